@@ -1,0 +1,129 @@
+declare const cellValue: unique symbol;
+
+/** How the cells of a column are read. */
+export interface Cell<T> {
+  /** What a cell should be, for messages: "integer". */
+  readonly kind: string;
+  /** An empty cell: the row lacks the property. */
+  optional(): Cell<T> & { readonly absent: true };
+  /** An empty cell: this value. */
+  or<const D extends string | {} | null | undefined>(fallback: D): Cell<T | D>;
+  /** The column's heading in the file, where it is not the property's name. */
+  under(heading: string): this;
+  readonly [cellValue]: () => T;
+}
+export type ValueOfCell<C> = C extends Cell<infer V> ? V : never;
+
+/** What reading one cell gives: its value, or what is wrong with the text. */
+export type CellReading<T> = { readonly value: T } | { readonly hint?: string | undefined };
+
+type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readonly is: 'value'; readonly value: unknown };
+
+/** The one implementation of `Cell`. */
+export class CellReader<T> {
+  readonly kind: string;
+  readonly read: (text: string) => CellReading<T>;
+  readonly heading: string | undefined;
+  readonly whenEmpty: Emptiness;
+
+  constructor(kind: string, read: (text: string) => CellReading<T>, heading?: string, whenEmpty: Emptiness = { is: 'error' }) {
+    this.kind = kind;
+    this.read = read;
+    this.heading = heading;
+    this.whenEmpty = whenEmpty;
+  }
+
+  optional(): CellReader<T> {
+    return new CellReader(this.kind, this.read, this.heading, { is: 'absent' });
+  }
+
+  or(fallback: unknown): CellReader<T> {
+    return new CellReader(this.kind, this.read, this.heading, { is: 'value', value: fallback });
+  }
+
+  under(heading: string): CellReader<T> {
+    return new CellReader(this.kind, this.read, heading, this.whenEmpty);
+  }
+}
+
+const make = <T>(kind: string, read: (text: string) => CellReading<T>): Cell<T> => new CellReader(kind, read) as unknown as Cell<T>;
+
+const jsonNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
+
+function readNumber(text: string): CellReading<number> {
+  if (jsonNumber.test(text)) return { value: Number(text) };
+  if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return { hint: `that looks like a thousands separator: write ${text.replaceAll(',', '')}` };
+  if (/^-?\d+,\d+$/.test(text)) return { hint: `that looks like a decimal comma: write ${text.replace(',', '.')}` };
+  if (/^[+-]?0\d/.test(text)) return { hint: 'a number has no leading zeros; for codes use cell.text' };
+  if (/^\+\d|^-?\.\d|^-?\d+\.$/.test(text) && Number.isFinite(Number(text))) return { hint: `write ${Number(text)}` };
+  return {};
+}
+
+function readInteger(text: string): CellReading<number> {
+  const reading = readNumber(text);
+  if (!('value' in reading) || Number.isSafeInteger(reading.value)) return reading;
+  return Number.isInteger(reading.value) ? { hint: 'it is too large to be exact' } : {};
+}
+
+const isoDate = /^(\d{4})-(\d\d)-(\d\d)(?:T\d\d:\d\d(?::\d\d(?:\.\d+)?)?(Z|[+-]\d\d:\d\d)?)?$/;
+
+function readDate(text: string): CellReading<Date> {
+  const match = isoDate.exec(text);
+  if (!match) return { hint: 'write it as 2031-04-30 or 2031-04-30T08:00Z' };
+  const value = new Date(text.includes('T') && !match[4] ? `${text}Z` : text);
+  const day = new Date(`${match[1]}-${match[2]}-${match[3]}`);
+  // Engines take the 30th of February for the 2nd of March.
+  const real = !Number.isNaN(value.getTime()) && day.getUTCDate() === Number(match[3]);
+  return real ? { value } : { hint: 'there is no such day or time' };
+}
+
+const truths: Readonly<Record<string, boolean>> = { true: true, yes: true, '1': true, false: false, no: false, '0': false };
+
+function guarded<T>(parse: (text: string) => T): (text: string) => CellReading<T> {
+  return (text) => {
+    try {
+      return { value: parse(text) };
+    } catch (error) {
+      return { hint: error instanceof Error ? error.message : String(error) };
+    }
+  };
+}
+
+/**
+ * The kinds of cells. Blanks around a cell are trimmed unless it is quoted; an empty one is an error unless `optional()` or
+ * `or(…)` says otherwise.
+ */
+export const cell = {
+  text: make('text', (text) => ({ value: text })),
+  /** As in JSON: no thousands separators, no decimal comma. */
+  number: make('number', readNumber),
+  integer: make('integer', readInteger),
+  /** true or false, yes or no, 1 or 0, in upper or lower case. */
+  boolean: make('boolean', (text) => {
+    const value = Object.hasOwn(truths, text.toLowerCase()) ? truths[text.toLowerCase()] : undefined;
+    return value === undefined ? { hint: 'write true or false, yes or no, 1 or 0' } : { value };
+  }),
+  /** ISO 8601, as UTC. */
+  date: make('date', readDate),
+  json: make<unknown>(
+    'JSON value',
+    guarded((text) => JSON.parse(text) as unknown),
+  ),
+  /** A kind of one's own; what `parse` throws says what is wrong. */
+  from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, guarded(parse)),
+  oneOf: <const V extends readonly string[]>(...allowed: V): Cell<V[number]> =>
+    make<V[number]>(`word of these: ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? { value: text as V[number] } : { hint: undefined })),
+  /** Several values in one cell, parted by `;` unless said. */
+  list<T>(item: Cell<T>, separator = ';'): Cell<T[]> {
+    const reader = item as unknown as CellReader<T>;
+    return make(`list of ${reader.kind}s`, (text) => {
+      const value: T[] = [];
+      for (const part of text.split(separator)) {
+        const reading = reader.read(part.trim());
+        if (!('value' in reading)) return { hint: `${JSON.stringify(part.trim())} is not; ${reading.hint ?? `parts are separated by "${separator}"`}` };
+        value.push(reading.value);
+      }
+      return { value };
+    });
+  },
+};

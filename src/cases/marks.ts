@@ -1,0 +1,65 @@
+/** What can be said of a folder, a suite, a test or a row, besides its set-up. */
+export interface Marks {
+  tags?: readonly string[] | undefined;
+  /** Why it does not run now; with `until`, it fails from that day (ISO date, UTC) on. `false` takes an outer skip back. */
+  skip?: false | string | { reason: string; until: string } | undefined;
+  /** Why it runs only when it is asked for by id, line or tag. */
+  onRequest?: string | undefined;
+  /** Why it fails for now: its failure is no failure of the run, its passing is. With `until`, it counts from that day on. */
+  knownFailure?: string | { reason: string; until: string } | undefined;
+}
+
+/** What a row can say of its case. */
+export interface RowMarks extends Marks {
+  timeout?: number | undefined;
+  locks?: readonly string[] | undefined;
+}
+
+/** Marks of one level laid over those of the levels around it: tags and locks add up, for the rest the inner one wins. */
+export function layMarks<Outer extends RowMarks>(outer: Outer, inner: RowMarks): Outer {
+  const stated = Object.fromEntries(Object.entries(inner).filter(([, value]) => value !== undefined)) as RowMarks;
+  const laid = { ...outer, ...stated };
+  if (outer.tags && stated.tags) laid.tags = [...new Set([...outer.tags, ...stated.tags])];
+  if (outer.locks && stated.locks) laid.locks = [...new Set([...outer.locks, ...stated.locks])];
+  return laid;
+}
+
+export interface Standing {
+  readonly skip: string | undefined;
+  /** A skip past its day: the case fails, with this reason. */
+  readonly expired: string | undefined;
+  readonly held: string | undefined;
+  readonly known: string | undefined;
+}
+
+const untilPassed = (mark: { until: string }, today: string): boolean => today >= mark.until;
+
+/**
+ * What its marks make of a case on a day.
+ *
+ * | mark | before its `until`, or without one | from that day on |
+ * | --- | --- | --- |
+ * | skip | skipped | failed as expired |
+ * | knownFailure | its failure is excused | its failure counts |
+ * | onRequest | held, unless asked for | |
+ */
+export function standing(marks: Marks, today: string, asked: boolean): Standing {
+  const { skip, knownFailure, onRequest } = marks;
+  const skipPast = typeof skip === 'object' && untilPassed(skip, today);
+  const knownPast = typeof knownFailure === 'object' && untilPassed(knownFailure, today);
+  const reason = (mark: string | { reason: string }): string => (typeof mark === 'string' ? mark : mark.reason);
+  return {
+    skip: skip && !skipPast ? reason(skip) : undefined,
+    expired: skipPast ? `${skip.reason} (skipped until ${skip.until})` : undefined,
+    held: onRequest !== undefined && !asked ? onRequest : undefined,
+    known: knownFailure !== undefined && !knownPast ? reason(knownFailure) : undefined,
+  };
+}
+
+/** The `until` of a mark that is no ISO day, if any. */
+export function badUntil(marks: Marks): string | undefined {
+  for (const mark of [marks.skip, marks.knownFailure]) {
+    if (typeof mark === 'object' && !(/^\d{4}-\d\d-\d\d$/.test(mark.until) && !Number.isNaN(Date.parse(mark.until)))) return String(mark.until);
+  }
+  return undefined;
+}

@@ -1,0 +1,40 @@
+import type { Place } from '../problems/place.ts';
+import type { Problem } from '../problems/problem.ts';
+import type { RowMarks } from './marks.ts';
+
+/** One row on its way to a case, with what is known of it. */
+export interface Entry {
+  readonly row: object;
+  /** The row's own name; without it, its values name it. */
+  readonly name?: string | undefined;
+  readonly marks?: RowMarks | undefined;
+  /** Where the row stands in its file. */
+  readonly place?: Place | undefined;
+  /** How many lines it takes there; one unless said. */
+  readonly lines?: number | undefined;
+  /** What is wrong with it: its case is errored, and the others run. */
+  readonly problems?: readonly Problem[] | undefined;
+}
+
+/** Rows come in chunks, so that a stream costs one step for many of them. */
+export type Chunks = Iterable<readonly Entry[]> | AsyncIterable<readonly Entry[]>;
+
+/** Reads files for the sources that need them: the core has no file system of its own. */
+export interface FileReader {
+  /** The file's bytes in pieces. Rejects with an error that has a `code` of 'ENOENT' where there is no such file. */
+  read(url: URL): AsyncIterable<Uint8Array>;
+  /** The names in a folder; none where there is no such folder. */
+  names(folder: URL): Promise<readonly string[]>;
+}
+
+/** What a source may ask for while its rows are expanded. */
+export interface Expansion {
+  /** The folder that relative paths start from. */
+  readonly base: URL | undefined;
+  /** The test's title as a slug: the name of its conventional data file. */
+  readonly slug: string;
+  readonly files: FileReader | undefined;
+}
+
+/** A source that gives more rows than this is taken for endless. */
+export const mostRows = 10_000_000;

@@ -1,0 +1,235 @@
+import { type Problem, ProblemError, refuse } from '../problems/problem.ts';
+import { layMarks, type Marks, type RowMarks } from './marks.ts';
+import { nameOfValues } from './names.ts';
+import { randomFrom } from './random.ts';
+import { type Chunks, type Entry, type Expansion, mostRows } from './row.ts';
+
+/** Words are kept as literals, numbers and objects stay wide. */
+export type Datum = string | {} | null | undefined;
+export type Flat<T> = { [K in keyof T]: T[K] };
+type Over<Row, More> = Flat<Omit<Row, keyof More> & More>;
+/** A source whose columns are all new. */
+type Apart<Row, Other> = keyof Row & keyof Other extends never ? unknown : { readonly 'these columns are in both': keyof Row & keyof Other };
+type Either<A, B> = Flat<A & { [K in Exclude<keyof B, keyof A>]?: undefined }> | Flat<B & { [K in Exclude<keyof A, keyof B>]?: undefined }>;
+
+/**
+ * A lazy, reusable sequence of rows; each row makes a case. Every method gives a new source and leaves this one as it is.
+ *
+ * Iterating over it gives its rows, for uses other than tests.
+ */
+export interface CaseSource<Row extends object> {
+  /** Every row with every row of another source, whose columns must be new. */
+  cross<Other extends object>(other: CaseSource<Other> & Apart<Row, Other>): CaseSource<Flat<Row & Other>>;
+  /** The first row with the first of another source, and so on; both need as many rows. */
+  zip<Other extends object>(other: CaseSource<Other> & Apart<Row, Other>): CaseSource<Flat<Row & Other>>;
+  /** The rows of this source, then those of another. */
+  concat<Other extends object>(other: CaseSource<Other>): CaseSource<Either<Row, Other>>;
+  /** The rows that a condition keeps. */
+  where(keep: (row: Row) => boolean): CaseSource<Row>;
+  /** Further columns worked out from a row; one that is there already is replaced. */
+  derive<More extends object>(more: (row: Row) => More): CaseSource<Over<Row, More>>;
+  /** Rows that depend on a row: each is followed through all that it expands to. */
+  expand<Other extends object>(more: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<Over<Row, Other>>;
+  /** A repeatable sample of at most `count` rows, in their order; its seed is its own, not the run's. */
+  sample(count: number, seed?: number): CaseSource<Row>;
+  /** A name for each case, in place of one made from its values. */
+  nameBy(name: (row: Row, index: number) => string): CaseSource<Row>;
+  /** Tags, a skip, a known failure, a timeout … for single rows. */
+  mark(marks: (row: Row) => RowMarks | undefined | void): CaseSource<Row>;
+  [Symbol.asyncIterator](): AsyncIterator<Row>;
+}
+
+/** What a source is made of. */
+export interface SourceParts {
+  /** For messages and lists: `a table`, `dues.csv`, `a table × a range`. */
+  readonly what: string;
+  /** Its columns, where they are known without reading a row. */
+  readonly columns?: readonly string[] | undefined;
+  /** What is wrong with it as a whole, before a row is read. */
+  readonly problems?: readonly Problem[] | undefined;
+  open(expansion: Expansion): Chunks;
+}
+
+/** The one implementation of `CaseSource`: parts, and the algebra over them. */
+export class Cases<Row extends object = object> implements CaseSource<Row> {
+  readonly #parts: SourceParts;
+
+  constructor(parts: SourceParts) {
+    this.#parts = parts;
+  }
+
+  static partsOf(source: CaseSource<any>): SourceParts {
+    return source instanceof Cases ? source.#parts : refuse({ code: 'not-a', wanted: 'source of cases', got: String(source), owner: 'cases' });
+  }
+
+  cross<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
+    return this.#with(other, '×', async function* (left, right, expansion) {
+      for await (const lefts of left.open(expansion)) {
+        for (const entry of lefts) {
+          for await (const rights of right.open(expansion)) yield rights.map((follower) => joined(entry, follower, 'cross'));
+        }
+      }
+    });
+  }
+
+  zip<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
+    return this.#with(other, 'zip', async function* (left, right, expansion) {
+      const [lefts, rights] = [singles(left.open(expansion)), singles(right.open(expansion))];
+      for (let rows = 0; ; rows++) {
+        const [one, two] = [await lefts.next(), await rights.next()];
+        if (one.done && two.done) return;
+        if (one.done || two.done) {
+          let longer = rows + 1;
+          for await (const _ of one.done ? rights : lefts) longer++;
+          throw new ProblemError([{ code: 'unequal-lengths', left: one.done ? rows : longer, right: two.done ? rows : longer }]);
+        }
+        yield [joined(one.value, two.value, 'zip')];
+      }
+    });
+  }
+
+  concat<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
+    const [left, right] = [this.#parts, Cases.partsOf(other)];
+    return new Cases({
+      what: `${left.what} + ${right.what}`,
+      columns: left.columns && right.columns && [...new Set([...left.columns, ...right.columns])],
+      problems: [...(left.problems ?? []), ...(right.problems ?? [])],
+      async *open(expansion) {
+        yield* left.open(expansion);
+        yield* right.open(expansion);
+      },
+    });
+  }
+
+  where(keep: (row: Row) => boolean): CaseSource<Row> {
+    return this.#map(this.#parts.columns, () => (entry) => (entry.problems || keep(entry.row as Row) ? entry : undefined));
+  }
+
+  derive<More extends object>(more: (row: Row) => More): CaseSource<any> {
+    return this.#map(undefined, () => (entry) => (entry.problems ? entry : { ...entry, row: { ...entry.row, ...more(entry.row as Row) } }));
+  }
+
+  expand<Other extends object>(more: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<any> {
+    const parts = this.#parts;
+    return new Cases({
+      what: `${parts.what}, expanded`,
+      problems: parts.problems,
+      async *open(expansion) {
+        for await (const chunk of parts.open(expansion)) {
+          for (const entry of chunk) {
+            if (entry.problems) yield [entry];
+            else {
+              const inner = more(entry.row as Row);
+              const chunks: Chunks = Array.isArray(inner) ? [inner.map((row) => ({ row }))] : Cases.partsOf(inner as CaseSource<Other>).open(expansion);
+              for await (const rows of chunks) yield rows.map((follower) => laidOver(entry, follower));
+            }
+          }
+        }
+      },
+    });
+  }
+
+  sample(count: number, seed = 1): CaseSource<Row> {
+    const parts = this.#parts;
+    return new Cases({
+      ...parts,
+      what: `${count} of ${parts.what}`,
+      // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.
+      async *open(expansion) {
+        const kept: { index: number; entry: Entry }[] = [];
+        const random = randomFrom(String(seed));
+        let index = 0;
+        for await (const entry of singles(parts.open(expansion))) {
+          const slot = index < count ? index : random.integer(0, index);
+          if (slot < count) kept[slot] = { index, entry };
+          index++;
+        }
+        yield kept.sort((a, b) => a.index - b.index).map(({ entry }) => entry);
+      },
+    });
+  }
+
+  nameBy(name: (row: Row, index: number) => string): CaseSource<Row> {
+    return this.#map(this.#parts.columns, () => {
+      let index = 0;
+      return (entry) => (entry.problems ? entry : { ...entry, name: String(name(entry.row as Row, index++)) });
+    });
+  }
+
+  mark(marks: (row: Row) => RowMarks | undefined | void): CaseSource<Row> {
+    return this.#map(this.#parts.columns, () => (entry) => {
+      const laid = entry.problems ? undefined : marks(entry.row as Row);
+      return laid ? { ...entry, marks: layMarks<Marks>(entry.marks ?? {}, laid) } : entry;
+    });
+  }
+
+  async *[Symbol.asyncIterator](): AsyncGenerator<Row> {
+    for await (const entry of entriesOf(this, { base: undefined, slug: '', files: undefined })) {
+      if (entry.problems) throw new ProblemError(entry.problems);
+      yield entry.row as Row;
+    }
+  }
+
+  #map(columns: readonly string[] | undefined, begin: () => (entry: Entry) => Entry | undefined): Cases<any> {
+    const parts = this.#parts;
+    return new Cases({
+      what: parts.what,
+      columns,
+      problems: parts.problems,
+      async *open(expansion) {
+        const change = begin();
+        for await (const chunk of parts.open(expansion)) {
+          const changed = chunk.map(change).filter((entry) => entry !== undefined);
+          if (changed.length) yield changed;
+        }
+      },
+    });
+  }
+
+  #with(other: CaseSource<any>, sign: string, open: (left: SourceParts, right: SourceParts, expansion: Expansion) => Chunks): Cases<any> {
+    const [left, right] = [this.#parts, Cases.partsOf(other)];
+    const shared = left.columns && right.columns ? left.columns.filter((column) => right.columns?.includes(column)) : [];
+    const clash: Problem[] = shared.length ? [{ code: 'shared-column', columns: shared, operation: sign === 'zip' ? 'zip' : 'cross' }] : [];
+    return new Cases({
+      what: `${left.what} ${sign} ${right.what}`,
+      columns: left.columns && right.columns && [...left.columns, ...right.columns],
+      problems: [...(left.problems ?? []), ...(right.problems ?? []), ...clash],
+      open: (expansion) => open(left, right, expansion),
+    });
+  }
+}
+
+/** The entries of a source one by one, with an end to those that have none. */
+export async function* entriesOf(source: CaseSource<any>, expansion: Expansion): AsyncGenerator<Entry> {
+  const parts = Cases.partsOf(source);
+  if (parts.problems?.length) throw new ProblemError(parts.problems);
+  yield* singles(parts.open(expansion));
+}
+
+async function* singles(chunks: Chunks): AsyncGenerator<Entry> {
+  let rows = 0;
+  for await (const chunk of chunks) {
+    rows += chunk.length;
+    if (rows > mostRows) refuse({ code: 'endless-source', limit: mostRows });
+    yield* chunk;
+  }
+}
+
+/** Two entries as one: names side by side where either has one, marks added up. */
+function laidOver(left: Entry, right: Entry): Entry {
+  const named = left.name !== undefined || right.name !== undefined;
+  return {
+    row: { ...left.row, ...right.row },
+    name: named ? [left.name ?? nameOfValues(left.row), right.name ?? nameOfValues(right.row)].filter(Boolean).join(', ') : undefined,
+    marks: left.marks && right.marks ? layMarks<Marks>(left.marks, right.marks) : (left.marks ?? right.marks),
+    place: right.place ?? left.place,
+    lines: right.place ? right.lines : left.lines,
+    problems: left.problems || right.problems ? [...(left.problems ?? []), ...(right.problems ?? [])] : undefined,
+  };
+}
+
+function joined(left: Entry, right: Entry, operation: string): Entry {
+  const shared = Object.keys(left.row).filter((column) => Object.hasOwn(right.row, column));
+  if (shared.length) refuse({ code: 'shared-column', columns: shared, operation });
+  return laidOver(left, right);
+}

@@ -1,0 +1,61 @@
+/** Longer texts are cut in names; what was cut is in the record. */
+const longest = 40;
+
+const looksLikeAnother = /^(?:-?\d|true$|false$|null$|undefined$|$)|^\s|\s$|["\n]/;
+
+/** A value as names show it: short, on one line, and told apart from values of other types. */
+export function shortValue(value: unknown): string {
+  switch (typeof value) {
+    case 'number':
+      return Object.is(value, -0) ? '-0' : String(value);
+    case 'string':
+      return clip(looksLikeAnother.test(value) && !/^\d[\d:T.Z-]*[:-]/.test(value) ? JSON.stringify(value) : value);
+    case 'boolean':
+    case 'undefined':
+      return String(value);
+    case 'bigint':
+      return `${value}n`;
+    case 'symbol':
+      return String(value);
+    case 'function':
+      return value.name ? `function ${value.name}` : 'function';
+    default:
+      return value === null ? 'null' : clip(shortObject(value as object, 2));
+  }
+}
+
+const clip = (text: string): string => (text.length > longest ? `${text.slice(0, longest - 1)}…` : text);
+
+/** As `shortValue`, without quotes: for a title's placeholder, where the sentence around it says what it is. */
+export const plainValue = (value: unknown): string => (typeof value === 'string' ? clip(value) : shortValue(value));
+
+function shortObject(value: object, depth: number): string {
+  if (value instanceof Date) return Number.isNaN(value.getTime()) ? 'Invalid Date' : value.toISOString().replace('T00:00:00.000Z', '');
+  if (value instanceof RegExp) return String(value);
+  if (value instanceof Error) return `${value.name}: ${value.message}`;
+  const inner = (item: unknown): string => (typeof item === 'object' && item !== null ? (depth > 1 ? shortObject(item, depth - 1) : '…') : shortValue(item));
+  if (Array.isArray(value)) return `[${value.slice(0, 6).map(inner).join(', ')}${value.length > 6 ? ', …' : ''}]`;
+  if (value instanceof Map || value instanceof Set) return `${value.constructor.name}(${value.size})`;
+  const name = Object.getPrototypeOf(value)?.constructor?.name;
+  const keys = Object.keys(value);
+  const body = keys
+    .slice(0, 6)
+    .map((key) => `${key}: ${inner((value as Record<string, unknown>)[key])}`)
+    .join(', ');
+  return `${name && name !== 'Object' ? `${name} ` : ''}{${body}${keys.length > 6 ? ', …' : ''}}`;
+}
+
+/** A value in full, as text that equal values share: what a hash in an id is made of. */
+export function canonical(value: unknown, seen: readonly object[] = []): string {
+  if (typeof value !== 'object' || value === null) return typeof value === 'string' ? JSON.stringify(value) : shortValue(value);
+  if (seen.includes(value)) return '↺';
+  const within = [...seen, value];
+  if (value instanceof Date || value instanceof RegExp) return String(value instanceof Date ? value.getTime() : value);
+  if (value instanceof Map) return `Map{${[...value].map(([key, item]) => `${canonical(key, within)}:${canonical(item, within)}`).join()}}`;
+  if (value instanceof Set) return `Set{${[...value].map((item) => canonical(item, within)).join()}}`;
+  if (Array.isArray(value)) return `[${value.map((item) => canonical(item, within)).join()}]`;
+  return `{${Object.keys(value)
+    .sort()
+    .map((key) => `${JSON.stringify(key)}:${canonical((value as Record<string, unknown>)[key], within)}`)
+    .join()}}`;
+}

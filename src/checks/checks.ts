@@ -1,0 +1,206 @@
+import { captureOrigin, type Origin } from '../problems/place.ts';
+import {
+  absent,
+  apart,
+  type Caught,
+  type Finding,
+  lacking,
+  partial,
+  undiffering,
+  unequal,
+  unheld,
+  unidentical,
+  unlike,
+  unmatched,
+  unthrown,
+  type Wanted,
+} from './comparisons.ts';
+
+type NoPromise<T> = T extends PromiseLike<unknown> ? 'await it first' : unknown;
+type Thrown<R, E> = [R] extends [never] ? E : R extends PromiseLike<unknown> ? Promise<E> : E;
+
+/** Each compares actual with expected, in that order, and takes a note last. */
+export interface Comparisons<Out> {
+  /** The same structure and values: prototypes, Map, Set, Date, typed arrays and cycles included; NaN equals NaN, +0 equals -0. */
+  equal<T>(actual: T, expected: NoInfer<T>, note?: string): Out;
+  differs<T>(actual: T, unwanted: T, note?: string): Out;
+  /** Object.is. */
+  identical<T>(actual: T, expected: T, note?: string): Out;
+  /** Within an absolute or a relative distance. */
+  close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): Out;
+  matches(actual: string | null | undefined, pattern: RegExp, note?: string): Out;
+  /** A text holds a part, or an iterable an item that equals it. */
+  includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): Out;
+  /** Every property of `part`, at any depth, and perhaps more. */
+  has(actual: unknown, part: object, note?: string): Out;
+}
+
+/** Records a failure and goes on; each tells whether it held. */
+export interface Checks extends Comparisons<boolean> {
+  holds<T>(condition: T & NoPromise<T>, note?: string): boolean;
+  /** Neither null nor undefined. */
+  present<T>(actual: T, note?: string): actual is NonNullable<T>;
+  is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V;
+  /** What `act` throws or rejects with, where it is what was wanted: a message, a class, or what a guard accepts. */
+  throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E | undefined>;
+  fail(note: string): false;
+}
+
+/** Records a failure and ends the step, or outside steps the case. */
+export interface Ensures extends Comparisons<void> {
+  holds<T>(condition: T & NoPromise<T>, note?: string): void;
+  /** Neither null nor undefined: gives the value. */
+  present<T>(actual: T, note?: string): NonNullable<T>;
+  is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V;
+  /** What `act` throws or rejects with, where it is what was wanted: a message, a class, or what a guard accepts. */
+  throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E>;
+  fail(note: string): never;
+}
+
+/** Where findings go. */
+export interface Recorder {
+  /** Notes a check, and its failure where there is a finding; tells whether it held. */
+  found(finding: Finding, note: string | undefined, origin: Origin | undefined): boolean;
+  /** Ends the step or the case: throws. */
+  stop(): never;
+}
+
+const framesKept = 12;
+
+/** The one implementation of `Checks`; `this.<method>` hides the frames within. */
+export class ChecksOf {
+  readonly #recorder: Recorder;
+
+  constructor(recorder: Recorder) {
+    this.#recorder = recorder;
+  }
+
+  equal(actual: unknown, expected: unknown, note?: string): boolean {
+    return this.#say(unequal(actual, expected), note, this.equal);
+  }
+  differs(actual: unknown, unwanted: unknown, note?: string): boolean {
+    return this.#say(undiffering(actual, unwanted), note, this.differs);
+  }
+  identical(actual: unknown, expected: unknown, note?: string): boolean {
+    return this.#say(unidentical(actual, expected), note, this.identical);
+  }
+  close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): boolean {
+    return this.#say(apart(actual, expected, distance), note, this.close);
+  }
+  matches(actual: string | null | undefined, pattern: RegExp, note?: string): boolean {
+    return this.#say(unmatched(actual, pattern), note, this.matches);
+  }
+  includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): boolean {
+    return this.#say(lacking(actual, part), note, this.includes);
+  }
+  has(actual: unknown, part: object, note?: string): boolean {
+    return this.#say(partial(actual, part), note, this.has);
+  }
+  holds(condition: unknown, note?: string): boolean {
+    return this.#say(unheld(condition), note, this.holds);
+  }
+  present(actual: unknown, note?: string): boolean {
+    return this.#say(absent(actual), note, this.present);
+  }
+  is(actual: unknown, guard: (value: never) => boolean, note?: string): boolean {
+    return this.#say(unlike(actual, guard), note, this.is);
+  }
+  throws(act: () => unknown, wanted?: Wanted<unknown>, note?: string): unknown {
+    const origin = captureOrigin(this.throws, framesKept);
+    return afterAct(act, (caught) => {
+      const held = this.#recorder.found(unthrown(caught, wanted), note, origin);
+      return held ? caught?.error : undefined;
+    });
+  }
+  fail(note: string): false {
+    this.#say({ message: 'failed' }, note, this.fail);
+    return false;
+  }
+
+  #say(finding: Finding, note: string | undefined, above: unknown): boolean {
+    return this.#recorder.found(finding, note, finding && captureOrigin(above, framesKept));
+  }
+}
+
+/** The one implementation of `Ensures`. */
+export class EnsuresOf {
+  readonly #recorder: Recorder;
+
+  constructor(recorder: Recorder) {
+    this.#recorder = recorder;
+  }
+
+  equal(actual: unknown, expected: unknown, note?: string): void {
+    this.#insist(unequal(actual, expected), note, this.equal);
+  }
+  differs(actual: unknown, unwanted: unknown, note?: string): void {
+    this.#insist(undiffering(actual, unwanted), note, this.differs);
+  }
+  identical(actual: unknown, expected: unknown, note?: string): void {
+    this.#insist(unidentical(actual, expected), note, this.identical);
+  }
+  close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): void {
+    this.#insist(apart(actual, expected, distance), note, this.close);
+  }
+  matches(actual: string | null | undefined, pattern: RegExp, note?: string): void {
+    this.#insist(unmatched(actual, pattern), note, this.matches);
+  }
+  includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): void {
+    this.#insist(lacking(actual, part), note, this.includes);
+  }
+  has(actual: unknown, part: object, note?: string): void {
+    this.#insist(partial(actual, part), note, this.has);
+  }
+  holds(condition: unknown, note?: string): void {
+    this.#insist(unheld(condition), note, this.holds);
+  }
+  present(actual: unknown, note?: string): unknown {
+    this.#insist(absent(actual), note, this.present);
+    return actual;
+  }
+  is(actual: unknown, guard: (value: never) => boolean, note?: string): unknown {
+    this.#insist(unlike(actual, guard), note, this.is);
+    return actual;
+  }
+  throws(act: () => unknown, wanted?: Wanted<unknown>, note?: string): unknown {
+    const origin = captureOrigin(this.throws, framesKept);
+    return afterAct(act, (caught) => {
+      if (!this.#recorder.found(unthrown(caught, wanted), note, origin)) this.#recorder.stop();
+      return caught?.error;
+    });
+  }
+  fail(note: string): never {
+    this.#insist({ message: 'failed' }, note, this.fail);
+    return this.#recorder.stop();
+  }
+
+  #insist(finding: Finding, note: string | undefined, above: unknown): void {
+    if (!this.#recorder.found(finding, note, finding && captureOrigin(above, framesKept))) this.#recorder.stop();
+  }
+}
+
+export const isThenable = (value: unknown): value is PromiseLike<unknown> =>
+  typeof value === 'object' && value !== null
+    ? typeof (value as { then?: unknown }).then === 'function'
+    : typeof value === 'function' && typeof (value as { then?: unknown }).then === 'function';
+
+/** Judges what an act threw: at once, or when the promise that it gave has settled. */
+function afterAct(act: () => unknown, judge: (caught: Caught) => unknown): unknown {
+  let given: unknown;
+  try {
+    given = act();
+  } catch (error) {
+    return judge({ error });
+  }
+  return isThenable(given)
+    ? given.then(
+        () => judge(undefined),
+        (error: unknown) => judge({ error }),
+      )
+    : judge(undefined);
+}
+
+/** As now.ensure.holds, and the compiler takes the condition as true from here on. */
+export function sure(now: { readonly ensure: Ensures }, condition: unknown, note?: string): asserts condition {
+  now.ensure.holds(condition as never, note);
+}

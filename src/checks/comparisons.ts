@@ -1,0 +1,79 @@
+import { besidePart, hasPart, isEqual } from './equality.ts';
+import { show } from './show.ts';
+
+/** Why a check does not hold: in words, with the values as text where they are worth a comparison. */
+export interface Mismatch {
+  readonly message: string;
+  readonly actual?: string;
+  readonly expected?: string;
+}
+
+/** What a comparison says: nothing where it holds. Texts are made only where it does not. */
+export type Finding = Mismatch | undefined;
+
+const both = (message: string, actual: unknown, expected: unknown): Mismatch => ({ message, actual: show(actual), expected: show(expected) });
+
+export const unequal = (actual: unknown, expected: unknown): Finding => (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));
+
+export const undiffering = (actual: unknown, unwanted: unknown): Finding =>
+  isEqual(actual, unwanted) ? { message: 'equal, and should differ', actual: show(actual) } : undefined;
+
+export function unidentical(actual: unknown, expected: unknown): Finding {
+  if (Object.is(actual, expected)) return undefined;
+  return both(isEqual(actual, expected) ? 'equal, and not the same' : 'not the same', actual, expected);
+}
+
+export function apart(actual: number | null | undefined, expected: number, distance: number | { relative: number }): Finding {
+  const allowed = typeof distance === 'number' ? distance : Math.abs(expected) * distance.relative;
+  if (!(allowed >= 0)) return { message: `a distance of ${show(distance)} allows nothing`, actual: show(actual), expected: show(expected) };
+  if (actual === expected || (typeof actual === 'number' && Math.abs(actual - expected) <= allowed)) return undefined;
+  if (typeof actual !== 'number' || Number.isNaN(actual)) return both('not a number', actual, expected);
+  return both(`off by ${tidy(Math.abs(actual - expected))}, allowed ${tidy(allowed)}`, actual, expected);
+}
+
+const tidy = (value: number): string => String(Number(value.toPrecision(6)));
+
+export function unmatched(actual: string | null | undefined, pattern: RegExp): Finding {
+  // A copy: a global or sticky pattern keeps where it stopped.
+  return typeof actual === 'string' && new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, '')).test(actual)
+    ? undefined
+    : both('does not match', actual, pattern);
+}
+
+export function lacking(actual: string | Iterable<unknown> | null | undefined, part: unknown): Finding {
+  const found =
+    typeof actual === 'string'
+      ? typeof part === 'string' && actual.includes(part)
+      : actual !== null && actual !== undefined && [...actual].some((item) => isEqual(item, part));
+  return found ? undefined : both('not included', actual, part);
+}
+
+export const partial = (actual: unknown, part: object): Finding => (hasPart(actual, part) ? undefined : both('lacks a part', besidePart(actual, part), part));
+
+export const unheld = (condition: unknown): Finding =>
+  condition ? undefined : { message: condition === false ? 'does not hold' : `does not hold: ${show(condition)}` };
+
+export const absent = (actual: unknown): Finding => (actual === null || actual === undefined ? { message: `is ${actual}` } : undefined);
+
+export const unlike = (actual: unknown, guard: (value: never) => boolean): Finding =>
+  guard(actual as never) ? undefined : { message: `${guard.name || 'the guard'} refuses it`, actual: show(actual) };
+
+export type Wanted<E> = RegExp | (abstract new (...args: any[]) => E) | ((error: unknown) => error is E & {}) | ((error: unknown) => boolean);
+
+/** What was thrown, boxed: undefined can be thrown too. */
+export type Caught = { readonly error: unknown } | undefined;
+
+export function unthrown(caught: Caught, wanted: Wanted<unknown> | undefined): Finding {
+  if (!caught) return { message: wanted === undefined ? 'threw nothing' : `threw nothing, and should throw ${nameWanted(wanted)}` };
+  const { error } = caught;
+  if (wanted === undefined) return undefined;
+  if (wanted instanceof RegExp)
+    return unmatched(error instanceof Error ? error.message : String(error), wanted) && both('threw another message', error, wanted);
+  if (isClass(wanted)) return error instanceof wanted ? undefined : { message: `threw something else than ${nameWanted(wanted)}`, actual: show(error) };
+  return (wanted as (error: unknown) => boolean)(error) ? undefined : { message: `threw something that ${nameWanted(wanted)} refuses`, actual: show(error) };
+}
+
+const isClass = (wanted: Wanted<unknown>): wanted is abstract new (...args: any[]) => unknown =>
+  typeof wanted === 'function' && (wanted === Error || wanted.prototype instanceof Error || /^class\b/.test(Function.prototype.toString.call(wanted)));
+
+const nameWanted = (wanted: Wanted<unknown>): string => (wanted instanceof RegExp ? String(wanted) : wanted.name || 'the guard');

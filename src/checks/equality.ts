@@ -1,0 +1,102 @@
+type Pairs = Map<object, Set<object>>;
+
+/**
+ * The same structure and values: prototypes, own enumerable properties (symbols too), Map, Set, Date, RegExp, Error, typed
+ * arrays and cycles included. NaN equals NaN, +0 equals -0; functions are equal to themselves only.
+ */
+export const isEqual = (a: unknown, b: unknown): boolean => same(a, b, new Map());
+
+function same(a: unknown, b: unknown, assumed: Pairs): boolean {
+  if (a === b) return true;
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return Number.isNaN(a) && Number.isNaN(b);
+  if (Object.getPrototypeOf(a) !== Object.getPrototypeOf(b)) return false;
+  // Two values under comparison are taken as equal where they meet again: only a difference elsewhere can tell them apart.
+  const met = assumed.get(a);
+  if (met?.has(b)) return true;
+  if (met) met.add(b);
+  else assumed.set(a, new Set([b]));
+  return sameContent(a, b, assumed) && sameProperties(a, b, assumed);
+}
+
+function sameContent(a: object, b: object, assumed: Pairs): boolean {
+  if (Array.isArray(a)) return a.length === (b as unknown[]).length;
+  if (a instanceof Date) return same(a.getTime(), (b as Date).getTime(), assumed);
+  if (a instanceof RegExp) return String(a) === String(b);
+  if (a instanceof Error) return a.name === (b as Error).name && a.message === (b as Error).message && same(a.cause, (b as Error).cause, assumed);
+  if (a instanceof Map) return a.size === (b as typeof a).size && samePairs([...a], [...(b as typeof a)], assumed);
+  if (a instanceof Set) return a.size === (b as typeof a).size && sameMembers(a, b as typeof a, assumed);
+  if (a instanceof ArrayBuffer) return sameBytes(new Uint8Array(a), new Uint8Array(b as ArrayBuffer));
+  if (a instanceof DataView) return sameBytes(bytesOf(a), bytesOf(b as DataView));
+  if (a instanceof Number || a instanceof String || a instanceof Boolean || a instanceof BigInt) return same(a.valueOf(), b.valueOf(), assumed);
+  if (a instanceof Promise || a instanceof WeakMap || a instanceof WeakSet) return false;
+  return true;
+}
+
+const bytesOf = (view: DataView): Uint8Array => new Uint8Array(view.buffer, view.byteOffset, view.byteLength);
+const sameBytes = (a: Uint8Array, b: Uint8Array): boolean => a.length === b.length && a.every((byte, i) => byte === b[i]);
+
+function samePairs(a: [unknown, unknown][], b: [unknown, unknown][], assumed: Pairs): boolean {
+  const left = new Map(b);
+  const others: [unknown, unknown][] = [];
+  for (const [key, value] of a) {
+    if (left.has(key) && same(value, left.get(key), assumed)) left.delete(key);
+    else others.push([key, value]);
+  }
+  return matched(others, [...left], assumed);
+}
+
+function sameMembers(a: Set<unknown>, b: Set<unknown>, assumed: Pairs): boolean {
+  return matched(
+    [...a].filter((item) => !b.has(item)),
+    [...b].filter((item) => !a.has(item)),
+    assumed,
+  );
+}
+
+/** Every item of one list equals one of the other, each used once. Trials start from what was assumed: a failed one leaves no trace. */
+function matched(a: readonly unknown[], b: unknown[], assumed: Pairs): boolean {
+  return a.every((item) => {
+    const index = b.findIndex((other) => same(item, other, new Map([...assumed].map(([key, set]) => [key, new Set(set)]))));
+    if (index >= 0) b.splice(index, 1);
+    return index >= 0;
+  });
+}
+
+export const ownKeys = (value: object): PropertyKey[] => Reflect.ownKeys(value).filter((key) => Object.prototype.propertyIsEnumerable.call(value, key));
+
+function sameProperties(a: object, b: object, assumed: Pairs): boolean {
+  const keys = ownKeys(a);
+  return (
+    keys.length === ownKeys(b).length &&
+    keys.every(
+      (key) =>
+        Object.prototype.propertyIsEnumerable.call(b, key) && same((a as Record<PropertyKey, unknown>)[key], (b as Record<PropertyKey, unknown>)[key], assumed),
+    )
+  );
+}
+
+/** Every own property of `part`, at any depth, stands in `actual`; what is no plain object or array must be equal. */
+export function hasPart(actual: unknown, part: unknown, within: readonly unknown[] = []): boolean {
+  if (!isTree(part) || within.includes(part)) return isEqual(actual, part);
+  if (typeof actual !== 'object' || actual === null || Array.isArray(part) !== Array.isArray(actual)) return false;
+  return ownKeys(part).every(
+    (key) => key in actual && hasPart((actual as Record<PropertyKey, unknown>)[key], (part as Record<PropertyKey, unknown>)[key], [...within, part]),
+  );
+}
+
+export function isTree(value: unknown): value is object {
+  if (typeof value !== 'object' || value === null) return false;
+  const prototype = Object.getPrototypeOf(value);
+  return Array.isArray(value) || prototype === Object.prototype || prototype === null;
+}
+
+/** What of `actual` stands beside the properties of `part`: what a report shows of a large value. */
+export function besidePart(actual: unknown, part: unknown): unknown {
+  if (!isTree(part) || !isTree(actual) || Array.isArray(part) !== Array.isArray(actual)) return actual;
+  const beside: Record<PropertyKey, unknown> | unknown[] = Array.isArray(part) ? [] : {};
+  for (const key of ownKeys(part)) {
+    if (key in actual)
+      (beside as Record<PropertyKey, unknown>)[key] = besidePart((actual as Record<PropertyKey, unknown>)[key], (part as Record<PropertyKey, unknown>)[key]);
+  }
+  return beside;
+}

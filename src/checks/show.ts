@@ -1,0 +1,102 @@
+const width = 76;
+const mostCharacters = 20_000;
+const deepest = 12;
+
+/**
+ * A value in full as text, for people: on one line where it fits, else a line for each item.
+ *
+ * Equal values give the same text wherever the language gives them an order. Cut at 20,000 characters and 12 levels.
+ */
+export function show(value: unknown): string {
+  const state = { left: mostCharacters };
+  return render(value, '', [], state);
+}
+
+interface State {
+  /** Characters that may still be written. */
+  left: number;
+}
+
+function render(value: unknown, indent: string, within: readonly object[], state: State): string {
+  if (typeof value === 'object' && value !== null) return renderObject(value, indent, within, state);
+  const text = renderPlain(value);
+  state.left -= text.length;
+  return text;
+}
+
+function renderPlain(value: unknown): string {
+  switch (typeof value) {
+    case 'string':
+      return JSON.stringify(value.length > mostCharacters ? `${value.slice(0, mostCharacters)}… (${value.length} characters)` : value);
+    case 'number':
+      return Object.is(value, -0) ? '-0' : String(value);
+    case 'bigint':
+      return `${value}n`;
+    case 'function':
+      return `[${/^class\b/.test(Function.prototype.toString.call(value)) ? 'class' : 'function'} ${value.name || 'without a name'}]`;
+    default:
+      return String(value);
+  }
+}
+
+function renderObject(value: object, indent: string, within: readonly object[], state: State): string {
+  if (within.includes(value)) return `[circle: ${within.length - within.indexOf(value)} up]`;
+  if (within.length >= deepest) return '[deeper]';
+  if (state.left <= 0) return '…';
+  const name = className(value);
+  const whole = renderWhole(value, name);
+  if (whole !== undefined && Object.keys(value).length === 0) {
+    state.left -= whole.length;
+    return whole;
+  }
+  const deeper = [...within, value];
+  const inner = `${indent}  `;
+  const item = (one: unknown): string => render(one, inner, deeper, state);
+  const list = Array.isArray(value) || ArrayBuffer.isView(value) || value instanceof Set;
+  const items: string[] = [];
+  const add = (make: () => string): void => {
+    if (state.left > 0) items.push(make());
+    else if (items.at(-1) !== '…') items.push('…');
+  };
+  if (value instanceof Map) for (const [key, one] of value) add(() => `${item(key)} → ${item(one)}`);
+  else if (list) for (const one of value as Iterable<unknown>) add(() => item(one));
+  const keys = Reflect.ownKeys(value).filter(
+    (key) => Object.prototype.propertyIsEnumerable.call(value, key) && !(list && typeof key === 'string' && /^\d+$/.test(key)),
+  );
+  for (const key of keys) add(() => `${writeKey(key)}: ${item(read(value, key))}`);
+  const [open, close] = list ? '[]' : '{}';
+  const head = whole ?? (name === 'Object' || name === 'Array' ? '' : name);
+  const start = head ? `${head} ${open}` : (open as string);
+  if (items.length === 0) return start + close;
+  const oneLine = `${start}${list ? '' : ' '}${items.join(', ')}${list ? '' : ' '}${close}`;
+  if (oneLine.length + indent.length <= width && !oneLine.includes('\n')) return oneLine;
+  return `${start}\n${items.map((text) => `${inner}${text},\n`).join('')}${indent}${close}`;
+}
+
+/** Values that are shown by their content rather than by their properties. */
+function renderWhole(value: object, name: string): string | undefined {
+  if (value instanceof Date) return `${name} ${Number.isNaN(value.getTime()) ? 'invalid' : value.toISOString()}`;
+  if (value instanceof RegExp) return String(value);
+  if (value instanceof Error) return `${value.name}: ${JSON.stringify(value.message)}`;
+  if (value instanceof Number || value instanceof String || value instanceof Boolean) return `${name} ${renderPlain(value.valueOf())}`;
+  if (value instanceof Promise || value instanceof WeakMap || value instanceof WeakSet) return name;
+  return undefined;
+}
+
+function className(value: object): string {
+  const prototype = Object.getPrototypeOf(value);
+  if (prototype === null) return 'null-prototype';
+  const made = (prototype as { constructor?: unknown }).constructor;
+  return typeof made === 'function' && made.name ? made.name : 'Object';
+}
+
+const writeKey = (key: PropertyKey): string =>
+  typeof key === 'symbol' ? `[${String(key)}]` : /^[\p{L}_$][\p{L}\p{N}_$]*$/u.test(String(key)) ? String(key) : JSON.stringify(key);
+
+function read(value: object, key: PropertyKey): unknown {
+  try {
+    return (value as Record<PropertyKey, unknown>)[key];
+  } catch (error) {
+    return `[threw ${String(error)}]`;
+  }
+}

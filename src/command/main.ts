@@ -1,0 +1,76 @@
+import { Command, CommanderError, Option } from 'commander';
+import { addSelection, wholeNumber } from './options.ts';
+import { processTerminal, type Terminal } from './terminal.ts';
+import { version } from './version.ts';
+
+type Interrupt = (act: (signal: 'SIGINT' | 'SIGTERM') => void) => void;
+
+/** Does what the arguments say; gives the exit status. Commands are loaded when they are called. */
+async function main(args: readonly string[], folder: string, terminal: Terminal, onInterrupt: Interrupt): Promise<number> {
+  let status = 0;
+  const program = new Command('red-lattice')
+    .description('Unit tests with scoped, composable fixtures, and cases from tables, data files and matrices.')
+    .version(version, '-v, --version')
+    .enablePositionalOptions()
+    .exitOverride()
+    .configureOutput({ writeOut: (text) => terminal.out(text.trimEnd()), writeErr: (text) => terminal.error(text.trimEnd()) });
+
+  addSelection(
+    program
+      .command('run', { isDefault: true })
+      .description('plan, run, show what failed; write a run record')
+      .argument('[where...]', 'folders, files, patterns, or file:line of a test or of a data file’s row'),
+  )
+    .option('-c, --concurrency <n>', 'how many cases may be under way at once', wholeNumber(1))
+    .option('--timeout <ms>', "how long a case's body may take where the tests say nothing (10000)", wholeNumber(1))
+    .option('--seed <n>', 'for random values; printed at each run', wholeNumber(0))
+    .addOption(
+      new Option('--show <what>', 'failures: a line for each test and each failure whole; cases: a line for each case; summary')
+        .choices(['failures', 'cases', 'summary'])
+        .default('failures'),
+    )
+    .option('--record <path>', 'where the run record goes, in place of .red-lattice/runs')
+    .addHelpText(
+      'after',
+      '\nExamples:\n  red-lattice run\n  red-lattice run tests/dues.lattice.ts:14\n  red-lattice run data/dues.csv:27\n  red-lattice run --title "shore power" --show cases',
+    )
+    .action(async (where: string[], options) => {
+      const { runCommand } = await import('./run.ts');
+      status = await runCommand(where, options, folder, terminal, onInterrupt);
+    });
+
+  addSelection(
+    program
+      .command('plan')
+      .description('list the cases that run would run, without running anything')
+      .argument('[where...]', 'folders, files, patterns, or file:line'),
+  )
+    .addHelpText('after', '\nExample:\n  red-lattice plan --tag money')
+    .action(async (where: string[], options) => {
+      const { planCommand } = await import('./plan.ts');
+      status = await planCommand(where, options, folder, terminal);
+    });
+
+  try {
+    await program.parseAsync([...args], { from: 'user' });
+    return status;
+  } catch (error) {
+    if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2;
+    throw error;
+  }
+}
+
+// The one place that ends the process.
+process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2));
+const terminal = processTerminal();
+main(process.argv.slice(2), process.cwd(), terminal, (act) => {
+  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => act(signal));
+}).then(
+  (status) => {
+    process.exitCode = status;
+  },
+  (error: unknown) => {
+    terminal.error(`red-lattice: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
+    process.exitCode = 2;
+  },
+);

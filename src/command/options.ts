@@ -1,0 +1,57 @@
+import type { Command } from 'commander';
+import { InvalidArgumentError } from 'commander';
+import type { Selection, Target } from '../suites/selection.ts';
+
+/** What `run` and `plan` share: which cases are meant. */
+export interface SelectionOptions {
+  readonly title?: readonly string[];
+  readonly tag?: readonly string[];
+  readonly notTag?: readonly string[];
+  readonly id?: readonly string[];
+  readonly onRequest?: boolean;
+  readonly seed?: number;
+  readonly loadTimeout: number;
+  readonly timeout?: number;
+}
+
+const collected = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
+
+/** A whole number of at least `least`. */
+export function wholeNumber(least: number): (value: string) => number {
+  return (value) => {
+    const number = Number(value);
+    if (!Number.isSafeInteger(number) || number < least) throw new InvalidArgumentError(`It must be a whole number of at least ${least}.`);
+    return number;
+  };
+}
+
+function titlePattern(value: string, before?: readonly string[]): readonly string[] {
+  const pattern = /^\/(.+)\/([a-z]*)$/s.exec(value);
+  if (pattern) {
+    try {
+      new RegExp(pattern[1] as string, pattern[2]);
+    } catch (error) {
+      throw new InvalidArgumentError((error as Error).message);
+    }
+  }
+  return collected(value, before);
+}
+
+export function addSelection(command: Command): Command {
+  return command
+    .option('-t, --title <text or /pattern/>', 'the cases whose full title holds the text (repeated: any of them)', titlePattern)
+    .option('--tag <tag>', 'the cases with a tag (repeated: any of them)', collected)
+    .option('--not-tag <tag>', 'the cases without a tag', collected)
+    .option('--id <id>', 'the case with this id (repeated: any of them)', collected)
+    .option('--on-request', 'also those that run on request only')
+    .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000);
+}
+
+export const selectionOf = (options: SelectionOptions, targets: readonly Target[]): Selection => ({
+  targets,
+  titles: options.title,
+  tags: options.tag,
+  notTags: options.notTag,
+  ids: options.id,
+  onRequest: options.onRequest,
+});

@@ -1,0 +1,116 @@
+import { join, relative } from 'node:path';
+import { Headings, lastLine, tellCase, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
+import { coordinate } from '../node/coordinator.ts';
+import { newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
+import type { JournalEntry } from '../results/journal.ts';
+import { exitStatus, type RunState } from '../results/run-state.ts';
+import { type SelectionOptions, selectionOf } from './options.ts';
+import { prepare } from './prepare.ts';
+import { type Terminal, tellingFor } from './terminal.ts';
+import { version } from './version.ts';
+
+export interface RunCommandOptions extends SelectionOptions {
+  readonly concurrency?: number;
+  readonly show: 'failures' | 'cases' | 'summary';
+  readonly record?: string;
+}
+
+/** Plans, runs, shows; gives the exit status. `onInterrupt` is told what to do at Ctrl-C. */
+export async function runCommand(
+  where: readonly string[],
+  options: RunCommandOptions,
+  folder: string,
+  terminal: Terminal,
+  onInterrupt: (act: (signal: 'SIGINT' | 'SIGTERM') => void) => void,
+): Promise<number> {
+  const started = new Date();
+  const prepared = await prepare(where, folder, terminal);
+  if (!prepared) return 2;
+  const { root, files, targets, cache, compiler, lane } = prepared;
+  const { style } = terminal;
+  const telling = tellingFor(root, style);
+  const seed = options.seed ?? started.getTime() % 1_000_000;
+  const record = newRecord(root, started, seed, options.record && join(folder, options.record));
+  const info: RunInfo = {
+    kind: 'red-lattice run record',
+    version: 1,
+    tool: version,
+    node: process.version,
+    platform: `${process.platform} ${process.arch}`,
+    command: ['run', ...where],
+    seed,
+    started: started.toISOString(),
+    lanes: 1,
+  };
+  writeInfo(record, info);
+
+  const progress = new Progress(terminal, options.show);
+  const running = coordinate(
+    {
+      mode: 'run',
+      root,
+      files,
+      selection: selectionOf(options, targets),
+      seed,
+      timeout: options.timeout,
+      concurrency: options.concurrency,
+      loadTimeout: options.loadTimeout,
+      record,
+      cache,
+    },
+    lane,
+    compiler,
+    (entry, state) => progress.take(entry, state),
+  );
+  let interruptedBy: 'SIGINT' | 'SIGTERM' | undefined;
+  onInterrupt((signal) => {
+    interruptedBy = signal;
+    running.interrupt();
+  });
+  const state = await running.done;
+  progress.finish(state);
+
+  const wall = Date.now() - started.getTime();
+  for (const line of tellPlanProblems(state, telling)) terminal.out(line);
+  for (const line of tellFailures(state, telling)) terminal.out(line);
+  if (options.show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
+  for (const line of tellSummary(state, { wall, seed, record: relative(folder, record) || '.', interrupted: interruptedBy !== undefined }, telling).slice(1))
+    terminal.out(line);
+  const status = interruptedBy ? (interruptedBy === 'SIGINT' ? 130 : 143) : exitStatus(state);
+  if (status === 3) terminal.out(style.yellow('no case was selected'));
+  writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts });
+  if (!options.record) removeOldRecords(root);
+  terminal.out(lastLine(state));
+  return status;
+}
+
+/** The lines that appear while results come in. */
+class Progress {
+  readonly #terminal: Terminal;
+  readonly #show: RunCommandOptions['show'];
+  readonly #headings = new Headings();
+  readonly #shown = new Set<number>();
+
+  constructor(terminal: Terminal, show: RunCommandOptions['show']) {
+    this.#terminal = terminal;
+    this.#show = show;
+  }
+
+  take(entry: JournalEntry, state: RunState): void {
+    if (entry.is === 'ended' && this.#show === 'cases') this.#terminal.out(tellCase(entry.result, this.#terminal.style));
+    if (entry.is === 'test-ended') this.#test(entry.test, state);
+  }
+
+  /** Tests that a lane died in have had no end of their own. */
+  finish(state: RunState): void {
+    for (const test of state.tests.keys()) this.#test(test, state);
+  }
+
+  #test(number: number, state: RunState): void {
+    const test = state.tests.get(number);
+    if (!test || this.#show !== 'failures' || this.#shown.has(number)) return;
+    this.#shown.add(number);
+    const { lines, depth } = this.#headings.of(test, this.#terminal.style);
+    for (const line of [...lines, tellTest(test, this.#terminal.style, depth)]) this.#terminal.out(line);
+  }
+}

@@ -1,0 +1,56 @@
+import { readFileSync } from 'node:fs';
+import { relative, sep } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import type { Telling } from '../formats/human/failure.ts';
+import { colourStyle, plainStyle, type Style } from '../formats/style.ts';
+
+/** Where a command writes, and how. Handed in, so that a command neither prints nor exits by itself. */
+export interface Terminal {
+  out(line: string): void;
+  error(line: string): void;
+  readonly style: Style;
+}
+
+/** Colours on a terminal only; NO_COLOR and FORCE_COLOR overrule that. */
+export function wantsColours(environment: Readonly<Record<string, string | undefined>>, isTerminal: boolean): boolean {
+  const { NO_COLOR, FORCE_COLOR, TERM, CI } = environment;
+  if (NO_COLOR) return false;
+  if (FORCE_COLOR !== undefined && FORCE_COLOR !== '') return FORCE_COLOR !== '0' && FORCE_COLOR !== 'false';
+  return isTerminal && TERM !== 'dumb' && !CI;
+}
+
+export const processTerminal = (): Terminal => ({
+  out: (line) => void process.stdout.write(`${line}\n`),
+  error: (line) => void process.stderr.write(`${line}\n`),
+  style: wantsColours(process.env, process.stdout.isTTY === true) ? colourStyle : plainStyle,
+});
+
+const pathOf = (file: string): string => (file.startsWith('file:') ? fileURLToPath(file) : file);
+
+/** Names and texts of files for messages, seen from a project's root. */
+export function tellingFor(root: string, style: Style): Telling {
+  const texts = new Map<string, string | undefined>();
+  const name = (file: string): string => {
+    const near = relative(root, pathOf(file));
+    return near.startsWith('..') ? pathOf(file) : near.split(sep).join('/');
+  };
+  return {
+    style,
+    nameFile: (file) => (/^(?:file:|\/)/.test(file) ? name(file) : file),
+    source(file) {
+      if (!texts.has(file)) texts.set(file, read(pathOf(file), root));
+      return texts.get(file);
+    },
+  };
+}
+
+function read(path: string, root: string): string | undefined {
+  for (const candidate of [path, `${root}/${path}`]) {
+    try {
+      return readFileSync(candidate, 'utf8');
+    } catch {
+      // The next candidate, or no source at all: a message goes without it.
+    }
+  }
+  return undefined;
+}

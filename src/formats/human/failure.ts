@@ -1,0 +1,108 @@
+import { type DifferenceLine, difference } from '../../checks/difference.ts';
+import { type Place, writePlace } from '../../problems/place.ts';
+import type { RecordedResult } from '../../results/journal.ts';
+import type { Failure } from '../../running/result.ts';
+import { oneLine, type Style, visible } from '../style.ts';
+import { codeFrame, type SourceText } from './frame.ts';
+
+export interface Telling {
+  readonly style: Style;
+  readonly source: SourceText;
+  /** A file as people name it: from the project's root. */
+  readonly nameFile: (file: string) => string;
+}
+
+type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id'> & { readonly place?: Place | undefined };
+
+const indent = (lines: readonly string[], by = '  '): string[] => lines.map((line) => (line === '' ? '' : by + line));
+const mostOutput = 20;
+
+/** A failed or errored case, whole: title, row, each failure, what it wrote. */
+export function tellFailure(result: Failed, number: number, telling: Telling): string[] {
+  const { style } = telling;
+  const head = `${style.red(result.status === 'errored' ? '!' : '✗')} ${style.bold(`${number}. ${oneLine(result.title)}`)}${result.status === 'errored' ? style.yellow('  errored') : ''}`;
+  const row = Object.entries(result.row);
+  const lines = [head];
+  if (row.length)
+    lines.push(
+      `  ${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${oneLine(typeof value === 'string' ? value : JSON.stringify(value))}`).join(style.dim(', '))}${result.place ? style.dim(`  ${nameOf(result.place, telling)}`) : ''}`,
+    );
+  for (const failure of result.failures) lines.push('', ...indent(tellOne(failure, telling)));
+  const output = result.output.join('').replace(/\n$/, '');
+  if (output) {
+    const written = output.split('\n');
+    lines.push('', `  ${style.dim(written.length > mostOutput ? `output, the last ${mostOutput} of ${written.length} lines` : 'output')}`);
+    for (const line of written.slice(-mostOutput)) lines.push(`  ${style.dim('│')} ${visible(line)}`);
+  }
+  return lines;
+}
+
+const nameOf = (place: Place, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
+
+function tellOne(failure: Failure, telling: Telling): string[] {
+  const { style } = telling;
+  const lines: string[] = [];
+  const where = [
+    failure.fixture && `fixture "${failure.fixture}", ${failure.cause === 'teardown' ? 'tear-down' : 'set-up'}`,
+    failure.step?.length && `step "${failure.step.join(' › ')}"`,
+  ]
+    .filter(Boolean)
+    .join(', ');
+  if (where) lines.push(style.dim(`in ${oneLine(where)}`));
+  const [first, ...more] = visible(failure.cause === 'data' && failure.place ? `${nameOf(failure.place, telling)} ${failure.message}` : failure.message).split(
+    '\n',
+  );
+  lines.push(`${failure.note ? `${style.bold(oneLine(failure.note))}: ` : ''}${style.red(first as string)}`, ...more.map((line) => style.red(line)));
+  for (const inner of failure.behind ?? []) lines.push(`${style.dim('behind it:')} ${visible(inner)}`);
+  lines.push(...values(failure, style));
+  if (failure.place && failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.place, telling)), ...codeFrame(failure.place, telling.source, style));
+  else if (failure.place) lines.push(...codeFrame(failure.place, telling.source, style));
+  for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${nameOf(frame, telling)}`));
+  return lines;
+}
+
+/** Actual and expected with their difference, or the one that there is. */
+function values({ actual, expected }: Failure, style: Style): string[] {
+  if (actual !== undefined && expected !== undefined) return tellDifference(difference(actual, expected), style);
+  const only = actual ?? expected;
+  if (only === undefined) return [];
+  const [first, ...more] = visible(only).split('\n');
+  return [`${style.dim(actual === undefined ? 'expected' : 'actual  ')}  ${first}`, ...more.map((line) => `          ${line}`)];
+}
+
+function tellDifference(lines: readonly DifferenceLine[], style: Style): string[] {
+  if (lines.every((line) => line.side === 'actual' || line.side === 'expected') && lines.length === 2) {
+    return lines.flatMap((line) => [`${style.dim(line.side.padEnd(8))}  ${marked(line, style)}`, ...underline(line, style)]);
+  }
+  const sign = { both: ' ', actual: '+', expected: '-', 'left-out': ' ' } as const;
+  return [
+    `${style.red('+ actual')}  ${style.green('- expected')}`,
+    ...lines.flatMap((line) => {
+      if (line.side === 'left-out') return [style.dim(`  … ${line.text}`)];
+      if (line.side === 'both') return [style.dim(`  ${visible(line.text)}`)];
+      const paint = line.side === 'actual' ? style.red : style.green;
+      return [`${paint(sign[line.side])} ${line.marks ? marked(line, style) : paint(visible(line.text))}`];
+    }),
+  ];
+}
+
+/** The text with its differing parts set off; where there are no colours, `underline` does it. */
+function marked({ text, marks = [], side }: DifferenceLine, style: Style): string {
+  const mark = side === 'actual' ? style.markActual : style.markExpected;
+  let [told, at] = ['', 0];
+  for (const [start, end] of marks) {
+    told += visible(text.slice(at, start)) + mark(visible(text.slice(start, end)));
+    at = end;
+  }
+  return told + visible(text.slice(at));
+}
+
+function underline({ text, marks = [] }: DifferenceLine, style: Style): string[] {
+  if (style.colours || marks.length === 0) return [];
+  let [told, at] = ['', 0];
+  for (const [start, end] of marks) {
+    told += ' '.repeat(visible(text.slice(at, start)).length) + '~'.repeat(visible(text.slice(start, end)).length);
+    at = end;
+  }
+  return [`          ${told}`];
+}

@@ -1,0 +1,63 @@
+import picocolors from 'picocolors';
+
+const { createColors } = picocolors;
+
+/** Colours and weights for a terminal; each is a plain function of a text, and none where colours are off. */
+export interface Style {
+  readonly colours: boolean;
+  readonly bold: (text: string) => string;
+  readonly dim: (text: string) => string;
+  readonly red: (text: string) => string;
+  readonly green: (text: string) => string;
+  readonly yellow: (text: string) => string;
+  readonly cyan: (text: string) => string;
+  /** What differs, on the side of what came out and on the side of what was wanted. */
+  readonly markActual: (text: string) => string;
+  readonly markExpected: (text: string) => string;
+}
+
+const same = (text: string): string => text;
+const colours = createColors(true);
+
+export const plainStyle: Style = {
+  colours: false,
+  bold: same,
+  dim: same,
+  red: same,
+  green: same,
+  yellow: same,
+  cyan: same,
+  markActual: same,
+  markExpected: same,
+};
+
+export const colourStyle: Style = {
+  ...colours,
+  colours: true,
+  markActual: (text) => colours.bold(colours.underline(colours.red(text))),
+  markExpected: (text) => colours.bold(colours.underline(colours.green(text))),
+};
+
+/** Control characters of tests and data, shown rather than obeyed; line breaks stay. */
+export const visible = (text: string): string =>
+  text.replace(/[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g, (character) =>
+    character === '\t'
+      ? '  '
+      : character < ' '
+        ? String.fromCharCode(0x2400 + character.charCodeAt(0))
+        : `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  );
+
+/** As `visible`, on one line. */
+export const oneLine = (text: string): string => visible(text).replaceAll('\n', '␊');
+
+export const count = (n: number, one: string, many = `${one}s`): string => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+
+/** A duration: `0.4 ms`, `12 ms`, `3.1 s`, `2 min 5 s`. */
+export function duration(milliseconds: number): string {
+  if (milliseconds < 9.95) return `${milliseconds.toFixed(1)} ms`;
+  if (milliseconds < 999.5) return `${Math.round(milliseconds)} ms`;
+  if (milliseconds < 59_950) return `${(milliseconds / 1000).toFixed(1)} s`;
+  const seconds = Math.round(milliseconds / 1000);
+  return `${Math.floor(seconds / 60)} min ${seconds % 60} s`;
+}

@@ -1,0 +1,47 @@
+/** The public face, portable: runs in Node and in browsers as it is. */
+
+export { type Cell, cell } from './cases/cells.ts';
+export { type Columns, type DataFileOptions, dataFile, type RowOf, type StandardSchema } from './cases/data-file.ts';
+export type { Marks, RowMarks } from './cases/marks.ts';
+export type { Random } from './cases/random.ts';
+export type { FileReader } from './cases/row.ts';
+export type { CaseSource, Datum } from './cases/source.ts';
+export { type Impossible, type MatrixOptions, matrix, named, range, rows, table, values, verifyCover } from './cases/table.ts';
+export { type Checks, type Ensures, sure } from './checks/checks.ts';
+export type { Wanted } from './checks/comparisons.ts';
+export { type Factory, factory, random } from './fixtures/factory.ts';
+export {
+  type Binding,
+  type Fixture,
+  fixture,
+  type Needs,
+  type Outcome,
+  onDemand,
+  type Patch,
+  type Scope,
+  type SetupMoment,
+  type Source,
+  type Values,
+} from './fixtures/fixture.ts';
+export type { Frame, Place } from './problems/place.ts';
+export { type Problem, ProblemError } from './problems/problem.ts';
+export { wording } from './problems/wording.ts';
+export type { Attachment, CaseResult, Cause, Failure, Status, StepResult, Times } from './running/result.ts';
+export { planSuites, type RunEvent, type RunSummary, runSuites } from './running/suites.ts';
+export { type Config, configure } from './suites/config.ts';
+export type { CaseInHand, Step, StepInHand } from './suites/hand.ts';
+export type { PlannedCase } from './suites/planned.ts';
+export {
+  type Around,
+  type Child,
+  type Here,
+  here,
+  type Options,
+  type Suite,
+  type SuiteOptions,
+  suite,
+  type Test,
+  type TestOptions,
+  test,
+  testWith,
+} from './suites/suite.ts';

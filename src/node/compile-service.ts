@@ -1,0 +1,40 @@
+import { readFileSync } from 'node:fs';
+import { pathToFileURL } from 'node:url';
+import { CompileCache } from './loading/cache.ts';
+import { type CompileError, compile, isCompileError } from './loading/compile.ts';
+import { isTypeScript } from './loading/resolve.ts';
+
+/** Compiles for all lanes: one service, and each source once. */
+export class CompileService {
+  readonly #cache: CompileCache;
+  readonly #under = new Map<string, Promise<CompileError | undefined>>();
+
+  constructor(folder: string) {
+    this.#cache = new CompileCache(folder);
+  }
+
+  /** Compiles test files while the lane that will ask for them starts. */
+  ahead(paths: readonly string[]): void {
+    for (const path of paths) {
+      if (!isTypeScript(pathToFileURL(path).href)) continue;
+      const source = readFileSync(path, 'utf8');
+      const key = this.#cache.key(path, source);
+      if (!this.#cache.read(key)) void this.#compile(path, source, key);
+    }
+  }
+
+  /** Gets the source of a path into the cache; what is wrong with it, if anything is. */
+  ask(path: string, key: string): Promise<CompileError | undefined> {
+    return this.#under.get(key) ?? this.#compile(path, readFileSync(path, 'utf8'), key);
+  }
+
+  #compile(path: string, source: string, key: string): Promise<CompileError | undefined> {
+    const compiled = compile(path, source).then((outcome) => {
+      if (isCompileError(outcome)) return outcome;
+      this.#cache.write(key, outcome);
+      return undefined;
+    });
+    this.#under.set(key, compiled);
+    return compiled;
+  }
+}

@@ -1,0 +1,83 @@
+import { existsSync, statSync } from 'node:fs';
+import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { nearest } from '../problems/nearest.ts';
+import type { Problem } from '../problems/problem.ts';
+import type { Target } from '../suites/selection.ts';
+
+const pattern = '**/*.lattice.{ts,mts,js,mjs,tsx,jsx}';
+const testFile = /(?<!(?:^|[/\\])here)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
+const ignored = ['**/node_modules/**', '**/.*/**', '**/here.lattice.*'];
+
+export interface Found {
+  /** Absolute paths of the test files, in order of their paths. */
+  readonly files: readonly string[];
+  /** What was asked for within them: empty where whole folders and files were. */
+  readonly targets: readonly Target[];
+  readonly problems: readonly Problem[];
+}
+
+/** The folder of the nearest package.json or configuration, from a folder upward: where ids start. */
+export function rootOf(folder: string): string {
+  for (let at = folder; ; at = dirname(at)) {
+    if (existsSync(join(at, 'red-lattice.config.ts')) || existsSync(join(at, 'package.json'))) return at;
+    if (at === dirname(at)) return folder;
+  }
+}
+
+/**
+ * The test files that folders, files, patterns and `file:line` mean. Nothing means all from the current folder down.
+ *
+ * A data file, with or without a line, means the cases that come from it: then all test files are read.
+ */
+export async function findFiles(where: readonly string[], folder: string): Promise<Found> {
+  const files = new Set<string>();
+  const targets: Target[] = [];
+  const problems: Problem[] = [];
+  let wholes = 0;
+  for (const given of where.length ? where : ['.']) {
+    const { path, line } = takeLine(given, folder);
+    const entry = statSync(path, { throwIfNoEntry: false });
+    const url = pathToFileURL(path).href;
+    if (entry?.isDirectory()) {
+      wholes++;
+      const below = await glob(pattern, path);
+      if (below.length === 0)
+        problems.push({ code: 'no-such-target', target: given, reason: 'no test file (*.lattice.ts, .mts, .js, .mjs) is in this folder or below' });
+      for (const file of below) files.add(file);
+    } else if (entry?.isFile()) {
+      if (testFile.test(path)) files.add(path);
+      else for (const file of await glob(pattern, folder)) files.add(file);
+      targets.push({ url, line });
+    } else {
+      const matching = /[*?{[]/.test(given) ? await glob(given, folder) : [];
+      for (const file of matching) {
+        files.add(file);
+        targets.push({ url: pathToFileURL(file).href });
+      }
+      if (matching.length === 0) problems.push(await notFound(given, folder));
+    }
+  }
+  // A whole folder among them takes in every file's cases; then single targets would leave some out.
+  return { files: [...files].sort(), targets: wholes > 0 ? [] : targets, problems };
+}
+
+function takeLine(given: string, folder: string): { path: string; line: number | undefined } {
+  const match = /^(.+?):(\d+)(?::\d+)?$/.exec(given);
+  const path = resolve(folder, given);
+  if (!match || existsSync(path)) return { path, line: undefined };
+  return { path: resolve(folder, match[1] as string), line: Number(match[2]) };
+}
+
+async function glob(wanted: string, folder: string): Promise<string[]> {
+  const { glob: find } = await import('tinyglobby');
+  return (
+    await find(isAbsolute(wanted) ? relative(folder, wanted) : wanted, { cwd: folder, ignore: ignored, absolute: true, expandDirectories: false })
+  ).sort();
+}
+
+async function notFound(given: string, folder: string): Promise<Problem> {
+  const known = (await glob(pattern, folder)).map((file) => relative(folder, file));
+  const near = nearest(given.replace(/:\d+$/, ''), known);
+  return { code: 'no-such-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
+}

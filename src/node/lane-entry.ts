@@ -1,0 +1,3 @@
+import { laneMain } from './lane/main.ts';
+
+laneMain();

@@ -1,0 +1,100 @@
+import { type ChildProcess, fork } from 'node:child_process';
+import type { JournalEntry } from '../results/journal.ts';
+import { emptyLane, type LaneState, takeOfLane } from '../results/run-state.ts';
+import type { CompileService } from './compile-service.ts';
+import { isToCoordinator, type Job, type ToLane } from './protocol.ts';
+import { Tail } from './tail.ts';
+
+/** How a lane's process ended. */
+export interface LaneEnd {
+  readonly code: number | null;
+  readonly signal: NodeJS.Signals | null;
+  /** It was ended for being silent past the time of what it did. */
+  readonly overdue: boolean;
+  /** The last that it wrote to its standard error by itself. */
+  readonly words: string;
+}
+
+const lookEvery = 20;
+/** Milliseconds past its limit after which something is looked into. */
+const grace = 1000;
+/** A lane that still answers ends what is overdue by itself; it is given so much longer. */
+const patience = 5000;
+const wordsKept = 4000;
+
+const flags = ['--experimental-vm-modules', '--experimental-import-meta-resolve', '--disable-warning=ExperimentalWarning'];
+
+/** Starts a process that waits for a job: it boots while the coordinator still looks for files. */
+export function startLane(): ChildProcess {
+  return fork(new URL('./lane.js', import.meta.url), [], {
+    execArgv: [...process.execArgv, ...flags],
+    serialization: 'json',
+    stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
+  });
+}
+
+export interface LaneWork {
+  readonly lane: LaneState;
+  readonly end: Promise<LaneEnd>;
+  /** No new cases; tear-downs run. */
+  stop(): void;
+  kill(): void;
+}
+
+/** Gives a lane its job and follows its journal until the process has ended. */
+export function work(child: ChildProcess, job: Job, compiler: CompileService, take: (entry: JournalEntry) => void): LaneWork {
+  const lane = emptyLane();
+  const tail = new Tail(job.journal);
+  let heard = Date.now();
+  let answered = Date.now();
+  let overdue = false;
+  let words = '';
+  const send = (message: ToLane): void => void (child.connected && child.send(message, () => undefined));
+  const kill = (): void => void child.kill('SIGKILL');
+  const read = (): void => {
+    for (const entry of tail.read()) {
+      heard = Date.now();
+      takeOfLane(lane, entry);
+      take(entry);
+    }
+  };
+  const look = setInterval(() => {
+    read();
+    const { doing } = lane;
+    const silent = Date.now() - heard;
+    if (!doing || lane.finished || silent <= doing.limit) return;
+    send({ to: 'lane', say: 'ping' });
+    const deaf = Date.now() - answered > Math.min(silent, grace);
+    const endsItself = doing.what !== 'plan' && !deaf;
+    if (silent > doing.limit + grace + (endsItself ? patience : 0)) {
+      overdue = true;
+      kill();
+    }
+  }, lookEvery);
+  child.on('message', (message) => {
+    if (!isToCoordinator(message)) return;
+    if (message.say === 'pong') answered = Date.now();
+    else if (message.say === 'compile') {
+      const { key, path } = message;
+      compiler.ask(path, key).then(
+        (error) => send({ to: 'lane', say: 'compiled', key, error }),
+        (error: Error) => send({ to: 'lane', say: 'compiled', key, error: { message: error.message, line: 1, column: 1 } }),
+      );
+    }
+  });
+  for (const stream of [child.stdout, child.stderr]) {
+    stream?.setEncoding('utf8').on('data', (text: string) => {
+      words = (words + text).slice(-wordsKept);
+    });
+  }
+  const end = new Promise<LaneEnd>((resolve) => {
+    child.on('close', (code, signal) => {
+      clearInterval(look);
+      read();
+      tail.close();
+      resolve({ code, signal, overdue, words });
+    });
+  });
+  send({ to: 'lane', say: 'job', job });
+  return { lane, end, stop: () => send({ to: 'lane', say: 'stop' }), kill };
+}

@@ -1,0 +1,39 @@
+import { closeSync, openSync, writeSync } from 'node:fs';
+import { type JournalEntry, journalVersion, writeEntry } from '../../results/journal.ts';
+import { now, stringify } from '../../running/originals.ts';
+
+const blockSize = 64 * 1024;
+/** Milliseconds that an entry may wait for others. */
+const patience = 1;
+
+const write = writeSync;
+
+/** Appends entries to a lane's journal: at once where a lost one would be missed, else in blocks. */
+export class JournalWriter {
+  readonly #file: number;
+  #waiting = '';
+  #lastFlush = now();
+
+  constructor(path: string, lane: number) {
+    this.#file = openSync(path, 'a');
+    this.put({ is: 'header', version: journalVersion, lane }, true);
+  }
+
+  put(entry: JournalEntry, atOnce = false): void {
+    this.#waiting += writeEntry(entry, stringify);
+    if (atOnce || this.#waiting.length >= blockSize || now() - this.#lastFlush >= patience) this.flush();
+  }
+
+  flush(): void {
+    this.#lastFlush = now();
+    if (this.#waiting === '') return;
+    const text = Buffer.from(this.#waiting);
+    this.#waiting = '';
+    for (let at = 0; at < text.length; ) at += write(this.#file, text, at);
+  }
+
+  close(): void {
+    this.flush();
+    closeSync(this.#file);
+  }
+}

@@ -1,0 +1,58 @@
+import { existsSync } from 'node:fs';
+import { dirname, join, relative, sep } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { framesOf } from '../../problems/place.ts';
+import type { Problem } from '../../problems/problem.ts';
+import { startTimer, stopTimer } from '../../running/originals.ts';
+import type { LoadedFile } from '../../suites/plan.ts';
+import { HereOf, type Options } from '../../suites/suite.ts';
+import type { Modules } from '../loading/modules.ts';
+
+const endings = ['.ts', '.mts', '.js', '.mjs'];
+
+/** Loads one test file and the folder options around it. What a file throws is a problem, not an end. */
+export function loadFile(path: string, root: string, modules: Modules, limit: number): Promise<LoadedFile | Problem> {
+  return new Promise((resolve) => {
+    const file = relative(root, path).split(sep).join('/');
+    const timer = startTimer(
+      () =>
+        resolve({ code: 'load-failed', file, cause: 'timeout', reason: `it was not loaded within ${limit} ms; is there an await at its top that never ends?` }),
+      limit,
+    );
+    void load(path, root, modules).then((outcome) => {
+      stopTimer(timer);
+      resolve(outcome);
+    });
+  });
+}
+
+async function load(path: string, root: string, modules: Modules): Promise<LoadedFile | Problem> {
+  const file = relative(root, path).split(sep).join('/');
+  try {
+    const url = pathToFileURL(path);
+    const folders: Options[] = [];
+    for (const here of hereFiles(path, root)) {
+      const { default: given } = await modules.import(pathToFileURL(here).href);
+      if (given instanceof HereOf) folders.push(given.options);
+    }
+    return { file, url, exports: await modules.import(url.href), folders };
+  } catch (error) {
+    return { code: 'load-failed', file, cause: 'throw', reason: reasonOf(error), at: framesOf((error as Error | undefined)?.stack)[0] };
+  }
+}
+
+/** The `here.lattice.*` of each folder from the root to the file's, outermost first. */
+function hereFiles(path: string, root: string): string[] {
+  const found: string[] = [];
+  for (let folder = dirname(path); folder.startsWith(root); folder = dirname(folder)) {
+    const name = endings.map((ending) => join(folder, `here.lattice${ending}`)).find((candidate) => existsSync(candidate));
+    if (name) found.unshift(name);
+    if (folder === dirname(folder)) break;
+  }
+  return found;
+}
+
+function reasonOf(error: unknown): string {
+  if (!(error instanceof Error)) return `it threw ${String(error)}`;
+  return error.name === 'Error' || error.name === 'ProblemError' ? error.message : `${error.name}: ${error.message}`;
+}

@@ -1,0 +1,293 @@
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { join, relative } from 'node:path';
+import { slug } from '../../cases/names.ts';
+import { framesOf, placeOf } from '../../problems/place.ts';
+import type { Problem } from '../../problems/problem.ts';
+import { type CaseName, type JournalEntry, type RecordedResult, readEntry } from '../../results/journal.ts';
+import { recordedRow } from '../../results/rows.ts';
+import type { CaseRun } from '../../running/case-run.ts';
+import { failureOfThrow } from '../../running/failures.ts';
+import { now, startTimer } from '../../running/originals.ts';
+import type { CaseResult } from '../../running/result.ts';
+import { type Running, runPlan } from '../../running/run.ts';
+import { casesOf, type LoadedFile, ordinaryDefaults, planFiles } from '../../suites/plan.ts';
+import { type CaseOf, fileOf, type Plan, type PlannedTest, titlesOf } from '../../suites/planned.ts';
+import { selectorOf } from '../../suites/selection.ts';
+import { nodeFiles } from '../files.ts';
+import { CompileCache } from '../loading/cache.ts';
+import { Modules } from '../loading/modules.ts';
+import { mapStacks } from '../loading/stacks.ts';
+import { isToLane, type Job, type ToCoordinator } from '../protocol.ts';
+import { JournalWriter } from './journal-writer.ts';
+import { loadFile } from './load.ts';
+import { Output } from './output.ts';
+
+// Tests may replace what stands on `process`: the lane goes by what was there before them.
+const exit = process.exit.bind(process);
+const sendMessage = process.send?.bind(process);
+const disconnect = process.disconnect?.bind(process);
+
+const say = (message: ToCoordinator): void => void sendMessage?.(message);
+
+/** Waits for its job, does it, and ends: all that it finds out stands in its journal. */
+export function laneMain(): void {
+  const abort = new AbortController();
+  const compiling = new Map<string, (error: { message: string; line: number; column: number } | undefined) => void>();
+  process.on('message', (message) => {
+    if (!isToLane(message)) return;
+    if (message.say === 'job') void new Lane(message.job, abort.signal, compiling).work();
+    else if (message.say === 'compiled') compiling.get(message.key)?.(message.error);
+    else if (message.say === 'stop') abort.abort();
+    else say({ from: 'lane', say: 'pong' });
+  });
+  // Without a coordinator nobody would learn of anything any more.
+  process.on('disconnect', () => exit(0));
+  process.on('SIGINT', () => undefined);
+}
+
+class Lane {
+  readonly #job: Job;
+  readonly #signal: AbortSignal;
+  readonly #journal: JournalWriter;
+  readonly #output = new Output();
+  readonly #modules: Modules;
+  readonly #under = new Set<CaseRun>();
+  /** What an end of the process would be charged to, outside of cases. */
+  #loading: string | undefined;
+  #running: Running | undefined;
+  #exitCalled: { code: unknown; stack: string | undefined } | undefined;
+  #attachments = 0;
+  #finished = false;
+
+  constructor(job: Job, signal: AbortSignal, compiling: Map<string, (error: { message: string; line: number; column: number } | undefined) => void>) {
+    this.#job = job;
+    this.#signal = signal;
+    this.#journal = new JournalWriter(job.journal, job.lane);
+    this.#modules = new Modules(new CompileCache(job.cache), (path, _source, key) => {
+      say({ from: 'lane', say: 'compile', key, path });
+      return new Promise((resolve, reject) => {
+        compiling.set(key, (error) => {
+          compiling.delete(key);
+          if (!error) resolve();
+          else
+            reject(
+              Object.assign(new SyntaxError(error.message), { stack: `SyntaxError: ${error.message}\n    at file://${path}:${error.line}:${error.column}` }),
+            );
+        });
+      });
+    });
+  }
+
+  async work(): Promise<void> {
+    this.#guard();
+    const loaded = await this.#load();
+    const { timeout, concurrency } = this.#job;
+    this.#put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#job.loadTimeout } }, true);
+    const plan = await planFiles(loaded, nodeFiles, { timeout: timeout ?? ordinaryDefaults.timeout, concurrency: concurrency ?? ordinaryDefaults.concurrency });
+    this.#put({ is: 'planned', files: plan.files.length, tests: plan.tests.length, problems: plan.problems, warnings: plan.warnings }, true);
+    if (plan.problems.length === 0) {
+      if (this.#job.mode === 'plan') await this.#list(plan);
+      else await this.#run(plan);
+    }
+    this.#end();
+  }
+
+  async #load(): Promise<LoadedFile[]> {
+    const loaded: LoadedFile[] = [];
+    for (const path of this.#job.files) {
+      if (this.#job.unloadable.includes(path)) continue;
+      this.#loading = path;
+      this.#put({ is: 'doing', doing: { what: 'load', name: path, limit: this.#job.loadTimeout } }, true);
+      const begun = now();
+      const outcome = await loadFile(path, this.#job.root, this.#modules, this.#job.loadTimeout);
+      this.#loading = undefined;
+      if ('code' in outcome) this.#put({ is: 'told', problem: outcome }, true);
+      else {
+        loaded.push(outcome);
+        this.#put({ is: 'loaded', file: outcome.file, milliseconds: now() - begun });
+      }
+    }
+    return loaded;
+  }
+
+  async #list(plan: Plan): Promise<void> {
+    const { select } = selectorOf(this.#job.selection, plan);
+    let selected = 0;
+    for (const test of plan.tests) {
+      this.#put({ is: 'test', header: headerOf(test) });
+      try {
+        for await (const chunk of casesOf(test, nodeFiles)) {
+          for (const planned of chunk) {
+            if (!select(planned)) continue;
+            selected++;
+            this.#put({ is: 'listed', name: nameOf(planned) });
+          }
+        }
+      } catch (error) {
+        this.#told({ code: 'source-threw', source: test.source ?? '', reason: (error as Error).message, at: placeOf(test.test.origin) });
+      }
+    }
+    this.#put({ is: 'finished', selected, stuck: false });
+  }
+
+  async #run(plan: Plan): Promise<void> {
+    const { select, asked } = selectorOf(this.#job.selection, plan);
+    const recorded = recordedIn(this.#job.earlier);
+    const headed = new Set<number>();
+    const head = (test: PlannedTest): void => {
+      if (headed.has(test.index)) return;
+      headed.add(test.index);
+      this.#put({ is: 'test', header: headerOf(test) });
+    };
+    this.#running = runPlan(
+      plan,
+      {
+        seed: this.#job.seed,
+        lane: this.#job.lane,
+        files: nodeFiles,
+        signal: this.#signal,
+        careful: this.#job.careful,
+        oneAtATime: this.#job.careful,
+        stopWhenStuck: true,
+        select: (planned) => !recorded.has(`${planned.test.index}/${planned.ordinal}`) && select(planned),
+        asked,
+        bindContext: (run, act) => this.#output.bind(run, act),
+      },
+      {
+        begun: (run, phase, limit) => {
+          if (phase !== 'teardown') head(run.planned.test);
+          if (!this.#under.has(run)) {
+            this.#under.add(run);
+            this.#put({ is: 'begun', name: nameOf(run.planned), attempt: 1 });
+          }
+          this.#put({ is: 'doing', doing: { what: phase, name: run.planned.id, limit } }, true);
+        },
+        streaming: (test, limit) => {
+          head(test);
+          this.#put({ is: 'streaming', test: test.index, limit }, true);
+        },
+        closing: (name, limit) => this.#put({ is: 'doing', doing: { what: 'teardown', name, limit } }, true),
+        ended: (planned, result, run) => {
+          head(planned.test);
+          if (run) this.#under.delete(run);
+          this.#put({ is: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
+        },
+        testEnded: (test) => {
+          if (headed.has(test.index)) this.#put({ is: 'test-ended', test: test.index });
+        },
+        tornDown: ({ id, title }, result) => this.#put({ is: 'torn', id, title, result }, true),
+        turn: () => this.#journal.flush(),
+        told: (problem) => this.#told(problem),
+      },
+    );
+    const { selected, stuck } = await this.#running.done;
+    this.#put({ is: 'finished', selected, stuck }, true);
+  }
+
+  #put(entry: JournalEntry, atOnce = false): void {
+    if (!this.#finished) this.#journal.put(entry, atOnce);
+  }
+
+  #told(problem: Problem): void {
+    this.#put({ is: 'told', problem }, true);
+  }
+
+  #recorded(planned: CaseOf, result: CaseResult): RecordedResult {
+    const attachments = result.attachments.map(({ name, content }) => {
+      const file = `${this.#job.lane}-${this.#attachments++}-${slug(name).slice(0, 60)}`;
+      mkdirSync(this.#job.attachments, { recursive: true });
+      writeFileSync(join(this.#job.attachments, file), content);
+      return { name, file };
+    });
+    return { ...nameOf(planned), ...result, attachments };
+  }
+
+  /** Everything that could end the process without a word is made to leave one. */
+  #guard(): void {
+    mapStacks(this.#modules.maps);
+    this.#output.capture((text) => this.#put({ is: 'output', text }));
+    const stray = (error: unknown, what: 'throw' | 'rejection'): void => {
+      const run = this.#output.current;
+      if (run && this.#running) this.#running.stray(run, error, what);
+      else {
+        const failure = failureOfThrow(error, 'throw', {});
+        this.#told({ code: 'stray-error', what, detail: failure.message, at: failure.place });
+      }
+    };
+    process.on('uncaughtException', (error) => stray(error, 'throw'));
+    process.on('unhandledRejection', (error) => stray(error, 'rejection'));
+    process.exit = ((code?: unknown) => {
+      this.#exitCalled ??= { code, stack: new Error('exit').stack };
+      return exit(code as number);
+    }) as typeof process.exit;
+    process.on('exit', (code) => this.#exited(code));
+  }
+
+  /** Somebody else ended the process: says who, while it still can. */
+  #exited(code: number): void {
+    if (this.#finished) return;
+    const place = framesOf(this.#exitCalled?.stack)[0];
+    const how = this.#exitCalled ? `process.exit(${this.#exitCalled.code ?? ''}) was called` : `the process came to its end with exit status ${code}`;
+    if (this.#loading !== undefined) this.#told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
+    for (const run of this.#under) {
+      const { planned } = run;
+      const failures = [...run.failures, { cause: 'crash', message: how, place, step: run.stepPath } as const];
+      const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
+      const checks = { passed: run.checksPassed, failed: run.checksFailed };
+      const result: CaseResult = {
+        status: 'errored',
+        cause: 'crash',
+        attempts: 1,
+        start: 0,
+        times,
+        checks,
+        failures,
+        steps: run.steps,
+        output: run.output,
+        attachments: [],
+      };
+      this.#put({ is: 'ended', result: this.#recorded(planned, result) });
+    }
+    this.#journal.flush();
+  }
+
+  #end(): void {
+    this.#journal.close();
+    this.#finished = true;
+    say({ from: 'lane', say: 'done' });
+    disconnect?.();
+    // What a test left running does not keep the lane.
+    startTimer(() => exit(0), 50);
+  }
+}
+
+const nameOf = (planned: CaseOf): CaseName => ({
+  test: planned.test.index,
+  ordinal: planned.ordinal,
+  id: planned.id,
+  title: planned.title,
+  row: recordedRow(planned.row),
+  tags: planned.tags,
+  place: planned.place,
+});
+
+const headerOf = (test: PlannedTest) => ({
+  test: test.index,
+  id: test.id,
+  file: fileOf(test).title,
+  path: [...titlesOf(test.parent), test.title.template],
+  place: placeOf(test.test.origin),
+  source: test.source,
+});
+
+/** Which cases earlier lanes have results of. */
+function recordedIn(journals: readonly string[]): Set<string> {
+  const recorded = new Set<string>();
+  for (const path of journals) {
+    for (const line of readFileSync(path, 'utf8').split('\n')) {
+      const entry = line ? readEntry(line) : undefined;
+      if (entry?.is === 'ended') recorded.add(`${entry.result.test}/${entry.result.ordinal}`);
+    }
+  }
+  return recorded;
+}

@@ -1,0 +1,136 @@
+import { readFileSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
+import { dirname } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import vm from 'node:vm';
+import type { CompileCache } from './cache.ts';
+import { isTypeScript, resolveModule } from './resolve.ts';
+
+// The types of Node 20 lack a part of what it has.
+type AnyModule = vm.Module;
+type Attributes = Readonly<Record<string, string>>;
+
+/** Gets a source compiled into the cache, or rejects with a SyntaxError that tells the place. */
+export type Compile = (path: string, source: string, key: string) => Promise<void>;
+
+/**
+ * Loads ES modules from source, TypeScript among them, under their real URLs.
+ *
+ * A loader hook of Node's would start a thread of its own, which takes longer than all else together; modules made here run
+ * in the same realm, with top-level await, cycles and import.meta as usual. What is in packages is left to Node.
+ */
+export class Modules {
+  readonly #cache: CompileCache;
+  readonly #compile: Compile;
+  readonly #modules = new Map<string, Promise<AnyModule>>();
+  /** Where the maps of compiled modules are, by URL. */
+  readonly maps = new Map<string, string>();
+  #linking: Promise<unknown> = Promise.resolve();
+
+  constructor(cache: CompileCache, compile: Compile) {
+    this.#cache = cache;
+    this.#compile = compile;
+  }
+
+  /** A module's namespace, when it and all that it imports have been evaluated. */
+  async import(url: string): Promise<Record<string, unknown>> {
+    return (await this.#ready({ url, from: 'source' }, {})).namespace as Record<string, unknown>;
+  }
+
+  async #ready(resolved: { url: string; from: 'node' | 'source' }, attributes: Attributes): Promise<AnyModule> {
+    const module = await this.#module(resolved, attributes);
+    // One at a time: two roots that link a shared module at once would meet it half done.
+    const linked = this.#linking.then(async () => {
+      if (module.status === 'unlinked')
+        await module.link((specifier, referrer, extra) => this.#module(resolveModule(specifier, referrer.identifier), attributesOf(extra)));
+    });
+    this.#linking = linked.catch(() => undefined);
+    await linked;
+    await module.evaluate();
+    return module;
+  }
+
+  #module(resolved: { url: string; from: 'node' | 'source' }, attributes: Attributes): Promise<AnyModule> {
+    const key = `${resolved.url} ${attributes['type'] ?? ''}`;
+    let module = this.#modules.get(key);
+    if (!module) {
+      module =
+        attributes['type'] === 'json'
+          ? this.#json(resolved.url)
+          : resolved.from === 'node' || isCommonJs(resolved.url)
+            ? this.#native(resolved.url)
+            : this.#source(resolved.url);
+      this.#modules.set(key, module);
+    }
+    return module;
+  }
+
+  async #source(url: string): Promise<AnyModule> {
+    const path = fileURLToPath(url);
+    const code = isTypeScript(url) ? await this.#compiled(url, path) : await readFile(path, 'utf8');
+    return new vm.SourceTextModule(code, {
+      identifier: url,
+      initializeImportMeta(meta) {
+        Object.assign(meta, { url, filename: path, dirname: dirname(path), resolve: (specifier: string) => resolveModule(specifier, url).url });
+      },
+      importModuleDynamically: (async (specifier: string, _referrer: unknown, attributes: Attributes) =>
+        this.#ready(resolveModule(specifier, url), attributes)) as never,
+    });
+  }
+
+  async #compiled(url: string, path: string): Promise<string> {
+    const source = await readFile(path, 'utf8');
+    const key = this.#cache.key(path, source);
+    let compiled = this.#cache.read(key);
+    if (!compiled) {
+      await this.#compile(path, source, key);
+      compiled = this.#cache.read(key);
+    }
+    if (!compiled) throw new Error(`${path} was compiled and cannot be read back`);
+    this.maps.set(url, compiled.map);
+    return compiled.code;
+  }
+
+  async #native(url: string): Promise<AnyModule> {
+    return synthetic(url, (await import(url)) as Record<string, unknown>);
+  }
+
+  async #json(url: string): Promise<AnyModule> {
+    return synthetic(url, { default: JSON.parse(await readFile(fileURLToPath(url), 'utf8')) as unknown });
+  }
+}
+
+const attributesOf = (extra: unknown): Attributes => {
+  const { attributes, assert } = extra as { attributes?: Attributes; assert?: Attributes };
+  return attributes ?? assert ?? {};
+};
+
+/** A module that gives on what is there already. */
+function synthetic(url: string, namespace: Record<string, unknown>): AnyModule {
+  const names = Object.keys(namespace);
+  return new vm.SyntheticModule(
+    names,
+    function (this: vm.SyntheticModule) {
+      for (const name of names) this.setExport(name, namespace[name]);
+    },
+    { identifier: url },
+  );
+}
+
+/** A `.js` file in a package that does not say that its files are modules, and that is written like that. */
+function isCommonJs(url: string): boolean {
+  if (!url.startsWith('file:') || !/\.js$/.test(url) || /\.lattice\.js$/.test(url)) return false;
+  for (let folder = new URL('.', url); ; folder = new URL('..', folder)) {
+    const text = tryRead(new URL('package.json', folder));
+    if (text !== undefined) return (JSON.parse(text) as { type?: string }).type !== 'module' && !/^\s*(?:import|export)\b/m.test(tryRead(new URL(url)) ?? '');
+    if (folder.pathname === '/' || folder.href === new URL('..', folder).href) return false;
+  }
+}
+
+function tryRead(url: URL): string | undefined {
+  try {
+    return readFileSync(url, 'utf8');
+  } catch {
+    return undefined;
+  }
+}

@@ -1,0 +1,61 @@
+import { statSync } from 'node:fs';
+import { isBuiltin } from 'node:module';
+import { fileURLToPath } from 'node:url';
+
+/** How a module is loaded: by Node as it is, or from its source by this tool. */
+export interface Resolved {
+  readonly url: string;
+  readonly from: 'node' | 'source';
+}
+
+const isFile = (url: URL): boolean => statSync(fileURLToPath(url), { throwIfNoEntry: false })?.isFile() === true;
+
+/** Endings that stand for others: TypeScript is imported under the name that it will be compiled to, or under none. */
+const replacements: readonly (readonly [RegExp, readonly string[]])[] = [
+  [/\.js$/, ['.ts', '.tsx', '.jsx']],
+  [/\.mjs$/, ['.mts']],
+  [/\.jsx$/, ['.tsx']],
+  [/(?<!\.[cm]?[jt]sx?|\.json)$/, ['.ts', '.tsx', '.mts', '.js', '.mjs', '.jsx', '/index.ts', '/index.tsx', '/index.js']],
+];
+
+function existing(url: URL): URL | undefined {
+  if (isFile(url)) return url;
+  for (const [ending, others] of replacements) {
+    if (!ending.test(url.pathname)) continue;
+    for (const other of others) {
+      const candidate = new URL(url);
+      candidate.pathname = url.pathname.replace(ending, other);
+      if (isFile(candidate)) return candidate;
+    }
+  }
+  return undefined;
+}
+
+const typescript = /\.(?:m?ts|[jt]sx)$/;
+const esModule = /\.(?:mjs|js)$/;
+const ownFolder = new URL('.', import.meta.url).href;
+
+/** What an import of `specifier` in `parent` means. Throws as Node does where there is no such module. */
+export function resolveModule(specifier: string, parent: string): Resolved {
+  if (isBuiltin(specifier)) return { url: specifier.startsWith('node:') ? specifier : `node:${specifier}`, from: 'node' };
+  if (/^(?:\.{1,2}\/|\/|file:)/.test(specifier)) {
+    const wanted = new URL(specifier, parent);
+    const url = existing(wanted);
+    if (!url) {
+      throw Object.assign(new Error(`no module "${specifier}" (looked for ${fileURLToPath(wanted)})`), { code: 'ERR_MODULE_NOT_FOUND' });
+    }
+    return { url: url.href, from: isSource(url.href) ? 'source' : 'node' };
+  }
+  const resolve = import.meta.resolve as (specifier: string, parent: string) => string;
+  const url = resolve(specifier, parent);
+  // A package is Node's, but for one that gives out its TypeScript: a neighbour in the same workspace.
+  return { url, from: typescript.test(url) && url.startsWith('file:') ? 'source' : 'node' };
+}
+
+const isSource = (url: string): boolean => {
+  const { pathname } = new URL(url);
+  if (url.startsWith(ownFolder) || pathname.includes('/node_modules/')) return false;
+  return typescript.test(pathname) || esModule.test(pathname);
+};
+
+export const isTypeScript = (url: string): boolean => typescript.test(new URL(url).pathname);

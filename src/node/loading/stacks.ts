@@ -1,0 +1,42 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
+import type { TraceMap } from '@jridgewell/trace-mapping';
+
+const require = createRequire(import.meta.url);
+const readText = readFileSync;
+const parseJson = JSON.parse;
+
+/**
+ * Makes stacks tell the lines of the sources rather than of what these were compiled to, for every error in the process.
+ * Maps are read when a stack is first asked for. Whoever sets Error.prepareStackTrace after this has it his own way.
+ */
+export function mapStacks(maps: ReadonlyMap<string, string>): void {
+  const read = new Map<string, TraceMap>();
+  const original = (url: string, line: number, column: number): string | undefined => {
+    const file = maps.get(url);
+    if (file === undefined) return undefined;
+    const { TraceMap, originalPositionFor } = require('@jridgewell/trace-mapping') as typeof import('@jridgewell/trace-mapping');
+    let map = read.get(url);
+    if (!map) read.set(url, (map = new TraceMap(parseJson(readText(file, 'utf8')) as never)));
+    const position = originalPositionFor(map, { line, column: column - 1 });
+    return position.line === null ? undefined : `${url}:${position.line}:${position.column + 1}`;
+  };
+  const frameText = (frame: NodeJS.CallSite): string => {
+    const text = String(frame);
+    const [url, line, column] = [frame.getFileName() ?? '', frame.getLineNumber() ?? 0, frame.getColumnNumber() ?? 0];
+    const mapped = original(url, line, column);
+    return mapped === undefined ? text : text.replace(`${url}:${line}:${column}`, () => mapped);
+  };
+  Error.prepareStackTrace = (error, frames) => {
+    const head = headOf(error);
+    return frames.length ? `${head}\n${frames.map((frame) => `    at ${frameText(frame)}`).join('\n')}` : head;
+  };
+}
+
+function headOf(error: unknown): string {
+  try {
+    return Error.prototype.toString.call(error);
+  } catch {
+    return 'Error';
+  }
+}

@@ -1,0 +1,72 @@
+import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+
+/** What stands in `run.json`: our marker, and what is known of the run as a whole. */
+export interface RunInfo {
+  readonly kind: 'red-lattice run record';
+  readonly version: 1;
+  readonly tool: string;
+  readonly node: string;
+  readonly platform: string;
+  readonly command: readonly string[];
+  readonly seed: number;
+  readonly started: string;
+  readonly lanes: number;
+  /** Milliseconds; absent while the run is under way. */
+  readonly wall?: number;
+  readonly exitStatus?: number;
+  readonly counts?: Readonly<Record<string, number>>;
+}
+
+const recordsKept = 20;
+
+/** The project's own folder for records and caches, which ignores itself in git. */
+export function ownFolder(root: string): string {
+  const folder = join(root, '.red-lattice');
+  if (!existsSync(join(folder, '.gitignore'))) {
+    mkdirSync(folder, { recursive: true });
+    writeFileSync(join(folder, '.gitignore'), '*\n');
+  }
+  return folder;
+}
+
+/** Makes the folder for a run's record; two runs that begin in the same moment get one each. */
+export function newRecord(root: string, started: Date, seed: number, path?: string): string {
+  const runs = join(ownFolder(root), 'runs');
+  const name = `${started.toISOString().replace(/[-:]/g, '').replace('T', '-').slice(0, 15)}-${seed}`;
+  const base = path ?? join(runs, name);
+  mkdirSync(join(base, '..'), { recursive: true });
+  for (let twin = 1; ; twin++) {
+    const folder = twin === 1 ? base : `${base}-${twin}`;
+    try {
+      mkdirSync(folder);
+      return folder;
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST' || twin > 1000) throw error;
+    }
+  }
+}
+
+export function writeInfo(folder: string, info: RunInfo): void {
+  const path = join(folder, 'run.json');
+  writeFileSync(`${path}.new`, `${JSON.stringify(info, null, 2)}\n`);
+  renameSync(`${path}.new`, path);
+}
+
+export function readInfo(folder: string): RunInfo | undefined {
+  try {
+    const info = JSON.parse(readFileSync(join(folder, 'run.json'), 'utf8')) as RunInfo;
+    return info.kind === 'red-lattice run record' ? info : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** Removes old records beyond the newest, and nothing that is not a finished record of ours. */
+export function removeOldRecords(root: string): void {
+  const runs = join(ownFolder(root), 'runs');
+  const ours = readdirSync(runs)
+    .sort()
+    .filter((name) => readInfo(join(runs, name))?.wall !== undefined);
+  for (const name of ours.slice(0, -recordsKept)) rmSync(join(runs, name), { recursive: true, force: true });
+}

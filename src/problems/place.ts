@@ -1,0 +1,59 @@
+/** Where something stands: a file (a path or a URL, as its reader knows it), a line and a column, both counted from 1. */
+export interface Place {
+  readonly file: string;
+  readonly line: number;
+  readonly column: number;
+}
+
+/** One frame of a stack: a place, and the function it is in, if that has a name. */
+export interface Frame extends Place {
+  readonly within: string | undefined;
+}
+
+/** A call site whose text is made only when somebody asks: capturing frames is cheap, writing them out is not. */
+export interface Origin {
+  readonly stack?: string;
+}
+
+type Captures = { captureStackTrace?(holder: object, above: unknown): void; stackTraceLimit?: number };
+
+/**
+ * Captures where `above` was called, as at most `depth` frames.
+ *
+ * Engines without `captureStackTrace` give an origin without a place.
+ */
+export function captureOrigin(above: unknown, depth = 4): Origin {
+  const holder: { stack?: string } = {};
+  const errors = Error as Captures;
+  const limit = errors.stackTraceLimit;
+  errors.stackTraceLimit = depth;
+  errors.captureStackTrace?.(holder, above);
+  if (limit === undefined) delete errors.stackTraceLimit;
+  else errors.stackTraceLimit = limit;
+  return holder;
+}
+
+const frameLine = /^\s*at (?:async )?(?:(.*?) \()?((?:[a-z][a-z0-9+.-]*:|\/|[A-Z]:\\).*?):(\d+):(\d+)\)?$/;
+const ownFolder = new URL('.', import.meta.url).href;
+
+/** The frames that a stack's text tells, innermost first, without those of the runtime and of this library. */
+export function framesOf(stack: unknown): Frame[] {
+  if (typeof stack !== 'string') return [];
+  const frames: Frame[] = [];
+  for (const line of stack.split('\n')) {
+    const match = frameLine.exec(line);
+    if (!match) continue;
+    const [, within, file, row, column] = match as unknown as [string, string | undefined, string, string, string];
+    if (file.startsWith('node:') || file.startsWith(ownFolder)) continue;
+    frames.push({ file, line: Number(row), column: Number(column), within });
+  }
+  return frames;
+}
+
+export function placeOf(origin: Origin | undefined): Place | undefined {
+  const frame = framesOf(origin?.stack)[0];
+  return frame && { file: frame.file, line: frame.line, column: frame.column };
+}
+
+/** As editors and terminals link it. */
+export const writePlace = (place: Place): string => `${place.file}:${place.line}:${place.column}`;

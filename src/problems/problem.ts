@@ -1,0 +1,64 @@
+import type { Place } from './place.ts';
+import { wording } from './wording.ts';
+
+/** Everything that can be wrong with what the user wrote, as data. `wording.ts` says it in words; formats lay it out. */
+export type Problem = { readonly at?: Place | undefined } & (
+  | { readonly code: 'unknown-placeholder'; readonly title: string; readonly placeholder: string; readonly known: readonly string[] }
+  | { readonly code: 'unclosed-placeholder'; readonly title: string }
+  | { readonly code: 'repeated-column'; readonly column: string; readonly source: string }
+  | { readonly code: 'shared-column'; readonly columns: readonly string[]; readonly operation: string }
+  | { readonly code: 'unequal-lengths'; readonly left: number; readonly right: number }
+  | { readonly code: 'row-length'; readonly row: number; readonly cells: number; readonly columns: readonly string[] }
+  | { readonly code: 'not-a-row'; readonly row: number; readonly got: string }
+  | { readonly code: 'empty-source'; readonly title: string; readonly source: string }
+  | { readonly code: 'endless-source'; readonly limit: number }
+  | { readonly code: 'source-threw'; readonly source: string; readonly reason: string }
+  | { readonly code: 'missing-file'; readonly path: string; readonly searched: string; readonly near: readonly string[] }
+  | { readonly code: 'unreadable-file'; readonly path: string; readonly reason: string }
+  | { readonly code: 'no-file-reader'; readonly path: string }
+  | { readonly code: 'unknown-format'; readonly path: string; readonly known: readonly string[] }
+  | { readonly code: 'missing-column'; readonly column: string; readonly known: readonly string[] }
+  | { readonly code: 'bad-cell'; readonly column: string; readonly text: string; readonly wanted: string; readonly hint?: string | undefined }
+  | { readonly code: 'empty-cell'; readonly column: string; readonly wanted: string }
+  | { readonly code: 'record-length'; readonly cells: number; readonly columns: number }
+  | { readonly code: 'unclosed-quote' }
+  | { readonly code: 'no-header' }
+  | { readonly code: 'nothing-exported'; readonly file: string; readonly exports: readonly string[] }
+  | { readonly code: 'exported-twice'; readonly title: string; readonly names: readonly string[] }
+  | { readonly code: 'same-title'; readonly title: string; readonly id: string }
+  | { readonly code: 'load-failed'; readonly file: string; readonly reason: string; readonly cause: 'throw' | 'exit' | 'timeout' | 'crash' }
+  | { readonly code: 'no-such-name'; readonly kind: string; readonly name: string; readonly owner: string; readonly known: readonly string[] }
+  | { readonly code: 'not-a'; readonly wanted: string; readonly got: string; readonly owner: string }
+  | { readonly code: 'scope-too-short'; readonly fixture: string; readonly scope: string; readonly needs: string; readonly needsScope: string }
+  | { readonly code: 'fixture-cycle'; readonly path: readonly string[] }
+  | { readonly code: 'bind-threw'; readonly reason: string }
+  | { readonly code: 'bad-date'; readonly text: string; readonly owner: string }
+  | {
+      readonly code: 'after-the-end';
+      readonly what: 'check' | 'log' | 'step' | 'throw' | 'rejection' | 'clean-up';
+      readonly id: string;
+      readonly detail: string;
+    }
+  | { readonly code: 'stray-error'; readonly what: 'throw' | 'rejection'; readonly detail: string }
+  | { readonly code: 'no-such-target'; readonly target: string; readonly reason: string }
+  | { readonly code: 'lane-lost'; readonly reason: string }
+  | { readonly code: 'not-yet'; readonly what: string }
+);
+
+/** Thrown where a call cannot go on; what it says is the wording of its problems. */
+export class ProblemError extends Error {
+  override readonly name = 'ProblemError';
+  readonly problems: readonly Problem[];
+
+  constructor(problems: readonly Problem[]) {
+    super(problems.map((problem) => wording(problem)).join('\n'));
+    this.problems = problems;
+  }
+}
+
+export const refuse = (problem: Problem): never => {
+  throw new ProblemError([problem]);
+};
+
+/** For what is declared and not built. */
+export const notYet = (what: string): never => refuse({ code: 'not-yet', what });

@@ -1,0 +1,98 @@
+import { nearest } from './nearest.ts';
+import type { Problem } from './problem.ts';
+
+const list = (names: readonly string[], most = 8): string =>
+  names.length === 0
+    ? 'none'
+    : names
+        .slice(0, most)
+        .map((name) => `\`${name}\``)
+        .join(', ') + (names.length > most ? ` and ${names.length - most} more` : '');
+
+/** "did you mean …" where one known name is close, else all that there are. */
+const mend = (name: string, known: readonly string[]): string => {
+  const near = nearest(name, known);
+  return near === undefined ? `there are: ${list(known)}` : `did you mean \`${near}\`?`;
+};
+
+const count = (n: number, one: string): string => `${n} ${one}${n === 1 ? '' : 's'}`;
+const clip = (text: string): string => JSON.stringify(text.length > 60 ? `${text.slice(0, 57)}…` : text);
+const article = (noun: string): string => (/^[aeiou]/i.test(noun) ? `an ${noun}` : `a ${noun}`);
+
+/** What is wrong and the likely mend, in one or two sentences, without the place. */
+export function wording(problem: Problem): string {
+  switch (problem.code) {
+    case 'unknown-placeholder':
+      return `title "${problem.title}": no column \`${problem.placeholder}\`; ${mend(problem.placeholder, problem.known)}`;
+    case 'unclosed-placeholder':
+      return `title "${problem.title}": a brace is never closed; write {{ for a brace that stands for itself`;
+    case 'repeated-column':
+      return `column \`${problem.column}\` stands twice in ${problem.source}; each column needs a name of its own`;
+    case 'shared-column':
+      return `${problem.operation}: ${list(problem.columns)} would come from both sides; rename it on one of them`;
+    case 'unequal-lengths':
+      return `zip: one side ends after ${count(problem.left, 'row')}, the other after ${problem.right}; both sides need as many rows`;
+    case 'row-length':
+      return `row ${problem.row} has ${count(problem.cells, 'value')} for ${count(problem.columns.length, 'column')} (${problem.columns.join(', ')})`;
+    case 'not-a-row':
+      return `row ${problem.row} is ${problem.got}, not an object with columns`;
+    case 'empty-source':
+      return `"${problem.title}" has no cases: ${problem.source} is empty; where that may be, say mayBeEmpty: true`;
+    case 'endless-source':
+      return `a source of cases gave more than ${problem.limit.toLocaleString('en')} rows; it may never end`;
+    case 'source-threw':
+      return `${problem.source} threw while its rows were read: ${problem.reason}`;
+    case 'missing-file':
+      return `no data file ${problem.path} (looked for ${problem.searched})${problem.near.length ? `; there is ${list(problem.near)}` : ''}`;
+    case 'unreadable-file':
+      return `${problem.path} cannot be read: ${problem.reason}`;
+    case 'no-file-reader':
+      return `${problem.path} cannot be read here: whoever runs these suites gave no reader of files`;
+    case 'unknown-format':
+      return `${problem.path}: its ending tells no known format; there are: ${problem.known.join(', ')}`;
+    case 'missing-column':
+      return `no column \`${problem.column}\`; ${mend(problem.column, problem.known)}`;
+    case 'bad-cell':
+      return `${problem.column}: ${clip(problem.text)} is not ${article(problem.wanted)}${problem.hint ? `; ${problem.hint}` : ''}`;
+    case 'empty-cell':
+      return `${problem.column}: empty, and ${article(problem.wanted)} is wanted; where it may be empty, say optional() or or(…)`;
+    case 'record-length':
+      return `${count(problem.cells, 'cell')} under ${count(problem.columns, 'heading')}${problem.cells > problem.columns ? '; is a comma not quoted?' : ''}`;
+    case 'unclosed-quote':
+      return 'a quote opens here and never closes';
+    case 'no-header':
+      return 'the file has no line of headings';
+    case 'nothing-exported':
+      return problem.exports.length
+        ? `${problem.file} exports no suite and no test (only ${list(problem.exports)}); only what is exported runs`
+        : `${problem.file} exports nothing; write \`export const …\` before the suites and tests that shall run`;
+    case 'exported-twice':
+      return `"${problem.title}" is exported as ${list(problem.names)} and runs once`;
+    case 'same-title':
+      return `two tests are called "${problem.title}" in one place; the second is known as ${problem.id}`;
+    case 'load-failed':
+      return `${problem.file} does not load: ${problem.reason}`;
+    case 'no-such-name':
+      return `${problem.owner}: no ${problem.kind} \`${problem.name}\`; ${mend(problem.name, problem.known)}`;
+    case 'not-a':
+      return `${problem.owner}: ${problem.got} is not ${article(problem.wanted)}`;
+    case 'scope-too-short':
+      return `fixture "${problem.fixture}" lives for a ${problem.scope} and cannot need "${problem.needs}", which lives for a ${problem.needsScope} only`;
+    case 'fixture-cycle':
+      return `fixtures need each other in a circle: ${problem.path.join(' → ')}; to wrap a fixture, use the \`original\` that swap hands in`;
+    case 'bind-threw':
+      return `bind threw for this row: ${problem.reason}`;
+    case 'bad-date':
+      return `${problem.owner}: until: ${clip(problem.text)} is not a day like 2031-04-30`;
+    case 'after-the-end':
+      return `a ${problem.what} came after its case had ended (${problem.id}): ${problem.detail}; is an await missing?`;
+    case 'stray-error':
+      return `${problem.what === 'throw' ? 'an error was thrown' : 'a promise was rejected'} outside of any case: ${problem.detail}`;
+    case 'no-such-target':
+      return `${problem.target}: ${problem.reason}`;
+    case 'lane-lost':
+      return problem.reason;
+    case 'not-yet':
+      return `${problem.what}: not built yet`;
+  }
+}

@@ -1,0 +1,20 @@
+import { shortValue } from '../cases/values.ts';
+
+/** A row as a record keeps it: values that JSON has stay as they are, the others are told as names show them. */
+export function recordedRow(row: Readonly<Record<string, unknown>>): Record<string, unknown> {
+  const recorded: [string, unknown][] = [];
+  for (const column in row) recorded.push([column, recordedValue(row[column], 0)]);
+  return Object.fromEntries(recorded);
+}
+
+const deepest = 6;
+
+function recordedValue(value: unknown, depth: number): unknown {
+  if (typeof value === 'string' || typeof value === 'boolean' || value === null) return value;
+  if (typeof value === 'number') return Number.isFinite(value) ? value : String(value);
+  if (typeof value !== 'object' || depth >= deepest) return shortValue(value);
+  if (Array.isArray(value)) return value.map((item) => recordedValue(item, depth + 1));
+  const prototype = Object.getPrototypeOf(value);
+  if (prototype !== Object.prototype && prototype !== null) return shortValue(value);
+  return Object.fromEntries(Object.entries(value).map(([key, item]) => [key, recordedValue(item, depth + 1)]));
+}

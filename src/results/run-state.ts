@@ -1,0 +1,137 @@
+import type { Problem } from '../problems/problem.ts';
+import { type Status, statuses } from '../running/result.ts';
+import type { CaseName, Doing, JournalEntry, RecordedResult, TestHeader } from './journal.ts';
+
+/** What is known of one test while its results come in. */
+export interface TestState {
+  readonly header: TestHeader;
+  readonly counts: Record<Status, number>;
+  milliseconds: number;
+  ended: boolean;
+}
+
+export type TornDown = Extract<JournalEntry, { is: 'torn' }>;
+
+/** What a run has come to, folded from its journals. Whole results are kept only of cases that did not simply pass. */
+export interface RunState {
+  readonly tests: Map<number, TestState>;
+  readonly counts: Record<Status, number>;
+  /** Neither passed nor merely skipped: with all there is to say of them. */
+  readonly notable: RecordedResult[];
+  /** Skipped, held and known: told by their reasons. */
+  readonly excused: RecordedResult[];
+  readonly tornDown: TornDown[];
+  readonly planProblems: Problem[];
+  readonly warnings: Problem[];
+  /** Problems of the run that no case can be charged with. */
+  readonly told: Problem[];
+  readonly loadFailures: Problem[];
+  /** Passed cases that checked nothing. */
+  unchecked: number;
+  /** Passed only after further attempts. */
+  unsteady: number;
+  planned: { files: number; tests: number } | undefined;
+  summed: number;
+}
+
+export const emptyState = (): RunState => ({
+  tests: new Map(),
+  counts: noCounts(),
+  notable: [],
+  excused: [],
+  tornDown: [],
+  planProblems: [],
+  warnings: [],
+  told: [],
+  loadFailures: [],
+  unchecked: 0,
+  unsteady: 0,
+  planned: undefined,
+  summed: 0,
+});
+
+export const noCounts = (): Record<Status, number> => Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
+
+/** Takes one entry in. The same case is never counted twice: a fresh lane leaves out what is on record. */
+export function take(state: RunState, entry: JournalEntry): void {
+  switch (entry.is) {
+    case 'test':
+      if (!state.tests.has(entry.header.test)) state.tests.set(entry.header.test, { header: entry.header, counts: noCounts(), milliseconds: 0, ended: false });
+      break;
+    case 'planned':
+      // A fresh lane plans again: what it finds is what the first one found.
+      if (!state.planned) {
+        state.planProblems.push(...entry.problems);
+        state.warnings.push(...entry.warnings);
+      }
+      state.planned = { files: entry.files, tests: entry.tests };
+      break;
+    case 'ended':
+      takeResult(state, entry.result);
+      break;
+    case 'torn':
+      state.tornDown.push(entry);
+      state.counts.errored++;
+      break;
+    case 'test-ended': {
+      const test = state.tests.get(entry.test);
+      if (test) test.ended = true;
+      break;
+    }
+    case 'told':
+      (entry.problem.code === 'load-failed' ? state.loadFailures : state.told).push(entry.problem);
+      break;
+  }
+}
+
+function takeResult(state: RunState, result: RecordedResult): void {
+  const { status, times, checks } = result;
+  const milliseconds = times.setup + times.body + times.teardown;
+  state.counts[status]++;
+  state.summed += milliseconds;
+  const test = state.tests.get(result.test);
+  if (test) {
+    test.counts[status]++;
+    test.milliseconds += milliseconds;
+  }
+  if (status === 'passed') {
+    if (checks.passed === 0) state.unchecked++;
+    if (result.attempts > 1) state.unsteady++;
+  } else if (status === 'failed' || status === 'errored') state.notable.push(result);
+  else state.excused.push(result);
+}
+
+/** What a lane was at when it was last heard of. */
+export interface LaneState {
+  doing: Doing | undefined;
+  readonly under: Map<string, CaseName>;
+  /** In a stream of trivial cases it does not tell which one it runs. */
+  streaming: boolean;
+  /** It said itself why the file that it loaded ended it. */
+  explained: boolean;
+  finished: Extract<JournalEntry, { is: 'finished' }> | undefined;
+}
+
+export const emptyLane = (): LaneState => ({ doing: undefined, under: new Map(), streaming: false, explained: false, finished: undefined });
+
+export function takeOfLane(lane: LaneState, entry: JournalEntry): void {
+  const key = ({ test, ordinal }: CaseName): string => `${test}/${ordinal}`;
+  if (entry.is === 'doing') {
+    lane.doing = entry.doing;
+    lane.explained = false;
+  } else if (entry.is === 'told') lane.explained = entry.problem.code === 'load-failed';
+  else if (entry.is === 'begun') {
+    lane.under.set(key(entry.name), entry.name);
+    lane.streaming = false;
+  } else if (entry.is === 'ended') lane.under.delete(key(entry.result));
+  else if (entry.is === 'streaming') lane.streaming = true;
+  else if (entry.is === 'finished') lane.finished = entry;
+  else if (entry.is === 'loaded' || entry.is === 'planned') lane.doing = undefined;
+}
+
+/** The exit status that a run has earned. */
+export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
+  if (state.planProblems.length > 0 || state.loadFailures.length > 0 || !state.planned) return 2;
+  if (state.counts.failed + state.counts.errored + state.told.length > 0) return 1;
+  return statuses.every((status) => state.counts[status] === 0) ? 3 : 0;
+}

@@ -1,0 +1,284 @@
+import { type Checks, ChecksOf, type Ensures, EnsuresOf, isThenable, type Recorder } from '../checks/checks.ts';
+import type { Finding } from '../checks/comparisons.ts';
+import { show } from '../checks/show.ts';
+import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
+import type { Problem } from '../problems/problem.ts';
+import type { Step, StepInHand } from '../suites/hand.ts';
+import type { CaseOf } from '../suites/planned.ts';
+import { failureOfCheck, failureOfThrow } from './failures.ts';
+import { now, startTimer } from './originals.ts';
+import type { Attachment, Cause, Failure, StepResult } from './result.ts';
+import { Stop } from './stop.ts';
+
+const none: readonly never[] = [];
+const added = <T>(list: T[] | readonly never[], item: T): T[] => {
+  if (list === none) return [item];
+  (list as T[]).push(item);
+  return list as T[];
+};
+
+interface StepRun {
+  readonly title: string;
+  readonly outer: StepRun | undefined;
+  readonly depth: number;
+  readonly begun: number;
+  failed: boolean;
+  status: StepResult['status'];
+  milliseconds: number;
+}
+
+/** One attempt at one case: everything that its body says while it runs. Lists are made when something goes into them. */
+export class CaseRun implements Recorder {
+  readonly planned: CaseOf;
+  readonly #told: (problem: Problem) => void;
+  /** Milliseconds, by the runner's clock. */
+  begun = 0;
+  setup = 0;
+  body = 0;
+  teardown = 0;
+  checksPassed = 0;
+  checksFailed = 0;
+  ended = false;
+  skipped: string | undefined;
+  failures: Failure[] | readonly never[] = none;
+  output: string[] | readonly never[] = none;
+  attachments: Attachment[] | readonly never[] = none;
+  deferred: (() => unknown)[] | readonly never[] = none;
+  #steps: StepRun[] | readonly never[] = none;
+  /** The step under way, innermost. */
+  #step: StepRun | undefined;
+  #abort: AbortController | undefined;
+  #aborted = false;
+  /** The title or the check that was reached last: what a report of a time-out tells. */
+  lastCheck: string | undefined;
+
+  constructor(planned: CaseOf, told: (problem: Problem) => void) {
+    this.planned = planned;
+    this.#told = told;
+  }
+
+  /** A check outside of any step's own hand counts for the step under way. */
+  found(finding: Finding, note: string | undefined, origin: Origin | undefined): boolean {
+    return this.foundIn(this.#step, finding, note, origin);
+  }
+
+  foundIn(step: StepRun | undefined, finding: Finding, note: string | undefined, origin: Origin | undefined): boolean {
+    if (this.ended) {
+      const at = placeOf(origin ?? captureOrigin(this.foundIn, 12));
+      this.#late('check', finding ? `${note ? `${note}: ` : ''}${finding.message}` : 'it would have passed', at && { at });
+    } else if (finding) {
+      this.checksFailed++;
+      this.fail(failureOfCheck(finding, note, origin, { step: pathOf(step) }), step);
+    } else this.checksPassed++;
+    return finding === undefined;
+  }
+
+  stop(): never {
+    throw new Stop(this.#step ? 'step' : 'case');
+  }
+
+  fail(failure: Failure, step: StepRun | undefined = this.#step): void {
+    this.failures = added(this.failures, failure);
+    for (let at = step; at; at = at.outer) at.failed = true;
+  }
+
+  /** What a body or its clean-up threw; leaving early is no failure of its own. */
+  threw(error: unknown, cause: Cause = 'throw', fixture?: string): void {
+    if (error instanceof Stop) this.skipped ??= error.skip;
+    else this.fail(failureOfThrow(error, cause, { step: pathOf(this.#step), fixture }));
+  }
+
+  log(parts: readonly unknown[]): void {
+    const text = parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ');
+    if (this.ended) this.#late('log', text);
+    else this.write(`${text}\n`);
+  }
+
+  write(text: string): void {
+    this.output = added(this.output, text);
+  }
+
+  attach(name: string, content: string | Uint8Array | object): void {
+    const kept = typeof content === 'string' || content instanceof Uint8Array ? content : show(content);
+    this.attachments = added(this.attachments, { name: String(name), content: kept });
+  }
+
+  defer(cleanUp: () => unknown): void {
+    this.deferred = added(this.deferred, cleanUp);
+  }
+
+  get signal(): AbortSignal {
+    this.#abort ??= new AbortController();
+    if (this.#aborted) this.#abort.abort(new Error('the time of this case is over'));
+    return this.#abort.signal;
+  }
+
+  abort(): void {
+    this.#aborted = true;
+    this.#abort?.abort(new Error('the time of this case is over'));
+  }
+
+  get steps(): readonly StepResult[] {
+    return this.#steps.map(({ title, depth, status, milliseconds }) => ({ title, depth, status, milliseconds }));
+  }
+
+  /** The steps under way, outermost first. */
+  get stepPath(): readonly string[] | undefined {
+    return pathOf(this.#step);
+  }
+
+  runStep(outer: StepRun | undefined, title: string, part: (now: StepInHand) => unknown, must: boolean): unknown {
+    if (this.ended) this.#late('step', title);
+    const step: StepRun = { title, outer, depth: outer ? outer.depth + 1 : 0, begun: now(), failed: false, status: 'unfinished', milliseconds: 0 };
+    this.#steps = added(this.#steps, step);
+    this.#step = step;
+    const close = (): void => {
+      step.status = step.failed ? 'failed' : 'passed';
+      step.milliseconds = now() - step.begun;
+      // Steps may overlap: the one under way is then the last begun that has not ended.
+      if (this.#step === step) this.#step = innermostOpen(this.#steps);
+    };
+    const held = (value: unknown): unknown => {
+      close();
+      if (must && step.failed) throw new Stop('case');
+      return value;
+    };
+    const broke = (error: unknown): undefined => {
+      if (!(error instanceof Stop)) this.fail(failureOfThrow(error, 'throw', { step: pathOf(step) }), step);
+      close();
+      if (error instanceof Stop && error.ends === 'case') throw error;
+      if (must) throw new Stop('case');
+      return undefined;
+    };
+    let given: unknown;
+    try {
+      given = part(new StepHand(this, step) as unknown as StepInHand);
+    } catch (error) {
+      return broke(error);
+    }
+    return isThenable(given) ? given.then(held, broke) : held(given);
+  }
+
+  get currentStep(): StepRun | undefined {
+    return this.#step;
+  }
+
+  #late(what: 'check' | 'log' | 'step', detail: string, where: object = {}): void {
+    this.#told({ code: 'after-the-end', what, id: this.planned.id, detail, ...where });
+  }
+}
+
+const innermostOpen = (steps: readonly StepRun[]): StepRun | undefined => steps.findLast((step) => step.status === 'unfinished');
+
+function pathOf(step: StepRun | undefined): readonly string[] | undefined {
+  if (!step) return undefined;
+  const path: string[] = [];
+  for (let at: StepRun | undefined = step; at; at = at.outer) path.unshift(at.title);
+  return path;
+}
+
+function stepFunction(run: CaseRun, outer: () => StepRun | undefined): Step {
+  const step = (title: string, part: (now: StepInHand) => unknown): unknown => run.runStep(outer(), title, part, false);
+  const must = (title: string, part: (now: StepInHand) => unknown): unknown => run.runStep(outer(), title, part, true);
+  return Object.assign(step, { must }) as unknown as Step;
+}
+
+/** What a step's body is handed: checks that count for it, whatever other step is under way. */
+class StepHand {
+  readonly #run: CaseRun;
+  readonly #step: StepRun;
+
+  constructor(run: CaseRun, step: StepRun) {
+    this.#run = run;
+    this.#step = step;
+  }
+
+  get #recorder(): Recorder {
+    return {
+      found: (finding, note, origin) => this.#run.foundIn(this.#step, finding, note, origin),
+      stop: () => {
+        throw new Stop('step');
+      },
+    };
+  }
+
+  get check(): Checks {
+    return new ChecksOf(this.#recorder) as unknown as Checks;
+  }
+  get ensure(): Ensures {
+    return new EnsuresOf(this.#recorder) as unknown as Ensures;
+  }
+  get step(): Step {
+    return stepFunction(this.#run, () => this.#step);
+  }
+  get log(): (...parts: unknown[]) => void {
+    return (...parts) => this.#run.log(parts);
+  }
+}
+
+/** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */
+export class CaseHand {
+  readonly #run: CaseRun;
+  #check: Checks | undefined;
+  #ensure: Ensures | undefined;
+  #stepper: Step | undefined;
+
+  constructor(run: CaseRun) {
+    this.#run = run;
+  }
+
+  get row(): object {
+    return this.#run.planned.entry.row;
+  }
+  get check(): Checks {
+    this.#check ??= new ChecksOf(this.#run) as unknown as Checks;
+    return this.#check;
+  }
+  get ensure(): Ensures {
+    this.#ensure ??= new EnsuresOf(this.#run) as unknown as Ensures;
+    return this.#ensure;
+  }
+  get step(): Step {
+    this.#stepper ??= stepFunction(this.#run, () => this.#run.currentStep);
+    return this.#stepper;
+  }
+  get id(): string {
+    return this.#run.planned.id;
+  }
+  get title(): string {
+    return this.#run.planned.title;
+  }
+  get signal(): AbortSignal {
+    return this.#run.signal;
+  }
+  get log(): (...parts: unknown[]) => void {
+    return (...parts) => this.#run.log(parts);
+  }
+  get attach(): (name: string, content: string | Uint8Array | object) => void {
+    return (name, content) => this.#run.attach(name, content);
+  }
+  get defer(): (cleanUp: () => unknown) => void {
+    return (cleanUp) => this.#run.defer(cleanUp);
+  }
+  get skip(): (reason: string) => never {
+    return (reason) => {
+      throw new Stop('case', reason);
+    };
+  }
+  get eventually(): (probe: () => unknown, limit?: { within?: number; every?: number }) => Promise<unknown> {
+    const run = this.#run;
+    return async function eventually(probe, { within = 1000, every = 20 } = {}) {
+      const origin = captureOrigin(eventually, 12);
+      const end = now() + within;
+      for (;;) {
+        const last = await probe();
+        if (last) return last;
+        if (now() >= end || run.ended) {
+          run.found({ message: `not within ${within} ms`, actual: show(last) }, undefined, origin);
+          return run.stop();
+        }
+        await new Promise<void>((resolve) => startTimer(resolve, every));
+      }
+    };
+  }
+}

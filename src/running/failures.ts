@@ -1,0 +1,60 @@
+import type { Mismatch } from '../checks/comparisons.ts';
+import { show } from '../checks/show.ts';
+import { type Frame, framesOf, type Origin } from '../problems/place.ts';
+import { ProblemError } from '../problems/problem.ts';
+import type { Cause, Failure } from './result.ts';
+
+const framesKept = 8;
+
+interface Where {
+  readonly step?: readonly string[] | undefined;
+  readonly fixture?: string | undefined;
+}
+
+const located = (frames: readonly Frame[]): Pick<Failure, 'place' | 'frames'> => {
+  const [first] = frames;
+  return first ? { place: { file: first.file, line: first.line, column: first.column }, frames: frames.slice(0, framesKept) } : {};
+};
+
+export function failureOfCheck(mismatch: Mismatch, note: string | undefined, origin: Origin | undefined, where: Where): Failure {
+  return { cause: 'check', ...mismatch, note, ...where, ...located(framesOf(origin?.stack)) };
+}
+
+/** What a thrown value says, whatever it is. */
+export function failureOfThrow(error: unknown, cause: Cause, where: Where): Failure {
+  return { cause, message: messageOf(error), behind: behind(error), ...where, ...located(framesOf(stackOf(error))) };
+}
+
+const stackOf = (error: unknown): unknown => {
+  try {
+    return error instanceof Error ? error.stack : undefined;
+  } catch {
+    return undefined;
+  }
+};
+
+function messageOf(error: unknown): string {
+  try {
+    if (error instanceof ProblemError) return error.message;
+    if (error instanceof Error) return error.message ? `${error.name}: ${error.message}` : error.name;
+    return `threw ${show(error)}, which is no Error`;
+  } catch {
+    return 'threw something that cannot be shown';
+  }
+}
+
+const deepest = 8;
+
+function behind(error: unknown): readonly string[] | undefined {
+  const found: string[] = [];
+  const visit = (outer: unknown, depth: number): void => {
+    if (!(outer instanceof Error) || depth > deepest) return;
+    const inner = [...(outer instanceof AggregateError ? (outer.errors as unknown[]) : []), ...(outer.cause === undefined ? [] : [outer.cause])];
+    for (const one of inner) {
+      found.push(messageOf(one));
+      visit(one, depth + 1);
+    }
+  };
+  visit(error, 0);
+  return found.length ? found : undefined;
+}

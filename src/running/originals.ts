@@ -1,0 +1,22 @@
+/**
+ * What the runner uses of its surroundings, taken before any test runs: tests may replace clocks, timers and JSON, and must
+ * not stop their own runner by it.
+ */
+export const now: () => number = performance.now.bind(performance);
+export const epoch: () => number = Date.now.bind(Date);
+const OriginalDate = Date;
+/** The UTC day, as 2031-04-30. */
+export const today = (): string => new OriginalDate(epoch()).toISOString().slice(0, 10);
+
+const set = setTimeout;
+const clear = clearTimeout;
+export type Timer = ReturnType<typeof setTimeout>;
+export const startTimer = (act: () => void, milliseconds: number): Timer => set(act, milliseconds);
+export const stopTimer = (timer: Timer): void => clear(timer);
+
+const immediate: ((act: () => void) => void) | undefined = (globalThis as { setImmediate?: (act: () => void) => void }).setImmediate;
+/** After what waits in the event loop has had its turn. */
+export const nextTurn = (): Promise<void> => new Promise((resolve) => (immediate ? immediate(resolve) : void set(resolve, 0)));
+
+export const stringify: (value: unknown) => string = JSON.stringify;
+export const parse: (text: string) => unknown = JSON.parse;

@@ -1,0 +1,60 @@
+import type { Frame, Place } from '../problems/place.ts';
+
+export type Status = 'passed' | 'failed' | 'errored' | 'skipped' | 'held' | 'known' | 'unrun';
+export const statuses: readonly Status[] = ['passed', 'failed', 'errored', 'skipped', 'held', 'known', 'unrun'];
+export type Cause = 'check' | 'throw' | 'timeout' | 'setup' | 'teardown' | 'data' | 'crash' | 'leak' | 'surprise' | 'expired';
+
+/** One thing that went wrong in a case. */
+export interface Failure {
+  readonly cause: Cause;
+  readonly message: string;
+  readonly note?: string | undefined;
+  readonly actual?: string | undefined;
+  readonly expected?: string | undefined;
+  /** Where: the check, or the innermost frame outside of the library. */
+  readonly place?: Place | undefined;
+  /** The frames from there outward. */
+  readonly frames?: readonly Frame[] | undefined;
+  /** The titles of the steps under way, outermost first. */
+  readonly step?: readonly string[] | undefined;
+  /** The errors behind it, from `cause` and AggregateError, outermost first. */
+  readonly behind?: readonly string[] | undefined;
+  readonly fixture?: string | undefined;
+}
+
+export interface StepResult {
+  readonly title: string;
+  /** How deep it stands in other steps, from 0. */
+  readonly depth: number;
+  readonly status: 'passed' | 'failed' | 'unfinished';
+  readonly milliseconds: number;
+}
+
+export interface Attachment {
+  readonly name: string;
+  readonly content: string | Uint8Array;
+}
+
+/** Milliseconds, with fractions. */
+export interface Times {
+  readonly setup: number;
+  readonly body: number;
+  readonly teardown: number;
+}
+
+/** What came of one case. */
+export interface CaseResult {
+  readonly status: Status;
+  readonly cause?: Cause | undefined;
+  /** Why it was skipped, held, or excused. */
+  readonly reason?: string | undefined;
+  readonly attempts: number;
+  /** Milliseconds since the lane began. */
+  readonly start: number;
+  readonly times: Times;
+  readonly checks: { readonly passed: number; readonly failed: number };
+  readonly failures: readonly Failure[];
+  readonly steps: readonly StepResult[];
+  readonly output: readonly string[];
+  readonly attachments: readonly Attachment[];
+}

@@ -1,0 +1,12 @@
+/** Thrown to leave a step or a case early: by `ensure`, by `step.must`, by `skip`. What it is about is on record already. */
+export class Stop extends Error {
+  override readonly name = 'Stop';
+  readonly ends: 'step' | 'case';
+  readonly skip: string | undefined;
+
+  constructor(ends: 'step' | 'case', skip?: string) {
+    super(skip === undefined ? 'an ensure did not hold: this leaves the step or the case' : `skipped: ${skip}`);
+    this.ends = ends;
+    this.skip = skip;
+  }
+}

@@ -1,0 +1,93 @@
+import type { FileReader } from '../cases/row.ts';
+import { type Problem, ProblemError } from '../problems/problem.ts';
+import { casesOf, ordinaryDefaults, planFiles } from '../suites/plan.ts';
+import type { Plan, PlannedCase } from '../suites/planned.ts';
+import type { Child } from '../suites/suite.ts';
+import { epoch } from './originals.ts';
+import type { CaseResult, Status } from './result.ts';
+import { statuses } from './result.ts';
+import { runPlan } from './run.ts';
+
+/** What happens during a run, in order; `planned` comes first and `finished` last. */
+export type RunEvent =
+  | { readonly type: 'planned'; readonly tests: number; readonly warnings: readonly Problem[] }
+  | { readonly type: 'begun'; readonly case: PlannedCase }
+  | { readonly type: 'ended'; readonly case: PlannedCase; readonly result: CaseResult }
+  /** A shared fixture's tear-down failed: a result without a case. */
+  | { readonly type: 'torn down'; readonly id: string; readonly title: string; readonly result: CaseResult }
+  /** A problem of the run that no case can be charged with. */
+  | { readonly type: 'told'; readonly problem: Problem }
+  | { readonly type: 'finished'; readonly summary: RunSummary };
+
+export interface RunSummary {
+  readonly counts: Readonly<Record<Status, number>>;
+  /** Nothing failed, nothing errored, and no problem was told. */
+  readonly ok: boolean;
+}
+
+interface Surroundings {
+  readonly files?: FileReader;
+  /** The folder that relative data files start from. */
+  readonly base?: URL;
+}
+
+async function planChildren(suites: readonly Child[], { files, base }: Surroundings, concurrency = ordinaryDefaults.concurrency): Promise<Plan> {
+  const plan = await planFiles([{ file: 'suites', url: base, exports: { suites }, folders: [] }], files, { ...ordinaryDefaults, concurrency });
+  if (plan.problems.length) throw new ProblemError(plan.problems);
+  return plan;
+}
+
+/** All cases, expanded and checked, none of them run. Throws a ProblemError with all that is wrong. */
+export async function* planSuites(suites: readonly Child[], options: { seed?: number } & Surroundings = {}): AsyncGenerator<PlannedCase> {
+  const plan = await planChildren(suites, options);
+  for (const test of plan.tests) for await (const chunk of casesOf(test, options.files)) yield* chunk;
+}
+
+/**
+ * Runs suites in this process or page: what a lane does, and what a browser page calls.
+ *
+ * `seed` is the clock's milliseconds unless said; `only` chooses cases; `concurrency` is how many may be under way at once
+ * where nothing else is said. Throws a ProblemError where the plan has errors; then nothing has run.
+ */
+export async function runSuites(
+  suites: readonly Child[],
+  options: {
+    seed?: number;
+    concurrency?: number;
+    signal?: AbortSignal;
+    only?: (planned: PlannedCase) => boolean;
+    onEvent?(event: RunEvent): void;
+  } & Surroundings = {},
+): Promise<RunSummary> {
+  const { seed = epoch() % 1_000_000, concurrency, signal, only, onEvent, files } = options;
+  const plan = await planChildren(suites, options, concurrency);
+  onEvent?.({ type: 'planned', tests: plan.tests.length, warnings: plan.warnings });
+  const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
+  let told = 0;
+  const begun = new WeakSet<object>();
+  await runPlan(
+    plan,
+    { seed, signal, files, select: only, careful: true },
+    {
+      begun(run, phase) {
+        if (phase !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'begun', case: run.planned });
+        begun.add(run);
+      },
+      ended(planned, result) {
+        counts[result.status]++;
+        onEvent?.({ type: 'ended', case: planned, result });
+      },
+      tornDown({ id, title }, result) {
+        counts[result.status]++;
+        onEvent?.({ type: 'torn down', id, title, result });
+      },
+      told(problem) {
+        told++;
+        onEvent?.({ type: 'told', problem });
+      },
+    },
+  ).done;
+  const summary: RunSummary = { counts, ok: counts.failed + counts.errored + told === 0 };
+  onEvent?.({ type: 'finished', summary });
+  return summary;
+}

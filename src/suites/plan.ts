@@ -1,0 +1,417 @@
+import { badUntil, layMarks, type Marks } from '../cases/marks.ts';
+import { caseSlug, slug } from '../cases/names.ts';
+import type { Entry, Expansion, FileReader } from '../cases/row.ts';
+import { Cases, entriesOf } from '../cases/source.ts';
+import { checkTitle, fillTitle, readTitle } from '../cases/title.ts';
+import { BindingOf, type Definition, FixtureOf, fixture, isSource, type Source } from '../fixtures/fixture.ts';
+import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
+import { type Origin, placeOf } from '../problems/place.ts';
+import { type Problem, ProblemError } from '../problems/problem.ts';
+import { CaseOf, type Group, type Inherited, idPart, type Plan, type PlannedTest } from './planned.ts';
+import { type Around, type Child, type Options, SuiteOf, type SuiteOptions, TestOf } from './suite.ts';
+
+/** A file's exports, and what is known of the file. */
+export interface LoadedFile {
+  /** Its path from the project's root, with `/`: the first part of its ids. */
+  readonly file: string;
+  readonly url: URL | undefined;
+  readonly exports: Readonly<Record<string, unknown>>;
+  /** The options of the folders around it, outermost first. */
+  readonly folders: readonly Options[];
+}
+
+/** Milliseconds and counts where nobody says otherwise. */
+export interface Defaults {
+  readonly timeout: number;
+  readonly concurrency: number;
+}
+
+export const ordinaryDefaults: Defaults = { timeout: 10_000, concurrency: 1 };
+
+/** Plans what files export: every suite and test, checked; the rows stream later. Runs no body and no fixture. */
+export async function planFiles(files: readonly LoadedFile[], reader: FileReader | undefined, defaults: Defaults = ordinaryDefaults): Promise<Plan> {
+  const planner = new Planner(reader);
+  for (const file of files) await planner.addFile(file, defaults);
+  return { files: planner.files, tests: planner.tests, problems: planner.problems, warnings: planner.warnings };
+}
+
+type Growing = Group & { readonly children: (Group | PlannedTest)[] };
+
+class Planner {
+  readonly files: Group[] = [];
+  readonly tests: PlannedTest[] = [];
+  readonly problems: Problem[] = [];
+  readonly warnings: Problem[] = [];
+  readonly #reader: FileReader | undefined;
+  readonly #nodes = new Nodes();
+  readonly #ids = new Map<string, number>();
+
+  constructor(reader: FileReader | undefined) {
+    this.#reader = reader;
+  }
+
+  async addFile({ file, url, exports, folders }: LoadedFile, defaults: Defaults): Promise<void> {
+    let inherited: Inherited = {
+      levels: [],
+      marks: {},
+      timeout: defaults.timeout,
+      concurrency: defaults.concurrency,
+      retries: 0,
+      locks: [],
+      always: [],
+      mayBeEmpty: false,
+    };
+    for (const options of folders) {
+      const owner = `a folder of ${file}`;
+      inherited = this.#inherit(
+        inherited,
+        options,
+        this.#levels(() => bindingsOf(options.bind), owner, undefined),
+        owner,
+        undefined,
+      );
+    }
+    const group: Growing = {
+      kind: 'file',
+      title: file,
+      id: file,
+      parent: undefined,
+      inherited,
+      entry: undefined,
+      mentions: new Set(),
+      children: [],
+      origin: undefined,
+    };
+    const found = this.#exported(file, exports);
+    if (found.length === 0) this.problems.push({ code: 'nothing-exported', file, exports: Object.keys(exports) });
+    for (const child of found) await this.#add(child, group, url);
+    this.files.push(group);
+  }
+
+  /** What a module exports to be run, in the order in which it was written, each once. */
+  #exported(file: string, exports: Readonly<Record<string, unknown>>): (SuiteOf | TestOf)[] {
+    const names = new Map<SuiteOf | TestOf, string[]>();
+    for (const [name, value] of Object.entries(exports)) {
+      for (const item of Array.isArray(value) ? value : [value]) {
+        if (item instanceof SuiteOf || item instanceof TestOf) names.set(item, [...(names.get(item) ?? []), name]);
+      }
+    }
+    for (const [item, exportedAs] of names) {
+      if (exportedAs.length > 1)
+        this.warnings.push({ code: 'exported-twice', title: item.title, names: exportedAs, at: placeOf(item.origin) ?? { file, line: 1, column: 1 } });
+    }
+    return [...names.keys()].sort((a, b) => a.serial - b.serial);
+  }
+
+  async #add(child: Child, parent: Growing, base: URL | undefined): Promise<void> {
+    if (child instanceof SuiteOf) await this.#addSuite(child, parent, base);
+    else if (child instanceof TestOf) await this.#addTest(child, parent, base);
+    else if (child) this.problems.push({ code: 'not-a', wanted: 'test or suite', got: String(child), owner: `suite "${parent.title}"` });
+  }
+
+  async #addSuite(suite: SuiteOf, parent: Growing, base: URL | undefined): Promise<void> {
+    const options = laid(suite.layers);
+    const owner = `suite "${suite.title}"`;
+    const title = readTitle(suite.title);
+    const { entries, columns } = options.cases ? await this.#wholeSource(options.cases, options, suite, base) : { entries: [undefined], columns: [] };
+    const known = [...Object.keys(parent.entry?.row ?? {}), ...columns];
+    this.#report(checkTitle(title, known), suite.origin);
+    for (const entry of entries) {
+      const row = { ...parent.entry?.row, ...entry?.row };
+      const levels = suite.layers.flatMap((layer) => this.#levels(() => bindingsOf(layer.options.bind, row), owner, layer.origin));
+      const group = this.#group(suite, suite.title, fillTitle(title, row), parent, options, levels, entry && joinEntries(parent.entry, entry));
+      const { variants } = options;
+      const groups = variants
+        ? Object.entries(variants).map(([name, bindings]) =>
+            this.#group(
+              suite,
+              name,
+              name,
+              group,
+              {},
+              this.#levels(() => bindings, `variant "${name}"`, suite.origin),
+              group.entry,
+            ),
+          )
+        : [group];
+      for (const one of groups) {
+        for (const child of typeof suite.children === 'function' ? suite.children(row) : suite.children) await this.#add(child, one, base);
+        this.#markChildren(one, options.marks ?? {}, suite);
+      }
+    }
+  }
+
+  #group(
+    suite: SuiteOf,
+    template: string,
+    title: string,
+    parent: Growing,
+    options: SuiteOptions<any>,
+    levels: readonly Level[],
+    entry: Entry | undefined,
+  ): Growing {
+    const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin);
+    const always = [...(options.always ?? []), ...aroundsOf(options)].filter(isSource);
+    const mentions = new Set<Definition>([...always.map(definitionOf), ...levels.map((level) => level.binding.fixture.definition)]);
+    // An id is made of title templates: the rows of a parameterised suite stand in its cases' part.
+    const group: Growing = {
+      kind: 'suite',
+      title,
+      id: `${parent.id}${parent.kind === 'file' ? '#' : '/'}${slug(template)}`,
+      parent,
+      inherited,
+      entry: entry ?? parent.entry,
+      mentions,
+      children: [],
+      origin: suite.origin,
+    };
+    parent.children.push(group);
+    return group;
+  }
+
+  async #addTest(test: TestOf, parent: Growing, base: URL | undefined): Promise<void> {
+    const { options } = test;
+    const owner = `test "${test.title}"`;
+    const inherited = this.#inherit(
+      parent.inherited,
+      options,
+      typeof options.bind === 'function' ? [] : this.#levels(() => bindingsOf(options.bind), owner, test.origin),
+      owner,
+      test.origin,
+    );
+    for (const [key, need] of Object.entries(options.needs ?? {})) {
+      if (!isSource(need)) this.#report([{ code: 'not-a', wanted: 'fixture', got: `needs.${key}`, owner }], test.origin);
+    }
+    const title = readTitle(test.title);
+    const parts = options.cases && Cases.partsOf(options.cases);
+    const id = this.#unique(`${parent.id}${parent.kind === 'file' ? '#' : '/'}${slug(test.title)}`, test, parent);
+    const planned: PlannedTest = {
+      kind: 'test',
+      index: this.tests.length,
+      title,
+      id,
+      parent,
+      inherited,
+      test,
+      source: parts?.what,
+      columns: parts?.columns ?? [],
+      base,
+    };
+    const outer = Object.keys(parent.entry?.row ?? {});
+    if (options.cases) {
+      const peeked = await this.#peek(planned, inherited.mayBeEmpty);
+      if (peeked) this.#report(checkTitle(title, [...outer, ...peeked]), test.origin);
+    } else this.#report(checkTitle(title, outer), test.origin);
+    this.#checkGraph(planned);
+    this.tests.push(planned);
+    parent.children.push(planned);
+  }
+
+  /** The columns of a test's source, with what is wrong before its rows are run: nothing there, no rows, a bad heading. */
+  async #peek(planned: PlannedTest, mayBeEmpty: boolean): Promise<readonly string[] | undefined> {
+    const { test } = planned;
+    const what = planned.source ?? '';
+    try {
+      for await (const entry of entriesOf(test.options.cases as Cases, this.#expansion(planned.base, test.title)))
+        return planned.columns.length ? planned.columns : Object.keys(entry.row);
+      if (!mayBeEmpty) this.#report([{ code: 'empty-source', title: test.title, source: what }], test.origin);
+      return planned.columns.length ? planned.columns : undefined;
+    } catch (error) {
+      this.#report(problemsOf(error, what), test.origin);
+      return undefined;
+    }
+  }
+
+  /** The rows of a parameterised suite: they make suites, so they are planned whole. */
+  async #wholeSource(
+    cases: NonNullable<SuiteOptions<any>['cases']>,
+    options: SuiteOptions<any>,
+    suite: SuiteOf,
+    base: URL | undefined,
+  ): Promise<{ entries: Entry[]; columns: string[] }> {
+    const parts = Cases.partsOf(cases);
+    const entries: Entry[] = [];
+    try {
+      for await (const entry of entriesOf(cases, this.#expansion(base, suite.title))) {
+        if (entry.problems) this.#report(entry.problems, suite.origin);
+        else entries.push(entry);
+      }
+      if (entries.length === 0 && !options.mayBeEmpty) this.#report([{ code: 'empty-source', title: suite.title, source: parts.what }], suite.origin);
+    } catch (error) {
+      this.#report(problemsOf(error, parts.what), suite.origin);
+    }
+    return { entries, columns: [...(parts.columns ?? new Set(entries.flatMap((entry) => Object.keys(entry.row))))] };
+  }
+
+  #checkGraph(planned: PlannedTest): void {
+    try {
+      resolve(needsOf(planned), planned.inherited.levels, this.#nodes);
+    } catch (error) {
+      this.#report(problemsOf(error, `test "${planned.test.title}"`), planned.test.origin);
+    }
+  }
+
+  #markChildren(group: Growing, marks: Readonly<Record<string, Marks>>, suite: SuiteOf): void {
+    const below = (at: Group, path: string): [string, Group | PlannedTest][] =>
+      at.children.flatMap((child) => {
+        const title = `${path}${child.kind === 'test' ? child.title.template : child.title}`;
+        return [[title, child] as [string, Group | PlannedTest], ...(child.kind === 'test' ? [] : below(child, `${title}/`))];
+      });
+    const all = below(group, '');
+    for (const [path, laidOver] of Object.entries(marks)) {
+      const hit = all.filter(([title]) => title === path);
+      if (hit.length === 0)
+        this.#report(
+          [{ code: 'no-such-name', kind: 'title', name: path, owner: `marks of suite "${suite.title}"`, known: all.map(([title]) => title) }],
+          suite.origin,
+        );
+      const within = (node: Group | PlannedTest): PlannedTest[] => (node.kind === 'test' ? [node] : node.children.flatMap(within));
+      for (const [, node] of hit)
+        for (const test of within(node)) (test as { inherited: Inherited }).inherited = { ...test.inherited, marks: layMarks(test.inherited.marks, laidOver) };
+    }
+  }
+
+  #inherit(
+    outer: Inherited,
+    options: Omit<Options, 'bind'> & { each?: Around | undefined; once?: Around | undefined },
+    levels: readonly Level[],
+    owner: string,
+    origin: Origin | undefined,
+  ): Inherited {
+    const { tags, skip, onRequest, knownFailure } = options;
+    const marks: Marks = { tags, skip, onRequest, knownFailure };
+    const until = badUntil(marks);
+    if (until !== undefined) this.#report([{ code: 'bad-date', text: until, owner }], origin);
+    for (const source of options.always ?? [])
+      if (!isSource(source)) this.#report([{ code: 'not-a', wanted: 'fixture', got: String(source), owner: `always of ${owner}` }], origin);
+    return {
+      levels: [...outer.levels, ...levels],
+      marks: layMarks(outer.marks, marks),
+      timeout: options.timeout ?? outer.timeout,
+      concurrency: options.concurrency ?? outer.concurrency,
+      retries: options.retries ?? outer.retries,
+      locks: [...outer.locks, ...(options.locks ?? [])],
+      always: [...outer.always, ...(options.always ?? []), ...aroundsOf(options)],
+      mayBeEmpty: options.mayBeEmpty ?? outer.mayBeEmpty,
+    };
+  }
+
+  #levels(bindings: () => readonly unknown[], owner: string, origin: Origin | undefined): Level[] {
+    try {
+      return levelsOf(bindings(), owner);
+    } catch (error) {
+      this.#report(error instanceof ProblemError ? error.problems : [{ code: 'bind-threw', reason: reasonOf(error) }], origin);
+      return [];
+    }
+  }
+
+  #unique(id: string, test: TestOf, parent: Group): string {
+    const key = parent.entry ? `${id}/${caseSlug(parent.entry.row, parent.entry.name)}` : id;
+    const twins = (this.#ids.get(key) ?? 0) + 1;
+    this.#ids.set(key, twins);
+    if (twins === 1) return id;
+    const other = `${id}~${twins}`;
+    this.warnings.push({ code: 'same-title', title: test.title, id: other, at: placeOf(test.origin) });
+    return other;
+  }
+
+  #expansion(base: URL | undefined, title: string): Expansion {
+    return { base, slug: slug(title), files: this.#reader };
+  }
+
+  #report(problems: readonly Problem[], origin: Origin | undefined): void {
+    for (const problem of problems) this.problems.push(problem.at || !origin ? problem : { ...problem, at: placeOf(origin) });
+  }
+}
+
+const reasonOf = (error: unknown): string => (error instanceof Error ? `${error.name}: ${error.message}` : String(error));
+
+const problemsOf = (error: unknown, source: string): readonly Problem[] =>
+  error instanceof ProblemError ? error.problems : [{ code: 'source-threw', source, reason: reasonOf(error) }];
+
+const definitionOf = (source: FixtureOf | { target: Source<any> }): Definition =>
+  source instanceof FixtureOf ? source.definition : definitionOf((source as { target: FixtureOf }).target);
+
+function bindingsOf(bind: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
+  return (typeof bind === 'function' ? bind(row) : bind) ?? [];
+}
+
+/** Bindings with their owner; what is no binding is refused. */
+export function levelsOf(bindings: readonly unknown[], owner: string): Level[] {
+  return bindings.map((binding) => {
+    if (!(binding instanceof BindingOf)) throw new ProblemError([{ code: 'not-a', wanted: 'binding', got: String(binding), owner: `bind of ${owner}` }]);
+    return { binding, owner };
+  });
+}
+
+/** A suite's options with those of its adaptations laid over: tags and fixtures add up, for the rest the later wins. */
+function laid(layers: SuiteOf['layers']): SuiteOptions<any> {
+  let whole: Record<string, unknown> = {};
+  for (const { options } of layers) {
+    const next: Record<string, unknown> = { ...whole };
+    for (const [name, value] of Object.entries(options)) {
+      if (value === undefined) continue;
+      const before = whole[name] as unknown[] | undefined;
+      next[name] =
+        (name === 'tags' || name === 'always' || name === 'locks') && before
+          ? [...before, ...(value as unknown[])]
+          : name === 'marks' && before
+            ? { ...before, ...(value as object) }
+            : value;
+    }
+    whole = next;
+  }
+  return whole as SuiteOptions<any>;
+}
+
+const arounds = new WeakMap<Around, Source<any>>();
+
+/** The fixtures that `each` and `once` are short for. */
+function aroundsOf({ each, once }: { each?: Around | undefined; once?: Around | undefined }): Source<any>[] {
+  const make = (around: Around | undefined, scope: 'case' | 'suite', name: string): Source<any>[] => {
+    if (!around) return [];
+    let made = arounds.get(around);
+    if (!made) {
+      made = fixture(name, { scope, setup: (moment) => around.setup?.(moment), teardown: (_value, _needs, outcome) => around.teardown?.(outcome) });
+      arounds.set(around, made);
+    }
+    return [made];
+  };
+  return [...make(once, 'suite', 'once'), ...make(each, 'case', 'each')];
+}
+
+function joinEntries(outer: Entry | undefined, inner: Entry): Entry {
+  if (!outer) return inner;
+  return {
+    ...inner,
+    row: { ...outer.row, ...inner.row },
+    name: outer.name && inner.name ? `${outer.name}, ${inner.name}` : (inner.name ?? outer.name),
+    marks: outer.marks && inner.marks ? layMarks<Marks>(outer.marks, inner.marks) : (inner.marks ?? outer.marks),
+  };
+}
+
+/** All that a test's cases get: what it names, and what its suites give to everyone. */
+export function needsOf({ test, inherited }: PlannedTest): Record<string, Source<any>> {
+  const always = inherited.always.map((source, i): [string, Source<any>] => [`always ${i}`, source]);
+  return { ...Object.fromEntries(always), ...test.options.needs };
+}
+
+/** The cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
+export async function* casesOf(test: PlannedTest, files: FileReader | undefined): AsyncGenerator<readonly CaseOf[]> {
+  const { cases } = test.test.options;
+  if (!cases) {
+    yield [new CaseOf(test, 0, undefined, 1)];
+    return;
+  }
+  const twins = new Map<string, number>();
+  let ordinal = 0;
+  const parts = Cases.partsOf(cases);
+  for await (const chunk of parts.open({ base: test.base, slug: slug(test.test.title), files })) {
+    yield chunk.map((entry) => {
+      const own = idPart(test, entry) ?? '';
+      const twin = (twins.get(own) ?? 0) + 1;
+      twins.set(own, twin);
+      return new CaseOf(test, ordinal++, entry, twin);
+    });
+  }
+}

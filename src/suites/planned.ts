@@ -1,0 +1,160 @@
+import { layMarks, type Marks, type RowMarks } from '../cases/marks.ts';
+import { caseSlug, nameOfValues } from '../cases/names.ts';
+import type { Entry } from '../cases/row.ts';
+import { fillTitle, hasPlaceholders, type Title } from '../cases/title.ts';
+import type { Definition, Source } from '../fixtures/fixture.ts';
+import type { Level } from '../fixtures/graph.ts';
+import type { Origin, Place } from '../problems/place.ts';
+import type { Problem } from '../problems/problem.ts';
+import type { TestOf } from './suite.ts';
+
+/** What a level hands on to those within: the inner statement wins, bindings and marks add up. */
+export interface Inherited {
+  readonly levels: readonly Level[];
+  readonly marks: Marks;
+  readonly timeout: number;
+  readonly concurrency: number;
+  readonly retries: number;
+  readonly locks: readonly string[];
+  readonly always: readonly Source<any>[];
+  readonly mayBeEmpty: boolean;
+}
+
+/** A file, a suite, one variant of a suite, or a suite for one of its rows. */
+export interface Group {
+  readonly kind: 'file' | 'suite';
+  readonly title: string;
+  readonly id: string;
+  readonly parent: Group | undefined;
+  readonly inherited: Inherited;
+  /** The row of the parameterised suites around. */
+  readonly entry: Entry | undefined;
+  /** The fixtures that it lists in `always` or binds itself: those of scope 'suite' belong to it. */
+  readonly mentions: ReadonlySet<Definition>;
+  readonly children: readonly (Group | PlannedTest)[];
+  readonly origin: Origin | undefined;
+}
+
+export interface PlannedTest {
+  readonly kind: 'test';
+  /** Its place in the plan, from 0: how lanes and journals name it. */
+  readonly index: number;
+  readonly title: Title;
+  readonly id: string;
+  readonly parent: Group;
+  readonly inherited: Inherited;
+  readonly test: TestOf;
+  /** What its source is, for lists; none where the test is one case. */
+  readonly source: string | undefined;
+  readonly columns: readonly string[];
+  /** The file that exports it: what relative data files start from. */
+  readonly base: URL | undefined;
+}
+
+export interface Plan {
+  readonly files: readonly Group[];
+  readonly tests: readonly PlannedTest[];
+  /** What keeps the plan from running. */
+  readonly problems: readonly Problem[];
+  /** What is odd and keeps nothing from running. */
+  readonly warnings: readonly Problem[];
+}
+
+/** What is known of a case before it runs. */
+export interface PlannedCase {
+  /** `<file>#<suite>/<test>/<case>`: steady while other rows, files and tests come and go. */
+  readonly id: string;
+  /** The titles of its suites and of its test, filled in. */
+  readonly path: readonly string[];
+  /** The whole title on one line. */
+  readonly title: string;
+  readonly row: Readonly<Record<string, unknown>>;
+  readonly tags: readonly string[];
+}
+
+const noEntry: Entry = { row: {} };
+
+/** The one implementation of `PlannedCase`: names are made when somebody asks. */
+export class CaseOf implements PlannedCase {
+  readonly test: PlannedTest;
+  /** The number of its row among those of its test, from 0. */
+  readonly ordinal: number;
+  readonly entry: Entry;
+  /** Which of several cases with the same name it is, from 1. */
+  readonly twin: number;
+
+  constructor(test: PlannedTest, ordinal: number, entry: Entry | undefined, twin: number) {
+    this.test = test;
+    this.ordinal = ordinal;
+    this.entry = entry ?? noEntry;
+    this.twin = twin;
+  }
+
+  get row(): Readonly<Record<string, unknown>> {
+    const outer = this.test.parent.entry;
+    return (outer ? { ...outer.row, ...this.entry.row } : this.entry.row) as Record<string, unknown>;
+  }
+
+  /** The row's own name or its values; empty for the one case of a test without rows. */
+  get name(): string {
+    return this.entry.name ?? nameOfValues(this.entry.row);
+  }
+
+  get id(): string {
+    const { test } = this;
+    const own = idPart(test, this.entry);
+    return `${test.id}${own === undefined ? '' : `/${own}`}${this.twin > 1 ? `~${this.twin}` : ''}`;
+  }
+
+  get path(): readonly string[] {
+    return [...titlesOf(this.test.parent), this.testTitle];
+  }
+
+  get testTitle(): string {
+    return fillTitle(this.test.title, this.row);
+  }
+
+  get title(): string {
+    const { entry, test, path } = this;
+    const whole = path.join(' › ');
+    const own = entry.name ?? (hasPlaceholders(test.title) ? '' : this.name);
+    return own && !whole.includes(own) ? `${whole} › ${own}` : whole;
+  }
+
+  get marks(): RowMarks {
+    const { marks } = this.test.inherited;
+    return this.entry.marks ? layMarks(marks, this.entry.marks) : marks;
+  }
+
+  get tags(): readonly string[] {
+    return this.marks.tags ?? [];
+  }
+
+  get place(): Place | undefined {
+    return this.entry.place ?? this.test.parent.entry?.place;
+  }
+}
+
+/** The part of an id that tells the cases of a test apart, if it has several. */
+export function idPart(test: PlannedTest, entry: Entry): string | undefined {
+  const outer = test.parent.entry;
+  if (!outer) return test.source === undefined ? undefined : caseSlug(entry.row, entry.name);
+  const name =
+    outer.name !== undefined || entry.name !== undefined
+      ? [outer.name ?? nameOfValues(outer.row), entry.name ?? nameOfValues(entry.row)].filter(Boolean).join(', ')
+      : undefined;
+  return caseSlug({ ...outer.row, ...entry.row }, name);
+}
+
+export function titlesOf(group: Group): string[] {
+  const titles: string[] = [];
+  for (let at: Group | undefined = group; at && at.kind !== 'file'; at = at.parent) titles.unshift(at.title);
+  return titles;
+}
+
+/** The file that a group or a test stands in. */
+export function fileOf(node: Group | PlannedTest): Group {
+  let group = node.kind === 'test' ? node.parent : node;
+  while (group.parent) group = group.parent;
+  return group;
+}

@@ -1,0 +1,86 @@
+import { placeOf } from '../problems/place.ts';
+import type { CaseOf, Group, Plan, PlannedTest } from './planned.ts';
+
+/** A file, or one line of it: of a test file or of a data file. */
+export interface Target {
+  /** The file's URL; one that ends in `/` is a folder. */
+  readonly url: string;
+  readonly line?: number | undefined;
+}
+
+/** Which cases of a plan are wanted, as plain data. What is empty or absent wants all. */
+export interface Selection {
+  readonly targets?: readonly Target[] | undefined;
+  /** Texts that stand in the title, or `/patterns/`: any of them. */
+  readonly titles?: readonly string[] | undefined;
+  /** Any of these tags. */
+  readonly tags?: readonly string[] | undefined;
+  /** None of these. */
+  readonly notTags?: readonly string[] | undefined;
+  readonly ids?: readonly string[] | undefined;
+  /** Those that run on request only, too. */
+  readonly onRequest?: boolean | undefined;
+}
+
+/** Whether a case is wanted, and whether it was asked for so clearly that it runs although it is held. */
+export interface Selector {
+  select(planned: CaseOf): boolean;
+  asked(planned: CaseOf): boolean;
+}
+
+/** Makes a selection ready for a plan: what stands on a line is looked up once. */
+export function selectorOf(selection: Selection, plan: Plan): Selector {
+  const { titles = [], tags = [], notTags = [], ids = [] } = selection;
+  const places = selection.targets?.length ? selection.targets.map((target) => standsAt(target, plan)) : undefined;
+  const titleTests = titles.map(titleTest);
+  return {
+    select: (planned) =>
+      (!places || places.some((stands) => stands(planned))) &&
+      (ids.length === 0 || ids.includes(planned.id)) &&
+      (tags.length === 0 || planned.tags.some((tag) => tags.includes(tag))) &&
+      !planned.tags.some((tag) => notTags.includes(tag)) &&
+      (titleTests.length === 0 || titleTests.some((fits) => fits(planned.title))),
+    asked: (planned) =>
+      selection.onRequest === true ||
+      ids.includes(planned.id) ||
+      planned.tags.some((tag) => tags.includes(tag)) ||
+      (places?.some((stands, i) => selection.targets?.[i]?.line !== undefined && stands(planned)) ?? false),
+  };
+}
+
+/** A text is looked for as it is, in upper or lower case; between slashes it is a regular expression with its flags. */
+function titleTest(wanted: string): (title: string) => boolean {
+  const pattern = /^\/(.+)\/([a-z]*)$/s.exec(wanted);
+  if (pattern) {
+    const expression = new RegExp(pattern[1] as string, pattern[2]);
+    return (title) => expression.test(title);
+  }
+  const text = wanted.toLowerCase();
+  return (title) => title.toLowerCase().includes(text);
+}
+
+function standsAt({ url, line }: Target, plan: Plan): (planned: CaseOf) => boolean {
+  if (line === undefined) return (planned) => planned.test.base?.href === url || inData(planned, url, line);
+  const tests = new Set(testsAt(plan, line, url));
+  return (planned) => tests.has(planned.test) || inData(planned, url, line);
+}
+
+/** The row of a data file that stands on the line: a record may go over several. */
+function inData(planned: CaseOf, url: string, line: number | undefined): boolean {
+  const { place, lines = 1 } = planned.entry;
+  return place !== undefined && place.file === url && (line === undefined || (place.line <= line && line < place.line + lines));
+}
+
+/** The tests of what begins last at or before a line: a suite's line stands for all that is in it. */
+function testsAt(plan: Plan, line: number, url: string): PlannedTest[] {
+  const found: { line: number; tests: PlannedTest[] }[] = [];
+  const visit = (node: Group | PlannedTest): PlannedTest[] => {
+    const place = placeOf(node.kind === 'test' ? node.test.origin : node.origin);
+    const tests = node.kind === 'test' ? [node] : node.children.flatMap(visit);
+    if (place && place.file === url && place.line <= line) found.push({ line: place.line, tests });
+    return tests;
+  };
+  for (const file of plan.files) for (const child of file.children) visit(child);
+  const nearest = Math.max(...found.map((one) => one.line));
+  return found.filter((one) => one.line === nearest).flatMap((one) => one.tests);
+}
