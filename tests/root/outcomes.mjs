@@ -1,0 +1,401 @@
+// What must come of each little project: exit status, last line, results by title, texts in the report.
+const pass = 'passed';
+
+/** @type {{ name: string, files: Record<string, string>, args?: string[], status: number, last?: string, results?: Record<string, string>, says?: (string | RegExp)[], not?: (string | RegExp)[], error?: (string | RegExp)[] }[]} */
+export const outcomes = [
+  {
+    name: 'all pass',
+    files: {
+      'a.lattice.mjs': `
+        const tide = fixture('tide', { setup: () => ({ at: (hour) => hour / 10 }) });
+        export const one = test('one', ({ check }) => check.equal(1 + 1, 2));
+        export const heights = suite('heights', [
+          test('at {hour}', { needs: { tide }, cases: table(['hour', 'height'], [[10, 1], [20, 2]]) }, ({ row, check }, { tide }) => check.equal(tide.at(row.hour), row.height)),
+          test('later', async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 5)); check.holds(true); }),
+        ]);`,
+    },
+    status: 0,
+    last: '4 passed, 0 failed',
+    results: { one: pass, 'heights › at 10': pass, 'heights › at 20': pass, 'heights › later': pass },
+  },
+  {
+    name: 'one failing check',
+    files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.equal('noon', 'moon', 'the word'));` },
+    status: 1,
+    last: '0 passed, 1 failed',
+    results: { one: 'failed/check' },
+    says: ['the word: not equal', 'actual    "noon"', 'expected  "moon"', 'a.lattice.mjs:2:'],
+  },
+  {
+    name: 'a failing check after which others pass',
+    files: {
+      'a.lattice.mjs': `
+        export const first = test('first', ({ check }) => { check.equal(1, 2, 'wrong'); check.equal(1, 1); check.equal(2, 3, 'wrong too'); });
+        export const second = test('second', ({ check, step }) => { step('part', ({ ensure }) => ensure.equal(1, 2)); step('other', () => check.equal(1, 1)); });
+        export const third = test('third', ({ check }) => check.equal(1, 1));`,
+    },
+    status: 1,
+    last: '1 passed, 2 failed',
+    results: { first: 'failed/check', second: 'failed/check', third: pass },
+    says: ['wrong: not equal', 'wrong too: not equal', 'in step "part"'],
+  },
+  {
+    name: 'rows: each its own result',
+    files: {
+      'a.lattice.mjs': `
+        export const many = test('n {n}', { cases: range('n', 1, 300) }, ({ row, check }) => check.differs(row.n % 100, 99));
+        export const few = test('name {name}', { cases: named({ north: { name: 'N' }, south: { name: 'S' } }) }, ({ row, check }) => check.equal(row.name, 'N'));`,
+    },
+    status: 1,
+    last: '298 passed, 4 failed',
+    results: {
+      ...Object.fromEntries(Array.from({ length: 300 }, (_, i) => [`n ${i + 1}`, (i + 1) % 100 === 99 ? 'failed/check' : pass])),
+      'name N › north': pass,
+      'name S › south': 'failed/check',
+    },
+  },
+  {
+    name: 'a body that throws what is no error',
+    files: { 'a.lattice.mjs': `export const one = test('one', () => { throw undefined; }); export const two = test('two', async () => { throw { code: 7 }; });` },
+    status: 1,
+    last: '0 passed, 2 failed',
+    results: { one: 'failed/throw', two: 'failed/throw' },
+    says: ['threw undefined, which is no Error', 'threw { code: 7 }, which is no Error'],
+  },
+  {
+    name: "a rejection after the body's end",
+    files: {
+      'a.lattice.mjs': `
+        export const loose = test('loose', ({ check }) => { check.holds(true); Promise.reject(new Error('nobody waited')); });
+        export const after = test('after', ({ check }) => check.holds(true));
+        export const late = test('late', ({ check }) => { check.holds(true); new Promise((_, reject) => setTimeout(() => reject(new Error('much later')), 30)); });
+        export const last = test('last', async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 80)); check.holds(true); });`,
+    },
+    status: 1,
+    last: '3 passed, 1 failed',
+    results: { loose: 'failed/throw', after: pass, late: pass, last: pass },
+    says: ['nobody waited', 'a rejection came after its case had ended (a.lattice.mjs#late): Error: much later'],
+  },
+  {
+    name: 'a set-up that throws',
+    files: {
+      'a.lattice.mjs': `
+        const ledger = fixture('ledger', { scope: 'file', setup() { throw new Error('no ink'); } });
+        const pen = fixture('pen', { needs: { ledger }, setup: () => 'pen' });
+        export const one = test('one', { needs: { pen } }, ({ check }) => check.holds(true));
+        export const two = test('two', { needs: { pen } }, ({ check }) => check.holds(true));
+        export const three = test('three', ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '1 passed, 2 failed',
+    results: { one: 'errored/setup', two: 'errored/setup', three: pass },
+    says: ['no ink', 'fixture "ledger" had failed to set up'],
+  },
+  {
+    name: 'a tear-down that throws after a pass',
+    files: {
+      'a.lattice.mjs': `
+        const pen = fixture('pen', { setup: () => 'pen', teardown() { throw new Error('it leaks'); } });
+        const ink = fixture('ink', { scope: 'file', setup: ({ defer }) => { defer(() => { throw new Error('spilt'); }); return 'ink'; } });
+        export const one = test('one', { needs: { pen } }, ({ check }) => check.holds(true));
+        export const two = test('two', { needs: { ink } }, ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '1 passed, 2 failed',
+    results: { one: 'errored/teardown', two: pass, 'tear-down of fixture "ink" for a.lattice.mjs': 'errored/teardown' },
+    says: ['it leaks', 'spilt'],
+  },
+  {
+    name: 'tear-downs run in reverse, after failures too',
+    files: {
+      'a.lattice.mjs': `
+        import { appendFileSync } from 'node:fs';
+        const note = (text) => appendFileSync('order.txt', text + ' ');
+        const outer = fixture('outer', { scope: 'file', setup: () => note('+outer'), teardown: () => note('-outer') });
+        const inner = fixture('inner', { needs: { outer }, setup: ({ defer }) => { note('+inner'); defer(() => note('-deferred')); return { [Symbol.dispose]: () => note('-disposed') }; } });
+        const broken = fixture('broken', { needs: { inner }, setup: ({ defer }) => { defer(() => note('-broken')); throw new Error('half'); } });
+        export const a = test('a', { needs: { inner } }, () => { throw new Error('body'); });
+        export const b = test('b', { needs: { broken } }, () => note('never'));`,
+      'b.lattice.mjs': `
+        import { readFileSync } from 'node:fs';
+        export const order = test('order', ({ check }) => check.equal(readFileSync('order.txt', 'utf8'), '+outer +inner -deferred -disposed +inner -broken -deferred -disposed -outer '));`,
+    },
+    status: 1,
+    last: '1 passed, 2 failed',
+    results: { a: 'failed/throw', b: 'errored/setup', order: pass },
+  },
+  {
+    name: 'process.exit in a body',
+    files: {
+      'a.lattice.mjs': `
+        export const before = test('before', ({ check }) => check.holds(true));
+        export const leaves = test('leaves', () => process.exit(0));
+        export const after = test('after', ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '2 passed, 1 failed',
+    results: { before: pass, leaves: 'errored/crash', after: pass },
+    says: ['process.exit(0) was called', 'a.lattice.mjs:4:'],
+  },
+  {
+    name: 'a process that is killed',
+    files: {
+      'a.lattice.mjs': `
+        export const many = test('n {n}', { cases: range('n', 1, 200) }, ({ row, check }) => { if (row.n === 150) process.kill(process.pid, 'SIGKILL'); check.holds(true); });
+        export const aborts = test('aborts', () => process.abort());
+        export const after = test('after', ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '200 passed, 2 failed',
+    results: { ...Object.fromEntries(Array.from({ length: 200 }, (_, i) => [`n ${i + 1}`, i === 149 ? 'errored/crash' : pass])), aborts: 'errored/crash', after: pass },
+    says: ['SIGKILL', 'SIGABRT'],
+  },
+  {
+    name: 'an endless loop in a body',
+    files: {
+      'a.lattice.mjs': `
+        export const before = test('before', ({ check }) => check.holds(true));
+        export const loops = test('loops', { timeout: 200 }, () => { for (;;); });
+        export const after = test('after', ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '2 passed, 1 failed',
+    results: { before: pass, loops: 'failed/timeout', after: pass },
+    says: ['ran past its time of 200 ms'],
+  },
+  {
+    name: 'a body that never settles',
+    files: {
+      'a.lattice.mjs': `
+        import { appendFileSync, readFileSync } from 'node:fs';
+        const ink = fixture('ink', { scope: 'file', setup: () => 'ink', teardown: () => appendFileSync('order.txt', 'torn ') });
+        export const before = test('before', { needs: { ink } }, ({ check }) => check.holds(true));
+        export const hangs = test('hangs', { timeout: 100, needs: { ink } }, async ({ check, step }) => { check.holds(true); await step('waiting', () => new Promise(() => {})); });
+        export const after = test('after', ({ check }) => check.equal(readFileSync('order.txt', 'utf8'), 'torn '));`,
+    },
+    status: 1,
+    last: '2 passed, 1 failed',
+    results: { before: pass, hangs: 'failed/timeout', after: pass },
+    says: ['ran past its time of 100 ms; it had made one check and was in step "waiting"'],
+  },
+  {
+    name: 'an endless loop at import',
+    files: {
+      'a.lattice.mjs': `export const fine = test('fine', ({ check }) => check.holds(true));`,
+      'b.lattice.mjs': `for (;;); export const never = test('never', () => {});`,
+      'c.lattice.mjs': `export const fine = test('fine too', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--load-timeout', '300'],
+    status: 2,
+    last: '2 passed, 0 failed',
+    results: { fine: pass, 'fine too': pass },
+    says: ['b.lattice.mjs does not load: it was not loaded within 300 ms'],
+  },
+  {
+    name: 'files that do not load',
+    files: {
+      'a.lattice.mjs': `export const fine = test('fine', ({ check }) => check.holds(true));`,
+      'exits.lattice.mjs': `process.exit(0);`,
+      'killed.lattice.mjs': `process.kill(process.pid, 'SIGKILL'); await new Promise(() => {});`,
+      'throws.lattice.mjs': `throw new TypeError('not today');`,
+      'waits.lattice.mjs': `await new Promise(() => {});`,
+      'wrong.lattice.ts': `export const = 3;`,
+      'lost.lattice.ts': `import './nowhere.ts';`,
+    },
+    args: ['run', '--load-timeout', '1500'],
+    status: 2,
+    last: '1 passed, 0 failed',
+    results: { fine: pass },
+    says: [
+      'exits.lattice.mjs does not load: process.exit(0) was called',
+      'killed.lattice.mjs does not load: the process was ended by SIGKILL',
+      'throws.lattice.mjs does not load: TypeError: not today',
+      'waits.lattice.mjs does not load: it was not loaded within 1500 ms',
+      'wrong.lattice.ts does not load: SyntaxError',
+      'lost.lattice.ts does not load: no module "./nowhere.ts"',
+    ],
+  },
+  {
+    name: 'nothing selected',
+    files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
+    args: ['run', '--title', 'two'],
+    status: 3,
+    last: '0 passed, 0 failed',
+    results: {},
+    says: ['no case was selected'],
+  },
+  {
+    name: 'selection',
+    files: {
+      'a.lattice.mjs': `
+        export const one = test('one', { tags: ['quick'] }, ({ check }) => check.holds(true));
+        export const two = suite('two', { tags: ['slow'] }, [
+          test('inner', ({ check }) => check.holds(false)),
+          test('{hour} hours', { cases: dataFile('hours.csv', { columns: { hour: cell.integer } }) }, ({ row, check }) => check.equal(row.hour, 12)),
+        ]);`,
+      'hours.csv': 'hour\n11\n12\n13\n',
+    },
+    args: ['run', 'hours.csv:3', 'a.lattice.mjs:3'],
+    status: 0,
+    last: '2 passed, 0 failed',
+    results: { one: pass, 'two › 12 hours': pass },
+  },
+  {
+    name: 'an empty table, and no test runs',
+    files: {
+      'a.lattice.mjs': `export const none = test('none', { cases: table(['a'], []) }, ({ check }) => check.holds(true));
+        export const some = test('some', ({ check }) => check.holds(true));`,
+    },
+    status: 2,
+    last: '0 passed, 0 failed',
+    results: {},
+    says: ['"none" has no cases: a table is empty'],
+  },
+  {
+    name: 'errors of the plan',
+    files: {
+      'a.lattice.mjs': `
+        const cases = table(['loa', 'nights'], [[8, 1]]);
+        export const placeholder = test('{lao} m', { cases }, () => {});
+        export const twice = test('twice', { cases: table(['a', 'a'], [[1, 2]]) }, () => {});
+        export const ragged = test('ragged', { cases: table(['a', 'b'], [[1, 2], [3]]) }, () => {});
+        export const missing = test('missing', { cases: dataFile('data/deus.csv') }, () => {});
+        export const heading = test('heading', { cases: dataFile('data/dues.csv', { columns: { loa: cell.number, night: cell.integer } }) }, () => {});`,
+      'b.lattice.mjs': `const hidden = test('hidden', () => {});`,
+      'data/dues.csv': 'loa,nights\n8,1\n',
+    },
+    status: 2,
+    last: '0 passed, 0 failed',
+    results: {},
+    says: [
+      'a.lattice.mjs:4:',
+      'no column `lao`; did you mean `loa`?',
+      'column `a` stands twice in a table',
+      'row 2 has 1 value for 2 columns (a, b)',
+      'no data file data/deus.csv',
+      'there is `dues.csv`',
+      'no column `night`; did you mean `nights`?',
+      'b.lattice.mjs exports nothing',
+    ],
+  },
+  {
+    name: 'bad cells cost their case',
+    files: {
+      'a.lattice.mjs': `export const dues = test('{nights} nights', { cases: dataFile('dues.csv', { columns: { nights: cell.integer, due: cell.number } }) }, ({ row, check }) => check.equal(row.nights * 2, row.due));`,
+      'dues.csv': '# made up\nnights,due,remark\n1,2,"two\nlines"\n\n2,4,\n# between\ntwo,4,\n3,"6,50",x\n4,8,\n5,,\n',
+    },
+    status: 1,
+    last: '3 passed, 3 failed',
+    results: { '1 nights': pass, '2 nights': pass, 'two nights': 'errored/data', '3 nights': 'errored/data', '4 nights': pass, '5 nights': 'errored/data' },
+    says: ['dues.csv:8:1 nights: "two" is not an integer', 'dues.csv:9:3 due: "6,50" is not a number; that looks like a decimal comma: write 6.50', 'dues.csv:11:3 due: empty'],
+  },
+  {
+    name: 'a check made after its case ended',
+    files: {
+      'a.lattice.mjs': `
+        export const hasty = test('hasty', ({ check }) => { check.holds(true); setTimeout(() => check.equal(1, 2, 'forgotten'), 30); });
+        export const slow = test('slow', async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 80)); check.holds(true); });`,
+    },
+    status: 1,
+    last: '2 passed, 0 failed',
+    results: { hasty: pass, slow: pass },
+    says: ['a check came after its case had ended (a.lattice.mjs#hasty)', 'forgotten', 'is an await missing?', 'a.lattice.mjs:3:'],
+  },
+  {
+    name: 'tests that replace what the runner stands on',
+    files: {
+      'a.lattice.mjs': `
+        const nothing = () => {};
+        export const replaces = test('replaces', ({ check }) => {
+          globalThis.Date = class { static now() { return 0; } };
+          for (const name of ['setTimeout', 'setImmediate', 'setInterval', 'clearTimeout', 'clearInterval', 'queueMicrotask']) globalThis[name] = nothing;
+          globalThis.console = { log: nothing, error: nothing };
+          globalThis.performance = { now: () => 0 };
+          JSON.stringify = () => '{}';
+          JSON.parse = () => ({});
+          process.exit = nothing;
+          process.send = nothing;
+          process.stdout.write = nothing;
+          Error.prepareStackTrace = () => 'no stack';
+          check.equal(1, 1);
+        });
+        export const fails = test('fails', ({ check }) => check.equal(1, 2, 'after all'));
+        export const waits = test('waits', { timeout: 100 }, () => new Promise(nothing));`,
+      'b.lattice.mjs': `export const fine = test('fine', ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '2 passed, 2 failed',
+    results: { replaces: pass, fails: 'failed/check', waits: 'failed/timeout', fine: pass },
+    says: ['after all: not equal', 'ran past its time of 100 ms'],
+  },
+  {
+    name: 'skips and known failures',
+    files: {
+      'a.lattice.mjs': `
+        export const skipped = test('skipped', { skip: 'quay under repair' }, ({ check }) => check.holds(false));
+        export const expired = test('expired', { skip: { reason: 'until spring', until: '2021-03-01' } }, ({ check }) => check.holds(true));
+        export const known = test('known', { knownFailure: 'rounding' }, ({ check }) => check.equal(1, 2));
+        export const surprise = test('surprise', { knownFailure: 'mended since' }, ({ check }) => check.equal(1, 1));
+        export const says = test('says', ({ skip }) => skip('no wind'));
+        export const held = test('held', { onRequest: 'takes an hour' }, ({ check }) => check.holds(false));`,
+    },
+    status: 1,
+    last: '0 passed, 2 failed, 2 skipped',
+    results: { skipped: 'skipped', expired: 'failed/expired', known: 'known/check', surprise: 'failed/surprise', says: 'skipped', held: 'held' },
+    says: ['quay under repair', 'no wind', 'takes an hour', 'rounding'],
+  },
+  {
+    name: 'TypeScript, with the lines of the source',
+    files: {
+      'a.lattice.ts': `
+interface Stay { loa: number }
+enum Season { Summer, Winter }
+import { due } from './tariff.js';
+export const one = test('one', ({ check }) => {
+  const stay: Stay = { loa: 8 };
+  check.equal(due(stay.loa, Season.Winter as number), 16);
+});
+export const throws = test('throws', () => void due(-1, Season.Summer));`,
+      'tariff.ts': `
+type Length = number;
+
+
+export function due(loa: Length, season: number): number {
+  if (loa < 0) throw new RangeError('no such length');
+  return loa * 2 + season;
+}`,
+    },
+    status: 1,
+    last: '0 passed, 2 failed',
+    results: { one: 'failed/check', throws: 'failed/throw' },
+    says: ['a.lattice.ts:8:9', 'tariff.ts:6:22', 'called from a.lattice.ts:10:'],
+  },
+  {
+    name: 'usage that is wrong',
+    files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
+    args: ['run', '--titel', 'x'],
+    status: 2,
+    error: ["unknown option '--titel'", '--title'],
+  },
+  {
+    name: 'a place that is not there',
+    files: { 'dues.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
+    args: ['run', 'deus.lattice.mjs'],
+    status: 2,
+    error: ['no such file or folder; did you mean dues.lattice.mjs?'],
+  },
+  {
+    name: 'plan runs nothing',
+    files: {
+      'a.lattice.mjs': `
+        import { writeFileSync } from 'node:fs';
+        const mark = fixture('mark', { setup: () => writeFileSync('touched', '') });
+        export const one = test('at {hour}', { needs: { mark }, cases: values('hour', [1, 2]) }, () => writeFileSync('touched', ''));`,
+      'b.lattice.mjs': `import { existsSync } from 'node:fs'; export const two = test(existsSync('touched') ? 'touched' : 'untouched', () => {});`,
+    },
+    args: ['plan'],
+    status: 0,
+    last: '3 cases in 2 tests, 2 files',
+    says: ['a.lattice.mjs#at-hour/hour=1', 'a.lattice.mjs#at-hour/hour=2', 'b.lattice.mjs#untouched'],
+  },
+];

@@ -1,0 +1,70 @@
+// Little projects with known outcomes: made in a temporary folder, run by the built command, and looked at from outside.
+// Nothing of the library is used here, not even its reader of records: what it says of itself is what is in question.
+import { spawn } from 'node:child_process';
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import os from 'node:os';
+import { dirname, join, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+/** The package under test: this one, or a copy with a lie in it. */
+export const packageFolder = resolve(process.env.RED_LATTICE_PACKAGE ?? fileURLToPath(new URL('../..', import.meta.url)));
+const command = join(packageFolder, 'dist', 'command.js');
+const longest = 60_000;
+
+const importLine = "import { cell, dataFile, fixture, named, onDemand, range, rows, suite, table, test, values } from 'red-lattice';\n";
+
+/** Makes a project from file names and texts. Test files get their import line. */
+export function makeProject(files) {
+  const folder = mkdtempSync(join(os['tmpdir'](), 'red-lattice-root-'));
+  mkdirSync(join(folder, 'node_modules'));
+  symlinkSync(packageFolder, join(folder, 'node_modules', 'red-lattice'));
+  for (const [name, text] of Object.entries({ 'package.json': '{"name":"little","type":"module"}\n', ...files })) {
+    mkdirSync(dirname(join(folder, name)), { recursive: true });
+    writeFileSync(join(folder, name), name.includes('.lattice.') ? importLine + text : text);
+  }
+  return folder;
+}
+
+/** Runs the command in a folder: exit status, output, and the results on record. */
+export function runCommand(folder, args = ['run'], { during } = {}) {
+  return new Promise((done) => {
+    const { NODE_EXTRA_CA_CERTS, FORCE_COLOR, CI, ...env } = process.env;
+    const child = spawn(process.execPath, [command, ...args], { cwd: folder, env: { ...env, NO_COLOR: '1' }, stdio: ['ignore', 'pipe', 'pipe'] });
+    let [out, error] = ['', ''];
+    child.stdout.on('data', (text) => {
+      out += text;
+      during?.(child, out);
+    });
+    child.stderr.on('data', (text) => (error += text));
+    const timer = setTimeout(() => child.kill('SIGKILL'), longest);
+    child.on('close', (status, signal) => {
+      clearTimeout(timer);
+      const lines = out.trimEnd().split('\n');
+      done({ status, signal, out, error, last: lines.at(-1), ...readRecord(folder) });
+    });
+  });
+}
+
+export const removeProject = (folder) => rmSync(folder, { recursive: true, force: true });
+
+/** Every result in the newest record, as [title, status, cause], read line by line. */
+function readRecord(folder) {
+  const runs = join(folder, '.red-lattice', 'runs');
+  const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
+  if (newest === undefined) return { results: undefined, info: undefined };
+  const record = join(runs, newest);
+  const results = [];
+  for (const name of readdirSync(record).filter((file) => file.endsWith('.journal'))) {
+    for (const line of readFileSync(join(record, name), 'utf8').split('\n')) {
+      if (line.startsWith('+')) {
+        const [, id, title] = line.split('\t');
+        results.push({ id: JSON.parse(id), title: JSON.parse(title), status: 'passed', cause: undefined });
+      } else if (line.startsWith('{')) {
+        const entry = JSON.parse(line);
+        if (entry.is === 'ended') results.push(entry.result);
+        else if (entry.is === 'torn') results.push({ id: entry.id, title: entry.title, ...entry.result });
+      }
+    }
+  }
+  return { results, info: JSON.parse(readFileSync(join(record, 'run.json'), 'utf8')) };
+}

@@ -1,0 +1,53 @@
+// The ground that the rest of the trust stands on: runs every little project and compares what comes of it.
+// usage: run.mjs [--stop] [part of a name]   (--stop: end at the first difference)
+import assert from 'node:assert/strict';
+import { outcomes } from './outcomes.mjs';
+import { makeProject, removeProject, runCommand } from './project.mjs';
+
+const stopAtFirst = process.argv.includes('--stop');
+const wanted = process.argv.slice(2).find((argument) => !argument.startsWith('--'));
+const queue = outcomes.filter(({ name }) => !wanted || name.includes(wanted));
+const differences = [];
+let passed = 0;
+
+/** Where a run differs from what must come of it; nothing where it does not. */
+async function differenceOf(outcome) {
+  const folder = makeProject(outcome.files);
+  try {
+    const seen = await runCommand(folder, outcome.args);
+    assert.equal(seen.status, outcome.status, `exit status\n${seen.out}${seen.error}`);
+    if (outcome.last !== undefined) assert.equal(seen.last, outcome.last, 'last line');
+    if (outcome.results) {
+      const results = seen.results.map(({ title, status, cause }) => [title, cause ? `${status}/${cause}` : status]);
+      const sorted = (rows) => rows.map((row) => row.join(': ')).sort();
+      assert.deepEqual(sorted(results), sorted(Object.entries(outcome.results)), 'results on record');
+      assert.equal(new Set(seen.results.map(({ id }) => id)).size, seen.results.length, 'ids on record differ from each other');
+      assert.equal(seen.info.exitStatus, outcome.status, 'exit status on record');
+      const counted = seen.results.filter(({ status }) => status === 'passed').length;
+      assert.equal(seen.info.counts.passed, counted, 'passed, counted in the record');
+    }
+    for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
+    for (const text of outcome.error ?? []) assert.ok(seen.error.includes(text), `standard error does not say: ${text}\n${seen.error}`);
+    return undefined;
+  } catch (error) {
+    return error;
+  } finally {
+    removeProject(folder);
+  }
+}
+
+async function worker() {
+  for (let outcome = queue.shift(); outcome; outcome = queue.shift()) {
+    const difference = await differenceOf(outcome);
+    if (!difference) passed++;
+    else {
+      differences.push(outcome.name);
+      console.log(`✗ ${outcome.name}: ${difference.message}\n`);
+      if (stopAtFirst) queue.length = 0;
+    }
+  }
+}
+
+await Promise.all([worker(), worker()]);
+console.log(`the ground: ${passed} of ${passed + differences.length} little projects come out as they must`);
+if (differences.length > 0) process.exitCode = 1;
