@@ -74,7 +74,7 @@ export async function runCommand(
   for (const line of tellPlanProblems(state, telling)) terminal.out(line);
   for (const line of tellFailures(state, telling)) terminal.out(line);
   if (options.show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
-  for (const line of tellSummary(state, { wall, seed, record: relative(folder, record) || '.', interrupted: interruptedBy !== undefined }, telling).slice(1))
+  for (const line of tellSummary(state, { wall, seed, record: relative(folder, record) || '.', interrupted: interruptedBy !== undefined }, telling))
     terminal.out(line);
   const status = interruptedBy ? (interruptedBy === 'SIGINT' ? 130 : 143) : exitStatus(state);
   if (status === 3) terminal.out(style.yellow('no case was selected'));

@@ -36,6 +36,7 @@ export function tellingFor(root: string, style: Style): Telling {
   };
   return {
     style,
+    shown: new Set(),
     nameFile: (file) => (/^(?:file:|\/)/.test(file) ? name(file) : file),
     source(file) {
       if (!texts.has(file)) texts.set(file, read(pathOf(file), root));

@@ -1,7 +1,7 @@
 // What must come of each little project: exit status, last line, results by title, texts in the report.
 const pass = 'passed';
 
-/** @type {{ name: string, files: Record<string, string>, args?: string[], status: number, last?: string, results?: Record<string, string>, says?: (string | RegExp)[], not?: (string | RegExp)[], error?: (string | RegExp)[] }[]} */
+/** @type {{ name: string, files: Record<string, string>, args?: string[], status: number, last?: string, results?: Record<string, string>, says?: string[], error?: string[], absent?: string }[]} */
 export const outcomes = [
   {
     name: 'all pass',
@@ -56,7 +56,9 @@ export const outcomes = [
   },
   {
     name: 'a body that throws what is no error',
-    files: { 'a.lattice.mjs': `export const one = test('one', () => { throw undefined; }); export const two = test('two', async () => { throw { code: 7 }; });` },
+    files: {
+      'a.lattice.mjs': `export const one = test('one', () => { throw undefined; }); export const two = test('two', async () => { throw { code: 7 }; });`,
+    },
     status: 1,
     last: '0 passed, 2 failed',
     results: { one: 'failed/throw', two: 'failed/throw' },
@@ -147,7 +149,11 @@ export const outcomes = [
     },
     status: 1,
     last: '200 passed, 2 failed',
-    results: { ...Object.fromEntries(Array.from({ length: 200 }, (_, i) => [`n ${i + 1}`, i === 149 ? 'errored/crash' : pass])), aborts: 'errored/crash', after: pass },
+    results: {
+      ...Object.fromEntries(Array.from({ length: 200 }, (_, i) => [`n ${i + 1}`, i === 149 ? 'errored/crash' : pass])),
+      aborts: 'errored/crash',
+      after: pass,
+    },
     says: ['SIGKILL', 'SIGABRT'],
   },
   {
@@ -287,7 +293,11 @@ export const outcomes = [
     status: 1,
     last: '3 passed, 3 failed',
     results: { '1 nights': pass, '2 nights': pass, 'two nights': 'errored/data', '3 nights': 'errored/data', '4 nights': pass, '5 nights': 'errored/data' },
-    says: ['dues.csv:8:1 nights: "two" is not an integer', 'dues.csv:9:3 due: "6,50" is not a number; that looks like a decimal comma: write 6.50', 'dues.csv:11:3 due: empty'],
+    says: [
+      'dues.csv:8:1 nights: "two" is not an integer',
+      'dues.csv:9:3 due: "6,50" is not a number; that looks like a decimal comma: write 6.50',
+      'dues.csv:11:3 due: empty',
+    ],
   },
   {
     name: 'a check made after its case ended',
@@ -396,6 +406,7 @@ export function due(loa: Length, season: number): number {
     args: ['plan'],
     status: 0,
     last: '3 cases in 2 tests, 2 files',
+    absent: 'touched',
     says: ['a.lattice.mjs#at-hour/hour=1', 'a.lattice.mjs#at-hour/hour=2', 'b.lattice.mjs#untouched'],
   },
 ];

@@ -1,6 +1,8 @@
 // The ground that the rest of the trust stands on: runs every little project and compares what comes of it.
 // usage: run.mjs [--stop] [part of a name]   (--stop: end at the first difference)
 import assert from 'node:assert/strict';
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
 import { outcomes } from './outcomes.mjs';
 import { makeProject, removeProject, runCommand } from './project.mjs';
 
@@ -28,6 +30,7 @@ async function differenceOf(outcome) {
     }
     for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
     for (const text of outcome.error ?? []) assert.ok(seen.error.includes(text), `standard error does not say: ${text}\n${seen.error}`);
+    if (outcome.absent) assert.ok(!existsSync(join(folder, outcome.absent)), `there is a file ${outcome.absent}`);
     return undefined;
   } catch (error) {
     return error;

@@ -1,3 +1,4 @@
+import { nameOfValues } from '../../cases/names.ts';
 import { type DifferenceLine, difference } from '../../checks/difference.ts';
 import { type Place, writePlace } from '../../problems/place.ts';
 import type { RecordedResult } from '../../results/journal.ts';
@@ -10,6 +11,8 @@ export interface Telling {
   readonly source: SourceText;
   /** A file as people name it: from the project's root. */
   readonly nameFile: (file: string) => string;
+  /** The places whose lines have been shown. */
+  readonly shown: Set<string>;
 }
 
 type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id'> & { readonly place?: Place | undefined };
@@ -20,7 +23,8 @@ const mostOutput = 20;
 /** A failed or errored case, whole: title, row, each failure, what it wrote. */
 export function tellFailure(result: Failed, number: number, telling: Telling): string[] {
   const { style } = telling;
-  const head = `${style.red(result.status === 'errored' ? '!' : '✗')} ${style.bold(`${number}. ${oneLine(result.title)}`)}${result.status === 'errored' ? style.yellow('  errored') : ''}`;
+  const title = withoutRow(result);
+  const head = `${style.red(result.status === 'errored' ? '!' : '✗')} ${style.bold(`${number}. ${oneLine(title)}`)}${result.status === 'errored' ? style.yellow('  errored') : ''}`;
   const row = Object.entries(result.row);
   const lines = [head];
   if (row.length)
@@ -35,6 +39,37 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
     for (const line of written.slice(-mostOutput)) lines.push(`  ${style.dim('│')} ${visible(line)}`);
   }
   return lines;
+}
+
+/** What failures of several rows must share to be told together: all but the values. */
+export const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
+  JSON.stringify([
+    test,
+    failures.map(({ cause, message, note, place, step, fixture }) => [cause, message.replace(/[\d.]+/g, '#'), note, place, step, fixture]),
+  ]);
+
+const mostAlike = 12;
+
+/** The other rows that failed alike: a line each. */
+export function tellAlike(results: readonly RecordedResult[], first: number, telling: Telling): string[] {
+  const { style } = telling;
+  const values = ({ actual, expected }: Failure): string =>
+    actual === undefined || expected === undefined || actual.length + expected.length > 60
+      ? ''
+      : `  ${style.red(oneLine(actual))} ${style.dim('not')} ${style.green(oneLine(expected))}`;
+  return [
+    `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} alike`)} ${style.dim(`(${first} to ${first + results.length - 1})`)}`,
+    ...results
+      .slice(0, mostAlike)
+      .map((result) => `  ${style.red('✗')} ${oneLine(nameOfValues(result.row) || result.title)}${result.failures[0] ? values(result.failures[0]) : ''}`),
+    ...(results.length > mostAlike ? [style.dim(`  … and ${results.length - mostAlike} more; --show cases tells them all`)] : []),
+  ];
+}
+
+/** The title without the values that stand in the row's line. */
+function withoutRow({ title, row }: Failed): string {
+  const values = ` › ${nameOfValues(row)}`;
+  return title.endsWith(values) ? title.slice(0, -values.length) : title;
 }
 
 const nameOf = (place: Place, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
@@ -55,8 +90,13 @@ function tellOne(failure: Failure, telling: Telling): string[] {
   lines.push(`${failure.note ? `${style.bold(oneLine(failure.note))}: ` : ''}${style.red(first as string)}`, ...more.map((line) => style.red(line)));
   for (const inner of failure.behind ?? []) lines.push(`${style.dim('behind it:')} ${visible(inner)}`);
   lines.push(...values(failure, style));
-  if (failure.place && failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.place, telling)), ...codeFrame(failure.place, telling.source, style));
-  else if (failure.place) lines.push(...codeFrame(failure.place, telling.source, style));
+  if (failure.place) {
+    if (failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.place, telling)));
+    // Many rows fail at one place: its lines are shown once.
+    const key = writePlace(failure.place);
+    if (!telling.shown.has(key)) lines.push(...codeFrame(failure.place, telling.source, style));
+    telling.shown.add(key);
+  }
   for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${nameOf(frame, telling)}`));
   return lines;
 }
@@ -98,7 +138,8 @@ function marked({ text, marks = [], side }: DifferenceLine, style: Style): strin
 }
 
 function underline({ text, marks = [] }: DifferenceLine, style: Style): string[] {
-  if (style.colours || marks.length === 0) return [];
+  const whole = marks.length === 1 && marks[0]?.[0] === text.length - text.trimStart().length && marks[0][1] === text.length;
+  if (style.colours || whole || marks.length === 0) return [];
   let [told, at] = ['', 0];
   for (const [start, end] of marks) {
     told += ' '.repeat(visible(text.slice(at, start)).length) + '~'.repeat(visible(text.slice(start, end)).length);

@@ -5,7 +5,7 @@ import type { RecordedResult } from '../../results/journal.ts';
 import type { RunState, TestState } from '../../results/run-state.ts';
 import { type Status, statuses } from '../../running/result.ts';
 import { count, duration, oneLine, type Style, visible } from '../style.ts';
-import { type Telling, tellFailure } from './failure.ts';
+import { likeness, type Telling, tellAlike, tellFailure } from './failure.ts';
 import { codeFrame } from './frame.ts';
 
 const signs: Readonly<Record<Status, string>> = { passed: '▪', failed: '✗', errored: '!', skipped: '▫', held: '◦', known: '≈', unrun: '?' };
@@ -28,7 +28,7 @@ export function tellTest({ header, counts, milliseconds }: TestState, style: Sty
   const status = worst(counts);
   const title = oneLine(header.path.at(-1) ?? '');
   const several = statuses.reduce((sum, one) => sum + counts[one], 0) > 1 || status !== 'passed';
-  return `${'  '.repeat(depth)}${paintOf(status, style)(signs[status])} ${title}  ${several ? `${tellCounts(counts, style)}  ` : ''}${style.dim(duration(milliseconds))}`;
+  return `${'  '.repeat(depth)}${paintOf(status, style)(signs[status])} ${title}  ${several ? tellCounts(counts, style) : ''}${milliseconds > 0 ? `${several ? '  ' : ''}${style.dim(duration(milliseconds))}` : ''}`;
 }
 
 export function tellCase(result: Pick<RecordedResult, 'status' | 'title' | 'times' | 'reason'>, style: Style): string {
@@ -62,13 +62,30 @@ export function tellProblem(problem: Problem, telling: Telling, paint: (text: st
   ];
 }
 
-/** All that did not simply pass, whole. */
+/** All that failed or errored: each whole, but cases of one test that failed alike together. */
 export function tellFailures(state: RunState, telling: Telling): string[] {
   const lines: string[] = [];
-  const failed = [...state.notable, ...state.tornDown.map(({ id, title, result }) => ({ id, title, row: {}, ...result }))];
-  for (const [i, result] of failed.entries()) lines.push('', ...tellFailure(result, i + 1, telling));
+  let number = 1;
+  for (const alike of grouped(state.notable, likeness)) {
+    const [first, ...others] = alike as [RecordedResult, ...RecordedResult[]];
+    lines.push('', ...tellFailure(first, number, telling));
+    if (others.length > 0) lines.push('', ...tellAlike(others, number + 1, telling));
+    number += alike.length;
+  }
+  for (const { id, title, result } of state.tornDown) lines.push('', ...tellFailure({ id, title, row: {}, ...result }, number++, telling));
   for (const problem of state.told) lines.push('', ...tellProblem(problem, telling, telling.style.red));
   return lines;
+}
+
+function grouped<T>(items: readonly T[], keyOf: (item: T) => string): T[][] {
+  const groups = new Map<string, T[]>();
+  for (const item of items) {
+    const key = keyOf(item);
+    const group = groups.get(key);
+    if (group) group.push(item);
+    else groups.set(key, [item]);
+  }
+  return [...groups.values()];
 }
 
 export function tellPlanProblems(state: RunState, telling: Telling): string[] {
@@ -87,21 +104,17 @@ export interface Closing {
 /** The end of a run: what is excused and why, notes, times, and last the counts. */
 export function tellSummary(state: RunState, closing: Closing, telling: Telling): string[] {
   const { style } = telling;
-  const lines: string[] = [''];
-  const { counts } = state;
-  for (const status of ['known', 'skipped', 'held'] as const) {
-    const cases = state.excused.filter((result) => result.status === status);
-    const reasons = new Map<string, number>();
-    for (const { reason = '' } of cases) reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
-    for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${times} ${status}: ${oneLine(reason)}`));
-  }
+  const lines: string[] = [];
   for (const problem of state.warnings) lines.push(...tellProblem(problem, telling, style.yellow));
   if (state.unchecked) lines.push(style.dim(`${count(state.unchecked, 'case')} passed without a check`));
   if (state.unsteady) lines.push(style.yellow(`${count(state.unsteady, 'case')} passed only after another attempt: unsteady`));
   if (closing.interrupted) lines.push(style.yellow('interrupted: what had begun was torn down'));
   lines.push(style.dim(`${duration(closing.wall)} (cases ${duration(state.summed)}) · seed ${closing.seed} · record ${closing.record}`));
-  if (counts.known + counts.held > 0)
-    lines.push(style.dim([counts.known && `${counts.known} known`, counts.held && `${counts.held} held`].filter(Boolean).join(', ')));
+  for (const status of ['known', 'skipped', 'held'] as const) {
+    const reasons = new Map<string, number>();
+    for (const result of state.excused) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
+    for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${times.toLocaleString('en')} ${status}: ${oneLine(reason)}`));
+  }
   return lines;
 }
 

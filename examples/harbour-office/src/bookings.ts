@@ -1,0 +1,40 @@
+/** A vessel at a berth, from a day up to, and without, another. Days are ISO dates. */
+export interface Booking {
+  readonly berth: string;
+  readonly vessel: string;
+  readonly from: string;
+  readonly to: string;
+}
+
+/** The book of who lies where. */
+export class BerthBook {
+  readonly #bookings: Booking[] = [];
+  readonly #today: () => string;
+  #closed = false;
+
+  constructor(today: () => string) {
+    this.#today = today;
+  }
+
+  get size(): number {
+    return this.#bookings.length;
+  }
+
+  /** Enters a booking, or says why it cannot be. */
+  enter(booking: Booking): 'entered' | 'taken' | 'past' | 'empty' {
+    if (this.#closed) throw new Error('the berth book is closed');
+    if (booking.to <= booking.from) return 'empty';
+    if (booking.from < this.#today()) return 'past';
+    if (this.#bookings.some((other) => other.berth === booking.berth && other.from < booking.to && booking.from < other.to)) return 'taken';
+    this.#bookings.push(booking);
+    return 'entered';
+  }
+
+  at(berth: string, day: string): string | undefined {
+    return this.#bookings.find((booking) => booking.berth === berth && booking.from <= day && day < booking.to)?.vessel;
+  }
+
+  close(): void {
+    this.#closed = true;
+  }
+}

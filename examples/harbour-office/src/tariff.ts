@@ -1,0 +1,77 @@
+export type Season = 'summer' | 'winter';
+export type Hull = 'mono' | 'cat' | 'tri';
+
+/** A stay as it is quoted: metres of length over all, whole nights. */
+export interface Stay {
+  readonly loa: number;
+  readonly hull: Hull;
+  readonly season: Season;
+  readonly nights: number;
+  readonly resident: boolean;
+  readonly power: boolean;
+}
+
+/** What a stay costs, in cents. */
+export interface Dues {
+  readonly berth: number;
+  readonly power: number;
+  readonly total: number;
+}
+
+/** The rules of one edition of the tariff. Prices are cents a night, for a monohull in summer. */
+export interface Tariff {
+  readonly edition: string;
+  /** Up to this length, this price: the first band that a length fits. */
+  readonly bands: readonly { readonly upTo: number; readonly price: number }[];
+  /** For each metre begun above the last band. */
+  readonly perMetreAbove: number;
+  readonly hull: Readonly<Record<Hull, number>>;
+  readonly winter: number;
+  /** From so many nights on, this part of the price is let off; the longest that applies counts. */
+  readonly longStays: readonly { readonly from: number; readonly off: number }[];
+  readonly residentOff: number;
+  /** A night's shore power, up to and above a length. */
+  readonly power: { readonly upTo: number; readonly price: number; readonly priceAbove: number };
+}
+
+export const currentTariff: Tariff = {
+  edition: '2031',
+  bands: [
+    { upTo: 8, price: 1800 },
+    { upTo: 10, price: 2400 },
+    { upTo: 12, price: 3100 },
+    { upTo: 15, price: 4200 },
+    { upTo: 18, price: 5800 },
+  ],
+  perMetreAbove: 640,
+  hull: { mono: 1, cat: 1.5, tri: 1.75 },
+  winter: 0.6,
+  longStays: [
+    { from: 28, off: 0.25 },
+    { from: 7, off: 0.1 },
+  ],
+  residentOff: 0.15,
+  power: { upTo: 12, price: 380, priceAbove: 620 },
+};
+
+/** Rounds half a cent up; the tiny addition takes back what binary fractions lose. */
+const toCents = (cents: number): number => Math.floor(cents + 0.5 + 1e-6);
+
+/** What a stay costs by a tariff. Throws a RangeError for a stay that cannot be. */
+export function quote(tariff: Tariff, stay: Stay): Dues {
+  if (!(stay.loa > 0)) throw new RangeError(`a length of ${stay.loa} m cannot be`);
+  if (!Number.isInteger(stay.nights) || stay.nights < 1) throw new RangeError(`a stay of ${stay.nights} nights cannot be`);
+  const night = nightPrice(tariff, stay);
+  const longStay = tariff.longStays.find(({ from }) => stay.nights >= from)?.off ?? 0;
+  const resident = stay.resident ? tariff.residentOff : 0;
+  const berth = toCents(night * stay.nights * (1 - longStay) * (1 - resident));
+  const power = stay.power ? (stay.loa <= tariff.power.upTo ? tariff.power.price : tariff.power.priceAbove) * stay.nights : 0;
+  return { berth, power, total: berth + power };
+}
+
+function nightPrice(tariff: Tariff, { loa, hull, season }: Stay): number {
+  const last = tariff.bands.at(-1) ?? { upTo: 0, price: 0 };
+  const band = tariff.bands.find(({ upTo }) => loa <= upTo);
+  const base = band?.price ?? last.price + Math.ceil(loa - last.upTo) * tariff.perMetreAbove;
+  return base * tariff.hull[hull] * (season === 'winter' ? tariff.winter : 1);
+}

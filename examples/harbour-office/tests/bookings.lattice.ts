@@ -1,0 +1,57 @@
+import { named, suite, table, test } from 'red-lattice';
+import { berthBook, calendar } from './fixtures.ts';
+
+const gull = { berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' };
+
+export const bookings = suite('the berth book', [
+  test(
+    'answers a second booking from {from} to {to} with {answer}',
+    {
+      needs: { berthBook },
+      cases: table(
+        ['from', 'to', 'answer'],
+        [
+          ['2031-04-08', '2031-04-10', 'entered'],
+          ['2031-04-08', '2031-04-11', 'taken'],
+          ['2031-04-11', '2031-04-12', 'taken'],
+          ['2031-04-12', '2031-04-13', 'entered'],
+          ['2031-04-12', '2031-04-12', 'empty'],
+          ['2031-03-31', '2031-04-02', 'past'],
+        ],
+      ),
+    },
+    ({ row, check, ensure }, { berthBook }) => {
+      ensure.equal(berthBook.enter(gull), 'entered');
+      check.equal(berthBook.enter({ berth: 'N4', vessel: 'Tern', from: row.from, to: row.to }), row.answer);
+      check.equal(berthBook.size, row.answer === 'entered' ? 2 : 1, 'bookings in the book');
+    },
+  ),
+
+  test(
+    'knows who lies at a berth {when}',
+    {
+      needs: { berthBook },
+      cases: named({
+        'before arrival': { when: '2031-04-09', who: undefined },
+        'on arrival': { when: '2031-04-10', who: 'Gull' },
+        'on departure': { when: '2031-04-12', who: undefined },
+      }),
+    },
+    ({ row, check }, { berthBook }) => {
+      berthBook.enter(gull);
+      check.equal(berthBook.at('N4', row.when), row.who);
+    },
+  ),
+
+  test(
+    'takes no booking for yesterday, whatever day it is',
+    {
+      needs: { berthBook },
+      cases: named({ 'in April': { today: '2031-04-11', answer: 'past' }, 'a year before': { today: '2030-04-01', answer: 'entered' } }),
+      bind: (row) => [calendar.set({ today: row.today })],
+    },
+    ({ row, check }, { berthBook }) => {
+      check.equal(berthBook.enter(gull), row.answer);
+    },
+  ),
+]);

@@ -1,0 +1,34 @@
+// The harbour office, twice: by the current tariff, and by a draft with two mistakes in it.
+import { existsSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { command, makeReady, root, show } from './steps.mjs';
+
+makeReady();
+const office = join(root, 'examples', 'harbour-office');
+const run = (...args) => show(process.execPath, [command, 'run', ...args], { cwd: office });
+const heading = (text) => console.log(`\n${'═'.repeat(text.length)}\n${text}\n${'═'.repeat(text.length)}`);
+
+heading('1. The current tariff: everything holds');
+const current = run();
+heading('2. A draft of the tariff: two mistakes are in it');
+const draft = run('--tag', 'draft');
+
+heading('What to look at next');
+const runs = join(office, '.red-lattice', 'runs');
+const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
+console.log(`
+The failures above share two causes: which stays fail, and which do not?
+  The rows are in        examples/harbour-office/tests/data/dues.csv
+  the test in            examples/harbour-office/tests/dues.lattice.ts
+  the draft in           examples/harbour-office/src/draft.ts
+  the run's record in    examples/harbour-office/.red-lattice/runs/${newest}
+
+From examples/harbour-office, try
+  npx red-lattice plan                              every case, without running one
+  npx red-lattice run tests/data/dues.csv:14        the case of one row
+  npx red-lattice run --title refused --show cases  some by their title, a line for each case
+`);
+if (current !== 0 || draft !== 1) {
+  console.error(`The demo did not come out as it should: the current tariff ended with ${current}, the draft with ${draft}.`);
+  process.exit(1);
+}

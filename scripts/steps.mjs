@@ -1,0 +1,29 @@
+// What the scripts share: running a program to its end, and getting a checkout ready.
+import { spawnSync } from 'node:child_process';
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+export const root = fileURLToPath(new URL('..', import.meta.url));
+
+/** Runs a program with its output shown; gives its exit status. */
+export function show(program, args, options = {}) {
+  const { status, error } = spawnSync(program, args, { cwd: root, stdio: 'inherit', ...options });
+  if (error) throw error;
+  return status ?? 1;
+}
+
+/** Runs a program that must succeed. */
+export function must(program, args, options) {
+  const status = show(program, args, options);
+  if (status !== 0) process.exit(status);
+}
+
+/** Installs what is missing and builds. */
+export function makeReady() {
+  if (!existsSync(join(root, 'node_modules', 'esbuild')) || !existsSync(join(root, 'node_modules', 'typescript')))
+    must('npm', ['ci', '--no-audit', '--no-fund']);
+  must(process.execPath, [join(root, 'scripts', 'build.mjs')]);
+}
+
+export const command = join(root, 'dist', 'command.js');

@@ -1,0 +1,164 @@
+// Plants lies in copies of the runner, one at a time: the ground must turn red on each. A ground that stays green on a lie
+// would not see a runner that tells it by accident.
+// usage: lies.mjs [part of a name]
+import { execFile } from 'node:child_process';
+import { cpSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { promisify } from 'node:util';
+
+const run = promisify(execFile);
+const root = fileURLToPath(new URL('../..', import.meta.url));
+const workshop = join(root, '.red-lattice', 'lies');
+
+/** Each names a file under src/, a text that stands there once, and the lie in its place. */
+const lies = [
+  ['the exit status is always 0', 'command/run.ts', '  return status;\n', '  return 0;\n'],
+  ['nothing selected is fine', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
+  [
+    'failures do not show in the exit status',
+    'results/run-state.ts',
+    'state.counts.failed + state.counts.errored + state.told.length > 0',
+    'state.told.length > 0',
+  ],
+  [
+    'files that do not load are forgotten',
+    'results/run-state.ts',
+    'state.planProblems.length > 0 || state.loadFailures.length > 0',
+    'state.planProblems.length > 0',
+  ],
+  [
+    'every second result is dropped',
+    'results/run-state.ts',
+    '  const { status, times, checks } = result;\n',
+    '  const { status, times, checks } = result;\n  if (result.ordinal % 2 === 1) return;\n',
+  ],
+  [
+    'every second result is not recorded',
+    'node/lane/main.ts',
+    "          this.#put({ is: 'ended', result: this.#recorded(planned, result) }, result",
+    "          if (planned.ordinal % 2 === 0) this.#put({ is: 'ended', result: this.#recorded(planned, result) }, result",
+  ],
+  [
+    'a result is recorded twice',
+    'node/lane/journal-writer.ts',
+    'this.#waiting += writeEntry(entry, stringify);',
+    "this.#waiting += writeEntry(entry, stringify).repeat(entry.is === 'ended' ? 2 : 1);",
+  ],
+  ['failed counts as passed', 'running/verdict.ts', "return { status: 'failed', cause: own.cause };", "return { status: 'passed' };"],
+  ['errored counts as passed', 'running/verdict.ts', "return { status: 'errored', cause: error.cause };", "return { status: 'passed' };"],
+  ['a known failure that passes is fine', 'running/verdict.ts', "{ status: 'failed', cause: 'surprise', reason: known }", "{ status: 'known', reason: known }"],
+  ['an expired skip is a skip', 'cases/marks.ts', 'skip: skip && !skipPast ?', 'skip: skip ?'],
+  [
+    'every value equals every other',
+    'checks/comparisons.ts',
+    "isEqual(actual, expected) ? undefined : both('not equal'",
+    "isEqual(expected, expected) ? undefined : both('not equal'",
+  ],
+  ['failed checks are not counted', 'running/case-run.ts', '      this.fail(failureOfCheck(finding, note, origin, { step: pathOf(step) }), step);\n', ''],
+  [
+    'a failing step is forgotten',
+    'checks/checks.ts',
+    'if (!this.#recorder.found(finding, note, finding && captureOrigin(above, framesKept))) this.#recorder.stop();',
+    'if (finding) this.#recorder.stop();',
+  ],
+  [
+    'what a body throws is swallowed',
+    'running/case-run.ts',
+    'else this.fail(failureOfThrow(error, cause, { step: pathOf(this.#step), fixture }));',
+    "else if (cause !== 'throw') this.fail(failureOfThrow(error, cause, { step: pathOf(this.#step), fixture }));",
+  ],
+  ['stray rejections are swallowed', 'running/run.ts', 'if (!run.ended) run.threw(error);', 'if (run.ended) return;\n    if (!run.ended) run.threw(error);'],
+  [
+    'late checks are not told',
+    'running/case-run.ts',
+    '    if (this.ended) {\n      const at',
+    '    if (this.ended) return true;\n    if (this.ended) {\n      const at',
+  ],
+  ['tear-down errors are swallowed', 'fixtures/instances.ts', '      errors.push({ fixture: node.name, error });\n', ''],
+  [
+    'tear-down goes in the order of set-up',
+    'fixtures/instances.ts',
+    'for (let instance = this.#begun.pop(); instance; instance = this.#begun.pop())',
+    'for (let instance = this.#begun.shift(); instance; instance = this.#begun.shift())',
+  ],
+  ['shared tear-downs are left out', 'running/run.ts', '    if (open.holder.isEmpty) return;\n', "    if (open.holder.scope !== 'case') return;\n"],
+  ['a set-up that fails is no matter', 'running/run.ts', '      this.#setUpBroke(run, error);\n', '      ready = true;\n'],
+  ['rows are skipped', 'suites/plan.ts', 'yield chunk.map((entry) => {', 'yield chunk.filter((_, i) => i !== 2).map((entry) => {'],
+  [
+    'bad rows pass for good ones',
+    'running/run.ts',
+    "if (entry.problems) this.#deliver(planned, this.#result({ status: 'errored', cause: 'data' }",
+    "if (entry.problems) this.#deliver(planned, this.#result({ status: 'passed' }",
+  ],
+  ['ids are mixed up', 'suites/planned.ts', "`${test.id}${own === undefined ? '' : `/${own}`}", "`${test.id}${own === undefined ? '' : `/${own.slice(0, 3)}`}"],
+  ['errors of the plan are no matter', 'suites/plan.ts', 'problems: planner.problems,', 'problems: [],'],
+  ['the selection is ignored', 'suites/selection.ts', '(!places || places.some((stands) => stands(planned))) &&', ''],
+  ['a body past its time is fine', 'running/run.ts', "    run.fail({ cause: 'timeout',", "    if (run.ended) run.fail({ cause: 'timeout',"],
+  ['a case that ended its process is left out', 'node/coordinator.ts', "    write({ is: 'ended', result: resultOfEnd(name as CaseName, lane, end) });\n", ''],
+  [
+    'after a crash nothing more runs',
+    'node/coordinator.ts',
+    '      if (fruitless >= fruitlessLanes) {',
+    '      if (charged) return state;\n      if (fruitless >= fruitlessLanes) {',
+  ],
+  ['process.exit leaves no word', 'node/lane/main.ts', '    for (const run of this.#under) {', '    for (const run of [] as CaseRun[]) {'],
+  [
+    'the last line counts no failures',
+    'formats/human/run.ts',
+    '`${counts.passed} passed, ${counts.failed + counts.errored} failed',
+    '`${counts.passed} passed, ${counts.failed * 0} failed',
+  ],
+  ['failures are not told', 'command/run.ts', '  for (const line of tellFailures(state, telling)) terminal.out(line);\n', ''],
+  ['comments shift the lines', 'cases/csv.ts', '    line += lines;\n', '    if (!skipped) line += lines;\n'],
+  ['stacks tell the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
+  [
+    'plan runs the tests',
+    'node/lane/main.ts',
+    "if (this.#job.mode === 'plan') await this.#list(plan);",
+    "if (this.#job.mode === 'plan') { await this.#run(plan); await this.#list(plan); }",
+  ],
+];
+
+const part = process.argv[2];
+const chosen = lies.filter(([name]) => !part || name.includes(part));
+const queue = [...chosen.entries()];
+const unseen = [];
+
+async function plant([number, [name, file, truth, lie]]) {
+  const folder = join(workshop, String(number));
+  rmSync(folder, { recursive: true, force: true });
+  mkdirSync(folder, { recursive: true });
+  cpSync(join(root, 'src'), join(folder, 'src'), { recursive: true });
+  cpSync(join(root, 'package.json'), join(folder, 'package.json'));
+  const path = join(folder, 'src', file);
+  const text = readFileSync(path, 'utf8');
+  if (text.split(truth).length !== 2) throw new Error(`the lie "${name}": its text must stand once in src/${file}:\n${truth}`);
+  writeFileSync(
+    path,
+    text.replace(truth, () => lie),
+  );
+  await run(process.execPath, [join(root, 'scripts', 'build.mjs'), join(folder, 'src'), join(folder, 'dist'), '--no-types']);
+  const ground = run(process.execPath, [join(root, 'tests', 'root', 'run.mjs'), '--stop'], {
+    env: { ...process.env, RED_LATTICE_PACKAGE: folder },
+    maxBuffer: 1 << 26,
+  });
+  const seen = await ground.then(
+    () => undefined,
+    (error) =>
+      String(error.stdout)
+        .split('\n')
+        .find((line) => line.startsWith('✗')) ?? `the ground itself broke: ${error.stderr}`,
+  );
+  rmSync(folder, { recursive: true, force: true });
+  if (seen?.startsWith('✗')) console.log(`seen    ${name}  (${seen.slice(2).split(':')[0]})`);
+  else {
+    unseen.push(name);
+    console.log(`UNSEEN  ${name}${seen ? `: ${seen}` : ''}`);
+  }
+}
+
+for (let next = queue.shift(); next; next = queue.shift()) await plant(next);
+rmSync(workshop, { recursive: true, force: true });
+console.log(`\n${chosen.length - unseen.length} of ${chosen.length} planted lies turn the ground red`);
+if (unseen.length > 0) process.exitCode = 1;
