@@ -1,0 +1,115 @@
+import { cell, dataFile, named, range, suite, test } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+import { memoryFiles, runInside } from '../inner.ts';
+
+/** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
+async function read(text: string | Uint8Array, options: Parameters<typeof dataFile>[1] = {}, name = 'stays.csv'): Promise<unknown[]> {
+  const { seen } = await runInside([test('row', { cases: dataFile(name, options), mayBeEmpty: true }, () => {})], memoryFiles({ [name]: text }));
+  return seen.map(({ row, result }) =>
+    result.status === 'errored' ? result.failures.map(({ place, message }) => `${place?.line}:${place?.column} ${message}`).join('; ') : row,
+  );
+}
+
+export const reading = suite('a data file', [
+  test(
+    'is read as text: {shape}',
+    {
+      cases: named({
+        plain: {
+          shape: 'plain',
+          text: 'a,b\n1,2\n3,4\n',
+          rows: [
+            { a: '1', b: '2' },
+            { a: '3', b: '4' },
+          ],
+        },
+        'no line break at the end': { shape: 'no last line break', text: 'a,b\n1,2', rows: [{ a: '1', b: '2' }] },
+        'Windows line breaks': { shape: 'CRLF', text: 'a,b\r\n1,"x\r\ny"\r\n', rows: [{ a: '1', b: 'x\r\ny' }] },
+        'both line breaks': {
+          shape: 'mixed',
+          text: 'a,b\r\n1,2\n3,4\r\n',
+          rows: [
+            { a: '1', b: '2' },
+            { a: '3', b: '4' },
+          ],
+        },
+        'a byte order mark': { shape: 'BOM', text: '\uFEFFa,b\n1,2\n', rows: [{ a: '1', b: '2' }] },
+        'comments and blank lines': {
+          shape: 'comments',
+          text: '# made up\n\na,b\n# "never closed\n1,2\n  \n3,4\n',
+          rows: [
+            { a: '1', b: '2' },
+            { a: '3', b: '4' },
+          ],
+        },
+        quotes: {
+          shape: 'quotes',
+          text: 'a,b\n"x, ""y""",2\n5" pipe,"\n"\n',
+          rows: [
+            { a: 'x, "y"', b: '2' },
+            { a: '5" pipe', b: '\n' },
+          ],
+        },
+        'blanks around': { shape: 'blanks', text: 'a , b\n 1 ,"  2 "\n', rows: [{ a: '1', b: '  2 ' }] },
+        'other letters': { shape: 'letters', text: 'hafen,größe\nÅrø,12 ½\n', rows: [{ hafen: 'Årø', größe: '12 ½' }] },
+        'no rows': { shape: 'empty', text: 'a,b\n', rows: [] },
+      }),
+    },
+    async ({ row, check }) => check.equal(await read(row.text), row.rows),
+  ),
+
+  test('in UTF-16 is read by its first bytes', async ({ check }) => {
+    const text = 'a,b\nø,2\n';
+    const bytes = new Uint8Array([0xff, 0xfe, ...[...text].flatMap((letter) => [letter.charCodeAt(0) & 0xff, letter.charCodeAt(0) >> 8])]);
+    check.equal(await read(bytes), [{ a: 'ø', b: '2' }]);
+  }),
+
+  test('told apart by tabs', async ({ check }) => check.equal(await read('a\tb\n1,5\t2\n', {}, 'stays.tsv'), [{ a: '1,5', b: '2' }])),
+
+  test('tells where a cell is wrong, behind comments and quoted line breaks', async ({ check }) => {
+    const columns = { note: cell.text.under('Remark'), nights: cell.integer, due: cell.number.optional() };
+    const text = '# stays\nRemark,nights,due\n"two\nlines",two,1\nfine,3,\n"a\nb\nc",4,"6,50"\n,5,1\n"never closed,6,1\n';
+    check.equal(await read(text, { columns }), [
+      '4:8 nights: "two" is not an integer',
+      { note: 'fine', nights: 3 },
+      '8:6 due: "6,50" is not a number; that looks like a decimal comma: write 6.50',
+      '9:1 note: empty, and a text is wanted; where it may be empty, say optional() or or(…)',
+      '10:1 a quote opens here and never closes',
+    ]);
+  }),
+
+  test('names and marks its rows by columns of its own', async ({ check }) => {
+    const cases = dataFile('stays.csv', { columns: { nights: cell.integer } });
+    const text = '(case),nights,(tags),(skip),(known)\none night,1,quick money,,\nlong,99,,too long,\nodd,3,,,rounding\n';
+    const { seen } = await runInside([test('stay', { cases }, ({ row, check }) => check.differs(row.nights, 3))], memoryFiles({ 'stays.csv': text }));
+    check.equal(
+      seen.map(({ title, status, result }) => [title, status, result.reason]),
+      [
+        ['stay › one night', 'passed', undefined],
+        ['stay › long', 'skipped', 'too long'],
+        ['stay › odd', 'known/check', 'rounding'],
+      ],
+    );
+  }),
+
+  test('written from random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check, log }) => {
+    const random = randomFrom(`csv ${row.seed}`);
+    const newline = random.pick(['\n', '\r\n']);
+    const text = (): string => Array.from({ length: random.integer(0, 6) }, () => random.pick(['a', 'ß', ',', '"', newline, ' ', '#', '😀', ';'])).join('');
+    const columns = Array.from({ length: random.integer(1, 4) }, (_, i) => `c${i}`);
+    const cells = Array.from({ length: random.integer(0, 12) }, () => columns.map(text));
+    const quote = (value: string): string => `"${value.replaceAll('"', '""')}"`;
+    // Quotes may be left out where nothing asks for them.
+    const write = (value: string): string => (/^[aß😀;]+$/u.test(value) && random.integer(0, 1) ? value : quote(value));
+    const file = [columns, ...cells].map((line) => line.map(write).join(',') + newline).join('');
+    log(JSON.stringify(file));
+    const seen = await runInside(
+      [test('row', { cases: dataFile('f.csv', {}), mayBeEmpty: true }, () => {})],
+      memoryFiles({ 'f.csv': file }, random.integer(1, 40)),
+    );
+    check.equal(
+      seen.seen.map((one) => Object.values(one.row)),
+      cells,
+    );
+  }),
+]);

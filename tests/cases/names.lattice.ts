@@ -1,0 +1,105 @@
+import { named, planSuites, range, rows, suite, table, test } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+
+type Row = Record<string, unknown>;
+
+async function planned(title: string, given: readonly Row[]): Promise<{ id: string; title: string }[]> {
+  const cases: { id: string; title: string }[] = [];
+  for await (const one of planSuites([test(title, { cases: rows(given) }, () => {})])) cases.push({ id: one.id, title: one.title });
+  return cases;
+}
+
+export const names = suite('names', [
+  test(
+    '{row} makes {id}',
+    {
+      cases: table(
+        ['row', 'id'],
+        [
+          [{ loa: 12, hull: 'cat' }, 'loa=12,hull=cat'],
+          [{ resident: false, due: null }, 'resident=false,due=null'],
+          [{ when: '2031-04-01' }, 'when=2031-04-01'],
+          [{ loa: -3.5 }, 'loa=-3.5'],
+          [{ hafen: 'Årø' }, 'hafen=Årø'],
+          [{ name: 'at noon' }, 'name=at-noon'],
+        ],
+      ),
+    },
+    async ({ row, check }) => check.equal((await planned('t', [row.row]))[0]?.id, `suites#t/${row.id}`),
+  ),
+
+  test('tell apart what looks alike: {one} and {two}', {
+    cases: table(
+      ['one', 'two'],
+      [
+        ['1', 1],
+        ['true', true],
+        ['a b', 'a-b'],
+        ['a,b=c', 'a b c'],
+        ['06:00', '06-00'],
+        [{ a: 1 }, { a: '1' }],
+        ['x'.repeat(90), `${'x'.repeat(90)}y`],
+        [new Date(0), '1970-01-01'],
+      ],
+    ),
+  }, async ({ row, check }) => {
+    const ids = (await planned('t', [{ v: row.one }, { v: row.two }])).map(({ id }) => id);
+    check.equal(new Set(ids).size, 2, ids.join(' '));
+    check.holds(
+      ids.every((id) => !id.includes('~')),
+      'neither is a twin',
+    );
+  }),
+
+  test('stay while rows come, go and change places: seed {seed}', { cases: range('seed', 1, 40) }, async ({ row, check }) => {
+    const random = randomFrom(`ids ${row.seed}`);
+    const value = (): unknown =>
+      random.pick<() => unknown>([
+        () => random.integer(-5, 5),
+        () => random.text(2, 'ab -=:,é'),
+        () => random.pick([true, null, 'true', '1']),
+        () => [random.integer(0, 2)],
+      ])();
+    const made = Array.from({ length: 30 }, () => ({ a: value(), b: value() }));
+    const distinct = [...new Map(made.map((one) => [JSON.stringify(one), one])).values()];
+    const before = new Map((await planned('t', distinct)).map(({ id }, i) => [JSON.stringify(distinct[i]), id]));
+    check.equal(new Set(before.values()).size, distinct.length, 'each its own');
+    const kept = random.shuffle(distinct).filter(() => random.integer(0, 3) > 0);
+    const after = await planned('t', kept);
+    check.equal(
+      after.map(({ id }) => id),
+      kept.map((one) => before.get(JSON.stringify(one)) as string),
+    );
+  }),
+
+  test('of equal rows are twins', async ({ check }) =>
+    check.equal(
+      (await planned('t', [{ a: 1 }, { a: 2 }, { a: 1 }])).map(({ id }) => id),
+      ['suites#t/a=1', 'suites#t/a=2', 'suites#t/a=1~2'],
+    )),
+
+  test(
+    'title {title} reads {reads}',
+    {
+      cases: table(
+        ['title', 'reads'],
+        [
+          ['{stay.nights} nights', '3 nights'],
+          ['{{nights} for {vessel}', '{nights} for Gull'],
+          ['{vessel} for {stay}', 'Gull for {nights: 3}'],
+          ['no columns', 'no columns › vessel=Gull, stay={nights: 3}'],
+          ['{vessel.owner.name}', 'undefined'],
+        ],
+      ),
+    },
+    async ({ row, check }) => check.equal((await planned(row.title, [{ vessel: 'Gull', stay: { nights: 3 } }]))[0]?.title, row.reads),
+  ),
+
+  test('of named rows are their own', async ({ check }) => {
+    const ids: string[] = [];
+    for await (const one of planSuites([test('opens', { cases: named({ 'before eight': { hour: 7 }, 'at noon!': { hour: 12 } }) }, () => {})]))
+      ids.push(one.id);
+    check.equal(ids[0], 'suites#opens/before-eight');
+    check.matches(ids[1], /^suites#opens\/at-noon-[0-9a-f]{8}$/);
+  }),
+]);

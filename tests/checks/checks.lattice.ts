@@ -1,0 +1,166 @@
+import { type CaseInHand, named, suite, table, test } from 'red-lattice';
+import { runInside } from '../inner.ts';
+
+class Berth {
+  constructor(readonly name: string) {}
+}
+class Mooring {
+  constructor(readonly name: string) {}
+}
+const circle = (label: string): object => {
+  const one: Record<string, unknown> = { label };
+  one['self'] = one;
+  return one;
+};
+const sym = Symbol('tide');
+
+/** Runs one body; gives its failures as `note: message | actual | expected`, and how many checks passed. */
+async function failures(body: (now: CaseInHand<{}>) => unknown): Promise<{ said: string[]; passed: number }> {
+  const { seen } = await runInside([test('inner', body)]);
+  const result = seen[0]?.result;
+  const said = result?.failures.map(({ note, message, actual, expected }) =>
+    [`${note ? `${note}: ` : ''}${message}`, actual, expected].filter((part) => part !== undefined).join(' | '),
+  );
+  return { said: said ?? [], passed: result?.checks.passed ?? 0 };
+}
+
+export const equality = suite('equal', [
+  test('holds for {what}', {
+    cases: named<{ what: string; a: unknown; b: unknown }>({
+      nan: { what: 'NaN', a: Number.NaN, b: Number.NaN },
+      zeros: { what: 'both zeros', a: 0, b: -0 },
+      nested: { what: 'nested structures', a: { a: [1, { b: new Map([['k', new Set([1])]]) }] }, b: { a: [1, { b: new Map([['k', new Set([1])]]) }] } },
+      order: { what: 'keys in another order', a: { a: 1, b: 2 }, b: { b: 2, a: 1 } },
+      dates: { what: 'dates', a: new Date(5), b: new Date(5) },
+      bytes: { what: 'typed arrays', a: new Uint8Array([1, 2]), b: new Uint8Array([1, 2]) },
+      cycles: { what: 'circles', a: circle('x'), b: circle('x') },
+      sets: { what: 'sets of objects, in any order', a: new Set([{ a: 1 }, { a: 2 }]), b: new Set([{ a: 2 }, { a: 1 }]) },
+      maps: { what: 'maps with objects as keys', a: new Map([[{ a: 1 }, 1]]), b: new Map([[{ a: 1 }, 1]]) },
+      errors: { what: 'errors', a: new RangeError('deep'), b: new RangeError('deep') },
+      instances: { what: 'instances of one class', a: new Berth('N4'), b: new Berth('N4') },
+    }),
+  }, ({ row, check }) => {
+    check.equal(row.a, row.b);
+    check.equal(row.b, row.a);
+  }),
+  test('does not hold for {what}', {
+    cases: named<{ what: string; a: unknown; b: unknown }>({
+      types: { what: 'a number and its text', a: 1, b: '1' },
+      absent: { what: 'an absent and an undefined property', a: {}, b: { a: undefined } },
+      classes: { what: 'instances of two classes', a: new Berth('N4'), b: new Mooring('N4') },
+      plain: { what: 'an instance and a plain object', a: new Berth('N4'), b: { name: 'N4' } },
+      lengths: { what: 'arrays of two lengths', a: [1, 2], b: [1, 2, undefined] },
+      holes: { what: 'a hole and undefined', a: Object.assign([1], { 2: 2 }), b: [1, undefined, 2] },
+      symbols: { what: 'properties under symbols', a: { [sym]: 1 }, b: { [sym]: 2 } },
+      causes: { what: 'errors with two causes', a: new Error('x', { cause: 1 }), b: new Error('x', { cause: 2 }) },
+      sets: { what: 'sets that match one item twice', a: new Set([{ a: 1 }, { a: 2 }]), b: new Set([{ a: 1 }, { a: 3 }]) },
+      maps: { what: 'maps with other values', a: new Map([['k', 1]]), b: new Map([['k', 2]]) },
+      cycles: { what: 'circles with other labels', a: circle('x'), b: circle('y') },
+      views: { what: 'typed arrays of two kinds', a: new Uint8Array([1]), b: new Int8Array([1]) },
+      functions: { what: 'two functions', a: () => 1, b: () => 1 },
+      nulls: { what: 'null and an object', a: null, b: {} },
+      regexps: { what: 'patterns with other flags', a: /a/, b: /a/i },
+    }),
+  }, ({ row, check }) => {
+    check.differs(row.a, row.b);
+    check.differs(row.b, row.a);
+  }),
+]);
+
+export const messages = test(
+  'a check that does not hold says: {says}',
+  {
+    cases: named<{ says: string; body: (now: CaseInHand<{}>) => unknown }>({
+      equal: { says: 'dues: not equal | 72 | 73', body: ({ check }) => check.equal(72, 73, 'dues') },
+      identical: { says: 'equal, and not the same | [1] | [1]', body: ({ check }) => check.identical([1], [1]) },
+      close: { says: 'off by 0.1, allowed 0.05 | 1.1 | 1', body: ({ check }) => check.close(1.1, 1, 0.05) },
+      relative: { says: 'off by 2, allowed 1 | 102 | 100', body: ({ check }) => check.close(102, 100, { relative: 0.01 }) },
+      'not a number': { says: 'not a number | undefined | 1', body: ({ check }) => check.close(undefined, 1, 5) },
+      matches: { says: 'does not match | "noon" | /^M/', body: ({ check }) => check.matches('noon', /^M/) },
+      includes: { says: 'not included | [{ a: 1 }] | { a: 2 }', body: ({ check }) => check.includes([{ a: 1 }], { a: 2 }) },
+      has: { says: 'lacks a part | { a: { b: 1 } } | { a: { b: 2 } }', body: ({ check }) => check.has({ a: { b: 1, c: 3 }, d: 4 }, { a: { b: 2 } }) },
+      holds: { says: 'does not hold: 0', body: ({ check }) => check.holds(0) },
+      present: { says: 'is null', body: ({ check }) => check.present(null) },
+      fail: { says: 'never here: failed', body: ({ check }) => check.fail('never here') },
+      'throws nothing': { says: 'threw nothing, and should throw RangeError', body: ({ check }) => check.throws(() => 1, RangeError) },
+      'throws another': {
+        says: 'threw something else than RangeError | TypeError: "x"',
+        body: ({ check }) =>
+          check.throws(() => {
+            throw new TypeError('x');
+          }, RangeError),
+      },
+      'rejects with another message': {
+        says: 'threw another message | Error: "late" | /early/',
+        body: ({ check }) =>
+          check.throws(async () => {
+            throw new Error('late');
+          }, /early/),
+      },
+      eventually: { says: 'not within 5 ms | 0', body: ({ eventually }) => eventually(() => 0, { within: 5, every: 1 }) },
+    }),
+  },
+  async ({ row, check }) => check.equal((await failures(row.body)).said, [row.says]),
+);
+
+export const holding = test('checks that hold say so, and hand on what they found', async ({ check }) => {
+  const { said, passed } = await failures(async ({ check, ensure, eventually }) => {
+    const results = [
+      check.holds(true),
+      check.close(1.04, 1, 0.05),
+      check.includes('harbour', 'arb'),
+      check.includes(new Set([1]), 1),
+      check.has({ a: 1, b: { c: [1, 2] } }, { b: { c: [1] } }),
+      check.matches('noon', /OO/i),
+    ];
+    ensure.equal(results, [true, true, true, true, true, true]);
+    ensure.identical(ensure.present('x'), 'x');
+    ensure.equal(
+      ensure.throws(() => {
+        throw new RangeError('deep');
+      }, RangeError).message,
+      'deep',
+    );
+    ensure.equal(
+      (
+        (await check.throws(async () => {
+          throw new Error('late');
+        }, /late/)) as Error
+      ).message,
+      'late',
+    );
+    let asked = 0;
+    ensure.equal(await eventually(() => ++asked > 2 && asked, { every: 1 }), 3);
+    const sticky = /o/g;
+    check.matches('noon', sticky);
+    check.matches('noon', sticky);
+  });
+  check.equal(said, []);
+  check.equal(passed, 16);
+});
+
+export const showing = test(
+  '{value} is shown as {text}',
+  {
+    cases: table(
+      ['value', 'text'],
+      [
+        ['a "b"\n', '"a \\"b\\"\\n"'],
+        [-0, '-0'],
+        [new Berth('N4'), 'Berth { name: "N4" }'],
+        [new Map([['a', [1]]]), 'Map { "a" → [1] }'],
+        [new Set([1, 2]), 'Set [1, 2]'],
+        [new Date(0), 'Date 1970-01-01T00:00:00.000Z'],
+        [{ 'two words': 1, [sym]: 2 }, '{ "two words": 1, [Symbol(tide)]: 2 }'],
+        [circle('x'), '{ label: "x", self: [circle: 1 up] }'],
+        [new Uint8Array([1, 2]), 'Uint8Array [1, 2]'],
+        [Object.create(null) as object, 'null-prototype {}'],
+      ],
+    ),
+  },
+  async ({ row, check }) =>
+    check.equal(
+      (await failures(({ check }) => check.equal({}.constructor === Object ? row.value : 0, Symbol.iterator as never))).said[0],
+      `not equal | ${row.text} | Symbol(Symbol.iterator)`,
+    ),
+);

@@ -1,0 +1,71 @@
+import { type CaseResult, type Child, type FileReader, type PlannedCase, ProblemError, runSuites } from 'red-lattice';
+
+/** What came of one case of a run within a test. */
+export interface Seen {
+  readonly id: string;
+  readonly title: string;
+  readonly row: Readonly<Record<string, unknown>>;
+  readonly status: string;
+  readonly result: CaseResult;
+}
+
+export interface InnerRun {
+  readonly seen: readonly Seen[];
+  /** Status with cause by title. */
+  readonly statuses: Readonly<Record<string, string>>;
+  readonly told: readonly string[];
+  readonly ok: boolean;
+}
+
+type Options = Omit<NonNullable<Parameters<typeof runSuites>[1]>, 'onEvent'>;
+
+/** Runs suites within a test and gives what was seen. */
+export async function runInside(suites: readonly Child[], options: Options = {}): Promise<InnerRun> {
+  const seen: Seen[] = [];
+  const told: string[] = [];
+  const add = (planned: Pick<PlannedCase, 'id' | 'title' | 'row'>, result: CaseResult): void => {
+    seen.push({ id: planned.id, title: planned.title, row: planned.row, status: result.cause ? `${result.status}/${result.cause}` : result.status, result });
+  };
+  const { ok } = await runSuites(suites, {
+    seed: 1,
+    ...options,
+    onEvent(event) {
+      if (event.type === 'ended') add(event.case, event.result);
+      if (event.type === 'torn down') add({ id: event.id, title: event.title, row: {} }, event.result);
+      if (event.type === 'told') told.push(event.problem.code);
+    },
+  });
+  return { seen, told, ok, statuses: Object.fromEntries(seen.map(({ title, status }) => [title, status])) };
+}
+
+/** The first thing that a plan refuses, in words. */
+export async function refusal(suites: () => readonly Child[], options: Options = {}): Promise<string> {
+  try {
+    await runSuites(suites(), options);
+    return 'nothing refused';
+  } catch (error) {
+    if (error instanceof ProblemError) return error.message;
+    throw error;
+  }
+}
+
+/** Files that exist only here, under `memory:/`, cut into pieces of a few bytes. */
+export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>, pieceSize = 7): { files: FileReader; base: URL } {
+  const base = new URL('file:///memory/');
+  return {
+    base,
+    files: {
+      async *read(url) {
+        const text = texts[decodeURIComponent(url.pathname.replace('/memory/', ''))];
+        const bytes = typeof text === 'string' ? new TextEncoder().encode(text) : (text ?? new Uint8Array());
+        for (let at = 0; at < bytes.length; at += pieceSize) yield bytes.slice(at, at + pieceSize);
+      },
+      async names(folder) {
+        const path = decodeURIComponent(folder.pathname.replace('/memory/', ''));
+        return Object.keys(texts)
+          .filter((name) => name.startsWith(path))
+          .map((name) => name.slice(path.length));
+      },
+    },
+  };
+}

@@ -1,0 +1,181 @@
+import { fixture, named, range, suite, table, test } from 'red-lattice';
+import { runInside } from '../inner.ts';
+
+const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
+
+export const steps = suite('steps', [
+  test('go on after one that fails, and name it in what failed', async ({ check }) => {
+    const { seen } = await runInside([
+      test('case', ({ check, step }) => {
+        step('one', ({ ensure, step }) => {
+          step('inner', ({ check }) => check.equal(1, 2));
+          ensure.equal(3, 4);
+          check.fail('not reached');
+        });
+        const value = step('two', () => 7);
+        check.equal(value, 7);
+        step('three', () => {
+          throw new Error('thrown');
+        });
+      }),
+    ]);
+    check.equal(seen[0]?.status, 'failed/check');
+    check.equal(
+      seen[0]?.result.failures.map(({ step, message }) => `${step?.join('/')} ${message}`),
+      ['one/inner not equal', 'one not equal', 'three Error: thrown'],
+    );
+    check.equal(
+      seen[0]?.result.steps.map(({ title, depth, status }) => `${depth} ${title} ${status}`),
+      ['0 one failed', '1 inner failed', '0 two passed', '0 three failed'],
+    );
+  }),
+
+  test('that must succeed end the case', async ({ check }) => {
+    let reached = '';
+    const { seen } = await runInside([
+      test('case', async ({ step }) => {
+        reached += `${await step.must('gives', async () => 'value')} `;
+        await step('outer', async ({ step }) => {
+          await step.must('breaks', async ({ check }) => void check.equal(1, 2));
+          reached += 'after the step ';
+        });
+        reached += 'after all';
+      }),
+    ]);
+    check.equal(reached, 'value ');
+    check.equal(seen[0]?.status, 'failed/check');
+  }),
+
+  test('that overlap keep their own checks', async ({ check }) => {
+    const { seen } = await runInside([
+      test('case', async ({ step }) => {
+        await step.must('both', ({ step }) =>
+          Promise.all([
+            step('slow', async ({ check }) => {
+              await wait(10);
+              check.equal(1, 2);
+            }),
+            step('quick', async ({ check }) => void check.equal(3, 4)),
+          ]),
+        );
+      }),
+    ]);
+    check.equal(
+      seen[0]?.result.failures.map(({ step, actual }) => `${step?.join()} ${actual}`),
+      ['both,quick 3', 'both,slow 1'],
+    );
+  }),
+]);
+
+export const precedence = test('what goes wrong together counts as {status}', {
+  cases: named<{ fails: boolean; tears: boolean; known: boolean; skips: boolean; status: string }>({
+    'failed and torn': { fails: true, tears: true, known: false, skips: false, status: 'failed/check' },
+    'known and torn': { fails: true, tears: true, known: true, skips: false, status: 'errored/teardown' },
+    'known alone': { fails: true, tears: false, known: true, skips: false, status: 'known/check' },
+    'known and mended': { fails: false, tears: false, known: true, skips: false, status: 'failed/surprise' },
+    'failed, then skipped': { fails: true, tears: false, known: false, skips: true, status: 'failed/check' },
+    'skipped alone': { fails: false, tears: false, known: false, skips: true, status: 'skipped' },
+    'torn alone': { fails: false, tears: true, known: false, skips: false, status: 'errored/teardown' },
+  }),
+}, async ({ row, check }) => {
+  const ink = fixture('ink', {
+    setup: () => 'ink',
+    teardown() {
+      if (row.tears) throw new Error('spilt');
+    },
+  });
+  const { statuses } = await runInside([
+    test('case', { needs: { ink }, knownFailure: row.known ? 'known' : undefined }, ({ check, skip }) => {
+      check.equal(row.fails, false);
+      if (row.skips) skip('no wind');
+    }),
+  ]);
+  check.equal(statuses['case'], row.status);
+});
+
+export const concurrency = suite('concurrency', [
+  test('of {allowed} lets {most} cases overlap', {
+    cases: table(
+      ['allowed', 'most'],
+      [
+        [1, 1],
+        [3, 3],
+        [50, 8],
+      ],
+    ),
+  }, async ({ row, check }) => {
+    let [under, most] = [0, 0];
+    const { ok, seen } = await runInside([
+      test('case', { cases: range('n', 1, 8), concurrency: row.allowed }, async () => {
+        most = Math.max(most, ++under);
+        await wait(15);
+        under--;
+      }),
+    ]);
+    check.equal([most, ok, seen.length], [row.most, true, 8]);
+  }),
+
+  test('keeps a shared fixture until the last of its cases has ended', async ({ check }) => {
+    const trace: string[] = [];
+    const quay = fixture('quay', { scope: 'test', setup: () => trace.push('up'), teardown: () => trace.push('down') });
+    await runInside([
+      test('case', { cases: range('n', 1, 6), concurrency: 4, needs: { quay } }, async ({ row }) => {
+        await wait(row.n % 2 ? 12 : 2);
+        trace.push('case');
+      }),
+    ]);
+    check.equal(trace, ['up', ...Array<string>(6).fill('case'), 'down']);
+  }),
+]);
+
+export const attempts = test('further attempts set up the case anew, and the last one counts', async ({ check }) => {
+  let [set, tries] = [0, 0];
+  const each = fixture('each', { setup: () => ++set });
+  const { seen } = await runInside([
+    test('unsteady', { retries: 3, needs: { each } }, ({ check }) => check.equal(++tries, 3)),
+    test('hopeless', { retries: 1 }, ({ check }) => check.fail('again')),
+  ]);
+  check.equal(
+    seen.map(({ status, result }) => [status, result.attempts]),
+    [
+      ['passed', 3],
+      ['failed/check', 2],
+    ],
+  );
+  check.equal(set, 3);
+});
+
+export const deferred = test('what a body defers runs last in first out, also after a failure, before fixtures end', async ({ check }) => {
+  const trace: string[] = [];
+  const quay = fixture('quay', { setup: () => 'quay', teardown: () => trace.push('quay') });
+  await runInside([
+    test('case', { needs: { quay } }, ({ defer, ensure }) => {
+      defer(() => trace.push('first'));
+      defer(async () => trace.push('second'));
+      ensure.fail('here');
+    }),
+  ]);
+  check.equal(trace, ['second', 'first', 'quay']);
+});
+
+export const overdue = test('a body past its time is told its signal, and the rest goes on', { timeout: 5000 }, async ({ check }) => {
+  let aborted = false;
+  const { statuses } = await runInside([
+    test('heeds', { timeout: 20 }, ({ signal }) => new Promise<void>((resolve) => signal.addEventListener('abort', () => resolve(void (aborted = true))))),
+    test('after', ({ check }) => check.holds(true)),
+  ]);
+  check.equal(statuses, { heeds: 'failed/timeout', after: 'passed' });
+  check.holds(aborted);
+});
+
+export const kept = test('output and attachments stand with their case', async ({ check }) => {
+  const { seen } = await runInside([
+    test('case', ({ log, attach, check }) => {
+      log('tide', { at: 3 });
+      attach('plan', { berth: 'N4' });
+      check.holds(true);
+    }),
+  ]);
+  check.equal(seen[0]?.result.output, ['tide { at: 3 }\n']);
+  check.equal(seen[0]?.result.attachments, [{ name: 'plan', content: '{ berth: "N4" }' }]);
+});

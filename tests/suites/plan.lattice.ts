@@ -1,0 +1,115 @@
+import { type Child, cell, dataFile, fixture, named, rows, suite, table, test, values } from 'red-lattice';
+import { memoryFiles, refusal, runInside } from '../inner.ts';
+
+const files = memoryFiles({ 'dues.csv': 'loa,nights\n8,1\n', 'twice.csv': 'loa,loa\n1,2\n', 'empty.csv': '', 'dues.xyz': '' });
+const body = (): void => {};
+
+export const refusals = test(
+  'the plan says: {says}',
+  {
+    cases: named<{ says: string; suites: () => readonly Child[] }>({
+      'an unknown placeholder': {
+        says: 'title "{lao} m": no column `lao`; did you mean `loa`?',
+        suites: () => [test('{lao} m' as string, { cases: values('loa', [8]) as never }, body)],
+      },
+      'a placeholder without rows': { says: 'title "{loa} m": no column `loa`; there are: none', suites: () => [test('{loa} m', body)] },
+      'a brace that never closes': {
+        says: 'title "{loa m": a brace is never closed; write {{ for a brace that stands for itself',
+        suites: () => [test('{loa m', body)],
+      },
+      'a repeated column': {
+        says: 'column `a` stands twice in a table; each column needs a name of its own',
+        suites: () => [test('t', { cases: table(['a', 'a'] as never, [[1, 2]] as never) }, body)],
+      },
+      'a row of the wrong length': {
+        says: 'row 2 has 1 value for 2 columns (a, b)',
+        suites: () => [test('t', { cases: table(['a', 'b'], [[1, 2], [3]] as never) }, body)],
+      },
+      'an empty table': {
+        says: '"t" has no cases: a table is empty; where that may be, say mayBeEmpty: true',
+        suites: () => [test('t', { cases: table(['a'], []) }, body)],
+      },
+      'a missing file': {
+        says: 'no data file dus.csv (looked for file:///memory/dus.csv); there is `dues.csv`',
+        suites: () => [test('t', { cases: dataFile('dus.csv') }, body)],
+      },
+      'an unknown ending': {
+        says: 'file:///memory/dues.xyz: its ending tells no known format; there are: .csv, .tsv',
+        suites: () => [test('t', { cases: dataFile('dues.xyz') }, body)],
+      },
+      'a missing heading': {
+        says: 'no column `night`; did you mean `nights`?',
+        suites: () => [test('t', { cases: dataFile('dues.csv', { columns: { night: cell.integer } }) }, body)],
+      },
+      'a heading twice': {
+        says: 'column `loa` stands twice in the headings; each column needs a name of its own',
+        suites: () => [test('t', { cases: dataFile('twice.csv') }, body)],
+      },
+      'a file without headings': { says: 'the file has no line of headings', suites: () => [test('t', { cases: dataFile('empty.csv') }, body)] },
+      'a source that throws': {
+        says: 'rows threw while its rows were read: Error: no ink',
+        suites: () => [
+          test(
+            't',
+            {
+              cases: rows(() => {
+                throw new Error('no ink');
+              }),
+            },
+            body,
+          ),
+        ],
+      },
+      'nothing to run': { says: 'suites exports no suite and no test (only `suites`); only what is exported runs', suites: () => [false, null] },
+      'what is no fixture': { says: 'test "t": needs.tide is not a fixture', suites: () => [test('t', { needs: { tide: 7 as never } }, body)] },
+      'what is no binding': { says: 'bind of test "t": 7 is not a binding', suites: () => [test('t', { bind: [7 as never] }, body)] },
+      'a day that is none': {
+        says: 'test "t": until: "spring" is not a day like 2031-04-30',
+        suites: () => [test('t', { skip: { reason: 'x', until: 'spring' } }, body)],
+      },
+      'an unknown setting': {
+        says: 'fixture "clock": no setting `nwo`; did you mean `now`?',
+        suites: () => [test('t', { bind: [fixture('clock', { settings: { now: 1 }, setup: () => 1 }).set({ nwo: 2 } as never)] }, body)],
+      },
+      'a need that lives too short': {
+        says: 'fixture "wide" lives for a file and cannot need "narrow", which lives for a case only',
+        suites: () => [
+          test(
+            't',
+            { needs: { wide: fixture('wide', { scope: 'file', needs: { narrow: fixture('narrow', { setup: () => 1 }) as never }, setup: () => 1 }) } },
+            body,
+          ),
+        ],
+      },
+      'a mark for a title that is not there': {
+        says: 'marks of suite "s": no title `inr`; did you mean `inner`?',
+        suites: () => [suite('s', { marks: { inr: { skip: 'x' } } }, [test('inner', body)])],
+      },
+    }),
+  },
+  async ({ row, check }) => check.equal(await refusal(row.suites, files), row.says),
+);
+
+export const several = test('all that is wrong is told together', async ({ check }) => {
+  const said = await refusal(() => [test('{a}', body), test('b', { cases: table(['a'], []) }, body)], files);
+  check.equal(said.split('\n').length, 2);
+});
+
+export const allowed = test('an empty source is no error where it may be empty', async ({ check }) => {
+  const { seen, ok } = await runInside([test('t', { cases: table(['a'], []), mayBeEmpty: true }, body)]);
+  check.equal([seen.length, ok], [0, true]);
+});
+
+export const marks = test('marks add up and the inner one wins', async ({ check }) => {
+  const { seen } = await runInside([
+    suite('outer', { skip: 'all of it', tags: ['a'] }, [
+      test('skipped', { tags: ['b'] }, body),
+      test('runs', { skip: false }, body),
+      test('row', { skip: false, cases: values('n', [1, 2]).mark(({ n }) => (n === 2 ? { skip: 'the second' } : undefined)) }, body),
+    ]),
+  ]);
+  check.equal(
+    seen.map(({ title, result }) => `${title}: ${result.reason ?? 'ran'}`),
+    ['outer › skipped: all of it', 'outer › runs: ran', 'outer › row › n=1: ran', 'outer › row › n=2: the second'],
+  );
+});
