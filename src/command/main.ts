@@ -1,12 +1,14 @@
+import type { ChildProcess } from 'node:child_process';
 import { Command, CommanderError, Option } from 'commander';
+import { startLane } from '../node/start-lane.ts';
 import { addSelection, wholeNumber } from './options.ts';
-import { processTerminal, type Terminal } from './terminal.ts';
+import type { Setting } from './setting.ts';
+import { processTerminal } from './terminal.ts';
 import { version } from './version.ts';
 
-type Interrupt = (act: (signal: 'SIGINT' | 'SIGTERM') => void) => void;
-
 /** Does what the arguments say; gives the exit status. Commands are loaded when they are called. */
-async function main(args: readonly string[], folder: string, terminal: Terminal, onInterrupt: Interrupt): Promise<number> {
+async function parse(args: readonly string[], setting: Setting): Promise<number> {
+  const { terminal } = setting;
   let status = 0;
   const program = new Command('red-lattice')
     .description('Unit tests with scoped, composable fixtures, and cases from tables, data files and matrices.')
@@ -36,7 +38,7 @@ async function main(args: readonly string[], folder: string, terminal: Terminal,
     )
     .action(async (where: string[], options) => {
       const { runCommand } = await import('./run.ts');
-      status = await runCommand(where, options, folder, terminal, onInterrupt);
+      status = await runCommand(where, options, setting);
     });
 
   addSelection(
@@ -48,7 +50,7 @@ async function main(args: readonly string[], folder: string, terminal: Terminal,
     .addHelpText('after', '\nExample:\n  red-lattice plan --tag money')
     .action(async (where: string[], options) => {
       const { planCommand } = await import('./plan.ts');
-      status = await planCommand(where, options, folder, terminal);
+      status = await planCommand(where, options, setting);
     });
 
   try {
@@ -60,17 +62,28 @@ async function main(args: readonly string[], folder: string, terminal: Terminal,
   }
 }
 
-// The one place that ends the process.
-process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2));
-const terminal = processTerminal();
-main(process.argv.slice(2), process.cwd(), terminal, (act) => {
-  for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => act(signal));
-}).then(
-  (status) => {
-    process.exitCode = status;
-  },
-  (error: unknown) => {
+/** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
+export async function main(args: readonly string[], started: ChildProcess | undefined): Promise<void> {
+  process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2));
+  const terminal = processTerminal();
+  let lane = started;
+  const setting: Setting = {
+    folder: process.cwd(),
+    terminal,
+    lane() {
+      const given = lane ?? startLane();
+      lane = undefined;
+      return given;
+    },
+    onInterrupt(act) {
+      for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => act(signal));
+    },
+  };
+  try {
+    process.exitCode = await parse(args, setting);
+  } catch (error) {
     terminal.error(`red-lattice: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
     process.exitCode = 2;
-  },
-);
+  }
+  lane?.kill('SIGKILL');
+}

@@ -7,13 +7,15 @@ import { coordinate } from '../node/coordinator.ts';
 import type { CaseName, JournalEntry, TestHeader } from '../results/journal.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
-import { type Terminal, tellingFor } from './terminal.ts';
+import type { Setting } from './setting.ts';
+import { tellingFor } from './terminal.ts';
 
 /** Lists the cases that `run` would run, under their tests, and counts them. */
-export async function planCommand(where: readonly string[], options: SelectionOptions, folder: string, terminal: Terminal): Promise<number> {
-  const prepared = await prepare(where, folder, terminal);
+export async function planCommand(where: readonly string[], options: SelectionOptions, setting: Setting): Promise<number> {
+  const { terminal, lane } = setting;
+  const prepared = await prepare(where, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler, lane } = prepared;
+  const { root, files, targets, cache, compiler } = prepared;
   const { style } = terminal;
   const telling = tellingFor(root, style);
   const record = mkdtempSync(join(tmpdir(), 'red-lattice-plan-'));

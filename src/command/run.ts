@@ -6,6 +6,7 @@ import type { JournalEntry } from '../results/journal.ts';
 import { exitStatus, type RunState } from '../results/run-state.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
+import type { Setting } from './setting.ts';
 import { type Terminal, tellingFor } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -16,17 +17,12 @@ export interface RunCommandOptions extends SelectionOptions {
 }
 
 /** Plans, runs, shows; gives the exit status. `onInterrupt` is told what to do at Ctrl-C. */
-export async function runCommand(
-  where: readonly string[],
-  options: RunCommandOptions,
-  folder: string,
-  terminal: Terminal,
-  onInterrupt: (act: (signal: 'SIGINT' | 'SIGTERM') => void) => void,
-): Promise<number> {
+export async function runCommand(where: readonly string[], options: RunCommandOptions, setting: Setting): Promise<number> {
+  const { folder, terminal, lane, onInterrupt } = setting;
   const started = new Date();
-  const prepared = await prepare(where, folder, terminal);
+  const prepared = await prepare(where, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler, lane } = prepared;
+  const { root, files, targets, cache, compiler } = prepared;
   const { style } = terminal;
   const telling = tellingFor(root, style);
   const seed = options.seed ?? started.getTime() % 1_000_000;

@@ -7,7 +7,7 @@ import { emptyState, type LaneState, type RunState, take } from '../results/run-
 import type { Failure } from '../running/result.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { CompileService } from './compile-service.ts';
-import { type LaneEnd, startLane, work } from './lane-process.ts';
+import { type LaneEnd, work } from './lane-process.ts';
 import type { Job } from './protocol.ts';
 
 export interface Request {
@@ -40,7 +40,7 @@ const fruitlessLanes = 3;
  */
 export function coordinate(
   request: Request,
-  first: ChildProcess,
+  startLane: () => ChildProcess,
   compiler: CompileService,
   onEntry: (entry: JournalEntry, state: RunState) => void,
 ): Coordination {
@@ -87,7 +87,7 @@ export function coordinate(
       };
       const before = resultsOf(state);
       const alreadyTold = new Set(state.loadFailures.map((problem) => JSON.stringify(problem)));
-      current = work(number === 0 ? first : startLane(), job, compiler, (entry) => {
+      current = work(startLane(), job, compiler, (entry) => {
         // A fresh lane meets again what did not load in the first.
         if (entry.is !== 'told' || !alreadyTold.has(JSON.stringify(entry.problem))) takeIn(entry);
       });

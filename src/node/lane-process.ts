@@ -1,4 +1,4 @@
-import { type ChildProcess, fork } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal.ts';
 import { emptyLane, type LaneState, takeOfLane } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
@@ -22,17 +22,6 @@ const grace = 1000;
 const patience = 5000;
 const wordsKept = 4000;
 
-const flags = ['--experimental-vm-modules', '--experimental-import-meta-resolve', '--disable-warning=ExperimentalWarning'];
-
-/** Starts a process that waits for a job: it boots while the coordinator still looks for files. */
-export function startLane(): ChildProcess {
-  return fork(new URL('./lane.js', import.meta.url), [], {
-    execArgv: [...process.execArgv, ...flags],
-    serialization: 'json',
-    stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
-  });
-}
-
 export interface LaneWork {
   readonly lane: LaneState;
   readonly end: Promise<LaneEnd>;
@@ -49,6 +38,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
   let answered = Date.now();
   let overdue = false;
   let words = '';
+  let finish = (): void => undefined;
   const send = (message: ToLane): void => void (child.connected && child.send(message, () => undefined));
   const kill = (): void => void child.kill('SIGKILL');
   const read = (): void => {
@@ -74,6 +64,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
   child.on('message', (message) => {
     if (!isToCoordinator(message)) return;
     if (message.say === 'pong') answered = Date.now();
+    else if (message.say === 'done') finish();
     else if (message.say === 'compile') {
       const { key, path } = message;
       compiler.ask(path, key).then(
@@ -88,12 +79,23 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     });
   }
   const end = new Promise<LaneEnd>((resolve) => {
-    child.on('close', (code, signal) => {
+    const over = (code: number | null, signal: NodeJS.Signals | null): void => {
       clearInterval(look);
       read();
       tail.close();
       resolve({ code, signal, overdue, words });
-    });
+    };
+    child.on('close', over);
+    finish = () => {
+      read();
+      if (lane.finished?.stuck) return;
+      // All is on record, and the lane ends itself: nobody needs to wait for that.
+      child.off('close', over);
+      if (child.connected) child.disconnect();
+      child.unref();
+      for (const stream of [child.stdout, child.stderr]) stream?.destroy();
+      over(0, null);
+    };
   });
   send({ to: 'lane', say: 'job', job });
   return { lane, end, stop: () => send({ to: 'lane', say: 'stop' }), kill };

@@ -3,7 +3,7 @@ import { join, relative } from 'node:path';
 import { slug } from '../../cases/names.ts';
 import { framesOf, placeOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { type CaseName, type JournalEntry, type RecordedResult, readEntry } from '../../results/journal.ts';
+import { type CaseName, type JournalEntry, type RecordedResult, readEntry, type TestHeader } from '../../results/journal.ts';
 import { recordedRow } from '../../results/rows.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
@@ -25,7 +25,6 @@ import { Output } from './output.ts';
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
 const sendMessage = process.send?.bind(process);
-const disconnect = process.disconnect?.bind(process);
 
 const say = (message: ToCoordinator): void => void sendMessage?.(message);
 
@@ -114,7 +113,7 @@ class Lane {
     const { select } = selectorOf(this.#job.selection, plan);
     let selected = 0;
     for (const test of plan.tests) {
-      this.#put({ is: 'test', header: headerOf(test) });
+      this.#put({ is: 'test', header: { ...headerOf(test), place: placeOf(test.test.origin) } });
       try {
         for await (const chunk of casesOf(test, nodeFiles)) {
           for (const planned of chunk) {
@@ -254,10 +253,9 @@ class Lane {
   #end(): void {
     this.#journal.close();
     this.#finished = true;
+    // The coordinator lets go of the lane then; what a test left running does not keep it.
     say({ from: 'lane', say: 'done' });
-    disconnect?.();
-    // What a test left running does not keep the lane.
-    startTimer(() => exit(0), 50);
+    startTimer(() => exit(0), 1000);
   }
 }
 
@@ -271,12 +269,12 @@ const nameOf = (planned: CaseOf): CaseName => ({
   place: planned.place,
 });
 
-const headerOf = (test: PlannedTest) => ({
+/** Without its place: that takes a stack to be mapped, and a run does without. */
+const headerOf = (test: PlannedTest): TestHeader => ({
   test: test.index,
   id: test.id,
   file: fileOf(test).title,
   path: [...titlesOf(test.parent), test.title.template],
-  place: placeOf(test.test.origin),
   source: test.source,
 });
 

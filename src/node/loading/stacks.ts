@@ -1,8 +1,6 @@
 import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
-import type { TraceMap } from '@jridgewell/trace-mapping';
+import { originalPositionFor, TraceMap } from '@jridgewell/trace-mapping';
 
-const require = createRequire(import.meta.url);
 const readText = readFileSync;
 const parseJson = JSON.parse;
 
@@ -15,7 +13,6 @@ export function mapStacks(maps: ReadonlyMap<string, string>): void {
   const original = (url: string, line: number, column: number): string | undefined => {
     const file = maps.get(url);
     if (file === undefined) return undefined;
-    const { TraceMap, originalPositionFor } = require('@jridgewell/trace-mapping') as typeof import('@jridgewell/trace-mapping');
     let map = read.get(url);
     if (!map) read.set(url, (map = new TraceMap(parseJson(readText(file, 'utf8')) as never)));
     const position = originalPositionFor(map, { line, column: column - 1 });

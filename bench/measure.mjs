@@ -1,0 +1,33 @@
+// What all measurements share: alternating runs, medians, limits. A machine is noisy; a ratio to a floor in the same run is less so.
+import { spawnSync } from 'node:child_process';
+
+const { NODE_EXTRA_CA_CERTS, ...environment } = process.env;
+
+/** Wall time of one run of a program, in milliseconds. Throws where it ends with another status than was said. */
+export function wall(args, { cwd, status = 0 } = {}) {
+  const begun = performance.now();
+  const ended = spawnSync(process.execPath, args, { cwd, env: environment, stdio: ['ignore', 'ignore', 'pipe'], encoding: 'utf8' });
+  const milliseconds = performance.now() - begun;
+  if (ended.status !== status) throw new Error(`${args.join(' ')} ended with ${ended.status}: ${ended.stderr}`);
+  return milliseconds;
+}
+
+/** Runs each of several things in turn, round after round; gives the median of each. */
+export function alternate(things, rounds) {
+  const times = Object.fromEntries(Object.keys(things).map((name) => [name, []]));
+  for (let round = 0; round < rounds; round++) for (const [name, run] of Object.entries(things)) times[name].push(run());
+  return Object.fromEntries(Object.entries(times).map(([name, all]) => [name, all.sort((a, b) => a - b)[all.length >> 1]]));
+}
+
+/** Prints a table of what was measured beside its floor; past a limit the process ends with 1. */
+export function report(rows) {
+  const width = Math.max(...rows.map(({ what }) => what.length));
+  for (const { what, measured, floor, limit } of rows) {
+    const ratio = measured / floor;
+    const over = limit !== undefined && ratio > limit;
+    if (over) process.exitCode = 1;
+    console.log(
+      `${what.padEnd(width)}  ${measured.toFixed(1).padStart(8)} ms  ${ratio.toFixed(2).padStart(6)} x${limit === undefined ? '' : `  (at most ${limit} x)${over ? '  OVER' : ''}`}`,
+    );
+  }
+}

@@ -1,0 +1,13 @@
+import type { ChildProcess } from 'node:child_process';
+import type { Terminal } from './terminal.ts';
+
+/** What a command is called in: handed in, so that commands neither reach for the process nor end it. */
+export interface Setting {
+  /** The current folder. */
+  readonly folder: string;
+  readonly terminal: Terminal;
+  /** A lane's process: the first has been booting since the command was typed. */
+  lane(): ChildProcess;
+  /** Says what to do at Ctrl-C, or when the process is told to end. */
+  onInterrupt(act: (signal: 'SIGINT' | 'SIGTERM') => void): void;
+}
