@@ -98,7 +98,7 @@ async function findFile(path: string | URL | undefined, { base, slug, files }: E
       : names.filter((other) => other === name);
   if (fits.length) return { url: new URL(encodeURIComponent(fits[0] as string), folder), files };
   const near = nearest(name, names);
-  return refuse({ code: 'missing-file', path: path ?? `data/${slug}.*`, searched: decodeURIComponent(url.href), near: near ? [near] : [] });
+  return refuse({ code: 'missing-file', path: path ?? `data/${slug}.*`, near: near ? [near] : [] });
 }
 
 /** The text of a file: UTF-8, or UTF-16 where its first bytes say so. */

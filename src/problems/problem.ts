@@ -13,7 +13,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'empty-source'; readonly title: string; readonly source: string }
   | { readonly code: 'endless-source'; readonly limit: number }
   | { readonly code: 'source-threw'; readonly source: string; readonly reason: string }
-  | { readonly code: 'missing-file'; readonly path: string; readonly searched: string; readonly near: readonly string[] }
+  | { readonly code: 'missing-file'; readonly path: string; readonly near: readonly string[] }
   | { readonly code: 'unreadable-file'; readonly path: string; readonly reason: string }
   | { readonly code: 'no-file-reader'; readonly path: string }
   | { readonly code: 'unknown-format'; readonly path: string; readonly known: readonly string[] }

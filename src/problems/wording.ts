@@ -43,7 +43,7 @@ export function wording(problem: Problem): string {
     case 'source-threw':
       return `${problem.source} threw while its rows were read: ${problem.reason}`;
     case 'missing-file':
-      return `no data file ${problem.path} (looked for ${problem.searched})${problem.near.length ? `; there is ${list(problem.near)}` : ''}`;
+      return `no data file ${problem.path}, from the folder of the test file${problem.near.length ? `; there is ${list(problem.near)}` : ''}`;
     case 'unreadable-file':
       return `${problem.path} cannot be read: ${problem.reason}`;
     case 'no-file-reader':

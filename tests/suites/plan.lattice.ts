@@ -30,7 +30,7 @@ export const refusals = test(
         suites: () => [test('t', { cases: table(['a'], []) }, body)],
       },
       'a missing file': {
-        says: 'no data file dus.csv (looked for file:///memory/dus.csv); there is `dues.csv`',
+        says: 'no data file dus.csv, from the folder of the test file; there is `dues.csv`',
         suites: () => [test('t', { cases: dataFile('dus.csv') }, body)],
       },
       'an unknown ending': {

@@ -1,0 +1,55 @@
+// Takes the pictures in docs/screenshots: each is what a terminal of 118 columns shows of one command on the demo data.
+// Needs Xvfb, xterm and import (Debian: xvfb xterm imagemagick fonts-dejavu-core).
+import { spawn, spawnSync } from 'node:child_process';
+import { mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import os from 'node:os';
+import { join } from 'node:path';
+import { setTimeout as wait } from 'node:timers/promises';
+import { command, makeReady, root } from './steps.mjs';
+
+makeReady();
+const office = join(root, 'examples', 'harbour-office');
+
+/** A project whose test files hold one mistake each. */
+const mistaken = mkdtempSync(join(os['tmpdir'](), 'red-lattice-pictures-'));
+writeFileSync(join(mistaken, 'package.json'), '{"type":"module"}');
+symlinkSync(join(root, 'node_modules'), join(mistaken, 'node_modules'));
+writeFileSync(
+  join(mistaken, 'dues.lattice.ts'),
+  `import { cell, dataFile, table, test } from 'red-lattice';
+
+const stays = table(['loa', 'nights'], [[8, 1], [12, 3]]);
+export const short = test('a stay at {lao} m', { cases: stays }, () => {});
+export const none = test('winter stays', { cases: table(['loa'], []) }, () => {});
+export const file = test('last year', {
+  cases: dataFile('deus.csv', { columns: { loa: cell.number } }),
+}, () => {});
+`,
+);
+writeFileSync(join(mistaken, 'dues.csv'), 'loa\n8\n');
+
+const pictures = [
+  { name: 'run-failures', cwd: office, args: ['run', '--tag', 'draft'] },
+  { name: 'run', cwd: office, args: ['run'] },
+  { name: 'plan', cwd: office, args: ['plan', 'tests/bookings.lattice.ts'] },
+  { name: 'plan-errors', cwd: mistaken, args: ['run'] },
+];
+
+for (const { name, cwd, args } of pictures) {
+  const display = `:${90 + Math.floor(Math.random() * 900)}`;
+  const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten', 'tcp'], { stdio: 'ignore' });
+  await wait(1000);
+  const shown = `printf '\\033[1m$ npx red-lattice ${args.join(' ')}\\033[0m\\n'; "$0" "$@"; sleep 60`;
+  const look = ['-geometry', '158x47+0+0', '-fa', 'DejaVu Sans Mono', '-fs', '10', '-bg', '#14161a', '-fg', '#d7dae0', '-xrm', 'xterm*scrollBar: false'];
+  const terminal = spawn('xterm', [...look, '-e', 'bash', '-c', shown, process.execPath, command, ...args], {
+    cwd,
+    stdio: 'ignore',
+    env: { ...process.env, DISPLAY: display, FORCE_COLOR: '1' },
+  });
+  await wait(3000);
+  spawnSync('import', ['-window', 'root', join(root, 'docs', 'screenshots', `${name}.png`)], { env: { ...process.env, DISPLAY: display }, stdio: 'inherit' });
+  terminal.kill();
+  server.kill();
+  console.log(`docs/screenshots/${name}.png`);
+}
+rmSync(mistaken, { recursive: true });

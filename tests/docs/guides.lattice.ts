@@ -1,0 +1,103 @@
+import { execFile } from 'node:child_process';
+import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { fixture, named, suite, test } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+
+const root = fileURLToPath(new URL('../..', import.meta.url));
+
+interface Block {
+  readonly language: string;
+  readonly file: string | undefined;
+  readonly text: string;
+}
+
+/** The fenced blocks of a guide: those with `file=` make a project, those of `console` are run in it. */
+function blocksOf(markdown: string): Block[] {
+  return [...markdown.matchAll(/^```(\w+)(?: file=(\S+))?\n(.*?)^```$/gms)].map(([, language = '', file, text = '']) => ({ language, file, text }));
+}
+
+function run(program: string, args: readonly string[], cwd: string): Promise<{ status: number; output: string }> {
+  const { FORCE_COLOR, ...env } = process.env;
+  return new Promise((resolve) => {
+    execFile(program, [...args], { cwd, env: { ...env, NO_COLOR: '1' }, maxBuffer: 1 << 26 }, (error, stdout, stderr) =>
+      resolve({ status: error ? Number(error.code ?? 1) : 0, output: stdout + stderr }),
+    );
+  });
+}
+
+/** Times differ from run to run, and so do the lines that tell of them. */
+const plain = (text: string): string[] =>
+  text
+    .split('\n')
+    .map((line) => line.replace(/ {2}[\d.]+ m?s$/, '').trimEnd())
+    .filter((line) => line && !/^[\d.]+ m?s \(/.test(line));
+
+const guides = Object.fromEntries(
+  await Promise.all(
+    ['README.md', ...(await readdir(join(root, 'docs'))).filter((name) => name.endsWith('.md')).map((name) => `docs/${name}`)].map(
+      async (name) => [name, { blocks: blocksOf(await readFile(join(root, name), 'utf8')) }] as const,
+    ),
+  ),
+);
+
+/** A project made of a guide's files, with what the guides take as given. */
+const project = fixture('project', {
+  scope: 'case',
+  settings: { blocks: [] as Block[] },
+  needs: { folder: scratchFolder() },
+  async setup({ settings }, { folder }) {
+    await mkdir(join(folder, 'node_modules'));
+    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    const tsconfig = {
+      extends: join(root, 'tests', 'tsconfig.json'),
+      compilerOptions: { typeRoots: [join(root, 'node_modules', '@types')] },
+      include: ['.'],
+      exclude: ['node_modules'],
+    };
+    const given = {
+      'package.json': '{"name":"guide","type":"module"}\n',
+      'tsconfig.json': JSON.stringify(tsconfig),
+      'bookings.ts': await readFile(join(root, 'examples', 'harbour-office', 'src', 'bookings.ts'), 'utf8'),
+    };
+    const written = settings.blocks.flatMap(({ file, text }): [string, string][] => (file ? [[file, text]] : []));
+    for (const [name, text] of [...Object.entries(given), ...written]) {
+      await mkdir(dirname(join(folder, name)), { recursive: true });
+      await writeFile(join(folder, name), text);
+    }
+    return folder;
+  },
+});
+
+export const docs = suite('guides', { timeout: 60_000 }, [
+  test(
+    '{guide}: its code compiles, and its commands say what is shown',
+    {
+      needs: { project },
+      cases: named(guides).derive((row) => ({ guide: Object.keys(guides).find((name) => guides[name]?.blocks === row.blocks) ?? '' })),
+      bind: (row) => [project.set({ blocks: row.blocks })],
+    },
+    async ({ row, check, step }, { project }) => {
+      await step('types', async ({ check }) => {
+        const { status, output } = await run(process.execPath, [join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', 'tsconfig.json'], project);
+        check.equal(status, 0, output);
+      });
+      await step('every test file loads and is planned', async ({ check }) => {
+        const { status, output } = await run(process.execPath, [join(root, 'dist', 'command.js'), 'plan'], project);
+        check.equal(status, 0, output);
+      });
+      for (const { text } of row.blocks.filter(({ language }) => language === 'console')) {
+        const [first = '', ...shown] = text.split('\n');
+        const words = first.replace(/^\$ npx red-lattice /, '').split(' ');
+        await step(first, async ({ check }) => {
+          const { output } = await run(process.execPath, [join(root, 'dist', 'command.js'), ...words], project);
+          const said = plain(output);
+          const missing = plain(shown.join('\n')).filter((line) => !said.includes(line));
+          check.equal(missing, [], output);
+        });
+      }
+      check.holds(row.blocks.length > 0);
+    },
+  ),
+]);
