@@ -16,5 +16,9 @@ function recordedValue(value: unknown, depth: number): unknown {
   if (Array.isArray(value)) return value.map((item) => recordedValue(item, depth + 1));
   const prototype = Object.getPrototypeOf(value);
   if (prototype !== Object.prototype && prototype !== null) return shortValue(value);
-  return Object.fromEntries(Object.entries(value).map(([key, item]) => [key, recordedValue(item, depth + 1)]));
+  return Object.fromEntries(
+    Object.entries(value)
+      .filter(([, item]) => item !== undefined)
+      .map(([key, item]) => [key, recordedValue(item, depth + 1)]),
+  );
 }

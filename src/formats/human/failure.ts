@@ -27,10 +27,10 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
   const head = `${style.red(result.status === 'errored' ? '!' : '✗')} ${style.bold(`${number}. ${oneLine(title)}`)}${result.status === 'errored' ? style.yellow('  errored') : ''}`;
   const row = Object.entries(result.row);
   const lines = [head];
-  if (row.length)
-    lines.push(
-      `  ${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${oneLine(typeof value === 'string' ? value : JSON.stringify(value))}`).join(style.dim(', '))}${result.place ? style.dim(`  ${nameOf(result.place, telling)}`) : ''}`,
-    );
+  if (row.length) {
+    const told = row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
+    lines.push(`  ${style.dim('row')}  ${told}${result.place ? style.dim(`  ${nameOf(result.place, telling)}`) : ''}`);
+  }
   for (const failure of result.failures) lines.push('', ...indent(tellOne(failure, telling)));
   const output = result.output.join('').replace(/\n$/, '');
   if (output) {
@@ -39,6 +39,14 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
     for (const line of written.slice(-mostOutput)) lines.push(`  ${style.dim('│')} ${visible(line)}`);
   }
   return lines;
+}
+
+const mostOfAValue = 80;
+
+/** A recorded value on one line, cut where it is long: the record has it whole. */
+function short(value: unknown): string {
+  const text = oneLine(typeof value === 'string' ? value : JSON.stringify(value));
+  return text.length > mostOfAValue ? `${text.slice(0, mostOfAValue - 1)}…` : text;
 }
 
 /** What failures of several rows must share to be told together: all but the values. */
@@ -87,7 +95,10 @@ function tellOne(failure: Failure, telling: Telling): string[] {
   const [first, ...more] = visible(failure.cause === 'data' && failure.place ? `${nameOf(failure.place, telling)} ${failure.message}` : failure.message).split(
     '\n',
   );
-  lines.push(`${failure.note ? `${style.bold(oneLine(failure.note))}: ` : ''}${style.red(first as string)}`, ...more.map((line) => style.red(line)));
+  const note = failure.note?.trim();
+  const longNote = note?.includes('\n');
+  lines.push(`${note && !longNote ? `${style.bold(oneLine(note))}: ` : ''}${style.red(first as string)}`, ...more.map((line) => style.red(line)));
+  if (note && longNote) lines.push(...note.split('\n').map((line) => `${style.dim('│')} ${visible(line)}`));
   for (const inner of failure.behind ?? []) lines.push(`${style.dim('behind it:')} ${visible(inner)}`);
   lines.push(...values(failure, style));
   if (failure.place) {

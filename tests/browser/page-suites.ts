@@ -1,0 +1,51 @@
+import { dataFile, fixture, named, planSuites, runSuites, suite, table, test } from 'red-lattice';
+import { memoryFiles } from '../inner.ts';
+
+const tide = fixture('tide', { scope: 'file', setup: async () => ({ at: (hour: number) => hour / 2 }) });
+
+/** A few of everything, to be run in Node and in a page alike. */
+const suites = [
+  suite('tides', [
+    test(
+      'at {hour}',
+      {
+        needs: { tide },
+        cases: table(
+          ['hour', 'height'],
+          [
+            [2, 1],
+            [4, 3],
+          ],
+        ),
+      },
+      ({ row, check }, { tide }) => check.equal(tide.at(row.hour), row.height),
+    ),
+    test('from a file', { cases: dataFile('tides.csv') }, ({ row, check }) => check.equal(row['height'], '1')),
+    test('steps', async ({ step }) => {
+      await step('late', async ({ ensure }) => ensure.equal({ a: [1, 2] }, { a: [1, 3] }));
+    }),
+    test('throws', () => {
+      throw new RangeError('deep');
+    }),
+    test('named', { cases: named({ north: { n: 1 }, south: { n: 2 } }), skip: 'not today' }, () => {}),
+  ]),
+];
+
+/** Every case with its status and what its failures say. */
+export async function outcome(): Promise<string[]> {
+  const { files, base } = memoryFiles({ 'tides.csv': 'height\n1\n2\n' });
+  const told: string[] = [];
+  for await (const planned of planSuites(suites, { files, base })) told.push(`planned ${planned.id}`);
+  const { counts } = await runSuites(suites, {
+    seed: 1,
+    files,
+    base,
+    onEvent(event) {
+      if (event.type === 'ended')
+        told.push(
+          `${event.case.id} ${event.result.status} ${event.result.failures.map(({ message, actual, step }) => `${step ?? ''} ${message} ${actual ?? ''}`).join()}`,
+        );
+    },
+  });
+  return [...told, JSON.stringify(counts)];
+}
