@@ -67,7 +67,7 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   const { url, files } = await findFile(path, expansion);
   const ending = endingOf(url.pathname);
   const delimiter = options.delimiter ?? delimiters[ending];
-  if (!(ending in delimiters) || delimiter === undefined) return refuse({ code: 'unknown-format', path: url.href, known: Object.keys(delimiters) });
+  if (!(ending in delimiters) || delimiter === undefined) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(delimiters) });
   const comment = options.comment === false ? undefined : (options.comment ?? '#');
   let header: Heading[] | undefined;
   for await (let records of csvRecords(decoded(files.read(url), url), { delimiter, comment })) {
@@ -80,6 +80,8 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   if (!header) refuse({ code: 'no-header', at: { file: url.href, line: 1, column: 1 } });
 }
 
+/** The file's own name, for messages. */
+const nameOf = (url: URL): string => decodeURIComponent(url.pathname.split('/').at(-1) ?? '');
 const endingOf = (path: string): string => /\.[^./]+$/.exec(path)?.[0].toLowerCase() ?? '';
 
 async function findFile(path: string | URL | undefined, { base, slug, files }: Expansion): Promise<{ url: URL; files: FileReader }> {
@@ -90,7 +92,7 @@ async function findFile(path: string | URL | undefined, { base, slug, files }: E
   const at = (relative: string): URL => new URL(relative.replaceAll('%', '%25').replaceAll('#', '%23').replaceAll('?', '%3F').replaceAll('\\', '/'), from);
   const url = at(path ?? `data/${slug}`);
   const folder = new URL('.', url);
-  const name = decodeURIComponent(url.pathname.split('/').at(-1) ?? '');
+  const name = nameOf(url);
   const names = await files.names(folder);
   const fits =
     path === undefined
@@ -108,7 +110,7 @@ async function* decoded(bytes: AsyncIterable<Uint8Array>, url: URL): AsyncGenera
     try {
       return piece ? (decoder as TextDecoder).decode(piece, { stream: true }) : (decoder?.decode() ?? '');
     } catch {
-      return refuse({ code: 'unreadable-file', path: url.href, reason: `it is not a text in ${decoder?.encoding}` });
+      return refuse({ code: 'unreadable-file', path: nameOf(url), reason: `it is not a text in ${decoder?.encoding}` });
     }
   };
   try {
@@ -121,7 +123,7 @@ async function* decoded(bytes: AsyncIterable<Uint8Array>, url: URL): AsyncGenera
     yield decode();
   } catch (error) {
     if (error instanceof ProblemError) throw error;
-    refuse({ code: 'unreadable-file', path: url.href, reason: error instanceof Error ? error.message : String(error) });
+    refuse({ code: 'unreadable-file', path: nameOf(url), reason: error instanceof Error ? error.message : String(error) });
   }
 }
 

@@ -94,7 +94,11 @@ export function coordinate(
       const end = await current.end;
       journals.push(journal);
       const { lane } = current;
-      if (lane.finished && !lane.finished.stuck) return state;
+      if (lane.finished && !lane.finished.stuck) {
+        // A lane that died kept its bindings to itself: then nothing is said of any.
+        if (number === 0) state.warnings.push(...[...state.idle].flatMap(([binding, problem]) => (state.effective.has(binding) ? [] : [problem])));
+        return state;
+      }
       if (state.planProblems.length > 0 || interrupts > 0) return state;
       if (lane.finished) continue;
       const charged = chargeEnd(lane, end, request, careful, write);

@@ -39,6 +39,7 @@ export type Problem = { readonly at?: Place | undefined } & (
       readonly id: string;
       readonly detail: string;
     }
+  | { readonly code: 'idle-binding'; readonly fixture: string; readonly owner: string; readonly hidden: boolean }
   | { readonly code: 'stray-error'; readonly what: 'throw' | 'rejection'; readonly detail: string }
   | { readonly code: 'no-such-target'; readonly target: string; readonly reason: string }
   | { readonly code: 'lane-lost'; readonly reason: string }

@@ -86,6 +86,8 @@ export function wording(problem: Problem): string {
       return `${problem.owner}: until: ${clip(problem.text)} is not a day like 2031-04-30`;
     case 'after-the-end':
       return `a ${problem.what} came after its case had ended (${problem.id}): ${problem.detail}; is an await missing?`;
+    case 'idle-binding':
+      return `${problem.owner} binds fixture "${problem.fixture}" without effect: ${problem.hidden ? 'bindings further in hide it from every case that ran' : 'no case within that ran needs it'}`;
     case 'stray-error':
       return `${problem.what === 'throw' ? 'an error was thrown' : 'a promise was rejected'} outside of any case: ${problem.detail}`;
     case 'no-such-target':

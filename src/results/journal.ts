@@ -1,5 +1,6 @@
 import type { Place } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
+import type { BindingUse } from '../running/bindings.ts';
 import type { CaseResult } from '../running/result.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
@@ -53,6 +54,7 @@ export type JournalEntry =
   | { readonly is: 'test-ended'; readonly test: number }
   | { readonly is: 'told'; readonly problem: Problem }
   | { readonly is: 'output'; readonly text: string }
+  | { readonly is: 'bindings'; readonly uses: readonly BindingUse[] }
   | { readonly is: 'finished'; readonly selected: number; readonly stuck: boolean };
 
 const micro = (milliseconds: number): number => Math.round(milliseconds * 1000);

@@ -23,6 +23,9 @@ export interface RunState {
   readonly tornDown: TornDown[];
   readonly planProblems: Problem[];
   readonly warnings: Problem[];
+  /** Of bindings that had no effect in one lane at least; those that had one in another are taken out. */
+  readonly idle: Map<number, Problem>;
+  readonly effective: Set<number>;
   /** Problems of the run that no case can be charged with. */
   readonly told: Problem[];
   readonly loadFailures: Problem[];
@@ -42,6 +45,8 @@ export const emptyState = (): RunState => ({
   tornDown: [],
   planProblems: [],
   warnings: [],
+  idle: new Map(),
+  effective: new Set(),
   told: [],
   loadFailures: [],
   unchecked: 0,
@@ -78,6 +83,12 @@ export function take(state: RunState, entry: JournalEntry): void {
       if (test) test.ended = true;
       break;
     }
+    case 'bindings':
+      for (const { number, idle } of entry.uses) {
+        if (idle) state.idle.set(number, idle);
+        else state.effective.add(number);
+      }
+      break;
     case 'told':
       (entry.problem.code === 'load-failed' ? state.loadFailures : state.told).push(entry.problem);
       break;

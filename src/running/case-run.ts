@@ -1,6 +1,7 @@
 import { type Checks, ChecksOf, type Ensures, EnsuresOf, isThenable, type Recorder } from '../checks/checks.ts';
 import type { Finding } from '../checks/comparisons.ts';
 import { show } from '../checks/show.ts';
+import { SetUpFailed } from '../fixtures/instances.ts';
 import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Step, StepInHand } from '../suites/hand.ts';
@@ -85,7 +86,16 @@ export class CaseRun implements Recorder {
   /** What a body or its clean-up threw; leaving early is no failure of its own. */
   threw(error: unknown, cause: Cause = 'throw', fixture?: string): void {
     if (error instanceof Stop) this.skipped ??= error.skip;
-    else this.fail(failureOfThrow(error, cause, { step: pathOf(this.#step), fixture }));
+    else this.fail(this.#failureOf(error, cause, this.#step, fixture));
+  }
+
+  /** A set-up that failed is told as such, wherever it was asked for; one that is shared, once. */
+  #failureOf(error: unknown, cause: Cause, step: StepRun | undefined, fixture?: string): Failure {
+    if (!(error instanceof SetUpFailed)) return failureOfThrow(error, cause, { step: pathOf(step), fixture });
+    if (error.reason instanceof SetUpFailed) return this.#failureOf(error.reason, cause, step);
+    const { name } = error.node;
+    if (!error.again) return failureOfThrow(error.reason, 'setup', { step: pathOf(step), fixture: name });
+    return { cause: 'setup', fixture: name, message: `fixture "${name}" had failed to set up; the first case that needed it tells why` };
   }
 
   log(parts: readonly unknown[]): void {
@@ -144,7 +154,7 @@ export class CaseRun implements Recorder {
       return value;
     };
     const broke = (error: unknown): undefined => {
-      if (!(error instanceof Stop)) this.fail(failureOfThrow(error, 'throw', { step: pathOf(step) }), step);
+      if (!(error instanceof Stop)) this.fail(this.#failureOf(error, 'throw', step), step);
       close();
       if (error instanceof Stop && error.ends === 'case') throw error;
       if (must) throw new Stop('case');

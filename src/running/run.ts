@@ -1,21 +1,23 @@
 import { standing } from '../cases/marks.ts';
-import type { Entry, FileReader } from '../cases/row.ts';
-import { mostRows } from '../cases/row.ts';
-import { isThenable } from '../checks/checks.ts';
+import { type FileReader, mostRows } from '../cases/row.ts';
 import { show } from '../checks/show.ts';
-import type { Definition } from '../fixtures/fixture.ts';
-import { type Graph, type Node, Nodes, resolve } from '../fixtures/graph.ts';
-import { Holder, type HolderOf, type Hosting, ordinaryLimit, SetUpFailed, type TearDownError, valuesOf } from '../fixtures/instances.ts';
+import type { Scope } from '../fixtures/fixture.ts';
+import { Nodes, resolve } from '../fixtures/graph.ts';
+import { Holder, ordinaryLimit } from '../fixtures/instances.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
-import { casesOf, levelsOf, needsOf } from '../suites/plan.ts';
+import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
 import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
-import { CaseHand, CaseRun } from './case-run.ts';
+import { type Around, attempt, hostingFor } from './attempt.ts';
+import { BindingsUsed, type BindingUse } from './bindings.ts';
+import { CaseRun } from './case-run.ts';
+import { Delivery } from './delivery.ts';
 import { failureOfThrow } from './failures.ts';
-import { nextTurn, now, today } from './originals.ts';
+import { now, today } from './originals.ts';
 import type { CaseResult, Failure } from './result.ts';
+import { type Open, type Placed, place } from './scopes.ts';
 import { type Verdict, verdictOf } from './verdict.ts';
-import { Watch, within } from './watch.ts';
+import { Watch } from './watch.ts';
 
 export interface RunOptions {
   readonly seed: number;
@@ -60,6 +62,8 @@ export interface RunEnd {
   readonly selected: number;
   /** Ended early since a case was past its time. */
   readonly stuck: boolean;
+  /** The bindings that stood around the tests that ran. */
+  readonly bindings: readonly BindingUse[];
 }
 
 export interface Running {
@@ -75,54 +79,51 @@ export function runPlan(plan: Plan, options: RunOptions, listener: Listener): Ru
   return { done: runner.run(plan), stray: (run, error, what) => runner.stray(run, error, what) };
 }
 
-/** So many cases in a row, none longer than this on average, are a stream of trivial ones. */
-const streamAfter = 64;
-const trivialMilliseconds = 0.025;
-/** In a stream the event loop gets a turn, and results go out, this often. */
-const turnEvery = 1;
-
-const emptyValues: Readonly<Record<string, unknown>> = Object.freeze({});
-
-/** A scope on the way from the run to the case at hand. */
-interface Open {
-  readonly holder: Holder;
-  readonly group: Group | undefined;
-  readonly title: string;
-}
-
 class Runner {
   readonly #options: RunOptions;
   readonly #listener: Listener;
+  readonly #around: Around;
+  readonly #delivery: Delivery;
   readonly #nodes = new Nodes();
-  readonly #watch = new Watch();
   readonly #day = today();
   readonly #started = now();
+  /** The cases under way, each with how many it allows beside it. */
   readonly #active = new Map<Promise<void>, number>();
+  readonly #bindings = new BindingsUsed();
   #selected = 0;
   #stuck = false;
-  /** Passed cases that still can be amended: what they left behind may break before the event loop has had a turn. */
-  #undelivered: { run: CaseRun; result: CaseResult }[] = [];
-  #turning: Promise<void> | undefined;
-  #lastTurn = now();
-  #streak = { cases: 0, milliseconds: 0 };
-  /** Whether it was told that cases of the test at hand begin unannounced. */
-  #announced = false;
 
   constructor(options: RunOptions, listener: Listener) {
     this.#options = options;
     this.#listener = listener;
+    this.#delivery = new Delivery(listener, options.careful === true);
+    this.#around = {
+      seed: options.seed,
+      lane: options.lane ?? 0,
+      watch: new Watch(),
+      bindContext: options.bindContext,
+      told: (problem) => listener.told(problem),
+      stuck: () => {
+        if (options.stopWhenStuck) this.#stuck = true;
+      },
+      phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
+    };
   }
 
   async run(plan: Plan): Promise<RunEnd> {
-    const lane: Open = { holder: new Holder('lane', `lane ${this.#options.lane ?? 0}`), group: undefined, title: 'the run' };
+    const lane = open('lane', `lane ${this.#options.lane ?? 0}`, 0, 'the lane');
     for (const file of plan.files) {
       if (this.#over) break;
       await this.#group(file, [lane]);
     }
-    await this.#close(lane);
-    await this.#turn();
-    this.#watch.stop();
-    return { selected: this.#selected, stuck: this.#stuck };
+    await this.#leave(lane);
+    await this.#delivery.turn();
+    this.#around.watch.stop();
+    return { selected: this.#selected, stuck: this.#stuck, bindings: this.#bindings.uses(plan) };
+  }
+
+  stray(run: CaseRun, error: unknown, what: 'throw' | 'rejection'): void {
+    this.#delivery.stray(run, error, what);
   }
 
   get #over(): boolean {
@@ -130,44 +131,73 @@ class Runner {
   }
 
   async #group(group: Group, around: readonly Open[]): Promise<void> {
-    const open: Open = { holder: new Holder(group.kind, group.id), group, title: group.title };
-    const scopes = [...around, open];
+    const scope = open(group.kind, group.id, around.length, group.title, group);
+    const scopes = [...around, scope];
     for (const child of group.children) {
       if (this.#over) break;
-      if (child.kind === 'test') await this.#test(child, scopes);
-      else await this.#group(child, scopes);
+      const left = child.kind === 'test' ? this.#test(child, scopes) : this.#group(child, scopes);
+      // Where cases of several tests may overlap, the next one begins while the last ones of this are under way.
+      await this.#leaving(left, scope, group.inherited.concurrency);
     }
-    await this.#drain();
-    await this.#close(open);
+    await this.#leave(scope);
   }
 
   async #test(test: PlannedTest, around: readonly Open[]): Promise<void> {
-    const open: Open = { holder: new Holder('test', test.id), group: undefined, title: test.title.template };
-    const scopes = [...around, open];
-    const { options } = test.test;
-    const shared = typeof options.bind === 'function' ? undefined : resolve(needsOf(test), test.inherited.levels, this.#nodes);
-    this.#streak = { cases: 0, milliseconds: 0 };
-    this.#announced = false;
+    const scope = open('test', test.id, around.length, test.title.template);
+    const scopes = [...around, scope];
+    const placed = this.#placedFor(test, scopes);
+    this.#delivery.anew();
     let last: CaseOf | undefined;
     try {
       for await (const chunk of casesOf(test, this.#options.files)) {
         for (const planned of chunk) {
-          if (this.#over) return;
+          if (this.#over) break;
           last = planned;
           if (planned.ordinal >= mostRows) throw new ProblemError([{ code: 'endless-source', limit: mostRows }]);
           if (this.#options.select && !this.#options.select(planned)) continue;
           this.#selected++;
-          const waiting = this.#begin(planned, shared, scopes);
+          const waiting = this.#begin(planned, placed, scopes);
           if (waiting) await waiting;
         }
+        if (this.#over) break;
       }
     } catch (error) {
       this.#sourceBroke(test, last, error);
-    } finally {
-      if (test.parent.inherited.concurrency === 1 || this.#over) await this.#drain();
-      await this.#close(open);
-      this.#listener.testEnded?.(test);
     }
+    const left = this.#leave(scope).then(() => this.#listener.testEnded?.(test));
+    await this.#leaving(left, around.at(-1) as Open, test.parent.inherited.concurrency);
+  }
+
+  /** The end of something within a scope: waited for, or where others may overlap it, left to the scope's own end. */
+  async #leaving(left: Promise<void>, scope: Open, concurrency: number): Promise<void> {
+    if (concurrency === 1 || this.#options.oneAtATime || this.#over) return left;
+    scope.under.add(left);
+    void left.then(() => scope.under.delete(left));
+  }
+
+  /** The graph of a test, the same for all its cases unless its rows bind. Asked for when a case is about to run. */
+  #placedFor(test: PlannedTest, scopes: readonly Open[]): (planned: CaseOf) => Placed | (() => Placed) {
+    const { levels } = test.inherited;
+    const { bind } = test.test.options;
+    const needs = needsOf(test);
+    if (typeof bind === 'function') {
+      const owner = `a row of test "${test.test.title}"`;
+      return (planned) => () => {
+        const own = levelsOf(bind(planned.entry.row) ?? [], owner, test.test);
+        const graph = resolve(needs, [...levels, ...own], this.#nodes);
+        this.#bindings.noteRow(graph, levels, own, test.test);
+        return place(graph, scopes);
+      };
+    }
+    let placed: Placed | undefined;
+    return () => {
+      if (!placed) {
+        const graph = resolve(needs, levels, this.#nodes);
+        this.#bindings.note(graph, levels);
+        placed = place(graph, scopes);
+      }
+      return placed;
+    };
   }
 
   /** A source that broke off while streaming: the rows that it owes are one errored case. */
@@ -176,115 +206,66 @@ class Runner {
     const planned = new CaseOf(test, (last?.ordinal ?? -1) + 1, { row: {}, name }, 1);
     const problems: readonly Problem[] =
       error instanceof ProblemError ? error.problems : [{ code: 'source-threw', source: test.source ?? '', reason: String(error) }];
-    this.#deliver(planned, this.#result({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
+    this.#listener.ended(planned, this.#result({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
   }
 
   /** Begins a case; a promise where the next must wait for it. */
-  #begin(planned: CaseOf, shared: Graph | undefined, scopes: readonly Open[]): Promise<void> | undefined {
-    const { entry } = planned;
+  #begin(planned: CaseOf, placed: (planned: CaseOf) => Placed | (() => Placed), scopes: readonly Open[]): Promise<void> | undefined {
+    const { problems } = planned.entry;
     const { skip, expired, held, known } = standing(planned.marks, this.#day, this.#options.asked?.(planned) ?? false);
-    const at = planned.place && { place: planned.place };
-    if (entry.problems) this.#deliver(planned, this.#result({ status: 'errored', cause: 'data' }, entry.problems.map(failureOfProblem)));
-    else if (skip !== undefined) this.#deliver(planned, this.#result({ status: 'skipped', reason: skip }));
-    else if (expired !== undefined)
-      this.#deliver(
-        planned,
-        this.#result({ status: 'failed', cause: 'expired', reason: expired }, [{ cause: 'expired', message: `the day has come: ${expired}`, ...at }]),
-      );
-    else if (held !== undefined) this.#deliver(planned, this.#result({ status: 'held', reason: held }));
-    else return this.#admit(planned, shared, scopes, known);
-    return undefined;
+    const without = (verdict: Verdict, failures: readonly Failure[] = []): undefined => void this.#listener.ended(planned, this.#result(verdict, failures));
+    if (problems) return without({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
+    if (skip !== undefined) return without({ status: 'skipped', reason: skip });
+    if (expired !== undefined)
+      return without({ status: 'failed', cause: 'expired', reason: expired }, [
+        { cause: 'expired', message: `the day has come: ${expired}`, place: planned.place },
+      ]);
+    if (held !== undefined) return without({ status: 'held', reason: held });
+    return this.#admit(planned, () => this.#runCase(planned, placed(planned), scopes, known), scopes.at(-1) as Open);
   }
 
-  #admit(planned: CaseOf, shared: Graph | undefined, scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
-    const { inherited } = planned.test;
-    const limit = entryTimeout(planned.entry) ?? inherited.timeout;
-    const concurrency = this.#options.oneAtATime ? 1 : inherited.concurrency;
-    if (concurrency === 1 && this.#active.size === 0) {
-      const running = this.#runCase(planned, shared, scopes, known, limit);
-      return running ? running.then(() => this.#breathe()) : this.#breathe();
-    }
-    return this.#admitAmong(concurrency, () => this.#runCase(planned, shared, scopes, known, limit));
+  #admit(planned: CaseOf, start: () => Promise<void> | undefined, scope: Open): Promise<void> | undefined {
+    const concurrency = this.#options.oneAtATime ? 1 : planned.test.inherited.concurrency;
+    if (concurrency > 1 || this.#active.size > 0) return this.#admitAmong(concurrency, start, scope);
+    const running = start();
+    return running ? running.then(() => this.#delivery.breathe()) : this.#delivery.breathe();
   }
 
   /** Waits until as few cases are under way as this one and all of those allow. */
-  async #admitAmong(concurrency: number, start: () => Promise<void> | undefined): Promise<void> {
+  async #admitAmong(concurrency: number, start: () => Promise<void> | undefined, scope: Open): Promise<void> {
     while (this.#active.size > 0 && this.#active.size >= Math.min(concurrency, ...this.#active.values())) await Promise.race(this.#active.keys());
     const running = start();
-    if (!running) return this.#breathe();
+    if (!running) return this.#delivery.breathe();
     const tracked: Promise<void> = running.then(() => {
       this.#active.delete(tracked);
+      scope.under.delete(tracked);
     });
     this.#active.set(tracked, concurrency);
-    void this.#turn();
-  }
-
-  async #drain(): Promise<void> {
-    while (this.#active.size > 0) await Promise.race(this.#active.keys());
-  }
-
-  /** Between cases: a turn of the event loop after each, but in a stream of trivial ones only now and then. */
-  #breathe(): Promise<void> | undefined {
-    if (!this.#streaming) return this.#turn();
-    return now() - this.#lastTurn >= turnEvery ? this.#turn() : undefined;
-  }
-
-  get #streaming(): boolean {
-    return !this.#options.careful && this.#streak.cases >= streamAfter && this.#streak.milliseconds < this.#streak.cases * trivialMilliseconds;
-  }
-
-  #turn(): Promise<void> {
-    this.#turning ??= nextTurn().then(() => {
-      this.#turning = undefined;
-      this.#lastTurn = now();
-      this.#flush();
-    });
-    return this.#turning;
-  }
-
-  #flush(): void {
-    const ready = this.#undelivered;
-    this.#undelivered = [];
-    for (const { run, result } of ready) this.#listener.ended(run.planned, result, run);
-    this.#listener.turn?.();
-  }
-
-  #deliver(planned: CaseOf, result: CaseResult): void {
-    this.#listener.ended(planned, result);
+    scope.under.add(tracked);
   }
 
   /** Runs a case with its attempts; at once where nothing in it takes time. */
-  #runCase(planned: CaseOf, shared: Graph | undefined, scopes: readonly Open[], known: string | undefined, limit: number): Promise<void> | undefined {
-    const retries = planned.test.inherited.retries;
-    const again = (attempt: number): Promise<void> | undefined => {
+  #runCase(planned: CaseOf, placed: Placed | (() => Placed), scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
+    const { retries, timeout } = planned.test.inherited;
+    const limit = planned.entry.marks?.timeout ?? timeout;
+    const again = (number: number): Promise<void> | undefined => {
       const run = new CaseRun(planned, (problem) => this.#listener.told(problem));
       run.begun = now();
-      const simple = shared?.order.length === 0 && shared.edges.length === 0;
-      if (!this.#streaming) this.#listener.begun?.(run, simple ? 'body' : 'setup', simple ? limit : ordinaryLimit);
-      else if (!this.#announced) {
-        this.#announced = true;
-        this.#listener.streaming?.(planned.test, limit);
-      }
       const finish = (): Promise<void> | undefined => {
         const verdict = verdictOf(run, known);
-        if ((verdict.status === 'failed' || verdict.status === 'errored') && attempt <= retries && !this.#over) return again(attempt + 1);
-        this.#finish(run, verdict, attempt);
+        if ((verdict.status === 'failed' || verdict.status === 'errored') && number <= retries && !this.#over) return again(number + 1);
+        this.#finish(run, verdict, number);
         return undefined;
       };
-      if (!simple) return this.#withFixtures(run, shared, scopes, limit).then(finish);
-      const body = this.#body(run, emptyValues, limit);
-      const cleaned = body ? body.then(() => this.#cleanUp(run)) : this.#cleanUp(run);
-      return cleaned ? cleaned.then(finish) : finish();
+      const attempted = attempt(run, placed, scopes, limit, this.#around);
+      return attempted ? attempted.then(finish) : finish();
     };
     return again(1);
   }
 
   #finish(run: CaseRun, verdict: Verdict, attempts: number): void {
     run.ended = true;
-    const end = now();
-    this.#streak.cases++;
-    this.#streak.milliseconds += end - run.begun;
-    const result: CaseResult = {
+    this.#delivery.ended(run, {
       ...verdict,
       attempts,
       start: run.begun - this.#started,
@@ -294,176 +275,20 @@ class Runner {
       steps: run.steps,
       output: run.output,
       attachments: run.attachments,
-    };
-    this.#undelivered.push({ run, result });
-    void (this.#streaming || this.#turn());
-  }
-
-  /** What a case left behind broke. Costs the case, where its result has not gone out yet; else it is a problem of the run. */
-  stray(run: CaseRun, error: unknown, what: 'throw' | 'rejection'): void {
-    if (!run.ended) run.threw(error);
-    else {
-      const failure = failureOfThrow(error, 'throw', {});
-      const pending = this.#undelivered.find((one) => one.run === run);
-      if (pending) pending.result = { ...pending.result, status: 'failed', cause: 'throw', failures: [...pending.result.failures, failure] };
-      else this.#listener.told({ code: 'after-the-end', what, id: run.planned.id, detail: failure.message, at: failure.place });
-    }
-  }
-
-  /** The body, with its time limit. */
-  #body(run: CaseRun, values: Readonly<Record<string, unknown>>, limit: number): Promise<void> | undefined {
-    const { test } = run.planned.test;
-    const begun = now();
-    const over = (): void => {
-      run.body = now() - begun;
-      if (run.body > limit && !run.failures.some(({ cause }) => cause === 'timeout')) this.#overdue(run, limit);
-    };
-    let given: unknown;
-    try {
-      const hand = new CaseHand(run) as never;
-      given = this.#options.bindContext ? this.#options.bindContext(run, () => test.body(hand, values)) : test.body(hand, values);
-    } catch (error) {
-      run.threw(error);
-    }
-    if (!isThenable(given)) {
-      over();
-      return undefined;
-    }
-    return within(this.#watch, given, limit, () => run.abort()).then(
-      ({ overdue }) => {
-        if (overdue) {
-          this.#overdue(run, limit);
-          if (this.#options.stopWhenStuck) this.#stuck = true;
-        }
-        over();
-      },
-      (error: unknown) => {
-        run.threw(error);
-        over();
-      },
-    );
-  }
-
-  #overdue(run: CaseRun, limit: number): void {
-    run.fail({ cause: 'timeout', message: `ran past its time of ${limit} ms; ${reached(run)}`, step: run.stepPath });
-  }
-
-  /** What the body deferred, last in first out. */
-  #cleanUp(run: CaseRun): Promise<void> | undefined {
-    if (run.deferred.length === 0) return undefined;
-    const begun = now();
-    return (async () => {
-      for (const act of [...run.deferred].reverse()) {
-        try {
-          await this.#hosting(run).limited('clean-up', ordinaryLimit, () => act());
-        } catch (error) {
-          run.threw(error, 'teardown');
-        }
-      }
-      run.teardown += now() - begun;
-    })();
-  }
-
-  async #withFixtures(run: CaseRun, shared: Graph | undefined, scopes: readonly Open[], limit: number): Promise<void> {
-    const { planned } = run;
-    const own = new Holder('case', planned.id);
-    const hosting = this.#hosting(run);
-    const holderOf = this.#holders(planned.test, scopes, own);
-    const begun = now();
-    let graph: Graph | undefined;
-    let ready = false;
-    try {
-      graph = shared ?? this.#graphOfRow(planned);
-      for (const node of graph.order) {
-        const waiting = holderOf(node).acquire(node, holderOf, hosting);
-        if (waiting) await waiting;
-      }
-      ready = true;
-    } catch (error) {
-      this.#setUpBroke(run, error);
-    }
-    run.setup = now() - begun;
-    if (ready && graph) {
-      if (!this.#streaming) this.#listener.begun?.(run, 'body', limit);
-      await this.#body(run, valuesOf(graph.edges, holderOf, hosting), limit);
-      await this.#cleanUp(run);
-    }
-    const failed = run.failures.length > 0;
-    for (const node of graph?.order ?? []) holderOf(node).used(node, () => planned.id, failed);
-    const ending = now();
-    if (!own.isEmpty && !this.#streaming) this.#listener.begun?.(run, 'teardown', ordinaryLimit);
-    for (const { fixture, error } of await own.close(hosting)) run.threw(error, 'teardown', fixture);
-    run.teardown += now() - ending;
-  }
-
-  #graphOfRow(planned: CaseOf): Graph {
-    const { test, inherited } = planned.test;
-    const bindings = (test.options.bind as (row: object) => readonly unknown[])(planned.entry.row);
-    return resolve(needsOf(planned.test), [...inherited.levels, ...levelsOf(bindings ?? [], `a row of test "${test.title}"`)], this.#nodes);
-  }
-
-  #setUpBroke(run: CaseRun, error: unknown): void {
-    if (!(error instanceof SetUpFailed)) run.threw(error, 'setup');
-    else if (error.again)
-      run.fail({
-        cause: 'setup',
-        fixture: error.node.name,
-        message: `fixture "${error.node.name}" had failed to set up; the first case that needed it tells why`,
-      });
-    else run.threw(error.reason, 'setup', error.node.name);
-  }
-
-  /** Where a node's instance belongs, for the cases of a test. */
-  #holders(test: PlannedTest, scopes: readonly Open[], own: Holder): HolderOf {
-    return (node) => {
-      if (node.scope === 'case') return own;
-      if (node.scope !== 'suite') return (scopes.find(({ holder }) => holder.scope === node.scope) ?? (scopes[0] as Open)).holder;
-      const suites = scopes.filter(({ group }) => group?.kind === 'suite');
-      const mentioned = suites.findLast(({ group }) => mentions(group as Group, node));
-      return (mentioned ?? suites.at(-1) ?? scopes.find(({ group }) => group === fileGroup(test)) ?? (scopes[0] as Open)).holder;
-    };
-  }
-
-  async #close(open: Open): Promise<void> {
-    if (open.holder.isEmpty) return;
-    const run: string[] = [];
-    this.#listener.closing?.(open.title, ordinaryLimit);
-    const errors = await open.holder.close(
-      this.#hosting({ log: (parts) => run.push(parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')), attach: () => undefined }),
-    );
-    for (const { fixture, error } of errors) this.#tearDownBroke(open, { fixture, error });
-  }
-
-  #tearDownBroke(open: Open, { fixture, error }: TearDownError): void {
-    const failure = failureOfThrow(error, 'teardown', { fixture });
-    this.#listener.tornDown?.(
-      { id: `${open.holder.id}!${fixture}`, title: `tear-down of fixture "${fixture}" for ${open.title}` },
-      this.#result({ status: 'errored', cause: 'teardown' }, [failure]),
-    );
-  }
-
-  #hosting(run: Pick<CaseRun, 'log' | 'attach'>): Hosting {
-    return {
-      lane: this.#options.lane ?? 0,
-      seed: this.#options.seed,
-      log: (parts) => run.log(parts),
-      attach: (name, content) => run.attach(name, content),
-      told: (problem) => this.#listener.told(problem),
-      limited: (name, milliseconds, act) => this.#limited(run, name, milliseconds, act),
-    };
-  }
-
-  #limited(run: object, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
-    // Controllers are dear, and few set-ups look at their signal.
-    let abort: AbortController | undefined;
-    const begun = (): unknown => act(() => (abort ??= new AbortController()).signal);
-    const given = run instanceof CaseRun && this.#options.bindContext ? this.#options.bindContext(run, begun) : begun();
-    if (!isThenable(given)) return given;
-    return within(this.#watch, given, milliseconds, () => abort?.abort(new Error(`the time of the ${name} is over`))).then(({ overdue, value }) => {
-      if (!overdue) return value;
-      if (this.#options.stopWhenStuck) this.#stuck = true;
-      throw new Error(`the ${name} ran past its time of ${milliseconds} ms`);
     });
+  }
+
+  /** Waits for all that is under way within a scope, and tears its fixtures down. */
+  async #leave({ holder, title, under }: Open): Promise<void> {
+    while (under.size > 0) await Promise.all(under);
+    if (holder.isEmpty) return;
+    const output: string[] = [];
+    this.#listener.closing?.(title, ordinaryLimit);
+    const log = (parts: readonly unknown[]): void => void output.push(`${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`);
+    for (const { fixture, error } of await holder.close(hostingFor({ log, attach: () => undefined }, this.#around))) {
+      const result = this.#result({ status: 'errored', cause: 'teardown' }, [failureOfThrow(error, 'teardown', { fixture })]);
+      this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `tear-down of fixture "${fixture}" for ${title}` }, { ...result, output });
+    }
   }
 
   #result(verdict: Verdict, failures: readonly Failure[] = []): CaseResult {
@@ -482,24 +307,11 @@ class Runner {
   }
 }
 
-const entryTimeout = (entry: Entry): number | undefined => entry.marks?.timeout;
+const open = (scope: Scope, id: string, depth: number, title: string, group?: Group): Open => ({
+  holder: new Holder(scope, id, depth),
+  title,
+  group,
+  under: new Set(),
+});
 
 const failureOfProblem = (problem: Problem): Failure => ({ cause: 'data', message: wording(problem), place: problem.at });
-
-function reached(run: CaseRun): string {
-  const step = run.stepPath?.join(' › ');
-  const checks = run.checksPassed + run.checksFailed;
-  return `it had made ${checks === 0 ? 'no check' : checks === 1 ? 'one check' : `${checks} checks`}${step ? ` and was in step "${step}"` : ''}`;
-}
-
-const fileGroup = (test: PlannedTest): Group => {
-  let group = test.parent;
-  while (group.parent) group = group.parent;
-  return group;
-};
-
-/** Whether a suite lists or binds a fixture, or anything beneath it. */
-function mentions(group: Group, node: Node): boolean {
-  const seen = (definition: Definition): boolean => group.mentions.has(definition);
-  return seen(node.definition) || node.needs.some((edge) => mentions(group, edge.node));
-}

@@ -1,6 +1,7 @@
 import type { FileReader } from '../cases/row.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
-import { casesOf, ordinaryDefaults, planFiles } from '../suites/plan.ts';
+import { casesOf } from '../suites/expand.ts';
+import { ordinaryDefaults, planFiles } from '../suites/plan.ts';
 import type { Plan, PlannedCase } from '../suites/planned.ts';
 import type { Child } from '../suites/suite.ts';
 import { epoch } from './originals.ts';
@@ -15,6 +16,8 @@ export type RunEvent =
   | { readonly type: 'ended'; readonly case: PlannedCase; readonly result: CaseResult }
   /** A shared fixture's tear-down failed: a result without a case. */
   | { readonly type: 'torn down'; readonly id: string; readonly title: string; readonly result: CaseResult }
+  /** What is odd and fails nothing: a binding without effect. */
+  | { readonly type: 'warned'; readonly problem: Problem }
   /** A problem of the run that no case can be charged with. */
   | { readonly type: 'told'; readonly problem: Problem }
   | { readonly type: 'finished'; readonly summary: RunSummary };
@@ -65,7 +68,7 @@ export async function runSuites(
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
   let told = 0;
   const begun = new WeakSet<object>();
-  await runPlan(
+  const { bindings } = await runPlan(
     plan,
     { seed, signal, files, select: only, careful: true },
     {
@@ -87,6 +90,7 @@ export async function runSuites(
       },
     },
   ).done;
+  for (const { idle } of bindings) if (idle) onEvent?.({ type: 'warned', problem: idle });
   const summary: RunSummary = { counts, ok: counts.failed + counts.errored + told === 0 };
   onEvent?.({ type: 'finished', summary });
   return summary;

@@ -3,11 +3,12 @@ import { caseSlug, slug } from '../cases/names.ts';
 import type { Entry, Expansion, FileReader } from '../cases/row.ts';
 import { Cases, entriesOf } from '../cases/source.ts';
 import { checkTitle, fillTitle, readTitle } from '../cases/title.ts';
-import { BindingOf, type Definition, FixtureOf, fixture, isSource, type Source } from '../fixtures/fixture.ts';
+import { type Definition, FixtureOf, fixture, isSource, type Source } from '../fixtures/fixture.ts';
 import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
-import { CaseOf, type Group, type Inherited, idPart, type Plan, type PlannedTest } from './planned.ts';
+import { levelsOf, needsOf } from './expand.ts';
+import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
 import { type Around, type Child, type Options, SuiteOf, type SuiteOptions, TestOf } from './suite.ts';
 
 /** A file's exports, and what is known of the file. */
@@ -79,6 +80,7 @@ class Planner {
       inherited,
       entry: undefined,
       mentions: new Set(),
+      by: {},
       children: [],
       origin: undefined,
     };
@@ -118,41 +120,48 @@ class Planner {
     this.#report(checkTitle(title, known), suite.origin);
     for (const entry of entries) {
       const row = { ...parent.entry?.row, ...entry?.row };
-      const levels = suite.layers.flatMap((layer) => this.#levels(() => bindingsOf(layer.options.bind, row), owner, layer.origin));
-      const group = this.#group(suite, suite.title, fillTitle(title, row), parent, options, levels, entry && joinEntries(parent.entry, entry));
-      const { variants } = options;
-      const groups = variants
-        ? Object.entries(variants).map(([name, bindings]) =>
-            this.#group(
-              suite,
-              name,
-              name,
-              group,
-              {},
-              this.#levels(() => bindings, `variant "${name}"`, suite.origin),
-              group.entry,
-            ),
-          )
-        : [group];
+      const by = {};
+      const levels = suite.layers.flatMap((layer) => this.#levels(() => bindingsOf(layer.options.bind, row), owner, layer.origin, by));
+      const group = this.#group(suite, parent, {
+        template: suite.title,
+        title: fillTitle(title, row),
+        options,
+        levels,
+        by,
+        entry: entry && joinEntries(parent.entry, entry),
+      });
+      const groups = options.variants ? Object.entries(options.variants).map(([name, bindings]) => this.#variant(suite, group, name, bindings)) : [group];
       for (const one of groups) {
-        for (const child of typeof suite.children === 'function' ? suite.children(row) : suite.children) await this.#add(child, one, base);
+        for (const child of this.#children(suite, row)) await this.#add(child, one, base);
         this.#markChildren(one, options.marks ?? {}, suite);
       }
     }
   }
 
+  #children(suite: SuiteOf, row: object): readonly Child[] {
+    if (typeof suite.children !== 'function') return suite.children;
+    try {
+      return suite.children(row);
+    } catch (error) {
+      this.#report(problemsOf(error, `the children of suite "${suite.title}"`), suite.origin);
+      return [];
+    }
+  }
+
+  #variant(suite: SuiteOf, parent: Growing, name: string, bindings: readonly unknown[]): Growing {
+    const by = {};
+    const levels = this.#levels(() => bindings, `variant "${name}" of suite "${suite.title}"`, suite.origin, by);
+    return this.#group(suite, parent, { template: name, title: name, options: {}, levels, by, entry: undefined });
+  }
+
   #group(
     suite: SuiteOf,
-    template: string,
-    title: string,
     parent: Growing,
-    options: SuiteOptions<any>,
-    levels: readonly Level[],
-    entry: Entry | undefined,
+    made: Pick<Group, 'title' | 'by' | 'entry'> & { template: string; options: SuiteOptions<any>; levels: readonly Level[] },
   ): Growing {
+    const { template, title, options, levels, by, entry } = made;
     const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin);
     const always = [...(options.always ?? []), ...aroundsOf(options)].filter(isSource);
-    const mentions = new Set<Definition>([...always.map(definitionOf), ...levels.map((level) => level.binding.fixture.definition)]);
     // An id is made of title templates: the rows of a parameterised suite stand in its cases' part.
     const group: Growing = {
       kind: 'suite',
@@ -161,7 +170,8 @@ class Planner {
       parent,
       inherited,
       entry: entry ?? parent.entry,
-      mentions,
+      mentions: new Set(always.map(definitionOf)),
+      by,
       children: [],
       origin: suite.origin,
     };
@@ -175,7 +185,7 @@ class Planner {
     const inherited = this.#inherit(
       parent.inherited,
       options,
-      typeof options.bind === 'function' ? [] : this.#levels(() => bindingsOf(options.bind), owner, test.origin),
+      typeof options.bind === 'function' ? [] : this.#levels(() => bindingsOf(options.bind), owner, test.origin, test),
       owner,
       test.origin,
     );
@@ -295,9 +305,9 @@ class Planner {
     };
   }
 
-  #levels(bindings: () => readonly unknown[], owner: string, origin: Origin | undefined): Level[] {
+  #levels(bindings: () => readonly unknown[], owner: string, origin: Origin | undefined, by?: object): Level[] {
     try {
-      return levelsOf(bindings(), owner);
+      return levelsOf(bindings(), owner, by);
     } catch (error) {
       this.#report(error instanceof ProblemError ? error.problems : [{ code: 'bind-threw', reason: reasonOf(error) }], origin);
       return [];
@@ -333,14 +343,6 @@ const definitionOf = (source: FixtureOf | { target: Source<any> }): Definition =
 
 function bindingsOf(bind: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
   return (typeof bind === 'function' ? bind(row) : bind) ?? [];
-}
-
-/** Bindings with their owner; what is no binding is refused. */
-export function levelsOf(bindings: readonly unknown[], owner: string): Level[] {
-  return bindings.map((binding) => {
-    if (!(binding instanceof BindingOf)) throw new ProblemError([{ code: 'not-a', wanted: 'binding', got: String(binding), owner: `bind of ${owner}` }]);
-    return { binding, owner };
-  });
 }
 
 /** A suite's options with those of its adaptations laid over: tags and fixtures add up, for the rest the later wins. */
@@ -387,30 +389,4 @@ function joinEntries(outer: Entry | undefined, inner: Entry): Entry {
     name: outer.name && inner.name ? `${outer.name}, ${inner.name}` : (inner.name ?? outer.name),
     marks: outer.marks && inner.marks ? layMarks<Marks>(outer.marks, inner.marks) : (inner.marks ?? outer.marks),
   };
-}
-
-/** All that a test's cases get: what it names, and what its suites give to everyone. */
-export function needsOf({ test, inherited }: PlannedTest): Record<string, Source<any>> {
-  const always = inherited.always.map((source, i): [string, Source<any>] => [`always ${i}`, source]);
-  return { ...Object.fromEntries(always), ...test.options.needs };
-}
-
-/** The cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
-export async function* casesOf(test: PlannedTest, files: FileReader | undefined): AsyncGenerator<readonly CaseOf[]> {
-  const { cases } = test.test.options;
-  if (!cases) {
-    yield [new CaseOf(test, 0, undefined, 1)];
-    return;
-  }
-  const twins = new Map<string, number>();
-  let ordinal = 0;
-  const parts = Cases.partsOf(cases);
-  for await (const chunk of parts.open({ base: test.base, slug: slug(test.test.title), files })) {
-    yield chunk.map((entry) => {
-      const own = idPart(test, entry) ?? '';
-      const twin = (twins.get(own) ?? 0) + 1;
-      twins.set(own, twin);
-      return new CaseOf(test, ordinal++, entry, twin);
-    });
-  }
 }

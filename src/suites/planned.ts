@@ -29,8 +29,10 @@ export interface Group {
   readonly inherited: Inherited;
   /** The row of the parameterised suites around. */
   readonly entry: Entry | undefined;
-  /** The fixtures that it lists in `always` or binds itself: those of scope 'suite' belong to it. */
+  /** The fixtures that it lists in `always`: those of scope 'suite' belong to it. */
   readonly mentions: ReadonlySet<Definition>;
+  /** Stands in the levels of its own bindings. */
+  readonly by: object;
   readonly children: readonly (Group | PlannedTest)[];
   readonly origin: Origin | undefined;
 }

@@ -1,5 +1,5 @@
-// Plants lies in copies of the runner, one at a time: the ground must turn red on each. A ground that stays green on a lie
-// would not see a runner that tells it by accident.
+// Plants lies in copies of the runner, one in each: the ground, or the model of lifetimes, must turn red on every one. A judge
+// that stays green on a lie would not see a runner that tells it by accident.
 // usage: lies.mjs [part of a name]
 import { execFile } from 'node:child_process';
 import { cpSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
@@ -65,10 +65,15 @@ const lies = [
   [
     'what a body throws is swallowed',
     'running/case-run.ts',
-    'else this.fail(failureOfThrow(error, cause, { step: pathOf(this.#step), fixture }));',
-    "else if (cause !== 'throw') this.fail(failureOfThrow(error, cause, { step: pathOf(this.#step), fixture }));",
+    '    else this.fail(this.#failureOf(error, cause, this.#step, fixture));',
+    `    else if (cause !== 'throw') this.fail(this.#failureOf(error, cause, this.#step, fixture));`,
   ],
-  ['stray rejections are swallowed', 'running/run.ts', 'if (!run.ended) run.threw(error);', 'if (run.ended) return;\n    if (!run.ended) run.threw(error);'],
+  [
+    'stray rejections are swallowed',
+    'running/delivery.ts',
+    '    if (!run.ended) {\n      run.threw(error);',
+    '    if (run.ended) return;\n    if (!run.ended) {\n      run.threw(error);',
+  ],
   [
     'late checks are not told',
     'running/case-run.ts',
@@ -82,19 +87,19 @@ const lies = [
     'for (let instance = this.#begun.pop(); instance; instance = this.#begun.pop())',
     'for (let instance = this.#begun.shift(); instance; instance = this.#begun.shift())',
   ],
-  ['shared tear-downs are left out', 'running/run.ts', '    if (open.holder.isEmpty) return;\n', "    if (open.holder.scope !== 'case') return;\n"],
-  ['a set-up that fails is no matter', 'running/run.ts', '      this.#setUpBroke(run, error);\n', '      ready = true;\n'],
-  ['rows are skipped', 'suites/plan.ts', 'yield chunk.map((entry) => {', 'yield chunk.filter((_, i) => i !== 2).map((entry) => {'],
+  ['shared tear-downs are left out', 'running/run.ts', '    if (holder.isEmpty) return;\n', `    if (holder.scope !== 'case') return;\n`],
+  ['a set-up that fails is no matter', 'running/attempt.ts', `    run.threw(error, 'setup');\n`, '    ready = true;\n'],
+  ['rows are skipped', 'suites/expand.ts', 'yield chunk.map((entry) => {', 'yield chunk.filter((_, i) => i !== 2).map((entry) => {'],
   [
     'bad rows pass for good ones',
     'running/run.ts',
-    "if (entry.problems) this.#deliver(planned, this.#result({ status: 'errored', cause: 'data' }",
-    "if (entry.problems) this.#deliver(planned, this.#result({ status: 'passed' }",
+    `if (problems) return without({ status: 'errored', cause: 'data' }`,
+    `if (problems) return without({ status: 'passed' }`,
   ],
   ['ids are mixed up', 'suites/planned.ts', "`${test.id}${own === undefined ? '' : `/${own}`}", "`${test.id}${own === undefined ? '' : `/${own.slice(0, 3)}`}"],
   ['errors of the plan are no matter', 'suites/plan.ts', 'problems: planner.problems,', 'problems: [],'],
   ['the selection is ignored', 'suites/selection.ts', '(!places || places.some((stands) => stands(planned))) &&', ''],
-  ['a body past its time is fine', 'running/run.ts', "    run.fail({ cause: 'timeout',", "    if (run.ended) run.fail({ cause: 'timeout',"],
+  ['a body past its time is fine', 'running/attempt.ts', `  run.fail({\n    cause: 'timeout',`, `  if (run.ended) run.fail({\n    cause: 'timeout',`],
   ['a case that ended its process is left out', 'node/coordinator.ts', "    write({ is: 'ended', result: resultOfEnd(name as CaseName, lane, end) });\n", ''],
   [
     'after a crash nothing more runs',
@@ -120,12 +125,68 @@ const lies = [
   ],
 ];
 
+/** Lies about lifetimes: the model of made-up projects must find each. */
+const lifetimeLies = [
+  ['instances are not shared', 'fixtures/instances.ts', 'const known = this.#instances.get(node.id);', 'const known = this.#instances.get(-1);'],
+  ['settings do not tell instances apart', 'fixtures/graph.ts', '${implementation}|${settingsKey(settings)}|', '${implementation}||'],
+  ['what stands beneath does not tell instances apart', 'fixtures/graph.ts', '${needs.map(({ edge }) => edge.node.id).join()}|', '|'],
+  [
+    'the outer binding wins',
+    'fixtures/graph.ts',
+    'for (let outside = below - 1; outside >= 0; outside--) {',
+    'for (let outside = 0; outside < below; outside++) {',
+  ],
+  [
+    'a swap keeps the sets outside of it',
+    'fixtures/graph.ts',
+    "if (level.binding.change.is !== 'set') return { sets, swap: level, outside };",
+    "if (level.binding.change.is !== 'set') { for (let i = outside - 1; i >= 0; i--) if (this.#levels[i]?.binding.fixture.definition === definition) sets.unshift(this.#levels[i] as Level); return { sets, swap: level, outside }; }",
+  ],
+  [
+    'what depends on a swapped fixture keeps the old one',
+    'fixtures/graph.ts',
+    'const needs = wrapper ? [] : this.needs(definition.needs, path);',
+    'const needs = wrapper ? [] : new Resolution([], this.#nodes).needs(definition.needs, path);',
+  ],
+  [
+    'narrow scopes are set up first',
+    'running/scopes.ts',
+    '(depths.get(a) as number) - (depths.get(b) as number)',
+    '(depths.get(b) as number) - (depths.get(a) as number)',
+  ],
+  [
+    'a failed set-up leaves its clean-up undone',
+    'fixtures/instances.ts',
+    "  instance.state = 'ended';\n",
+    "  instance.state = 'ended';\n  if (!wasReady) return;\n",
+  ],
+  [
+    'a failed shared set-up is tried again',
+    'fixtures/instances.ts',
+    "      instance.state = 'failed';\n",
+    "      instance.state = 'failed';\n      this.#instances.delete(node.id);\n",
+  ],
+  [
+    'the first failing tear-down stops the others',
+    'fixtures/instances.ts',
+    '      await tearDown(instance, hosting, errors);\n',
+    '      await tearDown(instance, hosting, errors);\n      if (errors.length > 0) break;\n',
+  ],
+  ['a test ends before its cases do', 'running/run.ts', '    while (under.size > 0) await Promise.all(under);\n', ''],
+  ['suites do not keep what they give to everyone', 'running/scopes.ts', 'group.mentions.has(node.definition) ||', ''],
+  ['on demand is set up at once', 'fixtures/graph.ts', 'if (onDemand || order.has(node)) return;', 'if (order.has(node)) return;'],
+];
+
 const part = process.argv[2];
-const chosen = lies.filter(([name]) => !part || name.includes(part));
+const all = [...lies.map((lie) => [...lie, 'ground']), ...lifetimeLies.map((lie) => [...lie, 'model'])];
+const chosen = all.filter(([name]) => !part || name.includes(part));
+const stale = chosen.filter(([, file, truth]) => readFileSync(join(root, 'src', file), 'utf8').split(truth).length !== 2);
+for (const [name, file, truth] of stale) console.error(`the lie "${name}": its text must stand once in src/${file}:\n${truth}\n`);
+if (stale.length > 0) process.exit(1);
 const queue = [...chosen.entries()];
 const unseen = [];
 
-async function plant([number, [name, file, truth, lie]]) {
+async function plant([number, [name, file, truth, lie, judge]]) {
   const folder = join(workshop, String(number));
   rmSync(folder, { recursive: true, force: true });
   mkdirSync(folder, { recursive: true });
@@ -139,16 +200,16 @@ async function plant([number, [name, file, truth, lie]]) {
     text.replace(truth, () => lie),
   );
   await run(process.execPath, [join(root, 'scripts', 'build.mjs'), join(folder, 'src'), join(folder, 'dist'), '--no-types']);
-  const ground = run(process.execPath, [join(root, 'tests', 'root', 'run.mjs'), '--stop'], {
-    env: { ...process.env, RED_LATTICE_PACKAGE: folder },
-    maxBuffer: 1 << 26,
-  });
-  const seen = await ground.then(
+  const judging =
+    judge === 'ground'
+      ? run(process.execPath, [join(root, 'tests', 'root', 'run.mjs'), '--stop'], { env: { ...process.env, RED_LATTICE_PACKAGE: folder }, maxBuffer: 1 << 26 })
+      : run(process.execPath, [join(root, 'tests', 'root', 'lifetimes.mjs'), folder, folder], { maxBuffer: 1 << 26 });
+  const seen = await judging.then(
     () => undefined,
     (error) =>
       String(error.stdout)
         .split('\n')
-        .find((line) => line.startsWith('✗')) ?? `the ground itself broke: ${error.stderr}`,
+        .find((line) => line.startsWith('✗')) ?? `the judge itself broke: ${error.stderr}`,
   );
   rmSync(folder, { recursive: true, force: true });
   if (seen?.startsWith('✗')) console.log(`seen    ${name}  (${seen.slice(2).split(':')[0]})`);
@@ -158,7 +219,10 @@ async function plant([number, [name, file, truth, lie]]) {
   }
 }
 
-for (let next = queue.shift(); next; next = queue.shift()) await plant(next);
+const worker = async () => {
+  for (let next = queue.shift(); next; next = queue.shift()) await plant(next);
+};
+await Promise.all([worker(), worker()]);
 rmSync(workshop, { recursive: true, force: true });
-console.log(`\n${chosen.length - unseen.length} of ${chosen.length} planted lies turn the ground red`);
+console.log(`\n${chosen.length - unseen.length} of ${chosen.length} planted lies are seen`);
 if (unseen.length > 0) process.exitCode = 1;

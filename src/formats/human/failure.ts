@@ -66,7 +66,7 @@ export function tellAlike(results: readonly RecordedResult[], first: number, tel
       ? ''
       : `  ${style.red(oneLine(actual))} ${style.dim('not')} ${style.green(oneLine(expected))}`;
   return [
-    `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} alike`)} ${style.dim(`(${first} to ${first + results.length - 1})`)}`,
+    `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} alike`)} ${style.dim(`(${results.length === 1 ? first : `${first} to ${first + results.length - 1}`})`)}`,
     ...results
       .slice(0, mostAlike)
       .map((result) => `  ${style.red('✗')} ${oneLine(nameOfValues(result.row) || result.title)}${result.failures[0] ? values(result.failures[0]) : ''}`),

@@ -10,7 +10,8 @@ import { failureOfThrow } from '../../running/failures.ts';
 import { now, startTimer } from '../../running/originals.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Running, runPlan } from '../../running/run.ts';
-import { casesOf, type LoadedFile, ordinaryDefaults, planFiles } from '../../suites/plan.ts';
+import { casesOf } from '../../suites/expand.ts';
+import { type LoadedFile, ordinaryDefaults, planFiles } from '../../suites/plan.ts';
 import { type CaseOf, fileOf, type Plan, type PlannedTest, titlesOf } from '../../suites/planned.ts';
 import { selectorOf } from '../../suites/selection.ts';
 import { nodeFiles } from '../files.ts';
@@ -179,7 +180,8 @@ class Lane {
         told: (problem) => this.#told(problem),
       },
     );
-    const { selected, stuck } = await this.#running.done;
+    const { selected, stuck, bindings } = await this.#running.done;
+    this.#put({ is: 'bindings', uses: bindings });
     this.#put({ is: 'finished', selected, stuck }, true);
   }
 

@@ -1,0 +1,62 @@
+import type { Definition } from '../fixtures/fixture.ts';
+import type { Graph, Level } from '../fixtures/graph.ts';
+import { placeOf } from '../problems/place.ts';
+import type { Problem } from '../problems/problem.ts';
+import type { Plan } from '../suites/planned.ts';
+
+/** What became of a binding in the cases that ran: its number is the same in every lane of a run. */
+export interface BindingUse {
+  readonly number: number;
+  /** Absent where it had an effect. */
+  readonly idle?: Problem | undefined;
+}
+
+/** Notes which of the bindings around the tests that ran had an effect. Folders bind for whoever may need it: they are left out. */
+export class BindingsUsed {
+  readonly #seen = new Set<Level>();
+  readonly #effective = new Set<Level>();
+  readonly #met = new Set<Definition>();
+  /** One level stands for what all rows of a test bind of one fixture. */
+  readonly #ofRows = new Map<object, Map<Definition, Level>>();
+
+  /** A graph that cases run with, and the levels that it was resolved under. */
+  note({ sights, met }: Graph, levels: readonly Level[]): void {
+    for (const level of levels) this.#seen.add(level);
+    for (const { bound } of sights) for (const level of bound) this.#effective.add(level);
+    for (const definition of met) this.#met.add(definition);
+  }
+
+  /** The same for one row, whose own levels were made for it by `test`. */
+  noteRow(graph: Graph, outer: readonly Level[], own: readonly Level[], test: object): void {
+    this.note(graph, outer);
+    const known = this.#ofRows.get(test) ?? new Map<Definition, Level>();
+    this.#ofRows.set(test, known);
+    for (const level of own) {
+      const { definition } = level.binding.fixture;
+      const first = known.get(definition) ?? level;
+      known.set(definition, first);
+      this.#seen.add(first);
+      if (this.#effective.delete(level)) this.#effective.add(first);
+    }
+  }
+
+  /** Every binding of a plan that was seen, numbered in the order of the plan. */
+  uses(plan: Plan): BindingUse[] {
+    const numbers = new Map<object, number>();
+    const uses: BindingUse[] = [];
+    for (const { inherited, test } of plan.tests) {
+      for (const level of [...inherited.levels, ...(this.#ofRows.get(test)?.values() ?? [])]) {
+        if (numbers.has(level) || level.by === undefined) continue;
+        numbers.set(level, numbers.size);
+        if (this.#seen.has(level)) uses.push({ number: numbers.size - 1, idle: this.#idle(level) });
+      }
+    }
+    return uses;
+  }
+
+  #idle(level: Level): Problem | undefined {
+    if (this.#effective.has(level)) return undefined;
+    const { fixture, origin } = level.binding;
+    return { code: 'idle-binding', fixture: fixture.name, owner: level.owner, hidden: this.#met.has(fixture.definition), at: placeOf(origin) };
+  }
+}

@@ -1,0 +1,66 @@
+import type { Scope } from '../fixtures/fixture.ts';
+import type { Graph, Node, Sight } from '../fixtures/graph.ts';
+import type { Holder, HolderOf } from '../fixtures/instances.ts';
+import type { Group } from '../suites/planned.ts';
+
+/** A scope on the way from the run to the case at hand. */
+export interface Open {
+  readonly holder: Holder;
+  /** The suite or file that it is, if it is one. */
+  readonly group: Group | undefined;
+  /** For messages. */
+  readonly title: string;
+  /** What is under way within it. */
+  readonly under: Set<Promise<void>>;
+}
+
+/** A test's graph with the place of each node among the scopes that are open around it: wider scopes first. */
+export interface Placed {
+  readonly graph: Graph;
+  /** In the order of set-up. */
+  readonly order: readonly Node[];
+  /** The index of a node's scope among the open ones; their number stands for the case itself. */
+  readonly depths: ReadonlyMap<Node, number>;
+}
+
+/**
+ * Where each node of a graph belongs.
+ *
+ * A fixture of scope 'suite' belongs to the innermost suite that lists it in `always`, or binds it or anything beneath it;
+ * else to the test's own suite. What a node needs lives at least as long as the node.
+ */
+export function place(graph: Graph, scopes: readonly Open[]): Placed {
+  const depths = new Map<Node, number>();
+  const indexOf = (scope: Scope): number =>
+    Math.max(
+      0,
+      scopes.findIndex(({ holder }) => holder.scope === scope),
+    );
+  const suites = scopes.flatMap(({ group }, depth) => (group?.kind === 'suite' ? [{ group, depth }] : []));
+  const ownSuite = suites.at(-1)?.depth ?? indexOf('file');
+  const concerns = (group: Group, { node, bound, beneath }: Sight): boolean =>
+    group.mentions.has(node.definition) || bound.some(({ by }) => by !== undefined && by === group.by) || beneath.some((below) => concerns(group, below));
+  const own = ({ node, ...sight }: Sight): number => {
+    if (node.scope === 'case') return scopes.length;
+    if (node.scope !== 'suite') return indexOf(node.scope);
+    return suites.findLast(({ group }) => concerns(group, { node, ...sight }))?.depth ?? ownSuite;
+  };
+  const outward = (node: Node, depth: number): boolean => {
+    if (depth >= (depths.get(node) ?? Number.POSITIVE_INFINITY)) return false;
+    depths.set(node, depth);
+    return true;
+  };
+  for (const sight of graph.sights) outward(sight.node, own(sight));
+  // A node that is seen in several ways takes what is beneath it along; that moves others in turn.
+  for (let moved = true; moved; ) {
+    moved = false;
+    for (const { node, beneath } of graph.sights.toReversed()) for (const below of beneath) moved = outward(below.node, depths.get(node) as number) || moved;
+  }
+  const order = [...graph.order].sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
+  return { graph, order, depths };
+}
+
+/** The holder of each node, for one case. */
+export function holders({ depths }: Placed, scopes: readonly Open[], own: Holder): HolderOf {
+  return (node) => scopes[depths.get(node) as number]?.holder ?? own;
+}

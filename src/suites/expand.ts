@@ -1,0 +1,41 @@
+import { slug } from '../cases/names.ts';
+import type { FileReader } from '../cases/row.ts';
+import { Cases } from '../cases/source.ts';
+import { BindingOf, type Source } from '../fixtures/fixture.ts';
+import type { Level } from '../fixtures/graph.ts';
+import { ProblemError } from '../problems/problem.ts';
+import { CaseOf, idPart, type PlannedTest } from './planned.ts';
+
+/** Bindings with their owner; what is no binding is refused. */
+export function levelsOf(bindings: readonly unknown[], owner: string, by: object | undefined): Level[] {
+  return bindings.map((binding) => {
+    if (!(binding instanceof BindingOf)) throw new ProblemError([{ code: 'not-a', wanted: 'binding', got: String(binding), owner: `bind of ${owner}` }]);
+    return { binding, owner, by };
+  });
+}
+
+/** All that a test's cases get: what it names, and what its suites give to everyone. */
+export function needsOf({ test, inherited }: PlannedTest): Record<string, Source<any>> {
+  const always = inherited.always.map((source, i): [string, Source<any>] => [`always ${i}`, source]);
+  return { ...Object.fromEntries(always), ...test.options.needs };
+}
+
+/** The cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
+export async function* casesOf(test: PlannedTest, files: FileReader | undefined): AsyncGenerator<readonly CaseOf[]> {
+  const { cases } = test.test.options;
+  if (!cases) {
+    yield [new CaseOf(test, 0, undefined, 1)];
+    return;
+  }
+  const twins = new Map<string, number>();
+  let ordinal = 0;
+  const parts = Cases.partsOf(cases);
+  for await (const chunk of parts.open({ base: test.base, slug: slug(test.test.title), files })) {
+    yield chunk.map((entry) => {
+      const own = idPart(test, entry) ?? '';
+      const twin = (twins.get(own) ?? 0) + 1;
+      twins.set(own, twin);
+      return new CaseOf(test, ordinal++, entry, twin);
+    });
+  }
+}
