@@ -30,6 +30,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'no-such-name'; readonly kind: string; readonly name: string; readonly owner: string; readonly known: readonly string[] }
   | { readonly code: 'not-a'; readonly wanted: string; readonly got: string; readonly owner: string }
   | { readonly code: 'scope-too-short'; readonly fixture: string; readonly scope: string; readonly needs: string; readonly needsScope: string }
+  | { readonly code: 'not-cloneable'; readonly fixture: string; readonly reason: string }
   | { readonly code: 'fixture-cycle'; readonly path: readonly string[] }
   | { readonly code: 'bind-threw'; readonly reason: string }
   | { readonly code: 'bad-date'; readonly text: string; readonly owner: string }

@@ -78,6 +78,8 @@ export function wording(problem: Problem): string {
       return `${problem.owner}: ${problem.got} is not ${article(problem.wanted)}`;
     case 'scope-too-short':
       return `fixture "${problem.fixture}" lives for a ${problem.scope} and cannot need "${problem.needs}", which lives for a ${problem.needsScope} only`;
+    case 'not-cloneable':
+      return `fixture "${problem.fixture}" lives for the run, in a process of its own, and its value cannot be copied from there: ${problem.reason}; give out plain data, or give it a handover`;
     case 'fixture-cycle':
       return `fixtures need each other in a circle: ${problem.path.join(' → ')}; to wrap a fixture, use the \`original\` that swap hands in`;
     case 'bind-threw':

@@ -1,4 +1,5 @@
 import { isThenable } from '../checks/checks.ts';
+import type { Node } from '../fixtures/graph.ts';
 import { Holder, type Hosting, ordinaryLimit, valuesOf } from '../fixtures/instances.ts';
 import type { Problem } from '../problems/problem.ts';
 import { CaseHand, type CaseRun } from './case-run.ts';
@@ -16,6 +17,8 @@ export interface Around {
   told(problem: Problem): void;
   /** Something is past its time and its grace, and goes on. */
   stuck(): void;
+  /** The fixtures of the run, for those of a lane. */
+  fromRun(node: Node, run: CaseRun, placed: Placed): Promise<unknown>;
   phase(run: CaseRun, phase: 'setup' | 'body' | 'teardown', limit: number): void;
 }
 
@@ -32,10 +35,10 @@ export function attempt(run: CaseRun, placed: Placed | (() => Placed), scopes: r
 async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes: readonly Open[], limit: number, around: Around): Promise<void> {
   const { planned } = run;
   const own = new Holder('case', planned.id, scopes.length);
-  const hosting = hostingFor(run, around);
+  let placed: Placed | undefined;
+  const hosting: Hosting = { ...hostingFor(run, around), fromRun: (node) => around.fromRun(node, run, placed as Placed) };
   const begun = now();
   around.phase(run, 'setup', ordinaryLimit);
-  let placed: Placed | undefined;
   let ready = false;
   try {
     placed = typeof given === 'function' ? given() : given;

@@ -2,8 +2,8 @@ import { standing } from '../cases/marks.ts';
 import { type FileReader, mostRows } from '../cases/row.ts';
 import { show } from '../checks/show.ts';
 import type { Scope } from '../fixtures/fixture.ts';
-import { Nodes, resolve } from '../fixtures/graph.ts';
-import { Holder, ordinaryLimit } from '../fixtures/instances.ts';
+import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
+import { Holder, ordinaryLimit, type TearDownError } from '../fixtures/instances.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
 import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
@@ -15,6 +15,7 @@ import { Delivery } from './delivery.ts';
 import { failureOfThrow } from './failures.ts';
 import { now, today } from './originals.ts';
 import type { CaseResult, Failure } from './result.ts';
+import { type Address, LocalRunFixtures, type RunFixtures } from './run-host.ts';
 import { type Open, type Placed, place } from './scopes.ts';
 import { type Verdict, verdictOf } from './verdict.ts';
 import { Watch } from './watch.ts';
@@ -32,6 +33,8 @@ export interface RunOptions {
   readonly asked?: ((planned: CaseOf) => boolean) | undefined;
   /** Binds what a case starts to that case, for whoever catches output and stray errors. */
   readonly bindContext?: (<T>(run: CaseRun, act: () => T) => T) | undefined;
+  /** Where the fixtures of the run live, if not in this process. */
+  readonly runFixtures?: RunFixtures | undefined;
   /** Every case is told before it begins, whatever that costs; unless said, a stream of trivial ones is told as such. */
   readonly careful?: boolean | undefined;
   /** No two cases overlap, whatever they allow. */
@@ -90,6 +93,9 @@ class Runner {
   /** The cases under way, each with how many it allows beside it. */
   readonly #active = new Map<Promise<void>, number>();
   readonly #bindings = new BindingsUsed();
+  /** Where this lane's copies of the run's fixtures come from. */
+  readonly #addresses = new Map<Node, Address>();
+  readonly #runFixtures: RunFixtures;
   #selected = 0;
   #stuck = false;
 
@@ -106,20 +112,37 @@ class Runner {
       stuck: () => {
         if (options.stopWhenStuck) this.#stuck = true;
       },
+      fromRun: (node, run, placed) => this.#fromRun(node, run, placed),
       phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
     };
+    this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(hostingFor({ log: () => undefined, attach: () => undefined }, this.#around));
   }
 
   async run(plan: Plan): Promise<RunEnd> {
-    const lane = open('lane', `lane ${this.#options.lane ?? 0}`, 0, 'the lane');
+    const run = open('run', 'run', 0, 'the run');
+    const lane = open('lane', `lane ${this.#around.lane}`, 1, 'the lane');
     for (const file of plan.files) {
       if (this.#over) break;
-      await this.#group(file, [lane]);
+      await this.#group(file, [run, lane]);
     }
     await this.#leave(lane);
+    await this.#leaveRun(run);
     await this.#delivery.turn();
     this.#around.watch.stop();
     return { selected: this.#selected, stuck: this.#stuck, bindings: this.#bindings.uses(plan) };
+  }
+
+  #fromRun(node: Node, run: CaseRun, { graph }: Placed): Promise<unknown> {
+    const { test, ordinal } = run.planned;
+    const address: Address = { test: test.index, ordinal, sight: graph.sights.findIndex((sight) => sight.node === node) };
+    this.#addresses.set(node, address);
+    return this.#runFixtures.fetch(node, address);
+  }
+
+  async #leaveRun(scope: Open): Promise<void> {
+    for (const { node, users } of scope.holder.copies) this.#runFixtures.used(this.#addresses.get(node) as Address, users);
+    await this.#leave(scope);
+    for (const error of await this.#runFixtures.close()) this.#tornDown(error, scope, []);
   }
 
   stray(run: CaseRun, error: unknown, what: 'throw' | 'rejection'): void {
@@ -285,10 +308,12 @@ class Runner {
     const output: string[] = [];
     this.#listener.closing?.(title, ordinaryLimit);
     const log = (parts: readonly unknown[]): void => void output.push(`${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`);
-    for (const { fixture, error } of await holder.close(hostingFor({ log, attach: () => undefined }, this.#around))) {
-      const result = this.#result({ status: 'errored', cause: 'teardown' }, [failureOfThrow(error, 'teardown', { fixture })]);
-      this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `tear-down of fixture "${fixture}" for ${title}` }, { ...result, output });
-    }
+    for (const error of await holder.close(hostingFor({ log, attach: () => undefined }, this.#around))) this.#tornDown(error, { holder, title }, output);
+  }
+
+  #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<Open, 'holder' | 'title'>, output: readonly string[]): void {
+    const result = this.#result({ status: 'errored', cause: 'teardown' }, [failureOfThrow(error, 'teardown', { fixture })]);
+    this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `tear-down of fixture "${fixture}" for ${title}` }, { ...result, output });
   }
 
   #result(verdict: Verdict, failures: readonly Failure[] = []): CaseResult {

@@ -1,0 +1,80 @@
+import { type Node, withNeeds } from '../fixtures/graph.ts';
+import { Holder, type HolderOf, type Hosting, type TearDownError, type Users } from '../fixtures/instances.ts';
+import { refuse } from '../problems/problem.ts';
+
+/** Where to find a node in a plan, for a process that has planned the same files. */
+export interface Address {
+  readonly test: number;
+  /** Of the row, where the test's rows bind. */
+  readonly ordinal: number;
+  /** The number of the sight in the graph of that test, or of that row. */
+  readonly sight: number;
+}
+
+/** The fixtures of scope 'run', wherever they live: one for all lanes. */
+export interface RunFixtures {
+  /** A node's value as it travels, set up once in the run. Rejects with what its set-up threw. */
+  fetch(node: Node, address: Address): Promise<unknown>;
+  /** Says who used a node in this lane, before the run's end. */
+  used(address: Address, users: Users): void;
+  /** Tears all down; a process of its own is told by others when that is. */
+  close(): Promise<readonly TearDownError[]>;
+}
+
+/** Sets up fixtures of scope 'run' in this process, and gives out their values packed. */
+export class RunHost {
+  readonly #holder = new Holder('run', 'run', 0);
+  readonly #holderOf: HolderOf = () => this.#holder;
+  readonly #hosting: Hosting;
+
+  constructor(hosting: Hosting) {
+    this.#hosting = hosting;
+  }
+
+  async fetch(node: Node): Promise<unknown> {
+    for (const each of withNeeds([{ key: node.name, node, onDemand: false }], true)) await this.#holder.acquire(each, this.#holderOf, this.#hosting);
+    const value = this.#holder.value(node);
+    const { handover } = node.definition;
+    return handover ? handover.pack(value) : value;
+  }
+
+  used(node: Node, users: Users): void {
+    this.#holder.usedBy(node, users);
+  }
+
+  close(): Promise<TearDownError[]> {
+    return this.#holder.close(this.#hosting);
+  }
+}
+
+/** The run's fixtures in the same process: their values travel all the same, so that nothing changes with a process of their own. */
+export class LocalRunFixtures implements RunFixtures {
+  readonly #host: RunHost;
+  readonly #nodes = new Map<string, Node>();
+
+  constructor(hosting: Hosting) {
+    this.#host = new RunHost(hosting);
+  }
+
+  async fetch(node: Node, address: Address): Promise<unknown> {
+    this.#nodes.set(JSON.stringify(address), node);
+    return cloned(node.name, await this.#host.fetch(node));
+  }
+
+  used(address: Address, users: Users): void {
+    const node = this.#nodes.get(JSON.stringify(address));
+    if (node) this.#host.used(node, users);
+  }
+
+  close(): Promise<readonly TearDownError[]> {
+    return this.#host.close();
+  }
+}
+
+function cloned(name: string, packed: unknown): unknown {
+  try {
+    return structuredClone(packed);
+  } catch (error) {
+    return refuse({ code: 'not-cloneable', fixture: name, reason: (error as Error).message });
+  }
+}
