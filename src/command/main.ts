@@ -31,6 +31,7 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
         .choices(['failures', 'cases', 'summary'])
         .default('failures'),
     )
+    .option('--timeline', 'each set-up, body and tear-down on an axis of time')
     .option('--record <path>', 'where the run record goes, in place of .red-lattice/runs')
     .addHelpText(
       'after',
@@ -51,6 +52,18 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .action(async (where: string[], options) => {
       const { planCommand } = await import('./plan.ts');
       status = await planCommand(where, options, setting);
+    });
+
+  program
+    .command('explain')
+    .description('how one case is set up: its fixtures in order, where each comes from, who changed it')
+    .argument('<case>', 'an id, a part of a title, or file:line')
+    .addOption(new Option('--as <format>', 'all that fit, as JSON').choices(['json']))
+    .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000)
+    .addHelpText('after', '\nExamples:\n  red-lattice explain tests/bookings.lattice.ts:46\n  red-lattice explain "in April"')
+    .action(async (wanted: string, options) => {
+      const { explainCommand } = await import('./explain.ts');
+      status = await explainCommand(wanted, options, setting);
     });
 
   try {

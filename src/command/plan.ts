@@ -1,9 +1,9 @@
 import { mkdtempSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { tellPlanProblems, tellProblem } from '../formats/human/run.ts';
 import { count, oneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
+import { ownFolder } from '../node/record.ts';
 import type { CaseName, JournalEntry, TestHeader } from '../results/journal.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
@@ -18,7 +18,7 @@ export async function planCommand(where: readonly string[], options: SelectionOp
   const { root, files, targets, cache, compiler } = prepared;
   const { style } = terminal;
   const telling = tellingFor(root, style);
-  const record = mkdtempSync(join(tmpdir(), 'red-lattice-plan-'));
+  const record = mkdtempSync(join(ownFolder(root), 'plan-'));
   const listed = new Map<number, { header: TestHeader; cases: CaseName[] }>();
   const take = (entry: JournalEntry): void => {
     if (entry.is === 'test') listed.set(entry.header.test, { header: entry.header, cases: [] });
@@ -31,6 +31,7 @@ export async function planCommand(where: readonly string[], options: SelectionOp
       files,
       selection: selectionOf(options, targets),
       seed: 0,
+      everySpan: false,
       timeout: options.timeout,
       concurrency: undefined,
       loadTimeout: options.loadTimeout,

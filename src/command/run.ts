@@ -1,8 +1,10 @@
 import { join, relative } from 'node:path';
+import type { Span } from '../fixtures/instances.ts';
 import { Headings, lastLine, tellCase, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
+import { tellTimeline } from '../formats/human/timeline.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
-import type { JournalEntry } from '../results/journal.ts';
+import type { JournalEntry, RecordedResult } from '../results/journal.ts';
 import { exitStatus, type RunState } from '../results/run-state.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
@@ -14,6 +16,7 @@ export interface RunCommandOptions extends SelectionOptions {
   readonly concurrency?: number;
   readonly show: 'failures' | 'cases' | 'summary';
   readonly record?: string;
+  readonly timeline?: boolean;
 }
 
 /** Plans, runs, shows; gives the exit status. `onInterrupt` is told what to do at Ctrl-C. */
@@ -40,7 +43,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   };
   writeInfo(record, info);
 
-  const progress = new Progress(terminal, options.show);
+  const progress = new Progress(terminal, options);
   const running = coordinate(
     {
       mode: 'run',
@@ -48,6 +51,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
       files,
       selection: selectionOf(options, targets),
       seed,
+      everySpan: options.timeline === true,
       timeout: options.timeout,
       concurrency: options.concurrency,
       loadTimeout: options.loadTimeout,
@@ -67,6 +71,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   progress.finish(state);
 
   const wall = Date.now() - started.getTime();
+  if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, style)]) terminal.out(line);
   for (const line of tellPlanProblems(state, telling)) terminal.out(line);
   for (const line of tellFailures(state, telling)) terminal.out(line);
   if (options.show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
@@ -84,17 +89,24 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
 class Progress {
   readonly #terminal: Terminal;
   readonly #show: RunCommandOptions['show'];
+  readonly #timeline: boolean;
   readonly #headings = new Headings();
   readonly #shown = new Set<number>();
+  /** Kept for the axis of time, where it is asked for. */
+  readonly spans: Span[] = [];
+  readonly results: RecordedResult[] = [];
 
-  constructor(terminal: Terminal, show: RunCommandOptions['show']) {
+  constructor(terminal: Terminal, { show, timeline = false }: RunCommandOptions) {
     this.#terminal = terminal;
     this.#show = show;
+    this.#timeline = timeline;
   }
 
   take(entry: JournalEntry, state: RunState): void {
     if (entry.is === 'ended' && this.#show === 'cases') this.#terminal.out(tellCase(entry.result, this.#terminal.style));
     if (entry.is === 'test-ended') this.#test(entry.test, state);
+    if (this.#timeline && entry.is === 'span') this.spans.push(entry.span);
+    if (this.#timeline && entry.is === 'ended') this.results.push(entry.result);
   }
 
   /** Tests that a lane died in have had no end of their own. */

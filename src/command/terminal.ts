@@ -9,6 +9,8 @@ export interface Terminal {
   out(line: string): void;
   error(line: string): void;
   readonly style: Style;
+  /** In columns; 100 where there is no terminal. */
+  readonly width: number;
 }
 
 /** Colours on a terminal only; NO_COLOR and FORCE_COLOR overrule that. */
@@ -22,6 +24,7 @@ export function wantsColours(environment: Readonly<Record<string, string | undef
 export const processTerminal = (): Terminal => ({
   out: (line) => void process.stdout.write(`${line}\n`),
   error: (line) => void process.stderr.write(`${line}\n`),
+  width: process.stdout.columns ?? 100,
   style: wantsColours(process.env, process.stdout.isTTY === true) ? colourStyle : plainStyle,
 });
 

@@ -9,13 +9,15 @@ import type { Selection } from '../suites/selection.ts';
 import type { CompileService } from './compile-service.ts';
 import { type LaneEnd, work } from './lane-process.ts';
 import type { Job } from './protocol.ts';
+import { RunFixturesProcess } from './run-fixtures-process.ts';
 
 export interface Request {
-  readonly mode: 'run' | 'plan';
+  readonly mode: 'run' | 'plan' | 'explain';
   readonly root: string;
   readonly files: readonly string[];
   readonly selection: Selection;
   readonly seed: number;
+  readonly everySpan: boolean;
   readonly timeout: number | undefined;
   readonly concurrency: number | undefined;
   readonly loadTimeout: number;
@@ -62,35 +64,26 @@ export function coordinate(
     takeIn(entry);
   };
 
+  const runFixtures = new RunFixturesProcess(startLane, compiler, (entry) => (entry.is === 'told' ? write(entry) : takeIn(entry)));
+
   const run = async (): Promise<RunState> => {
     let careful = false;
     let fruitless = 0;
     for (let number = 0; ; number++) {
       const journal = join(request.record, `lane-0${number ? `-${number}` : ''}.journal`);
-      const { mode, root, files, cache, seed, selection, timeout, concurrency, loadTimeout, record } = request;
-      const job: Job = {
-        mode,
-        root,
-        files,
-        cache,
-        seed,
-        selection,
-        timeout,
-        concurrency,
-        loadTimeout,
-        careful,
-        lane: 0,
-        journal,
-        attachments: join(record, 'attachments'),
-        earlier: [...journals],
-        unloadable,
-      };
+      const { record, ...asked } = request;
+      const job: Job = { ...asked, careful, lane: 0, journal, attachments: join(record, 'attachments'), earlier: [...journals], unloadable };
       const before = resultsOf(state);
       const alreadyTold = new Set(state.loadFailures.map((problem) => JSON.stringify(problem)));
-      current = work(startLane(), job, compiler, (entry) => {
-        // A fresh lane meets again what did not load in the first.
-        if (entry.is !== 'told' || !alreadyTold.has(JSON.stringify(entry.problem))) takeIn(entry);
-      });
+      // A fresh lane meets again what did not load in the first.
+      const fresh = (entry: JournalEntry): boolean => entry.is !== 'told' || !alreadyTold.has(JSON.stringify(entry.problem));
+      current = work(
+        startLane(),
+        job,
+        compiler,
+        (entry) => fresh(entry) && takeIn(entry),
+        (message) => runFixtures.hear(message, () => current, job),
+      );
       const end = await current.end;
       journals.push(journal);
       const { lane } = current;
@@ -115,11 +108,14 @@ export function coordinate(
   };
 
   return {
-    done: run(),
+    done: run().finally(() => runFixtures.close()),
     interrupt() {
       interrupts++;
       if (interrupts === 1) current?.stop();
-      else current?.kill();
+      else {
+        current?.kill();
+        runFixtures.kill();
+      }
     },
   };
 }

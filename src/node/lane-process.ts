@@ -2,7 +2,7 @@ import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal.ts';
 import { emptyLane, type LaneState, takeOfLane } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
-import { isToCoordinator, type Job, type ToLane } from './protocol.ts';
+import { isToCoordinator, type Job, type ToCoordinator, type ToLane } from './protocol.ts';
 import { Tail } from './tail.ts';
 
 /** How a lane's process ended. */
@@ -22,16 +22,20 @@ const grace = 1000;
 const patience = 5000;
 const wordsKept = 4000;
 
+/** What a lane says that is not for whoever follows its journal. */
+export type Said = Extract<ToCoordinator, { say: 'fetch' | 'fetched' | 'used' }>;
+
 export interface LaneWork {
   readonly lane: LaneState;
   readonly end: Promise<LaneEnd>;
+  send(message: ToLane): void;
   /** No new cases; tear-downs run. */
   stop(): void;
   kill(): void;
 }
 
 /** Gives a lane its job and follows its journal until the process has ended. */
-export function work(child: ChildProcess, job: Job, compiler: CompileService, take: (entry: JournalEntry) => void): LaneWork {
+export function work(child: ChildProcess, job: Job, compiler: CompileService, take: (entry: JournalEntry) => void, said: (message: Said) => void): LaneWork {
   const lane = emptyLane();
   const tail = new Tail(job.journal);
   let heard = Date.now();
@@ -65,6 +69,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     if (!isToCoordinator(message)) return;
     if (message.say === 'pong') answered = Date.now();
     else if (message.say === 'done') finish();
+    else if (message.say === 'fetch' || message.say === 'fetched' || message.say === 'used') said(message);
     else if (message.say === 'compile') {
       const { key, path } = message;
       compiler.ask(path, key).then(
@@ -98,5 +103,5 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     };
   });
   send({ to: 'lane', say: 'job', job });
-  return { lane, end, stop: () => send({ to: 'lane', say: 'stop' }), kill };
+  return { lane, end, send, stop: () => send({ to: 'lane', say: 'stop' }), kill };
 }

@@ -1,10 +1,12 @@
+import type { Users } from '../fixtures/instances.ts';
+import type { Address } from '../running/run-host.ts';
 import type { Selection } from '../suites/selection.ts';
 
 /** All that the coordinator and a lane say to each other; results go through the lane's journal. */
 
 /** What a lane is to do. */
 export interface Job {
-  readonly mode: 'run' | 'plan';
+  readonly mode: 'run' | 'plan' | 'explain' | 'host';
   /** The project's root: where paths in ids start. */
   readonly root: string;
   /** Absolute paths of the test files. */
@@ -18,6 +20,8 @@ export interface Job {
   readonly attachments: string;
   readonly cache: string;
   readonly seed: number;
+  /** Set-ups and tear-downs of single cases stand in the journal, too. */
+  readonly everySpan: boolean;
   readonly selection: Selection;
   readonly timeout: number | undefined;
   readonly concurrency: number | undefined;
@@ -30,14 +34,35 @@ export interface Job {
 export type ToLane =
   | { readonly to: 'lane'; readonly say: 'job'; readonly job: Job }
   | { readonly to: 'lane'; readonly say: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
+  | { readonly to: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
+  /** To the process that hosts the fixtures of the run. */
+  | { readonly to: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }
+  | { readonly to: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Users }
+  | { readonly to: 'lane'; readonly say: 'close' }
   | { readonly to: 'lane'; readonly say: 'stop' }
   | { readonly to: 'lane'; readonly say: 'ping' };
 
 export type ToCoordinator =
   | { readonly from: 'lane'; readonly say: 'compile'; readonly key: string; readonly path: string }
   | { readonly from: 'lane'; readonly say: 'pong' }
+  | { readonly from: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }
+  | { readonly from: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
+  | { readonly from: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Users }
   /** The journal is whole; the lane ends itself. */
   | { readonly from: 'lane'; readonly say: 'done' };
+
+/** A value of a fixture of the run on its way: serialized, in base64; or why there is none. */
+export type Parcel =
+  | { readonly value: string }
+  | {
+      readonly error: {
+        readonly name: string;
+        readonly message: string;
+        readonly stack: string | undefined;
+        readonly fixture: string | undefined;
+        readonly again: boolean;
+      };
+    };
 
 export const isToLane = (message: unknown): message is ToLane => (message as { to?: unknown } | null)?.to === 'lane';
 export const isToCoordinator = (message: unknown): message is ToCoordinator => (message as { from?: unknown } | null)?.from === 'lane';

@@ -1,6 +1,8 @@
+import type { Span } from '../fixtures/instances.ts';
 import type { Place } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { BindingUse } from '../running/bindings.ts';
+import type { Explanation } from '../running/explain.ts';
 import type { CaseResult } from '../running/result.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
@@ -52,6 +54,8 @@ export type JournalEntry =
   /** A shared fixture's tear-down that failed. */
   | { readonly is: 'torn'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }
   | { readonly is: 'test-ended'; readonly test: number }
+  | { readonly is: 'span'; readonly span: Span }
+  | { readonly is: 'explained'; readonly explanation: Explanation }
   | { readonly is: 'told'; readonly problem: Problem }
   | { readonly is: 'output'; readonly text: string }
   | { readonly is: 'bindings'; readonly uses: readonly BindingUse[] }

@@ -1,6 +1,6 @@
 import { isThenable } from '../checks/checks.ts';
 import type { Node } from '../fixtures/graph.ts';
-import { Holder, type Hosting, ordinaryLimit, valuesOf } from '../fixtures/instances.ts';
+import { Holder, type Hosting, ordinaryLimit, type Span, valuesOf } from '../fixtures/instances.ts';
 import type { Problem } from '../problems/problem.ts';
 import { CaseHand, type CaseRun } from './case-run.ts';
 import { now } from './originals.ts';
@@ -19,6 +19,8 @@ export interface Around {
   stuck(): void;
   /** The fixtures of the run, for those of a lane. */
   fromRun(node: Node, run: CaseRun, placed: Placed): Promise<unknown>;
+  /** Told of set-ups and tear-downs. */
+  readonly span: ((span: Span) => void) | undefined;
   phase(run: CaseRun, phase: 'setup' | 'body' | 'teardown', limit: number): void;
 }
 
@@ -142,6 +144,8 @@ export function hostingFor(run: Pick<CaseRun, 'log' | 'attach'>, around: Around)
     log: (parts) => run.log(parts),
     attach: (name, content) => run.attach(name, content),
     told: (problem) => around.told(problem),
+    now,
+    ...(around.span && { span: around.span }),
     limited(name, milliseconds, act) {
       // Controllers are dear, and few set-ups look at their signal.
       let abort: AbortController | undefined;

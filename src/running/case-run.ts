@@ -92,7 +92,10 @@ export class CaseRun implements Recorder {
   /** A set-up that failed is told as such, wherever it was asked for; one that is shared, once. */
   #failureOf(error: unknown, cause: Cause, step: StepRun | undefined, fixture?: string): Failure {
     if (!(error instanceof SetUpFailed)) return failureOfThrow(error, cause, { step: pathOf(step), fixture });
-    if (error.reason instanceof SetUpFailed) return this.#failureOf(error.reason, cause, step);
+    if (error.reason instanceof SetUpFailed) {
+      const { node, reason, again } = error.reason;
+      return this.#failureOf(new SetUpFailed(node, reason, again || error.again), cause, step);
+    }
     const { name } = error.node;
     if (!error.again) return failureOfThrow(error.reason, 'setup', { step: pathOf(step), fixture: name });
     return { cause: 'setup', fixture: name, message: `fixture "${name}" had failed to set up; the first case that needed it tells why` };

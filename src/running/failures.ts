@@ -1,7 +1,6 @@
 import type { Mismatch } from '../checks/comparisons.ts';
 import { show } from '../checks/show.ts';
 import { type Frame, framesOf, type Origin } from '../problems/place.ts';
-import { ProblemError } from '../problems/problem.ts';
 import type { Cause, Failure } from './result.ts';
 
 const framesKept = 8;
@@ -35,7 +34,8 @@ const stackOf = (error: unknown): unknown => {
 
 function messageOf(error: unknown): string {
   try {
-    if (error instanceof ProblemError) return error.message;
+    // By its name, since it may come from another process.
+    if (error instanceof Error && error.name === 'ProblemError') return error.message;
     if (error instanceof Error) return error.message ? `${error.name}: ${error.message}` : error.name;
     return `threw ${show(error)}, which is no Error`;
   } catch {

@@ -39,7 +39,7 @@ export class RunHost {
   }
 
   used(node: Node, users: Users): void {
-    this.#holder.usedBy(node, users);
+    for (const each of withNeeds([{ key: node.name, node, onDemand: false }], true)) this.#holder.usedBy(each, users);
   }
 
   close(): Promise<TearDownError[]> {

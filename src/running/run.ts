@@ -3,7 +3,7 @@ import { type FileReader, mostRows } from '../cases/row.ts';
 import { show } from '../checks/show.ts';
 import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
-import { Holder, ordinaryLimit, type TearDownError } from '../fixtures/instances.ts';
+import { Holder, ordinaryLimit, type Span, type TearDownError } from '../fixtures/instances.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
 import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
@@ -35,6 +35,8 @@ export interface RunOptions {
   readonly bindContext?: (<T>(run: CaseRun, act: () => T) => T) | undefined;
   /** Where the fixtures of the run live, if not in this process. */
   readonly runFixtures?: RunFixtures | undefined;
+  /** Whether the listener is told of the set-ups and tear-downs of single cases, too. */
+  readonly everySpan?: boolean | undefined;
   /** Every case is told before it begins, whatever that costs; unless said, a stream of trivial ones is told as such. */
   readonly careful?: boolean | undefined;
   /** No two cases overlap, whatever they allow. */
@@ -58,6 +60,8 @@ export interface Listener {
   tornDown?(owner: { id: string; title: string }, result: CaseResult): void;
   /** What has been told can be written now. */
   turn?(): void;
+  /** A fixture was set up or torn down; `start` counts from the lane's begin. */
+  span?(span: Span): void;
   told(problem: Problem): void;
 }
 
@@ -108,6 +112,7 @@ class Runner {
       lane: options.lane ?? 0,
       watch: new Watch(),
       bindContext: options.bindContext,
+      span: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
       told: (problem) => listener.told(problem),
       stuck: () => {
         if (options.stopWhenStuck) this.#stuck = true;

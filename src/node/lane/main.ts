@@ -1,11 +1,13 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { slug } from '../../cases/names.ts';
+import { ordinaryLimit } from '../../fixtures/instances.ts';
 import { framesOf, placeOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { type CaseName, type JournalEntry, type RecordedResult, readEntry, type TestHeader } from '../../results/journal.ts';
 import { recordedRow } from '../../results/rows.ts';
 import type { CaseRun } from '../../running/case-run.ts';
+import { explainCase } from '../../running/explain.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { now, startTimer } from '../../running/originals.ts';
 import type { CaseResult } from '../../running/result.ts';
@@ -18,10 +20,12 @@ import { nodeFiles } from '../files.ts';
 import { CompileCache } from '../loading/cache.ts';
 import { Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
-import { isToLane, type Job, type ToCoordinator } from '../protocol.ts';
+import { isToLane, type Job, type ToCoordinator, type ToLane } from '../protocol.ts';
+import { FixtureHost } from './host.ts';
 import { JournalWriter } from './journal-writer.ts';
 import { loadFile } from './load.ts';
 import { Output } from './output.ts';
+import { RemoteRunFixtures } from './run-fixtures.ts';
 
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
@@ -33,12 +37,16 @@ const say = (message: ToCoordinator): void => void sendMessage?.(message);
 export function laneMain(): void {
   const abort = new AbortController();
   const compiling = new Map<string, (error: { message: string; line: number; column: number } | undefined) => void>();
+  let lane: Lane | undefined;
   process.on('message', (message) => {
     if (!isToLane(message)) return;
-    if (message.say === 'job') void new Lane(message.job, abort.signal, compiling).work();
-    else if (message.say === 'compiled') compiling.get(message.key)?.(message.error);
+    if (message.say === 'job') {
+      lane = new Lane(message.job, abort.signal, compiling);
+      void lane.work();
+    } else if (message.say === 'compiled') compiling.get(message.key)?.(message.error);
     else if (message.say === 'stop') abort.abort();
-    else say({ from: 'lane', say: 'pong' });
+    else if (message.say === 'ping') say({ from: 'lane', say: 'pong' });
+    else void lane?.receive(message);
   });
   // Without a coordinator nobody would learn of anything any more.
   process.on('disconnect', () => exit(0));
@@ -56,12 +64,19 @@ class Lane {
   #loading: string | undefined;
   #running: Running | undefined;
   #exitCalled: { code: unknown; stack: string | undefined } | undefined;
+  readonly #runFixtures = new RemoteRunFixtures(say);
+  /** In the process that hosts the fixtures of the run, when it is ready. */
+  readonly #host: Promise<FixtureHost>;
+  #hosts: (host: FixtureHost) => void = () => undefined;
   #attachments = 0;
   #finished = false;
 
   constructor(job: Job, signal: AbortSignal, compiling: Map<string, (error: { message: string; line: number; column: number } | undefined) => void>) {
     this.#job = job;
     this.#signal = signal;
+    this.#host = new Promise((resolve) => {
+      this.#hosts = resolve;
+    });
     this.#journal = new JournalWriter(job.journal, job.lane);
     this.#modules = new Modules(new CompileCache(job.cache), (path, _source, key) => {
       say({ from: 'lane', say: 'compile', key, path });
@@ -87,9 +102,39 @@ class Lane {
     this.#put({ is: 'planned', files: plan.files.length, tests: plan.tests.length, problems: plan.problems, warnings: plan.warnings }, true);
     if (plan.problems.length === 0) {
       if (this.#job.mode === 'plan') await this.#list(plan);
-      else await this.#run(plan);
+      else if (this.#job.mode === 'explain') await this.#explain(plan);
+      else if (this.#job.mode === 'run') await this.#run(plan);
     }
-    this.#end();
+    if (this.#job.mode === 'host') this.#hosts(new FixtureHost(plan, this.#job.seed, (text) => this.#put({ is: 'output', text })));
+    else this.#end();
+  }
+
+  /** What others say while the job is under way. */
+  async receive(message: Exclude<ToLane, { say: 'job' | 'compiled' | 'stop' | 'ping' }>): Promise<void> {
+    if (message.say === 'fetched') this.#runFixtures.take(message.request, message.parcel);
+    else if (message.say === 'fetch') say({ from: 'lane', say: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
+    else if (message.say === 'used') await (await this.#host).used(message.address, message.users);
+    else {
+      this.#put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: ordinaryLimit } }, true);
+      for (const { fixture, failure } of await (await this.#host).close()) {
+        const result = {
+          status: 'errored',
+          cause: 'teardown',
+          attempts: 1,
+          start: 0,
+          times: { setup: 0, body: 0, teardown: 0 },
+          checks: { passed: 0, failed: 0 },
+          steps: [],
+          output: [],
+        } as const;
+        this.#put(
+          { is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result: { ...result, failures: [failure] } },
+          true,
+        );
+      }
+      this.#put({ is: 'finished', selected: 0, stuck: false }, true);
+      this.#end();
+    }
   }
 
   async #load(): Promise<LoadedFile[]> {
@@ -130,6 +175,21 @@ class Lane {
     this.#put({ is: 'finished', selected, stuck: false });
   }
 
+  async #explain(plan: Plan): Promise<void> {
+    const { select } = selectorOf(this.#job.selection, plan);
+    let selected = 0;
+    for (const test of plan.tests) {
+      for await (const chunk of casesOf(test, nodeFiles)) {
+        for (const planned of chunk) {
+          if (!select(planned)) continue;
+          selected++;
+          this.#put({ is: 'explained', explanation: explainCase(planned) });
+        }
+      }
+    }
+    this.#put({ is: 'finished', selected, stuck: false });
+  }
+
   async #run(plan: Plan): Promise<void> {
     const { select, asked } = selectorOf(this.#job.selection, plan);
     const recorded = recordedIn(this.#job.earlier);
@@ -149,6 +209,8 @@ class Lane {
         careful: this.#job.careful,
         oneAtATime: this.#job.careful,
         stopWhenStuck: true,
+        runFixtures: this.#runFixtures,
+        everySpan: this.#job.everySpan,
         select: (planned) => !recorded.has(`${planned.test.index}/${planned.ordinal}`) && select(planned),
         asked,
         bindContext: (run, act) => this.#output.bind(run, act),
@@ -175,6 +237,7 @@ class Lane {
         testEnded: (test) => {
           if (headed.has(test.index)) this.#put({ is: 'test-ended', test: test.index });
         },
+        span: (span) => this.#put({ is: 'span', span }),
         tornDown: ({ id, title }, result) => this.#put({ is: 'torn', id, title, result }, true),
         turn: () => this.#journal.flush(),
         told: (problem) => this.#told(problem),

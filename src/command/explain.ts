@@ -1,0 +1,85 @@
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { join, resolve } from 'node:path';
+import { type LastTimes, tellExplanation } from '../formats/human/explain.ts';
+import { tellPlanProblems } from '../formats/human/run.ts';
+import { oneLine } from '../formats/style.ts';
+import { coordinate } from '../node/coordinator.ts';
+import { ownFolder } from '../node/record.ts';
+import { readEntry } from '../results/journal.ts';
+import type { Explanation } from '../running/explain.ts';
+import { prepare } from './prepare.ts';
+import type { Setting } from './setting.ts';
+import { tellingFor } from './terminal.ts';
+
+export interface ExplainOptions {
+  readonly as?: 'json';
+  readonly loadTimeout: number;
+}
+
+const mostNamed = 10;
+
+/** Tells how a case is set up: `wanted` is an id, a part of a title, or file:line. */
+export async function explainCommand(wanted: string, options: ExplainOptions, setting: Setting): Promise<number> {
+  const { terminal, folder } = setting;
+  const isPlace = existsSync(resolve(folder, wanted.replace(/:\d+(?::\d+)?$/, '')));
+  const prepared = await prepare(isPlace ? [wanted] : [], setting);
+  if (!prepared) return 2;
+  const { root, files, targets, cache, compiler } = prepared;
+  const telling = tellingFor(root, terminal.style);
+  const selection = isPlace ? { targets } : wanted.includes('#') ? { ids: [wanted] } : { titles: [wanted] };
+  const record = mkdtempSync(join(ownFolder(root), 'explain-'));
+  const found: Explanation[] = [];
+  try {
+    const request = {
+      mode: 'explain',
+      root,
+      files,
+      selection,
+      seed: 0,
+      everySpan: false,
+      timeout: undefined,
+      concurrency: undefined,
+      loadTimeout: options.loadTimeout,
+      record,
+      cache,
+    } as const;
+    const state = await coordinate(request, setting.lane, compiler, (entry) => {
+      if (entry.is === 'explained') found.push(entry.explanation);
+    }).done;
+    for (const line of tellPlanProblems(state, telling)) terminal.error(line);
+    if (state.planProblems.length > 0) return 2;
+    if (options.as === 'json') terminal.out(JSON.stringify(found, null, 2));
+    else {
+      const [first, ...others] = found;
+      if (first) for (const line of tellExplanation(first, lastTimes(root), telling)) terminal.out(line);
+      if (others.length) {
+        terminal.out(
+          terminal.style.dim(`\n${others.length} more ${others.length === 1 ? 'case fits' : 'cases fit'} "${oneLine(wanted)}"; ask for one by its id:`),
+        );
+        for (const { id } of others.slice(0, mostNamed)) terminal.out(terminal.style.dim(`  ${oneLine(id)}`));
+      }
+    }
+    if (found.length === 0) terminal.error(`red-lattice: no case fits "${oneLine(wanted)}"; plan lists them all`);
+    return found.length === 0 ? 3 : 0;
+  } finally {
+    rmSync(record, { recursive: true, force: true });
+  }
+}
+
+/** What the newest record tells of set-ups and tear-downs. */
+function lastTimes(root: string): LastTimes {
+  const runs = join(ownFolder(root), 'runs');
+  const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
+  const times = new Map<string, { setup?: number; teardown?: number }>();
+  const journals = newest === undefined ? [] : readdirSync(join(runs, newest)).filter((name) => name.endsWith('.journal'));
+  for (const name of journals) {
+    for (const line of readFileSync(join(runs, newest as string, name), 'utf8').split('\n')) {
+      const entry = line.startsWith('{"is":"span"') ? readEntry(line) : undefined;
+      if (entry?.is !== 'span') continue;
+      const { fixture, of, what, milliseconds } = entry.span;
+      const key = JSON.stringify([fixture, of]);
+      times.set(key, { ...times.get(key), [what]: milliseconds });
+    }
+  }
+  return (fixture, of) => times.get(JSON.stringify([fixture, of]));
+}

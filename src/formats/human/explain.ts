@@ -1,0 +1,47 @@
+import { type Place, writePlace } from '../../problems/place.ts';
+import type { ExplainedFixture, Explanation, Origin } from '../../running/explain.ts';
+import { duration, oneLine } from '../style.ts';
+import type { Telling } from './failure.ts';
+
+/** Milliseconds of a fixture's set-up and tear-down in the last run, by its name and its scope's id. */
+export type LastTimes = (fixture: string, of: string) => { readonly setup?: number | undefined; readonly teardown?: number | undefined } | undefined;
+
+/** How a case is set up, from its first fixture to its last. */
+export function tellExplanation(explanation: Explanation, last: LastTimes, telling: Telling): string[] {
+  const { style } = telling;
+  const row = Object.entries(explanation.row);
+  const lines = [style.bold(oneLine(explanation.title)), style.dim(oneLine(explanation.id)), explanation.at ? style.cyan(placed(explanation.at, telling)) : ''];
+  if (row.length)
+    lines.push(`${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${oneLine(value)}`).join(style.dim(', '))}`);
+  const early = explanation.fixtures.filter((fixture) => !fixture.onDemand);
+  const late = explanation.fixtures.filter((fixture) => fixture.onDemand);
+  lines.push('', early.length ? 'Set up in this order, and torn down in reverse:' : 'It needs no fixture.');
+  early.forEach((fixture, i) => lines.push('', ...tellFixture(fixture, `${i + 1}.`, last, telling)));
+  if (late.length) lines.push('', 'Set up only when it is asked for:');
+  for (const fixture of late) lines.push('', ...tellFixture(fixture, '·', last, telling));
+  return lines.filter((line, i) => line !== '' || i > 2);
+}
+
+const placed = (place: Place, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
+const origin = ({ owner, at }: Origin, telling: Telling): string => `${oneLine(owner)}${at ? `, ${telling.style.cyan(placed(at, telling))}` : ''}`;
+
+function tellFixture(fixture: ExplainedFixture, number: string, last: LastTimes, telling: Telling): string[] {
+  const { style } = telling;
+  const times = last(fixture.name, fixture.of);
+  const lasted = times
+    ? style.dim(
+        `  last run: ${[times.setup !== undefined && `set-up ${duration(times.setup)}`, times.teardown !== undefined && `tear-down ${duration(times.teardown)}`].filter(Boolean).join(', ')}`,
+      )
+    : '';
+  const lines = [
+    `${number.padStart(3)} ${style.bold(oneLine(fixture.name))}${fixture.definedAt ? `  ${style.cyan(placed(fixture.definedAt, telling))}` : ''}${lasted}`,
+  ];
+  lines.push(`    ${style.dim('scope')}     ${fixture.scope}, shared by ${oneLine(fixture.sharedBy)}`);
+  if (fixture.needs.length) lines.push(`    ${style.dim('needs')}     ${fixture.needs.map(oneLine).join(', ')}`);
+  if (fixture.replaced) lines.push(`    ${style.dim('replaced')}  ${oneLine(fixture.replaced.by)}: ${origin(fixture.replaced, telling)}`);
+  for (const { name, value, from } of fixture.settings)
+    lines.push(
+      `    ${style.dim('setting')}   ${oneLine(name)} = ${oneLine(value)}${style.dim(from ? '  set by ' : '  its default')}${from ? origin(from, telling) : ''}`,
+    );
+  return lines;
+}

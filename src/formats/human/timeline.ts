@@ -1,0 +1,115 @@
+import type { Span } from '../../fixtures/instances.ts';
+import type { RecordedResult } from '../../results/journal.ts';
+import { duration, oneLine, type Style } from '../style.ts';
+
+/** When something was set up, ran and was torn down, in milliseconds since its lane began. */
+interface Bar {
+  readonly label: string;
+  readonly depth: number;
+  readonly parts: readonly { readonly from: number; readonly to: number; readonly sign: string }[];
+}
+
+const signs = { setup: '▒', body: '█', teardown: '░', alive: '─' } as const;
+const depths: Readonly<Record<Span['scope'], number>> = { run: 0, lane: 0, file: 1, suite: 2, test: 3, case: 4 };
+const mostBars = 120;
+
+/** Each set-up, body and tear-down as a bar on one axis of time: wide scopes first, cases in the order in which they began. */
+export function tellTimeline(
+  spans: readonly Span[],
+  results: readonly Pick<RecordedResult, 'id' | 'title' | 'start' | 'times' | 'attempts'>[],
+  width: number,
+  style: Style,
+): string[] {
+  const ran = results.filter(({ attempts }) => attempts > 0);
+  const end = Math.max(
+    0,
+    ...spans.map(({ start, milliseconds }) => start + milliseconds),
+    ...ran.map(({ start, times }) => start + times.setup + times.body + times.teardown),
+  );
+  if (end === 0) return ['nothing ran: there is no time to show'];
+  const bars = [
+    ...fixtureBars(
+      spans.filter(({ scope }) => scope !== 'case'),
+      end,
+    ),
+    ...caseBars(ran, spans),
+  ].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
+  const labels = Math.min(48, Math.max(...bars.map(({ label, depth }) => label.length + depth * 2)));
+  const axis = Math.max(20, width - labels - 2);
+  const lines = [`${style.bold('lane 0'.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`];
+  for (const bar of bars.slice(0, mostBars)) {
+    const label = `${'  '.repeat(bar.depth)}${bar.label}`;
+    lines.push(`${(label.length > labels ? `${label.slice(0, labels - 1)}…` : label).padEnd(labels)}  ${draw(bar, end, axis, style)}`);
+  }
+  if (bars.length > mostBars) lines.push(style.dim(`… and ${bars.length - mostBars} more`));
+  lines.push('', style.dim(`${signs.setup} set-up   ${signs.body} body   ${signs.teardown} tear-down   ${signs.alive} kept for others`));
+  return lines;
+}
+
+const begin = ({ parts }: Bar): number => Math.min(...parts.map(({ from }) => from));
+
+/** A fixture of a wide scope: from the begin of its set-up to the end of its tear-down. */
+function fixtureBars(spans: readonly Span[], end: number): Bar[] {
+  const open = new Map<string, Span[]>();
+  const bars: Bar[] = [];
+  const add = (up: Span, down: Span | undefined): void => {
+    const ready = up.start + up.milliseconds;
+    const gone = down?.start ?? end;
+    const parts = [
+      { from: ready, to: gone, sign: signs.alive },
+      { from: up.start, to: ready, sign: signs.setup },
+      ...(down ? [{ from: down.start, to: down.start + down.milliseconds, sign: signs.teardown }] : []),
+    ];
+    bars.push({ label: `${oneLine(up.fixture)} (${up.scope})`, depth: depths[up.scope], parts });
+  };
+  for (const span of spans) {
+    const key = JSON.stringify([span.fixture, span.of]);
+    const waiting = open.get(key) ?? [];
+    if (span.what === 'setup') open.set(key, [...waiting, span]);
+    else {
+      const up = waiting.pop();
+      if (up) add(up, span);
+    }
+  }
+  for (const waiting of open.values()) for (const up of waiting) add(up, undefined);
+  return bars;
+}
+
+function caseBars(results: Parameters<typeof tellTimeline>[1], spans: readonly Span[]): Bar[] {
+  const own = new Map<string, Span[]>();
+  for (const span of spans) if (span.scope === 'case') own.set(span.of, [...(own.get(span.of) ?? []), span]);
+  return results.flatMap(({ id, title, start, times }) => {
+    const body = start + times.setup;
+    const torn = body + times.body;
+    const parts = [
+      { from: start, to: body, sign: signs.setup },
+      { from: body, to: torn, sign: signs.body },
+      { from: torn, to: torn + times.teardown, sign: signs.teardown },
+    ];
+    const fixtures = (own.get(id) ?? []).map(
+      (span): Bar => ({
+        label: `${oneLine(span.fixture)} ${span.what === 'setup' ? 'up' : 'down'}`,
+        depth: 5,
+        parts: [{ from: span.start, to: span.start + span.milliseconds, sign: signs[span.what] }],
+      }),
+    );
+    return [{ label: oneLine(title), depth: 4, parts }, ...fixtures];
+  });
+}
+
+/** What is short is drawn one character wide: that it was is worth more than how long it was. */
+function draw({ parts }: Bar, end: number, axis: number, style: Style): string {
+  const cells = Array<string>(axis).fill(' ');
+  for (const { from, to, sign } of parts) {
+    if (to <= from) continue;
+    const first = Math.min(axis - 1, Math.floor((from / end) * axis));
+    const last = Math.min(axis - 1, Math.max(first, Math.ceil((to / end) * axis) - 1));
+    for (let at = first; at <= last; at++) cells[at] = sign;
+  }
+  const paint = (cell: string): string =>
+    cell === signs.body ? style.cyan(cell) : cell === signs.alive ? style.dim(cell) : cell === ' ' ? cell : style.yellow(cell);
+  return cells
+    .join('')
+    .trimEnd()
+    .replace(/(.)\1*/g, (run) => (style.colours ? paint(run[0] as string).replace(run[0] as string, run) : run));
+}

@@ -1,0 +1,85 @@
+import { show } from '../../checks/show.ts';
+import { type Graph, type Level, type Node, Nodes, resolve } from '../../fixtures/graph.ts';
+import type { Users } from '../../fixtures/instances.ts';
+import { hostingFor } from '../../running/attempt.ts';
+import { failureOfThrow } from '../../running/failures.ts';
+import { type Address, RunHost } from '../../running/run-host.ts';
+import { Watch } from '../../running/watch.ts';
+import { casesOf, levelsOf, needsOf } from '../../suites/expand.ts';
+import type { Plan, PlannedTest } from '../../suites/planned.ts';
+import { nodeFiles } from '../files.ts';
+import type { Parcel } from '../protocol.ts';
+import { brokenParcel, parcelOf } from './run-fixtures.ts';
+
+/** A shared fixture whose tear-down failed. */
+export interface Torn {
+  readonly fixture: string;
+  readonly failure: ReturnType<typeof failureOfThrow>;
+}
+
+/** The process in which the fixtures of the run live: it has planned the same files, and finds them by their place in the plan. */
+export class FixtureHost {
+  readonly #plan: Plan;
+  readonly #host: RunHost;
+  readonly #nodes = new Nodes();
+  readonly #graphs = new Map<string, Promise<Graph>>();
+
+  constructor(plan: Plan, seed: number, output: (text: string) => void) {
+    this.#plan = plan;
+    const log = (parts: readonly unknown[]): void => output(`${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`);
+    const around = {
+      seed,
+      lane: 0,
+      watch: new Watch(),
+      bindContext: undefined,
+      span: undefined,
+      told: () => undefined,
+      stuck: () => undefined,
+      phase: () => undefined,
+      fromRun: () => Promise.reject(new Error('nobody hosts the host')),
+    };
+    this.#host = new RunHost(hostingFor({ log, attach: () => undefined }, around));
+  }
+
+  async fetch(address: Address): Promise<Parcel> {
+    try {
+      const node = await this.#node(address);
+      return parcelOf(node.name, await this.#host.fetch(node));
+    } catch (error) {
+      return brokenParcel(error);
+    }
+  }
+
+  async used(address: Address, users: Users): Promise<void> {
+    this.#host.used(await this.#node(address), users);
+  }
+
+  async close(): Promise<Torn[]> {
+    return (await this.#host.close()).map(({ fixture, error }) => ({ fixture, failure: failureOfThrow(error, 'teardown', { fixture }) }));
+  }
+
+  async #node({ test, ordinal, sight }: Address): Promise<Node> {
+    const planned = this.#plan.tests[test] as PlannedTest;
+    const rows = typeof planned.test.options.bind === 'function';
+    const key = rows ? `${test}/${ordinal}` : `${test}`;
+    let graph = this.#graphs.get(key);
+    if (!graph) {
+      graph = this.#resolve(planned, rows ? ordinal : undefined);
+      this.#graphs.set(key, graph);
+    }
+    return ((await graph).sights[sight] as Graph['sights'][number]).node;
+  }
+
+  async #resolve(planned: PlannedTest, ordinal: number | undefined): Promise<Graph> {
+    const levels = ordinal === undefined ? [] : await levelsOfRow(planned, ordinal);
+    return resolve(needsOf(planned), [...planned.inherited.levels, ...levels], this.#nodes);
+  }
+}
+
+async function levelsOfRow(planned: PlannedTest, ordinal: number): Promise<Level[]> {
+  for await (const chunk of casesOf(planned, nodeFiles)) {
+    const found = chunk.find((one) => one.ordinal === ordinal);
+    if (found) return levelsOf((planned.test.options.bind as (row: object) => readonly unknown[])(found.entry.row) ?? [], 'a row', planned.test);
+  }
+  throw new Error(`row ${ordinal} of "${planned.test.title}" is not there any more`);
+}

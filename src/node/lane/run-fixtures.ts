@@ -1,0 +1,69 @@
+import { deserialize, serialize } from 'node:v8';
+import type { Users } from '../../fixtures/instances.ts';
+import { SetUpFailed } from '../../fixtures/instances.ts';
+import { ProblemError } from '../../problems/problem.ts';
+import type { Address, RunFixtures } from '../../running/run-host.ts';
+import type { Parcel, ToCoordinator } from '../protocol.ts';
+
+/** The fixtures of the run, in a process of their own: asked for by messages. */
+export class RemoteRunFixtures implements RunFixtures {
+  readonly #say: (message: ToCoordinator) => void;
+  readonly #waiting = new Map<number, (parcel: Parcel) => void>();
+  #requests = 0;
+
+  constructor(say: (message: ToCoordinator) => void) {
+    this.#say = say;
+  }
+
+  async fetch(_node: unknown, address: Address): Promise<unknown> {
+    const request = this.#requests++;
+    const parcel = await new Promise<Parcel>((resolve) => {
+      this.#waiting.set(request, resolve);
+      this.#say({ from: 'lane', say: 'fetch', request, address });
+    });
+    return open(parcel);
+  }
+
+  /** What came for a request. */
+  take(request: number, parcel: Parcel): void {
+    this.#waiting.get(request)?.(parcel);
+    this.#waiting.delete(request);
+  }
+
+  used(address: Address, users: Users): void {
+    this.#say({ from: 'lane', say: 'used', address, users });
+  }
+
+  /** The coordinator ends that process when no lane needs it any more. */
+  async close(): Promise<readonly never[]> {
+    return [];
+  }
+}
+
+/** Makes a value ready to travel between processes, by structured clone. */
+export function parcelOf(name: string, value: unknown): Parcel {
+  try {
+    return { value: serialize(value).toString('base64') };
+  } catch (error) {
+    return brokenParcel(new ProblemError([{ code: 'not-cloneable', fixture: name, reason: (error as Error).message }]));
+  }
+}
+
+export function brokenParcel(error: unknown): Parcel {
+  const inner = error instanceof SetUpFailed ? innermost(error) : { reason: error, again: false };
+  const { reason } = inner;
+  const told =
+    reason instanceof Error
+      ? { name: reason.name, message: reason.message, stack: reason.stack }
+      : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
+  return { error: { ...told, fixture: error instanceof SetUpFailed ? innermost(error).node.name : undefined, again: inner.again } };
+}
+
+const innermost = (error: SetUpFailed): SetUpFailed => (error.reason instanceof SetUpFailed ? innermost(error.reason) : error);
+
+function open(parcel: Parcel): unknown {
+  if (!('error' in parcel)) return deserialize(Buffer.from(parcel.value, 'base64'));
+  const { name, message, stack, fixture, again } = parcel.error;
+  const reason = Object.assign(new Error(message), { name, ...(stack !== undefined && { stack }) });
+  throw fixture === undefined ? reason : new SetUpFailed({ name: fixture }, reason, again);
+}

@@ -1,0 +1,78 @@
+import type { ChildProcess } from 'node:child_process';
+import type { JournalEntry } from '../results/journal.ts';
+import type { CompileService } from './compile-service.ts';
+import { type LaneWork, type Said, work } from './lane-process.ts';
+import type { Job, Parcel } from './protocol.ts';
+
+/** Starts and asks the process in which the fixtures of the run live: one for all lanes, and only when somebody needs it. */
+export class RunFixturesProcess {
+  readonly #start: () => ChildProcess;
+  readonly #compiler: CompileService;
+  readonly #take: (entry: JournalEntry) => void;
+  readonly #waiting = new Map<number, (parcel: Parcel) => void>();
+  #host: LaneWork | undefined;
+  #ended: string | undefined;
+  #requests = 0;
+
+  constructor(start: () => ChildProcess, compiler: CompileService, take: (entry: JournalEntry) => void) {
+    this.#start = start;
+    this.#compiler = compiler;
+    this.#take = take;
+  }
+
+  /** Passes on what a lane asks, and what comes of it. */
+  hear(message: Said, lane: () => LaneWork | undefined, job: Job): void {
+    this.#host ??= this.#open(job);
+    if (message.say === 'used') this.#host.send({ to: 'lane', say: 'used', address: message.address, users: message.users });
+    else if (message.say === 'fetch') {
+      const request = this.#requests++;
+      const answer = (parcel: Parcel): void => lane()?.send({ to: 'lane', say: 'fetched', request: message.request, parcel });
+      if (this.#ended !== undefined) answer(lost(this.#ended));
+      else {
+        this.#waiting.set(request, answer);
+        this.#host.send({ to: 'lane', say: 'fetch', request, address: message.address });
+      }
+    }
+  }
+
+  /** When no lane needs them any more. */
+  async close(): Promise<void> {
+    this.#host?.send({ to: 'lane', say: 'close' });
+    await this.#host?.end;
+  }
+
+  kill(): void {
+    this.#host?.kill();
+  }
+
+  #open(job: Job): LaneWork {
+    const answers = (message: Said): void => {
+      if (message.say !== 'fetched') return;
+      this.#waiting.get(message.request)?.(message.parcel);
+      this.#waiting.delete(message.request);
+    };
+    // What does not load or is wrong with the plan has been told by the lane.
+    const take = (entry: JournalEntry): void => {
+      if (entry.is === 'torn' || entry.is === 'output') this.#take(entry);
+    };
+    const host = work(
+      this.#start(),
+      { ...job, mode: 'host', journal: job.journal.replace(/lane-[^/\\\\]*$/, 'run-fixtures.journal'), earlier: [] },
+      this.#compiler,
+      take,
+      answers,
+    );
+    void host.end.then(({ code, signal }) => {
+      this.#ended = signal ? `was ended by ${signal}` : `ended with exit status ${code}`;
+      for (const answer of this.#waiting.values()) answer(lost(this.#ended));
+      this.#waiting.clear();
+      if (!host.lane.finished)
+        this.#take({ is: 'told', problem: { code: 'lane-lost', reason: `the process of the run's fixtures ${this.#ended}; their tear-downs did not run` } });
+    });
+    return host;
+  }
+}
+
+const lost = (how: string): Parcel => ({
+  error: { name: 'Error', message: `the process of the run's fixtures ${how}`, stack: undefined, fixture: undefined, again: false },
+});

@@ -1,0 +1,106 @@
+import { shortValue } from '../cases/values.ts';
+import { type Level, type Node, Nodes, resolve, type Sight } from '../fixtures/graph.ts';
+import { Holder } from '../fixtures/instances.ts';
+import { type Place, placeOf } from '../problems/place.ts';
+import { levelsOf, needsOf } from '../suites/expand.ts';
+import type { CaseOf, Group } from '../suites/planned.ts';
+import { type Open, place } from './scopes.ts';
+
+/** Who changed something about a fixture, and where. */
+export interface Origin {
+  readonly owner: string;
+  readonly at?: Place | undefined;
+}
+
+export interface ExplainedSetting {
+  readonly name: string;
+  readonly value: string;
+  /** Absent for a default. */
+  readonly from?: Origin | undefined;
+}
+
+/** One fixture as one case sees it. */
+export interface ExplainedFixture {
+  readonly name: string;
+  readonly scope: string;
+  /** Who else shares the instance: the id of its scope, and what that is in words. */
+  readonly of: string;
+  readonly sharedBy: string;
+  readonly definedAt?: Place | undefined;
+  readonly needs: readonly string[];
+  readonly settings: readonly ExplainedSetting[];
+  readonly replaced?: (Origin & { readonly by: string }) | undefined;
+  /** Set up only when it is asked for: on demand, or by what wraps it. */
+  readonly onDemand: boolean;
+}
+
+/** How one case is set up. */
+export interface Explanation {
+  readonly id: string;
+  readonly title: string;
+  readonly at?: Place | undefined;
+  readonly row: Readonly<Record<string, string>>;
+  /** In the order of set-up; what is on demand stands at the end. */
+  readonly fixtures: readonly ExplainedFixture[];
+}
+
+/** Tells how a case would be set up: what `run` does, without doing it. */
+export function explainCase(planned: CaseOf): Explanation {
+  const { test, entry } = planned;
+  const scopes = scopesAround(planned);
+  const { bind } = test.test.options;
+  const own = typeof bind === 'function' ? levelsOf(bind(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
+  const graph = resolve(needsOf(test), [...test.inherited.levels, ...own], new Nodes());
+  const { order, depths } = place(graph, scopes);
+  const late = graph.sights.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
+  const sightsOf = (node: Node): readonly Sight[] => graph.sights.filter((sight) => sight.node === node);
+  const explain = (node: Node): ExplainedFixture => {
+    const depth = depths.get(node) as number;
+    const scope = scopes[depth];
+    const bound = sightsOf(node).flatMap((sight) => sight.bound);
+    return {
+      name: graph.sights.some((sight) => sight.node.original === node) ? `${node.name}, the original` : node.name,
+      scope: node.scope,
+      of: scope?.holder.id ?? planned.id,
+      sharedBy: scope ? `all cases of ${scope.title}` : 'nobody: this case only',
+      definedAt: placeOf(node.definition.origin),
+      needs: node.needs.map((edge) => `${edge.node.name}${edge.onDemand ? ' on demand' : ''}`),
+      settings: settingsOf(node, bound),
+      replaced: replacedBy(node, bound),
+      onDemand: !order.includes(node),
+    };
+  };
+  const row = Object.fromEntries(Object.entries(planned.row).map(([column, value]) => [column, shortValue(value)]));
+  return { id: planned.id, title: planned.title, at: planned.place ?? placeOf(test.test.origin), row, fixtures: [...order, ...late].map(explain) };
+}
+
+function scopesAround({ test }: CaseOf): Open[] {
+  const groups: Group[] = [];
+  for (let group: Group | undefined = test.parent; group; group = group.parent) groups.unshift(group);
+  const open = (scope: Holder['scope'], id: string, title: string, group?: Group): Open => ({
+    holder: new Holder(scope, id, 0),
+    title,
+    group,
+    under: new Set(),
+  });
+  return [
+    open('run', 'run', 'the run'),
+    open('lane', 'lane 0', 'the lane'),
+    ...groups.map((group) => open(group.kind, group.id, `${group.kind} "${group.title}"`, group)),
+    open('test', test.id, `test "${test.title.template}"`),
+  ];
+}
+
+function settingsOf(node: Node, bound: readonly Level[]): ExplainedSetting[] {
+  return Object.entries(node.settings).map(([name, value]) => {
+    const level = bound.findLast(({ binding }) => binding.change.is === 'set' && (name in binding.change.settings || binding.change.without === name));
+    return { name, value: shortValue(value), from: level && { owner: level.owner, at: placeOf(level.binding.origin) } };
+  });
+}
+
+function replacedBy(node: Node, bound: readonly Level[]): ExplainedFixture['replaced'] {
+  const level = bound.find(({ binding }) => binding.change.is !== 'set');
+  if (!level) return undefined;
+  const by = level.binding.change.is === 'swap' ? `in place of fixture "${level.binding.fixture.name}"` : node.original ? 'by a function' : 'by another';
+  return { owner: level.owner, at: placeOf(level.binding.origin), by };
+}
