@@ -10,7 +10,10 @@ interface Where {
   readonly fixture?: string | undefined;
 }
 
-const located = (frames: readonly Frame[]): Pick<Failure, 'place' | 'frames'> => {
+/** Where it is, as the project sees it: frames in packages come into it only where there are no others. */
+const located = (all: readonly Frame[]): Pick<Failure, 'place' | 'frames'> => {
+  const own = all.filter(({ file }) => !file.includes('/node_modules/'));
+  const frames = own.length ? own : all;
   const [first] = frames;
   return first ? { place: { file: first.file, line: first.line, column: first.column }, frames: frames.slice(0, framesKept) } : {};
 };

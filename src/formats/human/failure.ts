@@ -52,7 +52,8 @@ function short(value: unknown): string {
 /** What failures of several rows must share to be told together: all but the values. */
 export const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
   JSON.stringify([
-    test,
+    // A set-up fails alike for whoever needs it.
+    failures.every(({ cause }) => cause === 'setup') ? undefined : test,
     failures.map(({ cause, message, note, place, step, fixture }) => [cause, message.replace(/[\d.]+/g, '#'), note, place, step, fixture]),
   ]);
 
@@ -65,11 +66,11 @@ export function tellAlike(results: readonly RecordedResult[], first: number, tel
     actual === undefined || expected === undefined || actual.length + expected.length > 60
       ? ''
       : `  ${style.red(oneLine(actual))} ${style.dim('not')} ${style.green(oneLine(expected))}`;
+  const oneTest = new Set(results.map(({ test }) => test)).size === 1;
+  const name = (result: RecordedResult): string => oneLine((oneTest && nameOfValues(result.row)) || result.title);
   return [
     `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} alike`)} ${style.dim(`(${results.length === 1 ? first : `${first} to ${first + results.length - 1}`})`)}`,
-    ...results
-      .slice(0, mostAlike)
-      .map((result) => `  ${style.red('✗')} ${oneLine(nameOfValues(result.row) || result.title)}${result.failures[0] ? values(result.failures[0]) : ''}`),
+    ...results.slice(0, mostAlike).map((result) => `  ${style.red('✗')} ${name(result)}${result.failures[0] ? values(result.failures[0]) : ''}`),
     ...(results.length > mostAlike ? [style.dim(`  … and ${results.length - mostAlike} more; --show cases tells them all`)] : []),
   ];
 }

@@ -5,18 +5,21 @@ import { oneLine, type Style } from '../style.ts';
 export type SourceText = (file: string) => string | undefined;
 
 const around = 2;
+const longest = 400;
+const cut = (line: string): string => (line.length > longest ? `${line.slice(0, longest - 1)}…` : line);
 
 /** The lines around a place, the line itself marked, and its column beneath. */
 export function codeFrame(place: Place, source: SourceText, style: Style): string[] {
   const lines = source(place.file)?.split('\n');
   const line = lines?.[place.line - 1];
-  if (lines === undefined || line === undefined) return [];
+  // A line that no person wrote is no help.
+  if (lines === undefined || line === undefined || line.length > longest) return [];
   const first = Math.max(1, place.line - around);
   const last = Math.min(lines.length, place.line + 1);
   const width = String(last).length;
   const frame: string[] = [];
   for (let number = first; number <= last; number++) {
-    const text = oneLine((lines[number - 1] as string).replace(/\r$/, ''));
+    const text = oneLine(cut((lines[number - 1] as string).replace(/\r$/, '')));
     const label = String(number).padStart(width);
     if (number === place.line) {
       const before = oneLine(line.slice(0, place.column - 1)).length;

@@ -27,13 +27,15 @@ export function tellTimeline(
     ...ran.map(({ start, times }) => start + times.setup + times.body + times.teardown),
   );
   if (end === 0) return ['nothing ran: there is no time to show'];
-  const bars = [
+  const all = [
     ...fixtureBars(
       spans.filter(({ scope }) => scope !== 'case'),
       end,
     ),
     ...caseBars(ran, spans),
   ].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
+  const outermost = Math.min(...all.map(({ depth }) => depth));
+  const bars = all.map((bar) => ({ ...bar, depth: bar.depth - outermost }));
   const labels = Math.min(48, Math.max(...bars.map(({ label, depth }) => label.length + depth * 2)));
   const axis = Math.max(20, width - labels - 2);
   const lines = [`${style.bold('lane 0'.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`];
@@ -93,7 +95,7 @@ function caseBars(results: Parameters<typeof tellTimeline>[1], spans: readonly S
         parts: [{ from: span.start, to: span.start + span.milliseconds, sign: signs[span.what] }],
       }),
     );
-    return [{ label: oneLine(title), depth: 4, parts }, ...fixtures];
+    return [{ label: oneLine(title.split(' › ').at(-1) ?? ''), depth: 4, parts }, ...fixtures];
   });
 }
 

@@ -1,0 +1,63 @@
+import { BerthBook, type Booking } from './bookings.ts';
+
+export type Answer = 'entered' | 'taken' | 'past' | 'empty';
+
+/** Where bookings are kept. */
+export interface Register {
+  /** Enters a booking, or says why it cannot be. */
+  enter(booking: Booking): Promise<Answer>;
+  /** Who lies at a berth on a day. */
+  at(berth: string, day: string): Promise<string | undefined>;
+  size(): Promise<number>;
+}
+
+/** A register that lasts as long as the process. */
+export function memoryRegister(today: () => string): Register {
+  const book = new BerthBook(today);
+  return {
+    enter: async (booking) => book.enter(booking),
+    at: async (berth, day) => book.at(berth, day),
+    size: async () => book.size,
+  };
+}
+
+/** The part of a database that the register uses. */
+export interface Database {
+  query<Row>(sql: string, values?: unknown[]): Promise<{ rows: Row[] }>;
+}
+
+/** The tables, as the newest edition has them. */
+export const migrations: readonly string[] = [
+  'CREATE TABLE bookings (id serial PRIMARY KEY, berth text NOT NULL, vessel text NOT NULL, arrival date NOT NULL, departure date NOT NULL)',
+  'CREATE INDEX bookings_by_berth ON bookings (berth, arrival)',
+  "ALTER TABLE bookings ADD CONSTRAINT stay CHECK (arrival < departure), ADD CONSTRAINT named CHECK (vessel <> '')",
+];
+
+/** A register in a database with these tables. */
+export function databaseRegister(database: Database, today: () => string): Register {
+  return {
+    async enter({ berth, vessel, from, to }) {
+      if (to <= from) return 'empty';
+      if (from < today()) return 'past';
+      const { rows } = await database.query(
+        `INSERT INTO bookings (berth, vessel, arrival, departure)
+         SELECT $1, $2, $3::date, $4::date
+         WHERE NOT EXISTS (SELECT 1 FROM bookings WHERE berth = $1 AND arrival < $4::date AND $3::date < departure)
+         RETURNING id`,
+        [berth, vessel, from, to],
+      );
+      return rows.length === 1 ? 'entered' : 'taken';
+    },
+    async at(berth, day) {
+      const { rows } = await database.query<{ vessel: string }>(
+        'SELECT vessel FROM bookings WHERE berth = $1 AND arrival <= $2::date AND $2::date < departure',
+        [berth, day],
+      );
+      return rows[0]?.vessel;
+    },
+    async size() {
+      const { rows } = await database.query<{ size: number }>('SELECT count(*)::int AS size FROM bookings');
+      return rows[0]?.size ?? 0;
+    },
+  };
+}

@@ -1,0 +1,44 @@
+import { suite, table, testWith } from 'red-lattice';
+import { calendar } from './fixtures.ts';
+import { inDatabase, register } from './service-fixtures.ts';
+
+const gull = { berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' };
+const testOfRegister = testWith({ register });
+
+/** The same tests for both places where bookings are kept. */
+export const storage = suite('the register', { variants: { 'in memory': [], 'in the database': [register.swap(inDatabase)] } }, [
+  testOfRegister(
+    'answers a second booking from {from} to {to} with {answer}',
+    {
+      cases: table(
+        ['from', 'to', 'answer'],
+        [
+          ['2031-04-08', '2031-04-10', 'entered'],
+          ['2031-04-08', '2031-04-11', 'taken'],
+          ['2031-04-11', '2031-04-12', 'taken'],
+          ['2031-04-12', '2031-04-13', 'entered'],
+          ['2031-04-12', '2031-04-12', 'empty'],
+          ['2031-03-31', '2031-04-02', 'past'],
+        ],
+      ),
+    },
+    async ({ row, check, ensure }, { register }) => {
+      ensure.equal(await register.enter(gull), 'entered');
+      check.equal(await register.enter({ ...gull, vessel: 'Tern', from: row.from, to: row.to }), row.answer);
+      check.equal(await register.size(), row.answer === 'entered' ? 2 : 1);
+    },
+  ),
+
+  testOfRegister('knows who lies where', async ({ check }, { register }) => {
+    await register.enter(gull);
+    check.equal(await register.at('N4', '2031-04-11'), 'Gull');
+    check.equal(await register.at('N4', '2031-04-12'), undefined, 'on the day of departure');
+    check.equal(await register.at('S1', '2031-04-11'), undefined, 'at another berth');
+  }),
+
+  testOfRegister('takes no booking for a day that is over', { bind: [calendar.set({ today: '2031-04-11' })] }, async ({ check }, { register }) => {
+    check.equal(await register.enter(gull), 'past');
+  }),
+
+  testOfRegister('begins empty', async ({ check }, { register }) => check.equal(await register.size(), 0)),
+]);
