@@ -92,9 +92,11 @@ function scopesAround({ test }: CaseOf): Open[] {
 }
 
 function settingsOf(node: Node, bound: readonly Level[]): ExplainedSetting[] {
-  return Object.entries(node.settings).map(([name, value]) => {
+  const names = new Set([...Object.keys(node.definition.settings), ...Object.keys(node.settings)]);
+  return [...names].map((name) => {
     const level = bound.findLast(({ binding }) => binding.change.is === 'set' && (name in binding.change.settings || binding.change.without === name));
-    return { name, value: shortValue(value), from: level && { owner: level.owner, at: placeOf(level.binding.origin) } };
+    const value = name in node.settings ? shortValue((node.settings as Record<string, unknown>)[name]) : '(absent)';
+    return { name, value, from: level && { owner: level.owner, at: placeOf(level.binding.origin) } };
   });
 }
 
