@@ -1,4 +1,4 @@
-import { join, relative } from 'node:path';
+import { relative, resolve } from 'node:path';
 import type { Span } from '../fixtures/instances.ts';
 import { Headings, lastLine, tellCase, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
@@ -29,7 +29,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   const { style } = terminal;
   const telling = tellingFor(root, style);
   const seed = options.seed ?? started.getTime() % 1_000_000;
-  const record = newRecord(root, started, seed, options.record && join(folder, options.record));
+  const record = newRecord(root, started, seed, options.record && resolve(folder, options.record));
   const info: RunInfo = {
     kind: 'red-lattice run record',
     version: 1,

@@ -15,6 +15,8 @@ export interface Around {
   /** Binds what a case starts to that case. */
   readonly bindContext: (<T>(run: CaseRun, act: () => T) => T) | undefined;
   told(problem: Problem): void;
+  /** What belongs to no case. */
+  loose(parts: readonly unknown[]): void;
   /** Something is past its time and its grace, and goes on. */
   stuck(): void;
   /** The fixtures of the run, for those of a lane. */
@@ -142,6 +144,7 @@ export function hostingFor(run: Pick<CaseRun, 'log' | 'attach'>, around: Around)
     lane: around.lane,
     seed: around.seed,
     log: (parts) => run.log(parts),
+    loose: (parts) => around.loose(parts),
     attach: (name, content) => run.attach(name, content),
     told: (problem) => around.told(problem),
     now,

@@ -18,6 +18,9 @@ const added = <T>(list: T[] | readonly never[], item: T): T[] => {
   return list as T[];
 };
 
+/** What is logged, as a line of text. */
+export const textOf = (parts: readonly unknown[]): string => `${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`;
+
 interface StepRun {
   readonly title: string;
   readonly outer: StepRun | undefined;
@@ -102,9 +105,9 @@ export class CaseRun implements Recorder {
   }
 
   log(parts: readonly unknown[]): void {
-    const text = parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ');
-    if (this.ended) this.#late('log', text);
-    else this.write(`${text}\n`);
+    const text = textOf(parts);
+    if (this.ended) this.#late('log', text.trimEnd());
+    else this.write(text);
   }
 
   write(text: string): void {

@@ -1,6 +1,5 @@
 import { standing } from '../cases/marks.ts';
 import { type FileReader, mostRows } from '../cases/row.ts';
-import { show } from '../checks/show.ts';
 import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
 import { Holder, ordinaryLimit, type Span, type TearDownError } from '../fixtures/instances.ts';
@@ -10,7 +9,7 @@ import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
 import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
 import { type Around, attempt, hostingFor } from './attempt.ts';
 import { BindingsUsed, type BindingUse } from './bindings.ts';
-import { CaseRun } from './case-run.ts';
+import { CaseRun, textOf } from './case-run.ts';
 import { Delivery } from './delivery.ts';
 import { failureOfThrow } from './failures.ts';
 import { now, today } from './originals.ts';
@@ -62,6 +61,8 @@ export interface Listener {
   turn?(): void;
   /** A fixture was set up or torn down; `start` counts from the lane's begin. */
   span?(span: Span): void;
+  /** Something was logged that belongs to no case. */
+  loose?(text: string): void;
   told(problem: Problem): void;
 }
 
@@ -114,6 +115,7 @@ class Runner {
       bindContext: options.bindContext,
       span: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
       told: (problem) => listener.told(problem),
+      loose: (parts) => listener.loose?.(textOf(parts)),
       stuck: () => {
         if (options.stopWhenStuck) this.#stuck = true;
       },
@@ -312,7 +314,7 @@ class Runner {
     if (holder.isEmpty) return;
     const output: string[] = [];
     this.#listener.closing?.(title, ordinaryLimit);
-    const log = (parts: readonly unknown[]): void => void output.push(`${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`);
+    const log = (parts: readonly unknown[]): void => void output.push(textOf(parts));
     for (const error of await holder.close(hostingFor({ log, attach: () => undefined }, this.#around))) this.#tornDown(error, { holder, title }, output);
   }
 

@@ -1,11 +1,8 @@
-import { execFile } from 'node:child_process';
 import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { fileURLToPath } from 'node:url';
 import { fixture, named, suite, test } from 'red-lattice';
 import { scratchFolder } from 'red-lattice/node';
-
-const root = fileURLToPath(new URL('../..', import.meta.url));
+import { root, runCommand, runNode } from '../program.ts';
 
 interface Block {
   readonly language: string;
@@ -16,15 +13,6 @@ interface Block {
 /** The fenced blocks of a guide: those with `file=` make a project, those of `console` are run in it. */
 function blocksOf(markdown: string): Block[] {
   return [...markdown.matchAll(/^```(\w+)(?: file=(\S+))?\n(.*?)^```$/gms)].map(([, language = '', file, text = '']) => ({ language, file, text }));
-}
-
-function run(program: string, args: readonly string[], cwd: string): Promise<{ status: number; output: string }> {
-  const { FORCE_COLOR, ...env } = process.env;
-  return new Promise((resolve) => {
-    execFile(program, [...args], { cwd, env: { ...env, NO_COLOR: '1' }, maxBuffer: 1 << 26 }, (error, stdout, stderr) =>
-      resolve({ status: error ? Number(error.code ?? 1) : 0, output: stdout + stderr }),
-    );
-  });
 }
 
 /** Times differ from run to run, and so do the lines that tell of them. */
@@ -80,18 +68,18 @@ export const docs = suite('guides', { timeout: 60_000 }, [
     },
     async ({ row, check, step }, { project }) => {
       await step('types', async ({ check }) => {
-        const { status, output } = await run(process.execPath, [join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', 'tsconfig.json'], project);
+        const { status, output } = await runNode([join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', 'tsconfig.json'], project);
         check.equal(status, 0, output);
       });
       await step('every test file loads and is planned', async ({ check }) => {
-        const { status, output } = await run(process.execPath, [join(root, 'dist', 'command.js'), 'plan'], project);
+        const { status, output } = await runCommand(['plan'], project);
         check.equal(status, 0, output);
       });
       for (const { text } of row.blocks.filter(({ language }) => language === 'console')) {
         const [first = '', ...shown] = text.split('\n');
         const words = first.replace(/^\$ npx red-lattice /, '').split(' ');
         await step(first, async ({ check }) => {
-          const { output } = await run(process.execPath, [join(root, 'dist', 'command.js'), ...words], project);
+          const { output } = await runCommand(words, project);
           const said = plain(output);
           const missing = plain(shown.join('\n')).filter((line) => !said.includes(line));
           check.equal(missing, [], output);

@@ -1,7 +1,7 @@
-import { show } from '../../checks/show.ts';
 import { type Graph, type Level, type Node, Nodes, resolve } from '../../fixtures/graph.ts';
 import type { Users } from '../../fixtures/instances.ts';
 import { hostingFor } from '../../running/attempt.ts';
+import { textOf } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { type Address, RunHost } from '../../running/run-host.ts';
 import { Watch } from '../../running/watch.ts';
@@ -26,7 +26,7 @@ export class FixtureHost {
 
   constructor(plan: Plan, seed: number, output: (text: string) => void) {
     this.#plan = plan;
-    const log = (parts: readonly unknown[]): void => output(`${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`);
+    const log = (parts: readonly unknown[]): void => output(textOf(parts));
     const around = {
       seed,
       lane: 0,
@@ -34,6 +34,7 @@ export class FixtureHost {
       bindContext: undefined,
       span: undefined,
       told: () => undefined,
+      loose: log,
       stuck: () => undefined,
       phase: () => undefined,
       fromRun: () => Promise.reject(new Error('nobody hosts the host')),

@@ -239,6 +239,7 @@ class Lane {
         },
         span: (span) => this.#put({ is: 'span', span }),
         tornDown: ({ id, title }, result) => this.#put({ is: 'torn', id, title, result }, true),
+        loose: (text) => this.#put({ is: 'output', text }),
         turn: () => this.#journal.flush(),
         told: (problem) => this.#told(problem),
       },
