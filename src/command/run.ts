@@ -1,5 +1,5 @@
 import { relative, resolve } from 'node:path';
-import type { Span } from '../fixtures/instances.ts';
+import type { Span } from '../fixtures/instance.ts';
 import { Headings, lastLine, tellCase, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
 import { coordinate } from '../node/coordinator.ts';

@@ -1,4 +1,4 @@
-import type { Users } from '../fixtures/instances.ts';
+import type { Outcome } from '../fixtures/fixture.ts';
 import type { Address } from '../running/run-host.ts';
 import type { Selection } from '../suites/selection.ts';
 
@@ -37,7 +37,7 @@ export type ToLane =
   | { readonly to: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
   /** To the process that hosts the fixtures of the run. */
   | { readonly to: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }
-  | { readonly to: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Users }
+  | { readonly to: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Outcome }
   | { readonly to: 'lane'; readonly say: 'close' }
   | { readonly to: 'lane'; readonly say: 'stop' }
   | { readonly to: 'lane'; readonly say: 'ping' };
@@ -47,7 +47,7 @@ export type ToCoordinator =
   | { readonly from: 'lane'; readonly say: 'pong' }
   | { readonly from: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }
   | { readonly from: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
-  | { readonly from: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Users }
+  | { readonly from: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Outcome }
   /** The journal is whole; the lane ends itself. */
   | { readonly from: 'lane'; readonly say: 'done' };
 

@@ -1,4 +1,4 @@
-import type { Span } from '../fixtures/instances.ts';
+import type { Span } from '../fixtures/instance.ts';
 import type { Place } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { BindingUse } from '../running/bindings.ts';

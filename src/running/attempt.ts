@@ -1,6 +1,7 @@
 import { isThenable } from '../checks/checks.ts';
 import type { Node } from '../fixtures/graph.ts';
-import { Holder, type Hosting, ordinaryLimit, type Span, valuesOf } from '../fixtures/instances.ts';
+import { Holder, type HolderOf, valuesOf } from '../fixtures/holder.ts';
+import { type Hosting, ordinaryLimit, type Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { CaseHand, type CaseRun } from './case-run.ts';
 import { now } from './originals.ts';
@@ -38,36 +39,40 @@ export function attempt(run: CaseRun, placed: Placed | (() => Placed), scopes: r
 
 async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes: readonly Open[], limit: number, around: Around): Promise<void> {
   const { planned } = run;
-  const own = new Holder('case', planned.id, scopes.length);
-  let placed: Placed | undefined;
-  const hosting: Hosting = { ...hostingFor(run, around), fromRun: (node) => around.fromRun(node, run, placed as Placed) };
+  const own = new Holder('case', planned, scopes.length);
+  const hosting = new CaseHosting(run, around);
   const begun = now();
   around.phase(run, 'setup', ordinaryLimit);
-  let ready = false;
+  let ready: { placed: Placed; holderOf: HolderOf } | undefined;
   try {
-    placed = typeof given === 'function' ? given() : given;
+    const placed = typeof given === 'function' ? given() : given;
     const holderOf = holders(placed, scopes, own);
+    hosting.placed = placed;
     for (const node of placed.order) {
       const waiting = holderOf(node).acquire(node, holderOf, hosting);
       if (waiting) await waiting;
     }
-    ready = true;
+    ready = { placed, holderOf };
   } catch (error) {
     run.threw(error, 'setup');
   }
-  run.setup = now() - begun;
-  if (placed && ready) {
+  const middle = now();
+  run.setup = middle - begun;
+  if (ready) {
     around.phase(run, 'body', limit);
-    const holderOf = holders(placed, scopes, own);
-    await runBody(run, valuesOf(placed.graph.edges, holderOf, hosting), limit, around);
-    await cleanUp(run, around);
+    const body = runBody(run, valuesOf(ready.placed.graph.edges, ready.holderOf, hosting), limit, around);
+    if (body) await body;
+    const cleaning = cleanUp(run, around);
+    if (cleaning) await cleaning;
   }
   const failed = run.failures.length > 0;
-  if (placed) for (const node of placed.depths.keys()) holders(placed, scopes, own)(node).used(node, planned, failed);
+  for (const [node, depth] of hosting.placed?.depths ?? []) scopes[depth]?.holder.used(node, [planned], failed);
   if (own.isEmpty) return;
+  own.allUsed(planned, failed);
   const ending = now();
   around.phase(run, 'teardown', ordinaryLimit);
-  for (const { fixture, error } of await own.close(hosting)) run.threw(error, 'teardown', fixture);
+  const closing = own.close(hosting);
+  for (const { fixture, error } of isThenable(closing) ? await closing : closing) run.threw(error, 'teardown', fixture);
   run.teardown += now() - ending;
 }
 
@@ -123,10 +128,10 @@ function cleanUp(run: CaseRun, around: Around): Promise<void> | undefined {
 
 async function runDeferred(run: CaseRun, around: Around): Promise<void> {
   const begun = now();
-  const hosting = hostingFor(run, around);
+  const hosting = new CaseHosting(run, around);
   for (const act of [...run.deferred].reverse()) {
     try {
-      await hosting.limited('clean-up', ordinaryLimit, act);
+      await hosting.limited('clean-up of case', run.planned.title, ordinaryLimit, act);
     } catch (error) {
       run.threw(error, 'teardown');
     }
@@ -134,35 +139,80 @@ async function runDeferred(run: CaseRun, around: Around): Promise<void> {
   run.teardown += now() - begun;
 }
 
-/** What fixtures are given while they are set up or torn down for a case, or for nobody in particular. */
-export function hostingFor(run: Pick<CaseRun, 'log' | 'attach'>, around: Around): Hosting {
-  const bind =
-    around.bindContext && 'planned' in run
-      ? (act: () => unknown): unknown => around.bindContext?.(run as CaseRun, act)
-      : (act: () => unknown): unknown => act();
-  return {
-    lane: around.lane,
-    seed: around.seed,
-    log: (parts) => run.log(parts),
-    loose: (parts) => around.loose(parts),
-    attach: (name, content) => run.attach(name, content),
-    told: (problem) => around.told(problem),
-    now,
-    ...(around.span && { span: around.span }),
-    limited(name, milliseconds, act) {
-      // Controllers are dear, and few set-ups look at their signal.
-      let abort: AbortController | undefined;
-      const signal = (): AbortSignal => {
+type Speaker = Pick<CaseRun, 'log' | 'attach'>;
+
+/** What fixtures are given while they are set up or torn down for nobody in particular. */
+export class PlainHosting implements Hosting {
+  readonly around: Around;
+  readonly #speaker: Speaker;
+  readonly span: Hosting['span'];
+
+  constructor(speaker: Speaker, around: Around) {
+    this.#speaker = speaker;
+    this.around = around;
+    this.span = around.span;
+  }
+
+  get lane(): number {
+    return this.around.lane;
+  }
+  get seed(): number {
+    return this.around.seed;
+  }
+  now(): number {
+    return now();
+  }
+  log(parts: readonly unknown[]): void {
+    this.#speaker.log(parts);
+  }
+  loose(parts: readonly unknown[]): void {
+    this.around.loose(parts);
+  }
+  attach(name: string, content: string | Uint8Array | object): void {
+    this.#speaker.attach(name, content);
+  }
+  told(problem: Problem): void {
+    this.around.told(problem);
+  }
+
+  limited(what: string, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
+    // Controllers are dear, and few set-ups look at their signal.
+    let abort: AbortController | undefined;
+    const given = this.bound(() =>
+      act(() => {
         abort ??= new AbortController();
         return abort.signal;
-      };
-      const given = bind(() => act(signal));
-      if (!isThenable(given)) return given;
-      return within(around.watch, given, milliseconds, () => abort?.abort(new Error(`the time of the ${name} is over`))).then((outcome) => {
-        if (!outcome.overdue) return outcome.value;
-        around.stuck();
-        throw new Error(`the ${name} ran past its time of ${milliseconds} ms`);
-      });
-    },
-  };
+      }),
+    );
+    if (!isThenable(given)) return given;
+    const whole = `${what} "${name}"`;
+    return within(this.around.watch, given, milliseconds, () => abort?.abort(new Error(`the time of the ${whole} is over`))).then((outcome) => {
+      if (!outcome.overdue) return outcome.value;
+      this.around.stuck();
+      throw new Error(`the ${whole} ran past its time of ${milliseconds} ms`);
+    });
+  }
+
+  protected bound(act: () => unknown): unknown {
+    return act();
+  }
+}
+
+/** The same for one case: what they start is bound to it. */
+class CaseHosting extends PlainHosting {
+  readonly #run: CaseRun;
+  placed: Placed | undefined;
+
+  constructor(run: CaseRun, around: Around) {
+    super(run, around);
+    this.#run = run;
+  }
+
+  fromRun(node: Node): Promise<unknown> {
+    return this.around.fromRun(node, this.#run, this.placed as Placed);
+  }
+
+  protected override bound(act: () => unknown): unknown {
+    return this.around.bindContext ? this.around.bindContext(this.#run, act) : act();
+  }
 }

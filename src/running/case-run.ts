@@ -1,7 +1,7 @@
 import { type Checks, ChecksOf, type Ensures, EnsuresOf, isThenable, type Recorder } from '../checks/checks.ts';
 import type { Finding } from '../checks/comparisons.ts';
 import { show } from '../checks/show.ts';
-import { SetUpFailed } from '../fixtures/instances.ts';
+import { SetUpFailed } from '../fixtures/holder.ts';
 import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Step, StepInHand } from '../suites/hand.ts';

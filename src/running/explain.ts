@@ -1,6 +1,6 @@
 import { shortValue } from '../cases/values.ts';
 import { type Level, type Node, Nodes, resolve, type Sight } from '../fixtures/graph.ts';
-import { Holder } from '../fixtures/instances.ts';
+import { Holder } from '../fixtures/holder.ts';
 import { type Place, placeOf } from '../problems/place.ts';
 import { levelsOf, needsOf } from '../suites/expand.ts';
 import type { CaseOf, Group } from '../suites/planned.ts';
@@ -78,7 +78,7 @@ function scopesAround({ test }: CaseOf): Open[] {
   const groups: Group[] = [];
   for (let group: Group | undefined = test.parent; group; group = group.parent) groups.unshift(group);
   const open = (scope: Holder['scope'], id: string, title: string, group?: Group): Open => ({
-    holder: new Holder(scope, id, 0),
+    holder: new Holder(scope, { id }, 0),
     title,
     group,
     under: new Set(),

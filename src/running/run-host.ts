@@ -1,5 +1,7 @@
+import type { Outcome } from '../fixtures/fixture.ts';
 import { type Node, withNeeds } from '../fixtures/graph.ts';
-import { Holder, type HolderOf, type Hosting, type TearDownError, type Users } from '../fixtures/instances.ts';
+import { Holder, type HolderOf } from '../fixtures/holder.ts';
+import type { Hosting, TearDownError } from '../fixtures/instance.ts';
 import { refuse } from '../problems/problem.ts';
 
 /** Where to find a node in a plan, for a process that has planned the same files. */
@@ -16,14 +18,14 @@ export interface RunFixtures {
   /** A node's value as it travels, set up once in the run. Rejects with what its set-up threw. */
   fetch(node: Node, address: Address): Promise<unknown>;
   /** Says who used a node in this lane, before the run's end. */
-  used(address: Address, users: Users): void;
+  used(address: Address, users: Outcome): void;
   /** Tears all down; a process of its own is told by others when that is. */
   close(): Promise<readonly TearDownError[]>;
 }
 
 /** Sets up fixtures of scope 'run' in this process, and gives out their values packed. */
 export class RunHost {
-  readonly #holder = new Holder('run', 'run', 0);
+  readonly #holder = new Holder('run', { id: 'run' }, 0);
   readonly #holderOf: HolderOf = () => this.#holder;
   readonly #hosting: Hosting;
 
@@ -38,11 +40,12 @@ export class RunHost {
     return handover ? handover.pack(value) : value;
   }
 
-  used(node: Node, users: Users): void {
-    for (const each of withNeeds([{ key: node.name, node, onDemand: false }], true)) this.#holder.usedBy(each, users);
+  used(node: Node, { failed, cases }: Outcome): void {
+    const by = cases.map((id) => ({ id }));
+    for (const each of withNeeds([{ key: node.name, node, onDemand: false }], true)) this.#holder.used(each, by, failed);
   }
 
-  close(): Promise<TearDownError[]> {
+  async close(): Promise<readonly TearDownError[]> {
     return this.#holder.close(this.#hosting);
   }
 }
@@ -61,7 +64,7 @@ export class LocalRunFixtures implements RunFixtures {
     return cloned(node.name, await this.#host.fetch(node));
   }
 
-  used(address: Address, users: Users): void {
+  used(address: Address, users: Outcome): void {
     const node = this.#nodes.get(JSON.stringify(address));
     if (node) this.#host.used(node, users);
   }

@@ -2,12 +2,13 @@ import { standing } from '../cases/marks.ts';
 import { type FileReader, mostRows } from '../cases/row.ts';
 import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
-import { Holder, ordinaryLimit, type Span, type TearDownError } from '../fixtures/instances.ts';
+import { Holder } from '../fixtures/holder.ts';
+import { ordinaryLimit, type Span, type TearDownError } from '../fixtures/instance.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
 import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
 import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
-import { type Around, attempt, hostingFor } from './attempt.ts';
+import { type Around, attempt, PlainHosting } from './attempt.ts';
 import { BindingsUsed, type BindingUse } from './bindings.ts';
 import { CaseRun, textOf } from './case-run.ts';
 import { Delivery } from './delivery.ts';
@@ -122,7 +123,7 @@ class Runner {
       fromRun: (node, run, placed) => this.#fromRun(node, run, placed),
       phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
     };
-    this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(hostingFor({ log: () => undefined, attach: () => undefined }, this.#around));
+    this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(new PlainHosting({ log: () => undefined, attach: () => undefined }, this.#around));
   }
 
   async run(plan: Plan): Promise<RunEnd> {
@@ -315,7 +316,7 @@ class Runner {
     const output: string[] = [];
     this.#listener.closing?.(title, ordinaryLimit);
     const log = (parts: readonly unknown[]): void => void output.push(textOf(parts));
-    for (const error of await holder.close(hostingFor({ log, attach: () => undefined }, this.#around))) this.#tornDown(error, { holder, title }, output);
+    for (const error of await holder.close(new PlainHosting({ log, attach: () => undefined }, this.#around))) this.#tornDown(error, { holder, title }, output);
   }
 
   #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<Open, 'holder' | 'title'>, output: readonly string[]): void {
@@ -340,7 +341,7 @@ class Runner {
 }
 
 const open = (scope: Scope, id: string, depth: number, title: string, group?: Group): Open => ({
-  holder: new Holder(scope, id, depth),
+  holder: new Holder(scope, { id }, depth),
   title,
   group,
   under: new Set(),

@@ -1,6 +1,6 @@
 import type { Scope } from '../fixtures/fixture.ts';
 import type { Graph, Node, Sight } from '../fixtures/graph.ts';
-import type { Holder, HolderOf } from '../fixtures/instances.ts';
+import type { Holder, HolderOf } from '../fixtures/holder.ts';
 import type { Group } from '../suites/planned.ts';
 
 /** A scope on the way from the run to the case at hand. */

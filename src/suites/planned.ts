@@ -84,6 +84,7 @@ export class CaseOf implements PlannedCase {
   readonly entry: Entry;
   /** Which of several cases with the same name it is, from 1. */
   readonly twin: number;
+  #id: string | undefined;
 
   constructor(test: PlannedTest, ordinal: number, entry: Entry | undefined, twin: number) {
     this.test = test;
@@ -103,6 +104,11 @@ export class CaseOf implements PlannedCase {
   }
 
   get id(): string {
+    this.#id ??= this.#makeId();
+    return this.#id;
+  }
+
+  #makeId(): string {
     const { test } = this;
     const own = idPart(test, this.entry);
     return `${test.id}${own === undefined ? '' : `/${own}`}${this.twin > 1 ? `~${this.twin}` : ''}`;

@@ -80,10 +80,15 @@ const lies = [
     '    if (this.ended) {\n      const at',
     '    if (this.ended) return true;\n    if (this.ended) {\n      const at',
   ],
-  ['tear-down errors are swallowed', 'fixtures/instances.ts', '      errors.push({ fixture: node.name, error });\n', ''],
+  [
+    'tear-down errors are swallowed',
+    'fixtures/instance.ts',
+    'const failed = (error: unknown): void => void errors.push({ fixture: name, error });',
+    'const failed = (error: unknown): void => void [name, error];',
+  ],
   [
     'tear-down goes in the order of set-up',
-    'fixtures/instances.ts',
+    'fixtures/holder.ts',
     'for (let instance = this.#begun.pop(); instance; instance = this.#begun.pop())',
     'for (let instance = this.#begun.shift(); instance; instance = this.#begun.shift())',
   ],
@@ -127,7 +132,7 @@ const lies = [
 
 /** Lies about lifetimes: the model of made-up projects must find each. */
 const lifetimeLies = [
-  ['instances are not shared', 'fixtures/instances.ts', 'const known = this.#instances.get(node.id);', 'const known = this.#instances.get(-1);'],
+  ['instances are not shared', 'fixtures/holder.ts', 'const known = this.#instances.get(node);', 'const known = this.#instances.get({} as Node);'],
   ['settings do not tell instances apart', 'fixtures/graph.ts', '${implementation}|${settingsKey(settings)}|', '${implementation}||'],
   ['what stands beneath does not tell instances apart', 'fixtures/graph.ts', '${needs.map(({ edge }) => edge.node.id).join()}|', '|'],
   [
@@ -156,21 +161,21 @@ const lifetimeLies = [
   ],
   [
     'a failed set-up leaves its clean-up undone',
-    'fixtures/instances.ts',
-    "  instance.state = 'ended';\n",
-    "  instance.state = 'ended';\n  if (!wasReady) return;\n",
+    'fixtures/instance.ts',
+    'for (const cleanUp of this.#deferred?.reverse() ?? [])',
+    'for (const cleanUp of (wasReady ? this.#deferred?.reverse() : undefined) ?? [])',
   ],
   [
     'a failed shared set-up is tried again',
-    'fixtures/instances.ts',
-    "      instance.state = 'failed';\n",
-    "      instance.state = 'failed';\n      this.#instances.delete(node.id);\n",
+    'fixtures/holder.ts',
+    `    instance.state = 'failed';\n`,
+    `    instance.state = 'failed';\n    this.#instances.delete(instance.node);\n`,
   ],
   [
     'the first failing tear-down stops the others',
-    'fixtures/instances.ts',
-    '      await tearDown(instance, hosting, errors);\n',
-    '      await tearDown(instance, hosting, errors);\n      if (errors.length > 0) break;\n',
+    'fixtures/holder.ts',
+    '      tell();\n    }\n    return errors;',
+    '      tell();\n      if (errors.length > 0) return errors;\n    }\n    return errors;',
   ],
   ['a test ends before its cases do', 'running/run.ts', '    while (under.size > 0) await Promise.all(under);\n', ''],
   ['suites do not keep what they give to everyone', 'running/scopes.ts', 'group.mentions.has(node.definition) ||', ''],

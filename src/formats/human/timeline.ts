@@ -1,4 +1,4 @@
-import type { Span } from '../../fixtures/instances.ts';
+import type { Span } from '../../fixtures/instance.ts';
 import type { RecordedResult } from '../../results/journal.ts';
 import { duration, oneLine, type Style } from '../style.ts';
 

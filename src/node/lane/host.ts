@@ -1,6 +1,6 @@
+import type { Outcome } from '../../fixtures/fixture.ts';
 import { type Graph, type Level, type Node, Nodes, resolve } from '../../fixtures/graph.ts';
-import type { Users } from '../../fixtures/instances.ts';
-import { hostingFor } from '../../running/attempt.ts';
+import { PlainHosting } from '../../running/attempt.ts';
 import { textOf } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { type Address, RunHost } from '../../running/run-host.ts';
@@ -39,7 +39,7 @@ export class FixtureHost {
       phase: () => undefined,
       fromRun: () => Promise.reject(new Error('nobody hosts the host')),
     };
-    this.#host = new RunHost(hostingFor({ log, attach: () => undefined }, around));
+    this.#host = new RunHost(new PlainHosting({ log, attach: () => undefined }, around));
   }
 
   async fetch(address: Address): Promise<Parcel> {
@@ -51,7 +51,7 @@ export class FixtureHost {
     }
   }
 
-  async used(address: Address, users: Users): Promise<void> {
+  async used(address: Address, users: Outcome): Promise<void> {
     this.#host.used(await this.#node(address), users);
   }
 

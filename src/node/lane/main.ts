@@ -1,7 +1,7 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { slug } from '../../cases/names.ts';
-import { ordinaryLimit } from '../../fixtures/instances.ts';
+import { ordinaryLimit } from '../../fixtures/instance.ts';
 import { framesOf, placeOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { type CaseName, type JournalEntry, type RecordedResult, readEntry, type TestHeader } from '../../results/journal.ts';

@@ -1,6 +1,6 @@
 import { deserialize, serialize } from 'node:v8';
-import type { Users } from '../../fixtures/instances.ts';
-import { SetUpFailed } from '../../fixtures/instances.ts';
+import type { Outcome } from '../../fixtures/fixture.ts';
+import { SetUpFailed } from '../../fixtures/holder.ts';
 import { ProblemError } from '../../problems/problem.ts';
 import type { Address, RunFixtures } from '../../running/run-host.ts';
 import type { Parcel, ToCoordinator } from '../protocol.ts';
@@ -30,7 +30,7 @@ export class RemoteRunFixtures implements RunFixtures {
     this.#waiting.delete(request);
   }
 
-  used(address: Address, users: Users): void {
+  used(address: Address, users: Outcome): void {
     this.#say({ from: 'lane', say: 'used', address, users });
   }
 
