@@ -32,10 +32,17 @@ const pictures = [
   { name: 'run-failures', cwd: office, args: ['run', '--tag', 'draft'] },
   { name: 'run', cwd: office, args: ['run'] },
   { name: 'plan', cwd: office, args: ['plan', 'tests/bookings.lattice.ts'] },
+  { name: 'explain', cwd: office, args: ['explain', 'without a vessel'] },
+  {
+    name: 'timeline',
+    cwd: office,
+    args: ['run', '--timeline', '--show', 'summary', 'tests/storage.lattice.ts', '--title', 'lies where', '--title', 'is over', '--title', 'empty'],
+    seconds: 20,
+  },
   { name: 'plan-errors', cwd: mistaken, args: ['run'] },
 ];
 
-for (const { name, cwd, args } of pictures) {
+for (const { name, cwd, args, seconds = 3 } of pictures) {
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
   const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten', 'tcp'], { stdio: 'ignore' });
   await wait(1000);
@@ -46,7 +53,7 @@ for (const { name, cwd, args } of pictures) {
     stdio: 'ignore',
     env: { ...process.env, DISPLAY: display, FORCE_COLOR: '1' },
   });
-  await wait(3000);
+  await wait(seconds * 1000);
   spawnSync('import', ['-window', 'root', join(root, 'docs', 'screenshots', `${name}.png`)], { env: { ...process.env, DISPLAY: display }, stdio: 'inherit' });
   terminal.kill();
   server.kill();

@@ -77,7 +77,7 @@ export const docs = suite('guides', { timeout: 60_000 }, [
       });
       for (const { text } of row.blocks.filter(({ language }) => language === 'console')) {
         const [first = '', ...shown] = text.split('\n');
-        const words = first.replace(/^\$ npx red-lattice /, '').split(' ');
+        const words = [...first.replace(/^\$ npx red-lattice /, '').matchAll(/"([^"]*)"|(\S+)/g)].map(([, quoted, plainWord]) => quoted ?? plainWord ?? '');
         await step(first, async ({ check }) => {
           const { output } = await runCommand(words, project);
           const said = plain(output);

@@ -16,9 +16,9 @@ export function tellExplanation(explanation: Explanation, last: LastTimes, telli
   const early = explanation.fixtures.filter((fixture) => !fixture.onDemand);
   const late = explanation.fixtures.filter((fixture) => fixture.onDemand);
   lines.push('', early.length ? 'Set up in this order, and torn down in reverse:' : 'It needs no fixture.');
-  for (const [i, fixture] of early.entries()) lines.push('', ...tellFixture(fixture, `${i + 1}.`, last, telling));
+  for (const [i, fixture] of early.entries()) lines.push(...tellFixture(fixture, `${i + 1}.`, last, telling));
   if (late.length) lines.push('', 'Set up only when it is asked for:');
-  for (const fixture of late) lines.push('', ...tellFixture(fixture, '·', last, telling));
+  for (const fixture of late) lines.push(...tellFixture(fixture, '·', last, telling));
   return lines.filter((line, i) => line !== '' || i > 2);
 }
 

@@ -10,7 +10,7 @@ interface Bar {
 }
 
 const signs = { setup: '▒', body: '█', teardown: '░', alive: '─' } as const;
-const depths: Readonly<Record<Span['scope'], number>> = { run: 0, lane: 0, file: 1, suite: 2, test: 3, case: 4 };
+const depths: Readonly<Record<Span['scope'], number>> = { run: 0, lane: 0, file: 1, suite: 2, test: 3, case: 5 };
 const mostBars = 120;
 
 /** Each set-up, body and tear-down as a bar on one axis of time: wide scopes first, cases in the order in which they began. */
@@ -27,16 +27,10 @@ export function tellTimeline(
     ...ran.map(({ start, times }) => start + times.setup + times.body + times.teardown),
   );
   if (end === 0) return ['nothing ran: there is no time to show'];
-  const all = [
-    ...fixtureBars(
-      spans.filter(({ scope }) => scope !== 'case'),
-      end,
-    ),
-    ...caseBars(ran, spans),
-  ].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
+  const all = [...fixtureBars(spans, end), ...caseBars(ran)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
   const outermost = Math.min(...all.map(({ depth }) => depth));
   const bars = all.map((bar) => ({ ...bar, depth: bar.depth - outermost }));
-  const labels = Math.min(48, Math.max(...bars.map(({ label, depth }) => label.length + depth * 2)));
+  const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...bars.map(({ label, depth }) => label.length + depth * 2)));
   const axis = Math.max(20, width - labels - 2);
   const lines = [`${style.bold('lane 0'.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`];
   for (const bar of bars.slice(0, mostBars)) {
@@ -48,9 +42,10 @@ export function tellTimeline(
   return lines;
 }
 
-const begin = ({ parts }: Bar): number => Math.min(...parts.map(({ from }) => from));
+/** To the hundredth of a millisecond, so that a case stands before what was set up for it, and behind what is wider. */
+const begin = ({ parts, depth }: Bar): number => Math.floor(Math.min(...parts.map(({ from }) => from)) * (depth > 3 ? 1000 : 1)) / (depth > 3 ? 1000 : 1);
 
-/** A fixture of a wide scope: from the begin of its set-up to the end of its tear-down. */
+/** A fixture: from the begin of its set-up to the end of its tear-down. */
 function fixtureBars(spans: readonly Span[], end: number): Bar[] {
   const open = new Map<string, Span[]>();
   const bars: Bar[] = [];
@@ -77,10 +72,8 @@ function fixtureBars(spans: readonly Span[], end: number): Bar[] {
   return bars;
 }
 
-function caseBars(results: Parameters<typeof tellTimeline>[1], spans: readonly Span[]): Bar[] {
-  const own = new Map<string, Span[]>();
-  for (const span of spans) if (span.scope === 'case') own.set(span.of, [...(own.get(span.of) ?? []), span]);
-  return results.flatMap(({ id, title, start, times }) => {
+function caseBars(results: Parameters<typeof tellTimeline>[1]): Bar[] {
+  return results.map(({ title, start, times }) => {
     const body = start + times.setup;
     const torn = body + times.body;
     const parts = [
@@ -88,14 +81,7 @@ function caseBars(results: Parameters<typeof tellTimeline>[1], spans: readonly S
       { from: body, to: torn, sign: signs.body },
       { from: torn, to: torn + times.teardown, sign: signs.teardown },
     ];
-    const fixtures = (own.get(id) ?? []).map(
-      (span): Bar => ({
-        label: `${oneLine(span.fixture)} ${span.what === 'setup' ? 'up' : 'down'}`,
-        depth: 5,
-        parts: [{ from: span.start, to: span.start + span.milliseconds, sign: signs[span.what] }],
-      }),
-    );
-    return [{ label: oneLine(title.split(' › ').at(-1) ?? ''), depth: 4, parts }, ...fixtures];
+    return { label: oneLine(title.split(' › ').at(-1) ?? ''), depth: 4, parts };
   });
 }
 
