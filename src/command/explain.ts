@@ -37,6 +37,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
       selection,
       seed: 0,
       everySpan: false,
+      findLeaks: false,
       timeout: undefined,
       concurrency: undefined,
       loadTimeout: options.loadTimeout,

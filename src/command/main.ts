@@ -32,6 +32,7 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
         .default('failures'),
     )
     .option('--timeline', 'each set-up, body and tear-down on an axis of time')
+    .option('--leaks', 'what cases left open, with where it was opened')
     .option('--record <path>', 'where the run record goes, in place of .red-lattice/runs')
     .addHelpText(
       'after',

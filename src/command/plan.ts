@@ -32,6 +32,7 @@ export async function planCommand(where: readonly string[], options: SelectionOp
       selection: selectionOf(options, targets),
       seed: 0,
       everySpan: false,
+      findLeaks: false,
       timeout: options.timeout,
       concurrency: undefined,
       loadTimeout: options.loadTimeout,

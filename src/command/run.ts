@@ -1,10 +1,15 @@
-import { relative, resolve } from 'node:path';
+import type { ChildProcess } from 'node:child_process';
+import { mkdirSync } from 'node:fs';
+import { join, relative, resolve } from 'node:path';
 import type { Span } from '../fixtures/instance.ts';
+import { tellLeaks } from '../formats/human/leaks.ts';
 import { Headings, lastLine, tellCase, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
-import { coordinate } from '../node/coordinator.ts';
+import type { CompileService } from '../node/compile-service.ts';
+import { coordinate, type Request } from '../node/coordinator.ts';
 import { newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
 import type { JournalEntry, RecordedResult } from '../results/journal.ts';
+import type { Leak } from '../results/leaks.ts';
 import { exitStatus, type RunState } from '../results/run-state.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
@@ -17,6 +22,7 @@ export interface RunCommandOptions extends SelectionOptions {
   readonly show: 'failures' | 'cases' | 'summary';
   readonly record?: string;
   readonly timeline?: boolean;
+  readonly leaks?: boolean;
 }
 
 /** Plans, runs, shows; gives the exit status. `onInterrupt` is told what to do at Ctrl-C. */
@@ -44,24 +50,21 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   writeInfo(record, info);
 
   const progress = new Progress(terminal, options);
-  const running = coordinate(
-    {
-      mode: 'run',
-      root,
-      files,
-      selection: selectionOf(options, targets),
-      seed,
-      everySpan: options.timeline === true,
-      timeout: options.timeout,
-      concurrency: options.concurrency,
-      loadTimeout: options.loadTimeout,
-      record,
-      cache,
-    },
-    lane,
-    compiler,
-    (entry, state) => progress.take(entry, state),
-  );
+  const request = {
+    mode: 'run',
+    root,
+    files,
+    selection: selectionOf(options, targets),
+    seed,
+    everySpan: options.timeline === true,
+    findLeaks: false,
+    timeout: options.timeout,
+    concurrency: options.concurrency,
+    loadTimeout: options.loadTimeout,
+    record,
+    cache,
+  } as const;
+  const running = coordinate(request, lane, compiler, (entry, state) => progress.take(entry, state));
   let interruptedBy: 'SIGINT' | 'SIGTERM' | undefined;
   onInterrupt((signal) => {
     interruptedBy = signal;
@@ -69,11 +72,13 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   });
   const state = await running.done;
   progress.finish(state);
+  const leaks = options.leaks ? await findLeaks(state, request, lane, compiler) : state.leaks;
 
   const wall = Date.now() - started.getTime();
   if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, style)]) terminal.out(line);
   for (const line of tellPlanProblems(state, telling)) terminal.out(line);
   for (const line of tellFailures(state, telling)) terminal.out(line);
+  for (const line of tellLeaks(leaks, telling)) terminal.out(line);
   if (options.show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
   for (const line of tellSummary(state, { wall, seed, record: relative(folder, record) || '.', interrupted: interruptedBy !== undefined }, telling))
     terminal.out(line);
@@ -83,6 +88,16 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   if (!options.record) removeOldRecords(root);
   terminal.out(lastLine(state));
   return status;
+}
+
+/** Runs the cases that left something behind again, alone, and sees where they opened it. */
+async function findLeaks(state: RunState, request: Request, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {
+  const ids = [...new Set(state.leaks.flatMap(({ after }) => after?.id ?? []))];
+  if (ids.length === 0) return state.leaks;
+  const record = join(request.record, 'leaks');
+  mkdirSync(record);
+  const again = await coordinate({ ...request, selection: { ids }, findLeaks: true, record }, lane, compiler, () => undefined).done;
+  return again.leaks.length > 0 ? again.leaks : state.leaks;
 }
 
 /** The lines that appear while results come in. */

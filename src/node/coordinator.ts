@@ -18,6 +18,7 @@ export interface Request {
   readonly selection: Selection;
   readonly seed: number;
   readonly everySpan: boolean;
+  readonly findLeaks: boolean;
   readonly timeout: number | undefined;
   readonly concurrency: number | undefined;
   readonly loadTimeout: number;

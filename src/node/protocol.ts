@@ -22,6 +22,8 @@ export interface Job {
   readonly seed: number;
   /** Set-ups and tear-downs of single cases stand in the journal, too. */
   readonly everySpan: boolean;
+  /** Note where cases open what they leave behind. */
+  readonly findLeaks: boolean;
   readonly selection: Selection;
   readonly timeout: number | undefined;
   readonly concurrency: number | undefined;

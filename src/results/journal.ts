@@ -4,6 +4,7 @@ import type { Problem } from '../problems/problem.ts';
 import type { BindingUse } from '../running/bindings.ts';
 import type { Explanation } from '../running/explain.ts';
 import type { CaseResult } from '../running/result.ts';
+import type { Leak } from './leaks.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
 export const journalVersion = 1;
@@ -58,6 +59,7 @@ export type JournalEntry =
   | { readonly is: 'explained'; readonly explanation: Explanation }
   | { readonly is: 'told'; readonly problem: Problem }
   | { readonly is: 'output'; readonly text: string }
+  | { readonly is: 'leaks'; readonly leaks: readonly Leak[] }
   | { readonly is: 'bindings'; readonly uses: readonly BindingUse[] }
   | { readonly is: 'finished'; readonly selected: number; readonly stuck: boolean };
 

@@ -1,6 +1,7 @@
 import type { Problem } from '../problems/problem.ts';
 import { type Status, statuses } from '../running/result.ts';
 import type { CaseName, Doing, JournalEntry, RecordedResult, TestHeader } from './journal.ts';
+import type { Leak } from './leaks.ts';
 
 /** What is known of one test while its results come in. */
 export interface TestState {
@@ -29,6 +30,7 @@ export interface RunState {
   /** Problems of the run that no case can be charged with. */
   readonly told: Problem[];
   readonly loadFailures: Problem[];
+  readonly leaks: Leak[];
   /** Passed cases that checked nothing. */
   unchecked: number;
   /** Passed only after further attempts. */
@@ -49,6 +51,7 @@ export const emptyState = (): RunState => ({
   effective: new Set(),
   told: [],
   loadFailures: [],
+  leaks: [],
   unchecked: 0,
   unsteady: 0,
   planned: undefined,
@@ -83,6 +86,9 @@ export function take(state: RunState, entry: JournalEntry): void {
       if (test) test.ended = true;
       break;
     }
+    case 'leaks':
+      state.leaks.push(...entry.leaks);
+      break;
     case 'bindings':
       for (const { number, idle } of entry.uses) {
         if (idle) state.idle.set(number, idle);

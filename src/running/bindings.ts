@@ -15,15 +15,18 @@ export interface BindingUse {
 export class BindingsUsed {
   readonly #seen = new Set<Level>();
   readonly #effective = new Set<Level>();
-  readonly #met = new Set<Definition>();
+  /** Those of fixtures that some case needed, or would have but for another binding. */
+  readonly #met = new Set<Level>();
   /** One level stands for what all rows of a test bind of one fixture. */
   readonly #ofRows = new Map<object, Map<Definition, Level>>();
 
   /** A graph that cases run with, and the levels that it was resolved under. */
   note({ sights, met }: Graph, levels: readonly Level[]): void {
-    for (const level of levels) this.#seen.add(level);
+    for (const level of levels) {
+      this.#seen.add(level);
+      if (met.has(level.binding.fixture.definition)) this.#met.add(level);
+    }
     for (const { bound } of sights) for (const level of bound) this.#effective.add(level);
-    for (const definition of met) this.#met.add(definition);
   }
 
   /** The same for one row, whose own levels were made for it by `test`. */
@@ -36,6 +39,7 @@ export class BindingsUsed {
       const first = known.get(definition) ?? level;
       known.set(definition, first);
       this.#seen.add(first);
+      if (graph.met.has(definition)) this.#met.add(first);
       if (this.#effective.delete(level)) this.#effective.add(first);
     }
   }
@@ -57,6 +61,6 @@ export class BindingsUsed {
   #idle(level: Level): Problem | undefined {
     if (this.#effective.has(level)) return undefined;
     const { fixture, origin } = level.binding;
-    return { code: 'idle-binding', fixture: fixture.name, owner: level.owner, hidden: this.#met.has(fixture.definition), at: placeOf(origin) };
+    return { code: 'idle-binding', fixture: fixture.name, owner: level.owner, hidden: this.#met.has(level), at: placeOf(origin) };
   }
 }

@@ -33,6 +33,8 @@ export interface RunOptions {
   readonly asked?: ((planned: CaseOf) => boolean) | undefined;
   /** Binds what a case starts to that case, for whoever catches output and stray errors. */
   readonly bindContext?: (<T>(run: CaseRun, act: () => T) => T) | undefined;
+  /** Something else keeps the process alive: the runner's own timers are not to. */
+  readonly inBackground?: boolean | undefined;
   /** Where the fixtures of the run live, if not in this process. */
   readonly runFixtures?: RunFixtures | undefined;
   /** Whether the listener is told of the set-ups and tear-downs of single cases, too. */
@@ -112,7 +114,7 @@ class Runner {
     this.#around = {
       seed: options.seed,
       lane: options.lane ?? 0,
-      watch: new Watch(),
+      watch: new Watch(!options.inBackground),
       bindContext: options.bindContext,
       span: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
       told: (problem) => listener.told(problem),

@@ -9,8 +9,14 @@ export interface Watched {
 /** Watches many deadlines with one timer: a timer for each case would cost more than most cases. */
 export class Watch {
   readonly #watched = new Set<Watched>();
+  readonly #keepsAlive: boolean;
   #timer: Timer | undefined;
   #wake = Number.POSITIVE_INFINITY;
+
+  /** One that does not keep its process alive is for processes that something else keeps. */
+  constructor(keepsAlive = true) {
+    this.#keepsAlive = keepsAlive;
+  }
 
   add(watched: Watched): void {
     this.#watched.add(watched);
@@ -31,6 +37,7 @@ export class Watch {
     this.stop();
     this.#wake = at;
     this.#timer = startTimer(() => this.#look(), Math.max(1, Math.ceil(at - now())));
+    if (!this.#keepsAlive) (this.#timer as { unref?: () => void }).unref?.();
   }
 
   #look(): void {

@@ -381,6 +381,68 @@ export function due(loa: Length, season: number): number {
     says: ['a.lattice.ts:8:9', 'tariff.ts:6:22', 'called from a.lattice.ts:10:'],
   },
   {
+    name: 'what cases leave open, and a shared fixture does not',
+    files: {
+      'a.lattice.mjs': `
+        import { createServer } from 'node:http';
+        const listen = (server) => new Promise((resolve) => server.listen(0, '127.0.0.1', resolve));
+        const shared = fixture('shared', { scope: 'file', async setup({ defer }) { const server = createServer(); await listen(server); defer(() => new Promise((resolve) => server.close(resolve))); } });
+        export const clean = test('clean', { needs: { shared } }, async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 5)); check.holds(true); });
+        export const server = test('a server', async ({ check }) => { await listen(createServer()); check.holds(true); });
+        export const timers = test('two timers', ({ check }) => { setInterval(() => {}, 1000); setTimeout(() => {}, 60000); check.holds(true); });`,
+    },
+    args: ['run', '--leaks'],
+    status: 0,
+    last: '3 passed, 0 failed',
+    results: { clean: pass, 'a server': pass, 'two timers': pass },
+    says: ['server left open by a server', 'timer left open by two timers', 'a.lattice.mjs:4:', 'a.lattice.mjs:8:67', 'a.lattice.mjs:8:96'],
+  },
+  {
+    name: 'fixtures of the run: a process of their own, torn down once',
+    files: {
+      'a.lattice.mjs': `
+        import { appendFileSync } from 'node:fs';
+        const office = fixture('office', { scope: 'run', settings: { town: 'north' },
+          setup: ({ settings }) => { appendFileSync('order.txt', '+' + settings.town + ' '); return { town: settings.town, process: process.pid }; },
+          teardown: ({ town }) => { appendFileSync('order.txt', '-' + town + ' '); if (town === 'south') throw new Error('no key'); } });
+        export const one = test('one', { needs: { office } }, ({ check }, { office }) => check.differs(office.process, process.pid));
+        export const exits = test('exits', { needs: { office } }, () => process.exit(1));
+        export const towns = test('{town}', { needs: { office }, cases: values('town', ['north', 'south', 'south']), bind: (row) => [office.set({ town: row.town })] }, ({ row, check }, { office }) => check.equal(office.town, row.town));`,
+      'b.lattice.mjs': `
+        import { readFileSync } from 'node:fs';
+        export const order = test('order', ({ check }) => check.equal(readFileSync('order.txt', 'utf8'), '+north +south '));`,
+    },
+    status: 1,
+    last: '5 passed, 2 failed',
+    results: {
+      one: pass,
+      exits: 'errored/crash',
+      north: pass,
+      south: pass,
+      order: pass,
+      'south ': pass,
+      'tear-down of fixture "office" for the run': 'errored/teardown',
+    },
+    says: ['no key'],
+  },
+  {
+    name: 'a binding without effect is told',
+    files: {
+      'a.lattice.mjs': `
+        const clock = fixture('clock', { settings: { hour: 8 }, setup: ({ settings }) => settings.hour });
+        export const unused = suite('unused', { bind: [clock.set({ hour: 9 })] }, [test('one', ({ check }) => check.holds(true))]);
+        export const hidden = suite('hidden', { bind: [clock.set({ hour: 9 })] }, [test('two', { needs: { clock }, bind: [clock.set({ hour: 10 })] }, ({ check }, { clock }) => check.equal(clock, 10))]);`,
+    },
+    status: 0,
+    last: '2 passed, 0 failed',
+    results: { 'unused › one': pass, 'hidden › two': pass },
+    says: [
+      'suite "unused" binds fixture "clock" without effect: no case within that ran needs it',
+      'suite "hidden" binds fixture "clock" without effect: bindings further in hide it',
+      'a.lattice.mjs:4:',
+    ],
+  },
+  {
     name: 'usage that is wrong',
     files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
     args: ['run', '--titel', 'x'],

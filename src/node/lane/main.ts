@@ -9,7 +9,7 @@ import { recordedRow } from '../../results/rows.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { explainCase } from '../../running/explain.ts';
 import { failureOfThrow } from '../../running/failures.ts';
-import { now, startTimer } from '../../running/originals.ts';
+import { nextTurn, now, startTimer } from '../../running/originals.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Running, runPlan } from '../../running/run.ts';
 import { casesOf } from '../../suites/expand.ts';
@@ -23,6 +23,7 @@ import { mapStacks } from '../loading/stacks.ts';
 import { isToLane, type Job, type ToCoordinator, type ToLane } from '../protocol.ts';
 import { FixtureHost } from './host.ts';
 import { JournalWriter } from './journal-writer.ts';
+import { LeakCounter, LeakFinder } from './leaks.ts';
 import { loadFile } from './load.ts';
 import { Output } from './output.ts';
 import { RemoteRunFixtures } from './run-fixtures.ts';
@@ -93,8 +94,18 @@ class Lane {
     });
   }
 
+  /** Never hangs: what breaks here is told, and ends the lane. */
   async work(): Promise<void> {
     this.#guard();
+    try {
+      await this.#do();
+    } catch (error) {
+      this.#told({ code: 'lane-lost', reason: `the runner itself broke: ${failureOfThrow(error, 'throw', {}).message}` });
+      this.#end();
+    }
+  }
+
+  async #do(): Promise<void> {
     const loaded = await this.#load();
     const { timeout, concurrency } = this.#job;
     this.#put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#job.loadTimeout } }, true);
@@ -194,11 +205,14 @@ class Lane {
     const { select, asked } = selectorOf(this.#job.selection, plan);
     const recorded = recordedIn(this.#job.earlier);
     const headed = new Set<number>();
+    let streaming = false;
     const head = (test: PlannedTest): void => {
       if (headed.has(test.index)) return;
       headed.add(test.index);
       this.#put({ is: 'test', header: headerOf(test) });
     };
+    const leaks = new LeakCounter();
+    const finder = this.#job.findLeaks ? new LeakFinder(() => nameIfAny(this.#output.current?.planned)) : undefined;
     this.#running = runPlan(
       plan,
       {
@@ -209,6 +223,7 @@ class Lane {
         careful: this.#job.careful,
         oneAtATime: this.#job.careful,
         stopWhenStuck: true,
+        inBackground: true,
         runFixtures: this.#runFixtures,
         everySpan: this.#job.everySpan,
         select: (planned) => !recorded.has(`${planned.test.index}/${planned.ordinal}`) && select(planned),
@@ -217,6 +232,7 @@ class Lane {
       },
       {
         begun: (run, phase, limit) => {
+          streaming = false;
           if (phase !== 'teardown') head(run.planned.test);
           if (!this.#under.has(run)) {
             this.#under.add(run);
@@ -225,6 +241,7 @@ class Lane {
           this.#put({ is: 'doing', doing: { what: phase, name: run.planned.id, limit } }, true);
         },
         streaming: (test, limit) => {
+          streaming = true;
           head(test);
           this.#put({ is: 'streaming', test: test.index, limit }, true);
         },
@@ -232,12 +249,16 @@ class Lane {
         ended: (planned, result, run) => {
           head(planned.test);
           if (run) this.#under.delete(run);
+          if (run && !streaming) leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
           this.#put({ is: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
         },
         testEnded: (test) => {
           if (headed.has(test.index)) this.#put({ is: 'test-ended', test: test.index });
         },
-        span: (span) => this.#put({ is: 'span', span }),
+        span: (span) => {
+          if (span.scope !== 'case') leaks.look({ id: span.of, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.of}`, span.what === 'teardown');
+          this.#put({ is: 'span', span });
+        },
         tornDown: ({ id, title }, result) => this.#put({ is: 'torn', id, title, result }, true),
         loose: (text) => this.#put({ is: 'output', text }),
         turn: () => this.#journal.flush(),
@@ -246,6 +267,11 @@ class Lane {
     );
     const { selected, stuck, bindings } = await this.#running.done;
     this.#put({ is: 'bindings', uses: bindings });
+    // What is being closed has a moment to be gone.
+    await nextTurn();
+    await nextTurn();
+    leaks.look(undefined);
+    this.#put({ is: 'leaks', leaks: finder?.leaks ?? leaks.leaks });
     this.#put({ is: 'finished', selected, stuck }, true);
   }
 
@@ -324,6 +350,8 @@ class Lane {
     startTimer(() => exit(0), 1000);
   }
 }
+
+const nameIfAny = (planned: CaseOf | undefined): { id: string; title: string } | undefined => planned && { id: planned.id, title: planned.title };
 
 const nameOf = (planned: CaseOf): CaseName => ({
   test: planned.test.index,

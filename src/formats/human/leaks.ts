@@ -1,0 +1,27 @@
+import { writePlace } from '../../problems/place.ts';
+import { countLeaks, type Leak } from '../../results/leaks.ts';
+import { count, oneLine } from '../style.ts';
+import type { Telling } from './failure.ts';
+import { codeFrame } from './frame.ts';
+
+/** What was left open: counted by case, or where that was looked for, each with its place. */
+export function tellLeaks(leaks: readonly Leak[], telling: Telling): string[] {
+  const { style, nameFile, source } = telling;
+  const lines: string[] = [];
+  const found = leaks.some(({ place }) => place !== undefined) ? leaks : [];
+  for (const { kind, after, place } of found) {
+    lines.push('', `${style.yellow(`! ${kind} left open`)} by ${oneLine(after?.title ?? 'a case')}`);
+    if (place)
+      lines.push(`  ${style.cyan(writePlace({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, source, style).map((line) => `  ${line}`));
+  }
+  if (found.length > 0) return lines;
+  const counts = countLeaks(leaks);
+  if (counts.length > 0) lines.push('');
+  for (const { kind, count: times, after } of counts) {
+    lines.push(
+      `${style.yellow(`! ${count(times, kind, kind === 'child process' ? 'child processes' : undefined)} left open`)} ${after ? `by ${oneLine(after.title)}` : 'by cases that overlapped'}`,
+    );
+  }
+  if (counts.length > 0) lines.push(style.dim('  run with --leaks to see where each was opened'));
+  return lines;
+}

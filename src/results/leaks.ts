@@ -1,0 +1,28 @@
+import type { Frame, Place } from '../problems/place.ts';
+
+/** What a case left open when all was torn down. */
+export interface Leak {
+  /** In words: `timer`, `server`, `socket`, `child process` … */
+  readonly kind: string;
+  /** The case after which it was there; absent where cases overlapped. */
+  readonly after: { readonly id: string; readonly title: string } | undefined;
+  /** Where it was opened, where that was looked for. */
+  readonly place?: Place | undefined;
+  readonly frames?: readonly Frame[] | undefined;
+}
+
+/** Leaks of one kind after one case, counted. */
+export interface LeakCount {
+  readonly kind: string;
+  readonly count: number;
+  readonly after: Leak['after'];
+}
+
+export function countLeaks(leaks: readonly Leak[]): LeakCount[] {
+  const counts = new Map<string, LeakCount>();
+  for (const { kind, after } of leaks) {
+    const key = `${kind} ${after?.id ?? ''}`;
+    counts.set(key, { kind, after, count: (counts.get(key)?.count ?? 0) + 1 });
+  }
+  return [...counts.values()];
+}
