@@ -1,4 +1,5 @@
-// Builds dist/: bundled entries that share their chunks, and the declarations.
+// Builds dist/: bundled entries, and the declarations.
+// usage: build.mjs [source folder] [output folder] [--no-types]
 import { execFileSync } from 'node:child_process';
 import { chmodSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
@@ -7,11 +8,10 @@ import { build } from 'esbuild';
 const root = fileURLToPath(new URL('..', import.meta.url));
 /** Where the sources are, and where the result goes: both may be elsewhere, for a copy with a change in it. */
 const [source = `${root}/src`, out = `${root}/dist`] = process.argv.slice(2).filter((argument) => !argument.startsWith('--'));
-
 const { dependencies } = JSON.parse(readFileSync(`${root}/package.json`, 'utf8'));
+
 rmSync(out, { recursive: true, force: true });
-const { metafile } = await build({
-  entryPoints: { index: `${source}/index.ts`, node: `${source}/node/index.ts`, command: `${source}/command/entry.ts`, lane: `${source}/node/lane-entry.ts` },
+const options = {
   outdir: out,
   bundle: true,
   splitting: true,
@@ -21,21 +21,27 @@ const { metafile } = await build({
   // What is small and needed at every start is bundled; its licences go along.
   external: Object.keys(dependencies),
   metafile: true,
-  chunkNames: 'part-[hash]',
+  minifyWhitespace: true,
+  minifySyntax: true,
   logLevel: 'warning',
-});
-
+};
+// What tests import and what runs them share their parts: a fixture is a fixture for both. The command runs no tests, and has parts
+// of its own, so that a lane loads as few files as it can.
+const builds = [
+  await build({ ...options, entryPoints: { index: `${source}/index.ts`, node: `${source}/node/index.ts`, lane: `${source}/node/lane-entry.ts` }, chunkNames: 'part-[hash]' }),
+  await build({ ...options, entryPoints: { command: `${source}/command/entry.ts` }, chunkNames: 'command-[hash]' }),
+];
 writeFileSync(`${out}/command.js`, `#!/usr/bin/env node\n${readFileSync(`${out}/command.js`, 'utf8')}`);
 chmodSync(`${out}/command.js`, 0o755);
 
-const bundled = new Set(Object.keys(metafile.inputs).flatMap((path) => /node_modules\/((?:@[^/]+\/)?[^/]+)/.exec(path)?.[1] ?? []));
+const inputs = builds.flatMap(({ metafile }) => Object.keys(metafile.inputs));
+const bundled = new Set(inputs.flatMap((path) => /node_modules\/((?:@[^/]+\/)?[^/]+)/.exec(path)?.[1] ?? []));
 const notices = [...bundled].sort().map((name) => {
   const folder = `${root}/node_modules/${name}`;
   const licence = readdirSync(folder).find((file) => /^licen[cs]e/i.test(file));
   return `${name}\n\n${readFileSync(`${folder}/${licence}`, 'utf8').trim()}\n`;
 });
 writeFileSync(`${out}/THIRD-PARTY-NOTICES.txt`, notices.join(`\n${'-'.repeat(80)}\n\n`));
-
 if (!process.argv.includes('--no-types')) {
   execFileSync(process.execPath, [`${root}/node_modules/typescript/bin/tsc`, '-p', `${root}/scripts/declarations.json`], { cwd: root, stdio: 'inherit' });
 }
