@@ -28,7 +28,11 @@ const options = {
 // What tests import and what runs them share their parts: a fixture is a fixture for both. The command runs no tests, and has parts
 // of its own, so that a lane loads as few files as it can.
 const builds = [
-  await build({ ...options, entryPoints: { index: `${source}/index.ts`, node: `${source}/node/index.ts`, lane: `${source}/node/lane-entry.ts` }, chunkNames: 'part-[hash]' }),
+  await build({
+    ...options,
+    entryPoints: { index: `${source}/index.ts`, node: `${source}/node/index.ts`, lane: `${source}/node/lane-entry.ts` },
+    chunkNames: 'part-[hash]',
+  }),
   await build({ ...options, entryPoints: { command: `${source}/command/entry.ts` }, chunkNames: 'command-[hash]' }),
 ];
 writeFileSync(`${out}/command.js`, `#!/usr/bin/env node\n${readFileSync(`${out}/command.js`, 'utf8')}`);

@@ -21,7 +21,8 @@ export function scratchFolder<const S extends Scope = 'case'>(scope?: S): Fixtur
 
 /** Sets environment variables for the case, and puts back what was there; its case runs alone in its lane. */
 export const environment: Fixture<{ set(name: string, value: string | undefined): void }, {}, 'case'> = fixture('environment', {
-  locks: ['environment'],
+  // Variables are seen by every case that is under way in the process.
+  locks: ['*'],
   setup({ defer }) {
     const assign = (name: string, value: string | undefined): void => {
       if (value === undefined) delete process.env[name];

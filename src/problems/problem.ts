@@ -41,6 +41,7 @@ export type Problem = { readonly at?: Place | undefined } & (
       readonly detail: string;
     }
   | { readonly code: 'idle-binding'; readonly fixture: string; readonly owner: string; readonly hidden: boolean }
+  | { readonly code: 'fresh-setting'; readonly fixture: string; readonly scope: string; readonly owner: string; readonly rows: number }
   | { readonly code: 'stray-error'; readonly what: 'throw' | 'rejection'; readonly detail: string }
   | { readonly code: 'no-such-target'; readonly target: string; readonly reason: string }
   | { readonly code: 'lane-lost'; readonly reason: string }

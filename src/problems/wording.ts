@@ -90,6 +90,8 @@ export function wording(problem: Problem): string {
       return `a ${problem.what} came after its case had ended (${problem.id}): ${problem.detail}; is an await missing?`;
     case 'idle-binding':
       return `${problem.owner} binds fixture "${problem.fixture}" without effect: ${problem.hidden ? 'bindings further in hide it from every case that ran' : 'no case within that ran needs it'}`;
+    case 'fresh-setting':
+      return `${problem.owner} sets fixture "${problem.fixture}" to a function or an object of its own ${problem.rows} times: it was set up for each, though it lives for a ${problem.scope}; bind what is made once, or plain data`;
     case 'stray-error':
       return `${problem.what === 'throw' ? 'an error was thrown' : 'a promise was rejected'} outside of any case: ${problem.detail}`;
     case 'no-such-target':

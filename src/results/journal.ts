@@ -60,7 +60,7 @@ export type JournalEntry =
   | { readonly is: 'told'; readonly problem: Problem }
   | { readonly is: 'output'; readonly text: string }
   | { readonly is: 'leaks'; readonly leaks: readonly Leak[] }
-  | { readonly is: 'bindings'; readonly uses: readonly BindingUse[] }
+  | { readonly is: 'bindings'; readonly uses: readonly BindingUse[]; readonly warnings: readonly Problem[] }
   | { readonly is: 'finished'; readonly selected: number; readonly stuck: boolean };
 
 const micro = (milliseconds: number): number => Math.round(milliseconds * 1000);

@@ -90,6 +90,7 @@ export function take(state: RunState, entry: JournalEntry): void {
       state.leaks.push(...entry.leaks);
       break;
     case 'bindings':
+      state.warnings.push(...entry.warnings);
       for (const { number, idle } of entry.uses) {
         if (idle) state.idle.set(number, idle);
         else state.effective.add(number);

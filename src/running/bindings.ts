@@ -1,8 +1,12 @@
 import type { Definition } from '../fixtures/fixture.ts';
 import type { Graph, Level } from '../fixtures/graph.ts';
+import { goByIdentity } from '../fixtures/settings.ts';
 import { placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Plan } from '../suites/planned.ts';
+
+/** Fewer rows than this may well each want an instance of their own. */
+const fewRows = 3;
 
 /** What became of a binding in the cases that ran: its number is the same in every lane of a run. */
 export interface BindingUse {
@@ -19,6 +23,8 @@ export class BindingsUsed {
   readonly #met = new Set<Level>();
   /** One level stands for what all rows of a test bind of one fixture. */
   readonly #ofRows = new Map<object, Map<Definition, Level>>();
+  /** Wide fixtures that rows set to something compared by identity: how many rows, and how many instances that makes. */
+  readonly #fresh = new Map<Level, { rows: number; readonly nodes: Set<number> }>();
 
   /** A graph that cases run with, and the levels that it was resolved under. */
   note({ sights, met }: Graph, levels: readonly Level[]): void {
@@ -41,7 +47,26 @@ export class BindingsUsed {
       this.#seen.add(first);
       if (graph.met.has(definition)) this.#met.add(first);
       if (this.#effective.delete(level)) this.#effective.add(first);
+      this.#noteFresh(graph, level, first);
     }
+  }
+
+  #noteFresh({ sights }: Graph, level: Level, first: Level): void {
+    const sight = sights.find(({ bound }) => bound.includes(level));
+    if (!sight || sight.node.scope === 'case' || !goByIdentity(sight.node.settings)) return;
+    const fresh = this.#fresh.get(first) ?? { rows: 0, nodes: new Set<number>() };
+    this.#fresh.set(first, fresh);
+    fresh.rows++;
+    fresh.nodes.add(sight.node.id);
+  }
+
+  /** Wide fixtures that were set up anew for every row, since each set it to a function or an object of its own. */
+  get fresh(): Problem[] {
+    return [...this.#fresh].flatMap(([level, { rows, nodes }]): Problem[] => {
+      const { fixture, origin } = level.binding;
+      if (rows < fewRows || nodes.size < rows) return [];
+      return [{ code: 'fresh-setting', fixture: fixture.name, scope: fixture.scope, owner: level.owner, rows, at: placeOf(origin) }];
+    });
   }
 
   /** Every binding of a plan that was seen, numbered in the order of the plan. */

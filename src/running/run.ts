@@ -8,6 +8,7 @@ import { type Problem, ProblemError } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
 import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
 import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
+import { Admission, type Demand } from './admission.ts';
 import { type Around, attempt, PlainHosting } from './attempt.ts';
 import { BindingsUsed, type BindingUse } from './bindings.ts';
 import { CaseRun, textOf } from './case-run.ts';
@@ -75,6 +76,8 @@ export interface RunEnd {
   readonly stuck: boolean;
   /** The bindings that stood around the tests that ran. */
   readonly bindings: readonly BindingUse[];
+  /** What is odd in how it went. */
+  readonly warnings: readonly Problem[];
 }
 
 export interface Running {
@@ -98,8 +101,7 @@ class Runner {
   readonly #nodes = new Nodes();
   readonly #day = today();
   readonly #started = now();
-  /** The cases under way, each with how many it allows beside it. */
-  readonly #active = new Map<Promise<void>, number>();
+  readonly #admission = new Admission();
   readonly #bindings = new BindingsUsed();
   /** Where this lane's copies of the run's fixtures come from. */
   readonly #addresses = new Map<Node, Address>();
@@ -139,7 +141,7 @@ class Runner {
     await this.#leaveRun(run);
     await this.#delivery.turn();
     this.#around.watch.stop();
-    return { selected: this.#selected, stuck: this.#stuck, bindings: this.#bindings.uses(plan) };
+    return { selected: this.#selected, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.fresh };
   }
 
   #fromRun(node: Node, run: CaseRun, { graph }: Placed): Promise<unknown> {
@@ -254,26 +256,28 @@ class Runner {
         { cause: 'expired', message: `the day has come: ${expired}`, place: planned.place },
       ]);
     if (held !== undefined) return without({ status: 'held', reason: held });
-    return this.#admit(planned, () => this.#runCase(planned, placed(planned), scopes, known), scopes.at(-1) as Open);
+    return this.#admit(planned, placed(planned), scopes, known);
   }
 
-  #admit(planned: CaseOf, start: () => Promise<void> | undefined, scope: Open): Promise<void> | undefined {
+  #admit(planned: CaseOf, placed: Placed | (() => Placed), scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
     const concurrency = this.#options.oneAtATime ? 1 : planned.test.inherited.concurrency;
-    if (concurrency > 1 || this.#active.size > 0) return this.#admitAmong(concurrency, start, scope);
+    const start = (): Promise<void> | undefined => this.#runCase(planned, placed, scopes, known);
+    if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks: locksOf(planned, placed) }, start, scopes.at(-1) as Open);
     const running = start();
     return running ? running.then(() => this.#delivery.breathe()) : this.#delivery.breathe();
   }
 
-  /** Waits until as few cases are under way as this one and all of those allow. */
-  async #admitAmong(concurrency: number, start: () => Promise<void> | undefined, scope: Open): Promise<void> {
-    while (this.#active.size > 0 && this.#active.size >= Math.min(concurrency, ...this.#active.values())) await Promise.race(this.#active.keys());
+  async #admitAmong(demand: Demand, start: () => Promise<void> | undefined, scope: Open): Promise<void> {
+    const leave = await this.#admission.enter(demand);
     const running = start();
-    if (!running) return this.#delivery.breathe();
+    if (!running) {
+      leave();
+      return this.#delivery.breathe();
+    }
     const tracked: Promise<void> = running.then(() => {
-      this.#active.delete(tracked);
+      leave();
       scope.under.delete(tracked);
     });
-    this.#active.set(tracked, concurrency);
     scope.under.add(tracked);
   }
 
@@ -348,5 +352,11 @@ const open = (scope: Scope, id: string, depth: number, title: string, group?: Gr
   group,
   under: new Set(),
 });
+
+/** What its suites, its test, its row and its fixtures want for themselves. */
+function locksOf({ test, entry }: CaseOf, placed: Placed | (() => Placed)): readonly string[] {
+  const fixtures = typeof placed === 'function' ? [] : placed.graph.sights.flatMap(({ node }) => node.definition.locks);
+  return [...test.inherited.locks, ...(entry.marks?.locks ?? []), ...fixtures];
+}
 
 const failureOfProblem = (problem: Problem): Failure => ({ cause: 'data', message: wording(problem), place: problem.at });

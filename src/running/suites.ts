@@ -68,7 +68,7 @@ export async function runSuites(
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
   let told = 0;
   const begun = new WeakSet<object>();
-  const { bindings } = await runPlan(
+  const { bindings, warnings } = await runPlan(
     plan,
     { seed, signal, files, select: only, careful: true },
     {
@@ -90,6 +90,7 @@ export async function runSuites(
       },
     },
   ).done;
+  for (const problem of warnings) onEvent?.({ type: 'warned', problem });
   for (const { idle } of bindings) if (idle) onEvent?.({ type: 'warned', problem: idle });
   const summary: RunSummary = { counts, ok: counts.failed + counts.errored + told === 0 };
   onEvent?.({ type: 'finished', summary });

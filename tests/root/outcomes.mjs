@@ -426,6 +426,22 @@ export function due(loa: Length, season: number): number {
     says: ['no key'],
   },
   {
+    name: 'folders: inner ones win, and their tags add up',
+    files: {
+      'clock.mjs': `import { fixture } from 'red-lattice'; export const clock = fixture('clock', { settings: { hour: 8, zone: 'UTC' }, setup: ({ settings }) => settings.hour + settings.zone });`,
+      'here.lattice.mjs': `import { clock } from './clock.mjs'; export default here({ tags: ['port'], bind: [clock.set({ hour: 9, zone: 'CET' })] });`,
+      'a.lattice.mjs': `import { clock } from './clock.mjs'; export const a = test('a', { needs: { clock } }, ({ check }, { clock }) => check.equal(clock, '9CET'));`,
+      'quay/here.lattice.mjs': `import { clock } from '../clock.mjs'; export default here({ tags: ['quay'], bind: [clock.set({ hour: 10 })] });`,
+      'quay/b.lattice.mjs': `import { clock } from '../clock.mjs';
+        export const b = test('b', { needs: { clock } }, ({ check }, { clock }) => check.equal(clock, '10CET'));
+        export const c = test('c', { needs: { clock }, bind: [clock.set({ hour: 11 })] }, ({ check }, { clock }) => check.equal(clock, '11CET'));`,
+    },
+    args: ['run', '--tag', 'port'],
+    status: 0,
+    last: '3 passed, 0 failed',
+    results: { a: pass, b: pass, c: pass },
+  },
+  {
     name: 'a binding without effect is told',
     files: {
       'a.lattice.mjs': `

@@ -11,7 +11,7 @@ export const packageFolder = resolve(process.env.RED_LATTICE_PACKAGE ?? fileURLT
 const command = join(packageFolder, 'dist', 'command.js');
 const longest = 60_000;
 
-const importLine = "import { cell, dataFile, fixture, named, onDemand, range, rows, suite, table, test, values } from 'red-lattice';\n";
+const importLine = "import { cell, dataFile, fixture, here, named, onDemand, range, rows, suite, table, test, values } from 'red-lattice';\n";
 
 /** Makes a project from file names and texts. Test files get their import line. */
 export function makeProject(files) {

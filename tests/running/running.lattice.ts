@@ -179,3 +179,60 @@ export const kept = test('output and attachments stand with their case', async (
   check.equal(seen[0]?.result.output, ['tide { at: 3 }\n']);
   check.equal(seen[0]?.result.attachments, [{ name: 'plan', content: '{ berth: "N4" }' }]);
 });
+
+export const locks = test('cases that want the same thing for themselves do not overlap', async ({ check }) => {
+  const held = new Map<string, number>();
+  let most = 0;
+  const crane = fixture('crane', { locks: ['crane'], setup: () => 'crane' });
+  const quay = fixture('alone', { locks: ['*'], setup: () => 'alone' });
+  const hold = async (name: string): Promise<void> => {
+    held.set(name, (held.get(name) ?? 0) + 1);
+    most = Math.max(most, held.get(name) ?? 0, name === 'alone' ? [...held.values()].reduce((a, b) => a + b) : 0);
+    await wait(5);
+    held.set(name, (held.get(name) ?? 0) - 1);
+  };
+  const started = performance.now();
+  const { seen } = await runInside([
+    suite('port', { concurrency: 8 }, [
+      test('by fixture', { needs: { crane }, cases: range('n', 1, 4) }, () => hold('crane')),
+      test('by name', { locks: ['crane'], cases: range('n', 1, 2) }, () => hold('crane')),
+      test('by row', { cases: range('n', 1, 4).mark(() => ({ locks: ['gate'] })) }, () => hold('gate')),
+      test('alone', { needs: { quay }, cases: range('n', 1, 2) }, () => hold('alone')),
+      test('free', { cases: range('n', 1, 8) }, () => wait(5)),
+    ]),
+  ]);
+  check.equal(most, 1);
+  check.equal(seen.length, 20);
+  check.holds(performance.now() - started > 6 * 5, 'one after the other');
+});
+
+export const limits = test('a set-up and a tear-down have their time', { timeout: 8000 }, async ({ check }) => {
+  const never = (): Promise<never> => new Promise(() => {});
+  const up = fixture('up', {
+    timeout: 20,
+    setup: ({ signal }) => new Promise((_, reject) => signal.addEventListener('abort', () => reject(new Error('gave up')))),
+  });
+  const stuck = fixture('stuck', { timeout: 20, setup: never });
+  const down = fixture('down', { timeout: 20, setup: () => 1, teardown: never });
+  const { seen } = await runInside([
+    test('heeds', { needs: { up } }, () => {}),
+    test('stuck', { needs: { stuck } }, () => {}),
+    test('down', { needs: { down } }, () => {}),
+  ]);
+  check.equal(
+    seen.map(({ status, result }) => `${status} ${result.failures[0]?.message}`),
+    [
+      'errored/setup Error: gave up',
+      'errored/setup Error: the set-up of fixture "stuck" ran past its time of 20 ms',
+      'errored/teardown Error: the tear-down of fixture "down" ran past its time of 20 ms',
+    ],
+  );
+});
+
+export const lateClean = test('a clean-up that comes after the tear-down runs at once, and is told', async ({ check }) => {
+  let later: (cleanUp: () => unknown) => void = () => {};
+  let ran = false;
+  const quay = fixture('quay', { setup: ({ defer }) => void (later = defer) });
+  const { told } = await runInside([test('first', { needs: { quay } }, () => {}), test('second', () => later(() => (ran = true)))]);
+  check.equal([told, ran], [['after-the-end'], true]);
+});

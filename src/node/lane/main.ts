@@ -265,8 +265,8 @@ class Lane {
         told: (problem) => this.#told(problem),
       },
     );
-    const { selected, stuck, bindings } = await this.#running.done;
-    this.#put({ is: 'bindings', uses: bindings });
+    const { selected, stuck, bindings, warnings } = await this.#running.done;
+    this.#put({ is: 'bindings', uses: bindings, warnings });
     // What is being closed has a moment to be gone.
     await nextTurn();
     await nextTurn();
