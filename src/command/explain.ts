@@ -55,12 +55,12 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
       if (first) for (const line of tellExplanation(first, lastTimes(root), telling)) terminal.out(line);
       if (others.length) {
         terminal.out(
-          terminal.style.dim(`\n${others.length} more ${others.length === 1 ? 'case fits' : 'cases fit'} "${oneLine(wanted)}"; ask for one by its id:`),
+          terminal.style.dim(`\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${oneLine(wanted)}"; ask for one by its id:`),
         );
         for (const { id } of others.slice(0, mostNamed)) terminal.out(terminal.style.dim(`  ${oneLine(id)}`));
       }
     }
-    if (found.length === 0) terminal.error(`red-lattice: no case fits "${oneLine(wanted)}"; plan lists them all`);
+    if (found.length === 0) terminal.error(`red-lattice: no case matches "${oneLine(wanted)}"; plan lists them all`);
     return found.length === 0 ? 3 : 0;
   } finally {
     rmSync(record, { recursive: true, force: true });

@@ -59,7 +59,7 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .command('explain')
     .description('how one case is set up: its fixtures in order, where each comes from, who changed it')
     .argument('<case>', 'an id, a part of a title, or file:line')
-    .addOption(new Option('--as <format>', 'all that fit, as JSON').choices(['json']))
+    .addOption(new Option('--as <format>', 'all that match, as JSON').choices(['json']))
     .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000)
     .addHelpText('after', '\nExamples:\n  red-lattice explain tests/bookings.lattice.ts:46\n  red-lattice explain "in April"')
     .action(async (wanted: string, options) => {

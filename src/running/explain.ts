@@ -1,5 +1,5 @@
 import { shortValue } from '../cases/values.ts';
-import { type Level, type Node, Nodes, resolve, type Sight } from '../fixtures/graph.ts';
+import { type Level, type Node, Nodes, resolve, type Sight, withNeeds } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
 import { type Place, placeOf } from '../problems/place.ts';
 import { levelsOf, needsOf } from '../suites/expand.ts';
@@ -51,7 +51,9 @@ export function explainCase(planned: CaseOf): Explanation {
   const { bind } = test.test.options;
   const own = typeof bind === 'function' ? levelsOf(bind(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
   const graph = resolve(needsOf(test), [...test.inherited.levels, ...own], new Nodes());
-  const { order, depths } = place(graph, scopes);
+  const { depths } = place(graph, scopes);
+  // What fixtures of the run need is set up with them, wherever they live.
+  const order = withNeeds(graph.edges, true).sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
   const late = graph.sights.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
   const sightsOf = (node: Node): readonly Sight[] => graph.sights.filter((sight) => sight.node === node);
   const explain = (node: Node): ExplainedFixture => {

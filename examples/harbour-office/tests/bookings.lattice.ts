@@ -1,24 +1,12 @@
-import { named, suite, table, test } from 'red-lattice';
-import { berthBook, calendar } from './fixtures.ts';
-
-const gull = { berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' };
+import { named, suite, test } from 'red-lattice';
+import { berthBook, calendar, gull, secondBookings } from './fixtures.ts';
 
 export const bookings = suite('the berth book', [
   test(
     'answers a second booking from {from} to {to} with {answer}',
     {
       needs: { berthBook },
-      cases: table(
-        ['from', 'to', 'answer'],
-        [
-          ['2031-04-08', '2031-04-10', 'entered'],
-          ['2031-04-08', '2031-04-11', 'taken'],
-          ['2031-04-11', '2031-04-12', 'taken'],
-          ['2031-04-12', '2031-04-13', 'entered'],
-          ['2031-04-12', '2031-04-12', 'empty'],
-          ['2031-03-31', '2031-04-02', 'past'],
-        ],
-      ),
+      cases: secondBookings,
     },
     ({ row, check, ensure }, { berthBook }) => {
       ensure.equal(berthBook.enter(gull), 'entered');

@@ -1,4 +1,4 @@
-import { fixture } from 'red-lattice';
+import { fixture, table } from 'red-lattice';
 import { BerthBook } from '../src/bookings.ts';
 import { currentTariff, type Dues, quote, type Stay } from '../src/tariff.ts';
 
@@ -24,3 +24,18 @@ export const berthBook = fixture('berth book', {
   setup: (_moment, { calendar }) => new BerthBook(calendar.today),
   teardown: (book) => book.close(),
 });
+
+/** A first booking, and what must be said to a second one of the same berth. */
+export const gull = { berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' };
+
+export const secondBookings = table(
+  ['from', 'to', 'answer'],
+  [
+    ['2031-04-08', '2031-04-10', 'entered'],
+    ['2031-04-08', '2031-04-11', 'taken'],
+    ['2031-04-11', '2031-04-12', 'taken'],
+    ['2031-04-12', '2031-04-13', 'entered'],
+    ['2031-04-12', '2031-04-12', 'empty'],
+    ['2031-03-31', '2031-04-02', 'past'],
+  ],
+);

@@ -1,8 +1,7 @@
-import { suite, table, testWith } from 'red-lattice';
-import { calendar } from './fixtures.ts';
+import { suite, testWith } from 'red-lattice';
+import { calendar, gull, secondBookings } from './fixtures.ts';
 import { inDatabase, register } from './service-fixtures.ts';
 
-const gull = { berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' };
 const testOfRegister = testWith({ register });
 
 /** The same tests for both places where bookings are kept. */
@@ -10,17 +9,7 @@ export const storage = suite('the register', { variants: { 'in memory': [], 'in 
   testOfRegister(
     'answers a second booking from {from} to {to} with {answer}',
     {
-      cases: table(
-        ['from', 'to', 'answer'],
-        [
-          ['2031-04-08', '2031-04-10', 'entered'],
-          ['2031-04-08', '2031-04-11', 'taken'],
-          ['2031-04-11', '2031-04-12', 'taken'],
-          ['2031-04-12', '2031-04-13', 'entered'],
-          ['2031-04-12', '2031-04-12', 'empty'],
-          ['2031-03-31', '2031-04-02', 'past'],
-        ],
-      ),
+      cases: secondBookings,
     },
     async ({ row, check, ensure }, { register }) => {
       ensure.equal(await register.enter(gull), 'entered');
