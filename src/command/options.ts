@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
 import { InvalidArgumentError } from 'commander';
+import { type RowCondition, readCondition } from '../suites/row-condition.ts';
 import type { Selection, Target } from '../suites/selection.ts';
 
 /** What `run` and `plan` share: which cases are meant. */
@@ -8,6 +9,7 @@ export interface SelectionOptions {
   readonly tag?: readonly string[];
   readonly notTag?: readonly string[];
   readonly id?: readonly string[];
+  readonly row?: readonly RowCondition[];
   readonly onRequest?: boolean;
   readonly seed?: number;
   readonly loadTimeout: number;
@@ -37,12 +39,19 @@ function titlePattern(value: string, before?: readonly string[]): readonly strin
   return collected(value, before);
 }
 
+function rowCondition(value: string, before: readonly RowCondition[] = []): readonly RowCondition[] {
+  const condition = readCondition(value);
+  if (!condition) throw new InvalidArgumentError('It must be like season=winter or loa>=12.');
+  return [...before, condition];
+}
+
 export function addSelection(command: Command): Command {
   return command
     .option('-t, --title <text or /pattern/>', 'the cases whose full title holds the text (repeated: any of them)', titlePattern)
     .option('--tag <tag>', 'the cases with a tag (repeated: any of them)', collected)
     .option('--not-tag <tag>', 'the cases without a tag', collected)
     .option('--id <id>', 'the case with this id (repeated: any of them)', collected)
+    .option('-r, --row <column=value>', 'the cases whose row has that value (also !=, <, <=, >, >=; repeated: all of them)', rowCondition)
     .option('--on-request', 'also those that run on request only')
     .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000);
 }
@@ -53,5 +62,6 @@ export const selectionOf = (options: SelectionOptions, targets: readonly Target[
   tags: options.tag,
   notTags: options.notTag,
   ids: options.id,
+  rows: options.row,
   onRequest: options.onRequest,
 });

@@ -1,5 +1,6 @@
 import { placeOf } from '../problems/place.ts';
 import type { CaseOf, Group, Plan, PlannedTest } from './planned.ts';
+import { meets, type RowCondition } from './row-condition.ts';
 
 /** A file, or one line of it: of a test file or of a data file. */
 export interface Target {
@@ -18,6 +19,8 @@ export interface Selection {
   /** None of these. */
   readonly notTags?: readonly string[] | undefined;
   readonly ids?: readonly string[] | undefined;
+  /** What the row must meet: all of these. */
+  readonly rows?: readonly RowCondition[] | undefined;
   /** Those that run on request only, too. */
   readonly onRequest?: boolean | undefined;
 }
@@ -30,7 +33,7 @@ export interface Selector {
 
 /** Makes a selection ready for a plan: what stands on a line is looked up once. */
 export function selectorOf(selection: Selection, plan: Plan): Selector {
-  const { titles = [], tags = [], notTags = [], ids = [] } = selection;
+  const { titles = [], tags = [], notTags = [], ids = [], rows = [] } = selection;
   const places = selection.targets?.length ? selection.targets.map((target) => standsAt(target, plan)) : undefined;
   const titleTests = titles.map(titleTest);
   return {
@@ -39,6 +42,7 @@ export function selectorOf(selection: Selection, plan: Plan): Selector {
       (ids.length === 0 || ids.includes(planned.id)) &&
       (tags.length === 0 || planned.tags.some((tag) => tags.includes(tag))) &&
       !planned.tags.some((tag) => notTags.includes(tag)) &&
+      rows.every((condition) => meets(planned.row, condition)) &&
       (titleTests.length === 0 || titleTests.some((fits) => fits(planned.title))),
     asked: (planned) =>
       selection.onRequest === true ||

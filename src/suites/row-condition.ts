@@ -1,0 +1,58 @@
+import { shortValue } from '../cases/values.ts';
+
+/** What a row's value is compared with: `season=winter`, `loa>=12`. */
+export interface RowCondition {
+  /** A column, or a path into one: `stay.nights`. */
+  readonly column: string;
+  readonly operator: '=' | '!=' | '<' | '<=' | '>' | '>=';
+  readonly value: string;
+}
+
+/** The condition that a text means; undefined where it holds no operator. */
+export function readCondition(text: string): RowCondition | undefined {
+  const match = /^([^=!<>]+)(!=|<=|>=|=|<|>)(.*)$/s.exec(text);
+  if (!match) return undefined;
+  return { column: (match[1] as string).trim(), operator: match[2] as RowCondition['operator'], value: (match[3] as string).trim() };
+}
+
+/** Whether a row meets a condition. Numbers and dates go by their size, all else by its text; what a row lacks meets only `!=`. */
+export function meets(row: Readonly<Record<string, unknown>>, { column, operator, value }: RowCondition): boolean {
+  const found = valueAt(row, column);
+  const isEqual =
+    found !== missing &&
+    ((sizeOf(found) !== undefined && sizeOf(found) === asNumber(value)) || String(found) === value || shortValue(found) === value || isoOf(found)?.startsWith(value) === true);
+  if (operator === '=') return isEqual;
+  if (operator === '!=') return !isEqual;
+  if (found === missing || found === null || found === undefined) return false;
+  const compared = typeof found === 'string' ? order(found, value) : order(sizeOf(found), found instanceof Date ? Date.parse(value) : asNumber(value));
+  if (operator === '<') return compared < 0;
+  if (operator === '<=') return compared <= 0;
+  return operator === '>' ? compared > 0 : compared >= 0;
+}
+
+/** Below, at or above zero; NaN, of which nothing holds, where the two cannot be compared. */
+function order<T extends string | number | bigint>(a: T | undefined, b: T | number | undefined): number {
+  if (a === undefined || b === undefined || Number.isNaN(b)) return Number.NaN;
+  return a < b ? -1 : a > b ? 1 : 0;
+}
+
+const missing = Symbol('missing');
+
+function valueAt(row: Readonly<Record<string, unknown>>, column: string): unknown {
+  if (Object.hasOwn(row, column)) return row[column];
+  let value: unknown = row;
+  for (const key of column.split('.')) {
+    if (typeof value !== 'object' || value === null || !Object.hasOwn(value, key)) return missing;
+    value = (value as Record<string, unknown>)[key];
+  }
+  return value;
+}
+
+const asNumber = (text: string): number | undefined => (text !== '' && Number.isFinite(Number(text)) ? Number(text) : undefined);
+const isoOf = (value: unknown): string | undefined => (value instanceof Date && !Number.isNaN(value.getTime()) ? value.toISOString() : undefined);
+
+/** What a value is compared by; none for what has no size. */
+function sizeOf(value: unknown): number | bigint | undefined {
+  if (typeof value === 'number' || typeof value === 'bigint') return value;
+  return value instanceof Date ? value.getTime() : undefined;
+}
