@@ -1,7 +1,8 @@
 /** The public face, portable: runs in Node and in browsers as it is. */
 
-export { type Cell, cell } from './cases/cells.ts';
-export { type Columns, type DataFileOptions, dataFile, type RowOf, type StandardSchema } from './cases/data-file.ts';
+export { type Cell, cell } from './cases/data/cells.ts';
+export type { Columns, RowOf, StandardSchema } from './cases/data/columns.ts';
+export { type DataFileOptions, dataFile } from './cases/data/data-file.ts';
 export type { Marks, RowMarks } from './cases/marks.ts';
 export type { Random } from './cases/random.ts';
 export type { FileReader } from './cases/row.ts';

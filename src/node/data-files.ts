@@ -1,7 +1,41 @@
-import type { CaseSource } from '../cases/source.ts';
-import { notYet } from '../problems/problem.ts';
+import { readFile } from 'node:fs/promises';
+import { basename, relative, sep } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { type CaseSource, Cases } from '../cases/source.ts';
+import { refuse } from '../problems/problem.ts';
 
-/** One case for each file that matches, named after it; a relative pattern starts as dataFile's path does. */
-export function dataFiles(_pattern: string): CaseSource<{ path: string; name: string; text(): Promise<string>; bytes(): Promise<Uint8Array> }> {
-  return notYet('dataFiles');
+/** One file as a row. */
+export interface DataFileRow {
+  /** Its absolute path. */
+  path: string;
+  /** Its path from the folder that the pattern starts in, with `/`. */
+  name: string;
+  text(): Promise<string>;
+  bytes(): Promise<Uint8Array>;
+}
+
+/**
+ * One case for each file that matches, named after it, in the order of their names; a relative pattern starts as dataFile's path
+ * does: at the folder of the test file.
+ *
+ * ```ts
+ * test('{name} is a good plan', { cases: dataFiles('plans/*.json') }, async ({ row, check }) => check.matches(await row.text(), /berth/))
+ * ```
+ */
+export function dataFiles(pattern: string): CaseSource<DataFileRow> {
+  return new Cases<DataFileRow>({
+    what: pattern,
+    columns: ['path', 'name', 'text', 'bytes'],
+    async *open({ base, files }) {
+      if (!base || !files) refuse({ code: 'no-file-reader', path: pattern });
+      const folder = fileURLToPath(new URL('.', base));
+      const { glob } = await import('tinyglobby');
+      const found = await glob(pattern, { cwd: folder, absolute: true, expandDirectories: false });
+      yield found.sort().map((path) => {
+        const name = relative(folder, path).split(sep).join('/');
+        const row: DataFileRow = { path, name, text: () => readFile(path, 'utf8'), bytes: () => readFile(path) };
+        return { row, name: name.startsWith('..') ? basename(path) : name, place: { file: new URL(`file://${path}`).href, line: 1, column: 1 } };
+      });
+    },
+  });
 }

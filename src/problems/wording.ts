@@ -56,6 +56,14 @@ export function wording(problem: Problem): string {
       return `${problem.column}: ${clip(problem.text)} is not ${article(problem.wanted)}${problem.hint ? `; ${problem.hint}` : ''}`;
     case 'empty-cell':
       return `${problem.column}: empty, and ${article(problem.wanted)} is wanted; where it may be empty, say optional() or or(…)`;
+    case 'schema-issue':
+      return `${problem.column === undefined ? '' : `${problem.column}: `}${problem.message}`;
+    case 'broken-document':
+      return problem.reason;
+    case 'no-list':
+      return `${problem.path === undefined ? 'the document' : `what stands at ${problem.path}`} is ${problem.got}, not a list of rows${problem.path === undefined ? "; where the list stands further in, say at: 'its.path'" : ''}`;
+    case 'not-an-object':
+      return `${problem.got} is no row: an object with columns is wanted`;
     case 'record-length':
       return `${count(problem.cells, 'cell')} under ${count(problem.columns, 'heading')}${problem.cells > problem.columns ? '; is a comma not quoted?' : ''}`;
     case 'unclosed-quote':

@@ -20,7 +20,10 @@ export function meets(row: Readonly<Record<string, unknown>>, { column, operator
   const found = valueAt(row, column);
   const isEqual =
     found !== missing &&
-    ((sizeOf(found) !== undefined && sizeOf(found) === asNumber(value)) || String(found) === value || shortValue(found) === value || isoOf(found)?.startsWith(value) === true);
+    ((sizeOf(found) !== undefined && sizeOf(found) === asNumber(value)) ||
+      String(found) === value ||
+      shortValue(found) === value ||
+      isoOf(found)?.startsWith(value) === true);
   if (operator === '=') return isEqual;
   if (operator === '!=') return !isEqual;
   if (found === missing || found === null || found === undefined) return false;

@@ -120,7 +120,7 @@ const lies = [
     '`${counts.passed} passed, ${counts.failed * 0} failed',
   ],
   ['failures are not told', 'command/run.ts', '  for (const line of tellFailures(state, telling)) terminal.out(line);\n', ''],
-  ['comments shift the lines', 'cases/csv.ts', '    line += lines;\n', '    if (!skipped) line += lines;\n'],
+  ['comments shift the lines', 'cases/data/csv.ts', '    line += lines;\n', '    if (!skipped) line += lines;\n'],
   ['stacks tell the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
   [
     'plan runs the tests',

@@ -285,6 +285,19 @@ export const outcomes = [
     ],
   },
   {
+    name: 'a case for each file that matches',
+    files: {
+      'a.lattice.mjs': `import { dataFiles } from 'red-lattice/node'; export const plans = test('{name} is open', { cases: dataFiles('plans/*.json') }, async ({ row, check }) => check.equal(JSON.parse(await row.text()).open, true));`,
+      'plans/north.json': '{"open": true}',
+      'plans/south.json': '{"open": false}',
+      'plans/readme.md': '',
+    },
+    status: 1,
+    last: '1 passed, 1 failed',
+    results: { 'plans/north.json is open': pass, 'plans/south.json is open': 'failed/check' },
+    says: ['plans/south.json:1:1'],
+  },
+  {
     name: 'bad cells cost their case',
     files: {
       'a.lattice.mjs': `export const dues = test('{nights} nights', { cases: dataFile('dues.csv', { columns: { nights: cell.integer, due: cell.number } }) }, ({ row, check }) => check.equal(row.nights * 2, row.due));`,

@@ -25,8 +25,17 @@ export class CellReader<T> {
   readonly read: (text: string) => CellReading<T>;
   readonly heading: string | undefined;
   readonly whenEmpty: Emptiness;
+  /** How an object or a list of a document is taken, if it is. */
+  readonly takes: ((value: object) => CellReading<T>) | undefined;
 
-  constructor(kind: string, read: (text: string) => CellReading<T>, heading?: string, whenEmpty: Emptiness = { is: 'error' }) {
+  constructor(
+    kind: string,
+    read: (text: string) => CellReading<T>,
+    takes?: (value: object) => CellReading<T>,
+    heading?: string,
+    whenEmpty: Emptiness = { is: 'error' },
+  ) {
+    this.takes = takes;
     this.kind = kind;
     this.read = read;
     this.heading = heading;
@@ -34,19 +43,27 @@ export class CellReader<T> {
   }
 
   optional(): CellReader<T> {
-    return new CellReader(this.kind, this.read, this.heading, { is: 'absent' });
+    return new CellReader(this.kind, this.read, this.takes, this.heading, { is: 'absent' });
   }
 
   or(fallback: unknown): CellReader<T> {
-    return new CellReader(this.kind, this.read, this.heading, { is: 'value', value: fallback });
+    return new CellReader(this.kind, this.read, this.takes, this.heading, { is: 'value', value: fallback });
   }
 
   under(heading: string): CellReader<T> {
-    return new CellReader(this.kind, this.read, heading, this.whenEmpty);
+    return new CellReader(this.kind, this.read, this.takes, heading, this.whenEmpty);
   }
 }
 
-const make = <T>(kind: string, read: (text: string) => CellReading<T>): Cell<T> => new CellReader(kind, read) as unknown as Cell<T>;
+/** Reads what a document holds: texts as in a table, other values as the texts that they are written as, objects as they are. */
+export function readValue<T>(reader: CellReader<T>, value: unknown): CellReading<T> {
+  if (typeof value === 'string') return reader.read(value);
+  if (typeof value === 'object' && value !== null) return reader.takes ? reader.takes(value) : {};
+  return reader.read(String(value));
+}
+
+const make = <T>(kind: string, read: (text: string) => CellReading<T>, takes?: (value: object) => CellReading<T>): Cell<T> =>
+  new CellReader(kind, read, takes) as unknown as Cell<T>;
 
 const jsonNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 
@@ -108,6 +125,7 @@ export const cell = {
   json: make<unknown>(
     'JSON value',
     guarded((text) => JSON.parse(text) as unknown),
+    (value) => ({ value }),
   ),
   /** A kind of one's own; what `parse` throws says what is wrong. */
   from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, guarded(parse)),
@@ -116,14 +134,19 @@ export const cell = {
   /** Several values in one cell, parted by `;` unless said. */
   list<T>(item: Cell<T>, separator = ';'): Cell<T[]> {
     const reader = item as unknown as CellReader<T>;
-    return make(`list of ${reader.kind}s`, (text) => {
+    const all = (parts: readonly unknown[]): CellReading<T[]> => {
       const value: T[] = [];
-      for (const part of text.split(separator)) {
-        const reading = reader.read(part.trim());
-        if (!('value' in reading)) return { hint: `${JSON.stringify(part.trim())} is not; ${reading.hint ?? `parts are separated by "${separator}"`}` };
+      for (const part of parts) {
+        const reading = readValue(reader, part);
+        if (!('value' in reading)) return { hint: `${JSON.stringify(part)} is not; ${reading.hint ?? `parts are separated by "${separator}"`}` };
         value.push(reading.value);
       }
       return { value };
-    });
+    };
+    return make(
+      `list of ${reader.kind}s`,
+      (text) => all(text.split(separator).map((part) => part.trim())),
+      (value) => (Array.isArray(value) ? all(value) : {}),
+    );
   },
 };

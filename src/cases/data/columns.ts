@@ -1,0 +1,47 @@
+import type { Flat } from '../source.ts';
+import { type Cell, type CellReader, cell } from './cells.ts';
+
+/** The part of the Standard Schema specification that is used: https://standardschema.dev */
+export interface StandardSchema<Out> {
+  readonly '~standard': {
+    readonly version: 1;
+    readonly vendor: string;
+    validate(value: unknown): unknown;
+    readonly types?: { readonly input: any; readonly output: Out } | undefined;
+  };
+}
+
+export type Columns = Readonly<Record<string, Cell<any> | StandardSchema<any>>>;
+type Optional<C> = { [K in keyof C]: C[K] extends { readonly absent: true } ? K : never }[keyof C];
+type CellValue<T> = T extends Cell<infer V> ? V : T extends StandardSchema<infer V> ? V : never;
+export type RowOf<C> = Flat<{ [K in Exclude<keyof C, Optional<C>>]: CellValue<C[K]> } & { [K in Optional<C>]?: CellValue<C[K]> }>;
+
+/** What one column of a file is for. */
+export interface Column {
+  readonly property: string;
+  readonly heading: string;
+  readonly reads:
+    | { readonly as: 'cell'; readonly reader: CellReader<unknown> }
+    | { readonly as: 'schema'; readonly schema: StandardSchema<unknown> }
+    | { readonly as: 'mark'; readonly mark: Mark };
+}
+
+type Mark = 'name' | 'tags' | 'skip' | 'known';
+const marks: Readonly<Record<string, Mark>> = { '(case)': 'name', '(tags)': 'tags', '(skip)': 'skip', '(known)': 'known' };
+
+export const isMark = (heading: string): boolean => Object.hasOwn(marks, heading);
+
+const anyText = cell.text.or('') as unknown as CellReader<unknown>;
+
+/** A column for each of those that are typed, or where none is, for each heading as it stands; and for the marks among the headings. */
+export function columnsFor(columns: Columns | undefined, headings: readonly string[]): Column[] {
+  const typed = columns
+    ? Object.entries(columns).map(([property, column]): Column => {
+        if ('~standard' in column) return { property, heading: property, reads: { as: 'schema', schema: column } };
+        const reader = column as unknown as CellReader<unknown>;
+        return { property, heading: reader.heading ?? property, reads: { as: 'cell', reader } };
+      })
+    : headings.filter((heading) => !isMark(heading)).map((heading): Column => ({ property: heading, heading, reads: { as: 'cell', reader: anyText } }));
+  const marking = headings.filter(isMark).map((heading): Column => ({ property: heading, heading, reads: { as: 'mark', mark: marks[heading] as Mark } }));
+  return [...marking, ...typed];
+}

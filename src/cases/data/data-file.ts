@@ -1,0 +1,112 @@
+import { nearest } from '../../problems/nearest.ts';
+import { ProblemError, refuse } from '../../problems/problem.ts';
+import type { Chunks, Expansion, FileReader } from '../row.ts';
+import { type CaseSource, Cases } from '../source.ts';
+import type { Columns, RowOf, StandardSchema } from './columns.ts';
+import { readDelimited } from './delimited.ts';
+import { readDocument, readJsonLines } from './documents.ts';
+
+export interface DataFileOptions {
+  /** Lines that start so are left out; '#' unless said otherwise, false for none. */
+  comment?: string | false | undefined;
+  delimiter?: string | undefined;
+  /** A workbook's sheet; its first unless said otherwise. */
+  sheet?: string | undefined;
+  /** The path to the list inside a JSON or YAML document: 'quotes.items'. */
+  at?: string | undefined;
+}
+
+type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
+
+/** Formats by the ending of the file's name. */
+const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml'>> = {
+  '.csv': 'csv',
+  '.tsv': 'tsv',
+  '.json': 'json',
+  '.jsonl': 'jsonl',
+  '.ndjson': 'jsonl',
+  '.yaml': 'yaml',
+  '.yml': 'yaml',
+};
+
+/**
+ * A row for each record of a data file.
+ *
+ * A relative path starts at the folder of the test file that exports the test; without a path, the file is
+ * `data/<the test's title as a slug>.*` there. With `columns`, cells are typed: a cell that is not what its column says makes
+ * its own case errored, with file, line and column, and the others run. Without, all headings are columns of text. The
+ * columns `(case)`, `(tags)`, `(skip)` and `(known)` name and mark rows.
+ *
+ * Errors of the plan: no such file, an unknown ending, a heading that is missing or stands twice.
+ */
+export function dataFile<
+  C extends Columns = {},
+  Row extends object = string extends keyof C ? Record<string, string> : keyof C extends never ? Record<string, string> : RowOf<C>,
+>(path: string | URL | undefined, options?: DataFileOptions & { columns?: C | undefined; schema?: StandardSchema<Row> | undefined }): CaseSource<Row> {
+  const given: Given = options ?? {};
+  return new Cases<Row>({
+    what: path === undefined ? 'its data file' : path instanceof URL ? (path.pathname.split('/').at(-1) ?? path.href) : path,
+    columns: given.columns && Object.keys(given.columns),
+    open: (expansion) => readDataFile(path, given, expansion),
+  });
+}
+
+async function* readDataFile(path: string | URL | undefined, options: Given, expansion: Expansion): Chunks {
+  const { url, files } = await findFile(path, expansion);
+  const format = formats[endingOf(url.pathname)];
+  if (!format) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(formats) });
+  const comment = options.comment === false ? undefined : (options.comment ?? '#');
+  const typed = { columns: options.columns, schema: options.schema };
+  const text = decoded(files.read(url), url);
+  if (format === 'csv' || format === 'tsv')
+    yield* readDelimited(text, url.href, { delimiter: options.delimiter ?? (format === 'tsv' ? '\t' : ','), comment }, typed);
+  else if (format === 'jsonl') yield* readJsonLines(text, url.href, comment, typed);
+  else yield* readDocument(text, url.href, format, options.at, typed);
+}
+
+/** The file's own name, for messages. */
+const nameOf = (url: URL): string => decodeURIComponent(url.pathname.split('/').at(-1) ?? '');
+const endingOf = (path: string): string => /\.[^./]+$/.exec(path)?.[0].toLowerCase() ?? '';
+
+async function findFile(path: string | URL | undefined, { base, slug, files }: Expansion): Promise<{ url: URL; files: FileReader }> {
+  if (!files) return refuse({ code: 'no-file-reader', path: path === undefined ? `data/${slug}.*` : String(path) });
+  if (path instanceof URL) return { url: path, files };
+  const from = base ?? new URL('file:///');
+  // A '#' or a '?' in a file's name is a character like any other.
+  const at = (relative: string): URL => new URL(relative.replaceAll('%', '%25').replaceAll('#', '%23').replaceAll('?', '%3F').replaceAll('\\', '/'), from);
+  const url = at(path ?? `data/${slug}`);
+  const folder = new URL('.', url);
+  const name = nameOf(url);
+  const names = await files.names(folder);
+  const fits =
+    path === undefined
+      ? names.filter((other) => endingOf(other) in formats && other.slice(0, -endingOf(other).length) === name)
+      : names.filter((other) => other === name);
+  if (fits.length) return { url: new URL(encodeURIComponent(fits[0] as string), folder), files };
+  const near = nearest(name, names);
+  return refuse({ code: 'missing-file', path: path ?? `data/${slug}.*`, near: near ? [near] : [] });
+}
+
+/** The text of a file: UTF-8, or UTF-16 where its first bytes say so. */
+async function* decoded(bytes: AsyncIterable<Uint8Array>, url: URL): AsyncGenerator<string> {
+  let decoder: TextDecoder | undefined;
+  const decode = (piece?: Uint8Array): string => {
+    try {
+      return piece ? (decoder as TextDecoder).decode(piece, { stream: true }) : (decoder?.decode() ?? '');
+    } catch {
+      return refuse({ code: 'unreadable-file', path: nameOf(url), reason: `it is not a text in ${decoder?.encoding}` });
+    }
+  };
+  try {
+    for await (const piece of bytes) {
+      decoder ??= new TextDecoder(piece[0] === 0xff && piece[1] === 0xfe ? 'utf-16le' : piece[0] === 0xfe && piece[1] === 0xff ? 'utf-16be' : 'utf-8', {
+        fatal: true,
+      });
+      yield decode(piece);
+    }
+    yield decode();
+  } catch (error) {
+    if (error instanceof ProblemError) throw error;
+    refuse({ code: 'unreadable-file', path: nameOf(url), reason: error instanceof Error ? error.message : String(error) });
+  }
+}
