@@ -1,4 +1,4 @@
-import { notYet, type Problem } from '../problems/problem.ts';
+import type { Problem } from '../problems/problem.ts';
 import type { Entry } from './row.ts';
 import { type CaseSource, Cases, type Datum } from './source.ts';
 import { shortValue } from './values.ts';
@@ -108,42 +108,4 @@ export function range<const K extends string>(column: K, from: number, to: numbe
       }
     },
   });
-}
-
-export interface MatrixOptions<Row> {
-  /** 'all' combinations (the default), or enough rows that each combination of any `n` axes' values stands in one. */
-  cover?: 'all' | number | undefined;
-  /** Groups of axes to cover more strongly than the rest. */
-  stronger?: readonly { axes: readonly (keyof Row)[]; cover: number }[] | undefined;
-  /** Combinations that cannot occur: never generated, and not owed. Each names the axes that it reads. */
-  except?:
-    | (
-        | readonly Impossible<Row>[]
-        | ((never: <const K extends keyof Row>(reads: readonly K[], when: (row: Pick<Row, K>) => boolean) => Impossible<Row>) => readonly Impossible<Row>[])
-      )
-    | undefined;
-  /** Rows that must be there; what they cover is not covered again. */
-  plus?: readonly Partial<Row>[] | undefined;
-  seed?: number | undefined;
-  /** How long to look for fewer rows; the same effort and seed give the same rows. */
-  effort?: 'quick' | 'thorough' | undefined;
-}
-declare const impossible: unique symbol;
-export type Impossible<Row> = { [K in keyof Row]?: Row[K] | readonly Row[K][] } | { readonly [impossible]: 'impossible' };
-
-/** Axes multiplied out, or covered. */
-export function matrix<A extends Readonly<Record<string, Datum>>>(
-  _axes: { readonly [K in keyof A]: readonly A[K][] },
-  _options?: MatrixOptions<NoInfer<A>>,
-): CaseSource<A> {
-  return notYet('matrix');
-}
-
-/** Which owed combinations stand in no row, and which rows hold an impossible one; shares no code with the search. */
-export function verifyCover<A extends Readonly<Record<string, Datum>>>(
-  _axes: { readonly [K in keyof A]: readonly A[K][] },
-  _rows: Iterable<A>,
-  _options?: MatrixOptions<NoInfer<A>>,
-): { readonly owed: number; readonly missing: readonly Partial<A>[]; readonly wrong: readonly A[] } {
-  return notYet('verifyCover');
 }

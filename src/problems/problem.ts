@@ -11,6 +11,10 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'row-length'; readonly row: number; readonly cells: number; readonly columns: readonly string[] }
   | { readonly code: 'not-a-row'; readonly row: number; readonly got: string }
   | { readonly code: 'empty-source'; readonly title: string; readonly source: string }
+  | { readonly code: 'axis-without-values'; readonly axis: string }
+  | { readonly code: 'repeated-value'; readonly axis: string; readonly value: string }
+  | { readonly code: 'nothing-possible' }
+  | { readonly code: 'impossible-row'; readonly row: string }
   | { readonly code: 'endless-source'; readonly limit: number }
   | { readonly code: 'source-threw'; readonly source: string; readonly reason: string }
   | { readonly code: 'missing-file'; readonly path: string; readonly near: readonly string[] }

@@ -38,6 +38,14 @@ export function wording(problem: Problem): string {
       return `row ${problem.row} is ${problem.got}, not an object with columns`;
     case 'empty-source':
       return `"${problem.title}" has no cases: ${problem.source} is empty; where that may be, say mayBeEmpty: true`;
+    case 'axis-without-values':
+      return `axis "${problem.axis}" has no values`;
+    case 'repeated-value':
+      return `axis "${problem.axis}" has ${problem.value} twice`;
+    case 'nothing-possible':
+      return 'the exceptions leave no combination that can occur';
+    case 'impossible-row':
+      return `plus: ${problem.row} can never occur under the exceptions`;
     case 'endless-source':
       return `a source of cases gave more than ${problem.limit.toLocaleString('en')} rows; it may never end`;
     case 'source-threw':

@@ -45,11 +45,9 @@ export async function* readDocument(
   const [error] = document.errors;
   if (error) {
     const { line, col } = lines.linePos(error.pos[0]);
-    refuse({
-      code: 'broken-document',
-      reason: (error.message.split('\n')[0] as string).replace(/ at line \d+.*$/, '').replace(/:$/, ''),
-      at: { file, line, column: col },
-    });
+    const reason =
+      (format === 'json' ? jsonError(whole) : undefined) ?? (error.message.split('\n')[0] as string).replace(/ at line \d+.*$/, '').replace(/:$/, '');
+    refuse({ code: 'broken-document', reason, at: { file, line, column: col } });
   }
   const path = at === undefined || at === '' ? [] : at.split('.').map((key) => (/^\d+$/.test(key) ? Number(key) : key));
   const list = valueUnder(document, file, path);
@@ -61,6 +59,16 @@ export async function* readDocument(
         .slice(from, from + 256)
         .map((row, i) => typeItem(row, typed, (key) => placeAt(document, lines, file, [...path, from + i, ...(key === undefined ? [] : [key])]))),
     );
+  }
+}
+
+/** What the runtime says of a broken JSON text: it knows the format by its name. */
+function jsonError(text: string): string | undefined {
+  try {
+    JSON.parse(text);
+    return undefined;
+  } catch (error) {
+    return (error as Error).message.replace(/,? \.\.\..*$/s, '').replace(/ in JSON at position.*$/s, '');
   }
 }
 

@@ -1,0 +1,18 @@
+/** Axes by number, with how many values each has: what constraints and searches work on. Rows are arrays of levels, -1 for none yet. */
+export interface Axes {
+  readonly names: readonly string[];
+  readonly values: readonly (readonly unknown[])[];
+  readonly counts: readonly number[];
+}
+
+export function axesOf(given: Readonly<Record<string, readonly unknown[]>>): Axes {
+  const names = Object.keys(given);
+  const values = names.map((name) => given[name] as readonly unknown[]);
+  return { names, values, counts: values.map((list) => list.length) };
+}
+
+/** All combinations, counted. */
+export const combinations = ({ counts }: Axes): number => counts.reduce((product, count) => product * count, 1);
+
+export const rowOf = ({ names, values }: Axes, levels: readonly number[]): Record<string, unknown> =>
+  Object.fromEntries(names.map((name, axis) => [name, values[axis]?.[levels[axis] as number]]));

@@ -1,0 +1,121 @@
+import type { Problem } from '../../problems/problem.ts';
+import { shortValue } from '../values.ts';
+import type { Axes } from './axes.ts';
+
+/** A combination that cannot occur, by a predicate on the axes that it reads. */
+export interface Never {
+  readonly reads: readonly string[];
+  readonly when: (row: never) => boolean;
+}
+
+export const neverOf = (reads: readonly string[], when: (row: never) => boolean): Never => ({ reads, when });
+const isNever = (given: object): given is Never => Array.isArray((given as Partial<Never>).reads) && typeof (given as Partial<Never>).when === 'function';
+
+/** One constraint, ready to be asked: forbidden is looked up in a table where its axes are few, else worked out. */
+interface Constraint {
+  readonly axes: readonly number[];
+  forbids(levels: readonly number[]): boolean;
+}
+
+/** The constraints of a matrix, and what follows from them. */
+export class Constraints {
+  readonly #axes: Axes;
+  readonly #all: readonly Constraint[];
+  /** The constraints that read an axis. */
+  readonly #reading: readonly (readonly Constraint[])[];
+  readonly problems: readonly Problem[];
+
+  constructor(axes: Axes, given: readonly object[]) {
+    const problems: Problem[] = [];
+    this.#axes = axes;
+    this.#all = given.map((one) => (isNever(one) ? predicate(one, axes, problems) : forbidden(one as Record<string, unknown>, axes, problems)));
+    this.#reading = axes.names.map((_, axis) => this.#all.filter((constraint) => constraint.axes.includes(axis)));
+    this.problems = problems;
+  }
+
+  get isFree(): boolean {
+    return this.#all.length === 0;
+  }
+
+  /** Whether what is set of a row breaks a constraint already. */
+  breaks(levels: readonly number[]): boolean {
+    return this.#all.some((constraint) => isWhole(constraint, levels) && constraint.forbids(levels));
+  }
+
+  /** The same for one axis that was just set. */
+  breaksAt(levels: readonly number[], axis: number): boolean {
+    return (this.#reading[axis] as readonly Constraint[]).some((constraint) => isWhole(constraint, levels) && constraint.forbids(levels));
+  }
+
+  /**
+   * Completes a row, or says that it cannot be: what follows from several constraints together is found by trying. The order
+   * of levels is the caller's. Undefined where that takes more than `budget` steps: then it is undecided.
+   */
+  complete(levels: readonly number[], orderOf: (axis: number) => readonly number[], budget = 100_000): number[] | false | undefined {
+    const row = [...levels];
+    if (this.breaks(row)) return false;
+    // Axes that a constraint reads come first: the others can take any value.
+    const open = row.flatMap((level, axis) => (level < 0 ? [axis] : [])).sort((a, b) => (this.#reading[b]?.length ?? 0) - (this.#reading[a]?.length ?? 0));
+    let steps = 0;
+    const fill = (at: number): boolean | undefined => {
+      if (at === open.length) return true;
+      const axis = open[at] as number;
+      for (const level of orderOf(axis)) {
+        if (++steps > budget) return undefined;
+        row[axis] = level;
+        if (this.breaksAt(row, axis)) continue;
+        const rest = fill(at + 1);
+        if (rest !== false) return rest;
+      }
+      row[axis] = -1;
+      return false;
+    };
+    const filled = fill(0);
+    return filled ? row : filled;
+  }
+
+  /** Whether some row holds what is set. */
+  allows(levels: readonly number[]): boolean | undefined {
+    if (this.isFree) return true;
+    const completed = this.complete(levels, (axis) => Array.from({ length: this.#axes.counts[axis] as number }, (_, level) => level));
+    return completed === undefined ? undefined : completed !== false;
+  }
+}
+
+const isWhole = ({ axes }: Constraint, levels: readonly number[]): boolean => axes.every((axis) => (levels[axis] as number) >= 0);
+
+function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problems: Problem[]): Constraint {
+  const parts = Object.entries(given).map(([name, wanted]) => {
+    const axis = axes.names.indexOf(name);
+    if (axis < 0) problems.push({ code: 'no-such-name', kind: 'axis', name, owner: 'except', known: axes.names });
+    const list = Array.isArray(wanted) ? wanted : [wanted];
+    const values = axes.values[axis] ?? [];
+    for (const value of list) {
+      if (axis >= 0 && !values.includes(value))
+        problems.push({ code: 'no-such-name', kind: `value on axis "${name}"`, name: shortValue(value), owner: 'except', known: values.map(shortValue) });
+    }
+    return { axis, levels: new Set(list.map((value) => values.indexOf(value))) };
+  });
+  return { axes: parts.map(({ axis }) => axis), forbids: (levels) => parts.every(({ axis, levels: wanted }) => wanted.has(levels[axis] as number)) };
+}
+
+function predicate({ reads, when }: Never, axes: Axes, problems: Problem[]): Constraint {
+  const numbers = reads.map((name) => {
+    const axis = axes.names.indexOf(name);
+    if (axis < 0) problems.push({ code: 'no-such-name', kind: 'axis', name, owner: 'except', known: axes.names });
+    return axis;
+  });
+  const answers = new Map<string, boolean>();
+  return {
+    axes: numbers,
+    forbids(levels) {
+      const key = numbers.map((axis) => levels[axis]).join();
+      let answer = answers.get(key);
+      if (answer === undefined) {
+        answer = Boolean(when(Object.fromEntries(numbers.map((axis, i) => [reads[i], axes.values[axis]?.[levels[axis] as number]])) as never));
+        answers.set(key, answer);
+      }
+      return answer;
+    },
+  };
+}

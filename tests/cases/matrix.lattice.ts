@@ -1,0 +1,182 @@
+import { type CaseSource, type MatrixOptions, matrix, named, range, suite, test, verifyCover } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+import { refusal } from '../inner.ts';
+
+type Row = Record<string, number>;
+type Axes = Record<string, number[]>;
+type Options = MatrixOptions<Row>;
+
+async function collect<T extends object>(source: CaseSource<T>): Promise<T[]> {
+  const all: T[] = [];
+  for await (const row of source) all.push(row);
+  return all;
+}
+
+/** Small axes with some exceptions of both kinds, from a seed. */
+function model(seed: number): { axes: Axes; options: Options } {
+  const random = randomFrom(`model ${seed}`);
+  const names = ['a', 'b', 'c', 'd', 'e'].slice(0, random.integer(2, 5));
+  const axes = Object.fromEntries(names.map((name) => [name, Array.from({ length: random.integer(1, 4) }, (_, i) => i)]));
+  const value = (name: string): number => random.pick(axes[name] as number[]);
+  const some = (count: number): string[] => random.shuffle(names).slice(0, count);
+  const forbidden = Array.from({ length: random.integer(0, 4) }, () =>
+    Object.fromEntries(some(random.integer(1, 3)).map((name) => [name, random.integer(0, 1) ? value(name) : [value(name), value(name)]])),
+  );
+  const predicates = Array.from({ length: random.integer(0, 2) }, () => ({ reads: some(2), sum: random.integer(1, 5) }));
+  const cover = random.integer(1, Math.min(3, names.length));
+  const except: Options['except'] = (never) => [
+    ...forbidden,
+    ...predicates.map(({ reads, sum }) => never(reads, (row) => reads.reduce((total, name) => total + (row[name] as number), 0) === sum)),
+  ];
+  return { axes, options: { cover, except, seed } };
+}
+
+/** All whole rows that can occur, by going through every one. */
+function possibleRows(axes: Axes, except: Options['except']): Row[] {
+  let rows: Row[] = [{}];
+  for (const [name, values] of Object.entries(axes)) rows = rows.flatMap((row) => values.map((value) => ({ ...row, [name]: value })));
+  const rules = typeof except === 'function' ? except((reads, when) => ({ reads, when }) as never) : (except ?? []);
+  return rows.filter((row) =>
+    (rules as readonly any[]).every((rule) =>
+      rule.when ? !rule.when(row) : !Object.entries(rule).every(([name, wanted]) => [wanted].flat().includes(row[name] as number)),
+    ),
+  );
+}
+
+/** The combinations of any `cover` axes that stand in some row, as texts. */
+function standing(rows: readonly Row[], names: readonly string[], cover: number): Set<string> {
+  const found = new Set<string>();
+  const walk = (row: Row, from: number, chosen: string[]): void => {
+    if (chosen.length === cover) found.add(chosen.map((name) => `${name}=${row[name]}`).join());
+    else for (let i = from; i < names.length; i++) walk(row, i + 1, [...chosen, names[i] as string]);
+  };
+  for (const row of rows) walk(row, 0, []);
+  return found;
+}
+
+export const covering = suite('a covering matrix', [
+  test('of made-up axes covers all that can occur, and nothing else: seed {seed}', { cases: range('seed', 1, 150) }, async ({
+    row: { seed },
+    check,
+    log,
+    skip,
+  }) => {
+    const { axes, options } = model(seed);
+    const possible = possibleRows(axes, options.except);
+    log(axes, options.cover, `${possible.length} rows can occur`);
+    if (possible.length === 0) {
+      check.includes(await refusal(() => [test('t', { cases: matrix(axes, options) }, () => {})]), 'leave no combination that can occur');
+      return;
+    }
+    const rows = await collect(matrix(axes, options));
+    const names = Object.keys(axes);
+    const cover = options.cover as number;
+    // A third way to work it out: what is owed is what stands in a row that can occur.
+    const owed = standing(possible, names, cover);
+    check.equal(standing(rows, names, cover), owed);
+    check.holds(
+      rows.every((one) => possible.some((other) => names.every((name) => other[name] === one[name]))),
+      'every row can occur',
+    );
+    check.equal(verifyCover(axes, rows, options), { owed: owed.size, missing: [], wrong: [] });
+    const thinned = rows.filter((_, i) => i % 2 === 0);
+    const lost = [...owed].filter((combination) => !standing(thinned, names, cover).has(combination));
+    check.equal(
+      new Set(
+        verifyCover(axes, thinned, options).missing.map((one) =>
+          Object.entries(one)
+            .map(([name, value]) => `${name}=${value}`)
+            .join(),
+        ),
+      ),
+      new Set(lost),
+    );
+    check.equal(await collect(matrix(axes, options)), rows, 'the same seed, the same rows');
+    if (rows.length > 100) skip('too many to be worth it');
+  }),
+
+  test('holds the rows that must be there, and covers a group more strongly', async ({ check }) => {
+    const axes = { a: [1, 2, 3], b: [1, 2, 3], c: [1, 2, 3], d: [1, 2, 3] };
+    const options = {
+      cover: 2,
+      stronger: [{ axes: ['a', 'b', 'c'], cover: 3 }],
+      plus: [
+        { a: 3, d: 1 },
+        { a: 1, b: 1, c: 1, d: 1 },
+      ],
+    } as const;
+    const rows = await collect(matrix(axes, options));
+    check.holds(rows.some((row) => row.a === 3 && row.d === 1));
+    check.equal(rows[1], { a: 1, b: 1, c: 1, d: 1 });
+    check.equal(verifyCover(axes, rows, options).missing, []);
+    check.holds(rows.length >= 27 && rows.length < 60, `${rows.length} rows`);
+  }),
+
+  test('tells rows that hold what cannot occur', ({ check }) => {
+    const wrong = verifyCover(
+      { a: [1, 2], b: ['x', 'y'] },
+      [
+        { a: 1, b: 'x' },
+        { a: 2, b: 'y' },
+      ],
+      { cover: 2, except: [{ a: 2, b: 'y' }] },
+    );
+    check.equal(wrong, {
+      owed: 3,
+      missing: [
+        { a: 1, b: 'y' },
+        { a: 2, b: 'x' },
+      ],
+      wrong: [{ a: 2, b: 'y' }],
+    });
+  }),
+]);
+
+export const whole = test('a matrix without cover gives every combination that can occur, lazily', async ({ check }) => {
+  const rows = await collect(matrix({ hull: ['mono', 'cat', 'tri'], loa: [6, 9] }, { except: [{ hull: 'tri', loa: 6 }] }));
+  check.equal(rows, [
+    { hull: 'mono', loa: 6 },
+    { hull: 'mono', loa: 9 },
+    { hull: 'cat', loa: 6 },
+    { hull: 'cat', loa: 9 },
+    { hull: 'tri', loa: 9 },
+  ]);
+  const ten = Array.from({ length: 10 }, (_, i) => i);
+  const huge = matrix({ a: ten, b: ten, c: ten, d: ten, e: ten, f: ten, g: ten, h: ten, i: ten, j: ten });
+  let count = 0;
+  for await (const _ of huge) if (++count === 5) break;
+  check.equal(count, 5);
+});
+
+export const refused = test(
+  'a matrix is refused: {says}',
+  {
+    cases: named<{ says: string; make: () => CaseSource<any> }>({
+      'no values': { says: 'axis "a" has no values', make: () => matrix({ a: [], b: [1] }) },
+      'a value twice': { says: 'axis "a" has 1 twice', make: () => matrix({ a: [1, 1] }) },
+      'an unknown axis': { says: 'except: no axis `hul`; did you mean `hull`?', make: () => matrix({ hull: ['cat'] }, { except: [{ hul: 'cat' } as never] }) },
+      'an unknown value': {
+        says: 'except: no value on axis "hull" `cta`; did you mean `cat`?',
+        make: () => matrix({ hull: ['cat', 'mono'] }, { except: [{ hull: 'cta' } as never] }),
+      },
+      'a strength': { says: 'cover: 0 is not a strength from 1 to 6', make: () => matrix({ a: [1], b: [1] }, { cover: 0 }) },
+      'nothing left': { says: 'the exceptions leave no combination that can occur', make: () => matrix({ a: [1], b: [1] }, { except: [{ a: 1 }] }) },
+      'an impossible row': {
+        says: 'plus: {a: 1} can never occur under the exceptions',
+        make: () =>
+          matrix(
+            { a: [1, 2], b: [1, 2], c: [1] },
+            {
+              cover: 2,
+              except: [
+                { a: 1, b: 1 },
+                { a: 1, b: 2 },
+              ],
+              plus: [{ a: 1 }],
+            },
+          ),
+      },
+    }),
+  },
+  async ({ row, check }) => check.equal(await refusal(() => [test('t', { cases: row.make() }, () => {})]), row.says),
+);
