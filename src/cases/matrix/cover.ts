@@ -2,6 +2,7 @@ import type { Random } from '../random.ts';
 import type { Axes } from './axes.ts';
 import type { Constraints } from './constraints.ts';
 import { Coverage } from './coverage.ts';
+import { reduceRows } from './reduce.ts';
 
 /** What is to be covered: any so many axes of a group. */
 export interface Wanted {
@@ -18,7 +19,7 @@ export interface Covered {
 }
 
 /** Rows tried for each that is kept: more are slower, and seldom better. */
-const candidates = { quick: 8, thorough: 40 } as const;
+const candidates = { quick: 1, thorough: 5 } as const;
 
 /**
  * Rows in which every combination that can occur of any `strength` axes' values stands.
@@ -85,8 +86,17 @@ export function coverRows(
       }
     }
   }
-  return { rows, owed, undecided };
+  const fixed = plus.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
+  const decided = new Map(
+    coverages.flatMap((coverage) =>
+      constraints.isFree ? [] : [...coverage.all()].map(({ index, axes: set, levels }) => [keyOf(set, levels), coverage.isOwed(index)] as const),
+    ),
+  );
+  const reduced = reduceRows(axes, wanted, (set, levels) => decided.get(keyOf(set, levels)) ?? true, rows, fixed, constraints, random, effort);
+  return { rows: reduced, owed, undecided };
 }
+
+const keyOf = (axes: readonly number[], levels: readonly number[]): string => `${axes.join()}:${levels.join()}`;
 
 type Combination = { readonly index: number; readonly axes: readonly number[]; readonly levels: readonly number[] };
 

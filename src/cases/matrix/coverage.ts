@@ -60,9 +60,13 @@ export class Coverage {
   /** Takes a combination that cannot occur out of what is owed. */
   release(index: number): void {
     if (this.#state[index]) return;
-    this.#state[index] = 1;
+    this.#state[index] = 2;
     this.left--;
     this.owed--;
+  }
+
+  isOwed(index: number): boolean {
+    return this.#state[index] !== 2;
   }
 
   isOpen(index: number): boolean {
