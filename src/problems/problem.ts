@@ -53,7 +53,6 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'stray-error'; readonly what: 'throw' | 'rejection'; readonly detail: string }
   | { readonly code: 'no-such-target'; readonly target: string; readonly reason: string }
   | { readonly code: 'lane-lost'; readonly reason: string }
-  | { readonly code: 'not-yet'; readonly what: string }
 );
 
 /** Thrown where a call cannot go on; what it says is the wording of its problems. */
@@ -70,6 +69,3 @@ export class ProblemError extends Error {
 export const refuse = (problem: Problem): never => {
   throw new ProblemError([problem]);
 };
-
-/** For what is declared and not built. */
-export const notYet = (what: string): never => refuse({ code: 'not-yet', what });

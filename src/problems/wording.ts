@@ -114,7 +114,5 @@ export function wording(problem: Problem): string {
       return `${problem.target}: ${problem.reason}`;
     case 'lane-lost':
       return problem.reason;
-    case 'not-yet':
-      return `${problem.what}: not built yet`;
   }
 }

@@ -55,11 +55,17 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
   const constraints = new Constraints(model, except as readonly object[]);
   const problems = [...axisProblems(model), ...optionProblems(model, options), ...constraints.problems];
   const isCovering = typeof options.cover === 'number' && options.cover < model.names.length;
+  // Covering rows are looked for once, however often they are asked for.
+  let covered: readonly Entry[] | undefined;
+  const rows = (): readonly Entry[] => {
+    covered ??= covering(model, options as MatrixOptions<Record<string, unknown>>, constraints);
+    return covered;
+  };
   return new Cases<A>({
     what: isCovering ? `a matrix of ${model.names.length} axes, any ${options.cover} covered` : `a matrix of ${model.names.length} axes`,
     columns: model.names,
     problems,
-    open: () => (isCovering ? [covering(model, options as MatrixOptions<Record<string, unknown>>, constraints)] : product(model, constraints)),
+    open: () => (isCovering ? [rows()] : product(model, constraints)),
   });
 }
 
