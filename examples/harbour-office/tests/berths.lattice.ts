@@ -29,10 +29,10 @@ export const lying = suite('where a vessel can lie', { tags: ['berths'] }, [
   test('a {hull} of {loa} m with {draught} m at the {berth}, {water} water: {answer}', {
     cases: arrivals.derive((row) => {
       const goes = row.loa <= (longest[row.berth]?.[row.hull] ?? 0) && row.draught <= (deepest[row.berth]?.[row.water] ?? 0);
-      return { answer: goes ? 'fits' : 'does not fit' };
+      return { answer: goes ? 'may lie' : 'may not lie' };
     }),
   }, ({ row, check, ensure }) => {
     const berth = ensure.present(berths.find(({ name }) => name === row.berth)) as Berth;
-    check.equal(fits(row, berth, row.water === 'high' ? 1.5 : 0) ? 'fits' : 'does not fit', row.answer);
+    check.equal(fits(row, berth, row.water === 'high' ? 1.5 : 0) ? 'may lie' : 'may not lie', row.answer);
   }),
 ]);

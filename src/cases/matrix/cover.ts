@@ -92,7 +92,8 @@ export function coverRows(
       constraints.isFree ? [] : [...coverage.all()].map(({ index, axes: set, levels }) => [keyOf(set, levels), coverage.isOwed(index)] as const),
     ),
   );
-  const reduced = reduceRows(axes, wanted, (set, levels) => decided.get(keyOf(set, levels)) ?? true, rows, fixed, constraints, random, effort);
+  const isOwed = (set: readonly number[], levels: readonly number[]): boolean => decided.get(keyOf(set, levels)) ?? true;
+  const reduced = reduceRows({ axes, wanted, isOwed, given: rows, fixed, constraints, random }, effort);
   return { rows: reduced, owed, undecided };
 }
 

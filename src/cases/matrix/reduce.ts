@@ -11,6 +11,18 @@ interface AxisSet {
   readonly offset: number;
 }
 
+/** What is to be reduced, and what must stay. */
+export interface Reduction {
+  readonly axes: Axes;
+  readonly wanted: readonly Wanted[];
+  readonly isOwed: (set: readonly number[], levels: readonly number[]) => boolean;
+  readonly given: readonly (readonly number[])[];
+  /** The axes that stay as they are, for the rows that begin the list. */
+  readonly fixed: readonly (readonly number[])[];
+  readonly constraints: Constraints;
+  readonly random: Random;
+}
+
 /** So many times a combination may be looked at: work, not time, so that the same seed gives the same rows on any machine. */
 export const budgets = { quick: 6_000_000, thorough: 300_000_000 } as const;
 /** A small model needs less: so much for each of its combinations. */
@@ -31,17 +43,9 @@ const randomChange = 0.002;
  * exp(-loss / T) (simulated annealing: Kirkpatrick, Gelatt and Vecchi, 1983; tabu search: F. Glover, 1986). Cells that `fixed`
  * holds stay as they are, and so do the rows that have any.
  */
-export function reduceRows(
-  axes: Axes,
-  wanted: readonly Wanted[],
-  isOwed: (set: readonly number[], levels: readonly number[]) => boolean,
-  given: readonly (readonly number[])[],
-  fixed: readonly (readonly number[])[],
-  constraints: Constraints,
-  random: Random,
-  effort: 'quick' | 'thorough',
-): number[][] {
-  const search = new Search(axes, wanted, isOwed, given, fixed, constraints, random);
+export function reduceRows(task: Reduction, effort: 'quick' | 'thorough'): number[][] {
+  const search = new Search(task);
+  const { axes, wanted, constraints } = task;
   return search.run(Math.min(budgets[effort], shares[effort] * search.size), constraints.isFree ? leastRows(axes, wanted) : 1);
 }
 
@@ -72,15 +76,7 @@ class Search {
   readonly #random: Random;
   #work = 0;
 
-  constructor(
-    axes: Axes,
-    wanted: readonly Wanted[],
-    isOwed: (set: readonly number[], levels: readonly number[]) => boolean,
-    given: readonly (readonly number[])[],
-    fixed: readonly (readonly number[])[],
-    constraints: Constraints,
-    random: Random,
-  ) {
+  constructor({ axes, wanted, isOwed, given, fixed, constraints, random }: Reduction) {
     let total = 0;
     for (const { axes: group, strength } of wanted) {
       for (const places of subsets(group.length, strength)) {
