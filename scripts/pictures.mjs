@@ -30,7 +30,7 @@ writeFileSync(join(mistaken, 'dues.csv'), 'loa\n8\n');
 
 const pictures = [
   { name: 'run-failures', cwd: office, args: ['run', '--tag', 'draft'] },
-  { name: 'run', cwd: office, args: ['run'] },
+  { name: 'run', cwd: office, args: ['run'], seconds: 20 },
   { name: 'plan', cwd: office, args: ['plan', 'tests/bookings.lattice.ts'] },
   { name: 'explain', cwd: office, args: ['explain', 'without a vessel'] },
   {
@@ -46,7 +46,7 @@ for (const { name, cwd, args, seconds = 3 } of pictures) {
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
   const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten', 'tcp'], { stdio: 'ignore' });
   await wait(1000);
-  const shown = `printf '\\033[1m$ npx red-lattice ${args.join(' ')}\\033[0m\\n'; "$0" "$@"; sleep 60`;
+  const shown = `printf '\\033[1m$ npx red-lattice ${args.map((word) => (word.includes(' ') ? `"${word}"` : word)).join(' ')}\\033[0m\\n'; "$0" "$@"; sleep 60`;
   const look = ['-geometry', '158x47+0+0', '-fa', 'DejaVu Sans Mono', '-fs', '10', '-bg', '#14161a', '-fg', '#d7dae0', '-xrm', 'xterm*scrollBar: false'];
   const terminal = spawn('xterm', [...look, '-e', 'bash', '-c', shown, process.execPath, command, ...args], {
     cwd,
