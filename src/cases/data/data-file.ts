@@ -3,8 +3,6 @@ import { ProblemError, refuse } from '../../problems/problem.ts';
 import type { Chunks, Expansion, FileReader } from '../row.ts';
 import { type CaseSource, Cases } from '../source.ts';
 import type { Columns, RowOf, StandardSchema } from './columns.ts';
-import { readDelimited } from './delimited.ts';
-import { readDocument, readJsonLines } from './documents.ts';
 
 export interface DataFileOptions {
   /** Lines that start so are left out; '#' unless said otherwise, false for none. */
@@ -58,10 +56,15 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   const comment = options.comment === false ? undefined : (options.comment ?? '#');
   const typed = { columns: options.columns, schema: options.schema };
   const text = decoded(files.read(url), url);
-  if (format === 'csv' || format === 'tsv')
+  // Readers are loaded when a file of their kind is read.
+  if (format === 'csv' || format === 'tsv') {
+    const { readDelimited } = await import('./delimited.ts');
     yield* readDelimited(text, url.href, { delimiter: options.delimiter ?? (format === 'tsv' ? '\t' : ','), comment }, typed);
-  else if (format === 'jsonl') yield* readJsonLines(text, url.href, comment, typed);
-  else yield* readDocument(text, url.href, format, options.at, typed);
+  } else {
+    const { readDocument, readJsonLines } = await import('./documents.ts');
+    if (format === 'jsonl') yield* readJsonLines(text, url.href, comment, typed);
+    else yield* readDocument(text, url.href, format, options.at, typed);
+  }
 }
 
 /** The file's own name, for messages. */

@@ -5,7 +5,7 @@ import { type CaseSource, Cases, type Datum } from '../source.ts';
 import { shortValue } from '../values.ts';
 import { type Axes, axesOf, combinations, rowOf } from './axes.ts';
 import { Constraints, neverOf } from './constraints.ts';
-import { coverRows, type Wanted } from './cover.ts';
+import type { Wanted } from './cover.ts';
 
 export interface MatrixOptions<Row> {
   /** 'all' combinations (the default), or enough rows that each combination of any `n` axes' values stands in one. */
@@ -56,8 +56,8 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
   const problems = [...axisProblems(model), ...optionProblems(model, options), ...constraints.problems];
   const isCovering = typeof options.cover === 'number' && options.cover < model.names.length;
   // Covering rows are looked for once, however often they are asked for.
-  let covered: readonly Entry[] | undefined;
-  const rows = (): readonly Entry[] => {
+  let covered: Promise<readonly Entry[]> | undefined;
+  const rows = (): Promise<readonly Entry[]> => {
     covered ??= covering(model, options as MatrixOptions<Record<string, unknown>>, constraints);
     return covered;
   };
@@ -65,7 +65,7 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
     what: isCovering ? `a matrix of ${model.names.length} axes, any ${options.cover} covered` : `a matrix of ${model.names.length} axes`,
     columns: model.names,
     problems,
-    open: () => (isCovering ? [rows()] : product(model, constraints)),
+    open: () => (isCovering ? once(rows) : product(model, constraints)),
   });
 }
 
@@ -115,7 +115,11 @@ function* product(axes: Axes, constraints: Constraints): Generator<readonly Entr
   if (!any && total > 0) throw new ProblemError([{ code: 'nothing-possible' }]);
 }
 
-function covering(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): readonly Entry[] {
+async function* once(rows: () => Promise<readonly Entry[]>): AsyncGenerator<readonly Entry[]> {
+  yield await rows();
+}
+
+async function covering(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): Promise<readonly Entry[]> {
   const all = axes.names.map((_, axis) => axis);
   const numbered = (names: readonly unknown[]): number[] => names.map((name) => axes.names.indexOf(String(name))).sort((a, b) => a - b);
   const wanted: Wanted[] = [
@@ -127,6 +131,8 @@ function covering(axes: Axes, options: MatrixOptions<Record<string, unknown>>, c
   for (const [i, levels] of plus.entries()) {
     if (constraints.allows(levels) === false) throw new ProblemError([{ code: 'impossible-row', row: shortValue(options.plus?.[i]) }]);
   }
+  // The search is loaded when rows are looked for.
+  const { coverRows } = await import('./cover.ts');
   const { rows } = coverRows(axes, wanted, constraints, plus, randomFrom(`matrix ${options.seed ?? 1}`), options.effort ?? 'quick');
   return rows.map((levels) => ({ row: rowOf(axes, levels) }));
 }
