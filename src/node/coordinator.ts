@@ -95,6 +95,9 @@ export function coordinate(
       }
       if (state.planProblems.length > 0 || interrupts > 0) return state;
       if (lane.finished) continue;
+      for (const { fixture, of } of lane.standing.values()) {
+        write({ is: 'told', problem: { code: 'lane-lost', reason: `fixture "${fixture}" (of ${of}) could not be torn down: its process had ended` } });
+      }
       const charged = chargeEnd(lane, end, request, careful, write);
       if (charged === 'plan') return state;
       if (typeof charged === 'object') unloadable.push(charged.file);

@@ -1,3 +1,4 @@
+import type { Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type Status, statuses } from '../running/result.ts';
 import type { CaseName, Doing, JournalEntry, RecordedResult, TestHeader } from './journal.ts';
@@ -125,12 +126,21 @@ export interface LaneState {
   readonly under: Map<string, CaseName>;
   /** In a stream of trivial cases it does not tell which one it runs. */
   streaming: boolean;
+  /** Shared fixtures that it has set up and not torn down. */
+  readonly standing: Map<string, Span>;
   /** It said itself why the file that it loaded ended it. */
   explained: boolean;
   finished: Extract<JournalEntry, { is: 'finished' }> | undefined;
 }
 
-export const emptyLane = (): LaneState => ({ doing: undefined, under: new Map(), streaming: false, explained: false, finished: undefined });
+export const emptyLane = (): LaneState => ({
+  doing: undefined,
+  under: new Map(),
+  standing: new Map(),
+  streaming: false,
+  explained: false,
+  finished: undefined,
+});
 
 export function takeOfLane(lane: LaneState, entry: JournalEntry): void {
   const key = ({ test, ordinal }: CaseName): string => `${test}/${ordinal}`;
@@ -142,9 +152,17 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry): void {
     lane.under.set(key(entry.name), entry.name);
     lane.streaming = false;
   } else if (entry.is === 'ended') lane.under.delete(key(entry.result));
+  else if (entry.is === 'span') takeSpan(lane, entry.span);
   else if (entry.is === 'streaming') lane.streaming = true;
   else if (entry.is === 'finished') lane.finished = entry;
   else if (entry.is === 'loaded' || entry.is === 'planned') lane.doing = undefined;
+}
+
+/** What lives for the run lives in another process, and is torn down there. */
+function takeSpan({ standing }: LaneState, span: Span): void {
+  const key = JSON.stringify([span.fixture, span.of]);
+  if (span.what === 'teardown') standing.delete(key);
+  else if (span.scope !== 'run') standing.set(key, span);
 }
 
 /** The exit status that a run has earned. */

@@ -157,6 +157,19 @@ export const outcomes = [
     says: ['SIGKILL', 'SIGABRT'],
   },
   {
+    name: 'a process that is killed, with a shared fixture up',
+    files: {
+      'a.lattice.mjs': `
+        const ink = fixture('ink', { scope: 'file', setup: () => 'ink', teardown: () => {} });
+        export const dies = test('dies', { needs: { ink } }, () => process.kill(process.pid, 'SIGKILL'));
+        export const after = test('after', { needs: { ink } }, ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '1 passed, 1 failed',
+    results: { dies: 'errored/crash', after: pass },
+    says: ['fixture "ink" (of a.lattice.mjs) could not be torn down: its process had ended'],
+  },
+  {
     name: 'an endless loop in a body',
     files: {
       'a.lattice.mjs': `
