@@ -34,6 +34,8 @@ export interface Expansion {
   /** The test's title as a slug: the name of its conventional data file. */
   readonly slug: string;
   readonly files: FileReader | undefined;
+  /** Takes what is odd about a source and keeps nothing from running. */
+  readonly remark?: ((problem: Problem) => void) | undefined;
 }
 
 /** A source that gives more rows than this is taken for endless. */

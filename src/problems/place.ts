@@ -3,6 +3,8 @@ export interface Place {
   readonly file: string;
   readonly line: number;
   readonly column: number;
+  /** The sheet, where the file is a workbook: then the line is a row's number, and the column a cell's. */
+  readonly sheet?: string | undefined;
 }
 
 /** One frame of a stack: a place, and the function it is in, if that has a name. */
@@ -56,4 +58,12 @@ export function placeOf(origin: Origin | undefined): Place | undefined {
 }
 
 /** As editors and terminals link it. */
-export const writePlace = (place: Place): string => `${place.file}:${place.line}:${place.column}`;
+export const writePlace = ({ file, line, column, sheet }: Place): string =>
+  sheet === undefined ? `${file}:${line}:${column}` : `${file}:${/^[\p{L}\p{N}_]+$/u.test(sheet) ? sheet : `'${sheet}'`}!${columnLetters(column)}${line}`;
+
+/** A workbook's name for a column: 27 is `AA`. */
+function columnLetters(column: number): string {
+  let letters = '';
+  for (let rest = column; rest > 0; rest = Math.floor((rest - 1) / 26)) letters = String.fromCharCode(65 + ((rest - 1) % 26)) + letters;
+  return letters;
+}

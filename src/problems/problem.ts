@@ -24,12 +24,16 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'missing-column'; readonly column: string; readonly known: readonly string[] }
   | { readonly code: 'bad-cell'; readonly column: string; readonly text: string; readonly wanted: string; readonly hint?: string | undefined }
   | { readonly code: 'empty-cell'; readonly column: string; readonly wanted: string }
+  | { readonly code: 'cell-error'; readonly column: string; readonly shown: string }
+  | { readonly code: 'unread-column'; readonly column: string; readonly known: readonly string[] }
   | { readonly code: 'schema-issue'; readonly column: string | undefined; readonly message: string }
   | { readonly code: 'broken-document'; readonly reason: string }
   | { readonly code: 'no-list'; readonly path: string | undefined; readonly got: string }
   | { readonly code: 'not-an-object'; readonly got: string }
   | { readonly code: 'record-length'; readonly cells: number; readonly columns: number }
   | { readonly code: 'unclosed-quote' }
+  | { readonly code: 'long-record'; readonly limit: number }
+  | { readonly code: 'bad-heading'; readonly heading: string }
   | { readonly code: 'no-header' }
   | { readonly code: 'nothing-exported'; readonly file: string; readonly exports: readonly string[] }
   | { readonly code: 'exported-twice'; readonly title: string; readonly names: readonly string[] }

@@ -64,6 +64,12 @@ export function wording(problem: Problem): string {
       return `${problem.column}: ${clip(problem.text)} is not ${article(problem.wanted)}${problem.hint ? `; ${problem.hint}` : ''}`;
     case 'empty-cell':
       return `${problem.column}: empty, and ${article(problem.wanted)} is wanted; where it may be empty, say optional() or or(…)`;
+    case 'cell-error':
+      return `${problem.column}: the workbook shows ${problem.shown} here; mend what the cell is worked out from`;
+    case 'unread-column': {
+      const near = nearest(problem.column, problem.known);
+      return `column \`${problem.column}\` is in the file and nothing reads it${near === undefined ? '' : `; is it meant to be \`${near}\`?`}`;
+    }
     case 'schema-issue':
       return `${problem.column === undefined ? '' : `${problem.column}: `}${problem.message}`;
     case 'broken-document':
@@ -76,6 +82,10 @@ export function wording(problem: Problem): string {
       return `${count(problem.cells, 'cell')} under ${count(problem.columns, 'heading')}${problem.cells > problem.columns ? '; is a comma not quoted?' : ''}`;
     case 'unclosed-quote':
       return 'a quote opens here and never closes';
+    case 'long-record':
+      return `a record of more than ${problem.limit.toLocaleString('en')} characters begins here; is a quote not closed?`;
+    case 'bad-heading':
+      return `\`${problem.heading}\` cannot be a column: it is no property of its own in this language; rename it, or read it as another with under('${problem.heading}')`;
     case 'no-header':
       return 'the file has no line of headings';
     case 'nothing-exported':

@@ -1,6 +1,6 @@
 import { cell, dataFile, named, range, suite, test } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
-import { memoryFiles, runInside } from '../inner.ts';
+import { memoryFiles, refusal, runInside } from '../inner.ts';
 
 /** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
 async function read(text: string | Uint8Array, options: Parameters<typeof dataFile>[1] = {}, name = 'stays.csv'): Promise<unknown[]> {
@@ -90,6 +90,48 @@ export const reading = suite('a data file', [
         ['stay › odd', 'known/check', 'rounding'],
       ],
     );
+  }),
+
+  test('is refused where {what}', {
+    cases: named({
+      'a record never ends': {
+        what: 'a record never ends',
+        name: 'a.csv',
+        text: () => `a,b\n1,2\n"${'x'.repeat(5_000_000)}`,
+        says: /^a record of more than 4,000,000 characters begins here; is a quote not closed\?$/,
+        at: 3,
+      },
+      'a line of JSON never ends': {
+        what: 'a line of JSON never ends',
+        name: 'a.jsonl',
+        text: () => `{"a":1}\n{"a":"${'x'.repeat(5_000_000)}`,
+        says: /^a record of more than 4,000,000 characters begins here/,
+        at: 2,
+      },
+    }),
+  }, async ({ row, check }) => {
+    const files = memoryFiles({ [row.name]: row.text() }, 65_536);
+    const { seen } = await runInside([test('row', { cases: dataFile(row.name) }, () => {})], files);
+    const failure = seen.at(-1)?.result.failures[0];
+    check.matches(failure?.message, row.says);
+    check.equal([failure?.place?.line, seen.map(({ status }) => status)], [row.at, [...seen.slice(1).map(() => 'passed'), 'errored/data']]);
+  }),
+
+  test('is refused as a whole where {what}', {
+    cases: named<{ what: string; text: string | Uint8Array; says: RegExp }>({
+      'it is not text': { what: 'it is not text', text: new Uint8Array([0x61, 0x0a, 0xff, 0xfe, 0x80]), says: /it is not a text in utf-8$/ },
+      'zero bytes are in it': { what: 'zero bytes are in it', text: 'a\0,b\n', says: /there are zero bytes in it; UTF-16 needs a byte order mark$/ },
+      'a heading is a trap': { what: 'a heading is a trap', text: '__proto__,b\n1,2\n', says: /^`__proto__` cannot be a column/ },
+      'headings are missing and twice': {
+        what: 'headings are missing and twice',
+        text: 'nigths,due,due\n1,2,3\n',
+        says: /^column `due` stands twice in the headings; .*\nno column `nights`; did you mean `nigths`\?$/,
+      },
+    }),
+  }, async ({ row, check }) => {
+    const columns = row.what.startsWith('headings') ? { nights: cell.integer, due: cell.number } : {};
+    const given = Object.keys(columns).length ? { columns } : {};
+    check.matches(await refusal(() => [test('t', { cases: dataFile('stays.csv', given) }, () => {})], memoryFiles({ 'stays.csv': row.text })), row.says);
   }),
 
   test('written from random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check, log }) => {

@@ -1,4 +1,5 @@
 import type Papa from 'papaparse';
+import { refuse } from '../../problems/problem.ts';
 
 export interface CsvOptions {
   readonly delimiter: string;
@@ -16,6 +17,9 @@ export interface CsvRecord {
   readonly unclosed?: boolean;
 }
 
+/** A record that is longer is refused: it is held whole. Characters. */
+export const mostOfARecord = 4_000_000;
+
 interface Span {
   readonly start: number;
   readonly end: number;
@@ -29,7 +33,7 @@ interface Span {
  * Where records begin and end is found here, so that each knows its line, also behind comments, blank lines and quoted line
  * breaks; the cells are split by papaparse, a run of neighbouring records at a time.
  */
-export async function* csvRecords(pieces: AsyncIterable<string>, options: CsvOptions): AsyncGenerator<readonly CsvRecord[]> {
+export async function* csvRecords(pieces: AsyncIterable<string>, file: string, options: CsvOptions): AsyncGenerator<readonly CsvRecord[]> {
   const { default: papa } = await import('papaparse');
   let rest = '';
   let line = 1;
@@ -39,6 +43,7 @@ export async function* csvRecords(pieces: AsyncIterable<string>, options: CsvOpt
     if (found.records.length) yield split(papa, rest, found.records, options);
     rest = rest.slice(found.end);
     line = found.line;
+    if (rest.length > mostOfARecord) refuse({ code: 'long-record', limit: mostOfARecord, at: { file, line, column: 1 } });
   }
   const found = spans(rest, line, options, true);
   if (found.records.length) yield split(papa, rest, found.records, options);

@@ -17,7 +17,7 @@ export interface DataFileOptions {
 type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
 
 /** Formats by the ending of the file's name. */
-const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml'>> = {
+const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml' | 'workbook'>> = {
   '.csv': 'csv',
   '.tsv': 'tsv',
   '.json': 'json',
@@ -25,6 +25,7 @@ const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml'
   '.ndjson': 'jsonl',
   '.yaml': 'yaml',
   '.yml': 'yaml',
+  '.xlsx': 'workbook',
 };
 
 /**
@@ -55,11 +56,16 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   if (!format) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(formats) });
   const comment = options.comment === false ? undefined : (options.comment ?? '#');
   const typed = { columns: options.columns, schema: options.schema };
-  const text = decoded(files.read(url), url);
   // Readers are loaded when a file of their kind is read.
+  if (format === 'workbook') {
+    const { readWorkbook } = await import('./workbook.ts');
+    yield* readWorkbook(files.read(url), url.href, { sheet: options.sheet, comment }, typed, expansion.remark);
+    return;
+  }
+  const text = decoded(files.read(url), url);
   if (format === 'csv' || format === 'tsv') {
     const { readDelimited } = await import('./delimited.ts');
-    yield* readDelimited(text, url.href, { delimiter: options.delimiter ?? (format === 'tsv' ? '\t' : ','), comment }, typed);
+    yield* readDelimited(text, url.href, { delimiter: options.delimiter ?? (format === 'tsv' ? '\t' : ','), comment }, typed, expansion.remark);
   } else {
     const { readDocument, readJsonLines } = await import('./documents.ts');
     if (format === 'jsonl') yield* readJsonLines(text, url.href, comment, typed);
@@ -105,7 +111,10 @@ async function* decoded(bytes: AsyncIterable<Uint8Array>, url: URL): AsyncGenera
       decoder ??= new TextDecoder(piece[0] === 0xff && piece[1] === 0xfe ? 'utf-16le' : piece[0] === 0xfe && piece[1] === 0xff ? 'utf-16be' : 'utf-8', {
         fatal: true,
       });
-      yield decode(piece);
+      const text = decode(piece);
+      if (text.includes('\0'))
+        refuse({ code: 'unreadable-file', path: nameOf(url), reason: 'it is not a text: there are zero bytes in it; UTF-16 needs a byte order mark' });
+      yield text;
     }
     yield decode();
   } catch (error) {

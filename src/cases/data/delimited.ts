@@ -1,7 +1,8 @@
 import { type Problem, ProblemError } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
-import { type Column, type Columns, columnsFor, isMark, type StandardSchema } from './columns.ts';
+import type { Columns, StandardSchema } from './columns.ts';
 import { type CsvRecord, csvRecords, placeOfCell } from './csv.ts';
+import { type Indexed, readHeadings } from './headings.ts';
 import { type RawRecord, typeRecord } from './typing.ts';
 
 /** Reads CSV or TSV: the first record is the headings. */
@@ -10,11 +11,13 @@ export async function* readDelimited(
   file: string,
   format: { readonly delimiter: string; readonly comment: string | undefined },
   typed: { readonly columns: Columns | undefined; readonly schema: StandardSchema<unknown> | undefined },
+  remark: ((problem: Problem) => void) | undefined,
 ): AsyncGenerator<readonly Entry[]> {
-  let columns: readonly (Column & { readonly index: number })[] | undefined;
-  for await (let records of csvRecords(text, format)) {
+  let columns: readonly Indexed[] | undefined;
+  for await (let records of csvRecords(text, file, format)) {
     if (!columns) {
-      columns = readHeader(records[0] as CsvRecord, typed.columns, file, format.delimiter);
+      const header = records[0] as CsvRecord;
+      columns = readHeadings(header.cells, typed.columns, (index) => ({ file, ...position(header, index, format.delimiter) }), remark);
       records = records.slice(1);
     }
     const indexed = columns;
@@ -22,22 +25,6 @@ export async function* readDelimited(
     if (entries.length) yield entries.some((entry) => entry instanceof Promise) ? await Promise.all(entries) : (entries as Entry[]);
   }
   if (!columns) throw new ProblemError([{ code: 'no-header', at: { file, line: 1, column: 1 } }]);
-}
-
-type Indexed = Column & { readonly index: number };
-
-function readHeader(record: CsvRecord, columns: Columns | undefined, file: string, delimiter: string): Indexed[] {
-  const headings = record.cells.map((text) => text.trim());
-  const at = (index: number) => ({ file, ...position(record, index, delimiter) });
-  const problems: Problem[] = [];
-  headings.forEach((heading, index) => {
-    if (headings.indexOf(heading) !== index) problems.push({ code: 'repeated-column', column: heading, source: 'the headings', at: at(index) });
-  });
-  const found = columnsFor(columns, headings).map((column) => ({ ...column, index: headings.indexOf(column.heading) }));
-  const known = headings.filter((heading) => !isMark(heading));
-  for (const { heading, index } of found) if (index < 0) problems.push({ code: 'missing-column', column: heading, known, at: at(0) });
-  if (problems.length) throw new ProblemError(problems);
-  return found;
 }
 
 const edge = /^\s|\s$/;

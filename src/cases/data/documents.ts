@@ -4,6 +4,7 @@ import { refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
 import { type Column, type Columns, columnsFor, isMark, type StandardSchema } from './columns.ts';
+import { mostOfARecord } from './csv.ts';
 import { type RawRecord, typeRecord } from './typing.ts';
 
 interface Typed {
@@ -120,6 +121,7 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
     rest = whole.pop() as string;
     const entries = await Promise.all(whole.map(read).filter((entry) => entry !== undefined));
     if (entries.length) yield entries;
+    if (rest.length > mostOfARecord) refuse({ code: 'long-record', limit: mostOfARecord, at: { file, line: line + 1, column: 1 } });
   }
   const last = rest === '' ? undefined : read(rest);
   if (last) yield [await last];
@@ -132,6 +134,7 @@ function typeItem(item: unknown, { columns, schema }: Typed, placeOf: (key: stri
     return { row: {}, place, problems: [{ code: 'not-an-object', got: shortValue(item), at: place }] };
   const values = item as Record<string, unknown>;
   const headings = Object.keys(values);
+  if (Object.hasOwn(values, '__proto__')) return { row: {}, place, problems: [{ code: 'bad-heading', heading: '__proto__', at: placeOf('__proto__') }] };
   if (!columns && !schema && !headings.some(isMark)) return { row: values, place };
   const record: RawRecord = {
     place,

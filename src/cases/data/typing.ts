@@ -12,6 +12,8 @@ export interface RawCell {
   readonly value: unknown;
   /** An empty text that somebody quoted was meant. */
   readonly quoted: boolean;
+  /** What the file shows in place of a value. */
+  readonly error?: string;
 }
 
 /** One record as a file has it, asked column by column. */
@@ -35,7 +37,8 @@ export function typeRecord(record: RawRecord, columns: readonly Column[], schema
     const raw = record.cell(column, index);
     const isEmpty = raw.value === undefined || raw.value === null || raw.value === '';
     const at = (): Place => record.at(column, index);
-    if (reads.as === 'mark') {
+    if (raw.error !== undefined) problems.push({ code: 'cell-error', column: property, shown: raw.error, at: at() });
+    else if (reads.as === 'mark') {
       if (isEmpty) return;
       const text = String(raw.value);
       if (reads.mark === 'name') name = text;

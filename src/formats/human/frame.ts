@@ -10,7 +10,8 @@ const cut = (line: string): string => (line.length > longest ? `${line.slice(0, 
 
 /** The lines around a place, the line itself marked, and its column beneath. */
 export function codeFrame(place: Place, source: SourceText, style: Style): string[] {
-  const lines = source(place.file)?.split('\n');
+  // A workbook's bytes are no lines.
+  const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
   const line = lines?.[place.line - 1];
   // A line that no person wrote is no help.
   if (lines === undefined || line === undefined || line.length > longest) return [];

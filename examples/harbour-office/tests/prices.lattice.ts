@@ -1,0 +1,24 @@
+import { cell, dataFile, suite, test } from 'red-lattice';
+import { pricePerMetre } from '../src/mooring-prices.ts';
+
+/** The workbook that the office edits: its sheet of prices. */
+const prices = dataFile('data/prices.xlsx', {
+  sheet: 'Prices',
+  columns: {
+    season: cell.oneOf('winter', 'summer').under('Season'),
+    lying: cell.oneOf('quay', 'pontoon', 'mooring').under('Berth'),
+    price: cell.number.under('Price per metre'),
+    from: cell.date.under('Valid from'),
+    power: cell.boolean.under('Shore power'),
+  },
+});
+
+export const perMetre = suite('prices by season and berth', { tags: ['money'] }, [
+  test('are those of the workbook: {season}, {lying}', { cases: prices }, ({ row, check }) => {
+    check.equal(pricePerMetre(row.season, row.lying) / 100, row.price);
+  }),
+  test('hold from the first day of a season on: {season}, {lying}', { cases: prices }, ({ row, check }) => {
+    check.equal(row.from.getUTCDate(), 1);
+    check.equal(row.from.getUTCMonth(), row.season === 'winter' ? 0 : 3);
+  }),
+]);

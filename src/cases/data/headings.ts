@@ -1,0 +1,33 @@
+import type { Place } from '../../problems/place.ts';
+import { type Problem, ProblemError } from '../../problems/problem.ts';
+import { type Column, type Columns, columnsFor, isMark } from './columns.ts';
+
+/** A column, and which cell of a record is its. */
+export type Indexed = Column & { readonly index: number };
+
+/** Finds the columns among a file's headings. All that is wrong with them is told together; what is read by nobody is remarked on. */
+export function readHeadings(
+  texts: readonly string[],
+  columns: Columns | undefined,
+  placeOf: (index: number) => Place,
+  remark: ((problem: Problem) => void) | undefined,
+): Indexed[] {
+  const headings = texts.map((text) => text.trim());
+  const problems: Problem[] = [];
+  headings.forEach((heading, index) => {
+    if (heading !== '' && headings.indexOf(heading) !== index)
+      problems.push({ code: 'repeated-column', column: heading, source: 'the headings', at: placeOf(index) });
+  });
+  const named = headings.filter((heading) => heading !== '');
+  const found = columnsFor(columns, columns ? headings : named).map((column) => ({ ...column, index: headings.indexOf(column.heading) }));
+  for (const { property, index } of found) if (property === '__proto__') problems.push({ code: 'bad-heading', heading: property, at: placeOf(index) });
+  const known = named.filter((heading) => !isMark(heading));
+  for (const { heading, index } of found) if (index < 0) problems.push({ code: 'missing-column', column: heading, known, at: placeOf(0) });
+  if (problems.length) throw new ProblemError(problems);
+  const read = new Set(found.map(({ index }) => index));
+  headings.forEach((heading, index) => {
+    if (heading !== '' && !read.has(index))
+      remark?.({ code: 'unread-column', column: heading, known: found.map((column) => column.heading), at: placeOf(index) });
+  });
+  return found;
+}

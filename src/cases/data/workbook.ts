@@ -1,0 +1,378 @@
+import type { SaxesParser, SaxesTagPlain } from 'saxes';
+import { type Problem, refuse } from '../../problems/problem.ts';
+import type { Entry } from '../row.ts';
+import type { Columns, StandardSchema } from './columns.ts';
+import { type Indexed, readHeadings } from './headings.ts';
+import { type RawRecord, typeRecord } from './typing.ts';
+
+/** A workbook that is larger is refused: its compressed bytes are held whole. */
+const mostBytes = 64_000_000;
+/** What inflates to more is taken for a bomb. */
+const mostInflated = 100_000_000;
+/** A cell that is longer is refused. Characters. */
+const mostCharacters = 1_000_000;
+/** So many compressed bytes are inflated at a time: a thousandfold of them is held at most. */
+const piece = 4096;
+
+/** A cell's value as a workbook has it: text, number, truth, or the error that it shows. */
+type WorkbookCell = { readonly value: string | number | boolean } | { readonly error: string };
+
+interface WorkbookRow {
+  /** From 1. */
+  readonly number: number;
+  /** By the column's number, from 0. */
+  readonly cells: ReadonlyMap<number, WorkbookCell>;
+}
+
+/** What the cells of every sheet refer to. */
+interface Shared {
+  readonly texts: readonly string[];
+  /** By a cell's style: what kind of number it shows. */
+  readonly kinds: readonly NumberKind[];
+  readonly from1904: boolean;
+}
+
+/**
+ * Reads a sheet of a workbook (ISO/IEC 29500): the first row that holds anything is the headings.
+ *
+ * The sheet is inflated and read piece by piece, and what it inflates to is counted. Dates come as ISO texts.
+ */
+export async function* readWorkbook(
+  bytes: AsyncIterable<Uint8Array>,
+  file: string,
+  options: { readonly sheet: string | undefined; readonly comment: string | undefined },
+  typed: { readonly columns: Columns | undefined; readonly schema: StandardSchema<unknown> | undefined },
+  remark: ((problem: Problem) => void) | undefined,
+): AsyncGenerator<readonly Entry[]> {
+  const archive = await Archive.open(bytes, file);
+  const { sheet, part, from1904 } = findSheet(archive, options.sheet, file);
+  const shared: Shared = { texts: sharedTexts(archive), kinds: numberKinds(archive), from1904 };
+  const placeOf = (number: number, column: number) => ({ file, line: number, column: column + 1, sheet });
+  let columns: readonly Indexed[] | undefined;
+  for (const rows of sheetRows(archive, part, shared)) {
+    const entries: (Entry | Promise<Entry>)[] = [];
+    for (const { number, cells } of rows) {
+      const first = cells.get(0);
+      if (options.comment !== undefined && first && 'value' in first && String(first.value).startsWith(options.comment)) continue;
+      if (columns) entries.push(typeRecord(recordOf(cells, columns, number, placeOf), columns, typed.schema));
+      else columns = readHeadings(headingsOf(cells), typed.columns, (index) => placeOf(number, index), remark);
+    }
+    if (entries.length) yield await Promise.all(entries);
+  }
+  if (!columns) refuse({ code: 'no-header', at: placeOf(1, 0) });
+}
+
+function headingsOf(cells: WorkbookRow['cells']): string[] {
+  const width = Math.max(...cells.keys()) + 1;
+  return Array.from({ length: width }, (_, index) => {
+    const cell = cells.get(index);
+    return cell && 'value' in cell ? String(cell.value) : '';
+  });
+}
+
+function recordOf(
+  cells: WorkbookRow['cells'],
+  columns: readonly Indexed[],
+  number: number,
+  placeOf: (number: number, column: number) => NonNullable<Entry['place']>,
+): RawRecord {
+  const at = (index: number): number => columns[index]?.index ?? 0;
+  return {
+    place: placeOf(number, 0),
+    lines: undefined,
+    cell(_column, index) {
+      const cell = cells.get(at(index));
+      if (!cell) return { value: undefined, quoted: false };
+      if ('error' in cell) return { value: undefined, quoted: false, error: cell.error };
+      return { value: typeof cell.value === 'string' ? cell.value.trim() : cell.value, quoted: false };
+    },
+    at: (column, index) => placeOf(number, column ? at(index) : 0),
+  };
+}
+
+/** The parts of a workbook's archive, inflated when they are asked for. */
+class Archive {
+  readonly #zip: typeof import('fflate');
+  readonly #xml: typeof import('saxes');
+  readonly #bytes: Uint8Array;
+  readonly #file: string;
+  #inflated = 0;
+
+  private constructor(zip: typeof import('fflate'), xml: typeof import('saxes'), bytes: Uint8Array, file: string) {
+    this.#zip = zip;
+    this.#xml = xml;
+    this.#bytes = bytes;
+    this.#file = file;
+  }
+
+  static async open(bytes: AsyncIterable<Uint8Array>, file: string): Promise<Archive> {
+    const pieces: Uint8Array[] = [];
+    let size = 0;
+    for await (const one of bytes) {
+      pieces.push(one);
+      size += one.length;
+      if (size > mostBytes) refuse(unreadable(file, `it is larger than ${mostBytes.toLocaleString('en')} bytes; CSV is read as it streams`));
+    }
+    const whole = new Uint8Array(size);
+    let at = 0;
+    for (const one of pieces) {
+      whole.set(one, at);
+      at += one.length;
+    }
+    if (whole[0] === 0xd0 && whole[1] === 0xcf)
+      refuse(unreadable(file, 'it is a workbook of the old kind (.xls), or protected by a password; save it as .xlsx without one'));
+    if (whole[0] !== 0x50 || whole[1] !== 0x4b) refuse(unreadable(file, 'it is no workbook: its bytes are not those of an .xlsx file'));
+    return new Archive(await import('fflate'), await import('saxes'), whole, file);
+  }
+
+  /** Reads a part through a reader of its XML; gives what the reader has taken after each piece. Nothing where there is no such part. */
+  *read<T>(name: string, reader: (parser: SaxesParser) => () => T): Generator<T> {
+    const parser = new this.#xml.SaxesParser();
+    const taken = reader(parser);
+    parser.on('error', (error) => refuse(unreadable(this.#file, `${name} inside it is broken: ${error.message}`)));
+    const decoder = new TextDecoder();
+    let done = false;
+    const unzip = new this.#zip.Unzip((entry) => {
+      if (entry.name !== name) return;
+      entry.ondata = (error, data, final) => {
+        if (error) throw error;
+        this.#inflated += data.length;
+        if (this.#inflated > mostInflated) refuse(unreadable(this.#file, `it inflates to more than ${mostInflated.toLocaleString('en')} bytes`));
+        parser.write(decoder.decode(data, { stream: !final }));
+        if (!final) return;
+        parser.close();
+        done = true;
+      };
+      entry.start();
+    });
+    unzip.register(this.#zip.UnzipInflate);
+    for (let at = 0; at < this.#bytes.length && !done; at += piece) {
+      try {
+        unzip.push(this.#bytes.subarray(at, at + piece), at + piece >= this.#bytes.length);
+      } catch (error) {
+        if ((error as Error).name === 'ProblemError') throw error;
+        refuse(unreadable(this.#file, `its archive is damaged: ${(error as Error).message}`));
+      }
+      yield taken();
+    }
+  }
+
+  /** Reads a part to its end. */
+  whole<T>(name: string, reader: (parser: SaxesParser) => () => T): T | undefined {
+    let last: T | undefined;
+    for (const taken of this.read(name, reader)) last = taken;
+    return last;
+  }
+}
+
+const unreadable = (file: string, reason: string): Problem => ({
+  code: 'unreadable-file',
+  path: decodeURIComponent(file.split('/').at(-1) ?? file),
+  reason,
+});
+
+/** Writers are free to put a prefix before every name. */
+const local = (name: string): string => name.slice(name.indexOf(':') + 1);
+const attribute = (tag: SaxesTagPlain, name: string): string | undefined =>
+  Object.entries(tag.attributes as Record<string, string>).find(([key]) => local(key) === name)?.[1];
+
+function findSheet(archive: Archive, wanted: string | undefined, file: string): { sheet: string; part: string; from1904: boolean } {
+  const book = archive.whole('xl/workbook.xml', (parser) => {
+    const found = { sheets: [] as { name: string; relation: string }[], from1904: false };
+    parser.on('opentag', (tag) => {
+      const name = local(tag.name);
+      if (name === 'sheet') found.sheets.push({ name: attribute(tag, 'name') ?? '', relation: relationOf(tag) });
+      else if (name === 'workbookPr') found.from1904 = ['1', 'true'].includes(attribute(tag, 'date1904') ?? '');
+    });
+    return () => found;
+  });
+  const targets = archive.whole('xl/_rels/workbook.xml.rels', (parser) => {
+    const found = new Map<string, string>();
+    parser.on('opentag', (tag) => {
+      if (local(tag.name) === 'Relationship') found.set(attribute(tag, 'Id') ?? '', attribute(tag, 'Target') ?? '');
+    });
+    return () => found;
+  });
+  const sheets = book?.sheets ?? [];
+  const sheet = wanted === undefined ? sheets[0] : sheets.find(({ name }) => name === wanted);
+  if (!sheet) {
+    if (wanted === undefined) return refuse(unreadable(file, 'it is no workbook: it has no sheet'));
+    const owner = decodeURIComponent(file.split('/').at(-1) ?? file);
+    return refuse({ code: 'no-such-name', kind: 'sheet', name: wanted, owner, known: sheets.map(({ name }) => name) });
+  }
+  const target = targets?.get(sheet.relation) ?? '';
+  return { sheet: sheet.name, part: target.startsWith('/') ? target.slice(1) : `xl/${target}`, from1904: book?.from1904 ?? false };
+}
+
+/** `r:id`, whatever the prefix: not the sheet's own `sheetId`. */
+const relationOf = (tag: SaxesTagPlain): string =>
+  Object.entries(tag.attributes as Record<string, string>).find(([key]) => key.includes(':') && local(key) === 'id')?.[1] ?? '';
+
+/** Collects the text of `t` elements, but not that of phonetic runs. */
+function textReader(parser: SaxesParser, isText: (name: string) => boolean): { take(): string; opened(name: string): void; closed(name: string): void } {
+  let text = '';
+  let phonetic = 0;
+  let within = false;
+  parser.on('text', (more) => {
+    if (!within || phonetic > 0) return;
+    text += more;
+    if (text.length > mostCharacters) text = text.slice(0, mostCharacters + 1);
+  });
+  return {
+    opened(name) {
+      if (name === 'rPh') phonetic++;
+      within = isText(name);
+    },
+    closed(name) {
+      if (name === 'rPh') phonetic--;
+      within = false;
+    },
+    take() {
+      const whole = text;
+      text = '';
+      return whole;
+    },
+  };
+}
+
+/** Texts that cells share, each once. */
+function sharedTexts(archive: Archive): readonly string[] {
+  const read = archive.whole('xl/sharedStrings.xml', (parser) => {
+    const texts: string[] = [];
+    const text = textReader(parser, (name) => name === 't');
+    parser.on('opentag', (tag) => text.opened(local(tag.name)));
+    parser.on('closetag', (tag) => {
+      text.closed(local(tag.name));
+      if (local(tag.name) === 'si') texts.push(text.take());
+    });
+    return () => texts;
+  });
+  return read ?? [];
+}
+
+type NumberKind = 'number' | 'date' | 'time';
+
+/** What a number with a style shows, by the numbers of the built-in formats and the letters of the others. */
+function numberKinds(archive: Archive): readonly NumberKind[] {
+  const read = archive.whole('xl/styles.xml', (parser) => {
+    const own = new Map<number, NumberKind>();
+    const kinds: NumberKind[] = [];
+    let inCells = false;
+    parser.on('opentag', (tag) => {
+      const name = local(tag.name);
+      if (name === 'numFmt') own.set(Number(attribute(tag, 'numFmtId')), kindOfFormat(attribute(tag, 'formatCode') ?? ''));
+      else if (name === 'cellXfs') inCells = true;
+      else if (name === 'xf' && inCells) {
+        const format = Number(attribute(tag, 'numFmtId') ?? 0);
+        kinds.push(own.get(format) ?? builtInKind(format));
+      }
+    });
+    parser.on('closetag', (tag) => {
+      if (local(tag.name) === 'cellXfs') inCells = false;
+    });
+    return () => kinds;
+  });
+  return read ?? [];
+}
+
+/** ISO/IEC 29500-1, 18.8.30, with those of East Asian locales. */
+function builtInKind(format: number): NumberKind {
+  if ((format >= 18 && format <= 21) || (format >= 45 && format <= 47)) return 'time';
+  return (format >= 14 && format <= 17) || format === 22 || (format >= 27 && format <= 36) || (format >= 50 && format <= 58) ? 'date' : 'number';
+}
+
+/** A format code without its literal texts, colours and locales: what letters are left tells what it shows. */
+function kindOfFormat(code: string): NumberKind {
+  const letters = code.replace(/"[^"]*"|\\.|_.|\*./g, '').replace(/\[(?!h+\]|m+\]|s+\])[^\]]*\]/gi, '');
+  if (/[dy]/i.test(letters)) return 'date';
+  if (/[hs]/i.test(letters)) return 'time';
+  return /m/i.test(letters) ? 'date' : 'number';
+}
+
+/** The rows of a sheet that hold anything, some at a time. */
+function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<WorkbookRow[]> {
+  let ready: WorkbookRow[] = [];
+  const taken = archive.read(part, (parser) => {
+    let row = 0;
+    let column = -1;
+    let cells = new Map<number, WorkbookCell>();
+    let type: string | undefined;
+    let style = 0;
+    const text = textReader(parser, (name) => name === 'v' || name === 't');
+    parser.on('opentag', (tag) => {
+      const name = local(tag.name);
+      text.opened(name);
+      if (name === 'row') {
+        row = Number(attribute(tag, 'r') ?? row + 1);
+        column = -1;
+        cells = new Map();
+      } else if (name === 'c') {
+        const address = attribute(tag, 'r');
+        column = address === undefined ? column + 1 : columnNumber(address);
+        type = attribute(tag, 't');
+        style = Number(attribute(tag, 's') ?? 0);
+        text.take();
+      }
+    });
+    parser.on('closetag', (tag) => {
+      const name = local(tag.name);
+      text.closed(name);
+      if (name === 'row' && cells.size > 0) ready.push({ number: row, cells });
+      if (name !== 'c') return;
+      const cell = cellOf(text.take(), type, style, shared);
+      if (cell) cells.set(column, cell);
+    });
+    return () => undefined;
+  });
+  for (const _ of taken) {
+    if (ready.length) yield ready;
+    ready = [];
+  }
+}
+
+/** `AB12` is in column 27, counted from 0. */
+function columnNumber(address: string): number {
+  let number = 0;
+  for (const letter of address.replace(/\d+$/, '')) number = number * 26 + letter.charCodeAt(0) - 64;
+  return number - 1;
+}
+
+function cellOf(text: string, type: string | undefined, style: number, { texts, kinds, from1904 }: Shared): WorkbookCell | undefined {
+  if (text === '') return undefined;
+  if (text.length > mostCharacters) return { error: `a text of more than ${mostCharacters.toLocaleString('en')} characters` };
+  switch (type) {
+    case 's': {
+      const value = texts[Number(text)];
+      return value === undefined || value.trim() === '' ? undefined : value.length > mostCharacters ? { error: 'a text that is too long' } : { value };
+    }
+    case 'e':
+      return { error: text };
+    case 'b':
+      return { value: text === '1' || text === 'true' };
+    case 'd':
+      return { value: text.replace(/T00:00:00(?:\.0+)?Z?$/, '') };
+    case 'str':
+    case 'inlineStr':
+      return text.trim() === '' ? undefined : { value: text };
+    default: {
+      const number = Number(text);
+      const kind = kinds[style] ?? 'number';
+      return { value: kind === 'number' || Number.isNaN(number) ? number : momentOf(number, kind, from1904) };
+    }
+  }
+}
+
+const day = 86_400_000;
+
+/**
+ * A day's number as an ISO date, a part of a day as a time: days count from 1900 or 1904 on, and those of 1900 take it for a leap
+ * year (ISO/IEC 29500-1, 18.17.4).
+ */
+function momentOf(serial: number, kind: NumberKind, from1904: boolean): string {
+  const days = from1904 ? serial - 24_107 : serial < 60 ? serial - 25_568 : serial - 25_569;
+  const at = new Date(Math.round(days * day));
+  if (Number.isNaN(at.getTime())) return String(serial);
+  const iso = at.toISOString();
+  if (kind === 'time' && serial < 1) return iso.slice(11, 19);
+  return iso.endsWith('T00:00:00.000Z') ? iso.slice(0, 10) : iso.replace('.000Z', 'Z');
+}

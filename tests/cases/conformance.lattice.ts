@@ -1,0 +1,17 @@
+import { readFile } from 'node:fs/promises';
+import { basename } from 'node:path';
+import { dataFile, test } from 'red-lattice';
+import { dataFiles } from 'red-lattice/node';
+import { memoryFiles, runInside } from '../inner.ts';
+
+export const spectrum = test('CSV texts that readers differ on are read as their collection says', {
+  cases: dataFiles('../../node_modules/csv-spectrum/csvs/*.csv'),
+}, async ({ row, check }) => {
+  const wanted = JSON.parse(await readFile(row.path.replaceAll('csvs', 'json').replace(/csv$/, 'json'), 'utf8')) as Readonly<Record<string, unknown>>[];
+  const name = basename(row.path);
+  const { seen } = await runInside([test('row', { cases: dataFile(name) }, () => {})], memoryFiles({ [name]: await row.bytes() }));
+  check.equal(
+    seen.map((one) => one.row),
+    wanted,
+  );
+});

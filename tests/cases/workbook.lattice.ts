@@ -1,0 +1,113 @@
+import { cell, dataFile, named, range, suite, test } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+import { writePlace } from '../../src/problems/place.ts';
+import { memoryFiles, refusal, runInside } from '../inner.ts';
+import { type Cell, writeWorkbook, zip } from '../workbook.ts';
+
+const name = 'prices.xlsx';
+
+/** Reads a workbook; gives its rows, and the messages of bad ones in their place. */
+async function read(book: Uint8Array, options: Parameters<typeof dataFile>[1] = {}): Promise<unknown[]> {
+  const { seen } = await runInside([test('row', { cases: dataFile(name, options), mayBeEmpty: true }, () => {})], memoryFiles({ [name]: book }, 1000));
+  return seen.map(({ row, result }) =>
+    result.status === 'errored' ? result.failures.map(({ place, message }) => `${place && writePlace(place).replace(/^.*\//, '')} ${message}`).join('; ') : row,
+  );
+}
+
+const prices: Cell[][] = [
+  ['# edited by the office'],
+  [],
+  ['Season', undefined, 'Price', 'From', 'Power'],
+  ['winter', 'a remark', 1.25, new Date('2031-01-01'), true],
+  ['# no longer'],
+  ['summer <"&', undefined, 2, new Date('2031-04-01T08:30Z'), false],
+];
+const columns = { season: cell.text.under('Season'), price: cell.number.under('Price'), from: cell.date.under('From'), power: cell.boolean.under('Power') };
+
+export const workbooks = suite('a workbook', [
+  test('is read from its first sheet, or from one that is named, with typed cells', async ({ check }) => {
+    const rows = [
+      { season: 'winter', price: 1.25, from: new Date('2031-01-01'), power: true },
+      { season: 'summer <"&', price: 2, from: new Date('2031-04-01T08:30Z'), power: false },
+    ];
+    const book = writeWorkbook({ Prices: prices, 'Old prices': prices.slice(0, 4) });
+    check.equal(await read(book, { columns }), rows);
+    check.equal(await read(book, { columns, sheet: 'Old prices' }), rows.slice(0, 1));
+    check.equal(await read(book), [
+      { Season: 'winter', Price: '1.25', From: '2031-01-01', Power: 'true' },
+      { Season: 'summer <"&', Price: '2', From: '2031-04-01T08:30:00Z', Power: 'false' },
+    ]);
+  }),
+
+  test('tells the sheet and the cell of what is wrong', async ({ check }) => {
+    const book = writeWorkbook({
+      'Prices 2031': [
+        ['Season', 'Price', 'From', 'Power'],
+        ['winter', 'two', new Date('2031-01-01'), true],
+        ['summer', { error: '#DIV/0!' }, 'soon', true],
+        [undefined, 2],
+      ],
+    });
+    check.equal(await read(book, { columns }), [
+      `'Prices 2031'!B2 price: "two" is not a number`.replace(/^/, 'prices.xlsx:'),
+      "prices.xlsx:'Prices 2031'!B3 price: the workbook shows #DIV/0! here; mend what the cell is worked out from; prices.xlsx:'Prices 2031'!C3 from: \"soon\" is not a date; write it as 2031-04-30 or 2031-04-30T08:00Z",
+      "prices.xlsx:'Prices 2031'!A4 season: empty, and a text is wanted; where it may be empty, say optional() or or(…); prices.xlsx:'Prices 2031'!C4 from: empty, and a date is wanted; where it may be empty, say optional() or or(…); prices.xlsx:'Prices 2031'!D4 power: empty, and a boolean is wanted; where it may be empty, say optional() or or(…)",
+    ]);
+  }),
+
+  test('costs no more than what is in it where one cell stands far out', async ({ check }) => {
+    const far = zip({
+      'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',
+      'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
+      'xl/s.xml': '<worksheet><row><c t="str"><v>a</v></c></row><row r="1048576"><c r="A1048576"><v>1</v></c><c r="XFD1048576"><v>7</v></c></row></worksheet>',
+    });
+    check.equal(await read(far), [{ a: '1' }]);
+  }),
+
+  test('is refused where {what}', {
+    cases: named<{ what: string; book: () => Uint8Array; options?: { sheet: string }; says: RegExp }>({
+      'it is something else': { what: 'it is something else', book: () => new Uint8Array([1, 2, 3]), says: /^prices.xlsx cannot be read: it is no workbook/ },
+      'it is of the old kind': { what: 'it is of the old kind', book: () => new Uint8Array([0xd0, 0xcf, 0x11]), says: /save it as \.xlsx/ },
+      'it has no such sheet': {
+        what: 'it has no such sheet',
+        book: () => writeWorkbook({ Prices: prices, Notes: [] }),
+        options: { sheet: 'Price' },
+        says: /^prices.xlsx: no sheet `Price`; did you mean `Prices`\?$/,
+      },
+      'its archive is damaged': {
+        what: 'its archive is damaged',
+        book: () => writeWorkbook({ Prices: prices }).map((byte, at) => (at > 60 && at < 90 ? 0xff : byte)),
+        says: /^prices.xlsx cannot be read: /,
+      },
+      'it inflates to gigabytes': {
+        what: 'it inflates to gigabytes',
+        book: () =>
+          zip({
+            'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',
+            'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
+            'xl/s.xml': `<worksheet>${' '.repeat(101_000_000)}</worksheet>`,
+          }),
+        says: /^prices.xlsx cannot be read: it inflates to more than 100,000,000 bytes$/,
+      },
+    }),
+  }, async ({ row, check }) => {
+    check.matches(await refusal(() => [test('t', { cases: dataFile(name, row.options) }, () => {})], memoryFiles({ [name]: row.book() }, 65536)), row.says);
+  }),
+
+  test('of random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 30) }, async ({ row, check }) => {
+    const random = randomFrom(`book ${row.seed}`);
+    const headings = Array.from({ length: random.integer(1, 40) }, (_, i) => `c${i}`);
+    const made = Array.from({ length: random.integer(0, 20) }, () =>
+      headings.map((): Cell => {
+        const day = new Date(Date.UTC(random.integer(1950, 2090), random.integer(0, 11), random.integer(1, 28)));
+        return random.pick([undefined, `t${random.text(3)}ß`, random.integer(-5, 5) / 8, random.integer(0, 1) === 1, day]);
+      }),
+    );
+    const told = (value: Cell): string => (value === undefined ? '' : value instanceof Date ? value.toISOString().slice(0, 10) : String(value));
+    const sheets = random.integer(0, 1) ? { A: [], B: [headings, ...made] } : { B: [headings, ...made] };
+    check.equal(
+      await read(writeWorkbook(sheets), { sheet: 'B' }),
+      made.filter((cells) => cells.some((value) => value !== undefined)).map((cells) => Object.fromEntries(cells.map((value, i) => [`c${i}`, told(value)]))),
+    );
+  }),
+]);
