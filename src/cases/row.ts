@@ -27,6 +27,13 @@ export interface FileReader {
   names(folder: URL): Promise<readonly string[]>;
 }
 
+/** What was worked out before, by content: whoever runs the cases may keep it for the next time. */
+export interface Kept {
+  /** What was set under a key, as far as it is still there. */
+  get(key: string): Promise<unknown>;
+  set(key: string, value: unknown): Promise<void>;
+}
+
 /** What a source may ask for while its rows are expanded. */
 export interface Expansion {
   /** The folder that relative paths start from. */
@@ -34,6 +41,7 @@ export interface Expansion {
   /** The test's title as a slug: the name of its conventional data file. */
   readonly slug: string;
   readonly files: FileReader | undefined;
+  readonly kept?: Kept | undefined;
   /** Takes what is odd about a source and keeps nothing from running. */
   readonly remark?: ((problem: Problem) => void) | undefined;
 }

@@ -48,6 +48,15 @@ export interface SourceParts {
   /** What is wrong with it as a whole, before a row is read. */
   readonly problems?: readonly Problem[] | undefined;
   open(expansion: Expansion): Chunks;
+  /** What can be said of the rows as a whole; lost where rows are left out. */
+  readonly facts?: readonly ((expansion: Expansion) => Promise<Facts>)[] | undefined;
+}
+
+/** What a source says of its rows, and what is odd about them. */
+export interface Facts {
+  /** In one line: `48 rows for 31,104 combinations; every pair of values stands in one (612 of 612)`. */
+  readonly summary: string;
+  readonly warnings: readonly Problem[];
 }
 
 /** The one implementation of `CaseSource`: parts, and the algebra over them. */
@@ -102,11 +111,11 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   }
 
   where(keep: (row: Row) => boolean): CaseSource<Row> {
-    return this.#map(this.#parts.columns, () => (entry) => (entry.problems || keep(entry.row as Row) ? entry : undefined));
+    return this.#map(this.#parts.columns, undefined, () => (entry) => (entry.problems || keep(entry.row as Row) ? entry : undefined));
   }
 
   derive<More extends object>(more: (row: Row) => More): CaseSource<any> {
-    return this.#map(undefined, () => (entry) => (entry.problems ? entry : { ...entry, row: { ...entry.row, ...more(entry.row as Row) } }));
+    return this.#map(undefined, this.#parts.facts, () => (entry) => (entry.problems ? entry : { ...entry, row: { ...entry.row, ...more(entry.row as Row) } }));
   }
 
   expand<Other extends object>(more: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<any> {
@@ -133,6 +142,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
     const parts = this.#parts;
     return new Cases({
       ...parts,
+      facts: undefined,
       what: `${count} of ${parts.what}`,
       // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.
       async *open(expansion) {
@@ -150,14 +160,14 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   }
 
   nameBy(name: (row: Row, index: number) => string): CaseSource<Row> {
-    return this.#map(this.#parts.columns, () => {
+    return this.#map(this.#parts.columns, this.#parts.facts, () => {
       let index = 0;
       return (entry) => (entry.problems ? entry : { ...entry, name: String(name(entry.row as Row, index++)) });
     });
   }
 
   mark(marks: (row: Row) => RowMarks | undefined | void): CaseSource<Row> {
-    return this.#map(this.#parts.columns, () => (entry) => {
+    return this.#map(this.#parts.columns, this.#parts.facts, () => (entry) => {
       const laid = entry.problems ? undefined : marks(entry.row as Row);
       return laid ? { ...entry, marks: layMarks<Marks>(entry.marks ?? {}, laid) } : entry;
     });
@@ -170,12 +180,13 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
     }
   }
 
-  #map(columns: readonly string[] | undefined, begin: () => (entry: Entry) => Entry | undefined): Cases<any> {
+  #map(columns: readonly string[] | undefined, facts: SourceParts['facts'], begin: () => (entry: Entry) => Entry | undefined): Cases<any> {
     const parts = this.#parts;
     return new Cases({
       what: parts.what,
       columns,
       problems: parts.problems,
+      facts,
       async *open(expansion) {
         const change = begin();
         for await (const chunk of parts.open(expansion)) {
@@ -191,6 +202,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
     const shared = left.columns && right.columns ? left.columns.filter((column) => right.columns?.includes(column)) : [];
     const clash: Problem[] = shared.length ? [{ code: 'shared-column', columns: shared, operation: sign === 'zip' ? 'zip' : 'cross' }] : [];
     return new Cases({
+      facts: [...(left.facts ?? []), ...(right.facts ?? [])],
       what: `${left.what} ${sign} ${right.what}`,
       columns: left.columns && right.columns && [...left.columns, ...right.columns],
       problems: [...(left.problems ?? []), ...(right.problems ?? []), ...clash],

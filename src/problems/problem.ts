@@ -14,6 +14,9 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'axis-without-values'; readonly axis: string }
   | { readonly code: 'repeated-value'; readonly axis: string; readonly value: string }
   | { readonly code: 'nothing-possible' }
+  | { readonly code: 'too-much-to-cover'; readonly owed: number; readonly limit: number; readonly strength: number; readonly axes: number }
+  | { readonly code: 'impossible-value'; readonly axis: string; readonly value: string }
+  | { readonly code: 'undecided'; readonly count: number }
   | { readonly code: 'impossible-row'; readonly row: string }
   | { readonly code: 'endless-source'; readonly limit: number }
   | { readonly code: 'source-threw'; readonly source: string; readonly reason: string }

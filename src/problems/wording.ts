@@ -44,6 +44,12 @@ export function wording(problem: Problem): string {
       return `axis "${problem.axis}" has ${problem.value} twice`;
     case 'nothing-possible':
       return 'the exceptions leave no combination that can occur';
+    case 'too-much-to-cover':
+      return `cover: ${problem.strength} of ${problem.axes} axes owes ${problem.owed.toLocaleString('en')} combinations, and ${problem.limit.toLocaleString('en')} can be kept; cover fewer at a time, and name the axes that matter under stronger`;
+    case 'impossible-value':
+      return `axis "${problem.axis}": ${problem.value} can never occur under the exceptions, so no row has it`;
+    case 'undecided':
+      return `whether ${count(problem.count, 'combination')} can occur is undecided: the exceptions are too entangled to tell in time; covered where a row was found`;
     case 'impossible-row':
       return `plus: ${problem.row} can never occur under the exceptions`;
     case 'endless-source':

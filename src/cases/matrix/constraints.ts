@@ -48,19 +48,18 @@ export class Constraints {
   }
 
   /**
-   * Completes a row, or says that it cannot be: what follows from several constraints together is found by trying. The order
-   * of levels is the caller's. Undefined where that takes more than `budget` steps: then it is undecided.
+   * Whether some row holds what is set: what follows from several constraints together is found by trying, axis after axis, next
+   * those that are bound to what is set. Undefined where that takes more than `budget` steps: then it is undecided.
    */
-  complete(levels: readonly number[], orderOf: (axis: number) => readonly number[], budget = 100_000): number[] | false | undefined {
+  allows(levels: readonly number[], budget = 100_000): boolean | undefined {
+    if (this.breaks(levels)) return false;
     const row = [...levels];
-    if (this.breaks(row)) return false;
-    // Axes that a constraint reads come first: the others can take any value.
-    const open = row.flatMap((level, axis) => (level < 0 ? [axis] : [])).sort((a, b) => (this.#reading[b]?.length ?? 0) - (this.#reading[a]?.length ?? 0));
+    const open = this.#openAround(row);
     let steps = 0;
     const fill = (at: number): boolean | undefined => {
       if (at === open.length) return true;
       const axis = open[at] as number;
-      for (const level of orderOf(axis)) {
+      for (let level = 0; level < (this.#axes.counts[axis] as number); level++) {
         if (++steps > budget) return undefined;
         row[axis] = level;
         if (this.breaksAt(row, axis)) continue;
@@ -70,15 +69,40 @@ export class Constraints {
       row[axis] = -1;
       return false;
     };
-    const filled = fill(0);
-    return filled ? row : filled;
+    return fill(0);
   }
 
-  /** Whether some row holds what is set. */
-  allows(levels: readonly number[]): boolean | undefined {
-    if (this.isFree) return true;
-    const completed = this.complete(levels, (axis) => Array.from({ length: this.#axes.counts[axis] as number }, (_, level) => level));
-    return completed === undefined ? undefined : completed !== false;
+  /**
+   * The open axes that constraints bind to those that are set, directly or over others, nearest first; all that are bound to
+   * anything where none is set. What is bound to nothing that is set can be filled if the matrix can at all.
+   */
+  #openAround(row: readonly number[]): number[] {
+    const set = row.flatMap((level, axis) => (level >= 0 ? [axis] : []));
+    const reached = new Set(set.length > 0 ? set : row.flatMap((_, axis) => (this.#reading[axis]?.length ? [axis] : [])));
+    for (const axis of reached) for (const { axes } of this.#reading[axis] as readonly Constraint[]) for (const other of axes) reached.add(other);
+    return [...reached].filter((axis) => (row[axis] as number) < 0);
+  }
+
+  /** What is forbidden, as text that equal constraints share; nothing where writing it out would take too long. */
+  written(most = 20_000): string | undefined {
+    const lists: string[] = [];
+    for (const { axes, forbids } of this.#all) {
+      const counts = axes.map((axis) => this.#axes.counts[axis] as number);
+      const total = counts.reduce((product, count) => product * count, 1);
+      if (total > most) return undefined;
+      const row = this.#axes.counts.map(() => -1);
+      const codes: number[] = [];
+      for (let code = 0; code < total; code++) {
+        let rest = code;
+        for (const [i, axis] of axes.entries()) {
+          row[axis] = rest % (counts[i] as number);
+          rest = Math.floor(rest / (counts[i] as number));
+        }
+        if (forbids(row)) codes.push(code);
+      }
+      lists.push(`${axes.join()}:${codes.join()}`);
+    }
+    return lists.join(';');
   }
 }
 

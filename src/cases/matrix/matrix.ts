@@ -1,11 +1,13 @@
 import { type Problem, ProblemError } from '../../problems/problem.ts';
+import { hash } from '../hash.ts';
 import { randomFrom } from '../random.ts';
-import type { Entry } from '../row.ts';
+import type { Entry, Expansion } from '../row.ts';
 import { type CaseSource, Cases, type Datum } from '../source.ts';
 import { shortValue } from '../values.ts';
 import { type Axes, axesOf, combinations, rowOf } from './axes.ts';
+import { combinationsOf, mostCombinations, type Wanted } from './combinations.ts';
 import { Constraints, neverOf } from './constraints.ts';
-import type { Wanted } from './cover.ts';
+import { factsOf } from './facts.ts';
 
 export interface MatrixOptions<Row> {
   /** 'all' combinations (the default), or enough rows that each combination of any `n` axes' values stands in one. */
@@ -53,20 +55,40 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
       ? options.except((reads, when) => neverOf(reads as readonly string[], when as never) as never)
       : (options.except ?? []);
   const constraints = new Constraints(model, except as readonly object[]);
-  const problems = [...axisProblems(model), ...optionProblems(model, options), ...constraints.problems];
+  const given = options as MatrixOptions<Record<string, unknown>>;
   const isCovering = typeof options.cover === 'number' && options.cover < model.names.length;
+  const problems = [...axisProblems(model), ...optionProblems(model, options), ...constraints.problems];
+  const wanted = isCovering && problems.length === 0 ? wantedOf(model, given) : [];
+  const owed = wanted.reduce(
+    (sum, { axes: group, strength }) =>
+      sum +
+      combinationsOf(
+        group.map((axis) => model.counts[axis] as number),
+        strength,
+      ),
+    0,
+  );
+  if (owed > mostCombinations)
+    problems.push({ code: 'too-much-to-cover', owed, limit: mostCombinations, strength: options.cover as number, axes: model.names.length });
   // Covering rows are looked for once, however often they are asked for.
-  let covered: Promise<readonly Entry[]> | undefined;
-  const rows = (): Promise<readonly Entry[]> => {
-    covered ??= covering(model, options as MatrixOptions<Record<string, unknown>>, constraints);
+  let covered: Promise<Found> | undefined;
+  const find = (expansion: Expansion): Promise<Found> => {
+    covered ??= covering(model, wanted, given, constraints, expansion);
     return covered;
   };
   return new Cases<A>({
     what: isCovering ? `a matrix of ${model.names.length} axes, any ${options.cover} covered` : `a matrix of ${model.names.length} axes`,
     columns: model.names,
     problems,
-    open: () => (isCovering ? once(rows) : product(model, constraints)),
+    open: (expansion) => (isCovering ? once(find(expansion), model) : product(model, constraints)),
+    facts: [async (expansion) => factsOf(model, given, isCovering ? await find(expansion) : undefined)],
   });
+}
+
+/** Covering rows as levels, and how many combinations could not be decided. */
+interface Found {
+  readonly rows: readonly (readonly number[])[];
+  readonly undecided: number;
 }
 
 function axisProblems({ names, values }: Axes): Problem[] {
@@ -115,26 +137,42 @@ function* product(axes: Axes, constraints: Constraints): Generator<readonly Entr
   if (!any && total > 0) throw new ProblemError([{ code: 'nothing-possible' }]);
 }
 
-async function* once(rows: () => Promise<readonly Entry[]>): AsyncGenerator<readonly Entry[]> {
-  yield await rows();
+async function* once(found: Promise<Found>, axes: Axes): AsyncGenerator<readonly Entry[]> {
+  yield (await found).rows.map((levels) => ({ row: rowOf(axes, levels) }));
 }
 
-async function covering(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): Promise<readonly Entry[]> {
-  const all = axes.names.map((_, axis) => axis);
+function wantedOf(axes: Axes, options: MatrixOptions<Record<string, unknown>>): Wanted[] {
   const numbered = (names: readonly unknown[]): number[] => names.map((name) => axes.names.indexOf(String(name))).sort((a, b) => a - b);
-  const wanted: Wanted[] = [
+  return [
     ...(options.stronger ?? []).map((group) => ({ axes: numbered(group.axes), strength: Math.min(group.cover, group.axes.length) })),
-    { axes: all, strength: options.cover as number },
+    { axes: axes.names.map((_, axis) => axis), strength: options.cover as number },
   ];
-  if (constraints.allows(all.map(() => -1)) === false) throw new ProblemError([{ code: 'nothing-possible' }]);
+}
+
+async function covering(
+  axes: Axes,
+  wanted: readonly Wanted[],
+  options: MatrixOptions<Record<string, unknown>>,
+  constraints: Constraints,
+  { kept }: Expansion,
+): Promise<Found> {
+  if (constraints.allows(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'nothing-possible' }]);
   const plus = (options.plus ?? []).map((row) => levelsOf(axes, row));
   for (const [i, levels] of plus.entries()) {
     if (constraints.allows(levels) === false) throw new ProblemError([{ code: 'impossible-row', row: shortValue(options.plus?.[i]) }]);
   }
+  const { seed = 1, effort = 'quick' } = options;
+  const forbidden = constraints.written();
+  // What was found for the same content is found again: rows are levels, whatever the values are called.
+  const content = forbidden === undefined ? undefined : JSON.stringify(['covering rows 1', axes.counts, wanted, forbidden, plus, seed, effort]);
+  const key = content === undefined ? undefined : `rows-${hash(content)}`;
+  const before = key === undefined ? undefined : ((await kept?.get(key)) as (Found & { readonly content: string }) | undefined);
+  if (before?.content === content) return before as Found;
   // The search is loaded when rows are looked for.
   const { coverRows } = await import('./cover.ts');
-  const { rows } = coverRows(axes, wanted, constraints, plus, randomFrom(`matrix ${options.seed ?? 1}`), options.effort ?? 'quick');
-  return rows.map((levels) => ({ row: rowOf(axes, levels) }));
+  const found = coverRows({ axes, wanted, constraints, plus, random: randomFrom(`matrix ${seed}`), effort });
+  if (key !== undefined) await kept?.set(key, { content, ...found });
+  return found;
 }
 
 function levelsOf(axes: Axes, row: Readonly<Record<string, unknown>>): number[] {

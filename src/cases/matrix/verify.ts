@@ -2,56 +2,93 @@ import type { Datum } from '../source.ts';
 import type { MatrixOptions } from './matrix.ts';
 
 type Row = Readonly<Record<string, unknown>>;
+type Axes = Readonly<Record<string, readonly unknown[]>>;
+
+/** A constraint: what it reads, and whether that is impossible. */
+interface Rule {
+  readonly reads: readonly string[];
+  readonly forbids: (row: Row) => boolean;
+}
+
+/** Combinations tried to find out whether one can occur; past that it is undecided. */
+const mostTried = 100_000;
 
 /**
  * Which owed combinations stand in no row, and which rows hold an impossible one.
  *
  * Worked out the plain way, by going through all combinations and rows: shares no code with what makes the rows. Whether a
- * combination can occur is decided by trying to complete it, however long that takes.
+ * combination can occur is decided by trying to complete it; one of which that is not known after 100,000 tries counts as
+ * `undecided`, and is owed only if it stands in a row.
  */
 export function verifyCover<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
   rows: Iterable<A>,
   options: MatrixOptions<NoInfer<A>> = {},
-): { readonly owed: number; readonly missing: readonly Partial<A>[]; readonly wrong: readonly A[] } {
-  const names = Object.keys(axes) as (keyof A & string)[];
+): { readonly owed: number; readonly missing: readonly Partial<A>[]; readonly wrong: readonly A[]; readonly undecided: number } {
+  const names = Object.keys(axes);
   const given = [...rows];
   const rules = rulesOf(options.except);
-  const isBroken = (row: Row): boolean => rules.some((rule) => rule(row));
-  const canOccur = (row: Row): boolean => {
-    if (isBroken(row)) return false;
-    const next = rules.length === 0 ? undefined : names.find((name) => !(name in row));
-    return next === undefined || axes[next].some((value) => canOccur({ ...row, [next]: value }));
-  };
   const everywhere = options.cover === undefined || options.cover === 'all' ? names.length : options.cover;
   const groups = [
     { axes: names, cover: everywhere },
-    ...(options.stronger ?? []).map((group) => ({ axes: group.axes as (keyof A & string)[], cover: group.cover })),
+    ...(options.stronger ?? []).map((group) => ({ axes: group.axes as readonly string[], cover: group.cover })),
   ];
   const missing: Partial<A>[] = [];
-  let owed = 0;
+  let [owed, undecided] = [0, 0];
   for (const group of groups) {
     for (const set of setsOf(group.axes, Math.min(group.cover, group.axes.length))) {
-      for (const combination of productOf(set, axes as Readonly<Record<string, readonly unknown[]>>)) {
-        if (!canOccur(combination)) continue;
+      const places = new Map(set.map((name) => [name, new Map((axes as Axes)[name]?.map((value, place) => [value, place]))]));
+      const numbered = (row: Row): string => set.map((name) => places.get(name)?.get(row[name])).join();
+      const standing = new Set(given.map(numbered));
+      for (const combination of productOf(set, axes)) {
+        const stands = standing.has(numbered(combination));
+        const possible = rules.length === 0 || canOccur(combination, axes, rules);
+        if (possible === undefined) undecided++;
+        if (possible === false || (possible === undefined && !stands)) continue;
         owed++;
-        if (!given.some((row) => set.every((name) => Object.is(row[name], combination[name])))) missing.push(combination as Partial<A>);
+        if (!stands) missing.push(combination as Partial<A>);
       }
     }
   }
-  const isRow = (row: A): boolean => names.every((name) => axes[name].includes(row[name]));
-  return { owed, missing, wrong: given.filter((row) => !isRow(row) || isBroken(row)) };
+  const isRow = (row: A): boolean => names.every((name) => (axes as Axes)[name]?.includes(row[name]));
+  const isBroken = (row: Row): boolean => rules.some(({ forbids }) => forbids(row));
+  return { owed, missing, wrong: given.filter((row) => !isRow(row) || isBroken(row)), undecided };
 }
 
-/** Each says whether a row, as far as it is set, is impossible. */
-function rulesOf(except: MatrixOptions<any>['except']): ((row: Row) => boolean)[] {
+/** Tries to complete what is set, only as far as rules reach from it; undefined where that takes too long. */
+function canOccur(combination: Row, axes: Axes, rules: readonly Rule[]): boolean | undefined {
+  let tried = 0;
+  const settled = (row: Row, rule: Rule): boolean => rule.reads.every((name) => name in row);
+  const complete = (row: Row): boolean | undefined => {
+    if (++tried > mostTried) return undefined;
+    if (rules.some((rule) => settled(row, rule) && rule.forbids(row))) return false;
+    // The rule with the fewest open axes comes next: it decides soonest.
+    const [next] = rules
+      .filter((rule) => !settled(row, rule))
+      .map((rule) => rule.reads.filter((name) => !(name in row)))
+      .sort((a, b) => a.length - b.length);
+    if (!next) return true;
+    const name = next[0] as string;
+    for (const value of axes[name] as readonly unknown[]) {
+      const rest = complete({ ...row, [name]: value });
+      if (rest !== false) return rest;
+    }
+    return false;
+  };
+  return complete(combination);
+}
+
+function rulesOf(except: MatrixOptions<any>['except']): Rule[] {
   const list = typeof except === 'function' ? except((reads, when) => ({ reads, when }) as never) : (except ?? []);
   return (list as readonly object[]).map((one) => {
     const { reads, when } = one as { reads?: readonly string[]; when?: (row: Row) => boolean };
     if (Array.isArray(reads) && typeof when === 'function')
-      return (row) => reads.every((name) => name in row) && when(Object.fromEntries(reads.map((name) => [name, row[name]])));
+      return { reads, forbids: (row) => when(Object.fromEntries(reads.map((name) => [name, row[name]]))) };
     const wanted = Object.entries(one);
-    return (row) => wanted.every(([name, value]) => name in row && (Array.isArray(value) ? value.includes(row[name]) : Object.is(value, row[name])));
+    return {
+      reads: Object.keys(one),
+      forbids: (row) => wanted.every(([name, value]) => (Array.isArray(value) ? value.includes(row[name]) : Object.is(value, row[name]))),
+    };
   });
 }
 
@@ -60,7 +97,7 @@ function* setsOf<T>(items: readonly T[], size: number): Generator<T[]> {
   else for (const [i, first] of items.entries()) for (const rest of setsOf(items.slice(i + 1), size - 1)) yield [first, ...rest];
 }
 
-function* productOf(names: readonly string[], axes: Readonly<Record<string, readonly unknown[]>>): Generator<Row> {
+function* productOf(names: readonly string[], axes: Axes): Generator<Row> {
   const [first, ...others] = names;
   if (first === undefined) yield {};
   else for (const value of axes[first] as readonly unknown[]) for (const rest of productOf(others, axes)) yield { [first]: value, ...rest };

@@ -1,0 +1,238 @@
+/** What is to be covered: any so many axes of a group. */
+export interface Wanted {
+  readonly axes: readonly number[];
+  readonly strength: number;
+}
+
+/**
+ * Sets of axes one after the other, each a record of so many numbers: where its combinations begin, then each axis with how far
+ * apart its levels are. Packed, since the search looks at nothing else.
+ */
+interface Records {
+  readonly width: number;
+  readonly data: Int32Array;
+}
+
+/** More combinations than this are not kept: sixteen bytes for each. */
+export const mostCombinations = 10_000_000;
+
+/** What a combination that is not owed counts as standing in. */
+const released = 1_000_000;
+
+/** How many combinations of any `strength` axes' values there are: the elementary symmetric polynomial of the counts. */
+export function combinationsOf(counts: readonly number[], strength: number): number {
+  const sums = [1, ...Array.from({ length: strength }, () => 0)];
+  for (const count of counts) for (let size = strength; size > 0; size--) sums[size] = (sums[size] as number) + (sums[size - 1] as number) * count;
+  return sums[strength] as number;
+}
+
+/** The combinations that are owed, and in how many of some rows each stands. Rows are arrays of levels, -1 for none yet. */
+export class Combinations {
+  readonly #levels: readonly number[];
+  readonly #sets: readonly Records[];
+  /** For each axis the sets that hold it, its own level's distance before the others'. */
+  readonly #setsOf: readonly (readonly Records[])[];
+  /** Where the combinations of each set begin, and where its record is. */
+  readonly #starts: Int32Array;
+  readonly #records: { readonly of: Records; readonly at: number }[] = [];
+  readonly #counts: Int32Array;
+  /** The combinations that stand in no row, in any order, and where in that list each is. */
+  readonly #open: Int32Array;
+  readonly #placeInOpen: Int32Array;
+  /** Owed and in no row. */
+  open = 0;
+  owed: number;
+  /** How many combinations have been looked at: what a search's budget is made of. */
+  work = 0;
+
+  constructor(levels: readonly number[], wanted: readonly Wanted[]) {
+    this.#levels = levels;
+    const sets: Records[] = [];
+    const setsOf: Records[][] = levels.map(() => []);
+    const starts: number[] = [];
+    let total = 0;
+    for (const { axes, strength } of wanted) {
+      const width = 1 + 2 * strength;
+      const data: number[] = [];
+      const ofAxis = new Map<number, number[]>(axes.map((axis) => [axis, []]));
+      for (const places of subsets(axes.length, strength)) {
+        const parts: [axis: number, distance: number][] = [];
+        let size = 1;
+        for (let i = strength - 1; i >= 0; i--) {
+          const axis = axes[places[i] as number] as number;
+          parts.unshift([axis, size]);
+          size *= levels[axis] as number;
+        }
+        starts.push(total);
+        data.push(total, ...parts.flat());
+        for (const [axis, distance] of parts) ofAxis.get(axis)?.push(total, distance, ...parts.filter(([other]) => other !== axis).flat());
+        total += size;
+      }
+      const records = { width, data: Int32Array.from(data) };
+      for (let at = 0; at < records.data.length; at += width) this.#records.push({ of: records, at });
+      sets.push(records);
+      for (const [axis, list] of ofAxis) setsOf[axis]?.push({ width: 2 * strength, data: Int32Array.from(list) });
+    }
+    this.#sets = sets;
+    this.#setsOf = setsOf;
+    this.#starts = Int32Array.from(starts);
+    this.#counts = new Int32Array(total);
+    this.#open = Int32Array.from({ length: total }, (_, index) => index);
+    this.#placeInOpen = this.#open.slice();
+    this.open = total;
+    this.owed = total;
+  }
+
+  /** How many combinations there are, owed or not. */
+  get size(): number {
+    return this.#counts.length;
+  }
+
+  /** The combination with a number: sets the levels of its axes in a row. */
+  describe(index: number): { readonly axes: readonly number[]; readonly levels: readonly number[] } {
+    let [low, high] = [0, this.#starts.length - 1];
+    while (low < high) {
+      const middle = (low + high + 1) >> 1;
+      if ((this.#starts[middle] as number) <= index) low = middle;
+      else high = middle - 1;
+    }
+    const { of, at } = this.#records[low] as { of: Records; at: number };
+    const axes: number[] = [];
+    const levels: number[] = [];
+    const code = index - (of.data[at] as number);
+    for (let i = at + 1; i < at + of.width; i += 2) {
+      const axis = of.data[i] as number;
+      axes.push(axis);
+      levels.push(Math.floor(code / (of.data[i + 1] as number)) % (this.#levels[axis] as number));
+    }
+    return { axes, levels };
+  }
+
+  /** One of those that stand in no row, by its place in their list. */
+  openAt(place: number): number {
+    return this.#open[place] as number;
+  }
+
+  isOpen(index: number): boolean {
+    return this.#counts[index] === 0;
+  }
+
+  /** Takes a combination that cannot occur out of what is owed. */
+  release(index: number): void {
+    if (this.#counts[index] === 0) this.#close(index);
+    this.#counts[index] = released;
+    this.owed--;
+  }
+
+  isReleased(index: number): boolean {
+    return (this.#counts[index] as number) >= released / 2;
+  }
+
+  /** Counts a whole row in, or out. */
+  count(row: readonly number[], by: 1 | -1): void {
+    for (const { width, data } of this.#sets) {
+      for (let at = 0; at < data.length; at += width) {
+        let index = data[at] as number;
+        for (let i = at + 1; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
+        this.#add(index, by);
+      }
+      this.work += data.length / width;
+    }
+  }
+
+  /** How many combinations stand in this row alone; what is past `most` does not matter. */
+  singles(row: readonly number[], most: number): number {
+    let singles = 0;
+    for (const { width, data } of this.#sets) {
+      let at = 0;
+      for (; at < data.length && singles <= most; at += width) {
+        let index = data[at] as number;
+        for (let i = at + 1; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
+        if (this.#counts[index] === 1) singles++;
+      }
+      this.work += at / width;
+    }
+    return singles;
+  }
+
+  /** Adds to each level's number how many open combinations it would cover on an axis, with what is set of the row. */
+  gains(row: readonly number[], axis: number, gains: Int32Array): void {
+    const levels = this.#levels[axis] as number;
+    for (const { width, data } of this.#setsOf[axis] as readonly Records[]) {
+      record: for (let at = 0; at < data.length; at += width) {
+        let index = data[at] as number;
+        for (let i = at + 2; i < at + width; i += 2) {
+          const level = row[data[i] as number] as number;
+          if (level < 0) continue record;
+          index += level * (data[i + 1] as number);
+        }
+        const distance = data[at + 1] as number;
+        for (let level = 0; level < levels; level++) if (this.#counts[index + level * distance] === 0) gains[level] = (gains[level] as number) + 1;
+      }
+    }
+  }
+
+  /** How many more combinations would be open after a change of one cell of a row that is counted in. */
+  loss(row: readonly number[], axis: number, level: number): number {
+    const counts = this.#counts;
+    const old = row[axis] as number;
+    let loss = 0;
+    for (const { width, data } of this.#setsOf[axis] as readonly Records[]) {
+      for (let at = 0; at < data.length; at += width) {
+        let index = data[at] as number;
+        for (let i = at + 2; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
+        const distance = data[at + 1] as number;
+        if (counts[index + old * distance] === 1) loss++;
+        if (counts[index + level * distance] === 0) loss--;
+      }
+      this.work += data.length / width;
+    }
+    return loss;
+  }
+
+  /** Changes one cell of a row that is counted in. */
+  change(row: number[], axis: number, level: number): void {
+    const old = row[axis] as number;
+    for (const { width, data } of this.#setsOf[axis] as readonly Records[]) {
+      for (let at = 0; at < data.length; at += width) {
+        let index = data[at] as number;
+        for (let i = at + 2; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
+        const distance = data[at + 1] as number;
+        this.#add(index + old * distance, -1);
+        this.#add(index + level * distance, 1);
+      }
+      this.work += (2 * data.length) / width;
+    }
+    row[axis] = level;
+  }
+
+  #add(index: number, by: 1 | -1): void {
+    const count = (this.#counts[index] as number) + by;
+    this.#counts[index] = count;
+    if (count === 0) {
+      this.#placeInOpen[index] = this.open;
+      this.#open[this.open++] = index;
+    } else if (count === 1 && by === 1) this.#close(index);
+  }
+
+  #close(index: number): void {
+    const place = this.#placeInOpen[index] as number;
+    const last = this.#open[--this.open] as number;
+    this.#open[place] = last;
+    this.#placeInOpen[last] = place;
+  }
+}
+
+/** All sets of k numbers below n, each in rising order. The array is the same each time. */
+export function* subsets(n: number, k: number): Generator<readonly number[]> {
+  const set = Array.from({ length: k }, (_, i) => i);
+  if (k > n) return;
+  for (;;) {
+    yield set;
+    let i = k - 1;
+    while (i >= 0 && set[i] === n - k + i) i--;
+    if (i < 0) return;
+    set[i] = (set[i] as number) + 1;
+    for (let j = i + 1; j < k; j++) set[j] = (set[j - 1] as number) + 1;
+  }
+}

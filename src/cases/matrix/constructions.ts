@@ -1,0 +1,120 @@
+import { fieldOf, primePowerFrom } from './galois.ts';
+
+/** Rows over equally many levels on each axis, in which every combination of any `strength` axes stands. */
+type Rows = readonly (readonly number[])[];
+
+/** Looks for rows where no construction is known to do better: so many axes, levels, and a strength. */
+export type Look = (axes: number, levels: number, strength: number) => Rows;
+
+/** A combined construction asks for a search of its parts only where that is quick: so many combinations. */
+const mostToSearch = 30_000;
+
+/**
+ * The fewest rows that known constructions give for equal axes, smaller ones looked for where that is better.
+ *
+ * | strength | axes | rows |
+ * | --- | --- | --- |
+ * | 2, binary | up to C(n-1, ⌈n/2⌉) | n (Katona; Kleitman and Spencer, 1973) |
+ * | t | up to q+1, q a prime power | q^t: polynomials below degree t at each point (K. A. Bush, 1952) |
+ * | 3, q even | q+2 | q^3 (Bush) |
+ * | 2 | k·q or k·(q+1) | those of k, and q²-q or q² (products: Colbourn, Martirosyan, Mullen, Shasha, Sherwood and Yucas, 2006) |
+ * | 3 | 2k | those of k, and (v-1) times those of strength 2 (doubling: Roux, 1987; Chateauneuf and Kreher, 2002) |
+ *
+ * Levels past `levels`, where q is larger, stand as -1: any will do.
+ */
+export function construct(axes: number, levels: number, strength: number, look: Look): Rows | undefined {
+  const known: (() => Rows | undefined)[] = [
+    () => (strength === 2 && levels === 2 ? binaryPairs(axes) : undefined),
+    () => polynomials(axes, levels, strength),
+    () => (strength === 2 ? products(axes, levels, look) : undefined),
+    () => (strength === 3 && axes > 3 ? doubled(axes, levels, look) : undefined),
+  ];
+  return fewest(known.map((make) => make()));
+}
+
+const fewest = (candidates: readonly (Rows | undefined)[]): Rows | undefined =>
+  candidates.reduce((best, rows) => (rows && (!best || rows.length < best.length) ? rows : best), undefined);
+
+/** Constructed or looked for, whichever has fewer rows. */
+function best(axes: number, levels: number, strength: number, look: Look): Rows {
+  const constructed = construct(axes, levels, strength, look);
+  // An orthogonal array cannot be beaten, nor can the binary optimum.
+  const optimal = constructed && (constructed.length === levels ** strength || (levels === 2 && strength === 2));
+  const few = binomial(axes, strength) * levels ** strength <= mostToSearch;
+  if (constructed && (optimal || !few)) return constructed;
+  return fewest([constructed, look(axes, levels, strength)]) as Rows;
+}
+
+function binomial(n: number, k: number): number {
+  let product = 1;
+  for (let i = 1; i <= k; i++) product = (product * (n - k + i)) / i;
+  return Math.round(product);
+}
+
+/** A row of zeros; beneath, each axis is another choice of half of the rows, so that no two agree or disagree everywhere. */
+function binaryPairs(axes: number): Rows {
+  let size = 4;
+  while (binomial(size - 1, Math.ceil(size / 2)) < axes) size++;
+  const columns: number[][] = [];
+  const choose = (from: number, chosen: readonly number[]): void => {
+    if (columns.length === axes) return;
+    if (chosen.length === Math.ceil(size / 2)) columns.push(Array.from({ length: size - 1 }, (_, row) => (chosen.includes(row) ? 1 : 0)));
+    else for (let row = from; row < size - 1; row++) choose(row + 1, [...chosen, row]);
+  };
+  choose(0, []);
+  return [columns.map(() => 0), ...Array.from({ length: size - 1 }, (_, row) => columns.map((column) => column[row] as number))];
+}
+
+/** All polynomials below a degree, each at every point of a field and at infinity. */
+function polynomials(axes: number, levels: number, strength: number): Rows | undefined {
+  const size = primePowerFrom(levels);
+  if (axes > size + 1 && !(strength === 3 && size % 2 === 0 && axes === size + 2)) return undefined;
+  if (size ** strength > 100_000) return undefined;
+  const field = fieldOf(size);
+  return Array.from({ length: size ** strength }, (_, code) => {
+    const coefficients = Array.from({ length: strength }, (_, i) => Math.floor(code / size ** i) % size);
+    const values = Array.from({ length: size }, (_, point) =>
+      coefficients.reduceRight((value, coefficient) => field.add(field.multiply(value, point), coefficient), 0),
+    );
+    // At infinity stands the leading coefficient; in even fields the middle one of a quadratic is independent, too.
+    return [...values, coefficients.at(-1) as number, coefficients[1] as number].slice(0, axes).map((level) => (level < levels ? level : -1));
+  });
+}
+
+/**
+ * Axes in groups, two numbers for each: the first rows tell groups apart, the others the axes of a group.
+ *
+ * Axes of one group agree in the first rows and so hold every pair of equal levels: the rows of the second part that are
+ * constant can go.
+ */
+function products(axes: number, levels: number, look: Look): Rows | undefined {
+  const size = primePowerFrom(levels);
+  if (axes <= size + 1) return undefined;
+  const product = (width: number, within: Rows): Rows => {
+    const groups = best(Math.ceil(axes / width), levels, 2, look);
+    const numbered = Array.from({ length: axes }, (_, axis) => axis);
+    return [
+      ...groups.map((row) => numbered.map((axis) => row[Math.floor(axis / width)] as number)),
+      ...within.map((row) => numbered.map((axis) => row[axis % width] as number)),
+    ];
+  };
+  const field = polynomials(size + 1, levels, 2) as Rows;
+  const isConstant = (row: readonly number[]): boolean => row.slice(0, size).every((level) => level === row[0]);
+  return fewest([
+    product(size + 1, field),
+    product(
+      size,
+      field.filter((row) => !isConstant(row)),
+    ),
+  ]);
+}
+
+/** Each axis twice: rows in which both agree, then pairs in which the second is shifted by each distance. */
+function doubled(axes: number, levels: number, look: Look): Rows {
+  const half = Math.ceil(axes / 2);
+  const triples = best(half, levels, 3, look);
+  const pairs = best(half, levels, 2, look);
+  const shifted = (row: readonly number[], by: number): number[] => row.map((level) => (level < 0 ? level : (level + by) % levels));
+  const twice = (row: readonly number[], by: number): number[] => [...row, ...shifted(row, by)].slice(0, axes);
+  return [...triples.map((row) => twice(row, 0)), ...Array.from({ length: levels - 1 }, (_, by) => pairs.map((row) => twice(row, by + 1))).flat()];
+}

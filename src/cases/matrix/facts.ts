@@ -1,0 +1,35 @@
+import type { Problem } from '../../problems/problem.ts';
+import type { Facts } from '../source.ts';
+import { shortValue } from '../values.ts';
+import { type Axes, combinations, rowOf } from './axes.ts';
+import type { MatrixOptions } from './matrix.ts';
+import { verifyCover } from './verify.ts';
+
+/** What a plan tells of a matrix: how many rows stand for how many combinations, and that they cover what is owed. */
+export function factsOf(
+  axes: Axes,
+  options: MatrixOptions<Record<string, unknown>>,
+  found: { readonly rows: readonly (readonly number[])[]; readonly undecided: number } | undefined,
+): Facts {
+  const total = combinations(axes);
+  if (!found) return { summary: `${number(total)} combinations${options.except ? ', less those that cannot occur' : ''}`, warnings: [] };
+  const values = Object.fromEntries(axes.names.map((name, axis) => [name, axes.values[axis] as readonly unknown[]])) as Record<string, readonly {}[]>;
+  const rows = found.rows.map((levels) => rowOf(axes, levels)) as Record<string, {}>[];
+  const { owed, missing, wrong, undecided } = verifyCover(values, rows, options as MatrixOptions<Record<string, {}>>);
+  const stronger = options.stronger?.length ? `, and more of ${options.stronger.map((group) => group.axes.join(' × ')).join(' and ')}` : '';
+  const kept =
+    missing.length + wrong.length === 0
+      ? `every ${sized(options.cover as number)} of values stands in one`
+      : `not every ${sized(options.cover as number)} of values stands in one`;
+  const summary = `${number(rows.length)} rows for ${number(total)} combinations; ${kept}${stronger} (${number(owed - missing.length)} of ${number(owed)})`;
+  const warnings: Problem[] = axes.names.flatMap((name, axis) =>
+    (axes.values[axis] as readonly unknown[]).flatMap((value, level) =>
+      found.rows.some((levels) => levels[axis] === level) ? [] : [{ code: 'impossible-value', axis: name, value: shortValue(value) } as const],
+    ),
+  );
+  if (undecided > 0) warnings.push({ code: 'undecided', count: undecided });
+  return { summary, warnings };
+}
+
+const number = (count: number): string => (count < 1e15 ? count.toLocaleString('en') : count.toExponential(1));
+const sized = (strength: number): string => (['value', 'pair', 'triple'] as const)[strength - 1] ?? `combination of ${strength}`;
