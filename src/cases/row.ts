@@ -34,16 +34,20 @@ export interface Kept {
   set(key: string, value: unknown): Promise<void>;
 }
 
+/** What whoever runs the cases gives to their sources. */
+export interface Surroundings {
+  readonly files?: FileReader | undefined;
+  readonly kept?: Kept | undefined;
+  /** Takes what is odd about a source and keeps nothing from running. */
+  readonly remark?: ((problem: Problem) => void) | undefined;
+}
+
 /** What a source may ask for while its rows are expanded. */
-export interface Expansion {
+export interface Expansion extends Surroundings {
   /** The folder that relative paths start from. */
   readonly base: URL | undefined;
   /** The test's title as a slug: the name of its conventional data file. */
   readonly slug: string;
-  readonly files: FileReader | undefined;
-  readonly kept?: Kept | undefined;
-  /** Takes what is odd about a source and keeps nothing from running. */
-  readonly remark?: ((problem: Problem) => void) | undefined;
 }
 
 /** A source that gives more rows than this is taken for endless. */

@@ -174,7 +174,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   }
 
   async *[Symbol.asyncIterator](): AsyncGenerator<Row> {
-    for await (const entry of entriesOf(this, { base: undefined, slug: '', files: undefined })) {
+    for await (const entry of entriesOf(this, { base: undefined, slug: '' })) {
       if (entry.problems) throw new ProblemError(entry.problems);
       yield entry.row as Row;
     }

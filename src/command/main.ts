@@ -49,7 +49,9 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
       .description('list the cases that run would run, without running anything')
       .argument('[where...]', 'folders, files, patterns, or file:line'),
   )
-    .addHelpText('after', '\nExample:\n  red-lattice plan --tag money')
+    .option('--all', 'every case, not only the first of each test')
+    .addOption(new Option('--as <format>', 'all cases for other programs; CSV is a data file, too').choices(['json', 'csv']))
+    .addHelpText('after', '\nExamples:\n  red-lattice plan --tag money\n  red-lattice plan tests/berths.lattice.ts:26 --as csv > tests/data/berths.csv')
     .action(async (where: string[], options) => {
       const { planCommand } = await import('./plan.ts');
       status = await planCommand(where, options, setting);

@@ -1,28 +1,48 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { tellPlanProblems, tellProblem } from '../formats/human/run.ts';
+import { planAsCsv, planAsJson } from '../formats/plan.ts';
 import { count, oneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
+import { readJournals } from '../node/journals.ts';
 import { ownFolder } from '../node/record.ts';
-import type { CaseName, JournalEntry, TestHeader } from '../results/journal.ts';
+import type { JournalEntry, TestHeader } from '../results/journal.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
-import { tellingFor } from './terminal.ts';
+import { type Terminal, tellingFor } from './terminal.ts';
+
+export interface PlanCommandOptions extends SelectionOptions {
+  readonly all?: boolean;
+  readonly as?: 'json' | 'csv';
+}
+
+/** A test with more cases than this shows the first of them only. */
+const shownCases = 5;
+
+/** What a list keeps of a test. */
+interface ListedTest {
+  readonly header: TestHeader;
+  readonly ids: string[];
+  cases: number;
+}
 
 /** Lists the cases that `run` would run, under their tests, and counts them. */
-export async function planCommand(where: readonly string[], options: SelectionOptions, setting: Setting): Promise<number> {
+export async function planCommand(where: readonly string[], options: PlanCommandOptions, setting: Setting): Promise<number> {
   const { terminal, lane } = setting;
   const prepared = await prepare(where, setting);
   if (!prepared) return 2;
   const { root, files, targets, cache, compiler } = prepared;
-  const { style } = terminal;
-  const telling = tellingFor(root, style);
+  const telling = tellingFor(root, terminal.style);
   const record = mkdtempSync(join(ownFolder(root), 'plan-'));
-  const listed = new Map<number, { header: TestHeader; cases: CaseName[] }>();
+  const tests = new Map<number, ListedTest>();
+  const most = options.all ? Number.POSITIVE_INFINITY : shownCases + 1;
   const take = (entry: JournalEntry): void => {
-    if (entry.is === 'test') listed.set(entry.header.test, { header: entry.header, cases: [] });
-    else if (entry.is === 'listed') listed.get(entry.name.test)?.cases.push(entry.name);
+    if (entry.is === 'test') tests.set(entry.header.test, { header: entry.header, ids: [], cases: 0 });
+    const test = entry.is === 'listed' ? tests.get(entry.name.test) : undefined;
+    if (!test || entry.is !== 'listed') return;
+    test.cases++;
+    if (test.cases <= most) test.ids.push(entry.name.id);
   };
   try {
     const request = {
@@ -40,26 +60,39 @@ export async function planCommand(where: readonly string[], options: SelectionOp
       cache,
     } as const;
     const state = await coordinate(request, lane, compiler, take).done;
-    const tests = [...listed.values()].filter(({ cases }) => cases.length > 0);
-    let file = '';
-    for (const { header, cases } of tests) {
-      if (header.file !== file) terminal.out(`${file ? '\n' : ''}${style.bold(oneLine(header.file))}`);
-      file = header.file;
-      const from = [cases.length > 1 && count(cases.length, 'case'), header.source && `from ${header.source}`].filter(Boolean).join(' ');
-      terminal.out(`  ${oneLine(header.path.join(' › '))}${style.dim(`  ${header.place ? `:${header.place.line}` : ''}${from ? `  ${from}` : ''}`)}`);
-      for (const { id } of cases) terminal.out(style.dim(`    ${oneLine(id)}`));
-    }
-    for (const line of tellPlanProblems(state, telling)) terminal.out(line);
-    for (const problem of [...state.warnings, ...state.told]) for (const line of tellProblem(problem, telling, style.yellow)) terminal.out(line);
-    const cases = tests.reduce((sum, test) => sum + test.cases.length, 0);
-    if (state.planProblems.length + state.loadFailures.length + state.told.length > 0) return 2;
-    terminal.out(
-      cases === 0
-        ? style.yellow('no case was selected')
-        : `\n${count(cases, 'case')} in ${count(tests.length, 'test')}, ${count(new Set(tests.map(({ header }) => header.file)).size, 'file')}`,
+    const cases = [...tests.values()].reduce((sum, test) => sum + test.cases, 0);
+    const isBroken = state.planProblems.length + state.loadFailures.length + state.told.length > 0;
+    const tell = options.as ? terminal.error : terminal.out;
+    if (!options.as) for (const line of tellTests([...tests.values()], terminal)) tell(line);
+    else if (!isBroken) for (const piece of (options.as === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), telling.nameFile)) terminal.raw(piece);
+    for (const line of tellPlanProblems(state, telling)) tell(line);
+    for (const problem of [...state.warnings, ...state.told]) for (const line of tellProblem(problem, telling, terminal.style.yellow)) tell(line);
+    if (isBroken) return 2;
+    const fileCount = new Set([...tests.values()].map(({ header }) => header.file)).size;
+    tell(
+      cases === 0 ? terminal.style.yellow('no case was selected') : `\n${count(cases, 'case')} in ${count(tests.size, 'test')}, ${count(fileCount, 'file')}`,
     );
     return cases === 0 ? 3 : 0;
   } finally {
     rmSync(record, { recursive: true, force: true });
   }
+}
+
+/** Tests under their files, each with where its cases come from, and the first of them. */
+function tellTests(tests: readonly ListedTest[], { style }: Terminal): string[] {
+  const lines: string[] = [];
+  let file: string | undefined;
+  for (const { header, ids, cases } of tests) {
+    if (header.file !== file) lines.push(...(file === undefined ? [] : ['']), style.bold(oneLine(header.file)));
+    file = header.file;
+    const from = [cases > 1 && count(cases, 'case'), header.source && `from ${oneLine(header.source)}`].filter(Boolean).join(' ');
+    const place = header.place ? `:${header.place.line}` : '';
+    lines.push(`  ${oneLine(header.path.join(' › '))}${style.dim(`  ${place}${from ? `  ${from}` : ''}`)}`);
+    for (const fact of header.facts ?? []) lines.push(style.dim(`    ${oneLine(fact)}`));
+    const shown = ids.length === cases ? ids : ids.slice(0, shownCases);
+    // A lone case is what its test says.
+    for (const id of shown) if (id !== header.id) lines.push(style.dim(`    ${oneLine(id.slice(header.id.length + 1))}`));
+    if (shown.length < cases) lines.push(style.dim(`    … and ${(cases - shown.length).toLocaleString('en')} more (--all)`));
+  }
+  return lines;
 }

@@ -7,6 +7,8 @@ import { colourStyle, plainStyle, type Style } from '../formats/style.ts';
 /** Where a command writes, and how. Handed in, so that a command neither prints nor exits by itself. */
 export interface Terminal {
   out(line: string): void;
+  /** Text as it is, for other programs to read. */
+  raw(text: string): void;
   error(line: string): void;
   readonly style: Style;
   /** In columns; 100 where there is no terminal. */
@@ -23,6 +25,7 @@ export function wantsColours(environment: Readonly<Record<string, string | undef
 
 export const processTerminal = (): Terminal => ({
   out: (line) => void process.stdout.write(`${line}\n`),
+  raw: (text) => void process.stdout.write(text),
   error: (line) => void process.stderr.write(`${line}\n`),
   width: process.stdout.columns ?? 100,
   style: wantsColours(process.env, process.stdout.isTTY === true) ? colourStyle : plainStyle,

@@ -1,7 +1,8 @@
 import { createReadStream } from 'node:fs';
-import { readdir } from 'node:fs/promises';
+import { mkdir, readdir, readFile, rename, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import type { FileReader } from '../cases/row.ts';
+import type { FileReader, Kept } from '../cases/row.ts';
 
 const piece = 64 * 1024;
 
@@ -18,3 +19,24 @@ export const nodeFiles: FileReader = {
     }
   },
 };
+
+/** Keeps what was worked out as files in a folder. Where that is not possible, it is worked out anew. */
+export const keptIn = (folder: string): Kept => ({
+  async get(key) {
+    try {
+      return JSON.parse(await readFile(join(folder, `${key}.json`), 'utf8'));
+    } catch {
+      return undefined;
+    }
+  },
+  async set(key, value) {
+    const path = join(folder, `${key}.json`);
+    try {
+      await mkdir(folder, { recursive: true });
+      await writeFile(`${path}.${process.pid}`, JSON.stringify(value));
+      await rename(`${path}.${process.pid}`, path);
+    } catch {
+      // A full or read-only disk costs only the time that this would have saved.
+    }
+  },
+});

@@ -26,6 +26,8 @@ export interface TestHeader {
   readonly path: readonly string[];
   readonly place?: Place | undefined;
   readonly source?: string | undefined;
+  /** What is told of its rows as a whole, where cases are listed. */
+  readonly facts?: readonly string[] | undefined;
 }
 
 /** Which case a line speaks of. */
@@ -34,6 +36,8 @@ export interface CaseName {
   readonly ordinal: number;
   readonly id: string;
   readonly title: string;
+  /** The row's own name, where it has one and cases are listed. */
+  readonly name?: string | undefined;
   readonly row: Readonly<Record<string, unknown>>;
   readonly tags: readonly string[];
   readonly place?: Place | undefined;
@@ -48,6 +52,8 @@ export type JournalEntry =
   | { readonly is: 'loaded'; readonly file: string; readonly milliseconds: number }
   | { readonly is: 'planned'; readonly files: number; readonly tests: number; readonly problems: readonly Problem[]; readonly warnings: readonly Problem[] }
   | { readonly is: 'test'; readonly header: TestHeader }
+  /** What is odd about a source, where cases are listed. */
+  | { readonly is: 'remarked'; readonly problem: Problem }
   | { readonly is: 'listed'; readonly name: CaseName }
   | { readonly is: 'begun'; readonly name: CaseName; readonly attempt: number }
   | { readonly is: 'streaming'; readonly test: number; readonly limit: number }

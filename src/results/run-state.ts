@@ -78,6 +78,10 @@ export function take(state: RunState, entry: JournalEntry): void {
     case 'ended':
       takeResult(state, entry.result);
       break;
+    case 'remarked':
+      // Two tests may read one file.
+      if (!state.warnings.some((known) => JSON.stringify(known) === JSON.stringify(entry.problem))) state.warnings.push(entry.problem);
+      break;
     case 'torn':
       state.tornDown.push(entry);
       state.counts.errored++;

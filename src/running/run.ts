@@ -1,5 +1,5 @@
 import { standing } from '../cases/marks.ts';
-import { type FileReader, mostRows } from '../cases/row.ts';
+import { mostRows, type Surroundings } from '../cases/row.ts';
 import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
@@ -25,7 +25,7 @@ export interface RunOptions {
   readonly seed: number;
   /** 0-based. */
   readonly lane?: number | undefined;
-  readonly files?: FileReader | undefined;
+  readonly surroundings?: Surroundings | undefined;
   /** Aborted when the run is interrupted: no new case begins, tear-downs run. */
   readonly signal?: AbortSignal | undefined;
   /** Which cases of the plan to run; all unless said. */
@@ -184,7 +184,7 @@ class Runner {
     this.#delivery.anew();
     let last: CaseOf | undefined;
     try {
-      for await (const chunk of casesOf(test, this.#options.files)) {
+      for await (const chunk of casesOf(test, this.#options.surroundings ?? {})) {
         for (const planned of chunk) {
           if (this.#over) break;
           last = planned;

@@ -28,22 +28,22 @@ export interface RunSummary {
   readonly ok: boolean;
 }
 
-interface Surroundings {
+interface Folder {
   readonly files?: FileReader;
   /** The folder that relative data files start from. */
   readonly base?: URL;
 }
 
-async function planChildren(suites: readonly Child[], { files, base }: Surroundings, concurrency = ordinaryDefaults.concurrency): Promise<Plan> {
-  const plan = await planFiles([{ file: 'suites', url: base, exports: { suites }, folders: [] }], files, { ...ordinaryDefaults, concurrency });
+async function planChildren(suites: readonly Child[], { files, base }: Folder, concurrency = ordinaryDefaults.concurrency): Promise<Plan> {
+  const plan = await planFiles([{ file: 'suites', url: base, exports: { suites }, folders: [] }], { files }, { ...ordinaryDefaults, concurrency });
   if (plan.problems.length) throw new ProblemError(plan.problems);
   return plan;
 }
 
 /** All cases, expanded and checked, none of them run. Throws a ProblemError with all that is wrong. */
-export async function* planSuites(suites: readonly Child[], options: { seed?: number } & Surroundings = {}): AsyncGenerator<PlannedCase> {
+export async function* planSuites(suites: readonly Child[], options: { seed?: number } & Folder = {}): AsyncGenerator<PlannedCase> {
   const plan = await planChildren(suites, options);
-  for (const test of plan.tests) for await (const chunk of casesOf(test, options.files)) yield* chunk;
+  for (const test of plan.tests) for await (const chunk of casesOf(test, options)) yield* chunk;
 }
 
 /**
@@ -60,7 +60,7 @@ export async function runSuites(
     signal?: AbortSignal;
     only?: (planned: PlannedCase) => boolean;
     onEvent?(event: RunEvent): void;
-  } & Surroundings = {},
+  } & Folder = {},
 ): Promise<RunSummary> {
   const { seed = epoch() % 1_000_000, concurrency, signal, only, onEvent, files } = options;
   const plan = await planChildren(suites, options, concurrency);
@@ -70,7 +70,7 @@ export async function runSuites(
   const begun = new WeakSet<object>();
   const { bindings, warnings } = await runPlan(
     plan,
-    { seed, signal, files, select: only, careful: true },
+    { seed, signal, surroundings: { files }, select: only, careful: true },
     {
       begun(run, phase) {
         if (phase !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'begun', case: run.planned });

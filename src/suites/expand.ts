@@ -1,6 +1,6 @@
 import { slug } from '../cases/names.ts';
-import type { FileReader } from '../cases/row.ts';
-import { Cases } from '../cases/source.ts';
+import type { Expansion, Surroundings } from '../cases/row.ts';
+import { Cases, type Facts } from '../cases/source.ts';
 import { BindingOf, type Source } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
 import { ProblemError } from '../problems/problem.ts';
@@ -21,7 +21,7 @@ export function needsOf({ test, inherited }: PlannedTest): Record<string, Source
 }
 
 /** The cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
-export async function* casesOf(test: PlannedTest, files: FileReader | undefined): AsyncGenerator<readonly CaseOf[]> {
+export async function* casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly CaseOf[]> {
   const { cases } = test.test.options;
   if (!cases) {
     yield [new CaseOf(test, 0, undefined, 1)];
@@ -30,7 +30,7 @@ export async function* casesOf(test: PlannedTest, files: FileReader | undefined)
   const twins = new Map<string, number>();
   let ordinal = 0;
   const parts = Cases.partsOf(cases);
-  for await (const chunk of parts.open({ base: test.base, slug: slug(test.test.title), files })) {
+  for await (const chunk of parts.open(expansionOf(test, surroundings))) {
     yield chunk.map((entry) => {
       const own = idPart(test, entry) ?? '';
       const twin = (twins.get(own) ?? 0) + 1;
@@ -38,4 +38,13 @@ export async function* casesOf(test: PlannedTest, files: FileReader | undefined)
       return new CaseOf(test, ordinal++, entry, twin);
     });
   }
+}
+
+const expansionOf = (test: PlannedTest, surroundings: Surroundings): Expansion => ({ ...surroundings, base: test.base, slug: slug(test.test.title) });
+
+/** What a test's source says of its rows as a whole. */
+export async function factsOfSource(test: PlannedTest, surroundings: Surroundings): Promise<readonly Facts[]> {
+  const { cases } = test.test.options;
+  const facts = cases ? (Cases.partsOf(cases).facts ?? []) : [];
+  return Promise.all(facts.map((make) => make(expansionOf(test, surroundings))));
 }

@@ -1,6 +1,6 @@
 import { badUntil, layMarks, type Marks } from '../cases/marks.ts';
 import { caseSlug, slug } from '../cases/names.ts';
-import type { Entry, Expansion, FileReader } from '../cases/row.ts';
+import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { Cases, entriesOf } from '../cases/source.ts';
 import { checkTitle, fillTitle, readTitle } from '../cases/title.ts';
 import { type Definition, FixtureOf, fixture, isSource, type Source } from '../fixtures/fixture.ts';
@@ -30,8 +30,8 @@ export interface Defaults {
 export const ordinaryDefaults: Defaults = { timeout: 10_000, concurrency: 1 };
 
 /** Plans what files export: every suite and test, checked; the rows stream later. Runs no body and no fixture. */
-export async function planFiles(files: readonly LoadedFile[], reader: FileReader | undefined, defaults: Defaults = ordinaryDefaults): Promise<Plan> {
-  const planner = new Planner(reader);
+export async function planFiles(files: readonly LoadedFile[], surroundings: Surroundings, defaults: Defaults = ordinaryDefaults): Promise<Plan> {
+  const planner = new Planner(surroundings);
   for (const file of files) await planner.addFile(file, defaults);
   return { files: planner.files, tests: planner.tests, problems: planner.problems, warnings: planner.warnings };
 }
@@ -43,12 +43,12 @@ class Planner {
   readonly tests: PlannedTest[] = [];
   readonly problems: Problem[] = [];
   readonly warnings: Problem[] = [];
-  readonly #reader: FileReader | undefined;
+  readonly #surroundings: Surroundings;
   readonly #nodes = new Nodes();
   readonly #ids = new Map<string, number>();
 
-  constructor(reader: FileReader | undefined) {
-    this.#reader = reader;
+  constructor(surroundings: Surroundings) {
+    this.#surroundings = surroundings;
   }
 
   async addFile({ file, url, exports, folders }: LoadedFile, defaults: Defaults): Promise<void> {
@@ -325,7 +325,7 @@ class Planner {
   }
 
   #expansion(base: URL | undefined, title: string): Expansion {
-    return { base, slug: slug(title), files: this.#reader };
+    return { ...this.#surroundings, remark: undefined, base, slug: slug(title) };
   }
 
   #report(problems: readonly Problem[], origin: Origin | undefined): void {

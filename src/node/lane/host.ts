@@ -1,3 +1,4 @@
+import type { Surroundings } from '../../cases/row.ts';
 import type { Outcome } from '../../fixtures/fixture.ts';
 import { type Graph, type Level, type Node, Nodes, resolve } from '../../fixtures/graph.ts';
 import { PlainHosting } from '../../running/attempt.ts';
@@ -7,7 +8,6 @@ import { type Address, RunHost } from '../../running/run-host.ts';
 import { Watch } from '../../running/watch.ts';
 import { casesOf, levelsOf, needsOf } from '../../suites/expand.ts';
 import type { Plan, PlannedTest } from '../../suites/planned.ts';
-import { nodeFiles } from '../files.ts';
 import type { Parcel } from '../protocol.ts';
 import { brokenParcel, parcelOf } from './run-fixtures.ts';
 
@@ -20,12 +20,14 @@ export interface Torn {
 /** The process in which the fixtures of the run live: it has planned the same files, and finds them by their place in the plan. */
 export class FixtureHost {
   readonly #plan: Plan;
+  readonly #surroundings: Surroundings;
   readonly #host: RunHost;
   readonly #nodes = new Nodes();
   readonly #graphs = new Map<string, Promise<Graph>>();
 
-  constructor(plan: Plan, seed: number, output: (text: string) => void) {
+  constructor(plan: Plan, surroundings: Surroundings, seed: number, output: (text: string) => void) {
     this.#plan = plan;
+    this.#surroundings = surroundings;
     const log = (parts: readonly unknown[]): void => output(textOf(parts));
     const around = {
       seed,
@@ -72,13 +74,13 @@ export class FixtureHost {
   }
 
   async #resolve(planned: PlannedTest, ordinal: number | undefined): Promise<Graph> {
-    const levels = ordinal === undefined ? [] : await levelsOfRow(planned, ordinal);
+    const levels = ordinal === undefined ? [] : await levelsOfRow(planned, ordinal, this.#surroundings);
     return resolve(needsOf(planned), [...planned.inherited.levels, ...levels], this.#nodes);
   }
 }
 
-async function levelsOfRow(planned: PlannedTest, ordinal: number): Promise<Level[]> {
-  for await (const chunk of casesOf(planned, nodeFiles)) {
+async function levelsOfRow(planned: PlannedTest, ordinal: number, surroundings: Surroundings): Promise<Level[]> {
+  for await (const chunk of casesOf(planned, surroundings)) {
     const found = chunk.find((one) => one.ordinal === ordinal);
     if (found) return levelsOf((planned.test.options.bind as (row: object) => readonly unknown[])(found.entry.row) ?? [], 'a row', planned.test);
   }

@@ -1,6 +1,7 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { slug } from '../../cases/names.ts';
+import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
 import { framesOf, placeOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
@@ -12,11 +13,11 @@ import { failureOfThrow } from '../../running/failures.ts';
 import { nextTurn, now, startTimer } from '../../running/originals.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Running, runPlan } from '../../running/run.ts';
-import { casesOf } from '../../suites/expand.ts';
+import { casesOf, factsOfSource } from '../../suites/expand.ts';
 import { type LoadedFile, ordinaryDefaults, planFiles } from '../../suites/plan.ts';
 import { type CaseOf, fileOf, type Plan, type PlannedTest, titlesOf } from '../../suites/planned.ts';
 import { selectorOf } from '../../suites/selection.ts';
-import { nodeFiles } from '../files.ts';
+import { keptIn, nodeFiles } from '../files.ts';
 import { CompileCache } from '../loading/cache.ts';
 import { Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
@@ -60,6 +61,7 @@ class Lane {
   readonly #journal: JournalWriter;
   readonly #output = new Output();
   readonly #modules: Modules;
+  readonly #surroundings: Surroundings;
   readonly #under = new Set<CaseRun>();
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
@@ -75,6 +77,7 @@ class Lane {
   constructor(job: Job, signal: AbortSignal, compiling: Map<string, (error: { message: string; line: number; column: number } | undefined) => void>) {
     this.#job = job;
     this.#signal = signal;
+    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache) };
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
@@ -109,14 +112,17 @@ class Lane {
     const loaded = await this.#load();
     const { timeout, concurrency } = this.#job;
     this.#put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#job.loadTimeout } }, true);
-    const plan = await planFiles(loaded, nodeFiles, { timeout: timeout ?? ordinaryDefaults.timeout, concurrency: concurrency ?? ordinaryDefaults.concurrency });
+    const plan = await planFiles(loaded, this.#surroundings, {
+      timeout: timeout ?? ordinaryDefaults.timeout,
+      concurrency: concurrency ?? ordinaryDefaults.concurrency,
+    });
     this.#put({ is: 'planned', files: plan.files.length, tests: plan.tests.length, problems: plan.problems, warnings: plan.warnings }, true);
     if (plan.problems.length === 0) {
       if (this.#job.mode === 'plan') await this.#list(plan);
       else if (this.#job.mode === 'explain') await this.#explain(plan);
       else if (this.#job.mode === 'run') await this.#run(plan);
     }
-    if (this.#job.mode === 'host') this.#hosts(new FixtureHost(plan, this.#job.seed, (text) => this.#put({ is: 'output', text })));
+    if (this.#job.mode === 'host') this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, (text) => this.#put({ is: 'output', text })));
     else this.#end();
   }
 
@@ -170,13 +176,20 @@ class Lane {
     const { select } = selectorOf(this.#job.selection, plan);
     let selected = 0;
     for (const test of plan.tests) {
-      this.#put({ is: 'test', header: { ...headerOf(test), place: placeOf(test.test.origin) } });
+      const place = placeOf(test.test.origin);
+      let headed = false;
       try {
-        for await (const chunk of casesOf(test, nodeFiles)) {
+        for await (const chunk of casesOf(test, { ...this.#surroundings, remark: (problem) => this.#put({ is: 'remarked', problem }) })) {
           for (const planned of chunk) {
             if (!select(planned)) continue;
+            if (!headed) {
+              const facts = await factsOfSource(test, this.#surroundings);
+              this.#put({ is: 'test', header: { ...headerOf(test), place, facts: facts.map(({ summary }) => summary) } });
+              for (const problem of facts.flatMap(({ warnings }) => warnings)) this.#put({ is: 'remarked', problem: { ...problem, at: place } });
+            }
+            headed = true;
             selected++;
-            this.#put({ is: 'listed', name: nameOf(planned) });
+            this.#put({ is: 'listed', name: { ...nameOf(planned), name: planned.entry.name } });
           }
         }
       } catch (error) {
@@ -190,7 +203,7 @@ class Lane {
     const { select } = selectorOf(this.#job.selection, plan);
     let selected = 0;
     for (const test of plan.tests) {
-      for await (const chunk of casesOf(test, nodeFiles)) {
+      for await (const chunk of casesOf(test, this.#surroundings)) {
         for (const planned of chunk) {
           if (!select(planned)) continue;
           selected++;
@@ -218,7 +231,7 @@ class Lane {
       {
         seed: this.#job.seed,
         lane: this.#job.lane,
-        files: nodeFiles,
+        surroundings: this.#surroundings,
         signal: this.#signal,
         careful: this.#job.careful,
         oneAtATime: this.#job.careful,

@@ -1,0 +1,14 @@
+import papa from 'papaparse';
+import { shortValue } from '../cases/values.ts';
+
+/**
+ * A line of CSV (RFC 4180), without its end. Texts that a spreadsheet would take for a formula get an apostrophe before them;
+ * lists and objects stand as JSON.
+ */
+export const csvLine = (values: readonly unknown[]): string => papa.unparse([values.map(cellOf)], { escapeFormulae: true, newline: '\n' });
+
+function cellOf(value: unknown): unknown {
+  if (value === undefined || value === null) return '';
+  if (typeof value === 'object') return JSON.stringify(value);
+  return typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' ? value : shortValue(value);
+}
