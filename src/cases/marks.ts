@@ -32,6 +32,8 @@ export interface Standing {
   readonly known: string | undefined;
 }
 
+const unmarked: Standing = { skip: undefined, expired: undefined, held: undefined, known: undefined };
+
 const untilPassed = (mark: { until: string }, today: string): boolean => today >= mark.until;
 
 /**
@@ -43,15 +45,16 @@ const untilPassed = (mark: { until: string }, today: string): boolean => today >
  * | knownFailure | its failure is excused | its failure counts |
  * | onRequest | held, unless asked for | |
  */
-export function standing(marks: Marks, today: string, asked: boolean): Standing {
+export function standing(marks: Marks, today: string, asked: () => boolean): Standing {
   const { skip, knownFailure, onRequest } = marks;
+  if (skip === undefined && knownFailure === undefined && onRequest === undefined) return unmarked;
   const skipPast = typeof skip === 'object' && untilPassed(skip, today);
   const knownPast = typeof knownFailure === 'object' && untilPassed(knownFailure, today);
   const reason = (mark: string | { reason: string }): string => (typeof mark === 'string' ? mark : mark.reason);
   return {
     skip: skip && !skipPast ? reason(skip) : undefined,
     expired: skipPast ? `${skip.reason} (skipped until ${skip.until})` : undefined,
-    held: onRequest !== undefined && !asked ? onRequest : undefined,
+    held: onRequest !== undefined && !asked() ? onRequest : undefined,
     known: knownFailure !== undefined && !knownPast ? reason(knownFailure) : undefined,
   };
 }

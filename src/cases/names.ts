@@ -19,9 +19,9 @@ export const slug = (text: string): string =>
 
 const isFaithful = (text: string): boolean => plain.test(text) && !doubtful.test(text) && text === text.normalize('NFC');
 
-const shortened = (text: string, whole: string, keep: boolean): string => {
+const shortened = (text: string, whole: () => string, keep: boolean): string => {
   const short = slug(text);
-  return keep && short.length <= mostOfAName ? short : `${short.slice(0, mostOfAName - 9)}-${hash(whole, 8)}`;
+  return keep && short.length <= mostOfAName ? short : `${short.slice(0, mostOfAName - 9)}-${hash(whole(), 8)}`;
 };
 
 /** The values of a row as its case's name: `loa=12, nights=3`. */
@@ -41,7 +41,9 @@ export function nameOfValues(row: object): string {
  * the row follows.
  */
 export function caseSlug(row: object, name: string | undefined): string {
-  if (name !== undefined) return shortened(name, name, isFaithful(name));
+  if (name !== undefined) return shortened(name, () => name, isFaithful(name));
+  const easy = easySlug(row);
+  if (easy !== undefined) return easy;
   const parts: string[] = [];
   let keep = true;
   for (const column in row) {
@@ -50,5 +52,36 @@ export function caseSlug(row: object, name: string | undefined): string {
     keep &&= isFaithful(column) && (typeof value === 'number' || ((typeof value !== 'object' || value === null) && isFaithful(text)));
     parts.push(`${column}=${text}`);
   }
-  return shortened(parts.join(','), keep ? '' : canonical(row), keep);
+  return shortened(parts.join(','), () => canonical(row), keep);
+}
+
+const easyColumns = new Map<string, boolean>();
+
+/** Most rows hold numbers and plain words under plain words, and are their own slug: found without taking them apart. */
+function easySlug(row: object): string | undefined {
+  let text = '';
+  for (const column in row) {
+    const value = (row as Record<string, unknown>)[column];
+    let isEasy = easyColumns.get(column);
+    if (isEasy === undefined) {
+      isEasy = isSimple(column);
+      easyColumns.set(column, isEasy);
+    }
+    if (!isEasy || (typeof value === 'string' ? !isSimple(value) : typeof value !== 'number' && typeof value !== 'boolean')) return undefined;
+    text += `${text === '' ? '' : ','}${column}=${Object.is(value, -0) ? '-0' : value}`;
+  }
+  return text !== '' && text.length <= mostOfAName ? text : undefined;
+}
+
+const words = new Set(['true', 'false', 'null', 'undefined']);
+
+/** A word that is its own slug, short enough to stand in a name whole, and reads as nothing but a word: a letter, then letters, digits, `.`, `_`, `+`. */
+function isSimple(text: string): boolean {
+  if (text.length > 39 || text.length === 0 || words.has(text)) return false;
+  for (let i = 0; i < text.length; i++) {
+    const unit = text.charCodeAt(i);
+    const isLetter = (unit >= 97 && unit <= 122) || (unit >= 65 && unit <= 90);
+    if (!isLetter && (i === 0 || !((unit >= 48 && unit <= 57) || unit === 46 || unit === 95 || unit === 43))) return false;
+  }
+  return true;
 }

@@ -5,7 +5,7 @@ import { tellPlanProblems } from '../formats/human/run.ts';
 import { oneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { ownFolder } from '../node/record.ts';
-import { readEntry } from '../results/journal.ts';
+import { JournalReader } from '../results/journal.ts';
 import type { Explanation } from '../running/explain.ts';
 import { prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
@@ -75,7 +75,7 @@ function lastTimes(root: string): LastTimes {
   const journals = newest === undefined ? [] : readdirSync(join(runs, newest)).filter((name) => name.endsWith('.journal'));
   for (const name of journals) {
     for (const line of readFileSync(join(runs, newest as string, name), 'utf8').split('\n')) {
-      const entry = line.startsWith('{"is":"span"') ? readEntry(line) : undefined;
+      const entry = line.startsWith('{"is":"span"') ? new JournalReader().read(line) : undefined;
       if (entry?.is !== 'span') continue;
       const { fixture, of, what, milliseconds } = entry.span;
       const key = JSON.stringify([fixture, of]);

@@ -1,12 +1,13 @@
 import { closeSync, openSync, readSync } from 'node:fs';
 import { StringDecoder } from 'node:string_decoder';
-import { type JournalEntry, readEntry } from '../results/journal.ts';
+import { type JournalEntry, JournalReader } from '../results/journal.ts';
 
 const piece = Buffer.alloc(256 * 1024);
 
 /** Follows a journal while it grows. */
 export class Tail {
   readonly #path: string;
+  readonly #reader = new JournalReader();
   readonly #decoder = new StringDecoder('utf8');
   #file: number | undefined;
   #offset = 0;
@@ -30,7 +31,7 @@ export class Tail {
       const lines = (this.#rest + this.#decoder.write(piece.subarray(0, length))).split('\n');
       this.#rest = lines.pop() as string;
       for (const line of lines) {
-        const entry = readEntry(line);
+        const entry = this.#reader.read(line);
         if (entry) yield entry;
       }
     }

@@ -1,13 +1,16 @@
+import { caseSlug, nameOfValues } from '../cases/names.ts';
+import { fillTitle, hasPlaceholders, readTitle } from '../cases/title.ts';
 import type { Span } from '../fixtures/instance.ts';
 import type { Place } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { BindingUse } from '../running/bindings.ts';
 import type { Explanation } from '../running/explain.ts';
 import type { CaseResult } from '../running/result.ts';
+import { idOf, titleOf } from '../suites/planned.ts';
 import type { Leak } from './leaks.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
-export const journalVersion = 1;
+export const journalVersion = 2;
 
 /** What a lane is about to do, and how long that may take: whoever watches it ends a lane that goes silent for longer. */
 export interface Doing {
@@ -26,6 +29,12 @@ export interface TestHeader {
   readonly path: readonly string[];
   readonly place?: Place | undefined;
   readonly source?: string | undefined;
+  /** Those of all its cases. */
+  readonly tags: readonly string[];
+  /** The file that its rows come from, where there is one: the URL, as places name it. */
+  readonly data?: string | undefined;
+  /** The columns of its first row. */
+  readonly columns: readonly string[];
   /** What is told of its rows as a whole, where cases are listed. */
   readonly facts?: readonly string[] | undefined;
 }
@@ -69,64 +78,131 @@ export type JournalEntry =
   | { readonly is: 'bindings'; readonly uses: readonly BindingUse[]; readonly warnings: readonly Problem[] }
   | { readonly is: 'finished'; readonly selected: number; readonly stuck: boolean };
 
-const micro = (milliseconds: number): number => Math.round(milliseconds * 1000);
+/** Whole microseconds; as a small integer where it is one, which is far faster to write. */
+const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
 
-/**
- * An entry as a line. A passed case that said nothing, by far the most frequent, has a compact form:
- * `+test ordinal start set-up body tear-down checks`, times in microseconds, then id, title and row after tabs; all others
- * are JSON. Texts of JSON hold neither line breaks nor tabs.
- */
-export function writeEntry(entry: JournalEntry, stringify: (value: unknown) => string): string {
-  if (entry.is !== 'ended' || !isPlainPass(entry.result)) return `${stringify(entry)}\n`;
-  const { test, ordinal, start, times, checks, id, title, row } = entry.result;
-  const numbers = `+${test} ${ordinal} ${micro(start)} ${micro(times.setup)} ${micro(times.body)} ${micro(times.teardown)} ${checks.passed}`;
-  return `${numbers}\t${stringify(id)}\t${stringify(title)}\t${stringify(row)}\n`;
+/** A passed case of which there is nothing to say but its times: by far the most frequent entry. */
+export interface PlainPass {
+  readonly test: number;
+  readonly ordinal: number;
+  readonly twin: number;
+  /** Milliseconds. */
+  readonly start: number;
+  readonly setup: number;
+  readonly body: number;
+  readonly teardown: number;
+  readonly checks: number;
+  /** The line of its row in the test's data file; 0 without one. */
+  readonly line: number;
+  /** Its values, under the columns that the test's header names. */
+  readonly values: readonly unknown[];
 }
 
-const isPlainPass = (result: RecordedResult): boolean =>
-  result.status === 'passed' &&
-  result.attempts === 1 &&
-  !result.steps.length &&
-  !result.output.length &&
-  !result.attachments.length &&
-  !result.tags.length &&
-  !result.place;
+export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;
 
-/** The entry that a line holds; undefined for a line that was torn off while it was written. */
-export function readEntry(line: string): JournalEntry | undefined {
-  try {
-    if (!line.startsWith('+')) return JSON.parse(line) as JournalEntry;
-    const [numbers, id, title, row] = line.split('\t') as [string, string, string, string];
-    const [test, ordinal, start, setup, body, teardown, passed] = numbers.slice(1).split(' ').map(Number) as [
-      number,
-      number,
-      number,
-      number,
-      number,
-      number,
-      number,
-    ];
-    return {
-      is: 'ended',
-      result: {
-        test,
-        ordinal,
-        id: JSON.parse(id) as string,
-        title: JSON.parse(title) as string,
-        row: JSON.parse(row) as Record<string, unknown>,
-        tags: [],
-        status: 'passed',
-        attempts: 1,
-        start: start / 1000,
-        times: { setup: setup / 1000, body: body / 1000, teardown: teardown / 1000 },
-        checks: { passed, failed: 0 },
-        failures: [],
-        steps: [],
-        output: [],
-        attachments: [],
-      },
-    };
-  } catch {
-    return undefined;
+/**
+ * A plain pass as a line: `+test ordinal twin start set-up body tear-down checks line`, times in microseconds, then the values
+ * after a tab. Its id and its title are worked out from its test's header when somebody asks. Texts of JSON hold neither line breaks nor
+ * tabs.
+ */
+export function writePass(pass: PlainPass, stringify: (value: unknown) => string): string {
+  const { test, ordinal, twin, start, setup, body, teardown, checks, line, values } = pass;
+  return `+${test} ${ordinal} ${twin} ${micro(start)} ${micro(setup)} ${micro(body)} ${micro(teardown)} ${checks} ${line}\t[${writeValues(values, stringify)}]\n`;
+}
+
+/** What JSON would take as it is: no quotes, no control characters, no half of a pair. */
+const unescaped = /^[ !#-[\]-\ud7ff]*$/;
+
+function writeValues(values: readonly unknown[], stringify: (value: unknown) => string): string {
+  let text = '';
+  for (let i = 0; i < values.length; i++) {
+    const value = values[i];
+    text += `${i === 0 ? '' : ','}${typeof value === 'string' ? (unescaped.test(value) ? `"${value}"` : stringify(value)) : value}`;
+  }
+  return text;
+}
+
+/**
+ * The values of a row that stands in the journal as it is: words, finite numbers and truths under these columns, which names show
+ * as they show the recorded row. Nothing for any other.
+ */
+export function plainValues(row: Readonly<Record<string, unknown>>, columns: readonly string[]): unknown[] | undefined {
+  const values: unknown[] = [];
+  for (const column in row) {
+    const value = row[column];
+    if (columns[values.length] !== column) return undefined;
+    if (typeof value === 'number' ? !Number.isFinite(value) || Object.is(value, -0) : typeof value !== 'string' && typeof value !== 'boolean') return undefined;
+    values.push(value);
+  }
+  return values.length === columns.length ? values : undefined;
+}
+
+/** A plain pass as whole results are; what takes time is worked out when it is asked for. */
+class ReadPass implements RecordedResult {
+  readonly status = 'passed';
+  readonly attempts = 1;
+  readonly failures = [];
+  readonly steps = [];
+  readonly output = [];
+  readonly attachments = [];
+  readonly test: number;
+  readonly ordinal: number;
+  readonly start: number;
+  readonly times: { readonly setup: number; readonly body: number; readonly teardown: number };
+  readonly checks: { readonly passed: number; readonly failed: 0 };
+  readonly #twin: number;
+  readonly #line: number;
+  readonly #values: string;
+  readonly #header: TestHeader | undefined;
+
+  constructor(line: string, headers: ReadonlyMap<number, TestHeader>) {
+    const tab = line.indexOf('\t');
+    const [test = 0, ordinal = 0, twin = 1, start = 0, setup = 0, body = 0, teardown = 0, passed = 0, place = 0] = line.slice(1, tab).split(' ').map(Number);
+    this.test = test;
+    this.ordinal = ordinal;
+    this.start = start / 1000;
+    this.times = { setup: setup / 1000, body: body / 1000, teardown: teardown / 1000 };
+    this.checks = { passed, failed: 0 };
+    this.#twin = twin;
+    this.#line = place;
+    this.#values = line.slice(tab + 1);
+    this.#header = headers.get(test);
+  }
+
+  get row(): Readonly<Record<string, unknown>> {
+    const values = JSON.parse(this.#values) as unknown[];
+    return Object.fromEntries((this.#header?.columns ?? []).map((column, i) => [column, values[i]]));
+  }
+  get id(): string {
+    return idOf(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.row, undefined), this.#twin);
+  }
+  get title(): string {
+    const path = this.#header?.path ?? [];
+    const template = readTitle(path.at(-1) ?? '');
+    const { row } = this;
+    return titleOf([...path.slice(0, -1), fillTitle(template, row)], hasPlaceholders(template) ? '' : nameOfValues(row));
+  }
+  get tags(): readonly string[] {
+    return this.#header?.tags ?? [];
+  }
+  get place(): Place | undefined {
+    return this.#line && this.#header?.data !== undefined ? { file: this.#header.data, line: this.#line, column: 1 } : undefined;
+  }
+}
+
+/** Reads the lines of one journal, in their order. */
+export class JournalReader {
+  readonly #headers = new Map<number, TestHeader>();
+
+  /** The entry that a line holds; undefined for a line that was torn off while it was written. */
+  read(line: string): JournalEntry | undefined {
+    if (line.startsWith('+')) return line.endsWith(']') ? { is: 'ended', result: new ReadPass(line, this.#headers) } : undefined;
+    try {
+      const entry = JSON.parse(line) as JournalEntry;
+      if (entry.is === 'test') this.#headers.set(entry.header.test, entry.header);
+      return entry;
+    } catch {
+      return undefined;
+    }
   }
 }

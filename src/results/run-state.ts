@@ -65,6 +65,7 @@ export const noCounts = (): Record<Status, number> => Object.fromEntries(statuse
 export function take(state: RunState, entry: JournalEntry): void {
   switch (entry.is) {
     case 'test':
+      // A header comes again when more is known of its test.
       if (!state.tests.has(entry.header.test)) state.tests.set(entry.header.test, { header: entry.header, counts: noCounts(), milliseconds: 0, ended: false });
       break;
     case 'planned':

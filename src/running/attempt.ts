@@ -33,7 +33,7 @@ const noValues: Readonly<Record<string, unknown>> = Object.freeze({});
 export function attempt(run: CaseRun, placed: Placed | (() => Placed), scopes: readonly Open[], limit: number, around: Around): Promise<void> | undefined {
   if (typeof placed === 'function' || placed.graph.edges.length > 0) return withFixtures(run, placed, scopes, limit, around);
   around.phase(run, 'body', limit);
-  const body = runBody(run, noValues, limit, around);
+  const body = runBody(run, noValues, limit, around, run.begun);
   return body ? body.then(() => cleanUp(run, around)) : cleanUp(run, around);
 }
 
@@ -77,9 +77,8 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
 }
 
 /** The body, with its time limit. */
-function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit: number, around: Around): Promise<void> | undefined {
+function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit: number, around: Around, begun = now()): Promise<void> | undefined {
   const { test } = run.planned.test;
-  const begun = now();
   const over = (): void => {
     run.body = now() - begun;
     if (run.body > limit && !run.failures.some(({ cause }) => cause === 'timeout')) overdue(run, limit);

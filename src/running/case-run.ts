@@ -134,6 +134,11 @@ export class CaseRun implements Recorder {
     this.#abort?.abort(new Error('the time of this case is over'));
   }
 
+  /** Nothing was said or found: only times and passed checks. */
+  get isPlain(): boolean {
+    return this.failures === none && this.output === none && this.attachments === none && this.#steps === none && this.skipped === undefined;
+  }
+
   get steps(): readonly StepResult[] {
     return this.#steps.map(({ title, depth, status, milliseconds }) => ({ title, depth, status, milliseconds }));
   }

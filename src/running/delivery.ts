@@ -2,6 +2,7 @@ import type { PlannedTest } from '../suites/planned.ts';
 import type { CaseRun } from './case-run.ts';
 import { failureOfThrow } from './failures.ts';
 import { nextTurn, now } from './originals.ts';
+import { resultOf } from './outcome.ts';
 import type { CaseResult } from './result.ts';
 import type { Listener } from './run.ts';
 
@@ -20,14 +21,19 @@ const turnEvery = 1;
 export class Delivery {
   readonly #listener: Listener;
   readonly #careful: boolean;
-  #waiting: { run: CaseRun; result: CaseResult }[] = [];
+  readonly #started: number;
+  /** What has ended and not gone out; without a result, it passed and there is nothing to say. */
+  #waiting: { run: CaseRun; result: CaseResult | undefined }[] = [];
   #turning: Promise<void> | undefined;
   #lastTurn = now();
   #cases = 0;
   #milliseconds = 0;
   #announced = false;
+  /** When the last case ended: asking the clock is dear in a stream. */
+  #clock = 0;
 
-  constructor(listener: Listener, careful: boolean) {
+  constructor(listener: Listener, careful: boolean, started: number) {
+    this.#started = started;
     this.#listener = listener;
     this.#careful = careful;
   }
@@ -45,23 +51,27 @@ export class Delivery {
 
   /** Tells that a case goes on to a phase, or that a stream has begun. */
   announce(run: CaseRun, test: PlannedTest, phase: 'setup' | 'body' | 'teardown', limit: number): void {
-    if (!this.streaming) this.#listener.begun?.(run, phase, limit);
-    else if (!this.#announced) {
+    if (!this.streaming) {
+      this.#announced = false;
+      this.#listener.begun?.(run, phase, limit);
+    } else if (!this.#announced) {
       this.#announced = true;
       this.#listener.streaming?.(test, limit);
     }
   }
 
-  ended(run: CaseRun, result: CaseResult): void {
+  ended(run: CaseRun, result: CaseResult | undefined): void {
+    const taken = run.setup + run.body + run.teardown;
     this.#cases++;
-    this.#milliseconds += now() - run.begun;
+    this.#milliseconds += taken;
+    this.#clock = run.begun + taken;
     this.#waiting.push({ run, result });
     if (!this.streaming) void this.turn();
   }
 
   /** Between cases: a promise where the event loop is to have its turn. */
   breathe(): Promise<void> | undefined {
-    return !this.streaming || now() - this.#lastTurn >= turnEvery ? this.turn() : undefined;
+    return !this.streaming || this.#clock - this.#lastTurn >= turnEvery ? this.turn() : undefined;
   }
 
   turn(): Promise<void> {
@@ -70,7 +80,10 @@ export class Delivery {
       this.#lastTurn = now();
       const ready = this.#waiting;
       this.#waiting = [];
-      for (const { run, result } of ready) this.#listener.ended(run.planned, result, run);
+      for (const { run, result } of ready) {
+        if (result) this.#listener.ended(run.planned, result, run);
+        else this.#listener.passed?.(run, run.begun - this.#started);
+      }
       this.#listener.turn?.();
     });
     return this.#turning;
@@ -84,7 +97,9 @@ export class Delivery {
     }
     const failure = failureOfThrow(error, 'throw', {});
     const waiting = this.#waiting.find((one) => one.run === run);
-    if (waiting) waiting.result = { ...waiting.result, status: 'failed', cause: 'throw', failures: [...waiting.result.failures, failure] };
-    else this.#listener.told({ code: 'after-the-end', what, id: run.planned.id, detail: failure.message, at: failure.place });
+    if (waiting) {
+      const result = waiting.result ?? resultOf(run, { status: 'passed' }, 1, this.#started);
+      waiting.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
+    } else this.#listener.told({ code: 'after-the-end', what, id: run.planned.id, detail: failure.message, at: failure.place });
   }
 }

@@ -15,6 +15,7 @@ import { CaseRun, textOf } from './case-run.ts';
 import { Delivery } from './delivery.ts';
 import { failureOfThrow } from './failures.ts';
 import { now, today } from './originals.ts';
+import { resultOf } from './outcome.ts';
 import type { CaseResult, Failure } from './result.ts';
 import { type Address, LocalRunFixtures, type RunFixtures } from './run-host.ts';
 import { type Open, type Placed, place } from './scopes.ts';
@@ -59,6 +60,8 @@ export interface Listener {
   /** `run` is its last attempt, if it had any. */
   ended(planned: CaseOf, result: CaseResult, run?: CaseRun): void;
   testEnded?(test: PlannedTest): void;
+  /** A case passed, and there is nothing to say but its times; told in place of `ended` by who has it. */
+  passed?(run: CaseRun, start: number): void;
   /** A shared fixture's tear-down failed: a result of its own. */
   tornDown?(owner: { id: string; title: string }, result: CaseResult): void;
   /** What has been told can be written now. */
@@ -112,7 +115,7 @@ class Runner {
   constructor(options: RunOptions, listener: Listener) {
     this.#options = options;
     this.#listener = listener;
-    this.#delivery = new Delivery(listener, options.careful === true);
+    this.#delivery = new Delivery(listener, options.careful === true, this.#started);
     this.#around = {
       seed: options.seed,
       lane: options.lane ?? 0,
@@ -247,7 +250,7 @@ class Runner {
   /** Begins a case; a promise where the next must wait for it. */
   #begin(planned: CaseOf, placed: (planned: CaseOf) => Placed | (() => Placed), scopes: readonly Open[]): Promise<void> | undefined {
     const { problems } = planned.entry;
-    const { skip, expired, held, known } = standing(planned.marks, this.#day, this.#options.asked?.(planned) ?? false);
+    const { skip, expired, held, known } = standing(planned.marks, this.#day, () => this.#options.asked?.(planned) ?? false);
     const without = (verdict: Verdict, failures: readonly Failure[] = []): undefined => void this.#listener.ended(planned, this.#result(verdict, failures));
     if (problems) return without({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
     if (skip !== undefined) return without({ status: 'skipped', reason: skip });
@@ -302,17 +305,8 @@ class Runner {
 
   #finish(run: CaseRun, verdict: Verdict, attempts: number): void {
     run.ended = true;
-    this.#delivery.ended(run, {
-      ...verdict,
-      attempts,
-      start: run.begun - this.#started,
-      times: { setup: run.setup, body: run.body, teardown: run.teardown },
-      checks: { passed: run.checksPassed, failed: run.checksFailed },
-      failures: run.failures,
-      steps: run.steps,
-      output: run.output,
-      attachments: run.attachments,
-    });
+    if (verdict.status === 'passed' && attempts === 1 && run.isPlain && this.#listener.passed) this.#delivery.ended(run, undefined);
+    else this.#delivery.ended(run, resultOf(run, verdict, attempts, this.#started));
   }
 
   /** Waits for all that is under way within a scope, and tears its fixtures down. */

@@ -7,6 +7,8 @@ export interface Verdict {
   readonly reason?: string | undefined;
 }
 
+const passed: Verdict = { status: 'passed' };
+
 /** Causes that are not the tested code's verdict. */
 const erring: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 'crash']);
 
@@ -26,6 +28,7 @@ const erring: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 
  */
 export function verdictOf(run: Pick<CaseRun, 'failures' | 'skipped'>, known: string | undefined): Verdict {
   const failures: readonly Failure[] = run.failures;
+  if (failures.length === 0 && run.skipped === undefined && known === undefined) return passed;
   const own = failures.find(({ cause }) => !erring.has(cause));
   const error = failures.find(({ cause }) => erring.has(cause));
   if (own && known === undefined) return { status: 'failed', cause: own.cause };
@@ -33,5 +36,5 @@ export function verdictOf(run: Pick<CaseRun, 'failures' | 'skipped'>, known: str
   if (own) return { status: 'known', cause: own.cause, reason: known };
   if (run.skipped !== undefined) return { status: 'skipped', reason: run.skipped };
   if (known !== undefined) return { status: 'failed', cause: 'surprise', reason: known };
-  return { status: 'passed' };
+  return passed;
 }

@@ -1,3 +1,4 @@
+import { Identities } from '../cases/identity.ts';
 import { slug } from '../cases/names.ts';
 import type { Expansion, Surroundings } from '../cases/row.ts';
 import { Cases, type Facts } from '../cases/source.ts';
@@ -27,16 +28,11 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings): A
     yield [new CaseOf(test, 0, undefined, 1)];
     return;
   }
-  const twins = new Map<string, number>();
+  const identities = new Identities();
   let ordinal = 0;
   const parts = Cases.partsOf(cases);
   for await (const chunk of parts.open(expansionOf(test, surroundings))) {
-    yield chunk.map((entry) => {
-      const own = idPart(test, entry) ?? '';
-      const twin = (twins.get(own) ?? 0) + 1;
-      twins.set(own, twin);
-      return new CaseOf(test, ordinal++, entry, twin);
-    });
+    yield chunk.map((entry) => new CaseOf(test, ordinal++, entry, identities.add(idPart(test, entry) ?? '')));
   }
 }
 

@@ -110,8 +110,7 @@ export class CaseOf implements PlannedCase {
 
   #makeId(): string {
     const { test } = this;
-    const own = idPart(test, this.entry);
-    return `${test.id}${own === undefined ? '' : `/${own}`}${this.twin > 1 ? `~${this.twin}` : ''}`;
+    return idOf(test.id, idPart(test, this.entry), this.twin);
   }
 
   get path(): readonly string[] {
@@ -124,9 +123,7 @@ export class CaseOf implements PlannedCase {
 
   get title(): string {
     const { entry, test, path } = this;
-    const whole = path.join(' › ');
-    const own = entry.name ?? (hasPlaceholders(test.title) ? '' : this.name);
-    return own && !whole.includes(own) ? `${whole} › ${own}` : whole;
+    return titleOf(path, entry.name ?? (hasPlaceholders(test.title) ? '' : this.name));
   }
 
   get marks(): RowMarks {
@@ -141,6 +138,16 @@ export class CaseOf implements PlannedCase {
   get place(): Place | undefined {
     return this.entry.place ?? this.test.parent.entry?.place;
   }
+}
+
+/** An id: the test's own, what tells the case from its siblings, and which of several equal ones it is. */
+export const idOf = (test: string, own: string | undefined, twin: number): string =>
+  `${test}${own === undefined ? '' : `/${own}`}${twin > 1 ? `~${twin}` : ''}`;
+
+/** A case's title: the path of titles, and its own name where that does not stand in it already. */
+export function titleOf(path: readonly string[], own: string): string {
+  const whole = path.join(' › ');
+  return own && !whole.includes(own) ? `${whole} › ${own}` : whole;
 }
 
 /** The part of an id that tells the cases of a test apart, if it has several. */

@@ -27,6 +27,8 @@ export interface Selection {
 
 /** Whether a case is wanted, and whether it was asked for so clearly that it runs although it is held. */
 export interface Selector {
+  /** Every case is wanted: none needs to be looked at. */
+  readonly all: boolean;
   select(planned: CaseOf): boolean;
   asked(planned: CaseOf): boolean;
 }
@@ -37,6 +39,7 @@ export function selectorOf(selection: Selection, plan: Plan): Selector {
   const places = selection.targets?.length ? selection.targets.map((target) => standsAt(target, plan)) : undefined;
   const titleTests = titles.map(titleTest);
   return {
+    all: !places && [titles, tags, notTags, ids, rows].every((wanted) => wanted.length === 0),
     select: (planned) =>
       (!places || places.some((stands) => stands(planned))) &&
       (ids.length === 0 || ids.includes(planned.id)) &&
@@ -64,8 +67,7 @@ function titleTest(wanted: string): (title: string) => boolean {
 }
 
 function standsAt({ url, line }: Target, plan: Plan): (planned: CaseOf) => boolean {
-  if (line === undefined) return (planned) => planned.test.base?.href === url || inData(planned, url, line);
-  const tests = new Set(testsAt(plan, line, url));
+  const tests = new Set(line === undefined ? plan.tests.filter(({ base }) => base?.href === url) : testsAt(plan, line, url));
   return (planned) => tests.has(planned.test) || inData(planned, url, line);
 }
 

@@ -511,6 +511,6 @@ export function due(loa: Length, season: number): number {
     status: 0,
     last: '3 cases in 2 tests, 2 files',
     absent: 'touched',
-    says: ['a.lattice.mjs#at-hour/hour=1', 'a.lattice.mjs#at-hour/hour=2', 'b.lattice.mjs#untouched'],
+    says: ['hour=1', 'hour=2', 'b.lattice.mjs', 'untouched', '3 cases in 2 tests, 2 files'],
   },
 ];

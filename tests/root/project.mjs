@@ -54,17 +54,30 @@ function readRecord(folder) {
   if (newest === undefined) return { results: undefined, info: undefined };
   const record = join(runs, newest);
   const results = [];
+  const headers = new Map();
   for (const name of readdirSync(record).filter((file) => file.endsWith('.journal'))) {
     for (const line of readFileSync(join(record, name), 'utf8').split('\n')) {
       if (line.startsWith('+')) {
-        const [, id, title] = line.split('\t');
-        results.push({ id: JSON.parse(id), title: JSON.parse(title), status: 'passed', cause: undefined });
+        results.push({ ...nameOf(line, headers), status: 'passed', cause: undefined });
       } else if (line.startsWith('{')) {
         const entry = JSON.parse(line);
+        if (entry.is === 'test') headers.set(entry.header.test, entry.header);
         if (entry.is === 'ended') results.push(entry.result);
         else if (entry.is === 'torn') results.push({ id: entry.id, title: entry.title, ...entry.result });
       }
     }
   }
   return { results, info: JSON.parse(readFileSync(join(record, 'run.json'), 'utf8')) };
+}
+
+/** A compact line names a case by its test's header and the values of its row; the little projects' rows are plain words and numbers. */
+function nameOf(line, headers) {
+  const [numbers, row] = line.slice(1).split('\t');
+  const [test, , twin] = numbers.split(' ').map(Number);
+  const { id, path, columns, source } = headers.get(test);
+  const values = JSON.parse(row);
+  const parts = columns.map((column, i) => `${column}=${values[i]}`);
+  const title = path.join(' › ').replace(/\{(\w+)\}/g, (_, column) => values[columns.indexOf(column)]);
+  const own = source === undefined ? '' : `/${parts.join(',').replace(/[^\p{L}\p{N}._=,+-]+/gu, '-')}`;
+  return { id: `${id}${own}${twin > 1 ? `~${twin}` : ''}`, title: path.join('').includes('{') || !parts.length ? title : `${title} › ${parts.join(', ')}` };
 }

@@ -34,7 +34,7 @@ export const refusals = test(
         suites: () => [test('t', { cases: dataFile('dus.csv') }, body)],
       },
       'an unknown ending': {
-        says: 'dues.xyz: its ending tells no known format; there are: .csv, .tsv, .json, .jsonl, .ndjson, .yaml, .yml',
+        says: 'dues.xyz: its ending tells no known format; there are: .csv, .tsv, .json, .jsonl, .ndjson, .yaml, .yml, .xlsx',
         suites: () => [test('t', { cases: dataFile('dues.xyz') }, body)],
       },
       'a missing heading': {

@@ -12,9 +12,11 @@ export interface CsvRecord {
   readonly cells: readonly string[];
   /** The line it starts on, from 1. */
   readonly line: number;
+  /** How many lines it takes. */
+  readonly lines: number;
   /** Its text as it stands in the file. */
   readonly raw: string;
-  readonly unclosed?: boolean;
+  readonly unclosed: boolean;
 }
 
 /** A record that is longer is refused: it is held whole. Characters. */
@@ -24,6 +26,7 @@ interface Span {
   readonly start: number;
   readonly end: number;
   readonly line: number;
+  readonly lines: number;
   readonly unclosed: boolean;
 }
 
@@ -73,7 +76,7 @@ function spans(text: string, firstLine: number, { delimiter, comment }: CsvOptio
         end = close;
       }
     }
-    if (!skipped) records.push({ start, end: text[end - 1] === '\r' && end < text.length ? end - 1 : end, line, unclosed });
+    if (!skipped) records.push({ start, end: text[end - 1] === '\r' && end < text.length ? end - 1 : end, line, lines, unclosed });
     start = end + 1;
     line += lines;
   }
@@ -125,7 +128,7 @@ function split(papa: typeof Papa, text: string, records: readonly Span[], { deli
     run.forEach((span, i) => {
       const raw = text.slice(span.start, span.end);
       const cells = span.unclosed ? [raw] : ((whole.length === run.length ? whole[i] : papa.parse<string[]>(raw, options).data[0]) ?? []);
-      parsed.push(span.unclosed ? { cells, line: span.line, raw, unclosed: true } : { cells, line: span.line, raw });
+      parsed.push({ cells, line: span.line, lines: span.lines, raw, unclosed: span.unclosed });
     });
     from = to;
   }

@@ -139,7 +139,8 @@ function typeItem(item: unknown, { columns, schema }: Typed, placeOf: (key: stri
   const record: RawRecord = {
     place,
     lines: undefined,
-    cell: ({ heading }) => ({ value: Object.hasOwn(values, heading) ? values[heading] : undefined, quoted: false }),
+    value: ({ heading }) => (Object.hasOwn(values, heading) ? values[heading] : undefined),
+    isQuoted: () => false,
     at: (column) => placeOf(column && Object.hasOwn(values, column.heading) ? column.heading : undefined),
   };
   return typeRecord(record, columns ? columnsFor(columns, headings) : asTheyAre(headings), schema);

@@ -6,79 +6,97 @@ import { shortValue } from '../values.ts';
 import { type CellReader, readValue } from './cells.ts';
 import type { Column, StandardSchema } from './columns.ts';
 
-/** One cell as a file has it. */
-export interface RawCell {
-  /** Text, or what a document holds; undefined where there is nothing. */
-  readonly value: unknown;
-  /** An empty text that somebody quoted was meant. */
-  readonly quoted: boolean;
-  /** What the file shows in place of a value. */
-  readonly error?: string;
+/** What a file shows where a value should be: an error that a workbook worked out. */
+export class ShownError {
+  readonly shown: string;
+  constructor(shown: string) {
+    this.shown = shown;
+  }
 }
 
 /** One record as a file has it, asked column by column. */
 export interface RawRecord {
   readonly place: Place;
   readonly lines: number | undefined;
-  cell(column: Column, index: number): RawCell;
+  /** Text, or what a document holds; undefined where there is nothing. */
+  value(column: Column, index: number): unknown;
+  /** Whether an empty text was quoted: then somebody meant it. */
+  isQuoted(index: number): boolean;
   /** Where a cell stands: asked only for messages. */
   at(column: Column | undefined, index: number): Place;
 }
 
-/** Makes a row of a record: each cell read as its column says, each that is wrong told with its place. */
-export function typeRecord(record: RawRecord, columns: readonly Column[], schema: StandardSchema<unknown> | undefined): Entry | Promise<Entry> {
-  const properties: [string, unknown][] = [];
-  const problems: Problem[] = [];
-  const marks: RowMarks = {};
-  const waiting: Promise<void>[] = [];
-  let name: string | undefined;
-  columns.forEach((column, index) => {
-    const { property, reads } = column;
-    const raw = record.cell(column, index);
-    const isEmpty = raw.value === undefined || raw.value === null || raw.value === '';
-    const at = (): Place => record.at(column, index);
-    if (raw.error !== undefined) problems.push({ code: 'cell-error', column: property, shown: raw.error, at: at() });
-    else if (reads.as === 'mark') {
-      if (isEmpty) return;
-      const text = String(raw.value);
-      if (reads.mark === 'name') name = text;
-      else if (reads.mark === 'tags') marks.tags = Array.isArray(raw.value) ? raw.value.map(String) : text.split(/[\s,;]+/).filter(Boolean);
-      else if (reads.mark === 'skip') marks.skip = text;
-      else marks.knownFailure = text;
-    } else if (reads.as === 'schema') {
-      const judge = (judged: unknown): void => takeJudged(judged, raw.value, property, at, properties, problems);
-      const judged = reads.schema['~standard'].validate(raw.value);
-      if (judged instanceof Promise) waiting.push(judged.then(judge));
-      else judge(judged);
-    } else if (isEmpty && !raw.quoted) takeEmpty(reads.reader, property, at, properties, problems);
-    else if (isEmpty && reads.reader.whenEmpty.is !== 'error') takeEmpty(reads.reader, property, at, properties, problems);
-    else {
-      const reading = readValue(reads.reader, raw.value);
-      properties.push([property, 'value' in reading ? reading.value : raw.value]);
-      if (!('value' in reading))
-        problems.push({ code: 'bad-cell', column: property, text: textOf(raw.value), wanted: reads.reader.kind, hint: reading.hint, at: at() });
-    }
-  });
-  const finish = (row: object): Entry => ({
-    row,
-    name,
-    marks: Object.keys(marks).length ? marks : undefined,
-    place: record.place,
-    lines: record.lines,
-    problems: problems.length ? problems : undefined,
-  });
-  const made = (): Entry | Promise<Entry> =>
-    schema && problems.length === 0
-      ? judgeRow(schema, Object.fromEntries(properties), record, columns, problems, finish)
-      : finish(Object.fromEntries(properties));
-  return waiting.length ? Promise.all(waiting).then(made) : made();
+/** A row while it is made of a record. Lists are made when something goes into them. */
+interface Making {
+  readonly row: Record<string, unknown>;
+  name: string | undefined;
+  marks: RowMarks | undefined;
+  problems: Problem[] | undefined;
+  waiting: Promise<void>[] | undefined;
 }
 
-const textOf = (value: unknown): string => (typeof value === 'string' ? value : shortValue(value));
+/** Makes a row of a record: each cell read as its column says, each that is wrong told with its place. */
+export function typeRecord(record: RawRecord, columns: readonly Column[], schema: StandardSchema<unknown> | undefined): Entry | Promise<Entry> {
+  const making: Making = { row: {}, name: undefined, marks: undefined, problems: undefined, waiting: undefined };
+  for (let index = 0; index < columns.length; index++) typeCell(making, record, columns[index] as Column, index);
+  if (making.waiting) return Promise.all(making.waiting).then(() => judged(making, record, columns, schema));
+  return judged(making, record, columns, schema);
+}
 
-function takeEmpty({ whenEmpty, kind }: CellReader<unknown>, property: string, at: () => Place, properties: [string, unknown][], problems: Problem[]): void {
-  if (whenEmpty.is === 'value') properties.push([property, whenEmpty.value]);
-  else if (whenEmpty.is === 'error') problems.push({ code: 'empty-cell', column: property, wanted: kind, at: at() });
+function judged(making: Making, record: RawRecord, columns: readonly Column[], schema: StandardSchema<unknown> | undefined): Entry | Promise<Entry> {
+  return schema && !making.problems ? judgeRow(schema, making, record, columns) : entryOf(making, record, making.row);
+}
+
+const entryOf = ({ name, marks, problems }: Making, { place, lines }: RawRecord, row: object): Entry => ({ row, name, marks, place, lines, problems });
+
+function wrong(making: Making, problem: Problem): void {
+  making.problems ??= [];
+  making.problems.push(problem);
+}
+
+function typeCell(making: Making, record: RawRecord, column: Column, index: number): void {
+  const { property, reads } = column;
+  const value = record.value(column, index);
+  if (value instanceof ShownError) wrong(making, { code: 'cell-error', column: property, shown: value.shown, at: record.at(column, index) });
+  else if (reads.as === 'cell') readCell(making, reads.reader, value, record, column, index);
+  else if (reads.as === 'schema') {
+    const judge = (found: unknown): void => takeJudged(making, found, value, property, () => record.at(column, index));
+    const found = reads.schema['~standard'].validate(value);
+    if (found instanceof Promise) {
+      making.waiting ??= [];
+      making.waiting.push(found.then(judge));
+    } else judge(found);
+  } else if (!isEmpty(value)) readMark(making, reads.mark, value);
+}
+
+const isEmpty = (value: unknown): boolean => value === undefined || value === null || value === '';
+
+function readCell(making: Making, reader: CellReader<unknown>, value: unknown, record: RawRecord, column: Column, index: number): void {
+  const { property } = column;
+  if (isEmpty(value) && (reader.whenEmpty.is !== 'error' || !record.isQuoted(index))) {
+    if (reader.whenEmpty.is === 'value') making.row[property] = reader.whenEmpty.value;
+    else if (reader.whenEmpty.is === 'error') wrong(making, { code: 'empty-cell', column: property, wanted: reader.kind, at: record.at(column, index) });
+    return;
+  }
+  const reading = typeof value === 'string' ? reader.read(value) : readValue(reader, value);
+  if ('value' in reading) making.row[property] = reading.value;
+  else {
+    making.row[property] = value;
+    const text = typeof value === 'string' ? value : shortValue(value);
+    wrong(making, { code: 'bad-cell', column: property, text, wanted: reader.kind, hint: reading.hint, at: record.at(column, index) });
+  }
+}
+
+function readMark(making: Making, mark: 'name' | 'tags' | 'skip' | 'known', value: unknown): void {
+  const text = String(value);
+  if (mark === 'name') {
+    making.name = text;
+    return;
+  }
+  making.marks ??= {};
+  if (mark === 'tags') making.marks.tags = Array.isArray(value) ? value.map(String) : text.split(/[\s,;]+/).filter(Boolean);
+  else if (mark === 'skip') making.marks.skip = text;
+  else making.marks.knownFailure = text;
 }
 
 /** What a Standard Schema answers. */
@@ -87,33 +105,23 @@ interface Judged {
   readonly issues?: readonly { readonly message: string; readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined }[] | undefined;
 }
 
-function takeJudged(judged: unknown, raw: unknown, property: string, at: () => Place, properties: [string, unknown][], problems: Problem[]): void {
-  const { value, issues } = judged as Judged;
-  if (!issues) properties.push([property, value]);
-  else {
-    properties.push([property, raw]);
-    for (const { message } of issues) problems.push({ code: 'schema-issue', column: property, message, at: at() });
-  }
+function takeJudged(making: Making, found: unknown, raw: unknown, property: string, at: () => Place): void {
+  const { value, issues } = found as Judged;
+  making.row[property] = issues ? raw : value;
+  for (const { message } of issues ?? []) wrong(making, { code: 'schema-issue', column: property, message, at: at() });
 }
 
-function judgeRow(
-  schema: StandardSchema<unknown>,
-  raw: object,
-  record: RawRecord,
-  columns: readonly Column[],
-  problems: Problem[],
-  finish: (row: object) => Entry,
-): Entry | Promise<Entry> {
-  const take = (judged: unknown): Entry => {
-    const { value, issues = [] } = judged as Judged;
+function judgeRow(schema: StandardSchema<unknown>, making: Making, record: RawRecord, columns: readonly Column[]): Entry | Promise<Entry> {
+  const take = (found: unknown): Entry => {
+    const { value, issues = [] } = found as Judged;
     for (const { message, path = [] } of issues) {
       const [first] = path;
       const key = typeof first === 'object' && first !== null ? first.key : first;
       const index = columns.findIndex(({ property }) => property === key);
-      problems.push({ code: 'schema-issue', column: key === undefined ? undefined : String(key), message, at: record.at(columns[index], index) });
+      wrong(making, { code: 'schema-issue', column: key === undefined ? undefined : String(key), message, at: record.at(columns[index], index) });
     }
-    return finish(problems.length ? raw : (value as object));
+    return entryOf(making, record, making.problems ? making.row : (value as object));
   };
-  const judged = schema['~standard'].validate(raw);
-  return judged instanceof Promise ? judged.then(take) : take(judged);
+  const found = schema['~standard'].validate(making.row);
+  return found instanceof Promise ? found.then(take) : take(found);
 }

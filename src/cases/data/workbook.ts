@@ -3,7 +3,7 @@ import { type Problem, refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import type { Columns, StandardSchema } from './columns.ts';
 import { type Indexed, readHeadings } from './headings.ts';
-import { type RawRecord, typeRecord } from './typing.ts';
+import { type RawRecord, ShownError, typeRecord } from './typing.ts';
 
 /** A workbook that is larger is refused: its compressed bytes are held whole. */
 const mostBytes = 64_000_000;
@@ -80,12 +80,13 @@ function recordOf(
   return {
     place: placeOf(number, 0),
     lines: undefined,
-    cell(_column, index) {
+    value(_column, index) {
       const cell = cells.get(at(index));
-      if (!cell) return { value: undefined, quoted: false };
-      if ('error' in cell) return { value: undefined, quoted: false, error: cell.error };
-      return { value: typeof cell.value === 'string' ? cell.value.trim() : cell.value, quoted: false };
+      if (!cell) return undefined;
+      if ('error' in cell) return new ShownError(cell.error);
+      return typeof cell.value === 'string' ? cell.value.trim() : cell.value;
     },
+    isQuoted: () => false,
     at: (column, index) => placeOf(number, column ? at(index) : 0),
   };
 }

@@ -1,5 +1,6 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
-import { type JournalEntry, journalVersion, writeEntry } from '../../results/journal.ts';
+import { type JournalEntry, journalVersion, writeEntry, writePass } from '../../results/journal.ts';
+import type { CaseRun } from '../../running/case-run.ts';
 import { now, stringify } from '../../running/originals.ts';
 
 const blockSize = 64 * 1024;
@@ -17,6 +18,15 @@ export class JournalWriter {
   constructor(path: string, lane: number) {
     this.#file = openSync(path, 'a');
     this.put({ is: 'header', version: journalVersion, lane }, true);
+  }
+
+  /** A case that passed with nothing to say; `start` counts from the lane's begin. */
+  pass(run: CaseRun, start: number, values: readonly unknown[]): void {
+    const { planned, setup, body, teardown, checksPassed } = run;
+    const { test, ordinal, twin, entry } = planned;
+    const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line: entry.place?.line ?? 0, values };
+    this.#waiting += writePass(pass, stringify);
+    if (this.#waiting.length >= blockSize || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();
   }
 
   put(entry: JournalEntry, atOnce = false): void {

@@ -5,12 +5,13 @@ import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
 import { framesOf, placeOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { type CaseName, type JournalEntry, type RecordedResult, readEntry, type TestHeader } from '../../results/journal.ts';
+import { type CaseName, type JournalEntry, JournalReader, plainValues, type RecordedResult, type TestHeader } from '../../results/journal.ts';
 import { recordedRow } from '../../results/rows.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { explainCase } from '../../running/explain.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { nextTurn, now, startTimer } from '../../running/originals.ts';
+import { resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Running, runPlan } from '../../running/run.ts';
 import { casesOf, factsOfSource } from '../../suites/expand.ts';
@@ -215,14 +216,19 @@ class Lane {
   }
 
   async #run(plan: Plan): Promise<void> {
-    const { select, asked } = selectorOf(this.#job.selection, plan);
+    const { select, asked, all } = selectorOf(this.#job.selection, plan);
     const recorded = recordedIn(this.#job.earlier);
-    const headed = new Set<number>();
+    const headed = new Map<PlannedTest, TestHeader>();
     let streaming = false;
-    const head = (test: PlannedTest): void => {
-      if (headed.has(test.index)) return;
-      headed.add(test.index);
-      this.#put({ is: 'test', header: headerOf(test) });
+    /** Puts a test's header before its first entry; what its first row tells of all stands in it, too. */
+    const head = (test: PlannedTest, first?: CaseOf): TestHeader => {
+      let header = headed.get(test);
+      if (!header) {
+        header = headerOf(test, first);
+        headed.set(test, header);
+        this.#put({ is: 'test', header });
+      }
+      return header;
     };
     const leaks = new LeakCounter();
     const finder = this.#job.findLeaks ? new LeakFinder(() => nameIfAny(this.#output.current?.planned)) : undefined;
@@ -239,14 +245,14 @@ class Lane {
         inBackground: true,
         runFixtures: this.#runFixtures,
         everySpan: this.#job.everySpan,
-        select: (planned) => !recorded.has(`${planned.test.index}/${planned.ordinal}`) && select(planned),
+        select: all && recorded.size === 0 ? undefined : (planned) => !recorded.has(`${planned.test.index}/${planned.ordinal}`) && select(planned),
         asked,
         bindContext: (run, act) => this.#output.bind(run, act),
       },
       {
         begun: (run, phase, limit) => {
           streaming = false;
-          if (phase !== 'teardown') head(run.planned.test);
+          if (phase !== 'teardown') head(run.planned.test, run.planned);
           if (!this.#under.has(run)) {
             this.#under.add(run);
             this.#put({ is: 'begun', name: nameOf(run.planned), attempt: 1 });
@@ -260,13 +266,24 @@ class Lane {
         },
         closing: (name, limit) => this.#put({ is: 'doing', doing: { what: 'teardown', name, limit } }, true),
         ended: (planned, result, run) => {
-          head(planned.test);
+          head(planned.test, planned);
           if (run) this.#under.delete(run);
           if (run && !streaming) leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
           this.#put({ is: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
         },
+        passed: (run, start) => {
+          const { planned } = run;
+          if (!streaming) {
+            this.#under.delete(run);
+            leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
+          }
+          const { columns, data } = head(planned.test, planned);
+          const values = isNamedByRow(planned, data) ? plainValues(planned.row, columns) : undefined;
+          if (!values) this.#put({ is: 'ended', result: this.#recorded(planned, resultOf(run, { status: 'passed' }, 1, run.begun - start)) });
+          else if (!this.#finished) this.#journal.pass(run, start, values);
+        },
         testEnded: (test) => {
-          if (headed.has(test.index)) this.#put({ is: 'test-ended', test: test.index });
+          if (headed.has(test)) this.#put({ is: 'test-ended', test: test.index });
         },
         span: (span) => {
           if (span.scope !== 'case') leaks.look({ id: span.of, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.of}`, span.what === 'teardown');
@@ -377,20 +394,31 @@ const nameOf = (planned: CaseOf): CaseName => ({
 });
 
 /** Without its place: that takes a stack to be mapped, and a run does without. */
-const headerOf = (test: PlannedTest): TestHeader => ({
+const headerOf = (test: PlannedTest, first?: CaseOf): TestHeader => ({
   test: test.index,
   id: test.id,
   file: fileOf(test).title,
   path: [...titlesOf(test.parent), test.title.template],
   source: test.source,
+  tags: test.inherited.marks.tags ?? [],
+  columns: Object.keys(first?.row ?? {}),
+  data: first?.entry.place?.file,
 });
+
+/** Whether a case's name, title and place follow from its test's header and its row. */
+function isNamedByRow({ entry, test }: CaseOf, data: string | undefined): boolean {
+  const { name, marks, place } = entry;
+  const isPlaced = place === undefined || (place.file === data && place.sheet === undefined && place.column === 1);
+  return name === undefined && marks === undefined && test.parent.entry === undefined && isPlaced;
+}
 
 /** Which cases earlier lanes have results of. */
 function recordedIn(journals: readonly string[]): Set<string> {
   const recorded = new Set<string>();
   for (const path of journals) {
+    const reader = new JournalReader();
     for (const line of readFileSync(path, 'utf8').split('\n')) {
-      const entry = line ? readEntry(line) : undefined;
+      const entry = line ? reader.read(line) : undefined;
       if (entry?.is === 'ended') recorded.add(`${entry.result.test}/${entry.result.ordinal}`);
     }
   }

@@ -1,0 +1,18 @@
+import type { CaseRun } from './case-run.ts';
+import type { CaseResult } from './result.ts';
+import type { Verdict } from './verdict.ts';
+
+/** What came of a case that has run; `started` is when its lane began, by the runner's clock. */
+export function resultOf(run: CaseRun, verdict: Verdict, attempts: number, started: number): CaseResult {
+  return {
+    ...verdict,
+    attempts,
+    start: run.begun - started,
+    times: { setup: run.setup, body: run.body, teardown: run.teardown },
+    checks: { passed: run.checksPassed, failed: run.checksFailed },
+    failures: run.failures,
+    steps: run.steps,
+    output: run.output,
+    attachments: run.attachments,
+  };
+}
