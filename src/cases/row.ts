@@ -38,6 +38,8 @@ export interface Kept {
 export interface Surroundings {
   readonly files?: FileReader | undefined;
   readonly kept?: Kept | undefined;
+  /** The tags in use; any, where none are said. */
+  readonly tags?: ReadonlySet<string> | undefined;
   /** Takes what is odd about a source and keeps nothing from running. */
   readonly remark?: ((problem: Problem) => void) | undefined;
 }

@@ -22,9 +22,9 @@ const mostNamed = 10;
 export async function explainCommand(wanted: string, options: ExplainOptions, setting: Setting): Promise<number> {
   const { terminal, folder } = setting;
   const isPlace = existsSync(resolve(folder, wanted.replace(/:\d+(?::\d+)?$/, '')));
-  const prepared = await prepare(isPlace ? [wanted] : [], setting);
+  const prepared = await prepare(isPlace ? [wanted] : [], {}, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler } = prepared;
+  const { root, files, targets, cache, compiler, defaults, tags } = prepared;
   const telling = tellingFor(root, terminal.style);
   const selection = isPlace ? { targets } : wanted.includes('#') ? { ids: [wanted] } : { titles: [wanted] };
   const record = mkdtempSync(join(ownFolder(root), 'explain-'));
@@ -38,8 +38,8 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
       seed: 0,
       everySpan: false,
       findLeaks: false,
-      timeout: undefined,
-      concurrency: undefined,
+      defaults,
+      tags,
       loadTimeout: options.loadTimeout,
       record,
       cache,

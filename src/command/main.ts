@@ -1,7 +1,13 @@
 import type { ChildProcess } from 'node:child_process';
+import { join } from 'node:path';
 import { Command, CommanderError, Option } from 'commander';
+import { oneLine } from '../formats/style.ts';
+import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
+import { rootOf } from '../node/find.ts';
+import { ownFolder } from '../node/record.ts';
 import { startLane } from '../node/start-lane.ts';
 import { addSelection, wholeNumber } from './options.ts';
+import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
 import type { Setting } from './setting.ts';
 import { processTerminal } from './terminal.ts';
 import { version } from './version.ts';
@@ -33,6 +39,7 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     )
     .option('--timeline', 'each set-up, body and tear-down on an axis of time')
     .option('--leaks', 'what cases left open, with where it was opened')
+    .option('--profile <name>', 'a named set of options from red-lattice.config.ts; those given here win')
     .option('--record <path>', 'where the run record goes, in place of .red-lattice/runs')
     .addHelpText(
       'after',
@@ -70,7 +77,9 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     });
 
   try {
-    await program.parseAsync([...args], { from: 'user' });
+    const expanded = await withProfile(args, setting);
+    if (!expanded) return 2;
+    await program.parseAsync(expanded, { from: 'user' });
     return status;
   } catch (error) {
     if (error instanceof CommanderError) return error.exitCode === 0 ? 0 : 2;
@@ -78,11 +87,38 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
   }
 }
 
+/** A project's configuration, read by the lane that will run its first cases. */
+async function configuration(folder: string, lane: () => ChildProcess): Promise<Configuration> {
+  const root = rootOf(folder);
+  const path = configurationOf(root);
+  if (path === undefined) return { config: {}, problems: [] };
+  const cache = join(ownFolder(root), 'cache');
+  const { CompileService } = await import('../node/compile-service.ts');
+  return readConfiguration(path, cache, lane(), new CompileService(cache));
+}
+
+/** The arguments with those of a profile before them, so that what was typed wins; nothing where there is no such profile. */
+async function withProfile(args: readonly string[], setting: Setting): Promise<string[] | undefined> {
+  const name = profileIn(args);
+  if (name === undefined) return [...args];
+  const { config, problems } = await setting.configuration();
+  const profile = config.profiles?.[name];
+  // What is wrong with the configuration is told by the command itself.
+  if (problems.length > 0) return [...args];
+  if (!profile) {
+    setting.terminal.error(`red-lattice: ${oneLine(noSuchProfile(name, config.profiles))}`);
+    return undefined;
+  }
+  const [first, ...rest] = args;
+  return first === 'run' ? [first, ...argumentsOf(profile), ...rest] : [...argumentsOf(profile), ...args];
+}
+
 /** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
 export async function main(args: readonly string[], started: ChildProcess | undefined): Promise<void> {
   process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2));
   const terminal = processTerminal();
   let lane = started;
+  let configured: Promise<Configuration> | undefined;
   const setting: Setting = {
     folder: process.cwd(),
     terminal,
@@ -90,6 +126,13 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       const given = lane ?? startLane();
       lane = undefined;
       return given;
+    },
+    configuration() {
+      configured ??= configuration(process.cwd(), () => {
+        lane ??= startLane();
+        return lane;
+      });
+      return configured;
     },
     onInterrupt(act) {
       for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => act(signal));

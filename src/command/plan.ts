@@ -30,9 +30,9 @@ interface ListedTest {
 /** Lists the cases that `run` would run, under their tests, and counts them. */
 export async function planCommand(where: readonly string[], options: PlanCommandOptions, setting: Setting): Promise<number> {
   const { terminal, lane } = setting;
-  const prepared = await prepare(where, setting);
+  const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler } = prepared;
+  const { root, files, targets, cache, compiler, defaults, tags } = prepared;
   const telling = tellingFor(root, terminal.style);
   const record = mkdtempSync(join(ownFolder(root), 'plan-'));
   const tests = new Map<number, ListedTest>();
@@ -53,8 +53,8 @@ export async function planCommand(where: readonly string[], options: PlanCommand
       seed: 0,
       everySpan: false,
       findLeaks: false,
-      timeout: options.timeout,
-      concurrency: undefined,
+      defaults,
+      tags,
       loadTimeout: options.loadTimeout,
       record,
       cache,

@@ -1,11 +1,17 @@
 import { join } from 'node:path';
+import { tellProblem } from '../formats/human/run.ts';
 import { oneLine } from '../formats/style.ts';
 import { CompileService } from '../node/compile-service.ts';
 import { findFiles, rootOf } from '../node/find.ts';
 import { ownFolder } from '../node/record.ts';
+import type { Problem } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
+import type { WrittenConfig } from '../suites/config.ts';
+import { type Defaults, ordinaryDefaults } from '../suites/plan.ts';
 import type { Target } from '../suites/selection.ts';
+import type { SelectionOptions } from './options.ts';
 import type { Setting } from './setting.ts';
+import { tellingFor } from './terminal.ts';
 
 /** What stands ready before a command's lanes get their job. */
 export interface Prepared {
@@ -14,18 +20,39 @@ export interface Prepared {
   readonly targets: readonly Target[];
   readonly cache: string;
   readonly compiler: CompileService;
+  readonly config: WrittenConfig;
+  readonly defaults: Defaults;
+  /** The tags in use, where the configuration says. */
+  readonly tags: readonly string[] | undefined;
 }
 
-/** Finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
-export async function prepare(where: readonly string[], { folder, terminal }: Setting): Promise<Prepared | undefined> {
+type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout'>> & { readonly concurrency?: number };
+
+/** Reads the configuration, finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
+export async function prepare(where: readonly string[], asked: Asked, setting: Setting): Promise<Prepared | undefined> {
+  const { folder, terminal } = setting;
   const root = rootOf(folder);
-  const { files, targets, problems } = await findFiles(where, folder);
-  if (problems.length) {
-    for (const problem of problems) terminal.error(`red-lattice: ${oneLine(wording(problem))}`);
+  const { config, problems: misconfigured } = await setting.configuration();
+  if (misconfigured.length) {
+    const telling = tellingFor(root, terminal.style);
+    for (const problem of misconfigured) for (const line of tellProblem(problem, telling, terminal.style.red)) terminal.error(line);
+    return undefined;
+  }
+  const { files, targets, problems } = await findFiles(where, folder, config.files);
+  const tags = config.tags && Object.keys(config.tags);
+  const unknown = [...(asked.tag ?? []), ...(asked.notTag ?? [])].filter((tag) => tags && !tags.includes(tag));
+  const strange = unknown.map((name): Problem => ({ code: 'no-such-name', kind: 'tag', name, owner: 'the configuration', known: tags ?? [] }));
+  if (problems.length + strange.length > 0) {
+    for (const problem of [...problems, ...strange]) terminal.error(`red-lattice: ${oneLine(wording(problem))}`);
     return undefined;
   }
   const cache = join(ownFolder(root), 'cache');
   const compiler = new CompileService(cache);
   compiler.ahead(files);
-  return { root, files, targets, cache, compiler };
+  const defaults = {
+    timeout: asked.timeout ?? config.timeout ?? ordinaryDefaults.timeout,
+    concurrency: asked.concurrency ?? config.concurrency ?? ordinaryDefaults.concurrency,
+    mostConcurrency: asked.concurrency,
+  };
+  return { root, files, targets, cache, compiler, config, defaults, tags };
 }

@@ -29,9 +29,9 @@ export interface RunCommandOptions extends SelectionOptions {
 export async function runCommand(where: readonly string[], options: RunCommandOptions, setting: Setting): Promise<number> {
   const { folder, terminal, lane, onInterrupt } = setting;
   const started = new Date();
-  const prepared = await prepare(where, setting);
+  const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler } = prepared;
+  const { root, files, targets, cache, compiler, defaults, tags } = prepared;
   const { style } = terminal;
   const telling = tellingFor(root, style);
   const seed = options.seed ?? started.getTime() % 1_000_000;
@@ -58,8 +58,8 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     seed,
     everySpan: options.timeline === true,
     findLeaks: false,
-    timeout: options.timeout,
-    concurrency: options.concurrency,
+    defaults,
+    tags,
     loadTimeout: options.loadTimeout,
     record,
     cache,

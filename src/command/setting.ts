@@ -1,4 +1,5 @@
 import type { ChildProcess } from 'node:child_process';
+import type { Configuration } from '../node/configuration.ts';
 import type { Terminal } from './terminal.ts';
 
 /** What a command is called in: handed in, so that commands neither reach for the process nor end it. */
@@ -8,6 +9,8 @@ export interface Setting {
   readonly terminal: Terminal;
   /** A lane's process: the first has been booting since the command was typed. */
   lane(): ChildProcess;
+  /** The project's configuration: read once, when it is first asked for. */
+  configuration(): Promise<Configuration>;
   /** Says what to do at Ctrl-C, or when the process is told to end. */
   onInterrupt(act: (signal: 'SIGINT' | 'SIGTERM') => void): void;
 }

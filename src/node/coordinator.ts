@@ -5,6 +5,7 @@ import type { Problem } from '../problems/problem.ts';
 import { type CaseName, type JournalEntry, type RecordedResult, writeEntry } from '../results/journal.ts';
 import { emptyState, type LaneState, type RunState, take } from '../results/run-state.ts';
 import type { Failure } from '../running/result.ts';
+import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { CompileService } from './compile-service.ts';
 import { type LaneEnd, work } from './lane-process.ts';
@@ -19,8 +20,8 @@ export interface Request {
   readonly seed: number;
   readonly everySpan: boolean;
   readonly findLeaks: boolean;
-  readonly timeout: number | undefined;
-  readonly concurrency: number | undefined;
+  readonly defaults: Defaults;
+  readonly tags: readonly string[] | undefined;
   readonly loadTimeout: number;
   /** Where the journals go. */
   readonly record: string;

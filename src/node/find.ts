@@ -4,6 +4,7 @@ import { pathToFileURL } from 'node:url';
 import { nearest } from '../problems/nearest.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Target } from '../suites/selection.ts';
+import { configurationOf } from './configuration.ts';
 
 const pattern = '**/*.lattice.{ts,mts,js,mjs,tsx,jsx}';
 const testFile = /(?<!(?:^|[/\\])here)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
@@ -20,7 +21,7 @@ export interface Found {
 /** The folder of the nearest package.json or configuration, from a folder upward: where ids start. */
 export function rootOf(folder: string): string {
   for (let at = folder; ; at = dirname(at)) {
-    if (existsSync(join(at, 'red-lattice.config.ts')) || existsSync(join(at, 'package.json'))) return at;
+    if (configurationOf(at) !== undefined || existsSync(join(at, 'package.json'))) return at;
     if (at === dirname(at)) return folder;
   }
 }
@@ -30,7 +31,7 @@ export function rootOf(folder: string): string {
  *
  * A data file, with or without a line, means the cases that come from it: then all test files are read.
  */
-export async function findFiles(where: readonly string[], folder: string): Promise<Found> {
+export async function findFiles(where: readonly string[], folder: string, patterns: readonly string[] = [pattern]): Promise<Found> {
   const files = new Set<string>();
   const targets: Target[] = [];
   const problems: Problem[] = [];
@@ -41,16 +42,16 @@ export async function findFiles(where: readonly string[], folder: string): Promi
     const url = pathToFileURL(path).href;
     if (entry?.isDirectory()) {
       wholes++;
-      const below = await glob(pattern, path);
+      const below = await glob(patterns, path);
       if (below.length === 0)
         problems.push({ code: 'no-such-target', target: given, reason: 'no test file (*.lattice.ts, .mts, .js, .mjs) is in this folder or below' });
       for (const file of below) files.add(file);
     } else if (entry?.isFile()) {
       if (testFile.test(path)) files.add(path);
-      else for (const file of await glob(pattern, folder)) files.add(file);
+      else for (const file of await glob(patterns, folder)) files.add(file);
       targets.push({ url, line });
     } else {
-      const matching = /[*?{[]/.test(given) ? await glob(given, folder) : [];
+      const matching = /[*?{[]/.test(given) ? await glob([given], folder) : [];
       for (const file of matching) {
         files.add(file);
         targets.push({ url: pathToFileURL(file).href });
@@ -69,15 +70,18 @@ function takeLine(given: string, folder: string): { path: string; line: number |
   return { path: resolve(folder, match[1] as string), line: Number(match[2]) };
 }
 
-async function glob(wanted: string, folder: string): Promise<string[]> {
+async function glob(wanted: readonly string[], folder: string): Promise<string[]> {
   const { glob: find } = await import('tinyglobby');
   return (
-    await find(isAbsolute(wanted) ? relative(folder, wanted) : wanted, { cwd: folder, ignore: ignored, absolute: true, expandDirectories: false })
+    await find(
+      wanted.map((one) => (isAbsolute(one) ? relative(folder, one) : one)),
+      { cwd: folder, ignore: ignored, absolute: true, expandDirectories: false },
+    )
   ).sort();
 }
 
 async function notFound(given: string, folder: string): Promise<Problem> {
-  const known = (await glob(pattern, folder)).map((file) => relative(folder, file));
+  const known = (await glob([pattern], folder)).map((file) => relative(folder, file));
   const near = nearest(given.replace(/:\d+$/, ''), known);
   return { code: 'no-such-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
 }

@@ -34,6 +34,14 @@ export interface LaneWork {
   kill(): void;
 }
 
+/** Compiles what a lane asks for, and says when it is in the cache. */
+export function answerCompiling({ key, path }: Extract<ToCoordinator, { say: 'compile' }>, compiler: CompileService, send: (message: ToLane) => void): void {
+  compiler.ask(path, key).then(
+    (error) => send({ to: 'lane', say: 'compiled', key, error }),
+    (error: Error) => send({ to: 'lane', say: 'compiled', key, error: { message: error.message, line: 1, column: 1 } }),
+  );
+}
+
 /** Gives a lane its job and follows its journal until the process has ended. */
 export function work(child: ChildProcess, job: Job, compiler: CompileService, take: (entry: JournalEntry) => void, said: (message: Said) => void): LaneWork {
   const lane = emptyLane();
@@ -70,13 +78,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     if (message.say === 'pong') answered = Date.now();
     else if (message.say === 'done') finish();
     else if (message.say === 'fetch' || message.say === 'fetched' || message.say === 'used') said(message);
-    else if (message.say === 'compile') {
-      const { key, path } = message;
-      compiler.ask(path, key).then(
-        (error) => send({ to: 'lane', say: 'compiled', key, error }),
-        (error: Error) => send({ to: 'lane', say: 'compiled', key, error: { message: error.message, line: 1, column: 1 } }),
-      );
-    }
+    else if (message.say === 'compile') answerCompiling(message, compiler, send);
   });
   for (const stream of [child.stdout, child.stderr]) {
     stream?.setEncoding('utf8').on('data', (text: string) => {

@@ -1,5 +1,8 @@
 import type { Outcome } from '../fixtures/fixture.ts';
+import type { Problem } from '../problems/problem.ts';
 import type { Address } from '../running/run-host.ts';
+import type { WrittenConfig } from '../suites/config.ts';
+import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
 
 /** All that the coordinator and a lane say to each other; results go through the lane's journal. */
@@ -25,8 +28,10 @@ export interface Job {
   /** Note where cases open what they leave behind. */
   readonly findLeaks: boolean;
   readonly selection: Selection;
-  readonly timeout: number | undefined;
-  readonly concurrency: number | undefined;
+  /** What holds where the tests say nothing, and the most that they may allow. */
+  readonly defaults: Defaults;
+  /** The tags in use; any, where none are said. */
+  readonly tags: readonly string[] | undefined;
   /** Milliseconds for loading one file, and for planning. */
   readonly loadTimeout: number;
   /** Tell of every case before it begins, and run one at a time: an earlier lane died and did not say of what. */
@@ -34,6 +39,8 @@ export interface Job {
 }
 
 export type ToLane =
+  /** Before the job: to read the project's configuration. */
+  | { readonly to: 'lane'; readonly say: 'configure'; readonly path: string; readonly cache: string }
   | { readonly to: 'lane'; readonly say: 'job'; readonly job: Job }
   | { readonly to: 'lane'; readonly say: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
   | { readonly to: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
@@ -45,6 +52,7 @@ export type ToLane =
   | { readonly to: 'lane'; readonly say: 'ping' };
 
 export type ToCoordinator =
+  | { readonly from: 'lane'; readonly say: 'configured'; readonly config: WrittenConfig; readonly problems: readonly Problem[] }
   | { readonly from: 'lane'; readonly say: 'compile'; readonly key: string; readonly path: string }
   | { readonly from: 'lane'; readonly say: 'pong' }
   | { readonly from: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }

@@ -1,8 +1,12 @@
+import type { Problem } from '../problems/problem.ts';
+
 export interface Config {
-  /** Patterns of the test files; `*.lattice.{ts,mts,js,mjs}` unless said. */
+  /** Patterns of the test files; `**\/*.lattice.{ts,mts,js,mjs}` unless said. */
   files?: readonly string[] | undefined;
   lanes?: number | undefined;
+  /** How many cases may be under way at once within a lane, where nothing else is said. */
   concurrency?: number | undefined;
+  /** Milliseconds for each case's body, where nothing else is said. */
   timeout?: number | undefined;
   /** The tags in use, each with its meaning; any other tag is an error. */
   tags?: Readonly<Record<string, string>> | undefined;
@@ -14,3 +18,53 @@ export interface Config {
 
 /** The default export of `red-lattice.config.ts`. */
 export const configure = (config: Config): Config => config;
+
+/** A pattern as plain data: a name, or a regular expression's parts. */
+export type WrittenPattern = string | { readonly source: string; readonly flags: string };
+
+/** A configuration as plain data: it is read in another process than the one that goes by it. */
+export interface WrittenConfig extends Omit<Config, 'redact'> {
+  readonly redact?: readonly WrittenPattern[] | undefined;
+}
+
+type Wanted = { readonly is: string; readonly fits: (value: unknown) => boolean };
+
+const count = (least: number): Wanted => ({
+  is: `whole number of at least ${least}`,
+  fits: (value) => Number.isSafeInteger(value) && (value as number) >= least,
+});
+const listOf = (is: string, fits: (item: unknown) => boolean): Wanted => ({ is: `list of ${is}`, fits: (value) => Array.isArray(value) && value.every(fits) });
+const recordOf = (is: string, fits: (item: unknown) => boolean): Wanted => ({
+  is: `object with ${is}`,
+  fits: (value) => typeof value === 'object' && value !== null && !Array.isArray(value) && Object.values(value).every(fits),
+});
+const isText = (value: unknown): boolean => typeof value === 'string';
+const isOption = (value: unknown): boolean => ['string', 'number', 'boolean'].includes(typeof value) || (Array.isArray(value) && value.every(isText));
+
+const wanted: { readonly [K in keyof Required<Config>]: Wanted } = {
+  files: listOf('patterns', isText),
+  lanes: count(0),
+  concurrency: count(1),
+  timeout: count(1),
+  tags: recordOf('a meaning for each tag', isText),
+  redact: listOf('names and regular expressions', (item) => isText(item) || item instanceof RegExp),
+  profiles: recordOf('sets of options', (item) => recordOf('options', isOption).fits(item)),
+};
+
+/** A configuration as plain data, with all that is wrong with it. */
+export function writeConfig(given: unknown): { readonly config: WrittenConfig; readonly problems: readonly Problem[] } {
+  const owner = 'the configuration';
+  if (typeof given !== 'object' || given === null)
+    return { config: {}, problems: [{ code: 'not-a', wanted: 'default export made with configure(…)', got: String(given), owner }] };
+  const problems: Problem[] = [];
+  for (const [name, value] of Object.entries(given)) {
+    const want = Object.hasOwn(wanted, name) ? wanted[name as keyof Config] : undefined;
+    if (!want) problems.push({ code: 'no-such-name', kind: 'setting', name, owner, known: Object.keys(wanted) });
+    else if (value !== undefined && !want.fits(value)) problems.push({ code: 'not-a', wanted: want.is, got: `\`${name}\``, owner });
+  }
+  const { redact, ...config } = given as Config;
+  const written = Array.isArray(redact)
+    ? redact.map((item): WrittenPattern => (item instanceof RegExp ? { source: item.source, flags: item.flags } : item))
+    : undefined;
+  return { config: written ? { ...config, redact: written } : config, problems };
+}

@@ -1,10 +1,10 @@
 import { Identities } from '../cases/identity.ts';
 import { slug } from '../cases/names.ts';
-import type { Expansion, Surroundings } from '../cases/row.ts';
+import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { Cases, type Facts } from '../cases/source.ts';
 import { BindingOf, type Source } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
-import { ProblemError } from '../problems/problem.ts';
+import { type Problem, ProblemError } from '../problems/problem.ts';
 import { CaseOf, idPart, type PlannedTest } from './planned.ts';
 
 /** Bindings with their owner; what is no binding is refused. */
@@ -14,6 +14,10 @@ export function levelsOf(bindings: readonly unknown[], owner: string, by: object
     return { binding, owner, by };
   });
 }
+
+/** The tags that are not among those in use. */
+export const strangeTags = (tags: readonly string[] | undefined, known: ReadonlySet<string> | undefined, owner: string): Problem[] =>
+  known && tags ? tags.filter((tag) => !known.has(tag)).map((name) => ({ code: 'no-such-name', kind: 'tag', name, owner, known: [...known] })) : [];
 
 /** All that a test's cases get: what it names, and what its suites give to everyone. */
 export function needsOf({ test, inherited }: PlannedTest): Record<string, Source<any>> {
@@ -29,10 +33,14 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings): A
     return;
   }
   const identities = new Identities();
+  const checked = (entry: Entry): Entry => {
+    const problems = entry.marks && strangeTags(entry.marks.tags, surroundings.tags, 'a row');
+    return problems?.length ? { ...entry, problems: [...(entry.problems ?? []), ...problems.map((problem) => ({ ...problem, at: entry.place }))] } : entry;
+  };
   let ordinal = 0;
   const parts = Cases.partsOf(cases);
   for await (const chunk of parts.open(expansionOf(test, surroundings))) {
-    yield chunk.map((entry) => new CaseOf(test, ordinal++, entry, identities.add(idPart(test, entry) ?? '')));
+    yield chunk.map((entry) => new CaseOf(test, ordinal++, checked(entry), identities.add(idPart(test, entry) ?? '')));
   }
 }
 

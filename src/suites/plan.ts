@@ -7,7 +7,7 @@ import { type Definition, FixtureOf, fixture, isSource, type Source } from '../f
 import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
-import { levelsOf, needsOf } from './expand.ts';
+import { levelsOf, needsOf, strangeTags } from './expand.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
 import { type Around, type Child, type Options, SuiteOf, type SuiteOptions, TestOf } from './suite.ts';
 
@@ -25,6 +25,8 @@ export interface LoadedFile {
 export interface Defaults {
   readonly timeout: number;
   readonly concurrency: number;
+  /** No test may allow more. */
+  readonly mostConcurrency?: number | undefined;
 }
 
 export const ordinaryDefaults: Defaults = { timeout: 10_000, concurrency: 1 };
@@ -46,12 +48,14 @@ class Planner {
   readonly #surroundings: Surroundings;
   readonly #nodes = new Nodes();
   readonly #ids = new Map<string, number>();
+  #mostConcurrency = Number.POSITIVE_INFINITY;
 
   constructor(surroundings: Surroundings) {
     this.#surroundings = surroundings;
   }
 
   async addFile({ file, url, exports, folders }: LoadedFile, defaults: Defaults): Promise<void> {
+    this.#mostConcurrency = defaults.mostConcurrency ?? Number.POSITIVE_INFINITY;
     let inherited: Inherited = {
       levels: [],
       marks: {},
@@ -268,6 +272,7 @@ class Planner {
       });
     const all = below(group, '');
     for (const [path, laidOver] of Object.entries(marks)) {
+      this.#report(strangeTags(laidOver.tags, this.#surroundings.tags, `marks of suite "${suite.title}"`), suite.origin);
       const hit = all.filter(([title]) => title === path);
       if (hit.length === 0)
         this.#report(
@@ -289,6 +294,7 @@ class Planner {
   ): Inherited {
     const { tags, skip, onRequest, knownFailure } = options;
     const marks: Marks = { tags, skip, onRequest, knownFailure };
+    this.#report(strangeTags(tags, this.#surroundings.tags, owner), origin);
     const until = badUntil(marks);
     if (until !== undefined) this.#report([{ code: 'bad-date', text: until, owner }], origin);
     for (const source of options.always ?? [])
@@ -297,7 +303,7 @@ class Planner {
       levels: [...outer.levels, ...levels],
       marks: layMarks(outer.marks, marks),
       timeout: options.timeout ?? outer.timeout,
-      concurrency: options.concurrency ?? outer.concurrency,
+      concurrency: Math.min(options.concurrency ?? outer.concurrency, this.#mostConcurrency),
       retries: options.retries ?? outer.retries,
       locks: [...outer.locks, ...(options.locks ?? [])],
       always: [...outer.always, ...(options.always ?? []), ...aroundsOf(options)],

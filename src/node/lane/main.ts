@@ -1,5 +1,6 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { join, relative } from 'node:path';
+import { basename, join, relative } from 'node:path';
+import { pathToFileURL } from 'node:url';
 import { slug } from '../../cases/names.ts';
 import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
@@ -14,8 +15,9 @@ import { nextTurn, now, startTimer } from '../../running/originals.ts';
 import { resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Running, runPlan } from '../../running/run.ts';
+import { writeConfig } from '../../suites/config.ts';
 import { casesOf, factsOfSource } from '../../suites/expand.ts';
-import { type LoadedFile, ordinaryDefaults, planFiles } from '../../suites/plan.ts';
+import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import { type CaseOf, fileOf, type Plan, type PlannedTest, titlesOf } from '../../suites/planned.ts';
 import { selectorOf } from '../../suites/selection.ts';
 import { keptIn, nodeFiles } from '../files.ts';
@@ -39,14 +41,15 @@ const say = (message: ToCoordinator): void => void sendMessage?.(message);
 /** Waits for its job, does it, and ends: all that it finds out stands in its journal. */
 export function laneMain(): void {
   const abort = new AbortController();
-  const compiling = new Map<string, (error: { message: string; line: number; column: number } | undefined) => void>();
+  const compiling: Compiling = new Map();
   let lane: Lane | undefined;
   process.on('message', (message) => {
     if (!isToLane(message)) return;
     if (message.say === 'job') {
       lane = new Lane(message.job, abort.signal, compiling);
       void lane.work();
-    } else if (message.say === 'compiled') compiling.get(message.key)?.(message.error);
+    } else if (message.say === 'configure') void configure(message.path, modulesIn(message.cache, compiling));
+    else if (message.say === 'compiled') compiling.get(message.key)?.(message.error);
     else if (message.say === 'stop') abort.abort();
     else if (message.say === 'ping') say({ from: 'lane', say: 'pong' });
     else void lane?.receive(message);
@@ -54,6 +57,38 @@ export function laneMain(): void {
   // Without a coordinator nobody would learn of anything any more.
   process.on('disconnect', () => exit(0));
   process.on('SIGINT', () => undefined);
+}
+
+/** Who waits for a source to be compiled, by its key. */
+type Compiling = Map<string, (error: { message: string; line: number; column: number } | undefined) => void>;
+
+/** Loads modules; what is not in the cache is compiled by the coordinator. */
+const modulesIn = (cache: string, compiling: Compiling): Modules =>
+  new Modules(new CompileCache(cache), (path, _source, key) => {
+    say({ from: 'lane', say: 'compile', key, path });
+    return new Promise((resolve, reject) => {
+      compiling.set(key, (error) => {
+        compiling.delete(key);
+        if (!error) resolve();
+        else
+          reject(
+            Object.assign(new SyntaxError(error.message), { stack: `SyntaxError: ${error.message}\n    at file://${path}:${error.line}:${error.column}` }),
+          );
+      });
+    });
+  });
+
+/** Reads the project's configuration, and gives it on as plain data. */
+async function configure(path: string, modules: Modules): Promise<void> {
+  mapStacks(modules.maps);
+  try {
+    const { default: given } = await modules.import(pathToFileURL(path).href);
+    const { config, problems } = writeConfig(given);
+    say({ from: 'lane', say: 'configured', config, problems: problems.map((problem) => ({ ...problem, at: { file: path, line: 1, column: 1 } })) });
+  } catch (error) {
+    const { message, place } = failureOfThrow(error, 'throw', {});
+    say({ from: 'lane', say: 'configured', config: {}, problems: [{ code: 'load-failed', file: basename(path), cause: 'throw', reason: message, at: place }] });
+  }
 }
 
 class Lane {
@@ -75,27 +110,15 @@ class Lane {
   #attachments = 0;
   #finished = false;
 
-  constructor(job: Job, signal: AbortSignal, compiling: Map<string, (error: { message: string; line: number; column: number } | undefined) => void>) {
+  constructor(job: Job, signal: AbortSignal, compiling: Compiling) {
     this.#job = job;
     this.#signal = signal;
-    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache) };
+    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache), tags: job.tags && new Set(job.tags) };
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
     this.#journal = new JournalWriter(job.journal, job.lane);
-    this.#modules = new Modules(new CompileCache(job.cache), (path, _source, key) => {
-      say({ from: 'lane', say: 'compile', key, path });
-      return new Promise((resolve, reject) => {
-        compiling.set(key, (error) => {
-          compiling.delete(key);
-          if (!error) resolve();
-          else
-            reject(
-              Object.assign(new SyntaxError(error.message), { stack: `SyntaxError: ${error.message}\n    at file://${path}:${error.line}:${error.column}` }),
-            );
-        });
-      });
-    });
+    this.#modules = modulesIn(job.cache, compiling);
   }
 
   /** Never hangs: what breaks here is told, and ends the lane. */
@@ -111,12 +134,8 @@ class Lane {
 
   async #do(): Promise<void> {
     const loaded = await this.#load();
-    const { timeout, concurrency } = this.#job;
     this.#put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#job.loadTimeout } }, true);
-    const plan = await planFiles(loaded, this.#surroundings, {
-      timeout: timeout ?? ordinaryDefaults.timeout,
-      concurrency: concurrency ?? ordinaryDefaults.concurrency,
-    });
+    const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
     this.#put({ is: 'planned', files: plan.files.length, tests: plan.tests.length, problems: plan.problems, warnings: plan.warnings }, true);
     if (plan.problems.length === 0) {
       if (this.#job.mode === 'plan') await this.#list(plan);
@@ -128,7 +147,7 @@ class Lane {
   }
 
   /** What others say while the job is under way. */
-  async receive(message: Exclude<ToLane, { say: 'job' | 'compiled' | 'stop' | 'ping' }>): Promise<void> {
+  async receive(message: Exclude<ToLane, { say: 'job' | 'configure' | 'compiled' | 'stop' | 'ping' }>): Promise<void> {
     if (message.say === 'fetched') this.#runFixtures.take(message.request, message.parcel);
     else if (message.say === 'fetch') say({ from: 'lane', say: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
     else if (message.say === 'used') await (await this.#host).used(message.address, message.users);

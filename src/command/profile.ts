@@ -1,0 +1,27 @@
+import { nearest } from '../problems/nearest.ts';
+import type { Config } from '../suites/config.ts';
+
+type Profile = NonNullable<Config['profiles']>[string];
+
+/** The name after `--profile`, if it stands among the arguments. */
+export function profileIn(args: readonly string[]): string | undefined {
+  const at = args.findIndex((argument) => argument === '--profile' || argument.startsWith('--profile='));
+  return at < 0 ? undefined : args[at] === '--profile' ? (args[at + 1] ?? '') : args[at]?.slice('--profile='.length);
+}
+
+/** A profile's options as they would be typed. False leaves one out. */
+export const argumentsOf = (profile: Profile): string[] =>
+  Object.entries(profile).flatMap(([name, value]) => {
+    const option = `--${name.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)}`;
+    if (value === true) return [option];
+    if (value === false) return [];
+    return (Array.isArray(value) ? value : [value]).flatMap((one) => [option, String(one)]);
+  });
+
+/** What to say of a profile that is not there. */
+export function noSuchProfile(name: string, profiles: Config['profiles']): string {
+  const known = Object.keys(profiles ?? {});
+  const near = nearest(name, known);
+  if (known.length === 0) return `no profile "${name}": red-lattice.config.ts has none`;
+  return `no profile "${name}"; ${near ? `did you mean "${near}"?` : `there are: ${known.join(', ')}`}`;
+}

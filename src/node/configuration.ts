@@ -1,0 +1,49 @@
+import type { ChildProcess } from 'node:child_process';
+import { existsSync } from 'node:fs';
+import { basename, join } from 'node:path';
+import type { Problem } from '../problems/problem.ts';
+import type { WrittenConfig } from '../suites/config.ts';
+import type { CompileService } from './compile-service.ts';
+import { answerCompiling } from './lane-process.ts';
+import { isToCoordinator, type ToLane } from './protocol.ts';
+
+export interface Configuration {
+  readonly config: WrittenConfig;
+  readonly problems: readonly Problem[];
+}
+
+const names = ['ts', 'mts', 'js', 'mjs'].map((ending) => `red-lattice.config.${ending}`);
+
+/** Milliseconds that a configuration may take to load. */
+const longest = 30_000;
+
+/** Where a project's configuration stands, if it has one. */
+export const configurationOf = (root: string): string | undefined => names.map((name) => join(root, name)).find((path) => existsSync(path));
+
+/** Has a lane load the configuration: it is the user's code. The lane can be given its job afterwards. */
+export function readConfiguration(path: string, cache: string, lane: ChildProcess, compiler: CompileService): Promise<Configuration> {
+  return new Promise((resolve) => {
+    const failed = (cause: 'exit' | 'timeout', reason: string): void =>
+      done({ config: {}, problems: [{ code: 'load-failed', file: basename(path), cause, reason }] });
+    const done = (configuration: Configuration): void => {
+      clearTimeout(timer);
+      lane.off('message', hear);
+      lane.off('exit', ended);
+      resolve(configuration);
+    };
+    const timer = setTimeout(() => {
+      failed('timeout', `it was not loaded within ${longest} ms`);
+      lane.kill('SIGKILL');
+    }, longest);
+    const send = (message: ToLane): void => void (lane.connected && lane.send(message, () => undefined));
+    const hear = (message: unknown): void => {
+      if (!isToCoordinator(message)) return;
+      if (message.say === 'configured') done({ config: message.config, problems: message.problems });
+      else if (message.say === 'compile') answerCompiling(message, compiler, send);
+    };
+    const ended = (code: number | null): void => failed('exit', `the process ended with exit status ${code}`);
+    lane.on('message', hear);
+    lane.on('exit', ended);
+    send({ to: 'lane', say: 'configure', path, cache });
+  });
+}

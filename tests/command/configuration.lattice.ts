@@ -1,0 +1,111 @@
+import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { fixture, named, suite, test } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { root, runCommand } from '../program.ts';
+
+const tests = `import { suite, table, test } from 'red-lattice';
+export const dues = suite('dues', { tags: ['money'] }, [
+  test('one', ({ check }) => check.holds(true)),
+  test('two', { tags: ['slow'], onRequest: 'takes a minute' }, ({ check }) => check.holds(true)),
+  test('{n} nights', { cases: table(['n'], [[1], [2]]).mark(({ n }) => (n === 2 ? { tags: ['lnog'] } : {})) }, ({ check }) => check.holds(true)),
+]);
+`;
+
+/** A small project with a configuration. */
+const project = fixture('project', {
+  settings: { config: '' },
+  needs: { folder: scratchFolder() },
+  async setup({ settings }, { folder }) {
+    await mkdir(join(folder, 'node_modules'));
+    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+    await writeFile(join(folder, 'red-lattice.config.ts'), settings.config);
+    await writeFile(join(folder, 'dues.lattice.ts'), tests);
+    return folder;
+  },
+});
+
+const configured = (config: string): string => `import { configure } from 'red-lattice';\nexport default configure(${config});\n`;
+const tags = `tags: { money: 'dues', slow: 'a minute', long: 'stays' }`;
+
+export const configuration = suite('the configuration', [
+  test(
+    '{what}',
+    {
+      needs: { project },
+      cases: named<{ what: string; config: string; args: string[]; status: number; says: string[] }>({
+        'a row with an unknown tag': {
+          what: 'says which tags there are: a row with another is errored',
+          config: configured(`{ ${tags} }`),
+          args: [],
+          status: 1,
+          says: ['a row: no tag `lnog`; did you mean `long`?', '2 passed, 1 failed'],
+        },
+        'an unknown tag in the plan': {
+          what: 'says which tags there are: a suite with another is an error of the plan',
+          config: configured(`{ tags: { mony: 'dues', slow: '' } }`),
+          args: [],
+          status: 2,
+          says: ['suite "dues": no tag `money`; did you mean `mony`?'],
+        },
+        'an unknown tag that is asked for': {
+          what: 'says which tags there are: another cannot be asked for',
+          config: configured(`{ ${tags} }`),
+          args: ['--tag', 'sloww'],
+          status: 2,
+          says: ['no tag `sloww`; did you mean `slow`?'],
+        },
+        'a profile': {
+          what: 'has sets of options under a name',
+          config: configured(`{ profiles: { night: { tag: ['slow'], show: 'cases' } } }`),
+          args: ['--profile', 'night'],
+          status: 0,
+          says: ['▪ dues › two', '1 passed, 0 failed'],
+        },
+        'an unknown profile': {
+          what: 'has no other sets',
+          config: configured(`{ profiles: { night: {} } }`),
+          args: ['--profile=nigth'],
+          status: 2,
+          says: ['no profile "nigth"; did you mean "night"?'],
+        },
+        'an unknown setting': {
+          what: 'is refused with a setting that is not known',
+          config: configured(`{ timeuot: 5 } as never`),
+          args: [],
+          status: 2,
+          says: ['red-lattice.config.ts:1:1', 'no setting `timeuot`; did you mean `timeout`?'],
+        },
+        'a setting of another kind': {
+          what: 'is refused with a setting of another kind',
+          config: configured(`{ lanes: -1 }`),
+          args: [],
+          status: 2,
+          says: ['the configuration: `lanes` is not a whole number of at least 0'],
+        },
+        'it throws': {
+          what: 'is told where it does not load',
+          config: `\nthrow new Error('no tide');\n`,
+          args: [],
+          status: 2,
+          says: ['red-lattice.config.ts:2:7', 'red-lattice.config.ts does not load: Error: no tide'],
+        },
+        'it ends the process': { what: 'costs no more than its own process', config: 'process.exit(3);\n', args: [], status: 2, says: ['exit status 3'] },
+        'other files': {
+          what: 'says which files hold tests',
+          config: configured(`{ files: ['elsewhere/**'] }`),
+          args: [],
+          status: 2,
+          says: ['no test file'],
+        },
+      }),
+      bind: ({ config }) => [project.set({ config })],
+    },
+    async ({ row, check }, { project }) => {
+      const { status, output } = await runCommand(['run', ...row.args], project);
+      check.equal(status, row.status, output);
+      for (const line of row.says) check.includes(output, line);
+    },
+  ),
+]);
