@@ -29,9 +29,13 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
       .description('plan, run, show what failed; write a run record')
       .argument('[where...]', 'folders, files, patterns, or file:line of a test or of a data file’s row'),
   )
-    .option('-c, --concurrency <n>', 'how many cases may be under way at once', wholeNumber(1))
+    .option('-l, --lanes <n>', 'how many processes run cases side by side (one for each processor)', wholeNumber(0))
+    .option('-c, --concurrency <n>', 'how many cases may be under way at once within a lane', wholeNumber(1))
     .option('--timeout <ms>', "how long a case's body may take where the tests say nothing (10000)", wholeNumber(1))
-    .option('--seed <n>', 'for random values; printed at each run', wholeNumber(0))
+    .option('--seed <n>', 'for random values and for --shuffle; printed at each run', wholeNumber(0))
+    .option('--shuffle', 'in another order: files, suites and tests among their siblings, rows in blocks')
+    .option('--retries <n>', 'how often a case that failed is tried again', wholeNumber(0))
+    .option('--stop-after <n>', 'begin no new cases after so many have failed', wholeNumber(1))
     .addOption(
       new Option('--show <what>', 'failures: a line for each test and each failure whole; cases: a line for each case; summary')
         .choices(['failures', 'cases', 'summary'])

@@ -26,7 +26,7 @@ export interface Prepared {
   readonly tags: readonly string[] | undefined;
 }
 
-type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout'>> & { readonly concurrency?: number };
+type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout'>> & { readonly concurrency?: number; readonly retries?: number };
 
 /** Reads the configuration, finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
 export async function prepare(where: readonly string[], asked: Asked, setting: Setting): Promise<Prepared | undefined> {
@@ -53,6 +53,7 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
     timeout: asked.timeout ?? config.timeout ?? ordinaryDefaults.timeout,
     concurrency: asked.concurrency ?? config.concurrency ?? ordinaryDefaults.concurrency,
     mostConcurrency: asked.concurrency,
+    retries: asked.retries,
   };
   return { root, files, targets, cache, compiler, config, defaults, tags };
 }

@@ -1,5 +1,6 @@
 import type { ChildProcess } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import type { Span } from '../fixtures/instance.ts';
 import { tellLeaks } from '../formats/human/leaks.ts';
@@ -7,7 +8,7 @@ import { Headings, lastLine, tellCase, tellFailures, tellPlanProblems, tellSumma
 import { tellTimeline } from '../formats/human/timeline.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import { coordinate, type Request } from '../node/coordinator.ts';
-import { newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
+import { lastTimes, newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
 import type { JournalEntry, RecordedResult } from '../results/journal.ts';
 import type { Leak } from '../results/leaks.ts';
 import { exitStatus, type RunState } from '../results/run-state.ts';
@@ -19,6 +20,10 @@ import { version } from './version.ts';
 
 export interface RunCommandOptions extends SelectionOptions {
   readonly concurrency?: number;
+  readonly lanes?: number;
+  readonly shuffle?: boolean;
+  readonly stopAfter?: number;
+  readonly retries?: number;
   readonly show: 'failures' | 'cases' | 'summary';
   readonly record?: string;
   readonly timeline?: boolean;
@@ -31,9 +36,10 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   const started = new Date();
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler, defaults, tags } = prepared;
+  const { root, files, targets, cache, compiler, defaults, tags, config } = prepared;
   const { style } = terminal;
   const telling = tellingFor(root, style);
+  const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
   const seed = options.seed ?? started.getTime() % 1_000_000;
   const record = newRecord(root, started, seed, options.record && resolve(folder, options.record));
   const info: RunInfo = {
@@ -45,7 +51,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     command: ['run', ...where],
     seed,
     started: started.toISOString(),
-    lanes: 1,
+    lanes,
   };
   writeInfo(record, info);
 
@@ -58,6 +64,11 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     seed,
     everySpan: options.timeline === true,
     findLeaks: false,
+    lanes,
+    shuffle: options.shuffle === true,
+    stopAfter: options.stopAfter,
+    after: [],
+    times: lastTimes(root),
     defaults,
     tags,
     loadTimeout: options.loadTimeout,
@@ -84,7 +95,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     terminal.out(line);
   const status = interruptedBy ? (interruptedBy === 'SIGINT' ? 130 : 143) : exitStatus(state);
   if (status === 3) terminal.out(style.yellow('no case was selected'));
-  writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts });
+  writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state) });
   if (!options.record) removeOldRecords(root);
   terminal.out(lastLine(state));
   return status;
@@ -99,6 +110,10 @@ async function findLeaks(state: RunState, request: Request, lane: () => ChildPro
   const again = await coordinate({ ...request, selection: { ids }, findLeaks: true, record }, lane, compiler, () => undefined).done;
   return again.leaks.length > 0 ? again.leaks : state.leaks;
 }
+
+/** What each test took, for the next run's order. */
+const timesOf = (state: RunState): Record<string, number> =>
+  Object.fromEntries([...state.tests.values()].map(({ header, milliseconds }) => [header.id, Math.round(milliseconds)]));
 
 /** The lines that appear while results come in. */
 class Progress {

@@ -1,14 +1,15 @@
 import type { ChildProcess } from 'node:child_process';
 import { appendFileSync } from 'node:fs';
-import { join, relative } from 'node:path';
-import type { Problem } from '../problems/problem.ts';
-import { type CaseName, type JournalEntry, type RecordedResult, writeEntry } from '../results/journal.ts';
-import { emptyState, type LaneState, type RunState, take } from '../results/run-state.ts';
-import type { Failure } from '../running/result.ts';
+import { join } from 'node:path';
+import { type JournalEntry, writeEntry } from '../results/journal.ts';
+import { emptyState, type RunState, take } from '../results/run-state.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { CompileService } from './compile-service.ts';
-import { type LaneEnd, work } from './lane-process.ts';
+import { Dealer, type Dealt } from './dealer.ts';
+import { chargeEnd, howItEnded } from './lane-end.ts';
+import { type LaneWork, type Said, work } from './lane-process.ts';
+import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
 
@@ -23,6 +24,15 @@ export interface Request {
   readonly defaults: Defaults;
   readonly tags: readonly string[] | undefined;
   readonly loadTimeout: number;
+  /** Processes that run cases side by side. */
+  readonly lanes: number;
+  readonly shuffle: boolean;
+  /** No new cases begin after so many have failed. */
+  readonly stopAfter: number | undefined;
+  /** Journals of an earlier run that this one goes on with. */
+  readonly after: readonly string[];
+  /** Milliseconds that a test, by its id, took the last time. */
+  readonly times: ReadonlyMap<string, number>;
   /** Where the journals go. */
   readonly record: string;
   readonly cache: string;
@@ -37,6 +47,20 @@ export interface Coordination {
 /** Lanes that die one after the other without a result between them: then the fault is not a case's. */
 const fruitlessLanes = 3;
 
+/** Milliseconds that the first lane is left alone: what it does in that time does not pay another process. */
+const patienceWithOne = 120;
+
+/** One of the lanes, through all the processes that it takes. */
+interface Slot {
+  readonly number: number;
+  processes: number;
+  work: LaneWork | undefined;
+  piece: Dealt | undefined;
+  /** A piece that a process died in: its next one goes on with it. */
+  returned: Dealt | undefined;
+  careful: boolean;
+}
+
 /**
  * Has the cases run by lanes, and goes on in a fresh one when a lane has died, until every case has its result.
  *
@@ -48,157 +72,180 @@ export function coordinate(
   compiler: CompileService,
   onEntry: (entry: JournalEntry, state: RunState) => void,
 ): Coordination {
-  const state = emptyState();
-  const journals: string[] = [];
-  const unloadable: string[] = [];
-  const own = join(request.record, 'coordinator.journal');
-  let interrupts = 0;
-  let current: ReturnType<typeof work> | undefined;
+  const coordinator = new Coordinator(request, startLane, compiler, onEntry);
+  return { done: coordinator.run(), interrupt: () => coordinator.interrupt() };
+}
 
-  const takeIn = (entry: JournalEntry): void => {
-    take(state, entry);
-    onEntry(entry, state);
-  };
+class Coordinator {
+  readonly #request: Request;
+  readonly #startLane: () => ChildProcess;
+  readonly #compiler: CompileService;
+  readonly #onEntry: (entry: JournalEntry, state: RunState) => void;
+  readonly #state = emptyState();
+  readonly #own: string;
+  readonly #journals: string[] = [];
+  readonly #unloadable: string[] = [];
+  readonly #runFixtures: RunFixturesProcess;
+  readonly #locks = new Locks();
+  readonly #slots: Slot[] = [];
+  readonly #running: Promise<void>[] = [];
+  #dealer: Dealer | undefined;
+  #planned: string | undefined;
+  #opening: NodeJS.Timeout | undefined;
+  #interrupts = 0;
+  /** Enough has failed. */
+  #stopped = false;
+  #fruitless = 0;
+  #died = false;
+
+  constructor(request: Request, startLane: () => ChildProcess, compiler: CompileService, onEntry: (entry: JournalEntry, state: RunState) => void) {
+    this.#request = request;
+    this.#startLane = startLane;
+    this.#compiler = compiler;
+    this.#onEntry = onEntry;
+    this.#own = join(request.record, 'coordinator.journal');
+    this.#runFixtures = new RunFixturesProcess(startLane, compiler, (entry) => (entry.is === 'told' ? this.#write(entry) : this.#take(entry)));
+  }
+
+  async run(): Promise<RunState> {
+    const state = this.#state;
+    try {
+      this.#open(0);
+      // Lanes may be opened while others run.
+      for (let at = 0; at < this.#running.length; at++) await this.#running[at];
+      // A lane that died kept its bindings to itself: then nothing is said of any.
+      if (!this.#died) state.warnings.push(...[...state.idle].flatMap(([binding, problem]) => (state.effective.has(binding) ? [] : [problem])));
+      return state;
+    } finally {
+      clearTimeout(this.#opening);
+      await this.#runFixtures.close();
+    }
+  }
+
+  interrupt(): void {
+    this.#interrupts++;
+    for (const { work: lane } of this.#slots) {
+      if (this.#interrupts === 1) lane?.stop();
+      else lane?.kill();
+    }
+    if (this.#interrupts > 1) this.#runFixtures.kill();
+  }
+
+  #take(entry: JournalEntry): void {
+    // A test that others have a share of goes on.
+    if (entry.is === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
+    take(this.#state, entry);
+    this.#onEntry(entry, this.#state);
+    const { stopAfter } = this.#request;
+    if (stopAfter === undefined || this.#stopped || this.#state.counts.failed + this.#state.counts.errored < stopAfter) return;
+    this.#stopped = true;
+    for (const { work: lane } of this.#slots) lane?.stop();
+  }
+
   /** Puts on record what a dead lane cannot. */
-  const write = (entry: JournalEntry): void => {
-    appendFileSync(own, writeEntry(entry, JSON.stringify));
-    if (!journals.includes(own)) journals.push(own);
-    takeIn(entry);
-  };
+  #write(entry: JournalEntry): void {
+    appendFileSync(this.#own, writeEntry(entry, JSON.stringify));
+    if (!this.#journals.includes(this.#own)) this.#journals.push(this.#own);
+    this.#take(entry);
+  }
 
-  const runFixtures = new RunFixturesProcess(startLane, compiler, (entry) => (entry.is === 'told' ? write(entry) : takeIn(entry)));
+  #open(number: number): void {
+    const slot: Slot = { number, processes: 0, work: undefined, piece: undefined, returned: undefined, careful: false };
+    this.#slots.push(slot);
+    this.#running.push(this.#runSlot(slot));
+  }
 
-  const run = async (): Promise<RunState> => {
-    let careful = false;
-    let fruitless = 0;
-    for (let number = 0; ; number++) {
-      const journal = join(request.record, `lane-0${number ? `-${number}` : ''}.journal`);
-      const { record, ...asked } = request;
-      const job: Job = { ...asked, careful, lane: 0, journal, attachments: join(record, 'attachments'), earlier: [...journals], unloadable };
-      const before = resultsOf(state);
-      const alreadyTold = new Set(state.loadFailures.map((problem) => JSON.stringify(problem)));
-      // A fresh lane meets again what did not load in the first.
-      const fresh = (entry: JournalEntry): boolean => entry.is !== 'told' || !alreadyTold.has(JSON.stringify(entry.problem));
-      current = work(
-        startLane(),
+  /** Process after process, until one has come to its end in order. */
+  async #runSlot(slot: Slot): Promise<void> {
+    for (;;) {
+      const { record, after: _, times, stopAfter, lanes, ...asked } = this.#request;
+      const journal = join(record, `lane-${slot.number}${slot.processes ? `-${slot.processes}` : ''}.journal`);
+      slot.processes++;
+      const job: Job = {
+        ...asked,
+        careful: slot.careful,
+        amongOthers: lanes > 1,
+        lane: slot.number,
+        journal,
+        attachments: join(record, 'attachments'),
+        unloadable: [...this.#unloadable],
+      };
+      const before = resultsOf(this.#state);
+      const alreadyTold = new Set(this.#state.loadFailures.map((problem) => JSON.stringify(problem)));
+      // Every lane meets again what did not load in the first.
+      const isNew = (entry: JournalEntry): boolean => entry.is !== 'told' || !alreadyTold.has(JSON.stringify(entry.problem));
+      slot.work = work(
+        this.#startLane(),
         job,
-        compiler,
-        (entry) => fresh(entry) && takeIn(entry),
-        (message) => runFixtures.hear(message, () => current, job),
+        this.#compiler,
+        (entry) => {
+          if (entry.is === 'pieces') this.#takePieces(entry);
+          else if (isNew(entry)) this.#take(entry);
+        },
+        (message) => this.#hear(message, slot, job),
       );
-      const end = await current.end;
-      journals.push(journal);
-      const { lane } = current;
-      if (lane.finished && !lane.finished.stuck) {
-        // A lane that died kept its bindings to itself: then nothing is said of any.
-        if (number === 0) state.warnings.push(...[...state.idle].flatMap(([binding, problem]) => (state.effective.has(binding) ? [] : [problem])));
-        return state;
-      }
-      if (state.planProblems.length > 0 || interrupts > 0) return state;
+      this.#journals.push(journal);
+      if (this.#interrupts > 0 || this.#stopped) slot.work.stop();
+      const end = await slot.work.end;
+      this.#locks.forget(slot);
+      const { lane } = slot.work;
+      if (lane.finished && !lane.finished.stuck) return;
+      this.#died = true;
+      slot.returned = slot.piece;
+      slot.piece = undefined;
+      if (this.#state.planProblems.length > 0 || this.#interrupts > 0) return;
       if (lane.finished) continue;
       for (const { fixture, of } of lane.standing.values()) {
-        write({ is: 'told', problem: { code: 'lane-lost', reason: `fixture "${fixture}" (of ${of}) could not be torn down: its process had ended` } });
+        this.#write({ is: 'told', problem: { code: 'lane-lost', reason: `fixture "${fixture}" (of ${of}) could not be torn down: its process had ended` } });
       }
-      const charged = chargeEnd(lane, end, request, careful, write);
-      if (charged === 'plan') return state;
-      if (typeof charged === 'object') unloadable.push(charged.file);
-      fruitless = resultsOf(state) > before || typeof charged === 'object' ? 0 : fruitless + 1;
-      if (fruitless >= fruitlessLanes) {
-        write({ is: 'told', problem: { code: 'lane-lost', reason: `lanes die again and again before a case has a result: ${howItEnded(end)}` } });
-        return state;
+      const charged = chargeEnd(lane, end, this.#request.root, slot.careful, (entry) => this.#write(entry));
+      if (charged === 'plan' || this.#stopped) return;
+      if (typeof charged === 'object') this.#unloadable.push(charged.file);
+      this.#fruitless = resultsOf(this.#state) > before || typeof charged === 'object' ? 0 : this.#fruitless + 1;
+      if (this.#fruitless >= fruitlessLanes) {
+        this.#write({ is: 'told', problem: { code: 'lane-lost', reason: `lanes die again and again before a case has a result: ${howItEnded(end)}` } });
+        return;
       }
-      // Where it is not sure which case it was, the rest runs one by one until it is.
-      careful = charged === 'unsure';
+      // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
+      slot.careful = charged === 'unsure';
     }
-  };
+  }
 
-  return {
-    done: run().finally(() => runFixtures.close()),
-    interrupt() {
-      interrupts++;
-      if (interrupts === 1) current?.stop();
-      else {
-        current?.kill();
-        runFixtures.kill();
-      }
-    },
-  };
+  /** The first lane tells what there is to run; if that takes long, others help. */
+  #takePieces({ pieces, tests }: Extract<JournalEntry, { is: 'pieces' }>): void {
+    const { lanes, times, after } = this.#request;
+    const plan = tests.join('\n');
+    this.#planned ??= plan;
+    if (plan !== this.#planned)
+      this.#write({
+        is: 'told',
+        problem: {
+          code: 'lane-lost',
+          reason: 'two lanes read the same files and planned other tests: what a file exports must not change from one time to the next',
+        },
+      });
+    if (this.#dealer) return;
+    this.#dealer = new Dealer(pieces, lanes, (test) => times.get(tests[test] as string), after);
+    this.#opening = setTimeout(() => {
+      const wanted = Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0));
+      for (let number = this.#slots.length; number < wanted && !this.#stopped && this.#interrupts === 0; number++) this.#open(number);
+    }, patienceWithOne);
+  }
+
+  #hear(message: Said, slot: Slot, job: Job): void {
+    const answering = slot.work;
+    if (message.say === 'free') {
+      if (slot.piece) this.#dealer?.ended(slot.piece);
+      // What a process before this one has on record, it leaves out.
+      const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...this.#journals] };
+      slot.piece = returned ?? (this.#stopped || this.#interrupts > 0 ? undefined : this.#dealer?.next());
+      slot.returned = undefined;
+      answering?.send({ to: 'lane', say: 'piece', piece: slot.piece });
+    } else if (message.say === 'lock') {
+      this.#locks.ask(slot, message.names, () => answering?.send({ to: 'lane', say: 'locked', request: message.request }));
+    } else if (message.say === 'unlock') this.#locks.release(slot, message.names);
+    else this.#runFixtures.hear(message, () => answering, job);
+  }
 }
 
 const resultsOf = (state: RunState): number => Object.values(state.counts).reduce((sum, count) => sum + count, 0) + state.loadFailures.length;
-
-const howItEnded = ({ code, signal, words }: LaneEnd): string => {
-  const last = words.trim().split('\n').slice(-6).join('\n');
-  return `the process ${signal ? `was ended by ${signal}` : `ended with exit status ${code}`}${last ? `; its last words:\n${last}` : ''}`;
-};
-
-/** Charges a lane's end to what it did. Tells whether that was sure, or which file is not to be loaded again. */
-function chargeEnd(
-  lane: LaneState,
-  end: LaneEnd,
-  request: Request,
-  careful: boolean,
-  write: (entry: JournalEntry) => void,
-): 'sure' | 'unsure' | 'plan' | { file: string } {
-  const { doing, under } = lane;
-  if (doing?.what === 'load') {
-    const reason = end.overdue ? `it was not loaded within ${doing.limit} ms; does it loop?` : howItEnded(end);
-    const problem: Problem = { code: 'load-failed', file: relative(request.root, doing.name), cause: end.overdue ? 'timeout' : 'crash', reason };
-    if (!lane.explained) write({ is: 'told', problem });
-    return { file: doing.name };
-  }
-  if (doing?.what === 'plan') {
-    write({
-      is: 'told',
-      problem: {
-        code: 'lane-lost',
-        reason: end.overdue ? `planning was not done within ${doing.limit} ms: a source of cases may never end` : `while planning, ${howItEnded(end)}`,
-      },
-    });
-    return 'plan';
-  }
-  if (under.size === 1 && !lane.streaming) {
-    const [name] = under.values();
-    write({ is: 'ended', result: resultOfEnd(name as CaseName, lane, end) });
-    return 'sure';
-  }
-  if (under.size === 0 && !lane.streaming && doing?.what === 'teardown') {
-    const failure: Failure = { cause: 'teardown', message: end.overdue ? `ran past its time of ${doing.limit} ms` : howItEnded(end) };
-    write({
-      is: 'torn',
-      id: doing.name,
-      title: `tear-down for ${doing.name}`,
-      result: { status: 'errored', cause: 'teardown', ...nothing, failures: [failure] },
-    });
-    return 'sure';
-  }
-  return under.size === 0 && !lane.streaming && !careful ? 'sure' : 'unsure';
-}
-
-const nothing = {
-  attempts: 1,
-  start: 0,
-  times: { setup: 0, body: 0, teardown: 0 },
-  checks: { passed: 0, failed: 0 },
-  failures: [],
-  steps: [],
-  output: [],
-} as const;
-
-function resultOfEnd(name: CaseName, { doing }: LaneState, end: LaneEnd): RecordedResult {
-  const limit = doing?.limit ?? 0;
-  const inBody = doing?.what === 'body';
-  const failure: Failure = end.overdue
-    ? { cause: inBody ? 'timeout' : (doing?.what as 'setup'), message: `ran past its time of ${limit} ms without a pause; its process was ended` }
-    : { cause: 'crash', message: howItEnded(end) };
-  const status = end.overdue && inBody ? 'failed' : 'errored';
-  return {
-    ...name,
-    ...nothing,
-    status,
-    cause: failure.cause,
-    times: { setup: 0, body: end.overdue ? limit : 0, teardown: 0 },
-    failures: [failure],
-    attachments: [],
-  };
-}

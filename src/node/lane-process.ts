@@ -23,7 +23,7 @@ const patience = 5000;
 const wordsKept = 4000;
 
 /** What a lane says that is not for whoever follows its journal. */
-export type Said = Extract<ToCoordinator, { say: 'fetch' | 'fetched' | 'used' }>;
+export type Said = Extract<ToCoordinator, { say: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' }>;
 
 export interface LaneWork {
   readonly lane: LaneState;
@@ -77,8 +77,12 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     if (!isToCoordinator(message)) return;
     if (message.say === 'pong') answered = Date.now();
     else if (message.say === 'done') finish();
-    else if (message.say === 'fetch' || message.say === 'fetched' || message.say === 'used') said(message);
     else if (message.say === 'compile') answerCompiling(message, compiler, send);
+    else if (message.say !== 'configured') {
+      // What it said in its journal comes first.
+      if (message.say === 'free') read();
+      said(message);
+    }
   });
   for (const stream of [child.stdout, child.stderr]) {
     stream?.setEncoding('utf8').on('data', (text: string) => {

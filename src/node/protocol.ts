@@ -4,6 +4,7 @@ import type { Address } from '../running/run-host.ts';
 import type { WrittenConfig } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
+import type { Dealt } from './dealer.ts';
 
 /** All that the coordinator and a lane say to each other; results go through the lane's journal. */
 
@@ -18,13 +19,14 @@ export interface Job {
   readonly unloadable: readonly string[];
   readonly lane: number;
   readonly journal: string;
-  /** Journals of earlier lanes: what has a result there does not run again. */
-  readonly earlier: readonly string[];
   readonly attachments: string;
   readonly cache: string;
   readonly seed: number;
   /** Set-ups and tear-downs of single cases stand in the journal, too. */
   readonly everySpan: boolean;
+  /** Other lanes run beside this one: some locks are theirs, too. */
+  readonly amongOthers: boolean;
+  readonly shuffle: boolean;
   /** Note where cases open what they leave behind. */
   readonly findLeaks: boolean;
   readonly selection: Selection;
@@ -44,6 +46,9 @@ export type ToLane =
   | { readonly to: 'lane'; readonly say: 'job'; readonly job: Job }
   | { readonly to: 'lane'; readonly say: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
   | { readonly to: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
+  /** What to run next; nothing when all is dealt out. */
+  | { readonly to: 'lane'; readonly say: 'piece'; readonly piece: Dealt | undefined }
+  | { readonly to: 'lane'; readonly say: 'locked'; readonly request: number }
   /** To the process that hosts the fixtures of the run. */
   | { readonly to: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }
   | { readonly to: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Outcome }
@@ -55,6 +60,10 @@ export type ToCoordinator =
   | { readonly from: 'lane'; readonly say: 'configured'; readonly config: WrittenConfig; readonly problems: readonly Problem[] }
   | { readonly from: 'lane'; readonly say: 'compile'; readonly key: string; readonly path: string }
   | { readonly from: 'lane'; readonly say: 'pong' }
+  /** Ready for a piece; what it had is on record. */
+  | { readonly from: 'lane'; readonly say: 'free' }
+  | { readonly from: 'lane'; readonly say: 'lock'; readonly request: number; readonly names: readonly string[] }
+  | { readonly from: 'lane'; readonly say: 'unlock'; readonly names: readonly string[] }
   | { readonly from: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }
   | { readonly from: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
   | { readonly from: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Outcome }

@@ -16,9 +16,12 @@ export interface RunInfo {
   readonly wall?: number;
   readonly exitStatus?: number;
   readonly counts?: Readonly<Record<string, number>>;
+  /** Milliseconds that each test took, by its id. */
+  readonly times?: Readonly<Record<string, number>>;
 }
 
 const recordsKept = 20;
+const recordsLookedAt = 3;
 
 /** The project's own folder for records and caches, which ignores itself in git. */
 export function ownFolder(root: string): string {
@@ -60,6 +63,16 @@ export function readInfo(folder: string): RunInfo | undefined {
   } catch {
     return undefined;
   }
+}
+
+/** What each test took the last time that it ran, over the newest records. */
+export function lastTimes(root: string): ReadonlyMap<string, number> {
+  const runs = join(ownFolder(root), 'runs');
+  const times = new Map<string, number>();
+  if (!existsSync(runs)) return times;
+  for (const name of readdirSync(runs).sort().slice(-recordsLookedAt))
+    for (const [id, time] of Object.entries(readInfo(join(runs, name))?.times ?? {})) times.set(id, time);
+  return times;
 }
 
 /** Removes old records beyond the newest, and nothing that is not a finished record of ours. */

@@ -57,7 +57,7 @@ export class RunFixturesProcess {
     };
     const host = work(
       this.#start(),
-      { ...job, mode: 'host', journal: job.journal.replace(/lane-[^/\\\\]*$/, 'run-fixtures.journal'), earlier: [] },
+      { ...job, mode: 'host', journal: job.journal.replace(/lane-[^/\\\\]*$/, 'run-fixtures.journal') },
       this.#compiler,
       take,
       answers,

@@ -6,6 +6,7 @@ import type { Problem } from '../problems/problem.ts';
 import type { BindingUse } from '../running/bindings.ts';
 import type { Explanation } from '../running/explain.ts';
 import type { CaseResult } from '../running/result.ts';
+import type { Piece } from '../suites/pieces.ts';
 import { idOf, titleOf } from '../suites/planned.ts';
 import type { Leak } from './leaks.ts';
 
@@ -59,7 +60,18 @@ export type JournalEntry =
   | { readonly is: 'header'; readonly version: number; readonly lane: number }
   | { readonly is: 'doing'; readonly doing: Doing }
   | { readonly is: 'loaded'; readonly file: string; readonly milliseconds: number }
-  | { readonly is: 'planned'; readonly files: number; readonly tests: number; readonly problems: readonly Problem[]; readonly warnings: readonly Problem[] }
+  | {
+      readonly is: 'planned';
+      readonly files: number;
+      readonly tests: number;
+      readonly problems: readonly Problem[];
+      readonly warnings: readonly Problem[] /** Of its tests, in order. */;
+      readonly hash: string;
+    }
+  /** What lanes can run apart, and the ids of all tests in the order of the plan. */
+  | { readonly is: 'pieces'; readonly pieces: readonly Piece[]; readonly tests: readonly string[] }
+  /** Waits for something to do. */
+  | { readonly is: 'idle' }
   | { readonly is: 'test'; readonly header: TestHeader }
   /** What is odd about a source, where cases are listed. */
   | { readonly is: 'remarked'; readonly problem: Problem }

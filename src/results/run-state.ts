@@ -160,7 +160,7 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry): void {
   else if (entry.is === 'span') takeSpan(lane, entry.span);
   else if (entry.is === 'streaming') lane.streaming = true;
   else if (entry.is === 'finished') lane.finished = entry;
-  else if (entry.is === 'loaded' || entry.is === 'planned') lane.doing = undefined;
+  else if (entry.is === 'loaded' || entry.is === 'planned' || entry.is === 'idle') lane.doing = undefined;
 }
 
 /** What lives for the run lives in another process, and is torn down there. */

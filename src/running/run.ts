@@ -1,4 +1,5 @@
 import { standing } from '../cases/marks.ts';
+import { randomFrom } from '../cases/random.ts';
 import { mostRows, type Surroundings } from '../cases/row.ts';
 import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
@@ -7,8 +8,9 @@ import { ordinaryLimit, type Span, type TearDownError } from '../fixtures/instan
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
 import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
+import { isInShare, type Share } from '../suites/pieces.ts';
 import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
-import { Admission, type Demand } from './admission.ts';
+import { Admission, alone, type Demand } from './admission.ts';
 import { type Around, attempt, PlainHosting } from './attempt.ts';
 import { BindingsUsed, type BindingUse } from './bindings.ts';
 import { CaseRun, textOf } from './case-run.ts';
@@ -33,6 +35,12 @@ export interface RunOptions {
   readonly select?: ((planned: CaseOf) => boolean) | undefined;
   /** Whether a case that runs on request only is asked for. */
   readonly asked?: ((planned: CaseOf) => boolean) | undefined;
+  /** Siblings run in another order, the same for the same seed. */
+  readonly shuffle?: boolean | undefined;
+  /** What is run, piece after piece; all of the plan at once unless said. */
+  readonly pieces?: AsyncIterable<Part> | undefined;
+  /** Things that other lanes may want, too: settles when all of them are this lane's, and gives them back. */
+  readonly lock?: ((names: readonly string[]) => Promise<() => void>) | undefined;
   /** Binds what a case starts to that case, for whoever catches output and stray errors. */
   readonly bindContext?: (<T>(run: CaseRun, act: () => T) => T) | undefined;
   /** Something else keeps the process alive: the runner's own timers are not to. */
@@ -47,6 +55,14 @@ export interface RunOptions {
   readonly oneAtATime?: boolean | undefined;
   /** A case that is past its time cannot be ended here: end the run so that somebody can end the process. */
   readonly stopWhenStuck?: boolean | undefined;
+}
+
+/** A part of a plan. */
+export interface Part {
+  readonly tests: ReadonlySet<PlannedTest>;
+  readonly share?: Share | undefined;
+  /** Which of its cases have a result already. */
+  readonly isDone?: ((planned: CaseOf) => boolean) | undefined;
 }
 
 /** What is told while cases run. */
@@ -109,6 +125,7 @@ class Runner {
   /** Where this lane's copies of the run's fixtures come from. */
   readonly #addresses = new Map<Node, Address>();
   readonly #runFixtures: RunFixtures;
+  #part: Part = { tests: new Set() };
   #selected = 0;
   #stuck = false;
 
@@ -136,9 +153,17 @@ class Runner {
   async run(plan: Plan): Promise<RunEnd> {
     const run = open('run', 'run', 0, 'the run');
     const lane = open('lane', `lane ${this.#around.lane}`, 1, 'the lane');
-    for (const file of plan.files) {
+    for await (const part of this.#options.pieces ?? [{ tests: new Set(plan.tests) }]) {
+      this.#part = part;
+      for (const file of this.#inOrder(
+        plan.files.filter((group) => this.#touches(group)),
+        'files',
+      )) {
+        if (this.#over) break;
+        await this.#group(file, [run, lane]);
+      }
+      await this.#delivery.turn();
       if (this.#over) break;
-      await this.#group(file, [run, lane]);
     }
     await this.#leave(lane);
     await this.#leaveRun(run);
@@ -168,10 +193,22 @@ class Runner {
     return this.#stuck || this.#options.signal?.aborted === true;
   }
 
+  /** Whether the part under way has to do with a test or a group. */
+  #touches(node: Group | PlannedTest): boolean {
+    return node.kind === 'test' ? this.#part.tests.has(node) : node.children.some((child) => this.#touches(child));
+  }
+
+  #inOrder<T>(items: readonly T[], of: string): readonly T[] {
+    return this.#options.shuffle ? randomFrom(`${this.#options.seed} order of ${of}`).shuffle(items) : items;
+  }
+
   async #group(group: Group, around: readonly Open[]): Promise<void> {
     const scope = open(group.kind, group.id, around.length, group.title, group);
     const scopes = [...around, scope];
-    for (const child of group.children) {
+    for (const child of this.#inOrder(
+      group.children.filter((one) => this.#touches(one)),
+      group.id,
+    )) {
       if (this.#over) break;
       const left = child.kind === 'test' ? this.#test(child, scopes) : this.#group(child, scopes);
       // Where cases of several tests may overlap, the next one begins while the last ones of this are under way.
@@ -185,13 +222,16 @@ class Runner {
     const scopes = [...around, scope];
     const placed = this.#placedFor(test, scopes);
     this.#delivery.anew();
+    const { share, isDone } = this.#part;
     let last: CaseOf | undefined;
     try {
       for await (const chunk of casesOf(test, this.#options.surroundings ?? {})) {
-        for (const planned of chunk) {
+        for (const planned of this.#inOrder(chunk, `${test.id} ${chunk[0]?.ordinal}`)) {
           if (this.#over) break;
           last = planned;
           if (planned.ordinal >= mostRows) throw new ProblemError([{ code: 'endless-source', limit: mostRows }]);
+          if (share && !isInShare(planned.ordinal, share)) continue;
+          if (isDone?.(planned)) continue;
           if (this.#options.select && !this.#options.select(planned)) continue;
           this.#selected++;
           const waiting = this.#begin(planned, placed, scopes);
@@ -200,7 +240,8 @@ class Runner {
         if (this.#over) break;
       }
     } catch (error) {
-      this.#sourceBroke(test, last, error);
+      // Every share of a test meets the end of its rows: one tells.
+      if (!share || share.index === 0) this.#sourceBroke(test, last, error);
     }
     const left = this.#leave(scope).then(() => this.#listener.testEnded?.(test));
     await this.#leaving(left, around.at(-1) as Open, test.parent.inherited.concurrency);
@@ -264,7 +305,10 @@ class Runner {
 
   #admit(planned: CaseOf, placed: Placed | (() => Placed), scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
     const concurrency = this.#options.oneAtATime ? 1 : planned.test.inherited.concurrency;
-    const start = (): Promise<void> | undefined => this.#runCase(planned, placed, scopes, known);
+    const { lock } = this.#options;
+    const run = (): Promise<void> | undefined => this.#runCase(planned, placed, scopes, known);
+    const shared = lock ? locksOf(planned, placed).filter((name) => name !== alone) : [];
+    const start = lock && shared.length > 0 ? (): Promise<void> => lock(shared).then((unlock) => Promise.resolve(run()).finally(unlock)) : run;
     if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks: locksOf(planned, placed) }, start, scopes.at(-1) as Open);
     const running = start();
     return running ? running.then(() => this.#delivery.breathe()) : this.#delivery.breathe();

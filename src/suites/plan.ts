@@ -27,6 +27,8 @@ export interface Defaults {
   readonly concurrency: number;
   /** No test may allow more. */
   readonly mostConcurrency?: number | undefined;
+  /** Further attempts for a case that failed; none unless said. */
+  readonly retries?: number | undefined;
 }
 
 export const ordinaryDefaults: Defaults = { timeout: 10_000, concurrency: 1 };
@@ -61,7 +63,7 @@ class Planner {
       marks: {},
       timeout: defaults.timeout,
       concurrency: defaults.concurrency,
-      retries: 0,
+      retries: defaults.retries ?? 0,
       locks: [],
       always: [],
       mayBeEmpty: false,

@@ -438,6 +438,7 @@ export function due(loa: Length, season: number): number {
         import { readFileSync } from 'node:fs';
         export const order = test('order', ({ check }) => check.equal(readFileSync('order.txt', 'utf8'), '+north +south '));`,
     },
+    args: ['run', '--lanes', '1'],
     status: 1,
     last: '5 passed, 2 failed',
     results: {
@@ -450,6 +451,33 @@ export function due(loa: Length, season: number): number {
       'tear-down of fixture "office" for the run': 'errored/teardown',
     },
     says: ['no key'],
+  },
+  {
+    name: 'three lanes: one instance for the run, one holder of a lock at a time, each row once',
+    files: {
+      'shared.mjs': `
+        import { appendFileSync, mkdirSync, rmdirSync } from 'node:fs';
+        import { fixture } from 'red-lattice';
+        export const office = fixture('office', { scope: 'run', setup: () => { appendFileSync('order.txt', '+'); return 1; }, teardown: () => appendFileSync('order.txt', '-') });
+        export const alone = async () => { mkdirSync('held'); await new Promise((resolve) => setTimeout(resolve, 20)); rmdirSync('held'); };`,
+      'a.lattice.mjs': `
+        import { office, alone } from './shared.mjs';
+        export const many = test('a {n}', { cases: range('n', 1, 600), needs: { office } }, ({ check }) => check.holds(true));
+        export const held = test('held {n}', { cases: range('n', 1, 8), locks: ['basin'] }, async ({ check }) => { await alone(); check.holds(true); });`,
+      'b.lattice.mjs': `
+        import { office, alone } from './shared.mjs';
+        export const slow = test('slow {n}', { cases: range('n', 1, 8), needs: { office } }, async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 40)); check.holds(true); });
+        export const held = test('held {n}', { cases: range('n', 1, 8), locks: ['basin'] }, async ({ check }) => { await alone(); check.holds(true); });`,
+      'c.lattice.mjs': `
+        import { alone } from './shared.mjs';
+        export const held = test('held {n}', { cases: range('n', 1, 8), locks: ['basin', 'crane'] }, async ({ check }) => { await alone(); check.holds(true); });
+        export const fails = test('fails', async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 200)); check.holds(false); });`,
+    },
+    args: ['run', '--lanes', '3'],
+    status: 1,
+    last: '632 passed, 1 failed',
+    ids: 633,
+    wrote: { 'order.txt': '+-' },
   },
   {
     name: 'folders: inner ones win, and their tags add up',

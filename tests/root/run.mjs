@@ -1,7 +1,7 @@
 // The ground that the rest of the trust stands on: runs every little project and compares what comes of it.
 // usage: run.mjs [--stop] [part of a name]   (--stop: end at the first difference)
 import assert from 'node:assert/strict';
-import { existsSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { outcomes } from './outcomes.mjs';
 import { makeProject, removeProject, runCommand } from './project.mjs';
@@ -31,6 +31,8 @@ async function differenceOf(outcome) {
     }
     for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
     for (const text of outcome.error ?? []) assert.ok(seen.error.includes(text), `standard error does not say: ${text}\n${seen.error}`);
+    for (const [name, text] of Object.entries(outcome.wrote ?? {})) assert.equal(readFileSync(join(folder, name), 'utf8'), text, name);
+    if (outcome.ids) assert.equal(new Set(seen.results.map(({ id }) => id)).size, outcome.ids, 'different ids on record');
     if (outcome.absent) assert.ok(!existsSync(join(folder, outcome.absent)), `there is a file ${outcome.absent}`);
     return undefined;
   } catch (error) {

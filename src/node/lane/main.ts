@@ -1,6 +1,7 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { basename, join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { hash } from '../../cases/hash.ts';
 import { slug } from '../../cases/names.ts';
 import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
@@ -14,12 +15,14 @@ import { failureOfThrow } from '../../running/failures.ts';
 import { nextTurn, now, startTimer } from '../../running/originals.ts';
 import { resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
-import { type Running, runPlan } from '../../running/run.ts';
+import { type Part, type Running, runPlan } from '../../running/run.ts';
 import { writeConfig } from '../../suites/config.ts';
 import { casesOf, factsOfSource } from '../../suites/expand.ts';
+import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import { type CaseOf, fileOf, type Plan, type PlannedTest, titlesOf } from '../../suites/planned.ts';
 import { selectorOf } from '../../suites/selection.ts';
+import type { Dealt } from '../dealer.ts';
 import { keptIn, nodeFiles } from '../files.ts';
 import { CompileCache } from '../loading/cache.ts';
 import { Modules } from '../loading/modules.ts';
@@ -107,6 +110,10 @@ class Lane {
   /** In the process that hosts the fixtures of the run, when it is ready. */
   readonly #host: Promise<FixtureHost>;
   #hosts: (host: FixtureHost) => void = () => undefined;
+  /** Takes the piece that it has asked for. */
+  #dealt: (piece: Dealt | undefined) => void = () => undefined;
+  readonly #locked = new Map<number, () => void>();
+  #requests = 0;
   #attachments = 0;
   #finished = false;
 
@@ -136,7 +143,17 @@ class Lane {
     const loaded = await this.#load();
     this.#put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#job.loadTimeout } }, true);
     const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
-    this.#put({ is: 'planned', files: plan.files.length, tests: plan.tests.length, problems: plan.problems, warnings: plan.warnings }, true);
+    this.#put(
+      {
+        is: 'planned',
+        files: plan.files.length,
+        tests: plan.tests.length,
+        problems: plan.problems,
+        warnings: plan.warnings,
+        hash: hash(plan.tests.map(({ id }) => id).join('\n')),
+      },
+      true,
+    );
     if (plan.problems.length === 0) {
       if (this.#job.mode === 'plan') await this.#list(plan);
       else if (this.#job.mode === 'explain') await this.#explain(plan);
@@ -148,7 +165,9 @@ class Lane {
 
   /** What others say while the job is under way. */
   async receive(message: Exclude<ToLane, { say: 'job' | 'configure' | 'compiled' | 'stop' | 'ping' }>): Promise<void> {
-    if (message.say === 'fetched') this.#runFixtures.take(message.request, message.parcel);
+    if (message.say === 'piece') this.#dealt(message.piece);
+    else if (message.say === 'locked') this.#locked.get(message.request)?.();
+    else if (message.say === 'fetched') this.#runFixtures.take(message.request, message.parcel);
     else if (message.say === 'fetch') say({ from: 'lane', say: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
     else if (message.say === 'used') await (await this.#host).used(message.address, message.users);
     else {
@@ -236,7 +255,7 @@ class Lane {
 
   async #run(plan: Plan): Promise<void> {
     const { select, asked, all } = selectorOf(this.#job.selection, plan);
-    const recorded = recordedIn(this.#job.earlier);
+    this.#put({ is: 'pieces', pieces: piecesOf(plan), tests: plan.tests.map(({ id }) => id) }, true);
     const headed = new Map<PlannedTest, TestHeader>();
     let streaming = false;
     /** Puts a test's header before its first entry; what its first row tells of all stands in it, too. */
@@ -264,7 +283,10 @@ class Lane {
         inBackground: true,
         runFixtures: this.#runFixtures,
         everySpan: this.#job.everySpan,
-        select: all && recorded.size === 0 ? undefined : (planned) => !recorded.has(`${planned.test.index}/${planned.ordinal}`) && select(planned),
+        select: all ? undefined : select,
+        shuffle: this.#job.shuffle,
+        pieces: this.#pieces(plan),
+        lock: this.#job.amongOthers ? (names) => this.#lock(names) : undefined,
         asked,
         bindContext: (run, act) => this.#output.bind(run, act),
       },
@@ -322,6 +344,33 @@ class Lane {
     leaks.look(undefined);
     this.#put({ is: 'leaks', leaks: finder?.leaks ?? leaks.leaks });
     this.#put({ is: 'finished', selected, stuck }, true);
+  }
+
+  /** What the coordinator deals to this lane, piece after piece. */
+  async *#pieces(plan: Plan): AsyncGenerator<Part> {
+    for (;;) {
+      this.#put({ is: 'idle' }, true);
+      const dealt = await new Promise<Dealt | undefined>((resolve) => {
+        this.#dealt = resolve;
+        this.#signal.addEventListener('abort', () => resolve(undefined), { once: true });
+        say({ from: 'lane', say: 'free' });
+      });
+      if (!dealt) return;
+      const recorded = recordedIn(dealt.after);
+      const tests = new Set(plan.tests.filter(({ index }) => dealt.tests.includes(index)));
+      yield { tests, share: dealt.share, isDone: recorded.size === 0 ? undefined : (planned) => recorded.has(`${planned.test.index}/${planned.ordinal}`) };
+    }
+  }
+
+  /** Waits until things are this lane's alone; gives what to call when they are not needed any more. */
+  async #lock(names: readonly string[]): Promise<() => void> {
+    const request = this.#requests++;
+    await new Promise<void>((resolve) => {
+      this.#locked.set(request, resolve);
+      say({ from: 'lane', say: 'lock', request, names });
+    });
+    this.#locked.delete(request);
+    return () => say({ from: 'lane', say: 'unlock', names });
   }
 
   #put(entry: JournalEntry, atOnce = false): void {

@@ -1,0 +1,69 @@
+import type { Piece, Share } from '../suites/pieces.ts';
+
+/** What one lane is to run next. */
+export interface Dealt {
+  /** Tests by their place in the plan. */
+  readonly tests: readonly number[];
+  readonly share?: Share | undefined;
+  /** Journals in which some of its cases may have a result already. */
+  readonly after: readonly string[];
+}
+
+/** Fewer pieces than this for each lane: then tests of which little is known are shared out, too. */
+const enoughForEach = 2;
+
+/**
+ * Deals the pieces of a plan to lanes as they become free, the longest first by the times that are known; what nobody knows comes
+ * before, since it may be long.
+ *
+ * With one lane, everything is one piece, in the order of the plan.
+ */
+export class Dealer {
+  readonly #queue: Dealt[] = [];
+  /** How many shares of a test are still to be run. */
+  readonly #open = new Map<number, number>();
+
+  constructor(pieces: readonly Piece[], lanes: number, timeOf: (test: number) => number | undefined, after: readonly string[]) {
+    const dealt = lanes > 1 ? shared(pieces, lanes, timeOf) : [{ tests: pieces.flatMap(({ tests }) => tests) }].filter(({ tests }) => tests.length > 0);
+    this.#queue.push(...dealt.map((one) => ({ ...one, after })));
+    for (const { tests } of dealt) for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 0) + 1);
+  }
+
+  get left(): number {
+    return this.#queue.length;
+  }
+
+  next(): Dealt | undefined {
+    return this.#queue.shift();
+  }
+
+  ended({ tests }: Dealt): void {
+    for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 1) - 1);
+  }
+
+  /** Whether others have a share of a test, too, or will have: then it has not ended when one lane is through with it. */
+  isShared(test: number): boolean {
+    return (this.#open.get(test) ?? 0) > 1;
+  }
+}
+
+function shared(pieces: readonly Piece[], lanes: number, timeOf: (test: number) => number | undefined): Omit<Dealt, 'after'>[] {
+  const timeOfPiece = ({ tests }: Pick<Piece, 'tests'>): number | undefined => {
+    const times = tests.map(timeOf);
+    return times.includes(undefined) ? undefined : times.reduce<number>((sum, time) => sum + (time ?? 0), 0);
+  };
+  const known = pieces.flatMap((piece) => timeOfPiece(piece) ?? []);
+  const fair = known.reduce((sum, time) => sum + time, 0) / lanes;
+  const splits = (piece: Piece): boolean => {
+    const time = timeOfPiece(piece);
+    return piece.splits && (time === undefined ? pieces.length < lanes * enoughForEach : time > fair / enoughForEach);
+  };
+  return pieces
+    .flatMap((piece) => {
+      const time = timeOfPiece(piece);
+      if (!splits(piece)) return [{ dealt: { tests: piece.tests }, time }];
+      return Array.from({ length: lanes }, (_, index) => ({ dealt: { tests: piece.tests, share: { index, of: lanes } }, time: time && time / lanes }));
+    })
+    .sort((a, b) => (b.time ?? Number.POSITIVE_INFINITY) - (a.time ?? Number.POSITIVE_INFINITY) || 0)
+    .map(({ dealt }) => dealt);
+}

@@ -1,0 +1,83 @@
+import { relative } from 'node:path';
+import type { Problem } from '../problems/problem.ts';
+import type { CaseName, JournalEntry, RecordedResult } from '../results/journal.ts';
+import type { LaneState } from '../results/run-state.ts';
+import type { Failure } from '../running/result.ts';
+import type { LaneEnd } from './lane-process.ts';
+
+/** In words, with the last that the process said. */
+export const howItEnded = ({ code, signal, words }: LaneEnd): string => {
+  const last = words.trim().split('\n').slice(-6).join('\n');
+  return `the process ${signal ? `was ended by ${signal}` : `ended with exit status ${code}`}${last ? `; its last words:\n${last}` : ''}`;
+};
+
+/** Charges a lane's end to what it did. Tells whether that was sure, or which file is not to be loaded again. */
+export function chargeEnd(
+  lane: LaneState,
+  end: LaneEnd,
+  root: string,
+  careful: boolean,
+  write: (entry: JournalEntry) => void,
+): 'sure' | 'unsure' | 'plan' | { file: string } {
+  const { doing, under } = lane;
+  if (doing?.what === 'load') {
+    const reason = end.overdue ? `it was not loaded within ${doing.limit} ms; does it loop?` : howItEnded(end);
+    const problem: Problem = { code: 'load-failed', file: relative(root, doing.name), cause: end.overdue ? 'timeout' : 'crash', reason };
+    if (!lane.explained) write({ is: 'told', problem });
+    return { file: doing.name };
+  }
+  if (doing?.what === 'plan') {
+    write({
+      is: 'told',
+      problem: {
+        code: 'lane-lost',
+        reason: end.overdue ? `planning was not done within ${doing.limit} ms: a source of cases may never end` : `while planning, ${howItEnded(end)}`,
+      },
+    });
+    return 'plan';
+  }
+  if (under.size === 1 && !lane.streaming) {
+    const [name] = under.values();
+    write({ is: 'ended', result: resultOfEnd(name as CaseName, lane, end) });
+    return 'sure';
+  }
+  if (under.size === 0 && !lane.streaming && doing?.what === 'teardown') {
+    const failure: Failure = { cause: 'teardown', message: end.overdue ? `ran past its time of ${doing.limit} ms` : howItEnded(end) };
+    write({
+      is: 'torn',
+      id: doing.name,
+      title: `tear-down for ${doing.name}`,
+      result: { status: 'errored', cause: 'teardown', ...nothing, failures: [failure] },
+    });
+    return 'sure';
+  }
+  return under.size === 0 && !lane.streaming && !careful ? 'sure' : 'unsure';
+}
+
+const nothing = {
+  attempts: 1,
+  start: 0,
+  times: { setup: 0, body: 0, teardown: 0 },
+  checks: { passed: 0, failed: 0 },
+  failures: [],
+  steps: [],
+  output: [],
+} as const;
+
+function resultOfEnd(name: CaseName, { doing }: LaneState, end: LaneEnd): RecordedResult {
+  const limit = doing?.limit ?? 0;
+  const inBody = doing?.what === 'body';
+  const failure: Failure = end.overdue
+    ? { cause: inBody ? 'timeout' : (doing?.what as 'setup'), message: `ran past its time of ${limit} ms without a pause; its process was ended` }
+    : { cause: 'crash', message: howItEnded(end) };
+  const status = end.overdue && inBody ? 'failed' : 'errored';
+  return {
+    ...name,
+    ...nothing,
+    status,
+    cause: failure.cause,
+    times: { setup: 0, body: end.overdue ? limit : 0, teardown: 0 },
+    failures: [failure],
+    attachments: [],
+  };
+}

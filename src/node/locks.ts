@@ -1,0 +1,46 @@
+interface Wish {
+  readonly owner: object;
+  readonly names: readonly string[];
+  readonly grant: () => void;
+}
+
+/**
+ * Locks of a whole run. Whoever wants several gets all of them at once, so that nobody waits for another in a circle; and wishes
+ * are granted in their order as far as they touch, so that none waits for ever.
+ */
+export class Locks {
+  readonly #held = new Map<string, object>();
+  #wishes: Wish[] = [];
+
+  ask(owner: object, names: readonly string[], grant: () => void): void {
+    this.#wishes.push({ owner, names, grant });
+    this.#grant();
+  }
+
+  release(owner: object, names: readonly string[]): void {
+    for (const name of names) if (this.#held.get(name) === owner) this.#held.delete(name);
+    this.#grant();
+  }
+
+  /** All that an owner held or wished for, when it is no more. */
+  forget(owner: object): void {
+    for (const [name, holder] of this.#held) if (holder === owner) this.#held.delete(name);
+    this.#wishes = this.#wishes.filter((wish) => wish.owner !== owner);
+    this.#grant();
+  }
+
+  #grant(): void {
+    const wanted = new Set<string>();
+    const granted: Wish[] = [];
+    this.#wishes = this.#wishes.filter((wish) => {
+      const isFree = wish.names.every((name) => !this.#held.has(name) && !wanted.has(name));
+      for (const name of wish.names) {
+        if (isFree) this.#held.set(name, wish.owner);
+        else wanted.add(name);
+      }
+      if (isFree) granted.push(wish);
+      return !isFree;
+    });
+    for (const { grant } of granted) grant();
+  }
+}
