@@ -86,7 +86,7 @@ function run(args) {
 const things = {
   'papaparse header: true': ['papaparse.mjs'],
   'csv-parse columns: true': ['csv-parse.mjs'],
-  'a million rows as cases': [command, 'run', 'million.lattice.ts'],
+  'a million rows as cases': [command, 'run', '--lanes', '1', 'million.lattice.ts'],
 };
 const found = Object.fromEntries(Object.keys(things).map((name) => [name, []]));
 try {
@@ -100,7 +100,7 @@ try {
     { what: 'the same, to csv-parse', measured: ours, floor: csvParse, limit: 0.6 },
   ]);
   const one = middle('a million rows as cases', 'megabytes');
-  const four = (await run([command, 'run', 'four.lattice.ts'])).megabytes;
+  const four = (await run([command, 'run', '--lanes', '1', 'four.lattice.ts'])).megabytes;
   console.log(
     `memory of the largest process: ${one.toFixed(0)} MB for a million (at most 120), ${four.toFixed(0)} MB for four (at most 1.1 x: ${(four / one).toFixed(2)})`,
   );

@@ -480,6 +480,17 @@ export function due(loa: Length, season: number): number {
     wrote: { 'order.txt': '+-' },
   },
   {
+    name: 'two lanes share out the rows of one test',
+    files: {
+      'a.lattice.mjs': `
+        export const many = test('a', { cases: range('n', 1, 600) }, async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 1)); check.holds(true); });`,
+    },
+    args: ['run', '--lanes', '2'],
+    status: 0,
+    last: '600 passed, 0 failed',
+    ids: 600,
+  },
+  {
     name: 'folders: inner ones win, and their tags add up',
     files: {
       'clock.mjs': `import { fixture } from 'red-lattice'; export const clock = fixture('clock', { settings: { hour: 8, zone: 'UTC' }, setup: ({ settings }) => settings.hour + settings.zone });`,
