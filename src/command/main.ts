@@ -41,6 +41,8 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
         .choices(['failures', 'cases', 'summary'])
         .default('failures'),
     )
+    .option('--failed', 'the cases that failed in the last run that they were in')
+    .option('--resume', 'go on where an interrupted run stopped')
     .option('--timeline', 'each set-up, body and tear-down on an axis of time')
     .option('--leaks', 'what cases left open, with where it was opened')
     .option('--profile <name>', 'a named set of options from red-lattice.config.ts; those given here win')
@@ -78,6 +80,17 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .action(async (wanted: string, options) => {
       const { explainCommand } = await import('./explain.ts');
       status = await explainCommand(wanted, options, setting);
+    });
+
+  program
+    .command('merge')
+    .description('one run record from those of several shards')
+    .argument('<record...>', 'the folders of the records')
+    .option('-o <folder>', 'where the merged record goes, in place of .red-lattice/runs')
+    .addHelpText('after', '\nExample:\n  red-lattice merge shards/* -o whole')
+    .action(async (records: string[], options) => {
+      const { mergeCommand } = await import('./merge.ts');
+      status = await mergeCommand(records, options, setting);
     });
 
   try {

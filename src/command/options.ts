@@ -11,6 +11,7 @@ export interface SelectionOptions {
   readonly id?: readonly string[];
   readonly row?: readonly RowCondition[];
   readonly onRequest?: boolean;
+  readonly shard?: { readonly index: number; readonly of: number };
   readonly seed?: number;
   readonly loadTimeout: number;
   readonly timeout?: number;
@@ -45,6 +46,13 @@ function rowCondition(value: string, before: readonly RowCondition[] = []): read
   return [...before, condition];
 }
 
+/** `2/5`: the second of five. */
+function shardOf(value: string): { index: number; of: number } {
+  const [index, of] = (/^(\d+)\/(\d+)$/.exec(value) ?? []).slice(1).map(Number) as [number?, number?];
+  if (!index || !of || index > of) throw new InvalidArgumentError('It must be like 2/5: the second of five, counted from 1.');
+  return { index, of };
+}
+
 export function addSelection(command: Command): Command {
   return command
     .option('-t, --title <text or /pattern/>', 'the cases whose full title holds the text (repeated: any of them)', titlePattern)
@@ -52,6 +60,7 @@ export function addSelection(command: Command): Command {
     .option('--not-tag <tag>', 'the cases without a tag', collected)
     .option('--id <id>', 'the case with this id (repeated: any of them)', collected)
     .option('-r, --row <column=value>', 'the cases whose row has that value (also !=, <, <=, >, >=; repeated: all of them)', rowCondition)
+    .option('--shard <i/n>', 'the i-th of n parts, the same on every machine', shardOf)
     .option('--on-request', 'also those that run on request only')
     .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000);
 }
@@ -64,4 +73,5 @@ export const selectionOf = (options: SelectionOptions, targets: readonly Target[
   ids: options.id,
   rows: options.row,
   onRequest: options.onRequest,
+  shard: options.shard,
 });

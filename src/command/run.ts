@@ -6,8 +6,11 @@ import type { Span } from '../fixtures/instance.ts';
 import { tellLeaks } from '../formats/human/leaks.ts';
 import { Headings, lastLine, tellCase, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
+import { oneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import { coordinate, type Request } from '../node/coordinator.ts';
+import { changedSince, type Earlier, earlierRuns, failedIds, findRecord, hashesOf } from '../node/earlier.ts';
+import { journalsIn } from '../node/journals.ts';
 import { lastTimes, newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
 import type { JournalEntry, RecordedResult } from '../results/journal.ts';
 import type { Leak } from '../results/leaks.ts';
@@ -24,6 +27,8 @@ export interface RunCommandOptions extends SelectionOptions {
   readonly shuffle?: boolean;
   readonly stopAfter?: number;
   readonly retries?: number;
+  readonly failed?: boolean;
+  readonly resume?: boolean;
   readonly show: 'failures' | 'cases' | 'summary';
   readonly record?: string;
   readonly timeline?: boolean;
@@ -40,8 +45,15 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   const { style } = terminal;
   const telling = tellingFor(root, style);
   const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
-  const seed = options.seed ?? started.getTime() % 1_000_000;
-  const record = newRecord(root, started, seed, options.record && resolve(folder, options.record));
+  const earlier = options.resume ? interruptedRun(root, options.record && resolve(folder, options.record)) : undefined;
+  if (typeof earlier === 'string') {
+    terminal.error(`red-lattice: ${oneLine(earlier)}`);
+    return 2;
+  }
+  const seed = earlier?.info.seed ?? options.seed ?? started.getTime() % 1_000_000;
+  const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
+  const asked = selectionOf(options, targets);
+  const selection = earlier?.info.selection ?? (options.failed ? { ...asked, ids: [...(asked.ids ?? []), ...failedIds(earlierRuns(root))] } : asked);
   const info: RunInfo = {
     kind: 'red-lattice run record',
     version: 1,
@@ -52,7 +64,12 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     seed,
     started: started.toISOString(),
     lanes,
+    selection,
+    files: hashesOf(files, root),
+    ...(selection.shard && { shard: selection.shard }),
+    ...earlier?.info,
   };
+  const after = earlier ? journalsIn(record) : [];
   writeInfo(record, info);
 
   const progress = new Progress(terminal, options);
@@ -60,14 +77,14 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     mode: 'run',
     root,
     files,
-    selection: selectionOf(options, targets),
+    selection,
     seed,
     everySpan: options.timeline === true,
     findLeaks: false,
     lanes,
     shuffle: options.shuffle === true,
     stopAfter: options.stopAfter,
-    after: [],
+    after,
     times: lastTimes(root),
     defaults,
     tags,
@@ -95,10 +112,20 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     terminal.out(line);
   const status = interruptedBy ? (interruptedBy === 'SIGINT' ? 130 : 143) : exitStatus(state);
   if (status === 3) terminal.out(style.yellow('no case was selected'));
-  writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state) });
+  writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) });
   if (!options.record) removeOldRecords(root);
   terminal.out(lastLine(state));
   return status;
+}
+
+/** The newest run that did not come to its end, or why it cannot be gone on with. */
+function interruptedRun(root: string, path: string | undefined): Earlier | string {
+  const runs = path === undefined ? earlierRuns(root) : [findRecord(path, root, root)].filter((found) => found !== undefined);
+  const run = runs[0];
+  if (!run || (run.info.wall !== undefined && run.info.exitStatus !== 130 && run.info.exitStatus !== 143))
+    return 'there is nothing to resume: the last run came to its end';
+  const changed = changedSince(run, root);
+  return changed.length > 0 ? `the run of ${run.info.started} cannot be resumed: ${changed.join(', ')} changed since` : run;
 }
 
 /** Runs the cases that left something behind again, alone, and sees where they opened it. */

@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process';
-import { appendFileSync } from 'node:fs';
+import { appendFileSync, existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { emptyState, type RunState, take } from '../results/run-state.ts';
@@ -12,6 +12,7 @@ import { type LaneWork, type Said, work } from './lane-process.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
+import { Tail } from './tail.ts';
 
 export interface Request {
   readonly mode: 'run' | 'plan' | 'explain';
@@ -110,6 +111,7 @@ class Coordinator {
   async run(): Promise<RunState> {
     const state = this.#state;
     try {
+      this.#goOn();
       this.#open(0);
       // Lanes may be opened while others run.
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
@@ -119,6 +121,18 @@ class Coordinator {
     } finally {
       clearTimeout(this.#opening);
       await this.#runFixtures.close();
+    }
+  }
+
+  /** Takes in what an earlier run has on record. Its problems with its own lanes are over, and files are loaded anew. */
+  #goOn(): void {
+    for (const path of this.#request.after) {
+      const tail = new Tail(path);
+      for (const entry of tail.read()) {
+        const isResult = entry.is === 'test' || entry.is === 'ended' || entry.is === 'torn';
+        if (isResult || (entry.is === 'told' && entry.problem.code !== 'lane-lost' && entry.problem.code !== 'load-failed')) this.#take(entry);
+      }
+      tail.close();
     }
   }
 
@@ -155,12 +169,20 @@ class Coordinator {
     this.#running.push(this.#runSlot(slot));
   }
 
+  /** One that no process has written to, in this run or in the one that it goes on with. */
+  #newJournal(slot: Slot): string {
+    for (;;) {
+      const number = slot.processes++;
+      const path = join(this.#request.record, `lane-${slot.number}${number ? `-${number}` : ''}.journal`);
+      if (!existsSync(path)) return path;
+    }
+  }
+
   /** Process after process, until one has come to its end in order. */
   async #runSlot(slot: Slot): Promise<void> {
     for (;;) {
       const { record, after: _, times, stopAfter, lanes, ...asked } = this.#request;
-      const journal = join(record, `lane-${slot.number}${slot.processes ? `-${slot.processes}` : ''}.journal`);
-      slot.processes++;
+      const journal = this.#newJournal(slot);
       const job: Job = {
         ...asked,
         careful: slot.careful,

@@ -2,6 +2,7 @@ import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal.ts';
 import { emptyLane, type LaneState, takeOfLane } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
+import { endWithUs } from './orphans.ts';
 import { isToCoordinator, type Job, type ToCoordinator, type ToLane } from './protocol.ts';
 import { Tail } from './tail.ts';
 
@@ -44,6 +45,7 @@ export function answerCompiling({ key, path }: Extract<ToCoordinator, { say: 'co
 
 /** Gives a lane its job and follows its journal until the process has ended. */
 export function work(child: ChildProcess, job: Job, compiler: CompileService, take: (entry: JournalEntry) => void, said: (message: Said) => void): LaneWork {
+  endWithUs(child);
   const lane = emptyLane();
   const tail = new Tail(job.journal);
   let heard = Date.now();
@@ -99,7 +101,8 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     child.on('close', over);
     finish = () => {
       read();
-      if (lane.finished?.stuck) return;
+      // The runtime writes its coverage when a process ends by itself.
+      if (lane.finished?.stuck || process.env['NODE_V8_COVERAGE']) return;
       // All is on record, and the lane ends itself: nobody needs to wait for that.
       child.off('close', over);
       if (child.connected) child.disconnect();

@@ -1,5 +1,6 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import type { Selection } from '../suites/selection.ts';
 
 /** What stands in `run.json`: our marker, and what is known of the run as a whole. */
 export interface RunInfo {
@@ -12,6 +13,14 @@ export interface RunInfo {
   readonly seed: number;
   readonly started: string;
   readonly lanes: number;
+  /** What was asked for, so that it can be gone on with. */
+  readonly selection?: Selection;
+  /** Counted from 1. */
+  readonly shard?: { readonly index: number; readonly of: number };
+  /** The test files by a hash of their content. */
+  readonly files?: Readonly<Record<string, string>>;
+  /** A hash of all tests that were planned. */
+  readonly plan?: string;
   /** Milliseconds; absent while the run is under way. */
   readonly wall?: number;
   readonly exitStatus?: number;

@@ -36,7 +36,7 @@ export interface RunState {
   unchecked: number;
   /** Passed only after further attempts. */
   unsteady: number;
-  planned: { files: number; tests: number } | undefined;
+  planned: { files: number; tests: number; hash: string } | undefined;
   summed: number;
 }
 
@@ -74,7 +74,7 @@ export function take(state: RunState, entry: JournalEntry): void {
         state.planProblems.push(...entry.problems);
         state.warnings.push(...entry.warnings);
       }
-      state.planned = { files: entry.files, tests: entry.tests };
+      state.planned = { files: entry.files, tests: entry.tests, hash: entry.hash };
       break;
     case 'ended':
       takeResult(state, entry.result);

@@ -11,6 +11,9 @@ import { now, startTimer } from './originals.ts';
 import type { Attachment, Cause, Failure, StepResult } from './result.ts';
 import { Stop } from './stop.ts';
 
+/** What a case writes is kept up to here. Characters. */
+const mostOutput = 1_000_000;
+
 const none: readonly never[] = [];
 const added = <T>(list: T[] | readonly never[], item: T): T[] => {
   if (list === none) return [item];
@@ -51,6 +54,7 @@ export class CaseRun implements Recorder {
   #steps: StepRun[] | readonly never[] = none;
   /** The step under way, innermost. */
   #step: StepRun | undefined;
+  #written = 0;
   #abort: AbortController | undefined;
   #aborted = false;
   /** The title or the check that was reached last: what a report of a time-out tells. */
@@ -111,6 +115,15 @@ export class CaseRun implements Recorder {
   }
 
   write(text: string): void {
+    this.#written += text.length;
+    if (this.#written > mostOutput) {
+      if (this.#written - text.length < mostOutput)
+        this.output = added(
+          this.output,
+          `${text.slice(0, mostOutput - this.#written)}\n… what came after ${mostOutput.toLocaleString('en')} characters was not kept\n`,
+        );
+      return;
+    }
     this.output = added(this.output, text);
   }
 

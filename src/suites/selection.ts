@@ -1,3 +1,4 @@
+import { hash } from '../cases/hash.ts';
 import { placeOf } from '../problems/place.ts';
 import type { CaseOf, Group, Plan, PlannedTest } from './planned.ts';
 import { meets, type RowCondition } from './row-condition.ts';
@@ -21,6 +22,8 @@ export interface Selection {
   readonly ids?: readonly string[] | undefined;
   /** What the row must meet: all of these. */
   readonly rows?: readonly RowCondition[] | undefined;
+  /** One of so many parts by a hash of the id; counted from 1. */
+  readonly shard?: { readonly index: number; readonly of: number } | undefined;
   /** Those that run on request only, too. */
   readonly onRequest?: boolean | undefined;
 }
@@ -35,21 +38,24 @@ export interface Selector {
 
 /** Makes a selection ready for a plan: what stands on a line is looked up once. */
 export function selectorOf(selection: Selection, plan: Plan): Selector {
-  const { titles = [], tags = [], notTags = [], ids = [], rows = [] } = selection;
+  const { titles = [], tags = [], notTags = [], rows = [], shard } = selection;
+  // An empty list of ids asks for none of them; none at all, for any.
+  const ids = selection.ids && new Set(selection.ids);
   const places = selection.targets?.length ? selection.targets.map((target) => standsAt(target, plan)) : undefined;
   const titleTests = titles.map(titleTest);
   return {
-    all: !places && [titles, tags, notTags, ids, rows].every((wanted) => wanted.length === 0),
+    all: !places && !ids && !shard && [titles, tags, notTags, rows].every((wanted) => wanted.length === 0),
     select: (planned) =>
       (!places || places.some((stands) => stands(planned))) &&
-      (ids.length === 0 || ids.includes(planned.id)) &&
+      (!ids || ids.has(planned.id)) &&
+      (!shard || Number.parseInt(hash(planned.id, 8), 16) % shard.of === shard.index - 1) &&
       (tags.length === 0 || planned.tags.some((tag) => tags.includes(tag))) &&
       !planned.tags.some((tag) => notTags.includes(tag)) &&
       rows.every((condition) => meets(planned.row, condition)) &&
       (titleTests.length === 0 || titleTests.some((fits) => fits(planned.title))),
     asked: (planned) =>
       selection.onRequest === true ||
-      ids.includes(planned.id) ||
+      ids?.has(planned.id) === true ||
       planned.tags.some((tag) => tags.includes(tag)) ||
       (places?.some((stands, i) => selection.targets?.[i]?.line !== undefined && stands(planned)) ?? false),
   };

@@ -39,6 +39,9 @@ import { RemoteRunFixtures } from './run-fixtures.ts';
 const exit = process.exit.bind(process);
 const sendMessage = process.send?.bind(process);
 
+/** What a lane writes outside of cases is kept up to here. Characters. */
+const mostLoose = 1_000_000;
+
 const say = (message: ToCoordinator): void => void sendMessage?.(message);
 
 /** Waits for its job, does it, and ends: all that it finds out stands in its journal. */
@@ -57,8 +60,11 @@ export function laneMain(): void {
     else if (message.say === 'ping') say({ from: 'lane', say: 'pong' });
     else void lane?.receive(message);
   });
-  // Without a coordinator nobody would learn of anything any more.
-  process.on('disconnect', () => exit(0));
+  // Without a coordinator nobody would learn of anything any more; what was under way has no result.
+  process.on('disconnect', () => {
+    lane?.abandon();
+    exit(0);
+  });
   process.on('SIGINT', () => undefined);
 }
 
@@ -114,6 +120,7 @@ class Lane {
   #dealt: (piece: Dealt | undefined) => void = () => undefined;
   readonly #locked = new Map<number, () => void>();
   #requests = 0;
+  #looseLength = 0;
   #attachments = 0;
   #finished = false;
 
@@ -331,7 +338,7 @@ class Lane {
           this.#put({ is: 'span', span });
         },
         tornDown: ({ id, title }, result) => this.#put({ is: 'torn', id, title, result }, true),
-        loose: (text) => this.#put({ is: 'output', text }),
+        loose: (text) => this.#loose(text),
         turn: () => this.#journal.flush(),
         told: (problem) => this.#told(problem),
       },
@@ -377,6 +384,14 @@ class Lane {
     if (!this.#finished) this.#journal.put(entry, atOnce);
   }
 
+  /** What belongs to no case, as far as it is no flood. */
+  #loose(text: string): void {
+    this.#looseLength += text.length;
+    if (this.#looseLength <= mostLoose) this.#put({ is: 'output', text });
+    else if (this.#looseLength - text.length <= mostLoose)
+      this.#put({ is: 'output', text: `… what came after ${mostLoose.toLocaleString('en')} characters was not kept\n` });
+  }
+
   #told(problem: Problem): void {
     this.#put({ is: 'told', problem }, true);
   }
@@ -394,7 +409,7 @@ class Lane {
   /** Everything that could end the process without a word is made to leave one. */
   #guard(): void {
     mapStacks(this.#modules.maps);
-    this.#output.capture((text) => this.#put({ is: 'output', text }));
+    this.#output.capture((text) => this.#loose(text));
     const stray = (error: unknown, what: 'throw' | 'rejection'): void => {
       const run = this.#output.current;
       if (run && this.#running) this.#running.stray(run, error, what);
@@ -440,12 +455,18 @@ class Lane {
     this.#journal.flush();
   }
 
+  /** Leaves what is under way without a word. */
+  abandon(): void {
+    if (!this.#finished) this.#journal.close();
+    this.#finished = true;
+  }
+
   #end(): void {
     this.#journal.close();
     this.#finished = true;
     // The coordinator lets go of the lane then; what a test left running does not keep it.
     say({ from: 'lane', say: 'done' });
-    startTimer(() => exit(0), 1000);
+    startTimer(() => exit(0), process.env['NODE_V8_COVERAGE'] ? 50 : 1000);
   }
 }
 

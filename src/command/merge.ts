@@ -1,0 +1,90 @@
+import { appendFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
+import { join, resolve } from 'node:path';
+import { lastLine, tellFailures, tellSummary } from '../formats/human/run.ts';
+import { oneLine } from '../formats/style.ts';
+import { type Earlier, findRecord } from '../node/earlier.ts';
+import { rootOf } from '../node/find.ts';
+import { readJournals } from '../node/journals.ts';
+import { newRecord, writeInfo } from '../node/record.ts';
+import { type JournalEntry, writeEntry } from '../results/journal.ts';
+import { emptyState, exitStatus, take } from '../results/run-state.ts';
+import type { Setting } from './setting.ts';
+import { tellingFor } from './terminal.ts';
+
+/** Makes one record of those of several shards, and tells what came of the whole. */
+export async function mergeCommand(given: readonly string[], options: { readonly o?: string }, { folder, terminal }: Setting): Promise<number> {
+  const root = rootOf(folder);
+  const refuse = (reason: string): number => {
+    terminal.error(`red-lattice: ${oneLine(reason)}`);
+    return 2;
+  };
+  const records: Earlier[] = [];
+  for (const name of given) {
+    const record = findRecord(name, root, folder);
+    if (!record) return refuse(`${name} is no run record: there is no run.json of ours in it`);
+    records.push(record);
+  }
+  const [first] = records as [Earlier];
+  const other = records.find(({ info }) => info.plan !== first.info.plan);
+  if (other) return refuse(`${given[records.indexOf(other)]} is of another plan than ${given[0]}: shards are merged that ran the same files at the same state`);
+  const shards = records.map(({ info }) => info.shard);
+  const of = first.info.shard?.of;
+  if (shards.some((shard) => !shard || shard.of !== of)) return refuse('records are merged that were made with --shard, of the same number of shards');
+  const twice = shards.find((shard, i) => shards.findIndex((one) => one?.index === shard?.index) !== i);
+  if (twice) return refuse(`shard ${twice.index}/${twice.of} is given twice`);
+
+  const started = new Date(Math.min(...records.map(({ info }) => Date.parse(info.started))));
+  const target = newRecord(root, started, first.info.seed, options.o === undefined ? undefined : resolve(folder, options.o));
+  const state = emptyState();
+  for (const { folder: from, info } of records) {
+    for (const entry of copied(from, target, info.shard?.index ?? 0)) take(state, entry);
+  }
+  const wall = Math.max(...records.map(({ info }) => info.wall ?? 0));
+  const missing = Array.from({ length: of ?? 0 }, (_, i) => i + 1).filter((index) => !shards.some((shard) => shard?.index === index));
+  const status = Math.max(exitStatus(state), ...records.map(({ info }) => info.exitStatus ?? 2)) as 0 | 1 | 2 | 3;
+  const { shard: _shard, ...info } = first.info;
+  writeInfo(target, {
+    ...info,
+    started: started.toISOString(),
+    wall,
+    exitStatus: status,
+    counts: state.counts,
+    lanes: records.reduce((sum, one) => sum + one.info.lanes, 0),
+  });
+
+  const telling = tellingFor(root, terminal.style);
+  for (const line of tellFailures(state, telling)) terminal.out(line);
+  terminal.out('');
+  for (const index of missing) terminal.out(terminal.style.yellow(`shard ${index}/${of} is missing`));
+  for (const line of tellSummary(state, { wall, seed: info.seed, record: target, interrupted: false }, telling)) terminal.out(line);
+  terminal.out(lastLine(state));
+  return missing.length > 0 ? 2 : status;
+}
+
+/** Copies a shard's journals and attachments under names of their own; gives the entries on their way. */
+function* copied(from: string, to: string, shard: number): Generator<JournalEntry> {
+  const attachments = join(from, 'attachments');
+  if (existsSync(attachments)) {
+    mkdirSync(join(to, 'attachments'), { recursive: true });
+    for (const name of readdirSync(attachments)) cpSync(join(attachments, name), join(to, 'attachments', `${shard}-${name}`), { recursive: true });
+  }
+  for (const name of readdirSync(from).filter((file) => file.endsWith('.journal'))) {
+    const path = join(to, `shard-${shard}-${name}`);
+    appendFileSync(path, renamed(readFileSync(join(from, name), 'utf8'), shard));
+  }
+  yield* readJournals(to, `shard-${shard}-`);
+}
+
+/** The lines of a journal with the new names of attachments. A line that was torn off is left out. */
+function renamed(text: string, shard: number): string {
+  const lines = text.split('\n').slice(0, -1);
+  return lines
+    .map((line) => {
+      if (!line.includes('"attachments":[{')) return `${line}\n`;
+      const entry = JSON.parse(line) as JournalEntry;
+      if (entry.is !== 'ended') return `${line}\n`;
+      const attachments = entry.result.attachments.map((one) => ({ ...one, file: `${shard}-${one.file}` }));
+      return writeEntry({ ...entry, result: { ...entry.result, attachments } }, JSON.stringify);
+    })
+    .join('');
+}

@@ -1,0 +1,72 @@
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
+import { join, relative, resolve, sep } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { hash } from '../cases/hash.ts';
+import type { Status } from '../running/result.ts';
+import { readJournals } from './journals.ts';
+import { ownFolder, type RunInfo, readInfo } from './record.ts';
+
+/** A record of an earlier run, with its folder. */
+export interface Earlier {
+  readonly folder: string;
+  readonly info: RunInfo;
+}
+
+/** The records at hand, the newest first. */
+export function earlierRuns(root: string): Earlier[] {
+  const runs = join(ownFolder(root), 'runs');
+  if (!existsSync(runs)) return [];
+  return readdirSync(runs)
+    .sort()
+    .reverse()
+    .flatMap((name) => {
+      const info = readInfo(join(runs, name));
+      return info ? [{ folder: join(runs, name), info }] : [];
+    });
+}
+
+/** The record that a user means: a folder's path, `latest` or `previous`. */
+export function findRecord(wanted: string, root: string, folder: string): Earlier | undefined {
+  const at = ['latest', 'previous'].indexOf(wanted);
+  if (at >= 0) return earlierRuns(root)[at];
+  const path = resolve(folder, wanted);
+  const info = readInfo(path);
+  return info && { folder: path, info };
+}
+
+const failing: ReadonlySet<Status> = new Set<Status>(['failed', 'errored']);
+
+/** The ids of the cases of which the newest result, over the records at hand, is a failure. */
+export function failedIds(runs: readonly Earlier[]): string[] {
+  const suspects = new Set<string>();
+  for (const { folder, info } of runs) {
+    if (info.counts && (info.counts['failed'] ?? 0) + (info.counts['errored'] ?? 0) === 0) continue;
+    for (const entry of readJournals(folder)) if (entry.is === 'ended' && failing.has(entry.result.status)) suspects.add(entry.result.id);
+  }
+  const failed: string[] = [];
+  for (const { folder } of runs) {
+    if (suspects.size === 0) break;
+    for (const entry of readJournals(folder)) {
+      if (entry.is !== 'ended' || !suspects.delete(entry.result.id)) continue;
+      if (failing.has(entry.result.status)) failed.push(entry.result.id);
+    }
+  }
+  return failed;
+}
+
+/** What a run read, to see later whether it has changed: the test files by their content. */
+export const hashesOf = (files: readonly string[], root: string): Record<string, string> =>
+  Object.fromEntries(files.map((file) => [relative(root, file).split(sep).join('/'), hash(readFileSync(file, 'utf8'))]));
+
+/** The files that have changed since a run began: its test files, and the data files that its tests read. */
+export function changedSince({ folder, info }: Earlier, root: string): string[] {
+  const changed = Object.entries(info.files ?? {}).filter(([file, before]) => {
+    const path = join(root, file);
+    return !existsSync(path) || hash(readFileSync(path, 'utf8')) !== before;
+  });
+  const data = new Set<string>();
+  for (const entry of readJournals(folder)) if (entry.is === 'test' && entry.header.data !== undefined) data.add(fileURLToPath(entry.header.data));
+  const began = Date.parse(info.started);
+  const touched = [...data].filter((path) => (statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? Number.POSITIVE_INFINITY) > began);
+  return [...changed.map(([file]) => file), ...touched.map((path) => relative(root, path).split(sep).join('/'))];
+}
