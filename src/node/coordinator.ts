@@ -54,6 +54,8 @@ const patienceWithOne = 120;
 /** One of the lanes, through all the processes that it takes. */
 interface Slot {
   readonly number: number;
+  /** Those of its processes. */
+  readonly journals: string[];
   processes: number;
   work: LaneWork | undefined;
   piece: Dealt | undefined;
@@ -84,7 +86,6 @@ class Coordinator {
   readonly #onEntry: (entry: JournalEntry, state: RunState) => void;
   readonly #state = emptyState();
   readonly #own: string;
-  readonly #journals: string[] = [];
   readonly #unloadable: string[] = [];
   readonly #runFixtures: RunFixturesProcess;
   readonly #locks = new Locks();
@@ -159,12 +160,11 @@ class Coordinator {
   /** Puts on record what a dead lane cannot. */
   #write(entry: JournalEntry): void {
     appendFileSync(this.#own, writeEntry(entry, JSON.stringify));
-    if (!this.#journals.includes(this.#own)) this.#journals.push(this.#own);
     this.#take(entry);
   }
 
   #open(number: number): void {
-    const slot: Slot = { number, processes: 0, work: undefined, piece: undefined, returned: undefined, careful: false };
+    const slot: Slot = { number, journals: [], processes: 0, work: undefined, piece: undefined, returned: undefined, careful: false };
     this.#slots.push(slot);
     this.#running.push(this.#runSlot(slot));
   }
@@ -206,7 +206,7 @@ class Coordinator {
         },
         (message) => this.#hear(message, slot, job),
       );
-      this.#journals.push(journal);
+      slot.journals.push(journal);
       if (this.#interrupts > 0 || this.#stopped) slot.work.stop();
       const end = await slot.work.end;
       this.#locks.forget(slot);
@@ -259,7 +259,7 @@ class Coordinator {
     if (message.say === 'free') {
       if (slot.piece) this.#dealer?.ended(slot.piece);
       // What a process before this one has on record, it leaves out.
-      const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...this.#journals] };
+      const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
       slot.piece = returned ?? (this.#stopped || this.#interrupts > 0 ? undefined : this.#dealer?.next());
       slot.returned = undefined;
       answering?.send({ to: 'lane', say: 'piece', piece: slot.piece });

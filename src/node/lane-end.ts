@@ -36,6 +36,7 @@ export function chargeEnd(
     });
     return 'plan';
   }
+  if (lane.blamed) return 'sure';
   if (under.size === 1 && !lane.streaming) {
     const [name] = under.values();
     write({ is: 'ended', result: resultOfEnd(name as CaseName, lane, end) });

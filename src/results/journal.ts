@@ -70,6 +70,8 @@ export type JournalEntry =
     }
   /** What lanes can run apart, and the ids of all tests in the order of the plan. */
   | { readonly is: 'pieces'; readonly pieces: readonly Piece[]; readonly tests: readonly string[] }
+  /** The process comes to its end by what the last result tells: nobody else is to be charged with it. */
+  | { readonly is: 'blamed' }
   /** Waits for something to do. */
   | { readonly is: 'idle' }
   | { readonly is: 'test'; readonly header: TestHeader }

@@ -135,6 +135,8 @@ export interface LaneState {
   readonly standing: Map<string, Span>;
   /** It said itself why the file that it loaded ended it. */
   explained: boolean;
+  /** A case has taken the blame for the process's end. */
+  blamed: boolean;
   finished: Extract<JournalEntry, { is: 'finished' }> | undefined;
 }
 
@@ -144,6 +146,7 @@ export const emptyLane = (): LaneState => ({
   standing: new Map(),
   streaming: false,
   explained: false,
+  blamed: false,
   finished: undefined,
 });
 
@@ -158,6 +161,7 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry): void {
     lane.streaming = false;
   } else if (entry.is === 'ended') lane.under.delete(key(entry.result));
   else if (entry.is === 'span') takeSpan(lane, entry.span);
+  else if (entry.is === 'blamed') lane.blamed = true;
   else if (entry.is === 'streaming') lane.streaming = true;
   else if (entry.is === 'finished') lane.finished = entry;
   else if (entry.is === 'loaded' || entry.is === 'planned' || entry.is === 'idle') lane.doing = undefined;

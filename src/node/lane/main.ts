@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { basename, join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { hash } from '../../cases/hash.ts';
@@ -111,7 +111,7 @@ class Lane {
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
   #running: Running | undefined;
-  #exitCalled: { code: unknown; stack: string | undefined } | undefined;
+  #exitCalled: { code: unknown; stack: string | undefined; run: CaseRun | undefined } | undefined;
   readonly #runFixtures = new RemoteRunFixtures(say);
   /** In the process that hosts the fixtures of the run, when it is ready. */
   readonly #host: Promise<FixtureHost>;
@@ -421,7 +421,7 @@ class Lane {
     process.on('uncaughtException', (error) => stray(error, 'throw'));
     process.on('unhandledRejection', (error) => stray(error, 'rejection'));
     process.exit = ((code?: unknown) => {
-      this.#exitCalled ??= { code, stack: new Error('exit').stack };
+      this.#exitCalled ??= { code, stack: new Error('exit').stack, run: this.#output.current };
       return exit(code as number);
     }) as typeof process.exit;
     process.on('exit', (code) => this.#exited(code));
@@ -433,7 +433,9 @@ class Lane {
     const place = framesOf(this.#exitCalled?.stack)[0];
     const how = this.#exitCalled ? `process.exit(${this.#exitCalled.code ?? ''}) was called` : `the process came to its end with exit status ${code}`;
     if (this.#loading !== undefined) this.#told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
-    for (const run of this.#under) {
+    // The others that are under way had no part in it: they run again.
+    const guilty = this.#under.size === 1 ? [...this.#under] : [...this.#under].filter((run) => run === this.#exitCalled?.run);
+    for (const run of guilty) {
       const { planned } = run;
       const failures = [...run.failures, { cause: 'crash', message: how, place, step: run.stepPath } as const];
       const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
@@ -451,6 +453,7 @@ class Lane {
         attachments: [],
       };
       this.#put({ is: 'ended', result: this.#recorded(planned, result) });
+      this.#put({ is: 'blamed' });
     }
     this.#journal.flush();
   }
@@ -505,6 +508,7 @@ function isNamedByRow({ entry, test }: CaseOf, data: string | undefined): boolea
 function recordedIn(journals: readonly string[]): Set<string> {
   const recorded = new Set<string>();
   for (const path of journals) {
+    if (!existsSync(path)) continue;
     const reader = new JournalReader();
     for (const line of readFileSync(path, 'utf8').split('\n')) {
       const entry = line ? reader.read(line) : undefined;
