@@ -1,0 +1,43 @@
+import { join } from 'node:path';
+import { fixture, suite, table, test } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { readJournals } from '../../src/node/journals.ts';
+import { root, runCommand } from '../program.ts';
+
+const office = join(root, 'examples', 'harbour-office');
+
+/** Status and cause of every case of the harbour example, by its id. */
+async function statuses(record: string, args: readonly string[]): Promise<Record<string, string>> {
+  await runCommand(['run', '--on-request', '--show', 'summary', '--record', record, ...args], office);
+  const results = [...readJournals(record)].flatMap((entry) => (entry.is === 'ended' ? [entry.result] : []));
+  return Object.fromEntries(results.map(({ id, status, cause }) => [id, cause ? `${status}/${cause}` : status]));
+}
+
+const folder = scratchFolder('file');
+const inOrder = fixture('statuses in one lane, in order', {
+  scope: 'file',
+  needs: { folder },
+  timeout: 60_000,
+  setup: (_, { folder }) => statuses(join(folder, 'in-order'), ['--lanes', '1']),
+});
+
+export const lanes = suite('statuses do not depend on lanes and order', { timeout: 120_000 }, [
+  test(
+    '{lanes} lanes, seed {seed}',
+    {
+      needs: { folder, inOrder },
+      cases: table(
+        ['lanes', 'seed'],
+        [
+          [2, 1],
+          [4, 2],
+        ],
+      ),
+    },
+    async ({ row, check, ensure }, { folder, inOrder }) => {
+      const seen = await statuses(join(folder, `${row.lanes}-${row.seed}`), ['--lanes', String(row.lanes), '--shuffle', '--seed', String(row.seed)]);
+      ensure.holds(Object.keys(inOrder).length > 300, `${Object.keys(inOrder).length} cases`);
+      check.equal(seen, inOrder);
+    },
+  ),
+]);
