@@ -43,6 +43,7 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     )
     .option('--failed', 'the cases that failed in the last run that they were in')
     .option('--resume', 'go on where an interrupted run stopped')
+    .option('--watch', 'again whenever a file changes that the tests read')
     .option('--timeline', 'each set-up, body and tear-down on an axis of time')
     .option('--leaks', 'what cases left open, with where it was opened')
     .option('--profile <name>', 'a named set of options from red-lattice.config.ts; those given here win')

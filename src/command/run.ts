@@ -2,9 +2,8 @@ import type { ChildProcess } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
-import type { Span } from '../fixtures/instance.ts';
 import { tellLeaks } from '../formats/human/leaks.ts';
-import { Headings, lastLine, tellCase, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
+import { type Closing, lastLine, tellFailures, tellPlanProblems, tellSummary } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
 import { oneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
@@ -12,13 +11,14 @@ import { coordinate, type Request } from '../node/coordinator.ts';
 import { changedSince, type Earlier, earlierRuns, failedIds, findRecord, hashesOf } from '../node/earlier.ts';
 import { journalsIn } from '../node/journals.ts';
 import { lastTimes, newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
-import type { JournalEntry, RecordedResult } from '../results/journal.ts';
 import type { Leak } from '../results/leaks.ts';
 import { exitStatus, type RunState } from '../results/run-state.ts';
+import type { Selection } from '../suites/selection.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
-import { prepare } from './prepare.ts';
+import { type Prepared, prepare } from './prepare.ts';
+import { Progress } from './progress.ts';
 import type { Setting } from './setting.ts';
-import { type Terminal, tellingFor } from './terminal.ts';
+import { tellingFor } from './terminal.ts';
 import { version } from './version.ts';
 
 export interface RunCommandOptions extends SelectionOptions {
@@ -29,31 +29,69 @@ export interface RunCommandOptions extends SelectionOptions {
   readonly retries?: number;
   readonly failed?: boolean;
   readonly resume?: boolean;
+  readonly watch?: boolean;
   readonly show: 'failures' | 'cases' | 'summary';
   readonly record?: string;
   readonly timeline?: boolean;
   readonly leaks?: boolean;
 }
 
-/** Plans, runs, shows; gives the exit status. `onInterrupt` is told what to do at Ctrl-C. */
+/** Plans, runs, shows; gives the exit status. With `watch`, again and again as files change. */
 export async function runCommand(where: readonly string[], options: RunCommandOptions, setting: Setting): Promise<number> {
-  const { folder, terminal, lane, onInterrupt } = setting;
-  const started = new Date();
+  const { folder, terminal } = setting;
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler, defaults, tags, config } = prepared;
-  const { style } = terminal;
-  const telling = tellingFor(root, style);
-  const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
+  const { root, files, targets } = prepared;
   const earlier = options.resume ? interruptedRun(root, options.record && resolve(folder, options.record)) : undefined;
   if (typeof earlier === 'string') {
     terminal.error(`red-lattice: ${oneLine(earlier)}`);
     return 2;
   }
-  const seed = earlier?.info.seed ?? options.seed ?? started.getTime() % 1_000_000;
-  const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
   const asked = selectionOf(options, targets);
   const selection = earlier?.info.selection ?? (options.failed ? { ...asked, ids: [...(asked.ids ?? []), ...failedIds(earlierRuns(root))] } : asked);
+  if (options.watch) {
+    const { watch } = await import('./watch.ts');
+    return watch({ where, selection, options, prepared, setting });
+  }
+  const interruption: Interruption = { by: undefined };
+  setting.onInterrupt((signal) => interrupt(interruption, signal));
+  return (await runOnce({ where, files, selection, earlier, options, prepared, interruption }, setting)).status;
+}
+
+/** Whether a run was interrupted, and what to do about it while it is under way. */
+export interface Interruption {
+  by: 'SIGINT' | 'SIGTERM' | undefined;
+  act?: () => void;
+}
+
+export function interrupt(interruption: Interruption, signal: 'SIGINT' | 'SIGTERM'): void {
+  interruption.by = signal;
+  interruption.act?.();
+}
+
+export interface Once {
+  readonly where: readonly string[];
+  /** The test files that are run. */
+  readonly files: readonly string[];
+  readonly selection: Selection;
+  /** What is gone on with. */
+  readonly earlier?: Earlier | undefined;
+  readonly options: RunCommandOptions;
+  readonly prepared: Prepared;
+  readonly interruption: Interruption;
+}
+
+/** One run, from its record's first line to the last line on the screen. */
+export async function runOnce(
+  { where, files, selection, earlier, options, prepared, interruption }: Once,
+  setting: Setting,
+): Promise<{ status: number; state: RunState }> {
+  const { folder, terminal, lane } = setting;
+  const { root, cache, compiler, defaults, tags, config } = prepared;
+  const started = new Date();
+  const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
+  const seed = earlier?.info.seed ?? options.seed ?? started.getTime() % 1_000_000;
+  const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
   const info: RunInfo = {
     kind: 'red-lattice run record',
     version: 1,
@@ -93,29 +131,30 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     cache,
   } as const;
   const running = coordinate(request, lane, compiler, (entry, state) => progress.take(entry, state));
-  let interruptedBy: 'SIGINT' | 'SIGTERM' | undefined;
-  onInterrupt((signal) => {
-    interruptedBy = signal;
-    running.interrupt();
-  });
+  progress.follow(() => running.going());
+  interruption.act = () => running.interrupt();
   const state = await running.done;
   progress.finish(state);
   const leaks = options.leaks ? await findLeaks(state, request, lane, compiler) : state.leaks;
 
   const wall = Date.now() - started.getTime();
-  if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, style)]) terminal.out(line);
-  for (const line of tellPlanProblems(state, telling)) terminal.out(line);
-  for (const line of tellFailures(state, telling)) terminal.out(line);
-  for (const line of tellLeaks(leaks, telling)) terminal.out(line);
-  if (options.show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
-  for (const line of tellSummary(state, { wall, seed, record: relative(folder, record) || '.', interrupted: interruptedBy !== undefined }, telling))
-    terminal.out(line);
-  const status = interruptedBy ? (interruptedBy === 'SIGINT' ? 130 : 143) : exitStatus(state);
-  if (status === 3) terminal.out(style.yellow('no case was selected'));
+  const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state);
+  if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
+  tellEnd(state, leaks, { wall, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined }, options, setting, root);
+  if (status === 3) terminal.out(terminal.style.yellow('no case was selected'));
   writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) });
   if (!options.record) removeOldRecords(root);
   terminal.out(lastLine(state));
-  return status;
+  return { status, state };
+}
+
+/** What failed and what is odd, then the summary. */
+function tellEnd(state: RunState, leaks: readonly Leak[], closing: Closing, { show }: RunCommandOptions, { terminal }: Setting, root: string): void {
+  const telling = tellingFor(root, terminal.style);
+  const blocks = [tellPlanProblems(state, telling), tellFailures(state, telling), tellLeaks(leaks, telling)];
+  for (const line of blocks.flat()) terminal.out(line);
+  if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
+  for (const line of tellSummary(state, closing, telling)) terminal.out(line);
 }
 
 /** The newest run that did not come to its end, or why it cannot be gone on with. */
@@ -141,41 +180,3 @@ async function findLeaks(state: RunState, request: Request, lane: () => ChildPro
 /** What each test took, for the next run's order. */
 const timesOf = (state: RunState): Record<string, number> =>
   Object.fromEntries([...state.tests.values()].map(({ header, milliseconds }) => [header.id, Math.round(milliseconds)]));
-
-/** The lines that appear while results come in. */
-class Progress {
-  readonly #terminal: Terminal;
-  readonly #show: RunCommandOptions['show'];
-  readonly #timeline: boolean;
-  readonly #headings = new Headings();
-  readonly #shown = new Set<number>();
-  /** Kept for the axis of time, where it is asked for. */
-  readonly spans: Span[] = [];
-  readonly results: RecordedResult[] = [];
-
-  constructor(terminal: Terminal, { show, timeline = false }: RunCommandOptions) {
-    this.#terminal = terminal;
-    this.#show = show;
-    this.#timeline = timeline;
-  }
-
-  take(entry: JournalEntry, state: RunState): void {
-    if (entry.is === 'ended' && this.#show === 'cases') this.#terminal.out(tellCase(entry.result, this.#terminal.style));
-    if (entry.is === 'test-ended') this.#test(entry.test, state);
-    if (this.#timeline && entry.is === 'span') this.spans.push(entry.span);
-    if (this.#timeline && entry.is === 'ended') this.results.push(entry.result);
-  }
-
-  /** Tests that a lane died in have had no end of their own. */
-  finish(state: RunState): void {
-    for (const test of state.tests.keys()) this.#test(test, state);
-  }
-
-  #test(number: number, state: RunState): void {
-    const test = state.tests.get(number);
-    if (!test || this.#show !== 'failures' || this.#shown.has(number)) return;
-    this.#shown.add(number);
-    const { lines, depth } = this.#headings.of(test, this.#terminal.style);
-    for (const line of [...lines, tellTest(test, this.#terminal.style, depth)]) this.#terminal.out(line);
-  }
-}

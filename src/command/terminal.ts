@@ -11,6 +11,8 @@ export interface Terminal {
   raw(text: string): void;
   error(line: string): void;
   readonly style: Style;
+  /** Where lines can be written over, on a terminal that somebody looks at. */
+  readonly live: NodeJS.WritableStream | undefined;
   /** In columns; 100 where there is no terminal. */
   readonly width: number;
 }
@@ -28,6 +30,7 @@ export const processTerminal = (): Terminal => ({
   raw: (text) => void process.stdout.write(text),
   error: (line) => void process.stderr.write(`${line}\n`),
   width: process.stdout.columns ?? 100,
+  live: process.stdout.isTTY && process.env['TERM'] !== 'dumb' && !process.env['CI'] ? process.stdout : undefined,
   style: wantsColours(process.env, process.stdout.isTTY === true) ? colourStyle : plainStyle,
 });
 

@@ -1,6 +1,7 @@
 import type { ChildProcess } from 'node:child_process';
 import { appendFileSync, existsSync } from 'node:fs';
 import { join } from 'node:path';
+import type { Going } from '../formats/human/live.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { emptyState, type RunState, take } from '../results/run-state.ts';
 import type { Defaults } from '../suites/plan.ts';
@@ -43,6 +44,8 @@ export interface Coordination {
   readonly done: Promise<RunState>;
   /** The first call lets tear-downs run; the second ends everything at once. */
   interrupt(): void;
+  /** How far it is. */
+  going(): Going;
 }
 
 /** Lanes that die one after the other without a result between them: then the fault is not a case's. */
@@ -76,7 +79,7 @@ export function coordinate(
   onEntry: (entry: JournalEntry, state: RunState) => void,
 ): Coordination {
   const coordinator = new Coordinator(request, startLane, compiler, onEntry);
-  return { done: coordinator.run(), interrupt: () => coordinator.interrupt() };
+  return { done: coordinator.run(), interrupt: () => coordinator.interrupt(), going: () => coordinator.going() };
 }
 
 class Coordinator {
@@ -92,7 +95,9 @@ class Coordinator {
   readonly #slots: Slot[] = [];
   readonly #running: Promise<void>[] = [];
   #dealer: Dealer | undefined;
-  #planned: string | undefined;
+  /** The ids of all tests, in the order of the plan. */
+  #tests: readonly string[] = [];
+  readonly #began = Date.now();
   #opening: NodeJS.Timeout | undefined;
   #interrupts = 0;
   /** Enough has failed. */
@@ -135,6 +140,25 @@ class Coordinator {
       }
       tail.close();
     }
+  }
+
+  going(): Going {
+    const now = Date.now();
+    const lanes = this.#slots.map(({ number, work: lane }) => ({ number, doing: lane?.lane.doing, since: lane ? now - lane.lane.since : 0 }));
+    return { state: this.#state, lanes, elapsed: now - this.#began, expected: this.#expected() };
+  }
+
+  /** What the tests of the plan took the last time, where that is known of all, and what has been done of it. */
+  #expected(): Going['expected'] {
+    const { times } = this.#request;
+    const whole = this.#tests.reduce((sum, id) => sum + (times.get(id) ?? Number.NaN), 0);
+    if (!(whole > 0)) return undefined;
+    let done = 0;
+    for (const { header, milliseconds, ended } of this.#state.tests.values()) {
+      const time = times.get(header.id) ?? 0;
+      done += ended ? time : Math.min(milliseconds, time);
+    }
+    return { whole, done };
   }
 
   interrupt(): void {
@@ -236,9 +260,8 @@ class Coordinator {
   /** The first lane tells what there is to run; if that takes long, others help. */
   #takePieces({ pieces, tests }: Extract<JournalEntry, { is: 'pieces' }>): void {
     const { lanes, times, after } = this.#request;
-    const plan = tests.join('\n');
-    this.#planned ??= plan;
-    if (plan !== this.#planned)
+    if (this.#tests.length === 0) this.#tests = tests;
+    if (tests.join('\n') !== this.#tests.join('\n'))
       this.#write({
         is: 'told',
         problem: {

@@ -58,7 +58,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
   const read = (): void => {
     for (const entry of tail.read()) {
       heard = Date.now();
-      takeOfLane(lane, entry);
+      takeOfLane(lane, entry, heard);
       take(entry);
     }
   };

@@ -59,7 +59,8 @@ export type RecordedResult = CaseName & Omit<CaseResult, 'attachments'> & { read
 export type JournalEntry =
   | { readonly is: 'header'; readonly version: number; readonly lane: number }
   | { readonly is: 'doing'; readonly doing: Doing }
-  | { readonly is: 'loaded'; readonly file: string; readonly milliseconds: number }
+  /** `reads` are the sources that it reaches, as URLs. */
+  | { readonly is: 'loaded'; readonly file: string; readonly milliseconds: number; readonly reads: readonly string[] }
   | {
       readonly is: 'planned';
       readonly files: number;

@@ -32,6 +32,8 @@ export interface RunState {
   readonly told: Problem[];
   readonly loadFailures: Problem[];
   readonly leaks: Leak[];
+  /** What each test file reads, its data files among it; as URLs, by the file's path from the root. */
+  readonly reads: Map<string, Set<string>>;
   /** Passed cases that checked nothing. */
   unchecked: number;
   /** Passed only after further attempts. */
@@ -53,6 +55,7 @@ export const emptyState = (): RunState => ({
   told: [],
   loadFailures: [],
   leaks: [],
+  reads: new Map(),
   unchecked: 0,
   unsteady: 0,
   planned: undefined,
@@ -64,7 +67,11 @@ export const noCounts = (): Record<Status, number> => Object.fromEntries(statuse
 /** Takes one entry in. The same case is never counted twice: a fresh lane leaves out what is on record. */
 export function take(state: RunState, entry: JournalEntry): void {
   switch (entry.is) {
+    case 'loaded':
+      state.reads.set(entry.file, new Set([...(state.reads.get(entry.file) ?? []), ...entry.reads]));
+      break;
     case 'test':
+      if (entry.header.data !== undefined) state.reads.get(entry.header.file)?.add(entry.header.data);
       // A header comes again when more is known of its test.
       if (!state.tests.has(entry.header.test)) state.tests.set(entry.header.test, { header: entry.header, counts: noCounts(), milliseconds: 0, ended: false });
       break;
@@ -128,6 +135,8 @@ function takeResult(state: RunState, result: RecordedResult): void {
 /** What a lane was at when it was last heard of. */
 export interface LaneState {
   doing: Doing | undefined;
+  /** When it began with that, in milliseconds. */
+  since: number;
   readonly under: Map<string, CaseName>;
   /** In a stream of trivial cases it does not tell which one it runs. */
   streaming: boolean;
@@ -142,6 +151,7 @@ export interface LaneState {
 
 export const emptyLane = (): LaneState => ({
   doing: undefined,
+  since: 0,
   under: new Map(),
   standing: new Map(),
   streaming: false,
@@ -150,9 +160,10 @@ export const emptyLane = (): LaneState => ({
   finished: undefined,
 });
 
-export function takeOfLane(lane: LaneState, entry: JournalEntry): void {
+export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): void {
   const key = ({ test, ordinal }: CaseName): string => `${test}/${ordinal}`;
   if (entry.is === 'doing') {
+    if (lane.doing?.name !== entry.doing.name) lane.since = time;
     lane.doing = entry.doing;
     lane.explained = false;
   } else if (entry.is === 'told') lane.explained = entry.problem.code === 'load-failed';

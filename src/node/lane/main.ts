@@ -212,7 +212,7 @@ class Lane {
       if ('code' in outcome) this.#put({ is: 'told', problem: outcome }, true);
       else {
         loaded.push(outcome);
-        this.#put({ is: 'loaded', file: outcome.file, milliseconds: now() - begun });
+        this.#put({ is: 'loaded', file: outcome.file, milliseconds: now() - begun, reads: this.#modules.reachedFrom(pathToFileURL(path).href) });
       }
     }
     return loaded;

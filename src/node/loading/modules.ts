@@ -23,6 +23,8 @@ export class Modules {
   readonly #cache: CompileCache;
   readonly #compile: Compile;
   readonly #modules = new Map<string, Promise<AnyModule>>();
+  /** The sources that each source imports, by URL. */
+  readonly #imports = new Map<string, Set<string>>();
   /** Where the maps of compiled modules are, by URL. */
   readonly maps = new Map<string, string>();
   #linking: Promise<unknown> = Promise.resolve();
@@ -37,12 +39,25 @@ export class Modules {
     return (await this.#ready({ url, from: 'source' }, {})).namespace as Record<string, unknown>;
   }
 
+  /** A source and all that it reaches through imports, but for what is in packages; as URLs. */
+  reachedFrom(url: string): string[] {
+    const reached = new Set([url]);
+    for (const at of reached) for (const next of this.#imports.get(at) ?? []) reached.add(next);
+    return [...reached];
+  }
+
+  #noted(specifier: string, from: string): { url: string; from: 'node' | 'source' } {
+    const resolved = resolveModule(specifier, from);
+    if (resolved.from === 'source') this.#imports.set(from, (this.#imports.get(from) ?? new Set()).add(resolved.url));
+    return resolved;
+  }
+
   async #ready(resolved: { url: string; from: 'node' | 'source' }, attributes: Attributes): Promise<AnyModule> {
     const module = await this.#module(resolved, attributes);
     // One at a time: two roots that link a shared module at once would meet it half done.
     const linked = this.#linking.then(async () => {
       if (module.status === 'unlinked')
-        await module.link((specifier, referrer, extra) => this.#module(resolveModule(specifier, referrer.identifier), attributesOf(extra)));
+        await module.link((specifier, referrer, extra) => this.#module(this.#noted(specifier, referrer.identifier), attributesOf(extra)));
     });
     this.#linking = linked.catch(() => undefined);
     await linked;
@@ -74,7 +89,7 @@ export class Modules {
         Object.assign(meta, { url, filename: path, dirname: dirname(path), resolve: (specifier: string) => resolveModule(specifier, url).url });
       },
       importModuleDynamically: (async (specifier: string, _referrer: unknown, attributes: Attributes) =>
-        this.#ready(resolveModule(specifier, url), attributes)) as never,
+        this.#ready(this.#noted(specifier, url), attributes)) as never,
     });
   }
 

@@ -1,0 +1,87 @@
+import { clearScreenDown, moveCursor } from 'node:readline';
+import type { Span } from '../fixtures/instance.ts';
+import { type Going, tellGoing, tellGoingPlainly } from '../formats/human/live.ts';
+import { Headings, tellCase, tellTest } from '../formats/human/run.ts';
+import type { JournalEntry, RecordedResult } from '../results/journal.ts';
+import type { RunState } from '../results/run-state.ts';
+import type { Terminal } from './terminal.ts';
+
+interface Shown {
+  readonly show: 'failures' | 'cases' | 'summary';
+  readonly timeline?: boolean;
+}
+
+/** Milliseconds between two looks at a run that goes on: on a terminal, and in a pipe. */
+const liveEvery = 100;
+const plainEvery = 30_000;
+
+/** The lines that appear while results come in: a line for each test or case, and on a terminal below them how far the run is. */
+export class Progress {
+  readonly #terminal: Terminal;
+  readonly #show: Shown['show'];
+  readonly #timeline: boolean;
+  readonly #headings = new Headings();
+  readonly #shown = new Set<number>();
+  #timer: NodeJS.Timeout | undefined;
+  /** How many lines below the last printed one are to be written over. */
+  #live = 0;
+  /** Kept for the axis of time, where it is asked for. */
+  readonly spans: Span[] = [];
+  readonly results: RecordedResult[] = [];
+
+  constructor(terminal: Terminal, { show, timeline = false }: Shown) {
+    this.#terminal = terminal;
+    this.#show = show;
+    this.#timeline = timeline;
+  }
+
+  /** Tells now and then how far the run is. */
+  follow(going: () => Going): void {
+    const { live } = this.#terminal;
+    const look = (): void => {
+      if (live) this.#redraw(tellGoing(going(), this.#terminal.width, this.#terminal.style));
+      else this.#terminal.out(tellGoingPlainly(going(), this.#terminal.style));
+    };
+    this.#timer = setInterval(look, live ? liveEvery : plainEvery);
+    this.#timer.unref();
+  }
+
+  take(entry: JournalEntry, state: RunState): void {
+    if (entry.is === 'ended' && this.#show === 'cases') this.#print([tellCase(entry.result, this.#terminal.style)]);
+    if (entry.is === 'test-ended') this.#test(entry.test, state);
+    if (this.#timeline && entry.is === 'span') this.spans.push(entry.span);
+    if (this.#timeline && entry.is === 'ended') this.results.push(entry.result);
+  }
+
+  /** Tests that a lane died in have had no end of their own. */
+  finish(state: RunState): void {
+    clearInterval(this.#timer);
+    this.#redraw([]);
+    for (const test of state.tests.keys()) this.#test(test, state);
+  }
+
+  #test(number: number, state: RunState): void {
+    const test = state.tests.get(number);
+    if (!test || this.#show !== 'failures' || this.#shown.has(number)) return;
+    this.#shown.add(number);
+    const { lines, depth } = this.#headings.of(test, this.#terminal.style);
+    this.#print([...lines, tellTest(test, this.#terminal.style, depth)]);
+  }
+
+  #print(lines: readonly string[]): void {
+    this.#redraw([]);
+    for (const line of lines) this.#terminal.out(line);
+  }
+
+  /** Writes over the lines that stand below; they come again with the next look. */
+  #redraw(lines: readonly string[]): void {
+    const { live } = this.#terminal;
+    if (!live) return;
+    if (this.#live > 0) {
+      moveCursor(live, 0, -this.#live);
+      clearScreenDown(live);
+    }
+    for (const line of lines) this.#terminal.out(line);
+    this.#live = lines.length;
+  }
+}

@@ -1,0 +1,120 @@
+import { join, relative, sep } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { count } from '../formats/style.ts';
+import { earlierRuns, failedIds } from '../node/earlier.ts';
+import { findFiles } from '../node/find.ts';
+import type { Selection } from '../suites/selection.ts';
+import type { Prepared } from './prepare.ts';
+import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './run.ts';
+import type { Setting } from './setting.ts';
+
+interface Watching {
+  readonly where: readonly string[];
+  readonly selection: Selection;
+  readonly options: RunCommandOptions;
+  readonly prepared: Prepared;
+  readonly setting: Setting;
+}
+
+/** Milliseconds that changes are gathered for: an editor writes several files at once. */
+const gathering = 60;
+
+/** What is to be run next, or that it is over. */
+type Wish = { readonly files: readonly string[]; readonly ids?: readonly string[] | undefined } | 'end';
+
+/**
+ * Runs, then waits for changes, and runs again what they reach: the test files that read a changed file through imports, or as data.
+ *
+ * Keys on a terminal: Enter runs the same again, `a` all, `f` what failed; `q` and Ctrl-C end.
+ */
+export async function watch({ where, selection, options, prepared, setting }: Watching): Promise<number> {
+  const { terminal, folder } = setting;
+  const { root, config } = prepared;
+  const interruption: Interruption = { by: undefined };
+  const reads = new Map<string, ReadonlySet<string>>();
+  const wishes = new Wishes();
+  setting.onInterrupt((signal) => {
+    interrupt(interruption, signal);
+    wishes.put('end');
+  });
+  const all = async (): Promise<readonly string[]> => (await findFiles(where, folder, config.files)).files;
+  const { watch: follow } = await import('chokidar');
+  const watcher = follow(root, { ignoreInitial: true, ignored: (path) => /(?:^|[/\\])(?:node_modules|\.[^/\\]+)(?:[/\\]|$)/.test(relative(root, path)) });
+  let changed = new Set<string>();
+  let timer: NodeJS.Timeout | undefined;
+  watcher.on('all', (event, path) => {
+    if (event === 'addDir' || event === 'unlinkDir') return;
+    changed.add(path);
+    clearTimeout(timer);
+    timer = setTimeout(async () => {
+      const paths = changed;
+      changed = new Set();
+      const affected = (await all()).filter((file) => paths.has(file) || readsAny(reads.get(relative(root, file).split(sep).join('/')), paths));
+      if (affected.length > 0) wishes.put({ files: affected });
+    }, gathering);
+  });
+  const keys = listenToKeys(async (key) => {
+    if (key === 'q' || key === '\u0003') wishes.put('end');
+    else if (key === 'a') wishes.put({ files: await all() });
+    else if (key === 'f') wishes.put({ files: await all(), ids: failedIds(earlierRuns(root)) });
+    else if (key === '\r' || key === '\n') wishes.put(last);
+  });
+  let last: Wish = { files: prepared.files };
+  let status = 0;
+  for (let wish: Wish = last; wish !== 'end'; wish = await wishes.next()) {
+    last = wish;
+    const { files, ids } = wish;
+    prepared.compiler.ahead(files);
+    const run = await runOnce({ where, files, selection: ids ? { ...selection, ids } : selection, options, prepared, interruption }, setting);
+    ({ status } = run);
+    for (const [file, read] of run.state.reads) reads.set(file, read);
+    if (interruption.by) break;
+    const hint = keys.listening ? '  Enter: again · a: all · f: what failed · q: end' : '';
+    terminal.out(terminal.style.dim(`\nwatching ${count(new Set([...reads.values()].flatMap((urls) => [...urls])).size, 'file')}${hint}`));
+  }
+  keys.end();
+  clearTimeout(timer);
+  await watcher.close();
+  return interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : status;
+}
+
+const readsAny = (urls: ReadonlySet<string> | undefined, paths: ReadonlySet<string>): boolean =>
+  [...(urls ?? [])].some((url) => url.startsWith('file:') && paths.has(join(fileURLToPath(url))));
+
+/** Keeps the newest wish until somebody asks for it. */
+class Wishes {
+  #waiting: Wish | undefined;
+  #asked: ((wish: Wish) => void) | undefined;
+
+  put(wish: Wish): void {
+    if (this.#waiting === 'end') return;
+    if (this.#asked) this.#asked(wish);
+    else this.#waiting = wish;
+    this.#asked = undefined;
+  }
+
+  next(): Promise<Wish> {
+    const waiting = this.#waiting;
+    this.#waiting = undefined;
+    if (waiting) return Promise.resolve(waiting);
+    return new Promise((resolve) => {
+      this.#asked = resolve;
+    });
+  }
+}
+
+function listenToKeys(press: (key: string) => void): { readonly listening: boolean; end(): void } {
+  const { stdin } = process;
+  if (!stdin.isTTY) return { listening: false, end: () => undefined };
+  stdin.setRawMode(true);
+  stdin.setEncoding('utf8').resume();
+  stdin.on('data', press);
+  return {
+    listening: true,
+    end() {
+      stdin.off('data', press);
+      stdin.setRawMode(false);
+      stdin.pause();
+    },
+  };
+}

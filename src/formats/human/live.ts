@@ -1,0 +1,50 @@
+import type { Doing } from '../../results/journal.ts';
+import type { RunState } from '../../results/run-state.ts';
+import { count, duration, oneLine, type Style } from '../style.ts';
+import { tellCounts } from './run.ts';
+
+/** What one lane is at. */
+export interface LaneAtWork {
+  readonly number: number;
+  readonly doing: Doing | undefined;
+  /** For so many milliseconds. */
+  readonly since: number;
+}
+
+/** What is known of a run that goes on. */
+export interface Going {
+  readonly state: RunState;
+  readonly lanes: readonly LaneAtWork[];
+  /** Milliseconds since it began. */
+  readonly elapsed: number;
+  /** What all its tests took the last time, and how much of that is done; nothing where not all are known. */
+  readonly expected: { readonly whole: number; readonly done: number } | undefined;
+}
+
+const widest = (text: string, width: number): string => (text.length > width ? `${text.slice(0, width - 1)}…` : text);
+
+const words: Readonly<Record<Doing['what'], string>> = { load: 'loads', plan: 'plans', setup: 'sets up', body: '', teardown: 'tears down' };
+
+/** A few lines that stand below what is printed for good: how far the run is, and what each lane does. */
+export function tellGoing({ state, lanes, elapsed, expected }: Going, width: number, style: Style): string[] {
+  const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
+  const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
+  const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;
+  return [
+    '',
+    `${bar}${Object.values(state.counts).some((n) => n > 0) ? tellCounts(state.counts, style) : style.dim('no result yet')}  ${style.dim(duration(elapsed))}`,
+    ...lanes
+      .filter(({ doing }) => doing)
+      .map(({ number, doing, since }) => {
+        const { what, name } = doing as Doing;
+        const text = widest(`${words[what] ? `${words[what]} ` : ''}${oneLine(name)}`, width - 24);
+        return style.dim(`  lane ${number}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
+      }),
+  ];
+}
+
+/** The same in one plain line, for a pipe. */
+export const tellGoingPlainly = ({ state, lanes, elapsed }: Going, style: Style): string =>
+  style.dim(
+    `… ${tellCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${count(lanes.filter(({ doing }) => doing).length, 'lane')} at work` : ''}`,
+  );
