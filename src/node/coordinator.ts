@@ -205,7 +205,7 @@ class Coordinator {
   /** Process after process, until one has come to its end in order. */
   async #runSlot(slot: Slot): Promise<void> {
     for (;;) {
-      const { record, after: _, times, stopAfter, lanes, ...asked } = this.#request;
+      const { record, after: _, times, lanes, ...asked } = this.#request;
       const journal = this.#newJournal(slot);
       const job: Job = {
         ...asked,

@@ -27,6 +27,7 @@ export interface Job {
   /** Other lanes run beside this one: some locks are theirs, too. */
   readonly amongOthers: boolean;
   readonly shuffle: boolean;
+  readonly stopAfter: number | undefined;
   /** Note where cases open what they leave behind. */
   readonly findLeaks: boolean;
   readonly selection: Selection;

@@ -35,6 +35,8 @@ export interface RunOptions {
   readonly select?: ((planned: CaseOf) => boolean) | undefined;
   /** Whether a case that runs on request only is asked for. */
   readonly asked?: ((planned: CaseOf) => boolean) | undefined;
+  /** No new case begins after so many have failed. */
+  readonly stopAfter?: number | undefined;
   /** Siblings run in another order, the same for the same seed. */
   readonly shuffle?: boolean | undefined;
   /** What is run, piece after piece; all of the plan at once unless said. */
@@ -127,6 +129,7 @@ class Runner {
   readonly #runFixtures: RunFixtures;
   #part: Part = { tests: new Set() };
   #selected = 0;
+  #failed = 0;
   #stuck = false;
 
   constructor(options: RunOptions, listener: Listener) {
@@ -190,7 +193,7 @@ class Runner {
   }
 
   get #over(): boolean {
-    return this.#stuck || this.#options.signal?.aborted === true;
+    return this.#stuck || this.#failed >= (this.#options.stopAfter ?? Number.POSITIVE_INFINITY) || this.#options.signal?.aborted === true;
   }
 
   /** Whether the part under way has to do with a test or a group. */
@@ -292,7 +295,10 @@ class Runner {
   #begin(planned: CaseOf, placed: (planned: CaseOf) => Placed | (() => Placed), scopes: readonly Open[]): Promise<void> | undefined {
     const { problems } = planned.entry;
     const { skip, expired, held, known } = standing(planned.marks, this.#day, () => this.#options.asked?.(planned) ?? false);
-    const without = (verdict: Verdict, failures: readonly Failure[] = []): undefined => void this.#listener.ended(planned, this.#result(verdict, failures));
+    const without = (verdict: Verdict, failures: readonly Failure[] = []): undefined => {
+      this.#count(verdict);
+      this.#listener.ended(planned, this.#result(verdict, failures));
+    };
     if (problems) return without({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
     if (skip !== undefined) return without({ status: 'skipped', reason: skip });
     if (expired !== undefined)
@@ -347,8 +353,13 @@ class Runner {
     return again(1);
   }
 
+  #count({ status }: Verdict): void {
+    if (status === 'failed' || status === 'errored') this.#failed++;
+  }
+
   #finish(run: CaseRun, verdict: Verdict, attempts: number): void {
     run.ended = true;
+    this.#count(verdict);
     if (verdict.status === 'passed' && attempts === 1 && run.isPlain && this.#listener.passed) this.#delivery.ended(run, undefined);
     else this.#delivery.ended(run, resultOf(run, verdict, attempts, this.#started));
   }

@@ -292,6 +292,7 @@ class Lane {
         everySpan: this.#job.everySpan,
         select: all ? undefined : select,
         shuffle: this.#job.shuffle,
+        stopAfter: this.#job.stopAfter,
         pieces: this.#pieces(plan),
         lock: this.#job.amongOthers ? (names) => this.#lock(names) : undefined,
         asked,

@@ -1,0 +1,110 @@
+import { spawn } from 'node:child_process';
+import { mkdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { fixture, suite, testWith } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { root, runCommand } from '../program.ts';
+
+const nights = `import { cell, dataFile, test } from 'red-lattice';
+import { most } from './most.ts';
+export const stays = test('{nights} nights', { cases: dataFile('stays.csv', { columns: { nights: cell.integer } }) }, ({ row, check, attach }) => {
+  attach('row.txt', String(row.nights));
+  check.holds(row.nights <= most);
+});
+`;
+
+const project = fixture('project', {
+  needs: { folder: scratchFolder() },
+  async setup(_, { folder }) {
+    const files = {
+      'package.json': '{"type":"module"}',
+      'nights.lattice.ts': nights,
+      'most.ts': 'export const most = 18;\n',
+      'stays.csv': `nights\n${Array.from({ length: 20 }, (_, i) => `${i + 1}\n`).join('')}`,
+      'other.lattice.ts': "import { test } from 'red-lattice';\nexport const other = test('other', ({ check }) => check.holds(true));\n",
+    };
+    await mkdir(join(folder, 'node_modules'));
+    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    for (const [name, text] of Object.entries(files)) await writeFile(join(folder, name), text);
+    return folder;
+  },
+});
+const inProject = testWith({ project });
+
+const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
+
+export const again = suite('running again', [
+  inProject('--failed takes what failed in the last run that it was in', async ({ check }, { project }) => {
+    check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
+    // A run of something else in between changes nothing.
+    await runCommand(['run', 'other.lattice.ts'], project);
+    check.equal(last((await runCommand(['run', '--failed'], project)).out), '0 passed, 2 failed');
+    await writeFile(join(project, 'most.ts'), 'export const most = 19;\n');
+    check.equal(last((await runCommand(['run', '--failed'], project)).out), '1 passed, 1 failed');
+    check.equal(last((await runCommand(['run', '--failed'], project)).out), '0 passed, 1 failed');
+    await writeFile(join(project, 'most.ts'), 'export const most = 20;\n');
+    await runCommand(['run', '--failed'], project);
+    check.equal((await runCommand(['run', '--failed'], project)).status, 3, 'nothing is left');
+  }),
+
+  inProject('--stop-after begins no more', async ({ check }, { project }) => {
+    await writeFile(join(project, 'most.ts'), 'export const most = 0;\n');
+    const { status, out } = await runCommand(['run', '--stop-after', '1', '--lanes', '1'], project);
+    check.equal(status, 1);
+    check.equal(last(out), '0 passed, 1 failed');
+  }),
+
+  inProject('a finished run cannot be resumed', async ({ check }, { project }) => {
+    await runCommand(['run'], project);
+    const { status, output } = await runCommand(['run', '--resume'], project);
+    check.equal([status, output.includes('the last run came to its end')], [2, true]);
+  }),
+
+  inProject('shards are disjoint and complete, and merge into one record', async ({ check, step }, { project }) => {
+    for (const shard of ['1', '2', '3']) await runCommand(['run', '--shard', `${shard}/3`, '--record', `shard-${shard}`], project);
+    await step('all of them', async ({ check }) => {
+      const { status, out } = await runCommand(['merge', 'shard-1', 'shard-2', 'shard-3', '-o', 'whole'], project);
+      check.equal([status, last(out)], [1, '19 passed, 2 failed']);
+      const info = JSON.parse(await readFile(join(project, 'whole', 'run.json'), 'utf8')) as { counts: { passed: number } };
+      check.equal(info.counts.passed, 19);
+    });
+    await step('one that is missing is named', async ({ check }) => {
+      const { status, out } = await runCommand(['merge', 'shard-1', 'shard-3', '-o', 'part'], project);
+      check.equal(status, 2);
+      check.includes(out, 'shard 2/3 is missing');
+    });
+    await step('one that is given twice', async ({ check }) => {
+      check.includes((await runCommand(['merge', 'shard-1', 'shard-1'], project)).output, 'shard 1/3 is given twice');
+    });
+    await step('one of another plan', async ({ check }) => {
+      await writeFile(
+        join(project, 'more.lattice.ts'),
+        "import { test } from 'red-lattice';\nexport const more = test('more', ({ check }) => check.holds(true));\n",
+      );
+      await runCommand(['run', '--shard', '2/3', '--record', 'later'], project);
+      check.includes((await runCommand(['merge', 'shard-1', 'later'], project)).output, 'later is of another plan than shard-1');
+    });
+    check.includes((await runCommand(['merge', 'nowhere'], project)).output, 'nowhere is no run record');
+  }),
+
+  inProject('--watch runs what a change reaches, through imports and data files', { timeout: 30_000 }, async ({ check, eventually, defer }, { project }) => {
+    const { FORCE_COLOR, CI, ...env } = process.env;
+    const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', '--watch'], { cwd: project, env });
+    defer(() => child.kill('SIGKILL'));
+    let out = '';
+    child.stdout.on('data', (text) => {
+      out += text;
+    });
+    const lines = (): string[] => out.split('\n').filter((line) => / passed, /.test(line) && / failed$/.test(line));
+    const runs = (count: number): Promise<unknown> => eventually(() => lines().length >= count && out.trimEnd().endsWith('files'), { within: 10_000 });
+    await runs(1);
+    await writeFile(join(project, 'most.ts'), 'export const most = 20;\n');
+    await runs(2);
+    await writeFile(join(project, 'stays.csv'), 'nights\n1\n30\n');
+    await runs(3);
+    check.equal(lines(), ['19 passed, 2 failed', '20 passed, 0 failed', '1 passed, 1 failed']);
+    child.kill('SIGINT');
+    const status = await new Promise((resolve) => child.on('close', resolve));
+    check.equal(status, 130);
+  }),
+]);
