@@ -132,22 +132,24 @@ async function withProfile(args: readonly string[], setting: Setting): Promise<s
 }
 
 /** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
-export async function main(args: readonly string[], started: ChildProcess | undefined): Promise<void> {
+export async function main(args: readonly string[], started: ChildProcess | undefined, inOne: boolean): Promise<void> {
+  const firstLane = inOne ? (await import('../node/in-process-lane.ts')).InProcessLane.start : startLane;
   process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2));
   const terminal = processTerminal();
   let lane = started;
+  let running = started ? 1 : 0;
   let configured: Promise<Configuration> | undefined;
   const setting: Setting = {
     folder: process.cwd(),
     terminal,
     lane() {
-      const given = lane ?? startLane();
+      const given = lane ?? (running++ === 0 ? firstLane() : startLane());
       lane = undefined;
       return given;
     },
     configuration() {
       configured ??= configuration(process.cwd(), () => {
-        lane ??= startLane();
+        lane ??= running++ === 0 ? firstLane() : startLane();
         return lane;
       });
       return configured;
@@ -163,4 +165,6 @@ export async function main(args: readonly string[], started: ChildProcess | unde
     process.exitCode = 2;
   }
   lane?.kill('SIGKILL');
+  // What tests have left open in this process must not keep it.
+  if (inOne) process.exit();
 }

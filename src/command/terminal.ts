@@ -25,10 +25,13 @@ export function wantsColours(environment: Readonly<Record<string, string | undef
   return isTerminal && TERM !== 'dumb' && !CI;
 }
 
+// A lane in this process takes the streams over: the terminal goes by what was there before.
+const [write, writeError] = [process.stdout.write.bind(process.stdout), process.stderr.write.bind(process.stderr)];
+
 export const processTerminal = (): Terminal => ({
-  out: (line) => void process.stdout.write(`${line}\n`),
-  raw: (text) => void process.stdout.write(text),
-  error: (line) => void process.stderr.write(`${line}\n`),
+  out: (line) => void write(`${line}\n`),
+  raw: (text) => void write(text),
+  error: (line) => void writeError(`${line}\n`),
   width: process.stdout.columns ?? 100,
   live: process.stdout.isTTY && process.env['TERM'] !== 'dumb' && !process.env['CI'] ? process.stdout : undefined,
   style: wantsColours(process.env, process.stdout.isTTY === true) ? colourStyle : plainStyle,

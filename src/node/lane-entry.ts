@@ -1,3 +1,6 @@
+import { processChannel } from './lane/channel.ts';
 import { laneMain } from './lane/main.ts';
 
-laneMain();
+export { laneMain };
+
+if (process.argv[2] === 'lane') laneMain(processChannel);

@@ -1,11 +1,12 @@
 import { type ChildProcess, fork } from 'node:child_process';
 
-const flags = ['--experimental-vm-modules', '--experimental-import-meta-resolve', '--disable-warning=ExperimentalWarning'];
+/** What a process needs that loads modules from source. */
+export const laneFlags = ['--experimental-vm-modules', '--experimental-import-meta-resolve', '--disable-warning=ExperimentalWarning'];
 
 /** Starts a process that waits for a job. It boots while the coordinator reads its arguments and looks for files. */
 export function startLane(): ChildProcess {
-  return fork(new URL('./lane.js', import.meta.url), [], {
-    execArgv: [...process.execArgv, ...flags],
+  return fork(new URL('./lane.js', import.meta.url), ['lane'], {
+    execArgv: [...process.execArgv, ...laneFlags],
     serialization: 'json',
     stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
   });

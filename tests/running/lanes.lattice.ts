@@ -29,6 +29,7 @@ export const lanes = suite('statuses do not depend on lanes and order', { timeou
       cases: table(
         ['lanes', 'seed'],
         [
+          [0, 3],
           [2, 1],
           [4, 2],
         ],

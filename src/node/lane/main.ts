@@ -12,7 +12,7 @@ import { recordedRow } from '../../results/rows.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { explainCase } from '../../running/explain.ts';
 import { failureOfThrow } from '../../running/failures.ts';
-import { nextTurn, now, startTimer } from '../../running/originals.ts';
+import { nextTurn, now } from '../../running/originals.ts';
 import { resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Part, type Running, runPlan } from '../../running/run.ts';
@@ -28,6 +28,7 @@ import { CompileCache } from '../loading/cache.ts';
 import { Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
 import { isToLane, type Job, type ToCoordinator, type ToLane } from '../protocol.ts';
+import type { Channel } from './channel.ts';
 import { FixtureHost } from './host.ts';
 import { JournalWriter } from './journal-writer.ts';
 import { LeakCounter, LeakFinder } from './leaks.ts';
@@ -37,19 +38,22 @@ import { RemoteRunFixtures } from './run-fixtures.ts';
 
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
-const sendMessage = process.send?.bind(process);
 
 /** What a lane writes outside of cases is kept up to here. Characters. */
 const mostLoose = 1_000_000;
 
-const say = (message: ToCoordinator): void => void sendMessage?.(message);
+/** The way to the coordinator. */
+let channel: Channel;
+
+const say = (message: ToCoordinator): void => channel.send(message);
 
 /** Waits for its job, does it, and ends: all that it finds out stands in its journal. */
-export function laneMain(): void {
+export function laneMain(given: Channel): void {
+  channel = given;
   const abort = new AbortController();
   const compiling: Compiling = new Map();
   let lane: Lane | undefined;
-  process.on('message', (message) => {
+  channel.onMessage((message) => {
     if (!isToLane(message)) return;
     if (message.say === 'job') {
       lane = new Lane(message.job, abort.signal, compiling);
@@ -60,11 +64,8 @@ export function laneMain(): void {
     else if (message.say === 'ping') say({ from: 'lane', say: 'pong' });
     else void lane?.receive(message);
   });
-  // Without a coordinator nobody would learn of anything any more; what was under way has no result.
-  process.on('disconnect', () => {
-    lane?.abandon();
-    exit(0);
-  });
+  // What is under way then has no result.
+  channel.onDisconnect(() => lane?.abandon());
   process.on('SIGINT', () => undefined);
 }
 
@@ -350,7 +351,8 @@ class Lane {
     await nextTurn();
     await nextTurn();
     leaks.look(undefined);
-    this.#put({ is: 'leaks', leaks: finder?.leaks ?? leaks.leaks });
+    // What the coordinator has open in the same process is no case's.
+    this.#put({ is: 'leaks', leaks: finder?.leaks ?? (channel.ownsProcess ? leaks.leaks : []) });
     this.#put({ is: 'finished', selected, stuck }, true);
   }
 
@@ -468,9 +470,8 @@ class Lane {
   #end(): void {
     this.#journal.close();
     this.#finished = true;
-    // The coordinator lets go of the lane then; what a test left running does not keep it.
     say({ from: 'lane', say: 'done' });
-    startTimer(() => exit(0), process.env['NODE_V8_COVERAGE'] ? 50 : 1000);
+    channel.end();
   }
 }
 

@@ -1,0 +1,50 @@
+import type { ChildProcess } from 'node:child_process';
+import { EventEmitter } from 'node:events';
+import type { Channel } from './lane/channel.ts';
+import type { ToCoordinator, ToLane } from './protocol.ts';
+
+/**
+ * A lane in this process, for a debugger: to the coordinator it looks like one of its own. Nobody can end it from outside, so that
+ * time-outs of a body that never pauses do not hold, and a case that ends the process ends all.
+ */
+export class InProcessLane extends EventEmitter {
+  connected = true;
+  readonly pid = undefined;
+  readonly stdout = null;
+  readonly stderr = null;
+  #hear: ((message: unknown) => void) | undefined;
+  #started: Promise<void> | undefined;
+
+  static start(): ChildProcess {
+    return new InProcessLane() as unknown as ChildProcess;
+  }
+
+  send(message: ToLane): boolean {
+    this.#started ??= this.#start();
+    void this.#started.then(() => this.#hear?.(message));
+    return true;
+  }
+
+  async #start(): Promise<void> {
+    const { laneMain } = (await import(new URL('./lane.js', import.meta.url).href)) as typeof import('./lane-entry.ts');
+    const channel: Channel = {
+      ownsProcess: false,
+      send: (message: ToCoordinator) => void setImmediate(() => this.emit('message', message)),
+      onMessage: (hear) => {
+        this.#hear = hear;
+      },
+      onDisconnect: () => undefined,
+      end: () => undefined,
+    };
+    laneMain(channel);
+  }
+
+  kill(): boolean {
+    return false;
+  }
+  disconnect(): void {
+    this.connected = false;
+  }
+  ref(): void {}
+  unref(): void {}
+}
