@@ -40,6 +40,8 @@ export interface Surroundings {
   readonly kept?: Kept | undefined;
   /** The tags in use; any, where none are said. */
   readonly tags?: ReadonlySet<string> | undefined;
+  /** Columns whose values are told nowhere. */
+  readonly hides?: ((column: string) => boolean) | undefined;
   /** Takes what is odd about a source and keeps nothing from running. */
   readonly remark?: ((problem: Problem) => void) | undefined;
 }

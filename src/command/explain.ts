@@ -45,6 +45,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
       times: new Map(),
       defaults,
       tags,
+      redact: prepared.config.redact,
       loadTimeout: options.loadTimeout,
       record,
       cache,

@@ -60,6 +60,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
       times: new Map(),
       defaults,
       tags,
+      redact: prepared.config.redact,
       loadTimeout: options.loadTimeout,
       record,
       cache,

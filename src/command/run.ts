@@ -126,6 +126,7 @@ export async function runOnce(
     times: lastTimes(root),
     defaults,
     tags,
+    redact: prepared.config.redact,
     loadTimeout: options.loadTimeout,
     record,
     cache,

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import type { Going } from '../formats/human/live.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { emptyState, type RunState, take } from '../results/run-state.ts';
+import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { CompileService } from './compile-service.ts';
@@ -25,6 +26,7 @@ export interface Request {
   readonly findLeaks: boolean;
   readonly defaults: Defaults;
   readonly tags: readonly string[] | undefined;
+  readonly redact: readonly WrittenPattern[] | undefined;
   readonly loadTimeout: number;
   /** Processes that run cases side by side. */
   readonly lanes: number;

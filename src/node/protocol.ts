@@ -1,7 +1,7 @@
 import type { Outcome } from '../fixtures/fixture.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Address } from '../running/run-host.ts';
-import type { WrittenConfig } from '../suites/config.ts';
+import type { WrittenConfig, WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { Dealt } from './dealer.ts';
@@ -35,6 +35,8 @@ export interface Job {
   readonly defaults: Defaults;
   /** The tags in use; any, where none are said. */
   readonly tags: readonly string[] | undefined;
+  /** Columns and settings whose values stand in no record. */
+  readonly redact: readonly WrittenPattern[] | undefined;
   /** Milliseconds for loading one file, and for planning. */
   readonly loadTimeout: number;
   /** Tell of every case before it begins, and run one at a time: an earlier lane died and did not say of what. */

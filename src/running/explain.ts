@@ -72,7 +72,7 @@ export function explainCase(planned: CaseOf): Explanation {
       onDemand: !order.includes(node),
     };
   };
-  const row = Object.fromEntries(Object.entries(planned.row).map(([column, value]) => [column, shortValue(value)]));
+  const row = Object.fromEntries(Object.entries(planned.toldRow).map(([column, value]) => [column, shortValue(value)]));
   return { id: planned.id, title: planned.title, at: planned.place ?? placeOf(test.test.origin), row, fixtures: [...order, ...late].map(explain) };
 }
 

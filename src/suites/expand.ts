@@ -5,6 +5,7 @@ import { Cases, type Facts } from '../cases/source.ts';
 import { BindingOf, type Source } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
+import { withoutHidden } from './hidden.ts';
 import { CaseOf, idPart, type PlannedTest } from './planned.ts';
 
 /** Bindings with their owner; what is no binding is refused. */
@@ -32,6 +33,7 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings): A
     yield [new CaseOf(test, 0, undefined, 1)];
     return;
   }
+  const { hides } = surroundings;
   const identities = new Identities();
   const checked = (entry: Entry): Entry => {
     const problems = entry.marks && strangeTags(entry.marks.tags, surroundings.tags, 'a row');
@@ -40,7 +42,10 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings): A
   let ordinal = 0;
   const parts = Cases.partsOf(cases);
   for await (const chunk of parts.open(expansionOf(test, surroundings))) {
-    yield chunk.map((entry) => new CaseOf(test, ordinal++, checked(entry), identities.add(idPart(test, entry) ?? '')));
+    yield chunk.map((entry) => {
+      const told = hides ? withoutHidden(entry, hides) : entry;
+      return new CaseOf(test, ordinal++, checked(entry), identities.add(idPart(test, told) ?? ''), told);
+    });
   }
 }
 

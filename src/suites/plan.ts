@@ -8,6 +8,7 @@ import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { levelsOf, needsOf, strangeTags } from './expand.ts';
+import { withoutHidden } from './hidden.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
 import { type Around, type Child, type Options, SuiteOf, type SuiteOptions, TestOf } from './suite.ts';
 
@@ -85,6 +86,7 @@ class Planner {
       parent: undefined,
       inherited,
       entry: undefined,
+      told: undefined,
       mentions: new Set(),
       by: {},
       children: [],
@@ -126,15 +128,18 @@ class Planner {
     this.#report(checkTitle(title, known), suite.origin);
     for (const entry of entries) {
       const row = { ...parent.entry?.row, ...entry?.row };
+      const { hides } = this.#surroundings;
+      const told = entry && hides ? withoutHidden(entry, hides) : entry;
       const by = {};
       const levels = suite.layers.flatMap((layer) => this.#levels(() => bindingsOf(layer.options.bind, row), owner, layer.origin, by));
       const group = this.#group(suite, parent, {
         template: suite.title,
-        title: fillTitle(title, row),
+        title: fillTitle(title, { ...parent.told?.row, ...told?.row }),
         options,
         levels,
         by,
         entry: entry && joinEntries(parent.entry, entry),
+        told: told && joinEntries(parent.told, told),
       });
       const groups = options.variants ? Object.entries(options.variants).map(([name, bindings]) => this.#variant(suite, group, name, bindings)) : [group];
       for (const one of groups) {
@@ -157,15 +162,15 @@ class Planner {
   #variant(suite: SuiteOf, parent: Growing, name: string, bindings: readonly unknown[]): Growing {
     const by = {};
     const levels = this.#levels(() => bindings, `variant "${name}" of suite "${suite.title}"`, suite.origin, by);
-    return this.#group(suite, parent, { template: name, title: name, options: {}, levels, by, entry: undefined });
+    return this.#group(suite, parent, { template: name, title: name, options: {}, levels, by, entry: undefined, told: undefined });
   }
 
   #group(
     suite: SuiteOf,
     parent: Growing,
-    made: Pick<Group, 'title' | 'by' | 'entry'> & { template: string; options: SuiteOptions<any>; levels: readonly Level[] },
+    made: Pick<Group, 'title' | 'by' | 'entry' | 'told'> & { template: string; options: SuiteOptions<any>; levels: readonly Level[] },
   ): Growing {
-    const { template, title, options, levels, by, entry } = made;
+    const { template, title, options, levels, by, entry, told } = made;
     const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin);
     const always = [...(options.always ?? []), ...aroundsOf(options)].filter(isSource);
     // An id is made of title templates: the rows of a parameterised suite stand in its cases' part.
@@ -176,6 +181,7 @@ class Planner {
       parent,
       inherited,
       entry: entry ?? parent.entry,
+      told: told ?? parent.told,
       mentions: new Set(always.map(definitionOf)),
       by,
       children: [],
@@ -323,7 +329,7 @@ class Planner {
   }
 
   #unique(id: string, test: TestOf, parent: Group): string {
-    const key = parent.entry ? `${id}/${caseSlug(parent.entry.row, parent.entry.name)}` : id;
+    const key = parent.told ? `${id}/${caseSlug(parent.told.row, parent.told.name)}` : id;
     const twins = (this.#ids.get(key) ?? 0) + 1;
     this.#ids.set(key, twins);
     if (twins === 1) return id;

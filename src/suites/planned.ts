@@ -29,6 +29,8 @@ export interface Group {
   readonly inherited: Inherited;
   /** The row of the parameterised suites around. */
   readonly entry: Entry | undefined;
+  /** The same as it may be told. */
+  readonly told: Entry | undefined;
   /** The fixtures that it lists in `always`: those of scope 'suite' belong to it. */
   readonly mentions: ReadonlySet<Definition>;
   /** Stands in the levels of its own bindings. */
@@ -84,13 +86,16 @@ export class CaseOf implements PlannedCase {
   readonly entry: Entry;
   /** Which of several cases with the same name it is, from 1. */
   readonly twin: number;
+  /** The entry as it may be told: some values are in no name and no record. */
+  readonly told: Entry;
   #id: string | undefined;
 
-  constructor(test: PlannedTest, ordinal: number, entry: Entry | undefined, twin: number) {
+  constructor(test: PlannedTest, ordinal: number, entry: Entry | undefined, twin: number, told = entry) {
     this.test = test;
     this.ordinal = ordinal;
     this.entry = entry ?? noEntry;
     this.twin = twin;
+    this.told = told ?? noEntry;
   }
 
   get row(): Readonly<Record<string, unknown>> {
@@ -98,9 +103,15 @@ export class CaseOf implements PlannedCase {
     return (outer ? { ...outer.row, ...this.entry.row } : this.entry.row) as Record<string, unknown>;
   }
 
+  /** The row as it may be told. */
+  get toldRow(): Readonly<Record<string, unknown>> {
+    const outer = this.test.parent.told;
+    return (outer ? { ...outer.row, ...this.told.row } : this.told.row) as Record<string, unknown>;
+  }
+
   /** The row's own name or its values; empty for the one case of a test without rows. */
   get name(): string {
-    return this.entry.name ?? nameOfValues(this.entry.row);
+    return this.told.name ?? nameOfValues(this.told.row);
   }
 
   get id(): string {
@@ -110,7 +121,7 @@ export class CaseOf implements PlannedCase {
 
   #makeId(): string {
     const { test } = this;
-    return idOf(test.id, idPart(test, this.entry), this.twin);
+    return idOf(test.id, idPart(test, this.told), this.twin);
   }
 
   get path(): readonly string[] {
@@ -118,7 +129,7 @@ export class CaseOf implements PlannedCase {
   }
 
   get testTitle(): string {
-    return fillTitle(this.test.title, this.row);
+    return fillTitle(this.test.title, this.toldRow);
   }
 
   get title(): string {
@@ -152,7 +163,7 @@ export function titleOf(path: readonly string[], own: string): string {
 
 /** The part of an id that tells the cases of a test apart, if it has several. */
 export function idPart(test: PlannedTest, entry: Entry): string | undefined {
-  const outer = test.parent.entry;
+  const outer = test.parent.told;
   if (!outer) return test.source === undefined ? undefined : caseSlug(entry.row, entry.name);
   const name =
     outer.name !== undefined || entry.name !== undefined

@@ -1,4 +1,4 @@
-import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, named, suite, test } from 'red-lattice';
 import { scratchFolder } from 'red-lattice/node';
@@ -106,6 +106,45 @@ export const configuration = suite('the configuration', [
       const { status, output } = await runCommand(['run', ...row.args], project);
       check.equal(status, row.status, output);
       for (const line of row.says) check.includes(output, line);
+    },
+  ),
+
+  test(
+    'hides values from every record, output and name',
+    {
+      needs: { project },
+      bind: [project.set({ config: configured("{ redact: ['token', /^pass/] }") })],
+    },
+    async ({ check }, { project }) => {
+      await writeFile(
+        join(project, 'dues.lattice.ts'),
+        `import { fixture, suite, table, test } from 'red-lattice';
+const office = fixture('office', { settings: { password: 'from-the-settings' }, setup: ({ settings, log }) => { log('opens with ' + settings.password); return settings; } });
+export const keys = suite('keys', [
+  test('{who} has {token}', { needs: { office }, cases: table(['who', 'token'], [['Ann', 'first-token'], ['Ann', 'second-token'], ['Bo', 'third-token']]) }, ({ row, check, attach, log }, { office }) => {
+    log('uses', row.token);
+    attach('request.txt', 'Authorization: ' + row.token + ' ' + office.password);
+    check.equal({ sent: row.token, by: office }, { sent: 'none', by: { password: '' } });
+  }),
+  suite('with {token}', { cases: table(['token'], [['fourth-token']]) }, [test('inside', ({ check, row }) => check.equal(row, {}))]),
+]);
+`,
+      );
+      const run = await runCommand(['run', '--record', 'record', '--show', 'cases'], project);
+      check.equal(run.status, 1, run.output);
+      const explained = await runCommand(['explain', 'Bo', '--as', 'json'], project);
+      const planned = await runCommand(['plan', '--all'], project);
+      const kept: string[] = [run.output, explained.output, planned.output];
+      for (const file of await readdir(join(project, 'record'), { recursive: true, withFileTypes: true }))
+        if (file.isFile()) kept.push(await readFile(join(file.parentPath, file.name), 'utf8'));
+      check.holds(kept.length > 6, `${kept.length} texts`);
+      for (const secret of ['first-token', 'second-token', 'third-token', 'fourth-token', 'from-the-settings'])
+        check.equal(
+          kept.filter((text) => text.includes(secret)).map((text) => text.slice(Math.max(0, text.indexOf(secret) - 80), text.indexOf(secret) + 40)),
+          [],
+          secret,
+        );
+      check.includes(run.output, 'Ann has ‹hidden›');
     },
   ),
 ]);

@@ -10,7 +10,7 @@ import type { Problem } from '../../problems/problem.ts';
 import { type CaseName, type JournalEntry, JournalReader, plainValues, type RecordedResult, type TestHeader } from '../../results/journal.ts';
 import { recordedRow } from '../../results/rows.ts';
 import type { CaseRun } from '../../running/case-run.ts';
-import { explainCase } from '../../running/explain.ts';
+import { type Explanation, explainCase } from '../../running/explain.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { nextTurn, now } from '../../running/originals.ts';
 import { resultOf } from '../../running/outcome.ts';
@@ -18,6 +18,7 @@ import type { CaseResult } from '../../running/result.ts';
 import { type Part, type Running, runPlan } from '../../running/run.ts';
 import { writeConfig } from '../../suites/config.ts';
 import { casesOf, factsOfSource } from '../../suites/expand.ts';
+import { type Hides, hidden, hidesBy, Secrets } from '../../suites/hidden.ts';
 import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import { type CaseOf, fileOf, type Plan, type PlannedTest, titlesOf } from '../../suites/planned.ts';
@@ -108,6 +109,8 @@ class Lane {
   readonly #output = new Output();
   readonly #modules: Modules;
   readonly #surroundings: Surroundings;
+  readonly #hides: Hides | undefined;
+  readonly #secrets: Secrets | undefined;
   readonly #under = new Set<CaseRun>();
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
@@ -128,7 +131,9 @@ class Lane {
   constructor(job: Job, signal: AbortSignal, compiling: Compiling) {
     this.#job = job;
     this.#signal = signal;
-    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache), tags: job.tags && new Set(job.tags) };
+    this.#hides = hidesBy(job.redact);
+    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache), tags: job.tags && new Set(job.tags), hides: this.#hides };
+    this.#secrets = this.#hides && new Secrets(this.#hides);
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
@@ -254,15 +259,21 @@ class Lane {
         for (const planned of chunk) {
           if (!select(planned)) continue;
           selected++;
-          this.#put({ is: 'explained', explanation: explainCase(planned) });
+          this.#put({ is: 'explained', explanation: this.#withoutHidden(explainCase(planned)) });
         }
       }
     }
     this.#put({ is: 'finished', selected, stuck: false });
   }
 
+  #withoutHidden(explanation: Explanation): Explanation {
+    const settings = (given: Explanation['fixtures'][number]['settings']) => given.map((one) => (this.#hides?.(one.name) ? { ...one, value: hidden } : one));
+    return this.#hides ? { ...explanation, fixtures: explanation.fixtures.map((one) => ({ ...one, settings: settings(one.settings) })) } : explanation;
+  }
+
   async #run(plan: Plan): Promise<void> {
     const { select, asked, all } = selectorOf(this.#job.selection, plan);
+    this.#secrets?.learnSettings(plan);
     this.#put({ is: 'pieces', pieces: piecesOf(plan), tests: plan.tests.map(({ id }) => id) }, true);
     const headed = new Map<PlannedTest, TestHeader>();
     let streaming = false;
@@ -328,7 +339,7 @@ class Lane {
             leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
           }
           const { columns, data } = head(planned.test, planned);
-          const values = isNamedByRow(planned, data) ? plainValues(planned.row, columns) : undefined;
+          const values = isNamedByRow(planned, data) ? plainValues(planned.toldRow, columns) : undefined;
           if (!values) this.#put({ is: 'ended', result: this.#recorded(planned, resultOf(run, { status: 'passed' }, 1, run.begun - start)) });
           else if (!this.#finished) this.#journal.pass(run, start, values);
         },
@@ -390,7 +401,7 @@ class Lane {
   /** What belongs to no case, as far as it is no flood. */
   #loose(text: string): void {
     this.#looseLength += text.length;
-    if (this.#looseLength <= mostLoose) this.#put({ is: 'output', text });
+    if (this.#looseLength <= mostLoose) this.#put({ is: 'output', text: this.#secrets ? this.#secrets.clean(text) : text });
     else if (this.#looseLength - text.length <= mostLoose)
       this.#put({ is: 'output', text: `… what came after ${mostLoose.toLocaleString('en')} characters was not kept\n` });
   }
@@ -399,7 +410,9 @@ class Lane {
     this.#put({ is: 'told', problem }, true);
   }
 
-  #recorded(planned: CaseOf, result: CaseResult): RecordedResult {
+  #recorded(planned: CaseOf, given: CaseResult): RecordedResult {
+    if (planned.entry !== planned.told) this.#secrets?.learn(planned.row);
+    const result = this.#secrets ? this.#secrets.clean(given) : given;
     const attachments = result.attachments.map(({ name, content }) => {
       const file = `${this.#job.lane}-${this.#attachments++}-${slug(name).slice(0, 60)}`;
       mkdirSync(this.#job.attachments, { recursive: true });
@@ -482,7 +495,7 @@ const nameOf = (planned: CaseOf): CaseName => ({
   ordinal: planned.ordinal,
   id: planned.id,
   title: planned.title,
-  row: recordedRow(planned.row),
+  row: recordedRow(planned.toldRow),
   tags: planned.tags,
   place: planned.place,
 });
