@@ -1,5 +1,3 @@
-import { spawnSync } from 'node:child_process';
-import inspector from 'node:inspector';
 import { laneFlags, startLane } from '../node/start-lane.ts';
 
 const args = process.argv.slice(2);
@@ -11,6 +9,7 @@ const inOne = args.some((argument, at) => /^(?:--lanes=|-l)0$/.test(argument) ||
 
 if (inOne && !laneFlags.every((flag) => process.execArgv.includes(flag))) {
   // This process cannot load modules from source: it gives its place, and its debugger's, to one that can.
+  const [{ spawnSync }, { default: inspector }] = await Promise.all([import('node:child_process'), import('node:inspector')]);
   inspector.close();
   const { status, signal } = spawnSync(process.execPath, [...process.execArgv, ...laneFlags, process.argv[1] as string, ...args], { stdio: 'inherit' });
   process.exitCode = signal ? 1 : (status ?? 2);

@@ -2,17 +2,23 @@ import type { ChildProcess } from 'node:child_process';
 import { join } from 'node:path';
 import { Command, CommanderError, Option } from 'commander';
 import { oneLine } from '../formats/style.ts';
+import { CompileService } from '../node/compile-service.ts';
 import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
 import { rootOf } from '../node/find.ts';
+import { InProcessLane } from '../node/in-process-lane.ts';
 import { ownFolder } from '../node/record.ts';
 import { startLane } from '../node/start-lane.ts';
+import { explainCommand } from './explain.ts';
+import { mergeCommand } from './merge.ts';
 import { addSelection, wholeNumber } from './options.ts';
+import { planCommand } from './plan.ts';
 import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
+import { runCommand } from './run.ts';
 import type { Setting } from './setting.ts';
 import { processTerminal } from './terminal.ts';
 import { version } from './version.ts';
 
-/** Does what the arguments say; gives the exit status. Commands are loaded when they are called. */
+/** Does what the arguments say; gives the exit status. All commands are one file when built: at a start, files cost more than code. */
 async function parse(args: readonly string[], setting: Setting): Promise<number> {
   const { terminal } = setting;
   let status = 0;
@@ -53,7 +59,6 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
       '\nExamples:\n  red-lattice run\n  red-lattice run tests/dues.lattice.ts:14\n  red-lattice run data/dues.csv:27\n  red-lattice run --title "shore power" --show cases',
     )
     .action(async (where: string[], options) => {
-      const { runCommand } = await import('./run.ts');
       status = await runCommand(where, options, setting);
     });
 
@@ -67,7 +72,6 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .addOption(new Option('--as <format>', 'all cases for other programs; CSV is a data file, too').choices(['json', 'csv']))
     .addHelpText('after', '\nExamples:\n  red-lattice plan --tag money\n  red-lattice plan tests/berths.lattice.ts:26 --as csv > tests/data/berths.csv')
     .action(async (where: string[], options) => {
-      const { planCommand } = await import('./plan.ts');
       status = await planCommand(where, options, setting);
     });
 
@@ -79,7 +83,6 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000)
     .addHelpText('after', '\nExamples:\n  red-lattice explain tests/bookings.lattice.ts:46\n  red-lattice explain "in April"')
     .action(async (wanted: string, options) => {
-      const { explainCommand } = await import('./explain.ts');
       status = await explainCommand(wanted, options, setting);
     });
 
@@ -90,7 +93,6 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .option('-o <folder>', 'where the merged record goes, in place of .red-lattice/runs')
     .addHelpText('after', '\nExample:\n  red-lattice merge shards/* -o whole')
     .action(async (records: string[], options) => {
-      const { mergeCommand } = await import('./merge.ts');
       status = await mergeCommand(records, options, setting);
     });
 
@@ -111,7 +113,6 @@ async function configuration(folder: string, lane: () => ChildProcess): Promise<
   const path = configurationOf(root);
   if (path === undefined) return { config: {}, problems: [] };
   const cache = join(ownFolder(root), 'cache');
-  const { CompileService } = await import('../node/compile-service.ts');
   return readConfiguration(path, cache, lane(), new CompileService(cache));
 }
 
@@ -133,7 +134,7 @@ async function withProfile(args: readonly string[], setting: Setting): Promise<s
 
 /** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
 export async function main(args: readonly string[], started: ChildProcess | undefined, inOne: boolean): Promise<void> {
-  const firstLane = inOne ? (await import('../node/in-process-lane.ts')).InProcessLane.start : startLane;
+  const firstLane = inOne ? InProcessLane.start : startLane;
   process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2));
   const terminal = processTerminal();
   let lane = started;

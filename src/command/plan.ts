@@ -70,7 +70,8 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     const isBroken = state.planProblems.length + state.loadFailures.length + state.told.length > 0;
     const tell = options.as ? terminal.error : terminal.out;
     if (!options.as) for (const line of tellTests([...tests.values()], terminal)) tell(line);
-    else if (!isBroken) for (const piece of (options.as === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), telling.nameFile)) terminal.raw(piece);
+    else if (!isBroken)
+      for await (const piece of (options.as === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), telling.nameFile)) terminal.raw(piece);
     for (const line of tellPlanProblems(state, telling)) tell(line);
     for (const problem of [...state.warnings, ...state.told]) for (const line of tellProblem(problem, telling, terminal.style.yellow)) tell(line);
     if (isBroken) return 2;

@@ -4,8 +4,8 @@ import { count } from '../formats/style.ts';
 import { earlierRuns, failedIds } from '../node/earlier.ts';
 import { findFiles } from '../node/find.ts';
 import type { Selection } from '../suites/selection.ts';
+import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './once.ts';
 import type { Prepared } from './prepare.ts';
-import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './run.ts';
 import type { Setting } from './setting.ts';
 
 interface Watching {

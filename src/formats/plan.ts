@@ -1,6 +1,5 @@
 import type { Place } from '../problems/place.ts';
 import type { CaseName, JournalEntry, TestHeader } from '../results/journal.ts';
-import { csvLine } from './csv.ts';
 
 /** The cases of a plan, as often as they are asked for: they are read again rather than kept. */
 export type Listed = () => Iterable<JournalEntry>;
@@ -30,7 +29,8 @@ export function* planAsJson(listed: Listed, nameFile: (file: string) => string):
  * The rows of a plan as CSV: a line a case, its own name and tags first where there are any, then a column for each column of
  * the rows. So written, a matrix is a data file.
  */
-export function* planAsCsv(listed: Listed): Generator<string> {
+export async function* planAsCsv(listed: Listed): AsyncGenerator<string> {
+  const { csvLine } = await import('./csv.ts');
   const tests = new Map<number, string>();
   const columns = new Set<string>();
   const found = { names: false, tags: false, several: false };

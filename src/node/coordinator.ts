@@ -55,6 +55,8 @@ const fruitlessLanes = 3;
 
 /** Milliseconds that the first lane is left alone: what it does in that time does not pay another process. */
 const patienceWithOne = 120;
+/** Milliseconds: a run that took so long the last time gets its lanes at once. */
+const longRun = 600;
 
 /** One of the lanes, through all the processes that it takes. */
 interface Slot {
@@ -273,10 +275,13 @@ class Coordinator {
       });
     if (this.#dealer) return;
     this.#dealer = new Dealer(pieces, lanes, (test) => times.get(tests[test] as string), after);
-    this.#opening = setTimeout(() => {
-      const wanted = Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0));
-      for (let number = this.#slots.length; number < wanted && !this.#stopped && this.#interrupts === 0; number++) this.#open(number);
-    }, patienceWithOne);
+    this.#opening = setTimeout(
+      () => {
+        const wanted = Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0));
+        for (let number = this.#slots.length; number < wanted && !this.#stopped && this.#interrupts === 0; number++) this.#open(number);
+      },
+      (this.#expected()?.whole ?? 0) > longRun ? 0 : patienceWithOne,
+    );
   }
 
   #hear(message: Said, slot: Slot, job: Job): void {

@@ -1,0 +1,121 @@
+// Lanes, time and the journal, each beside its floor. Ends with 1 past a limit. usage: running.mjs [part of a name]
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, mkdtempSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
+import os from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { alternate, wall } from './measure.mjs';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const command = join(root, 'dist', 'command.js');
+const part = process.argv[2];
+const folder = mkdtempSync(join(os['tmpdir'](), 'red-lattice-bench-'));
+mkdirSync(join(folder, 'node_modules'));
+symlinkSync(root, join(folder, 'node_modules', 'red-lattice'));
+writeFileSync(join(folder, 'package.json'), '{"type":"module"}');
+const file = (name, text) => writeFileSync(join(folder, name), text);
+const info = (record) => JSON.parse(readFileSync(join(folder, record, 'run.json'), 'utf8'));
+
+let records = 0;
+/** Runs the command on a file; gives what its record tells. */
+function run(name, ...args) {
+  const record = `record-${records++}`;
+  wall([command, 'run', name, '--record', record, '--show', 'summary', ...args], { cwd: folder });
+  return { record, ...info(record) };
+}
+const median = (list) => list.sort((a, b) => a - b)[list.length >> 1];
+
+function tell(what, measured, limit, unit, isOver) {
+  if (isOver) process.exitCode = 1;
+  console.log(`${what.padEnd(66)} ${measured} ${unit}  (${limit})${isOver ? '  OVER' : ''}`);
+}
+
+const benches = {
+  'two lanes, cases that compute'() {
+    const body = 'let x = 0; for (let i = 0; i < 100e6; i++) x += i % 7; check.holds(x > 0);';
+    file(
+      'compute.lattice.mjs',
+      `import { test, range } from 'red-lattice';\n${Array.from({ length: 24 }, (_, i) => `export const t${i} = test('computes ${i}', ({ check }) => { ${body} });`).join('\n')}\n`,
+    );
+    run('compute.lattice.mjs');
+    const times = alternate({ one: () => run('compute.lattice.mjs', '--lanes', '1').wall, two: () => run('compute.lattice.mjs', '--lanes', '2').wall }, 3);
+    const ratio = times.one / times.two;
+    tell('two lanes beside one, 24 cases that compute', ratio.toFixed(2), 'at least 1.8', 'x faster', ratio < 1.8);
+  },
+  'cases that wait'() {
+    file(
+      'wait.lattice.mjs',
+      "import { test, range } from 'red-lattice';\nexport const t = test('waits', { cases: range('n', 1, 100) }, async ({ check }) => { await new Promise((done) => setTimeout(done, 100)); check.holds(true); });\n",
+    );
+    const spans = Array.from({ length: 3 }, () => {
+      const { record } = run('wait.lattice.mjs', '--concurrency', '50', '--lanes', '1');
+      const starts = readFileSync(join(folder, record, 'lane-0.journal'), 'utf8')
+        .split('\n')
+        .filter((line) => line.startsWith('+'))
+        .map((line) => line.split(' ').map(Number));
+      const begin = Math.min(...starts.map((numbers) => numbers[3]));
+      const end = Math.max(...starts.map((numbers) => numbers[3] + numbers[4] + numbers[5] + numbers[6]));
+      return (end - begin) / 1000;
+    });
+    const taken = median(spans);
+    tell('100 cases that wait 100 ms each, --concurrency 50', taken.toFixed(0), 'under 400', 'ms', taken >= 400);
+  },
+  'a stuck lane'() {
+    file(
+      'stuck.lattice.mjs',
+      "import { test } from 'red-lattice';\nexport const stuck = test('stuck', { timeout: 300 }, () => { for (;;); });\nexport const next = test('next', ({ check }) => { globalThis.process.stdout.write(''); check.holds(true); });\n",
+    );
+    const fork = median(
+      Array.from({ length: 5 }, () => {
+        const begun = performance.now();
+        spawnSync(process.execPath, ['-e', '0'], { env: { ...process.env, NODE_EXTRA_CA_CERTS: undefined } });
+        return performance.now() - begun;
+      }),
+    );
+    const waits = Array.from({ length: 3 }, (_, i) => {
+      const record = `stuck-${i}`;
+      const { NODE_EXTRA_CA_CERTS, ...env } = process.env;
+      spawnSync(process.execPath, [command, 'run', 'stuck.lattice.mjs', '--record', record, '--lanes', '1'], { cwd: folder, env });
+      // From the deadline of the first case to the journal of the lane that runs the second.
+      const began = statSync(join(folder, record, 'lane-0.journal')).mtimeMs + 300;
+      return statSync(join(folder, record, 'lane-0-1.journal')).mtimeMs - began;
+    });
+    const wait = median(waits);
+    console.log(
+      `${'from the deadline of a lane that loops to the next case’s result'.padEnd(66)} ${wait.toFixed(0)} ms, of which 1000 are grace; node -e 0 takes ${fork.toFixed(0)} ms`,
+    );
+  },
+  'the journal'() {
+    file('stream.lattice.mjs', "import { test, range } from 'red-lattice';\nexport const t = test('t', { cases: range('n', 1, 300000) }, () => {});\n");
+    const { record, wall: taken } = run('stream.lattice.mjs', '--lanes', '1');
+    const lines = readFileSync(join(folder, record, 'lane-0.journal'), 'utf8')
+      .split('\n')
+      .filter((line) => line.startsWith('+'));
+    const bytes = lines.reduce((sum, line) => sum + line.indexOf('\t') + 1, 0) / lines.length;
+    tell('the journal, bytes for a passed case without its values', bytes.toFixed(1), 'at most 45', 'bytes', bytes > 45);
+    console.log(`${'300,000 trivial cases, all in all'.padEnd(66)} ${((taken / 300_000) * 1000).toFixed(1)} µs each`);
+  },
+  'what progress costs'() {
+    const times = alternate(
+      {
+        summary: () => wall([command, 'run', 'compute.lattice.mjs', '--show', 'summary', '--lanes', '1'], { cwd: folder }),
+        cases: () => wall([command, 'run', 'compute.lattice.mjs', '--show', 'cases', '--lanes', '1'], { cwd: folder }),
+      },
+      3,
+    );
+    const cost = (times.cases / times.summary - 1) * 100;
+    tell('a line for each case beside none', cost.toFixed(1), 'under 2', '%', cost > 2);
+  },
+  '--lanes 0'() {
+    file('one.lattice.mjs', "import { test } from 'red-lattice';\nexport const t = test('t', ({ check }) => check.holds(true));\n");
+    const times = alternate({ node: () => wall(['-e', '0']), zero: () => wall([command, 'run', 'one.lattice.mjs', '--lanes', '0'], { cwd: folder }) }, 9);
+    const ratio = times.zero / times.node;
+    tell('--lanes 0, one file, beside node -e 0', ratio.toFixed(2), 'at most 2', 'x', ratio > 2);
+  },
+};
+
+try {
+  for (const [name, bench] of Object.entries(benches)) if (!part || name.includes(part)) bench();
+} finally {
+  rmSync(folder, { recursive: true, force: true });
+}

@@ -1,0 +1,150 @@
+import type { ChildProcess } from 'node:child_process';
+import { mkdirSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
+import { join, relative, resolve } from 'node:path';
+import { tellLeaks } from '../formats/human/leaks.ts';
+import { type Closing, lastLine, tellFailures, tellPlanProblems, tellSummary } from '../formats/human/run.ts';
+import { tellTimeline } from '../formats/human/timeline.ts';
+import type { CompileService } from '../node/compile-service.ts';
+import { coordinate, type Request } from '../node/coordinator.ts';
+import { type Earlier, hashesOf } from '../node/earlier.ts';
+import { journalsIn } from '../node/journals.ts';
+import { lastTimes, newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
+import type { Leak } from '../results/leaks.ts';
+import { exitStatus, type RunState } from '../results/run-state.ts';
+import type { Selection } from '../suites/selection.ts';
+import type { SelectionOptions } from './options.ts';
+import type { Prepared } from './prepare.ts';
+import { Progress } from './progress.ts';
+import type { Setting } from './setting.ts';
+import { tellingFor } from './terminal.ts';
+import { version } from './version.ts';
+
+export interface RunCommandOptions extends SelectionOptions {
+  readonly concurrency?: number;
+  readonly lanes?: number;
+  readonly shuffle?: boolean;
+  readonly stopAfter?: number;
+  readonly retries?: number;
+  readonly failed?: boolean;
+  readonly resume?: boolean;
+  readonly watch?: boolean;
+  readonly show: 'failures' | 'cases' | 'summary';
+  readonly record?: string;
+  readonly timeline?: boolean;
+  readonly leaks?: boolean;
+}
+
+/** Whether a run was interrupted, and what to do about it while it is under way. */
+export interface Interruption {
+  by: 'SIGINT' | 'SIGTERM' | undefined;
+  act?: () => void;
+}
+
+export function interrupt(interruption: Interruption, signal: 'SIGINT' | 'SIGTERM'): void {
+  interruption.by = signal;
+  interruption.act?.();
+}
+
+export interface Once {
+  readonly where: readonly string[];
+  /** The test files that are run. */
+  readonly files: readonly string[];
+  readonly selection: Selection;
+  /** What is gone on with. */
+  readonly earlier?: Earlier | undefined;
+  readonly options: RunCommandOptions;
+  readonly prepared: Prepared;
+  readonly interruption: Interruption;
+}
+
+/** One run, from its record's first line to the last line on the screen. */
+export async function runOnce(
+  { where, files, selection, earlier, options, prepared, interruption }: Once,
+  setting: Setting,
+): Promise<{ status: number; state: RunState }> {
+  const { folder, terminal, lane } = setting;
+  const { root, cache, compiler, defaults, tags, config } = prepared;
+  const started = new Date();
+  const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
+  const seed = earlier?.info.seed ?? options.seed ?? started.getTime() % 1_000_000;
+  const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
+  const info: RunInfo = {
+    kind: 'red-lattice run record',
+    version: 1,
+    tool: version,
+    node: process.version,
+    platform: `${process.platform} ${process.arch}`,
+    command: ['run', ...where],
+    seed,
+    started: started.toISOString(),
+    lanes,
+    selection,
+    files: hashesOf(files, root),
+    ...(selection.shard && { shard: selection.shard }),
+    ...earlier?.info,
+  };
+  const after = earlier ? journalsIn(record) : [];
+  writeInfo(record, info);
+
+  const progress = new Progress(terminal, options);
+  const request = {
+    mode: 'run',
+    root,
+    files,
+    selection,
+    seed,
+    everySpan: options.timeline === true,
+    findLeaks: false,
+    lanes,
+    shuffle: options.shuffle === true,
+    stopAfter: options.stopAfter,
+    after,
+    times: lastTimes(root),
+    defaults,
+    tags,
+    redact: prepared.config.redact,
+    loadTimeout: options.loadTimeout,
+    record,
+    cache,
+  } as const;
+  const running = coordinate(request, lane, compiler, (entry, state) => progress.take(entry, state));
+  progress.follow(() => running.going());
+  interruption.act = () => running.interrupt();
+  const state = await running.done;
+  progress.finish(state);
+  const leaks = options.leaks ? await findLeaks(state, request, lane, compiler) : state.leaks;
+
+  const wall = Date.now() - started.getTime();
+  const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state);
+  if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
+  tellEnd(state, leaks, { wall, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined }, options, setting, root);
+  if (status === 3) terminal.out(terminal.style.yellow('no case was selected'));
+  writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) });
+  if (!options.record) removeOldRecords(root);
+  terminal.out(lastLine(state));
+  return { status, state };
+}
+
+/** What failed and what is odd, then the summary. */
+function tellEnd(state: RunState, leaks: readonly Leak[], closing: Closing, { show }: RunCommandOptions, { terminal }: Setting, root: string): void {
+  const telling = tellingFor(root, terminal.style);
+  const blocks = [tellPlanProblems(state, telling), tellFailures(state, telling), tellLeaks(leaks, telling)];
+  for (const line of blocks.flat()) terminal.out(line);
+  if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
+  for (const line of tellSummary(state, closing, telling)) terminal.out(line);
+}
+
+/** Runs the cases that left something behind again, alone, and sees where they opened it. */
+async function findLeaks(state: RunState, request: Request, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {
+  const ids = [...new Set(state.leaks.flatMap(({ after }) => after?.id ?? []))];
+  if (ids.length === 0) return state.leaks;
+  const record = join(request.record, 'leaks');
+  mkdirSync(record);
+  const again = await coordinate({ ...request, selection: { ids }, findLeaks: true, record }, lane, compiler, () => undefined).done;
+  return again.leaks.length > 0 ? again.leaks : state.leaks;
+}
+
+/** What each test took, for the next run's order. */
+const timesOf = (state: RunState): Record<string, number> =>
+  Object.fromEntries([...state.tests.values()].map(({ header, milliseconds }) => [header.id, Math.round(milliseconds)]));
