@@ -162,7 +162,9 @@ export async function main(args: readonly string[], started: ChildProcess | unde
   try {
     process.exitCode = await parse(args, setting);
   } catch (error) {
-    terminal.error(`red-lattice: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}`);
+    // What the system refuses needs no stack: the message names the file and the reason.
+    const { code, message, stack } = error as NodeJS.ErrnoException;
+    terminal.error(`red-lattice: ${oneLine(code !== undefined && /^E[A-Z]+$/.test(code) ? message : '')}${code === undefined ? (stack ?? String(error)) : ''}`);
     process.exitCode = 2;
   }
   lane?.kill('SIGKILL');

@@ -5,6 +5,7 @@ import { join, relative, resolve } from 'node:path';
 import { tellLeaks } from '../formats/human/leaks.ts';
 import { type Closing, lastLine, tellFailures, tellPlanProblems, tellSummary } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
+import { oneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import { coordinate, type Request } from '../node/coordinator.ts';
 import { type Earlier, hashesOf } from '../node/earlier.ts';
@@ -119,8 +120,11 @@ export async function runOnce(
   const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state);
   if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
   tellEnd(state, leaks, { wall, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined }, options, setting, root);
+  if (state.unwritable !== undefined)
+    terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}; nothing more was run`);
   if (status === 3) terminal.out(terminal.style.yellow('no case was selected'));
-  writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) });
+  if (state.unwritable === undefined)
+    writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) });
   if (!options.record) removeOldRecords(root);
   terminal.out(lastLine(state));
   return { status, state };

@@ -187,8 +187,20 @@ class Coordinator {
 
   /** Puts on record what a dead lane cannot. */
   #write(entry: JournalEntry): void {
-    appendFileSync(this.#own, writeEntry(entry, JSON.stringify));
+    try {
+      appendFileSync(this.#own, writeEntry(entry, JSON.stringify));
+    } catch (error) {
+      this.#giveUp((error as Error).message);
+    }
     this.#take(entry);
+  }
+
+  /** Results that are on no record are no results: nothing more is run. */
+  #giveUp(reason: string): void {
+    if (this.#state.unwritable !== undefined) return;
+    this.#state.unwritable = reason;
+    this.interrupt();
+    this.interrupt();
   }
 
   #open(number: number): void {
@@ -293,7 +305,8 @@ class Coordinator {
       slot.piece = returned ?? (this.#stopped || this.#interrupts > 0 ? undefined : this.#dealer?.next());
       slot.returned = undefined;
       answering?.send({ to: 'lane', say: 'piece', piece: slot.piece });
-    } else if (message.say === 'lock') {
+    } else if (message.say === 'unwritable') this.#giveUp(message.reason);
+    else if (message.say === 'lock') {
       this.#locks.ask(slot, message.names, () => answering?.send({ to: 'lane', say: 'locked', request: message.request }));
     } else if (message.say === 'unlock') this.#locks.release(slot, message.names);
     else this.#runFixtures.hear(message, () => answering, job);

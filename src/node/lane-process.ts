@@ -24,7 +24,7 @@ const patience = 5000;
 const wordsKept = 4000;
 
 /** What a lane says that is not for whoever follows its journal. */
-export type Said = Extract<ToCoordinator, { say: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' }>;
+export type Said = Extract<ToCoordinator, { say: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' | 'unwritable' }>;
 
 export interface LaneWork {
   readonly lane: LaneState;

@@ -63,6 +63,8 @@ export type ToCoordinator =
   | { readonly from: 'lane'; readonly say: 'configured'; readonly config: WrittenConfig; readonly problems: readonly Problem[] }
   | { readonly from: 'lane'; readonly say: 'compile'; readonly key: string; readonly path: string }
   | { readonly from: 'lane'; readonly say: 'pong' }
+  /** Its journal cannot be written: what it does from here on is lost. */
+  | { readonly from: 'lane'; readonly say: 'unwritable'; readonly reason: string }
   /** Ready for a piece; what it had is on record. */
   | { readonly from: 'lane'; readonly say: 'free' }
   | { readonly from: 'lane'; readonly say: 'lock'; readonly request: number; readonly names: readonly string[] }

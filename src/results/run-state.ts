@@ -40,6 +40,8 @@ export interface RunState {
   unsteady: number;
   planned: { files: number; tests: number; hash: string } | undefined;
   summed: number;
+  /** Why the record cannot be written any more. */
+  unwritable: string | undefined;
 }
 
 export const emptyState = (): RunState => ({
@@ -60,6 +62,7 @@ export const emptyState = (): RunState => ({
   unsteady: 0,
   planned: undefined,
   summed: 0,
+  unwritable: undefined,
 });
 
 export const noCounts = (): Record<Status, number> => Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
@@ -187,7 +190,7 @@ function takeSpan({ standing }: LaneState, span: Span): void {
 
 /** The exit status that a run has earned. */
 export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
-  if (state.planProblems.length > 0 || state.loadFailures.length > 0 || !state.planned) return 2;
+  if (state.unwritable !== undefined || state.planProblems.length > 0 || state.loadFailures.length > 0 || !state.planned) return 2;
   if (state.counts.failed + state.counts.errored + state.told.length > 0) return 1;
   return statuses.every((status) => state.counts[status] === 0) ? 3 : 0;
 }

@@ -13,7 +13,7 @@ const workshop = join(root, '.red-lattice', 'lies');
 
 /** Each names a file under src/, a text that stands there once, and the lie in its place. */
 const lies = [
-  ['the exit status is always 0', 'command/run.ts', '  return status;\n', '  return 0;\n'],
+  ['the exit status is always 0', 'command/once.ts', '  return { status, state };', '  return { status: 0, state };'],
   ['nothing selected is fine', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
   [
     'failures do not show in the exit status',
@@ -104,8 +104,8 @@ const lies = [
   [
     'ids are mixed up',
     'suites/planned.ts',
-    'return idOf(test.id, idPart(test, this.entry), this.twin);',
-    'return idOf(test.id, idPart(test, this.entry)?.slice(0, 3), this.twin);',
+    'return idOf(test.id, idPart(test, this.told), this.twin);',
+    'return idOf(test.id, idPart(test, this.told)?.slice(0, 3), this.twin);',
   ],
   ['lanes do not wait for each other', 'node/locks.ts', 'const isFree = wish.names.every(', 'const isFree = true || wish.names.every('],
   ['a share of the rows is left out', 'suites/pieces.ts', '% of === index;', '% (of + 1) === index;'],
@@ -127,7 +127,7 @@ const lies = [
     '`${counts.passed} passed, ${counts.failed + counts.errored} failed',
     '`${counts.passed} passed, ${counts.failed * 0} failed',
   ],
-  ['failures are not told', 'command/run.ts', '  for (const line of tellFailures(state, telling)) terminal.out(line);\n', ''],
+  ['failures are not told', 'command/once.ts', 'tellFailures(state, telling), tellLeaks', 'tellLeaks'],
   ['comments shift the lines', 'cases/data/csv.ts', '    line += lines;\n', '    if (!skipped) line += lines;\n'],
   ['stacks tell the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
   [

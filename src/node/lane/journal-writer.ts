@@ -12,10 +12,13 @@ const write = writeSync;
 /** Appends entries to a lane's journal: at once where a lost one would be missed, else in blocks. */
 export class JournalWriter {
   readonly #file: number;
+  readonly #broken: (error: Error) => void;
   #waiting = '';
   #lastFlush = now();
 
-  constructor(path: string, lane: number) {
+  /** `broken` hears why nothing can be written any more: a full disk, a folder that is gone. */
+  constructor(path: string, lane: number, broken: (error: Error) => void) {
+    this.#broken = broken;
     this.#file = openSync(path, 'a');
     this.put({ is: 'header', version: journalVersion, lane }, true);
   }
@@ -39,7 +42,11 @@ export class JournalWriter {
     if (this.#waiting === '') return;
     const text = Buffer.from(this.#waiting);
     this.#waiting = '';
-    for (let at = 0; at < text.length; ) at += write(this.#file, text, at);
+    try {
+      for (let at = 0; at < text.length; ) at += write(this.#file, text, at);
+    } catch (error) {
+      this.#broken(error as Error);
+    }
   }
 
   close(): void {

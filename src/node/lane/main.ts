@@ -137,7 +137,7 @@ class Lane {
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
-    this.#journal = new JournalWriter(job.journal, job.lane);
+    this.#journal = new JournalWriter(job.journal, job.lane, ({ message }) => say({ from: 'lane', say: 'unwritable', reason: message }));
     this.#modules = modulesIn(job.cache, compiling);
   }
 
