@@ -157,6 +157,20 @@ export const outcomes = [
     says: ['SIGKILL', 'SIGABRT'],
   },
   {
+    name: 'a case that exhausts the memory',
+    files: {
+      'a.lattice.mjs': `
+        export const before = test('before', ({ check }) => check.holds(true));
+        export const greedy = test('greedy', () => { const all = []; for (;;) all.push(new Array(1000).fill(Math.random())); });
+        export const after = test('after', ({ check }) => check.holds(true));`,
+    },
+    node: ['--max-old-space-size=64'],
+    status: 1,
+    last: '2 passed, 1 failed',
+    results: { before: pass, greedy: 'errored/crash', after: pass },
+    says: ['the process ran out of memory'],
+  },
+  {
     name: 'a process that is killed, with a shared fixture up',
     files: {
       'a.lattice.mjs': `

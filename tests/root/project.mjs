@@ -26,10 +26,10 @@ export function makeProject(files) {
 }
 
 /** Runs the command in a folder: exit status, output, and the results on record. */
-export function runCommand(folder, args = ['run'], { during } = {}) {
+export function runCommand(folder, args = ['run'], { during, node = [] } = {}) {
   return new Promise((done) => {
     const { NODE_EXTRA_CA_CERTS, FORCE_COLOR, CI, ...env } = process.env;
-    const child = spawn(process.execPath, [command, ...args], { cwd: folder, env: { ...env, NO_COLOR: '1' }, stdio: ['ignore', 'pipe', 'pipe'] });
+    const child = spawn(process.execPath, [...node, command, ...args], { cwd: folder, env: { ...env, NO_COLOR: '1' }, stdio: ['ignore', 'pipe', 'pipe'] });
     let [out, error] = ['', ''];
     child.stdout.on('data', (text) => {
       out += text;

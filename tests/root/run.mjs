@@ -16,7 +16,7 @@ let passed = 0;
 async function differenceOf(outcome) {
   const folder = makeProject(outcome.files);
   try {
-    const seen = await runCommand(folder, outcome.args);
+    const seen = await runCommand(folder, outcome.args, { node: outcome.node });
     assert.equal(seen.status, outcome.status, `exit status\n${seen.out}${seen.error}`);
     if (outcome.last !== undefined) assert.equal(seen.last, outcome.last, 'last line');
     if (outcome.results) {
