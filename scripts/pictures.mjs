@@ -28,10 +28,12 @@ export const file = test('last year', {
 );
 writeFileSync(join(mistaken, 'dues.csv'), 'loa\n8\n');
 
+/** All of them, or those whose names are given. */
+const wanted = process.argv.slice(2);
 const pictures = [
   { name: 'run-failures', cwd: office, args: ['run', '--tag', 'draft'] },
   { name: 'run', cwd: office, args: ['run'], seconds: 20 },
-  { name: 'plan', cwd: office, args: ['plan', 'tests/bookings.lattice.ts'] },
+  { name: 'plan', cwd: office, args: ['plan', 'tests/berths.lattice.ts', 'tests/prices.lattice.ts', 'tests/tides.lattice.ts'] },
   { name: 'explain', cwd: office, args: ['explain', 'without a vessel'] },
   {
     name: 'timeline',
@@ -42,7 +44,7 @@ const pictures = [
   { name: 'plan-errors', cwd: mistaken, args: ['run'] },
 ];
 
-for (const { name, cwd, args, seconds = 3 } of pictures) {
+for (const { name, cwd, args, seconds = 3 } of pictures.filter((picture) => wanted.length === 0 || wanted.includes(picture.name))) {
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
   const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten', 'tcp'], { stdio: 'ignore' });
   await wait(1000);

@@ -7,7 +7,7 @@ import { coordinate } from '../node/coordinator.ts';
 import { ownFolder } from '../node/record.ts';
 import { JournalReader } from '../results/journal.ts';
 import type { Explanation } from '../running/explain.ts';
-import { prepare } from './prepare.ts';
+import { plainRequest, prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
 import { tellingFor } from './terminal.ts';
 
@@ -24,32 +24,13 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   const isPlace = existsSync(resolve(folder, wanted.replace(/:\d+(?::\d+)?$/, '')));
   const prepared = await prepare(isPlace ? [wanted] : [], {}, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler, defaults, tags } = prepared;
+  const { root, targets, compiler } = prepared;
   const telling = tellingFor(root, terminal.style);
   const selection = isPlace ? { targets } : wanted.includes('#') ? { ids: [wanted] } : { titles: [wanted] };
   const record = mkdtempSync(join(ownFolder(root), 'explain-'));
   const found: Explanation[] = [];
   try {
-    const request = {
-      mode: 'explain',
-      root,
-      files,
-      selection,
-      seed: 0,
-      everySpan: false,
-      findLeaks: false,
-      lanes: 1,
-      shuffle: false,
-      stopAfter: undefined,
-      after: [],
-      times: new Map(),
-      defaults,
-      tags,
-      redact: prepared.config.redact,
-      loadTimeout: options.loadTimeout,
-      record,
-      cache,
-    } as const;
+    const request = plainRequest(prepared, { mode: 'explain', selection, loadTimeout: options.loadTimeout, record });
     const state = await coordinate(request, setting.lane, compiler, (entry) => {
       if (entry.is === 'explained') found.push(entry.explanation);
     }).done;

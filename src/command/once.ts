@@ -15,7 +15,7 @@ import type { Leak } from '../results/leaks.ts';
 import { exitStatus, type RunState } from '../results/run-state.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { SelectionOptions } from './options.ts';
-import type { Prepared } from './prepare.ts';
+import { type Prepared, plainRequest } from './prepare.ts';
 import { Progress } from './progress.ts';
 import type { Setting } from './setting.ts';
 import { tellingFor } from './terminal.ts';
@@ -65,7 +65,7 @@ export async function runOnce(
   setting: Setting,
 ): Promise<{ status: number; state: RunState }> {
   const { folder, terminal, lane } = setting;
-  const { root, cache, compiler, defaults, tags, config } = prepared;
+  const { root, compiler, config } = prepared;
   const started = new Date();
   const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
   const seed = earlier?.info.seed ?? options.seed ?? started.getTime() % 1_000_000;
@@ -89,26 +89,17 @@ export async function runOnce(
   writeInfo(record, info);
 
   const progress = new Progress(terminal, options);
-  const request = {
-    mode: 'run',
-    root,
+  const request: Request = {
+    ...plainRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
     files,
-    selection,
     seed,
     everySpan: options.timeline === true,
-    findLeaks: false,
     lanes,
     shuffle: options.shuffle === true,
     stopAfter: options.stopAfter,
     after,
     times: lastTimes(root),
-    defaults,
-    tags,
-    redact: prepared.config.redact,
-    loadTimeout: options.loadTimeout,
-    record,
-    cache,
-  } as const;
+  };
   const running = coordinate(request, lane, compiler, (entry, state) => progress.take(entry, state));
   progress.follow(() => running.going());
   interruption.act = () => running.interrupt();

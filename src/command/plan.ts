@@ -8,7 +8,7 @@ import { readJournals } from '../node/journals.ts';
 import { ownFolder } from '../node/record.ts';
 import type { JournalEntry, TestHeader } from '../results/journal.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
-import { prepare } from './prepare.ts';
+import { plainRequest, prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
 import { type Terminal, tellingFor } from './terminal.ts';
 
@@ -32,7 +32,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   const { terminal, lane } = setting;
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
-  const { root, files, targets, cache, compiler, defaults, tags } = prepared;
+  const { root, targets, compiler } = prepared;
   const telling = tellingFor(root, terminal.style);
   const record = mkdtempSync(join(ownFolder(root), 'plan-'));
   const tests = new Map<number, ListedTest>();
@@ -45,26 +45,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     if (test.cases <= most) test.ids.push(entry.name.id);
   };
   try {
-    const request = {
-      mode: 'plan',
-      root,
-      files,
-      selection: selectionOf(options, targets),
-      seed: 0,
-      everySpan: false,
-      findLeaks: false,
-      lanes: 1,
-      shuffle: false,
-      stopAfter: undefined,
-      after: [],
-      times: new Map(),
-      defaults,
-      tags,
-      redact: prepared.config.redact,
-      loadTimeout: options.loadTimeout,
-      record,
-      cache,
-    } as const;
+    const request = plainRequest(prepared, { mode: 'plan', selection: selectionOf(options, targets), loadTimeout: options.loadTimeout, record });
     const state = await coordinate(request, lane, compiler, take).done;
     const cases = [...tests.values()].reduce((sum, test) => sum + test.cases, 0);
     const isBroken = state.planProblems.length + state.loadFailures.length + state.told.length > 0;
@@ -73,6 +54,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     else if (!isBroken)
       for await (const piece of (options.as === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), telling.nameFile)) terminal.raw(piece);
     for (const line of tellPlanProblems(state, telling)) tell(line);
+    if (state.warnings.length + state.told.length > 0) tell('');
     for (const problem of [...state.warnings, ...state.told]) for (const line of tellProblem(problem, telling, terminal.style.yellow)) tell(line);
     if (isBroken) return 2;
     const fileCount = new Set([...tests.values()].map(({ header }) => header.file)).size;

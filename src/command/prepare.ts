@@ -2,6 +2,7 @@ import { join } from 'node:path';
 import { tellProblem } from '../formats/human/run.ts';
 import { oneLine } from '../formats/style.ts';
 import { CompileService } from '../node/compile-service.ts';
+import type { Request } from '../node/coordinator.ts';
 import { findFiles, rootOf } from '../node/find.ts';
 import { ownFolder } from '../node/record.ts';
 import type { Problem } from '../problems/problem.ts';
@@ -56,4 +57,28 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
     retries: asked.retries,
   };
   return { root, files, targets, cache, compiler, config, defaults, tags };
+}
+
+/** What a coordinator is asked for where nothing special is wanted: one lane, in the order of the plan. */
+export function plainRequest(
+  { root, files, cache, defaults, tags, config }: Prepared,
+  asked: Pick<Request, 'mode' | 'selection' | 'loadTimeout' | 'record'>,
+): Request {
+  return {
+    ...asked,
+    root,
+    files,
+    cache,
+    defaults,
+    tags,
+    redact: config.redact,
+    seed: 0,
+    everySpan: false,
+    findLeaks: false,
+    lanes: 1,
+    shuffle: false,
+    stopAfter: undefined,
+    after: [],
+    times: new Map(),
+  };
 }

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { FileReader, Kept } from '../cases/row.ts';
 
-const piece = 64 * 1024;
+const piece = 32 * 1024;
 
 /** Files as the core reads them. */
 export const nodeFiles: FileReader = {

@@ -89,7 +89,7 @@ export class Combinations {
   }
 
   /** The combination with a number: sets the levels of its axes in a row. */
-  describe(index: number): { readonly axes: readonly number[]; readonly levels: readonly number[] } {
+  combinationAt(index: number): { readonly axes: readonly number[]; readonly levels: readonly number[] } {
     let [low, high] = [0, this.#starts.length - 1];
     while (low < high) {
       const middle = (low + high + 1) >> 1;

@@ -47,7 +47,7 @@ export function coverRows(task: Task): Covered {
 function releaseImpossible(combinations: Combinations, axes: Axes, constraints: Constraints): number {
   let undecided = 0;
   for (let index = 0; index < combinations.size; index++) {
-    const row = partialRow(axes.counts.length, combinations.describe(index));
+    const row = partialRow(axes.counts.length, combinations.combinationAt(index));
     const allowed = constraints.allows(row);
     if (allowed === undefined) undecided++;
     if (allowed === false) combinations.release(index);
@@ -55,7 +55,7 @@ function releaseImpossible(combinations: Combinations, axes: Axes, constraints: 
   return undecided;
 }
 
-function partialRow(length: number, { axes, levels }: ReturnType<Combinations['describe']>): number[] {
+function partialRow(length: number, { axes, levels }: ReturnType<Combinations['combinationAt']>): number[] {
   const row = Array.from({ length }, () => -1);
   for (const [i, axis] of axes.entries()) row[axis] = levels[i] as number;
   return row;
@@ -117,7 +117,7 @@ function greedy(levels: readonly number[], combinations: Combinations, constrain
     let index = 0;
     for (let tried = 0; tried < tries; tried++) {
       index = combinations.openAt(random.integer(0, combinations.open - 1));
-      const row = fillRow(partialRow(levels.length, combinations.describe(index)), levels, combinations, constraints, random);
+      const row = fillRow(partialRow(levels.length, combinations.combinationAt(index)), levels, combinations, constraints, random);
       if (!row) break;
       if (tries === 1) best = { row, open: 0 };
       else {

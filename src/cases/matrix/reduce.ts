@@ -98,7 +98,7 @@ class Search {
       if (level !== this.#rows[number]?.[axis] && this.#mayChange(number, axis, level)) combinations.change(this.#rows[number] as number[], axis, level);
       return;
     }
-    const { axes, levels } = combinations.describe(combinations.openAt(random.integer(0, combinations.open - 1)));
+    const { axes, levels } = combinations.combinationAt(combinations.openAt(random.integer(0, combinations.open - 1)));
     let best: { number: number; axis: number; level: number; loss: number } | undefined;
     let ties = 0;
     for (const [number, row] of this.#rows.entries()) {
