@@ -12,6 +12,8 @@ export interface SelectionOptions {
   readonly row?: readonly RowCondition[];
   readonly onRequest?: boolean;
   readonly shard?: { readonly index: number; readonly of: number };
+  /** The record that shards are balanced by. */
+  readonly times?: string;
   readonly seed?: number;
   readonly loadTimeout: number;
   readonly timeout?: number;
@@ -61,11 +63,13 @@ export function addSelection(command: Command): Command {
     .option('--id <id>', 'the case with this id (repeated: any of them)', collected)
     .option('-r, --row <column=value>', 'the cases whose row has that value (also !=, <, <=, >, >=; repeated: all of them)', rowCondition)
     .option('--shard <i/n>', 'the i-th of n parts, the same on every machine', shardOf)
+    .option('--times <record>', 'deal shards by what each case took in a record, the same on every machine')
     .option('--on-request', 'also those that run on request only')
     .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000);
 }
 
-export const selectionOf = (options: SelectionOptions, targets: readonly Target[]): Selection => ({
+/** `times` is the folder of the record that `--times` means. */
+export const selectionOf = (options: SelectionOptions, targets: readonly Target[], times?: string): Selection => ({
   targets,
   titles: options.title,
   tags: options.tag,
@@ -73,5 +77,5 @@ export const selectionOf = (options: SelectionOptions, targets: readonly Target[
   ids: options.id,
   rows: options.row,
   onRequest: options.onRequest,
-  shard: options.shard,
+  shard: options.shard && { ...options.shard, times },
 });

@@ -45,7 +45,12 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     if (test.cases <= most) test.ids.push(entry.name.id);
   };
   try {
-    const request = plainRequest(prepared, { mode: 'plan', selection: selectionOf(options, targets), loadTimeout: options.loadTimeout, record });
+    const request = plainRequest(prepared, {
+      mode: 'plan',
+      selection: selectionOf(options, targets, prepared.times),
+      loadTimeout: options.loadTimeout,
+      record,
+    });
     const state = await coordinate(request, lane, compiler, take).done;
     const cases = [...tests.values()].reduce((sum, test) => sum + test.cases, 0);
     const isBroken = state.planProblems.length + state.loadFailures.length + state.told.length > 0;

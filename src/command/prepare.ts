@@ -3,6 +3,7 @@ import { tellProblem } from '../formats/human/run.ts';
 import { oneLine } from '../formats/style.ts';
 import { CompileService } from '../node/compile-service.ts';
 import type { Request } from '../node/coordinator.ts';
+import { findRecord } from '../node/earlier.ts';
 import { findFiles, rootOf } from '../node/find.ts';
 import { ownFolder } from '../node/record.ts';
 import type { Problem } from '../problems/problem.ts';
@@ -22,12 +23,14 @@ export interface Prepared {
   readonly cache: string;
   readonly compiler: CompileService;
   readonly config: WrittenConfig;
+  /** The folder of the record that shards are balanced by. */
+  readonly times: string | undefined;
   readonly defaults: Defaults;
   /** The tags in use, where the configuration says. */
   readonly tags: readonly string[] | undefined;
 }
 
-type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout'>> & { readonly concurrency?: number; readonly retries?: number };
+type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout' | 'times'>> & { readonly concurrency?: number; readonly retries?: number };
 
 /** Reads the configuration, finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
 export async function prepare(where: readonly string[], asked: Asked, setting: Setting): Promise<Prepared | undefined> {
@@ -47,6 +50,11 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
     for (const problem of [...problems, ...strange]) terminal.error(`red-lattice: ${oneLine(wording(problem))}`);
     return undefined;
   }
+  const times = asked.times === undefined ? undefined : findRecord(asked.times, root, folder)?.folder;
+  if (asked.times !== undefined && times === undefined) {
+    terminal.error(`red-lattice: --times: ${oneLine(asked.times)} is no run record`);
+    return undefined;
+  }
   const cache = join(ownFolder(root), 'cache');
   const compiler = new CompileService(cache);
   compiler.ahead(files);
@@ -56,7 +64,7 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
     mostConcurrency: asked.concurrency,
     retries: asked.retries,
   };
-  return { root, files, targets, cache, compiler, config, defaults, tags };
+  return { root, files, targets, cache, compiler, config, defaults, tags, times };
 }
 
 /** What a coordinator is asked for where nothing special is wanted: one lane, in the order of the plan. */

@@ -1,7 +1,7 @@
 import { clearScreenDown, moveCursor } from 'node:readline';
 import type { Span } from '../fixtures/instance.ts';
 import { type Going, tellGoing, tellGoingPlainly } from '../formats/human/live.ts';
-import { Headings, tellCase, tellTest } from '../formats/human/run.ts';
+import { Headings, tellCase, tellOutput, tellTest } from '../formats/human/run.ts';
 import type { JournalEntry, RecordedResult } from '../results/journal.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { Terminal } from './terminal.ts';
@@ -47,7 +47,8 @@ export class Progress {
   }
 
   take(entry: JournalEntry, state: RunState): void {
-    if (entry.is === 'ended' && this.#show === 'cases') this.#print([tellCase(entry.result, this.#terminal.style)]);
+    if (entry.is === 'ended' && this.#show === 'cases')
+      this.#print([tellCase(entry.result, this.#terminal.style), ...tellOutput(entry.result, this.#terminal.style)]);
     if (entry.is === 'test-ended') this.#test(entry.test, state);
     if (this.#timeline && entry.is === 'span') this.spans.push(entry.span);
     if (this.#timeline && entry.is === 'ended') this.results.push(entry.result);

@@ -18,7 +18,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     terminal.error(`red-lattice: ${oneLine(earlier)}`);
     return 2;
   }
-  const asked = selectionOf(options, targets);
+  const asked = selectionOf(options, targets, prepared.times);
   const selection = earlier?.info.selection ?? (options.failed ? { ...asked, ids: [...(asked.ids ?? []), ...failedIds(earlierRuns(root))] } : asked);
   if (options.watch) return watch({ where, selection, options, prepared, setting });
   const interruption: Interruption = { by: undefined };

@@ -45,7 +45,6 @@ export function answerCompiling({ key, path }: Extract<ToCoordinator, { say: 'co
 
 /** Gives a lane its job and follows its journal until the process has ended. */
 export function work(child: ChildProcess, job: Job, compiler: CompileService, take: (entry: JournalEntry) => void, said: (message: Said) => void): LaneWork {
-  endWithUs(child);
   const lane = emptyLane();
   const tail = new Tail(job.journal);
   let heard = Date.now();
@@ -112,5 +111,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     };
   });
   send({ to: 'lane', say: 'job', job });
+  // To start the watcher takes a while: the lane has its job first.
+  setImmediate(() => endWithUs(child));
   return { lane, end, send, stop: () => send({ to: 'lane', say: 'stop' }), kill };
 }

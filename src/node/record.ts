@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Selection } from '../suites/selection.ts';
+import type { Selection, Shard } from '../suites/selection.ts';
 
 /** What stands in `run.json`: our marker, and what is known of the run as a whole. */
 export interface RunInfo {
@@ -16,7 +16,7 @@ export interface RunInfo {
   /** What was asked for, so that it can be gone on with. */
   readonly selection?: Selection;
   /** Counted from 1. */
-  readonly shard?: { readonly index: number; readonly of: number };
+  readonly shard?: Shard;
   /** The test files by a hash of their content. */
   readonly files?: Readonly<Record<string, string>>;
   /** A hash of all tests that were planned. */

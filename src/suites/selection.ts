@@ -10,6 +10,14 @@ export interface Target {
   readonly line?: number | undefined;
 }
 
+/** One of several parts of a plan. Where times are known, cases are dealt by them; the others by a hash of their ids. */
+export interface Shard {
+  readonly index: number;
+  readonly of: number;
+  /** The folder of the record that tells the times. */
+  readonly times?: string | undefined;
+}
+
 /** Which cases of a plan are wanted, as plain data. What is empty or absent wants all. */
 export interface Selection {
   readonly targets?: readonly Target[] | undefined;
@@ -23,7 +31,7 @@ export interface Selection {
   /** What the row must meet: all of these. */
   readonly rows?: readonly RowCondition[] | undefined;
   /** One of so many parts by a hash of the id; counted from 1. */
-  readonly shard?: { readonly index: number; readonly of: number } | undefined;
+  readonly shard?: Shard | undefined;
   /** Those that run on request only, too. */
   readonly onRequest?: boolean | undefined;
 }
@@ -37,7 +45,8 @@ export interface Selector {
 }
 
 /** Makes a selection ready for a plan: what stands on a line is looked up once. */
-export function selectorOf(selection: Selection, plan: Plan): Selector {
+/** `dealt` says in which shard a case is, by its id, where that does not follow from its hash. */
+export function selectorOf(selection: Selection, plan: Plan, dealt?: ReadonlyMap<string, number>): Selector {
   const { titles = [], tags = [], notTags = [], rows = [], shard } = selection;
   // An empty list of ids asks for none of them; none at all, for any.
   const ids = selection.ids && new Set(selection.ids);
@@ -48,7 +57,7 @@ export function selectorOf(selection: Selection, plan: Plan): Selector {
     select: (planned) =>
       (!places || places.some((stands) => stands(planned))) &&
       (!ids || ids.has(planned.id)) &&
-      (!shard || Number.parseInt(hash(planned.id, 8), 16) % shard.of === shard.index - 1) &&
+      (!shard || (dealt?.get(planned.id) ?? (Number.parseInt(hash(planned.id, 8), 16) % shard.of) + 1) === shard.index) &&
       (tags.length === 0 || planned.tags.some((tag) => tags.includes(tag))) &&
       !planned.tags.some((tag) => notTags.includes(tag)) &&
       rows.every((condition) => meets(planned.row, condition)) &&

@@ -73,6 +73,16 @@ export const again = suite('running again', [
       check.equal(status, 2);
       check.includes(out, 'shard 2/3 is missing');
     });
+    await step('dealt by the times of a record, they are all, too', async ({ check }) => {
+      const ids = async (shard: string): Promise<string[]> => {
+        const { out } = await runCommand(['plan', '--shard', shard, '--times', 'whole', '--as', 'json'], project);
+        return (JSON.parse(out) as { cases: { id: string }[] }).cases.map(({ id }) => id);
+      };
+      const parts = await Promise.all(['1/4', '2/4', '3/4', '4/4'].map(ids));
+      check.equal(new Set(parts.flat()).size, 21);
+      check.equal(parts.flat().length, 21);
+      check.equal(await ids('2/4'), parts[1] ?? [], 'the same again');
+    });
     await step('one that is given twice', async ({ check }) => {
       check.includes((await runCommand(['merge', 'shard-1', 'shard-1'], project)).output, 'shard 1/3 is given twice');
     });

@@ -36,6 +36,15 @@ export function tellCase(result: Pick<RecordedResult, 'status' | 'title' | 'time
   return `${paintOf(result.status, style)(signs[result.status])} ${oneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${oneLine(result.reason)}`) : ''}  ${style.dim(duration(time))}`;
 }
 
+/** What a case wrote, line by line. */
+export const tellOutput = ({ output }: Pick<RecordedResult, 'output'>, style: Style): string[] =>
+  output.length === 0
+    ? []
+    : visible(output.join(''))
+        .replace(/\n$/, '')
+        .split('\n')
+        .map((line) => `  ${style.dim('│')} ${line}`);
+
 /** The headings that a test's line needs: its file and suites, as far as they are not those of the line before. */
 export class Headings {
   #last: readonly string[] = [];

@@ -9,6 +9,7 @@ import { framesOf, placeOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { type CaseName, type JournalEntry, JournalReader, plainValues, type RecordedResult, type TestHeader } from '../../results/journal.ts';
 import { recordedRow } from '../../results/rows.ts';
+import { balance, type Timed } from '../../results/shards.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { type Explanation, explainCase } from '../../running/explain.ts';
 import { failureOfThrow } from '../../running/failures.ts';
@@ -22,9 +23,10 @@ import { type Hides, hidden, hidesBy, Secrets } from '../../suites/hidden.ts';
 import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import { type CaseOf, fileOf, type Plan, type PlannedTest, titlesOf } from '../../suites/planned.ts';
-import { selectorOf } from '../../suites/selection.ts';
+import { type Shard, selectorOf } from '../../suites/selection.ts';
 import type { Dealt } from '../dealer.ts';
 import { keptIn, nodeFiles } from '../files.ts';
+import { readJournals } from '../journals.ts';
 import { CompileCache } from '../loading/cache.ts';
 import { Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
@@ -225,7 +227,7 @@ class Lane {
   }
 
   async #list(plan: Plan): Promise<void> {
-    const { select } = selectorOf(this.#job.selection, plan);
+    const { select } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
     let selected = 0;
     for (const test of plan.tests) {
       const place = placeOf(test.test.origin);
@@ -252,7 +254,7 @@ class Lane {
   }
 
   async #explain(plan: Plan): Promise<void> {
-    const { select } = selectorOf(this.#job.selection, plan);
+    const { select } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
     let selected = 0;
     for (const test of plan.tests) {
       for await (const chunk of casesOf(test, this.#surroundings)) {
@@ -272,7 +274,7 @@ class Lane {
   }
 
   async #run(plan: Plan): Promise<void> {
-    const { select, asked, all } = selectorOf(this.#job.selection, plan);
+    const { select, asked, all } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
     this.#secrets?.learnSettings(plan);
     this.#put({ is: 'pieces', pieces: piecesOf(plan), tests: plan.tests.map(({ id }) => id) }, true);
     const headed = new Map<PlannedTest, TestHeader>();
@@ -517,6 +519,18 @@ function isNamedByRow({ entry, test }: CaseOf, data: string | undefined): boolea
   const { name, marks, place } = entry;
   const isPlaced = place === undefined || (place.file === data && place.sheet === undefined && place.column === 1);
   return name === undefined && marks === undefined && test.parent.entry === undefined && isPlaced;
+}
+
+/** In which shard each case of a record is, by the time that it took there. */
+function dealtBy(shard: Shard | undefined): ReadonlyMap<string, number> | undefined {
+  if (shard?.times === undefined) return undefined;
+  const timed = new Map<string, Timed>();
+  for (const entry of readJournals(shard.times)) {
+    if (entry.is !== 'ended') continue;
+    const { id, times } = entry.result;
+    timed.set(id, { id, milliseconds: Math.round(times.setup + times.body + times.teardown) });
+  }
+  return balance(timed.values(), shard.of);
 }
 
 /** Which cases earlier lanes have results of. */

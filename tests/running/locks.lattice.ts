@@ -1,0 +1,60 @@
+import { range, test } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+import { Locks } from '../../src/node/locks.ts';
+
+interface Wish {
+  readonly owner: object;
+  readonly names: readonly string[];
+  readonly number: number;
+}
+
+export const locks = test('locks of a run have one holder at a time, and nobody waits for ever: seed {seed}', { cases: range('seed', 1, 200) }, ({
+  row,
+  check,
+}) => {
+  const random = randomFrom(`locks ${row.seed}`);
+  const locks = new Locks();
+  const owners = Array.from({ length: random.integer(2, 5) }, (_, lane) => ({ lane }));
+  const [waiting, held] = [new Set<Wish>(), new Set<Wish>()];
+  const isOverlapping = (a: Wish, b: Wish): boolean => a.names.some((name) => b.names.includes(name));
+  const granted = (wish: Wish): void => {
+    check.equal(
+      [...held].filter((other) => other !== wish && isOverlapping(other, wish)),
+      [],
+      'held by nobody else',
+    );
+    check.equal(
+      [...waiting].filter((other) => other.number < wish.number && isOverlapping(other, wish)),
+      [],
+      'nobody who wants one of them has waited for longer',
+    );
+    waiting.delete(wish);
+    held.add(wish);
+  };
+  const release = (wish: Wish): void => {
+    held.delete(wish);
+    locks.release(wish.owner, wish.names);
+  };
+  for (let step = 0; step < 60; step++) {
+    const what = random.integer(0, 9);
+    if (what < 5) {
+      const wish = { owner: random.pick(owners), names: random.shuffle(['a', 'b', 'c', 'd']).slice(0, random.integer(1, 3)), number: step };
+      // A lane asks for what it holds itself only through its own admission.
+      if ([...held, ...waiting].some((other) => other.owner === wish.owner && isOverlapping(other, wish))) continue;
+      waiting.add(wish);
+      locks.ask(wish.owner, wish.names, () => granted(wish));
+    } else if (what < 9) {
+      if (held.size > 0) release(random.pick([...held]));
+    } else {
+      const owner = random.pick(owners);
+      for (const wish of [...held, ...waiting]) {
+        if (wish.owner !== owner) continue;
+        held.delete(wish);
+        waiting.delete(wish);
+      }
+      locks.forget(owner);
+    }
+  }
+  for (let turn = 0; turn < 200 && held.size > 0; turn++) release([...held][0] as Wish);
+  check.equal(waiting.size, 0, 'all were granted in the end');
+});
