@@ -47,7 +47,6 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
         .choices(['failures', 'cases', 'summary'])
         .default('failures'),
     )
-    .option('--failed', 'the cases that failed in the last run that they were in')
     .option('--resume', 'go on where an interrupted run stopped')
     .option('--watch', 'again whenever a file changes that the tests read')
     .option('--timeline', 'each set-up, body and tear-down on an axis of time')

@@ -27,7 +27,6 @@ export interface RunCommandOptions extends SelectionOptions {
   readonly shuffle?: boolean;
   readonly stopAfter?: number;
   readonly retries?: number;
-  readonly failed?: boolean;
   readonly resume?: boolean;
   readonly watch?: boolean;
   readonly show: 'failures' | 'cases' | 'summary';

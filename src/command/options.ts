@@ -12,6 +12,7 @@ export interface SelectionOptions {
   readonly row?: readonly RowCondition[];
   readonly onRequest?: boolean;
   readonly shard?: { readonly index: number; readonly of: number };
+  readonly failed?: boolean;
   /** The record that shards are balanced by. */
   readonly times?: string;
   readonly seed?: number;
@@ -62,19 +63,27 @@ export function addSelection(command: Command): Command {
     .option('--not-tag <tag>', 'the cases without a tag', collected)
     .option('--id <id>', 'the case with this id (repeated: any of them)', collected)
     .option('-r, --row <column=value>', 'the cases whose row has that value (also !=, <, <=, >, >=; repeated: all of them)', rowCondition)
+    .option('--failed', 'the cases that failed in the last run that they were in')
     .option('--shard <i/n>', 'the i-th of n parts, the same on every machine', shardOf)
     .option('--times <record>', 'deal shards by what each case took in a record, the same on every machine')
     .option('--on-request', 'also those that run on request only')
     .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000);
 }
 
-/** `times` is the folder of the record that `--times` means. */
-export const selectionOf = (options: SelectionOptions, targets: readonly Target[], times?: string): Selection => ({
+/** What the records at hand tell of a selection. */
+export interface FromRecords {
+  /** The ids of what failed, where that is asked for. */
+  readonly failed: readonly string[] | undefined;
+  /** The folder of the record that `--times` means. */
+  readonly times: string | undefined;
+}
+
+export const selectionOf = (options: SelectionOptions, targets: readonly Target[], { failed, times }: FromRecords): Selection => ({
   targets,
   titles: options.title,
   tags: options.tag,
   notTags: options.notTag,
-  ids: options.id,
+  ids: failed ? [...(options.id ?? []), ...failed] : options.id,
   rows: options.row,
   onRequest: options.onRequest,
   shard: options.shard && { ...options.shard, times },

@@ -47,7 +47,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   try {
     const request = plainRequest(prepared, {
       mode: 'plan',
-      selection: selectionOf(options, targets, prepared.times),
+      selection: selectionOf(options, targets, prepared),
       loadTimeout: options.loadTimeout,
       record,
     });

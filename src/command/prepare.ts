@@ -3,7 +3,7 @@ import { tellProblem } from '../formats/human/run.ts';
 import { oneLine } from '../formats/style.ts';
 import { CompileService } from '../node/compile-service.ts';
 import type { Request } from '../node/coordinator.ts';
-import { findRecord } from '../node/earlier.ts';
+import { earlierRuns, failedIds, findRecord } from '../node/earlier.ts';
 import { findFiles, rootOf } from '../node/find.ts';
 import { ownFolder } from '../node/record.ts';
 import type { Problem } from '../problems/problem.ts';
@@ -11,26 +11,24 @@ import { wording } from '../problems/wording.ts';
 import type { WrittenConfig } from '../suites/config.ts';
 import { type Defaults, ordinaryDefaults } from '../suites/plan.ts';
 import type { Target } from '../suites/selection.ts';
-import type { SelectionOptions } from './options.ts';
+import type { FromRecords, SelectionOptions } from './options.ts';
 import type { Setting } from './setting.ts';
 import { tellingFor } from './terminal.ts';
 
 /** What stands ready before a command's lanes get their job. */
-export interface Prepared {
+export interface Prepared extends FromRecords {
   readonly root: string;
   readonly files: readonly string[];
   readonly targets: readonly Target[];
   readonly cache: string;
   readonly compiler: CompileService;
   readonly config: WrittenConfig;
-  /** The folder of the record that shards are balanced by. */
-  readonly times: string | undefined;
   readonly defaults: Defaults;
   /** The tags in use, where the configuration says. */
   readonly tags: readonly string[] | undefined;
 }
 
-type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout' | 'times'>> & { readonly concurrency?: number; readonly retries?: number };
+type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout' | 'times' | 'failed'>> & { readonly concurrency?: number; readonly retries?: number };
 
 /** Reads the configuration, finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
 export async function prepare(where: readonly string[], asked: Asked, setting: Setting): Promise<Prepared | undefined> {
@@ -64,7 +62,7 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
     mostConcurrency: asked.concurrency,
     retries: asked.retries,
   };
-  return { root, files, targets, cache, compiler, config, defaults, tags, times };
+  return { root, files, targets, cache, compiler, config, defaults, tags, times, failed: asked.failed ? failedIds(earlierRuns(root)) : undefined };
 }
 
 /** What a coordinator is asked for where nothing special is wanted: one lane, in the order of the plan. */

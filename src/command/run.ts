@@ -1,6 +1,6 @@
 import { resolve } from 'node:path';
 import { oneLine } from '../formats/style.ts';
-import { changedSince, type Earlier, earlierRuns, failedIds, findRecord } from '../node/earlier.ts';
+import { changedSince, type Earlier, earlierRuns, findRecord } from '../node/earlier.ts';
 import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './once.ts';
 import { selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
@@ -18,8 +18,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
     terminal.error(`red-lattice: ${oneLine(earlier)}`);
     return 2;
   }
-  const asked = selectionOf(options, targets, prepared.times);
-  const selection = earlier?.info.selection ?? (options.failed ? { ...asked, ids: [...(asked.ids ?? []), ...failedIds(earlierRuns(root))] } : asked);
+  const selection = earlier?.info.selection ?? selectionOf(options, targets, prepared);
   if (options.watch) return watch({ where, selection, options, prepared, setting });
   const interruption: Interruption = { by: undefined };
   setting.onInterrupt((signal) => interrupt(interruption, signal));

@@ -36,6 +36,7 @@ const last = (output: string): string | undefined => output.trimEnd().split('\n'
 export const again = suite('running again', [
   inProject('--failed takes what failed in the last run that it was in', async ({ check }, { project }) => {
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
+    check.includes((await runCommand(['plan', '--failed'], project)).output, '2 cases in 1 test, 1 file');
     // A run of something else in between changes nothing.
     await runCommand(['run', 'other.lattice.ts'], project);
     check.equal(last((await runCommand(['run', '--failed'], project)).out), '0 passed, 2 failed');
