@@ -1,4 +1,4 @@
-import { resolve } from 'node:path';
+import { join, resolve } from 'node:path';
 import { oneLine } from '../formats/style.ts';
 import { changedSince, type Earlier, earlierRuns, findRecord } from '../node/earlier.ts';
 import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './once.ts';
@@ -12,12 +12,14 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   const { folder, terminal } = setting;
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
-  const { root, files, targets } = prepared;
+  const { root, targets } = prepared;
   const earlier = options.resume ? interruptedRun(root, options.record && resolve(folder, options.record)) : undefined;
   if (typeof earlier === 'string') {
     terminal.error(`red-lattice: ${oneLine(earlier)}`);
     return 2;
   }
+  // The same files in the same order: results are known by their test's place in the plan.
+  const files = earlier?.info.files ? Object.keys(earlier.info.files).map((file) => join(root, file)) : prepared.files;
   const selection = earlier?.info.selection ?? selectionOf(options, targets, prepared);
   if (options.watch) return watch({ where, selection, options, prepared, setting });
   const interruption: Interruption = { by: undefined };

@@ -99,6 +99,8 @@ class Coordinator {
   readonly #slots: Slot[] = [];
   readonly #running: Promise<void>[] = [];
   #dealer: Dealer | undefined;
+  /** The hash of the plan that an earlier run had, if this one goes on with it. */
+  #plannedBefore: string | undefined;
   /** The ids of all tests, in the order of the plan. */
   #tests: readonly string[] = [];
   readonly #began = Date.now();
@@ -140,6 +142,7 @@ class Coordinator {
       const tail = new Tail(path);
       for (const entry of tail.read()) {
         const isResult = entry.is === 'test' || entry.is === 'ended' || entry.is === 'torn';
+        if (entry.is === 'planned') this.#plannedBefore = entry.hash;
         if (isResult || (entry.is === 'told' && entry.problem.code !== 'lane-lost' && entry.problem.code !== 'load-failed')) this.#take(entry);
       }
       tail.close();
@@ -178,6 +181,8 @@ class Coordinator {
     // A test that others have a share of goes on.
     if (entry.is === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
     take(this.#state, entry);
+    if (entry.is === 'planned' && this.#plannedBefore !== undefined && entry.hash !== this.#plannedBefore && this.#state.planProblems.length === 0)
+      this.#state.planProblems.push({ code: 'other-plan' });
     this.#onEntry(entry, this.#state);
     const { stopAfter } = this.#request;
     if (stopAfter === undefined || this.#stopped || this.#state.counts.failed + this.#state.counts.errored < stopAfter) return;
@@ -285,7 +290,7 @@ class Coordinator {
           reason: 'two lanes read the same files and planned other tests: what a file exports must not change from one time to the next',
         },
       });
-    if (this.#dealer) return;
+    if (this.#dealer || this.#state.planProblems.length > 0) return;
     this.#dealer = new Dealer(pieces, lanes, (test) => times.get(tests[test] as string), after);
     this.#opening = setTimeout(
       () => {

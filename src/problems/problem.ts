@@ -60,6 +60,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'stray-error'; readonly what: 'throw' | 'rejection'; readonly detail: string }
   | { readonly code: 'no-such-target'; readonly target: string; readonly reason: string }
   | { readonly code: 'lane-lost'; readonly reason: string }
+  | { readonly code: 'other-plan' }
 );
 
 /** Thrown where a call cannot go on; what it says is the wording of its problems. */

@@ -128,6 +128,8 @@ export function wording(problem: Problem): string {
       return `${problem.what === 'throw' ? 'an error was thrown' : 'a promise was rejected'} outside of any case: ${problem.detail}`;
     case 'no-such-target':
       return `${problem.target}: ${problem.reason}`;
+    case 'other-plan':
+      return 'the tests are not those of the run that is to be resumed: something that their files import has changed; run anew, without --resume';
     case 'lane-lost':
       return problem.reason;
   }

@@ -33,7 +33,7 @@ const inProject = testWith({ project });
 
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
 
-export const again = suite('running again', [
+export const again = suite('running again', { timeout: 60_000 }, [
   inProject('--failed takes what failed in the last run that it was in', async ({ check }, { project }) => {
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
     check.includes((await runCommand(['plan', '--failed'], project)).output, '2 cases in 1 test, 1 file');
@@ -53,6 +53,27 @@ export const again = suite('running again', [
     const { status, out } = await runCommand(['run', '--stop-after', '1', '--lanes', '1'], project);
     check.equal(status, 1);
     check.equal(last(out), '0 passed, 1 failed');
+  }),
+
+  inProject('an interrupted run of some files is resumed with these files', { timeout: 30_000 }, async ({ check, eventually }, { project }) => {
+    const slow = (name: string): string =>
+      `import { range, test } from 'red-lattice';\nexport const t = test('${name} {n}', { cases: range('n', 1, 30) }, async ({ check }) => { await new Promise((done) => setTimeout(done, 30)); check.holds(true); });\n`;
+    for (const name of ['slow', 'slower']) await writeFile(join(project, `${name}.lattice.ts`), slow(name));
+    const { FORCE_COLOR, CI, ...env } = process.env;
+    const child = spawn(
+      process.execPath,
+      [join(root, 'dist', 'command.js'), 'run', 'slow.lattice.ts', 'slower.lattice.ts', '--lanes', '2', '--show', 'cases'],
+      { cwd: project, env },
+    );
+    let out = '';
+    child.stdout.on('data', (text) => {
+      out += text;
+    });
+    await eventually(() => out.split('▪').length > 5, { within: 10_000 });
+    child.kill('SIGINT');
+    check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
+    const { status, out: resumed } = await runCommand(['run', '--resume'], project);
+    check.equal([status, last(resumed)], [0, '60 passed, 0 failed']);
   }),
 
   inProject('a finished run cannot be resumed', async ({ check }, { project }) => {

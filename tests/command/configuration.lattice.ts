@@ -29,7 +29,7 @@ const project = fixture('project', {
 const configured = (config: string): string => `import { configure } from 'red-lattice';\nexport default configure(${config});\n`;
 const tags = `tags: { money: 'dues', slow: 'a minute', long: 'stays' }`;
 
-export const configuration = suite('the configuration', [
+export const configuration = suite('the configuration', { timeout: 60_000 }, [
   test(
     '{what}',
     {
