@@ -2,16 +2,16 @@
 // memory of each process, also for four million. usage: cases.mjs [rounds]
 import { spawn } from 'node:child_process';
 import { createWriteStream, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
-import os from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { temporaryFolder } from '../scripts/temporary.mjs';
 import { report } from './measure.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const command = join(root, 'dist', 'command.js');
 const rounds = Number(process.argv[2] ?? 3);
 const { NODE_EXTRA_CA_CERTS, ...env } = process.env;
-const folder = mkdtempSync(join(os['tmpdir'](), 'red-lattice-bench-'));
+const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-bench-'));
 mkdirSync(join(folder, 'node_modules'));
 for (const name of ['papaparse', 'csv-parse']) symlinkSync(join(root, 'node_modules', name), join(folder, 'node_modules', name));
 symlinkSync(root, join(folder, 'node_modules', 'red-lattice'));

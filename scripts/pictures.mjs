@@ -2,16 +2,16 @@
 // Needs Xvfb, xterm and import (Debian: xvfb xterm imagemagick fonts-dejavu-core).
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
-import os from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { command, makeReady, root } from './steps.mjs';
+import { temporaryFolder } from './temporary.mjs';
 
 makeReady();
 const office = join(root, 'examples', 'harbour-office');
 
 /** A project whose test files hold one mistake each. */
-const mistaken = mkdtempSync(join(os['tmpdir'](), 'red-lattice-pictures-'));
+const mistaken = mkdtempSync(join(temporaryFolder(), 'red-lattice-pictures-'));
 writeFileSync(join(mistaken, 'package.json'), '{"type":"module"}');
 symlinkSync(join(root, 'node_modules'), join(mistaken, 'node_modules'));
 writeFileSync(

@@ -1,11 +1,11 @@
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { type LastTimes, tellExplanation } from '../formats/human/explain.ts';
 import { tellPlanProblems } from '../formats/human/run.ts';
 import { oneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
+import { readJournals } from '../node/journals.ts';
 import { ownFolder } from '../node/record.ts';
-import { JournalReader } from '../results/journal.ts';
 import type { Explanation } from '../running/explain.ts';
 import { plainRequest, prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
@@ -59,15 +59,11 @@ function lastTimes(root: string): LastTimes {
   const runs = join(ownFolder(root), 'runs');
   const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
   const times = new Map<string, { setup?: number; teardown?: number }>();
-  const journals = newest === undefined ? [] : readdirSync(join(runs, newest)).filter((name) => name.endsWith('.journal'));
-  for (const name of journals) {
-    for (const line of readFileSync(join(runs, newest as string, name), 'utf8').split('\n')) {
-      const entry = line.startsWith('{"is":"span"') ? new JournalReader().read(line) : undefined;
-      if (entry?.is !== 'span') continue;
-      const { fixture, of, what, milliseconds } = entry.span;
-      const key = JSON.stringify([fixture, of]);
-      times.set(key, { ...times.get(key), [what]: milliseconds });
-    }
+  for (const entry of newest === undefined ? [] : readJournals(join(runs, newest))) {
+    if (entry.is !== 'span') continue;
+    const { fixture, of, what, milliseconds } = entry.span;
+    const key = JSON.stringify([fixture, of]);
+    times.set(key, { ...times.get(key), [what]: milliseconds });
   }
   return (fixture, of) => times.get(JSON.stringify([fixture, of]));
 }

@@ -9,12 +9,12 @@ import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { CompileService } from './compile-service.ts';
 import { Dealer, type Dealt } from './dealer.ts';
+import { readJournal } from './journals.ts';
 import { chargeEnd, howItEnded } from './lane-end.ts';
 import { type LaneWork, type Said, work } from './lane-process.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
-import { Tail } from './tail.ts';
 
 export interface Request {
   readonly mode: 'run' | 'plan' | 'explain';
@@ -139,13 +139,11 @@ class Coordinator {
   /** Takes in what an earlier run has on record. Its problems with its own lanes are over, and files are loaded anew. */
   #goOn(): void {
     for (const path of this.#request.after) {
-      const tail = new Tail(path);
-      for (const entry of tail.read()) {
+      for (const entry of readJournal(path)) {
         const isResult = entry.is === 'test' || entry.is === 'ended' || entry.is === 'torn';
         if (entry.is === 'planned') this.#plannedBefore = entry.hash;
         if (isResult || (entry.is === 'told' && entry.problem.code !== 'lane-lost' && entry.problem.code !== 'load-failed')) this.#take(entry);
       }
-      tail.close();
     }
   }
 

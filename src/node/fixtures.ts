@@ -1,14 +1,14 @@
 import { mkdtemp, rm } from 'node:fs/promises';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { type Fixture, fixture, type Scope } from '../fixtures/fixture.ts';
+import { temporaryFolder } from './temporary.ts';
 
 /** An empty folder, removed at the scope's end; kept, and named in the output, where a case that used it failed. */
 export function scratchFolder<const S extends Scope = 'case'>(scope?: S): Fixture<string, {}, S> {
   const made = fixture('scratch folder', {
     scope: scope ?? 'case',
     async setup({ defer, log }) {
-      const folder = await mkdtemp(join(tmpdir(), 'red-lattice-'));
+      const folder = await mkdtemp(join(temporaryFolder(), 'red-lattice-'));
       defer(async ({ failed }) => {
         if (failed) log(`kept the scratch folder ${folder}`);
         else await rm(folder, { recursive: true, force: true, maxRetries: 3 });

@@ -1,5 +1,5 @@
 import { readdirSync } from 'node:fs';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import type { JournalEntry } from '../results/journal.ts';
 import { Tail } from './tail.ts';
 
@@ -10,12 +10,14 @@ export const journalsIn = (folder: string): string[] =>
     .sort()
     .map((name) => join(folder, name));
 
-/** All that the journals of a folder hold, journal after journal, without keeping any of it; of all, or of those whose name begins so. */
+/** All that one journal holds; nothing where there is none. */
+export function* readJournal(path: string): Generator<JournalEntry> {
+  const tail = new Tail(path);
+  yield* tail.read();
+  tail.close();
+}
+
+/** All that the journals of a folder hold, one after the other, without keeping any of it; of all, or of those whose name begins so. */
 export function* readJournals(folder: string, prefix = ''): Generator<JournalEntry> {
-  for (const name of readdirSync(folder).sort()) {
-    if (!name.endsWith('.journal') || !name.startsWith(prefix)) continue;
-    const tail = new Tail(join(folder, name));
-    yield* tail.read();
-    tail.close();
-  }
+  for (const path of journalsIn(folder)) if (basename(path).startsWith(prefix)) yield* readJournal(path);
 }

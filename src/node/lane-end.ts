@@ -2,6 +2,7 @@ import { relative } from 'node:path';
 import type { Problem } from '../problems/problem.ts';
 import type { CaseName, JournalEntry, RecordedResult } from '../results/journal.ts';
 import type { LaneState } from '../results/run-state.ts';
+import { nothingDone } from '../running/outcome.ts';
 import type { Failure } from '../running/result.ts';
 import type { LaneEnd } from './lane-process.ts';
 
@@ -51,22 +52,12 @@ export function chargeEnd(
       is: 'torn',
       id: doing.name,
       title: `tear-down for ${doing.name}`,
-      result: { status: 'errored', cause: 'teardown', ...nothing, failures: [failure] },
+      result: { status: 'errored', cause: 'teardown', ...nothingDone, failures: [failure] },
     });
     return 'sure';
   }
   return under.size === 0 && !lane.streaming && !careful ? 'sure' : 'unsure';
 }
-
-const nothing = {
-  attempts: 1,
-  start: 0,
-  times: { setup: 0, body: 0, teardown: 0 },
-  checks: { passed: 0, failed: 0 },
-  failures: [],
-  steps: [],
-  output: [],
-} as const;
 
 function resultOfEnd(name: CaseName, { doing }: LaneState, end: LaneEnd): RecordedResult {
   const limit = doing?.limit ?? 0;
@@ -77,7 +68,7 @@ function resultOfEnd(name: CaseName, { doing }: LaneState, end: LaneEnd): Record
   const status = end.overdue && inBody ? 'failed' : 'errored';
   return {
     ...name,
-    ...nothing,
+    ...nothingDone,
     status,
     cause: failure.cause,
     times: { setup: 0, body: end.overdue ? limit : 0, teardown: 0 },

@@ -16,3 +16,14 @@ export function resultOf(run: CaseRun, verdict: Verdict, attempts: number, start
     attachments: run.attachments,
   };
 }
+
+/** What is known of something that is charged to nobody's run: a tear-down, a process that ended. */
+export const nothingDone = {
+  attempts: 1,
+  start: 0,
+  times: { setup: 0, body: 0, teardown: 0 },
+  checks: { passed: 0, failed: 0 },
+  failures: [],
+  steps: [],
+  output: [],
+} as const;

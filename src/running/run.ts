@@ -114,6 +114,7 @@ export function runPlan(plan: Plan, options: RunOptions, listener: Listener): Ru
   return { done: runner.run(plan), stray: (run, error, what) => runner.stray(run, error, what) };
 }
 
+/** Longer than most: what opens a scope, runs in it and closes it is told best in one place. */
 class Runner {
   readonly #options: RunOptions;
   readonly #listener: Listener;

@@ -43,6 +43,7 @@ export async function planFiles(files: readonly LoadedFile[], surroundings: Surr
 
 type Growing = Group & { readonly children: (Group | PlannedTest)[] };
 
+/** Longer than most: each level hands on to the next what all of these methods add to. */
 class Planner {
   readonly files: Group[] = [];
   readonly tests: PlannedTest[] = [];

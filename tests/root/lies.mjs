@@ -133,8 +133,8 @@ const lies = [
   [
     'plan runs the tests',
     'node/lane/main.ts',
-    "if (this.#job.mode === 'plan') await this.#list(plan);",
-    "if (this.#job.mode === 'plan') { await this.#run(plan); await this.#list(plan); }",
+    "if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#put(entry));",
+    "if (mode === 'plan') { await this.#run(plan); await listCases(plan, selection, this.#surroundings, (entry) => this.#put(entry)); }",
   ],
 ];
 

@@ -1,41 +1,38 @@
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { mkdirSync, writeFileSync } from 'node:fs';
 import { basename, join, relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { hash } from '../../cases/hash.ts';
 import { slug } from '../../cases/names.ts';
 import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
-import { framesOf, placeOf } from '../../problems/place.ts';
+import { framesOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { type CaseName, type JournalEntry, JournalReader, plainValues, type RecordedResult, type TestHeader } from '../../results/journal.ts';
-import { recordedRow } from '../../results/rows.ts';
-import { balance, type Timed } from '../../results/shards.ts';
+import { type JournalEntry, plainValues, type RecordedResult, type TestHeader } from '../../results/journal.ts';
 import type { CaseRun } from '../../running/case-run.ts';
-import { type Explanation, explainCase } from '../../running/explain.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { nextTurn, now } from '../../running/originals.ts';
-import { resultOf } from '../../running/outcome.ts';
+import { nothingDone, resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Part, type Running, runPlan } from '../../running/run.ts';
-import { writeConfig } from '../../suites/config.ts';
-import { casesOf, factsOfSource } from '../../suites/expand.ts';
-import { type Hides, hidden, hidesBy, Secrets } from '../../suites/hidden.ts';
+import { type Hides, hidesBy, Secrets } from '../../suites/hidden.ts';
 import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
-import { type CaseOf, fileOf, type Plan, type PlannedTest, titlesOf } from '../../suites/planned.ts';
-import { type Shard, selectorOf } from '../../suites/selection.ts';
+import type { CaseOf, Plan, PlannedTest } from '../../suites/planned.ts';
+import { selectorOf } from '../../suites/selection.ts';
 import type { Dealt } from '../dealer.ts';
 import { keptIn, nodeFiles } from '../files.ts';
-import { readJournals } from '../journals.ts';
-import { CompileCache } from '../loading/cache.ts';
-import { Modules } from '../loading/modules.ts';
+import type { Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
 import { isToLane, type Job, type ToCoordinator, type ToLane } from '../protocol.ts';
 import type { Channel } from './channel.ts';
+import { dealtBy, recordedIn } from './earlier-results.ts';
 import { FixtureHost } from './host.ts';
 import { JournalWriter } from './journal-writer.ts';
 import { LeakCounter, LeakFinder } from './leaks.ts';
+import { explainCases, listCases } from './listing.ts';
 import { loadFile } from './load.ts';
+import { type Compiling, modulesIn, readConfig } from './modules.ts';
+import { headerOf, isNamedByRow, nameIfAny, nameOf } from './names.ts';
 import { Output } from './output.ts';
 import { RemoteRunFixtures } from './run-fixtures.ts';
 
@@ -61,7 +58,8 @@ export function laneMain(given: Channel): void {
     if (message.say === 'job') {
       lane = new Lane(message.job, abort.signal, compiling);
       void lane.work();
-    } else if (message.say === 'configure') void configure(message.path, modulesIn(message.cache, compiling));
+    } else if (message.say === 'configure')
+      void readConfig(message.path, modulesIn(message.cache, compiling, say)).then((read) => say({ from: 'lane', say: 'configured', ...read }));
     else if (message.say === 'compiled') compiling.get(message.key)?.(message.error);
     else if (message.say === 'stop') abort.abort();
     else if (message.say === 'ping') say({ from: 'lane', say: 'pong' });
@@ -70,38 +68,6 @@ export function laneMain(given: Channel): void {
   // What is under way then has no result.
   channel.onDisconnect(() => lane?.abandon());
   process.on('SIGINT', () => undefined);
-}
-
-/** Who waits for a source to be compiled, by its key. */
-type Compiling = Map<string, (error: { message: string; line: number; column: number } | undefined) => void>;
-
-/** Loads modules; what is not in the cache is compiled by the coordinator. */
-const modulesIn = (cache: string, compiling: Compiling): Modules =>
-  new Modules(new CompileCache(cache), (path, _source, key) => {
-    say({ from: 'lane', say: 'compile', key, path });
-    return new Promise((resolve, reject) => {
-      compiling.set(key, (error) => {
-        compiling.delete(key);
-        if (!error) resolve();
-        else
-          reject(
-            Object.assign(new SyntaxError(error.message), { stack: `SyntaxError: ${error.message}\n    at file://${path}:${error.line}:${error.column}` }),
-          );
-      });
-    });
-  });
-
-/** Reads the project's configuration, and gives it on as plain data. */
-async function configure(path: string, modules: Modules): Promise<void> {
-  mapStacks(modules.maps);
-  try {
-    const { default: given } = await modules.import(pathToFileURL(path).href);
-    const { config, problems } = writeConfig(given);
-    say({ from: 'lane', say: 'configured', config, problems: problems.map((problem) => ({ ...problem, at: { file: path, line: 1, column: 1 } })) });
-  } catch (error) {
-    const { message, place } = failureOfThrow(error, 'throw', {});
-    say({ from: 'lane', say: 'configured', config: {}, problems: [{ code: 'load-failed', file: basename(path), cause: 'throw', reason: message, at: place }] });
-  }
 }
 
 class Lane {
@@ -140,7 +106,7 @@ class Lane {
       this.#hosts = resolve;
     });
     this.#journal = new JournalWriter(job.journal, job.lane, ({ message }) => say({ from: 'lane', say: 'unwritable', reason: message }));
-    this.#modules = modulesIn(job.cache, compiling);
+    this.#modules = modulesIn(job.cache, compiling, say);
   }
 
   /** Never hangs: what breaks here is told, and ends the lane. */
@@ -170,9 +136,10 @@ class Lane {
       true,
     );
     if (plan.problems.length === 0) {
-      if (this.#job.mode === 'plan') await this.#list(plan);
-      else if (this.#job.mode === 'explain') await this.#explain(plan);
-      else if (this.#job.mode === 'run') await this.#run(plan);
+      const { mode, selection } = this.#job;
+      if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#put(entry));
+      else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#put(entry));
+      else if (mode === 'run') await this.#run(plan);
     }
     if (this.#job.mode === 'host') this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, (text) => this.#put({ is: 'output', text })));
     else this.#end();
@@ -188,20 +155,8 @@ class Lane {
     else {
       this.#put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: ordinaryLimit } }, true);
       for (const { fixture, failure } of await (await this.#host).close()) {
-        const result = {
-          status: 'errored',
-          cause: 'teardown',
-          attempts: 1,
-          start: 0,
-          times: { setup: 0, body: 0, teardown: 0 },
-          checks: { passed: 0, failed: 0 },
-          steps: [],
-          output: [],
-        } as const;
-        this.#put(
-          { is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result: { ...result, failures: [failure] } },
-          true,
-        );
+        const result = { ...nothingDone, status: 'errored', cause: 'teardown', failures: [failure] } as const;
+        this.#put({ is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result }, true);
       }
       this.#put({ is: 'finished', selected: 0, stuck: false }, true);
       this.#end();
@@ -224,53 +179,6 @@ class Lane {
       }
     }
     return loaded;
-  }
-
-  async #list(plan: Plan): Promise<void> {
-    const { select } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
-    let selected = 0;
-    for (const test of plan.tests) {
-      const place = placeOf(test.test.origin);
-      let headed = false;
-      try {
-        for await (const chunk of casesOf(test, { ...this.#surroundings, remark: (problem) => this.#put({ is: 'remarked', problem }) })) {
-          for (const planned of chunk) {
-            if (!select(planned)) continue;
-            if (!headed) {
-              const facts = await factsOfSource(test, this.#surroundings);
-              this.#put({ is: 'test', header: { ...headerOf(test), place, facts: facts.map(({ summary }) => summary) } });
-              for (const problem of facts.flatMap(({ warnings }) => warnings)) this.#put({ is: 'remarked', problem: { ...problem, at: place } });
-            }
-            headed = true;
-            selected++;
-            this.#put({ is: 'listed', name: { ...nameOf(planned), name: planned.entry.name } });
-          }
-        }
-      } catch (error) {
-        this.#told({ code: 'source-threw', source: test.source ?? '', reason: (error as Error).message, at: placeOf(test.test.origin) });
-      }
-    }
-    this.#put({ is: 'finished', selected, stuck: false });
-  }
-
-  async #explain(plan: Plan): Promise<void> {
-    const { select } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
-    let selected = 0;
-    for (const test of plan.tests) {
-      for await (const chunk of casesOf(test, this.#surroundings)) {
-        for (const planned of chunk) {
-          if (!select(planned)) continue;
-          selected++;
-          this.#put({ is: 'explained', explanation: this.#withoutHidden(explainCase(planned)) });
-        }
-      }
-    }
-    this.#put({ is: 'finished', selected, stuck: false });
-  }
-
-  #withoutHidden(explanation: Explanation): Explanation {
-    const settings = (given: Explanation['fixtures'][number]['settings']) => given.map((one) => (this.#hides?.(one.name) ? { ...one, value: hidden } : one));
-    return this.#hides ? { ...explanation, fixtures: explanation.fixtures.map((one) => ({ ...one, settings: settings(one.settings) })) } : explanation;
   }
 
   async #run(plan: Plan): Promise<void> {
@@ -380,7 +288,7 @@ class Lane {
       });
       if (!dealt) return;
       const recorded = recordedIn(dealt.after);
-      const tests = new Set(plan.tests.filter(({ index }) => dealt.tests.includes(index)));
+      const tests = new Set(dealt.tests.map((index) => plan.tests[index] as PlannedTest));
       yield { tests, share: dealt.share, isDone: recorded.size === 0 ? undefined : (planned) => recorded.has(`${planned.test.index}/${planned.ordinal}`) };
     }
   }
@@ -416,7 +324,8 @@ class Lane {
     if (planned.entry !== planned.told) this.#secrets?.learn(planned.row);
     const result = this.#secrets ? this.#secrets.clean(given) : given;
     const attachments = result.attachments.map(({ name, content }) => {
-      const file = `${this.#job.lane}-${this.#attachments++}-${slug(name).slice(0, 60)}`;
+      // Each process of a lane has a journal of its own, and so have its attachments.
+      const file = `${basename(this.#job.journal, '.journal')}-${this.#attachments++}-${slug(name).slice(0, 60)}`;
       mkdirSync(this.#job.attachments, { recursive: true });
       writeFileSync(join(this.#job.attachments, file), content);
       return { name, file };
@@ -457,19 +366,7 @@ class Lane {
       const { planned } = run;
       const failures = [...run.failures, { cause: 'crash', message: how, place, step: run.stepPath } as const];
       const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
-      const checks = { passed: run.checksPassed, failed: run.checksFailed };
-      const result: CaseResult = {
-        status: 'errored',
-        cause: 'crash',
-        attempts: 1,
-        start: 0,
-        times,
-        checks,
-        failures,
-        steps: run.steps,
-        output: run.output,
-        attachments: [],
-      };
+      const result: CaseResult = { ...resultOf(run, { status: 'errored', cause: 'crash' }, 1, run.begun), times, failures, attachments: [] };
       this.#put({ is: 'ended', result: this.#recorded(planned, result) });
       this.#put({ is: 'blamed' });
     }
@@ -488,61 +385,4 @@ class Lane {
     say({ from: 'lane', say: 'done' });
     channel.end();
   }
-}
-
-const nameIfAny = (planned: CaseOf | undefined): { id: string; title: string } | undefined => planned && { id: planned.id, title: planned.title };
-
-const nameOf = (planned: CaseOf): CaseName => ({
-  test: planned.test.index,
-  ordinal: planned.ordinal,
-  id: planned.id,
-  title: planned.title,
-  row: recordedRow(planned.toldRow),
-  tags: planned.tags,
-  place: planned.place,
-});
-
-/** Without its place: that takes a stack to be mapped, and a run does without. */
-const headerOf = (test: PlannedTest, first?: CaseOf): TestHeader => ({
-  test: test.index,
-  id: test.id,
-  file: fileOf(test).title,
-  path: [...titlesOf(test.parent), test.title.template],
-  source: test.source,
-  tags: test.inherited.marks.tags ?? [],
-  columns: Object.keys(first?.row ?? {}),
-  data: first?.entry.place?.file,
-});
-
-/** Whether a case's name, title and place follow from its test's header and its row. */
-function isNamedByRow({ entry, test }: CaseOf, data: string | undefined): boolean {
-  const { name, marks, place } = entry;
-  const isPlaced = place === undefined || (place.file === data && place.sheet === undefined && place.column === 1);
-  return name === undefined && marks === undefined && test.parent.entry === undefined && isPlaced;
-}
-
-/** In which shard each case of a record is, by the time that it took there. */
-function dealtBy(shard: Shard | undefined): ReadonlyMap<string, number> | undefined {
-  if (shard?.times === undefined) return undefined;
-  const timed = new Map<string, Timed>();
-  for (const entry of readJournals(shard.times)) {
-    if (entry.is !== 'ended') continue;
-    const { id, times } = entry.result;
-    timed.set(id, { id, milliseconds: Math.round(times.setup + times.body + times.teardown) });
-  }
-  return balance(timed.values(), shard.of);
-}
-
-/** Which cases earlier lanes have results of. */
-function recordedIn(journals: readonly string[]): Set<string> {
-  const recorded = new Set<string>();
-  for (const path of journals) {
-    if (!existsSync(path)) continue;
-    const reader = new JournalReader();
-    for (const line of readFileSync(path, 'utf8').split('\n')) {
-      const entry = line ? reader.read(line) : undefined;
-      if (entry?.is === 'ended') recorded.add(`${entry.result.test}/${entry.result.ordinal}`);
-    }
-  }
-  return recorded;
 }

@@ -1,0 +1,22 @@
+import { balance, type Timed } from '../../results/shards.ts';
+import type { Shard } from '../../suites/selection.ts';
+import { readJournal, readJournals } from '../journals.ts';
+
+/** In which shard each case of a record is, by the time that it took there. */
+export function dealtBy(shard: Shard | undefined): ReadonlyMap<string, number> | undefined {
+  if (shard?.times === undefined) return undefined;
+  const timed = new Map<string, Timed>();
+  for (const entry of readJournals(shard.times)) {
+    if (entry.is !== 'ended') continue;
+    const { id, times } = entry.result;
+    timed.set(id, { id, milliseconds: Math.round(times.setup + times.body + times.teardown) });
+  }
+  return balance(timed.values(), shard.of);
+}
+
+/** Which cases have results in earlier journals, as far as these are there. */
+export function recordedIn(journals: readonly string[]): Set<string> {
+  const recorded = new Set<string>();
+  for (const path of journals) for (const entry of readJournal(path)) if (entry.is === 'ended') recorded.add(`${entry.result.test}/${entry.result.ordinal}`);
+  return recorded;
+}

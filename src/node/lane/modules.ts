@@ -1,0 +1,41 @@
+import { basename } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import type { Problem } from '../../problems/problem.ts';
+import { failureOfThrow } from '../../running/failures.ts';
+import { type WrittenConfig, writeConfig } from '../../suites/config.ts';
+import { CompileCache } from '../loading/cache.ts';
+import { Modules } from '../loading/modules.ts';
+import { mapStacks } from '../loading/stacks.ts';
+import type { ToCoordinator } from '../protocol.ts';
+
+/** Who waits for a source to be compiled, by its key. */
+export type Compiling = Map<string, (error: { message: string; line: number; column: number } | undefined) => void>;
+
+/** Loads modules; what is not in the cache is compiled by the coordinator. */
+export const modulesIn = (cache: string, compiling: Compiling, say: (message: ToCoordinator) => void): Modules =>
+  new Modules(new CompileCache(cache), (path, _source, key) => {
+    say({ from: 'lane', say: 'compile', key, path });
+    return new Promise((resolve, reject) => {
+      compiling.set(key, (error) => {
+        compiling.delete(key);
+        if (!error) resolve();
+        else
+          reject(
+            Object.assign(new SyntaxError(error.message), { stack: `SyntaxError: ${error.message}\n    at file://${path}:${error.line}:${error.column}` }),
+          );
+      });
+    });
+  });
+
+/** Reads the project's configuration, as plain data. */
+export async function readConfig(path: string, modules: Modules): Promise<{ config: WrittenConfig; problems: readonly Problem[] }> {
+  mapStacks(modules.maps);
+  try {
+    const { default: given } = await modules.import(pathToFileURL(path).href);
+    const { config, problems } = writeConfig(given);
+    return { config, problems: problems.map((problem) => ({ ...problem, at: { file: path, line: 1, column: 1 } })) };
+  } catch (error) {
+    const { message, place } = failureOfThrow(error, 'throw', {});
+    return { config: {}, problems: [{ code: 'load-failed', file: basename(path), cause: 'throw', reason: message, at: place }] };
+  }
+}

@@ -1,0 +1,34 @@
+import type { CaseName, TestHeader } from '../../results/journal.ts';
+import { recordedRow } from '../../results/rows.ts';
+import { type CaseOf, fileOf, type PlannedTest, titlesOf } from '../../suites/planned.ts';
+
+export const nameIfAny = (planned: CaseOf | undefined): { id: string; title: string } | undefined => planned && { id: planned.id, title: planned.title };
+
+export const nameOf = (planned: CaseOf): CaseName => ({
+  test: planned.test.index,
+  ordinal: planned.ordinal,
+  id: planned.id,
+  title: planned.title,
+  row: recordedRow(planned.toldRow),
+  tags: planned.tags,
+  place: planned.place,
+});
+
+/** Without its place: that takes a stack to be mapped, and a run does without. */
+export const headerOf = (test: PlannedTest, first?: CaseOf): TestHeader => ({
+  test: test.index,
+  id: test.id,
+  file: fileOf(test).title,
+  path: [...titlesOf(test.parent), test.title.template],
+  source: test.source,
+  tags: test.inherited.marks.tags ?? [],
+  columns: Object.keys(first?.row ?? {}),
+  data: first?.entry.place?.file,
+});
+
+/** Whether a case's name, title and place follow from its test's header and its row. */
+export function isNamedByRow({ entry, test }: CaseOf, data: string | undefined): boolean {
+  const { name, marks, place } = entry;
+  const isPlaced = place === undefined || (place.file === data && place.sheet === undefined && place.column === 1);
+  return name === undefined && marks === undefined && test.parent.entry === undefined && isPlaced;
+}
