@@ -97,9 +97,14 @@ export async function runOnce(
     shuffle: options.shuffle === true,
     stopAfter: options.stopAfter,
     after,
+    plan: earlier?.info.plan,
     times: lastTimes(root),
   };
-  const running = coordinate(request, lane, compiler, (entry, state) => progress.take(entry, state));
+  const running = coordinate(request, lane, compiler, (entry, state) => {
+    // Whoever goes on with this run, however it ends, must find the same tests.
+    if (entry.is === 'planned' && info.plan === undefined) writeInfo(record, { ...info, plan: entry.hash });
+    progress.take(entry, state);
+  });
   progress.follow(() => running.going());
   interruption.act = () => running.interrupt();
   const state = await running.done;
@@ -113,7 +118,9 @@ export async function runOnce(
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}; nothing more was run`);
   if (status === 3) terminal.out(terminal.style.yellow('no case was selected'));
-  if (state.unwritable === undefined)
+  // A record that could not be gone on with stays as it was.
+  const isRefused = earlier !== undefined && state.planProblems.length > 0;
+  if (state.unwritable === undefined && !isRefused)
     writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) });
   if (!options.record) removeOldRecords(root);
   terminal.out(lastLine(state));

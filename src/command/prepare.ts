@@ -85,6 +85,7 @@ export function plainRequest(
     shuffle: false,
     stopAfter: undefined,
     after: [],
+    plan: undefined,
     times: new Map(),
   };
 }

@@ -35,6 +35,8 @@ export interface Request {
   readonly stopAfter: number | undefined;
   /** Journals of an earlier run that this one goes on with. */
   readonly after: readonly string[];
+  /** The hash of that run's plan: this one's must be the same. */
+  readonly plan: string | undefined;
   /** Milliseconds that a test, by its id, took the last time. */
   readonly times: ReadonlyMap<string, number>;
   /** Where the journals go. */
@@ -99,8 +101,6 @@ class Coordinator {
   readonly #slots: Slot[] = [];
   readonly #running: Promise<void>[] = [];
   #dealer: Dealer | undefined;
-  /** The hash of the plan that an earlier run had, if this one goes on with it. */
-  #plannedBefore: string | undefined;
   /** The ids of all tests, in the order of the plan. */
   #tests: readonly string[] = [];
   readonly #began = Date.now();
@@ -141,7 +141,6 @@ class Coordinator {
     for (const path of this.#request.after) {
       for (const entry of readJournal(path)) {
         const isResult = entry.is === 'test' || entry.is === 'ended' || entry.is === 'torn';
-        if (entry.is === 'planned') this.#plannedBefore = entry.hash;
         if (isResult || (entry.is === 'told' && entry.problem.code !== 'lane-lost' && entry.problem.code !== 'load-failed')) this.#take(entry);
       }
     }
@@ -179,7 +178,7 @@ class Coordinator {
     // A test that others have a share of goes on.
     if (entry.is === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
     take(this.#state, entry);
-    if (entry.is === 'planned' && this.#plannedBefore !== undefined && entry.hash !== this.#plannedBefore && this.#state.planProblems.length === 0)
+    if (entry.is === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && this.#state.planProblems.length === 0)
       this.#state.planProblems.push({ code: 'other-plan' });
     this.#onEntry(entry, this.#state);
     const { stopAfter } = this.#request;
@@ -224,7 +223,7 @@ class Coordinator {
   /** Process after process, until one has come to its end in order. */
   async #runSlot(slot: Slot): Promise<void> {
     for (;;) {
-      const { record, after: _, times, lanes, ...asked } = this.#request;
+      const { record, after: _after, plan: _plan, times, lanes, ...asked } = this.#request;
       const journal = this.#newJournal(slot);
       const job: Job = {
         ...asked,

@@ -15,8 +15,6 @@ const enoughForEach = 2;
 /**
  * Deals the pieces of a plan to lanes as they become free, the longest first by the times that are known; what nobody knows comes
  * before, since it may be long.
- *
- * With one lane, everything is one piece, in the order of the plan.
  */
 export class Dealer {
   readonly #queue: Dealt[] = [];
@@ -24,7 +22,7 @@ export class Dealer {
   readonly #open = new Map<number, number>();
 
   constructor(pieces: readonly Piece[], lanes: number, timeOf: (test: number) => number | undefined, after: readonly string[]) {
-    const dealt = lanes > 1 ? shared(pieces, lanes, timeOf) : [{ tests: pieces.flatMap(({ tests }) => tests) }].filter(({ tests }) => tests.length > 0);
+    const dealt = shared(pieces, lanes, timeOf);
     this.#queue.push(...dealt.map((one) => ({ ...one, after })));
     for (const { tests } of dealt) for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 0) + 1);
   }

@@ -24,7 +24,7 @@ export interface Job {
   readonly seed: number;
   /** Set-ups and tear-downs of single cases stand in the journal, too. */
   readonly everySpan: boolean;
-  /** Other lanes run beside this one: some locks are theirs, too. */
+  /** Other lanes run beside this one: the plan is cut into pieces, and some locks are theirs, too. */
   readonly amongOthers: boolean;
   readonly shuffle: boolean;
   readonly stopAfter: number | undefined;

@@ -1,4 +1,4 @@
-import { type CaseSource, type MatrixOptions, matrix, named, range, suite, test, verifyCover } from 'red-lattice';
+import { type CaseSource, type MatrixOptions, matrix, named, range, suite, table, test, verifyCover } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { refusal } from '../inner.ts';
 
@@ -132,6 +132,31 @@ export const covering = suite('a covering matrix', [
     });
   }),
 ]);
+
+export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are covered in at most {most} rows', {
+  cases: table(
+    ['axes', 'levels', 'cover', 'most'],
+    [
+      // Rows that need no search: what the constructions give, or one less.
+      [100, 2, 2, 10],
+      [5, 4, 2, 16],
+      [6, 4, 3, 64],
+      [5, 4, 4, 256],
+      [13, 3, 2, 15],
+      [6, 6, 2, 43],
+      [24, 4, 2, 31],
+      [30, 5, 2, 45],
+      [12, 4, 3, 121],
+      [20, 2, 3, 18],
+    ],
+  ),
+}, async ({ row: { axes, levels, cover, most }, check }) => {
+  const model = Object.fromEntries(Array.from({ length: axes }, (_, axis) => [`a${axis}`, Array.from({ length: levels }, (_, level) => level)]));
+  const rows = await collect(matrix(model, { cover }));
+  const { missing, wrong } = verifyCover(model, rows, { cover });
+  check.equal([missing.length, wrong.length], [0, 0]);
+  check.holds(rows.length <= most, `${rows.length} rows`);
+});
 
 export const whole = test('a matrix without cover gives every combination that can occur, lazily', async ({ check }) => {
   const rows = await collect(matrix({ hull: ['mono', 'cat', 'tri'], loa: [6, 9] }, { except: [{ hull: 'tri', loa: 6 }] }));

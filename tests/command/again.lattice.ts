@@ -33,6 +33,16 @@ const inProject = testWith({ project });
 
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
 
+/** Whether a process is still there. */
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
 export const again = suite('running again', { timeout: 60_000 }, [
   inProject('--failed takes what failed in the last run that it was in', async ({ check }, { project }) => {
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
@@ -57,7 +67,9 @@ export const again = suite('running again', { timeout: 60_000 }, [
 
   inProject('an interrupted run of some files is resumed with these files', { timeout: 30_000 }, async ({ check, eventually }, { project }) => {
     const slow = (name: string): string =>
-      `import { range, test } from 'red-lattice';\nexport const t = test('${name} {n}', { cases: range('n', 1, 30) }, async ({ check }) => { await new Promise((done) => setTimeout(done, 30)); check.holds(true); });\n`;
+      `import { range, test } from 'red-lattice';\nexport { others } from './others.ts';\nexport const t = test('${name} {n}', { cases: range('n', 1, 30) }, async ({ check }) => { await new Promise((done) => setTimeout(done, 30)); check.holds(true); });\n`;
+    const none = 'export const others = [];\n';
+    await writeFile(join(project, 'others.ts'), none);
     for (const name of ['slow', 'slower']) await writeFile(join(project, `${name}.lattice.ts`), slow(name));
     const { FORCE_COLOR, CI, ...env } = process.env;
     const child = spawn(
@@ -72,8 +84,26 @@ export const again = suite('running again', { timeout: 60_000 }, [
     await eventually(() => out.split('▪').length > 5, { within: 10_000 });
     child.kill('SIGINT');
     check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
+    // What the files import may change which tests there are: then results have no place in the plan any more.
+    await writeFile(join(project, 'others.ts'), "import { test } from 'red-lattice';\nexport const others = [test('other', () => {})];\n");
+    const other = await runCommand(['run', '--resume'], project);
+    check.equal([other.status, other.output.includes('the tests are not those of the run that is to be resumed')], [2, true]);
+    await writeFile(join(project, 'others.ts'), none);
     const { status, out: resumed } = await runCommand(['run', '--resume'], project);
     check.equal([status, last(resumed)], [0, '60 passed, 0 failed']);
+  }),
+
+  inProject('a run that is killed leaves no lane behind, not even one that loops', async ({ check, eventually, defer }, { project }) => {
+    await writeFile(
+      join(project, 'loop.lattice.ts'),
+      "import { writeFileSync } from 'node:fs';\nimport { test } from 'red-lattice';\nexport const loop = test('loop', () => { writeFileSync('pid', String(process.pid)); for (;;); });\n",
+    );
+    const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', 'loop.lattice.ts'], { cwd: project, stdio: 'ignore' });
+    const pid = Number(await eventually(() => readFile(join(project, 'pid'), 'utf8').catch(() => ''), { within: 10_000 }));
+    defer(() => isAlive(pid) && process.kill(pid, 'SIGKILL'));
+    check.holds(isAlive(pid), 'it loops');
+    child.kill('SIGKILL');
+    await eventually(() => !isAlive(pid), { within: 3000 });
   }),
 
   inProject('a finished run cannot be resumed', async ({ check }, { project }) => {

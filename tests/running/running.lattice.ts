@@ -168,6 +168,17 @@ export const overdue = test('a body past its time is told its signal, and the re
   check.holds(aborted);
 });
 
+export const flood = test('what a case writes is kept up to a million characters, and its end is told', async ({ check }) => {
+  const { seen } = await runInside([
+    test('floods', ({ log }) => {
+      for (let i = 0; i < 300; i++) log('x'.repeat(10_000));
+    }),
+  ]);
+  const output = seen[0]?.result.output.join('') ?? '';
+  check.matches(output, /x\n… what came after 1,000,000 characters was not kept\n$/);
+  check.close(output.length, 1_000_000, 200);
+});
+
 export const kept = test('output and attachments stand with their case', async ({ check }) => {
   const { seen } = await runInside([
     test('case', ({ log, attach, check }) => {

@@ -81,8 +81,10 @@ function constructedRows({ axes, wanted, constraints, plus, random, effort }: Ta
   const look: Look = (count, each, strength) => lookForRows(count, each, strength, random, partOfBudget * budgets[effort]);
   const rows = construct(axes.counts.length, levels as number, only.strength, look);
   const filled = rows?.map((row) => row.map((level) => (level < 0 ? random.integer(0, (levels as number) - 1) : level)));
-  for (const row of filled ?? []) combinations.count(row, 1);
-  return filled;
+  if (!filled) return undefined;
+  for (const row of filled) combinations.count(row, 1);
+  // Nothing is left to the construction's word: what it may have missed is covered here.
+  return [...filled, ...greedy(axes.counts, combinations, undefined, random, 1)];
 }
 
 /** Rows for equal axes, from a greedy start. */

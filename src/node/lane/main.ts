@@ -184,7 +184,8 @@ class Lane {
   async #run(plan: Plan): Promise<void> {
     const { select, asked, all } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
     this.#secrets?.learnSettings(plan);
-    this.#put({ is: 'pieces', pieces: piecesOf(plan), tests: plan.tests.map(({ id }) => id) }, true);
+    const pieces = this.#job.amongOthers ? piecesOf(plan) : [{ tests: plan.tests.map(({ index }) => index), splits: false }];
+    this.#put({ is: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
     const headed = new Map<PlannedTest, TestHeader>();
     let streaming = false;
     /** Puts a test's header before its first entry; what its first row tells of all stands in it, too. */

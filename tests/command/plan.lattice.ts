@@ -1,0 +1,71 @@
+import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { cell, dataFile, fixture, suite, test, testWith } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { memoryFiles, runInside } from '../inner.ts';
+import { root, runCommand } from '../program.ts';
+
+const project = fixture('project', {
+  needs: { folder: scratchFolder() },
+  async setup(_, { folder }) {
+    const files = {
+      'package.json': '{"type":"module"}',
+      'stays.csv': 'nights,remark\n1,a\n2,b\n',
+      'berths.lattice.ts': `import { matrix, test } from 'red-lattice';
+export const berths = test('a berth', {
+  tags: ['berths'],
+  cases: matrix({ loa: [6, 9, 12], hull: ['mono', 'cat'], water: ['low', 'high'], never: [1, 2] }, { cover: 2, except: [{ never: 2 }] }).derive(({ loa }) => ({ sum: '=1+1', below: -loa })),
+}, () => {});
+`,
+      'stays.lattice.ts': `import { cell, dataFile, named, test } from 'red-lattice';
+export const stays = test('{nights} nights', { cases: dataFile('stays.csv', { columns: { nights: cell.integer } }) }, () => {});
+export const own = test('own', { cases: named({ 'the first': { x: 1 }, 'the second': { x: 2 } }) }, () => {});
+`,
+    };
+    await mkdir(join(folder, 'node_modules'));
+    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    for (const [name, text] of Object.entries(files)) await writeFile(join(folder, name), text);
+    return folder;
+  },
+});
+const inProject = testWith({ project });
+
+export const plans = suite('plan', { timeout: 60_000 }, [
+  inProject('tells what a matrix covers, what it can never hold, and what nobody reads', async ({ check }, { project }) => {
+    const { status, output } = await runCommand(['plan'], project);
+    check.equal(status, 0);
+    check.matches(output, /^ {4}6 rows for 24 combinations; every pair of values stands in one \(23 of 23\)$/m);
+    check.matches(output, /berths\.lattice\.ts:2:\d+ {2}axis "never": 2 can never occur under the exceptions, so no row has it$/m);
+    check.matches(output, /^! stays\.csv:1:8 {2}column `remark` is in the file and nothing reads it$/m);
+    check.includes(output, '10 cases in 3 tests, 2 files');
+  }),
+
+  inProject('as JSON gives every test and case', async ({ check }, { project }) => {
+    const { out } = await runCommand(['plan', '--as', 'json'], project);
+    const { tests, cases } = JSON.parse(out) as { tests: { id: string; cases: number; place: { file: string } }[]; cases: { test: string; row: object }[] };
+    check.equal(
+      tests.map(({ id, cases, place }) => [id, cases, place.file]),
+      [
+        ['berths.lattice.ts#a-berth', 6, 'berths.lattice.ts'],
+        ['stays.lattice.ts#nights-nights', 2, 'stays.lattice.ts'],
+        ['stays.lattice.ts#own', 2, 'stays.lattice.ts'],
+      ],
+    );
+    check.equal(
+      cases.filter(({ test }) => test === 'stays.lattice.ts#own').map(({ row }) => row),
+      [{ x: 1 }, { x: 2 }],
+    );
+  }),
+
+  inProject('as CSV is a data file with the same rows, safe in a spreadsheet', async ({ check }, { project }) => {
+    const { out } = await runCommand(['plan', 'berths.lattice.ts', '--as', 'csv'], project);
+    const columns = { loa: cell.integer, hull: cell.text, water: cell.text, never: cell.integer, sum: cell.text, below: cell.integer };
+    const { seen } = await runInside([test('row', { cases: dataFile('frozen.csv', { columns }) }, () => {})], memoryFiles({ 'frozen.csv': out }));
+    const { cases } = JSON.parse((await runCommand(['plan', 'berths.lattice.ts', '--as', 'json'], project)).out) as { cases: { row: object }[] };
+    // What looks like a formula has an apostrophe before it; a number below zero has not.
+    check.equal(
+      seen.map(({ row }) => row),
+      cases.map(({ row }) => ({ ...(row as Record<string, unknown>), sum: "'=1+1" })),
+    );
+  }),
+]);
