@@ -29,6 +29,9 @@ export {
 export type { Frame, Place } from './problems/place.ts';
 export { type Problem, ProblemError } from './problems/problem.ts';
 export { wording } from './problems/wording.ts';
+export type { CauseCount, WhereItFails } from './results/where/causes.ts';
+export { type Condition, tellCondition } from './results/where/condition.ts';
+export { type JudgedRow, whereItFails } from './results/where/where-it-fails.ts';
 export type { Attachment, CaseResult, Cause, Failure, Status, StepResult, Times } from './running/result.ts';
 export { planSuites, type RunEvent, type RunSummary, runSuites } from './running/suites.ts';
 export { type Config, configure } from './suites/config.ts';

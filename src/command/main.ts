@@ -1,6 +1,7 @@
 import type { ChildProcess } from 'node:child_process';
 import { join } from 'node:path';
 import { Command, CommanderError, Option } from 'commander';
+import { reportFormats } from '../formats/report.ts';
 import { oneLine } from '../formats/style.ts';
 import { CompileService } from '../node/compile-service.ts';
 import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
@@ -8,11 +9,13 @@ import { rootOf } from '../node/find.ts';
 import { InProcessLane } from '../node/in-process-lane.ts';
 import { ownFolder } from '../node/record.ts';
 import { startLane } from '../node/start-lane.ts';
+import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
 import { mergeCommand } from './merge.ts';
-import { addSelection, wholeNumber } from './options.ts';
+import { addSelection, gridSides, pairOf, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
 import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
+import { reportCommand } from './report.ts';
 import { runCommand } from './run.ts';
 import type { Setting } from './setting.ts';
 import { processTerminal } from './terminal.ts';
@@ -47,6 +50,10 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
         .choices(['failures', 'cases', 'summary'])
         .default('failures'),
     )
+    .addOption(new Option('--sort <order>', 'all tests at the end, by time, name or plan, in place of as they end').choices(['time', 'name', 'plan']))
+    .option('--grid', 'tests whose rows are combinations of a few values as grids')
+    .option('--grid-by <down/across>', 'those that have these columns, laid out by them: season,hull/loa', gridSides)
+    .addOption(new Option('--as <format>', 'the results for other programs, in place of the text').choices([...reportFormats]))
     .option('--resume', 'go on where an interrupted run stopped')
     .option('--watch', 'again whenever a file changes that the tests read')
     .option('--timeline', 'each set-up, body and tear-down on an axis of time')
@@ -83,6 +90,32 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .addHelpText('after', '\nExamples:\n  red-lattice explain tests/bookings.lattice.ts:46\n  red-lattice explain "in April"')
     .action(async (wanted: string, options) => {
       status = await explainCommand(wanted, options, setting);
+    });
+
+  program
+    .command('report')
+    .description('tell a run record again, to people or in a format for others')
+    .argument('[record]', 'a folder, latest, previous, or a report in JSON or JSON Lines', 'latest')
+    .addOption(new Option('--as <format>', 'in place of text for people').choices([...reportFormats]))
+    .option('-o <file>', 'to a file; its ending says the format where --as does not')
+    .addHelpText('after', '\nExamples:\n  red-lattice report\n  red-lattice report previous --as markdown\n  red-lattice report -o results.html')
+    .action(async (wanted: string, options) => {
+      status = await reportCommand(wanted, options, setting);
+    });
+
+  program
+    .command('compare')
+    .description('two run records side by side: newly failing, fixed, still failing, new, gone, slower, faster')
+    .argument('[before]', 'a folder, latest, previous, or a report in JSON or JSON Lines', 'previous')
+    .argument('[after]', 'the same', 'latest')
+    .option('--variants <before,after>', 'the cases of two variants of a suite, in place of the same cases twice', pairOf)
+    .addOption(new Option('--as <format>', 'in place of text for people').choices(['markdown', 'json']))
+    .addHelpText(
+      'after',
+      '\nExamples:\n  red-lattice compare\n  red-lattice compare main.jsonl latest --as markdown\n  red-lattice compare latest latest --variants "in memory,in the database"',
+    )
+    .action(async (before: string, after: string, options) => {
+      status = await compareCommand(before, after, options, setting);
     });
 
   program

@@ -7,7 +7,8 @@ import { rootOf } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';
 import { newRecord, writeInfo } from '../node/record.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
-import { emptyState, exitStatus, take } from '../results/run-state.ts';
+import { emptyState, exitStatus, failingTests, take } from '../results/run-state.ts';
+import { whereTestsFail } from '../results/where/tests.ts';
 import type { Setting } from './setting.ts';
 import { tellingFor } from './terminal.ts';
 
@@ -53,10 +54,15 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   });
 
   const telling = tellingFor(root, terminal.style);
-  for (const line of tellFailures(state, telling)) terminal.out(line);
+  for (const line of tellFailures(
+    state,
+    whereTestsFail(() => readJournals(target), failingTests(state)),
+    telling,
+  ))
+    terminal.out(line);
   terminal.out('');
   for (const index of missing) terminal.out(terminal.style.yellow(`shard ${index}/${of} is missing`));
-  for (const line of tellSummary(state, { wall, seed: info.seed, record: target, interrupted: false }, telling)) terminal.out(line);
+  for (const line of tellSummary(state, { wall, lanes: 1, seed: info.seed, record: target, interrupted: false }, telling)) terminal.out(line);
   terminal.out(lastLine(state));
   return missing.length > 0 ? 2 : status;
 }

@@ -2,23 +2,32 @@ import type { ChildProcess } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
+import type { Sides } from '../formats/human/grid.ts';
 import { tellLeaks } from '../formats/human/leaks.ts';
 import { type Closing, lastLine, tellFailures, tellPlanProblems, tellSummary } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
+import type { ReportFormat } from '../formats/report.ts';
 import { oneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import { coordinate, type Request } from '../node/coordinator.ts';
 import { type Earlier, hashesOf } from '../node/earlier.ts';
 import { journalsIn } from '../node/journals.ts';
-import { lastTimes, newRecord, type RunInfo, removeOldRecords, writeInfo } from '../node/record.ts';
+import { lastTimes, newRecord, removeOldRecords, writeInfo } from '../node/record.ts';
+import { recordedIn } from '../node/recorded.ts';
 import type { Leak } from '../results/leaks.ts';
-import { exitStatus, type RunState } from '../results/run-state.ts';
+import type { RunInfo } from '../results/run-info.ts';
+import { exitStatus, failingTests, type RunState } from '../results/run-state.ts';
+import type { WhereItFails } from '../results/where/causes.ts';
+import { whereTestsFail } from '../results/where/tests.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { SelectionOptions } from './options.ts';
 import { type Prepared, plainRequest } from './prepare.ts';
 import { Progress } from './progress.ts';
+import { writeAs } from './report.ts';
 import type { Setting } from './setting.ts';
-import { tellingFor } from './terminal.ts';
+import { tellGrids } from './tell-grids.ts';
+import { type Sorting, tellTests } from './tell-record.ts';
+import { type Terminal, tellingFor } from './terminal.ts';
 import { version } from './version.ts';
 
 export interface RunCommandOptions extends SelectionOptions {
@@ -30,6 +39,10 @@ export interface RunCommandOptions extends SelectionOptions {
   readonly resume?: boolean;
   readonly watch?: boolean;
   readonly show: 'failures' | 'cases' | 'summary';
+  readonly sort?: Sorting;
+  readonly grid?: boolean;
+  readonly gridBy?: Sides;
+  readonly as?: ReportFormat;
   readonly record?: string;
   readonly timeline?: boolean;
   readonly leaks?: boolean;
@@ -63,7 +76,9 @@ export async function runOnce(
   { where, files, selection, earlier, options, prepared, interruption }: Once,
   setting: Setting,
 ): Promise<{ status: number; state: RunState }> {
-  const { folder, terminal, lane } = setting;
+  const { folder, lane } = setting;
+  // What others read stands alone on standard output.
+  const terminal: Terminal = options.as ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
   const { root, compiler, config } = prepared;
   const started = new Date();
   const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
@@ -79,6 +94,7 @@ export async function runOnce(
     seed,
     started: started.toISOString(),
     lanes,
+    root,
     selection,
     files: hashesOf(files, root),
     ...(selection.shard && { shard: selection.shard }),
@@ -113,8 +129,13 @@ export async function runOnce(
 
   const wall = Date.now() - started.getTime();
   const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state);
+  const opened = recordedIn({ folder: record, info: { ...info, wall, exitStatus: status, counts: state.counts } });
+  const found = whereTestsFail(opened.entries, failingTests(state));
+  if (options.sort && options.show === 'failures') tellTests(state, options.sort, terminal);
+  if (options.grid || options.gridBy) tellGrids(opened.entries, found, options.gridBy, terminal);
   if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
-  tellEnd(state, leaks, { wall, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined }, options, setting, root);
+  const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined };
+  tellEnd(state, found, leaks, closing, options, terminal, root);
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}; nothing more was run`);
   if (status === 3) terminal.out(terminal.style.yellow('no case was selected'));
@@ -123,14 +144,27 @@ export async function runOnce(
   if (state.unwritable === undefined && !isRefused)
     writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) });
   if (!options.record) removeOldRecords(root);
-  terminal.out(lastLine(state));
+  if (options.as) {
+    const problems = tellPlanProblems(state, tellingFor(root, terminal.style));
+    for (const line of problems) terminal.error(line);
+    await writeAs(options.as, opened, root, terminal.style, (text) => terminal.raw(text));
+    terminal.error(lastLine(state));
+  } else terminal.out(lastLine(state));
   return { status, state };
 }
 
 /** What failed and what is odd, then the summary. */
-function tellEnd(state: RunState, leaks: readonly Leak[], closing: Closing, { show }: RunCommandOptions, { terminal }: Setting, root: string): void {
+function tellEnd(
+  state: RunState,
+  where: ReadonlyMap<number, WhereItFails>,
+  leaks: readonly Leak[],
+  closing: Closing,
+  { show }: RunCommandOptions,
+  terminal: Terminal,
+  root: string,
+): void {
   const telling = tellingFor(root, terminal.style);
-  const blocks = [tellPlanProblems(state, telling), tellFailures(state, telling), tellLeaks(leaks, telling)];
+  const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), tellLeaks(leaks, telling)];
   for (const line of blocks.flat()) terminal.out(line);
   if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
   for (const line of tellSummary(state, closing, telling)) terminal.out(line);

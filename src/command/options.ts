@@ -1,5 +1,6 @@
 import type { Command } from 'commander';
 import { InvalidArgumentError } from 'commander';
+import type { Sides } from '../formats/human/grid.ts';
 import { type RowCondition, readCondition } from '../suites/row-condition.ts';
 import type { Selection, Target } from '../suites/selection.ts';
 
@@ -47,6 +48,22 @@ function rowCondition(value: string, before: readonly RowCondition[] = []): read
   const condition = readCondition(value);
   if (!condition) throw new InvalidArgumentError('It must be like season=winter or loa>=12.');
   return [...before, condition];
+}
+
+/** `season,hull/loa`: the columns down the side of a grid, then those across its head. */
+export function gridSides(value: string): Sides {
+  const [down = [], across = [], more] = value.split('/').map((part) => part.split(',').filter(Boolean));
+  if (more || down.length === 0 || across.length === 0)
+    throw new InvalidArgumentError('It must be like season,hull/loa: columns down the side, then across the head.');
+  return { down, across };
+}
+
+/** `in memory,in the database`: two titles. */
+export function pairOf(value: string): { before: string; after: string } {
+  const [before, after, more] = value.split(',').map((part) => part.trim());
+  if (!before || !after || more !== undefined)
+    throw new InvalidArgumentError('It must be two titles of variants with a comma between: "in memory,in the database".');
+  return { before, after };
 }
 
 /** `2/5`: the second of five. */

@@ -9,6 +9,8 @@ import type { Terminal } from './terminal.ts';
 interface Shown {
   readonly show: 'failures' | 'cases' | 'summary';
   readonly timeline?: boolean;
+  /** Tests are told at the end, in another order. */
+  readonly sort?: string;
 }
 
 /** Milliseconds between two looks at a run that goes on: on a terminal, and in a pipe. */
@@ -29,9 +31,9 @@ export class Progress {
   readonly spans: Span[] = [];
   readonly results: RecordedResult[] = [];
 
-  constructor(terminal: Terminal, { show, timeline = false }: Shown) {
+  constructor(terminal: Terminal, { show, timeline = false, sort }: Shown) {
     this.#terminal = terminal;
-    this.#show = show;
+    this.#show = sort && show === 'failures' ? 'summary' : show;
     this.#timeline = timeline;
   }
 
@@ -66,7 +68,7 @@ export class Progress {
     if (!test || this.#show !== 'failures' || this.#shown.has(number)) return;
     this.#shown.add(number);
     const { lines, depth } = this.#headings.of(test, this.#terminal.style);
-    this.#print([...lines, tellTest(test, this.#terminal.style, depth)]);
+    this.#print([...lines, ...tellTest(test, this.#terminal.style, depth, this.#terminal.width)]);
   }
 
   #print(lines: readonly string[]): void {

@@ -51,6 +51,32 @@ export const visible = (text: string): string =>
 /** As `visible`, on one line. */
 export const oneLine = (text: string): string => visible(text).replaceAll('\n', '␊');
 
+const wide =
+  /^(?:[\u1100-\u115f\u2e80-\u303e\u3041-\ua4cf\ua960-\ua97f\uac00-\ud7a3\uf900-\ufaff\ufe30-\ufe6f\uff00-\uff60\uffe0-\uffe6]|[\u{1f300}-\u{1faff}]|[\u{20000}-\u{3fffd}])/u;
+let segmenter: Intl.Segmenter | undefined;
+/** What a reader sees as one character. Made when it is needed: most text is plain. */
+const graphemes = (text: string) => (segmenter ??= new Intl.Segmenter('en')).segment(text);
+
+/** Columns that a text takes on a terminal: two for wide characters (Unicode Standard Annex 11), none for marks that combine. */
+export function widthOf(text: string): number {
+  if (/^[\x20-\x7e]*$/.test(text)) return text.length;
+  let width = 0;
+  for (const { segment } of graphemes(text)) width += wide.test(segment) || segment.includes('\ufe0f') ? 2 : /^\p{M}*$/u.test(segment) ? 0 : 1;
+  return width;
+}
+
+/** A text in so many columns: cut with an ellipsis, or filled with blanks. */
+export function fitted(text: string, columns: number): string {
+  if (widthOf(text) <= columns) return text + ' '.repeat(columns - widthOf(text));
+  let [kept, width] = ['', 0];
+  for (const { segment } of graphemes(text)) {
+    const next = width + widthOf(segment);
+    if (next > columns - 1) break;
+    [kept, width] = [kept + segment, next];
+  }
+  return `${kept}…${' '.repeat(columns - 1 - width)}`;
+}
+
 export const count = (n: number, one: string, many = `${one}s`): string => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
 
 /** A duration: `0.4 ms`, `12 ms`, `3.1 s`, `2 min 5 s`. */

@@ -2,9 +2,10 @@ import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
 import { join, relative, resolve, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { hash } from '../cases/hash.ts';
+import type { RunInfo } from '../results/run-info.ts';
 import type { Status } from '../running/result.ts';
 import { readJournals } from './journals.ts';
-import { ownFolder, type RunInfo, readInfo } from './record.ts';
+import { ownFolder, readInfo } from './record.ts';
 
 /** A record of an earlier run, with its folder. */
 export interface Earlier {

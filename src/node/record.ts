@@ -1,33 +1,6 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Selection, Shard } from '../suites/selection.ts';
-
-/** What stands in `run.json`: our marker, and what is known of the run as a whole. */
-export interface RunInfo {
-  readonly kind: 'red-lattice run record';
-  readonly version: 1;
-  readonly tool: string;
-  readonly node: string;
-  readonly platform: string;
-  readonly command: readonly string[];
-  readonly seed: number;
-  readonly started: string;
-  readonly lanes: number;
-  /** What was asked for, so that it can be gone on with. */
-  readonly selection?: Selection;
-  /** Counted from 1. */
-  readonly shard?: Shard;
-  /** The test files by a hash of their content. */
-  readonly files?: Readonly<Record<string, string>>;
-  /** A hash of all tests that were planned. */
-  readonly plan?: string;
-  /** Milliseconds; absent while the run is under way. */
-  readonly wall?: number;
-  readonly exitStatus?: number;
-  readonly counts?: Readonly<Record<string, number>>;
-  /** Milliseconds that each test took, by its id. */
-  readonly times?: Readonly<Record<string, number>>;
-}
+import type { RunInfo } from '../results/run-info.ts';
 
 const recordsKept = 20;
 const recordsLookedAt = 3;

@@ -4,7 +4,7 @@ import type { Span } from '../fixtures/instance.ts';
 import type { Place } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { BindingUse } from '../running/bindings.ts';
-import type { Explanation } from '../running/explain.ts';
+import type { ExplainedFixture, Explanation } from '../running/explain.ts';
 import type { CaseResult } from '../running/result.ts';
 import type { Piece } from '../suites/pieces.ts';
 import { idOf, titleOf } from '../suites/planned.ts';
@@ -38,7 +38,12 @@ export interface TestHeader {
   readonly columns: readonly string[];
   /** What is told of its rows as a whole, where cases are listed. */
   readonly facts?: readonly string[] | undefined;
+  /** As its first case sees them, in the order of set-up; known when its lane has run all that it was dealt. */
+  readonly fixtures?: readonly UsedFixture[] | undefined;
 }
+
+/** A fixture that a case has, with its settings and where they come from. */
+export type UsedFixture = Omit<ExplainedFixture, 'of' | 'sharedBy'>;
 
 /** Which case a line speaks of. */
 export interface CaseName {
@@ -53,7 +58,12 @@ export interface CaseName {
   readonly place?: Place | undefined;
 }
 
-export type RecordedResult = CaseName & Omit<CaseResult, 'attachments'> & { readonly attachments: readonly { readonly name: string; readonly file: string }[] };
+export type RecordedResult = CaseName &
+  Omit<CaseResult, 'attachments'> & {
+    readonly attachments: readonly { readonly name: string; readonly file: string }[];
+    /** Where its row bound them and it failed; else those of its test. */
+    readonly fixtures?: readonly UsedFixture[] | undefined;
+  };
 
 /** One line of a journal. */
 export type JournalEntry =
@@ -73,6 +83,8 @@ export type JournalEntry =
   | { readonly is: 'pieces'; readonly pieces: readonly Piece[]; readonly tests: readonly string[] }
   /** The process comes to its end by what the last result tells: nobody else is to be charged with it. */
   | { readonly is: 'blamed' }
+  /** The moment that times of cases and fixtures are counted from: milliseconds since 1970. */
+  | { readonly is: 'running'; readonly at: number }
   /** Waits for something to do. */
   | { readonly is: 'idle' }
   | { readonly is: 'test'; readonly header: TestHeader }

@@ -3,11 +3,14 @@ import type { Problem } from '../problems/problem.ts';
 import { type Status, statuses } from '../running/result.ts';
 import type { CaseName, Doing, JournalEntry, RecordedResult, TestHeader } from './journal.ts';
 import type { Leak } from './leaks.ts';
+import { Slowest } from './slowest.ts';
+import { Strip } from './strip.ts';
 
 /** What is known of one test while its results come in. */
 export interface TestState {
   readonly header: TestHeader;
   readonly counts: Record<Status, number>;
+  readonly strip: Strip;
   milliseconds: number;
   ended: boolean;
 }
@@ -40,6 +43,9 @@ export interface RunState {
   unsteady: number;
   planned: { files: number; tests: number; hash: string } | undefined;
   summed: number;
+  readonly slowest: Slowest;
+  /** Milliseconds that set-ups and tear-downs of shared fixtures took, by the fixture's name. */
+  readonly fixtureTimes: Map<string, number>;
   /** Why the record cannot be written any more. */
   unwritable: string | undefined;
 }
@@ -62,6 +68,8 @@ export const emptyState = (): RunState => ({
   unsteady: 0,
   planned: undefined,
   summed: 0,
+  slowest: new Slowest(3),
+  fixtureTimes: new Map(),
   unwritable: undefined,
 });
 
@@ -76,7 +84,14 @@ export function take(state: RunState, entry: JournalEntry): void {
     case 'test':
       if (entry.header.data !== undefined) state.reads.get(entry.header.file)?.add(entry.header.data);
       // A header comes again when more is known of its test.
-      if (!state.tests.has(entry.header.test)) state.tests.set(entry.header.test, { header: entry.header, counts: noCounts(), milliseconds: 0, ended: false });
+      state.tests.set(entry.header.test, {
+        counts: noCounts(),
+        strip: new Strip(),
+        milliseconds: 0,
+        ended: false,
+        ...state.tests.get(entry.header.test),
+        header: entry.header,
+      });
       break;
     case 'planned':
       // A fresh lane plans again: what it finds is what the first one found.
@@ -102,6 +117,9 @@ export function take(state: RunState, entry: JournalEntry): void {
       if (test) test.ended = true;
       break;
     }
+    case 'span':
+      if (entry.span.scope !== 'case') state.fixtureTimes.set(entry.span.fixture, (state.fixtureTimes.get(entry.span.fixture) ?? 0) + entry.span.milliseconds);
+      break;
     case 'leaks':
       state.leaks.push(...entry.leaks);
       break;
@@ -123,9 +141,11 @@ function takeResult(state: RunState, result: RecordedResult): void {
   const milliseconds = times.setup + times.body + times.teardown;
   state.counts[status]++;
   state.summed += milliseconds;
+  state.slowest.take(result, milliseconds);
   const test = state.tests.get(result.test);
   if (test) {
     test.counts[status]++;
+    test.strip.set(result.ordinal, status);
     test.milliseconds += milliseconds;
   }
   if (status === 'passed') {
@@ -194,3 +214,14 @@ export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
   if (state.counts.failed + state.counts.errored + state.told.length > 0) return 1;
   return statuses.every((status) => state.counts[status] === 0) ? 3 : 0;
 }
+
+/** What a record's entries come to. */
+export function stateOf(entries: Iterable<JournalEntry>): RunState {
+  const state = emptyState();
+  for (const entry of entries) take(state, entry);
+  return state;
+}
+
+/** The numbers of the tests of which cases failed. */
+export const failingTests = (state: RunState): Set<number> =>
+  new Set([...state.tests].filter(([, { counts }]) => counts.failed + counts.errored > 0).map(([number]) => number));

@@ -29,6 +29,17 @@ export function withoutHidden(entry: Entry, hides: Hides): Entry {
     : entry;
 }
 
+interface WithSettings {
+  readonly fixtures: readonly { readonly settings: readonly { readonly name: string; readonly value: string }[] }[];
+}
+
+/** Fixtures as they may be told. */
+export function withoutHiddenSettings<T extends WithSettings>(told: T, hides: Hides | undefined): T {
+  if (!hides) return told;
+  const shown = (one: T['fixtures'][number]['settings'][number]) => (hides(one.name) ? { ...one, value: hidden } : one);
+  return { ...told, fixtures: told.fixtures.map((fixture) => ({ ...fixture, settings: fixture.settings.map(shown) })) };
+}
+
 /** Shorter ones would be found everywhere. */
 const shortest = 4;
 

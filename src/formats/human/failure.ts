@@ -1,8 +1,9 @@
 import { nameOfValues } from '../../cases/names.ts';
 import { type DifferenceLine, difference } from '../../checks/difference.ts';
 import { type Place, writePlace } from '../../problems/place.ts';
-import type { RecordedResult } from '../../results/journal.ts';
+import type { RecordedResult, UsedFixture } from '../../results/journal.ts';
 import type { Failure } from '../../running/result.ts';
+import { commandAgain } from '../again.ts';
 import { oneLine, type Style, visible } from '../style.ts';
 import { codeFrame, type SourceText } from './frame.ts';
 
@@ -15,7 +16,7 @@ export interface Telling {
   readonly shown: Set<string>;
 }
 
-type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id'> & { readonly place?: Place | undefined };
+type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id' | 'fixtures'> & { readonly place?: Place | undefined };
 
 const indent = (lines: readonly string[], by = '  '): string[] => lines.map((line) => (line === '' ? '' : by + line));
 const mostOutput = 20;
@@ -31,6 +32,8 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
     const told = row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
     lines.push(`  ${style.dim('row')}  ${told}${result.place ? style.dim(`  ${nameOf(result.place, telling)}`) : ''}`);
   }
+  const fixtures = (result.fixtures ?? []).filter(({ name }) => !name.endsWith(', the original'));
+  if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(tellFixture).join(', ')}`)}`);
   for (const failure of result.failures) lines.push('', ...indent(tellOne(failure, telling)));
   const output = result.output.join('').replace(/\n$/, '');
   if (output) {
@@ -38,7 +41,14 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
     lines.push('', `  ${style.dim(written.length > mostOutput ? `output, the last ${mostOutput} of ${written.length} lines` : 'output')}`);
     for (const line of written.slice(-mostOutput)) lines.push(`  ${style.dim('│')} ${visible(line)}`);
   }
+  lines.push('', `  ${style.dim(`again: ${oneLine(commandAgain(result.id))}`)}`);
   return lines;
+}
+
+/** A fixture as a case had it: its settings, and who put another in its place. */
+function tellFixture({ name, settings, replaced }: UsedFixture): string {
+  const told = settings.map((setting) => `${oneLine(setting.name)}=${oneLine(setting.value)}`).join(', ');
+  return `${oneLine(name)}${told ? ` (${told})` : ''}${replaced ? ` as replaced by ${oneLine(replaced.owner)}` : ''}`;
 }
 
 const mostOfAValue = 80;
@@ -48,14 +58,6 @@ function short(value: unknown): string {
   const text = oneLine(typeof value === 'string' ? value : JSON.stringify(value));
   return text.length > mostOfAValue ? `${text.slice(0, mostOfAValue - 1)}…` : text;
 }
-
-/** What failures of several rows must share to be told together: all but the values. */
-export const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
-  JSON.stringify([
-    // A set-up fails alike for whoever needs it.
-    failures.every(({ cause }) => cause === 'setup') ? undefined : test,
-    failures.map(({ cause, message, note, place, step, fixture }) => [cause, message.replace(/[\d.]+/g, '#'), note, place, step, fixture]),
-  ]);
 
 const mostAlike = 12;
 

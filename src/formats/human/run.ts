@@ -3,14 +3,18 @@ import type { Problem } from '../../problems/problem.ts';
 import { wording } from '../../problems/wording.ts';
 import type { RecordedResult } from '../../results/journal.ts';
 import type { RunState, TestState } from '../../results/run-state.ts';
+import { worstFirst } from '../../results/strip.ts';
+import type { WhereItFails } from '../../results/where/causes.ts';
 import { type Status, statuses } from '../../running/result.ts';
-import { count, duration, oneLine, type Style, visible } from '../style.ts';
-import { likeness, type Telling, tellAlike, tellFailure } from './failure.ts';
+import { groupAlike } from '../alike.ts';
+import { count, duration, oneLine, plainStyle, type Style, visible, widthOf } from '../style.ts';
+import { type Telling, tellAlike, tellFailure } from './failure.ts';
 import { codeFrame } from './frame.ts';
+import { tellWhere } from './where.ts';
 
-const signs: Readonly<Record<Status, string>> = { passed: '▪', failed: '✗', errored: '!', skipped: '▫', held: '◦', known: '≈', unrun: '?' };
+export const signs: Readonly<Record<Status, string>> = { passed: '▪', failed: '✗', errored: '!', skipped: '▫', held: '◦', known: '≈', unrun: '?' };
 
-const paintOf = (status: Status, style: Style): ((text: string) => string) =>
+export const paintOf = (status: Status, style: Style): ((text: string) => string) =>
   status === 'failed' || status === 'errored' ? style.red : status === 'passed' ? style.green : style.yellow;
 
 /** The counts that are not zero, worst first. */
@@ -20,15 +24,35 @@ export function tellCounts(counts: Readonly<Record<Status, number>>, style: Styl
   return told.length ? told.join(', ') : style.dim('no cases');
 }
 
-const worst = (counts: Readonly<Record<Status, number>>): Status =>
-  (['errored', 'failed', 'known', 'passed', 'skipped', 'held', 'unrun'] as const).find((status) => counts[status] > 0) ?? 'passed';
+const worst = (counts: Readonly<Record<Status, number>>): Status => worstFirst.find((status) => counts[status] > 0) ?? 'passed';
 
-/** A line for a test: sign, title, counts, time. Under the heading of its file and suites, which `Headings` tells. */
-export function tellTest({ header, counts, milliseconds }: TestState, style: Style, depth: number): string {
+const longestStrip = 96;
+/** Columns: a shorter strip beside the counts says too little, and stands on a line of its own. */
+const shortestStrip = 40;
+
+/** A sign for each case, or for several that stand side by side, where they did not all come out alike. */
+function tellStrip({ counts, strip }: TestState, width: number, style: Style): string {
+  if (statuses.filter((status) => counts[status] > 0).length < 2) return '';
+  return strip
+    .folded(Math.min(width, longestStrip))
+    .map(({ status, isMixed }) => paintOf(status, style)(isMixed && signs[status] !== signs.passed ? '▚' : signs[status]))
+    .join('');
+}
+
+/** A test: sign, title, counts, time, a strip of its cases. Under the heading of its file and suites, which `Headings` tells. */
+export function tellTest(test: TestState, style: Style, depth: number, width: number, title = test.header.path.at(-1) ?? ''): string[] {
+  const { counts, milliseconds } = test;
   const status = worst(counts);
-  const title = oneLine(header.path.at(-1) ?? '');
-  const several = statuses.reduce((sum, one) => sum + counts[one], 0) > 1 || status !== 'passed';
-  return `${'  '.repeat(depth)}${paintOf(status, style)(signs[status])} ${title}  ${several ? tellCounts(counts, style) : ''}${milliseconds > 0 ? `${several ? '  ' : ''}${style.dim(duration(milliseconds))}` : ''}`;
+  const cases = statuses.reduce((sum, one) => sum + counts[one], 0);
+  const time = milliseconds > 0 ? duration(milliseconds) : '';
+  const told = `${'  '.repeat(depth)}${signs[status]} ${oneLine(title)}`;
+  const isSeveral = cases > 1 || status !== 'passed';
+  const left = width - 2 - widthOf([told, isSeveral && tellCounts(counts, plainStyle), time].filter(Boolean).join('  '));
+  const line = [told.replace(signs[status], paintOf(status, style)(signs[status])), isSeveral && tellCounts(counts, style), time && style.dim(time)];
+  if (left >= Math.min(shortestStrip, cases)) return [[...line, tellStrip(test, left, style)].filter(Boolean).join('  ')];
+  const indent = '  '.repeat(depth + 1);
+  const strip = tellStrip(test, width - indent.length, style);
+  return [line.filter(Boolean).join('  '), ...(strip ? [indent + strip] : [])];
 }
 
 export function tellCase(result: Pick<RecordedResult, 'status' | 'title' | 'times' | 'reason'>, style: Style): string {
@@ -71,30 +95,23 @@ export function tellProblem(problem: Problem, telling: Telling, paint: (text: st
   ];
 }
 
-/** All that failed or errored: each whole, but cases of one test that failed alike together. */
-export function tellFailures(state: RunState, telling: Telling): string[] {
+/** All that failed or errored, in the order of the plan: each whole, cases of one test that failed alike together, and where their test fails. */
+export function tellFailures(state: RunState, where: ReadonlyMap<number, WhereItFails>, telling: Telling): string[] {
   const lines: string[] = [];
   let number = 1;
-  for (const alike of grouped(state.notable, likeness)) {
+  const groups = groupAlike(state.notable).sort((a, b) => (a[0]?.test ?? 0) - (b[0]?.test ?? 0));
+  for (const [i, alike] of groups.entries()) {
     const [first, ...others] = alike as [RecordedResult, ...RecordedResult[]];
-    lines.push('', ...tellFailure(first, number, telling));
+    const fixtures = first.fixtures ?? state.tests.get(first.test)?.header.fixtures;
+    lines.push('', ...tellFailure({ ...first, fixtures }, number, telling));
     if (others.length > 0) lines.push('', ...tellAlike(others, number + 1, telling));
     number += alike.length;
+    const found = groups[i + 1]?.[0]?.test === first.test ? undefined : where.get(first.test);
+    if (found) lines.push('', ...tellWhere(found, telling.style));
   }
   for (const { id, title, result } of state.tornDown) lines.push('', ...tellFailure({ id, title, row: {}, ...result }, number++, telling));
   for (const problem of state.told) lines.push('', ...tellProblem(problem, telling, telling.style.red));
   return lines;
-}
-
-function grouped<T>(items: readonly T[], keyOf: (item: T) => string): T[][] {
-  const groups = new Map<string, T[]>();
-  for (const item of items) {
-    const key = keyOf(item);
-    const group = groups.get(key);
-    if (group) group.push(item);
-    else groups.set(key, [item]);
-  }
-  return [...groups.values()];
 }
 
 export function tellPlanProblems(state: RunState, telling: Telling): string[] {
@@ -105,9 +122,30 @@ export function tellPlanProblems(state: RunState, telling: Telling): string[] {
 
 export interface Closing {
   readonly wall: number;
+  readonly lanes: number;
   readonly seed: number;
   readonly record: string;
   readonly interrupted: boolean;
+}
+
+/** Milliseconds: a run that is over so soon needs no advice on what is slow. */
+const quick = 2_000;
+/** What takes less than this part of a run is not what makes it slow. */
+const notable = 0.1;
+
+/** Wall time beside summed time. */
+function tellTime({ summed }: RunState, { wall, lanes }: Closing): string {
+  const gain = lanes > 1 && summed > wall ? `, ${(summed / wall).toFixed(1)} × as fast in ${lanes} lanes` : '';
+  return `${duration(wall)} (cases ${duration(summed)}${gain})`;
+}
+
+/** The slowest cases and the dearest shared fixtures of a run that somebody waited for. */
+function tellCosts({ slowest, fixtureTimes, summed }: RunState, { wall }: Closing, style: Style): string[] {
+  if (wall < quick) return [];
+  const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > notable * Math.max(wall, summed);
+  const fixtures = [...fixtureTimes].map(([name, milliseconds]) => ({ title: `fixture "${name}"`, milliseconds }));
+  const dear = [...slowest.items, ...fixtures].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
+  return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${oneLine(title)}`));
 }
 
 /** The end of a run: what is excused and why, notes, times, and last the counts. */
@@ -118,7 +156,8 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
   if (state.unchecked) lines.push(style.dim(`${count(state.unchecked, 'case')} passed without a check`));
   if (state.unsteady) lines.push(style.yellow(`${count(state.unsteady, 'case')} passed only after another attempt: unsteady`));
   if (closing.interrupted) lines.push(style.yellow('interrupted: what had begun was torn down'));
-  lines.push(style.dim(`${duration(closing.wall)} (cases ${duration(state.summed)}) · seed ${closing.seed} · record ${closing.record}`));
+  lines.push(...tellCosts(state, closing, style));
+  lines.push(style.dim(`${tellTime(state, closing)} · seed ${closing.seed} · record ${closing.record}`));
   for (const status of ['known', 'skipped', 'held'] as const) {
     const reasons = new Map<string, number>();
     for (const result of state.excused) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);

@@ -1,9 +1,9 @@
 import type { Surroundings } from '../../cases/row.ts';
 import { placeOf } from '../../problems/place.ts';
 import type { JournalEntry } from '../../results/journal.ts';
-import { type Explanation, explainCase } from '../../running/explain.ts';
+import { explainCase } from '../../running/explain.ts';
 import { casesOf, factsOfSource } from '../../suites/expand.ts';
-import { hidden } from '../../suites/hidden.ts';
+import { withoutHiddenSettings } from '../../suites/hidden.ts';
 import type { Plan } from '../../suites/planned.ts';
 import { type Selection, selectorOf } from '../../suites/selection.ts';
 import { dealtBy } from './earlier-results.ts';
@@ -48,15 +48,9 @@ export async function explainCases(plan: Plan, selection: Selection, surrounding
       for (const planned of chunk) {
         if (!select(planned)) continue;
         selected++;
-        put({ is: 'explained', explanation: withoutHidden(explainCase(planned), surroundings.hides) });
+        put({ is: 'explained', explanation: withoutHiddenSettings(explainCase(planned), surroundings.hides) });
       }
     }
   }
   put({ is: 'finished', selected, stuck: false });
-}
-
-function withoutHidden(explanation: Explanation, hides: Surroundings['hides']): Explanation {
-  if (!hides) return explanation;
-  const settings = (given: Explanation['fixtures'][number]['settings']) => given.map((one) => (hides(one.name) ? { ...one, value: hidden } : one));
-  return { ...explanation, fixtures: explanation.fixtures.map((one) => ({ ...one, settings: settings(one.settings) })) };
 }

@@ -10,7 +10,7 @@ import type { Problem } from '../../problems/problem.ts';
 import { type JournalEntry, plainValues, type RecordedResult, type TestHeader } from '../../results/journal.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
-import { nextTurn, now } from '../../running/originals.ts';
+import { epoch, nextTurn, now } from '../../running/originals.ts';
 import { nothingDone, resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Part, type Running, runPlan } from '../../running/run.ts';
@@ -32,7 +32,7 @@ import { LeakCounter, LeakFinder } from './leaks.ts';
 import { explainCases, listCases } from './listing.ts';
 import { loadFile } from './load.ts';
 import { type Compiling, modulesIn, readConfig } from './modules.ts';
-import { headerOf, isNamedByRow, nameIfAny, nameOf } from './names.ts';
+import { detailsOf, headerOf, isNamedByRow, nameIfAny, nameOf } from './names.ts';
 import { Output } from './output.ts';
 import { RemoteRunFixtures } from './run-fixtures.ts';
 
@@ -186,20 +186,22 @@ class Lane {
     this.#secrets?.learnSettings(plan);
     const pieces = this.#job.amongOthers ? piecesOf(plan) : [{ tests: plan.tests.map(({ index }) => index), splits: false }];
     this.#put({ is: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
-    const headed = new Map<PlannedTest, TestHeader>();
+    const headed = new Map<PlannedTest, { readonly header: TestHeader; first: CaseOf | undefined }>();
     let streaming = false;
     /** Puts a test's header before its first entry; what its first row tells of all stands in it, too. */
     const head = (test: PlannedTest, first?: CaseOf): TestHeader => {
-      let header = headed.get(test);
-      if (!header) {
-        header = headerOf(test, first);
-        headed.set(test, header);
-        this.#put({ is: 'test', header });
+      let head = headed.get(test);
+      if (!head) {
+        head = { header: headerOf(test, first), first };
+        headed.set(test, head);
+        this.#put({ is: 'test', header: head.header });
       }
-      return header;
+      head.first ??= first;
+      return head.header;
     };
     const leaks = new LeakCounter();
     const finder = this.#job.findLeaks ? new LeakFinder(() => nameIfAny(this.#output.current?.planned)) : undefined;
+    this.#put({ is: 'running', at: epoch() });
     this.#running = runPlan(
       plan,
       {
@@ -268,6 +270,8 @@ class Lane {
       },
     );
     const { selected, stuck, bindings, warnings } = await this.#running.done;
+    // What takes a while to work out, and nothing waits for any more.
+    for (const { header, first } of headed.values()) if (first) this.#put({ is: 'test', header: { ...header, ...this.#clean(detailsOf(first, this.#hides)) } });
     this.#put({ is: 'bindings', uses: bindings, warnings });
     // What is being closed has a moment to be gone.
     await nextTurn();
@@ -323,7 +327,7 @@ class Lane {
 
   #recorded(planned: CaseOf, given: CaseResult): RecordedResult {
     if (planned.entry !== planned.told) this.#secrets?.learn(planned.row);
-    const result = this.#secrets ? this.#secrets.clean(given) : given;
+    const result = this.#clean(given);
     const attachments = result.attachments.map(({ name, content }) => {
       // Each process of a lane has a journal of its own, and so have its attachments.
       const file = `${basename(this.#job.journal, '.journal')}-${this.#attachments++}-${slug(name).slice(0, 60)}`;
@@ -331,7 +335,13 @@ class Lane {
       writeFileSync(join(this.#job.attachments, file), content);
       return { name, file };
     });
-    return { ...nameOf(planned), ...result, attachments };
+    // What all cases of its test have stands with the test.
+    const isBoundByRow = result.failures.length > 0 && typeof planned.test.test.options.bind === 'function';
+    return { ...nameOf(planned), ...result, attachments, ...(isBoundByRow && { fixtures: this.#clean(detailsOf(planned, this.#hides).fixtures) }) };
+  }
+
+  #clean<T>(value: T): T {
+    return this.#secrets ? this.#secrets.clean(value) : value;
   }
 
   /** Everything that could end the process without a word is made to leave one. */

@@ -1,5 +1,8 @@
+import { placeOf } from '../../problems/place.ts';
 import type { CaseName, TestHeader } from '../../results/journal.ts';
 import { recordedRow } from '../../results/rows.ts';
+import { explainCase } from '../../running/explain.ts';
+import { type Hides, withoutHiddenSettings } from '../../suites/hidden.ts';
 import { type CaseOf, fileOf, type PlannedTest, titlesOf } from '../../suites/planned.ts';
 
 export const nameIfAny = (planned: CaseOf | undefined): { id: string; title: string } | undefined => planned && { id: planned.id, title: planned.title };
@@ -25,6 +28,17 @@ export const headerOf = (test: PlannedTest, first?: CaseOf): TestHeader => ({
   columns: Object.keys(first?.row ?? {}),
   data: first?.entry.place?.file,
 });
+
+/** Where a test stands, and its fixtures as one of its cases sees them. A broken `bind` has been told with the case. */
+export function detailsOf(first: CaseOf, hides: Hides | undefined): Pick<TestHeader, 'place' | 'fixtures'> {
+  const place = placeOf(first.test.test.origin);
+  try {
+    const { fixtures } = withoutHiddenSettings(explainCase(first), hides);
+    return { place, fixtures: fixtures.map(({ of: _of, sharedBy: _sharedBy, ...fixture }) => fixture) };
+  } catch {
+    return { place };
+  }
+}
 
 /** Whether a case's name, title and place follow from its test's header and its row. */
 export function isNamedByRow({ entry, test }: CaseOf, data: string | undefined): boolean {

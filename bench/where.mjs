@@ -1,0 +1,99 @@
+// Whether the cause that was planted in a table or a matrix is told first, and none where none was planted; and how long it takes for
+// a million rows. Ends with 1 past a limit.
+// usage: where.mjs [--tune] [--show]    seeds for tuning and for measuring are apart
+import { tellCondition, whereItFails } from 'red-lattice';
+import { kinds, meets, plant } from './where/plant.mjs';
+
+const tuning = process.argv.includes('--tune');
+const shown = process.argv.includes('--show');
+const from = tuning ? 0 : 1_000_000;
+const count = 200;
+
+/** What is told must speak of the planted columns and of the planted rows: of all of them, or, where statuses were flipped and a bound is not to be known exactly, of nine in ten. */
+function isPlanted(told, cause, rows, isFlipped) {
+  const holds = (row) => whereHolds(told, row);
+  const [both, either] = rows.reduce(([b, e], row) => [b + (holds(row) && meets(row, cause) ? 1 : 0), e + (holds(row) || meets(row, cause) ? 1 : 0)], [0, 0]);
+  if (both === either) return true;
+  const columns = (list) => [...new Set(list.map(({ column }) => column))].sort().join();
+  return isFlipped && cause.some(({ isRange }) => isRange) && columns(told) === columns(cause) && both >= 0.9 * either;
+}
+
+function whereHolds(conditions, row) {
+  return conditions.every((condition) => {
+    const value = row[condition.column];
+    if (condition.is === 'value') return value === condition.value;
+    if (condition.is === 'not') return value !== condition.value;
+    if (condition.is === 'prefix') return value.startsWith(condition.prefix);
+    const size = condition.is === 'length' ? value.length : value;
+    return (condition.from === undefined || size >= condition.from) && (condition.to === undefined || size <= condition.to);
+  });
+}
+
+const tally = {};
+const times = [];
+for (let i = 0; i < count; i++) {
+  const { rows, failed, causes, isFlipped, kind } = plant(from + i);
+  const begun = performance.now();
+  const { causes: told } = whereItFails(rows.map((row, at) => ({ row, failed: failed[at] })));
+  times.push(performance.now() - begun);
+  // Of two causes, both must come before anything else.
+  const first = told.slice(0, causes.length).map(({ conditions }) => conditions);
+  const found = causes.every((cause) => first.some((conditions) => isPlanted(conditions, cause, rows, isFlipped)));
+  const key = `${kind}${isFlipped ? ', a tenth flipped' : ''}`;
+  tally[key] ??= { found: 0, of: 0 };
+  tally[key].of++;
+  if (found) tally[key].found++;
+  else if (shown) {
+    console.log(`seed ${from + i} ${key}: ${rows.length} rows, ${failed.filter(Boolean).length} fail`);
+    for (const cause of causes)
+      console.log(
+        `  planted ${cause.map(({ column, value, isRange }) => `${column}${isRange ? ' in a range' : `=${value}`}`).join(' & ')}: ${rows.filter((row) => meets(row, cause)).length} rows`,
+      );
+    for (const { conditions, failing, cases } of told) console.log(`  told    ${conditions.map(tellCondition).join(' & ')}: ${failing} of ${cases}`);
+  }
+}
+let invented = 0;
+for (let i = 0; i < count; i++) {
+  const { rows, failed } = plant(from + 5_000 + i, 'none');
+  const { causes } = whereItFails(rows.map((row, at) => ({ row, failed: failed[at] })));
+  if (causes.length > 0) invented++;
+  if (causes.length > 0 && shown)
+    console.log(`seed ${from + 5_000 + i}: invented ${causes.map(({ conditions }) => conditions.map(tellCondition).join(' & ')).join('; ')}`);
+}
+
+const say = (what, n, of, limit, isOver) => {
+  if (isOver) process.exitCode = 1;
+  console.log(
+    `${what.padEnd(34)} ${String(n).padStart(4)} of ${of}  ${((100 * n) / of).toFixed(1).padStart(5)} %${limit ? `  (${limit})` : ''}${isOver ? '  OVER' : ''}`,
+  );
+};
+for (const kind of kinds) for (const key of [kind, `${kind}, a tenth flipped`]) if (tally[key]) say(key, tally[key].found, tally[key].of);
+const all = Object.values(tally).reduce((sum, { found }) => sum + found, 0);
+say('planted and told first', all, count, 'at least 95 %', all < 0.95 * count);
+say('none planted, one told', invented, count, 'at most 5 %', invented > 0.05 * count);
+console.log(`a table of some hundred rows: median ${times.sort((a, b) => a - b)[count >> 1].toFixed(1)} ms, longest ${times.at(-1).toFixed(0)} ms`);
+
+if (!tuning) {
+  const big = function* () {
+    for (let i = 0; i < 1_000_000; i++) {
+      const row = {
+        loa: (i * 7919) % 3000,
+        hull: ['mono', 'cat', 'tri'][i % 3],
+        season: i % 7 < 4 ? 'summer' : 'winter',
+        nights: (i * 31) % 29,
+        berth: `N${i % 40}`,
+      };
+      yield { row, failed: row.hull === 'cat' && row.season === 'winter' && row.loa > 1700 };
+    }
+  };
+  const begun = performance.now();
+  const { causes, elsewhere } = whereItFails({ [Symbol.iterator]: big });
+  const seconds = (performance.now() - begun) / 1000;
+  const floorBegun = performance.now();
+  let n = 0;
+  for (let pass = 0; pass < 2; pass++) for (const { failed } of big()) if (failed) n++;
+  const floor = (performance.now() - floorBegun) / 1000;
+  console.log(`a million rows: ${seconds.toFixed(1)} s, ${(seconds / floor).toFixed(1)} x going through them twice (${n / 2} fail)`);
+  for (const { conditions, failing, cases } of causes)
+    console.log(`  ${conditions.map(tellCondition).join(' & ')}: ${failing} of ${cases} fail, elsewhere ${elsewhere.failing} of ${elsewhere.cases}`);
+}

@@ -1,0 +1,60 @@
+import { closeSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
+import { resolve } from 'node:path';
+import { formatOf, type ReportFormat, reportFormats, writeReport } from '../formats/report.ts';
+import { oneLine } from '../formats/style.ts';
+import { rootOf } from '../node/find.ts';
+import { type Opened, openRecord } from '../node/recorded.ts';
+import type { Setting } from './setting.ts';
+import { tellRecord } from './tell-record.ts';
+import { type Terminal, tellingFor } from './terminal.ts';
+
+export interface ReportOptions {
+  readonly as?: ReportFormat;
+  /** A file, in place of standard output. */
+  readonly o?: string;
+}
+
+/** Tells a record again: to people, or in a format for others. */
+export async function reportCommand(wanted: string, options: ReportOptions, { folder, terminal }: Setting): Promise<number> {
+  const root = rootOf(folder);
+  const refuse = (reason: string): number => {
+    terminal.error(`red-lattice: ${oneLine(reason)}`);
+    return 2;
+  };
+  const record = openRecord(wanted, root, folder);
+  if (typeof record === 'string') return refuse(record);
+  const format = options.as ?? (options.o === undefined ? undefined : formatOf(options.o));
+  if (format === undefined && options.o !== undefined) return refuse(`${options.o} does not say what to write: --as takes ${reportFormats.join(', ')}`);
+  if (format === undefined) tellRecord(record, root, terminal);
+  else if (options.o === undefined) await writeAs(format, record, root, terminal.style, (text) => terminal.raw(text));
+  else {
+    const path = resolve(folder, options.o);
+    await toFile(path, (write) => writeAs(format, record, root, terminal.style, write));
+    terminal.error(`written to ${options.o}`);
+  }
+  return 0;
+}
+
+/** Writes a record in a format, piece by piece. */
+export async function writeAs(format: ReportFormat, record: Opened, root: string, style: Terminal['style'], write: (text: string) => void): Promise<void> {
+  const { nameFile } = tellingFor(record.info.root ?? root, style);
+  if (format === 'html') throw new Error('not here yet');
+  for await (const piece of writeReport(format, record, nameFile)) write(piece);
+}
+
+/** Puts a file in its place when it is whole; what was there stays until then. */
+async function toFile(path: string, make: (write: (text: string) => void) => Promise<void>): Promise<void> {
+  const unfinished = `${path}.unfinished`;
+  const file = openSync(unfinished, 'w');
+  try {
+    await make((text) => {
+      const bytes = Buffer.from(text);
+      for (let at = 0; at < bytes.length; ) at += writeSync(file, bytes, at);
+    });
+    closeSync(file);
+    renameSync(unfinished, path);
+  } catch (error) {
+    rmSync(unfinished, { force: true });
+    throw error;
+  }
+}

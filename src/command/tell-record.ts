@@ -1,0 +1,38 @@
+import { Headings, lastLine, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
+import type { Opened } from '../node/recorded.ts';
+import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
+import { whereTestsFail } from '../results/where/tests.ts';
+import { type Terminal, tellingFor } from './terminal.ts';
+
+export type Sorting = 'plan' | 'name' | 'time';
+
+/** Tells people what is on record, as the run did: tests, failures, where they are, the summary. */
+export function tellRecord(record: Opened, root: string, terminal: Terminal): void {
+  const { info } = record;
+  const state = stateOf(record.entries());
+  tellTests(state, 'plan', terminal);
+  const telling = tellingFor(info.root ?? root, terminal.style);
+  for (const line of tellPlanProblems(state, telling)) terminal.out(line);
+  for (const line of tellFailures(state, whereTestsFail(record.entries, failingTests(state)), telling)) terminal.out(line);
+  terminal.out('');
+  if (info.wall === undefined) terminal.out(terminal.style.yellow('the run did not come to its end'));
+  const closing = { wall: info.wall ?? 0, lanes: info.lanes, seed: info.seed, record: record.name, interrupted: (info.exitStatus ?? 0) >= 128 };
+  for (const line of tellSummary(state, closing, telling)) terminal.out(line);
+  terminal.out(lastLine(state));
+}
+
+/** A line for each test: under their files and suites, or the slowest first with their whole titles. */
+export function tellTests(state: RunState, sorting: Sorting, { out, style, width }: Terminal): void {
+  const name = ({ header }: TestState): string => [header.file, ...header.path].join(' › ');
+  const tests = [...state.tests.values()];
+  if (sorting === 'time') {
+    for (const test of tests.sort((a, b) => b.milliseconds - a.milliseconds)) for (const line of tellTest(test, style, 0, width, name(test))) out(line);
+    return;
+  }
+  tests.sort(sorting === 'name' ? (a, b) => (name(a) < name(b) ? -1 : 1) : (a, b) => a.header.test - b.header.test);
+  const headings = new Headings();
+  for (const test of tests) {
+    const { lines, depth } = headings.of(test, style);
+    for (const line of [...lines, ...tellTest(test, style, depth, width)]) out(line);
+  }
+}

@@ -1,0 +1,21 @@
+import type { RecordedResult } from '../results/journal.ts';
+
+/** What failures of several rows must share to be told together: all but the values. */
+const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
+  JSON.stringify([
+    // A set-up fails alike for whoever needs it.
+    failures.every(({ cause }) => cause === 'setup') ? undefined : test,
+    failures.map(({ cause, message, note, place, step, fixture }) => [cause, message.replace(/[\d.]+/g, '#'), note, place, step, fixture]),
+  ]);
+
+/** Results that failed alike, together, each group where its first one stood. */
+export function groupAlike(results: readonly RecordedResult[]): RecordedResult[][] {
+  const groups = new Map<string, RecordedResult[]>();
+  for (const result of results) {
+    const key = likeness(result);
+    const group = groups.get(key);
+    if (group) group.push(result);
+    else groups.set(key, [result]);
+  }
+  return [...groups.values()];
+}

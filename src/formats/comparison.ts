@@ -1,0 +1,166 @@
+import type { Change, Compared, Comparison } from '../results/compare.ts';
+import type { RunInfo } from '../results/run-info.ts';
+import { code } from './markdown-text.ts';
+import { count, duration, oneLine, type Style } from './style.ts';
+
+/** A record that is compared, as it is told of. */
+export interface ComparedRun {
+  readonly name: string;
+  readonly info: RunInfo;
+}
+
+type Told = Exclude<Change, 'same'>;
+const told: readonly Told[] = ['newly failing', 'fixed', 'still failing', 'new', 'gone', 'excused', 'slower', 'faster'];
+const inWords: Readonly<Record<Told, string>> = {
+  'newly failing': 'newly failing',
+  fixed: 'fixed',
+  'still failing': 'still failing',
+  new: 'new',
+  gone: 'gone',
+  excused: 'skipped, held or known now',
+  slower: 'slower',
+  faster: 'faster',
+};
+/** Of one test and one change, this many cases are named; of cases that are on one side only, fewer. */
+const mostNamed = 8;
+const mostOfOneSide = 3;
+/** Of one change, this many tests are told. */
+const mostTests = 20;
+
+/** The cases of one change and one test: those that are named, and how many more there are. */
+interface OfTest {
+  readonly path: readonly string[];
+  readonly named: readonly { readonly name: string; readonly detail: string }[];
+  readonly more: number;
+}
+
+/** The cases of one change under their tests, in order. */
+function byTest(change: Told, cases: readonly Compared[]): { tests: OfTest[]; more: number } {
+  const tests = new Map<string, Compared[]>();
+  for (const one of cases) {
+    const key = JSON.stringify(one.path);
+    const test = tests.get(key);
+    if (test) test.push(one);
+    else tests.set(key, [one]);
+  }
+  const isOneSided = change === 'new' || change === 'gone';
+  const told = [...tests.values()].slice(0, mostTests).map((all): OfTest => {
+    const path = all[0]?.path ?? [];
+    const named = isOneSided && all.length > mostOfOneSide ? [] : all.slice(0, mostNamed);
+    return { path, named: named.map((one) => ({ name: nameIn(path, one.title), detail: detailOf(change, one) })), more: all.length - named.length };
+  });
+  return { tests: told, more: tests.size - told.length };
+}
+
+/** A case's title without those of its suites, and without its test's where something follows. */
+function nameIn(path: readonly string[], title: string): string {
+  const [own = title, ...more] = title.split(' › ').slice(Math.max(0, path.length - 2));
+  return more.join(' › ') || own;
+}
+
+const moreOf = ({ named, more }: OfTest): string | undefined =>
+  more === 0 ? undefined : named.length > 0 ? `… and ${count(more, 'more case')}` : count(more, 'case');
+
+const ratio = (before: number, after: number): string =>
+  after > before ? `${(after / Math.max(before, 0.1)).toFixed(1)} × as long` : `${(before / Math.max(after, 0.1)).toFixed(1)} × as fast`;
+
+const times = ({ before, after }: Compared): string =>
+  before && after ? `${duration(before.milliseconds)} → ${duration(after.milliseconds)}, ${ratio(before.milliseconds, after.milliseconds)}` : '';
+
+function detailOf(change: Told, one: Compared): string {
+  if (change === 'slower' || change === 'faster') return times(one);
+  if (change === 'newly failing') return `${one.before ? `was ${one.before.status}` : 'is new'}: ${one.after?.message ?? one.after?.status ?? ''}`;
+  if (change === 'still failing')
+    return one.before?.message === one.after?.message ? (one.after?.message ?? '') : `${one.after?.message ?? ''} (was: ${one.before?.message ?? ''})`;
+  if (change === 'excused') return `${one.after?.status}, was ${one.before?.status}`;
+  return change === 'new' ? (one.after?.status ?? '') : '';
+}
+
+const tellRun = ({ name, info }: ComparedRun): string => {
+  const { counts = {} } = info;
+  const failed = (counts['failed'] ?? 0) + (counts['errored'] ?? 0);
+  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${(counts['passed'] ?? 0).toLocaleString('en')} passed, ${failed.toLocaleString('en')} failed${info.wall === undefined ? '' : `, ${duration(info.wall)}`}`;
+};
+
+const closing = ({ cases, same }: Comparison): string =>
+  [
+    ...told.filter((change) => cases[change].length > 0).map((change) => `${cases[change].length.toLocaleString('en')} ${inWords[change]}`),
+    `${same.toLocaleString('en')} the same`,
+  ].join(', ');
+
+const paceOf = ({ pace }: Comparison): string | undefined =>
+  pace > 1.25 || pace < 0.8 ? `a case took ${pace.toFixed(1)} × as long as before at the median: slower and faster are told beside that` : undefined;
+
+/** Two records side by side, for people. */
+export function tellComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style): string[] {
+  const paint: Readonly<Record<Told, Style['red']>> = {
+    'newly failing': style.red,
+    fixed: style.green,
+    'still failing': style.red,
+    new: style.cyan,
+    gone: style.yellow,
+    excused: style.yellow,
+    slower: style.yellow,
+    faster: style.green,
+  };
+  const lines = [style.dim(`before  ${oneLine(tellRun(before))}`), style.dim(`after   ${oneLine(tellRun(after))}`)];
+  for (const change of told) {
+    const cases = comparison.cases[change];
+    if (cases.length === 0) continue;
+    lines.push('', paint[change](style.bold(`${inWords[change]}: ${cases.length.toLocaleString('en')}`)));
+    const { tests, more } = byTest(change, cases);
+    for (const test of tests) {
+      const detailed = (name: string, detail: string): string => `${oneLine(name)}${detail ? style.dim(`  ${oneLine(detail)}`) : ''}`;
+      const [only, ...others] = test.named;
+      const path = test.path.join(' › ');
+      // The one case of a test that has no rows is what the test's line says.
+      if (only && others.length === 0 && test.more === 0 && only.name === (test.path.at(-1) ?? only.name))
+        lines.push(`  ${detailed(path || only.name, only.detail)}`);
+      else {
+        lines.push(`  ${detailed(path, test.named.length > 0 ? '' : (moreOf(test) ?? ''))}`);
+        for (const { name, detail } of test.named) lines.push(`    ${detailed(name, detail)}`);
+        if (test.named.length > 0 && test.more > 0) lines.push(style.dim(`    ${moreOf(test)}`));
+      }
+    }
+    if (more > 0) lines.push(style.dim(`  … in ${count(more, 'more test')}`));
+  }
+  const pace = paceOf(comparison);
+  lines.push('', ...(pace ? [style.dim(pace)] : []), closing(comparison));
+  return lines;
+}
+
+const mostBytes = 60_000;
+
+/** The same for a merge request; under 60 kB. */
+export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun, after: ComparedRun): string {
+  let text = `## ${comparison.cases['newly failing'].length > 0 ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(tellRun(before))}\n- after: ${code(tellRun(after))}\n`;
+  const pace = paceOf(comparison);
+  if (pace) text += `- ${pace}\n`;
+  const encoder = new TextEncoder();
+  let bytes = encoder.encode(text).length;
+  for (const change of told) {
+    const cases = comparison.cases[change];
+    if (cases.length === 0) continue;
+    const lines = [`\n### ${inWords[change]}: ${cases.length.toLocaleString('en')}\n`];
+    const { tests, more } = byTest(change, cases);
+    for (const test of tests) {
+      lines.push(`- ${code(test.path.join(' › '))}`);
+      for (const { name, detail } of test.named) lines.push(`  - ${code(name)}${detail ? ` ${code(detail)}` : ''}`);
+      if (test.more > 0) lines.push(`  - ${moreOf(test)}`);
+    }
+    if (more > 0) lines.push(`- … in ${count(more, 'more test')}`);
+    for (const line of lines) {
+      bytes += encoder.encode(line).length + 1;
+      if (bytes > mostBytes - 200) return `${text}\n… the rest did not fit in here.\n`;
+      text += `${line}\n`;
+    }
+  }
+  return text;
+}
+
+/** The same for other programs; the cases that stayed the same are only counted. */
+export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: ComparedRun, after: ComparedRun): string => {
+  const run = ({ name, info: { started, seed, wall, counts, exitStatus } }: ComparedRun) => ({ name, started, seed, wall, counts, exitStatus });
+  const all = told.flatMap((change) => cases[change].map((one) => ({ change, ...one })));
+  return `${JSON.stringify({ format: 'red-lattice comparison', version: '1.0', before: run(before), after: run(after), pace, same, cases: all }, null, 1)}\n`;
+};

@@ -1,0 +1,25 @@
+import type { WhereItFails } from '../../results/where/causes.ts';
+import { asRowOptions, tellCondition } from '../../results/where/condition.ts';
+import { shellWord } from '../again.ts';
+import { fitted, oneLine, type Style, widthOf } from '../style.ts';
+
+const mostColumns = 72;
+
+/** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. */
+export function tellWhere({ causes, elsewhere }: WhereItFails, style: Style): string[] {
+  const told = causes.map(({ conditions }) => oneLine(conditions.map(tellCondition).join(' & ')));
+  const columns = Math.min(mostColumns, Math.max(...[...told, 'elsewhere'].map(widthOf)));
+  const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;
+  const counted = (failing: number, cases: number): string => `${String(failing).padStart(digits)} of ${String(cases).padStart(digits)}`;
+  const lines = causes.map(({ failing, cases }, i) => `  ${style.red('✗')} ${style.bold(fitted(told[i] as string, columns))}  ${counted(failing, cases)} fail`);
+  const options = causes.map(({ conditions }) => asRowOptions(conditions));
+  const [only] = options;
+  const again =
+    options.length === 1 && only ? [style.dim(`    again: npx red-lattice run ${only.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : [];
+  return [
+    `  ${style.bold('where it fails')}`,
+    ...lines,
+    style.dim(`    ${fitted('elsewhere', columns)}  ${counted(elsewhere.failing, elsewhere.cases)}`),
+    ...again,
+  ];
+}

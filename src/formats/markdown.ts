@@ -1,0 +1,138 @@
+import { writePlace } from '../problems/place.ts';
+import type { Problem } from '../problems/problem.ts';
+import { wording } from '../problems/wording.ts';
+import type { RecordedResult } from '../results/journal.ts';
+import type { NameFile } from '../results/report.ts';
+import type { RunInfo } from '../results/run-info.ts';
+import type { RunState, TestState } from '../results/run-state.ts';
+import type { WhereItFails } from '../results/where/causes.ts';
+import { tellCondition } from '../results/where/condition.ts';
+import type { Status } from '../running/result.ts';
+import { commandAgain } from './again.ts';
+import { groupAlike } from './alike.ts';
+import { code } from './markdown-text.ts';
+import { count, duration, oneLine, visible } from './style.ts';
+
+/** Bytes: what common hosts of merge requests take, with room. */
+const most = 60_000;
+const mostOfAValue = 1_500;
+const mostRows = 50;
+
+/** A run's summary for a merge request: what failed and where, what is excused and why. Under 60 kB, whatever the run. */
+export function reportAsMarkdown(state: RunState, info: RunInfo, where: ReadonlyMap<number, WhereItFails>, nameFile: NameFile): string {
+  const paper = new Paper(most);
+  const { counts } = state;
+  const failed = counts.failed + counts.errored;
+  const told = (['passed', 'failed', 'errored', 'known', 'skipped', 'held', 'unrun'] as const).filter((status) => counts[status] > 0 || status === 'passed');
+  const isRed = (info.exitStatus ?? 1) !== 0;
+  paper.add(`## ${isRed ? '✗' : '✓'} ${told.map((status) => `${counts[status].toLocaleString('en')} ${status}`).join(', ')}\n`);
+  const time = info.wall === undefined ? 'did not come to its end' : `${duration(info.wall)} (cases ${duration(state.summed)})`;
+  paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
+  for (const problem of [...state.loadFailures, ...state.planProblems, ...state.told]) paper.add(`- **!** ${tellProblem(problem, nameFile)}\n`);
+
+  const red = [...state.tests.values()].filter((test) => test.counts.failed + test.counts.errored > 0);
+  if (red.length > 0) {
+    paper.add('| test | failed | of | time |\n| --- | ---: | ---: | ---: |');
+    for (const test of red.slice(0, mostRows)) paper.add(tellTest(test));
+    if (red.length > mostRows) paper.add(`| … and ${count(red.length - mostRows, 'more test')} | | | |`);
+    paper.add('');
+  }
+  for (const [number, found] of where) {
+    const test = state.tests.get(number);
+    if (test) paper.add(tellWhere(test, found));
+  }
+  const groups = groupAlike(state.notable);
+  for (const [i, group] of groups.entries()) {
+    if (paper.add(tellFailure(group, nameFile))) continue;
+    paper.insist(
+      `… and ${count(
+        groups.slice(i).reduce((sum, one) => sum + one.length, 0),
+        'more failing case',
+      )}, which did not fit in here.\n`,
+    );
+    break;
+  }
+  for (const { title, result } of state.tornDown) paper.add(`- ${code(title)}: ${code(result.failures[0]?.message ?? '')}\n`);
+  if (failed === 0 && !isRed) paper.add('All that ran held.\n');
+  paper.add(tellExcused(state));
+  return paper.text;
+}
+
+/** Text up to so many bytes. */
+class Paper {
+  readonly #most: number;
+  readonly #room = 300;
+  readonly #encoder = new TextEncoder();
+  #bytes = 0;
+  text = '';
+
+  constructor(most: number) {
+    this.#most = most;
+  }
+
+  /** Adds lines where they fit, and says whether they did. */
+  add(lines: string): boolean {
+    const size = this.#encoder.encode(lines).length + 1;
+    if (this.#bytes + size > this.#most - this.#room) return false;
+    this.#bytes += size;
+    this.text += `${lines}\n`;
+    return true;
+  }
+
+  /** For what must be said of all that did not fit. */
+  insist(line: string): void {
+    this.text += `${line}\n`;
+  }
+}
+
+const inTable = (text: string): string => text.replaceAll('|', '\\|');
+
+function fenced(text: string, language = ''): string {
+  const clipped = visible(text.length > mostOfAValue ? `${text.slice(0, mostOfAValue)}\n… cut here` : text);
+  const fence = '`'.repeat(Math.max(2, ...[...clipped.matchAll(/`+/g)].map(([run]) => run.length)) + 1);
+  return `${fence}${language}\n${clipped}\n${fence}\n`;
+}
+
+function tellProblem(problem: Problem, nameFile: NameFile): string {
+  const place = problem.at ? `${code(writePlace({ ...problem.at, file: nameFile(problem.at.file) }))} ` : '';
+  return `${place}${code(wording(problem))}`;
+}
+
+const cases = ({ counts }: TestState): number => Object.values(counts).reduce((sum, n) => sum + n, 0);
+
+const tellTest = (test: TestState): string =>
+  `| ${inTable(code([test.header.file, ...test.header.path].join(' › ')))} | ${test.counts.failed + test.counts.errored} | ${cases(test)} | ${duration(test.milliseconds)} |`;
+
+function tellWhere(test: TestState, { causes, elsewhere }: WhereItFails): string {
+  const lines = causes.map(({ conditions, failing, cases }) => `- ${code(conditions.map(tellCondition).join(' & '))}: ${failing} of ${cases} fail`);
+  return `**Where it fails:** ${code(test.header.path.join(' › '))}\n\n${lines.join('\n')}\n- elsewhere ${elsewhere.failing} of ${elsewhere.cases}\n`;
+}
+
+function tellFailure(group: readonly RecordedResult[], nameFile: NameFile): string {
+  const [first, ...others] = group as [RecordedResult, ...RecordedResult[]];
+  const lines = [
+    `<details><summary>${escaped(oneLine(first.title).slice(0, 300))}${others.length > 0 ? ` and ${count(others.length, 'more case')} alike` : ''}</summary>\n`,
+  ];
+  for (const failure of first.failures.slice(0, 5)) {
+    const at = failure.place ? ` at ${code(writePlace({ ...failure.place, file: nameFile(failure.place.file) }))}` : '';
+    lines.push(`${failure.note ? `${code(failure.note)}: ` : ''}${code(failure.message)}${at}\n`);
+    if (failure.actual !== undefined) lines.push(`actual\n\n${fenced(failure.actual)}`);
+    if (failure.expected !== undefined) lines.push(`expected\n\n${fenced(failure.expected)}`);
+  }
+  if (first.failures.length > 5) lines.push(`… and ${count(first.failures.length - 5, 'more failure')}\n`);
+  lines.push('Again:\n', fenced(commandAgain(first.id), 'sh'), '</details>\n');
+  return lines.join('\n');
+}
+
+/** HTML in which nothing is markup, a name or a reference of the host's either. */
+const escaped = (text: string): string => text.replace(/[&<>"'`*_[\]()#@!~|\\:/-]/g, (character) => `&#${character.charCodeAt(0)};`);
+
+function tellExcused({ excused }: RunState): string {
+  const reasons = new Map<string, number>();
+  const key = (status: Status, reason: string): string => `${status}: ${reason}`;
+  for (const { status, reason = '' } of excused) reasons.set(key(status, reason), (reasons.get(key(status, reason)) ?? 0) + 1);
+  return [...reasons]
+    .slice(0, mostRows)
+    .map(([reason, times]) => `- ${times.toLocaleString('en')} ${code(reason)}`)
+    .join('\n');
+}

@@ -1,0 +1,44 @@
+import { testsInOrder } from '../results/in-order.ts';
+import type { NameFile, Recorded } from '../results/report.ts';
+import { csvLine } from './csv.ts';
+
+const fixed = [
+  '(id)',
+  '(status)',
+  '(cause)',
+  '(reason)',
+  '(title)',
+  '(file)',
+  '(line)',
+  '(tags)',
+  '(set-up)',
+  '(body)',
+  '(tear-down)',
+  '(checks)',
+  '(failed)',
+  '(attempts)',
+  '(lane)',
+  '(message)',
+];
+
+/**
+ * A record as CSV: a line a case, what came of it under headings in parentheses, then a column for each column of any row. Times are
+ * milliseconds. Texts that a spreadsheet would take for a formula have an apostrophe before them.
+ */
+export function* reportAsCsv({ entries }: Recorded, nameFile: NameFile): Generator<string> {
+  const columns = new Set<string>();
+  for (const entry of entries()) {
+    if (entry.is === 'test') for (const column of entry.header.columns) columns.add(column);
+    // A plain pass has its test's columns, and need not be read for them.
+    else if (entry.is === 'ended' && entry.result.status !== 'passed') for (const column of Object.keys(entry.result.row)) columns.add(column);
+  }
+  yield `${csvLine([...fixed, ...columns])}\n`;
+  for (const { header, results } of testsInOrder(entries)) {
+    for (const { result, lane } of results()) {
+      const { id, status, cause, reason, title, tags, times, checks, attempts, failures, row, place } = result;
+      const at = place ?? header.place;
+      const told = [id, status, cause, reason, title, at ? nameFile(at.file) : header.file, at?.line, tags.join(' '), times.setup, times.body, times.teardown];
+      yield `${csvLine([...told, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])])}\n`;
+    }
+  }
+}

@@ -1,0 +1,102 @@
+import { stringify } from 'yaml';
+import { writePlace } from '../problems/place.ts';
+import { wording } from '../problems/wording.ts';
+import { type TestResults, testsInOrder } from '../results/in-order.ts';
+import type { JournalEntry, RecordedResult } from '../results/journal.ts';
+import type { NameFile, Recorded } from '../results/report.ts';
+import type { Failure } from '../running/result.ts';
+import { oneLine } from './style.ts';
+
+/** A subtest that is being written: a file, a suite, or a test of several cases. */
+interface Branch {
+  readonly title: string;
+  points: number;
+  isWell: boolean;
+}
+
+/** A record as TAP version 14: files, suites and tests of several cases as subtests, in the order of the plan. Each plan follows its points. */
+export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generator<string> {
+  yield 'TAP version 14\n';
+  const root: Branch = { title: '', points: 0, isWell: true };
+  const open: Branch[] = [root];
+  const indent = (): string => '    '.repeat(open.length - 1);
+  const begin = (title: string): string => {
+    const line = `${indent()}# Subtest: ${description(title)}\n`;
+    open.push({ title, points: 0, isWell: true });
+    return line;
+  };
+  const add = (isWell: boolean): number => {
+    const branch = open.at(-1) as Branch;
+    branch.isWell &&= isWell;
+    return ++branch.points;
+  };
+  const end = (): string => {
+    const plan = `${indent()}1..${open.at(-1)?.points}\n`;
+    const { title, isWell } = open.pop() as Branch;
+    return `${plan}${indent()}${isWell ? 'ok' : 'not ok'} ${add(isWell)} - ${description(title)}\n`;
+  };
+  for (const test of testsInOrder(entries)) {
+    const path = [test.header.file, ...test.header.path.slice(0, -1)];
+    while (open.length - 1 > path.length || open.some(({ title }, i) => i > 0 && title !== path[i - 1])) yield end();
+    while (open.length - 1 < path.length) yield begin(path[open.length - 1] as string);
+    const title = test.header.path.at(-1) ?? '';
+    const isOne = test.count === 1 && test.header.source === undefined;
+    if (!isOne) yield begin(title);
+    for (const { result } of test.results()) yield* point(add(isGood(result)), isOne ? title : caseTitle(test, result), result, indent(), nameFile);
+    if (!isOne) yield end();
+  }
+  while (open.length > 1) yield end();
+  for (const entry of entries()) if (entry.is === 'torn') yield* point(add(false), entry.title, { ...entry.result, row: {} }, '', nameFile);
+  const broken = brokenBy(entries());
+  if (broken === undefined) yield `1..${root.points}\n`;
+  else yield `Bail out! ${oneLine(broken)}\n`;
+}
+
+/** What kept the run from being one. */
+function brokenBy(entries: Iterable<JournalEntry>): string | undefined {
+  for (const entry of entries) {
+    if (entry.is === 'planned' && entry.problems[0]) return wording(entry.problems[0]);
+    if (entry.is === 'told' && entry.problem.code === 'load-failed') return wording(entry.problem);
+  }
+  return undefined;
+}
+
+/** A case's title without those of its suites, and without its test's where something follows. */
+function caseTitle({ header }: TestResults, { title }: RecordedResult): string {
+  const [own = title, ...more] = title.split(' › ').slice(header.path.length - 1);
+  return more.join(' › ') || own;
+}
+
+type Pointed = Pick<RecordedResult, 'status' | 'reason' | 'cause' | 'failures' | 'row' | 'output'> & { readonly place?: RecordedResult['place'] };
+
+const isGood = ({ status }: Pick<Pointed, 'status'>): boolean => status === 'passed' || status === 'skipped' || status === 'held' || status === 'known';
+
+function* point(number: number, title: string, result: Pointed, indent: string, nameFile: NameFile): Generator<string> {
+  const { status, reason, failures } = result;
+  const isSkipped = status === 'skipped' || status === 'held';
+  const directive = isSkipped ? ` # SKIP ${description(reason ?? status)}` : status === 'known' ? ` # TODO ${description(reason ?? '')}` : '';
+  yield `${indent}${status === 'passed' || isSkipped ? 'ok' : 'not ok'} ${number} - ${description(title)}${directive}\n`;
+  if (status !== 'passed' && failures.length > 0) yield* diagnostics(result, `${indent}  `, nameFile);
+}
+
+function* diagnostics({ status, cause, failures, row, place, output }: Pointed, indent: string, nameFile: NameFile): Generator<string> {
+  const told = {
+    status,
+    ...(cause && { cause }),
+    ...(Object.keys(row).length > 0 && { row }),
+    ...(place && { data: writePlace({ ...place, file: nameFile(place.file) }) }),
+    failures: failures.map((failure) => toldFailure(failure, nameFile)),
+    ...(output.length > 0 && { output: output.join('') }),
+  };
+  yield `${indent}---\n`;
+  for (const line of stringify(told, { lineWidth: 0, aliasDuplicateObjects: false }).trimEnd().split('\n')) yield `${indent}${line}\n`;
+  yield `${indent}...\n`;
+}
+
+function toldFailure({ message, note, actual, expected, place, step, fixture, behind }: Failure, nameFile: NameFile): object {
+  const at = place && writePlace({ ...place, file: nameFile(place.file) });
+  return Object.fromEntries(Object.entries({ message, note, actual, expected, at, step, fixture, behind }).filter(([, value]) => value !== undefined));
+}
+
+/** A description keeps its line: `#` begins a directive, and a backslash takes that from it. */
+const description = (text: string): string => oneLine(text).replace(/[\\#]/g, '\\$&');

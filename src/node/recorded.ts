@@ -1,0 +1,79 @@
+import { readFileSync, statSync } from 'node:fs';
+import { basename, resolve } from 'node:path';
+import { entriesOf, type Recorded, type ResultReport, type RunReport, refusesReport } from '../results/report.ts';
+import type { RunInfo } from '../results/run-info.ts';
+import { type Earlier, findRecord } from './earlier.ts';
+import { readJournals } from './journals.ts';
+import { Lines } from './lines.ts';
+
+/** A record that was found, with what it is called. */
+export interface Opened extends Recorded {
+  readonly name: string;
+  /** Its folder; none for a report that was written to a file. */
+  readonly folder: string | undefined;
+}
+
+/** The record that a user means: a folder's path, `latest`, `previous`, or a report in JSON or JSON Lines. A text says why there is none. */
+export function openRecord(wanted: string, root: string, folder: string): Opened | string {
+  const found = findRecord(wanted, root, folder);
+  if (found) return recordedIn(found, wanted === 'latest' || wanted === 'previous' ? basename(found.folder) : wanted);
+  if (wanted === 'latest') return 'there is no run record yet: red-lattice run makes one';
+  if (wanted === 'previous') return 'there is no run record before the latest one';
+  const path = resolve(folder, wanted);
+  const isFile = statSync(path, { throwIfNoEntry: false })?.isFile() === true;
+  if (!isFile) return `${wanted} is no run record: there is no run.json of ours in it`;
+  return reportIn(path, wanted);
+}
+
+export const recordedIn = ({ folder, info }: Earlier, name = folder): Opened => ({ name, folder, info, entries: () => readJournals(folder) });
+
+interface Head {
+  readonly run: RunReport;
+  readonly results?: readonly ResultReport[];
+}
+
+function reportIn(path: string, name: string): Opened | string {
+  const [first = ''] = linesIn(path);
+  let head = parsed(first) as Head | undefined;
+  let results = (): Iterable<ResultReport> => resultLines(path);
+  if (head === undefined) {
+    head = parsed(readFileSync(path, 'utf8')) as Head | undefined;
+    const all = head?.results ?? [];
+    results = () => all;
+  }
+  if (head === undefined) return `${name} is no run record: neither a folder with a run.json of ours nor a report in JSON or JSON Lines`;
+  const refused = refusesReport(head);
+  if (refused) return `${name} cannot be read: ${refused}`;
+  const { run } = head;
+  const info: RunInfo = { ...run, kind: 'red-lattice run record', version: 1 };
+  return { name, folder: undefined, info, entries: () => entriesOf(run, results()) };
+}
+
+function* resultLines(path: string): Generator<ResultReport> {
+  let number = 0;
+  for (const line of linesIn(path)) {
+    if (++number === 1 || line === '') continue;
+    const result = parsed(line) as ResultReport | undefined;
+    if (!result) throw new Error(`${path}:${number}:1 this line is no JSON: the report was cut or changed; write it anew with red-lattice report --as jsonl`);
+    yield result;
+  }
+}
+
+/** The last line may lack its end. */
+function* linesIn(path: string): Generator<string> {
+  const lines = new Lines(path);
+  try {
+    yield* lines.read();
+    if (lines.rest !== '') yield lines.rest;
+  } finally {
+    lines.close();
+  }
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return undefined;
+  }
+}

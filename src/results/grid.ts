@@ -1,0 +1,127 @@
+import { shortValue } from '../cases/values.ts';
+import type { Status } from '../running/result.ts';
+import { worstFirst } from './strip.ts';
+import { cellsOf, type Plain, plainOf } from './where/condition.ts';
+
+/** What a grid needs of a result. */
+export interface Celled {
+  readonly row: Readonly<Record<string, unknown>>;
+  readonly status: Status;
+  readonly times: { readonly setup: number; readonly body: number; readonly teardown: number };
+}
+
+/** A column that a grid can have at its side: few values, more than one. */
+export interface Axis {
+  readonly column: string;
+  /** In the order in which they first occur; numbers by their size. */
+  readonly values: readonly Plain[];
+}
+
+/** The cases that share the values of the axes: folded into one cell. */
+export interface Cell<Result extends Celled = Celled> {
+  readonly results: readonly Result[];
+  /** The worst of its cases. */
+  readonly status: Status;
+  readonly failing: number;
+  readonly milliseconds: number;
+}
+
+export interface Grid<Result extends Celled = Celled> {
+  readonly down: readonly string[];
+  readonly across: readonly string[];
+  /** The values at the head of each column: one for each axis across. */
+  readonly heads: readonly (readonly Plain[])[];
+  readonly lines: readonly { readonly values: readonly Plain[]; readonly cells: readonly (Cell<Result> | undefined)[] }[];
+}
+
+/** A column with more values is no side of a grid. */
+export const mostValues = 24;
+
+/** The columns of some rows that have 2 to 24 values, which most rows share with others. */
+export function axesOf(rows: Iterable<Celled['row']>): Axis[] {
+  const columns = new Map<string, Map<string, Plain>>();
+  const wide = new Set<string>();
+  let count = 0;
+  for (const row of rows) {
+    count++;
+    for (const [column, value] of cellsOf(row)) {
+      if (wide.has(column)) continue;
+      let values = columns.get(column);
+      if (!values) columns.set(column, (values = new Map()));
+      values.set(JSON.stringify(value), value);
+      if (values.size > mostValues) {
+        wide.add(column);
+        columns.delete(column);
+      }
+    }
+  }
+  return [...columns]
+    .map(([column, values]): Axis => ({ column, values: inOrder([...values.values()]) }))
+    .filter(({ values }) => values.length > 1 && values.length * 2 <= count);
+}
+
+const inOrder = (values: Plain[]): Plain[] => (values.every((value) => typeof value === 'number') ? values.sort((a, b) => a - b) : values);
+
+/** Lays results out by the values of some columns; those of the others fold into the cells. */
+export function gridOf<Result extends Celled>(
+  results: Iterable<Result>,
+  axes: readonly Axis[],
+  down: readonly string[],
+  across: readonly string[],
+): Grid<Result> {
+  const cells = new Map<string, Result[]>();
+  const key = (values: readonly (Plain | undefined)[]): string => JSON.stringify(values);
+  for (const result of results) {
+    const at = key([...down, ...across].map((column) => valueAt(result.row, column)));
+    const cell = cells.get(at);
+    if (cell) cell.push(result);
+    else cells.set(at, [result]);
+  }
+  const valuesOf = (columns: readonly string[]): Plain[][] =>
+    columns.reduce<Plain[][]>(
+      (lists, column) => {
+        const values = axes.find((axis) => axis.column === column)?.values ?? [];
+        return lists.flatMap((list) => values.map((value) => [...list, value]));
+      },
+      [[]],
+    );
+  const heads = valuesOf(across).filter((head) => valuesOf(down).some((values) => cells.has(key([...values, ...head]))));
+  const lines = valuesOf(down).map((values) => ({ values, cells: heads.map((head) => cellOf(cells.get(key([...values, ...head])))) }));
+  return { down, across, heads, lines: lines.filter((line) => line.cells.some((cell) => cell !== undefined)) };
+}
+
+function cellOf<Result extends Celled>(results: readonly Result[] | undefined): Cell<Result> | undefined {
+  if (!results) return undefined;
+  const statuses = new Set(results.map(({ status }) => status));
+  return {
+    results,
+    status: worstFirst.find((status) => statuses.has(status)) ?? 'passed',
+    failing: results.filter(({ status }) => status === 'failed' || status === 'errored').length,
+    milliseconds: results.reduce((sum, { times }) => sum + times.setup + times.body + times.teardown, 0),
+  };
+}
+
+function valueAt(row: Celled['row'], column: string): Plain | undefined {
+  if (Object.hasOwn(row, column)) return plainOf(row[column]);
+  for (const [name, value] of cellsOf(row)) if (name === column) return value;
+  return undefined;
+}
+
+/**
+ * Which columns to lay out where nobody said: those that explain failures first, then those with most values; the one with most values
+ * goes across as far as there is room, up to two go down.
+ */
+export function chooseSides(
+  axes: readonly Axis[],
+  telling: ReadonlySet<string>,
+  fits: (axis: Axis) => boolean,
+): { down: string[]; across: string[] } | undefined {
+  const ranked = [...axes].sort((a, b) => Number(telling.has(b.column)) - Number(telling.has(a.column)) || b.values.length - a.values.length).slice(0, 3);
+  const across = [...ranked].sort((a, b) => b.values.length - a.values.length).find(fits);
+  const down = ranked.filter((axis) => axis !== across);
+  if (!across || down.length === 0) return undefined;
+  const size = down.reduce((product, { values }) => product * values.length, 1);
+  return { across: [across.column], down: (size > 36 ? down.slice(0, 1) : down).map(({ column }) => column) };
+}
+
+export const tellValue = (value: Plain): string => (value === '' ? '(empty)' : shortValue(value));

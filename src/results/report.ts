@@ -1,0 +1,247 @@
+import { type DifferenceLine, difference } from '../checks/difference.ts';
+import type { Span } from '../fixtures/instance.ts';
+import type { Frame, Place } from '../problems/place.ts';
+import type { Problem } from '../problems/problem.ts';
+import { wording } from '../problems/wording.ts';
+import type { BindingUse } from '../running/bindings.ts';
+import { nothingDone } from '../running/outcome.ts';
+import type { CaseResult, Failure } from '../running/result.ts';
+import type { JournalEntry, RecordedResult, TestHeader, UsedFixture } from './journal.ts';
+import type { Leak } from './leaks.ts';
+import type { RunInfo } from './run-info.ts';
+
+/** Of the published shape, which `schema/report-1.json` describes: the first number changes when a reader of the old one would be wrong. */
+export const reportVersion = '1.0';
+export const reportFormat = 'red-lattice report';
+
+/** A run as it is published: what JSON and JSON Lines begin with. Times are milliseconds. */
+export interface RunReport extends Omit<RunInfo, 'kind' | 'version' | 'root' | 'times'> {
+  readonly tests: readonly TestReport[];
+  readonly problems: readonly ProblemReport[];
+  /** Set-ups and tear-downs of what several cases share; of what single cases have, where the run was asked for them. */
+  readonly spans: readonly (Span & { readonly lane: number })[];
+  readonly leaks: readonly Leak[];
+  /** What was written outside of cases. */
+  readonly output: readonly string[];
+  /** When each lane began: what the times of its cases and fixtures are counted from, in milliseconds since 1970. */
+  readonly laneStarts: readonly { readonly lane: number; readonly at: number }[];
+}
+
+export type TestReport = Omit<TestHeader, 'test' | 'facts' | 'place' | 'data'> & { readonly place?: Place | undefined; readonly data?: string | undefined };
+
+export interface ProblemReport {
+  /** Errors keep the run from being green; warnings do not. */
+  readonly weight: 'error' | 'warning';
+  readonly message: string;
+  readonly place?: Place | undefined;
+  readonly problem: Problem;
+}
+
+/** What came of one case, or of the tear-down of something shared. */
+export interface ResultReport extends Omit<CaseResult, 'attachments' | 'failures' | 'times'> {
+  readonly kind: 'case' | 'teardown';
+  readonly id: string;
+  /** The id of its test; none for a tear-down. */
+  readonly test?: string | undefined;
+  /** The number of its row among those of its test, from 0. */
+  readonly ordinal?: number | undefined;
+  readonly title: string;
+  /** The titles of its suites and of its test, with placeholders. */
+  readonly path: readonly string[];
+  readonly place?: Place | undefined;
+  readonly row: Readonly<Record<string, unknown>>;
+  readonly tags: readonly string[];
+  readonly lane: number;
+  readonly milliseconds: { readonly setup: number; readonly body: number; readonly teardown: number };
+  readonly failures: readonly FailureReport[];
+  /** Files in the record's folder `attachments`. */
+  readonly attachments: readonly { readonly name: string; readonly file: string }[];
+  readonly fixtures?: readonly UsedFixture[] | undefined;
+}
+
+export interface FailureReport extends Failure {
+  readonly difference?: readonly DifferenceLine[] | undefined;
+}
+
+/** A run record as those read it who tell of it: entries come anew each time that they are asked for. */
+export interface Recorded {
+  readonly info: RunInfo;
+  entries(): Iterable<JournalEntry>;
+}
+
+export type NameFile = (file: string) => string;
+
+const named = <T extends Place | Frame>(place: T | undefined, nameFile: NameFile): T | undefined => place && { ...place, file: nameFile(place.file) };
+
+/** What is known of the run as a whole. Goes through all entries, and keeps those that are no results. */
+export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunReport {
+  const tests = new Map<string, TestReport>();
+  const problems: ProblemReport[] = [];
+  const spans: RunReport['spans'][number][] = [];
+  const leaks: Leak[] = [];
+  const output: string[] = [];
+  const laneStarts: { lane: number; at: number }[] = [];
+  const idle = new Map<number, Problem>();
+  const effective = new Set<number>();
+  let lane = 0;
+  const add = (weight: ProblemReport['weight'], all: readonly Problem[]): void => {
+    for (const problem of all) {
+      const at = named(problem.at, nameFile);
+      const told: ProblemReport = { weight, message: wording(problem), place: at, problem: { ...problem, at } };
+      // Each lane plans, and finds the same.
+      if (!problems.some((known) => JSON.stringify(known) === JSON.stringify(told))) problems.push(told);
+    }
+  };
+  const uses = (all: readonly BindingUse[]): void => {
+    for (const { number, idle: problem } of all) {
+      if (problem) idle.set(number, problem);
+      else effective.add(number);
+    }
+  };
+  for (const entry of entries()) {
+    if (entry.is === 'header') lane = entry.lane;
+    else if (entry.is === 'running') laneStarts.push({ lane, at: entry.at });
+    else if (entry.is === 'test') tests.set(entry.header.id, testReport(entry.header, tests.get(entry.header.id), nameFile));
+    else if (entry.is === 'planned') {
+      add('error', entry.problems);
+      add('warning', entry.warnings);
+    } else if (entry.is === 'told') add('error', [entry.problem]);
+    else if (entry.is === 'remarked') add('warning', [entry.problem]);
+    else if (entry.is === 'bindings') {
+      add('warning', entry.warnings);
+      uses(entry.uses);
+    } else if (entry.is === 'span') spans.push({ lane, ...entry.span });
+    else if (entry.is === 'leaks')
+      leaks.push(
+        ...entry.leaks.map((leak) => ({ ...leak, place: named(leak.place, nameFile), frames: leak.frames?.map((frame) => named(frame, nameFile) as Frame) })),
+      );
+    else if (entry.is === 'output') output.push(entry.text);
+  }
+  for (const [number, problem] of idle) if (!effective.has(number)) add('warning', [problem]);
+  const { kind: _kind, version: _version, root: _root, times: _times, ...rest } = info;
+  return { ...rest, tests: [...tests.values()], problems, spans, leaks, output, laneStarts };
+}
+
+function testReport(header: TestHeader, known: TestReport | undefined, nameFile: NameFile): TestReport {
+  const { test: _test, facts: _facts, place, data, fixtures, ...rest } = header;
+  return {
+    ...rest,
+    place: named(place, nameFile) ?? known?.place,
+    data: (data && nameFile(data)) ?? known?.data,
+    fixtures: fixtures?.map((fixture) => withNames(fixture, nameFile)) ?? known?.fixtures,
+  };
+}
+
+const withNames = (fixture: UsedFixture, nameFile: NameFile): UsedFixture => ({
+  ...fixture,
+  definedAt: named(fixture.definedAt, nameFile),
+  settings: fixture.settings.map((setting) => (setting.from ? { ...setting, from: { ...setting.from, at: named(setting.from.at, nameFile) } } : setting)),
+  replaced: fixture.replaced && { ...fixture.replaced, at: named(fixture.replaced.at, nameFile) },
+});
+
+/** Every result, one after the other, as the entries have them. */
+export function* resultReports({ entries }: Recorded, nameFile: NameFile): Generator<ResultReport> {
+  const headers = new Map<number, TestHeader>();
+  let lane = 0;
+  for (const entry of entries()) {
+    if (entry.is === 'header') lane = entry.lane;
+    else if (entry.is === 'test') headers.set(entry.header.test, entry.header);
+    else if (entry.is === 'ended') yield caseReport(entry.result, headers.get(entry.result.test), lane, nameFile);
+    else if (entry.is === 'torn') {
+      const { id, title, result } = entry;
+      yield { kind: 'teardown', id, title, path: [title], row: {}, tags: [], lane, attachments: [], ...outcome(result, nameFile) };
+    }
+  }
+}
+
+function caseReport(result: RecordedResult, header: TestHeader | undefined, lane: number, nameFile: NameFile): ResultReport {
+  return {
+    kind: 'case',
+    id: result.id,
+    test: header?.id,
+    ordinal: result.ordinal,
+    title: result.title,
+    path: header?.path ?? [],
+    place: named(result.place, nameFile),
+    row: result.row,
+    tags: result.tags,
+    lane,
+    ...outcome(result, nameFile),
+    attachments: result.attachments,
+    fixtures: result.fixtures?.map((fixture) => withNames(fixture, nameFile)),
+  };
+}
+
+type Outcome = Omit<CaseResult, 'attachments'>;
+
+const outcome = ({ status, cause, reason, attempts, start, times, checks, failures, steps, output }: Outcome, nameFile: NameFile) => ({
+  status,
+  cause,
+  reason,
+  attempts,
+  start,
+  milliseconds: times,
+  checks,
+  failures: failures.map((failure) => failureReport(failure, nameFile)),
+  steps,
+  output,
+});
+
+function failureReport(failure: Failure, nameFile: NameFile): FailureReport {
+  const { actual, expected, place, frames } = failure;
+  return {
+    ...failure,
+    place: named(place, nameFile),
+    frames: frames?.map((frame) => named(frame, nameFile) as Frame),
+    difference: actual !== undefined && expected !== undefined ? difference(actual, expected) : undefined,
+  };
+}
+
+/** A published report as entries of a journal: what is told of a record can be told of it, too. */
+export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
+  const tests = new Map(run.tests.map((test, index) => [test.id, index]));
+  for (const [index, test] of run.tests.entries()) yield { is: 'test', header: { test: index, ...test } };
+  const problems = (weight: ProblemReport['weight']): Problem[] => run.problems.filter((one) => one.weight === weight).map(({ problem }) => problem);
+  const files = new Set(run.tests.map(({ file }) => file));
+  if (run.plan !== undefined) yield { is: 'planned', files: files.size, tests: run.tests.length, problems: [], warnings: problems('warning'), hash: run.plan };
+  for (const problem of problems('error')) yield { is: 'told', problem };
+  let lane: number | undefined;
+  const inLane = function* (one: number): Generator<JournalEntry> {
+    if (one !== lane) yield { is: 'header', version: 0, lane: one };
+    lane = one;
+  };
+  for (const { lane: at, ...start } of run.laneStarts) {
+    yield* inLane(at);
+    yield { is: 'running', ...start };
+  }
+  for (const { lane: at, ...span } of run.spans) {
+    yield* inLane(at);
+    yield { is: 'span', span };
+  }
+  for (const text of run.output) yield { is: 'output', text };
+  if (run.leaks.length > 0) yield { is: 'leaks', leaks: run.leaks };
+  for (const result of results) {
+    yield* inLane(result.lane);
+    const { kind, id, title, status, cause, reason, attempts, start, milliseconds: times, checks, steps, output, failures, place, row, tags } = result;
+    const came = { ...nothingDone, status, cause, reason, attempts, start, times, checks, steps, output, failures: failures.map(withoutDifference) };
+    if (kind === 'teardown') yield { is: 'torn', id, title, result: came };
+    else {
+      const test = tests.get(result.test ?? '') ?? -1;
+      yield {
+        is: 'ended',
+        result: { test, ordinal: result.ordinal ?? 0, id, title, row, tags, place, attachments: result.attachments, fixtures: result.fixtures, ...came },
+      };
+    }
+  }
+}
+
+const withoutDifference = ({ difference: _difference, ...failure }: FailureReport): Failure => failure;
+
+/** Why a text is no report that this version reads; nothing where it is. */
+export function refusesReport(head: unknown): string | undefined {
+  const { format, version } = (typeof head === 'object' && head !== null ? head : {}) as { format?: unknown; version?: unknown };
+  if (format !== reportFormat) return 'it is no report of Red Lattice';
+  const [major] = String(version).split('.');
+  if (major === reportVersion.split('.')[0]) return undefined;
+  return `it is written in version ${version}, and this one reads ${reportVersion}: a newer Red Lattice reads it`;
+}

@@ -1,0 +1,35 @@
+import { type Status, statuses } from '../running/result.ts';
+
+/** From what is looked at first to what says least. */
+export const worstFirst: readonly Status[] = ['errored', 'failed', 'unrun', 'known', 'passed', 'skipped', 'held'];
+
+/** The statuses of a test's cases in the order of their rows: a byte a case. */
+export class Strip {
+  #codes = new Uint8Array(8);
+  #length = 0;
+
+  set(ordinal: number, status: Status): void {
+    if (ordinal >= this.#codes.length) {
+      const longer = new Uint8Array(Math.max(ordinal + 1, this.#codes.length * 2));
+      longer.set(this.#codes);
+      this.#codes = longer;
+    }
+    this.#codes[ordinal] = statuses.indexOf(status) + 1;
+    this.#length = Math.max(this.#length, ordinal + 1);
+  }
+
+  /** The worst status of each of at most so many equal parts, and whether there are others in it; rows without a result are left out. */
+  folded(most: number): { readonly status: Status; readonly isMixed: boolean }[] {
+    const parts = Math.min(most, this.#length);
+    const folded: { status: Status; isMixed: boolean }[] = [];
+    for (let part = 0; part < parts; part++) {
+      const from = Math.floor((part * this.#length) / parts);
+      const to = Math.floor(((part + 1) * this.#length) / parts);
+      const found = new Set(this.#codes.subarray(from, to));
+      found.delete(0);
+      const status = worstFirst.find((one) => found.has(statuses.indexOf(one) + 1));
+      if (status) folded.push({ status, isMixed: found.size > 1 });
+    }
+    return folded;
+  }
+}

@@ -1,0 +1,84 @@
+import { columnsOf } from './columns.ts';
+import { type Condition, holdAll } from './condition.ts';
+import { Search } from './search.ts';
+
+/** The rows of a test that were looked at: all or some of those that failed, and of those that passed. */
+export interface Sample {
+  readonly failing: readonly Row[];
+  readonly passing: readonly Row[];
+}
+
+type Row = Readonly<Record<string, unknown>>;
+
+/** Conditions under which cases fail. */
+export type Conditions = readonly Condition[];
+
+/** How many cases meet a cause, and how many of those fail. */
+export interface CauseCount {
+  readonly conditions: Conditions;
+  readonly failing: number;
+  readonly cases: number;
+}
+
+/** Where a test fails: its causes, those of most failures first, and what remains. */
+export interface WhereItFails {
+  readonly causes: readonly CauseCount[];
+  readonly elsewhere: { readonly failing: number; readonly cases: number };
+}
+
+/** Natural logarithm of how much likelier the statuses must be with a cause than without: about one in twenty by chance. */
+const convincing = 3;
+const mostCauses = 5;
+
+/** The shortest conditions that hold for the failing rows and not for the passing ones; none where nothing explains them. */
+export function causesOf({ failing, passing }: Sample): Conditions[] {
+  const columns = columnsOf([...failing, ...passing]);
+  const failed = Uint8Array.from({ length: failing.length + passing.length }, (_, i) => (i < failing.length ? 1 : 0));
+  const search = new Search(columns, failed);
+  const all = Int32Array.from(failed, (_, i) => i);
+  const without = (others: readonly Found[]): Int32Array => {
+    const taken = new Set(others.flatMap(({ rows }) => [...rows]));
+    return taken.size === 0 ? all : all.filter((row) => !taken.has(row));
+  };
+  type Found = NonNullable<ReturnType<Search['best']>>;
+  const found: Found[] = [];
+  while (found.length < mostCauses) {
+    const next = search.best(without(found));
+    if (!next || next.score < convincing) break;
+    found.push(next);
+    // What another cause explains had disturbed those found before it.
+    for (let i = 0; i < found.length - 1; i++) found[i] = search.best(without(found.filter((_, other) => other !== i))) ?? (found[i] as Found);
+  }
+  const failures = ({ rows }: Found): number => rows.reduce((sum, row) => sum + (failed[row] as number), 0);
+  return found.sort((a, b) => failures(b) - failures(a)).map(({ conditions }) => conditions);
+}
+
+/** Counts, case by case, how the causes of one test hold over all its cases. */
+export class CauseCounter {
+  readonly #causes: readonly { readonly conditions: Conditions; failing: number; cases: number }[];
+  readonly #elsewhere = { failing: 0, cases: 0 };
+
+  constructor(causes: readonly Conditions[]) {
+    this.#causes = causes.map((conditions) => ({ conditions, failing: 0, cases: 0 }));
+  }
+
+  /** Takes one case in; tells whether what came of it is as the causes say. */
+  take(row: Row, failed: boolean): boolean {
+    let isMet = false;
+    for (const cause of this.#causes) {
+      if (!holdAll(cause.conditions, row)) continue;
+      isMet = true;
+      cause.cases++;
+      if (failed) cause.failing++;
+    }
+    if (!isMet) {
+      this.#elsewhere.cases++;
+      if (failed) this.#elsewhere.failing++;
+    }
+    return isMet === failed;
+  }
+
+  get counted(): WhereItFails {
+    return { causes: this.#causes, elsewhere: this.#elsewhere };
+  }
+}

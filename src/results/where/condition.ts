@@ -1,0 +1,114 @@
+import { shortValue } from '../../cases/values.ts';
+
+/** A value of a row as records keep it, as far as conditions speak of it. */
+export type Plain = string | number | boolean | null;
+
+/** What a row must be like. Columns inside of others are named by their path: `stay.nights`. */
+export type Condition =
+  | { readonly is: 'value' | 'not'; readonly column: string; readonly value: Plain }
+  /** Bounds are included; dates are texts, as records keep them. */
+  | { readonly is: 'range'; readonly column: string; readonly from?: number | string | undefined; readonly to?: number | string | undefined }
+  | { readonly is: 'prefix'; readonly column: string; readonly prefix: string }
+  /** The length of a text, in characters. */
+  | { readonly is: 'length'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
+  | { readonly is: 'missing'; readonly column: string };
+
+type Row = Readonly<Record<string, unknown>>;
+
+/** Lists count as one value, by their JSON. */
+export function plainOf(value: unknown): Plain | undefined {
+  if (typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' || value === null) return value;
+  return Array.isArray(value) ? JSON.stringify(value) : undefined;
+}
+
+const deepest = 4;
+
+/** The columns of a row with those inside of them, by their paths; none for what is no plain value. */
+export function* cellsOf(row: Row, prefix = '', depth = 1): Generator<[column: string, value: Plain]> {
+  for (const column in row) {
+    const value = row[column];
+    const plain = plainOf(value);
+    if (plain !== undefined) yield [prefix + column, plain];
+    else if (typeof value === 'object' && value !== null && depth < deepest) yield* cellsOf(value as Row, `${prefix}${column}.`, depth + 1);
+  }
+}
+
+function cellAt(row: Row, column: string): Plain | undefined {
+  if (Object.hasOwn(row, column)) return plainOf(row[column]);
+  let value: unknown = row;
+  for (const key of column.split('.')) {
+    if (typeof value !== 'object' || value === null || !Object.hasOwn(value, key)) return undefined;
+    value = (value as Row)[key];
+  }
+  return plainOf(value);
+}
+
+/** A date, or a moment, as records keep it. */
+const datePattern = /^\d{4}-\d\d-\d\d(?:T[\d:.]+Z)?$/;
+export const isDate = (value: unknown): value is string => typeof value === 'string' && datePattern.test(value);
+
+export function holds(condition: Condition, row: Row): boolean {
+  const value = cellAt(row, condition.column);
+  switch (condition.is) {
+    case 'value':
+      return value === condition.value;
+    case 'not':
+      return value !== condition.value;
+    case 'missing':
+      return value === undefined;
+    case 'prefix':
+      return typeof value === 'string' && value.startsWith(condition.prefix);
+    case 'length':
+      return typeof value === 'string' && isWithin(value.length, condition.from, condition.to);
+    case 'range': {
+      const { from, to } = condition;
+      const isComparable = typeof (from ?? to) === 'number' ? typeof value === 'number' : isDate(value);
+      return isComparable && isWithin(value as number | string, from, to);
+    }
+  }
+}
+
+export const holdAll = (conditions: readonly Condition[], row: Row): boolean => conditions.every((condition) => holds(condition, row));
+
+const isWithin = <T extends number | string>(value: T, from: T | undefined, to: T | undefined): boolean =>
+  (from === undefined || value >= from) && (to === undefined || value <= to);
+
+/** A condition in words, as `--row` takes it where it can. */
+export function tellCondition(condition: Condition): string {
+  const { column } = condition;
+  switch (condition.is) {
+    case 'value':
+      return condition.value === '' ? `${column} is empty` : `${column}=${shortValue(condition.value)}`;
+    case 'not':
+      return condition.value === '' ? `${column} is not empty` : `${column}!=${shortValue(condition.value)}`;
+    case 'missing':
+      return `${column} is missing`;
+    case 'prefix':
+      return `${column} starts with ${JSON.stringify(condition.prefix)}`;
+    case 'length':
+      return tellRange(`length of ${column}`, condition.from, condition.to);
+    case 'range':
+      return tellRange(column, condition.from, condition.to);
+  }
+}
+
+function tellRange(name: string, from: number | string | undefined, to: number | string | undefined): string {
+  if (from === to) return `${name}=${from}`;
+  if (from === undefined) return `${name}<=${to}`;
+  return to === undefined ? `${name}>=${from}` : `${from}<=${name}<=${to}`;
+}
+
+/** The values of `--row` that select just these rows; nothing where it has no words for them. */
+export function asRowOptions(conditions: readonly Condition[]): string[] | undefined {
+  const options: string[] = [];
+  for (const condition of conditions) {
+    const { column } = condition;
+    if (condition.is === 'value' && condition.value !== '') options.push(`${column}=${condition.value}`);
+    else if (condition.is === 'not' && condition.value !== '') options.push(`${column}!=${condition.value}`);
+    else if (condition.is === 'range') {
+      if (condition.from !== undefined) options.push(`${column}>=${condition.from}`);
+      if (condition.to !== undefined) options.push(`${column}<=${condition.to}`);
+    } else return undefined;
+  }
+  return options;
+}

@@ -1,0 +1,36 @@
+/**
+ * How much more likely statuses are if failures have a rate of their own inside a set of rows and another outside: the logarithm
+ * of the ratio of both marginal likelihoods, each rate with Jeffreys' prior (H. Jeffreys, 1946; the estimator of R. E. Krichevsky
+ * and V. K. Trofimov, 1981).
+ */
+export class Evidence {
+  /** Of whole and half numbers from 1/2: entry `i` is the logarithm of gamma of `(i + 1) / 2`. */
+  readonly #logGamma: Float64Array;
+  readonly #failing: number;
+  readonly #passing: number;
+  readonly #alone: number;
+
+  constructor(failing: number, passing: number) {
+    this.#failing = failing;
+    this.#passing = passing;
+    const table = new Float64Array(2 * (failing + passing) + 4);
+    table[0] = Math.log(Math.PI) / 2;
+    table[1] = 0;
+    // gamma(x + 1) = x gamma(x)
+    for (let i = 2; i < table.length; i++) table[i] = (table[i - 2] as number) + Math.log((i - 1) / 2);
+    this.#logGamma = table;
+    this.#alone = this.#likelihood(failing, passing);
+  }
+
+  #likelihood(failing: number, passing: number): number {
+    const table = this.#logGamma;
+    return (table[2 * failing] as number) + (table[2 * passing] as number) - (table[2 * (failing + passing) + 1] as number);
+  }
+
+  /** For a set with so many failing and passing rows; below zero where it fails no more often than the others. */
+  of(failing: number, passing: number): number {
+    if (failing * this.#passing <= passing * this.#failing) return Number.NEGATIVE_INFINITY;
+    // The prior of the second rate, which the other side has not: B(1/2, 1/2) is pi.
+    return this.#likelihood(failing, passing) + this.#likelihood(this.#failing - failing, this.#passing - passing) - this.#alone - Math.log(Math.PI);
+  }
+}

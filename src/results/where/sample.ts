@@ -1,0 +1,57 @@
+import type { Random } from '../../cases/random.ts';
+import { randomFrom } from '../../cases/random.ts';
+import type { Sample } from './causes.ts';
+
+/** As many as these are kept of one test. */
+const mostFailing = 2_000;
+const mostPassing = 4_000;
+
+type Row = Readonly<Record<string, unknown>>;
+
+/** A fair choice of so many of those that come by (J. S. Vitter, "Random sampling with a reservoir", 1985, algorithm R). */
+class Reservoir {
+  readonly #most: number;
+  readonly #random: Random;
+  readonly rows: Row[] = [];
+  seen = 0;
+
+  constructor(most: number, random: Random) {
+    this.#most = most;
+    this.#random = random;
+  }
+
+  /** A row is read only where it is kept. */
+  take(one: { readonly row: Row }): void {
+    this.seen++;
+    if (this.rows.length < this.#most) this.rows.push(one.row);
+    else {
+      const at = this.#random.integer(0, this.seen - 1);
+      if (at < this.#most) this.rows[at] = one.row;
+    }
+  }
+}
+
+/** The cases of one test that it is judged by where it fails: the same for the same cases in the same order. */
+export class CaseSample {
+  readonly #failing: Reservoir;
+  readonly #passing: Reservoir;
+
+  constructor() {
+    const random = randomFrom('where it fails');
+    this.#failing = new Reservoir(mostFailing, random);
+    this.#passing = new Reservoir(mostPassing, random);
+  }
+
+  take(one: { readonly row: Row }, failed: boolean): void {
+    (failed ? this.#failing : this.#passing).take(one);
+  }
+
+  /** Whether it holds all cases that came by. */
+  get isWhole(): boolean {
+    return this.#failing.seen <= mostFailing && this.#passing.seen <= mostPassing;
+  }
+
+  get rows(): Sample {
+    return { failing: this.#failing.rows, passing: this.#passing.rows };
+  }
+}

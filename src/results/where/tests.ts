@@ -1,0 +1,46 @@
+import type { JournalEntry, RecordedResult } from '../journal.ts';
+import { CauseCounter, causesOf, type WhereItFails } from './causes.ts';
+import { CaseSample } from './sample.ts';
+
+/** Whether a case failed or passed, where it did either. */
+export function verdictOf({ status }: Pick<RecordedResult, 'status'>): boolean | undefined {
+  if (status === 'failed' || status === 'errored') return true;
+  return status === 'passed' ? false : undefined;
+}
+
+/**
+ * Where each test of a record fails, by the test's number; those whose failures nothing explains are left out. `entries` is gone
+ * through once, and once more where a test has more cases than are looked at.
+ */
+export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: ReadonlySet<number>): Map<number, WhereItFails> {
+  const found = new Map<number, WhereItFails>();
+  if (failing.size === 0) return found;
+  const samples = new Map<number, CaseSample>();
+  for (const { test, failed, result } of judged(entries, failing)) {
+    let sample = samples.get(test);
+    if (!sample) samples.set(test, (sample = new CaseSample()));
+    sample.take(result, failed);
+  }
+  const large = new Map<number, CauseCounter>();
+  for (const [test, sample] of samples) {
+    const { failing, passing } = sample.rows;
+    const counter = new CauseCounter(causesOf({ failing, passing }));
+    if (counter.counted.causes.length === 0) continue;
+    found.set(test, counter.counted);
+    if (!sample.isWhole) large.set(test, counter);
+    else {
+      for (const row of failing) counter.take(row, true);
+      for (const row of passing) counter.take(row, false);
+    }
+  }
+  if (large.size > 0) for (const { test, failed, result } of judged(entries, large)) large.get(test)?.take(result.row, failed);
+  return found;
+}
+
+function* judged(entries: () => Iterable<JournalEntry>, tests: { has(test: number): boolean }) {
+  for (const entry of entries()) {
+    if (entry.is !== 'ended' || !tests.has(entry.result.test)) continue;
+    const failed = verdictOf(entry.result);
+    if (failed !== undefined) yield { test: entry.result.test, failed, result: entry.result };
+  }
+}
