@@ -25,6 +25,12 @@ const options = {
   minifySyntax: true,
   logLevel: 'warning',
 };
+/** Reports are a file of their own, with all that they take: what they share with the command would else be many files at each start. */
+const apart = {
+  name: 'reports apart',
+  setup: ({ onResolve }) =>
+    onResolve({ filter: /\/formats\/report\.ts$/ }, ({ kind }) => (kind === 'dynamic-import' ? { path: './reports.js', external: true } : undefined)),
+};
 // What tests import and what runs them share their parts: a fixture is a fixture for both. The command runs no tests, and has parts
 // of its own, so that a lane loads as few files as it can.
 const builds = [
@@ -33,7 +39,8 @@ const builds = [
     entryPoints: { index: `${source}/index.ts`, node: `${source}/node/index.ts`, lane: `${source}/node/lane-entry.ts` },
     chunkNames: 'part-[hash]',
   }),
-  await build({ ...options, entryPoints: { command: `${source}/command/entry.ts` }, chunkNames: 'command-[hash]' }),
+  await build({ ...options, entryPoints: { command: `${source}/command/entry.ts` }, chunkNames: 'command-[hash]', plugins: [apart] }),
+  await build({ ...options, entryPoints: { reports: `${source}/formats/report.ts` }, splitting: false }),
 ];
 writeFileSync(`${out}/command.js`, `#!/usr/bin/env node\n${readFileSync(`${out}/command.js`, 'utf8')}`);
 chmodSync(`${out}/command.js`, 0o755);

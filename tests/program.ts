@@ -5,14 +5,19 @@ import { fileURLToPath } from 'node:url';
 export const root = fileURLToPath(new URL('..', import.meta.url));
 
 /** Runs a program of Node's to its end, without colours. */
-export function runNode(args: readonly string[], cwd: string): Promise<{ status: number; out: string; output: string }> {
+export function runNode(
+  args: readonly string[],
+  cwd: string,
+  more: Readonly<Record<string, string>> = {},
+): Promise<{ status: number; out: string; output: string }> {
   const { FORCE_COLOR, ...env } = process.env;
   return new Promise((resolve) => {
-    execFile(process.execPath, [...args], { cwd, env: { ...env, NO_COLOR: '1' }, maxBuffer: 1 << 26 }, (error, out, err) =>
+    execFile(process.execPath, [...args], { cwd, env: { ...env, NO_COLOR: '1', ...more }, maxBuffer: 1 << 26 }, (error, out, err) =>
       resolve({ status: error ? Number(error.code ?? 1) : 0, out, output: out + err }),
     );
   });
 }
 
 /** Runs the built command. */
-export const runCommand = (args: readonly string[], cwd: string): ReturnType<typeof runNode> => runNode([`${root}/dist/command.js`, ...args], cwd);
+export const runCommand = (args: readonly string[], cwd: string, more?: Readonly<Record<string, string>>): ReturnType<typeof runNode> =>
+  runNode([`${root}/dist/command.js`, ...args], cwd, more);

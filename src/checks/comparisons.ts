@@ -6,6 +6,8 @@ export interface Mismatch {
   readonly message: string;
   readonly actual?: string;
   readonly expected?: string;
+  /** Where what was expected is no value to compare with: a pattern, or a part. */
+  readonly expectedIs?: 'pattern' | 'part';
 }
 
 /** What a comparison says: nothing where it holds. Texts are made only where it does not. */
@@ -37,7 +39,7 @@ export function unmatched(actual: string | null | undefined, pattern: RegExp): F
   // A copy: a global or sticky pattern keeps where it stopped.
   return typeof actual === 'string' && new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, '')).test(actual)
     ? undefined
-    : both('does not match', actual, pattern);
+    : { ...both('does not match', actual, pattern), expectedIs: 'pattern' };
 }
 
 export function lacking(actual: string | Iterable<unknown> | null | undefined, part: unknown): Finding {
@@ -45,7 +47,7 @@ export function lacking(actual: string | Iterable<unknown> | null | undefined, p
     typeof actual === 'string'
       ? typeof part === 'string' && actual.includes(part)
       : actual !== null && actual !== undefined && [...actual].some((item) => isEqual(item, part));
-  return found ? undefined : both('not included', actual, part);
+  return found ? undefined : { ...both('not included', actual, part), expectedIs: 'part' };
 }
 
 export const partial = (actual: unknown, part: object): Finding => (hasPart(actual, part) ? undefined : both('lacks a part', besidePart(actual, part), part));
@@ -68,7 +70,9 @@ export function unthrown(caught: Caught, wanted: Wanted<unknown> | undefined): F
   const { error } = caught;
   if (wanted === undefined) return undefined;
   if (wanted instanceof RegExp)
-    return unmatched(error instanceof Error ? error.message : String(error), wanted) && both('threw another message', error, wanted);
+    return (
+      unmatched(error instanceof Error ? error.message : String(error), wanted) && { ...both('threw another message', error, wanted), expectedIs: 'pattern' }
+    );
   if (isClass(wanted)) return error instanceof wanted ? undefined : { message: `threw something else than ${nameWanted(wanted)}`, actual: show(error) };
   return (wanted as (error: unknown) => boolean)(error) ? undefined : { message: `threw something that ${nameWanted(wanted)} refuses`, actual: show(error) };
 }

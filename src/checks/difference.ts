@@ -9,10 +9,32 @@ export interface DifferenceLine {
 
 const context = 3;
 const mostCompared = 4000;
+const longestLine = 240;
+/** Characters that stay on both sides of what differs in a long line. */
+const around = 40;
 
-/** How two texts differ: within the line where both are one line, else line by line with three lines of context. */
+/**
+ * How two shown values differ: within the line where both are one line, else line by line with three lines of context. Two texts
+ * of several lines are compared as such. What is long is cut around what differs.
+ */
 export function difference(actual: string, expected: string): DifferenceLine[] {
-  if (!actual.includes('\n') && !expected.includes('\n')) return within(actual, expected);
+  const [actualText, expectedText] = [textIn(actual), textIn(expected)];
+  if (actualText !== undefined && expectedText !== undefined && `${actualText}${expectedText}`.includes('\n')) return ofLines(actualText, expectedText);
+  if (!actual.includes('\n') && !expected.includes('\n')) return within(actual, expected).map(cut);
+  return ofLines(actual, expected);
+}
+
+/** The text that a value is, as `show` writes it. */
+export function textIn(shown: string): string | undefined {
+  if (!shown.startsWith('"') || shown.includes('\n')) return undefined;
+  try {
+    return JSON.parse(shown) as string;
+  } catch {
+    return undefined;
+  }
+}
+
+function ofLines(actual: string, expected: string): DifferenceLine[] {
   const [a, b] = [actual.split('\n'), expected.split('\n')];
   const lines: DifferenceLine[] = [];
   for (const part of diffArrays(b, a, { maxEditLength: 2000 }) ?? [
@@ -22,7 +44,7 @@ export function difference(actual: string, expected: string): DifferenceLine[] {
     const side = part.added ? 'actual' : part.removed ? 'expected' : 'both';
     for (const text of part.value) lines.push({ side, text });
   }
-  return markPairs(fold(lines));
+  return markPairs(fold(lines)).map(cut);
 }
 
 /** Keeps `context` lines around what differs. */
@@ -58,10 +80,24 @@ function markPairs(lines: DifferenceLine[]): DifferenceLine[] {
   return lines;
 }
 
+/** A long line, cut around its first difference. */
+function cut(line: DifferenceLine): DifferenceLine {
+  const { text, marks = [] } = line;
+  if (text.length <= longestLine) return line;
+  const from = Math.max(0, (marks[0]?.[0] ?? 0) - around);
+  const to = Math.min(text.length, from + longestLine, (marks.at(-1)?.[1] ?? longestLine) + around);
+  const [before, after] = [from > 0 ? '…' : '', to < text.length ? '…' : ''];
+  const moved = marks
+    .filter(([start]) => start < to)
+    .map(([start, end]) => [Math.max(start, from) - from + before.length, Math.min(end, to) - from + before.length] as const);
+  return { ...line, text: `${before}${text.slice(from, to)}${after}`, ...(line.marks && { marks: moved }) };
+}
+
 const plainNumber = /^-?\d+(?:\.\d+)?(?:e[+-]?\d+)?,?$/;
 
 function within(actual: string, expected: string): DifferenceLine[] {
-  const whole = (plainNumber.test(actual.trim()) && plainNumber.test(expected.trim())) || actual.length + expected.length > mostCompared;
+  if (actual.length + expected.length > mostCompared) return betweenEnds(actual, expected);
+  const whole = plainNumber.test(actual.trim()) && plainNumber.test(expected.trim());
   const parts = whole ? undefined : diffChars(expected, actual, { maxEditLength: 200 });
   const shared = parts?.reduce((sum, part) => sum + (part.added || part.removed ? 0 : part.value.length), 0) ?? 0;
   // Texts that share a few letters by chance are told apart as wholes.
@@ -83,5 +119,18 @@ function within(actual: string, expected: string): DifferenceLine[] {
   return [
     { side: 'actual', text: actual, marks: marks.actual },
     { side: 'expected', text: expected, marks: marks.expected },
+  ];
+}
+
+/** Of texts that are too long to be compared in full: what lies between the start and the end that they share. */
+function betweenEnds(actual: string, expected: string): DifferenceLine[] {
+  const shorter = Math.min(actual.length, expected.length);
+  let start = 0;
+  while (start < shorter && actual[start] === expected[start]) start++;
+  let end = 0;
+  while (end < shorter - start && actual[actual.length - 1 - end] === expected[expected.length - 1 - end]) end++;
+  return [
+    { side: 'actual', text: actual, marks: [[start, actual.length - end]] },
+    { side: 'expected', text: expected, marks: [[start, expected.length - end]] },
   ];
 }

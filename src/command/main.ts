@@ -1,7 +1,7 @@
 import type { ChildProcess } from 'node:child_process';
 import { join } from 'node:path';
 import { Command, CommanderError, Option } from 'commander';
-import { reportFormats } from '../formats/report.ts';
+import { reportFormats } from '../formats/report-formats.ts';
 import { oneLine } from '../formats/style.ts';
 import { CompileService } from '../node/compile-service.ts';
 import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
@@ -12,7 +12,7 @@ import { startLane } from '../node/start-lane.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
 import { mergeCommand } from './merge.ts';
-import { addSelection, gridSides, pairOf, wholeNumber } from './options.ts';
+import { addLook, addSelection, pairOf, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
 import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
 import { reportCommand } from './report.ts';
@@ -32,11 +32,13 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .exitOverride()
     .configureOutput({ writeOut: (text) => terminal.out(text.trimEnd()), writeErr: (text) => terminal.error(text.trimEnd()) });
 
-  addSelection(
-    program
-      .command('run', { isDefault: true })
-      .description('plan, run, show what failed; write a run record')
-      .argument('[where...]', 'folders, files, patterns, or file:line of a test or of a data file’s row'),
+  addLook(
+    addSelection(
+      program
+        .command('run', { isDefault: true })
+        .description('plan, run, show what failed; write a run record')
+        .argument('[where...]', 'folders, files, patterns, or file:line of a test or of a data file’s row'),
+    ),
   )
     .option('-l, --lanes <n>', 'how many processes run cases side by side (one for each processor)', wholeNumber(0))
     .option('-c, --concurrency <n>', 'how many cases may be under way at once within a lane', wholeNumber(1))
@@ -50,9 +52,6 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
         .choices(['failures', 'cases', 'summary'])
         .default('failures'),
     )
-    .addOption(new Option('--sort <order>', 'all tests at the end, by time, name or plan, in place of as they end').choices(['time', 'name', 'plan']))
-    .option('--grid', 'tests whose rows are combinations of a few values as grids')
-    .option('--grid-by <down/across>', 'those that have these columns, laid out by them: season,hull/loa', gridSides)
     .addOption(new Option('--as <format>', 'the results for other programs, in place of the text').choices([...reportFormats]))
     .option('--resume', 'go on where an interrupted run stopped')
     .option('--watch', 'again whenever a file changes that the tests read')
@@ -92,10 +91,12 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
       status = await explainCommand(wanted, options, setting);
     });
 
-  program
-    .command('report')
-    .description('tell a run record again, to people or in a format for others')
-    .argument('[record]', 'a folder, latest, previous, or a report in JSON or JSON Lines', 'latest')
+  addLook(
+    program
+      .command('report')
+      .description('tell a run record again, to people or in a format for others')
+      .argument('[record]', 'a folder, latest, previous, or a report in JSON or JSON Lines', 'latest'),
+  )
     .addOption(new Option('--as <format>', 'in place of text for people').choices([...reportFormats]))
     .option('-o <file>', 'to a file; its ending says the format where --as does not')
     .addHelpText('after', '\nExamples:\n  red-lattice report\n  red-lattice report previous --as markdown\n  red-lattice report -o results.html')

@@ -2,11 +2,10 @@ import type { ChildProcess } from 'node:child_process';
 import { mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
-import type { Sides } from '../formats/human/grid.ts';
 import { tellLeaks } from '../formats/human/leaks.ts';
 import { type Closing, lastLine, tellFailures, tellPlanProblems, tellSummary } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
-import type { ReportFormat } from '../formats/report.ts';
+import type { ReportFormat } from '../formats/report-formats.ts';
 import { oneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import { coordinate, type Request } from '../node/coordinator.ts';
@@ -26,11 +25,11 @@ import { Progress } from './progress.ts';
 import { writeAs } from './report.ts';
 import type { Setting } from './setting.ts';
 import { tellGrids } from './tell-grids.ts';
-import { type Sorting, tellTests } from './tell-record.ts';
+import { type Look, tellTests } from './tell-record.ts';
 import { type Terminal, tellingFor } from './terminal.ts';
 import { version } from './version.ts';
 
-export interface RunCommandOptions extends SelectionOptions {
+export interface RunCommandOptions extends SelectionOptions, Look {
   readonly concurrency?: number;
   readonly lanes?: number;
   readonly shuffle?: boolean;
@@ -39,9 +38,6 @@ export interface RunCommandOptions extends SelectionOptions {
   readonly resume?: boolean;
   readonly watch?: boolean;
   readonly show: 'failures' | 'cases' | 'summary';
-  readonly sort?: Sorting;
-  readonly grid?: boolean;
-  readonly gridBy?: Sides;
   readonly as?: ReportFormat;
   readonly record?: string;
   readonly timeline?: boolean;

@@ -1,5 +1,4 @@
-import type { Command } from 'commander';
-import { InvalidArgumentError } from 'commander';
+import { type Command, InvalidArgumentError, Option } from 'commander';
 import type { Sides } from '../formats/human/grid.ts';
 import { type RowCondition, readCondition } from '../suites/row-condition.ts';
 import type { Selection, Target } from '../suites/selection.ts';
@@ -51,7 +50,7 @@ function rowCondition(value: string, before: readonly RowCondition[] = []): read
 }
 
 /** `season,hull/loa`: the columns down the side of a grid, then those across its head. */
-export function gridSides(value: string): Sides {
+function gridSides(value: string): Sides {
   const [down = [], across = [], more] = value.split('/').map((part) => part.split(',').filter(Boolean));
   if (more || down.length === 0 || across.length === 0)
     throw new InvalidArgumentError('It must be like season,hull/loa: columns down the side, then across the head.');
@@ -72,6 +71,13 @@ function shardOf(value: string): { index: number; of: number } {
   if (!index || !of || index > of) throw new InvalidArgumentError('It must be like 2/5: the second of five, counted from 1.');
   return { index, of };
 }
+
+/** How results are laid out for people. */
+export const addLook = (command: Command): Command =>
+  command
+    .addOption(new Option('--sort <order>', 'all tests at the end, by time, name or plan, in place of as they end').choices(['time', 'name', 'plan']))
+    .option('--grid', 'tests whose rows are combinations of a few values as grids')
+    .option('--grid-by <down/across>', 'those that have these columns, laid out by them: season,hull/loa', gridSides);
 
 export function addSelection(command: Command): Command {
   return command

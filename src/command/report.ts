@@ -1,14 +1,14 @@
 import { closeSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
 import { resolve } from 'node:path';
-import { formatOf, type ReportFormat, reportFormats, writeReport } from '../formats/report.ts';
+import { formatOf, type ReportFormat, reportFormats } from '../formats/report-formats.ts';
 import { oneLine } from '../formats/style.ts';
 import { rootOf } from '../node/find.ts';
 import { type Opened, openRecord } from '../node/recorded.ts';
 import type { Setting } from './setting.ts';
-import { tellRecord } from './tell-record.ts';
+import { type Look, tellRecord } from './tell-record.ts';
 import { type Terminal, tellingFor } from './terminal.ts';
 
-export interface ReportOptions {
+export interface ReportOptions extends Look {
   readonly as?: ReportFormat;
   /** A file, in place of standard output. */
   readonly o?: string;
@@ -25,7 +25,7 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
   if (typeof record === 'string') return refuse(record);
   const format = options.as ?? (options.o === undefined ? undefined : formatOf(options.o));
   if (format === undefined && options.o !== undefined) return refuse(`${options.o} does not say what to write: --as takes ${reportFormats.join(', ')}`);
-  if (format === undefined) tellRecord(record, root, terminal);
+  if (format === undefined) tellRecord(record, root, options, terminal);
   else if (options.o === undefined) await writeAs(format, record, root, terminal.style, (text) => terminal.raw(text));
   else {
     const path = resolve(folder, options.o);
@@ -39,6 +39,7 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
 export async function writeAs(format: ReportFormat, record: Opened, root: string, style: Terminal['style'], write: (text: string) => void): Promise<void> {
   const { nameFile } = tellingFor(record.info.root ?? root, style);
   if (format === 'html') throw new Error('not here yet');
+  const { writeReport } = await import('../formats/report.ts');
   for await (const piece of writeReport(format, record, nameFile)) write(piece);
 }
 

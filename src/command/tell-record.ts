@@ -1,19 +1,30 @@
+import type { Sides } from '../formats/human/grid.ts';
 import { Headings, lastLine, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import type { Opened } from '../node/recorded.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
+import { tellGrids } from './tell-grids.ts';
 import { type Terminal, tellingFor } from './terminal.ts';
 
 export type Sorting = 'plan' | 'name' | 'time';
 
+/** How people want to see it. */
+export interface Look {
+  readonly sort?: Sorting;
+  readonly grid?: boolean;
+  readonly gridBy?: Sides;
+}
+
 /** Tells people what is on record, as the run did: tests, failures, where they are, the summary. */
-export function tellRecord(record: Opened, root: string, terminal: Terminal): void {
+export function tellRecord(record: Opened, root: string, { sort = 'plan', grid, gridBy }: Look, terminal: Terminal): void {
   const { info } = record;
   const state = stateOf(record.entries());
-  tellTests(state, 'plan', terminal);
+  const where = whereTestsFail(record.entries, failingTests(state));
+  tellTests(state, sort, terminal);
+  if (grid || gridBy) tellGrids(record.entries, where, gridBy, terminal);
   const telling = tellingFor(info.root ?? root, terminal.style);
   for (const line of tellPlanProblems(state, telling)) terminal.out(line);
-  for (const line of tellFailures(state, whereTestsFail(record.entries, failingTests(state)), telling)) terminal.out(line);
+  for (const line of tellFailures(state, where, telling)) terminal.out(line);
   terminal.out('');
   if (info.wall === undefined) terminal.out(terminal.style.yellow('the run did not come to its end'));
   const closing = { wall: info.wall ?? 0, lanes: info.lanes, seed: info.seed, record: record.name, interrupted: (info.exitStatus ?? 0) >= 128 };

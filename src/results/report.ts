@@ -193,7 +193,7 @@ function failureReport(failure: Failure, nameFile: NameFile): FailureReport {
     ...failure,
     place: named(place, nameFile),
     frames: frames?.map((frame) => named(frame, nameFile) as Frame),
-    difference: actual !== undefined && expected !== undefined ? difference(actual, expected) : undefined,
+    difference: actual !== undefined && expected !== undefined && failure.expectedIs === undefined ? difference(actual, expected) : undefined,
   };
 }
 

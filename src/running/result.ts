@@ -11,6 +11,8 @@ export interface Failure {
   readonly note?: string | undefined;
   readonly actual?: string | undefined;
   readonly expected?: string | undefined;
+  /** Where what was expected is no value to compare with: a pattern, or a part. */
+  readonly expectedIs?: 'pattern' | 'part' | undefined;
   /** Where: the check, or the innermost frame outside of the library. */
   readonly place?: Place | undefined;
   /** The frames from there outward. */

@@ -19,7 +19,7 @@ function blocksOf(markdown: string): Block[] {
 const plain = (text: string): string[] =>
   text
     .split('\n')
-    .map((line) => line.replace(/ {2}[\d.]+ m?s$/, '').trimEnd())
+    .map((line) => line.replace(/ {2}[\d.]+ m?s(?= {2}|$)/, '').trimEnd())
     .filter((line) => line && !/^[\d.]+ m?s \(/.test(line));
 
 const guides = Object.fromEntries(

@@ -1,3 +1,4 @@
+import { existsSync } from 'node:fs';
 import { type ChildProcess, spawn } from 'node:child_process';
 import { mkdir, readdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
@@ -104,8 +105,11 @@ export const chaos = suite('whatever cases do', { timeout: 120_000 }, [
     },
     async ({ row, check, log }, { project }) => {
       const random = randomFrom(`kills ${row.seed}`);
+      const runs = join(project.folder, '.red-lattice', 'runs');
+      // A run that was killed before it had a record is begun anew.
+      const goOn = (): string[] => (existsSync(runs) ? ['--resume'] : []);
       for (let kill = 0; kill < 4; kill++) {
-        const child = start(kill ? ['--resume'] : [], project.folder);
+        const child = start(goOn(), project.folder);
         const over = ended(child);
         const wait = random.integer(150, 1500);
         await new Promise((resolve) => setTimeout(resolve, wait));
@@ -113,11 +117,9 @@ export const chaos = suite('whatever cases do', { timeout: 120_000 }, [
         await over;
         log(`killed after ${wait} ms`);
       }
-      // A run that was killed before it had a record is begun anew.
-      const { status, out } = await ended(start(['--resume'], project.folder));
+      const { status, out } = await ended(start(goOn(), project.folder));
       log(out);
       check.equal(status, 1);
-      const runs = join(project.folder, '.red-lattice', 'runs');
       const [record] = (await readdir(runs)).sort().reverse();
       check.equal(resultsIn(join(runs, record ?? '')).sort(), wanted(project));
     },

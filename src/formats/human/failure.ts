@@ -1,5 +1,5 @@
 import { nameOfValues } from '../../cases/names.ts';
-import { type DifferenceLine, difference } from '../../checks/difference.ts';
+import { type DifferenceLine, difference, textIn } from '../../checks/difference.ts';
 import { type Place, writePlace } from '../../problems/place.ts';
 import type { RecordedResult, UsedFixture } from '../../results/journal.ts';
 import type { Failure } from '../../running/result.ts';
@@ -16,7 +16,11 @@ export interface Telling {
   readonly shown: Set<string>;
 }
 
-type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id' | 'fixtures'> & { readonly place?: Place | undefined };
+type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id' | 'fixtures'> & {
+  readonly place?: Place | undefined;
+  /** What is shared is not run by itself. */
+  readonly kind?: 'teardown';
+};
 
 const indent = (lines: readonly string[], by = '  '): string[] => lines.map((line) => (line === '' ? '' : by + line));
 const mostOutput = 20;
@@ -41,7 +45,7 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
     lines.push('', `  ${style.dim(written.length > mostOutput ? `output, the last ${mostOutput} of ${written.length} lines` : 'output')}`);
     for (const line of written.slice(-mostOutput)) lines.push(`  ${style.dim('│')} ${visible(line)}`);
   }
-  lines.push('', `  ${style.dim(`again: ${oneLine(commandAgain(result.id))}`)}`);
+  if (result.kind !== 'teardown') lines.push('', `  ${style.dim(`again: ${oneLine(commandAgain(result.id))}`)}`);
   return lines;
 }
 
@@ -115,13 +119,29 @@ function tellOne(failure: Failure, telling: Telling): string[] {
   return lines;
 }
 
-/** Actual and expected with their difference, or the one that there is. */
-function values({ actual, expected }: Failure, style: Style): string[] {
-  if (actual !== undefined && expected !== undefined) return tellDifference(difference(actual, expected), style);
-  const only = actual ?? expected;
-  if (only === undefined) return [];
-  const [first, ...more] = visible(only).split('\n');
-  return [`${style.dim(actual === undefined ? 'expected' : 'actual  ')}  ${first}`, ...more.map((line) => `          ${line}`)];
+/** Actual and expected with their difference, or each for itself. */
+function values({ actual, expected, expectedIs }: Failure, style: Style): string[] {
+  if (actual !== undefined && expected !== undefined && expectedIs === undefined) return tellDifference(difference(actual, expected), style);
+  return [
+    ...(actual === undefined ? [] : tellValue('actual', actual, style)),
+    ...(expected === undefined ? [] : tellValue(expectedIs ?? 'expected', expected, style)),
+  ];
+}
+
+const mostLines = 12;
+const mostOfALine = 240;
+
+/** A value beside its label; a text of several lines as such. What is long is cut: the record has it whole. */
+function tellValue(label: string, shown: string, style: Style): string[] {
+  const text = textIn(shown);
+  const isLines = text?.includes('\n') === true;
+  const lines = (isLines ? (text as string) : shown)
+    .split('\n')
+    .map((line) => visible(line.length > mostOfALine ? `${line.slice(0, mostOfALine - 1)}…` : line));
+  const told =
+    lines.length <= mostLines ? lines : [...lines.slice(0, mostLines - 4), style.dim(`… ${lines.length - mostLines + 1} lines …`), ...lines.slice(-3)];
+  if (isLines) return [style.dim(label), ...told.map((line) => `${style.dim('│')} ${line}`)];
+  return told.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
 }
 
 function tellDifference(lines: readonly DifferenceLine[], style: Style): string[] {

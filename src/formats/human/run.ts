@@ -109,7 +109,7 @@ export function tellFailures(state: RunState, where: ReadonlyMap<number, WhereIt
     const found = groups[i + 1]?.[0]?.test === first.test ? undefined : where.get(first.test);
     if (found) lines.push('', ...tellWhere(found, telling.style));
   }
-  for (const { id, title, result } of state.tornDown) lines.push('', ...tellFailure({ id, title, row: {}, ...result }, number++, telling));
+  for (const { id, title, result } of state.tornDown) lines.push('', ...tellFailure({ kind: 'teardown', id, title, row: {}, ...result }, number++, telling));
   for (const problem of state.told) lines.push('', ...tellProblem(problem, telling, telling.style.red));
   return lines;
 }

@@ -29,7 +29,7 @@ interface Candidate {
 /** What a search found: conditions that hold together for rows that fail more often than the others. */
 export interface Found {
   readonly conditions: readonly Condition[];
-  /** The rows of the sample that meet them. */
+  /** All rows of the sample that meet them, those that were not looked at among them. */
   readonly rows: Int32Array;
   /** In natural logarithms: how much likelier the statuses are for it, all that it was chosen from allowed for. */
   readonly score: number;
@@ -89,8 +89,8 @@ export class Search {
       if (byScore[0] && (!best || byScore[0].score > best.score)) best = byScore[0];
     }
     if (!best) return undefined;
-    const { atoms, rows: met, score } = this.#polished(best, rows, evidence);
-    return { conditions: atoms.map((atom) => this.#conditionOf(atom)), rows: met, score };
+    const { atoms, score } = this.#polished(best, rows, evidence);
+    return { conditions: atoms.map((atom) => this.#conditionOf(atom)), rows: this.#meeting(atoms), score };
   }
 
   /** Chooses each part anew beside the others, as long as that gains. */
@@ -118,13 +118,22 @@ export class Search {
     return failing;
   }
 
-  #join(parent: Candidate, atom: Atom, evidence: Evidence): Candidate {
-    const { codes } = this.#columns[atom.column] as Column;
-    const isNot = atom.is === 'not';
-    const rows = parent.rows.filter((row) => {
+  #meeting(atoms: readonly Atom[]): Int32Array {
+    let rows: Int32Array = Int32Array.from(this.#failed, (_, row) => row);
+    for (const atom of atoms) rows = this.#narrowed(rows, atom);
+    return rows;
+  }
+
+  #narrowed(rows: Int32Array, { column, is, low, high }: Atom): Int32Array {
+    const { codes } = this.#columns[column] as Column;
+    return rows.filter((row) => {
       const code = codes[row] as number;
-      return (code >= atom.low && code <= atom.high) !== isNot;
+      return (code >= low && code <= high) !== (is === 'not');
     });
+  }
+
+  #join(parent: Candidate, atom: Atom, evidence: Evidence): Candidate {
+    const rows = this.#narrowed(parent.rows, atom);
     const atoms = [...parent.atoms, atom];
     const failing = this.#count(rows);
     const cost = atoms.reduce((sum, one) => sum + one.cost, 0) + (lengthCost[atoms.length] as number);

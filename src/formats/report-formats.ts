@@ -1,0 +1,9 @@
+/** What a record can be written as, beside text for people. */
+export const reportFormats = ['html', 'markdown', 'tap', 'csv', 'json', 'jsonl'] as const;
+export type ReportFormat = (typeof reportFormats)[number];
+
+/** The format that a file's name asks for. */
+export function formatOf(file: string): ReportFormat | undefined {
+  const extension = /\.([a-z]+)$/i.exec(file)?.[1]?.toLowerCase();
+  return extension === 'md' ? 'markdown' : extension === 'htm' ? 'html' : reportFormats.find((format) => format === extension);
+}

@@ -1,0 +1,104 @@
+import { named, suite, test, testWith } from 'red-lattice';
+import { difference } from '../../src/checks/difference.ts';
+import { fitted, widthOf } from '../../src/formats/style.ts';
+import { runCommand } from '../program.ts';
+import { outcomes } from '../results/outcomes-project.ts';
+
+const long = 'berth '.repeat(2000);
+const lines = (texts: readonly string[]): string => JSON.stringify(texts.join('\n'));
+
+export const differences = test('a difference between {what} is told', {
+  cases: named<{ what: string; actual: string; expected: string; told: readonly string[] }>({
+    numbers: { what: 'numbers', actual: '72', expected: '73', told: ['actual 72', 'expected 73'] },
+    words: { what: 'words, within the line', actual: '"north quay"', expected: '"south quay"', told: ['actual "[n]o[r]th quay"', 'expected "[s]o[u]th quay"'] },
+    long: {
+      what: 'long texts, cut around what differs',
+      actual: `"${long}N4 ${long}"`,
+      expected: `"${long}S7 ${long}"`,
+      told: [`actual …${long.slice(-40)}[N4]${` ${long}`.slice(0, 40)}…`, `expected …${long.slice(-40)}[S7]${` ${long}`.slice(0, 40)}…`],
+    },
+    lines: {
+      what: 'texts of several lines, line by line',
+      actual: lines(['one', 'two', 'three', 'four', 'five', 'six']),
+      expected: lines(['one', 'two', 'three', 'four', 'five', 'sixth']),
+      told: ['left-out 2 equal lines', 'both three', 'both four', 'both five', 'expected six[th]', 'actual six'],
+    },
+    structures: {
+      what: 'structures',
+      actual: '{\n  a: 1,\n  b: 2,\n}',
+      expected: '{\n  a: 1,\n  b: 3,\n}',
+      told: ['both {', 'both   a: 1,', 'expected   b: [3],', 'actual   b: [2],', 'both }'],
+    },
+  }),
+}, ({ row, check }) => {
+  const told = difference(row.actual, row.expected).map(({ side, text, marks = [] }) => {
+    const isWhole = marks.length === 1 && marks[0]?.[0] === 0 && marks[0][1] === text.length;
+    const marked = isWhole ? text : [...marks].reverse().reduce((at, [from, to]) => `${at.slice(0, from)}[${at.slice(from, to)}]${at.slice(to)}`, text);
+    return `${side} ${marked}`;
+  });
+  check.equal(told, [...row.told]);
+});
+
+export const widths = test('{text} takes {width} columns', {
+  cases: named({
+    latin: { text: 'Zoë', width: 3 },
+    combined: { text: 'Zoe\u0308', width: 3 },
+    kana: { text: '港湾', width: 4 },
+    emoji: { text: 'a⚓️', width: 3 },
+    none: { text: '', width: 0 },
+  }),
+}, ({ row, check }) => {
+  check.equal(widthOf(row.text), row.width);
+  for (const columns of [2, 3, 5, 8]) check.equal(widthOf(fitted(row.text, columns)), columns);
+});
+
+export const looks = suite('a record for people', { timeout: 60_000 }, [
+  testWith({ outcomes })('is told as the run told it', async ({ check }, { outcomes }) => {
+    const plain = (text: string): string[] => text.split('\n').filter((line) => !/^[\d.]+ m?s \(/.test(line));
+    const { status, output } = await runCommand(['report', 'bad'], outcomes.folder);
+    check.equal([status, plain(output)], [0, plain(outcomes.bad.output)]);
+  }),
+
+  testWith({ outcomes })('shows a matrix as a grid of the columns that explain its failures', async ({ check }, { outcomes }) => {
+    const { output } = await runCommand(['report', 'bad', '--grid'], outcomes.folder);
+    check.includes(
+      output,
+      `{hull} of {loa} m in {season}  outcomes.lattice.ts
+                loa
+  hull  season  6      9      12     15
+  mono  summer  ▪ 2    ▪ 2    ▪ 2    ▪ 2
+        winter  ▪ 2    ▪ 2    ▪ 2    ▪ 2
+  cat   summer  ▪ 2    ▪ 2    ▪ 2    ▪ 2
+        winter  ✗ 2/2  ✗ 2/2  ✗ 2/2  ✗ 2/2
+  tri   summer  ▪ 2    ▪ 2    ▪ 2    ▪ 2
+        winter  ▪ 2    ▪ 2    ▪ 2    ▪ 2
+`,
+    );
+  }),
+
+  testWith({ outcomes })('lays a grid out by the columns that are asked for', async ({ check }, { outcomes }) => {
+    const { output } = await runCommand(['report', 'bad', '--grid-by', 'power/hull,season'], outcomes.folder);
+    check.includes(
+      output,
+      `         hull, season
+  power  mono summer  mono winter  cat summer  cat winter  tri summer  tri winter
+  true   ▪ 4          ▪ 4          ▪ 4         ✗ 4/4       ▪ 4         ▪ 4
+  false  ▪ 4          ▪ 4          ▪ 4         ✗ 4/4       ▪ 4         ▪ 4
+`,
+    );
+  }),
+
+  testWith({ outcomes })('sorts tests', { cases: named({ name: { sort: 'name' }, time: { sort: 'time' } }) }, async ({ row, check }, { outcomes }) => {
+    const { output } = await runCommand(['report', 'bad', '--sort', row.sort], outcomes.folder);
+    const [tests = ''] = output.split('\n\n✗ 1.');
+    const times = [...tests.matchAll(/ ([\d.]+) ms/g)].map(([, time]) => Number(time));
+    const titles = [...tests.matchAll(/^ {4}. (\S.*?) {2}/gm)].map(([, title]) => title as string);
+    if (row.sort === 'time')
+      check.equal(
+        times,
+        [...times].sort((a, b) => b - a),
+      );
+    else check.equal(titles, [...titles].sort());
+    check.holds(times.length > 5);
+  }),
+]);

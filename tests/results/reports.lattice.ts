@@ -1,0 +1,232 @@
+import { readFile, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { Ajv2020 } from 'ajv/dist/2020.js';
+import addFormats from 'ajv-formats';
+import papa from 'papaparse';
+import { fixture, suite, table, testWith } from 'red-lattice';
+import { leaves, readTap } from '../formats/tap-reader.ts';
+import { root, runCommand } from '../program.ts';
+import { hostile, outcomes } from './outcomes-project.ts';
+
+/** The published schema, with no room for what it does not name: so it is seen whether it names all. */
+const schema = fixture('schema', {
+  scope: 'file',
+  async setup() {
+    const read = JSON.parse(await readFile(join(root, 'schema', 'report-1.json'), 'utf8'), (_, value) =>
+      value?.properties && !value.properties.code ? { ...value, additionalProperties: false } : value,
+    );
+    const ajv = new Ajv2020({ allErrors: true, strict: false });
+    (addFormats as unknown as (ajv: Ajv2020) => void)(ajv);
+    ajv.addSchema(read, 'report');
+    const problems = (part: string, value: unknown): unknown => {
+      const validate = ajv.getSchema(`report#${part}`);
+      if (!validate) throw new Error(`no schema ${part}`);
+      return validate(value) ? [] : validate.errors;
+    };
+    return {
+      whole: (value: unknown) => problems('', value),
+      head: (value: unknown) => problems('/$defs/head', value),
+      result: (value: unknown) => problems('/$defs/result', value),
+    };
+  },
+});
+
+const told = testWith({ outcomes, schema });
+const lines = (text: string): string[] => text.split('\n').filter(Boolean);
+
+export const reports = suite('reports', { timeout: 60_000 }, [
+  told('the project comes out as it is made', ({ check }, { outcomes }) => {
+    check.equal([outcomes.good.status, outcomes.bad.status], [1, 1]);
+    // The bad row in its data file errors in both.
+    check.matches(outcomes.good.output, /\n55 passed, 1 failed, 1 skipped\n$/);
+    check.matches(outcomes.bad.output, /\n43 passed, 14 failed, 1 skipped\n$/);
+  }),
+
+  told(
+    'JSON and JSON Lines are as the schema says, and hold the same',
+    { cases: table(['record'], [['good'], ['bad']]) },
+    async ({ row, check }, { outcomes, schema }) => {
+      const json = JSON.parse((await runCommand(['report', row.record, '--as', 'json'], outcomes.folder)).out) as { run: object; results: { id: string }[] };
+      check.equal(schema.whole(json), []);
+      const [head, ...results] = lines((await runCommand(['report', row.record, '--as', 'jsonl'], outcomes.folder)).out).map((line) => JSON.parse(line));
+      check.equal(schema.head(head), []);
+      for (const result of results) check.equal(schema.result(result), []);
+      check.equal(results, json.results);
+      check.equal(head.run, json.run);
+      check.equal(results.length, row.record === 'good' ? 59 : 60);
+    },
+  ),
+
+  told('from record to JSON nothing is lost: a report is a record, too', async ({ check }, { outcomes }) => {
+    const at = (name: string): string => join(outcomes.folder, name);
+    for (const [from, to] of [
+      ['bad', 'a.jsonl'],
+      ['a.jsonl', 'b.json'],
+      ['b.json', 'c.jsonl'],
+    ] as const)
+      check.equal((await runCommand(['report', from, '-o', to], outcomes.folder)).status, 0);
+    check.equal(await readFile(at('c.jsonl'), 'utf8'), await readFile(at('a.jsonl'), 'utf8'));
+    for (const as of ['csv', 'tap', 'markdown'])
+      check.equal(
+        (await runCommand(['report', 'a.jsonl', '--as', as], outcomes.folder)).out,
+        (await runCommand(['report', 'bad', '--as', as], outcomes.folder)).out,
+        as,
+      );
+  }),
+
+  told(
+    'a newer report, and what is no report, are refused',
+    {
+      cases: table(
+        ['text', 'reason'],
+        [
+          ['{"format":"red-lattice report","version":"2.0","run":{}}\n', /is written in version 2\.0, and this one reads 1\.\d/],
+          ['{"some":"thing"}\n', /it is no report of Red Lattice/],
+          ['nights\n1\n', /neither a folder with a run\.json of ours nor a report/],
+        ],
+      ),
+    },
+    async ({ row, check }, { outcomes }) => {
+      await writeFile(join(outcomes.folder, 'other.jsonl'), row.text);
+      const { status, output } = await runCommand(['report', 'other.jsonl'], outcomes.folder);
+      check.equal(status, 2);
+      check.matches(output, row.reason);
+    },
+  ),
+
+  told('TAP 14 is strict, and says of each case what came of it', async ({ check, ensure }, { outcomes }) => {
+    const { points, bailOut } = readTap((await runCommand(['report', 'bad', '--as', 'tap'], outcomes.folder)).out);
+    const all = leaves(points);
+    check.equal(bailOut, undefined);
+    check.equal([all.length, all.filter(({ ok, directive }) => !ok && !directive).length], [60, 14]);
+    const differs = ensure.present(all.find(({ description }) => description === 'differs')).diagnostics as {
+      cause: string;
+      failures: { step: string[]; at: string }[];
+    };
+    check.equal([differs.cause, differs.failures[0]?.step], ['check', ['outer', 'inner']]);
+    check.matches(differs.failures[0]?.at, /^outcomes\.lattice\.ts:9:\d+$/);
+    check.equal(
+      all.filter(({ directive }) => directive).map(({ directive, reason, ok }) => [directive, reason, ok]),
+      [
+        ['SKIP', 'no tide table yet', true],
+        ['TODO', 'the meter runs fast', false],
+        ['SKIP', 'takes a day', true],
+      ],
+    );
+    // Control characters are shown, all else is as it was.
+    check.holds(all.some(({ description }) => description.includes('</script><img src=x onerror=alert(1)> # `a` | \\ @all ␛[31m =1+1')));
+  }),
+
+  told('CSV has a line a case with its values, safe in a spreadsheet', async ({ check, ensure }, { outcomes }) => {
+    const { data } = papa.parse<Record<string, string>>((await runCommand(['report', 'bad', '--as', 'csv'], outcomes.folder)).out, {
+      header: true,
+      skipEmptyLines: true,
+    });
+    check.equal(data.length, 59);
+    const cat = data.filter((one) => one['hull'] === 'cat' && one['season'] === 'winter');
+    check.equal(
+      cat.map((one) => one['(status)']),
+      Array(8).fill('failed'),
+    );
+    check.equal(
+      data.filter((one) => one['guest']).map((one) => [one['(status)'], one['nights'], one['guest']]),
+      [
+        ['passed', '1', 'a'],
+        ['errored', 'two', 'b'],
+        ['passed', '3', "'=1+1"],
+      ],
+    );
+    check.equal(ensure.present(data.find((one) => one['(title)']?.endsWith('throws')))['(message)'], 'AggregateError: several');
+    check.equal(
+      data.flatMap((one) => Object.values(one)).filter((cell) => /^[=+@]/.test(cell)),
+      [],
+    );
+  }),
+
+  told('Markdown is a summary in which nothing of the tests is markup', async ({ check }, { outcomes }) => {
+    const text = (await runCommand(['report', 'bad', '--as', 'markdown'], outcomes.folder)).out;
+    check.includes(text, '- `hull=cat & season=winter`: 8 of 8 fail\n- elsewhere 0 of 40');
+    check.includes(text, '- 1 `skipped: no tide table yet`');
+    // Outside of code, there is no tag but ours and no name that somebody would be called by.
+    const prose = text.replace(/^(`{3,}).*?^\1$/gms, '').replace(/(`+)(?!`).*?(?<!`)\1(?!`)/gs, '');
+    check.equal(
+      [...prose.matchAll(/<[^>]*>/g)].map(([tag]) => tag).filter((tag) => !/^<\/?(?:details|summary)>$/.test(tag)),
+      [],
+    );
+    check.equal(prose.includes('@all'), false);
+  }),
+
+  told('Markdown stays under 60 kB, whatever the run', async ({ check }, { outcomes }) => {
+    const [head, ...results] = lines(
+      await readFile(join(outcomes.folder, 'a.jsonl'), 'utf8').catch(async () => (await runCommand(['report', 'bad', '--as', 'jsonl'], outcomes.folder)).out),
+    );
+    const failing = results.map((line) => JSON.parse(line)).find(({ status }) => status === 'failed');
+    const many = Array.from({ length: 3000 }, (_, i) =>
+      JSON.stringify({
+        ...failing,
+        id: `${failing.id}~${i}`,
+        ordinal: i,
+        failures: [{ cause: 'throw', message: `Ünlike ${String.fromCharCode(97 + (i % 26)).repeat(1 + (i % 900))}` }],
+      }),
+    );
+    await writeFile(join(outcomes.folder, 'many.jsonl'), [head, ...many, ''].join('\n'));
+    const { out } = await runCommand(['report', 'many.jsonl', '--as', 'markdown'], outcomes.folder);
+    const size = new TextEncoder().encode(out).length;
+    check.holds(size < 60_000 && size > 30_000, `${size} bytes`);
+    check.matches(out, /… and [\d,]+ more failing cases, which did not fit in here/);
+  }),
+
+  told('run --as gives the same on standard output, and the last line on standard error', async ({ check }, { outcomes }) => {
+    const { out, output, status } = await runCommand(['run', '--as', 'tap', '--title', 'holds'], outcomes.folder);
+    check.equal(status, 0);
+    check.equal(
+      leaves(readTap(out).points).map(({ ok, description }) => [ok, description]),
+      [[true, 'holds']],
+    );
+    check.matches(output.slice(out.length), /^1 passed, 0 failed$/m);
+  }),
+
+  told('people are told whole failures: row, fixtures, difference, causes, the way to run it again, where a test fails', ({ check }, { outcomes }) => {
+    const { output } = outcomes.bad;
+    for (const part of [
+      'in step "outer › inner"',
+      'the bill: not equal',
+      'behind it: Error: one',
+      'behind it: TypeError: two',
+      'threw { berth: 4 }, which is no Error',
+      'tear-down of fixture "ledger"',
+      "again: npx red-lattice run --id 'outcomes.lattice.ts#the-office/differs'",
+      'again: npx red-lattice run --row hull=cat --row season=winter',
+      '7 more cases fail alike',
+    ])
+      check.includes(output, part);
+    check.matches(output, /✗ hull=cat & season=winter {3}8 of {2}8 fail\n {4}elsewhere {18}0 of 40/);
+    check.equal(output.includes('\u001b'), false);
+  }),
+
+  told('where an id holds what a shell would take apart, the command is quoted', ({ check }, { outcomes }) => {
+    check.matches(outcomes.bad.output, /again: npx red-lattice run --id (?:[\w./,=+:@%-]+|'[^']*')$/m);
+    check.includes(outcomes.bad.output, hostile.split(' ')[0] as string);
+  }),
+]);
+
+export const comparisons = suite('compare', { timeout: 60_000 }, [
+  told('tells what became of each case; 1 where one fails newly', async ({ check }, { outcomes }) => {
+    const worse = await runCommand(['compare', 'good', 'bad', '--as', 'json'], outcomes.folder);
+    const { cases, same } = JSON.parse(worse.out) as { cases: { change: string; title: string }[]; same: number };
+    const count = (change: string): number => cases.filter((one) => one.change === change).length;
+    check.equal([worse.status, count('newly failing'), count('still failing'), count('fixed')], [1, 13, 1, 0]);
+    check.equal(same + cases.length, 60);
+    const better = await runCommand(['compare', 'bad', 'good'], outcomes.folder);
+    check.equal(better.status, 0);
+    check.matches(better.output, /^fixed: 12$/m);
+    check.matches(better.output, /12 fixed, 1 still failing, 1 gone/);
+    const twice = await runCommand(['compare', 'bad', 'bad'], outcomes.folder);
+    check.matches(twice.output, /\n14 still failing, 46 the same\n$/);
+  }),
+
+  told('as Markdown, its headline says what counts', async ({ check }, { outcomes }) => {
+    const { out } = await runCommand(['compare', 'good', 'bad', '--as', 'markdown'], outcomes.folder);
+    check.matches(out, /^## ✗ 13 newly failing, 1 still failing/);
+  }),
+]);

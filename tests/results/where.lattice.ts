@@ -1,0 +1,81 @@
+import { named, range, suite, tellCondition, test, whereItFails } from 'red-lattice';
+import { meets, plant } from '../../bench/where/plant.mjs';
+
+type Row = Readonly<Record<string, unknown>>;
+
+const hulls = ['mono', 'cat', 'tri'];
+const every = (make: (i: number) => Row, count = 96): Row[] => Array.from({ length: count }, (_, i) => make(i));
+const stays = every((i) => ({
+  hull: hulls[i % 3],
+  season: i % 7 < 4 ? 'summer' : 'winter',
+  loa: 6 + ((i * 37) % 96) / 8,
+  from: new Date(Date.UTC(2031, 0, 1 + ((i * 29) % 200))).toISOString().slice(0, 10),
+  guest: ['Ada', 'Ben', 'Stavros', 'Stine', 'Storm', 'Sue', 'Ed', 'Maximiliana'][(i * 5) % 8],
+  stay: { nights: 1 + (i % 5) },
+  ...(i % 6 === 5 ? {} : { note: 'x' }),
+}));
+const loa = ({ loa }: Row): number => loa as number;
+
+const judged = (rows: readonly Row[], fails: (row: Row) => boolean) => whereItFails(rows.map((row) => ({ row, failed: fails(row) })));
+
+export const where = suite('where it fails', [
+  test('is told for {what}', {
+    cases: named<{ what: string; fails: (row: Row) => boolean; told: readonly string[] }>({
+      value: { what: 'a value', fails: (row) => row['hull'] === 'cat', told: ['hull=cat'] },
+      'all but one': { what: 'all values but one', fails: (row) => row['hull'] !== 'cat', told: ['hull!=cat'] },
+      pair: { what: 'a pair of values', fails: (row) => row['hull'] === 'cat' && row['season'] === 'winter', told: ['hull=cat & season=winter'] },
+      inside: { what: 'a value inside of a column', fails: ({ stay }) => (stay as Row)['nights'] === 3, told: ['stay.nights=3'] },
+      range: { what: 'a range of numbers', fails: (row) => loa(row) >= 12, told: ['loa>=12'] },
+      between: { what: 'a range with two ends', fails: (row) => loa(row) >= 8 && loa(row) <= 10, told: ['8<=loa<=10'] },
+      dates: { what: 'a range of dates', fails: ({ from }) => String(from) < '2031-02-01', told: ['from<=2031-01-31'] },
+      start: { what: 'a start of text', fails: ({ guest }) => String(guest).startsWith('St'), told: ['guest starts with "St"'] },
+      length: { what: 'a length of text', fails: ({ guest }) => String(guest).length <= 3, told: ['length of guest<=3'] },
+      missing: { what: 'a missing value', fails: (row) => !('note' in row), told: ['note is missing'] },
+      two: {
+        what: 'two causes at once',
+        fails: (row) => (row['hull'] === 'cat' && row['season'] === 'winter') || loa(row) >= 16,
+        told: ['loa>=16', 'hull=cat & season=winter'],
+      },
+      all: { what: 'no cause where all fail', fails: () => true, told: [] },
+      none: {
+        what: 'no cause where failures are scattered',
+        fails: ({ from, loa }) => (Number(String(from).slice(-2)) * 7 + (loa as number) * 8) % 11 === 0,
+        told: [],
+      },
+      one: { what: 'no cause where one case fails', fails: (row) => row === stays[17], told: [] },
+    }),
+  }, ({ row, check }) => {
+    const { causes, elsewhere } = judged(stays, row.fails);
+    check.equal(
+      causes.map(({ conditions }) => conditions.map(tellCondition).join(' & ')),
+      [...row.told],
+    );
+    // Each told cause holds for failing cases only, and together they hold for all of them.
+    check.equal(
+      causes.map(({ failing, cases }) => cases - failing),
+      causes.map(() => 0),
+    );
+    const failing = stays.filter(row.fails).length;
+    check.equal([elsewhere.failing, elsewhere.cases], causes.length > 0 ? [0, stays.length - failing] : [failing, stays.length]);
+  }),
+
+  test('counts all cases, also where only some of them are looked at', ({ check }) => {
+    const many = every((i) => ({ nights: i % 50, berth: `N${i % 9}`, loa: i % 31 }), 60_000);
+    const found = judged(many, (row) => row['berth'] === 'N4' && (row['nights'] as number) >= 40);
+    check.equal(
+      found.causes.map(({ conditions }) => conditions.map(tellCondition).sort()),
+      [['berth=N4', 'nights>=40']],
+    );
+    const failing = many.filter((row) => row['berth'] === 'N4' && (row['nights'] as number) >= 40).length;
+    check.equal([found.causes[0]?.failing, found.causes[0]?.cases, found.elsewhere.failing], [failing, failing, 0]);
+  }),
+
+  test('finds what was planted: seed {seed}', { cases: range('seed', 200, 219) }, ({ row, check }) => {
+    const seed = row.seed;
+    const { rows, failed, causes, isFlipped } = plant(seed, (['value', 'pair', 'range'] as const)[seed % 3]);
+    const { causes: told } = whereItFails(rows.map((row: Row, i: number) => ({ row, failed: failed[i] as boolean })));
+    const planted = rows.filter((one: Row) => meets(one, causes[0])).length;
+    check.holds(told.length > 0);
+    if (!isFlipped) check.equal([told[0]?.failing, told[0]?.cases], [planted, planted]);
+  }),
+]);
