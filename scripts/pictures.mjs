@@ -32,6 +32,13 @@ writeFileSync(join(mistaken, 'dues.csv'), 'loa\n8\n');
 const wanted = process.argv.slice(2);
 const pictures = [
   { name: 'run-failures', cwd: office, args: ['run', '--tag', 'draft'] },
+  { name: 'grid', cwd: office, args: ['run', '--tag', 'draft', '--grid-by', 'season,hull/loa', '--show', 'summary', '--title', 'table of bands'] },
+  {
+    name: 'compare',
+    cwd: office,
+    before: ['run', 'tests/dues.lattice.ts', 'tests/draft.lattice.ts', '--on-request', '--show', 'summary'],
+    args: ['compare', 'latest', 'latest', '--variants', 'berth dues,berth dues by the draft'],
+  },
   { name: 'run', cwd: office, args: ['run'], seconds: 20 },
   { name: 'plan', cwd: office, args: ['plan', 'tests/berths.lattice.ts', 'tests/prices.lattice.ts', 'tests/tides.lattice.ts'] },
   { name: 'explain', cwd: office, args: ['explain', 'without a vessel'] },
@@ -44,7 +51,8 @@ const pictures = [
   { name: 'plan-errors', cwd: mistaken, args: ['run'] },
 ];
 
-for (const { name, cwd, args, seconds = 3 } of pictures.filter((picture) => wanted.length === 0 || wanted.includes(picture.name))) {
+for (const { name, cwd, before, args, seconds = 3 } of pictures.filter((picture) => wanted.length === 0 || wanted.includes(picture.name))) {
+  if (before) spawnSync(process.execPath, [command, ...before], { cwd, stdio: 'ignore' });
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
   const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten', 'tcp'], { stdio: 'ignore' });
   await wait(1000);

@@ -109,7 +109,7 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .description('two run records side by side: newly failing, fixed, still failing, new, gone, slower, faster')
     .argument('[before]', 'a folder, latest, previous, or a report in JSON or JSON Lines', 'previous')
     .argument('[after]', 'the same', 'latest')
-    .option('--variants <before,after>', 'the cases of two variants of a suite, in place of the same cases twice', pairOf)
+    .option('--variants <before,after>', 'the cases of two variants of a suite, or of two suites of one make, by their titles', pairOf)
     .addOption(new Option('--as <format>', 'in place of text for people').choices(['markdown', 'json']))
     .addHelpText(
       'after',

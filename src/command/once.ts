@@ -125,20 +125,20 @@ export async function runOnce(
 
   const wall = Date.now() - started.getTime();
   const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state);
-  const opened = recordedIn({ folder: record, info: { ...info, wall, exitStatus: status, counts: state.counts } });
+  const ended: RunInfo = { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) };
+  const opened = recordedIn({ folder: record, info: ended });
   const found = whereTestsFail(opened.entries, failingTests(state));
   if (options.sort && options.show === 'failures') tellTests(state, options.sort, terminal);
-  if (options.grid || options.gridBy) tellGrids(opened.entries, found, options.gridBy, terminal);
   if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
   const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined };
-  tellEnd(state, found, leaks, closing, options, terminal, root);
+  const grids = tellGrids(opened.entries, found, options, terminal);
+  tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal.style))], closing, options, terminal, root);
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}; nothing more was run`);
   if (status === 3) terminal.out(terminal.style.yellow('no case was selected'));
   // A record that could not be gone on with stays as it was.
   const isRefused = earlier !== undefined && state.planProblems.length > 0;
-  if (state.unwritable === undefined && !isRefused)
-    writeInfo(record, { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) });
+  if (state.unwritable === undefined && !isRefused) writeInfo(record, ended);
   if (!options.record) removeOldRecords(root);
   if (options.as) {
     const problems = tellPlanProblems(state, tellingFor(root, terminal.style));
@@ -153,14 +153,14 @@ export async function runOnce(
 function tellEnd(
   state: RunState,
   where: ReadonlyMap<number, WhereItFails>,
-  leaks: readonly Leak[],
+  more: readonly string[],
   closing: Closing,
   { show }: RunCommandOptions,
   terminal: Terminal,
   root: string,
 ): void {
   const telling = tellingFor(root, terminal.style);
-  const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), tellLeaks(leaks, telling)];
+  const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), more];
   for (const line of blocks.flat()) terminal.out(line);
   if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
   for (const line of tellSummary(state, closing, telling)) terminal.out(line);

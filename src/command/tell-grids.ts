@@ -1,8 +1,9 @@
-import { type Sides, tellGrid } from '../formats/human/grid.ts';
+import { tellGrid } from '../formats/human/grid.ts';
 import { oneLine } from '../formats/style.ts';
 import { testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
+import type { Look } from './tell-record.ts';
 import type { Terminal } from './terminal.ts';
 
 /** A test with more cases is no grid that anybody reads. */
@@ -10,15 +11,19 @@ const mostCases = 20_000;
 const fewestCases = 4;
 
 /** Each test whose rows make a grid as one; with sides that were asked for, each that has those columns. */
-export function tellGrids(entries: () => Iterable<JournalEntry>, where: ReadonlyMap<number, WhereItFails>, asked: Sides | undefined, terminal: Terminal): void {
-  const { style, width } = terminal;
+export function tellGrids(
+  entries: () => Iterable<JournalEntry>,
+  where: ReadonlyMap<number, WhereItFails>,
+  { grid, gridBy }: Look,
+  { style, width }: Terminal,
+): string[] {
+  const lines: string[] = [];
+  if (!grid && !gridBy) return lines;
   for (const { header, count, results } of testsInOrder(entries)) {
     if (count < fewestCases || count > mostCases) continue;
     const ran = [...results()].map(({ result }) => result).filter(({ status }) => status !== 'held');
-    const grid = ran.length < fewestCases ? [] : tellGrid(ran, where.get(header.test), asked, width, style);
-    if (grid.length === 0) continue;
-    terminal.out('');
-    terminal.out(`${style.bold(oneLine(header.path.join(' › ')))}  ${style.dim(header.file)}`);
-    for (const line of grid) terminal.out(`  ${line}`);
+    const drawn = ran.length < fewestCases ? [] : tellGrid(ran, where.get(header.test), gridBy, width, style);
+    if (drawn.length > 0) lines.push('', `${style.bold(oneLine(header.path.join(' › ')))}  ${style.dim(header.file)}`, ...drawn.map((line) => `  ${line}`));
   }
+  return lines;
 }

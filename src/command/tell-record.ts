@@ -16,15 +16,14 @@ export interface Look {
 }
 
 /** Tells people what is on record, as the run did: tests, failures, where they are, the summary. */
-export function tellRecord(record: Opened, root: string, { sort = 'plan', grid, gridBy }: Look, terminal: Terminal): void {
+export function tellRecord(record: Opened, root: string, look: Look, terminal: Terminal): void {
   const { info } = record;
   const state = stateOf(record.entries());
   const where = whereTestsFail(record.entries, failingTests(state));
-  tellTests(state, sort, terminal);
-  if (grid || gridBy) tellGrids(record.entries, where, gridBy, terminal);
+  tellTests(state, look.sort ?? 'plan', terminal);
   const telling = tellingFor(info.root ?? root, terminal.style);
-  for (const line of tellPlanProblems(state, telling)) terminal.out(line);
-  for (const line of tellFailures(state, where, telling)) terminal.out(line);
+  const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), tellGrids(record.entries, where, look, terminal)];
+  for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');
   if (info.wall === undefined) terminal.out(terminal.style.yellow('the run did not come to its end'));
   const closing = { wall: info.wall ?? 0, lanes: info.lanes, seed: info.seed, record: record.name, interrupted: (info.exitStatus ?? 0) >= 128 };

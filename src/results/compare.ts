@@ -34,7 +34,7 @@ export interface Comparison {
 
 type Entries = () => Iterable<JournalEntry>;
 
-/** Which cases are compared: all by their ids, or those of two variants, whose ids differ by the variant's title only. */
+/** Which cases are compared: all by their ids, or those of two variants, or of a suite and one adapted from it: their ids differ by that title, and by the file. */
 export type Matching = { readonly before: string; readonly after: string } | undefined;
 
 const fails = (side: Side | undefined): boolean => side?.status === 'failed' || side?.status === 'errored';
@@ -117,12 +117,11 @@ const sideOf = ({ status, times, failures }: Pick<RecordedResult, 'status' | 'ti
   message: failures[0]?.message,
 });
 
-/** An id with a star in place of a variant's title; nothing where it is not of that variant. */
+/** An id without its file and with a star in place of a variant's title; nothing where it is not of that variant. */
 function withoutVariant(id: string, variant: string): string | undefined {
-  const [file, ...rest] = id.split('#');
-  const parts = rest.join('#').split('/');
+  const parts = id.slice(id.indexOf('#') + 1).split('/');
   const at = parts.indexOf(slug(variant));
-  return at < 0 ? undefined : `${file}#${parts.with(at, '*').join('/')}`;
+  return at < 0 ? undefined : parts.with(at, '*').join('/');
 }
 
 type Timed = Compared & { readonly before: Side; readonly after: Side };
