@@ -5,7 +5,14 @@ import { shortValue } from '../cases/values.ts';
  * A line of CSV (RFC 4180), without its end. Texts that a spreadsheet would take for a formula get an apostrophe before them;
  * lists and objects stand as JSON.
  */
-export const csvLine = (values: readonly unknown[]): string => papa.unparse([values.map(cellOf)], { escapeFormulae: true, newline: '\n' });
+export const csvLine = (values: readonly unknown[]): string => csvLines([values]);
+
+/** Several lines at once, which takes far less time; the last one without its end. */
+export const csvLines = (lines: readonly (readonly unknown[])[]): string =>
+  papa.unparse(
+    lines.map((values) => values.map(cellOf)),
+    { escapeFormulae: true, newline: '\n' },
+  );
 
 function cellOf(value: unknown): unknown {
   if (value === undefined || value === null) return '';

@@ -1,6 +1,9 @@
 import { testsInOrder } from '../results/in-order.ts';
 import type { NameFile, Recorded } from '../results/report.ts';
-import { csvLine } from './csv.ts';
+import { csvLine, csvLines } from './csv.ts';
+
+/** Lines that are written at once. */
+const block = 500;
 
 const fixed = [
   '(id)',
@@ -33,12 +36,17 @@ export function* reportAsCsv({ entries }: Recorded, nameFile: NameFile): Generat
     else if (entry.is === 'ended' && entry.result.status !== 'passed') for (const column of Object.keys(entry.result.row)) columns.add(column);
   }
   yield `${csvLine([...fixed, ...columns])}\n`;
+  let lines: unknown[][] = [];
   for (const { header, results } of testsInOrder(entries)) {
     for (const { result, lane } of results()) {
       const { id, status, cause, reason, title, tags, times, checks, attempts, failures, row, place } = result;
       const at = place ?? header.place;
       const told = [id, status, cause, reason, title, at ? nameFile(at.file) : header.file, at?.line, tags.join(' '), times.setup, times.body, times.teardown];
-      yield `${csvLine([...told, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])])}\n`;
+      lines.push([...told, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])]);
+      if (lines.length < block) continue;
+      yield `${csvLines(lines)}\n`;
+      lines = [];
     }
   }
+  if (lines.length > 0) yield `${csvLines(lines)}\n`;
 }

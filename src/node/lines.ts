@@ -16,8 +16,8 @@ export class Lines {
     this.#path = path;
   }
 
-  /** Those that came since the last call; none while there is no such file. */
-  *read(): Generator<string> {
+  /** Those that came since the last call, many at a time; none while there is no such file. */
+  *read(): Generator<readonly string[]> {
     try {
       this.#file ??= openSync(this.#path, 'r');
     } catch {
@@ -29,7 +29,7 @@ export class Lines {
       this.#offset += length;
       const lines = (this.rest + this.#decoder.write(piece.subarray(0, length))).split('\n');
       this.rest = lines.pop() as string;
-      yield* lines;
+      yield lines;
     }
   }
 

@@ -63,7 +63,7 @@ function* resultLines(path: string): Generator<ResultReport> {
 function* linesIn(path: string): Generator<string> {
   const lines = new Lines(path);
   try {
-    yield* lines.read();
+    for (const some of lines.read()) yield* some;
     if (lines.rest !== '') yield lines.rest;
   } finally {
     lines.close();

@@ -12,9 +12,11 @@ export class Tail {
 
   /** The whole entries that came since the last call. */
   *read(): Generator<JournalEntry> {
-    for (const line of this.#lines.read()) {
-      const entry = this.#reader.read(line);
-      if (entry) yield entry;
+    for (const lines of this.#lines.read()) {
+      for (let at = 0; at < lines.length; at++) {
+        const entry = this.#reader.read(lines[at] as string);
+        if (entry) yield entry;
+      }
     }
   }
 

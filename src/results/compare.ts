@@ -40,74 +40,85 @@ export type Matching = { readonly before: string; readonly after: string } | und
 const fails = (side: Side | undefined): boolean => side?.status === 'failed' || side?.status === 'errored';
 const isExcused = ({ status }: Side): boolean => status !== 'passed' && status !== 'failed' && status !== 'errored';
 
-/** Compares two records case by case. A case that fails and was not there before is newly failing. */
+/** Compares two records case by case. A case that fails and was not there before is newly failing. Of the earlier record, a line a case is held. */
 export function compare(before: Entries, after: Entries, matching?: Matching): Comparison {
-  const known = new Map<string, Compared>();
-  for (const one of sidesOf(before(), matching?.before)) known.set(one.key, { id: one.id, title: one.title, path: one.path, before: one.side });
-  const pairs: Compared[] = [];
-  for (const { key, id, title, path, side } of sidesOf(after(), matching?.after)) {
-    pairs.push({ id, title, path, before: known.get(key)?.before, after: side });
-    known.delete(key);
-  }
-  const timed = pairs.filter(({ before, after }) => before?.status === 'passed' && after?.status === 'passed') as Timed[];
-  // The same cases on a slower machine are slower throughout; variants differ by themselves.
-  const pace = new Pace(timed, matching === undefined);
+  const known = new Map<string, Keyed>();
+  for (const one of casesOf(before(), matching?.before)) known.set(one.key, one);
   const cases: Record<Exclude<Change, 'same'>, Compared[]> = {
     'newly failing': [],
     fixed: [],
     'still failing': [],
     new: [],
-    gone: [...known.values()],
+    gone: [],
     excused: [],
     slower: [],
     faster: [],
   };
+  // The same cases on a slower machine are slower throughout; variants differ by themselves.
+  const pace = new Pace(matching === undefined);
+  /** Passed in both, and took another time. */
+  const timed: Timed[] = [];
   let same = 0;
-  for (const pair of pairs) {
-    const change = changeOf(pair, pace);
+  for (const one of casesOf(after(), matching?.after)) {
+    const earlier = known.get(one.key);
+    known.delete(one.key);
+    const change = changeOf(earlier?.side, one.side);
+    if (change === 'timed') {
+      const [from, to] = [earlier?.side.milliseconds ?? 0, one.side.milliseconds];
+      pace.take(from, to);
+      if (Math.abs(to - from) >= unnoticed) timed.push({ ...compared(one, earlier), milliseconds: [from, to] });
+      else same++;
+    } else if (change === 'same') same++;
+    else cases[change].push(compared(one, earlier));
+  }
+  for (const gone of known.values()) cases.gone.push(compared(undefined, gone));
+  for (const { milliseconds, ...pair } of timed) {
+    const change = pace.of(...milliseconds);
     if (change === 'same') same++;
     else cases[change].push(pair);
   }
   return { cases, same, pace: pace.median };
 }
 
+function compared(after: Keyed | undefined, before: Keyed | undefined): Compared {
+  const { named, path } = (after ?? before) as Keyed;
+  return { id: named.id, title: named.title, path, before: before?.side, after: after?.side };
+}
+
 /*
  * before    after     change
  * any       fails     newly failing, or still failing where it failed before
- * fails     passed    fixed
  * none      other     new
- * ran       excused   excused
- * passed    passed    slower, faster, same
+ * any       excused   excused, or the same where it was excused before
+ * fails     passed    fixed
+ * passed    passed    slower, faster or the same, by its time
+ * excused   passed    the same
  */
-function changeOf({ before, after }: Compared, pace: Pace): Change {
+function changeOf(before: Side | undefined, after: Side): Exclude<Change, 'gone' | 'slower' | 'faster'> | 'timed' {
   if (fails(after)) return fails(before) ? 'still failing' : 'newly failing';
   if (!before) return 'new';
-  if (!after) return 'gone';
   if (isExcused(after)) return isExcused(before) ? 'same' : 'excused';
   if (fails(before)) return 'fixed';
-  return before.status === 'passed' ? pace.of(before.milliseconds, after.milliseconds) : 'same';
+  return before.status === 'passed' ? 'timed' : 'same';
 }
 
 interface Keyed {
   readonly key: string;
-  readonly id: string;
-  readonly title: string;
+  /** Read where it is told. */
+  readonly named: { readonly id: string; readonly title: string };
   readonly path: readonly string[];
   readonly side: Side;
 }
 
-function* sidesOf(entries: Iterable<JournalEntry>, variant: string | undefined): Generator<Keyed> {
+function* casesOf(entries: Iterable<JournalEntry>, variant: string | undefined): Generator<Keyed> {
   const paths = new Map<number, readonly string[]>();
   for (const entry of entries) {
     if (entry.is === 'test') paths.set(entry.header.test, [entry.header.file, ...entry.header.path]);
     else if (entry.is === 'ended') {
       const { result } = entry;
       const key = variant === undefined ? result.id : withoutVariant(result.id, variant);
-      if (key !== undefined) yield { key, id: result.id, title: result.title, path: paths.get(result.test) ?? [], side: sideOf(result) };
-    } else if (entry.is === 'torn' && variant === undefined) {
-      const { id, title, result } = entry;
-      yield { key: id, id, title, path: [], side: sideOf(result) };
-    }
+      if (key !== undefined) yield { key, named: result, path: paths.get(result.test) ?? [], side: sideOf(result) };
+    } else if (entry.is === 'torn' && variant === undefined) yield { key: entry.id, named: entry, path: [], side: sideOf(entry.result) };
   }
 }
 
@@ -124,7 +135,7 @@ function withoutVariant(id: string, variant: string): string | undefined {
   return at < 0 ? undefined : parts.with(at, '*').join('/');
 }
 
-type Timed = Compared & { readonly before: Side; readonly after: Side };
+type Timed = Compared & { readonly milliseconds: readonly [before: number, after: number] };
 
 /** Milliseconds that a collection of garbage or a busy machine may add to any case. */
 const unnoticed = 20;
@@ -138,33 +149,45 @@ const enoughOfASize = 12;
  * median of the absolute deviations from the median (F. R. Hampel, 1974), of the ratios' logarithms.
  */
 class Pace {
-  readonly #center: number;
-  readonly #spread: number;
-  /** Of cases by the binary magnitude of their time. */
-  readonly #spreads = new Map<number, number>();
+  readonly #isCentred: boolean;
+  readonly #ratios: number[] = [];
+  /** The binary magnitude of the time that each is of. */
+  readonly #sizes: number[] = [];
+  #judged: { readonly center: number; readonly spread: number; readonly spreads: ReadonlyMap<number, number> } | undefined;
 
-  constructor(pairs: readonly Timed[], isCentred: boolean) {
-    const ratios = pairs.map((pair) => ({
-      size: sizeOf(pair.before.milliseconds, pair.after.milliseconds),
-      ratio: ratioOf(pair.before.milliseconds, pair.after.milliseconds),
-    }));
-    this.#center = isCentred ? middle(ratios.map(({ ratio }) => ratio)) : 0;
-    const spreadOf = (some: typeof ratios): number => 1.4826 * middle(some.map(({ ratio }) => Math.abs(ratio - this.#center)));
-    this.#spread = spreadOf(ratios);
-    for (const size of new Set(ratios.map((one) => one.size))) {
-      const alike = ratios.filter((one) => one.size === size);
-      if (alike.length >= enoughOfASize) this.#spreads.set(size, spreadOf(alike));
+  constructor(isCentred: boolean) {
+    this.#isCentred = isCentred;
+  }
+
+  take(before: number, after: number): void {
+    this.#ratios.push(ratioOf(before, after));
+    this.#sizes.push(sizeOf(before, after));
+  }
+
+  get #judgement() {
+    this.#judged ??= this.#judge();
+    return this.#judged;
+  }
+
+  #judge() {
+    const center = this.#isCentred ? middle(this.#ratios) : 0;
+    const spreadOf = (ratios: readonly number[]): number => 1.4826 * middle(ratios.map((ratio) => Math.abs(ratio - center)));
+    const spreads = new Map<number, number>();
+    for (const size of new Set(this.#sizes)) {
+      const alike = this.#ratios.filter((_, i) => this.#sizes[i] === size);
+      if (alike.length >= enoughOfASize) spreads.set(size, spreadOf(alike));
     }
+    return { center, spread: spreadOf(this.#ratios), spreads };
   }
 
   get median(): number {
-    return Math.exp(this.#center);
+    return Math.exp(this.#judgement.center);
   }
 
   of(before: number, after: number): 'slower' | 'faster' | 'same' {
-    const ratio = ratioOf(before, after) - this.#center;
-    const spread = this.#spreads.get(sizeOf(before, after)) ?? this.#spread;
-    if (Math.abs(after - before) < unnoticed || Math.abs(ratio) < Math.max(leastRatio, beyond * spread)) return 'same';
+    const { center, spread, spreads } = this.#judgement;
+    const ratio = ratioOf(before, after) - center;
+    if (Math.abs(ratio) < Math.max(leastRatio, beyond * (spreads.get(sizeOf(before, after)) ?? spread))) return 'same';
     return ratio > 0 ? 'slower' : 'faster';
   }
 }
