@@ -193,6 +193,7 @@ class ReadPass implements RecordedResult {
   readonly #twin: number;
   readonly #line: number;
   readonly #values: string;
+  #row: Readonly<Record<string, unknown>> | undefined;
   readonly #header: TestHeader | undefined;
 
   constructor(line: string, headers: ReadonlyMap<number, TestHeader>) {
@@ -209,8 +210,11 @@ class ReadPass implements RecordedResult {
   }
 
   get row(): Readonly<Record<string, unknown>> {
-    const values = JSON.parse(this.#values) as unknown[];
-    return Object.fromEntries((this.#header?.columns ?? []).map((column, i) => [column, values[i]]));
+    if (!this.#row) {
+      const values = JSON.parse(this.#values) as unknown[];
+      this.#row = Object.fromEntries((this.#header?.columns ?? []).map((column, i) => [column, values[i]]));
+    }
+    return this.#row;
   }
   get id(): string {
     return idOf(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.row, undefined), this.#twin);
