@@ -1,7 +1,7 @@
 // Builds dist/: bundled entries, and the declarations.
-// usage: build.mjs [source folder] [output folder] [--no-types]
+// usage: build.mjs [source folder] [output folder] [--no-types] [--no-page]
 import { execFileSync } from 'node:child_process';
-import { chmodSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chmodSync, copyFileSync, existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
 
@@ -53,6 +53,9 @@ const notices = [...bundled].sort().map((name) => {
   return `${name}\n\n${readFileSync(`${folder}/${licence}`, 'utf8').trim()}\n`;
 });
 writeFileSync(`${out}/THIRD-PARTY-NOTICES.txt`, notices.join(`\n${'-'.repeat(80)}\n\n`));
+// The page is built from the sources that stand here; a copy of the command takes it as it is.
+if (!process.argv.includes('--no-page')) await import('./build-page.mjs');
+if (existsSync(`${root}/page/dist/page.html`)) copyFileSync(`${root}/page/dist/page.html`, `${out}/page.html`);
 if (!process.argv.includes('--no-types')) {
   execFileSync(process.execPath, [`${root}/node_modules/typescript/bin/tsc`, '-p', `${root}/scripts/declarations.json`], { cwd: root, stdio: 'inherit' });
 }

@@ -1,8 +1,10 @@
 import { closeSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
 import { resolve } from 'node:path';
+import { reportAsPage } from '../formats/page.ts';
 import { formatOf, type ReportFormat, reportFormats } from '../formats/report-formats.ts';
 import { oneLine } from '../formats/style.ts';
 import { rootOf } from '../node/find.ts';
+import { pageHead, pageLines, pageTemplate } from '../node/page-lines.ts';
 import { type Opened, openRecord } from '../node/recorded.ts';
 import type { Setting } from './setting.ts';
 import { type Look, tellRecord } from './tell-record.ts';
@@ -37,8 +39,11 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
 
 /** Writes a record in a format, piece by piece. */
 export async function writeAs(format: ReportFormat, record: Opened, root: string, style: Terminal['style'], write: (text: string) => void): Promise<void> {
-  const { nameFile } = tellingFor(record.info.root ?? root, style);
-  if (format === 'html') throw new Error('not here yet');
+  const { nameFile, source } = tellingFor(record.info.root ?? root, style);
+  if (format === 'html') {
+    for (const piece of reportAsPage(pageTemplate(), pageHead(record, root), pageLines(record, nameFile, source))) write(piece);
+    return;
+  }
   const { writeReport } = await import('../formats/report.ts');
   for await (const piece of writeReport(format, record, nameFile)) write(piece);
 }

@@ -1,0 +1,177 @@
+import { useCallback, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
+import { commandAgain } from '../../src/formats/again.ts';
+import { visible } from '../../src/formats/style.ts';
+import { failingTests } from '../../src/results/run-state.ts';
+import { whereTestsFail } from '../../src/results/where/tests.ts';
+import { copy } from './parts/Copy.tsx';
+import { Counts } from './parts/Status.tsx';
+import { toggleStatus } from './record/filter.ts';
+import { ask } from './record/load.ts';
+import { isFailing, type Store } from './record/store.ts';
+import { currentRoute, go, hrefOf, useRoute, views } from './route.ts';
+import { Compare } from './views/Compare.tsx';
+import { Keys } from './views/Keys.tsx';
+import { Matrix } from './views/Matrix.tsx';
+import { Overview } from './views/Overview.tsx';
+import { Tests } from './views/Tests.tsx';
+import { Time } from './views/Time.tsx';
+
+const themes = ['system', 'light', 'dark'] as const;
+type Theme = (typeof themes)[number];
+
+/** A page from a file may not remember anything. */
+function remembered(): Theme {
+  try {
+    return themes.find((one) => one === localStorage.getItem('red-lattice theme')) ?? 'system';
+  } catch {
+    return 'system';
+  }
+}
+
+export function App({ store, served }: { readonly store: Store; readonly served: boolean }) {
+  const version = useSyncExternalStore(store.subscribe, () => store.version);
+  const route = useRoute();
+  const [theme, setTheme] = useState<Theme>(remembered);
+  const [showsKeys, setShowsKeys] = useState(false);
+  const [refused, setRefused] = useState('');
+  // While results come in, where they fail is not looked for anew with each.
+  const settled = store.live ? Math.floor(store.items.length / 500) : version;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: settled stands for what has come
+  const where = useMemo(() => whereTestsFail(() => store.items.map(({ result }) => ({ is: 'ended', result })), failingTests(store.state)), [store, settled]);
+
+  useEffect(() => {
+    document.documentElement.dataset['theme'] = theme;
+    try {
+      localStorage.setItem('red-lattice theme', theme);
+    } catch {
+      // Then it holds for this time.
+    }
+  }, [theme]);
+
+  const act = useCallback((asked: Parameters<typeof ask>[0]): void => void ask(asked).then((reason) => setRefused(reason ?? '')), []);
+
+  const step = useCallback(
+    (by: 1 | -1): void => {
+      const failing = store.items
+        .filter(({ result }) => isFailing(result.status))
+        .sort((a, b) => a.result.test - b.result.test || a.result.ordinal - b.result.ordinal);
+      if (failing.length === 0) return;
+      const at = failing.findIndex(({ result }) => result.id === currentRoute().case);
+      const next = failing[at < 0 ? (by > 0 ? 0 : failing.length - 1) : (at + by + failing.length) % failing.length];
+      go({ view: 'tests', case: next?.result.id }, currentRoute().case !== undefined);
+    },
+    [store],
+  );
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent): void => {
+      const target = event.target as HTMLElement;
+      if (event.ctrlKey || event.metaKey || event.altKey || document.querySelector('dialog[open]')) return;
+      if (/^(?:INPUT|SELECT|TEXTAREA)$/.test(target.tagName)) {
+        if (event.key === 'Escape') target.blur();
+        return;
+      }
+      const open = store.byId.get(currentRoute().case ?? '');
+      const acts: Record<string, (() => void) | undefined> = {
+        '/': () => {
+          go({ view: 'tests' });
+          setTimeout(() => document.getElementById('filter')?.focus());
+        },
+        '?': () => setShowsKeys(true),
+        Escape: open && (() => go({ case: undefined })),
+        c: open && (() => void copy(commandAgain(open.result.id))),
+        f: () => go({ view: 'tests', filter: /status:failed,errored/.test(currentRoute().filter) ? '' : 'status:failed,errored' }),
+        n: () => step(1),
+        p: () => step(-1),
+        r: served ? () => act({ what: 'failed' }) : undefined,
+        t: () => setTheme((now) => themes[(themes.indexOf(now) + 1) % themes.length] as Theme),
+      };
+      const view = views[Number(event.key) - 1];
+      const does = view ? () => go({ view }) : acts[event.key];
+      if (!does) return;
+      event.preventDefault();
+      does();
+    };
+    addEventListener('keydown', onKey);
+    return () => removeEventListener('keydown', onKey);
+  }, [store, served, step, act]);
+
+  const failing = store.state.counts.failed + store.state.counts.errored;
+  useEffect(() => {
+    document.title = `${failing > 0 ? `✗ ${failing}` : store.live ? '…' : '✓'} ${store.name} · Red Lattice`;
+  }, [failing, store.live, store.name]);
+
+  return (
+    <>
+      <a
+        className="skip"
+        href="#main"
+        onClick={(event) => {
+          event.preventDefault();
+          document.getElementById('main')?.focus();
+        }}
+      >
+        to the results
+      </a>
+      <header className="bar">
+        <h1>
+          <svg viewBox="0 0 15 15" width="15" height="15" aria-hidden="true">
+            {[0, 1, 2].flatMap((x) =>
+              [0, 1, 2].map((y) => (
+                <rect key={`${x}${y}`} x={x * 5 + 1} y={y * 5 + 1} width="3" height="3" className={x === 2 && y === 0 ? 'lit' : undefined} />
+              )),
+            )}
+          </svg>
+          Red Lattice
+        </h1>
+        <nav aria-label="views">
+          {views.map((view) => (
+            <a key={view} href={hrefOf({ view })} aria-current={route.view === view ? 'page' : undefined}>
+              {view}
+            </a>
+          ))}
+        </nav>
+        <Counts counts={store.state.counts} onChoose={(status) => go({ view: 'tests', filter: toggleStatus('', status) })} />
+        <span className="end">
+          {store.live && <span className="live">running</span>}
+          {served && !store.live && (
+            <>
+              {failing > 0 && (
+                <button type="button" onClick={() => act({ what: 'failed' })}>
+                  run failed
+                </button>
+              )}
+              <button type="button" onClick={() => act({ what: 'all' })}>
+                run all
+              </button>
+            </>
+          )}
+          {served && store.live && (
+            <button type="button" onClick={() => act({ what: 'stop' })}>
+              stop
+            </button>
+          )}
+          <button type="button" onClick={() => setTheme((now) => themes[(themes.indexOf(now) + 1) % themes.length] as Theme)} aria-label={`colours: ${theme}`}>
+            {theme === 'system' ? '◐' : theme === 'light' ? '○' : '●'}
+          </button>
+          <button type="button" onClick={() => setShowsKeys(true)} aria-label="list of keys">
+            ?
+          </button>
+        </span>
+      </header>
+      {(store.problem || refused) && (
+        <p className="refused" role="alert">
+          {visible(store.problem ?? refused)}
+        </p>
+      )}
+      <main id="main" tabIndex={-1}>
+        {route.view === 'overview' && <Overview store={store} where={where} />}
+        {route.view === 'tests' && <Tests store={store} route={route} served={served} />}
+        {route.view === 'matrix' && <Matrix store={store} route={route} where={where} />}
+        {route.view === 'time' && <Time store={store} />}
+        {route.view === 'compare' && <Compare store={store} />}
+      </main>
+      {showsKeys && <Keys onClose={() => setShowsKeys(false)} />}
+    </>
+  );
+}

@@ -1,0 +1,10 @@
+import { createRoot } from 'react-dom/client';
+import { App } from './App.tsx';
+import { load } from './record/load.ts';
+import { Store } from './record/store.ts';
+import './style.css';
+
+const served = document.getElementById('record') === null;
+const store = new Store();
+load(store);
+createRoot(document.getElementById('page') as HTMLElement).render(<App store={store} served={served} />);

@@ -1,0 +1,39 @@
+import { useState } from 'react';
+
+/** A command that can be copied. */
+export function Command({ text }: { readonly text: string }) {
+  const [copied, setCopied] = useState(false);
+  return (
+    <p className="command">
+      <code>{text}</code>
+      <button
+        type="button"
+        onClick={() => {
+          void copy(text).then(() => {
+            setCopied(true);
+            setTimeout(() => setCopied(false), 1500);
+          });
+        }}
+      >
+        {copied ? 'copied' : 'copy'}
+      </button>
+      <span className="unseen" role="status">
+        {copied ? 'copied' : ''}
+      </span>
+    </p>
+  );
+}
+
+/** Pages from a file may not have the clipboard: then by a field that is selected. */
+export async function copy(text: string): Promise<void> {
+  try {
+    await navigator.clipboard.writeText(text);
+  } catch {
+    const field = document.createElement('textarea');
+    field.value = text;
+    document.body.append(field);
+    field.select();
+    document.execCommand('copy');
+    field.remove();
+  }
+}

@@ -1,0 +1,147 @@
+import { type DifferenceLine, difference, textIn } from '../../../src/checks/difference.ts';
+import { visible } from '../../../src/formats/style.ts';
+import { writePlace } from '../../../src/problems/place.ts';
+import type { Failure } from '../../../src/running/result.ts';
+import type { Excerpt, Store } from '../record/store.ts';
+
+/** One thing that went wrong: what it says, the difference, the lines of the source. */
+export function FailureBlock({ failure, store }: { readonly failure: Failure; readonly store: Store }) {
+  const { message, note, cause, fixture, step, behind = [], place, frames = [] } = failure;
+  const where = [fixture && `fixture “${fixture}”, ${cause === 'teardown' ? 'tear-down' : 'set-up'}`, step?.length ? `step “${step.join(' › ')}”` : undefined]
+    .filter(Boolean)
+    .join(', ');
+  return (
+    <section className="failure">
+      {where && <p className="quiet">in {where}</p>}
+      <p className="message">
+        {note && <strong>{visible(note)}: </strong>}
+        <span className="failed">{visible(message)}</span>
+      </p>
+      {behind.map((inner, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+        <p key={i} className="quiet">
+          behind it: {visible(inner)}
+        </p>
+      ))}
+      <Values failure={failure} />
+      {place && (
+        <>
+          <p className="place">{writePlace(place)}</p>
+          <Source place={place} excerpts={store.excerpts.get(place.file)} />
+        </>
+      )}
+      {frames.slice(1, 5).map((frame) => (
+        <p key={writePlace(frame)} className="quiet">
+          called from {frame.within ? `${frame.within}, ` : ''}
+          {writePlace(frame)}
+        </p>
+      ))}
+    </section>
+  );
+}
+
+function Values({ failure: { actual, expected, expectedIs } }: { readonly failure: Failure }) {
+  if (actual !== undefined && expected !== undefined && expectedIs === undefined) return <Difference lines={difference(actual, expected)} />;
+  if (actual === undefined && expected === undefined) return null;
+  return (
+    <dl className="values">
+      {actual !== undefined && (
+        <>
+          <dt>actual</dt>
+          <dd>
+            <pre>{visible(textIn(actual)?.includes('\n') ? (textIn(actual) as string) : actual)}</pre>
+          </dd>
+        </>
+      )}
+      {expected !== undefined && (
+        <>
+          <dt>{expectedIs ?? 'expected'}</dt>
+          <dd>
+            <pre>{visible(expected)}</pre>
+          </dd>
+        </>
+      )}
+    </dl>
+  );
+}
+
+const labels = { actual: 'actual', expected: 'expected', both: '', 'left-out': '' } as const;
+
+/** A difference line by line; sides are told by words and signs, too. */
+export function Difference({ lines }: { readonly lines: readonly DifferenceLine[] }) {
+  const isShort = lines.length === 2 && lines.every(({ side }) => side !== 'both' && side !== 'left-out');
+  return (
+    <table className="difference">
+      <caption className="unseen">difference between actual and expected</caption>
+      <tbody>
+        {lines.map((line, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+          <tr key={i} className={line.side}>
+            <th scope="row">
+              {isShort ? (
+                labels[line.side]
+              ) : line.side === 'actual' ? (
+                <abbr title="actual">+</abbr>
+              ) : line.side === 'expected' ? (
+                <abbr title="expected">−</abbr>
+              ) : (
+                ''
+              )}
+            </th>
+            <td>{line.side === 'left-out' ? `… ${line.text}` : <Marked line={line} />}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Marked({ line: { text, marks = [] } }: { readonly line: DifferenceLine }) {
+  const parts: React.ReactNode[] = [];
+  let at = 0;
+  for (const [from, to] of marks) {
+    parts.push(visible(text.slice(at, from)), <mark key={from}>{visible(text.slice(from, to))}</mark>);
+    at = to;
+  }
+  return (
+    <>
+      {parts}
+      {visible(text.slice(at))}
+    </>
+  );
+}
+
+function Source({
+  place: { line, column },
+  excerpts = [],
+}: {
+  readonly place: { readonly line: number; readonly column: number };
+  readonly excerpts: readonly Excerpt[] | undefined;
+}) {
+  const excerpt = excerpts.find(({ first, lines }) => line >= first && line < first + lines.length);
+  if (!excerpt) return null;
+  return (
+    <pre className="source">
+      {excerpt.lines.map((text, i) => {
+        const number = excerpt.first + i;
+        const isIt = number === line;
+        return (
+          <div key={number} className={isIt ? 'it' : undefined}>
+            <span className="number">
+              {isIt ? '▸' : ' '} {number}
+            </span>
+            {isIt ? (
+              <>
+                {visible(text.slice(0, column - 1))}
+                <mark>{visible(text.slice(column - 1).match(/^[\p{L}\p{N}_$]+|^./u)?.[0] ?? '')}</mark>
+                {visible(text.slice(column - 1).replace(/^[\p{L}\p{N}_$]+|^./u, ''))}
+              </>
+            ) : (
+              visible(text)
+            )}
+          </div>
+        );
+      })}
+    </pre>
+  );
+}

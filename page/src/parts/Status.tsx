@@ -1,0 +1,48 @@
+import type { Status } from '../../../src/running/result.ts';
+
+export const signs: Readonly<Record<Status, string>> = { passed: '▪', failed: '✗', errored: '!', skipped: '▫', held: '◦', known: '≈', unrun: '?' };
+
+/** A status by its sign; what it is called is there for those who do not see it. */
+export const Sign = ({ status }: { readonly status: Status }) => (
+  <span className={`sign ${status}`} role="img" aria-label={status} title={status}>
+    {signs[status]}
+  </span>
+);
+
+const order: readonly Status[] = ['failed', 'errored', 'known', 'skipped', 'held', 'unrun', 'passed'];
+
+/** Counts by status, those that are not zero; each turns the filter for it on and off, where somebody listens. */
+export function Counts({
+  counts,
+  chosen,
+  onChoose,
+}: {
+  readonly counts: Readonly<Record<string, number>>;
+  readonly chosen?: ReadonlySet<Status>;
+  readonly onChoose?: (status: Status) => void;
+}) {
+  const shown = order.filter((status) => (counts[status] ?? 0) > 0 || chosen?.has(status));
+  return (
+    <span className="counts">
+      {shown.map((status) => {
+        const text = (
+          <>
+            <span className={`sign ${status}`} aria-hidden="true">
+              {signs[status]}
+            </span>{' '}
+            {(counts[status] ?? 0).toLocaleString('en')} {status}
+          </>
+        );
+        return onChoose ? (
+          <button type="button" key={status} aria-pressed={chosen?.has(status) ?? false} onClick={() => onChoose(status)}>
+            {text}
+          </button>
+        ) : (
+          <span key={status} className="count">
+            {text}
+          </span>
+        );
+      })}
+    </span>
+  );
+}

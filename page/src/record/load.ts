@@ -1,0 +1,61 @@
+import type { Store } from './store.ts';
+
+/** Fills a store with what stands in the page; or, where the page is served, with what its server sends. */
+export function load(store: Store): void {
+  const embedded = document.getElementById('record');
+  if (embedded) {
+    store.read(lines(embedded.textContent ?? ''));
+    // Its lines live on in what was read of them.
+    embedded.remove();
+  } else void follow(store);
+}
+
+function* lines(text: string): Generator<string> {
+  for (let at = 0; at < text.length; ) {
+    const end = text.indexOf('\n', at);
+    yield text.slice(at, end < 0 ? text.length : end);
+    if (end < 0) return;
+    at = end + 1;
+  }
+}
+
+/** Reads the lines as they come, over and over where the server is gone for a while. */
+async function follow(store: Store): Promise<void> {
+  for (;;) {
+    try {
+      const response = await fetch('record');
+      if (!response.ok || !response.body)
+        throw new Error(
+          response.status === 403
+            ? 'this page is open without its token: open the address that red-lattice view tells'
+            : `the server answers ${response.status}`,
+        );
+      store.problem = undefined;
+      const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+      let rest = '';
+      for (;;) {
+        const { value, done } = await reader.read();
+        if (done) break;
+        const parts = (rest + value).split('\n');
+        rest = parts.pop() ?? '';
+        if (parts.length > 0) store.read(parts);
+      }
+    } catch (error) {
+      store.problem = `${(error as Error).message}`;
+      store.live = false;
+      store.changed();
+    }
+    await new Promise((resolve) => setTimeout(resolve, 1000));
+  }
+}
+
+export interface Asked {
+  readonly what: 'failed' | 'all' | 'ids' | 'stop';
+  readonly ids?: readonly string[];
+}
+
+/** Asks the server for something; gives why it refuses. */
+export async function ask(asked: Asked): Promise<string | undefined> {
+  const response = await fetch('act', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(asked) });
+  return response.ok ? undefined : await response.text();
+}

@@ -1,0 +1,153 @@
+import type { Span } from '../../../src/fixtures/instance.ts';
+import { type JournalEntry, JournalReader, type RecordedResult, type TestHeader } from '../../../src/results/journal.ts';
+import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-record.ts';
+import type { RunInfo } from '../../../src/results/run-info.ts';
+import { emptyState, type RunState, take } from '../../../src/results/run-state.ts';
+import type { Status } from '../../../src/running/result.ts';
+
+/** One case with what came of it. */
+export interface Item {
+  readonly result: RecordedResult;
+  readonly lane: number;
+  readonly test: TestItem;
+  /** Its title and its values in lower case, for the filter. */
+  readonly text: string;
+}
+
+export interface TestItem {
+  /** The fullest that came. */
+  header: TestHeader;
+  readonly items: Item[];
+}
+
+export interface Excerpt {
+  readonly first: number;
+  readonly lines: readonly string[];
+}
+
+export interface Content {
+  readonly size: number;
+  readonly base64?: string | undefined;
+}
+
+/** A run, as far as it has come to the page: read line by line, kept in memory. */
+export class Store {
+  name = '';
+  info: RunInfo | undefined;
+  history: readonly EarlierRun[] = [];
+  /** More may come. */
+  live = false;
+  items: Item[] = [];
+  tests = new Map<number, TestItem>();
+  byId = new Map<string, Item>();
+  spans: (Span & { readonly lane: number })[] = [];
+  laneStarts: { readonly lane: number; readonly at: number }[] = [];
+  excerpts = new Map<string, Excerpt[]>();
+  contents = new Map<string, Content>();
+  state: RunState = emptyState();
+  /** Grows with each change. */
+  version = 0;
+  /** Why nothing can be shown. */
+  problem: string | undefined;
+  #reader = new JournalReader();
+  #lane = 0;
+  readonly #listeners = new Set<() => void>();
+
+  /** Takes lines in; those who watch hear of it once. */
+  read(lines: Iterable<string>): void {
+    for (const line of lines) {
+      if (line === '') continue;
+      if (line.startsWith('+')) {
+        const entry = this.#reader.read(line);
+        if (entry) this.#take(entry);
+      } else this.#line(line);
+    }
+    this.changed();
+  }
+
+  #line(line: string): void {
+    let parsed: PageHead | PageEntry;
+    try {
+      parsed = JSON.parse(line) as PageHead | PageEntry;
+    } catch {
+      return;
+    }
+    if ('format' in parsed) this.begin(parsed);
+    else if (parsed.is === 'anew') this.begin(parsed.head);
+    else if (parsed.is === 'over') {
+      this.info = parsed.info;
+      this.live = false;
+    } else if (parsed.is === 'source') this.excerpts.set(parsed.file, [...(this.excerpts.get(parsed.file) ?? []), parsed]);
+    else if (parsed.is === 'content') this.contents.set(parsed.file, parsed);
+    else {
+      this.#reader.read(line);
+      this.#take(parsed);
+    }
+  }
+
+  begin({ name, info, history, live = false }: PageHead): void {
+    const { version } = this;
+    Object.assign(this, {
+      name,
+      info,
+      history,
+      live,
+      items: [],
+      tests: new Map(),
+      byId: new Map(),
+      spans: [],
+      laneStarts: [],
+      excerpts: new Map(),
+      contents: new Map(),
+    });
+    this.state = emptyState();
+    this.#reader = new JournalReader();
+    this.version = version + 1;
+  }
+
+  #take(entry: JournalEntry): void {
+    take(this.state, entry);
+    if (entry.is === 'header') this.#lane = entry.lane;
+    else if (entry.is === 'test') {
+      const known = this.tests.get(entry.header.test);
+      if (known) known.header = { ...known.header, ...entry.header };
+      else this.tests.set(entry.header.test, { header: entry.header, items: [] });
+    } else if (entry.is === 'running') this.laneStarts.push({ lane: this.#lane, at: entry.at });
+    else if (entry.is === 'span') this.spans.push({ ...entry.span, lane: this.#lane });
+    else if (entry.is === 'ended') {
+      const { result } = entry;
+      const test = this.tests.get(result.test);
+      if (!test) return;
+      const { id, title } = result;
+      const item: Item = { result, lane: this.#lane, test, text: `${title} ${id}`.toLowerCase() };
+      test.items.push(item);
+      this.items.push(item);
+      this.byId.set(id, item);
+    }
+  }
+
+  changed(): void {
+    this.version++;
+    for (const listener of this.#listeners) listener();
+  }
+
+  readonly subscribe = (listener: () => void): (() => void) => {
+    this.#listeners.add(listener);
+    return () => this.#listeners.delete(listener);
+  };
+
+  /** What came of a case in an earlier run; nothing where its test did not run then. */
+  inEarlier(run: EarlierRun, { result, test }: Item): Status | undefined {
+    return run.notPassed[result.id] ?? (test.header.id in run.times ? 'passed' : undefined);
+  }
+
+  /** Cases that fail and did not in the run before. */
+  get newlyFailing(): Item[] {
+    const [before] = this.history;
+    if (!before) return [];
+    return this.items.filter((item) => isFailing(item.result.status) && !isFailing(before.notPassed[item.result.id]));
+  }
+}
+
+export const isFailing = (status: Status | undefined): boolean => status === 'failed' || status === 'errored';
+export const timeOf = ({ times }: Pick<RecordedResult, 'times'>): number => times.setup + times.body + times.teardown;

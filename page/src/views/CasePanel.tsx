@@ -1,0 +1,225 @@
+import { commandAgain } from '../../../src/formats/again.ts';
+import { duration, visible } from '../../../src/formats/style.ts';
+import { writePlace } from '../../../src/problems/place.ts';
+import type { UsedFixture } from '../../../src/results/journal.ts';
+import type { StepResult } from '../../../src/running/result.ts';
+import { Command } from '../parts/Copy.tsx';
+import { FailureBlock } from '../parts/Failure.tsx';
+import { Sign, signs } from '../parts/Status.tsx';
+import { conditionWord } from '../record/filter.ts';
+import { ask } from '../record/load.ts';
+import { type Content, type Item, type Store, timeOf } from '../record/store.ts';
+import { go, hrefOf } from '../route.ts';
+
+/** All that is known of one case. */
+export function CasePanel({ item, store, served }: { readonly item: Item; readonly store: Store; readonly served: boolean }) {
+  const { result, test, lane } = item;
+  const { header } = test;
+  const fixtures = result.fixtures ?? header.fixtures ?? [];
+  const place = result.place ?? header.place;
+  const command = commandAgain(result.id);
+  return (
+    <article className="case" aria-label={`case ${result.title}`}>
+      <header>
+        <button type="button" className="close" onClick={() => go({ case: undefined })} aria-label="close the case">
+          ×
+        </button>
+        <h2>
+          <Sign status={result.status} /> {visible(result.title)}
+        </h2>
+        <p className="quiet">
+          {result.status}
+          {result.cause ? `: ${result.cause}` : ''}
+          {result.reason ? `: ${visible(result.reason)}` : ''}
+          {result.attempts > 1 ? `, ${result.attempts} attempts` : ''} · {header.file}
+          {place ? ` · ${writePlace(place)}` : ''}
+        </p>
+      </header>
+      {Object.keys(result.row).length > 0 && (
+        <section>
+          <h3>Row</h3>
+          <dl className="row">
+            {Object.entries(result.row).map(([column, value]) => (
+              <div key={column}>
+                <dt>{visible(column)}</dt>
+                <dd>
+                  <a
+                    href={hrefOf({ view: 'tests', filter: conditionWord(column, typeof value === 'object' ? JSON.stringify(value) : value) })}
+                    title="all cases with this value"
+                  >
+                    {visible(typeof value === 'string' ? value || '(empty)' : JSON.stringify(value))}
+                  </a>
+                </dd>
+              </div>
+            ))}
+          </dl>
+        </section>
+      )}
+      {result.failures.map((failure, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+        <FailureBlock key={i} failure={failure} store={store} />
+      ))}
+      <Command text={command} />
+      {served && (
+        <p>
+          <button type="button" onClick={() => void ask({ what: 'ids', ids: [result.id] })}>
+            run this case again
+          </button>
+        </p>
+      )}
+      <section>
+        <h3>Time</h3>
+        <p>
+          {duration(timeOf(result))}: set-up {duration(result.times.setup)}, body {duration(result.times.body)}, tear-down {duration(result.times.teardown)} ·
+          lane {lane} · {result.checks.passed + result.checks.failed} checks, {result.checks.failed} failed
+        </p>
+      </section>
+      <History item={item} store={store} />
+      {result.steps.length > 0 && <Steps steps={result.steps} />}
+      {result.output.length > 0 && (
+        <section>
+          <h3>Output</h3>
+          <pre className="output">{visible(result.output.join(''))}</pre>
+        </section>
+      )}
+      {result.attachments.length > 0 && (
+        <section>
+          <h3>Attachments</h3>
+          {result.attachments.map(({ name, file }) => (
+            <Attachment key={file} name={name} content={store.contents.get(file)} />
+          ))}
+        </section>
+      )}
+      {fixtures.length > 0 && <Fixtures fixtures={fixtures} isOwn={result.fixtures !== undefined} />}
+    </article>
+  );
+}
+
+function History({ item, store }: { readonly item: Item; readonly store: Store }) {
+  const runs = store.history.map((run) => ({ run, status: store.inEarlier(run, item) })).reverse();
+  if (!runs.some(({ status }) => status)) return null;
+  return (
+    <section>
+      <h3>Earlier runs</h3>
+      <p className="history">
+        {runs.map(({ run, status }) => (
+          <span key={run.name} title={`${run.started}: ${status ?? 'not run'}`}>
+            {status ? <Sign status={status} /> : <span className="sign none">·</span>}
+          </span>
+        ))}
+        <span title="this run">
+          <Sign status={item.result.status} />
+        </span>
+        <span className="quiet">oldest first</span>
+      </p>
+    </section>
+  );
+}
+
+const Steps = ({ steps }: { readonly steps: readonly StepResult[] }) => (
+  <section>
+    <h3>Steps</h3>
+    <ul className="steps">
+      {steps.map((step, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+        <li key={i} style={{ marginInlineStart: `${step.depth * 1.2}rem` }}>
+          <span className={`sign ${step.status === 'unfinished' ? 'errored' : step.status}`} role="img" aria-label={step.status}>
+            {step.status === 'unfinished' ? '?' : signs[step.status]}
+          </span>{' '}
+          {visible(step.title)} <span className="quiet">{duration(step.milliseconds)}</span>
+        </li>
+      ))}
+    </ul>
+  </section>
+);
+
+const Fixtures = ({ fixtures, isOwn }: { readonly fixtures: readonly UsedFixture[]; readonly isOwn: boolean }) => (
+  <section>
+    <h3>
+      Fixtures <span className="quiet">in the order of set-up{isOwn ? '' : ', as the first case of the test had them'}</span>
+    </h3>
+    <table className="fixtures">
+      <thead>
+        <tr>
+          <th scope="col">fixture</th>
+          <th scope="col">scope</th>
+          <th scope="col">settings</th>
+          <th scope="col">defined</th>
+        </tr>
+      </thead>
+      <tbody>
+        {fixtures.map((fixture, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: two may share a name
+          <tr key={i}>
+            <td>
+              {visible(fixture.name)}
+              {fixture.replaced && (
+                <div className="quiet">
+                  {visible(fixture.replaced.by)}, {visible(fixture.replaced.owner)}
+                  {fixture.replaced.at ? ` (${writePlace(fixture.replaced.at)})` : ''}
+                </div>
+              )}
+            </td>
+            <td>{fixture.scope}</td>
+            <td>
+              {fixture.settings.map((setting) => (
+                <div key={setting.name}>
+                  {visible(setting.name)}={visible(setting.value)}
+                  {setting.from && (
+                    <span className="quiet">
+                      {' '}
+                      {visible(setting.from.owner)}
+                      {setting.from.at ? ` (${writePlace(setting.from.at)})` : ''}
+                    </span>
+                  )}
+                </div>
+              ))}
+            </td>
+            <td className="quiet">{fixture.definedAt ? writePlace(fixture.definedAt) : ''}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  </section>
+);
+
+const images: Readonly<Record<string, string>> = {
+  png: 'image/png',
+  jpg: 'image/jpeg',
+  jpeg: 'image/jpeg',
+  gif: 'image/gif',
+  webp: 'image/webp',
+  avif: 'image/avif',
+};
+const texts = /\.(?:txt|log|md|json|jsonl|csv|tsv|ya?ml|sql|ts|js|diff|patch)$/i;
+const mostOfText = 20_000;
+
+/** An image or a text is shown; all else, what a browser would run among it, can only be taken away. */
+function Attachment({ name, content }: { readonly name: string; readonly content: Content | undefined }) {
+  if (content?.base64 === undefined)
+    return (
+      <p>
+        {visible(name)}{' '}
+        <span className="quiet">
+          {content ? `${content.size.toLocaleString('en')} bytes: too large to go along; it stands in the record` : 'not in this page'}
+        </span>
+      </p>
+    );
+  const image = images[/\.([a-z]+)$/i.exec(name)?.[1]?.toLowerCase() ?? ''];
+  const address = `data:${image ?? 'application/octet-stream'};base64,${content.base64}`;
+  const isText = texts.test(name) || !/\.[a-z\d]{1,5}$/i.test(name);
+  return (
+    <figure>
+      <figcaption>
+        <a href={address} download={name.replace(/[^\p{L}\p{N}. _-]+/gu, '_') || 'attachment'}>
+          {visible(name)}
+        </a>{' '}
+        <span className="quiet">{content.size.toLocaleString('en')} bytes</span>
+      </figcaption>
+      {image && <img src={address} alt={visible(name)} />}
+      {!image && isText && <pre className="output">{visible(textOf(content.base64).slice(0, mostOfText))}</pre>}
+    </figure>
+  );
+}
+
+const textOf = (base64: string): string => new TextDecoder().decode(Uint8Array.from(atob(base64), (character) => character.charCodeAt(0)));

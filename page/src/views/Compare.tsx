@@ -1,0 +1,210 @@
+import { useMemo, useState } from 'react';
+import { duration, visible } from '../../../src/formats/style.ts';
+import { type Change, type Compared, changes, compare } from '../../../src/results/compare.ts';
+import type { JournalEntry } from '../../../src/results/journal.ts';
+import { entriesOf, type ResultReport, type RunReport, refusesReport } from '../../../src/results/report.ts';
+import { Sign } from '../parts/Status.tsx';
+import { type Item, isFailing, type Store, Store as StoreOf } from '../record/store.ts';
+import { hrefOf } from '../route.ts';
+
+interface Other {
+  readonly name: string;
+  readonly entries: () => Iterable<JournalEntry>;
+}
+
+const most = 300;
+const inWords: Readonly<Record<Exclude<Change, 'same'>, string>> = {
+  'newly failing': 'newly failing',
+  fixed: 'fixed',
+  'still failing': 'still failing',
+  new: 'new',
+  gone: 'gone',
+  excused: 'skipped, held or known now',
+  slower: 'slower',
+  faster: 'faster',
+};
+
+/** This run beside another one: a report that is opened or dropped in, or the run before. */
+export function Compare({ store }: { readonly store: Store }) {
+  const [other, setOther] = useState<Other>();
+  const [problem, setProblem] = useState('');
+  const take = async (file: File | undefined): Promise<void> => {
+    if (!file) return;
+    const opened = await openReport(file);
+    setProblem(typeof opened === 'string' ? opened : '');
+    if (typeof opened !== 'string') setOther(opened);
+  };
+  const comparison = useMemo(() => other && compare(other.entries, () => entriesIn(store)), [other, store, store.version]);
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: the field within does the same by keyboard
+    <div
+      className="compare"
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        void take(event.dataTransfer.files[0]);
+      }}
+    >
+      <section className="tools">
+        <label>
+          compare with <input type="file" accept=".json,.jsonl,.html" onChange={(event) => void take(event.target.files?.[0])} />
+        </label>
+        <span className="quiet">a report of another run: HTML, JSON or JSON Lines; or drop it here</span>
+      </section>
+      {problem && (
+        <p className="failed" role="alert">
+          {visible(problem)}
+        </p>
+      )}
+      {comparison && other ? (
+        <>
+          <h2>
+            {visible(other.name)} → {visible(store.name)}
+          </h2>
+          <p>
+            {changes
+              .filter((change): change is Exclude<Change, 'same'> => change !== 'same')
+              .filter((change) => comparison.cases[change].length > 0)
+              .map((change) => `${comparison.cases[change].length.toLocaleString('en')} ${inWords[change]}`)
+              .concat(`${comparison.same.toLocaleString('en')} the same`)
+              .join(', ')}
+          </p>
+          {changes.map((change) => change !== 'same' && <ChangeTable key={change} change={change} cases={comparison.cases[change]} store={store} />)}
+        </>
+      ) : (
+        <Before store={store} />
+      )}
+    </div>
+  );
+}
+
+function ChangeTable({ change, cases, store }: { readonly change: Exclude<Change, 'same'>; readonly cases: readonly Compared[]; readonly store: Store }) {
+  if (cases.length === 0) return null;
+  return (
+    <section>
+      <h3>
+        {inWords[change]}: {cases.length.toLocaleString('en')}
+      </h3>
+      <table className="runs compared">
+        <thead>
+          <tr>
+            <th scope="col">before</th>
+            <th scope="col">after</th>
+            <th scope="col">case</th>
+          </tr>
+        </thead>
+        <tbody>
+          {cases.slice(0, most).map((one) => (
+            <tr key={one.id}>
+              <SideCell side={one.before} withTime={change === 'slower' || change === 'faster'} />
+              <SideCell side={one.after} withTime={change === 'slower' || change === 'faster'} />
+              <td>{store.byId.has(one.id) ? <a href={hrefOf({ view: 'tests', case: one.id, filter: '' })}>{visible(one.title)}</a> : visible(one.title)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {cases.length > most && <p className="quiet">… and {(cases.length - most).toLocaleString('en')} more</p>}
+    </section>
+  );
+}
+
+function SideCell({ side, withTime }: { readonly side: Compared['before']; readonly withTime: boolean }) {
+  if (!side) return <td className="quiet">none</td>;
+  return (
+    <td>
+      <Sign status={side.status} />{' '}
+      {withTime ? duration(side.milliseconds) : side.message ? <span className="quiet">{visible(side.message.split('\n')[0] ?? '')}</span> : side.status}
+    </td>
+  );
+}
+
+/** Against the run before, of which the page knows what did not pass. */
+function Before({ store }: { readonly store: Store }) {
+  const [before] = store.history;
+  const groups = useMemo(() => {
+    if (!before) return undefined;
+    const newly: Item[] = [];
+    const still: Item[] = [];
+    const fixed: Item[] = [];
+    for (const item of store.items) {
+      const was = store.inEarlier(before, item);
+      if (isFailing(item.result.status)) (isFailing(was) ? still : newly).push(item);
+      else if (item.result.status === 'passed' && isFailing(was)) fixed.push(item);
+    }
+    return { newly, still, fixed };
+  }, [before, store, store.version]);
+  if (!before || !groups) return <p className="empty">There is no earlier run at hand.</p>;
+  const lists: readonly (readonly [string, readonly Item[]])[] = [
+    ['newly failing', groups.newly],
+    ['fixed', groups.fixed],
+    ['still failing', groups.still],
+  ];
+  return (
+    <>
+      <h2>Since the run before, of {before.started.slice(0, 16).replace('T', ' ')} UTC</h2>
+      {lists.every(([, items]) => items.length === 0) && <p>No case fails newly, and none was fixed.</p>}
+      {lists.map(
+        ([title, items]) =>
+          items.length > 0 && (
+            <section key={title}>
+              <h3>
+                {title}: {items.length.toLocaleString('en')}
+              </h3>
+              <table className="runs compared">
+                <thead>
+                  <tr>
+                    <th scope="col">before</th>
+                    <th scope="col">after</th>
+                    <th scope="col">case</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {items.slice(0, most).map((item) => (
+                    <tr key={item.result.id}>
+                      <td>{((was) => (was ? <Sign status={was} /> : <span className="quiet">not run</span>))(store.inEarlier(before, item))}</td>
+                      <td>
+                        <Sign status={item.result.status} /> <span className="quiet">{visible(item.result.failures[0]?.message.split('\n')[0] ?? '')}</span>
+                      </td>
+                      <td>
+                        <a href={hrefOf({ view: 'tests', case: item.result.id, filter: '' })}>{visible(item.result.title)}</a>
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+              {items.length > most && <p className="quiet">… and {(items.length - most).toLocaleString('en')} more</p>}
+            </section>
+          ),
+      )}
+    </>
+  );
+}
+
+function* entriesIn(store: Store): Generator<JournalEntry> {
+  for (const { header } of store.tests.values()) yield { is: 'test', header };
+  for (const { result } of store.items) yield { is: 'ended', result };
+  for (const torn of store.state.tornDown) yield torn;
+}
+
+/** A report as its file has it; a text says why it is none. */
+async function openReport(file: File): Promise<Other | string> {
+  const text = await file.text();
+  if (file.name.endsWith('.html')) {
+    const within = /<script type="application\/x-ndjson" id="record">\n([^]*?)<\/script>/.exec(text)?.[1];
+    if (within === undefined) return `${file.name} is no results page of Red Lattice`;
+    const store = new StoreOf();
+    store.read(within.split('\n'));
+    return { name: store.name, entries: () => entriesIn(store) };
+  }
+  const [first = '', ...lines] = text.split('\n');
+  try {
+    const isWhole = file.name.endsWith('.json');
+    const head = JSON.parse(isWhole ? text : first) as { run: RunReport; results?: ResultReport[] };
+    const refused = refusesReport(head);
+    if (refused) return `${file.name} cannot be read: ${refused}`;
+    const results = head.results ?? lines.filter(Boolean).map((line) => JSON.parse(line) as ResultReport);
+    return { name: file.name, entries: () => entriesOf(head.run, results) };
+  } catch (error) {
+    return `${file.name} cannot be read: ${(error as Error).message}`;
+  }
+}

@@ -1,0 +1,266 @@
+import { useMemo, useState } from 'react';
+import { duration, visible } from '../../../src/formats/style.ts';
+import { axesOf, type Cell, chooseSides, type Grid, gridOf, tellValue } from '../../../src/results/grid.ts';
+import type { RecordedResult } from '../../../src/results/journal.ts';
+import type { WhereItFails } from '../../../src/results/where/causes.ts';
+import { holdAll, tellCondition } from '../../../src/results/where/condition.ts';
+import { Sign, signs } from '../parts/Status.tsx';
+import { type Item, isFailing, type Store, type TestItem, timeOf } from '../record/store.ts';
+import { go, hrefOf, type Route } from '../route.ts';
+
+type ItemCell = Cell<RecordedResult>;
+
+/** Larger ones are cut: nobody reads them. */
+const mostCells = 4000;
+const mostListed = 60;
+
+/** A test's cases as a grid of chosen columns; those of the others fold into the cells. */
+export function Matrix({ store, route, where }: { readonly store: Store; readonly route: Route; readonly where: ReadonlyMap<number, WhereItFails> }) {
+  const tests = useMemo(() => {
+    const found = [...store.tests.values()].filter((test) => test.items.length >= 4 && test.header.columns.length >= 2);
+    const failing = (test: TestItem): number => test.items.filter(({ result }) => isFailing(result.status)).length;
+    return found
+      .map((test) => ({ test, failing: failing(test) }))
+      .sort((a, b) => Number(b.failing > 0) - Number(a.failing > 0) || a.test.header.test - b.test.header.test);
+  }, [store, store.version]);
+  const chosen = (tests.find(({ test }) => test.header.id === route.test) ?? tests[0])?.test;
+  if (!chosen) return <p className="empty">No test of this run has cases with two columns or more.</p>;
+  return (
+    <div className="matrix">
+      <p className="tools">
+        <label>
+          test{' '}
+          <select value={chosen.header.id} onChange={(event) => go({ test: event.target.value, down: undefined, across: undefined }, true)}>
+            {tests.map(({ test, failing }) => (
+              <option key={test.header.id} value={test.header.id}>
+                {failing > 0 ? '✗ ' : ''}
+                {visible(test.header.path.join(' › '))} ({failing > 0 ? `${failing} of ` : ''}
+                {test.items.length})
+              </option>
+            ))}
+          </select>
+        </label>
+      </p>
+      <TestGrid key={chosen.header.id} test={chosen} route={route} where={where.get(chosen.header.test)} version={store.version} />
+    </div>
+  );
+}
+
+function TestGrid({
+  test,
+  route,
+  where,
+  version,
+}: {
+  readonly test: TestItem;
+  readonly route: Route;
+  readonly where: WhereItFails | undefined;
+  readonly version: number;
+}) {
+  const [byTime, setByTime] = useState(false);
+  const [picked, setPicked] = useState<ItemCell>();
+  const results = useMemo(() => test.items.map(({ result }) => result), [test, version]);
+  const axes = useMemo(() => axesOf(results.map(({ row }) => row)), [results]);
+  const telling = useMemo(() => new Set(where?.causes.flatMap(({ conditions }) => conditions.map(({ column }) => column))), [where]);
+  const unasked = useMemo(() => chooseSides(axes, telling, ({ values }) => values.length <= 24), [axes, telling]);
+  const has = (column: string): boolean => axes.some((axis) => axis.column === column);
+  const down = (route.down?.split(',').filter(has) ?? unasked?.down ?? []).slice(0, 3);
+  const across = (route.across?.split(',').filter(has) ?? unasked?.across ?? []).filter((column) => !down.includes(column)).slice(0, 2);
+  const sides = `${down.join()}/${across.join()}`;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: sides stand for down and across
+  const grid = useMemo(() => (down.length > 0 && across.length > 0 ? gridOf(results, axes, down, across) : undefined), [results, axes, sides]);
+  if (axes.length < 2) return <p className="empty">Its columns have too many values for a grid, or only one: a side has 2 to 24.</p>;
+  const place = (column: string, side: 'down' | 'across' | 'folded'): void => {
+    setPicked(undefined);
+    const without = (all: readonly string[]): string[] => all.filter((one) => one !== column);
+    go(
+      {
+        down: [...without(down), ...(side === 'down' ? [column] : [])].join() || '-',
+        across: [...without(across), ...(side === 'across' ? [column] : [])].join() || '-',
+        test: test.header.id,
+      },
+      true,
+    );
+  };
+  return (
+    <>
+      <fieldset className="axes">
+        <legend className="unseen">where each column stands</legend>
+        {axes.map((axis) => (
+          <label key={axis.column}>
+            {visible(axis.column)} <span className="quiet">{axis.values.length}</span>{' '}
+            <select
+              value={down.includes(axis.column) ? 'down' : across.includes(axis.column) ? 'across' : 'folded'}
+              onChange={(event) => place(axis.column, event.target.value as 'down')}
+            >
+              <option>down</option>
+              <option>across</option>
+              <option>folded</option>
+            </select>
+          </label>
+        ))}
+        <label>
+          colour by{' '}
+          <select value={byTime ? 'time' : 'status'} onChange={(event) => setByTime(event.target.value === 'time')}>
+            <option>status</option>
+            <option>time</option>
+          </select>
+        </label>
+      </fieldset>
+      {where && (
+        <p className="causes">
+          it fails where{' '}
+          {where.causes.map(({ conditions, failing, cases }, i) => (
+            <span key={conditions.map(tellCondition).join()}>
+              {i > 0 && ', or '}
+              <strong>{visible(conditions.map(tellCondition).join(' & '))}</strong> ({failing} of {cases})
+            </span>
+          ))}
+          ; elsewhere {where.elsewhere.failing} of {where.elsewhere.cases}
+        </p>
+      )}
+      {grid ? (
+        grid.lines.length * grid.heads.length > mostCells ? (
+          <p className="empty">That would be {(grid.lines.length * grid.heads.length).toLocaleString('en')} cells: fold a column.</p>
+        ) : (
+          <GridTable grid={grid} where={where} byTime={byTime} picked={picked} onPick={setPicked} />
+        )
+      ) : (
+        <p className="empty">Choose a column to go down and one to go across.</p>
+      )}
+      {picked && <Picked cell={picked} items={test.items} />}
+    </>
+  );
+}
+
+function GridTable({
+  grid,
+  where,
+  byTime,
+  picked,
+  onPick,
+}: {
+  readonly grid: Grid<RecordedResult>;
+  readonly where: WhereItFails | undefined;
+  readonly byTime: boolean;
+  readonly picked: ItemCell | undefined;
+  readonly onPick: (cell: ItemCell) => void;
+}) {
+  const { down, across, heads, lines } = grid;
+  const slowest = Math.max(0.001, ...lines.flatMap(({ cells }) => cells.map((cell) => (cell ? cell.milliseconds / cell.results.length : 0))));
+  return (
+    <div className="grid-holder">
+      <table className="grid">
+        <thead>
+          <tr>
+            {down.map((column) => (
+              <th key={column} scope="col" className="axis">
+                {visible(column)}
+              </th>
+            ))}
+            {heads.map((head) => (
+              <th key={JSON.stringify(head)} scope="col">
+                {head.map((value, i) => (
+                  <span key={across[i]} title={across[i]}>
+                    {i > 0 && ' '}
+                    {visible(tellValue(value))}
+                  </span>
+                ))}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {lines.map(({ values, cells }, y) => (
+            <tr key={JSON.stringify(values)}>
+              {values.map((value, i) => {
+                const isSame = y > 0 && i < values.length - 1 && values.slice(0, i + 1).every((one, at) => one === lines[y - 1]?.values[at]);
+                return (
+                  <th key={down[i]} scope="row" className={isSame ? 'same' : undefined}>
+                    {isSame ? <span className="unseen">{visible(tellValue(value))}</span> : visible(tellValue(value))}
+                  </th>
+                );
+              })}
+              {cells.map((cell, x) => (
+                <td key={JSON.stringify(heads[x])}>
+                  {cell && (
+                    <CellButton
+                      cell={cell}
+                      where={where}
+                      byTime={byTime}
+                      slowest={slowest}
+                      isPicked={cell === picked}
+                      onPick={onPick}
+                      label={`${values.map(tellValue).join(', ')} and ${(heads[x] ?? []).map(tellValue).join(', ')}`}
+                    />
+                  )}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="quiet">
+        across: {across.map((column) => visible(column)).join(', ')}
+        {where ? ' · framed: where it fails' : ''}
+      </p>
+    </div>
+  );
+}
+
+interface CellProps {
+  readonly cell: ItemCell;
+  readonly where: WhereItFails | undefined;
+  readonly byTime: boolean;
+  readonly slowest: number;
+  readonly isPicked: boolean;
+  readonly onPick: (cell: ItemCell) => void;
+  readonly label: string;
+}
+
+function CellButton({ cell, where, byTime, slowest, isPicked, onPick, label }: CellProps) {
+  const { results, status, failing, milliseconds } = cell;
+  const isCause = where?.causes.some(({ conditions }) => results.every(({ row }) => holdAll(conditions, row))) ?? false;
+  const each = milliseconds / results.length;
+  const told = byTime ? duration(each) : results.length === 1 ? signs[status] : `${signs[status]} ${failing > 0 ? `${failing}/` : ''}${results.length}`;
+  // Few are slow, many are quick: by the logarithm all can be told apart.
+  const share = Math.round((100 * Math.log1p(each)) / Math.log1p(slowest));
+  return (
+    <button
+      type="button"
+      className={`cell ${byTime ? 'timed' : status} ${isCause ? 'cause' : ''} ${!byTime && failing > 0 && failing < results.length ? 'mixed' : ''}`}
+      style={byTime ? ({ '--share': `${share}%` } as React.CSSProperties) : undefined}
+      aria-pressed={isPicked}
+      aria-label={`${label}: ${results.length} cases, ${failing} failing${isCause ? ', where it fails' : ''}, ${duration(each)} each`}
+      onClick={() => onPick(cell)}
+    >
+      {told}
+    </button>
+  );
+}
+
+function Picked({ cell, items }: { readonly cell: ItemCell; readonly items: readonly Item[] }) {
+  const own = new Set(cell.results);
+  const all = items.filter(({ result }) => own.has(result)).sort((a, b) => Number(isFailing(b.result.status)) - Number(isFailing(a.result.status)));
+  return (
+    <section className="picked" aria-label="the cases of the cell">
+      <h3>{all.length === 1 ? '1 case' : `${all.length} cases`}</h3>
+      <ul>
+        {all.slice(0, mostListed).map(({ result }) => (
+          <li key={result.id}>
+            <Sign status={result.status} />{' '}
+            <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{visible(result.title.split(' › ').at(-1) ?? '')}</a>{' '}
+            <span className="quiet">
+              {Object.entries(result.row)
+                .map(([column, value]) => `${column}=${typeof value === 'string' ? value : JSON.stringify(value)}`)
+                .map(visible)
+                .join(', ')}{' '}
+              · {duration(timeOf(result))}
+            </span>
+          </li>
+        ))}
+        {all.length > mostListed && <li className="quiet">… and {all.length - mostListed} more</li>}
+      </ul>
+    </section>
+  );
+}

@@ -1,0 +1,237 @@
+import { useMemo } from 'react';
+import { duration, visible } from '../../../src/formats/style.ts';
+import { writePlace } from '../../../src/problems/place.ts';
+import type { Problem } from '../../../src/problems/problem.ts';
+import { wording } from '../../../src/problems/wording.ts';
+import type { WhereItFails } from '../../../src/results/where/causes.ts';
+import { tellCondition } from '../../../src/results/where/condition.ts';
+import type { Status } from '../../../src/running/result.ts';
+import { FailureBlock } from '../parts/Failure.tsx';
+import { Counts, Sign } from '../parts/Status.tsx';
+import { type Item, isFailing, type Store, type TestItem } from '../record/store.ts';
+import { hrefOf } from '../route.ts';
+
+const most = 12;
+
+/** At a glance: is it fine, what failed, where, since when, how long did it take. */
+export function Overview({ store, where }: { readonly store: Store; readonly where: ReadonlyMap<number, WhereItFails> }) {
+  const { state, info, history } = store;
+  const failing = useMemo(() => store.items.filter(({ result }) => isFailing(result.status)), [store, store.version]);
+  const newly = useMemo(() => new Set(store.newlyFailing), [store, store.version]);
+  const red = [...store.tests.values()].filter((test) => test.items.some(({ result }) => isFailing(result.status)));
+  const [before] = history;
+  const isRed = failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length > 0;
+  return (
+    <div className="overview">
+      <section className={`verdict ${isRed ? 'bad' : 'good'}`}>
+        <h2>
+          {store.items.length === 0 && !isRed
+            ? store.live
+              ? 'Nothing has come yet'
+              : 'No case ran'
+            : isRed
+              ? `${(failing.length + state.tornDown.length).toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed`
+              : `All ${store.items.length.toLocaleString('en')} cases are fine`}
+        </h2>
+        <Counts counts={state.counts} />
+        <p className="quiet">
+          {info?.wall === undefined ? (store.live ? 'running' : 'did not come to its end') : `${duration(info.wall)}`} · cases {duration(state.summed)}
+          {info && info.lanes > 1 && info.wall !== undefined && state.summed > info.wall
+            ? `, ${(state.summed / info.wall).toFixed(1)} × as fast in ${info.lanes} lanes`
+            : ''}{' '}
+          · seed {info?.seed} · {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
+        </p>
+        {before && failing.length > 0 && (
+          <p>
+            {newly.size === 0
+              ? 'All of them failed in the run before, too.'
+              : newly.size === failing.length
+                ? 'All of them are newly failing.'
+                : `${newly.size} newly failing, ${failing.length - newly.size} as before.`}{' '}
+            <a href={hrefOf({ view: 'compare' })}>compare</a>
+          </p>
+        )}
+      </section>
+      <Problems problems={[...state.loadFailures, ...state.planProblems, ...state.told]} title="Problems" />
+      {state.tornDown.map(({ id, title, result }) => (
+        <section key={id} className="torn">
+          <h3>
+            <Sign status={result.status} /> {visible(title)}
+          </h3>
+          {result.failures.map((failure, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+            <FailureBlock key={i} failure={failure} store={store} />
+          ))}
+        </section>
+      ))}
+      {red.length > 0 && (
+        <section>
+          <h3>What fails, and where</h3>
+          {red.map((test) => (
+            <RedTest key={test.header.id} test={test} newly={newly} where={where.get(test.header.test)} />
+          ))}
+        </section>
+      )}
+      <Excused store={store} />
+      <Problems problems={state.warnings} title="Warnings" />
+      <Slow store={store} />
+      {history.length > 0 && (
+        <section>
+          <h3>Runs at hand</h3>
+          <table className="runs">
+            <thead>
+              <tr>
+                <th scope="col">run</th>
+                <th scope="col">came to</th>
+              </tr>
+            </thead>
+            <tbody>
+              {history.slice(0, most).map((run) => (
+                <tr key={run.name}>
+                  <td>{run.started.slice(0, 16).replace('T', ' ')} UTC</td>
+                  <td>
+                    <Counts counts={run.counts} />
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      )}
+    </div>
+  );
+}
+
+function RedTest({ test, newly, where }: { readonly test: TestItem; readonly newly: ReadonlySet<Item>; readonly where: WhereItFails | undefined }) {
+  const { header, items } = test;
+  const failing = items.filter(({ result }) => isFailing(result.status));
+  const [first] = failing;
+  const title = header.path.join(' › ');
+  return (
+    <div className="red-test">
+      <h4>
+        <Sign status={first?.result.status ?? 'failed'} />{' '}
+        <a href={hrefOf({ view: 'tests', filter: `status:failed,errored "${title}"`.replace(/"[^"]*"$/, ''), case: first?.result.id })}>{visible(title)}</a>{' '}
+        <span className="quiet">
+          {header.file} · {failing.length} of {items.length}
+          {failing.some((item) => newly.has(item)) ? ' · newly failing' : ''}
+        </span>
+      </h4>
+      {where && (
+        <table className="where">
+          <caption className="unseen">where {visible(title)} fails</caption>
+          <tbody>
+            {where.causes.map(({ conditions, failing, cases }) => {
+              const told = conditions.map(tellCondition).join(' & ');
+              return (
+                <tr key={told}>
+                  <th scope="row">
+                    <a href={hrefOf({ view: 'matrix', test: header.id, down: undefined, across: undefined })}>{visible(told)}</a>
+                  </th>
+                  <td>
+                    {failing} of {cases} fail
+                  </td>
+                </tr>
+              );
+            })}
+            <tr className="quiet">
+              <th scope="row">elsewhere</th>
+              <td>
+                {where.elsewhere.failing} of {where.elsewhere.cases}
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      )}
+      <ul>
+        {(where ? failing.slice(0, 3) : failing.slice(0, 6)).map(({ result }) => (
+          <li key={result.id}>
+            <a href={hrefOf({ view: 'tests', case: result.id })}>
+              {visible(
+                result.title
+                  .split(' › ')
+                  .slice(header.path.length - 1)
+                  .slice(-1)[0] ?? result.title,
+              )}
+            </a>{' '}
+            <span className="quiet">
+              {visible(result.failures[0]?.note ? `${result.failures[0].note}: ` : '')}
+              {visible(result.failures[0]?.message.split('\n')[0] ?? '')}
+            </span>
+          </li>
+        ))}
+        {failing.length > (where ? 3 : 6) && <li className="quiet">… and {(failing.length - (where ? 3 : 6)).toLocaleString('en')} more</li>}
+      </ul>
+    </div>
+  );
+}
+
+function Problems({ problems, title }: { readonly problems: readonly Problem[]; readonly title: string }) {
+  if (problems.length === 0) return null;
+  return (
+    <section>
+      <h3>{title}</h3>
+      <ul>
+        {problems.map((problem, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+          <li key={i}>
+            {problem.at && <code>{writePlace(problem.at)}</code>} {visible(wording(problem))}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** What did not count, with the reasons that were given. */
+function Excused({ store }: { readonly store: Store }) {
+  const reasons = new Map<string, { status: Status; reason: string; count: number; expired: boolean }>();
+  const add = ({ result }: Item): void => {
+    const expired = result.cause === 'expired';
+    if (!expired && !['skipped', 'held', 'known', 'unrun'].includes(result.status)) return;
+    const key = `${result.status} ${result.reason ?? ''}`;
+    const known = reasons.get(key);
+    if (known) known.count++;
+    else reasons.set(key, { status: result.status, reason: result.reason ?? '', count: 1, expired });
+  };
+  for (const item of store.items) add(item);
+  if (reasons.size === 0) return null;
+  return (
+    <section>
+      <h3>Skipped, held, known to fail</h3>
+      <ul className="excused">
+        {[...reasons.values()].map(({ status, reason, count, expired }) => (
+          <li key={`${status} ${reason}`}>
+            <Sign status={status} />{' '}
+            <a href={hrefOf({ view: 'tests', filter: `status:${status}` })}>
+              {count.toLocaleString('en')} {expired ? 'expired' : status}
+            </a>
+            : {visible(reason)}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function Slow({ store }: { readonly store: Store }) {
+  const { slowest } = store.state;
+  if (slowest.items.length === 0 || store.state.summed < 50) return null;
+  return (
+    <section>
+      <h3>
+        Slowest <a href={hrefOf({ view: 'time' })}>time</a>
+      </h3>
+      <table className="runs">
+        <tbody>
+          {slowest.items.map(({ title, milliseconds }) => (
+            <tr key={title}>
+              <td className="number">{duration(milliseconds)}</td>
+              <td>{visible(title)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

@@ -1,0 +1,232 @@
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
+import { duration, visible } from '../../../src/formats/style.ts';
+import type { Status } from '../../../src/running/result.ts';
+import { Counts, Sign } from '../parts/Status.tsx';
+import { reportAsCsvOf } from '../record/export.ts';
+import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';
+import { ask } from '../record/load.ts';
+import { type Item, isFailing, type Store, timeOf } from '../record/store.ts';
+import { type Line, linesOf, type Node, type Order, treeOf } from '../record/tree.ts';
+import { currentRoute, go, type Route } from '../route.ts';
+import { CasePanel } from './CasePanel.tsx';
+
+const lineHeight = 26;
+/** A test with more failing cases than this is not opened unasked. */
+const mostOpened = 60;
+const orders: readonly Order[] = ['plan', 'name', 'time', 'status'];
+
+/** Files, suites, tests and cases as a list that opens, with a filter; beside it the case that is chosen. */
+export function Tests({ store, route, served }: { readonly store: Store; readonly route: Route; readonly served: boolean }) {
+  const [text, setText] = useState(route.filter);
+  const [toggled, setToggled] = useState<ReadonlySet<string>>(new Set());
+  const [at, setAt] = useState(0);
+  const list = useRef<HTMLDivElement>(null);
+  const wanted = useDeferredValue(text);
+  const order = orders.find((one) => one === route.order) ?? 'plan';
+
+  useEffect(() => setText(route.filter), [route.filter]);
+  const filter = useMemo(() => readFilter(wanted), [wanted]);
+  const left = useMemo(() => (isEmpty(filter) ? store.items : store.items.filter((item) => matches(filter, item))), [filter, store, store.version]);
+  const tree = useMemo(() => {
+    if (isEmpty(filter)) return treeOf(store.tests.values(), () => true);
+    const kept = new Set(left);
+    return treeOf(store.tests.values(), (item) => kept.has(item));
+  }, [filter, left, store, store.version]);
+  const counts = useMemo(() => countsOf(left), [left]);
+  const isOpen = (node: Node): boolean => opensUnasked(node, !isEmpty(filter)) !== toggled.has(node.key);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: isOpen follows from these
+  const lines = useMemo(() => linesOf(tree, isOpen, order), [tree, toggled, order, filter]);
+
+  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list.current, estimateSize: () => lineHeight, overscan: 20 });
+  const chosen = route.case === undefined ? undefined : store.byId.get(route.case);
+  const place = Math.min(at, lines.length - 1);
+
+  const toggle = (node: Node): void => {
+    const next = new Set(toggled);
+    if (!next.delete(node.key)) next.add(node.key);
+    setToggled(next);
+  };
+  const move = (to: number): void => {
+    const next = Math.max(0, Math.min(lines.length - 1, to));
+    setAt(next);
+    virtual.scrollToIndex(next);
+  };
+  const choose = (line: Line): void => (line.node ? toggle(line.node) : go({ case: line.item?.result.id }, route.case !== undefined));
+  const onKey = (event: React.KeyboardEvent): void => {
+    const line = lines[place];
+    const acts: Record<string, (() => void) | undefined> = {
+      ArrowDown: () => move(place + 1),
+      ArrowUp: () => move(place - 1),
+      PageDown: () => move(place + 20),
+      PageUp: () => move(place - 20),
+      Home: () => move(0),
+      End: () => move(lines.length - 1),
+      Enter: line && (() => choose(line)),
+      ' ': line && (() => choose(line)),
+      ArrowRight: line?.node && (() => (isOpen(line.node) ? move(place + 1) : toggle(line.node))),
+      ArrowLeft:
+        line && (() => (line.node && isOpen(line.node) ? toggle(line.node) : move(lines.findLastIndex((one, i) => i < place && one.depth < line.depth)))),
+    };
+    const act = event.ctrlKey || event.metaKey || event.altKey ? undefined : acts[event.key];
+    if (!act) return;
+    event.preventDefault();
+    act();
+  };
+
+  // The case that the address names comes into sight, when it is first there.
+  useEffect(() => {
+    const index = lines.findIndex((line) => line.key === currentRoute().case);
+    if (index >= 0) {
+      setAt(index);
+      virtual.scrollToIndex(index, { align: 'auto' });
+    }
+  }, [route.case]);
+
+  const type = (next: string): void => {
+    setText(next);
+    go({ filter: next }, true);
+  };
+  return (
+    <div className={`tests ${chosen ? 'split' : ''}`}>
+      <div className="listing">
+        <search className="tools">
+          <input
+            id="filter"
+            type="search"
+            value={text}
+            onChange={(event) => type(event.target.value)}
+            placeholder="text, tag:money, season=winter, loa>=12"
+            aria-label="filter cases: text, status:failed, tag:money, season=winter, loa>=12"
+          />
+          <Counts counts={counts} chosen={filter.statuses} onChoose={(status) => type(toggleStatus(text, status))} />
+          <label>
+            by{' '}
+            <select value={order} onChange={(event) => go({ order: event.target.value }, true)}>
+              {orders.map((one) => (
+                <option key={one}>{one}</option>
+              ))}
+            </select>
+          </label>
+          <button type="button" onClick={() => reportAsCsvOf(left, store)} title="what is left by the filter, as CSV">
+            CSV
+          </button>
+          {served && left.length > 0 && left.length <= 5000 && (
+            <button type="button" onClick={() => void ask({ what: 'ids', ids: left.map(({ result }) => result.id) })}>
+              run these
+            </button>
+          )}
+        </search>
+        <div className="list" ref={list}>
+          <div
+            role="tree"
+            aria-label="tests and cases"
+            tabIndex={0}
+            onKeyDown={onKey}
+            aria-activedescendant={lines[place] ? `line-${place}` : undefined}
+            style={{ height: virtual.getTotalSize(), position: 'relative' }}
+          >
+            {virtual.getVirtualItems().map(({ index, start }) => {
+              const line = lines[index] as Line;
+              return (
+                <div
+                  key={line.key}
+                  id={`line-${index}`}
+                  role="treeitem"
+                  tabIndex={-1}
+                  aria-level={line.depth + 1}
+                  aria-selected={line.item !== undefined && line.item === chosen}
+                  aria-expanded={line.node ? isOpen(line.node) : undefined}
+                  className={`line ${index === place ? 'at' : ''} ${line.node?.kind ?? 'item'}`}
+                  style={{ transform: `translateY(${start}px)`, paddingInlineStart: `${0.5 + line.depth * 1.1}rem` }}
+                  onClick={() => {
+                    setAt(index);
+                    choose(line);
+                  }}
+                  onKeyDown={undefined}
+                >
+                  {line.node ? <NodeLine node={line.node} isOpen={isOpen(line.node)} /> : <ItemLine item={line.item as Item} depth={line.depth} />}
+                </div>
+              );
+            })}
+          </div>
+          {lines.length === 0 && <p className="quiet empty">{store.items.length === 0 ? 'No case ran.' : 'No case is like that.'}</p>}
+        </div>
+      </div>
+      {chosen && <CasePanel item={chosen} store={store} served={served} />}
+      {route.case !== undefined && !chosen && (
+        <article className="case">
+          <p>This run has no case {visible(route.case)}.</p>
+        </article>
+      )}
+    </div>
+  );
+}
+
+/** Files and suites are open, and tests with a few failures; under a filter, whatever is not too much. */
+function opensUnasked(node: Node, isFiltered: boolean): boolean {
+  if (node.kind !== 'test') return true;
+  if (isFiltered) return node.items.length <= mostOpened;
+  return node.failing > 0 && node.cases <= mostOpened;
+}
+
+const countsOf = (items: readonly Item[]): Record<string, number> => {
+  const counts: Record<string, number> = {};
+  for (const { result } of items) counts[result.status] = (counts[result.status] ?? 0) + 1;
+  return counts;
+};
+
+function NodeLine({ node, isOpen }: { readonly node: Node; readonly isOpen: boolean }) {
+  return (
+    <>
+      <span className="turn" aria-hidden="true">
+        {isOpen ? '▾' : '▸'}
+      </span>
+      <Sign status={node.status} />
+      <span className="title">{visible(node.title)}</span>
+      {node.kind === 'test' && node.items.length > 1 && <Strip items={node.items} />}
+      <span className="quiet numbers">
+        {node.failing > 0 ? `${node.failing.toLocaleString('en')} of ` : ''}
+        {node.cases.toLocaleString('en')}
+      </span>
+      <span className="quiet time">{node.milliseconds > 0 ? duration(node.milliseconds) : ''}</span>
+    </>
+  );
+}
+
+function ItemLine({ item: { result, test }, depth }: { readonly item: Item; readonly depth: number }) {
+  const within = depth > test.header.path.length;
+  const parts = result.title.split(' › ').slice(test.header.path.length - 1);
+  const name = within && parts.length > 1 ? parts.slice(1).join(' › ') : parts.join(' › ');
+  return (
+    <>
+      <Sign status={result.status} />
+      <span className="title">{visible(name || result.title)}</span>
+      <span className="quiet message">
+        {isFailing(result.status) ? visible(result.failures[0]?.message.split('\n')[0] ?? '') : visible(result.reason ?? '')}
+      </span>
+      <span className="quiet time">{timeOf(result) > 0 ? duration(timeOf(result)) : ''}</span>
+    </>
+  );
+}
+
+const parts = 32;
+
+/** What came of a test's cases, in the order of their rows, at a glance. */
+function Strip({ items }: { readonly items: readonly Item[] }) {
+  const count = Math.min(parts, items.length);
+  const cells = Array.from({ length: count }, (_, part) => {
+    const some = items.slice(Math.floor((part * items.length) / count), Math.floor(((part + 1) * items.length) / count));
+    const failing = some.filter(({ result }) => isFailing(result.status)).length;
+    const status: Status = failing > 0 ? 'failed' : (some[0]?.result.status ?? 'passed');
+    return { status, isMixed: failing > 0 && failing < some.length };
+  });
+  return (
+    <span className="strip" aria-hidden="true">
+      {cells.map(({ status, isMixed }, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+        <i key={i} className={`${status} ${isMixed ? 'mixed' : ''}`} />
+      ))}
+    </span>
+  );
+}

@@ -1,0 +1,17 @@
+import type { PageHead } from '../results/page-record.ts';
+
+/** Where the record goes in the page as it was built. */
+const placeholder = '<!--record-->';
+
+/** The results page with a record in it, piece by piece: one file that needs nothing else. */
+export function* reportAsPage(template: string, head: PageHead, lines: Iterable<string>): Generator<string> {
+  const [before, after] = template.split(placeholder);
+  if (after === undefined) throw new Error('the page was built without a place for its record');
+  yield `${before}<script type="application/x-ndjson" id="record">\n`;
+  yield `${inScript(JSON.stringify(head))}\n`;
+  for (const line of lines) yield `${inScript(line)}\n`;
+  yield `</script>${after}`;
+}
+
+/** JSON in which nothing can end a script: `<` stands in its strings only. */
+const inScript = (json: string): string => json.replaceAll('<', '\\u003c');

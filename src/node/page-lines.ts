@@ -1,0 +1,121 @@
+import { readFileSync, statSync } from 'node:fs';
+import { basename, join } from 'node:path';
+import type { Place } from '../problems/place.ts';
+import { type EarlierRun, entryLine, type PageEntry, type PageHead, pageLine } from '../results/page-record.ts';
+import type { NameFile } from '../results/report.ts';
+import type { RunInfo } from '../results/run-info.ts';
+import { earlierRuns } from './earlier.ts';
+import { journalsIn, readJournals } from './journals.ts';
+import { Lines } from './lines.ts';
+import type { Opened } from './recorded.ts';
+
+/** Looked back over so many runs; of one with more cases, only how many failed is told. */
+const mostRuns = 20;
+const mostCases = 200_000;
+
+/** The results page as it was built; it stands beside the built command. */
+export const pageTemplate = (): string => readFileSync(new URL('page.html', import.meta.url), 'utf8');
+
+/** What a page is told of a record before its entries. */
+export function pageHead(record: Opened, root: string, live = false): PageHead {
+  return { format: 'red-lattice page', version: 1, name: record.name, info: withoutRoot(record.info), history: historyOf(record, root), ...(live && { live }) };
+}
+
+/** No page tells where on a machine a project lies. */
+export const withoutRoot = ({ root: _root, ...info }: RunInfo): RunInfo => info;
+
+function historyOf({ info, folder }: Opened, root: string): EarlierRun[] {
+  return earlierRuns(root)
+    .filter((run) => run.info.started < info.started && run.folder !== folder && run.info.wall !== undefined)
+    .slice(0, mostRuns)
+    .map((run) => {
+      const { started, counts = {}, times = {} } = run.info;
+      const total = Object.values(counts).reduce((sum, n) => sum + n, 0);
+      const notPassed: Record<string, EarlierRun['notPassed'][string]> = {};
+      if (total !== counts['passed'] && total <= mostCases)
+        for (const entry of readJournals(run.folder))
+          if (entry.is === 'ended' && entry.result.status !== 'passed') notPassed[entry.result.id] = entry.result.status;
+      return { name: basename(run.folder), started, counts, notPassed, times };
+    });
+}
+
+/** All that a page is told of a record's entries, with the sources and attachments that they speak of. */
+export function* pageLines(record: Opened, nameFile: NameFile, source: (file: string) => string | undefined): Generator<string> {
+  const more = new Beside(record.folder, nameFile, source);
+  for (const line of linesOf(record, nameFile)) {
+    yield line;
+    for (const entry of more.of(line)) yield JSON.stringify(entry);
+  }
+}
+
+function* linesOf(record: Opened, nameFile: NameFile): Generator<string> {
+  if (record.folder === undefined) {
+    for (const entry of record.entries()) {
+      const line = entryLine(entry, nameFile);
+      if (line !== undefined) yield line;
+    }
+    return;
+  }
+  for (const path of journalsIn(record.folder)) {
+    const lines = new Lines(path);
+    for (const some of lines.read()) {
+      for (const line of some) {
+        const told = pageLine(line, nameFile);
+        if (told !== undefined) yield told;
+      }
+    }
+    lines.close();
+  }
+}
+
+const around = 4;
+const mostExcerpts = 400;
+const longestLine = 400;
+/** Bytes of one attachment, and of all together. */
+const mostOfOne = 2_000_000;
+const mostOfAll = 20_000_000;
+
+/** What stands beside the entries of a record: sources around failures, contents of attachments; each told once. */
+export class Beside {
+  readonly #folder: string | undefined;
+  readonly #nameFile: NameFile;
+  readonly #source: (file: string) => string | undefined;
+  readonly #told = new Set<string>();
+  #bytes = 0;
+
+  constructor(folder: string | undefined, nameFile: NameFile, source: (file: string) => string | undefined) {
+    this.#folder = folder;
+    this.#nameFile = nameFile;
+    this.#source = source;
+  }
+
+  /** For one line that a page is told. */
+  *of(line: string): Generator<PageEntry> {
+    if (line.startsWith('+')) return;
+    const entry = JSON.parse(line) as PageEntry;
+    if (entry.is !== 'ended' && entry.is !== 'torn') return;
+    for (const { place, frames = [] } of entry.result.failures) for (const one of [place, ...frames.slice(0, 4)]) if (one) yield* this.#excerpt(one);
+    if (entry.is === 'ended') for (const { file } of entry.result.attachments) yield* this.#content(file);
+  }
+
+  *#excerpt({ file, line, sheet }: Place): Generator<PageEntry> {
+    const key = `${file}:${line}`;
+    if (sheet !== undefined || this.#told.has(key) || this.#told.size > mostExcerpts) return;
+    this.#told.add(key);
+    const lines = this.#source(file)?.split('\n');
+    if (!lines || line > lines.length) return;
+    const first = Math.max(1, line - around);
+    yield { is: 'source', file: this.#nameFile(file), first, lines: lines.slice(first - 1, line + around).map((text) => text.slice(0, longestLine)) };
+  }
+
+  *#content(file: string): Generator<PageEntry> {
+    if (this.#folder === undefined || this.#told.has(file)) return;
+    this.#told.add(file);
+    const path = join(this.#folder, 'attachments', basename(file));
+    const size = statSync(path, { throwIfNoEntry: false })?.size;
+    if (size === undefined) return;
+    const fits = size <= mostOfOne && this.#bytes + size <= mostOfAll;
+    if (fits) this.#bytes += size;
+    yield { is: 'content', file, size, base64: fits ? readFileSync(path).toString('base64') : undefined };
+  }
+}

@@ -1,0 +1,69 @@
+import type { Status } from '../running/result.ts';
+import { type JournalEntry, JournalReader } from './journal.ts';
+import type { NameFile } from './report.ts';
+import type { RunInfo } from './run-info.ts';
+
+/** What the results page is told of a run before its entries come: its first line. */
+export interface PageHead {
+  readonly format: 'red-lattice page';
+  readonly version: 1;
+  readonly name: string;
+  readonly info: RunInfo;
+  /** The runs before this one, the newest first. */
+  readonly history: readonly EarlierRun[];
+  /** More comes while the page is open. */
+  readonly live?: boolean;
+}
+
+/** An earlier run, as far as the page speaks of it. */
+export interface EarlierRun {
+  readonly name: string;
+  readonly started: string;
+  readonly counts: Readonly<Record<string, number>>;
+  /** What came of cases that did not pass, by their ids; those of the tests below that are not among them did. */
+  readonly notPassed: Readonly<Record<string, Status>>;
+  /** Milliseconds that each test took, by its id. */
+  readonly times: Readonly<Record<string, number>>;
+}
+
+/** What follows the head, a line each: the entries of journals, and what stands beside them. */
+export type PageEntry =
+  | JournalEntry
+  /** Lines of a source file around a place; `first` is the number of the first. */
+  | { readonly is: 'source'; readonly file: string; readonly first: number; readonly lines: readonly string[] }
+  /** An attachment's bytes; without them where it is too large to go along. */
+  | { readonly is: 'content'; readonly file: string; readonly size: number; readonly base64?: string | undefined }
+  /** The run has come to its end. */
+  | { readonly is: 'over'; readonly info: RunInfo }
+  /** Another run begins: all that was known is of the one before. */
+  | { readonly is: 'anew'; readonly head: PageHead };
+
+/** What only those need who follow a run from within. */
+const unneeded: ReadonlySet<JournalEntry['is']> = new Set([
+  'doing',
+  'begun',
+  'idle',
+  'streaming',
+  'pieces',
+  'blamed',
+  'loaded',
+  'listed',
+  'explained',
+  'finished',
+]);
+
+/** A line of a journal as a page has it: files by their names from the root; nothing for what a page does not need. */
+export function pageLine(line: string, nameFile: NameFile): string | undefined {
+  if (line.startsWith('+')) return line.endsWith(']') ? line : undefined;
+  const entry = new JournalReader().read(line);
+  return entry && entryLine(entry, nameFile);
+}
+
+export const entryLine = (entry: JournalEntry, nameFile: NameFile): string | undefined =>
+  unneeded.has(entry.is)
+    ? undefined
+    : JSON.stringify(entry, function (this: Record<string, unknown>, key, value: unknown) {
+        // Files of places, and of a test's rows; a row of somebody's may have a column of that name.
+        const isFile = (key === 'file' && typeof this['line'] === 'number' && typeof this['column'] === 'number') || (key === 'data' && 'columns' in this);
+        return isFile && typeof value === 'string' ? nameFile(value) : value;
+      });
