@@ -1,13 +1,12 @@
-import { useCallback, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
+import { useCallback, useEffect, useState, useSyncExternalStore } from 'react';
 import { commandAgain } from '../../src/formats/again.ts';
 import { visible } from '../../src/formats/style.ts';
-import { failingTests } from '../../src/results/run-state.ts';
-import { whereTestsFail } from '../../src/results/where/tests.ts';
 import { copy } from './parts/Copy.tsx';
 import { Counts } from './parts/Status.tsx';
 import { toggleStatus } from './record/filter.ts';
 import { ask } from './record/load.ts';
 import { isFailing, type Store } from './record/store.ts';
+import { useWhere } from './record/where.ts';
 import { currentRoute, go, hrefOf, useRoute, views } from './route.ts';
 import { Compare } from './views/Compare.tsx';
 import { Keys } from './views/Keys.tsx';
@@ -34,10 +33,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
   const [theme, setTheme] = useState<Theme>(remembered);
   const [showsKeys, setShowsKeys] = useState(false);
   const [refused, setRefused] = useState('');
-  // While results come in, where they fail is not looked for anew with each.
-  const settled = store.live ? Math.floor(store.items.length / 500) : version;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: settled stands for what has come
-  const where = useMemo(() => whereTestsFail(() => store.items.map(({ result }) => ({ is: 'ended', result })), failingTests(store.state)), [store, settled]);
+  const where = useWhere(store, version);
 
   useEffect(() => {
     document.documentElement.dataset['theme'] = theme;
@@ -71,7 +67,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
         if (event.key === 'Escape') target.blur();
         return;
       }
-      const open = store.byId.get(currentRoute().case ?? '');
+      const open = store.find(currentRoute().case ?? '');
       const acts: Record<string, (() => void) | undefined> = {
         '/': () => {
           go({ view: 'tests' });
@@ -103,16 +99,9 @@ export function App({ store, served }: { readonly store: Store; readonly served:
 
   return (
     <>
-      <a
-        className="skip"
-        href="#main"
-        onClick={(event) => {
-          event.preventDefault();
-          document.getElementById('main')?.focus();
-        }}
-      >
+      <button type="button" className="skip" onClick={() => document.getElementById('main')?.focus()}>
         to the results
-      </a>
+      </button>
       <header className="bar">
         <h1>
           <svg viewBox="0 0 15 15" width="15" height="15" aria-hidden="true">

@@ -20,6 +20,7 @@ import { runCommand } from './run.ts';
 import type { Setting } from './setting.ts';
 import { processTerminal } from './terminal.ts';
 import { version } from './version.ts';
+import { viewCommand } from './view.ts';
 
 /** Does what the arguments say; gives the exit status. All commands are one file when built: at a start, files cost more than code. */
 async function parse(args: readonly string[], setting: Setting): Promise<number> {
@@ -117,6 +118,16 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     )
     .action(async (before: string, after: string, options) => {
       status = await compareCommand(before, after, options, setting);
+    });
+
+  program
+    .command('view')
+    .description('the results page, served on this machine only; follows a run while it goes on')
+    .argument('[record]', 'a folder, latest (and each newer one), previous, or a report', 'latest')
+    .option('--port <n>', 'where it is served, in place of any that is free', wholeNumber(1), 0)
+    .addHelpText('after', '\nExample:\n  red-lattice view')
+    .action(async (wanted: string, options) => {
+      status = await viewCommand(wanted, options, setting);
     });
 
   program

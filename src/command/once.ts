@@ -91,10 +91,12 @@ export async function runOnce(
     started: started.toISOString(),
     lanes,
     root,
+    process: process.pid,
     selection,
     files: hashesOf(files, root),
     ...(selection.shard && { shard: selection.shard }),
     ...earlier?.info,
+    ...(earlier && { process: process.pid }),
   };
   const after = earlier ? journalsIn(record) : [];
   writeInfo(record, info);

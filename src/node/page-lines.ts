@@ -1,6 +1,7 @@
 import { readFileSync, statSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import type { Place } from '../problems/place.ts';
+import type { JournalEntry } from '../results/journal.ts';
 import { type EarlierRun, entryLine, type PageEntry, type PageHead, pageLine } from '../results/page-record.ts';
 import type { NameFile } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
@@ -20,6 +21,20 @@ export const pageTemplate = (): string => readFileSync(new URL('page.html', impo
 export function pageHead(record: Opened, root: string, live = false): PageHead {
   return { format: 'red-lattice page', version: 1, name: record.name, info: withoutRoot(record.info), history: historyOf(record, root), ...(live && { live }) };
 }
+
+/** Whether more is to come: a run that was killed is not, though its record says nothing of an end. */
+export function isUnderWay({ wall, process: id }: RunInfo): boolean {
+  if (wall !== undefined || id === undefined) return false;
+  try {
+    return process.kill(id, 0);
+  } catch {
+    return false;
+  }
+}
+
+/** A line of a journal, or an entry, as a page has it. */
+export const pageLineOf = (one: string | JournalEntry, nameFile: NameFile): string | undefined =>
+  typeof one === 'string' ? pageLine(one, nameFile) : entryLine(one, nameFile);
 
 /** No page tells where on a machine a project lies. */
 export const withoutRoot = ({ root: _root, ...info }: RunInfo): RunInfo => info;

@@ -15,7 +15,7 @@ export const reportVersion = '1.0';
 export const reportFormat = 'red-lattice report';
 
 /** A run as it is published: what JSON and JSON Lines begin with. Times are milliseconds. */
-export interface RunReport extends Omit<RunInfo, 'kind' | 'version' | 'root' | 'times'> {
+export interface RunReport extends Omit<RunInfo, 'kind' | 'version' | 'root' | 'process' | 'times'> {
   readonly tests: readonly TestReport[];
   readonly problems: readonly ProblemReport[];
   /** Set-ups and tear-downs of what several cases share; of what single cases have, where the run was asked for them. */
@@ -118,7 +118,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
     else if (entry.is === 'output') output.push(entry.text);
   }
   for (const [number, problem] of idle) if (!effective.has(number)) add('warning', [problem]);
-  const { kind: _kind, version: _version, root: _root, times: _times, ...rest } = info;
+  const { kind: _kind, version: _version, root: _root, process: _process, times: _times, ...rest } = info;
   return { ...rest, tests: [...tests.values()], problems, spans, leaks, output, laneStarts };
 }
 

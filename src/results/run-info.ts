@@ -13,6 +13,8 @@ export interface RunInfo {
   readonly lanes: number;
   /** The project's root at that time: what files are named from. */
   readonly root?: string;
+  /** The id of the process that runs it. */
+  readonly process?: number;
   /** What was asked for, so that it can be gone on with. */
   readonly selection?: Selection;
   /** Counted from 1. */

@@ -18,20 +18,22 @@ export function readCondition(text: string): RowCondition | undefined {
 /** Whether a row meets a condition. Numbers and dates go by their size, all else by its text; what a row lacks meets only `!=`. */
 export function meets(row: Readonly<Record<string, unknown>>, { column, operator, value }: RowCondition): boolean {
   const found = valueAt(row, column);
-  const isEqual =
-    found !== missing &&
-    ((sizeOf(found) !== undefined && sizeOf(found) === asNumber(value)) ||
-      String(found) === value ||
-      shortValue(found) === value ||
-      isoOf(found)?.startsWith(value) === true);
-  if (operator === '=') return isEqual;
-  if (operator === '!=') return !isEqual;
+  if (operator === '=') return equals(found, value);
+  if (operator === '!=') return !equals(found, value);
   if (found === missing || found === null || found === undefined) return false;
   const compared = typeof found === 'string' ? order(found, value) : order(sizeOf(found), found instanceof Date ? Date.parse(value) : asNumber(value));
   if (operator === '<') return compared < 0;
   if (operator === '<=') return compared <= 0;
   return operator === '>' ? compared > 0 : compared >= 0;
 }
+
+const equals = (found: unknown, value: string): boolean =>
+  found === value ||
+  (found !== missing &&
+    ((sizeOf(found) !== undefined && sizeOf(found) === asNumber(value)) ||
+      String(found) === value ||
+      shortValue(found) === value ||
+      isoOf(found)?.startsWith(value) === true));
 
 /** Below, at or above zero; NaN, of which nothing holds, where the two cannot be compared. */
 function order<T extends string | number | bigint>(a: T | undefined, b: T | number | undefined): number {

@@ -7,6 +7,7 @@ export function load(store: Store): void {
     store.read(lines(embedded.textContent ?? ''));
     // Its lines live on in what was read of them.
     embedded.remove();
+    store.warm();
   } else void follow(store);
 }
 
@@ -19,15 +20,27 @@ function* lines(text: string): Generator<string> {
   }
 }
 
+/** The token stands in the address once; from then on it is kept for this address of a server alone. */
+function tokenOf(): string {
+  const given = new URLSearchParams(location.search).get('token');
+  if (given) {
+    localStorage.setItem('red-lattice token', given);
+    history.replaceState(null, '', location.pathname + location.hash);
+  }
+  return given ?? localStorage.getItem('red-lattice token') ?? '';
+}
+
+const authorized = (): Record<string, string> => ({ authorization: `Bearer ${tokenOf()}` });
+
 /** Reads the lines as they come, over and over where the server is gone for a while. */
 async function follow(store: Store): Promise<void> {
   for (;;) {
     try {
-      const response = await fetch('record');
+      const response = await fetch('record', { headers: authorized() });
       if (!response.ok || !response.body)
         throw new Error(
           response.status === 403
-            ? 'this page is open without its token: open the address that red-lattice view tells'
+            ? 'this page is open without its token: open the address that red-lattice view told'
             : `the server answers ${response.status}`,
         );
       store.problem = undefined;
@@ -56,6 +69,6 @@ export interface Asked {
 
 /** Asks the server for something; gives why it refuses. */
 export async function ask(asked: Asked): Promise<string | undefined> {
-  const response = await fetch('act', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(asked) });
+  const response = await fetch('act', { method: 'POST', headers: { 'content-type': 'application/json', ...authorized() }, body: JSON.stringify(asked) });
   return response.ok ? undefined : await response.text();
 }

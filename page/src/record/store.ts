@@ -6,12 +6,23 @@ import { emptyState, type RunState, take } from '../../../src/results/run-state.
 import type { Status } from '../../../src/running/result.ts';
 
 /** One case with what came of it. */
-export interface Item {
+export class Item {
   readonly result: RecordedResult;
   readonly lane: number;
   readonly test: TestItem;
-  /** Its title and its values in lower case, for the filter. */
-  readonly text: string;
+  #text: string | undefined;
+
+  constructor(result: RecordedResult, lane: number, test: TestItem) {
+    this.result = result;
+    this.lane = lane;
+    this.test = test;
+  }
+
+  /** Its title and its id in lower case, for the filter: made when it is asked for. */
+  get text(): string {
+    this.#text ??= `${this.result.title} ${this.result.id}`.toLowerCase();
+    return this.#text;
+  }
 }
 
 export interface TestItem {
@@ -39,7 +50,9 @@ export class Store {
   live = false;
   items: Item[] = [];
   tests = new Map<number, TestItem>();
-  byId = new Map<string, Item>();
+  #byId = new Map<string, Item>();
+  /** How many items stand in it. */
+  #named = 0;
   spans: (Span & { readonly lane: number })[] = [];
   laneStarts: { readonly lane: number; readonly at: number }[] = [];
   excerpts = new Map<string, Excerpt[]>();
@@ -100,6 +113,8 @@ export class Store {
       excerpts: new Map(),
       contents: new Map(),
     });
+    this.#byId = new Map();
+    this.#named = 0;
     this.state = emptyState();
     this.#reader = new JournalReader();
     this.version = version + 1;
@@ -118,11 +133,9 @@ export class Store {
       const { result } = entry;
       const test = this.tests.get(result.test);
       if (!test) return;
-      const { id, title } = result;
-      const item: Item = { result, lane: this.#lane, test, text: `${title} ${id}`.toLowerCase() };
+      const item = new Item(result, this.#lane, test);
       test.items.push(item);
       this.items.push(item);
-      this.byId.set(id, item);
     }
   }
 
@@ -135,6 +148,26 @@ export class Store {
     this.#listeners.add(listener);
     return () => this.#listeners.delete(listener);
   };
+
+  /** The case with an id. Ids are worked out when one is first looked for. */
+  find(id: string): Item | undefined {
+    for (; this.#named < this.items.length; this.#named++) {
+      const item = this.items[this.#named] as Item;
+      this.#byId.set(item.result.id, item);
+    }
+    return this.#byId.get(id);
+  }
+
+  /** Makes the texts that the filter looks at while nobody waits for them. */
+  warm(): void {
+    let at = 0;
+    const some = (): void => {
+      const until = performance.now() + 8;
+      while (at < this.items.length && performance.now() < until) for (const end = Math.min(this.items.length, at + 200); at < end; at++) this.items[at]?.text;
+      if (at < this.items.length) setTimeout(some, 4);
+    };
+    setTimeout(some, 300);
+  }
 
   /** What came of a case in an earlier run; nothing where its test did not run then. */
   inEarlier(run: EarlierRun, { result, test }: Item): Status | undefined {

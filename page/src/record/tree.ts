@@ -25,12 +25,12 @@ export type Line = { readonly key: string; readonly depth: number } & (
 
 export type Order = 'plan' | 'name' | 'time' | 'status';
 
-/** Files, suites and tests in the order of the plan, with the cases that are left. */
-export function treeOf(tests: Iterable<TestItem>, keeps: (item: Item) => boolean): Node[] {
+/** Files, suites and tests in the order of the plan, with the cases that are left; all, where nothing is said. */
+export function treeOf(tests: Iterable<TestItem>, keeps: ((item: Item) => boolean) | undefined): Node[] {
   const roots: Node[] = [];
   const known = new Map<string, Node>();
   for (const test of [...tests].sort((a, b) => a.header.test - b.header.test)) {
-    const items = test.items.filter(keeps);
+    const items = keeps ? test.items.filter(keeps) : [...test.items];
     if (items.length === 0) continue;
     const path = [test.header.file, ...test.header.path];
     let siblings = roots;

@@ -98,7 +98,7 @@ function ChangeTable({ change, cases, store }: { readonly change: Exclude<Change
             <tr key={one.id}>
               <SideCell side={one.before} withTime={change === 'slower' || change === 'faster'} />
               <SideCell side={one.after} withTime={change === 'slower' || change === 'faster'} />
-              <td>{store.byId.has(one.id) ? <a href={hrefOf({ view: 'tests', case: one.id, filter: '' })}>{visible(one.title)}</a> : visible(one.title)}</td>
+              <td>{store.find(one.id) ? <a href={hrefOf({ view: 'tests', case: one.id, filter: '' })}>{visible(one.title)}</a> : visible(one.title)}</td>
             </tr>
           ))}
         </tbody>
@@ -190,7 +190,7 @@ function* entriesIn(store: Store): Generator<JournalEntry> {
 async function openReport(file: File): Promise<Other | string> {
   const text = await file.text();
   if (file.name.endsWith('.html')) {
-    const within = /<script type="application\/x-ndjson" id="record">\n([^]*?)<\/script>/.exec(text)?.[1];
+    const within = /<script type="application\/x-ndjson" id="record">\n([\s\S]*?)<\/script>/.exec(text)?.[1];
     if (within === undefined) return `${file.name} is no results page of Red Lattice`;
     const store = new StoreOf();
     store.read(within.split('\n'));

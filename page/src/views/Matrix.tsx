@@ -1,4 +1,5 @@
 import { useMemo, useState } from 'react';
+import { nameOfValues } from '../../../src/cases/names.ts';
 import { duration, visible } from '../../../src/formats/style.ts';
 import { axesOf, type Cell, chooseSides, type Grid, gridOf, tellValue } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/journal.ts';
@@ -67,7 +68,6 @@ function TestGrid({
   const down = (route.down?.split(',').filter(has) ?? unasked?.down ?? []).slice(0, 3);
   const across = (route.across?.split(',').filter(has) ?? unasked?.across ?? []).filter((column) => !down.includes(column)).slice(0, 2);
   const sides = `${down.join()}/${across.join()}`;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: sides stand for down and across
   const grid = useMemo(() => (down.length > 0 && across.length > 0 ? gridOf(results, axes, down, across) : undefined), [results, axes, sides]);
   if (axes.length < 2) return <p className="empty">Its columns have too many values for a grid, or only one: a side has 2 to 24.</p>;
   const place = (column: string, side: 'down' | 'across' | 'folded'): void => {
@@ -248,14 +248,9 @@ function Picked({ cell, items }: { readonly cell: ItemCell; readonly items: read
       <ul>
         {all.slice(0, mostListed).map(({ result }) => (
           <li key={result.id}>
-            <Sign status={result.status} />{' '}
-            <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{visible(result.title.split(' › ').at(-1) ?? '')}</a>{' '}
+            <Sign status={result.status} /> <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{visible(nameOfValues(result.row))}</a>{' '}
             <span className="quiet">
-              {Object.entries(result.row)
-                .map(([column, value]) => `${column}=${typeof value === 'string' ? value : JSON.stringify(value)}`)
-                .map(visible)
-                .join(', ')}{' '}
-              · {duration(timeOf(result))}
+              {visible(result.failures[0]?.message.split('\n')[0] ?? '')} · {duration(timeOf(result))}
             </span>
           </li>
         ))}

@@ -23,7 +23,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const isRed = failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length > 0;
   return (
     <div className="overview">
-      <section className={`verdict ${isRed ? 'bad' : 'good'}`}>
+      <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live ? 'open' : 'good'}`}>
         <h2>
           {store.items.length === 0 && !isRed
             ? store.live

@@ -1,7 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { duration, visible } from '../../../src/formats/style.ts';
-import type { Status } from '../../../src/running/result.ts';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
 import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';
@@ -27,19 +26,14 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
 
   useEffect(() => setText(route.filter), [route.filter]);
   const filter = useMemo(() => readFilter(wanted), [wanted]);
-  const left = useMemo(() => (isEmpty(filter) ? store.items : store.items.filter((item) => matches(filter, item))), [filter, store, store.version]);
-  const tree = useMemo(() => {
-    if (isEmpty(filter)) return treeOf(store.tests.values(), () => true);
-    const kept = new Set(left);
-    return treeOf(store.tests.values(), (item) => kept.has(item));
-  }, [filter, left, store, store.version]);
+  const tree = useMemo(() => treeOf(store.tests.values(), isEmpty(filter) ? undefined : (item) => matches(filter, item)), [filter, store, store.version]);
+  const left = useMemo(() => itemsIn(tree), [tree]);
   const counts = useMemo(() => countsOf(left), [left]);
   const isOpen = (node: Node): boolean => opensUnasked(node, !isEmpty(filter)) !== toggled.has(node.key);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: isOpen follows from these
   const lines = useMemo(() => linesOf(tree, isOpen, order), [tree, toggled, order, filter]);
 
-  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list.current, estimateSize: () => lineHeight, overscan: 20 });
-  const chosen = route.case === undefined ? undefined : store.byId.get(route.case);
+  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list.current, estimateSize: () => lineHeight, overscan: 8 });
+  const chosen = route.case === undefined ? undefined : store.find(route.case);
   const place = Math.min(at, lines.length - 1);
 
   const toggle = (node: Node): void => {
@@ -170,6 +164,14 @@ function opensUnasked(node: Node, isFiltered: boolean): boolean {
   return node.failing > 0 && node.cases <= mostOpened;
 }
 
+function itemsIn(nodes: readonly Node[], into: Item[] = []): Item[] {
+  for (const node of nodes) {
+    for (const item of node.items) into.push(item);
+    itemsIn(node.children, into);
+  }
+  return into;
+}
+
 const countsOf = (items: readonly Item[]): Record<string, number> => {
   const counts: Record<string, number> = {};
   for (const { result } of items) counts[result.status] = (counts[result.status] ?? 0) + 1;
@@ -211,22 +213,25 @@ function ItemLine({ item: { result, test }, depth }: { readonly item: Item; read
 }
 
 const parts = 32;
+const strips = new WeakMap<readonly Item[], { readonly of: number; readonly background: string }>();
 
-/** What came of a test's cases, in the order of their rows, at a glance. */
+/** What came of a test's cases, in the order of their rows, at a glance: one element, however many there are. */
 function Strip({ items }: { readonly items: readonly Item[] }) {
+  let strip = strips.get(items);
+  if (!strip || strip.of !== items.length) strips.set(items, (strip = { of: items.length, background: stripOf(items) }));
+  return <span className="strip" aria-hidden="true" style={{ background: strip.background, width: Math.min(parts, items.length) * 5 - 1 }} />;
+}
+
+function stripOf(items: readonly Item[]): string {
   const count = Math.min(parts, items.length);
-  const cells = Array.from({ length: count }, (_, part) => {
-    const some = items.slice(Math.floor((part * items.length) / count), Math.floor(((part + 1) * items.length) / count));
-    const failing = some.filter(({ result }) => isFailing(result.status)).length;
-    const status: Status = failing > 0 ? 'failed' : (some[0]?.result.status ?? 'passed');
-    return { status, isMixed: failing > 0 && failing < some.length };
+  const stops = Array.from({ length: count }, (_, part) => {
+    const [from, to] = [Math.floor((part * items.length) / count), Math.floor(((part + 1) * items.length) / count)];
+    let failing = 0;
+    for (let at = from; at < to; at++) if (isFailing(items[at]?.result.status)) failing++;
+    const status = items[from]?.result.status ?? 'passed';
+    const colour =
+      failing === to - from ? 'failed' : failing > 0 ? 'strip-mixed' : status === 'passed' ? 'strip-passed' : status === 'known' ? 'known' : 'line';
+    return `var(--${colour}) ${part * 5}px ${part * 5 + 4}px, transparent ${part * 5 + 4}px ${part * 5 + 5}px`;
   });
-  return (
-    <span className="strip" aria-hidden="true">
-      {cells.map(({ status, isMixed }, i) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
-        <i key={i} className={`${status} ${isMixed ? 'mixed' : ''}`} />
-      ))}
-    </span>
-  );
+  return `linear-gradient(to right, ${stops.join(', ')})`;
 }

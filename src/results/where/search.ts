@@ -163,8 +163,10 @@ export class Search {
       const isRanged = order === 'number' || order === 'date' || order === 'length';
       for (let code = 0; code < values.length; code++) {
         const [failed = 0, passed = 0] = [counts.failing[code + 1], counts.passing[code + 1]];
-        if (failed * passing > passed * failing) yield { column, is: 'value', low: code, high: code, cost: among(values.length) };
-        else if (!isRanged && values.length > 2 && values.length <= mostExcluded && passed * failing > failed * passing)
+        if (failed * passing > passed * failing) {
+          // One failure is no pattern.
+          if (failed > 1) yield { column, is: 'value', low: code, high: code, cost: among(values.length) };
+        } else if (!isRanged && values.length > 2 && values.length <= mostExcluded && passed * failing > failed * passing)
           yield { column, is: 'not', low: code, high: code, cost: among(values.length) };
       }
       if (isRanged) yield* ranges(column, counts, failing, passing, among);
@@ -272,7 +274,7 @@ function* prefixes(
         failed += failing[at + 1] as number;
         passed += passing[at + 1] as number;
       }
-      if (failed * allPassing > passed * allFailing) yield { column, is: 'prefix', low, high, prefix, cost: among(values.length) };
+      if (failed > 1 && failed * allPassing > passed * allFailing) yield { column, is: 'prefix', low, high, prefix, cost: among(values.length) };
     }
   }
 }

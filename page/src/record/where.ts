@@ -1,0 +1,41 @@
+import { useEffect, useState } from 'react';
+import type { JournalEntry } from '../../../src/results/journal.ts';
+import { failingTests } from '../../../src/results/run-state.ts';
+import type { WhereItFails } from '../../../src/results/where/causes.ts';
+import { whereTestsFail } from '../../../src/results/where/tests.ts';
+import type { Store } from './store.ts';
+
+const none: ReadonlyMap<number, WhereItFails> = new Map();
+/** While a run goes on, it is looked anew whenever so many results have come. */
+const everySo = 500;
+/** Milliseconds between two times that what was found is shown. */
+const showEvery = 200;
+
+/** Where the failing tests fail: worked out test by test, while the page can be used. */
+export function useWhere(store: Store, version: number): ReadonlyMap<number, WhereItFails> {
+  const [where, setWhere] = useState(none);
+  const settled = store.live ? Math.floor(store.items.length / everySo) : version;
+  useEffect(() => {
+    const failing = [...failingTests(store.state)];
+    const found = new Map<number, WhereItFails>();
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    let shown = performance.now();
+    const next = (): void => {
+      const number = failing.shift();
+      if (number === undefined) {
+        setWhere(new Map(found));
+        return;
+      }
+      const entries = (store.tests.get(number)?.items ?? []).map(({ result }): JournalEntry => ({ is: 'ended', result }));
+      for (const [test, one] of whereTestsFail(() => entries, new Set([number]))) found.set(test, one);
+      if (performance.now() - shown > showEvery) {
+        shown = performance.now();
+        setWhere(new Map(found));
+      }
+      timer = setTimeout(next);
+    };
+    timer = setTimeout(next);
+    return () => clearTimeout(timer);
+  }, [store, settled]);
+  return where;
+}

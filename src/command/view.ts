@@ -1,0 +1,30 @@
+import { oneLine } from '../formats/style.ts';
+import { rootOf } from '../node/find.ts';
+import { openRecord } from '../node/recorded.ts';
+import type { Setting } from './setting.ts';
+import { tellingFor } from './terminal.ts';
+
+/** Serves the results page until it is interrupted. */
+export async function viewCommand(wanted: string, { port }: { readonly port: number }, { folder, terminal, onInterrupt }: Setting): Promise<number> {
+  const root = rootOf(folder);
+  const record = openRecord(wanted, root, folder);
+  if (typeof record === 'string') {
+    terminal.error(`red-lattice: ${oneLine(record)}`);
+    return 2;
+  }
+  const { servePage } = await import('../node/serve-page.ts');
+  const serving = await servePage({
+    record,
+    follows: wanted === 'latest',
+    root,
+    port,
+    command: process.argv[1] as string,
+    names: (recordRoot) => tellingFor(recordRoot, terminal.style),
+  });
+  terminal.out(
+    `the results of ${record.name} are at\n\n  ${terminal.style.bold(serving.address)}\n\n${terminal.style.dim('on this machine only; Ctrl-C ends it')}`,
+  );
+  await new Promise<void>((resolve) => onInterrupt(() => resolve()));
+  serving.close();
+  return 0;
+}

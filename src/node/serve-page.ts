@@ -1,0 +1,237 @@
+import { type ChildProcess, spawn } from 'node:child_process';
+import { randomBytes, timingSafeEqual } from 'node:crypto';
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { setTimeout as wait } from 'node:timers/promises';
+import type { PageEntry } from '../results/page-record.ts';
+import type { NameFile } from '../results/report.ts';
+import { type Earlier, earlierRuns } from './earlier.ts';
+import { journalsIn } from './journals.ts';
+import { Lines } from './lines.ts';
+import { Beside, isUnderWay, pageHead, pageLineOf, pageTemplate, withoutRoot } from './page-lines.ts';
+import { readInfo } from './record.ts';
+import { type Opened, recordedIn } from './recorded.ts';
+
+export interface Serving {
+  /** With the token that opens it. */
+  readonly address: string;
+  close(): void;
+}
+
+interface Served {
+  /** The record that is shown; where it is the latest, each newer one in its turn. */
+  readonly record: Opened;
+  readonly follows: boolean;
+  readonly root: string;
+  readonly port: number;
+  /** The command, to run cases again with. */
+  readonly command: string;
+  readonly names: (root: string) => { readonly nameFile: NameFile; readonly source: (file: string) => string | undefined };
+}
+
+/** Milliseconds between two looks at a record that grows, and at whether there is a newer one. */
+const lookEvery = 100;
+const newEvery = 400;
+const mostOfARequest = 4_000_000;
+
+/**
+ * Serves the results page on this machine alone. The page itself holds nothing; what it reads and does needs a token, which stands
+ * in the address once and is told by the page in a header from then on. Other hosts' names and other sites' requests are refused.
+ */
+export async function servePage(served: Served): Promise<Serving> {
+  const token = randomBytes(24).toString('base64url');
+  const page = new PageServer(served, token);
+  const server = createServer((request, response) => void page.answer(request, response));
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject);
+    server.listen(served.port, '127.0.0.1', resolve);
+  });
+  page.server = server;
+  const { port } = server.address() as AddressInfo;
+  return {
+    address: `http://127.0.0.1:${port}/?token=${token}`,
+    close() {
+      page.close();
+      server.closeAllConnections();
+      server.close();
+    },
+  };
+}
+
+class PageServer {
+  readonly #served: Served;
+  readonly #token: Buffer;
+  server: Server | undefined;
+  /** The run that was asked for from the page. */
+  #run: ChildProcess | undefined;
+  #closed = false;
+
+  constructor(served: Served, token: string) {
+    this.#served = served;
+    this.#token = Buffer.from(token);
+  }
+
+  close(): void {
+    this.#closed = true;
+    this.#run?.kill('SIGINT');
+  }
+
+  async answer(request: IncomingMessage, response: ServerResponse): Promise<void> {
+    const refusal = this.#refuses(request);
+    response.setHeader('x-content-type-options', 'nosniff');
+    response.setHeader('cache-control', 'no-store');
+    response.setHeader('referrer-policy', 'no-referrer');
+    response.setHeader('cross-origin-resource-policy', 'same-origin');
+    response.setHeader('content-security-policy', "frame-ancestors 'none'");
+    if (refusal) return end(response, 403, refusal);
+    const path = (request.url ?? '/').split('?')[0];
+    if (request.method === 'GET' && path === '/') {
+      response.setHeader('content-type', 'text/html; charset=utf-8');
+      return void response.end(pageTemplate());
+    }
+    if (!this.#hasToken(request)) return end(response, 403, 'without the token of this page');
+    if (request.method === 'GET' && path === '/record') return this.#stream(response);
+    if (request.method === 'POST' && path === '/act') return this.#act(request, response);
+    return end(response, 404, 'there is no such thing here');
+  }
+
+  /** A name that leads here by another host's doing, or another site's page: neither has any business here. */
+  #refuses({ headers }: IncomingMessage): string | undefined {
+    const address = this.server?.address();
+    const port = typeof address === 'object' ? address?.port : undefined;
+    const hosts = [`127.0.0.1:${port}`, `localhost:${port}`];
+    if (!hosts.includes(headers.host ?? '')) return 'this page is served to its own host name only';
+    if (headers.origin !== undefined && !hosts.some((host) => headers.origin === `http://${host}`)) return 'asked by another site';
+    const site = headers['sec-fetch-site'];
+    return site === undefined || site === 'same-origin' || site === 'none' || headers['sec-fetch-mode'] === 'navigate' ? undefined : 'asked by another site';
+  }
+
+  #hasToken({ headers }: IncomingMessage): boolean {
+    const given = Buffer.from(/^Bearer (.+)$/.exec(headers.authorization ?? '')?.[1] ?? '');
+    return given.length === this.#token.length && timingSafeEqual(given, this.#token);
+  }
+
+  /** Sends a record's lines as they come, and then those of each newer run, until the page is gone. */
+  async #stream(response: ServerResponse): Promise<void> {
+    response.setHeader('content-type', 'application/x-ndjson; charset=utf-8');
+    const isGone = (): boolean => response.destroyed || this.#closed;
+    const send = async (text: string): Promise<void> => {
+      if (!response.write(text))
+        await Promise.race([new Promise((resolve) => response.once('drain', resolve)), new Promise((resolve) => response.once('close', resolve))]);
+    };
+    let { record } = this.#served;
+    for (let isFirst = true; !isGone(); isFirst = false) {
+      const { nameFile, source } = this.#served.names(record.info.root ?? this.#served.root);
+      const head = pageHead(record, this.#served.root, isUnderWay(record.info));
+      await send(`${JSON.stringify(isFirst ? head : ({ is: 'anew', head } satisfies PageEntry))}\n`);
+      await this.#sendRecord(record, new Beside(record.folder, nameFile, source), nameFile, send, isGone);
+      if (isGone()) return;
+      if (!this.#served.follows) return void response.end();
+      record = recordedIn(await this.#newer(record, isGone));
+    }
+  }
+
+  async #sendRecord(record: Opened, beside: Beside, nameFile: NameFile, send: (text: string) => Promise<void>, isGone: () => boolean): Promise<void> {
+    const { folder } = record;
+    if (folder === undefined) {
+      for (const entry of record.entries()) {
+        const line = pageLineOf(entry, nameFile);
+        if (line !== undefined) await send(`${line}\n`);
+      }
+      return;
+    }
+    const tails = new Map<string, Lines>();
+    let last: Lines | undefined;
+    for (;;) {
+      const info = readInfo(folder);
+      // Looked at before the journals: what was written before the run's end is then read, too.
+      const isOver = info === undefined || !isUnderWay(info);
+      for (const path of journalsIn(folder)) {
+        const tail = tails.get(path) ?? new Lines(path);
+        tails.set(path, tail);
+        for (const lines of tail.read()) {
+          const told: string[] = [];
+          if (last !== undefined && last !== tail) told.push(JSON.stringify({ is: 'header', version: 0, lane: laneOf(path) }));
+          last = tail;
+          for (const line of lines) {
+            const one = pageLineOf(line, nameFile);
+            if (one === undefined) continue;
+            told.push(one);
+            for (const entry of beside.of(one)) told.push(JSON.stringify(entry));
+          }
+          if (told.length > 0) await send(`${told.join('\n')}\n`);
+          if (isGone()) break;
+        }
+      }
+      if (isOver || isGone()) {
+        for (const tail of tails.values()) tail.close();
+        if (info) await send(`${JSON.stringify({ is: 'over', info: withoutRoot(info) } satisfies PageEntry)}\n`);
+        return;
+      }
+      await wait(lookEvery);
+    }
+  }
+
+  async #newer({ folder, info }: Opened, isGone: () => boolean): Promise<Earlier> {
+    for (;;) {
+      await wait(newEvery);
+      const [newest] = earlierRuns(this.#served.root);
+      if (isGone() || (newest && newest.folder !== folder && newest.info.started >= info.started)) return newest ?? { folder: folder ?? '', info };
+    }
+  }
+
+  async #act(request: IncomingMessage, response: ServerResponse): Promise<void> {
+    const asked = await bodyOf(request);
+    if (typeof asked === 'string') return end(response, 400, asked);
+    if (asked.what === 'stop') {
+      if (!this.#run) return end(response, 409, 'the run was not started from this page: end it where it was');
+      this.#run.kill('SIGINT');
+      return end(response, 200, 'stopping');
+    }
+    if (this.#run) return end(response, 409, 'a run that was started from here is under way');
+    const { record, root, command } = this.#served;
+    const where = record.info.command.slice(1);
+    const options = asked.what === 'failed' ? [...where, '--failed'] : asked.what === 'all' ? where : (asked.ids ?? []).map((id) => `--id=${id}`);
+    // No shell takes part: what stands in an id stays in it.
+    const run = spawn(process.execPath, [command, 'run', '--show', 'summary', ...options], { cwd: root, stdio: 'ignore' });
+    this.#run = run;
+    run.once('exit', () => {
+      this.#run = undefined;
+    });
+    end(response, 202, 'begun');
+  }
+}
+
+const laneOf = (path: string): number => Number(/lane-(\d+)/.exec(path)?.[1] ?? 0);
+
+function end(response: ServerResponse, status: number, reason: string): void {
+  response.statusCode = status;
+  response.setHeader('content-type', 'text/plain; charset=utf-8');
+  response.end(reason);
+}
+
+interface Asked {
+  readonly what: 'failed' | 'all' | 'ids' | 'stop';
+  readonly ids?: readonly string[];
+}
+
+/** What a request asks for; a text says what is wrong with it. */
+async function bodyOf(request: IncomingMessage): Promise<Asked | string> {
+  if (request.headers['content-type'] !== 'application/json') return 'the request is no JSON';
+  const pieces: Buffer[] = [];
+  let size = 0;
+  for await (const piece of request as AsyncIterable<Buffer>) {
+    size += piece.length;
+    if (size > mostOfARequest) return 'the request is too long';
+    pieces.push(piece);
+  }
+  try {
+    const { what, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<Asked>;
+    if (what !== 'failed' && what !== 'all' && what !== 'ids' && what !== 'stop') return 'nothing that is known here was asked for';
+    if (what === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every((id) => typeof id === 'string')))
+      return 'one to 5,000 ids are run at once';
+    return { what, ...(ids && { ids }) };
+  } catch {
+    return 'the request is no JSON';
+  }
+}
