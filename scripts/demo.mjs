@@ -13,6 +13,8 @@ const current = run();
 heading('2. A draft of the tariff: two mistakes are in it');
 const draft = run('--tag', 'draft');
 
+show(process.execPath, [command, 'report', '-o', 'results.html'], { cwd: office });
+
 heading('What to look at next');
 const runs = join(office, '.red-lattice', 'runs');
 const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
@@ -21,6 +23,7 @@ The failures above share two causes: which stays fail, and which do not?
   The rows are in        examples/harbour-office/tests/data/dues.csv
   the test in            examples/harbour-office/tests/dues.lattice.ts
   the draft in           examples/harbour-office/src/draft.ts
+  the results page is    examples/harbour-office/results.html
   the run's record in    examples/harbour-office/.red-lattice/runs/${newest}
 
 From examples/harbour-office, try

@@ -1,9 +1,11 @@
-// Takes the pictures in docs/screenshots: each is what a terminal of 118 columns shows of one command on the demo data.
-// Needs Xvfb, xterm and import (Debian: xvfb xterm imagemagick fonts-dejavu-core).
+// Takes the pictures in docs/screenshots: what a terminal shows of one command on the demo data, and views of its results page.
+// Needs Xvfb, xterm, import and Chromium (Debian: xvfb xterm imagemagick fonts-dejavu-core chromium).
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
+import { pathToFileURL } from 'node:url';
+import puppeteer from 'puppeteer-core';
 import { command, makeReady, root } from './steps.mjs';
 import { temporaryFolder } from './temporary.mjs';
 
@@ -70,3 +72,42 @@ for (const { name, cwd, before, args, seconds = 3 } of pictures.filter((picture)
   console.log(`docs/screenshots/${name}.png`);
 }
 rmSync(mistaken, { recursive: true });
+
+/** Views of the page, each with what is done in it before its picture is taken. */
+const views = [
+  { name: 'page-overview', hash: '#/overview' },
+  { name: 'page-case', hash: '#/tests?filter=status:failed', act: () => document.querySelectorAll('.line.item')[3].click() },
+  { name: 'page-matrix', hash: '#/matrix', dark: true, act: () => document.querySelector('.cell.cause').click() },
+  { name: 'page-time', hash: '#/time' },
+  { name: 'page-compare', hash: '#/compare', dark: true },
+].filter(({ name }) => wanted.length === 0 || wanted.includes(name));
+if (views.length > 0) {
+  const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-pictures-'));
+  spawnSync(process.execPath, [command, 'run', '--show', 'summary'], { cwd: office, stdio: 'ignore' });
+  spawnSync(process.execPath, [command, 'run', '--on-request', '--show', 'summary'], { cwd: office, stdio: 'ignore' });
+  spawnSync(process.execPath, [command, 'report', '-o', join(folder, 'page.html')], { cwd: office, stdio: 'inherit' });
+  const flags = [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ];
+  const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: flags, userDataDir: join(folder, 'profile') });
+  for (const { name, hash, dark, act } of views) {
+    const page = await browser.newPage();
+    await page.setViewport({ width: 1280, height: 800 });
+    await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: dark ? 'dark' : 'light' }]);
+    await page.goto(`${pathToFileURL(join(folder, 'page.html')).href}${hash}`);
+    await wait(1000);
+    if (act) await page.evaluate(act);
+    await wait(500);
+    await page.screenshot({ path: join(root, 'docs', 'screenshots', `${name}.png`) });
+    await page.close();
+    console.log(`docs/screenshots/${name}.png`);
+  }
+  await browser.close();
+  rmSync(folder, { recursive: true, force: true });
+}

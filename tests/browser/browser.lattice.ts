@@ -1,31 +1,12 @@
-import { existsSync } from 'node:fs';
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { build } from 'esbuild';
-import puppeteer from 'puppeteer-core';
+
 import { fixture, test } from 'red-lattice';
 import { scratchFolder } from 'red-lattice/node';
+import { browser, withoutChromium } from '../page/chromium.ts';
 import { outcome } from './page-suites.ts';
-
-const chromium = '/usr/bin/chromium';
-const flags = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-  '--allow-file-access-from-files',
-];
-
-const browser = fixture('browser', {
-  scope: 'file',
-  needs: { profile: scratchFolder('file') },
-  setup: (_moment, { profile }) => puppeteer.launch({ executablePath: chromium, args: flags, userDataDir: profile }),
-  teardown: (browser) => browser.close(),
-});
 
 /** A page that has run the suites, bundled as an application would. */
 const page = fixture('page', {
@@ -51,7 +32,7 @@ const page = fixture('page', {
 
 export const alike = test(
   'suites run in a page as they do in Node',
-  { needs: { page }, timeout: 60_000, skip: !existsSync(chromium) && process.env['CI'] === undefined && `there is no Chromium at ${chromium}` },
+  { needs: { page }, timeout: 60_000, skip: withoutChromium, bind: [browser.set({ more: ['--allow-file-access-from-files'] })] },
   async ({ check }, { page }) => {
     await page.waitForFunction('window.told');
     check.equal((await page.evaluate('window.told')) as string[], await outcome());

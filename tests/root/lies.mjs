@@ -127,7 +127,7 @@ const lies = [
     '`${counts.passed} passed, ${counts.failed + counts.errored} failed',
     '`${counts.passed} passed, ${counts.failed * 0} failed',
   ],
-  ['failures are not told', 'command/once.ts', 'tellFailures(state, telling), tellLeaks', 'tellLeaks'],
+  ['failures are not told', 'command/once.ts', 'tellFailures(state, where, telling), more', 'more'],
   ['comments shift the lines', 'cases/data/csv.ts', '    line += lines;\n', '    if (!skipped) line += lines;\n'],
   ['stacks tell the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
   [

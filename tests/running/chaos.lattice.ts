@@ -1,5 +1,5 @@
-import { existsSync } from 'node:fs';
 import { type ChildProcess, spawn } from 'node:child_process';
+import { existsSync } from 'node:fs';
 import { mkdir, readdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, range, suite, test } from 'red-lattice';

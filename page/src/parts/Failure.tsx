@@ -121,7 +121,8 @@ function Source({
   const excerpt = excerpts.find(({ first, lines }) => line >= first && line < first + lines.length);
   if (!excerpt) return null;
   return (
-    <pre className="source">
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: who has no pointer must be able to scroll it
+    <pre className="source" tabIndex={0}>
       {excerpt.lines.map((text, i) => {
         const number = excerpt.first + i;
         const isIt = number === line;

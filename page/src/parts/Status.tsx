@@ -22,6 +22,7 @@ export function Counts({
   readonly onChoose?: (status: Status) => void;
 }) {
   const shown = order.filter((status) => (counts[status] ?? 0) > 0 || chosen?.has(status));
+  if (shown.length === 0 && !onChoose) return <span className="quiet">no case</span>;
   return (
     <span className="counts">
       {shown.map((status) => {

@@ -161,7 +161,16 @@ function Before({ store }: { readonly store: Store }) {
                 <tbody>
                   {items.slice(0, most).map((item) => (
                     <tr key={item.result.id}>
-                      <td>{((was) => (was ? <Sign status={was} /> : <span className="quiet">not run</span>))(store.inEarlier(before, item))}</td>
+                      <td>
+                        {((was) =>
+                          was ? (
+                            <>
+                              <Sign status={was} /> {was}
+                            </>
+                          ) : (
+                            <span className="quiet">not run</span>
+                          ))(store.inEarlier(before, item))}
+                      </td>
                       <td>
                         <Sign status={item.result.status} /> <span className="quiet">{visible(item.result.failures[0]?.message.split('\n')[0] ?? '')}</span>
                       </td>

@@ -231,7 +231,7 @@ function CellButton({ cell, where, byTime, slowest, isPicked, onPick, label }: C
       className={`cell ${byTime ? 'timed' : status} ${isCause ? 'cause' : ''} ${!byTime && failing > 0 && failing < results.length ? 'mixed' : ''}`}
       style={byTime ? ({ '--share': `${share}%` } as React.CSSProperties) : undefined}
       aria-pressed={isPicked}
-      aria-label={`${label}: ${results.length} cases, ${failing} failing${isCause ? ', where it fails' : ''}, ${duration(each)} each`}
+      aria-label={`${told}: ${label}, ${results.length} cases, ${failing} failing${isCause ? ', where it fails' : ''}, ${duration(each)} each`}
       onClick={() => onPick(cell)}
     >
       {told}

@@ -1,0 +1,47 @@
+import { existsSync } from 'node:fs';
+import puppeteer from 'puppeteer-core';
+import { fixture } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+
+const chromium = '/usr/bin/chromium';
+const flags = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+];
+
+/** Why tests in a browser are skipped, where they are; in CI they never are. */
+export const withoutChromium = !existsSync(chromium) && process.env['CI'] === undefined && `there is no Chromium at ${chromium}`;
+
+/** Chromium without a screen; `files` may read each other where that is asked for. */
+export const browser = fixture('browser', {
+  scope: 'file',
+  needs: { profile: scratchFolder('file') },
+  settings: { more: [] as readonly string[] },
+  setup: ({ settings }, { profile }) => puppeteer.launch({ executablePath: chromium, args: [...flags, ...settings.more], userDataDir: profile }),
+  teardown: (browser) => browser.close(),
+});
+
+/** A page of its own for a case, and what goes wrong in it. */
+export const page = fixture('page', {
+  needs: { browser },
+  async setup(_, { browser }) {
+    const page = await browser.newPage();
+    const errors: string[] = [];
+    page.on('pageerror', (error) => errors.push(String(error)));
+    page.on('console', (message) => {
+      if (message.type() === 'error') errors.push(message.text());
+    });
+    page.on('dialog', (dialog) => {
+      errors.push(`a dialog: ${dialog.message()}`);
+      void dialog.dismiss();
+    });
+    await page.setViewport({ width: 1280, height: 800 });
+    return { page, errors };
+  },
+  teardown: ({ page }) => page.close(),
+});

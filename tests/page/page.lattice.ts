@@ -1,0 +1,181 @@
+import { readFile } from 'node:fs/promises';
+import { createRequire } from 'node:module';
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { fixture, matrix, suite, testWith } from 'red-lattice';
+import { makeRecord } from '../../bench/page/made-record.mjs';
+import { runCommand } from '../program.ts';
+import { hostile, outcomes } from '../results/outcomes-project.ts';
+import { page, withoutChromium } from './chromium.ts';
+
+/** The pages of several records: of the office in order and broken, of no case, of an all-green run, of a huge one. */
+const pages = fixture('pages', {
+  scope: 'file',
+  needs: { outcomes },
+  async setup(_, { outcomes: { folder } }) {
+    makeRecord(join(folder, 'empty'), { cases: 0, tests: 0 });
+    makeRecord(join(folder, 'green'), { cases: 60, failsEvery: 0 });
+    makeRecord(join(folder, 'huge'), { cases: 100_000 });
+    const write = async (name: string): Promise<string> => {
+      const { status, output } = await runCommand(['report', name, '-o', `${name}.html`], folder);
+      if (status !== 0) throw new Error(output);
+      return pathToFileURL(join(folder, `${name}.html`)).href;
+    };
+    return { folder, good: await write('good'), bad: await write('bad'), empty: await write('empty'), green: await write('green'), huge: await write('huge') };
+  },
+});
+
+const axe = await readFile(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+const shown = testWith({ page, pages });
+
+export const results = suite('the results page', { timeout: 60_000, skip: withoutChromium }, [
+  shown('says at a glance what failed, and where', async ({ check }, { page: { page, errors }, pages }) => {
+    await page.goto(pages.bad);
+    await page.waitForSelector('.where');
+    const text = await page.$eval('main', (main) => main.innerText);
+    check.matches(text, /^14 of 59 cases failed/);
+    check.matches(text.replace(/\s+/g, ' '), /hull=cat & season=winter 8 of 8 fail elsewhere 0 of 40/);
+    check.includes(text, 'no tide table yet');
+    check.includes(text, 'the ledger is stuck');
+    check.equal(errors, []);
+  }),
+
+  shown('tells apart no case, all green, and a hundred thousand', async ({ check, step }, { page: { page, errors }, pages }) => {
+    const told = async (address: string): Promise<string> => {
+      await page.goto(address);
+      await page.waitForSelector('.verdict');
+      return page.$eval('.verdict', (verdict) => `${verdict.className}: ${verdict.querySelector('h2')?.innerText}`);
+    };
+    await step('empty', async ({ check }) => check.equal(await told(pages.empty), 'verdict open: No case ran'));
+    await step('green', async ({ check }) => check.equal(await told(pages.green), 'verdict good: All 60 cases are fine'));
+    await step('huge', async ({ check }) => check.equal(await told(pages.huge), 'verdict bad: 2,000 of 100,000 cases failed'));
+    check.equal(errors, []);
+  }),
+
+  shown('filters by text, status, tag and value, and counts what is left', async ({ check }, { page: { page }, pages }) => {
+    await page.goto(`${pages.huge}#/tests`);
+    const left = async (filter: string): Promise<string> => {
+      await page.goto(`${pages.huge}#/tests?filter=${encodeURIComponent(filter)}`);
+      await page.waitForFunction((wanted) => (document.getElementById('filter') as HTMLInputElement | null)?.value === wanted, {}, filter);
+      await new Promise((resolve) => setTimeout(resolve, 400));
+      return page.$eval('.listing .counts', (counts) => (counts as HTMLElement).innerText.replace(/\s+/g, ' ').trim());
+    };
+    check.equal(await left('status:failed'), '✗ 2,000 failed');
+    check.equal(await left('"quay 7"'), '✗ 110 failed ▪ 5,390 passed');
+    check.equal(await left('"quay 7" hull=cat loa>=16'), '▪ 451 passed');
+    check.matches(await left('tag:money'), /✗ 670 failed ▪ 32,830 passed/);
+  }),
+
+  shown('opens a case by its address, and tells all of it', async ({ check }, { page: { page }, pages }) => {
+    await page.goto(`${pages.bad}#/tests?case=${encodeURIComponent('outcomes.lattice.ts#the-office/differs')}`);
+    await page.waitForSelector('article.case');
+    const text = await page.$eval('article.case', (article) => (article as HTMLElement).innerText.replace(/\s+/g, ' '));
+    for (const part of [
+      'the bill: not equal',
+      'in step “outer › inner”',
+      '▸ 9',
+      'npx red-lattice run --id',
+      'written ␛[31mred',
+      'a note.txt',
+      'outer',
+      'Steps',
+    ])
+      check.includes(text, part);
+    check.equal(await page.$$eval('.difference mark', (marks) => marks.map((mark) => mark.textContent)), ['2', '3']);
+  }),
+
+  shown('goes by keys alone', async ({ check }, { page: { page }, pages }) => {
+    await page.goto(pages.bad);
+    await page.waitForSelector('.verdict');
+    const title = (): Promise<string> => page.$eval('article.case h2', (heading) => heading.textContent?.trim() ?? '');
+    await page.keyboard.press('n');
+    await page.waitForSelector('article.case');
+    const first = await title();
+    await page.keyboard.press('n');
+    await page.waitForFunction((before) => document.querySelector('article.case h2')?.textContent?.trim() !== before, {}, first);
+    await page.keyboard.press('p');
+    await page.waitForFunction((before) => document.querySelector('article.case h2')?.textContent?.trim() === before, {}, first);
+    check.matches(first, /differs$/);
+    await page.keyboard.press('Escape');
+    await page.waitForFunction(() => !document.querySelector('article.case'));
+    await page.keyboard.press('3');
+    await page.waitForSelector('.grid');
+    await page.keyboard.press('?');
+    await page.waitForSelector('dialog[open]');
+    check.equal(await page.$$eval('dialog kbd', (keys) => keys.length), 11);
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('/');
+    await page.waitForFunction(() => document.activeElement?.id === 'filter');
+    await page.keyboard.type('moored');
+    // Through the list: down, and a test opens.
+    await page.goto(`${pages.green}#/tests`);
+    await page.waitForSelector('[role=tree]');
+    await page.focus('[role=tree]');
+    const lines = (): Promise<number> => page.$$eval('[role=treeitem]', (all) => all.length);
+    const before = await lines();
+    for (const key of ['ArrowDown', 'ArrowDown', 'ArrowRight'] as const) await page.keyboard.press(key);
+    await page.waitForFunction((count) => document.querySelectorAll('[role=treeitem]').length > count, {}, before);
+    check.equal(before, 3);
+  }),
+
+  shown('lays a matrix out, frames where it fails, and gives the cases of a cell', async ({ check }, { page: { page }, pages }) => {
+    await page.goto(`${pages.bad}#/matrix`);
+    await page.waitForSelector('.cell.cause');
+    check.equal(await page.$$eval('.cell.cause', (cells) => cells.map((cell) => cell.textContent)), ['✗ 2/2', '✗ 2/2', '✗ 2/2', '✗ 2/2']);
+    check.equal((await page.$$('.cell')).length, 24);
+    await page.click('.cell.cause');
+    await page.waitForSelector('.picked');
+    check.equal(await page.$$eval('.picked li a', (links) => links.map((link) => link.textContent)), [
+      'loa=6, hull=cat, season=winter, power=true',
+      'loa=6, hull=cat, season=winter, power=false',
+    ]);
+  }),
+
+  shown('compares with a report that is opened', async ({ check }, { page: { page }, pages }) => {
+    for (const name of ['good.html', 'good.jsonl']) {
+      if (name.endsWith('jsonl')) await runCommand(['report', 'good', '-o', name], pages.folder);
+      await page.goto(`${pages.bad}#/compare`);
+      await page.reload();
+      const input = await page.waitForSelector('input[type=file]');
+      await (input as unknown as { uploadFile(path: string): Promise<void> }).uploadFile(join(pages.folder, name));
+      await page.waitForSelector('.compared');
+      check.includes(await page.$eval('.compare', (view) => (view as HTMLElement).innerText), '13 newly failing, 1 still failing, 46 the same', name);
+    }
+  }),
+
+  shown('never takes text of tests for markup', async ({ check }, { page: { page, errors }, pages }) => {
+    for (const view of ['overview', 'tests?filter=status:failed', 'matrix', 'time', 'compare', `tests?filter=${encodeURIComponent(hostile)}`]) {
+      await page.goto(`${pages.bad}#/${view}`);
+      await page.reload();
+      await page.waitForSelector('main > *');
+    }
+    await page.keyboard.press('p');
+    check.equal(await page.$$eval('img[src="x"], main script', (found) => found.length), 0);
+    check.equal(errors, []);
+    const html = await readFile(join(pages.folder, 'bad.html'), 'utf8');
+    const [, record = ''] = /<script type="application\/x-ndjson" id="record">(.*?)<\/script>/s.exec(html) ?? [];
+    check.holds(record.includes('\\u003c/script>\\u003cimg') && !record.includes('<'));
+    check.includes(html, "default-src 'none'");
+  }),
+
+  shown(
+    'WCAG 2.2 AA: {view}, {theme}',
+    { cases: matrix({ view: ['overview', 'tests', 'matrix', 'time', 'compare'], theme: ['light', 'dark'] }) },
+    async ({ row, check }, { page: { page }, pages }) => {
+      await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: row.theme }]);
+      const open = row.view === 'tests' ? `?case=${encodeURIComponent('outcomes.lattice.ts#the-office/differs')}` : '';
+      await page.goto(`${pages.bad}#/${row.view}${open}`);
+      await page.waitForSelector('main > *');
+      await new Promise((resolve) => setTimeout(resolve, 300));
+      await page.evaluate(axe);
+      const violations = await page.evaluate(async () => {
+        const { axe } = window as unknown as {
+          axe: { run(options: object): Promise<{ violations: { id: string; nodes: { html: string; failureSummary: string }[] }[] }> };
+        };
+        const { violations } = await axe.run({ runOnly: { type: 'tag', values: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] } });
+        return violations.flatMap(({ id, nodes }) => nodes.slice(0, 3).map(({ html, failureSummary }) => `${id}: ${html.slice(0, 200)} ${failureSummary}`));
+      });
+      check.equal(violations, []);
+    },
+  ),
+]);
