@@ -2,26 +2,18 @@
 // 1 past a limit: open in 2 s, filtered in 100 ms, 50 frames a second.
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync, statSync } from 'node:fs';
-import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import puppeteer from 'puppeteer-core';
+import { chromium, flags } from '../scripts/chromium.mjs';
+import { temporaryFolder } from '../scripts/temporary.mjs';
 import { makeRecord } from './page/made-record.mjs';
 
-const folder = mkdtempSync(join(tmpdir(), 'red-lattice-bench-'));
+const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-bench-'));
 const command = fileURLToPath(new URL('../dist/command.js', import.meta.url));
 makeRecord(join(folder, 'huge'), { cases: 100_000 });
 execFileSync(process.execPath, [command, 'report', 'huge', '-o', 'huge.html'], { cwd: folder, stdio: 'ignore' });
-const flags = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
-const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: flags, userDataDir: join(folder, 'profile') });
+const browser = await puppeteer.launch({ executablePath: chromium, args: flags, userDataDir: join(folder, 'profile') });
 const middle = (list) => list.sort((a, b) => a - b)[list.length >> 1];
 const [opens, filters, frames] = [[], [], []];
 for (let round = 0; round < 5; round++) {

@@ -6,6 +6,7 @@ import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { pathToFileURL } from 'node:url';
 import puppeteer from 'puppeteer-core';
+import { chromium, flags } from './chromium.mjs';
 import { command, makeReady, root } from './steps.mjs';
 import { temporaryFolder } from './temporary.mjs';
 
@@ -86,16 +87,7 @@ if (views.length > 0) {
   spawnSync(process.execPath, [command, 'run', '--show', 'summary'], { cwd: office, stdio: 'ignore' });
   spawnSync(process.execPath, [command, 'run', '--on-request', '--show', 'summary'], { cwd: office, stdio: 'ignore' });
   spawnSync(process.execPath, [command, 'report', '-o', join(folder, 'page.html')], { cwd: office, stdio: 'inherit' });
-  const flags = [
-    '--no-sandbox',
-    '--disable-gpu',
-    '--disable-quic',
-    '--no-first-run',
-    '--disable-background-networking',
-    '--disable-component-update',
-    '--disable-sync',
-  ];
-  const browser = await puppeteer.launch({ executablePath: '/usr/bin/chromium', args: flags, userDataDir: join(folder, 'profile') });
+  const browser = await puppeteer.launch({ executablePath: chromium, args: flags, userDataDir: join(folder, 'profile') });
   for (const { name, hash, dark, act } of views) {
     const page = await browser.newPage();
     await page.setViewport({ width: 1280, height: 800 });

@@ -11,7 +11,8 @@ export interface ComparedRun {
 
 type Told = Exclude<Change, 'same'>;
 const told: readonly Told[] = ['newly failing', 'fixed', 'still failing', 'new', 'gone', 'excused', 'slower', 'faster'];
-const inWords: Readonly<Record<Told, string>> = {
+/** Changes as they are told. */
+export const inWords: Readonly<Record<Told, string>> = {
   'newly failing': 'newly failing',
   fixed: 'fixed',
   'still failing': 'still failing',
@@ -151,7 +152,7 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
     if (more > 0) lines.push(`- … in ${count(more, 'more test')}`);
     for (const line of lines) {
       bytes += encoder.encode(line).length + 1;
-      if (bytes > mostBytes - 200) return `${text}\n… the rest did not fit in here.\n`;
+      if (bytes > mostBytes - 200) return `${text}\n… there was no room for the rest.\n`;
       text += `${line}\n`;
     }
   }

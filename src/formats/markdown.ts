@@ -48,7 +48,7 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
       `… and ${count(
         groups.slice(i).reduce((sum, one) => sum + one.length, 0),
         'more failing case',
-      )}, which did not fit in here.\n`,
+      )}, for which there was no room.\n`,
     );
     break;
   }
@@ -70,7 +70,7 @@ class Paper {
     this.#most = most;
   }
 
-  /** Adds lines where they fit, and says whether they did. */
+  /** Adds lines where there is room for them, and says whether there was. */
   add(lines: string): boolean {
     const size = this.#encoder.encode(lines).length + 1;
     if (this.#bytes + size > this.#most - this.#room) return false;
@@ -79,7 +79,7 @@ class Paper {
     return true;
   }
 
-  /** For what must be said of all that did not fit. */
+  /** For what must be said of all that there was no room for. */
   insist(line: string): void {
     this.text += `${line}\n`;
   }

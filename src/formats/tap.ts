@@ -14,7 +14,7 @@ interface Branch {
   isWell: boolean;
 }
 
-/** A record as TAP version 14: files, suites and tests of several cases as subtests, in the order of the plan. Each plan follows its points. */
+/** A record as TAP version 14: files, suites and tests of several cases hold others, in the order of the plan. Each plan follows its points. */
 export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generator<string> {
   yield 'TAP version 14\n';
   const root: Branch = { title: '', points: 0, isWell: true };

@@ -2,17 +2,7 @@ import { existsSync } from 'node:fs';
 import puppeteer from 'puppeteer-core';
 import { fixture } from 'red-lattice';
 import { scratchFolder } from 'red-lattice/node';
-
-const chromium = '/usr/bin/chromium';
-const flags = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-];
+import { chromium, flags } from '../../scripts/chromium.mjs';
 
 /** Why tests in a browser are skipped, where they are; in CI they never are. */
 export const withoutChromium = !existsSync(chromium) && process.env['CI'] === undefined && `there is no Chromium at ${chromium}`;

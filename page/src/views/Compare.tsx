@@ -1,4 +1,5 @@
 import { useMemo, useState } from 'react';
+import { inWords } from '../../../src/formats/comparison.ts';
 import { duration, visible } from '../../../src/formats/style.ts';
 import { type Change, type Compared, changes, compare } from '../../../src/results/compare.ts';
 import type { JournalEntry } from '../../../src/results/journal.ts';
@@ -13,17 +14,6 @@ interface Other {
 }
 
 const most = 300;
-const inWords: Readonly<Record<Exclude<Change, 'same'>, string>> = {
-  'newly failing': 'newly failing',
-  fixed: 'fixed',
-  'still failing': 'still failing',
-  new: 'new',
-  gone: 'gone',
-  excused: 'skipped, held or known now',
-  slower: 'slower',
-  faster: 'faster',
-};
-
 /** This run beside another one: a report that is opened or dropped in, or the run before. */
 export function Compare({ store }: { readonly store: Store }) {
   const [other, setOther] = useState<Other>();
@@ -85,28 +75,33 @@ function ChangeTable({ change, cases, store }: { readonly change: Exclude<Change
       <h3>
         {inWords[change]}: {cases.length.toLocaleString('en')}
       </h3>
-      <table className="runs compared">
-        <thead>
-          <tr>
-            <th scope="col">before</th>
-            <th scope="col">after</th>
-            <th scope="col">case</th>
+      <Pairs>
+        {cases.slice(0, most).map((one) => (
+          <tr key={one.id}>
+            <SideCell side={one.before} withTime={change === 'slower' || change === 'faster'} />
+            <SideCell side={one.after} withTime={change === 'slower' || change === 'faster'} />
+            <td>{store.find(one.id) ? <a href={hrefOf({ view: 'tests', case: one.id, filter: '' })}>{visible(one.title)}</a> : visible(one.title)}</td>
           </tr>
-        </thead>
-        <tbody>
-          {cases.slice(0, most).map((one) => (
-            <tr key={one.id}>
-              <SideCell side={one.before} withTime={change === 'slower' || change === 'faster'} />
-              <SideCell side={one.after} withTime={change === 'slower' || change === 'faster'} />
-              <td>{store.find(one.id) ? <a href={hrefOf({ view: 'tests', case: one.id, filter: '' })}>{visible(one.title)}</a> : visible(one.title)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+        ))}
+      </Pairs>
       {cases.length > most && <p className="quiet">… and {(cases.length - most).toLocaleString('en')} more</p>}
     </section>
   );
 }
+
+/** Cases with what came of them before and after. */
+const Pairs = ({ children }: { readonly children: React.ReactNode }) => (
+  <table className="runs compared">
+    <thead>
+      <tr>
+        <th scope="col">before</th>
+        <th scope="col">after</th>
+        <th scope="col">case</th>
+      </tr>
+    </thead>
+    <tbody>{children}</tbody>
+  </table>
+);
 
 function SideCell({ side, withTime }: { readonly side: Compared['before']; readonly withTime: boolean }) {
   if (!side) return <td className="quiet">none</td>;
@@ -150,37 +145,28 @@ function Before({ store }: { readonly store: Store }) {
               <h3>
                 {title}: {items.length.toLocaleString('en')}
               </h3>
-              <table className="runs compared">
-                <thead>
-                  <tr>
-                    <th scope="col">before</th>
-                    <th scope="col">after</th>
-                    <th scope="col">case</th>
+              <Pairs>
+                {items.slice(0, most).map((item) => (
+                  <tr key={item.result.id}>
+                    <td>
+                      {((was) =>
+                        was ? (
+                          <>
+                            <Sign status={was} /> {was}
+                          </>
+                        ) : (
+                          <span className="quiet">not run</span>
+                        ))(store.inEarlier(before, item))}
+                    </td>
+                    <td>
+                      <Sign status={item.result.status} /> <span className="quiet">{visible(item.result.failures[0]?.message.split('\n')[0] ?? '')}</span>
+                    </td>
+                    <td>
+                      <a href={hrefOf({ view: 'tests', case: item.result.id, filter: '' })}>{visible(item.result.title)}</a>
+                    </td>
                   </tr>
-                </thead>
-                <tbody>
-                  {items.slice(0, most).map((item) => (
-                    <tr key={item.result.id}>
-                      <td>
-                        {((was) =>
-                          was ? (
-                            <>
-                              <Sign status={was} /> {was}
-                            </>
-                          ) : (
-                            <span className="quiet">not run</span>
-                          ))(store.inEarlier(before, item))}
-                      </td>
-                      <td>
-                        <Sign status={item.result.status} /> <span className="quiet">{visible(item.result.failures[0]?.message.split('\n')[0] ?? '')}</span>
-                      </td>
-                      <td>
-                        <a href={hrefOf({ view: 'tests', case: item.result.id, filter: '' })}>{visible(item.result.title)}</a>
-                      </td>
-                    </tr>
-                  ))}
-                </tbody>
-              </table>
+                ))}
+              </Pairs>
               {items.length > most && <p className="quiet">… and {(items.length - most).toLocaleString('en')} more</p>}
             </section>
           ),

@@ -40,7 +40,7 @@ function drawGrid({ down, across, heads, lines }: Grid, width: number, style: St
   const columns = heads.map((head, i) => Math.max(...[headOf(head), ...lines.map(({ cells }) => textOf(cells[i]))].map(widthOf)));
   const side = sides.reduce((sum, one) => sum + one + gap, 0);
   const told: string[] = [];
-  // What does not fit beside the others stands below them, under the same side.
+  // What has no room beside the others stands below them, under the same side.
   for (let from = 0; from < heads.length; ) {
     let to = from;
     for (let used = side; to < heads.length && (to === from || used + (columns[to] as number) + gap <= width); to++) used += (columns[to] as number) + gap;

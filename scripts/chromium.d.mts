@@ -1,0 +1,2 @@
+export const chromium: string;
+export const flags: readonly string[];
