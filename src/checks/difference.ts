@@ -24,6 +24,13 @@ export function difference(actual: string, expected: string): DifferenceLine[] {
   return ofLines(actual, expected);
 }
 
+/** How far a number is from another, both as `show` writes them, in words: `7 more`. */
+export function distance(actual: string, expected: string): string | undefined {
+  if (!plainNumber.test(actual) || !plainNumber.test(expected)) return undefined;
+  const apart = Number((Number(actual) - Number(expected)).toPrecision(12));
+  return apart === 0 ? undefined : `${Math.abs(apart)} ${apart > 0 ? 'more' : 'less'}`;
+}
+
 /** The text that a value is, as `show` writes it. */
 export function textIn(shown: string): string | undefined {
   if (!shown.startsWith('"') || shown.includes('\n')) return undefined;

@@ -1,5 +1,5 @@
-import { named, suite, test, testWith } from 'red-lattice';
-import { difference } from '../../src/checks/difference.ts';
+import { named, suite, table, test, testWith } from 'red-lattice';
+import { difference, distance } from '../../src/checks/difference.ts';
 import { fitted, widthOf } from '../../src/formats/style.ts';
 import { runCommand } from '../program.ts';
 import { outcomes } from '../results/outcomes-project.ts';
@@ -38,6 +38,23 @@ export const differences = test('a difference between {what} is told', {
   });
   check.equal(told, [...row.told]);
 });
+
+export const distances = test(
+  '{a} is {apart} than {b}',
+  {
+    cases: table(
+      ['a', 'b', 'apart'],
+      [
+        ['72', '73', '1 less'],
+        ['0.3', '0.1', '0.2 more'],
+        ['1', '1', undefined],
+        ['"1"', '2', undefined],
+        ['1e3', '-5', '1005 more'],
+      ],
+    ),
+  },
+  ({ row, check }) => check.equal(distance(row.a, row.b), row.apart),
+);
 
 export const widths = test('{text} takes {width} columns', {
   cases: named({

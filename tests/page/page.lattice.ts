@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { fixture, matrix, suite, testWith } from 'red-lattice';
 import { makeRecord } from '../../bench/page/made-record.mjs';
-import { runCommand } from '../program.ts';
+import { root, runCommand } from '../program.ts';
 import { hostile, outcomes } from '../results/outcomes-project.ts';
 import { page, withoutChromium } from './chromium.ts';
 
@@ -37,6 +37,22 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     check.matches(text.replace(/\s+/g, ' '), /hull=cat & season=winter 8 of 8 fail elsewhere 0 of 40/);
     check.includes(text, 'no tide table yet');
     check.includes(text, 'the ledger is stuck');
+    check.equal(errors, []);
+  }),
+
+  shown('shows a run of the harbour office', async ({ check }, { page: { page, errors }, pages }) => {
+    const office = join(root, 'examples', 'harbour-office');
+    await runCommand(['run', '--tag', 'draft', '--record', join(pages.folder, 'office')], office);
+    await runCommand(['report', join(pages.folder, 'office'), '-o', join(pages.folder, 'office.html')], office);
+    await page.goto(`${pathToFileURL(join(pages.folder, 'office.html')).href}#/matrix`);
+    await page.waitForSelector('.cell.cause');
+    check.equal((await page.$$('.cell.cause')).length, 18);
+    await page.keyboard.press('1');
+    await page.waitForSelector('.where');
+    check.matches(
+      (await page.$eval('main', (main) => main.innerText)).replace(/\s+/g, ' '),
+      /^34 of 134 cases failed .*loa=12 22 of 22 fail hull=cat & season=winter 13 of 13 fail elsewhere 0 of 92/,
+    );
     check.equal(errors, []);
   }),
 

@@ -4,6 +4,7 @@ import { Ajv2020 } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
 import papa from 'papaparse';
 import { fixture, suite, table, testWith } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
 import { leaves, readTap } from '../formats/tap-reader.ts';
 import { root, runCommand } from '../program.ts';
 import { hostile, outcomes } from './outcomes-project.ts';
@@ -207,6 +208,30 @@ export const reports = suite('reports', { timeout: 60_000 }, [
   told('where an id holds what a shell would take apart, the command is quoted', ({ check }, { outcomes }) => {
     check.matches(outcomes.bad.output, /again: npx red-lattice run --id (?:[\w./,=+:@%-]+|'[^']*')$/m);
     check.includes(outcomes.bad.output, hostile.split(' ')[0] as string);
+  }),
+]);
+
+/** A record of the harbour office, by its draft of a tariff. */
+const office = fixture('office', {
+  scope: 'file',
+  needs: { folder: scratchFolder('file') },
+  async setup(_, { folder }) {
+    const record = join(folder, 'draft');
+    const project = join(root, 'examples', 'harbour-office');
+    const { output } = await runCommand(['run', '--tag', 'draft', '--record', record], project);
+    return { record, project, output };
+  },
+});
+
+export const ofTheOffice = suite('the harbour office by its draft', { timeout: 60_000 }, [
+  testWith({ office, schema })('is told where it fails, in every format', async ({ check }, { office: { record, project, output }, schema }) => {
+    check.matches(output, /✗ loa=12 +22 of 22 fail\n {2}✗ hull=cat & season=winter +13 of 13 fail\n {4}elsewhere +0 of 92\n/);
+    check.matches(output, /\n100 passed, 34 failed\n$/);
+    const as = async (format: string): Promise<string> => (await runCommand(['report', record, '--as', format], project)).out;
+    check.equal(schema.whole(JSON.parse(await as('json'))), []);
+    check.equal(leaves(readTap(await as('tap')).points).filter(({ ok }) => !ok).length, 34);
+    check.includes(await as('markdown'), '- `hull=cat & season=winter`: 13 of 13 fail\n- elsewhere 0 of 92');
+    check.equal(lines(await as('csv')).length, 135);
   }),
 ]);
 

@@ -1,4 +1,4 @@
-import { type DifferenceLine, difference, textIn } from '../../../src/checks/difference.ts';
+import { type DifferenceLine, difference, distance, textIn } from '../../../src/checks/difference.ts';
 import { visible } from '../../../src/formats/style.ts';
 import { writePlace } from '../../../src/problems/place.ts';
 import type { Failure } from '../../../src/running/result.ts';
@@ -40,8 +40,16 @@ export function FailureBlock({ failure, store }: { readonly failure: Failure; re
   );
 }
 
-function Values({ failure: { actual, expected, expectedIs } }: { readonly failure: Failure }) {
-  if (actual !== undefined && expected !== undefined && expectedIs === undefined) return <Difference lines={difference(actual, expected)} />;
+function Values({ failure: { message, actual, expected, expectedIs } }: { readonly failure: Failure }) {
+  if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
+    const apart = message.startsWith('off by') ? undefined : distance(actual, expected);
+    return (
+      <>
+        <Difference lines={difference(actual, expected)} />
+        {apart && <p className="quiet">{apart} than expected</p>}
+      </>
+    );
+  }
   if (actual === undefined && expected === undefined) return null;
   return (
     <dl className="values">

@@ -1,5 +1,5 @@
 import { nameOfValues } from '../../cases/names.ts';
-import { type DifferenceLine, difference, textIn } from '../../checks/difference.ts';
+import { type DifferenceLine, difference, distance, textIn } from '../../checks/difference.ts';
 import { type Place, writePlace } from '../../problems/place.ts';
 import type { RecordedResult, UsedFixture } from '../../results/journal.ts';
 import type { Failure } from '../../running/result.ts';
@@ -120,8 +120,12 @@ function tellOne(failure: Failure, telling: Telling): string[] {
 }
 
 /** Actual and expected with their difference, or each for itself. */
-function values({ actual, expected, expectedIs }: Failure, style: Style): string[] {
-  if (actual !== undefined && expected !== undefined && expectedIs === undefined) return tellDifference(difference(actual, expected), style);
+function values({ message, actual, expected, expectedIs }: Failure, style: Style): string[] {
+  if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
+    const apart = distance(actual, expected);
+    const [first = '', ...more] = tellDifference(difference(actual, expected), style);
+    return [apart && !message.startsWith('off by') ? `${first}  ${style.dim(apart)}` : first, ...more];
+  }
   return [
     ...(actual === undefined ? [] : tellValue('actual', actual, style)),
     ...(expected === undefined ? [] : tellValue(expectedIs ?? 'expected', expected, style)),
