@@ -27,7 +27,8 @@ export interface RunReport extends Omit<RunInfo, 'kind' | 'version' | 'root' | '
   readonly laneStarts: readonly { readonly lane: number; readonly at: number }[];
 }
 
-export type TestReport = Omit<TestHeader, 'test' | 'facts' | 'place' | 'data'> & { readonly place?: Place | undefined; readonly data?: string | undefined };
+/** `test` is its number in the plan: ids are shared by the tests that a suite has once for each of its rows. */
+export type TestReport = Omit<TestHeader, 'facts' | 'place' | 'data'> & { readonly place?: Place | undefined; readonly data?: string | undefined };
 
 export interface ProblemReport {
   /** Errors keep the run from being green; warnings do not. */
@@ -41,8 +42,8 @@ export interface ProblemReport {
 export interface ResultReport extends Omit<CaseResult, 'attachments' | 'failures' | 'times'> {
   readonly kind: 'case' | 'teardown';
   readonly id: string;
-  /** The id of its test; none for a tear-down. */
-  readonly test?: string | undefined;
+  /** The number of its test in the plan; none for a tear-down. */
+  readonly test?: number | undefined;
   /** The number of its row among those of its test, from 0. */
   readonly ordinal?: number | undefined;
   readonly title: string;
@@ -75,7 +76,7 @@ const named = <T extends Place | Frame>(place: T | undefined, nameFile: NameFile
 
 /** What is known of the run as a whole. Goes through all entries, and keeps those that are no results. */
 export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunReport {
-  const tests = new Map<string, TestReport>();
+  const tests = new Map<number, TestReport>();
   const problems: ProblemReport[] = [];
   const spans: RunReport['spans'][number][] = [];
   const leaks: Leak[] = [];
@@ -101,7 +102,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
   for (const entry of entries()) {
     if (entry.is === 'header') lane = entry.lane;
     else if (entry.is === 'running') laneStarts.push({ lane, at: entry.at });
-    else if (entry.is === 'test') tests.set(entry.header.id, testReport(entry.header, tests.get(entry.header.id), nameFile));
+    else if (entry.is === 'test') tests.set(entry.header.test, testReport(entry.header, tests.get(entry.header.test), nameFile));
     else if (entry.is === 'planned') {
       add('error', entry.problems);
       add('warning', entry.warnings);
@@ -119,11 +120,11 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
   }
   for (const [number, problem] of idle) if (!effective.has(number)) add('warning', [problem]);
   const { kind: _kind, version: _version, root: _root, process: _process, times: _times, ...rest } = info;
-  return { ...rest, tests: [...tests.values()], problems, spans, leaks, output, laneStarts };
+  return { ...rest, tests: [...tests.values()].sort((a, b) => a.test - b.test), problems, spans, leaks, output, laneStarts };
 }
 
 function testReport(header: TestHeader, known: TestReport | undefined, nameFile: NameFile): TestReport {
-  const { test: _test, facts: _facts, place, data, fixtures, ...rest } = header;
+  const { facts: _facts, place, data, fixtures, ...rest } = header;
   return {
     ...rest,
     place: named(place, nameFile) ?? known?.place,
@@ -158,7 +159,7 @@ function caseReport(result: RecordedResult, header: TestHeader | undefined, lane
   return {
     kind: 'case',
     id: result.id,
-    test: header?.id,
+    test: result.test,
     ordinal: result.ordinal,
     title: result.title,
     path: header?.path ?? [],
@@ -199,8 +200,7 @@ function failureReport(failure: Failure, nameFile: NameFile): FailureReport {
 
 /** A published report as entries of a journal: what is told of a record can be told of it, too. */
 export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
-  const tests = new Map(run.tests.map((test, index) => [test.id, index]));
-  for (const [index, test] of run.tests.entries()) yield { is: 'test', header: { test: index, ...test } };
+  for (const header of run.tests) yield { is: 'test', header };
   const problems = (weight: ProblemReport['weight']): Problem[] => run.problems.filter((one) => one.weight === weight).map(({ problem }) => problem);
   const files = new Set(run.tests.map(({ file }) => file));
   if (run.plan !== undefined) yield { is: 'planned', files: files.size, tests: run.tests.length, problems: [], warnings: problems('warning'), hash: run.plan };
@@ -226,7 +226,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
     const came = { ...nothingDone, status, cause, reason, attempts, start, times, checks, steps, output, failures: failures.map(withoutDifference) };
     if (kind === 'teardown') yield { is: 'torn', id, title, result: came };
     else {
-      const test = tests.get(result.test ?? '') ?? -1;
+      const { test = -1 } = result;
       yield {
         is: 'ended',
         result: { test, ordinal: result.ordinal ?? 0, id, title, row, tags, place, attachments: result.attachments, fixtures: result.fixtures, ...came },

@@ -109,13 +109,13 @@ export const looks = suite('a record for people', { timeout: 60_000 }, [
     const { output } = await runCommand(['report', 'bad', '--sort', row.sort], outcomes.folder);
     const [tests = ''] = output.split('\n\n✗ 1.');
     const times = [...tests.matchAll(/ ([\d.]+) ms/g)].map(([, time]) => Number(time));
-    const titles = [...tests.matchAll(/^ {4}. (\S.*?) {2}/gm)].map(([, title]) => title as string);
+    const titles = [...(tests.split('  the office\n')[1] ?? '').matchAll(/^ {4}. (\S.*?) {2}/gm)].map(([, title]) => title as string);
     if (row.sort === 'time')
       check.equal(
         times,
         [...times].sort((a, b) => b - a),
       );
     else check.equal(titles, [...titles].sort());
-    check.holds(times.length > 5);
+    check.holds(times.length > 5 && (row.sort === 'time' || titles.length > 5));
   }),
 ]);

@@ -28,6 +28,7 @@ export const all = suite('the office', { needs: {}, tags: ['office'] }, [
   test(${JSON.stringify(hostile.replaceAll('{', '{{'))}, { cases: named({ ${JSON.stringify(hostile)}: { x: ${JSON.stringify(hostile)} } }) }, ({ row, check }) => check.equal(row.x, broken ? '' : row.x)),
   test('{nights} nights', { cases: dataFile('stays.csv', { columns: { nights: cell.integer, guest: cell.text } }) }, ({ check }) => check.equal(1, 1)),
 ]);
+export const quays = suite('quay {quay}', { cases: named({ north: { quay: 'N' }, south: { quay: 'S' } }) }, [test('has room', ({ check }) => check.equal(1, 1))]);
 export const moored = test('{hull} of {loa} m in {season}', {
   cases: matrix({ loa: [6, 9, 12, 15], hull: ['mono', 'cat', 'tri'], season: ['summer', 'winter'], power: [true, false] }),
 }, ({ row, check }) => check.equal(broken && row.hull === 'cat' && row.season === 'winter' ? 'no' : 'yes', 'yes'));

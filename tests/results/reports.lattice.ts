@@ -39,8 +39,8 @@ export const reports = suite('reports', { timeout: 60_000 }, [
   told('the project comes out as it is made', ({ check }, { outcomes }) => {
     check.equal([outcomes.good.status, outcomes.bad.status], [1, 1]);
     // The bad row in its data file errors in both.
-    check.matches(outcomes.good.output, /\n55 passed, 1 failed, 1 skipped\n$/);
-    check.matches(outcomes.bad.output, /\n43 passed, 14 failed, 1 skipped\n$/);
+    check.matches(outcomes.good.output, /\n57 passed, 1 failed, 1 skipped\n$/);
+    check.matches(outcomes.bad.output, /\n45 passed, 14 failed, 1 skipped\n$/);
   }),
 
   told(
@@ -54,7 +54,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
       for (const result of results) check.equal(schema.result(result), []);
       check.equal(results, json.results);
       check.equal(head.run, json.run);
-      check.equal(results.length, row.record === 'good' ? 59 : 60);
+      check.equal(results.length, row.record === 'good' ? 61 : 62);
     },
   ),
 
@@ -99,7 +99,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     const { points, bailOut } = readTap((await runCommand(['report', 'bad', '--as', 'tap'], outcomes.folder)).out);
     const all = leaves(points);
     check.equal(bailOut, undefined);
-    check.equal([all.length, all.filter(({ ok, directive }) => !ok && !directive).length], [60, 14]);
+    check.equal([all.length, all.filter(({ ok, directive }) => !ok && !directive).length], [62, 14]);
     const differs = ensure.present(all.find(({ description }) => description === 'differs')).diagnostics as {
       cause: string;
       failures: { step: string[]; at: string }[];
@@ -123,7 +123,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
       header: true,
       skipEmptyLines: true,
     });
-    check.equal(data.length, 59);
+    check.equal(data.length, 61);
     const cat = data.filter((one) => one['hull'] === 'cat' && one['season'] === 'winter');
     check.equal(
       cat.map((one) => one['(status)']),
@@ -241,13 +241,13 @@ export const comparisons = suite('compare', { timeout: 60_000 }, [
     const { cases, same } = JSON.parse(worse.out) as { cases: { change: string; title: string }[]; same: number };
     const count = (change: string): number => cases.filter((one) => one.change === change).length;
     check.equal([worse.status, count('newly failing'), count('still failing'), count('fixed')], [1, 13, 1, 0]);
-    check.equal(same + cases.length, 60);
+    check.equal(same + cases.length, 62);
     const better = await runCommand(['compare', 'bad', 'good'], outcomes.folder);
     check.equal(better.status, 0);
     check.matches(better.output, /^fixed: 12$/m);
     check.matches(better.output, /12 fixed, 1 still failing, 1 gone/);
     const twice = await runCommand(['compare', 'bad', 'bad'], outcomes.folder);
-    check.matches(twice.output, /\n14 still failing, 46 the same\n$/);
+    check.matches(twice.output, /\n14 still failing, 48 the same\n$/);
   }),
 
   told('as Markdown, its headline says what counts', async ({ check }, { outcomes }) => {

@@ -31,6 +31,9 @@ export interface TestItem {
   readonly items: Item[];
 }
 
+/** What another run knows a test by, too: its id, and its titles where a suite's rows have it several times. */
+export const keyOf = ({ header }: TestItem): string => `${header.id} ${header.path.join(' › ')}`;
+
 export interface Excerpt {
   readonly first: number;
   readonly lines: readonly string[];

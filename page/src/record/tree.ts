@@ -37,7 +37,7 @@ export function treeOf(tests: Iterable<TestItem>, keeps: ((item: Item) => boolea
     const above: Node[] = [];
     for (const [depth, title] of path.entries()) {
       const isTest = depth === path.length - 1;
-      const key = isTest ? test.header.id : `${path.slice(0, depth + 1).join(' › ')}`;
+      const key = isTest ? `${test.header.test} ${test.header.id}` : path.slice(0, depth + 1).join(' › ');
       let node = known.get(key);
       if (!node) {
         node = {

@@ -6,7 +6,7 @@ import type { RecordedResult } from '../../../src/results/journal.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { holdAll, tellCondition } from '../../../src/results/where/condition.ts';
 import { Sign, signs } from '../parts/Status.tsx';
-import { type Item, isFailing, type Store, type TestItem, timeOf } from '../record/store.ts';
+import { type Item, isFailing, keyOf, type Store, type TestItem, timeOf } from '../record/store.ts';
 import { go, hrefOf, type Route } from '../route.ts';
 
 type ItemCell = Cell<RecordedResult>;
@@ -24,16 +24,16 @@ export function Matrix({ store, route, where }: { readonly store: Store; readonl
       .map((test) => ({ test, failing: failing(test) }))
       .sort((a, b) => Number(b.failing > 0) - Number(a.failing > 0) || a.test.header.test - b.test.header.test);
   }, [store, store.version]);
-  const chosen = (tests.find(({ test }) => test.header.id === route.test) ?? tests[0])?.test;
+  const chosen = (tests.find(({ test }) => keyOf(test) === route.test) ?? tests[0])?.test;
   if (!chosen) return <p className="empty">No test of this run has cases with two columns or more.</p>;
   return (
     <div className="matrix">
       <p className="tools">
         <label>
           test{' '}
-          <select value={chosen.header.id} onChange={(event) => go({ test: event.target.value, down: undefined, across: undefined }, true)}>
+          <select value={keyOf(chosen)} onChange={(event) => go({ test: event.target.value, down: undefined, across: undefined }, true)}>
             {tests.map(({ test, failing }) => (
-              <option key={test.header.id} value={test.header.id}>
+              <option key={test.header.test} value={keyOf(test)}>
                 {failing > 0 ? '✗ ' : ''}
                 {visible(test.header.path.join(' › '))} ({failing > 0 ? `${failing} of ` : ''}
                 {test.items.length})
@@ -42,7 +42,7 @@ export function Matrix({ store, route, where }: { readonly store: Store; readonl
           </select>
         </label>
       </p>
-      <TestGrid key={chosen.header.id} test={chosen} route={route} where={where.get(chosen.header.test)} version={store.version} />
+      <TestGrid key={chosen.header.test} test={chosen} route={route} where={where.get(chosen.header.test)} version={store.version} />
     </div>
   );
 }
@@ -77,7 +77,7 @@ function TestGrid({
       {
         down: [...without(down), ...(side === 'down' ? [column] : [])].join() || '-',
         across: [...without(across), ...(side === 'across' ? [column] : [])].join() || '-',
-        test: test.header.id,
+        test: keyOf(test),
       },
       true,
     );

@@ -8,7 +8,7 @@ import { tellCondition } from '../../../src/results/where/condition.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { FailureBlock } from '../parts/Failure.tsx';
 import { Counts, Sign } from '../parts/Status.tsx';
-import { type Item, isFailing, type Store, type TestItem } from '../record/store.ts';
+import { type Item, isFailing, keyOf, type Store, type TestItem } from '../record/store.ts';
 import { hrefOf } from '../route.ts';
 
 const most = 12;
@@ -68,7 +68,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
         <section>
           <h3>What fails, and where</h3>
           {red.map((test) => (
-            <RedTest key={test.header.id} test={test} newly={newly} where={where.get(test.header.test)} />
+            <RedTest key={test.header.test} test={test} newly={newly} where={where.get(test.header.test)} />
           ))}
         </section>
       )}
@@ -126,7 +126,7 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
               return (
                 <tr key={told}>
                   <th scope="row">
-                    <a href={hrefOf({ view: 'matrix', test: header.id, down: undefined, across: undefined })}>{visible(told)}</a>
+                    <a href={hrefOf({ view: 'matrix', test: keyOf(test), down: undefined, across: undefined })}>{visible(told)}</a>
                   </th>
                   <td>
                     {failing} of {cases} fail
