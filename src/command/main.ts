@@ -12,6 +12,7 @@ import { startLane } from '../node/start-lane.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
 import { mergeCommand } from './merge.ts';
+import { newCommand } from './new.ts';
 import { addLook, addSelection, pairOf, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
 import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
@@ -128,6 +129,15 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     .addHelpText('after', '\nExample:\n  red-lattice view')
     .action(async (wanted: string, options) => {
       status = await viewCommand(wanted, options, setting);
+    });
+
+  program
+    .command('new')
+    .description('a starter test file with a fixture, a table and a data file, which runs as it is')
+    .argument('<name>', 'what it is called, with the folder that it goes to: tests/berths')
+    .addHelpText('after', '\nExample:\n  red-lattice new tests/berths')
+    .action(async (name: string) => {
+      status = await newCommand(name, setting);
     });
 
   program

@@ -1,4 +1,4 @@
-import { writeFile } from 'node:fs/promises';
+import { readdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { build } from 'esbuild';
@@ -6,14 +6,15 @@ import { build } from 'esbuild';
 import { fixture, test } from 'red-lattice';
 import { scratchFolder } from 'red-lattice/node';
 import { browser, withoutChromium } from '../page/chromium.ts';
+import { dataFiles, excluded, harbourOutcome } from './harbour-suites.ts';
 import { outcome } from './page-suites.ts';
 
-/** A page that has run the suites, bundled as an application would. */
+/** A page that has run suites, bundled as an application would: what `script` gives is what they came to. */
 const page = fixture('page', {
   needs: { browser, folder: scratchFolder() },
-  async setup(_moment, { browser, folder }) {
-    const entry = fileURLToPath(new URL('page-suites.ts', import.meta.url));
-    const contents = `import { outcome } from ${JSON.stringify(entry)};\noutcome().then((told) => (window.told = told), (error) => (window.told = [String(error.stack)]));`;
+  settings: { script: '' },
+  async setup({ settings }, { browser, folder }) {
+    const contents = `${settings.script}.then((told) => (window.told = told), (error) => (window.told = [String(error.stack)]));`;
     await build({
       stdin: { contents, resolveDir: folder },
       outfile: join(folder, 'suites.js'),
@@ -30,9 +31,44 @@ const page = fixture('page', {
   teardown: (page) => page.close(),
 });
 
+const here = (file: string): string => JSON.stringify(fileURLToPath(new URL(file, import.meta.url)));
+const read = async (file: string): Promise<Uint8Array> =>
+  new Uint8Array(await readFile(new URL(`../../examples/harbour-office/tests/${file}`, import.meta.url)));
+const contents = Object.fromEntries(await Promise.all(dataFiles.map(async (file) => [file, await read(file)] as const)));
+const inBase64 = Object.entries(contents).map(
+  ([file, bytes]) => `${JSON.stringify(file)}: Uint8Array.from(atob('${Buffer.from(bytes).toString('base64')}'), (one) => one.charCodeAt(0))`,
+);
+const inPage = { timeout: 60_000, skip: withoutChromium };
+
+export const harbour = test(
+  'the harbour office’s suites come to the same in a page as in Node',
+  {
+    needs: { page },
+    ...inPage,
+    bind: [
+      browser.set({ more: ['--allow-file-access-from-files'] }),
+      page.set({ script: `import { harbourOutcome } from ${here('harbour-suites.ts')};\nharbourOutcome({ ${inBase64.join(', ')} })` }),
+    ],
+  },
+  async ({ check }, { page }) => {
+    await page.waitForFunction('window.told');
+    const told = (await page.evaluate('window.told')) as string[];
+    check.equal(told, await harbourOutcome(contents));
+    check.holds(told.length > 200, `${told.length} cases`);
+    // All of the office's tests are here, but for those that are excluded with their reasons.
+    const all = (await readdir(new URL('../../examples/harbour-office/tests/', import.meta.url))).filter((name) => name.endsWith('.lattice.ts'));
+    const suites = await readFile(new URL('harbour-suites.ts', import.meta.url), 'utf8');
+    check.equal(all.filter((name) => !suites.includes(`/${name}'`)).sort(), Object.keys(excluded).sort());
+  },
+);
+
 export const alike = test(
   'suites run in a page as they do in Node',
-  { needs: { page }, timeout: 60_000, skip: withoutChromium, bind: [browser.set({ more: ['--allow-file-access-from-files'] })] },
+  {
+    needs: { page },
+    ...inPage,
+    bind: [browser.set({ more: ['--allow-file-access-from-files'] }), page.set({ script: `import { outcome } from ${here('page-suites.ts')};\noutcome()` })],
+  },
   async ({ check }, { page }) => {
     await page.waitForFunction('window.told');
     check.equal((await page.evaluate('window.told')) as string[], await outcome());

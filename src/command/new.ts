@@ -1,0 +1,70 @@
+import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { basename, dirname, join, relative, resolve } from 'node:path';
+import { oneLine } from '../formats/style.ts';
+import type { Setting } from './setting.ts';
+
+/** What a starter is made of: a test file with a fixture, a table and a data file, which runs as it is. */
+const starter = (title: string, file: string): string => `import { cell, dataFile, fixture, suite, table, test } from 'red-lattice';
+
+/** What the tests below need: set up before each case, torn down after it, whatever happens. */
+const book = fixture('berth book', {
+  setup: () => new Map<string, string>(),
+  teardown: (book) => book.clear(),
+});
+
+export const starter = suite(${JSON.stringify(title.replaceAll('{', '{{'))}, [
+  // One body; each row of the table is a case with a name and a result of its own.
+  test(
+    '{vessel} is entered at berth {berth}',
+    {
+      needs: { book },
+      cases: table(
+        ['berth', 'vessel'],
+        [
+          ['N4', 'Gull'],
+          ['S1', 'Tern'],
+        ],
+      ),
+    },
+    ({ row, check }, { book }) => {
+      book.set(row.berth, row.vessel);
+      check.equal(book.get(row.berth), row.vessel, 'who lies there');
+      check.equal(book.size, 1, 'vessels in the book');
+    },
+  ),
+
+  // Rows that others edit: a bad cell costs its own case, and is told by file, line and column.
+  test(
+    '{nights} nights cost {due}',
+    { cases: dataFile(${JSON.stringify(file)}, { columns: { nights: cell.integer, due: cell.number } }) },
+    ({ row, check }) => {
+      const perNight = row.nights >= 7 ? 18 : 20;
+      check.equal(row.nights * perNight, row.due);
+    },
+  ),
+]);
+`;
+
+const rows = 'nights,due\n1,20\n3,60\n7,126\n';
+
+/** Writes a starter, and nothing over what is there. */
+export async function newCommand(name: string, { folder, terminal }: Setting): Promise<number> {
+  const path = resolve(folder, name.replace(/(?:\.lattice)?\.[mc]?[jt]sx?$/, ''));
+  const title = basename(path);
+  const refuse = (reason: string): number => {
+    terminal.error(`red-lattice: ${oneLine(reason)}`);
+    return 2;
+  };
+  if (!/^[\p{L}\p{N}]/u.test(title)) return refuse(`${name} is no name for a test file: it begins with a letter or a digit, like berths or tests/berths`);
+  const files = { [`${path}.lattice.ts`]: starter(title, `${title}.csv`), [join(dirname(path), `${title}.csv`)]: rows };
+  const there = Object.keys(files).find((file) => existsSync(file));
+  const near = (file: string): string => relative(folder, file) || file;
+  if (there) return refuse(`${near(there)} is there already, and stays as it is: choose another name`);
+  mkdirSync(dirname(path), { recursive: true });
+  for (const [file, text] of Object.entries(files)) {
+    writeFileSync(file, text, { flag: 'wx' });
+    terminal.out(`wrote ${oneLine(near(file))}`);
+  }
+  terminal.out(`\nrun it:  npx red-lattice run ${oneLine(near(`${path}.lattice.ts`))}`);
+  return 0;
+}

@@ -1,0 +1,52 @@
+import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { fixture, suite, table, testWith } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { root, runCommand, runNode } from '../program.ts';
+
+const project = fixture('project', {
+  needs: { folder: scratchFolder() },
+  async setup(_, { folder }) {
+    await mkdir(join(folder, 'node_modules'));
+    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    await writeFile(join(folder, 'package.json'), '{"name":"office"}');
+    return folder;
+  },
+});
+const inProject = testWith({ project });
+
+export const starters = suite('new', { timeout: 60_000 }, [
+  inProject('writes a starter that compiles and runs as it is', async ({ check }, { project }) => {
+    const { status, out } = await runCommand(['new', 'tests/berths'], project);
+    check.equal([status, out], [0, 'wrote tests/berths.lattice.ts\nwrote tests/berths.csv\n\nrun it:  npx red-lattice run tests/berths.lattice.ts\n']);
+    const run = await runCommand(['run', 'tests/berths.lattice.ts'], project);
+    check.equal(run.status, 0);
+    check.matches(run.out, /\n5 passed, 0 failed\n$/);
+    const tsconfig = {
+      extends: join(root, 'tests', 'tsconfig.json'),
+      compilerOptions: { typeRoots: [join(root, 'node_modules', '@types')] },
+      include: ['tests'],
+    };
+    await writeFile(join(project, 'tsconfig.json'), JSON.stringify(tsconfig));
+    const types = await runNode([join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', 'tsconfig.json'], project);
+    check.equal([types.status, types.output], [0, '']);
+  }),
+
+  inProject('never overwrites: {there}', { cases: table(['there'], [['berths.lattice.ts'], ['berths.csv']]) }, async ({ row, check }, { project }) => {
+    await writeFile(join(project, row.there), 'mine');
+    const { status, output } = await runCommand(['new', 'berths.lattice.ts'], project);
+    check.equal(status, 2);
+    check.includes(output, `${row.there} is there already, and stays as it is`);
+    check.equal(await readFile(join(project, row.there), 'utf8'), 'mine');
+    check.equal(
+      (await readdir(project)).filter((name) => name.startsWith('berths')),
+      [row.there],
+    );
+  }),
+
+  inProject('says what a name is', async ({ check }, { project }) => {
+    const { status, output } = await runCommand(['new', '..'], project);
+    check.equal(status, 2);
+    check.includes(output, 'is no name for a test file');
+  }),
+]);

@@ -1,0 +1,131 @@
+import { execFile } from 'node:child_process';
+import { mkdir, readdir, stat, symlink, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+import { build } from 'esbuild';
+import { fixture, named, suite, table, testWith } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { root, runNode } from '../program.ts';
+
+const run = promisify(execFile);
+
+/** An empty project with the package as it would be published, installed from its archive. */
+const installed = fixture('installed', {
+  scope: 'file',
+  needs: { folder: scratchFolder('file') },
+  timeout: 180_000,
+  async setup(_, { folder }) {
+    await run('npm', ['pack', '--silent', '--pack-destination', folder], { cwd: root });
+    const archive = (await readdir(folder)).find((name) => name.endsWith('.tgz')) ?? '';
+    const { size } = await stat(join(folder, archive));
+    await writeFile(join(folder, 'package.json'), '{"name":"office","private":true}');
+    await run('npm', ['install', '--no-audit', '--no-fund', '--prefer-offline', '--loglevel=error', `./${archive}`], { cwd: folder });
+    return { folder, size };
+  },
+});
+
+/** A project of its own for a case, beside the installed package. */
+const project = fixture('project', {
+  needs: { installed, folder: scratchFolder() },
+  async setup(_, { installed, folder }) {
+    await symlink(join(installed.folder, 'node_modules'), join(folder, 'node_modules'));
+    const command = (args: readonly string[]): ReturnType<typeof runNode> =>
+      runNode([join(folder, 'node_modules', 'red-lattice', 'dist', 'command.js'), ...args], folder);
+    return { folder, command };
+  },
+});
+const inProject = testWith({ project });
+
+const sample = `import { factory, fixture, matrix, runSuites, suite, table, test } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+const place = fixture('place', { needs: { folder: scratchFolder() }, setup: (_, { folder }) => folder });
+export const stays = suite('stays', [
+  test('{nights} nights', { needs: { place }, cases: table(['nights'], [[1], [2]]) }, ({ row, check }, { place }) => { check.holds(row.nights > 0 && place.length > 0); }),
+  test('{hull} {season}', { cases: matrix({ hull: ['mono', 'cat'], season: ['summer', 'winter'] }) }, ({ row, check }) => { check.includes(['mono', 'cat'], row.hull); }),
+]);
+export const used = { factory, runSuites };
+`;
+
+export const packed = suite('the package', { timeout: 120_000 }, [
+  testWith({ installed })('is under 1 MB, with few dependencies', async ({ check }, { installed: { folder, size } }) => {
+    check.holds(size < 1_000_000, `${size} bytes`);
+    const own = await readdir(join(folder, 'node_modules', 'red-lattice'));
+    check.equal(own.sort(), ['CHANGELOG.md', 'LICENSE', 'README.md', 'dist', 'package.json', 'schema']);
+    const others = (await readdir(join(folder, 'node_modules'))).filter((name) => !name.startsWith('.'));
+    check.holds(others.length < 25, others.join(', '));
+  }),
+
+  inProject(
+    'runs tests in a project of type {type}, written as {file}',
+    {
+      cases: table(
+        ['type', 'file'],
+        [
+          ['module', 'stays.lattice.ts'],
+          ['commonjs', 'stays.lattice.ts'],
+          ['commonjs', 'stays.lattice.mjs'],
+          ['module', 'stays.lattice.js'],
+          ['commonjs', 'stays.lattice.js'],
+        ],
+      ),
+    },
+    async ({ row, check }, { project: { folder, command } }) => {
+      await writeFile(join(folder, 'package.json'), JSON.stringify({ name: 'office', type: row.type }));
+      await writeFile(join(folder, row.file), sample);
+      const { status, output } = await command(['run']);
+      check.equal(status, 0, output);
+      check.matches(output, /\n6 passed, 0 failed\n$/);
+    },
+  ),
+
+  inProject(
+    'has types that hold {with}',
+    {
+      cases: named({
+        dom: { with: 'with the types of the DOM', lib: ['es2023', 'dom', 'dom.iterable', 'esnext.disposable'] },
+        'no dom': { with: 'without the types of the DOM', lib: ['es2023', 'esnext.disposable'] },
+      }),
+    },
+    async ({ row, check }, { project: { folder } }) => {
+      await writeFile(join(folder, 'package.json'), '{"name":"office","type":"module"}');
+      await writeFile(join(folder, 'stays.lattice.ts'), sample);
+      const compilerOptions = {
+        target: 'es2022',
+        module: 'nodenext',
+        strict: true,
+        exactOptionalPropertyTypes: true,
+        skipLibCheck: false,
+        noEmit: true,
+        lib: row.lib,
+        types: ['node'],
+        typeRoots: [join(root, 'node_modules', '@types')],
+      };
+      await writeFile(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions, include: ['*.ts'] }));
+      const { status, output } = await runNode([join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', 'tsconfig.json'], folder);
+      check.equal([status, output], [0, '']);
+    },
+  ),
+
+  inProject('goes into a page as it is', async ({ check }, { project: { folder } }) => {
+    await mkdir(join(folder, 'src'));
+    await writeFile(
+      join(folder, 'src', 'page.js'),
+      "import { runSuites, test } from 'red-lattice';\nrunSuites([test('a', ({ check }) => check.equal(1, 1))]);\n",
+    );
+    const { warnings, errors } = await build({
+      entryPoints: [join(folder, 'src', 'page.js')],
+      bundle: true,
+      write: false,
+      format: 'esm',
+      platform: 'browser',
+      logLevel: 'silent',
+    });
+    check.equal([warnings, errors], [[], []]);
+  }),
+
+  inProject('writes a starter that runs', async ({ check }, { project: { folder, command } }) => {
+    await writeFile(join(folder, 'package.json'), '{"name":"office"}');
+    await command(['new', 'berths']);
+    check.matches((await command(['run'])).output, /\n5 passed, 0 failed\n$/);
+  }),
+]);
