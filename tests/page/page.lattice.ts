@@ -160,6 +160,35 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     }
   }),
 
+  shown('gives what the filter leaves as CSV, and prints the whole list', async ({ check }, { page: { page }, pages }) => {
+    await page.goto(`${pages.bad}#/tests?filter=${encodeURIComponent('hull=cat season=winter')}`);
+    await page.waitForSelector('.line.item');
+    const text = await page.evaluate(
+      () =>
+        new Promise<string>((resolve) => {
+          URL.createObjectURL = (given) => {
+            void (given as Blob).text().then(resolve);
+            return 'blob:taken';
+          };
+          [...document.querySelectorAll('button')].find(({ textContent }) => textContent === 'CSV')?.click();
+        }),
+    );
+    const [head, ...rows] = text.trim().split('\n');
+    check.equal(head, '(id),(status),(title),(milliseconds),(message),loa,hull,season,power');
+    check.equal(
+      rows.map((row) => row.includes(',failed,')),
+      Array(8).fill(true),
+    );
+    await page.goto(`${pages.green}#/tests?filter=stays`);
+    await page.waitForSelector('.line.item');
+    const onScreen = (await page.$$('.line')).length;
+    await page.evaluate(() => dispatchEvent(new Event('beforeprint')));
+    check.equal((await page.$$('.line')).length, 63);
+    check.holds(onScreen < 63, `${onScreen} on the screen`);
+    await page.emulateMediaType('print');
+    check.equal(await page.$eval('.bar nav', (nav) => getComputedStyle(nav).display), 'none');
+  }),
+
   shown('never takes text of tests for markup', async ({ check }, { page: { page, errors }, pages }) => {
     for (const view of ['overview', 'tests?filter=status:failed', 'matrix', 'time', 'compare', `tests?filter=${encodeURIComponent(hostile)}`]) {
       await page.goto(`${pages.bad}#/${view}`);

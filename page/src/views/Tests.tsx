@@ -1,5 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
+import { flushSync } from 'react-dom';
 import { duration, visible } from '../../../src/formats/style.ts';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
@@ -33,6 +34,8 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const lines = useMemo(() => linesOf(tree, isOpen, order), [tree, toggled, order, filter]);
 
   const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list.current, estimateSize: () => lineHeight, overscan: 8 });
+  const printing = usePrinting();
+  const seen = printing ? lines.slice(0, mostPrinted).map((_, index) => ({ index, start: index * lineHeight })) : virtual.getVirtualItems();
   const chosen = route.case === undefined ? undefined : store.find(route.case);
   const place = Math.min(at, lines.length - 1);
 
@@ -118,9 +121,9 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
             tabIndex={0}
             onKeyDown={onKey}
             aria-activedescendant={lines[place] ? `line-${place}` : undefined}
-            style={{ height: virtual.getTotalSize(), position: 'relative' }}
+            style={{ height: printing ? seen.length * lineHeight : virtual.getTotalSize(), position: 'relative' }}
           >
-            {virtual.getVirtualItems().map(({ index, start }) => {
+            {seen.map(({ index, start }) => {
               const line = lines[index] as Line;
               return (
                 <div
@@ -155,6 +158,25 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
       )}
     </div>
   );
+}
+
+/** On paper stands what the list holds, up to so many lines: not only what is on the screen. */
+const mostPrinted = 2000;
+
+function usePrinting(): boolean {
+  const [printing, setPrinting] = useState(false);
+  useEffect(() => {
+    // At once: paper does not wait.
+    const set = (next: boolean) => (): void => flushSync(() => setPrinting(next));
+    const [begin, end] = [set(true), set(false)];
+    addEventListener('beforeprint', begin);
+    addEventListener('afterprint', end);
+    return () => {
+      removeEventListener('beforeprint', begin);
+      removeEventListener('afterprint', end);
+    };
+  }, []);
+  return printing;
 }
 
 /** Files and suites are open, and tests with a few failures; under a filter, whatever is not too much. */
