@@ -27,6 +27,8 @@ The failures above share two causes: which stays fail, and which do not?
   the run's record in    examples/harbour-office/.red-lattice/runs/${newest}
 
 From examples/harbour-office, try
+  npm run dev                                       the application itself
+  npx red-lattice view                              the results page, live
   npx red-lattice plan                              what would run, and where its cases come from
   npx red-lattice run tests/data/dues.csv:14        the case of one row
   npx red-lattice run --title refused --show cases  some by their title, a line for each case

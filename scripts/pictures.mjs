@@ -103,3 +103,23 @@ if (views.length > 0) {
   await browser.close();
   rmSync(folder, { recursive: true, force: true });
 }
+
+/** The harbour office's application, as `npm run dev` starts it. */
+if (wanted.length === 0 || wanted.includes('harbour-office')) {
+  const server = spawn(process.execPath, [join(root, 'node_modules', 'vite', 'bin', 'vite.js'), '--port', '5183', '--strictPort'], {
+    cwd: office,
+    stdio: 'ignore',
+  });
+  const profile = mkdtempSync(join(temporaryFolder(), 'red-lattice-pictures-'));
+  const browser = await puppeteer.launch({ executablePath: chromium, args: flags, userDataDir: profile });
+  const page = await browser.newPage();
+  await page.setViewport({ width: 1280, height: 800 });
+  await wait(3000);
+  await page.goto('http://localhost:5183/');
+  await page.waitForSelector('.plan .stay');
+  await page.screenshot({ path: join(root, 'docs', 'screenshots', 'harbour-office.png'), clip: { x: 0, y: 0, width: 1280, height: 680 } });
+  await browser.close();
+  server.kill();
+  rmSync(profile, { recursive: true, force: true });
+  console.log('docs/screenshots/harbour-office.png');
+}

@@ -1,6 +1,7 @@
 import { type Child, runSuites } from 'red-lattice';
 import * as berths from '../../examples/harbour-office/tests/berths.lattice.ts';
 import * as bookings from '../../examples/harbour-office/tests/bookings.lattice.ts';
+import * as days from '../../examples/harbour-office/tests/days.lattice.ts';
 import * as draft from '../../examples/harbour-office/tests/draft.lattice.ts';
 import * as dues from '../../examples/harbour-office/tests/dues.lattice.ts';
 import * as prices from '../../examples/harbour-office/tests/prices.lattice.ts';
@@ -19,7 +20,7 @@ export const dataFiles = ['data/dues.csv', 'data/tides.jsonl', 'data/prices.xlsx
 /** Runs the harbour office's suites here, the draft's among them; tells each case's id, status and what its failures say. */
 export async function harbourOutcome(contents: Readonly<Record<string, Uint8Array>>): Promise<string[]> {
   const told: string[] = [];
-  const suites = [berths, bookings, draft, dues, prices, tides].flatMap((module) => Object.values(module) as Child[]);
+  const suites = [berths, bookings, days, draft, dues, prices, tides].flatMap((module) => Object.values(module) as Child[]);
   const { counts } = await runSuites(suites, {
     seed: 1,
     ...memoryFiles(contents, 4096),

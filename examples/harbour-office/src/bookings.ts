@@ -34,6 +34,13 @@ export class BerthBook {
     return this.#bookings.find((booking) => booking.berth === berth && booking.from <= day && day < booking.to)?.vessel;
   }
 
+  /** The bookings that touch the days from one up to, and without, another; by their berths and arrivals. */
+  between(from: string, to: string): Booking[] {
+    return this.#bookings
+      .filter((booking) => booking.from < to && from < booking.to)
+      .sort((a, b) => a.berth.localeCompare(b.berth) || a.from.localeCompare(b.from));
+  }
+
   close(): void {
     this.#closed = true;
   }

@@ -8,6 +8,8 @@ export interface Register {
   enter(booking: Booking): Promise<Answer>;
   /** Who lies at a berth on a day. */
   at(berth: string, day: string): Promise<string | undefined>;
+  /** The bookings that touch the days from one up to, and without, another; by their berths and arrivals. */
+  between(from: string, to: string): Promise<Booking[]>;
   size(): Promise<number>;
 }
 
@@ -17,6 +19,7 @@ export function memoryRegister(today: () => string): Register {
   return {
     enter: async (booking) => book.enter(booking),
     at: async (berth, day) => book.at(berth, day),
+    between: async (from, to) => book.between(from, to),
     size: async () => book.size,
   };
 }
@@ -54,6 +57,14 @@ export function databaseRegister(database: Database, today: () => string): Regis
         [berth, day],
       );
       return rows[0]?.vessel;
+    },
+    async between(from, to) {
+      const { rows } = await database.query<Booking>(
+        `SELECT berth, vessel, arrival::text AS "from", departure::text AS "to" FROM bookings
+         WHERE arrival < $2::date AND $1::date < departure ORDER BY berth, arrival`,
+        [from, to],
+      );
+      return rows;
     },
     async size() {
       const { rows } = await database.query<{ size: number }>('SELECT count(*)::int AS size FROM bookings');

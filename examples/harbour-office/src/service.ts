@@ -23,7 +23,7 @@ interface Reply {
 const statusOf: Readonly<Record<Answer, number>> = { entered: 201, taken: 409, past: 422, empty: 422 };
 const fields = ['berth', 'vessel', 'from', 'to'] as const;
 
-/** The bookings service: `POST /bookings` with a token, on a port of 127.0.0.1 that is free. */
+/** The bookings service, on a port of 127.0.0.1 that is free: `POST /bookings` with a token, `GET /bookings?from=…&to=…` for anybody. */
 export async function startService(options: ServiceOptions): Promise<Service> {
   const server = createServer((request, response) => {
     answer(request, options).then(
@@ -43,7 +43,15 @@ const closing = (server: Server): Promise<void> =>
   });
 
 async function answer(request: IncomingMessage, { register, tokens, today }: ServiceOptions): Promise<Reply> {
-  if (request.method !== 'POST' || request.url !== '/bookings') return { status: 404, body: {} };
+  const { pathname, searchParams } = new URL(request.url ?? '/', 'http://127.0.0.1');
+  if (pathname !== '/bookings') return { status: 404, body: {} };
+  if (request.method === 'GET') {
+    const [from, to] = [searchParams.get('from'), searchParams.get('to')];
+    if (!isRight('from', from) || !isRight('to', to))
+      return { status: 422, body: { field: isRight('from', from) ? 'to' : 'from', problem: 'missing or wrong' } };
+    return { status: 200, body: await register.between(from as string, to as string) };
+  }
+  if (request.method !== 'POST') return { status: 405, body: {} };
   const goodUntil = tokens[request.headers.authorization?.replace('Bearer ', '') ?? ''];
   if (goodUntil === undefined || goodUntil < today()) return { status: 401, body: { problem: 'the token is not good, or not any more' } };
   const booking = read(await textOf(request));

@@ -13,3 +13,28 @@ export function heightBetween(from: Turn, to: Turn, at: Date): number {
 
 /** Whether a draught passes over the sill of the inner basin, which lies 0.5 m above chart datum, with 0.3 m to spare. */
 export const passesSill = (height: number, draught: number): boolean => height - 0.5 - draught >= 0.3;
+
+/** When a draught passes over the sill between the first turn and the last, to the step. */
+export function windows(turns: readonly Turn[], draught: number, stepMinutes = 5): { readonly from: Date; readonly to: Date }[] {
+  const found: { from: Date; to: Date }[] = [];
+  let open: Date | undefined;
+  const [first, last] = [turns[0], turns.at(-1)];
+  if (!first || !last) return found;
+  for (let time = first.at.getTime(); time <= last.at.getTime(); time += stepMinutes * 60_000) {
+    const at = new Date(time);
+    const passes = passesSill(heightAt(turns, at), draught);
+    if (passes) open ??= at;
+    else if (open) {
+      found.push({ from: open, to: at });
+      open = undefined;
+    }
+  }
+  if (open) found.push({ from: open, to: last.at });
+  return found;
+}
+
+/** The water's height between the first turn and the last. */
+export function heightAt(turns: readonly Turn[], at: Date): number {
+  const index = turns.findIndex((turn, i) => i > 0 && at <= turn.at);
+  return heightBetween(turns[index - 1] as Turn, turns[index] as Turn, at);
+}

@@ -1,5 +1,5 @@
 import { suite, table, testWith } from 'red-lattice';
-import { answer, entries, expected, request } from './service-fixtures.ts';
+import { answer, entries, expected, request, service, transaction } from './service-fixtures.ts';
 
 const testOfAnswer = testWith({ answer, expected, entries });
 
@@ -33,3 +33,26 @@ export const wrong = good.adapt('a booking request whose {field} is {value}', {
   ),
   bind: (row) => [request.spoil(row.field, row.value), expected.set({ status: 422, field: row.field, entries: 0 })],
 });
+
+export const listing = suite('the bookings of some days', { tags: ['service'] }, [
+  testWith({ answer, service })('hold what was entered', async ({ check }, { service }) => {
+    const response = await fetch(`${service.url}/bookings?from=2031-04-01&to=2031-05-01`);
+    check.equal([response.status, await response.json()], [200, [{ berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' }]]);
+  }),
+
+  testWith({ transaction, service })(
+    'asked for by {asked}: {status}',
+    {
+      cases: table(
+        ['asked', 'method', 'status'],
+        [
+          ['/bookings?from=2031-04-01', 'GET', 422],
+          ['/bookings?from=april&to=2031-05-01', 'GET', 422],
+          ['/bookings', 'DELETE', 405],
+          ['/vessels', 'GET', 404],
+        ],
+      ),
+    },
+    async ({ row, check }, { service }) => check.equal((await fetch(`${service.url}${row.asked}`, { method: row.method })).status, row.status),
+  ),
+]);

@@ -29,5 +29,18 @@ export const storage = suite('the register', { variants: { 'in memory': [], 'in 
     check.equal(await register.enter(gull), 'past');
   }),
 
+  testOfRegister('lists the bookings that touch some days', async ({ check }, { register }) => {
+    const tern = { berth: 'A1', vessel: 'Tern', from: '2031-04-12', to: '2031-04-15' };
+    for (const booking of [gull, tern, { ...gull, vessel: 'Skua', from: '2031-04-14', to: '2031-04-16' }]) await register.enter(booking);
+    check.equal(
+      (await register.between('2031-04-11', '2031-04-14')).map(({ vessel, from, to }) => [vessel, from, to]),
+      [
+        ['Tern', tern.from, tern.to],
+        ['Gull', gull.from, gull.to],
+      ],
+    );
+    check.equal(await register.between('2031-04-16', '2031-04-30'), [], 'from a day of departure on');
+  }),
+
   testOfRegister('begins empty', async ({ check }, { register }) => check.equal(await register.size(), 0)),
 ]);
