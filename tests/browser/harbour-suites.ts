@@ -34,5 +34,6 @@ export async function harbourOutcome(contents: Readonly<Record<string, Uint8Arra
       );
     },
   });
-  return [...told, JSON.stringify(counts)];
+  // Suites run in the order in which they were made, and that is the order in which their files were loaded.
+  return [...told.sort(), JSON.stringify(counts)];
 }
