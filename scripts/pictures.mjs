@@ -104,22 +104,37 @@ if (views.length > 0) {
   rmSync(folder, { recursive: true, force: true });
 }
 
-/** The harbour office's application, as `npm run dev` starts it. */
-if (wanted.length === 0 || wanted.includes('harbour-office')) {
-  const server = spawn(process.execPath, [join(root, 'node_modules', 'vite', 'bin', 'vite.js'), '--port', '5183', '--strictPort'], {
-    cwd: office,
-    stdio: 'ignore',
-  });
+/** The examples' applications, as `npm run dev` starts them. */
+const applications = [
+  { name: 'harbour-office', ready: '.plan .stay', height: 680 },
+  {
+    name: 'matrix-workbench',
+    ready: 'tbody tr',
+    height: 800,
+    hash: '#%7B%22strength%22%3A3%2C%22failed%22%3A%5B%5D%7D',
+    // The rows of catamarans in winter, as if they had failed.
+    async act(page) {
+      const failing = await page.$$eval('tbody tr', (rows) => rows.flatMap((row, i) => (/cat.*winter/s.test(row.innerText) ? [i + 1] : [])));
+      await (await page.$('.tools input')).type(failing.join(' '));
+      await page.keyboard.press('Enter');
+    },
+  },
+].filter(({ name }) => wanted.length === 0 || wanted.includes(name));
+for (const { name, ready, height, hash = '', act } of applications) {
+  const cwd = join(root, 'examples', name);
+  const server = spawn(process.execPath, [join(root, 'node_modules', 'vite', 'bin', 'vite.js'), '--port', '5183', '--strictPort'], { cwd, stdio: 'ignore' });
   const profile = mkdtempSync(join(temporaryFolder(), 'red-lattice-pictures-'));
   const browser = await puppeteer.launch({ executablePath: chromium, args: flags, userDataDir: profile });
   const page = await browser.newPage();
   await page.setViewport({ width: 1280, height: 800 });
   await wait(3000);
-  await page.goto('http://localhost:5183/');
-  await page.waitForSelector('.plan .stay');
-  await page.screenshot({ path: join(root, 'docs', 'screenshots', 'harbour-office.png'), clip: { x: 0, y: 0, width: 1280, height: 680 } });
+  await page.goto(`http://localhost:5183/${hash}`);
+  await page.waitForSelector(ready);
+  await act?.(page);
+  await wait(500);
+  await page.screenshot({ path: join(root, 'docs', 'screenshots', `${name}.png`), clip: { x: 0, y: 0, width: 1280, height } });
   await browser.close();
   server.kill();
   rmSync(profile, { recursive: true, force: true });
-  console.log('docs/screenshots/harbour-office.png');
+  console.log(`docs/screenshots/${name}.png`);
 }

@@ -49,8 +49,9 @@ const rows = 'nights,due\n1,20\n3,60\n7,126\n';
 
 /** Writes a starter, and nothing over what is there. */
 export async function newCommand(name: string, { folder, terminal }: Setting): Promise<number> {
-  const path = resolve(folder, name.replace(/(?:\.lattice)?\.[mc]?[jt]sx?$/, ''));
-  const title = basename(path);
+  const bare = name.replace(/(?:\.lattice)?\.[mc]?[jt]sx?$/, '');
+  const path = resolve(folder, bare);
+  const title = basename(bare);
   const refuse = (reason: string): number => {
     terminal.error(`red-lattice: ${oneLine(reason)}`);
     return 2;

@@ -1,0 +1,5 @@
+import { createRoot } from 'react-dom/client';
+import { App } from './App.tsx';
+import './style.css';
+
+createRoot(document.getElementById('app') as HTMLElement).render(<App />);

@@ -1,0 +1,110 @@
+/** What is on the bench: axes with their values, what cannot occur, and how strongly to cover. All of it is text, as it was typed. */
+export interface Model {
+  readonly axes: readonly { readonly name: string; readonly values: string }[];
+  /** A line each: `hull=tri, loa=6`; several values of an axis stand between bars: `season=winter|spring`. */
+  readonly except: string;
+  readonly strength: number;
+  /** A line each: `loa, hull, berth: 3`. */
+  readonly stronger: string;
+  /** The numbers of the rows that failed, from 1; those that passed are all others, once something is marked. */
+  readonly failed: readonly number[];
+}
+
+export const demo: Model = {
+  axes: [
+    { name: 'loa', values: '6, 9, 12, 18' },
+    { name: 'hull', values: 'mono, cat, tri' },
+    { name: 'draught', values: '0.8, 1.4, 2.1' },
+    { name: 'berth', values: 'north pier, south quay, visitor' },
+    { name: 'water', values: 'low, high' },
+    { name: 'season', values: 'summer, winter' },
+  ],
+  except: 'hull=tri, loa=6\ndraught=2.1, loa=6|9',
+  strength: 2,
+  stronger: '',
+  failed: [],
+};
+
+export type Value = string | number | boolean;
+
+/** A model as the library takes it. */
+export interface Read {
+  readonly axes: Readonly<Record<string, readonly Value[]>>;
+  readonly except: readonly Readonly<Record<string, readonly Value[]>>[];
+  readonly stronger: readonly { readonly axes: readonly string[]; readonly cover: number }[];
+  /** What cannot be read, in words. */
+  readonly problems: readonly string[];
+}
+
+const words = (text: string, separator: string | RegExp = ','): string[] =>
+  text
+    .split(separator)
+    .map((word) => word.trim())
+    .filter(Boolean);
+
+const readValue = (text: string): Value => (text === 'true' ? true : text === 'false' ? false : /^-?\d+(?:\.\d+)?$/.test(text) ? Number(text) : text);
+
+export function readModel({ axes: given, except: exceptions, stronger: groups }: Model): Read {
+  const problems: string[] = [];
+  const axes = Object.fromEntries(given.filter(({ name }) => name.trim()).map(({ name, values }) => [name.trim(), words(values).map(readValue)]));
+  const known = (name: string, line: string): boolean => {
+    const isKnown = Object.hasOwn(axes, name);
+    if (!isKnown) problems.push(`“${line}”: there is no axis “${name}”`);
+    return isKnown;
+  };
+  const except = words(exceptions, '\n').map((line) =>
+    Object.fromEntries(
+      words(line).flatMap((part) => {
+        const [name = '', values] = part.split('=').map((one) => one.trim());
+        if (values === undefined) {
+          problems.push(`“${line}”: a part is like hull=tri`);
+          return [];
+        }
+        if (!known(name, line)) return [];
+        const wanted = words(values, '|').map(readValue);
+        for (const value of wanted) if (!axes[name]?.includes(value)) problems.push(`“${line}”: axis “${name}” has no value “${value}”`);
+        return [[name, wanted]];
+      }),
+    ),
+  );
+  const stronger = words(groups, '\n').flatMap((line) => {
+    const [names = '', cover] = line.split(':');
+    const listed = words(names).filter((name) => known(name, line));
+    const strength = Number(cover);
+    if (!Number.isInteger(strength) || strength < 2 || strength > listed.length) problems.push(`“${line}”: it is like loa, hull, berth: 3`);
+    return [{ axes: listed, cover: strength }];
+  });
+  return { axes, except: except.filter((one) => Object.keys(one).length > 0), stronger, problems };
+}
+
+/** The model in the address, so that it can be kept and sent. */
+export const toHash = (model: Model): string => `#${encodeURIComponent(JSON.stringify(model))}`;
+
+export function fromHash(hash: string): Model {
+  try {
+    const given = JSON.parse(decodeURIComponent(hash.slice(1))) as Partial<Model>;
+    return { ...demo, ...given };
+  } catch {
+    return demo;
+  }
+}
+
+/** The same as code for a test file. */
+export function asCode({ axes, except, stronger }: Read, strength: number): string {
+  const list = (values: readonly Value[]): string => `[${values.map((value) => JSON.stringify(value)).join(', ')}]`;
+  const key = (name: string): string => (/^[A-Za-z_$][\w$]*$/.test(name) ? name : JSON.stringify(name));
+  const named = (row: Readonly<Record<string, readonly Value[]>>): string =>
+    `{ ${Object.entries(row)
+      .map(([name, values]) => `${key(name)}: ${values.length === 1 ? JSON.stringify(values[0]) : list(values)}`)
+      .join(', ')} }`;
+  const options = [
+    `    cover: ${strength},`,
+    ...(except.length > 0 ? [`    except: [${except.map(named).join(', ')}],`] : []),
+    ...(stronger.length > 0
+      ? [`    stronger: [${stronger.map((group) => `{ axes: ${JSON.stringify(group.axes)}, cover: ${group.cover} }`).join(', ')}],`]
+      : []),
+  ];
+  return `matrix(\n  {\n${Object.entries(axes)
+    .map(([name, values]) => `    ${key(name)}: ${list(values)},`)
+    .join('\n')}\n  },\n  {\n${options.join('\n')}\n  },\n)`;
+}

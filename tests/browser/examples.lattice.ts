@@ -1,0 +1,94 @@
+import { spawn } from 'node:child_process';
+import { join } from 'node:path';
+import { fixture, suite, testWith } from 'red-lattice';
+import { page, withoutChromium } from '../page/chromium.ts';
+import { root } from '../program.ts';
+
+/** An example as `npm run dev` starts it, on a port that is free. */
+const example = fixture('example', {
+  settings: { name: '' },
+  async setup({ settings, defer }) {
+    const server = spawn(process.execPath, [join(root, 'node_modules', 'vite', 'bin', 'vite.js'), '--port', '0', '--host', '127.0.0.1'], {
+      cwd: join(root, 'examples', settings.name),
+      stdio: ['ignore', 'pipe', 'inherit'],
+      env: { ...process.env, NO_COLOR: '1', CI: 'true' },
+    });
+    defer(
+      () =>
+        new Promise<void>((resolve) => {
+          server.once('exit', () => resolve());
+          server.kill();
+        }),
+    );
+    return new Promise<string>((resolve) => {
+      let told = '';
+      server.stdout.on('data', (text) => {
+        told += text;
+        const address = /http:\/\/127\.0\.0\.1:\d+\//.exec(told)?.[0];
+        if (address) resolve(address);
+      });
+    });
+  },
+});
+
+const shown = testWith({ page, example });
+const inPage = { timeout: 60_000, skip: withoutChromium };
+
+export const examples = suite('examples', inPage, [
+  shown(
+    'the harbour office quotes, books, and tells when a draught passes',
+    { bind: [example.set({ name: 'harbour-office' })] },
+    async ({ check }, { page: { page, errors }, example }) => {
+      await page.goto(example);
+      await page.waitForSelector('.plan .stay');
+      const text = (selector: string): Promise<string> => page.$eval(selector, (one) => (one as HTMLElement).innerText.replace(/\s+/g, ' ').trim());
+      check.matches(await text('main section table'), /berth, 3 nights in summer 72\.00 shore power 11\.40 dues 83\.40/);
+      check.equal(await page.$$eval('.stay', (stays) => stays.map((stay) => stay.textContent)), ['Gull', 'Tern', 'Twin Petrel', 'Skua', 'Fulmar']);
+      check.includes(await text('main section:last-child'), '03 May 07:50 to 12:40');
+      await page.click('button[aria-label="book the visitor from 2031-05-03"]');
+      await page.waitForFunction(() => document.querySelector('[role=status]')?.textContent?.includes('Kittiwake lies at the visitor'));
+      check.includes(await page.$$eval('.stay', (stays) => stays.map((stay) => stay.textContent)), 'Kittiwake');
+      // Too long for the visitor berth by a hand, and for no other.
+      await page.$eval('.vessel label:nth-of-type(2) input', (input) => {
+        Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value')?.set?.call(input, '9.6');
+        input.dispatchEvent(new Event('input', { bubbles: true }));
+      });
+      await page.waitForFunction(() => document.querySelectorAll('.plan tr.fits').length === 1);
+      check.equal(errors, []);
+    },
+  ),
+
+  shown(
+    'the matrix workbench covers, tells what cannot occur, and where marked rows fail',
+    { bind: [example.set({ name: 'matrix-workbench' })] },
+    async ({ check }, { page: { page, errors }, example }) => {
+      await page.goto(example);
+      await page.waitForSelector('tbody tr');
+      check.matches(
+        await page.$eval('header', (header) => (header as HTMLElement).innerText),
+        /^Matrix workbench\s+1\d rows for 432 combinations; 116 of 116 covered/,
+      );
+      check.includes(await page.$eval('main', (main) => main.innerText), 'loa=6 & hull=tri');
+      // Every triple: enough rows to see a cause.
+      await page.select('select', '3');
+      await page.waitForFunction(() => document.querySelectorAll('tbody tr').length > 30, { timeout: 20_000 });
+      const failing = await page.$$eval('tbody tr', (rows) =>
+        rows.flatMap((row, i) => ((row as HTMLElement).innerText.includes('cat') && (row as HTMLElement).innerText.includes('winter') ? [i + 1] : [])),
+      );
+      const input = await page.$('.tools input');
+      await input?.type(failing.join(' '));
+      await page.keyboard.press('Enter');
+      await page.waitForSelector('.where');
+      check.matches(
+        await page.$eval('.where', (where) => where.textContent ?? ''),
+        new RegExp(`^It fails where hull=cat & season=winter \\(${failing.length} of ${failing.length}\\); elsewhere 0 of \\d+\\.$`),
+      );
+      check.includes(await page.$eval('pre', (code) => code.textContent ?? ''), 'cover: 3,');
+      // All of it is in the address.
+      await page.reload();
+      await page.waitForSelector('tr.failed');
+      check.equal((await page.$$('tr.failed')).length, failing.length);
+      check.equal(errors, []);
+    },
+  ),
+]);
