@@ -1,5 +1,5 @@
 // Builds dist/: bundled entries, and the declarations.
-// usage: build.mjs [source folder] [output folder] [--no-types] [--no-page]
+// usage: build.mjs [source folder] [output folder] [--no-types] [--no-page] [--bare]    --bare: only what runs tests
 import { execFileSync } from 'node:child_process';
 import { chmodSync, copyFileSync, existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
@@ -8,6 +8,7 @@ import { build } from 'esbuild';
 const root = fileURLToPath(new URL('..', import.meta.url));
 /** Where the sources are, and where the result goes: both may be elsewhere, for a copy with a change in it. */
 const [source = `${root}/src`, out = `${root}/dist`] = process.argv.slice(2).filter((argument) => !argument.startsWith('--'));
+const bare = process.argv.includes('--bare');
 const { dependencies } = JSON.parse(readFileSync(`${root}/package.json`, 'utf8'));
 
 rmSync(out, { recursive: true, force: true });
@@ -40,7 +41,7 @@ const builds = [
     chunkNames: 'part-[hash]',
   }),
   await build({ ...options, entryPoints: { command: `${source}/command/entry.ts` }, chunkNames: 'command-[hash]', plugins: [apart] }),
-  await build({ ...options, entryPoints: { reports: `${source}/formats/report.ts` }, splitting: false }),
+  ...(bare ? [] : [await build({ ...options, entryPoints: { reports: `${source}/formats/report.ts` }, splitting: false })]),
 ];
 writeFileSync(`${out}/command.js`, `#!/usr/bin/env node\n${readFileSync(`${out}/command.js`, 'utf8')}`);
 chmodSync(`${out}/command.js`, 0o755);
@@ -54,8 +55,8 @@ const notices = [...bundled].sort().map((name) => {
 });
 writeFileSync(`${out}/THIRD-PARTY-NOTICES.txt`, notices.join(`\n${'-'.repeat(80)}\n\n`));
 // The page is built from the sources that stand here; a copy of the command takes it as it is.
-if (!process.argv.includes('--no-page')) await import('./build-page.mjs');
+if (!bare && !process.argv.includes('--no-page')) await import('./build-page.mjs');
 if (existsSync(`${root}/page/dist/page.html`)) copyFileSync(`${root}/page/dist/page.html`, `${out}/page.html`);
-if (!process.argv.includes('--no-types')) {
+if (!bare && !process.argv.includes('--no-types')) {
   execFileSync(process.execPath, [`${root}/node_modules/typescript/bin/tsc`, '-p', `${root}/scripts/declarations.json`], { cwd: root, stdio: 'inherit' });
 }

@@ -90,7 +90,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     for (const part of [
       'the bill: not equal',
       'in step “outer › inner”',
-      '▸ 9',
+      '▸ 12',
       'npx red-lattice run --id',
       'written ␛[31mred',
       'a note.txt',
@@ -158,6 +158,48 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
       await page.waitForSelector('.compared');
       check.includes(await page.$eval('.compare', (view) => (view as HTMLElement).innerText), '13 newly failing, 1 still failing, 48 the same', name);
     }
+  }),
+
+  shown('compares with a report that is dropped in, and says what is none', async ({ check }, { page: { page }, pages }) => {
+    await page.goto(`${pages.bad}#/compare`);
+    await page.waitForSelector('.compare');
+    const drop = (name: string, text: string): Promise<void> =>
+      page.evaluate(
+        (name, text) => {
+          const dataTransfer = new DataTransfer();
+          dataTransfer.items.add(new File([text], name));
+          document.querySelector('.compare')?.dispatchEvent(new DragEvent('drop', { dataTransfer, bubbles: true, cancelable: true }));
+        },
+        name,
+        text,
+      );
+    await drop('stays.jsonl', 'nights\n1\n');
+    await page.waitForSelector('[role=alert]');
+    check.includes(await page.$eval('[role=alert]', (alert) => alert.textContent ?? ''), 'stays.jsonl cannot be read');
+    await drop('good.jsonl', (await runCommand(['report', 'good', '--as', 'jsonl'], pages.folder)).out);
+    await page.waitForSelector('.compared');
+    check.includes(await page.$eval('.compare', (view) => (view as HTMLElement).innerText), '13 newly failing');
+  }),
+
+  shown('shows images and texts of attachments; what a browser would run can only be taken away', async ({ check }, { page: { page, errors }, pages }) => {
+    await page.goto(`${pages.bad}#/tests?case=${encodeURIComponent('outcomes.lattice.ts#the-office/differs')}`);
+    await page.waitForSelector('figure');
+    const shownAs = await page.$$eval('figure', (figures) =>
+      figures.map((figure) => [figure.querySelector('a')?.textContent, figure.querySelector('img') !== null, figure.querySelector('pre')?.textContent ?? '']),
+    );
+    check.equal(shownAs, [
+      ['a note.txt', false, 'text'],
+      ['dot.png', true, ''],
+      ['../page.html', false, ''],
+      ['plan.svg', false, ''],
+    ]);
+    check.equal(await page.$$eval('figure a', (links) => links.map((link) => (link as HTMLAnchorElement).download)), [
+      'a note.txt',
+      'dot.png',
+      '.._page.html',
+      'plan.svg',
+    ]);
+    check.equal(errors, []);
   }),
 
   shown('gives what the filter leaves as CSV, and prints the whole list', async ({ check }, { page: { page }, pages }) => {

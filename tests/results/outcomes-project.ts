@@ -17,6 +17,9 @@ export const all = suite('the office', { needs: {}, tags: ['office'] }, [
   test('differs', ({ check, step, log, attach }) => {
     log('written \\u001b[31mred');
     attach('a note.txt', 'text');
+    attach('dot.png', Buffer.from('iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==', 'base64'));
+    attach('../page.html', '<script>alert(1)</script>');
+    attach('plan.svg', '<svg onload="alert(1)"/>');
     step('outer', ({ step }) => step('inner', ({ check }) => check.equal({ a: 1, b: [1, 2] }, { a: 1, b: broken ? [1, 3] : [1, 2] }, 'the bill')));
     check.equal(1, 1);
   }),

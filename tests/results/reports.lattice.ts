@@ -105,7 +105,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
       failures: { step: string[]; at: string }[];
     };
     check.equal([differs.cause, differs.failures[0]?.step], ['check', ['outer', 'inner']]);
-    check.matches(differs.failures[0]?.at, /^outcomes\.lattice\.ts:9:\d+$/);
+    check.matches(differs.failures[0]?.at, /^outcomes\.lattice\.ts:12:\d+$/);
     check.equal(
       all.filter(({ directive }) => directive).map(({ directive, reason, ok }) => [directive, reason, ok]),
       [

@@ -212,7 +212,7 @@ async function plant([number, [name, file, truth, lie, judge]]) {
     path,
     text.replace(truth, () => lie),
   );
-  await run(process.execPath, [join(root, 'scripts', 'build.mjs'), join(folder, 'src'), join(folder, 'dist'), '--no-types', '--no-page']);
+  await run(process.execPath, [join(root, 'scripts', 'build.mjs'), join(folder, 'src'), join(folder, 'dist'), '--bare']);
   const judging =
     judge === 'ground'
       ? run(process.execPath, [join(root, 'tests', 'root', 'run.mjs'), '--stop'], { env: { ...process.env, RED_LATTICE_PACKAGE: folder }, maxBuffer: 1 << 26 })

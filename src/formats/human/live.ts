@@ -1,6 +1,6 @@
 import type { Doing } from '../../results/journal.ts';
 import type { RunState } from '../../results/run-state.ts';
-import { count, duration, oneLine, type Style } from '../style.ts';
+import { count, duration, fitted, oneLine, type Style } from '../style.ts';
 import { tellCounts } from './run.ts';
 
 /** What one lane is at. */
@@ -21,8 +21,6 @@ export interface Going {
   readonly expected: { readonly whole: number; readonly done: number } | undefined;
 }
 
-const widest = (text: string, width: number): string => (text.length > width ? `${text.slice(0, width - 1)}…` : text);
-
 const words: Readonly<Record<Doing['what'], string>> = { load: 'loads', plan: 'plans', setup: 'sets up', body: '', teardown: 'tears down' };
 
 /** A few lines that stand below what is printed for good: how far the run is, and what each lane does. */
@@ -37,7 +35,7 @@ export function tellGoing({ state, lanes, elapsed, expected }: Going, width: num
       .filter(({ doing }) => doing)
       .map(({ number, doing, since }) => {
         const { what, name } = doing as Doing;
-        const text = widest(`${words[what] ? `${words[what]} ` : ''}${oneLine(name)}`, width - 24);
+        const text = fitted(`${words[what] ? `${words[what]} ` : ''}${oneLine(name)}`, width - 24).trimEnd();
         return style.dim(`  lane ${number}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
       }),
   ];

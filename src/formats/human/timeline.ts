@@ -1,6 +1,6 @@
 import type { Span } from '../../fixtures/instance.ts';
 import type { RecordedResult } from '../../results/journal.ts';
-import { duration, oneLine, type Style } from '../style.ts';
+import { duration, fitted, oneLine, type Style, widthOf } from '../style.ts';
 
 /** When something was set up, ran and was torn down, in milliseconds since its lane began. */
 interface Bar {
@@ -30,12 +30,12 @@ export function tellTimeline(
   const all = [...fixtureBars(spans, end), ...caseBars(ran)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
   const outermost = Math.min(...all.map(({ depth }) => depth));
   const bars = all.map((bar) => ({ ...bar, depth: bar.depth - outermost }));
-  const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...bars.map(({ label, depth }) => label.length + depth * 2)));
+  const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...bars.map(({ label, depth }) => widthOf(label) + depth * 2)));
   const axis = Math.max(20, width - labels - 2);
   const lines = [`${style.bold('lane 0'.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`];
   for (const bar of bars.slice(0, mostBars)) {
     const label = `${'  '.repeat(bar.depth)}${bar.label}`;
-    lines.push(`${(label.length > labels ? `${label.slice(0, labels - 1)}…` : label).padEnd(labels)}  ${draw(bar, end, axis, style)}`);
+    lines.push(`${fitted(label, labels)}  ${draw(bar, end, axis, style)}`);
   }
   if (bars.length > mostBars) lines.push(style.dim(`… and ${bars.length - mostBars} more`));
   lines.push('', style.dim(`${signs.setup} set-up   ${signs.body} body   ${signs.teardown} tear-down   ${signs.alive} kept for others`));
