@@ -47,7 +47,7 @@ export const examples = suite('examples', inPage, [
       check.includes(await text('main section:last-child'), '03 May 07:50 to 12:40');
       await page.click('button[aria-label="book the visitor from 2031-05-03"]');
       await page.waitForFunction(() => document.querySelector('[role=status]')?.textContent?.includes('Kittiwake lies at the visitor'));
-      check.includes(await page.$$eval('.stay', (stays) => stays.map((stay) => stay.textContent)), 'Kittiwake');
+      await page.waitForFunction(() => [...document.querySelectorAll('.stay')].some(({ textContent }) => textContent === 'Kittiwake'));
       // Too long for the visitor berth by a hand, and for no other.
       await page.$eval('.vessel label:nth-of-type(2) input', (input) => {
         Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value')?.set?.call(input, '9.6');

@@ -23,6 +23,8 @@ export function BerthPlan({ vessel }: { readonly vessel: Vessel & { readonly nam
     const booking: Booking = { berth, vessel: vessel.name, from, to: dayAfter(from, nights) };
     const response = await fetch('api/bookings', { method: 'POST', headers: { authorization: `Bearer ${token}` }, body: JSON.stringify(booking) });
     const body = (await response.json()) as { answer?: string; field?: string };
+    // The plan first: what is said then stands beside it.
+    await read();
     setSaid(
       body.answer === 'entered'
         ? `${vessel.name} lies at the ${berth} from ${from}.`
@@ -30,7 +32,6 @@ export function BerthPlan({ vessel }: { readonly vessel: Vessel & { readonly nam
           ? `The ${berth} is taken before ${booking.to}.`
           : `Not entered: ${body.field ?? body.answer}.`,
     );
-    await read();
   };
 
   return (
