@@ -19,7 +19,7 @@ const servedFor = <const S extends 'case' | 'file'>(scope: S) =>
       await writeFile(
         join(folder, 'slow.lattice.ts'),
         `import { range, test } from 'red-lattice';
-export const slow = test('berth {n}', { cases: range('n', 1, 12) }, async ({ row, check }) => {
+export const slow = test('berth {n}', { cases: range('n', 1, 30) }, async ({ row, check }) => {
   await new Promise((resolve) => setTimeout(resolve, 150));
   check.differs(row.n, 4);
 });
@@ -104,15 +104,14 @@ export const view = suite('view', { timeout: 60_000 }, [
       await page.goto(served.address.href);
       const heading = (text: string): Promise<unknown> =>
         page.waitForFunction((wanted) => document.querySelector('.verdict h2')?.textContent === wanted, { timeout: 20_000 }, text);
-      await heading('1 of 12 cases failed');
+      await heading('1 of 30 cases failed');
       check.equal(new URL(page.url()).search, '');
       await page.click('.end button');
-      await page.waitForSelector('.live');
       await heading('1 of 1 cases failed');
       // A run that somebody begins elsewhere is followed, too: first some of it, then all.
       const run = runCommand(['run', '--lanes', '1'], served.folder);
       await page.waitForSelector('.live');
-      await heading('1 of 12 cases failed');
+      await heading('1 of 30 cases failed');
       await page.waitForFunction(() => !document.querySelector('.live'));
       check.equal((await run).status, 1);
       check.equal(errors, []);
