@@ -114,6 +114,18 @@ export const view = suite('view', { timeout: 60_000 }, [
       await heading('1 of 30 cases failed');
       await page.waitForFunction(() => !document.querySelector('.live'));
       check.equal((await run).status, 1);
+      // One that was begun from the page can be stopped from it.
+      const press = (label: string): Promise<void> =>
+        page.evaluate(
+          (wanted) => [...document.querySelectorAll<HTMLButtonElement>('.end button')].find(({ textContent }) => textContent === wanted)?.click(),
+          label,
+        );
+      await press('run all');
+      await page.waitForSelector('.live');
+      await press('stop');
+      await page.waitForFunction(() => !document.querySelector('.live'));
+      const { out } = await runCommand(['report', '--as', 'jsonl'], served.folder);
+      check.equal((JSON.parse(out.split('\n')[0] as string) as { run: { exitStatus: number } }).run.exitStatus, 130);
       check.equal(errors, []);
     },
   ),
