@@ -19,7 +19,7 @@ heading('What to look at next');
 const runs = join(office, '.red-lattice', 'runs');
 const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
 console.log(`
-The failures above share two causes: which stays fail, and which do not?
+The failures above have two causes, and "where it fails" names them: the same in the draft's own code?
   The rows are in        examples/harbour-office/tests/data/dues.csv
   the test in            examples/harbour-office/tests/dues.lattice.ts
   the draft in           examples/harbour-office/src/draft.ts

@@ -1,9 +1,9 @@
 import { comparisonAsJson, comparisonAsMarkdown, tellComparison } from '../formats/comparison.ts';
-import { oneLine } from '../formats/style.ts';
 import { rootOf } from '../node/find.ts';
 import { openRecord } from '../node/recorded.ts';
 import { compare, type Matching } from '../results/compare.ts';
 import type { Setting } from './setting.ts';
+import { refuse } from './terminal.ts';
 
 interface CompareOptions {
   readonly variants?: NonNullable<Matching>;
@@ -18,17 +18,13 @@ export async function compareCommand(
   { folder, terminal }: Setting,
 ): Promise<number> {
   const root = rootOf(folder);
-  const refuse = (reason: string): number => {
-    terminal.error(`red-lattice: ${oneLine(reason)}`);
-    return 2;
-  };
   const before = openRecord(wantedBefore, root, folder);
-  if (typeof before === 'string') return refuse(before);
+  if (typeof before === 'string') return refuse(terminal, before);
   const after = openRecord(wantedAfter, root, folder);
-  if (typeof after === 'string') return refuse(after);
+  if (typeof after === 'string') return refuse(terminal, after);
   const comparison = compare(before.entries, after.entries, variants);
   const compared = comparison.same + Object.values(comparison.cases).reduce((sum, cases) => sum + cases.length, 0);
-  if (variants && compared === 0) return refuse(`no case is of a variant "${variants.before}" or "${variants.after}"`);
+  if (variants && compared === 0) return refuse(terminal, `no case is of a variant "${variants.before}" or "${variants.after}"`);
   if (as === 'markdown') terminal.raw(comparisonAsMarkdown(comparison, before, after));
   else if (as === 'json') terminal.raw(comparisonAsJson(comparison, before, after));
   else for (const line of tellComparison(comparison, before, after, terminal.style)) terminal.out(line);

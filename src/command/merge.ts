@@ -1,7 +1,6 @@
 import { appendFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { lastLine, tellFailures, tellSummary } from '../formats/human/run.ts';
-import { oneLine } from '../formats/style.ts';
 import { type Earlier, findRecord } from '../node/earlier.ts';
 import { rootOf } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';
@@ -10,29 +9,30 @@ import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { emptyState, exitStatus, failingTests, take } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Setting } from './setting.ts';
-import { tellingFor } from './terminal.ts';
+import { refuse, tellingFor } from './terminal.ts';
 
 /** Makes one record of those of several shards, and tells what came of the whole. */
 export async function mergeCommand(given: readonly string[], options: { readonly o?: string }, { folder, terminal }: Setting): Promise<number> {
   const root = rootOf(folder);
-  const refuse = (reason: string): number => {
-    terminal.error(`red-lattice: ${oneLine(reason)}`);
-    return 2;
-  };
   const records: Earlier[] = [];
   for (const name of given) {
     const record = findRecord(name, root, folder);
-    if (!record) return refuse(`${name} is no run record: there is no run.json of ours in it`);
+    if (!record) return refuse(terminal, `${name} is no run record: there is no run.json of ours in it`);
     records.push(record);
   }
   const [first] = records as [Earlier];
   const other = records.find(({ info }) => info.plan !== first.info.plan);
-  if (other) return refuse(`${given[records.indexOf(other)]} is of another plan than ${given[0]}: shards are merged that ran the same files at the same state`);
+  if (other)
+    return refuse(
+      terminal,
+      `${given[records.indexOf(other)]} is of another plan than ${given[0]}: shards are merged that ran the same files at the same state`,
+    );
   const shards = records.map(({ info }) => info.shard);
   const of = first.info.shard?.of;
-  if (shards.some((shard) => !shard || shard.of !== of)) return refuse('records are merged that were made with --shard, of the same number of shards');
+  if (shards.some((shard) => !shard || shard.of !== of))
+    return refuse(terminal, 'records are merged that were made with --shard, of the same number of shards');
   const twice = shards.find((shard, i) => shards.findIndex((one) => one?.index === shard?.index) !== i);
-  if (twice) return refuse(`shard ${twice.index}/${twice.of} is given twice`);
+  if (twice) return refuse(terminal, `shard ${twice.index}/${twice.of} is given twice`);
 
   const started = new Date(Math.min(...records.map(({ info }) => Date.parse(info.started))));
   const target = newRecord(root, started, first.info.seed, options.o === undefined ? undefined : resolve(folder, options.o));

@@ -2,6 +2,7 @@ import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve } from 'node:path';
 import { oneLine } from '../formats/style.ts';
 import type { Setting } from './setting.ts';
+import { refuse } from './terminal.ts';
 
 /** What a starter is made of: a test file with a fixture, a table and a data file, which runs as it is. */
 const starter = (title: string, file: string): string => `import { cell, dataFile, fixture, suite, table, test } from 'red-lattice';
@@ -52,15 +53,12 @@ export async function newCommand(name: string, { folder, terminal }: Setting): P
   const bare = name.replace(/(?:\.lattice)?\.[mc]?[jt]sx?$/, '');
   const path = resolve(folder, bare);
   const title = basename(bare);
-  const refuse = (reason: string): number => {
-    terminal.error(`red-lattice: ${oneLine(reason)}`);
-    return 2;
-  };
-  if (!/^[\p{L}\p{N}]/u.test(title)) return refuse(`${name} is no name for a test file: it begins with a letter or a digit, like berths or tests/berths`);
+  if (!/^[\p{L}\p{N}]/u.test(title))
+    return refuse(terminal, `${name} is no name for a test file: it begins with a letter or a digit, like berths or tests/berths`);
   const files = { [`${path}.lattice.ts`]: starter(title, `${title}.csv`), [join(dirname(path), `${title}.csv`)]: rows };
   const there = Object.keys(files).find((file) => existsSync(file));
   const near = (file: string): string => relative(folder, file) || file;
-  if (there) return refuse(`${near(there)} is there already, and stays as it is: choose another name`);
+  if (there) return refuse(terminal, `${near(there)} is there already, and stays as it is: choose another name`);
   mkdirSync(dirname(path), { recursive: true });
   for (const [file, text] of Object.entries(files)) {
     writeFileSync(file, text, { flag: 'wx' });

@@ -1,6 +1,5 @@
 import { join } from 'node:path';
 import { tellProblem } from '../formats/human/run.ts';
-import { oneLine } from '../formats/style.ts';
 import { CompileService } from '../node/compile-service.ts';
 import type { Request } from '../node/coordinator.ts';
 import { earlierRuns, failedIds, findRecord } from '../node/earlier.ts';
@@ -13,7 +12,7 @@ import { type Defaults, ordinaryDefaults } from '../suites/plan.ts';
 import type { Target } from '../suites/selection.ts';
 import type { FromRecords, SelectionOptions } from './options.ts';
 import type { Setting } from './setting.ts';
-import { tellingFor } from './terminal.ts';
+import { refuse, tellingFor } from './terminal.ts';
 
 /** What stands ready before a command's lanes get their job. */
 export interface Prepared extends FromRecords {
@@ -45,12 +44,12 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
   const unknown = [...(asked.tag ?? []), ...(asked.notTag ?? [])].filter((tag) => tags && !tags.includes(tag));
   const strange = unknown.map((name): Problem => ({ code: 'no-such-name', kind: 'tag', name, owner: 'the configuration', known: tags ?? [] }));
   if (problems.length + strange.length > 0) {
-    for (const problem of [...problems, ...strange]) terminal.error(`red-lattice: ${oneLine(wording(problem))}`);
+    for (const problem of [...problems, ...strange]) refuse(terminal, wording(problem));
     return undefined;
   }
   const times = asked.times === undefined ? undefined : findRecord(asked.times, root, folder)?.folder;
   if (asked.times !== undefined && times === undefined) {
-    terminal.error(`red-lattice: --times: ${oneLine(asked.times)} is no run record`);
+    refuse(terminal, `--times: ${asked.times} is no run record`);
     return undefined;
   }
   const cache = join(ownFolder(root), 'cache');

@@ -2,13 +2,12 @@ import { closeSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { reportAsPage } from '../formats/page.ts';
 import { formatOf, type ReportFormat, reportFormats } from '../formats/report-formats.ts';
-import { oneLine } from '../formats/style.ts';
 import { rootOf } from '../node/find.ts';
 import { pageHead, pageLines, pageTemplate } from '../node/page-lines.ts';
 import { type Opened, openRecord } from '../node/recorded.ts';
 import type { Setting } from './setting.ts';
 import { type Look, tellRecord } from './tell-record.ts';
-import { type Terminal, tellingFor } from './terminal.ts';
+import { refuse, type Terminal, tellingFor } from './terminal.ts';
 
 export interface ReportOptions extends Look {
   readonly as?: ReportFormat;
@@ -19,14 +18,11 @@ export interface ReportOptions extends Look {
 /** Tells a record again: to people, or in a format for others. */
 export async function reportCommand(wanted: string, options: ReportOptions, { folder, terminal }: Setting): Promise<number> {
   const root = rootOf(folder);
-  const refuse = (reason: string): number => {
-    terminal.error(`red-lattice: ${oneLine(reason)}`);
-    return 2;
-  };
   const record = openRecord(wanted, root, folder);
-  if (typeof record === 'string') return refuse(record);
+  if (typeof record === 'string') return refuse(terminal, record);
   const format = options.as ?? (options.o === undefined ? undefined : formatOf(options.o));
-  if (format === undefined && options.o !== undefined) return refuse(`${options.o} does not say what to write: --as takes ${reportFormats.join(', ')}`);
+  if (format === undefined && options.o !== undefined)
+    return refuse(terminal, `${options.o} does not say what to write: --as takes ${reportFormats.join(', ')}`);
   if (format === undefined) tellRecord(record, root, options, terminal);
   else if (options.o === undefined) await writeAs(format, record, root, terminal.style, (text) => terminal.raw(text));
   else {

@@ -1,10 +1,10 @@
 import { join, resolve } from 'node:path';
-import { oneLine } from '../formats/style.ts';
 import { changedSince, type Earlier, earlierRuns, findRecord } from '../node/earlier.ts';
 import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './once.ts';
 import { selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
+import { refuse } from './terminal.ts';
 import { watch } from './watch.ts';
 
 /** Plans, runs, shows; gives the exit status. With `watch`, again and again as files change. */
@@ -14,10 +14,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   if (!prepared) return 2;
   const { root, targets } = prepared;
   const earlier = options.resume ? interruptedRun(root, options.record && resolve(folder, options.record)) : undefined;
-  if (typeof earlier === 'string') {
-    terminal.error(`red-lattice: ${oneLine(earlier)}`);
-    return 2;
-  }
+  if (typeof earlier === 'string') return refuse(terminal, earlier);
   // The same files in the same order: results are known by their test's place in the plan.
   const files = earlier?.info.files ? Object.keys(earlier.info.files).map((file) => join(root, file)) : prepared.files;
   const selection = earlier?.info.selection ?? selectionOf(options, targets, prepared);

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Telling } from '../formats/human/failure.ts';
-import { colourStyle, plainStyle, type Style } from '../formats/style.ts';
+import { colourStyle, oneLine, plainStyle, type Style } from '../formats/style.ts';
 
 /** Where a command writes, and how. Handed in, so that a command neither prints nor exits by itself. */
 export interface Terminal {
@@ -15,6 +15,12 @@ export interface Terminal {
   readonly live: NodeJS.WritableStream | undefined;
   /** In columns; 100 where there is no terminal. */
   readonly width: number;
+}
+
+/** Says why a command cannot do what it was asked for; gives its exit status. */
+export function refuse({ error }: Pick<Terminal, 'error'>, reason: string): 2 {
+  error(`red-lattice: ${oneLine(reason)}`);
+  return 2;
 }
 
 /** Colours on a terminal only; NO_COLOR and FORCE_COLOR overrule that. */

@@ -1,17 +1,13 @@
-import { oneLine } from '../formats/style.ts';
 import { rootOf } from '../node/find.ts';
 import { openRecord } from '../node/recorded.ts';
 import type { Setting } from './setting.ts';
-import { tellingFor } from './terminal.ts';
+import { refuse, tellingFor } from './terminal.ts';
 
 /** Serves the results page until it is interrupted. */
 export async function viewCommand(wanted: string, { port }: { readonly port: number }, { folder, terminal, onInterrupt }: Setting): Promise<number> {
   const root = rootOf(folder);
   const record = openRecord(wanted, root, folder);
-  if (typeof record === 'string') {
-    terminal.error(`red-lattice: ${oneLine(record)}`);
-    return 2;
-  }
+  if (typeof record === 'string') return refuse(terminal, record);
   const { servePage } = await import('../node/serve-page.ts');
   const serving = await servePage({
     record,

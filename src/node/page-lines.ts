@@ -2,7 +2,7 @@ import { readFileSync, statSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import type { Place } from '../problems/place.ts';
 import type { JournalEntry } from '../results/journal.ts';
-import { type EarlierRun, entryLine, type PageEntry, type PageHead, pageLine } from '../results/page-record.ts';
+import { type EarlierRun, type PageEntry, type PageHead, pageLine } from '../results/page-record.ts';
 import type { NameFile } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { earlierRuns } from './earlier.ts';
@@ -32,10 +32,6 @@ export function isUnderWay({ wall, process: id }: RunInfo): boolean {
   }
 }
 
-/** A line of a journal, or an entry, as a page has it. */
-export const pageLineOf = (one: string | JournalEntry, nameFile: NameFile): string | undefined =>
-  typeof one === 'string' ? pageLine(one, nameFile) : entryLine(one, nameFile);
-
 /** No page tells where on a machine a project lies. */
 export const withoutRoot = ({ root: _root, ...info }: RunInfo): RunInfo => info;
 
@@ -56,32 +52,20 @@ function historyOf({ info, folder }: Opened, root: string): EarlierRun[] {
 
 /** All that a page is told of a record's entries, with the sources and attachments that they speak of. */
 export function* pageLines(record: Opened, nameFile: NameFile, source: (file: string) => string | undefined): Generator<string> {
-  const more = new Beside(record.folder, nameFile, source);
-  for (const line of linesOf(record, nameFile)) {
-    yield line;
-    for (const entry of more.of(line)) yield JSON.stringify(entry);
-  }
+  const writer = new PageWriter(record.folder, nameFile, source);
+  for (const one of record.folder === undefined ? record.entries() : linesIn(record.folder)) yield* writer.lines(one);
 }
 
-function* linesOf(record: Opened, nameFile: NameFile): Generator<string> {
-  if (record.folder === undefined) {
-    for (const entry of record.entries()) {
-      const line = entryLine(entry, nameFile);
-      if (line !== undefined) yield line;
-    }
-    return;
-  }
-  for (const path of journalsIn(record.folder)) {
+function* linesIn(folder: string): Generator<string> {
+  for (const path of journalsIn(folder)) {
     const lines = new Lines(path);
-    for (const some of lines.read()) {
-      for (const line of some) {
-        const told = pageLine(line, nameFile);
-        if (told !== undefined) yield told;
-      }
-    }
+    for (const some of lines.read()) yield* some;
     lines.close();
   }
 }
+
+/** An entry of the page's own as a line. */
+export const written = (entry: PageEntry): string => JSON.stringify(entry);
 
 const around = 4;
 const mostExcerpts = 400;
@@ -90,8 +74,8 @@ const longestLine = 400;
 const mostOfOne = 2_000_000;
 const mostOfAll = 20_000_000;
 
-/** What stands beside the entries of a record: sources around failures, contents of attachments; each told once. */
-export class Beside {
+/** Writes a record's lines for a page, and beside them sources around failures and contents of attachments; each once. */
+export class PageWriter {
   readonly #folder: string | undefined;
   readonly #nameFile: NameFile;
   readonly #source: (file: string) => string | undefined;
@@ -104,26 +88,28 @@ export class Beside {
     this.#source = source;
   }
 
-  /** For one line that a page is told. */
-  *of(line: string): Generator<PageEntry> {
-    if (line.startsWith('+')) return;
-    const entry = JSON.parse(line) as PageEntry;
-    if (entry.is !== 'ended' && entry.is !== 'torn') return;
+  /** What a page is told for one line, or entry, of a record. */
+  *lines(one: string | JournalEntry): Generator<string> {
+    const told = pageLine(one, this.#nameFile);
+    if (!told) return;
+    yield told.text;
+    const { entry } = told;
+    if (entry?.is !== 'ended' && entry?.is !== 'torn') return;
     for (const { place, frames = [] } of entry.result.failures) for (const one of [place, ...frames.slice(0, 4)]) if (one) yield* this.#excerpt(one);
     if (entry.is === 'ended') for (const { file } of entry.result.attachments) yield* this.#content(file);
   }
 
-  *#excerpt({ file, line, sheet }: Place): Generator<PageEntry> {
+  *#excerpt({ file, line, sheet }: Place): Generator<string> {
     const key = `${file}:${line}`;
     if (sheet !== undefined || this.#told.has(key) || this.#told.size > mostExcerpts) return;
     this.#told.add(key);
     const lines = this.#source(file)?.split('\n');
     if (!lines || line > lines.length) return;
     const first = Math.max(1, line - around);
-    yield { is: 'source', file: this.#nameFile(file), first, lines: lines.slice(first - 1, line + around).map((text) => text.slice(0, longestLine)) };
+    yield written({ is: 'source', file: this.#nameFile(file), first, lines: lines.slice(first - 1, line + around).map((text) => text.slice(0, longestLine)) });
   }
 
-  *#content(file: string): Generator<PageEntry> {
+  *#content(file: string): Generator<string> {
     if (this.#folder === undefined || this.#told.has(file)) return;
     this.#told.add(file);
     const path = join(this.#folder, 'attachments', basename(file));
@@ -131,6 +117,6 @@ export class Beside {
     if (size === undefined) return;
     const fits = size <= mostOfOne && this.#bytes + size <= mostOfAll;
     if (fits) this.#bytes += size;
-    yield { is: 'content', file, size, base64: fits ? readFileSync(path).toString('base64') : undefined };
+    yield written({ is: 'content', file, size, base64: fits ? readFileSync(path).toString('base64') : undefined });
   }
 }

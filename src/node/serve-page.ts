@@ -3,12 +3,13 @@ import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { setTimeout as wait } from 'node:timers/promises';
-import type { PageEntry } from '../results/page-record.ts';
+import { journalVersion } from '../results/journal.ts';
+import type { PageRequest } from '../results/page-record.ts';
 import type { NameFile } from '../results/report.ts';
 import { type Earlier, earlierRuns } from './earlier.ts';
 import { journalsIn } from './journals.ts';
 import { Lines } from './lines.ts';
-import { Beside, isUnderWay, pageHead, pageLineOf, pageTemplate, withoutRoot } from './page-lines.ts';
+import { isUnderWay, PageWriter, pageHead, pageTemplate, withoutRoot, written } from './page-lines.ts';
 import { readInfo } from './record.ts';
 import { type Opened, recordedIn } from './recorded.ts';
 
@@ -123,21 +124,19 @@ class PageServer {
     for (let isFirst = true; !isGone(); isFirst = false) {
       const { nameFile, source } = this.#served.names(record.info.root ?? this.#served.root);
       const head = pageHead(record, this.#served.root, isUnderWay(record.info));
-      await send(`${JSON.stringify(isFirst ? head : ({ is: 'anew', head } satisfies PageEntry))}\n`);
-      await this.#sendRecord(record, new Beside(record.folder, nameFile, source), nameFile, send, isGone);
+      await send(`${isFirst ? JSON.stringify(head) : written({ is: 'anew', head })}\n`);
+      await this.#sendRecord(record, new PageWriter(record.folder, nameFile, source), send, isGone);
       if (isGone()) return;
       if (!this.#served.follows) return void response.end();
       record = recordedIn(await this.#newer(record, isGone));
     }
   }
 
-  async #sendRecord(record: Opened, beside: Beside, nameFile: NameFile, send: (text: string) => Promise<void>, isGone: () => boolean): Promise<void> {
+  /** Sends a record as it grows, until its run is over; a report is sent as it is. */
+  async #sendRecord(record: Opened, writer: PageWriter, send: (text: string) => Promise<void>, isGone: () => boolean): Promise<void> {
     const { folder } = record;
     if (folder === undefined) {
-      for (const entry of record.entries()) {
-        const line = pageLineOf(entry, nameFile);
-        if (line !== undefined) await send(`${line}\n`);
-      }
+      for (const entry of record.entries()) for (const text of writer.lines(entry)) await send(`${text}\n`);
       return;
     }
     const tails = new Map<string, Lines>();
@@ -150,22 +149,16 @@ class PageServer {
         const tail = tails.get(path) ?? new Lines(path);
         tails.set(path, tail);
         for (const lines of tail.read()) {
-          const told: string[] = [];
-          if (last !== undefined && last !== tail) told.push(JSON.stringify({ is: 'header', version: 0, lane: laneOf(path) }));
+          const told = last === undefined || last === tail ? [] : [written({ is: 'header', version: journalVersion, lane: laneOf(path) })];
           last = tail;
-          for (const line of lines) {
-            const one = pageLineOf(line, nameFile);
-            if (one === undefined) continue;
-            told.push(one);
-            for (const entry of beside.of(one)) told.push(JSON.stringify(entry));
-          }
+          for (const line of lines) told.push(...writer.lines(line));
           if (told.length > 0) await send(`${told.join('\n')}\n`);
           if (isGone()) break;
         }
       }
       if (isOver || isGone()) {
         for (const tail of tails.values()) tail.close();
-        if (info) await send(`${JSON.stringify({ is: 'over', info: withoutRoot(info) } satisfies PageEntry)}\n`);
+        if (info) await send(`${written({ is: 'over', info: withoutRoot(info) })}\n`);
         return;
       }
       await wait(lookEvery);
@@ -210,13 +203,8 @@ function end(response: ServerResponse, status: number, reason: string): void {
   response.end(reason);
 }
 
-interface Asked {
-  readonly what: 'failed' | 'all' | 'ids' | 'stop';
-  readonly ids?: readonly string[];
-}
-
 /** What a request asks for; a text says what is wrong with it. */
-async function bodyOf(request: IncomingMessage): Promise<Asked | string> {
+async function bodyOf(request: IncomingMessage): Promise<PageRequest | string> {
   if (request.headers['content-type'] !== 'application/json') return 'the request is no JSON';
   const pieces: Buffer[] = [];
   let size = 0;
@@ -226,7 +214,7 @@ async function bodyOf(request: IncomingMessage): Promise<Asked | string> {
     pieces.push(piece);
   }
   try {
-    const { what, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<Asked>;
+    const { what, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<PageRequest>;
     if (what !== 'failed' && what !== 'all' && what !== 'ids' && what !== 'stop') return 'nothing that is known here was asked for';
     if (what === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every((id) => typeof id === 'string')))
       return 'one to 5,000 ids are run at once';

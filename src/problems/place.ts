@@ -36,7 +36,8 @@ export function captureOrigin(above: unknown, depth = 4): Origin {
 }
 
 const frameLine = /^\s*at (?:async )?(?:(.*?) \()?((?:[a-z][a-z0-9+.-]*:|\/|[A-Z]:\\).*?):(\d+):(\d+)\)?$/;
-const ownFolder = new URL('.', import.meta.url).href;
+/** Cut by hand: bundlers take `new URL` of a folder for an asset that is missing. */
+const ownFolder = import.meta.url.replace(/[^/]*$/, '');
 
 /** The frames that a stack's text tells, innermost first, without those of the runtime and of this library. */
 export function framesOf(stack: unknown): Frame[] {

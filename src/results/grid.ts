@@ -1,5 +1,6 @@
 import { shortValue } from '../cases/values.ts';
 import type { Status } from '../running/result.ts';
+import { valueAt } from '../suites/row-condition.ts';
 import { worstFirst } from './strip.ts';
 import { cellsOf, type Plain, plainOf } from './where/condition.ts';
 
@@ -72,7 +73,7 @@ export function gridOf<Result extends Celled>(
   const cells = new Map<string, Result[]>();
   const key = (values: readonly (Plain | undefined)[]): string => JSON.stringify(values);
   for (const result of results) {
-    const at = key([...down, ...across].map((column) => valueAt(result.row, column)));
+    const at = key([...down, ...across].map((column) => plainOf(valueAt(result.row, column))));
     const cell = cells.get(at);
     if (cell) cell.push(result);
     else cells.set(at, [result]);
@@ -99,12 +100,6 @@ function cellOf<Result extends Celled>(results: readonly Result[] | undefined): 
     failing: results.filter(({ status }) => status === 'failed' || status === 'errored').length,
     milliseconds: results.reduce((sum, { times }) => sum + times.setup + times.body + times.teardown, 0),
   };
-}
-
-function valueAt(row: Celled['row'], column: string): Plain | undefined {
-  if (Object.hasOwn(row, column)) return plainOf(row[column]);
-  for (const [name, value] of cellsOf(row)) if (name === column) return value;
-  return undefined;
 }
 
 /**

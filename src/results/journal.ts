@@ -233,6 +233,15 @@ class ReadPass implements RecordedResult {
   }
 }
 
+/** What a line holds that is no plain pass; undefined for one that was torn off. */
+export function readEntry(line: string): JournalEntry | undefined {
+  try {
+    return JSON.parse(line) as JournalEntry;
+  } catch {
+    return undefined;
+  }
+}
+
 /** Reads the lines of one journal, in their order. */
 export class JournalReader {
   readonly #headers = new Map<number, TestHeader>();
@@ -240,12 +249,8 @@ export class JournalReader {
   /** The entry that a line holds; undefined for a line that was torn off while it was written. */
   read(line: string): JournalEntry | undefined {
     if (line.startsWith('+')) return line.endsWith(']') ? { is: 'ended', result: new ReadPass(line, this.#headers) } : undefined;
-    try {
-      const entry = JSON.parse(line) as JournalEntry;
-      if (entry.is === 'test') this.#headers.set(entry.header.test, entry.header);
-      return entry;
-    } catch {
-      return undefined;
-    }
+    const entry = readEntry(line);
+    if (entry?.is === 'test') this.#headers.set(entry.header.test, entry.header);
+    return entry;
   }
 }

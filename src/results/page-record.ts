@@ -1,5 +1,5 @@
 import type { Status } from '../running/result.ts';
-import { type JournalEntry, JournalReader } from './journal.ts';
+import { type JournalEntry, readEntry } from './journal.ts';
 import type { NameFile } from './report.ts';
 import type { RunInfo } from './run-info.ts';
 
@@ -52,18 +52,27 @@ const unneeded: ReadonlySet<JournalEntry['is']> = new Set([
   'finished',
 ]);
 
-/** A line of a journal as a page has it: files by their names from the root; nothing for what a page does not need. */
-export function pageLine(line: string, nameFile: NameFile): string | undefined {
-  if (line.startsWith('+')) return line.endsWith(']') ? line : undefined;
-  const entry = new JournalReader().read(line);
-  return entry && entryLine(entry, nameFile);
+/** What a page is told for a line of a journal: text, and what it says where that is no plain pass. */
+export interface PageLine {
+  readonly text: string;
+  readonly entry?: JournalEntry | undefined;
 }
 
-export const entryLine = (entry: JournalEntry, nameFile: NameFile): string | undefined =>
-  unneeded.has(entry.is)
-    ? undefined
-    : JSON.stringify(entry, function (this: Record<string, unknown>, key, value: unknown) {
-        // Files of places, and of a test's rows; a row of somebody's may have a column of that name.
-        const isFile = (key === 'file' && typeof this['line'] === 'number' && typeof this['column'] === 'number') || (key === 'data' && 'columns' in this);
-        return isFile && typeof value === 'string' ? nameFile(value) : value;
-      });
+/** A line of a journal, or an entry, as a page has it: files by their names from the root; nothing for what a page does not need. */
+export function pageLine(one: string | JournalEntry, nameFile: NameFile): PageLine | undefined {
+  if (typeof one === 'string' && one.startsWith('+')) return one.endsWith(']') ? { text: one } : undefined;
+  const entry = typeof one === 'string' ? readEntry(one) : one;
+  if (!entry || unneeded.has(entry.is)) return undefined;
+  const text = JSON.stringify(entry, function (this: Record<string, unknown>, key, value: unknown) {
+    // Files of places, and of a test's rows; a row of somebody's may have a column of that name.
+    const isFile = (key === 'file' && typeof this['line'] === 'number' && typeof this['column'] === 'number') || (key === 'data' && 'columns' in this);
+    return isFile && typeof value === 'string' ? nameFile(value) : value;
+  });
+  return { text, entry };
+}
+
+/** What a page may ask its server for. */
+export interface PageRequest {
+  readonly what: 'failed' | 'all' | 'ids' | 'stop';
+  readonly ids?: readonly string[] | undefined;
+}

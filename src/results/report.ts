@@ -6,7 +6,7 @@ import { wording } from '../problems/wording.ts';
 import type { BindingUse } from '../running/bindings.ts';
 import { nothingDone } from '../running/outcome.ts';
 import type { CaseResult, Failure } from '../running/result.ts';
-import type { JournalEntry, RecordedResult, TestHeader, UsedFixture } from './journal.ts';
+import { type JournalEntry, journalVersion, type RecordedResult, type TestHeader, type UsedFixture } from './journal.ts';
 import type { Leak } from './leaks.ts';
 import type { RunInfo } from './run-info.ts';
 
@@ -77,7 +77,8 @@ const named = <T extends Place | Frame>(place: T | undefined, nameFile: NameFile
 /** What is known of the run as a whole. Goes through all entries, and keeps those that are no results. */
 export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunReport {
   const tests = new Map<number, TestReport>();
-  const problems: ProblemReport[] = [];
+  /** By what they say: each lane plans, and finds the same. */
+  const problems = new Map<string, ProblemReport>();
   const spans: RunReport['spans'][number][] = [];
   const leaks: Leak[] = [];
   const output: string[] = [];
@@ -89,8 +90,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
     for (const problem of all) {
       const at = named(problem.at, nameFile);
       const told: ProblemReport = { weight, message: wording(problem), place: at, problem: { ...problem, at } };
-      // Each lane plans, and finds the same.
-      if (!problems.some((known) => JSON.stringify(known) === JSON.stringify(told))) problems.push(told);
+      problems.set(JSON.stringify(told), told);
     }
   };
   const uses = (all: readonly BindingUse[]): void => {
@@ -120,7 +120,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
   }
   for (const [number, problem] of idle) if (!effective.has(number)) add('warning', [problem]);
   const { kind: _kind, version: _version, root: _root, process: _process, times: _times, ...rest } = info;
-  return { ...rest, tests: [...tests.values()].sort((a, b) => a.test - b.test), problems, spans, leaks, output, laneStarts };
+  return { ...rest, tests: [...tests.values()].sort((a, b) => a.test - b.test), problems: [...problems.values()], spans, leaks, output, laneStarts };
 }
 
 function testReport(header: TestHeader, known: TestReport | undefined, nameFile: NameFile): TestReport {
@@ -207,7 +207,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
   for (const problem of problems('error')) yield { is: 'told', problem };
   let lane: number | undefined;
   const inLane = function* (one: number): Generator<JournalEntry> {
-    if (one !== lane) yield { is: 'header', version: 0, lane: one };
+    if (one !== lane) yield { is: 'header', version: journalVersion, lane: one };
     lane = one;
   };
   for (const { lane: at, ...start } of run.laneStarts) {

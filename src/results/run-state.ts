@@ -1,6 +1,7 @@
 import type { Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type Status, statuses } from '../running/result.ts';
+import { FixtureCosts } from './fixture-costs.ts';
 import type { CaseName, Doing, JournalEntry, RecordedResult, TestHeader } from './journal.ts';
 import type { Leak } from './leaks.ts';
 import { Slowest } from './slowest.ts';
@@ -44,8 +45,7 @@ export interface RunState {
   planned: { files: number; tests: number; hash: string } | undefined;
   summed: number;
   readonly slowest: Slowest;
-  /** Milliseconds that set-ups and tear-downs of shared fixtures took, by the fixture's name. */
-  readonly fixtureTimes: Map<string, number>;
+  readonly fixtures: FixtureCosts;
   /** Why the record cannot be written any more. */
   unwritable: string | undefined;
 }
@@ -69,7 +69,7 @@ export const emptyState = (): RunState => ({
   planned: undefined,
   summed: 0,
   slowest: new Slowest(3),
-  fixtureTimes: new Map(),
+  fixtures: new FixtureCosts(),
   unwritable: undefined,
 });
 
@@ -118,7 +118,7 @@ export function take(state: RunState, entry: JournalEntry): void {
       break;
     }
     case 'span':
-      if (entry.span.scope !== 'case') state.fixtureTimes.set(entry.span.fixture, (state.fixtureTimes.get(entry.span.fixture) ?? 0) + entry.span.milliseconds);
+      state.fixtures.take(entry.span);
       break;
     case 'leaks':
       state.leaks.push(...entry.leaks);

@@ -41,9 +41,11 @@ function order<T extends string | number | bigint>(a: T | undefined, b: T | numb
   return a < b ? -1 : a > b ? 1 : 0;
 }
 
-const missing = Symbol('missing');
+/** What a row has where it has nothing. */
+export const missing = Symbol('missing');
 
-function valueAt(row: Readonly<Record<string, unknown>>, column: string): unknown {
+/** The value of a column, or of what stands inside of one: `stay.nights`. */
+export function valueAt(row: Readonly<Record<string, unknown>>, column: string): unknown {
   if (Object.hasOwn(row, column)) return row[column];
   let value: unknown = row;
   for (const key of column.split('.')) {

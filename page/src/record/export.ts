@@ -1,21 +1,19 @@
-import papa from 'papaparse';
+import { csvLines } from '../../../src/formats/csv.ts';
 import { type Item, type Store, timeOf } from './store.ts';
 
 /** Hands out cases as CSV: what came of them, then the columns of their rows. Nothing in it is a formula. */
 export function reportAsCsvOf(items: readonly Item[], store: Store): void {
   const columns = [...new Set(items.flatMap(({ result }) => Object.keys(result.row)))];
   const head = ['(id)', '(status)', '(title)', '(milliseconds)', '(message)', ...columns];
-  const cell = (value: unknown): unknown => (typeof value === 'object' && value !== null ? JSON.stringify(value) : (value ?? ''));
   const rows = items.map(({ result }) => [
     result.id,
     result.status,
     result.title,
     timeOf(result).toFixed(3),
     result.failures[0]?.message ?? '',
-    ...columns.map((column) => cell(result.row[column])),
+    ...columns.map((column) => result.row[column]),
   ]);
-  const text = papa.unparse([head, ...rows], { escapeFormulae: true, newline: '\n' });
-  const address = URL.createObjectURL(new Blob([text, '\n'], { type: 'text/csv' }));
+  const address = URL.createObjectURL(new Blob([csvLines([head, ...rows]), '\n'], { type: 'text/csv' }));
   const link = document.createElement('a');
   link.href = address;
   link.download = `${store.name || 'cases'}.csv`;

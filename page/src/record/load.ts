@@ -1,3 +1,4 @@
+import type { PageRequest } from '../../../src/results/page-record.ts';
 import type { Store } from './store.ts';
 
 /** Fills a store with what stands in the page; or, where the page is served, with what its server sends. */
@@ -62,13 +63,8 @@ async function follow(store: Store): Promise<void> {
   }
 }
 
-export interface Asked {
-  readonly what: 'failed' | 'all' | 'ids' | 'stop';
-  readonly ids?: readonly string[];
-}
-
 /** Asks the server for something; gives why it refuses. */
-export async function ask(asked: Asked): Promise<string | undefined> {
+export async function ask(asked: PageRequest): Promise<string | undefined> {
   const response = await fetch('act', { method: 'POST', headers: { 'content-type': 'application/json', ...authorized() }, body: JSON.stringify(asked) });
   return response.ok ? undefined : await response.text();
 }

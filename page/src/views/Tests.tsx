@@ -2,6 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import { duration, visible } from '../../../src/formats/style.ts';
+import { Strip as StatusStrip } from '../../../src/results/strip.ts';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
 import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';
@@ -245,15 +246,12 @@ function Strip({ items }: { readonly items: readonly Item[] }) {
 }
 
 function stripOf(items: readonly Item[]): string {
-  const count = Math.min(parts, items.length);
-  const stops = Array.from({ length: count }, (_, part) => {
-    const [from, to] = [Math.floor((part * items.length) / count), Math.floor(((part + 1) * items.length) / count)];
-    let failing = 0;
-    for (let at = from; at < to; at++) if (isFailing(items[at]?.result.status)) failing++;
-    const status = items[from]?.result.status ?? 'passed';
-    const colour =
-      failing === to - from ? 'failed' : failing > 0 ? 'strip-mixed' : status === 'passed' ? 'strip-passed' : status === 'known' ? 'known' : 'line';
-    return `var(--${colour}) ${part * 5}px ${part * 5 + 4}px, transparent ${part * 5 + 4}px ${part * 5 + 5}px`;
+  const strip = new StatusStrip();
+  for (const [at, { result }] of items.entries()) strip.set(at, result.status);
+  const colours = strip.folded(parts).map(({ status, isMixed }) => {
+    if (isFailing(status)) return isMixed ? 'strip-mixed' : 'failed';
+    return status === 'passed' ? 'strip-passed' : status === 'known' ? 'known' : 'line';
   });
+  const stops = colours.map((colour, i) => `var(--${colour}) ${i * 5}px ${i * 5 + 4}px, transparent ${i * 5 + 4}px ${i * 5 + 5}px`);
   return `linear-gradient(to right, ${stops.join(', ')})`;
 }

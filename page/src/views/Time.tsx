@@ -23,7 +23,7 @@ const left = 58;
 /** Lanes over time, what was slow, and which fixture costs what. */
 export function Time({ store }: { readonly store: Store }) {
   const slowest = useMemo(() => [...store.items].sort((a, b) => timeOf(b.result) - timeOf(a.result)).slice(0, 25), [store, store.version]);
-  const fixtures = useMemo(() => fixtureTimes(store), [store, store.version]);
+  const fixtures = store.state.fixtures.all;
   const { state, info } = store;
   return (
     <div className="time-view">
@@ -99,18 +99,6 @@ export function Time({ store }: { readonly store: Store }) {
 }
 
 const timeOrNone = (milliseconds: number): string => (milliseconds < 0.05 ? '' : duration(milliseconds));
-
-function fixtureTimes(store: Store) {
-  const found = new Map<string, { name: string; scope: string; setups: number; setup: number; teardown: number }>();
-  for (const { fixture, scope, what, milliseconds } of store.spans) {
-    const key = `${fixture} ${scope}`;
-    const known = found.get(key) ?? { name: fixture, scope, setups: 0, setup: 0, teardown: 0 };
-    if (what === 'setup') known.setups++;
-    known[what] += milliseconds;
-    found.set(key, known);
-  }
-  return [...found.values()].sort((a, b) => b.setup + b.teardown - a.setup - a.teardown);
-}
 
 /** The bars of a run, and how many rows each lane takes: cases that overlap stand below each other. */
 function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number }[]; end: number } {

@@ -77,7 +77,7 @@ export function tellAlike(results: readonly RecordedResult[], first: number, tel
   return [
     `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} alike`)} ${style.dim(`(${results.length === 1 ? first : `${first} to ${first + results.length - 1}`})`)}`,
     ...results.slice(0, mostAlike).map((result) => `  ${style.red('✗')} ${name(result)}${result.failures[0] ? values(result.failures[0]) : ''}`),
-    ...(results.length > mostAlike ? [style.dim(`  … and ${results.length - mostAlike} more; --show cases tells them all`)] : []),
+    ...(results.length > mostAlike ? [style.dim(`  … and ${results.length - mostAlike} more; red-lattice run --show cases tells them all`)] : []),
   ];
 }
 

@@ -140,11 +140,11 @@ function tellTime({ summed }: RunState, { wall, lanes }: Closing): string {
 }
 
 /** The slowest cases and the dearest shared fixtures of a run that somebody waited for. */
-function tellCosts({ slowest, fixtureTimes, summed }: RunState, { wall }: Closing, style: Style): string[] {
+function tellCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, style: Style): string[] {
   if (wall < quick) return [];
   const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > notable * Math.max(wall, summed);
-  const fixtures = [...fixtureTimes].map(([name, milliseconds]) => ({ title: `fixture "${name}"`, milliseconds }));
-  const dear = [...slowest.items, ...fixtures].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
+  const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));
+  const dear = [...slowest.items, ...shared].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
   return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${oneLine(title)}`));
 }
 

@@ -1,4 +1,5 @@
 import { shortValue } from '../../cases/values.ts';
+import { valueAt } from '../../suites/row-condition.ts';
 
 /** A value of a row as records keep it, as far as conditions speak of it. */
 export type Plain = string | number | boolean | null;
@@ -33,22 +34,12 @@ export function* cellsOf(row: Row, prefix = '', depth = 1): Generator<[column: s
   }
 }
 
-function cellAt(row: Row, column: string): Plain | undefined {
-  if (Object.hasOwn(row, column)) return plainOf(row[column]);
-  let value: unknown = row;
-  for (const key of column.split('.')) {
-    if (typeof value !== 'object' || value === null || !Object.hasOwn(value, key)) return undefined;
-    value = (value as Row)[key];
-  }
-  return plainOf(value);
-}
-
 /** A date, or a moment, as records keep it. */
 const datePattern = /^\d{4}-\d\d-\d\d(?:T[\d:.]+Z)?$/;
 export const isDate = (value: unknown): value is string => typeof value === 'string' && datePattern.test(value);
 
 export function holds(condition: Condition, row: Row): boolean {
-  const value = cellAt(row, condition.column);
+  const value = plainOf(valueAt(row, condition.column));
   switch (condition.is) {
     case 'value':
       return value === condition.value;

@@ -16,17 +16,7 @@ export function App() {
           <label>
             name <input value={vessel.name} maxLength={60} onChange={(event) => setVessel({ ...vessel, name: event.target.value })} />
           </label>
-          <label>
-            length, m{' '}
-            <input
-              type="number"
-              min="1"
-              max="60"
-              step="0.1"
-              value={vessel.loa}
-              onChange={(event) => setVessel({ ...vessel, loa: event.target.valueAsNumber })}
-            />
-          </label>
+          <Metres name="length" least={1} most={60} value={vessel.loa} onChange={(loa) => setVessel({ ...vessel, loa })} />
           <label>
             hull{' '}
             <select value={vessel.hull} onChange={(event) => setVessel({ ...vessel, hull: event.target.value as Vessel['hull'] })}>
@@ -35,17 +25,7 @@ export function App() {
               <option value="tri">three</option>
             </select>
           </label>
-          <label>
-            draught, m{' '}
-            <input
-              type="number"
-              min="0.1"
-              max="6"
-              step="0.1"
-              value={vessel.draught}
-              onChange={(event) => setVessel({ ...vessel, draught: event.target.valueAsNumber })}
-            />
-          </label>
+          <Metres name="draught" least={0.1} most={6} value={vessel.draught} onChange={(draught) => setVessel({ ...vessel, draught })} />
         </fieldset>
       </header>
       <main>
@@ -56,3 +36,26 @@ export function App() {
     </>
   );
 }
+
+interface MetresProps {
+  readonly name: string;
+  readonly least: number;
+  readonly most: number;
+  /** NaN while the field is empty. */
+  readonly value: number;
+  readonly onChange: (value: number) => void;
+}
+
+const Metres = ({ name, least, most, value, onChange }: MetresProps) => (
+  <label>
+    {name}, m{' '}
+    <input
+      type="number"
+      min={least}
+      max={most}
+      step={0.1}
+      value={Number.isNaN(value) ? '' : value}
+      onChange={(event) => onChange(event.target.valueAsNumber)}
+    />
+  </label>
+);

@@ -62,7 +62,7 @@ export function BerthPlan({ vessel }: { readonly vessel: Vessel & { readonly nam
               <tr key={berth.name} className={isFit ? 'fits' : undefined}>
                 <th scope="row">
                   {berth.name}
-                  <small>{isFit ? 'fits' : atHighWater ? 'aground at low water' : 'does not fit'}</small>
+                  <small>{isFit ? 'fits' : atHighWater ? 'aground at low water' : 'too small'}</small>
                 </th>
                 {days.map((day) => {
                   const there = bookings.find((booking) => booking.berth === berth.name && booking.from <= day && day < booking.to);
