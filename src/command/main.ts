@@ -1,14 +1,15 @@
 import type { ChildProcess } from 'node:child_process';
 import { join } from 'node:path';
 import { Command, CommanderError, Option } from 'commander';
+import { tellProblem } from '../formats/human/run.ts';
 import { reportFormats } from '../formats/report-formats.ts';
-import { oneLine } from '../formats/style.ts';
 import { CompileService } from '../node/compile-service.ts';
 import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
 import { rootOf } from '../node/find.ts';
 import { InProcessLane } from '../node/in-process-lane.ts';
 import { ownFolder } from '../node/record.ts';
 import { startLane } from '../node/start-lane.ts';
+import { ProblemError } from '../problems/problem.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
 import { mergeCommand } from './merge.ts';
@@ -19,7 +20,7 @@ import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
 import { reportCommand } from './report.ts';
 import { runCommand } from './run.ts';
 import type { Setting } from './setting.ts';
-import { processTerminal } from './terminal.ts';
+import { processTerminal, refuse, tellingFor } from './terminal.ts';
 import { version } from './version.ts';
 import { viewCommand } from './view.ts';
 
@@ -179,7 +180,7 @@ async function withProfile(args: readonly string[], setting: Setting): Promise<s
   // What is wrong with the configuration is told by the command itself.
   if (problems.length > 0) return [...args];
   if (!profile) {
-    setting.terminal.error(`red-lattice: ${oneLine(noSuchProfile(name, config.profiles))}`);
+    refuse(setting.terminal, noSuchProfile(name, config.profiles));
     return undefined;
   }
   const [first, ...rest] = args;
@@ -216,9 +217,13 @@ export async function main(args: readonly string[], started: ChildProcess | unde
   try {
     process.exitCode = await parse(args, setting);
   } catch (error) {
-    // What the system refuses needs no stack: the message names the file and the reason.
+    // What the system refuses, and what is wrong with what was given, needs no stack: the message names the file and the reason.
     const { code, message, stack } = error as NodeJS.ErrnoException;
-    terminal.error(`red-lattice: ${oneLine(code !== undefined && /^E[A-Z]+$/.test(code) ? message : '')}${code === undefined ? (stack ?? String(error)) : ''}`);
+    const telling = tellingFor(rootOf(setting.folder), terminal.style);
+    if (error instanceof ProblemError)
+      for (const problem of error.problems) for (const line of tellProblem(problem, telling, terminal.style.red)) terminal.error(line);
+    else if (code !== undefined && /^E[A-Z]+$/.test(code)) refuse(terminal, message);
+    else terminal.error(`red-lattice: ${stack ?? String(error)}`);
     process.exitCode = 2;
   }
   lane?.kill('SIGKILL');

@@ -1,5 +1,6 @@
 import { readFileSync, statSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
+import { refuse } from '../problems/problem.ts';
 import { entriesOf, type Recorded, type ResultReport, type RunReport, refusesReport } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { type Earlier, findRecord } from './earlier.ts';
@@ -53,8 +54,13 @@ function* resultLines(path: string): Generator<ResultReport> {
   let number = 0;
   for (const line of linesIn(path)) {
     if (++number === 1 || line === '') continue;
-    const result = parsed(line) as ResultReport | undefined;
-    if (!result) throw new Error(`${path}:${number}:1 this line is no JSON: the report was cut or changed; write it anew with red-lattice report --as jsonl`);
+    const result = parsed(line) as ResultReport;
+    if (!result)
+      refuse({
+        code: 'broken-document',
+        reason: 'this line is no JSON: the report was cut or changed; write it anew with red-lattice report --as jsonl',
+        at: { file: path, line: number, column: 1 },
+      });
     yield result;
   }
 }

@@ -1,0 +1,95 @@
+import { execFileSync } from 'node:child_process';
+import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { fixture, named, range, suite, table, test, testWith } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { randomFrom } from '../../src/cases/random.ts';
+import { shellWord } from '../../src/formats/again.ts';
+import { leaves, readTap } from '../formats/tap-reader.ts';
+import { root, runCommand } from '../program.ts';
+
+const project = fixture('project', {
+  scope: 'file',
+  needs: { folder: scratchFolder('file') },
+  async setup(_, { folder }) {
+    await mkdir(join(folder, 'node_modules'));
+    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+    await writeFile(
+      join(folder, 'good.lattice.ts'),
+      "import { test } from 'red-lattice';\nexport const one = test('holds', ({ check }) => check.equal(1, 1));\n",
+    );
+    await writeFile(join(folder, 'broken.lattice.ts'), "throw new Error('the office is closed');\n");
+    await runCommand(['run', 'good.lattice.ts', '--record', 'one'], folder);
+    await runCommand(['run', 'broken.lattice.ts', '--record', 'broken'], folder);
+    await writeFile(join(folder, 'cut.jsonl'), `${(await runCommand(['report', 'one', '--as', 'jsonl'], folder)).out.slice(0, -20)}`);
+    return folder;
+  },
+});
+const inProject = testWith({ project });
+
+export const refusals = suite('what cannot be done is said', { timeout: 60_000 }, [
+  inProject(
+    '{command}: {says}',
+    {
+      cases: table(
+        ['command', 'says'],
+        [
+          ['report', /there is no run record yet: red-lattice run makes one/],
+          ['report previous', /there is no run record before the latest one/],
+          ['report package.json', /package\.json cannot be read: it is no report of Red Lattice/],
+          ['report nowhere', /nowhere is no run record/],
+          ['report cut.jsonl --as csv', /cut\.jsonl:2:1 {2}.*this line is no JSON: the report was cut or changed/],
+          ['report one -o out.xlsx', /out\.xlsx does not say what to write: --as takes html, markdown, tap, csv, json, jsonl/],
+          ['report one --as xml', /Allowed choices are html, markdown/],
+          ['report one --grid-by loa', /It must be like season,hull\/loa/],
+          ['compare one nowhere', /nowhere is no run record/],
+          ['compare one one --variants a', /It must be two titles of variants/],
+          ['compare one one --variants a,b', /no case is of a variant "a" or "b"/],
+          ['view', /there is no run record yet/],
+          ['new', /missing required argument 'name'/],
+        ],
+      ),
+    },
+    async ({ row, check }, { project }) => {
+      const { status, output } = await runCommand(row.command.split(' '), project);
+      check.equal(status, 2);
+      check.matches(output, row.says);
+      check.equal(/\n\s+at /.test(output), false, 'a stack');
+    },
+  ),
+
+  inProject(
+    'a file that does not load makes TAP bail out, and is told in {as}',
+    {
+      cases: named({ json: { as: 'json' }, markdown: { as: 'markdown' }, tap: { as: 'tap' } }),
+    },
+    async ({ row, check }, { project }) => {
+      const { out } = await runCommand(['report', 'broken', '--as', row.as], project);
+      check.includes(out, 'the office is closed');
+      if (row.as !== 'tap') return;
+      const { points, bailOut } = readTap(out);
+      check.equal(leaves(points), []);
+      check.matches(bailOut, /broken\.lattice\.ts/);
+    },
+  ),
+
+  inProject('a file that was there stays until its report is whole', async ({ check }, { project }) => {
+    await writeFile(join(project, 'out.csv'), 'mine');
+    check.equal((await runCommand(['report', 'cut.jsonl', '-o', 'out.csv'], project)).status, 2);
+    check.equal(execFileSync('cat', ['out.csv'], { cwd: project, encoding: 'utf8' }), 'mine');
+    check.equal((await runCommand(['report', 'one', '-o', 'out.csv'], project)).status, 0);
+    check.matches(execFileSync('cat', ['out.csv'], { cwd: project, encoding: 'utf8' }), /^\(id\),\(status\)/);
+  }),
+]);
+
+export const words = test('a shell takes a word as it is: seed {seed}', {
+  cases: range('seed', 1, 10),
+  skip: process.platform === 'win32' && 'there is no POSIX shell',
+}, ({ row, check }) => {
+  const random = randomFrom(`words ${row.seed}`);
+  const given = Array.from({ length: 20 }, () => random.text(random.integer(1, 12), 'aZ0 \'"`$\\;|&<>(){}[]*?!#~=%,:@-\n\tü'));
+  // Each word ends with a mark of its own, since a word may hold line breaks.
+  const taken = execFileSync('sh', ['-c', `printf '%s\\001' ${given.map(shellWord).join(' ')}`], { encoding: 'utf8' });
+  check.equal(taken.split('\u0001').slice(0, -1), given);
+});

@@ -1,0 +1,156 @@
+import { named, suite, test } from 'red-lattice';
+import { matches, readFilter, toggleStatus } from '../../page/src/record/filter.ts';
+import { Store } from '../../page/src/record/store.ts';
+import { linesOf, type Order, treeOf } from '../../page/src/record/tree.ts';
+import { writePass } from '../../src/results/journal.ts';
+import { pageLine } from '../../src/results/page-record.ts';
+
+const header = (test: number, file: string, path: readonly string[], columns: readonly string[]): string =>
+  JSON.stringify({
+    is: 'test',
+    header: {
+      test,
+      id: `${file}#${path.join('/')}`,
+      file,
+      path,
+      source: columns.length > 0 ? 'a table' : undefined,
+      tags: test === 0 ? ['money'] : [],
+      columns,
+    },
+  });
+const pass = (test: number, ordinal: number, body: number, values: readonly unknown[]): string =>
+  writePass({ test, ordinal, twin: 1, start: 0, setup: 0, body, teardown: 0, checks: 1, line: 0, values }, JSON.stringify).trimEnd();
+const fail = (test: number, ordinal: number, id: string, row: object): string =>
+  JSON.stringify({
+    is: 'ended',
+    result: {
+      test,
+      ordinal,
+      id,
+      title: id,
+      row,
+      tags: [],
+      status: 'failed',
+      attempts: 1,
+      start: 0,
+      times: { setup: 0, body: 5, teardown: 0 },
+      checks: { passed: 0, failed: 1 },
+      failures: [],
+      steps: [],
+      output: [],
+      attachments: [],
+    },
+  });
+
+const store = (): Store => {
+  const store = new Store();
+  store.read([
+    JSON.stringify({
+      format: 'red-lattice page',
+      version: 1,
+      name: 'latest',
+      info: {},
+      history: [
+        {
+          name: 'before',
+          started: '2031-04-01',
+          counts: {},
+          notPassed: { 'dues/b': 'failed' },
+          times: { 'a.lattice.ts#dues/a stay': 1, 'b.lattice.ts#tides': 1 },
+        },
+      ],
+    }),
+    header(0, 'a.lattice.ts', ['dues', 'a stay'], ['hull', 'loa']),
+    pass(0, 1, 3, ['mono', 6]),
+    fail(0, 0, 'dues/a', { hull: 'cat', loa: 12 }),
+    fail(0, 2, 'dues/b', { hull: 'cat', loa: 15 }),
+    header(1, 'b.lattice.ts', ['tides'], []),
+    pass(1, 0, 90, []),
+    '+1 5 torn',
+    '',
+  ]);
+  return store;
+};
+
+export const lists = suite('the lists of the page', [
+  test('the filter “{typed}” keeps {kept}', {
+    cases: named<{ typed: string; kept: readonly string[] }>({
+      nothing: { typed: '', kept: ['0/1', '0/0', '0/2', '1/0'] },
+      word: { typed: 'TIDES', kept: ['1/0'] },
+      quoted: { typed: '"a stay"', kept: ['0/1'] },
+      open: { typed: '"a st', kept: ['0/1'] },
+      status: { typed: 'status:failed,errored', kept: ['0/0', '0/2'] },
+      tag: { typed: 'tag:money', kept: ['0/1'] },
+      value: { typed: 'hull=cat loa>=13', kept: ['0/2'] },
+      none: { typed: 'hull=tug', kept: [] },
+      'half typed': { typed: 'hull=', kept: ['0/1'] },
+    }),
+  }, ({ row, check }) => {
+    const filter = readFilter(row.typed);
+    check.equal(
+      store()
+        .items.filter((item) => matches(filter, item))
+        .map(({ result }) => `${result.test}/${result.ordinal}`),
+      [...row.kept],
+    );
+  }),
+
+  test('a status is put into the filter, and taken out again', ({ check }) => {
+    const once = toggleStatus('hull=cat', 'failed');
+    check.equal([once, toggleStatus(once, 'errored'), toggleStatus(once, 'failed')], ['status:failed hull=cat', 'status:failed,errored hull=cat', 'hull=cat']);
+  }),
+
+  test('the tree is sorted by {order}', {
+    cases: named<{ order: Order; lines: readonly string[] }>({
+      plan: { order: 'plan', lines: ['a.lattice.ts', 'dues', 'a stay', '0/0', '0/1', '0/2', 'b.lattice.ts', '1/0'] },
+      time: { order: 'time', lines: ['b.lattice.ts', '1/0', 'a.lattice.ts', 'dues', 'a stay', '0/0', '0/2', '0/1'] },
+      status: { order: 'status', lines: ['a.lattice.ts', 'dues', 'a stay', '0/0', '0/2', '0/1', 'b.lattice.ts', '1/0'] },
+    }),
+  }, ({ row, check }) => {
+    const tree = treeOf(store().tests.values(), undefined);
+    const lines = linesOf(tree, () => true, row.order).map(({ node, item }) => node?.title ?? `${item?.result.test}/${item?.result.ordinal}`);
+    check.equal(lines, [...row.lines]);
+    check.equal(
+      tree.map(({ cases, failing, status }) => [cases, failing, status]),
+      [
+        [3, 2, 'failed'],
+        [1, 0, 'passed'],
+      ],
+    );
+    // What is closed hides what is in it.
+    check.equal(linesOf(tree, ({ kind }) => kind !== 'file', row.order).length, 2);
+  }),
+
+  test('cases are found by their ids, and know what came of them before', ({ check, ensure }) => {
+    const read = store();
+    const found = ensure.present(read.find('dues/b')) as NonNullable<ReturnType<Store['find']>>;
+    check.equal(found.result.row, { hull: 'cat', loa: 15 });
+    check.equal(read.find('dues/z'), undefined);
+    check.equal(
+      read.items.map((item) => read.inEarlier(read.history[0] as never, item)),
+      ['passed', 'passed', 'failed', 'passed'],
+    );
+    check.equal(
+      read.newlyFailing.map(({ result }) => result.id),
+      ['dues/a'],
+    );
+  }),
+
+  test('another run takes the place of the one before', ({ check }) => {
+    const read = store();
+    read.read([
+      JSON.stringify({ is: 'anew', head: { format: 'red-lattice page', version: 1, name: 'next', info: {}, history: [], live: true } }),
+      header(0, 'c.lattice.ts', ['one'], []),
+      pass(0, 0, 1, []),
+    ]);
+    check.equal([read.name, read.live, read.items.length, read.state.counts.failed, [...read.tests.keys()]], ['next', true, 1, 0, [0]]);
+  }),
+
+  test('a page is told of files by their names, and of rows as they are', ({ check }) => {
+    const place = { file: 'file:///office/a.ts', line: 1, column: 1 };
+    const entry = { is: 'ended', result: { row: { file: 'file:///office/row.txt', data: 'file:///x' }, place, failures: [{ place, frames: [place] }] } };
+    const told = JSON.parse(pageLine(JSON.stringify(entry), (file) => file.replace('file:///office/', ''))?.text ?? '{}') as typeof entry;
+    check.equal([told.result.place.file, told.result.failures[0]?.frames[0]?.file, told.result.row], ['a.ts', 'a.ts', entry.result.row]);
+    check.equal([pageLine('{"is":"doing"}', String), pageLine('{"is":"en', String), pageLine('+1 2 torn', String)], [undefined, undefined, undefined]);
+  }),
+]);

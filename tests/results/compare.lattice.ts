@@ -1,0 +1,131 @@
+import { named, range, suite, test } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+import { type Change, type Comparison, compare } from '../../src/results/compare.ts';
+import type { JournalEntry } from '../../src/results/journal.ts';
+import { nothingDone } from '../../src/running/outcome.ts';
+import type { Status } from '../../src/running/result.ts';
+
+/** A record of one test: what came of its cases, and how long each took. */
+type Made = Readonly<Record<string, readonly [status: Status, milliseconds?: number]>>;
+
+function* entries(made: Made, suiteTitle = 'stays'): Generator<JournalEntry> {
+  const id = `a.lattice.ts#${suiteTitle}/a-stay`;
+  yield { is: 'test', header: { test: 0, id, file: 'a.lattice.ts', path: [suiteTitle, 'a stay'], tags: [], columns: [] } };
+  for (const [ordinal, [name, [status, milliseconds = 1]]] of Object.entries(made).entries()) {
+    const times = { setup: 500 * ordinal, body: milliseconds, teardown: 0 };
+    yield {
+      is: 'ended',
+      result: {
+        ...nothingDone,
+        test: 0,
+        ordinal,
+        id: `${id}/${name}`,
+        title: `${suiteTitle} › a stay › ${name}`,
+        row: {},
+        tags: [],
+        attachments: [],
+        status,
+        times,
+      },
+    };
+  }
+}
+
+const changesIn = ({ cases }: Comparison): Record<string, Change> =>
+  Object.fromEntries(Object.entries(cases).flatMap(([change, all]) => all.map(({ title }) => [title.split(' › ').at(-1), change])));
+
+/** Many cases that take about as long in both, so that a spread is known. */
+const many = (factor: number, more: Made = {}): Made => ({
+  ...Object.fromEntries(Array.from({ length: 40 }, (_, i) => [`n${i}`, ['passed', (100 + i) * factor * (1 + ((i * 7) % 11) / 100)]] as const)),
+  ...more,
+});
+
+export const comparison = suite('a comparison of records', [
+  test('is told case by case: {what}', {
+    cases: named<{ what: string; before: Made; after: Made; told: Record<string, Change>; same: number }>({
+      failing: {
+        what: 'failing and fixed',
+        before: { a: ['passed'], b: ['failed'], c: ['errored'], d: ['failed'] },
+        after: { a: ['failed'], b: ['passed'], c: ['failed'], d: ['errored'], e: ['errored'] },
+        told: { a: 'newly failing', b: 'fixed', c: 'still failing', d: 'still failing', e: 'newly failing' },
+        same: 0,
+      },
+      'come and gone': {
+        what: 'new and gone',
+        before: { a: ['passed'], b: ['failed'] },
+        after: { c: ['passed'], d: ['skipped'] },
+        told: { a: 'gone', b: 'gone', c: 'new', d: 'new' },
+        same: 0,
+      },
+      excused: {
+        what: 'excused now, or as before',
+        before: { a: ['passed'], b: ['failed'], c: ['skipped'], d: ['held'] },
+        after: { a: ['skipped'], b: ['known'], c: ['held'], d: ['passed'] },
+        told: { a: 'excused', b: 'excused' },
+        same: 2,
+      },
+      slower: {
+        what: 'slower and faster',
+        before: many(1, { a: ['passed', 100], b: ['passed', 200], c: ['passed', 2] }),
+        after: many(1, { a: ['passed', 300], b: ['passed', 90], c: ['passed', 18] }),
+        told: { a: 'slower', b: 'faster' },
+        same: 41,
+      },
+      machine: {
+        what: 'a slower machine, beside which one case is slower still',
+        before: many(1, { a: ['passed', 100], b: ['passed', 100] }),
+        after: many(2, { a: ['passed', 600], b: ['passed', 200] }),
+        told: { a: 'slower' },
+        same: 41,
+      },
+    }),
+  }, ({ row, check }) => {
+    const found = compare(
+      () => entries(row.before),
+      () => entries(row.after),
+    );
+    check.equal(changesIn(found), row.told);
+    check.equal(found.same, row.same);
+  }),
+
+  test('knows the pace of the whole', ({ check }) => {
+    check.close(
+      compare(
+        () => entries(many(1)),
+        () => entries(many(3)),
+      ).pace,
+      3,
+      { relative: 0.01 },
+    );
+  }),
+
+  test('matches the cases of two variants by what they share', ({ check }) => {
+    const both = function* (): Generator<JournalEntry> {
+      yield* entries({ a: ['passed'], b: ['passed'] }, 'this-year');
+      yield* entries({ a: ['failed'], b: ['passed'], c: ['passed'] }, 'next-year');
+    };
+    const found = compare(both, both, { before: 'this year', after: 'next year' });
+    check.equal([changesIn(found), found.same], [{ a: 'newly failing', c: 'new' }, 1]);
+  }),
+
+  test('loses no case, whatever became of it: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check }) => {
+    const random = randomFrom(`records ${row.seed}`);
+    const statuses: readonly Status[] = ['passed', 'failed', 'errored', 'skipped', 'held', 'known'];
+    const made = (): Made =>
+      Object.fromEntries(
+        random
+          .shuffle(Array.from({ length: 30 }, (_, i) => `n${i}`))
+          .slice(0, random.integer(5, 30))
+          .map((name) => [name, [random.pick(statuses), random.real(0, 400)]]),
+      );
+    const [before, after] = [made(), made()];
+    const found = compare(
+      () => entries(before),
+      () => entries(after),
+    );
+    const told = Object.values(found.cases).reduce((sum, cases) => sum + cases.length, 0);
+    check.equal(told + found.same, new Set([...Object.keys(before), ...Object.keys(after)]).size);
+    const fails = (side: Made, name: string): boolean => side[name]?.[0] === 'failed' || side[name]?.[0] === 'errored';
+    check.equal(found.cases['newly failing'].length, Object.keys(after).filter((name) => fails(after, name) && !fails(before, name)).length);
+  }),
+]);

@@ -1,0 +1,177 @@
+import { named, range, suite, test } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+import { FixtureCosts } from '../../src/results/fixture-costs.ts';
+import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
+import { testsInOrder } from '../../src/results/in-order.ts';
+import { type JournalEntry, JournalReader, type RecordedResult, writeEntry, writePass } from '../../src/results/journal.ts';
+import { Slowest } from '../../src/results/slowest.ts';
+import { Strip } from '../../src/results/strip.ts';
+import { nothingDone } from '../../src/running/outcome.ts';
+import type { Status } from '../../src/running/result.ts';
+
+const columns = ['nights', 'hull', 'power'];
+const header = (test: number) => ({
+  test,
+  id: `a.lattice.ts#stays/t${test}`,
+  file: 'a.lattice.ts',
+  path: ['stays', `t${test}`],
+  source: 'a table',
+  tags: ['money'],
+  columns,
+});
+const result = (test: number, ordinal: number, status: Status = 'passed', row: RecordedResult['row'] = {}): RecordedResult => ({
+  ...nothingDone,
+  test,
+  ordinal,
+  id: `${test}/${ordinal}`,
+  title: `${test}/${ordinal}`,
+  row,
+  tags: [],
+  attachments: [],
+  status,
+});
+
+export const records = suite('what is read of a record', [
+  test('a plain pass says all that it was: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check, ensure }) => {
+    const random = randomFrom(`passes ${row.seed}`);
+    const reader = new JournalReader();
+    reader.read(writeEntry({ is: 'test', header: header(3) }, JSON.stringify).trimEnd());
+    const values = [random.pick([0, -2.5, 1e21, 7]), random.pick(['cat', '', '"\t\\\n', '港湾', '\u2028', 'true']), random.pick([true, false])];
+    const pass = {
+      test: 3,
+      ordinal: random.integer(0, 1e6),
+      twin: random.integer(1, 3),
+      start: random.integer(0, 1e7) / 1000,
+      setup: 0.25,
+      body: random.integer(0, 5e6) / 1000,
+      teardown: 0.001,
+      checks: random.integer(0, 9),
+      line: 0,
+      values,
+    };
+    const read = reader.read(writePass(pass, JSON.stringify).trimEnd());
+    ensure.equal(read?.is, 'ended');
+    const { result } = read as Extract<JournalEntry, { is: 'ended' }>;
+    check.equal(
+      [result.ordinal, result.start, result.times, result.checks.passed, result.status],
+      [pass.ordinal, pass.start, { setup: 0.25, body: pass.body, teardown: 0.001 }, pass.checks, 'passed'],
+    );
+    check.equal(result.row, { nights: values[0], hull: values[1], power: values[2] });
+    check.equal([result.id.startsWith('a.lattice.ts#stays/t3/'), result.id.endsWith(`~${pass.twin}`), result.tags], [true, pass.twin > 1, ['money']]);
+  }),
+
+  test('a line that was torn off is left out', ({ check }) => {
+    const line = writePass(
+      { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, values: ['cat', 2] },
+      JSON.stringify,
+    ).trimEnd();
+    for (let length = 1; length < line.length; length++) check.equal(new JournalReader().read(line.slice(0, length)), undefined, line.slice(0, length));
+    check.present(new JournalReader().read(line));
+  }),
+
+  test('tests come in the order of the plan, and cases in that of their rows, also where not all are held at once', ({ check }) => {
+    const counts = [26_000, 26_000, 3, 51_000, 5];
+    const entries: JournalEntry[] = [3, 1, 4, 0, 2].map((test) => ({ is: 'test', header: header(test) }));
+    for (const lane of [1, 0]) {
+      entries.push({ is: 'header', version: 2, lane });
+      // From the last row to the first, every second in the other lane.
+      for (const [test, count] of counts.entries())
+        for (let ordinal = count - 1; ordinal >= 0; ordinal--) if (ordinal % 2 === lane) entries.push({ is: 'ended', result: result(test, ordinal) });
+    }
+    const seen = [...testsInOrder(() => entries)].map(({ header, count, results }) => {
+      const ordinals = [...results()].map(({ result }) => result.ordinal);
+      return { test: header.test, count, all: new Set(ordinals).size, isOrdered: ordinals.every((ordinal, i) => ordinal === i) };
+    });
+    check.equal(
+      seen.map(({ test, count, all }) => [test, count, all]),
+      counts.map((count, test) => [test, count, count]),
+    );
+    // One test with more cases than are held comes lane after lane.
+    check.equal(
+      seen.map(({ isOrdered }) => isOrdered),
+      [true, true, true, false, true],
+    );
+  }),
+
+  test('a strip folds {cases} cases into {parts} parts', {
+    cases: named<{ cases: readonly Status[]; parts: number; folded: string }>({
+      each: { cases: ['passed', 'failed', 'skipped'], parts: 5, folded: 'passed failed skipped' },
+      halves: { cases: ['passed', 'passed', 'passed', 'failed'], parts: 2, folded: 'passed failed*' },
+      worst: { cases: ['held', 'known', 'passed', 'errored', 'failed', 'passed'], parts: 3, folded: 'known* errored* failed*' },
+    }),
+  }, ({ row, check }) => {
+    const strip = new Strip();
+    for (const [at, status] of row.cases.entries()) strip.set(at, status);
+    check.equal(
+      strip
+        .folded(row.parts)
+        .map(({ status, isMixed }) => `${status}${isMixed ? '*' : ''}`)
+        .join(' '),
+      row.folded,
+    );
+  }),
+
+  test('the slowest are the slowest: seed {seed}', { cases: range('seed', 1, 10) }, ({ row, check }) => {
+    const random = randomFrom(`times ${row.seed}`);
+    const times = Array.from({ length: 60 }, () => random.integer(0, 40));
+    const slowest = new Slowest(5);
+    for (const time of times) slowest.take({ title: String(time) }, time);
+    check.equal(
+      slowest.items.map(({ milliseconds }) => milliseconds),
+      times.sort((a, b) => b - a).slice(0, 5),
+    );
+  }),
+
+  test('what lives for the run is paid for once, however many lanes wait for it', ({ check }) => {
+    const costs = new FixtureCosts();
+    const span = { fixture: 'database', of: '', start: 0 } as const;
+    for (const milliseconds of [900, 700]) costs.take({ ...span, what: 'setup', scope: 'run', milliseconds });
+    for (const milliseconds of [30, 20]) costs.take({ ...span, what: 'setup', scope: 'lane', milliseconds });
+    costs.take({ ...span, what: 'teardown', scope: 'lane', milliseconds: 5 });
+    costs.take({ ...span, what: 'setup', scope: 'case', milliseconds: 5000 });
+    check.equal(
+      costs.all.map(({ scope, setups, setup, teardown }) => [scope, setups, setup, teardown]),
+      [
+        ['run', 1, 900, 0],
+        ['lane', 2, 50, 5],
+      ],
+    );
+  }),
+
+  test('a grid holds each case once, under its own values: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check, ensure }) => {
+    const random = randomFrom(`grids ${row.seed}`);
+    const cases = Array.from({ length: 200 }, (_, i) =>
+      result(0, i, random.pick(['passed', 'failed', 'errored', 'skipped']), {
+        hull: random.pick(['mono', 'cat']),
+        stay: { nights: random.integer(1, 5) },
+        loa: random.real(1, 9),
+        power: random.pick([true, false]),
+      }),
+    );
+    const axes = axesOf(cases.map(({ row }) => row));
+    check.equal(
+      axes.map(({ column }) => column),
+      ['hull', 'stay.nights', 'power'],
+    );
+    const { down, across } = ensure.present(chooseSides(axes, new Set(['power']), () => true)) as { down: string[]; across: string[] };
+    check.includes([...down, ...across], 'power');
+    const grid = gridOf(cases, axes, ['hull', 'power'], ['stay.nights']);
+    check.equal(grid.lines.flatMap(({ cells }) => cells.flatMap((cell) => cell?.results ?? [])).length, cases.length);
+    for (const { values, cells } of grid.lines) {
+      for (const [i, cell] of cells.entries()) {
+        const own = cases.filter(
+          ({ row }) => row['hull'] === values[0] && row['power'] === values[1] && (row['stay'] as { nights: number }).nights === grid.heads[i]?.[0],
+        );
+        check.equal(
+          [cell?.results.length ?? 0, cell?.failing ?? 0],
+          [own.length, own.filter(({ status }) => status === 'failed' || status === 'errored').length],
+        );
+        if (own.length > 0)
+          check.equal(
+            cell?.status,
+            (['errored', 'failed', 'passed', 'skipped'] as const).find((status) => own.some((one) => one.status === status)),
+          );
+      }
+    }
+  }),
+]);
