@@ -1,9 +1,9 @@
-import { visible } from './style.ts';
+import { oneLine } from './style.ts';
 
 /** Text from tests and data as it is: in a code span, where nothing is markup, a name or a reference. */
 export function code(text: string): string {
-  const clipped = visible(text.length > 300 ? `${text.slice(0, 299)}…` : text).replaceAll('\n', '␊') || ' ';
+  const clipped = oneLine(text.length > 300 ? `${text.slice(0, 299)}…` : text) || ' ';
   const ticks = '`'.repeat(Math.max(0, ...[...clipped.matchAll(/`+/g)].map(([run]) => run.length)) + 1);
-  const pad = ticks.length > 1 || clipped.startsWith('`') ? ' ' : '';
+  const pad = ticks.length > 1 ? ' ' : '';
   return `${ticks}${pad}${clipped}${pad}${ticks}`;
 }

@@ -1,5 +1,7 @@
-import { named, suite, table, test, testWith } from 'red-lattice';
+import { named, range, suite, table, test, testWith } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
 import { difference, distance } from '../../src/checks/difference.ts';
+import { code } from '../../src/formats/markdown-text.ts';
 import { fitted, widthOf } from '../../src/formats/style.ts';
 import { runCommand } from '../program.ts';
 import { outcomes } from '../results/outcomes-project.ts';
@@ -67,6 +69,18 @@ export const widths = test('{text} takes {width} columns', {
 }, ({ row, check }) => {
   check.equal(widthOf(row.text), row.width);
   for (const columns of [2, 3, 5, 8]) check.equal(widthOf(fitted(row.text, columns)), columns);
+});
+
+export const spans = test('text is one code span of Markdown, whatever it holds: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
+  const text = randomFrom(`spans ${row.seed}`).text(row.seed, 'a``<\n \\*_[]()@#|');
+  const span = code(text);
+  // CommonMark 0.31, 6.1: a run of backticks opens, and the next run of the same length closes; a blank at both ends is taken away.
+  const [opening = ''] = /^`+/.exec(span) ?? [];
+  const runs = [...span.slice(opening.length).matchAll(/`+/g)];
+  const closing = runs.find(([run]) => run.length === opening.length);
+  check.equal((closing?.index ?? -1) + 2 * opening.length, span.length);
+  const content = span.slice(opening.length, -opening.length);
+  check.equal(/^ .*[^ ].* $/s.test(content) ? content.slice(1, -1) : content, text.replaceAll('\n', '␊'));
 });
 
 export const looks = suite('a record for people', { timeout: 60_000 }, [

@@ -148,7 +148,21 @@ export const lists = suite('the lists of the page', [
 
   test('a page is told of files by their names, and of rows as they are', ({ check }) => {
     const place = { file: 'file:///office/a.ts', line: 1, column: 1 };
-    const entry = { is: 'ended', result: { row: { file: 'file:///office/row.txt', data: 'file:///x' }, place, failures: [{ place, frames: [place] }] } };
+    const entry = {
+      is: 'ended',
+      result: {
+        row: {
+          file: 'file:///office/row.txt',
+          data: 'file:///x',
+          deep: [
+            { file: 'file:///office/a', line: 1 },
+            { file: 'file:///office/a', column: 1 },
+          ],
+        },
+        place,
+        failures: [{ place, frames: [place] }],
+      },
+    };
     const told = JSON.parse(pageLine(JSON.stringify(entry), (file) => file.replace('file:///office/', ''))?.text ?? '{}') as typeof entry;
     check.equal([told.result.place.file, told.result.failures[0]?.frames[0]?.file, told.result.row], ['a.ts', 'a.ts', entry.result.row]);
     check.equal([pageLine('{"is":"doing"}', String), pageLine('{"is":"en', String), pageLine('+1 2 torn', String)], [undefined, undefined, undefined]);
