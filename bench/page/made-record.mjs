@@ -60,7 +60,7 @@ export function makeRecord(folder, { cases, tests = Math.max(1, Math.round(cases
   const counts = { passed: cases - failed, failed, errored: 0, skipped: 0, held: 0, known: 0, unrun: 0 };
   const info = {
     kind: 'red-lattice run record',
-    version: 1,
+    version: 2,
     tool: '0.1.0',
     node: 'v20.20.2',
     platform: 'linux x64',

@@ -13,6 +13,7 @@ import { type Earlier, hashesOf } from '../node/earlier.ts';
 import { journalsIn } from '../node/journals.ts';
 import { lastTimes, newRecord, removeOldRecords, writeInfo } from '../node/record.ts';
 import { recordedIn } from '../node/recorded.ts';
+import { journalVersion } from '../results/journal.ts';
 import type { Leak } from '../results/leaks.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { exitStatus, failingTests, type RunState } from '../results/run-state.ts';
@@ -82,7 +83,7 @@ export async function runOnce(
   const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
   const info: RunInfo = {
     kind: 'red-lattice run record',
-    version: 1,
+    version: journalVersion,
     tool: version,
     node: process.version,
     platform: `${process.platform} ${process.arch}`,

@@ -1,5 +1,6 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { journalVersion } from '../results/journal.ts';
 import type { RunInfo } from '../results/run-info.ts';
 
 const recordsKept = 20;
@@ -38,13 +39,27 @@ export function writeInfo(folder: string, info: RunInfo): void {
   renameSync(`${path}.new`, path);
 }
 
-export function readInfo(folder: string): RunInfo | undefined {
+/** Of a record of ours in whatever version. */
+function infoOfAny(folder: string): RunInfo | undefined {
   try {
     const info = JSON.parse(readFileSync(join(folder, 'run.json'), 'utf8')) as RunInfo;
     return info.kind === 'red-lattice run record' ? info : undefined;
   } catch {
     return undefined;
   }
+}
+
+/** Of a record that this version reads. */
+export function readInfo(folder: string): RunInfo | undefined {
+  const info = infoOfAny(folder);
+  return info?.version === journalVersion ? info : undefined;
+}
+
+/** Why there is a record in a folder that this version does not read. */
+export function refusesRecord(folder: string): string | undefined {
+  const info = infoOfAny(folder);
+  if (info === undefined || info.version === journalVersion) return undefined;
+  return `it is written in version ${info.version} by Red Lattice ${info.tool}, and this one reads ${journalVersion}: read it with that one, or run anew`;
 }
 
 /** What each test took the last time that it ran, over the newest records. */
@@ -62,6 +77,6 @@ export function removeOldRecords(root: string): void {
   const runs = join(ownFolder(root), 'runs');
   const ours = readdirSync(runs)
     .sort()
-    .filter((name) => readInfo(join(runs, name))?.wall !== undefined);
+    .filter((name) => infoOfAny(join(runs, name))?.wall !== undefined);
   for (const name of ours.slice(0, -recordsKept)) rmSync(join(runs, name), { recursive: true, force: true });
 }

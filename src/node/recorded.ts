@@ -1,11 +1,14 @@
 import { readFileSync, statSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
 import { refuse } from '../problems/problem.ts';
-import { entriesOf, type Recorded, type ResultReport, type RunReport, refusesReport } from '../results/report.ts';
+import { journalVersion } from '../results/journal.ts';
+import { entriesOf, type Recorded, type ResultReport, type RunReport } from '../results/report.ts';
+import { refusesReport, refusesResult } from '../results/report-shape.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { type Earlier, findRecord } from './earlier.ts';
 import { readJournals } from './journals.ts';
 import { Lines } from './lines.ts';
+import { refusesRecord } from './record.ts';
 
 /** A record that was found, with what it is called. */
 export interface Opened extends Recorded {
@@ -21,6 +24,8 @@ export function openRecord(wanted: string, root: string, folder: string): Opened
   if (wanted === 'latest') return 'there is no run record yet: red-lattice run makes one';
   if (wanted === 'previous') return 'there is no run record before the latest one';
   const path = resolve(folder, wanted);
+  const refused = refusesRecord(path);
+  if (refused) return `${wanted} cannot be read: ${refused}`;
   const isFile = statSync(path, { throwIfNoEntry: false })?.isFile() === true;
   if (!isFile) return `${wanted} is no run record: there is no run.json of ours in it`;
   return reportIn(path, wanted);
@@ -30,7 +35,7 @@ export const recordedIn = ({ folder, info }: Earlier, name = folder): Opened => 
 
 interface Head {
   readonly run: RunReport;
-  readonly results?: readonly ResultReport[];
+  readonly results?: unknown;
 }
 
 function reportIn(path: string, name: string): Opened | string {
@@ -39,14 +44,13 @@ function reportIn(path: string, name: string): Opened | string {
   let results = (): Iterable<ResultReport> => resultLines(path);
   if (head === undefined) {
     head = parsed(readFileSync(path, 'utf8')) as Head | undefined;
-    const all = head?.results ?? [];
-    results = () => all;
+    results = () => listedResults(head?.results, path);
   }
   if (head === undefined) return `${name} is no run record: neither a folder with a run.json of ours nor a report in JSON or JSON Lines`;
   const refused = refusesReport(head);
   if (refused) return `${name} cannot be read: ${refused}`;
   const { run } = head;
-  const info: RunInfo = { ...run, kind: 'red-lattice run record', version: 1 };
+  const info: RunInfo = { ...run, kind: 'red-lattice run record', version: journalVersion };
   return { name, folder: undefined, info, entries: () => entriesOf(run, results()) };
 }
 
@@ -54,16 +58,24 @@ function* resultLines(path: string): Generator<ResultReport> {
   let number = 0;
   for (const line of linesIn(path)) {
     if (++number === 1 || line === '') continue;
-    const result = parsed(line) as ResultReport;
-    if (!result)
-      refuse({
-        code: 'broken-document',
-        reason: 'this line is no JSON: the report was cut or changed; write it anew with red-lattice report --as jsonl',
-        at: { file: path, line: number, column: 1 },
-      });
+    const result = parsed(line);
+    const broken = result === undefined ? 'this line is no JSON' : refusesResult(result);
+    if (broken) refuseReport(broken, path, number);
+    yield result as ResultReport;
+  }
+}
+
+function* listedResults(results: unknown, path: string): Generator<ResultReport> {
+  if (!Array.isArray(results)) return refuseReport('it has no list of results', path, 1);
+  for (const [at, result] of results.entries()) {
+    const broken = refusesResult(result);
+    if (broken) refuseReport(`result ${at + 1}: ${broken}`, path, 1);
     yield result;
   }
 }
+
+const refuseReport = (reason: string, file: string, line: number): never =>
+  refuse({ code: 'broken-document', reason: `${reason}: the report was cut or changed; write it anew with red-lattice report`, at: { file, line, column: 1 } });
 
 /** The last line may lack its end. */
 function* linesIn(path: string): Generator<string> {

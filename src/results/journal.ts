@@ -246,10 +246,11 @@ export function readEntry(line: string): JournalEntry | undefined {
 export class JournalReader {
   readonly #headers = new Map<number, TestHeader>();
 
-  /** The entry that a line holds; undefined for a line that was torn off while it was written. */
+  /** The entry that a line holds; undefined for a line that was torn off while it was written, or changed since. */
   read(line: string): JournalEntry | undefined {
     if (line.startsWith('+')) return line.endsWith(']') ? { is: 'ended', result: new ReadPass(line, this.#headers) } : undefined;
     const entry = readEntry(line);
+    if (entry?.is === 'ended' && typeof entry.result?.id !== 'string') return undefined;
     if (entry?.is === 'test') this.#headers.set(entry.header.test, entry.header);
     return entry;
   }

@@ -236,12 +236,3 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
 }
 
 const withoutDifference = ({ difference: _difference, ...failure }: FailureReport): Failure => failure;
-
-/** Why a text is no report that this version reads; nothing where it is. */
-export function refusesReport(head: unknown): string | undefined {
-  const { format, version } = (typeof head === 'object' && head !== null ? head : {}) as { format?: unknown; version?: unknown };
-  if (format !== reportFormat) return 'it is no report of Red Lattice';
-  const [major] = String(version).split('.');
-  if (major === reportVersion.split('.')[0]) return undefined;
-  return `it is written in version ${version}, and this one reads ${reportVersion}: a newer Red Lattice reads it`;
-}

@@ -3,7 +3,8 @@ import type { Selection, Shard } from '../suites/selection.ts';
 /** What stands in `run.json`: our marker, and what is known of the run as a whole. */
 export interface RunInfo {
   readonly kind: 'red-lattice run record';
-  readonly version: 1;
+  /** That of its journals: a reader refuses a record in any other. */
+  readonly version: number;
   readonly tool: string;
   readonly node: string;
   readonly platform: string;

@@ -22,7 +22,16 @@ const project = fixture('project', {
     await writeFile(join(folder, 'broken.lattice.ts'), "throw new Error('the office is closed');\n");
     await runCommand(['run', 'good.lattice.ts', '--record', 'one'], folder);
     await runCommand(['run', 'broken.lattice.ts', '--record', 'broken'], folder);
-    await writeFile(join(folder, 'cut.jsonl'), `${(await runCommand(['report', 'one', '--as', 'jsonl'], folder)).out.slice(0, -20)}`);
+    const lines = (await runCommand(['report', 'one', '--as', 'jsonl'], folder)).out;
+    await writeFile(join(folder, 'cut.jsonl'), lines.slice(0, -20));
+    const [head = '', result = ''] = lines.split('\n');
+    const changed = { ...JSON.parse(result), status: 'fine' };
+    await writeFile(join(folder, 'changed.jsonl'), `${head}\n${JSON.stringify(changed)}\n`);
+    await writeFile(join(folder, 'changed.json'), JSON.stringify({ ...JSON.parse(head), results: [JSON.parse(result), changed] }, null, 1));
+    await writeFile(join(folder, 'headless.jsonl'), '{"format":"red-lattice report","version":"1.0"}\n');
+    await writeFile(join(folder, 'listless.jsonl'), `${head.replace('"tests":[', '"tests":7,"was":[')}\n`);
+    await mkdir(join(folder, 'newer'));
+    await writeFile(join(folder, 'newer', 'run.json'), '{"kind":"red-lattice run record","version":99,"tool":"9.0.0"}');
     return folder;
   },
 });
@@ -40,6 +49,11 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
           ['report package.json', /package\.json cannot be read: it is no report of Red Lattice/],
           ['report nowhere', /nowhere is no run record/],
           ['report cut.jsonl --as csv', /cut\.jsonl:2:1 {2}.*this line is no JSON: the report was cut or changed/],
+          ['report changed.jsonl', /changed\.jsonl:2:1 {2}.*its result has an unreadable "status": the report was cut or changed/],
+          ['compare one changed.json', /changed\.json:1:1 {2}.*result 2: its result has an unreadable "status"/],
+          ['report headless.jsonl', /headless\.jsonl cannot be read: its run is no object/],
+          ['report listless.jsonl -o out.html', /listless\.jsonl cannot be read: its run has an unreadable "tests"/],
+          ['view newer', /newer cannot be read: it is written in version 99 by Red Lattice 9\.0\.0, and this one reads \d+/],
           ['report one -o out.xlsx', /out\.xlsx does not say what to write: --as takes html, markdown, tap, csv, json, jsonl/],
           ['report one --as xml', /Allowed choices are html, markdown/],
           ['report one --grid-by loa', /It must be like season,hull\/loa/],

@@ -47,7 +47,7 @@ const store = (): Store => {
   store.read([
     JSON.stringify({
       format: 'red-lattice page',
-      version: 1,
+      version: 2,
       name: 'latest',
       info: {},
       history: [

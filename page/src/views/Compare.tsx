@@ -3,7 +3,8 @@ import { inWords } from '../../../src/formats/comparison.ts';
 import { duration, visible } from '../../../src/formats/style.ts';
 import { type Change, type Compared, changes, compare } from '../../../src/results/compare.ts';
 import type { JournalEntry } from '../../../src/results/journal.ts';
-import { entriesOf, type ResultReport, type RunReport, refusesReport } from '../../../src/results/report.ts';
+import { entriesOf, type ResultReport, type RunReport } from '../../../src/results/report.ts';
+import { refusesReport, refusesResult } from '../../../src/results/report-shape.ts';
 import { Sign } from '../parts/Status.tsx';
 import { type Item, isFailing, type Store, Store as StoreOf } from '../record/store.ts';
 import { hrefOf } from '../route.ts';
@@ -195,9 +196,9 @@ async function openReport(file: File): Promise<Other | string> {
   try {
     const isWhole = file.name.endsWith('.json');
     const head = JSON.parse(isWhole ? text : first) as { run: RunReport; results?: ResultReport[] };
-    const refused = refusesReport(head);
-    if (refused) return `${file.name} cannot be read: ${refused}`;
     const results = head.results ?? lines.filter(Boolean).map((line) => JSON.parse(line) as ResultReport);
+    const refused = refusesReport(head) ?? results.map(refusesResult).find((one) => one !== undefined);
+    if (refused) return `${file.name} cannot be read: ${refused}`;
     return { name: file.name, entries: () => entriesOf(head.run, results) };
   } catch (error) {
     return `${file.name} cannot be read: ${(error as Error).message}`;

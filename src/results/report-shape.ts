@@ -1,0 +1,71 @@
+import { statuses } from '../running/result.ts';
+import { reportFormat, reportVersion } from './report.ts';
+
+/**
+ * What a part of a report has to be for its readers to go on: enough to tell a report that was cut or changed by hand.
+ * `schema/report-1.json` says all of it.
+ */
+type Shape = 'text' | 'number' | 'list' | 'texts' | 'object' | 'times' | 'status';
+type Shapes = Readonly<Record<string, Shape>>;
+
+const runShapes: Shapes = {
+  seed: 'number',
+  started: 'text',
+  tests: 'list',
+  problems: 'list',
+  spans: 'list',
+  leaks: 'list',
+  output: 'texts',
+  laneStarts: 'list',
+};
+const testShapes: Shapes = { test: 'number', id: 'text', file: 'text', path: 'texts', tags: 'texts', columns: 'texts' };
+const resultShapes: Shapes = {
+  kind: 'text',
+  id: 'text',
+  title: 'text',
+  status: 'status',
+  row: 'object',
+  path: 'texts',
+  tags: 'texts',
+  lane: 'number',
+  attempts: 'number',
+  start: 'number',
+  milliseconds: 'times',
+  checks: 'object',
+  failures: 'list',
+  steps: 'list',
+  output: 'texts',
+  attachments: 'list',
+};
+
+const isObject = (value: unknown): value is Readonly<Record<string, unknown>> => typeof value === 'object' && value !== null && !Array.isArray(value);
+
+const is: Readonly<Record<Shape, (value: unknown) => boolean>> = {
+  text: (value) => typeof value === 'string',
+  number: (value) => typeof value === 'number',
+  list: (value) => Array.isArray(value) && value.every(isObject),
+  texts: (value) => Array.isArray(value) && value.every((one) => typeof one === 'string'),
+  object: isObject,
+  times: (value) => isObject(value) && ['setup', 'body', 'teardown'].every((part) => typeof value[part] === 'number'),
+  status: (value) => statuses.some((status) => status === value),
+};
+
+const lacks = (value: unknown, shapes: Shapes, name: string): string | undefined => {
+  if (!isObject(value)) return `its ${name} is no object`;
+  const part = Object.keys(shapes).find((key) => !is[shapes[key] as Shape](value[key]));
+  return part && `its ${name} has ${value[part] === undefined ? 'no' : 'an unreadable'} "${part}"`;
+};
+
+/** Why the beginning of a text is no report that this version reads; nothing where it is. */
+export function refusesReport(head: unknown): string | undefined {
+  const { format, version, run } = (isObject(head) ? head : {}) as { format?: unknown; version?: unknown; run?: unknown };
+  if (format !== reportFormat) return 'it is no report of Red Lattice';
+  if (String(version).split('.')[0] !== reportVersion.split('.')[0])
+    return `it is written in version ${version}, and this one reads ${reportVersion}: a newer Red Lattice reads it`;
+  const tests = isObject(run) && Array.isArray(run['tests']) ? (run['tests'] as readonly unknown[]) : [];
+  const found = lacks(run, runShapes, 'run') ?? tests.map((test, at) => lacks(test, testShapes, `test ${at + 1}`)).find((one) => one !== undefined);
+  return found && `${found}: it was cut or changed; write it anew with red-lattice report`;
+}
+
+/** Why something is no result of a report; nothing where it is. */
+export const refusesResult = (result: unknown): string | undefined => lacks(result, resultShapes, 'result');
