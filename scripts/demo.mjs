@@ -27,7 +27,7 @@ The failures above have two causes, and "where it fails" names them: the same in
   the run's record in    examples/harbour-office/.red-lattice/runs/${newest}
 
 From examples/harbour-office, try
-  npm run dev                                       the application itself
+  npm run dev                                       the application itself; /checks.html there runs its suites in the page
   npx red-lattice view                              the results page, live
   npx red-lattice plan                              what would run, and where its cases come from
   npx red-lattice run tests/data/dues.csv:14        the case of one row

@@ -24,4 +24,7 @@ const office = (): Plugin => ({
   },
 });
 
-export default defineConfig({ plugins: [react(), office()] });
+// The readers of data files are found when a suite first reads one: known beforehand, the page need not be loaded anew for them.
+const readers = ['papaparse', 'yaml', 'fflate', 'saxes'].map((name) => `red-lattice > ${name}`);
+
+export default defineConfig({ plugins: [react(), office()], optimizeDeps: { include: readers } });

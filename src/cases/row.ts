@@ -23,8 +23,8 @@ export type Chunks = Iterable<readonly Entry[]> | AsyncIterable<readonly Entry[]
 export interface FileReader {
   /** The file's bytes in pieces. Rejects with an error that has a `code` of 'ENOENT' where there is no such file. */
   read(url: URL): AsyncIterable<Uint8Array>;
-  /** The names in a folder; none where there is no such folder. */
-  names(folder: URL): Promise<readonly string[]>;
+  /** The names in a folder; none where there is no such folder. Without it, each data file has to be named, with its ending. */
+  names?(folder: URL): Promise<readonly string[]>;
 }
 
 /** What was worked out before, by content: whoever runs the cases may keep it for the next time. */

@@ -66,7 +66,7 @@ export function changedSince({ folder, info }: Earlier, root: string): string[] 
     return !existsSync(path) || hash(readFileSync(path, 'utf8')) !== before;
   });
   const data = new Set<string>();
-  for (const entry of readJournals(folder)) if (entry.is === 'test' && entry.header.data !== undefined) data.add(fileURLToPath(entry.header.data));
+  for (const entry of readJournals(folder)) if (entry.is === 'test' && entry.header.data?.startsWith('file:')) data.add(fileURLToPath(entry.header.data));
   const began = Date.parse(info.started);
   const touched = [...data].filter((path) => (statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? Number.POSITIVE_INFINITY) > began);
   return [...changed.map(([file]) => file), ...touched.map((path) => relative(root, path).split(sep).join('/'))];

@@ -3,12 +3,13 @@ import { mkdir, readdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { FileReader, Kept } from '../cases/row.ts';
+import { fetchedFiles } from '../running/fetched-files.ts';
 
 const piece = 32 * 1024;
 
 /** Files as the core reads them. */
 export const nodeFiles: FileReader = {
-  read: (url) => createReadStream(fileURLToPath(url), { highWaterMark: piece }),
+  read: (url) => (url.protocol === 'file:' ? createReadStream(fileURLToPath(url), { highWaterMark: piece }) : fetchedFiles.read(url)),
   async names(folder) {
     try {
       return await readdir(fileURLToPath(folder));

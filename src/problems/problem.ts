@@ -23,6 +23,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'missing-file'; readonly path: string; readonly near: readonly string[] }
   | { readonly code: 'unreadable-file'; readonly path: string; readonly reason: string }
   | { readonly code: 'no-file-reader'; readonly path: string }
+  | { readonly code: 'no-listing'; readonly path: string }
   | { readonly code: 'unknown-format'; readonly path: string; readonly known: readonly string[] }
   | { readonly code: 'missing-column'; readonly column: string; readonly known: readonly string[] }
   | { readonly code: 'bad-cell'; readonly column: string; readonly text: string; readonly wanted: string; readonly hint?: string | undefined }

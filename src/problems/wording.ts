@@ -62,6 +62,8 @@ export function wording(problem: Problem): string {
       return `${problem.path} cannot be read: ${problem.reason}`;
     case 'no-file-reader':
       return `${problem.path} cannot be read here: whoever runs these suites gave no reader of files`;
+    case 'no-listing':
+      return `${problem.path} cannot be looked for here: folders are not listed; name the file with its ending, as in dataFile('data/dues.csv')`;
     case 'unknown-format':
       return `${problem.path}: its ending tells no known format; there are: ${problem.known.join(', ')}`;
     case 'missing-column':

@@ -4,6 +4,7 @@ import { casesOf } from '../suites/expand.ts';
 import { ordinaryDefaults, planFiles } from '../suites/plan.ts';
 import type { Plan, PlannedCase } from '../suites/planned.ts';
 import type { Child } from '../suites/suite.ts';
+import { fetchedFiles } from './fetched-files.ts';
 import { epoch } from './originals.ts';
 import type { CaseResult, Status } from './result.ts';
 import { statuses } from './result.ts';
@@ -29,12 +30,29 @@ export interface RunSummary {
 }
 
 interface Folder {
+  /** How data files are read: over HTTP, unless said. */
   readonly files?: FileReader;
-  /** The folder that relative data files start from. */
+  /** The folder that relative data files start from: that of the page, unless said. */
   readonly base?: URL;
 }
 
-async function planChildren(suites: readonly Child[], { files, base }: Folder, concurrency = ordinaryDefaults.concurrency): Promise<Plan> {
+/** A page's own, or a worker's. */
+const pageFolder = (): URL | undefined => {
+  const { location } = globalThis as { location?: { href: string } };
+  return location && new URL('.', location.href);
+};
+
+const withDefaults = <T extends Folder>(options: T): T & { files: FileReader; base: URL | undefined } => ({
+  ...options,
+  files: options.files ?? fetchedFiles,
+  base: options.base ?? pageFolder(),
+});
+
+async function planChildren(
+  suites: readonly Child[],
+  { files, base }: ReturnType<typeof withDefaults>,
+  concurrency = ordinaryDefaults.concurrency,
+): Promise<Plan> {
   const plan = await planFiles([{ file: 'suites', url: base, exports: { suites }, folders: [] }], { files }, { ...ordinaryDefaults, concurrency });
   if (plan.problems.length) throw new ProblemError(plan.problems);
   return plan;
@@ -42,14 +60,16 @@ async function planChildren(suites: readonly Child[], { files, base }: Folder, c
 
 /** All cases, expanded and checked, none of them run. Throws a ProblemError with all that is wrong. */
 export async function* planSuites(suites: readonly Child[], options: { seed?: number } & Folder = {}): AsyncGenerator<PlannedCase> {
-  const plan = await planChildren(suites, options);
-  for (const test of plan.tests) for await (const chunk of casesOf(test, options)) yield* chunk;
+  const folder = withDefaults(options);
+  const plan = await planChildren(suites, folder);
+  for (const test of plan.tests) for await (const chunk of casesOf(test, folder)) yield* chunk;
 }
 
 /**
  * Runs suites in this process or page: what a lane does, and what a browser page calls.
  *
- * `seed` is the clock's milliseconds unless said; `only` chooses cases; `concurrency` is how many may be under way at once
+ * `seed` is the clock's milliseconds unless said; `only` chooses cases; with `onRequest`, those run, too, that run on request only;
+ * `concurrency` is how many may be under way at once
  * where nothing else is said. Throws a ProblemError where the plan has errors; then nothing has run.
  */
 export async function runSuites(
@@ -59,18 +79,21 @@ export async function runSuites(
     concurrency?: number;
     signal?: AbortSignal;
     only?: (planned: PlannedCase) => boolean;
+    onRequest?: boolean;
     onEvent?(event: RunEvent): void;
   } & Folder = {},
 ): Promise<RunSummary> {
-  const { seed = epoch() % 1_000_000, concurrency, signal, only, onEvent, files } = options;
-  const plan = await planChildren(suites, options, concurrency);
+  const { seed = epoch() % 1_000_000, concurrency, signal, only, onRequest = false, onEvent } = options;
+  const folder = withDefaults(options);
+  const { files } = folder;
+  const plan = await planChildren(suites, folder, concurrency);
   onEvent?.({ type: 'planned', tests: plan.tests.length, warnings: plan.warnings });
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
   let told = 0;
   const begun = new WeakSet<object>();
   const { bindings, warnings } = await runPlan(
     plan,
-    { seed, signal, surroundings: { files }, select: only, careful: true },
+    { seed, signal, surroundings: { files }, select: only, asked: () => onRequest, careful: true },
     {
       begun(run, phase) {
         if (phase !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'begun', case: run.planned });

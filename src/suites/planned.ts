@@ -68,7 +68,7 @@ export interface Plan {
 export interface PlannedCase {
   /** `<file>#<suite>/<test>/<case>`: steady while other rows, files and tests come and go. */
   readonly id: string;
-  /** The titles of its suites and of its test, filled in. */
+  /** The titles of its suites and of its test, with placeholders: the same for all cases of a test. */
   readonly path: readonly string[];
   /** The whole title on one line. */
   readonly title: string;
@@ -125,16 +125,12 @@ export class CaseOf implements PlannedCase {
   }
 
   get path(): readonly string[] {
-    return [...titlesOf(this.test.parent), this.testTitle];
-  }
-
-  get testTitle(): string {
-    return fillTitle(this.test.title, this.toldRow);
+    return [...titlesOf(this.test.parent), this.test.title.template];
   }
 
   get title(): string {
-    const { entry, test, path } = this;
-    return titleOf(path, entry.name ?? (hasPlaceholders(test.title) ? '' : this.name));
+    const { entry, test } = this;
+    return titleOf([...titlesOf(test.parent), fillTitle(test.title, this.toldRow)], entry.name ?? (hasPlaceholders(test.title) ? '' : this.name));
   }
 
   get marks(): RowMarks {

@@ -59,6 +59,28 @@ export const examples = suite('examples', inPage, [
   ),
 
   shown(
+    'the harbour office’s suites run in a page, and tell what fails and where',
+    { bind: [example.set({ name: 'harbour-office' })] },
+    async ({ check }, { page: { page, errors }, example }) => {
+      await page.goto(`${example}checks.html`);
+      await page.waitForSelector('[role=status].passed', { timeout: 20_000 });
+      check.matches(await page.$eval('[role=status]', (status) => status.textContent ?? ''), /^\d{3} passed, 134 held$/);
+      await page.click('header input');
+      await page.waitForSelector('[role=status].failed', { timeout: 20_000 });
+      check.matches(await page.$eval('[role=status]', (status) => status.textContent ?? ''), /^\d{3} passed, 34 failed$/);
+      check.equal(await page.$$eval('.test.failed > p', (lines) => lines.map((line) => line.textContent)), [
+        'where loa=12, 22 of 22 fail',
+        'where hull=cat & season=winter, 13 of 13 fail',
+        'and 31 more',
+      ]);
+      const [title, told] = await page.$eval('article', (article) => [article.querySelector('h3')?.textContent, article.querySelector('dl')?.innerText]);
+      check.matches(title, /^loa=6\.5, hull=cat/);
+      check.equal(told?.split('\n'), ['dues for the stay', 'is 54', 'should be 32.4', '/tests/dues.lattice.ts']);
+      check.equal(errors, []);
+    },
+  ),
+
+  shown(
     'the matrix workbench covers, tells what cannot occur, and where marked rows fail',
     { bind: [example.set({ name: 'matrix-workbench' })] },
     async ({ check }, { page: { page, errors }, example }) => {

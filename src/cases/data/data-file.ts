@@ -1,5 +1,5 @@
 import { nearest } from '../../problems/nearest.ts';
-import { ProblemError, refuse } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem.ts';
 import type { Chunks, Expansion, FileReader } from '../row.ts';
 import { type CaseSource, Cases } from '../source.ts';
 import type { Columns, RowOf, StandardSchema } from './columns.ts';
@@ -56,13 +56,14 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   if (!format) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(formats) });
   const comment = options.comment === false ? undefined : (options.comment ?? '#');
   const typed = { columns: options.columns, schema: options.schema };
+  const bytes = bytesOf(files, url);
   // Readers are loaded when a file of their kind is read.
   if (format === 'workbook') {
     const { readWorkbook } = await import('./workbook.ts');
-    yield* readWorkbook(files.read(url), url.href, { sheet: options.sheet, comment }, typed, expansion.remark);
+    yield* readWorkbook(bytes, url.href, { sheet: options.sheet, comment }, typed, expansion.remark);
     return;
   }
-  const text = decoded(files.read(url), url);
+  const text = decoded(bytes, url);
   if (format === 'csv' || format === 'tsv') {
     const { readDelimited } = await import('./delimited.ts');
     yield* readDelimited(text, url.href, { delimiter: options.delimiter ?? (format === 'tsv' ? '\t' : ','), comment }, typed, expansion.remark);
@@ -78,14 +79,14 @@ const nameOf = (url: URL): string => decodeURIComponent(url.pathname.split('/').
 const endingOf = (path: string): string => /\.[^./]+$/.exec(path)?.[0].toLowerCase() ?? '';
 
 async function findFile(path: string | URL | undefined, { base, slug, files }: Expansion): Promise<{ url: URL; files: FileReader }> {
-  if (!files) return refuse({ code: 'no-file-reader', path: path === undefined ? `data/${slug}.*` : String(path) });
+  if (!files || !(base || path instanceof URL)) return refuse({ code: 'no-file-reader', path: path === undefined ? `data/${slug}.*` : String(path) });
   if (path instanceof URL) return { url: path, files };
-  const from = base ?? new URL('file:///');
   // A '#' or a '?' in a file's name is a character like any other.
-  const at = (relative: string): URL => new URL(relative.replaceAll('%', '%25').replaceAll('#', '%23').replaceAll('?', '%3F').replaceAll('\\', '/'), from);
+  const at = (relative: string): URL => new URL(relative.replaceAll('%', '%25').replaceAll('#', '%23').replaceAll('?', '%3F').replaceAll('\\', '/'), base);
   const url = at(path ?? `data/${slug}`);
   const folder = new URL('.', url);
   const name = nameOf(url);
+  if (!files.names) return path === undefined ? refuse({ code: 'no-listing', path: `data/${slug}.*` }) : { url, files };
   const names = await files.names(folder);
   const fits =
     path === undefined
@@ -95,6 +96,21 @@ async function findFile(path: string | URL | undefined, { base, slug, files }: E
   const near = nearest(name, names);
   return refuse({ code: 'missing-file', path: path ?? `data/${slug}.*`, near: near ? [near] : [] });
 }
+
+async function* bytesOf(files: FileReader, url: URL): AsyncGenerator<Uint8Array> {
+  try {
+    yield* files.read(url);
+  } catch (error) {
+    const isMissing = (error as { code?: unknown }).code === 'ENOENT';
+    refuse({ code: 'unreadable-file', path: nameOf(url), reason: isMissing ? `there is nothing at ${url.href}` : reasonOf(error) });
+  }
+}
+
+/** What a failed request says is often in its cause alone. */
+const reasonOf = (error: unknown): string => {
+  if (!(error instanceof Error)) return String(error);
+  return error.cause instanceof Error ? `${error.message}: ${error.cause.message}` : error.message;
+};
 
 /** The text of a file: UTF-8, or UTF-16 where its first bytes say so. */
 async function* decoded(bytes: AsyncIterable<Uint8Array>, url: URL): AsyncGenerator<string> {
@@ -106,19 +122,14 @@ async function* decoded(bytes: AsyncIterable<Uint8Array>, url: URL): AsyncGenera
       return refuse({ code: 'unreadable-file', path: nameOf(url), reason: `it is not a text in ${decoder?.encoding}` });
     }
   };
-  try {
-    for await (const piece of bytes) {
-      decoder ??= new TextDecoder(piece[0] === 0xff && piece[1] === 0xfe ? 'utf-16le' : piece[0] === 0xfe && piece[1] === 0xff ? 'utf-16be' : 'utf-8', {
-        fatal: true,
-      });
-      const text = decode(piece);
-      if (text.includes('\0'))
-        refuse({ code: 'unreadable-file', path: nameOf(url), reason: 'it is not a text: there are zero bytes in it; UTF-16 needs a byte order mark' });
-      yield text;
-    }
-    yield decode();
-  } catch (error) {
-    if (error instanceof ProblemError) throw error;
-    refuse({ code: 'unreadable-file', path: nameOf(url), reason: error instanceof Error ? error.message : String(error) });
+  for await (const piece of bytes) {
+    decoder ??= new TextDecoder(piece[0] === 0xff && piece[1] === 0xfe ? 'utf-16le' : piece[0] === 0xfe && piece[1] === 0xff ? 'utf-16be' : 'utf-8', {
+      fatal: true,
+    });
+    const text = decode(piece);
+    if (text.includes('\0'))
+      refuse({ code: 'unreadable-file', path: nameOf(url), reason: 'it is not a text: there are zero bytes in it; UTF-16 needs a byte order mark' });
+    yield text;
   }
+  yield decode();
 }
