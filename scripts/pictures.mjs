@@ -108,6 +108,17 @@ if (views.length > 0) {
 const applications = [
   { name: 'harbour-office', ready: '.plan .stay', height: 680 },
   {
+    name: 'checks',
+    example: 'harbour-office',
+    page: 'checks.html',
+    ready: '[role=status].passed',
+    height: 800,
+    async act(page) {
+      await page.click('header input');
+      await page.waitForSelector('[role=status].failed');
+    },
+  },
+  {
     name: 'matrix-workbench',
     ready: 'tbody tr',
     height: 800,
@@ -120,15 +131,15 @@ const applications = [
     },
   },
 ].filter(({ name }) => wanted.length === 0 || wanted.includes(name));
-for (const { name, ready, height, hash = '', act } of applications) {
-  const cwd = join(root, 'examples', name);
+for (const { name, example = name, page: file = '', ready, height, hash = '', act } of applications) {
+  const cwd = join(root, 'examples', example);
   const server = spawn(process.execPath, [join(root, 'node_modules', 'vite', 'bin', 'vite.js'), '--port', '5183', '--strictPort'], { cwd, stdio: 'ignore' });
   const profile = mkdtempSync(join(temporaryFolder(), 'red-lattice-pictures-'));
   const browser = await puppeteer.launch({ executablePath: chromium, args: flags, userDataDir: profile });
   const page = await browser.newPage();
   await page.setViewport({ width: 1280, height: 800 });
   await wait(3000);
-  await page.goto(`http://localhost:5183/${hash}`);
+  await page.goto(`http://localhost:5183/${file}${hash}`);
   await page.waitForSelector(ready);
   await act?.(page);
   await wait(500);

@@ -10,7 +10,7 @@ export type { Random } from './cases/random.ts';
 export type { FileReader } from './cases/row.ts';
 export type { CaseSource, Datum } from './cases/source.ts';
 export { named, range, rows, table, values } from './cases/table.ts';
-export { type Checks, type Ensures, sure } from './checks/checks.ts';
+export { type Checks, type Comparisons, type Ensures, sure } from './checks/checks.ts';
 export type { Wanted } from './checks/comparisons.ts';
 export { type Factory, factory, random } from './fixtures/factory.ts';
 export {
@@ -33,7 +33,7 @@ export type { CauseCount, WhereItFails } from './results/where/causes.ts';
 export { type Condition, tellCondition } from './results/where/condition.ts';
 export { type JudgedRow, whereItFails } from './results/where/where-it-fails.ts';
 export type { Attachment, CaseResult, Cause, Failure, Status, StepResult, Times } from './running/result.ts';
-export { planSuites, type RunEvent, type RunSummary, runSuites } from './running/suites.ts';
+export { type Folder, planSuites, type RunEvent, type RunOptions, type RunSummary, runSuites } from './running/suites.ts';
 export { type Config, configure } from './suites/config.ts';
 export type { CaseInHand, Step, StepInHand } from './suites/hand.ts';
 export type { PlannedCase } from './suites/planned.ts';

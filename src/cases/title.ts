@@ -46,15 +46,19 @@ export function checkTitle(title: Title, columns: readonly string[]): Problem[] 
   return problems;
 }
 
-/** The title for one row. */
+/** The title for one row. A placeholder stays where the row has nothing there: a cell that was left empty, or could not be read. */
 export function fillTitle(title: Title, row: object): string {
   let text = '';
   for (const part of title.parts) {
     if (typeof part === 'string') text += part;
     else {
       let value: unknown = row;
-      for (const key of part) value = value === null || value === undefined ? undefined : (value as Record<string, unknown>)[key];
-      text += plainValue(value);
+      let isThere = true;
+      for (const key of part) {
+        isThere &&= value !== null && value !== undefined && key in Object(value);
+        value = isThere ? (value as Record<string, unknown>)[key] : undefined;
+      }
+      text += isThere ? plainValue(value) : `{${part.join('.')}}`;
     }
   }
   return text;

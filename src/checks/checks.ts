@@ -23,11 +23,13 @@ type Thrown<R, E> = [R] extends [never] ? E : R extends PromiseLike<unknown> ? P
 export interface Comparisons<Out> {
   /** The same structure and values: prototypes, Map, Set, Date, typed arrays and cycles included; NaN equals NaN, +0 equals -0. */
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): Out;
+  /** Not equal, as `equal` understands it. */
   differs<T>(actual: T, unwanted: T, note?: string): Out;
   /** Object.is. */
   identical<T>(actual: T, expected: T, note?: string): Out;
-  /** Within an absolute or a relative distance. */
+  /** Within a distance: absolute, or relative to what is expected. */
   close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): Out;
+  /** The pattern is found in the text. */
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): Out;
   /** A text holds a part, or an iterable an item that equals it. */
   includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): Out;
@@ -37,23 +39,29 @@ export interface Comparisons<Out> {
 
 /** Records a failure and goes on; each tells whether it held. */
 export interface Checks extends Comparisons<boolean> {
+  /** The condition is truthy; a promise has to be awaited first. */
   holds<T>(condition: T & NoPromise<T>, note?: string): boolean;
   /** Neither null nor undefined. */
   present<T>(actual: T, note?: string): actual is NonNullable<T>;
+  /** A type guard takes it. */
   is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V;
   /** What `act` throws or rejects with, where it is what was wanted: a message, a class, or what a guard accepts. */
   throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E | undefined>;
+  /** Fails, with the note. */
   fail(note: string): false;
 }
 
 /** Records a failure and ends the step, or outside steps the case. */
 export interface Ensures extends Comparisons<void> {
+  /** The condition is truthy; a promise has to be awaited first. */
   holds<T>(condition: T & NoPromise<T>, note?: string): void;
   /** Neither null nor undefined: gives the value. */
   present<T>(actual: T, note?: string): NonNullable<T>;
+  /** A type guard takes it: gives the value, as the guard knows it. */
   is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V;
   /** What `act` throws or rejects with, where it is what was wanted: a message, a class, or what a guard accepts. */
   throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E>;
+  /** Fails, with the note. */
   fail(note: string): never;
 }
 

@@ -60,6 +60,7 @@ export const absent = (actual: unknown): Finding => (actual === null || actual =
 export const unlike = (actual: unknown, guard: (value: never) => boolean): Finding =>
   guard(actual as never) ? undefined : { message: `${guard.name || 'the guard'} refuses it`, actual: show(actual) };
 
+/** What a throw should be: a pattern for its message, a class, or a guard that takes it. */
 export type Wanted<E> = RegExp | (abstract new (...args: any[]) => E) | ((error: unknown) => error is E & {}) | ((error: unknown) => boolean);
 
 /** What was thrown, boxed: undefined can be thrown too. */

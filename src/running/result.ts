@@ -1,7 +1,12 @@
 import type { Frame, Place } from '../problems/place.ts';
 
+/**
+ * What came of a case: it held, a check or the body failed, it could not be run as it should, it was skipped with a reason, it runs
+ * on request only, it failed as it was known to, or the run ended before it.
+ */
 export type Status = 'passed' | 'failed' | 'errored' | 'skipped' | 'held' | 'known' | 'unrun';
 export const statuses: readonly Status[] = ['passed', 'failed', 'errored', 'skipped', 'held', 'known', 'unrun'];
+/** Why a case failed or errored, or what its mark says no longer: a `surprise` is a known failure that passes. */
 export type Cause = 'check' | 'throw' | 'timeout' | 'setup' | 'teardown' | 'data' | 'crash' | 'leak' | 'surprise' | 'expired';
 
 /** One thing that went wrong in a case. */
@@ -24,6 +29,7 @@ export interface Failure {
   readonly fixture?: string | undefined;
 }
 
+/** What came of one step of a case. */
 export interface StepResult {
   readonly title: string;
   /** How deep it stands in other steps, from 0. */
@@ -32,6 +38,7 @@ export interface StepResult {
   readonly milliseconds: number;
 }
 
+/** What a case attached: text, or bytes. */
 export interface Attachment {
   readonly name: string;
   readonly content: string | Uint8Array;

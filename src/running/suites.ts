@@ -23,17 +23,19 @@ export type RunEvent =
   | { readonly type: 'told'; readonly problem: Problem }
   | { readonly type: 'finished'; readonly summary: RunSummary };
 
+/** What a run came to: how many cases have each status. */
 export interface RunSummary {
   readonly counts: Readonly<Record<Status, number>>;
   /** Nothing failed, nothing errored, and no problem was told. */
   readonly ok: boolean;
 }
 
-interface Folder {
+/** Where suites find their data files. */
+export interface Folder {
   /** How data files are read: over HTTP, unless said. */
-  readonly files?: FileReader;
+  readonly files?: FileReader | undefined;
   /** The folder that relative data files start from: that of the page, unless said. */
-  readonly base?: URL;
+  readonly base?: URL | undefined;
 }
 
 /** A page's own, or a worker's. */
@@ -59,30 +61,33 @@ async function planChildren(
 }
 
 /** All cases, expanded and checked, none of them run. Throws a ProblemError with all that is wrong. */
-export async function* planSuites(suites: readonly Child[], options: { seed?: number } & Folder = {}): AsyncGenerator<PlannedCase> {
+export async function* planSuites(suites: readonly Child[], options: Folder = {}): AsyncGenerator<PlannedCase> {
   const folder = withDefaults(options);
   const plan = await planChildren(suites, folder);
   for (const test of plan.tests) for await (const chunk of casesOf(test, folder)) yield* chunk;
 }
 
+/** How suites are run. */
+export interface RunOptions extends Folder {
+  /** Of random values and samples; taken from the clock unless said. */
+  readonly seed?: number | undefined;
+  /** How many cases may be under way at once where nothing else is said; 1 unless said. */
+  readonly concurrency?: number | undefined;
+  /** Ends the run: what is under way is told to stop, and torn down. */
+  readonly signal?: AbortSignal | undefined;
+  /** Chooses cases; all unless said. */
+  readonly only?: ((planned: PlannedCase) => boolean) | undefined;
+  /** Cases that run on request only are run, too. */
+  readonly onRequest?: boolean | undefined;
+  /** Told of each event as it happens. */
+  onEvent?(event: RunEvent): void;
+}
+
 /**
- * Runs suites in this process or page: what a lane does, and what a browser page calls.
- *
- * `seed` is the clock's milliseconds unless said; `only` chooses cases; with `onRequest`, those run, too, that run on request only;
- * `concurrency` is how many may be under way at once
- * where nothing else is said. Throws a ProblemError where the plan has errors; then nothing has run.
+ * Runs suites in this process or page: what a lane does, and what a browser page calls. Throws a ProblemError where the plan has
+ * errors; then nothing has run.
  */
-export async function runSuites(
-  suites: readonly Child[],
-  options: {
-    seed?: number;
-    concurrency?: number;
-    signal?: AbortSignal;
-    only?: (planned: PlannedCase) => boolean;
-    onRequest?: boolean;
-    onEvent?(event: RunEvent): void;
-  } & Folder = {},
-): Promise<RunSummary> {
+export async function runSuites(suites: readonly Child[], options: RunOptions = {}): Promise<RunSummary> {
   const { seed = epoch() % 1_000_000, concurrency, signal, only, onRequest = false, onEvent } = options;
   const folder = withDefaults(options);
   const { files } = folder;

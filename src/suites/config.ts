@@ -1,12 +1,14 @@
 import type { Problem } from '../problems/problem.ts';
 
+/** What `red-lattice.config.ts` may say; the command line wins over it. */
 export interface Config {
   /** Patterns of the test files; `**\/*.lattice.{ts,mts,js,mjs}` unless said. */
   files?: readonly string[] | undefined;
+  /** How many processes run cases; as many as there are processors unless said, and 0 for none but the command's own. */
   lanes?: number | undefined;
-  /** How many cases may be under way at once within a lane, where nothing else is said. */
+  /** How many cases may be under way at once within a lane, where nothing else is said; 1 unless said here. */
   concurrency?: number | undefined;
-  /** Milliseconds for each case's body, where nothing else is said. */
+  /** Milliseconds for each case's body, where nothing else is said; 10,000 unless said here. */
   timeout?: number | undefined;
   /** The tags in use, each with its meaning; any other tag is an error. */
   tags?: Readonly<Record<string, string>> | undefined;

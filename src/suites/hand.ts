@@ -2,6 +2,7 @@ import type { Checks, Ensures } from '../checks/checks.ts';
 
 /** What a test's body is handed: its row, its checks, its steps. */
 export interface CaseInHand<Row extends object> {
+  /** The case's row; that of the suites around it is part of it. */
   readonly row: Readonly<Row>;
   /** Records a failure and goes on. */
   readonly check: Checks;
@@ -13,16 +14,20 @@ export interface CaseInHand<Row extends object> {
   eventually<T>(probe: () => T, limit?: { within?: number; every?: number }): Promise<NonNullable<Awaited<T>>>;
   /** Clean-up after the body, last in first out, before the case's fixtures are torn down. */
   defer(cleanUp: () => unknown): void;
+  /** A line of the case's output, kept with its result. */
   log(...parts: unknown[]): void;
+  /** A file beside the result: text, bytes, or an object as JSON. */
   attach(name: string, content: string | Uint8Array | object): void;
   /** Leaves the rest of the case undone, with a reason. */
   skip(reason: string): never;
   /** Aborted when the case's time is over or the run is interrupted. */
   readonly signal: AbortSignal;
+  /** `<file>#<suite>/<test>/<case>`: steady from run to run. */
   readonly id: string;
   readonly title: string;
 }
 
+/** Runs a named part of a case. Gives what the part gives, or undefined where it failed. */
 export interface Step {
   <T>(title: string, part: (now: StepInHand) => T): Stepped<T>;
   /** As step, but a failure ends the case: so it has a value. */

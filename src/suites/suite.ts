@@ -5,7 +5,9 @@ import { captureOrigin, type Origin } from '../problems/place.ts';
 import { refuse } from '../problems/problem.ts';
 import type { CaseInHand } from './hand.ts';
 
+/** What folders, suites and tests may say for what is within; the inner statement wins, tags and bindings add up. */
 export interface Options extends Marks {
+  /** What changes about fixtures for all cases within. */
   bind?: readonly Binding[] | undefined;
   /** Fixtures that every case within gets, whether or not it names them. */
   always?: readonly Source<any>[] | undefined;
@@ -21,21 +23,30 @@ export interface Options extends Marks {
   retries?: number | undefined;
 }
 
+/** A named group of tests and suites. */
 export interface Suite {
   readonly [kind]: 'suite';
   readonly title: string;
   /** The same suite under another title, with these options laid over its own. */
   adapt(title: string, options: SuiteOptions & { cases?: undefined }): Suite;
+  /** The same for each of a source's rows. */
   adapt<Row extends object>(title: string, options: SuiteOptions<Row>): Suite;
 }
+
+/** A named body, with what it needs and its cases. */
 export interface Test {
   readonly [kind]: 'test';
   readonly title: string;
 }
+
+/** What stands in a suite; what is false, null or undefined is left out, so that `condition && test(…)` works. */
 export type Child = Suite | Test | false | null | undefined;
 
+/** What a suite may say, for all that is within. */
 export interface SuiteOptions<Row extends object = {}> extends Omit<Options, 'bind'> {
+  /** The whole suite once for each of these rows. */
   cases?: CaseSource<Row> | undefined;
+  /** What changes about fixtures, for all rows or for each by its own. */
   bind?: (readonly Binding[] | ((row: Row) => readonly Binding[])) | undefined;
   /** Marks for single children, by title path; a title that is not there is an error of the plan. */
   marks?: Readonly<Record<string, Marks>> | undefined;
@@ -46,14 +57,19 @@ export interface SuiteOptions<Row extends object = {}> extends Omit<Options, 'bi
   once?: Around | undefined;
 }
 
+/** A set-up and a tear-down without a value. */
 export interface Around {
   setup?(moment: SetupMoment<{}>): unknown;
   teardown?(outcome: Outcome): unknown;
 }
 
+/** What a test may say. */
 export interface TestOptions<Row extends object, N extends Needs> extends Omit<Options, 'bind'> {
+  /** Fixtures whose values the body is handed, by these names. */
   needs?: N | undefined;
+  /** A case for each of these rows; one case without. */
   cases?: CaseSource<Row> | undefined;
+  /** What changes about fixtures, for all rows or for each by its own. */
   bind?: (readonly Binding[] | ((row: Row) => readonly Binding[])) | undefined;
 }
 

@@ -88,7 +88,7 @@ export const names = suite('names', [
           ['{{nights} for {vessel}', '{nights} for Gull'],
           ['{vessel} for {stay}', 'Gull for {nights: 3}'],
           ['no columns', 'no columns › vessel=Gull, stay={nights: 3}'],
-          ['{vessel.owner.name}', 'undefined'],
+          ['{vessel.owner.name}', '{vessel.owner.name}'],
         ],
       ),
     },

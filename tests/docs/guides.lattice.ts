@@ -24,7 +24,7 @@ const plain = (text: string): string[] =>
 
 const guides = Object.fromEntries(
   await Promise.all(
-    ['README.md', ...(await readdir(join(root, 'docs'))).filter((name) => name.endsWith('.md')).map((name) => `docs/${name}`)].map(
+    ['README.md', ...(await readdir(join(root, 'docs'))).filter((name) => name.endsWith('.md') && name !== 'reference.md').map((name) => `docs/${name}`)].map(
       async (name) => [name, { blocks: blocksOf(await readFile(join(root, name), 'utf8')) }] as const,
     ),
   ),
@@ -59,6 +59,11 @@ const project = fixture('project', {
 });
 
 export const docs = suite('guides', { timeout: 60_000 }, [
+  test('the reference is what the docstrings say', async ({ check }) => {
+    const { status, output } = await runNode([join(root, 'scripts', 'reference.mjs'), '--check'], root);
+    check.equal(status, 0, output);
+  }),
+
   test(
     '{guide}: its code compiles, and its commands say what is shown',
     {

@@ -111,17 +111,20 @@ function guarded<T>(parse: (text: string) => T): (text: string) => CellReading<T
  * `or(…)` says otherwise.
  */
 export const cell = {
+  /** As it stands. */
   text: make('text', (text) => ({ value: text })),
   /** As in JSON: no thousands separators, no decimal comma. */
   number: make('number', readNumber),
+  /** A whole number. */
   integer: make('integer', readInteger),
   /** true or false, yes or no, 1 or 0, in upper or lower case. */
   boolean: make('boolean', (text) => {
     const value = Object.hasOwn(truths, text.toLowerCase()) ? truths[text.toLowerCase()] : undefined;
     return value === undefined ? { hint: 'write true or false, yes or no, 1 or 0' } : { value };
   }),
-  /** ISO 8601, as UTC. */
+  /** A day or a moment in ISO 8601, as UTC: 2031-04-30, 2031-04-30T09:00Z. */
   date: make('date', readDate),
+  /** Any value of JSON. */
   json: make<unknown>(
     'JSON value',
     guarded((text) => JSON.parse(text) as unknown),
@@ -129,6 +132,7 @@ export const cell = {
   ),
   /** A kind of one's own; what `parse` throws says what is wrong. */
   from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, guarded(parse)),
+  /** One of these words, as they are written. */
   oneOf: <const V extends readonly string[]>(...allowed: V): Cell<V[number]> =>
     make<V[number]>(`word of these: ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? { value: text as V[number] } : { hint: undefined })),
   /** Several values in one cell, parted by `;` unless said. */

@@ -11,9 +11,11 @@ export interface StandardSchema<Out> {
   };
 }
 
+/** The columns of a data file by the property that each becomes: a cell of ours, or a Standard Schema that takes the cell's text. */
 export type Columns = Readonly<Record<string, Cell<any> | StandardSchema<any>>>;
 type Optional<C> = { [K in keyof C]: C[K] extends { readonly absent: true } ? K : never }[keyof C];
 type CellValue<T> = T extends Cell<infer V> ? V : T extends StandardSchema<infer V> ? V : never;
+/** The row that columns come to; what may be absent is optional in it. */
 export type RowOf<C> = Flat<{ [K in Exclude<keyof C, Optional<C>>]: CellValue<C[K]> } & { [K in Optional<C>]?: CellValue<C[K]> }>;
 
 /** What one column of a file is for. */

@@ -4,9 +4,11 @@ import type { Chunks, Expansion, FileReader } from '../row.ts';
 import { type CaseSource, Cases } from '../source.ts';
 import type { Columns, RowOf, StandardSchema } from './columns.ts';
 
+/** How a data file is to be read. */
 export interface DataFileOptions {
   /** Lines that start so are left out; '#' unless said otherwise, false for none. */
   comment?: string | false | undefined;
+  /** What parts the cells of a line: ',' in CSV and a tab in TSV unless said. */
   delimiter?: string | undefined;
   /** A workbook's sheet; its first unless said otherwise. */
   sheet?: string | undefined;

@@ -9,8 +9,9 @@ import { combinationsOf, mostCombinations, type Wanted } from './combinations.ts
 import { Constraints, neverOf } from './constraints.ts';
 import { factsOf } from './facts.ts';
 
+/** Which of a matrix' combinations become rows. */
 export interface MatrixOptions<Row> {
-  /** 'all' combinations (the default), or enough rows that each combination of any `n` axes' values stands in one. */
+  /** 'all' combinations (the default), or a strength from 1 to 6: enough rows that each combination of any so many axes' values stands in one. */
   cover?: 'all' | number | undefined;
   /** Groups of axes to cover more strongly than the rest. */
   stronger?: readonly { axes: readonly (keyof Row)[]; cover: number }[] | undefined;
@@ -23,11 +24,13 @@ export interface MatrixOptions<Row> {
     | undefined;
   /** Rows that must be there; what they cover is not covered again. */
   plus?: readonly Partial<Row>[] | undefined;
+  /** Of the search; 1 unless said. The same seed gives the same rows on any machine. */
   seed?: number | undefined;
   /** How long to look for fewer rows; the same effort and seed give the same rows. */
   effort?: 'quick' | 'thorough' | undefined;
 }
 declare const impossible: unique symbol;
+/** A combination that cannot occur: a value or a list of values for each of some axes, or what `never` gives for a predicate. */
 export type Impossible<Row> = { [K in keyof Row]?: Row[K] | readonly Row[K][] } | { readonly [impossible]: 'impossible' };
 
 /** Rows are made in chunks of so many combinations. */
