@@ -1,4 +1,5 @@
 import type { ChildProcess } from 'node:child_process';
+import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { Command, CommanderError, Option } from 'commander';
 import { tellProblem } from '../formats/human/run.ts';
@@ -9,6 +10,7 @@ import { rootOf } from '../node/find.ts';
 import { InProcessLane } from '../node/in-process-lane.ts';
 import { ownFolder } from '../node/record.ts';
 import { startLane } from '../node/start-lane.ts';
+import { nearest } from '../problems/nearest.ts';
 import { ProblemError } from '../problems/problem.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
@@ -23,6 +25,15 @@ import type { Setting } from './setting.ts';
 import { processTerminal, refuse, tellingFor } from './terminal.ts';
 import { version } from './version.ts';
 import { viewCommand } from './view.ts';
+
+/** The command that a single word most likely means which is no file: without a command, words say what to run. */
+const misspelt = (where: readonly string[], program: Command, folder: string): string | undefined =>
+  where.length === 1 && !existsSync(join(folder, where[0] as string))
+    ? nearest(
+        where[0] as string,
+        program.commands.map((command) => command.name()),
+      )
+    : undefined;
 
 /** Does what the arguments say; gives the exit status. All commands are one file when built: at a start, files cost more than code. */
 async function parse(args: readonly string[], setting: Setting): Promise<number> {
@@ -67,7 +78,8 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
       '\nExamples:\n  red-lattice run\n  red-lattice run tests/dues.lattice.ts:14\n  red-lattice run data/dues.csv:27\n  red-lattice run --title "shore power" --show cases',
     )
     .action(async (where: string[], options) => {
-      status = await runCommand(where, options, setting);
+      const meant = misspelt(where, program, setting.folder);
+      status = meant ? refuse(terminal, `${where[0]} is neither a command nor a file; did you mean ${meant}?`) : await runCommand(where, options, setting);
     });
 
   addSelection(

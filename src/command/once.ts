@@ -3,6 +3,7 @@ import { mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { tellLeaks } from '../formats/human/leaks.ts';
+import { nothingSelected } from '../formats/human/nothing-selected.ts';
 import { type Closing, lastLine, tellFailures, tellPlanProblems, tellSummary } from '../formats/human/run.ts';
 import { tellTimeline } from '../formats/human/timeline.ts';
 import type { ReportFormat } from '../formats/report-formats.ts';
@@ -138,7 +139,7 @@ export async function runOnce(
   tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal.style))], closing, options, terminal, root);
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}; nothing more was run`);
-  if (status === 3) terminal.out(terminal.style.yellow('no case was selected'));
+  if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where)));
   // A record that could not be gone on with stays as it was.
   const isRefused = earlier !== undefined && state.planProblems.length > 0;
   if (state.unwritable === undefined && !isRefused) writeInfo(record, ended);

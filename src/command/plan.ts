@@ -1,5 +1,6 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
+import { nothingSelected } from '../formats/human/nothing-selected.ts';
 import { tellPlanProblems, tellProblem } from '../formats/human/run.ts';
 import { planAsCsv, planAsJson } from '../formats/plan.ts';
 import { count, oneLine } from '../formats/style.ts';
@@ -45,9 +46,10 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     if (test.cases <= most) test.ids.push(entry.name.id);
   };
   try {
+    const selection = selectionOf(options, targets, prepared);
     const request = plainRequest(prepared, {
       mode: 'plan',
-      selection: selectionOf(options, targets, prepared),
+      selection,
       loadTimeout: options.loadTimeout,
       record,
     });
@@ -64,7 +66,9 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     if (isBroken) return 2;
     const fileCount = new Set([...tests.values()].map(({ header }) => header.file)).size;
     tell(
-      cases === 0 ? terminal.style.yellow('no case was selected') : `\n${count(cases, 'case')} in ${count(tests.size, 'test')}, ${count(fileCount, 'file')}`,
+      cases === 0
+        ? terminal.style.yellow(nothingSelected(selection, where))
+        : `\n${count(cases, 'case')} in ${count(tests.size, 'test')}, ${count(fileCount, 'file')}`,
     );
     return cases === 0 ? 3 : 0;
   } finally {

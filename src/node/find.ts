@@ -8,6 +8,9 @@ import { configurationOf } from './configuration.ts';
 
 const pattern = '**/*.lattice.{ts,mts,js,mjs,tsx,jsx}';
 const testFile = /(?<!(?:^|[/\\])here)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
+/** How test files are named, for messages. */
+const named = '*.lattice.ts, .mts, .js, .mjs';
+const script = /\.[cm]?[jt]sx?$/;
 const ignored = ['**/node_modules/**', '**/.*/**', '**/here.lattice.*'];
 
 export interface Found {
@@ -44,11 +47,21 @@ export async function findFiles(where: readonly string[], folder: string, patter
       wholes++;
       const below = await glob(patterns, path);
       if (below.length === 0)
-        problems.push({ code: 'no-such-target', target: given, reason: 'no test file (*.lattice.ts, .mts, .js, .mjs) is in this folder or below' });
+        problems.push({
+          code: 'no-such-target',
+          target: given,
+          reason: `no test file (${named}) is in this folder or below; red-lattice new <name> writes one`,
+        });
       for (const file of below) files.add(file);
     } else if (entry?.isFile()) {
       if (testFile.test(path)) files.add(path);
-      else for (const file of await glob(patterns, folder)) files.add(file);
+      else {
+        const all = await glob(patterns, folder);
+        // Data files are no scripts.
+        if (script.test(path) && !all.includes(path))
+          problems.push({ code: 'no-such-target', target: given, reason: `by its name it is no test file: ${named}` });
+        for (const file of all) files.add(file);
+      }
       targets.push({ url, line });
     } else {
       const matching = /[*?{[]/.test(given) ? await glob([given], folder) : [];

@@ -29,6 +29,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'bad-cell'; readonly column: string; readonly text: string; readonly wanted: string; readonly hint?: string | undefined }
   | { readonly code: 'empty-cell'; readonly column: string; readonly wanted: string }
   | { readonly code: 'cell-error'; readonly column: string; readonly shown: string }
+  | { readonly code: 'other-delimiter'; readonly delimiter: string }
   | { readonly code: 'unread-column'; readonly column: string; readonly known: readonly string[] }
   | { readonly code: 'schema-issue'; readonly column: string | undefined; readonly message: string }
   | { readonly code: 'broken-document'; readonly reason: string }

@@ -68,6 +68,8 @@ export function wording(problem: Problem): string {
       return `${problem.path}: its ending tells no known format; there are: ${problem.known.join(', ')}`;
     case 'missing-column':
       return `no column \`${problem.column}\`; ${mend(problem.column, problem.known)}`;
+    case 'other-delimiter':
+      return `the headings are parted by ${JSON.stringify(problem.delimiter)}; say delimiter: ${JSON.stringify(problem.delimiter)} in the options of dataFile`;
     case 'bad-cell':
       return `${problem.column}: ${clip(problem.text)} is not ${article(problem.wanted)}${problem.hint ? `; ${problem.hint}` : ''}`;
     case 'empty-cell':

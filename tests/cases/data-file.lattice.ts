@@ -122,6 +122,11 @@ export const reading = suite('a data file', [
       'it is not text': { what: 'it is not text', text: new Uint8Array([0x61, 0x0a, 0xff, 0xfe, 0x80]), says: /it is not a text in utf-8$/ },
       'zero bytes are in it': { what: 'zero bytes are in it', text: 'a\0,b\n', says: /there are zero bytes in it; UTF-16 needs a byte order mark$/ },
       'a heading is a trap': { what: 'a heading is a trap', text: '__proto__,b\n1,2\n', says: /^`__proto__` cannot be a column/ },
+      'headings are parted by something else': {
+        what: 'headings are parted by something else',
+        text: 'nights;due\n1;2\n',
+        says: /^the headings are parted by ";"; say delimiter: ";" in the options of dataFile$/,
+      },
       'headings are missing and twice': {
         what: 'headings are missing and twice',
         text: 'nigths,due,due\n1,2,3\n',

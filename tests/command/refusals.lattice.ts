@@ -30,6 +30,7 @@ const project = fixture('project', {
     await writeFile(join(folder, 'changed.json'), JSON.stringify({ ...JSON.parse(head), results: [JSON.parse(result), changed] }, null, 1));
     await writeFile(join(folder, 'headless.jsonl'), '{"format":"red-lattice report","version":"1.0"}\n');
     await writeFile(join(folder, 'listless.jsonl'), `${head.replace('"tests":[', '"tests":7,"was":[')}\n`);
+    await writeFile(join(folder, 'holds.mjs'), '');
     await mkdir(join(folder, 'newer'));
     await writeFile(join(folder, 'newer', 'run.json'), '{"kind":"red-lattice run record","version":99,"tool":"9.0.0"}');
     return folder;
@@ -61,6 +62,9 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
           ['compare one one --variants a', /It must be two titles of variants/],
           ['compare one one --variants a,b', /no case is of a variant "a" or "b"/],
           ['view', /there is no run record yet/],
+          ['reprot', /reprot is neither a command nor a file; did you mean report\?/],
+          ['run holds.mjs', /holds\.mjs: by its name it is no test file: \*\.lattice\.ts/],
+          ['run newer', /newer: no test file .* is in this folder or below; red-lattice new <name> writes one/],
           ['new', /missing required argument 'name'/],
         ],
       ),
@@ -70,6 +74,26 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
       check.equal(status, 2);
       check.matches(output, row.says);
       check.equal(/\n\s+at /.test(output), false, 'a stack');
+    },
+  ),
+
+  inProject(
+    'nothing selected: {selection} says {says}',
+    {
+      cases: table(
+        ['selection', 'says'],
+        [
+          ['good.lattice.ts:1', /none comes from "good\.lattice\.ts:1"/],
+          ['good.lattice.ts --title nothing', /none comes from "good\.lattice\.ts" and has "nothing" in its title/],
+          ['good.lattice.ts --row n=3 --row m>=4', /none .* and has n=3 and m>=4 in its row/],
+          ['good.lattice.ts --tag a --tag b --not-tag c', /none .* and has the tag "a" or "b" and lacks the tag "c"/],
+          ['good.lattice.ts --id x#y', /none .* and has the id "x#y"/],
+        ],
+      ),
+    },
+    async ({ row, check }, { project }) => {
+      const { output } = await runCommand(['run', ...row.selection.split(' ')], project);
+      check.matches(output, row.says);
     },
   ),
 

@@ -5,6 +5,13 @@ import { type Column, type Columns, columnsFor, isMark } from './columns.ts';
 /** A column, and which cell of a record is its. */
 export type Indexed = Column & { readonly index: number };
 
+/** What parts the one heading that was found into those that are wanted, if something does. */
+const otherDelimiter = (heading: string, wanted: readonly string[]): string | undefined =>
+  [';', '\t', '|', ','].find((delimiter) => {
+    const parts = heading.split(delimiter).map((part) => part.trim());
+    return parts.length > 1 && wanted.some((column) => parts.includes(column));
+  });
+
 /** Finds the columns among a file's headings. All that is wrong with them is told together; what is read by nobody is remarked on. */
 export function readHeadings(
   texts: readonly string[],
@@ -22,7 +29,10 @@ export function readHeadings(
   const found = columnsFor(columns, columns ? headings : named).map((column) => ({ ...column, index: headings.indexOf(column.heading) }));
   for (const { property, index } of found) if (property === '__proto__') problems.push({ code: 'bad-heading', heading: property, at: placeOf(index) });
   const known = named.filter((heading) => !isMark(heading));
-  for (const { heading, index } of found) if (index < 0) problems.push({ code: 'missing-column', column: heading, known, at: placeOf(0) });
+  const missing = found.filter(({ index }) => index < 0).map(({ heading }) => heading);
+  const delimiter = missing.length > 0 && known.length === 1 ? otherDelimiter(known[0] as string, missing) : undefined;
+  if (delimiter) problems.push({ code: 'other-delimiter', delimiter, at: placeOf(0) });
+  else for (const column of missing) problems.push({ code: 'missing-column', column, known, at: placeOf(0) });
   if (problems.length) throw new ProblemError(problems);
   const read = new Set(found.map(({ index }) => index));
   headings.forEach((heading, index) => {
