@@ -6,9 +6,9 @@ import { resultOf } from './outcome.ts';
 import type { CaseResult } from './result.ts';
 import type { Listener } from './run.ts';
 
-/** So many cases in a row, none longer than this on average, are a stream of trivial ones. */
-const streamAfter = 64;
-const trivialMilliseconds = 0.025;
+/** So many cases in a row that take no longer than this together are a stream of trivial ones. The first ones run cold. */
+const someCases = 64;
+const trivialMilliseconds = 6.4;
 /** In a stream the event loop gets a turn, and results go out, this often. */
 const turnEvery = 1;
 
@@ -26,8 +26,11 @@ export class Delivery {
   #waiting: { run: CaseRun; result: CaseResult | undefined }[] = [];
   #turning: Promise<void> | undefined;
   #lastTurn = now();
+  /** Of the cases since the last look: how many, and how long they took. */
   #cases = 0;
   #milliseconds = 0;
+  /** As of the last look. */
+  #trivial = false;
   #announced = false;
   /** When the last case ended: asking the clock is dear in a stream. */
   #clock = 0;
@@ -42,11 +45,12 @@ export class Delivery {
   anew(): void {
     this.#cases = 0;
     this.#milliseconds = 0;
+    this.#trivial = false;
     this.#announced = false;
   }
 
   get streaming(): boolean {
-    return !this.#careful && this.#cases >= streamAfter && this.#milliseconds < this.#cases * trivialMilliseconds;
+    return this.#trivial && this.#milliseconds < trivialMilliseconds;
   }
 
   /** Tells that a case goes on to a phase, or that a stream has begun. */
@@ -64,6 +68,11 @@ export class Delivery {
     const taken = run.setup + run.body + run.teardown;
     this.#cases++;
     this.#milliseconds += taken;
+    if (this.#cases === someCases) {
+      this.#trivial = !this.#careful && this.#milliseconds < trivialMilliseconds;
+      this.#cases = 0;
+      this.#milliseconds = 0;
+    }
     this.#clock = run.begun + taken;
     this.#waiting.push({ run, result });
     if (!this.streaming) void this.turn();
