@@ -2,6 +2,7 @@ import { type Command, InvalidArgumentError, Option } from 'commander';
 import type { Sides } from '../formats/human/grid.ts';
 import { type RowCondition, readCondition } from '../suites/row-condition.ts';
 import type { Selection, Target } from '../suites/selection.ts';
+import { shardOf } from './shard.ts';
 
 /** What `run` and `plan` share: which cases are meant. */
 export interface SelectionOptions {
@@ -65,13 +66,6 @@ export function pairOf(value: string): { before: string; after: string } {
   return { before, after };
 }
 
-/** `2/5`: the second of five. */
-function shardOf(value: string): { index: number; of: number } {
-  const [index, of] = (/^(\d+)\/(\d+)$/.exec(value) ?? []).slice(1).map(Number) as [number?, number?];
-  if (!index || !of || index > of) throw new InvalidArgumentError('It must be like 2/5: the second of five, counted from 1.');
-  return { index, of };
-}
-
 /** How results are laid out for people. */
 export const addLook = (command: Command): Command =>
   command
@@ -87,7 +81,7 @@ export function addSelection(command: Command): Command {
     .option('--id <id>', 'the case with this id (repeated: any of them)', collected)
     .option('-r, --row <column=value>', 'the cases whose row has that value (also !=, <, <=, >, >=; repeated: all of them)', rowCondition)
     .option('--failed', 'the cases that failed in the last run that they were in')
-    .option('--shard <i/n>', 'the i-th of n parts, the same on every machine', shardOf)
+    .option('--shard <i/n>', 'the i-th of n parts, the same on every machine; job: as an indexed job’s environment tells', (text) => shardOf(text))
     .option('--times <record>', 'deal shards by what each case took in a record, the same on every machine')
     .option('--on-request', 'also those that run on request only')
     .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000);

@@ -1,5 +1,6 @@
-import { range, test } from 'red-lattice';
+import { range, table, test } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
+import { shardOf } from '../../src/command/shard.ts';
 import { balance } from '../../src/results/shards.ts';
 
 export const balanced = test('shards by time hold every case once and take about as long: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check }) => {
@@ -15,4 +16,35 @@ export const balanced = test('shards by time hold every case once and take about
   // The last case of the fullest shard went where the least was.
   check.holds(Math.max(...loads) - Math.min(...loads) <= Math.max(...cases.map(({ milliseconds }) => milliseconds)), loads.join());
   check.equal(balance(random.shuffle(cases), of), shards, 'in whatever order they come');
+});
+
+export const jobs = test('--shard {given} in a job with {environment} is {part}', {
+  cases: table(
+    ['given', 'environment', 'part'],
+    [
+      ['2/5', {}, '2 of 5'],
+      ['0/5', {}, 'There is no part 0 of 5: they are counted from 1.'],
+      ['2/5/7', {}, /^It must be like 2\/5/],
+      ['2', {}, /^It must be like 2\/5/],
+      ['job', { CI_NODE_INDEX: '1', CI_NODE_TOTAL: '3' }, '1 of 3'],
+      ['job', { CIRCLE_NODE_INDEX: '0', CIRCLE_NODE_TOTAL: '3' }, '1 of 3'],
+      ['job', { SLURM_PROCID: '2', SLURM_NTASKS: '3' }, '3 of 3'],
+      ['job', { JOB_COMPLETION_INDEX: '4' }, 'JOB_COMPLETION_INDEX tells which job this is, and nothing tells of how many: say job/5 for five.'],
+      ['job/5', { JOB_COMPLETION_INDEX: '4' }, '5 of 5'],
+      ['job/5', { JOB_COMPLETION_INDEX: '5' }, 'There is no part 6 of 5: they are counted from 1.'],
+      ['job', {}, /^No variable of the environment tells a job's index; looked for CI_NODE_INDEX/],
+      ['job', { CI_NODE_INDEX: 'x', CI_NODE_TOTAL: '3' }, /^No variable/],
+    ],
+  ),
+}, ({ row, check }) => {
+  const come = (): string => {
+    try {
+      const { index, of } = shardOf(row.given, row.environment as Record<string, string>);
+      return `${index} of ${of}`;
+    } catch (error) {
+      return (error as Error).message;
+    }
+  };
+  if (typeof row.part === 'string') check.equal(come(), row.part);
+  else check.matches(come(), row.part);
 });

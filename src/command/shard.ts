@@ -1,0 +1,39 @@
+import { InvalidArgumentError } from 'commander';
+
+/** How systems that start several alike jobs tell each of them which it is: the variables, and what the first job's index is. */
+const jobs: readonly { readonly index: string; readonly total?: string; readonly first: 0 | 1 }[] = [
+  { index: 'CI_NODE_INDEX', total: 'CI_NODE_TOTAL', first: 1 },
+  { index: 'CIRCLE_NODE_INDEX', total: 'CIRCLE_NODE_TOTAL', first: 0 },
+  { index: 'BUILDKITE_PARALLEL_JOB', total: 'BUILDKITE_PARALLEL_JOB_COUNT', first: 0 },
+  { index: 'SYSTEM_JOBPOSITIONINPHASE', total: 'SYSTEM_TOTALJOBSINPHASE', first: 1 },
+  { index: 'AWS_BATCH_JOB_ARRAY_INDEX', total: 'AWS_BATCH_JOB_ARRAY_SIZE', first: 0 },
+  { index: 'SLURM_PROCID', total: 'SLURM_NTASKS', first: 0 },
+  { index: 'JOB_COMPLETION_INDEX', first: 0 },
+];
+
+interface Part {
+  /** Counted from 1. */
+  readonly index: number;
+  readonly of: number;
+}
+
+/** `2/5`: the second of five. `job`, or `job/5` where the environment tells no total: that of an indexed job. */
+export function shardOf(value: string, environment: Readonly<Record<string, string | undefined>> = process.env): Part {
+  const [, ofJob] = /^job(?:\/(.+))?$/.exec(value) ?? [];
+  const [, index, of] = /^(\d+)\/(\d+)$/.exec(value) ?? [];
+  const part = value.startsWith('job') ? jobIn(environment, ofJob) : { index: numberIn(index), of: numberIn(of) };
+  if (part.index === undefined || part.of === undefined)
+    throw new InvalidArgumentError('It must be like 2/5: the second of five, counted from 1; or job: the part that an indexed job’s environment tells.');
+  if (part.index < 1 || part.index > part.of) throw new InvalidArgumentError(`There is no part ${part.index} of ${part.of}: they are counted from 1.`);
+  return { index: part.index, of: part.of };
+}
+
+function jobIn(environment: Readonly<Record<string, string | undefined>>, given: string | undefined): Part {
+  const job = jobs.find(({ index }) => numberIn(environment[index]) !== undefined);
+  if (!job) throw new InvalidArgumentError(`No variable of the environment tells a job's index; looked for ${jobs.map(({ index }) => index).join(', ')}.`);
+  const of = numberIn(given ?? environment[job.total ?? '']);
+  if (of === undefined) throw new InvalidArgumentError(`${job.index} tells which job this is, and nothing tells of how many: say job/5 for five.`);
+  return { index: (numberIn(environment[job.index]) as number) + 1 - job.first, of };
+}
+
+const numberIn = (text: string | undefined): number | undefined => (text !== undefined && /^\d{1,6}$/.test(text) ? Number(text) : undefined);
