@@ -84,7 +84,7 @@ export function hasPart(actual: unknown, part: unknown, within: readonly unknown
   );
 }
 
-export function isTree(value: unknown): value is object {
+function isTree(value: unknown): value is object {
   if (typeof value !== 'object' || value === null) return false;
   const prototype = Object.getPrototypeOf(value);
   return Array.isArray(value) || prototype === Object.prototype || prototype === null;

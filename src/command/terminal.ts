@@ -24,7 +24,7 @@ export function refuse({ error }: Pick<Terminal, 'error'>, reason: string): 2 {
 }
 
 /** Colours on a terminal only; NO_COLOR and FORCE_COLOR overrule that. */
-export function wantsColours(environment: Readonly<Record<string, string | undefined>>, isTerminal: boolean): boolean {
+function wantsColours(environment: Readonly<Record<string, string | undefined>>, isTerminal: boolean): boolean {
   const { NO_COLOR, FORCE_COLOR, TERM, CI } = environment;
   if (NO_COLOR) return false;
   if (FORCE_COLOR !== undefined && FORCE_COLOR !== '') return FORCE_COLOR !== '0' && FORCE_COLOR !== 'false';

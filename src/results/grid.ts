@@ -36,7 +36,7 @@ export interface Grid<Result extends Celled = Celled> {
 }
 
 /** A column with more values is no side of a grid. */
-export const mostValues = 24;
+const mostValues = 24;
 
 /** The columns of some rows that have 2 to 24 values, which most rows share with others. */
 export function axesOf(rows: Iterable<Celled['row']>): Axis[] {

@@ -73,7 +73,7 @@ export const emptyState = (): RunState => ({
   unwritable: undefined,
 });
 
-export const noCounts = (): Record<Status, number> => Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
+const noCounts = (): Record<Status, number> => Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
 
 /** Takes one entry in. The same case is never counted twice: a fresh lane leaves out what is on record. */
 export function take(state: RunState, entry: JournalEntry): void {

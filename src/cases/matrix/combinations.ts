@@ -224,7 +224,7 @@ export class Combinations {
 }
 
 /** All sets of k numbers below n, each in rising order. The array is the same each time. */
-export function* subsets(n: number, k: number): Generator<readonly number[]> {
+function* subsets(n: number, k: number): Generator<readonly number[]> {
   const set = Array.from({ length: k }, (_, i) => i);
   if (k > n) return;
   for (;;) {

@@ -6,7 +6,7 @@ export interface Field {
 }
 
 /** The prime and the exponent of a prime power; nothing for other numbers. */
-export function primePower(number: number): { prime: number; exponent: number } | undefined {
+function primePower(number: number): { prime: number; exponent: number } | undefined {
   let prime = 2;
   while (number % prime !== 0) prime++;
   let exponent = 0;
