@@ -40,7 +40,14 @@ const builds = [
     entryPoints: { index: `${source}/index.ts`, node: `${source}/node/index.ts`, lane: `${source}/node/lane-entry.ts` },
     chunkNames: 'part-[hash]',
   }),
-  await build({ ...options, entryPoints: { command: `${source}/command/entry.ts` }, chunkNames: 'command-[hash]', plugins: [apart] }),
+  await build({
+    ...options,
+    entryPoints: { command: `${source}/command/entry.ts` },
+    chunkNames: 'command-[hash]',
+    plugins: [apart],
+    // What is bundled and no ES module asks for the runtime's own modules in its own way.
+    banner: { js: "import { createRequire as requireFrom } from 'node:module';\nconst require = requireFrom(import.meta.url);" },
+  }),
   ...(bare ? [] : [await build({ ...options, entryPoints: { reports: `${source}/formats/report.ts` }, splitting: false })]),
 ];
 writeFileSync(`${out}/command.js`, `#!/usr/bin/env node\n${readFileSync(`${out}/command.js`, 'utf8')}`);

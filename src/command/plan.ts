@@ -7,6 +7,7 @@ import { count, oneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { readJournals } from '../node/journals.ts';
 import { ownFolder } from '../node/record.ts';
+import { grouped } from '../problems/grouped.ts';
 import type { JournalEntry, TestHeader } from '../results/journal.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
 import { plainRequest, prepare } from './prepare.ts';
@@ -90,7 +91,7 @@ function tellTests(tests: readonly ListedTest[], { style }: Terminal): string[] 
     const shown = ids.length === cases ? ids : ids.slice(0, shownCases);
     // A lone case is what its test says.
     for (const id of shown) if (id !== header.id) lines.push(style.dim(`    ${oneLine(id.slice(header.id.length + 1))}`));
-    if (shown.length < cases) lines.push(style.dim(`    … and ${(cases - shown.length).toLocaleString('en')} more (--all)`));
+    if (shown.length < cases) lines.push(style.dim(`    … and ${grouped(cases - shown.length)} more (--all)`));
   }
   return lines;
 }

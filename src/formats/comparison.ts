@@ -1,3 +1,4 @@
+import { grouped } from '../problems/grouped.ts';
 import type { Change, Compared, Comparison } from '../results/compare.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { code } from './markdown-text.ts';
@@ -80,13 +81,13 @@ function detailOf(change: Told, one: Compared): string {
 const tellRun = ({ name, info }: ComparedRun): string => {
   const { counts = {} } = info;
   const failed = (counts['failed'] ?? 0) + (counts['errored'] ?? 0);
-  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${(counts['passed'] ?? 0).toLocaleString('en')} passed, ${failed.toLocaleString('en')} failed${info.wall === undefined ? '' : `, ${duration(info.wall)}`}`;
+  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${grouped(counts['passed'] ?? 0)} passed, ${grouped(failed)} failed${info.wall === undefined ? '' : `, ${duration(info.wall)}`}`;
 };
 
 const closing = ({ cases, same }: Comparison): string =>
   [
-    ...told.filter((change) => cases[change].length > 0).map((change) => `${cases[change].length.toLocaleString('en')} ${inWords[change]}`),
-    `${same.toLocaleString('en')} the same`,
+    ...told.filter((change) => cases[change].length > 0).map((change) => `${grouped(cases[change].length)} ${inWords[change]}`),
+    `${grouped(same)} the same`,
   ].join(', ');
 
 const paceOf = ({ pace }: Comparison): string | undefined =>
@@ -108,7 +109,7 @@ export function tellComparison(comparison: Comparison, before: ComparedRun, afte
   for (const change of told) {
     const cases = comparison.cases[change];
     if (cases.length === 0) continue;
-    lines.push('', paint[change](style.bold(`${inWords[change]}: ${cases.length.toLocaleString('en')}`)));
+    lines.push('', paint[change](style.bold(`${inWords[change]}: ${grouped(cases.length)}`)));
     const { tests, more } = byTest(change, cases);
     for (const test of tests) {
       const detailed = (name: string, detail: string): string => `${oneLine(name)}${detail ? style.dim(`  ${oneLine(detail)}`) : ''}`;
@@ -142,7 +143,7 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
   for (const change of told) {
     const cases = comparison.cases[change];
     if (cases.length === 0) continue;
-    const lines = [`\n### ${inWords[change]}: ${cases.length.toLocaleString('en')}\n`];
+    const lines = [`\n### ${inWords[change]}: ${grouped(cases.length)}\n`];
     const { tests, more } = byTest(change, cases);
     for (const test of tests) {
       lines.push(`- ${code(test.path.join(' › '))}`);

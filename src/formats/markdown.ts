@@ -1,3 +1,4 @@
+import { grouped } from '../problems/grouped.ts';
 import { writePlace } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
@@ -25,7 +26,7 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   const failed = counts.failed + counts.errored;
   const told = (['passed', 'failed', 'errored', 'known', 'skipped', 'held', 'unrun'] as const).filter((status) => counts[status] > 0 || status === 'passed');
   const isRed = (info.exitStatus ?? 1) !== 0;
-  paper.add(`## ${isRed ? '✗' : '✓'} ${told.map((status) => `${counts[status].toLocaleString('en')} ${status}`).join(', ')}\n`);
+  paper.add(`## ${isRed ? '✗' : '✓'} ${told.map((status) => `${grouped(counts[status])} ${status}`).join(', ')}\n`);
   const time = info.wall === undefined ? 'did not come to its end' : `${duration(info.wall)} (cases ${duration(state.summed)})`;
   paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
   for (const problem of [...state.loadFailures, ...state.planProblems, ...state.told]) paper.add(`- **!** ${tellProblem(problem, nameFile)}\n`);
@@ -133,6 +134,6 @@ function tellExcused({ excused }: RunState): string {
   for (const { status, reason = '' } of excused) reasons.set(key(status, reason), (reasons.get(key(status, reason)) ?? 0) + 1);
   return [...reasons]
     .slice(0, mostRows)
-    .map(([reason, times]) => `- ${times.toLocaleString('en')} ${code(reason)}`)
+    .map(([reason, times]) => `- ${grouped(times)} ${code(reason)}`)
     .join('\n');
 }

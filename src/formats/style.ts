@@ -1,4 +1,5 @@
 import picocolors from 'picocolors';
+import { grouped } from '../problems/grouped.ts';
 
 const { createColors } = picocolors;
 
@@ -79,7 +80,7 @@ export function fitted(text: string, columns: number): string {
   return `${kept}…${' '.repeat(columns - 1 - width)}`;
 }
 
-export const count = (n: number, one: string, many = `${one}s`): string => `${n.toLocaleString('en')} ${n === 1 ? one : many}`;
+export const count = (n: number, one: string, many = `${one}s`): string => `${grouped(n)} ${n === 1 ? one : many}`;
 
 /** A duration: `0.4 ms`, `12 ms`, `3.1 s`, `2 min 5 s`. */
 export function duration(milliseconds: number): string {

@@ -1,3 +1,4 @@
+import { grouped } from './grouped.ts';
 import { nearest } from './nearest.ts';
 import type { Problem } from './problem.ts';
 
@@ -45,7 +46,7 @@ export function wording(problem: Problem): string {
     case 'nothing-possible':
       return 'the exceptions leave no combination that can occur';
     case 'too-much-to-cover':
-      return `cover: ${problem.strength} of ${problem.axes} axes owes ${problem.owed.toLocaleString('en')} combinations, and ${problem.limit.toLocaleString('en')} can be kept; cover fewer at a time, and name the axes that matter under stronger`;
+      return `cover: ${problem.strength} of ${problem.axes} axes owes ${grouped(problem.owed)} combinations, and ${grouped(problem.limit)} can be kept; cover fewer at a time, and name the axes that matter under stronger`;
     case 'impossible-value':
       return `axis "${problem.axis}": ${problem.value} can never occur under the exceptions, so no row has it`;
     case 'undecided':
@@ -53,7 +54,7 @@ export function wording(problem: Problem): string {
     case 'impossible-row':
       return `plus: ${problem.row} can never occur under the exceptions`;
     case 'endless-source':
-      return `a source of cases gave more than ${problem.limit.toLocaleString('en')} rows; it may never end`;
+      return `a source of cases gave more than ${grouped(problem.limit)} rows; it may never end`;
     case 'source-threw':
       return `${problem.source} threw while its rows were read: ${problem.reason}`;
     case 'missing-file':
@@ -93,7 +94,7 @@ export function wording(problem: Problem): string {
     case 'unclosed-quote':
       return 'a quote opens here and never closes';
     case 'long-record':
-      return `a record of more than ${problem.limit.toLocaleString('en')} characters begins here; is a quote not closed?`;
+      return `a record of more than ${grouped(problem.limit)} characters begins here; is a quote not closed?`;
     case 'bad-heading':
       return `\`${problem.heading}\` cannot be a column: it is no property of its own in this language; rename it, or read it as another with under('${problem.heading}')`;
     case 'no-header':

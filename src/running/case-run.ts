@@ -2,6 +2,7 @@ import { type Checks, ChecksOf, type Ensures, EnsuresOf, isThenable, type Record
 import type { Finding } from '../checks/comparisons.ts';
 import { show } from '../checks/show.ts';
 import { SetUpFailed } from '../fixtures/holder.ts';
+import { grouped } from '../problems/grouped.ts';
 import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Step, StepInHand } from '../suites/hand.ts';
@@ -118,10 +119,7 @@ export class CaseRun implements Recorder {
     this.#written += text.length;
     if (this.#written > mostOutput) {
       if (this.#written - text.length < mostOutput)
-        this.output = added(
-          this.output,
-          `${text.slice(0, mostOutput - this.#written)}\n… what came after ${mostOutput.toLocaleString('en')} characters was not kept\n`,
-        );
+        this.output = added(this.output, `${text.slice(0, mostOutput - this.#written)}\n… what came after ${grouped(mostOutput)} characters was not kept\n`);
       return;
     }
     this.output = added(this.output, text);

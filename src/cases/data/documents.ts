@@ -1,4 +1,5 @@
 import type { Document, LineCounter } from 'yaml';
+import { grouped } from '../../problems/grouped.ts';
 import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
@@ -32,7 +33,7 @@ export async function* readDocument(
       refuse({
         code: 'unreadable-file',
         path: nameOf(file),
-        reason: `it is longer than ${mostCharacters.toLocaleString('en')} characters; JSON Lines and CSV are read as they stream`,
+        reason: `it is longer than ${grouped(mostCharacters)} characters; JSON Lines and CSV are read as they stream`,
       });
   }
   const yaml = await import('yaml');

@@ -1,4 +1,5 @@
 import type { SaxesParser, SaxesTagPlain } from 'saxes';
+import { grouped } from '../../problems/grouped.ts';
 import { type Problem, refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import type { Columns, StandardSchema } from './columns.ts';
@@ -112,7 +113,7 @@ class Archive {
     for await (const one of bytes) {
       pieces.push(one);
       size += one.length;
-      if (size > mostBytes) refuse(unreadable(file, `it is larger than ${mostBytes.toLocaleString('en')} bytes; CSV is read as it streams`));
+      if (size > mostBytes) refuse(unreadable(file, `it is larger than ${grouped(mostBytes)} bytes; CSV is read as it streams`));
     }
     const whole = new Uint8Array(size);
     let at = 0;
@@ -138,7 +139,7 @@ class Archive {
       entry.ondata = (error, data, final) => {
         if (error) throw error;
         this.#inflated += data.length;
-        if (this.#inflated > mostInflated) refuse(unreadable(this.#file, `it inflates to more than ${mostInflated.toLocaleString('en')} bytes`));
+        if (this.#inflated > mostInflated) refuse(unreadable(this.#file, `it inflates to more than ${grouped(mostInflated)} bytes`));
         parser.write(decoder.decode(data, { stream: !final }));
         if (!final) return;
         parser.close();
@@ -340,7 +341,7 @@ function columnNumber(address: string): number {
 
 function cellOf(text: string, type: string | undefined, style: number, { texts, kinds, from1904 }: Shared): WorkbookCell | undefined {
   if (text === '') return undefined;
-  if (text.length > mostCharacters) return { error: `a text of more than ${mostCharacters.toLocaleString('en')} characters` };
+  if (text.length > mostCharacters) return { error: `a text of more than ${grouped(mostCharacters)} characters` };
   switch (type) {
     case 's': {
       const value = texts[Number(text)];

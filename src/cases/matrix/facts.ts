@@ -1,3 +1,4 @@
+import { grouped } from '../../problems/grouped.ts';
 import type { Problem } from '../../problems/problem.ts';
 import type { Facts } from '../source.ts';
 import { shortValue } from '../values.ts';
@@ -31,5 +32,5 @@ export function factsOf(
   return { summary, warnings };
 }
 
-const number = (count: number): string => (count < 1e15 ? count.toLocaleString('en') : count.toExponential(1));
+const number = (count: number): string => (count < 1e15 ? grouped(count) : count.toExponential(1));
 const sized = (strength: number): string => (['value', 'pair', 'triple'] as const)[strength - 1] ?? `combination of ${strength}`;

@@ -1,3 +1,4 @@
+import { grouped } from '../../problems/grouped.ts';
 import { type Place, writePlace } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { wording } from '../../problems/wording.ts';
@@ -20,7 +21,7 @@ export const paintOf = (status: Status, style: Style): ((text: string) => string
 /** The counts that are not zero, worst first. */
 export function tellCounts(counts: Readonly<Record<Status, number>>, style: Style): string {
   const order: readonly Status[] = ['failed', 'errored', 'known', 'skipped', 'held', 'unrun', 'passed'];
-  const told = order.filter((status) => counts[status] > 0).map((status) => paintOf(status, style)(`${counts[status].toLocaleString('en')} ${status}`));
+  const told = order.filter((status) => counts[status] > 0).map((status) => paintOf(status, style)(`${grouped(counts[status])} ${status}`));
   return told.length ? told.join(', ') : style.dim('no cases');
 }
 
@@ -161,7 +162,7 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
   for (const status of ['known', 'skipped', 'held'] as const) {
     const reasons = new Map<string, number>();
     for (const result of state.excused) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
-    for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${times.toLocaleString('en')} ${status}: ${oneLine(reason)}`));
+    for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${grouped(times)} ${status}: ${oneLine(reason)}`));
   }
   return lines;
 }

@@ -5,6 +5,7 @@ import { hash } from '../../cases/hash.ts';
 import { slug } from '../../cases/names.ts';
 import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
+import { grouped } from '../../problems/grouped.ts';
 import { framesOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { type JournalEntry, plainValues, type RecordedResult, type TestHeader } from '../../results/journal.ts';
@@ -318,7 +319,7 @@ class Lane {
     this.#looseLength += text.length;
     if (this.#looseLength <= mostLoose) this.#put({ is: 'output', text: this.#secrets ? this.#secrets.clean(text) : text });
     else if (this.#looseLength - text.length <= mostLoose)
-      this.#put({ is: 'output', text: `… what came after ${mostLoose.toLocaleString('en')} characters was not kept\n` });
+      this.#put({ is: 'output', text: `… what came after ${grouped(mostLoose)} characters was not kept\n` });
   }
 
   #told(problem: Problem): void {
