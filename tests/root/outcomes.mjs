@@ -127,6 +127,21 @@ export const outcomes = [
     results: { a: 'failed/throw', b: 'errored/setup', order: pass },
   },
   {
+    name: 'ends of a process within a stream of trivial cases',
+    files: {
+      'a.lattice.mjs': `
+        export const many = test('n {n}', { cases: range('n', 1, 3000) }, ({ row }) => {
+          if (row.n === 700 || row.n === 2500) process.exit(3);
+          if (row.n === 1500) process.kill(process.pid, 'SIGKILL');
+        });`,
+    },
+    args: ['--lanes', '1'],
+    status: 1,
+    last: '2997 passed, 3 failed',
+    results: Object.fromEntries(Array.from({ length: 3000 }, (_, i) => [`n ${i + 1}`, [700, 1500, 2500].includes(i + 1) ? 'errored/crash' : pass])),
+    says: ['process.exit(3) was called', 'SIGKILL'],
+  },
+  {
     name: 'process.exit in a body',
     files: {
       'a.lattice.mjs': `

@@ -248,8 +248,9 @@ class Lane {
         },
         passed: (run, start) => {
           const { planned } = run;
+          // One that was told before a stream began may be over within it.
+          if (this.#under.size > 0) this.#under.delete(run);
           if (!streaming) {
-            this.#under.delete(run);
             leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
           }
           const { columns, data } = head(planned.test, planned);
@@ -373,8 +374,7 @@ class Lane {
     const how = this.#exitCalled ? `process.exit(${this.#exitCalled.code ?? ''}) was called` : `the process came to its end with exit status ${code}`;
     if (this.#loading !== undefined) this.#told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
     // The others that are under way had no part in it: they run again.
-    const guilty = this.#under.size === 1 ? [...this.#under] : [...this.#under].filter((run) => run === this.#exitCalled?.run);
-    for (const run of guilty) {
+    for (const run of this.#guilty()) {
       const { planned } = run;
       const failures = [...run.failures, { cause: 'crash', message: how, place, step: run.stepPath } as const];
       const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
@@ -383,6 +383,14 @@ class Lane {
       this.#put({ is: 'blamed' });
     }
     this.#journal.flush();
+  }
+
+  /** Whose doing the end is: the case that called for it, as long as it has no result; else the only one that is under way. */
+  #guilty(): readonly CaseRun[] {
+    const caller = this.#exitCalled?.run;
+    if (caller && (!caller.ended || this.#under.has(caller))) return [caller];
+    const open = [...this.#under].filter((run) => !run.ended);
+    return open.length === 1 ? open : [];
   }
 
   /** Leaves what is under way without a word. */
