@@ -1,4 +1,4 @@
-import { fixture, table } from 'red-lattice';
+import { factory, fixture, table } from 'red-lattice';
 import { BerthBook } from '../src/bookings.ts';
 import { currentTariff, type Dues, quote, type Stay } from '../src/tariff.ts';
 
@@ -24,6 +24,13 @@ export const berthBook = fixture('berth book', {
   setup: (_moment, { calendar }) => new BerthBook(calendar.today),
   teardown: (book) => book.close(),
 });
+
+/** Bookings of which a test states only what it is about: each has a berth and a vessel of its own. */
+export const booking = factory(
+  'booking',
+  ({ n, random }) => ({ berth: `N${n}`, vessel: `Vessel ${n}`, from: '2031-04-08', to: random.pick(['2031-04-09', '2031-04-12']) }),
+  { presets: { past: { from: '2031-03-30' } } },
+);
 
 /** A first booking, and what must be said to a second one of the same berth. */
 export const gull = { berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' };
