@@ -162,7 +162,11 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   nameBy(name: (row: Row, index: number) => string): CaseSource<Row> {
     return this.#map(this.#parts.columns, this.#parts.facts, () => {
       let index = 0;
-      return (entry) => (entry.problems ? entry : { ...entry, name: String(name(entry.row as Row, index++)) });
+      return (entry) => {
+        // A row that could not be read counts all the same: the others keep their names when it is mended.
+        const at = index++;
+        return entry.problems ? entry : { ...entry, name: String(name(entry.row as Row, at)) };
+      };
     });
   }
 

@@ -22,6 +22,7 @@ function sameContent(a: object, b: object, assumed: Pairs): boolean {
   if (Array.isArray(a)) return a.length === (b as unknown[]).length;
   if (a instanceof Date) return same(a.getTime(), (b as Date).getTime(), assumed);
   if (a instanceof RegExp) return String(a) === String(b);
+  if (a instanceof AggregateError && !same(a.errors, (b as AggregateError).errors, assumed)) return false;
   if (a instanceof Error) return a.name === (b as Error).name && a.message === (b as Error).message && same(a.cause, (b as Error).cause, assumed);
   if (a instanceof Map) return a.size === (b as typeof a).size && samePairs([...a], [...(b as typeof a)], assumed);
   if (a instanceof Set) return a.size === (b as typeof a).size && sameMembers(a, b as typeof a, assumed);

@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises';
 import { basename, relative, sep } from 'node:path';
-import { fileURLToPath } from 'node:url';
+import { fileURLToPath, pathToFileURL } from 'node:url';
 import { type CaseSource, Cases } from '../cases/source.ts';
 import { refuse } from '../problems/problem.ts';
 
@@ -34,7 +34,7 @@ export function dataFiles(pattern: string): CaseSource<DataFileRow> {
       yield found.sort().map((path) => {
         const name = relative(folder, path).split(sep).join('/');
         const row: DataFileRow = { path, name, text: () => readFile(path, 'utf8'), bytes: () => readFile(path) };
-        return { row, name: name.startsWith('..') ? basename(path) : name, place: { file: new URL(`file://${path}`).href, line: 1, column: 1 } };
+        return { row, name: name.startsWith('..') ? basename(path) : name, place: { file: pathToFileURL(path).href, line: 1, column: 1 } };
       });
     },
   });

@@ -193,8 +193,9 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
   else if (entry.is === 'begun') {
     lane.under.set(key(entry.name), entry.name);
     lane.streaming = false;
-  } else if (entry.is === 'ended') lane.under.delete(key(entry.result));
-  else if (entry.is === 'span') takeSpan(lane, entry.span);
+  } else if (entry.is === 'ended') {
+    if (lane.under.size > 0) lane.under.delete(key(entry.result));
+  } else if (entry.is === 'span') takeSpan(lane, entry.span);
   else if (entry.is === 'blamed') lane.blamed = true;
   else if (entry.is === 'streaming') lane.streaming = true;
   else if (entry.is === 'finished') lane.finished = entry;

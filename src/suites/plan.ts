@@ -380,16 +380,17 @@ function laid(layers: SuiteOf['layers']): SuiteOptions<any> {
   return whole as SuiteOptions<any>;
 }
 
-const arounds = new WeakMap<Around, Source<any>>();
+/** By their scope: one object may stand under both names. */
+const arounds = { case: new WeakMap<Around, Source<any>>(), suite: new WeakMap<Around, Source<any>>() };
 
 /** The fixtures that `each` and `once` are short for. */
 function aroundsOf({ each, once }: { each?: Around | undefined; once?: Around | undefined }): Source<any>[] {
   const make = (around: Around | undefined, scope: 'case' | 'suite', name: string): Source<any>[] => {
     if (!around) return [];
-    let made = arounds.get(around);
+    let made = arounds[scope].get(around);
     if (!made) {
       made = fixture(name, { scope, setup: (moment) => around.setup?.(moment), teardown: (_value, _needs, outcome) => around.teardown?.(outcome) });
-      arounds.set(around, made);
+      arounds[scope].set(around, made);
     }
     return [made];
   };

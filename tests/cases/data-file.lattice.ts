@@ -78,6 +78,19 @@ export const reading = suite('a data file', [
     ]);
   }),
 
+  test('keeps the numbers in names where a row is bad', async ({ check }) => {
+    const cases = dataFile('stays.csv', { columns: { nights: cell.integer } }).nameBy((_, index) => `stay ${index}`);
+    const { seen } = await runInside([test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': 'nights\n1\ntwo\n3\n' }));
+    check.equal(
+      seen.map(({ title, status }) => [title, status]),
+      [
+        ['t › stay 0', 'passed'],
+        ['t › nights=two', 'errored/data'],
+        ['t › stay 2', 'passed'],
+      ],
+    );
+  }),
+
   test('names and marks its rows by columns of its own', async ({ check }) => {
     const cases = dataFile('stays.csv', { columns: { nights: cell.integer } });
     const text = '(case),nights,(tags),(skip),(known)\none night,1,quick money,,\nlong,99,,too long,\nodd,3,,,rounding\n';

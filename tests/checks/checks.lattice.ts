@@ -53,6 +53,7 @@ export const equality = suite('equal', [
       holes: { what: 'a hole and undefined', a: Object.assign([1], { 2: 2 }), b: [1, undefined, 2] },
       symbols: { what: 'properties under symbols', a: { [sym]: 1 }, b: { [sym]: 2 } },
       causes: { what: 'errors with two causes', a: new Error('x', { cause: 1 }), b: new Error('x', { cause: 2 }) },
+      several: { what: 'errors of several others', a: new AggregateError([new Error('x')]), b: new AggregateError([new Error('y')]) },
       sets: { what: 'sets that match one item twice', a: new Set([{ a: 1 }, { a: 2 }]), b: new Set([{ a: 1 }, { a: 3 }]) },
       maps: { what: 'maps with other values', a: new Map([['k', 1]]), b: new Map([['k', 2]]) },
       cycles: { what: 'circles with other labels', a: circle('x'), b: circle('y') },
