@@ -1,9 +1,10 @@
-import { existsSync, mkdtempSync, readdirSync, rmSync } from 'node:fs';
+import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { type LastTimes, tellExplanation } from '../formats/human/explain.ts';
 import { tellPlanProblems } from '../formats/human/run.ts';
 import { oneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
+import { earlierRuns } from '../node/earlier.ts';
 import { readJournals } from '../node/journals.ts';
 import { ownFolder } from '../node/record.ts';
 import type { Explanation } from '../running/explain.ts';
@@ -39,7 +40,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
     if (options.as === 'json') terminal.out(JSON.stringify(found, null, 2));
     else {
       const [first, ...others] = found;
-      if (first) for (const line of tellExplanation(first, lastTimes(root), telling)) terminal.out(line);
+      if (first) for (const line of tellExplanation(first, timesOfNewest(root), telling)) terminal.out(line);
       if (others.length) {
         terminal.out(
           terminal.style.dim(`\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${oneLine(wanted)}"; ask for one by its id:`),
@@ -55,11 +56,10 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
 }
 
 /** What the newest record tells of set-ups and tear-downs. */
-function lastTimes(root: string): LastTimes {
-  const runs = join(ownFolder(root), 'runs');
-  const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
+function timesOfNewest(root: string): LastTimes {
+  const [newest] = earlierRuns(root);
   const times = new Map<string, { setup?: number; teardown?: number }>();
-  for (const entry of newest === undefined ? [] : readJournals(join(runs, newest))) {
+  for (const entry of newest ? readJournals(newest.folder) : []) {
     if (entry.is !== 'span') continue;
     const { fixture, of, what, milliseconds } = entry.span;
     const key = JSON.stringify([fixture, of]);
