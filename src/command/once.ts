@@ -144,6 +144,7 @@ export async function runOnce(
   const isRefused = earlier !== undefined && state.planProblems.length > 0;
   if (state.unwritable === undefined && !isRefused) writeInfo(record, ended);
   if (!options.record) removeOldRecords(root);
+  compiler.tidy();
   if (options.as) {
     const problems = tellPlanProblems(state, tellingFor(root, terminal.style));
     for (const line of problems) terminal.error(line);

@@ -28,6 +28,11 @@ export class CompileService {
     return this.#under.get(key) ?? this.#compile(path, readFileSync(path, 'utf8'), key);
   }
 
+  /** Keeps the cache from growing for ever. */
+  tidy(): void {
+    this.#cache.tidy();
+  }
+
   #compile(path: string, source: string, key: string): Promise<CompileError | undefined> {
     const compiled = compile(path, source).then((outcome) => {
       if (isCompileError(outcome)) return outcome;

@@ -110,7 +110,6 @@ export class Store {
       live,
       items: [],
       tests: new Map(),
-      byId: new Map(),
       spans: [],
       laneStarts: [],
       excerpts: new Map(),

@@ -111,7 +111,7 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
     <div className="red-test">
       <h4>
         <Sign status={first?.result.status ?? 'failed'} />{' '}
-        <a href={hrefOf({ view: 'tests', filter: `status:failed,errored "${title}"`.replace(/"[^"]*"$/, ''), case: first?.result.id })}>{visible(title)}</a>{' '}
+        <a href={hrefOf({ view: 'tests', filter: 'status:failed,errored', case: first?.result.id })}>{visible(title)}</a>{' '}
         <span className="quiet">
           {header.file} · {failing.length} of {items.length}
           {failing.some((item) => newly.has(item)) ? ' · newly failing' : ''}

@@ -1,4 +1,4 @@
-import { mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { hash } from '../../cases/hash.ts';
 
@@ -10,6 +10,9 @@ export interface Compiled {
 
 /** Rises when what is compiled to changes. */
 const generation = 2;
+
+/** Files that are kept: each edit of a source leaves two behind. */
+const mostFiles = 4000;
 
 /** Compiled sources by their content: unchanged files are not compiled again, by any process. */
 export class CompileCache {
@@ -43,5 +46,17 @@ export class CompileCache {
       writeFileSync(unfinished, text);
       renameSync(unfinished, path);
     }
+  }
+
+  /** Takes away what was used longest ago, where much has gathered; whoever still wants it compiles it again. */
+  tidy(most = mostFiles): void {
+    const files = existsSync(this.#folder) ? readdirSync(this.#folder).filter((name) => /\.(?:mjs|map)$/.test(name)) : [];
+    if (files.length <= most) return;
+    const aged = files.map((name) => {
+      const stats = statSync(join(this.#folder, name), { throwIfNoEntry: false });
+      return { name, used: Math.max(stats?.atimeMs ?? 0, stats?.mtimeMs ?? 0) };
+    });
+    aged.sort((a, b) => a.used - b.used);
+    for (const { name } of aged.slice(0, files.length - Math.floor(most / 2))) rmSync(join(this.#folder, name), { force: true });
   }
 }

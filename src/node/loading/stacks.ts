@@ -9,12 +9,23 @@ const parseJson = JSON.parse;
  * Maps are read when a stack is first asked for. Whoever sets Error.prepareStackTrace after this has it his own way.
  */
 export function mapStacks(maps: ReadonlyMap<string, string>): void {
-  const read = new Map<string, TraceMap>();
+  const read = new Map<string, TraceMap | undefined>();
+  /** Another run may have tidied the cache meanwhile: then stacks tell the compiled lines. */
+  const mapOf = (url: string, file: string): TraceMap | undefined => {
+    if (!read.has(url)) {
+      try {
+        read.set(url, new TraceMap(parseJson(readText(file, 'utf8')) as never));
+      } catch {
+        read.set(url, undefined);
+      }
+    }
+    return read.get(url);
+  };
   const original = (url: string, line: number, column: number): string | undefined => {
     const file = maps.get(url);
     if (file === undefined) return undefined;
-    let map = read.get(url);
-    if (!map) read.set(url, (map = new TraceMap(parseJson(readText(file, 'utf8')) as never)));
+    const map = mapOf(url, file);
+    if (!map) return undefined;
     const position = originalPositionFor(map, { line, column: column - 1 });
     return position.line === null ? undefined : `${url}:${position.line}:${position.column + 1}`;
   };
