@@ -142,7 +142,7 @@ function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number 
     });
   }
   const rows = [...free].sort(([a], [b]) => a - b).flatMap(([lane, ends]) => ends.slice(0, 8).map((_, row) => ({ lane, row })));
-  return { bars, rows, end: Math.max(1, ...bars.map(({ to }) => to)) };
+  return { bars, rows, end: bars.reduce((end, { to }) => Math.max(end, to), 1) };
 }
 
 function Lanes({ store }: { readonly store: Store }) {

@@ -1,4 +1,5 @@
 import type { Span } from '../../fixtures/instance.ts';
+import { grouped } from '../../problems/grouped.ts';
 import type { RecordedResult } from '../../results/journal.ts';
 import { duration, fitted, oneLine, type Style, widthOf } from '../style.ts';
 
@@ -21,23 +22,21 @@ export function tellTimeline(
   style: Style,
 ): string[] {
   const ran = results.filter(({ attempts }) => attempts > 0);
-  const end = Math.max(
-    0,
-    ...spans.map(({ start, milliseconds }) => start + milliseconds),
-    ...ran.map(({ start, times }) => start + times.setup + times.body + times.teardown),
-  );
+  let end = 0;
+  for (const { start, milliseconds } of spans) end = Math.max(end, start + milliseconds);
+  for (const { start, times } of ran) end = Math.max(end, start + times.setup + times.body + times.teardown);
   if (end === 0) return ['nothing ran: there is no time to show'];
   const all = [...fixtureBars(spans, end), ...caseBars(ran)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
-  const outermost = Math.min(...all.map(({ depth }) => depth));
-  const bars = all.map((bar) => ({ ...bar, depth: bar.depth - outermost }));
+  const outermost = all.reduce((least, { depth }) => Math.min(least, depth), Number.POSITIVE_INFINITY);
+  const bars = all.slice(0, mostBars).map((bar) => ({ ...bar, depth: bar.depth - outermost }));
   const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...bars.map(({ label, depth }) => widthOf(label) + depth * 2)));
   const axis = Math.max(20, width - labels - 2);
   const lines = [`${style.bold('lane 0'.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`];
-  for (const bar of bars.slice(0, mostBars)) {
+  for (const bar of bars) {
     const label = `${'  '.repeat(bar.depth)}${bar.label}`;
     lines.push(`${fitted(label, labels)}  ${draw(bar, end, axis, style)}`);
   }
-  if (bars.length > mostBars) lines.push(style.dim(`… and ${bars.length - mostBars} more`));
+  if (all.length > mostBars) lines.push(style.dim(`… and ${grouped(all.length - mostBars)} more`));
   lines.push('', style.dim(`${signs.setup} set-up   ${signs.body} body   ${signs.teardown} tear-down   ${signs.alive} kept for others`));
   return lines;
 }
