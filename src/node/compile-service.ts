@@ -7,6 +7,7 @@ import { isTypeScript } from './loading/resolve.ts';
 /** Compiles for all lanes: one service, and each source once. */
 export class CompileService {
   readonly #cache: CompileCache;
+  #hasGrown = false;
   readonly #under = new Map<string, Promise<CompileError | undefined>>();
 
   constructor(folder: string) {
@@ -28,15 +29,16 @@ export class CompileService {
     return this.#under.get(key) ?? this.#compile(path, readFileSync(path, 'utf8'), key);
   }
 
-  /** Keeps the cache from growing for ever. */
+  /** Keeps the cache from growing for ever; looks at it only where something was added. */
   tidy(): void {
-    this.#cache.tidy();
+    if (this.#hasGrown) this.#cache.tidy();
   }
 
   #compile(path: string, source: string, key: string): Promise<CompileError | undefined> {
     const compiled = compile(path, source).then((outcome) => {
       if (isCompileError(outcome)) return outcome;
       this.#cache.write(key, outcome);
+      this.#hasGrown = true;
       return undefined;
     });
     this.#under.set(key, compiled);

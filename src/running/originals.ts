@@ -17,7 +17,7 @@ export const stopTimer = (timer: Timer): void => clear(timer);
 const immediate: ((act: () => void) => void) | undefined = (globalThis as { setImmediate?: (act: () => void) => void }).setImmediate;
 const inTurn: (act: () => void) => void = immediate ?? messages();
 /** After what waits in the event loop has had its turn. */
-export const nextTurn = (): Promise<void> => new Promise(inTurn);
+export const nextTurn = (): Promise<void> => new Promise((resolve) => inTurn(resolve));
 
 /** A page makes timers wait for milliseconds, and for a second while nobody looks at it; messages to itself come at once. */
 function messages(): (act: () => void) => void {

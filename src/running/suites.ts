@@ -60,8 +60,8 @@ async function planChildren(
   return plan;
 }
 
-/** All cases, expanded and checked, none of them run. Throws a ProblemError with all that is wrong. */
-export async function* planSuites(suites: readonly Child[], options: Folder = {}): AsyncGenerator<PlannedCase> {
+/** All cases, expanded and checked, none of them run. Throws a ProblemError with all that is wrong. They are the same whatever the seed. */
+export async function* planSuites(suites: readonly Child[], options: Folder & { readonly seed?: number | undefined } = {}): AsyncGenerator<PlannedCase> {
   const folder = withDefaults(options);
   const plan = await planChildren(suites, folder);
   for (const test of plan.tests) for await (const chunk of casesOf(test, folder)) yield* chunk;
@@ -69,7 +69,7 @@ export async function* planSuites(suites: readonly Child[], options: Folder = {}
 
 /** How suites are run. */
 export interface RunOptions extends Folder {
-  /** Of random values and samples; taken from the clock unless said. */
+  /** Of random values; taken from the clock unless said. */
   readonly seed?: number | undefined;
   /** How many cases may be under way at once where nothing else is said; 1 unless said. */
   readonly concurrency?: number | undefined;

@@ -4,7 +4,7 @@ import type { Problem } from '../problems/problem.ts';
 export interface Config {
   /** Patterns of the test files; `**\/*.lattice.{ts,mts,js,mjs}` unless said. */
   files?: readonly string[] | undefined;
-  /** How many processes run cases; as many as there are processors unless said, and 0 for none but the command's own. */
+  /** How many processes run cases; as many as there are processors unless said. 0 counts as 1 here: one process for all is `--lanes 0`. */
   lanes?: number | undefined;
   /** How many cases may be under way at once within a lane, where nothing else is said; 1 unless said here. */
   concurrency?: number | undefined;

@@ -27,7 +27,7 @@ export interface CaseInHand<Row extends object> {
   readonly title: string;
 }
 
-/** Runs a named part of a case. Gives what the part gives, or undefined where it failed. */
+/** Runs a named part of a case. Gives what the part gives; undefined where it threw, or an `ensure` in it did not hold. */
 export interface Step {
   <T>(title: string, part: (now: StepInHand) => T): Stepped<T>;
   /** As step, but a failure ends the case: so it has a value. */

@@ -68,7 +68,7 @@ export interface Plan {
 export interface PlannedCase {
   /** `<file>#<suite>/<test>/<case>`: steady while other rows, files and tests come and go. */
   readonly id: string;
-  /** The titles of its suites and of its test, with placeholders: the same for all cases of a test. */
+  /** The titles of its suites, filled in, and of its test, with placeholders: the same for all cases of a test. */
   readonly path: readonly string[];
   /** The whole title on one line. */
   readonly title: string;

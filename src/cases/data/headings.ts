@@ -30,7 +30,9 @@ export function readHeadings(
   for (const { property, index } of found) if (property === '__proto__') problems.push({ code: 'bad-heading', heading: property, at: placeOf(index) });
   const known = named.filter((heading) => !isMark(heading));
   const missing = found.filter(({ index }) => index < 0).map(({ heading }) => heading);
-  const delimiter = missing.length > 0 && known.length === 1 ? otherDelimiter(known[0] as string, missing) : undefined;
+  // The cells of a sheet are parted by nothing.
+  const isDelimited = placeOf(0).sheet === undefined;
+  const delimiter = isDelimited && missing.length > 0 && known.length === 1 ? otherDelimiter(known[0] as string, missing) : undefined;
   if (delimiter) problems.push({ code: 'other-delimiter', delimiter, at: placeOf(0) });
   else for (const column of missing) problems.push({ code: 'missing-column', column, known, at: placeOf(0) });
   if (problems.length) throw new ProblemError(problems);
