@@ -3,9 +3,9 @@ import { randomFrom } from '../../src/cases/random.ts';
 
 type Row = Record<string, unknown>;
 
-async function planned(title: string, given: readonly Row[]): Promise<{ id: string; title: string }[]> {
-  const cases: { id: string; title: string }[] = [];
-  for await (const one of planSuites([test(title, { cases: rows(given) }, () => {})])) cases.push({ id: one.id, title: one.title });
+async function planned(title: string, given: readonly Row[]): Promise<{ id: string; title: string; path: readonly string[] }[]> {
+  const cases: { id: string; title: string; path: readonly string[] }[] = [];
+  for await (const one of planSuites([test(title, { cases: rows(given) }, () => {})])) cases.push({ id: one.id, title: one.title, path: one.path });
   return cases;
 }
 
@@ -77,6 +77,14 @@ export const names = suite('names', [
       (await planned('t', [{ a: 1 }, { a: 2 }, { a: 1 }])).map(({ id }) => id),
       ['suites#t/a=1', 'suites#t/a=2', 'suites#t/a=1~2'],
     )),
+
+  test('a path is the same for all cases of a test', async ({ check }) => {
+    const all = await planned('{vessel} lies', [{ vessel: 'Gull' }, { vessel: 'Tern' }]);
+    check.equal(
+      all.map(({ path }) => path),
+      [['{vessel} lies'], ['{vessel} lies']],
+    );
+  }),
 
   test(
     'title {title} reads {reads}',
