@@ -28,6 +28,7 @@ export interface Standing {
   readonly skip: string | undefined;
   /** A skip past its day: the case fails, with this reason. */
   readonly expired: string | undefined;
+  /** Unless it is asked for. */
   readonly held: string | undefined;
   readonly known: string | undefined;
 }
@@ -43,9 +44,9 @@ const untilPassed = (mark: { until: string }, today: string): boolean => today >
  * | --- | --- | --- |
  * | skip | skipped | failed as expired |
  * | knownFailure | its failure is excused | its failure counts |
- * | onRequest | held, unless asked for | |
+ * | onRequest | held, unless somebody asks for it | |
  */
-export function standing(marks: Marks, today: string, asked: () => boolean): Standing {
+export function standing(marks: Marks, today: string): Standing {
   const { skip, knownFailure, onRequest } = marks;
   if (skip === undefined && knownFailure === undefined && onRequest === undefined) return unmarked;
   const skipPast = typeof skip === 'object' && untilPassed(skip, today);
@@ -54,7 +55,7 @@ export function standing(marks: Marks, today: string, asked: () => boolean): Sta
   return {
     skip: skip && !skipPast ? reason(skip) : undefined,
     expired: skipPast ? `${skip.reason} (skipped until ${skip.until})` : undefined,
-    held: onRequest !== undefined && !asked() ? onRequest : undefined,
+    held: onRequest,
     known: knownFailure !== undefined && !knownPast ? reason(knownFailure) : undefined,
   };
 }

@@ -42,8 +42,8 @@ export function nameOfValues(row: object): string {
  */
 export function caseSlug(row: object, name: string | undefined): string {
   if (name !== undefined) return shortened(name, () => name, isFaithful(name));
-  const easy = easySlug(row);
-  if (easy !== undefined) return easy;
+  const easy = new NameText();
+  if (easySlug(row, easy)) return easy.whole;
   const parts: string[] = [];
   let keep = true;
   for (const column in row) {
@@ -55,11 +55,29 @@ export function caseSlug(row: object, name: string | undefined): string {
   return shortened(parts.join(','), () => canonical(row), keep);
 }
 
+/** Takes a name piece by piece. */
+export interface NameTaker {
+  readonly length: number;
+  text(piece: string): void;
+}
+
+class NameText implements NameTaker {
+  whole = '';
+  get length(): number {
+    return this.whole.length;
+  }
+  text(piece: string): void {
+    this.whole += piece;
+  }
+}
+
 const easyColumns = new Map<string, boolean>();
 
-/** Most rows hold numbers and plain words under plain words, and are their own slug: found without taking them apart. */
-function easySlug(row: object): string | undefined {
-  let text = '';
+/**
+ * Most rows hold numbers and plain words under plain words, and are their own slug: it goes to `taker`, and is nowhere put together
+ * where nobody needs it. False for any other row, of which a part may have gone there.
+ */
+export function easySlug(row: object, taker: NameTaker): boolean {
   for (const column in row) {
     const value = (row as Record<string, unknown>)[column];
     let isEasy = easyColumns.get(column);
@@ -67,10 +85,13 @@ function easySlug(row: object): string | undefined {
       isEasy = isSimple(column);
       easyColumns.set(column, isEasy);
     }
-    if (!isEasy || (typeof value === 'string' ? !isSimple(value) : typeof value !== 'number' && typeof value !== 'boolean')) return undefined;
-    text += `${text === '' ? '' : ','}${column}=${Object.is(value, -0) ? '-0' : value}`;
+    if (!isEasy || (typeof value === 'string' ? !isSimple(value) : typeof value !== 'number' && typeof value !== 'boolean')) return false;
+    if (taker.length > 0) taker.text(',');
+    taker.text(column);
+    taker.text('=');
+    taker.text(typeof value === 'string' ? value : Object.is(value, -0) ? '-0' : String(value));
   }
-  return text !== '' && text.length <= mostOfAName ? text : undefined;
+  return taker.length > 0 && taker.length <= mostOfAName;
 }
 
 const words = new Set(['true', 'false', 'null', 'undefined']);

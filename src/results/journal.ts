@@ -9,6 +9,7 @@ import type { CaseResult } from '../running/result.ts';
 import type { Piece } from '../suites/pieces.ts';
 import { idOf, titleOf } from '../suites/planned.ts';
 import type { Leak } from './leaks.ts';
+import type { LineBytes } from './line-bytes.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
 export const journalVersion = 2;
@@ -121,8 +122,8 @@ export interface PlainPass {
   readonly checks: number;
   /** The line of its row in the test's data file; 0 without one. */
   readonly line: number;
-  /** Its values, under the columns that the test's header names. */
-  readonly values: readonly unknown[];
+  /** Its values, under the columns that the test's header names: see `isPlainRow`. */
+  readonly row: Readonly<Record<string, unknown>>;
 }
 
 export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;
@@ -132,36 +133,48 @@ export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => s
  * after a tab. Its id and its title are worked out from its test's header when somebody asks. Texts of JSON hold neither line breaks nor
  * tabs.
  */
-export function writePass(pass: PlainPass, stringify: (value: unknown) => string): string {
-  const { test, ordinal, twin, start, setup, body, teardown, checks, line, values } = pass;
-  return `+${test} ${ordinal} ${twin} ${micro(start)} ${micro(setup)} ${micro(body)} ${micro(teardown)} ${checks} ${line}\t[${writeValues(values, stringify)}]\n`;
-}
-
-/** What JSON would take as it is: no quotes, no control characters, no half of a pair. */
-const unescaped = /^[ !#-[\]-\ud7ff]*$/;
-
-function writeValues(values: readonly unknown[], stringify: (value: unknown) => string): string {
-  let text = '';
-  for (let i = 0; i < values.length; i++) {
-    const value = values[i];
-    text += `${i === 0 ? '' : ','}${typeof value === 'string' ? (unescaped.test(value) ? `"${value}"` : stringify(value)) : value}`;
-  }
-  return text;
-}
-
-/**
- * The values of a row that stands in the journal as it is: words, finite numbers and truths under these columns, which names show
- * as they show the recorded row. Nothing for any other.
- */
-export function plainValues(row: Readonly<Record<string, unknown>>, columns: readonly string[]): unknown[] | undefined {
-  const values: unknown[] = [];
+export function writePass(pass: PlainPass, lines: LineBytes, stringify: (value: unknown) => string): void {
+  lines.text('+');
+  lines.whole(pass.test);
+  number(lines, pass.ordinal);
+  number(lines, pass.twin);
+  number(lines, micro(pass.start));
+  number(lines, micro(pass.setup));
+  number(lines, micro(pass.body));
+  number(lines, micro(pass.teardown));
+  number(lines, pass.checks);
+  number(lines, pass.line);
+  const { row } = pass;
+  let before = '\t[';
   for (const column in row) {
     const value = row[column];
-    if (columns[values.length] !== column) return undefined;
-    if (typeof value === 'number' ? !Number.isFinite(value) || Object.is(value, -0) : typeof value !== 'string' && typeof value !== 'boolean') return undefined;
-    values.push(value);
+    lines.text(before);
+    if (typeof value === 'string') lines.json(value, stringify);
+    else lines.text(String(value));
+    before = ',';
   }
-  return values.length === columns.length ? values : undefined;
+  lines.text(before === ',' ? ']\n' : '\t[]\n');
+}
+
+function number(lines: LineBytes, whole: number): void {
+  lines.unit(blank);
+  lines.whole(whole);
+}
+
+const blank = 32;
+
+/**
+ * Whether a row stands in the journal as it is: words, finite numbers and truths under these columns, which names show as they show
+ * the recorded row.
+ */
+export function isPlainRow(row: Readonly<Record<string, unknown>>, columns: readonly string[]): boolean {
+  let seen = 0;
+  for (const column in row) {
+    const value = row[column];
+    if (columns[seen++] !== column) return false;
+    if (typeof value === 'number' ? !Number.isFinite(value) || Object.is(value, -0) : typeof value !== 'string' && typeof value !== 'boolean') return false;
+  }
+  return seen === columns.length;
 }
 
 /** Where `nextNumber` goes on. */

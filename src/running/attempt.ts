@@ -20,6 +20,7 @@ export interface Around {
   loose(parts: readonly unknown[]): void;
   /** Something is past its time and its grace, and goes on. */
   stuck(): void;
+  isStuck(): boolean;
   /** The fixtures of the run, for those of a lane. */
   fromRun(node: Node, run: CaseRun, placed: Placed): Promise<unknown>;
   /** Told of set-ups and tear-downs. */
@@ -78,35 +79,36 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
 
 /** The body, with its time limit. */
 function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit: number, around: Around, begun = now()): Promise<void> | undefined {
-  const { test } = run.planned.test;
-  const over = (): void => {
-    run.body = now() - begun;
-    if (run.body > limit && !run.failures.some(({ cause }) => cause === 'timeout')) overdue(run, limit);
-  };
   let given: unknown;
   try {
-    const hand = new CaseHand(run) as never;
-    given = around.bindContext ? around.bindContext(run, () => test.body(hand, values)) : test.body(hand, values);
+    given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseHand(run) as never, values);
   } catch (error) {
     run.threw(error);
   }
-  if (!isThenable(given)) {
-    over();
-    return undefined;
+  if (isThenable(given)) return finished(given, run, limit, around, begun);
+  measure(run, limit, begun);
+  return undefined;
+}
+
+const bodyInContext = (bindContext: NonNullable<Around['bindContext']>, run: CaseRun, values: Readonly<Record<string, unknown>>): unknown =>
+  bindContext(run, () => run.planned.test.test.body(new CaseHand(run) as never, values));
+
+async function finished(given: PromiseLike<unknown>, run: CaseRun, limit: number, around: Around, begun: number): Promise<void> {
+  try {
+    const { overdue: isOverdue } = await within(around.watch, given, limit, () => run.abort());
+    if (isOverdue) {
+      overdue(run, limit);
+      around.stuck();
+    }
+  } catch (error) {
+    run.threw(error);
   }
-  return within(around.watch, given, limit, () => run.abort()).then(
-    (outcome) => {
-      if (outcome.overdue) {
-        overdue(run, limit);
-        around.stuck();
-      }
-      over();
-    },
-    (error: unknown) => {
-      run.threw(error);
-      over();
-    },
-  );
+  measure(run, limit, begun);
+}
+
+function measure(run: CaseRun, limit: number, begun: number): void {
+  run.body = now() - begun;
+  if (run.body > limit && !run.failures.some(({ cause }) => cause === 'timeout')) overdue(run, limit);
 }
 
 function overdue(run: CaseRun, limit: number): void {

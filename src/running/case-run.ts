@@ -9,7 +9,7 @@ import type { Step, StepInHand } from '../suites/hand.ts';
 import type { CaseOf } from '../suites/planned.ts';
 import { failureOfCheck, failureOfThrow } from './failures.ts';
 import { now, startTimer } from './originals.ts';
-import type { Attachment, Cause, Failure, StepResult } from './result.ts';
+import type { Attachment, CaseResult, Cause, Failure, StepResult } from './result.ts';
 import { Stop } from './stop.ts';
 
 /** What a case writes is kept up to here. Characters. */
@@ -47,6 +47,8 @@ export class CaseRun implements Recorder {
   checksPassed = 0;
   checksFailed = 0;
   ended = false;
+  /** Once it has ended; none where it passed and there is nothing to say. */
+  result: CaseResult | undefined;
   skipped: string | undefined;
   failures: Failure[] | readonly never[] = none;
   output: string[] | readonly never[] = none;

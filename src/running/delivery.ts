@@ -22,8 +22,8 @@ export class Delivery {
   readonly #listener: Listener;
   readonly #careful: boolean;
   readonly #started: number;
-  /** What has ended and not gone out; without a result, it passed and there is nothing to say. */
-  #waiting: { run: CaseRun; result: CaseResult | undefined }[] = [];
+  /** What has ended and not gone out. */
+  #waiting: CaseRun[] = [];
   #turning: Promise<void> | undefined;
   #lastTurn = now();
   /** Of the cases since the last look: how many, and how long they took. */
@@ -74,7 +74,8 @@ export class Delivery {
       this.#milliseconds = 0;
     }
     this.#clock = run.begun + taken;
-    this.#waiting.push({ run, result });
+    run.result = result;
+    this.#waiting.push(run);
     if (!this.streaming) void this.turn();
   }
 
@@ -89,8 +90,8 @@ export class Delivery {
       this.#lastTurn = now();
       const ready = this.#waiting;
       this.#waiting = [];
-      for (const { run, result } of ready) {
-        if (result) this.#listener.ended(run.planned, result, run);
+      for (const run of ready) {
+        if (run.result) this.#listener.ended(run.planned, run.result, run);
         else this.#listener.passed?.(run, run.begun - this.#started);
       }
       this.#listener.turn?.();
@@ -105,10 +106,9 @@ export class Delivery {
       return;
     }
     const failure = failureOfThrow(error, 'throw', {});
-    const waiting = this.#waiting.find((one) => one.run === run);
-    if (waiting) {
-      const result = waiting.result ?? resultOf(run, { status: 'passed' }, 1, this.#started);
-      waiting.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
+    if (this.#waiting.includes(run)) {
+      const result = run.result ?? resultOf(run, { status: 'passed' }, 1, this.#started);
+      run.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
     } else this.#listener.told({ code: 'after-the-end', what, id: run.planned.id, detail: failure.message, at: failure.place });
   }
 }

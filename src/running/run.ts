@@ -1,4 +1,3 @@
-import { standing } from '../cases/marks.ts';
 import { randomFrom } from '../cases/random.ts';
 import { mostRows, type Surroundings } from '../cases/row.ts';
 import type { Scope } from '../fixtures/fixture.ts';
@@ -6,22 +5,19 @@ import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
 import { ordinaryLimit, type Span, type TearDownError } from '../fixtures/instance.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
-import { wording } from '../problems/wording.ts';
 import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
 import { isInShare, type Share } from '../suites/pieces.ts';
 import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
-import { Admission, alone, type Demand } from './admission.ts';
-import { type Around, attempt, PlainHosting } from './attempt.ts';
+import { type Around, PlainHosting } from './attempt.ts';
 import { BindingsUsed, type BindingUse } from './bindings.ts';
-import { CaseRun, textOf } from './case-run.ts';
+import { type CaseRun, textOf } from './case-run.ts';
+import { CaseRunner, failureOfProblem, type Placing } from './case-runner.ts';
 import { Delivery } from './delivery.ts';
 import { failureOfThrow } from './failures.ts';
-import { now, today } from './originals.ts';
-import { resultOf } from './outcome.ts';
-import type { CaseResult, Failure } from './result.ts';
+import { now } from './originals.ts';
+import type { CaseResult } from './result.ts';
 import { type Address, LocalRunFixtures, type RunFixtures } from './run-host.ts';
 import { type Open, type Placed, place } from './scopes.ts';
-import { type Verdict, verdictOf } from './verdict.ts';
 import { Watch } from './watch.ts';
 
 export interface RunOptions {
@@ -120,17 +116,15 @@ class Runner {
   readonly #listener: Listener;
   readonly #around: Around;
   readonly #delivery: Delivery;
+  readonly #cases: CaseRunner;
   readonly #nodes = new Nodes();
-  readonly #day = today();
   readonly #started = now();
-  readonly #admission = new Admission();
   readonly #bindings = new BindingsUsed();
   /** Where this lane's copies of the run's fixtures come from. */
   readonly #addresses = new Map<Node, Address>();
   readonly #runFixtures: RunFixtures;
   #part: Part = { tests: new Set() };
   #selected = 0;
-  #failed = 0;
   #stuck = false;
 
   constructor(options: RunOptions, listener: Listener) {
@@ -148,9 +142,11 @@ class Runner {
       stuck: () => {
         if (options.stopWhenStuck) this.#stuck = true;
       },
+      isStuck: () => this.#stuck,
       fromRun: (node, run, placed) => this.#fromRun(node, run, placed),
       phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
     };
+    this.#cases = new CaseRunner(options, listener, this.#around, this.#delivery, this.#started);
     this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(new PlainHosting({ log: () => undefined, attach: () => undefined }, this.#around));
   }
 
@@ -194,7 +190,7 @@ class Runner {
   }
 
   get #over(): boolean {
-    return this.#stuck || this.#failed >= (this.#options.stopAfter ?? Number.POSITIVE_INFINITY) || this.#options.signal?.aborted === true;
+    return this.#stuck || this.#cases.hasEnough || this.#options.signal?.aborted === true;
   }
 
   /** Whether the part under way has to do with a test or a group. */
@@ -224,7 +220,7 @@ class Runner {
   async #test(test: PlannedTest, around: readonly Open[]): Promise<void> {
     const scope = open('test', test.id, around.length, test.title.template);
     const scopes = [...around, scope];
-    const placed = this.#placedFor(test, scopes);
+    const placedFor = this.#placedFor(test, scopes);
     this.#delivery.anew();
     const { share, isDone } = this.#part;
     let last: CaseOf | undefined;
@@ -238,7 +234,7 @@ class Runner {
           if (isDone?.(planned)) continue;
           if (this.#options.select && !this.#options.select(planned)) continue;
           this.#selected++;
-          const waiting = this.#begin(planned, placed, scopes);
+          const waiting = this.#cases.begin(planned, placedFor, scopes);
           if (waiting) await waiting;
         }
         if (this.#over) break;
@@ -259,7 +255,7 @@ class Runner {
   }
 
   /** The graph of a test, the same for all its cases unless its rows bind. Asked for when a case is about to run. */
-  #placedFor(test: PlannedTest, scopes: readonly Open[]): (planned: CaseOf) => Placed | (() => Placed) {
+  #placedFor(test: PlannedTest, scopes: readonly Open[]): (planned: CaseOf) => Placing {
     const { levels } = test.inherited;
     const { bind } = test.test.options;
     const needs = needsOf(test);
@@ -289,80 +285,7 @@ class Runner {
     const planned = new CaseOf(test, (last?.ordinal ?? -1) + 1, { row: {}, name }, 1);
     const problems: readonly Problem[] =
       error instanceof ProblemError ? error.problems : [{ code: 'source-threw', source: test.source ?? '', reason: String(error) }];
-    this.#listener.ended(planned, this.#result({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
-  }
-
-  /** Begins a case; a promise where the next must wait for it. */
-  #begin(planned: CaseOf, placed: (planned: CaseOf) => Placed | (() => Placed), scopes: readonly Open[]): Promise<void> | undefined {
-    const { problems } = planned.entry;
-    const { skip, expired, held, known } = standing(planned.marks, this.#day, () => this.#options.asked?.(planned) ?? false);
-    const without = (verdict: Verdict, failures: readonly Failure[] = []): undefined => {
-      this.#count(verdict);
-      this.#listener.ended(planned, this.#result(verdict, failures));
-    };
-    if (problems) return without({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
-    if (skip !== undefined) return without({ status: 'skipped', reason: skip });
-    if (expired !== undefined)
-      return without({ status: 'failed', cause: 'expired', reason: expired }, [
-        { cause: 'expired', message: `the day has come: ${expired}`, place: planned.place },
-      ]);
-    if (held !== undefined) return without({ status: 'held', reason: held });
-    return this.#admit(planned, placed(planned), scopes, known);
-  }
-
-  #admit(planned: CaseOf, placed: Placed | (() => Placed), scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
-    const concurrency = this.#options.oneAtATime ? 1 : planned.test.inherited.concurrency;
-    const { lock } = this.#options;
-    const run = (): Promise<void> | undefined => this.#runCase(planned, placed, scopes, known);
-    const shared = lock ? locksOf(planned, placed).filter((name) => name !== alone) : [];
-    const start = lock && shared.length > 0 ? (): Promise<void> => lock(shared).then((unlock) => Promise.resolve(run()).finally(unlock)) : run;
-    if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks: locksOf(planned, placed) }, start, scopes.at(-1) as Open);
-    const running = start();
-    return running ? running.then(() => this.#delivery.breathe()) : this.#delivery.breathe();
-  }
-
-  async #admitAmong(demand: Demand, start: () => Promise<void> | undefined, scope: Open): Promise<void> {
-    const leave = await this.#admission.enter(demand);
-    const running = start();
-    if (!running) {
-      leave();
-      return this.#delivery.breathe();
-    }
-    const tracked: Promise<void> = running.then(() => {
-      leave();
-      scope.under.delete(tracked);
-    });
-    scope.under.add(tracked);
-  }
-
-  /** Runs a case with its attempts; at once where nothing in it takes time. */
-  #runCase(planned: CaseOf, placed: Placed | (() => Placed), scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
-    const { retries, timeout } = planned.test.inherited;
-    const limit = planned.entry.marks?.timeout ?? timeout;
-    const again = (number: number): Promise<void> | undefined => {
-      const run = new CaseRun(planned, (problem) => this.#listener.told(problem));
-      run.begun = now();
-      const finish = (): Promise<void> | undefined => {
-        const verdict = verdictOf(run, known);
-        if ((verdict.status === 'failed' || verdict.status === 'errored') && number <= retries && !this.#over) return again(number + 1);
-        this.#finish(run, verdict, number);
-        return undefined;
-      };
-      const attempted = attempt(run, placed, scopes, limit, this.#around);
-      return attempted ? attempted.then(finish) : finish();
-    };
-    return again(1);
-  }
-
-  #count({ status }: Verdict): void {
-    if (status === 'failed' || status === 'errored') this.#failed++;
-  }
-
-  #finish(run: CaseRun, verdict: Verdict, attempts: number): void {
-    run.ended = true;
-    this.#count(verdict);
-    if (verdict.status === 'passed' && attempts === 1 && run.isPlain && this.#listener.passed) this.#delivery.ended(run, undefined);
-    else this.#delivery.ended(run, resultOf(run, verdict, attempts, this.#started));
+    this.#listener.ended(planned, this.#cases.unrun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
   }
 
   /** Waits for all that is under way within a scope, and tears its fixtures down. */
@@ -376,23 +299,8 @@ class Runner {
   }
 
   #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<Open, 'holder' | 'title'>, output: readonly string[]): void {
-    const result = this.#result({ status: 'errored', cause: 'teardown' }, [failureOfThrow(error, 'teardown', { fixture })]);
+    const result = this.#cases.unrun({ status: 'errored', cause: 'teardown' }, [failureOfThrow(error, 'teardown', { fixture })]);
     this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `tear-down of fixture "${fixture}" for ${title}` }, { ...result, output });
-  }
-
-  #result(verdict: Verdict, failures: readonly Failure[] = []): CaseResult {
-    const start = now() - this.#started;
-    return {
-      ...verdict,
-      attempts: 0,
-      start,
-      times: { setup: 0, body: 0, teardown: 0 },
-      checks: { passed: 0, failed: 0 },
-      failures,
-      steps: [],
-      output: [],
-      attachments: [],
-    };
   }
 }
 
@@ -402,11 +310,3 @@ const open = (scope: Scope, id: string, depth: number, title: string, group?: Gr
   group,
   under: new Set(),
 });
-
-/** What its suites, its test, its row and its fixtures want for themselves. */
-function locksOf({ test, entry }: CaseOf, placed: Placed | (() => Placed)): readonly string[] {
-  const fixtures = typeof placed === 'function' ? [] : placed.graph.sights.flatMap(({ node }) => node.definition.locks);
-  return [...test.inherited.locks, ...(entry.marks?.locks ?? []), ...fixtures];
-}
-
-const failureOfProblem = (problem: Problem): Failure => ({ cause: 'data', message: wording(problem), place: problem.at });

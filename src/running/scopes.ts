@@ -21,6 +21,8 @@ export interface Placed {
   readonly order: readonly Node[];
   /** The index of a node's scope among the open ones; their number stands for the case itself. */
   readonly depths: ReadonlyMap<Node, number>;
+  /** What its fixtures want for themselves. */
+  readonly locks: readonly string[];
 }
 
 /**
@@ -57,7 +59,7 @@ export function place(graph: Graph, scopes: readonly Open[]): Placed {
     for (const { node, beneath } of graph.sights.toReversed()) for (const below of beneath) moved = outward(below.node, depths.get(node) as number) || moved;
   }
   const order = [...graph.order].sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
-  return { graph, order, depths };
+  return { graph, order, depths, locks: graph.sights.flatMap(({ node }) => node.definition.locks) };
 }
 
 /** The holder of each node, for one case. */

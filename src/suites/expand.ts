@@ -6,7 +6,7 @@ import { BindingOf, type Source } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { withoutHidden } from './hidden.ts';
-import { CaseOf, idPart, type PlannedTest } from './planned.ts';
+import { CaseOf, type PlannedTest, tellingApart } from './planned.ts';
 
 /** Bindings with their owner; what is no binding is refused. */
 export function levelsOf(bindings: readonly unknown[], owner: string, by: object | undefined): Level[] {
@@ -44,7 +44,8 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings): A
   for await (const chunk of parts.open(expansionOf(test, surroundings))) {
     yield chunk.map((entry) => {
       const told = hides ? withoutHidden(entry, hides) : entry;
-      return new CaseOf(test, ordinal++, checked(entry), identities.add(idPart(test, told) ?? ''), told);
+      const { row, name } = tellingApart(test, told);
+      return new CaseOf(test, ordinal++, checked(entry), identities.add(row, name), told);
     });
   }
 }

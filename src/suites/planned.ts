@@ -158,14 +158,18 @@ export function titleOf(path: readonly string[], own: string): string {
 }
 
 /** The part of an id that tells the cases of a test apart, if it has several. */
-export function idPart(test: PlannedTest, entry: Entry): string | undefined {
-  const outer = test.parent.told;
-  if (!outer) return test.source === undefined ? undefined : caseSlug(entry.row, entry.name);
-  const name =
-    outer.name !== undefined || entry.name !== undefined
-      ? [outer.name ?? nameOfValues(outer.row), entry.name ?? nameOfValues(entry.row)].filter(Boolean).join(', ')
-      : undefined;
-  return caseSlug({ ...outer.row, ...entry.row }, name);
+function idPart(test: PlannedTest, told: Entry): string | undefined {
+  if (!test.parent.told && test.source === undefined) return undefined;
+  const { row, name } = tellingApart(test, told);
+  return caseSlug(row, name);
+}
+
+/** What tells a case from the others of its test: its row, with those of the suites around, and the names of these. */
+export function tellingApart({ parent: { told: outer } }: PlannedTest, told: Entry): Pick<Entry, 'row' | 'name'> {
+  if (!outer) return told;
+  const isNamed = outer.name !== undefined || told.name !== undefined;
+  const names = [outer.name ?? nameOfValues(outer.row), told.name ?? nameOfValues(told.row)];
+  return { row: { ...outer.row, ...told.row }, name: isNamed ? names.filter(Boolean).join(', ') : undefined };
 }
 
 export function titlesOf(group: Group): string[] {

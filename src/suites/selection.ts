@@ -44,31 +44,40 @@ export interface Selector {
   asked(planned: CaseOf): boolean;
 }
 
-/** Makes a selection ready for a plan: what stands on a line is looked up once. */
-/** `dealt` says in which shard a case is, by its id, where that does not follow from its hash. */
+/**
+ * Makes a selection ready for a plan: what stands on a line is looked up once.
+ *
+ * `dealt` says in which shard a case is, by its id, where that does not follow from its hash.
+ */
 export function selectorOf(selection: Selection, plan: Plan, dealt?: ReadonlyMap<string, number>): Selector {
-  const { titles = [], tags = [], notTags = [], rows = [], shard } = selection;
+  const { targets = [], titles = [], tags = [], notTags = [], rows = [], shard } = selection;
   // An empty list of ids asks for none of them; none at all, for any.
   const ids = selection.ids && new Set(selection.ids);
-  const places = selection.targets?.length ? selection.targets.map((target) => standsAt(target, plan)) : undefined;
+  const places = targets.map((target) => standsAt(target, plan));
   const titleTests = titles.map(titleTest);
+  const isTagged = (planned: CaseOf): boolean => planned.tags.some((tag) => tags.includes(tag));
+  const conditions: ((planned: CaseOf) => boolean)[] = [];
+  if (targets.length > 0 && !takeAll(targets, plan)) conditions.push((planned) => places.some((stands) => stands(planned)));
+  if (ids) conditions.push(({ id }) => ids.has(id));
+  if (shard) conditions.push(({ id }) => (dealt?.get(id) ?? (Number.parseInt(hash(id, 8), 16) % shard.of) + 1) === shard.index);
+  if (tags.length > 0) conditions.push(isTagged);
+  if (notTags.length > 0) conditions.push((planned) => !planned.tags.some((tag) => notTags.includes(tag)));
+  for (const condition of rows) conditions.push(({ row }) => meets(row, condition));
+  if (titleTests.length > 0) conditions.push(({ title }) => titleTests.some((fits) => fits(title)));
   return {
-    all: !places && !ids && !shard && [titles, tags, notTags, rows].every((wanted) => wanted.length === 0),
-    select: (planned) =>
-      (!places || places.some((stands) => stands(planned))) &&
-      (!ids || ids.has(planned.id)) &&
-      (!shard || (dealt?.get(planned.id) ?? (Number.parseInt(hash(planned.id, 8), 16) % shard.of) + 1) === shard.index) &&
-      (tags.length === 0 || planned.tags.some((tag) => tags.includes(tag))) &&
-      !planned.tags.some((tag) => notTags.includes(tag)) &&
-      rows.every((condition) => meets(planned.row, condition)) &&
-      (titleTests.length === 0 || titleTests.some((fits) => fits(planned.title))),
+    all: conditions.length === 0,
+    select: (planned) => conditions.every((holds) => holds(planned)),
     asked: (planned) =>
       selection.onRequest === true ||
       ids?.has(planned.id) === true ||
-      planned.tags.some((tag) => tags.includes(tag)) ||
-      (places?.some((stands, i) => selection.targets?.[i]?.line !== undefined && stands(planned)) ?? false),
+      isTagged(planned) ||
+      places.some((stands, i) => targets[i]?.line !== undefined && stands(planned)),
   };
 }
+
+/** Whether targets are the very files whose tests there are. */
+const takeAll = (targets: readonly Target[], plan: Plan): boolean =>
+  plan.tests.every(({ base }) => targets.some(({ url, line }) => line === undefined && url === base?.href));
 
 /** A text is looked for as it is, in upper or lower case; between slashes it is a regular expression with its flags. */
 function titleTest(wanted: string): (title: string) => boolean {

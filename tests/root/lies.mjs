@@ -42,8 +42,8 @@ const lies = [
   [
     'a result is recorded twice',
     'node/lane/journal-writer.ts',
-    'this.#waiting += writeEntry(entry, stringify);',
-    "this.#waiting += writeEntry(entry, stringify).repeat(entry.is === 'ended' ? 2 : 1);",
+    'this.#waiting.text(writeEntry(entry, stringify));',
+    "this.#waiting.text(writeEntry(entry, stringify).repeat(entry.is === 'ended' ? 2 : 1));",
   ],
   ['failed counts as passed', 'running/verdict.ts', "return { status: 'failed', cause: own.cause };", "return { status: 'passed' };"],
   ['errored counts as passed', 'running/verdict.ts', "return { status: 'errored', cause: error.cause };", "return { status: 'passed' };"],

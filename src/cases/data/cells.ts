@@ -14,8 +14,16 @@ export interface Cell<T> {
 }
 export type ValueOfCell<C> = C extends Cell<infer V> ? V : never;
 
-/** What reading one cell gives: its value, or what is wrong with the text. */
-export type CellReading<T> = { readonly value: T } | { readonly hint?: string | undefined };
+/** What a cell comes to that is not what its column says. */
+export class Misread {
+  readonly hint: string | undefined;
+  constructor(hint?: string) {
+    this.hint = hint;
+  }
+}
+
+/** What reading one cell gives: its value as it is, since millions are read, or what is wrong with the text. */
+export type CellReading<T> = T | Misread;
 
 type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readonly is: 'value'; readonly value: unknown };
 
@@ -58,7 +66,7 @@ export class CellReader<T> {
 /** Reads what a document holds: texts as in a table, other values as the texts that they are written as, objects as they are. */
 export function readValue<T>(reader: CellReader<T>, value: unknown): CellReading<T> {
   if (typeof value === 'string') return reader.read(value);
-  if (typeof value === 'object' && value !== null) return reader.takes ? reader.takes(value) : {};
+  if (typeof value === 'object' && value !== null) return reader.takes ? reader.takes(value) : new Misread();
   return reader.read(String(value));
 }
 
@@ -68,40 +76,47 @@ const make = <T>(kind: string, read: (text: string) => CellReading<T>, takes?: (
 const jsonNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 
 function readNumber(text: string): CellReading<number> {
-  if (jsonNumber.test(text)) return { value: Number(text) };
-  if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return { hint: `that looks like a thousands separator: write ${text.replaceAll(',', '')}` };
-  if (/^-?\d+,\d+$/.test(text)) return { hint: `that looks like a decimal comma: write ${text.replace(',', '.')}` };
-  if (/^[+-]?0\d/.test(text)) return { hint: 'a number has no leading zeros; for codes use cell.text' };
-  if (/^\+\d|^-?\.\d|^-?\d+\.$/.test(text) && Number.isFinite(Number(text))) return { hint: `write ${Number(text)}` };
-  return {};
+  if (jsonNumber.test(text)) return Number(text);
+  if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return new Misread(`that looks like a thousands separator: write ${text.replaceAll(',', '')}`);
+  if (/^-?\d+,\d+$/.test(text)) return new Misread(`that looks like a decimal comma: write ${text.replace(',', '.')}`);
+  if (/^[+-]?0\d/.test(text)) return new Misread('a number has no leading zeros; for codes use cell.text');
+  if (/^\+\d|^-?\.\d|^-?\d+\.$/.test(text) && Number.isFinite(Number(text))) return new Misread(`write ${Number(text)}`);
+  return new Misread();
 }
 
 function readInteger(text: string): CellReading<number> {
-  const reading = readNumber(text);
-  if (!('value' in reading) || Number.isSafeInteger(reading.value)) return reading;
-  return Number.isInteger(reading.value) ? { hint: 'it is too large to be exact' } : {};
+  const value = readNumber(text);
+  if (value instanceof Misread || Number.isSafeInteger(value)) return value;
+  return new Misread(Number.isInteger(value) ? 'it is too large to be exact' : undefined);
 }
 
 const isoDate = /^(\d{4})-(\d\d)-(\d\d)(?:T\d\d:\d\d(?::\d\d(?:\.\d+)?)?(Z|[+-]\d\d:\d\d)?)?$/;
 
 function readDate(text: string): CellReading<Date> {
   const match = isoDate.exec(text);
-  if (!match) return { hint: 'write it as 2031-04-30 or 2031-04-30T08:00Z' };
+  if (!match) return new Misread('write it as 2031-04-30 or 2031-04-30T08:00Z');
   const value = new Date(text.includes('T') && !match[4] ? `${text}Z` : text);
   const day = new Date(`${match[1]}-${match[2]}-${match[3]}`);
   // Engines take the 30th of February for the 2nd of March.
   const real = !Number.isNaN(value.getTime()) && day.getUTCDate() === Number(match[3]);
-  return real ? { value } : { hint: 'there is no such day or time' };
+  return real ? value : new Misread('there is no such day or time');
 }
 
-const truths: Readonly<Record<string, boolean>> = { true: true, yes: true, '1': true, false: false, no: false, '0': false };
+const truths = new Map([
+  ['true', true],
+  ['yes', true],
+  ['1', true],
+  ['false', false],
+  ['no', false],
+  ['0', false],
+]);
 
 function guarded<T>(parse: (text: string) => T): (text: string) => CellReading<T> {
   return (text) => {
     try {
-      return { value: parse(text) };
+      return parse(text);
     } catch (error) {
-      return { hint: error instanceof Error ? error.message : String(error) };
+      return new Misread(error instanceof Error ? error.message : String(error));
     }
   };
 }
@@ -112,45 +127,42 @@ function guarded<T>(parse: (text: string) => T): (text: string) => CellReading<T
  */
 export const cell = {
   /** As it stands. */
-  text: make('text', (text) => ({ value: text })),
+  text: make('text', (text) => text),
   /** As in JSON: no thousands separators, no decimal comma. */
   number: make('number', readNumber),
   /** A whole number. */
   integer: make('integer', readInteger),
   /** true or false, yes or no, 1 or 0, in upper or lower case. */
-  boolean: make('boolean', (text) => {
-    const value = Object.hasOwn(truths, text.toLowerCase()) ? truths[text.toLowerCase()] : undefined;
-    return value === undefined ? { hint: 'write true or false, yes or no, 1 or 0' } : { value };
-  }),
+  boolean: make('boolean', (text) => truths.get(text) ?? truths.get(text.toLowerCase()) ?? new Misread('write true or false, yes or no, 1 or 0')),
   /** A day or a moment in ISO 8601, as UTC: 2031-04-30, 2031-04-30T09:00Z. */
   date: make('date', readDate),
   /** Any value of JSON. */
   json: make<unknown>(
     'JSON value',
     guarded((text) => JSON.parse(text) as unknown),
-    (value) => ({ value }),
+    (value) => value,
   ),
   /** A kind of one's own; what `parse` throws says what is wrong. */
   from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, guarded(parse)),
   /** One of these words, as they are written. */
   oneOf: <const V extends readonly string[]>(...allowed: V): Cell<V[number]> =>
-    make<V[number]>(`word of these: ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? { value: text as V[number] } : { hint: undefined })),
+    make<V[number]>(`word of these: ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? (text as V[number]) : new Misread())),
   /** Several values in one cell, parted by `;` unless said. */
   list<T>(item: Cell<T>, separator = ';'): Cell<T[]> {
     const reader = item as unknown as CellReader<T>;
     const all = (parts: readonly unknown[]): CellReading<T[]> => {
-      const value: T[] = [];
+      const values: T[] = [];
       for (const part of parts) {
-        const reading = readValue(reader, part);
-        if (!('value' in reading)) return { hint: `${JSON.stringify(part)} is not; ${reading.hint ?? `parts are separated by "${separator}"`}` };
-        value.push(reading.value);
+        const value = readValue(reader, part);
+        if (value instanceof Misread) return new Misread(`${JSON.stringify(part)} is not; ${value.hint ?? `parts are separated by "${separator}"`}`);
+        values.push(value);
       }
-      return { value };
+      return values;
     };
     return make(
       `list of ${reader.kind}s`,
       (text) => all(text.split(separator).map((part) => part.trim())),
-      (value) => (Array.isArray(value) ? all(value) : {}),
+      (value) => (Array.isArray(value) ? all(value) : new Misread()),
     );
   },
 };

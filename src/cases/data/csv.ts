@@ -1,34 +1,92 @@
 import type Papa from 'papaparse';
+import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
+import type { Indexed } from './headings.ts';
+import type { RawRecord } from './typing.ts';
 
-export interface CsvOptions {
+export interface CsvFile {
+  /** Its URL, as places name it. */
+  readonly name: string;
   readonly delimiter: string;
   /** Lines that start so are left out. */
   readonly comment: string | undefined;
 }
 
-/** One record of a CSV text (RFC 4180), with where it stands. */
-export interface CsvRecord {
-  readonly cells: readonly string[];
-  /** The line it starts on, from 1. */
-  readonly line: number;
-  /** How many lines it takes. */
-  readonly lines: number;
-  /** Its text as it stands in the file. */
-  readonly raw: string;
-  readonly unclosed: boolean;
-}
-
 /** A record that is longer is refused: it is held whole. Characters. */
 export const mostOfARecord = 4_000_000;
 
-interface Span {
+const noCells: readonly string[] = [];
+
+/** One record of a CSV text (RFC 4180), with where it stands. */
+export class CsvRecord implements RawRecord<Indexed> {
+  cells = noCells;
+  /** The line it starts on, from 1. */
+  readonly line: number;
+  /** A quote in it never closes. */
+  readonly unclosed: boolean;
+  readonly #lines: number;
+  readonly #file: CsvFile;
+  readonly #text: string;
   readonly start: number;
   readonly end: number;
-  readonly line: number;
-  readonly lines: number;
-  readonly unclosed: boolean;
+
+  constructor(file: CsvFile, text: string, start: number, end: number, line: number, lines: number, unclosed: boolean) {
+    this.#file = file;
+    this.#text = text;
+    this.start = start;
+    this.end = end;
+    this.line = line;
+    this.#lines = lines;
+    this.unclosed = unclosed;
+  }
+
+  /** Its text as it stands in the file. */
+  get raw(): string {
+    return this.#text.slice(this.start, this.end);
+  }
+
+  get place(): Place {
+    return { file: this.#file.name, line: this.line, column: 1 };
+  }
+
+  /** How many lines it takes, if it is not one. */
+  get lines(): number | undefined {
+    return this.#lines === 1 ? undefined : this.#lines;
+  }
+
+  value({ index }: Indexed): string {
+    const text = this.cells[index] as string;
+    // Blanks around a cell are its own only where it is quoted.
+    if (isInk(text.charCodeAt(0)) && isInk(text.charCodeAt(text.length - 1))) return text;
+    const trimmed = text.trim();
+    return trimmed === text || this.placeOfCell(index).quoted ? text : trimmed;
+  }
+
+  isQuoted({ index }: Indexed): boolean {
+    return this.placeOfCell(index).quoted;
+  }
+
+  at(column: Indexed | undefined): Place {
+    return column ? this.placeOfCell(column.index).place : this.place;
+  }
+
+  /** Where the n-th cell stands: worked out only when a message needs it. */
+  placeOfCell(index: number): { place: Place; quoted: boolean } {
+    const { raw } = this;
+    const { delimiter, name } = this.#file;
+    let at = 0;
+    for (let i = 0; i < index && at >= 0 && at < raw.length; i++) {
+      const end = endOfField(raw, at, delimiter);
+      at = end < 0 ? raw.length : end + delimiter.length;
+    }
+    const before = raw.slice(0, at);
+    const line = this.line + before.split('\n').length - 1;
+    return { place: { file: name, line, column: at - before.lastIndexOf('\n') }, quoted: raw[at] === '"' };
+  }
 }
+
+/** A character of which it is sure, at once, that it is no blank. */
+const isInk = (unit: number): boolean => unit > 32 && unit < 127;
 
 /**
  * Cuts a stream of text into records.
@@ -36,25 +94,28 @@ interface Span {
  * Where records begin and end is found here, so that each knows its line, also behind comments, blank lines and quoted line
  * breaks; the cells are split by papaparse, a run of neighbouring records at a time.
  */
-export async function* csvRecords(pieces: AsyncIterable<string>, file: string, options: CsvOptions): AsyncGenerator<readonly CsvRecord[]> {
+export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile): AsyncGenerator<readonly CsvRecord[]> {
   const { default: papa } = await import('papaparse');
   let rest = '';
   let line = 1;
   for await (const piece of pieces) {
     rest += piece;
-    const found = spans(rest, line, options, false);
-    if (found.records.length) yield split(papa, rest, found.records, options);
+    const found = cut(rest, line, file, false);
+    splitCells(papa, rest, found.records, file.delimiter);
+    if (found.records.length) yield found.records;
     rest = rest.slice(found.end);
     line = found.line;
-    if (rest.length > mostOfARecord) refuse({ code: 'long-record', limit: mostOfARecord, at: { file, line, column: 1 } });
+    if (rest.length > mostOfARecord) refuse({ code: 'long-record', limit: mostOfARecord, at: { file: file.name, line, column: 1 } });
   }
-  const found = spans(rest, line, options, true);
-  if (found.records.length) yield split(papa, rest, found.records, options);
+  const { records } = cut(rest, line, file, true);
+  splitCells(papa, rest, records, file.delimiter);
+  if (records.length) yield records;
 }
 
 /** The whole records of a text, and where the first that may not be whole begins. */
-function spans(text: string, firstLine: number, { delimiter, comment }: CsvOptions, last: boolean): { records: Span[]; end: number; line: number } {
-  const records: Span[] = [];
+function cut(text: string, firstLine: number, file: CsvFile, last: boolean): { records: CsvRecord[]; end: number; line: number } {
+  const { delimiter, comment } = file;
+  const records: CsvRecord[] = [];
   let [start, line] = [0, firstLine];
   let quote = text.indexOf('"');
   while (start < text.length) {
@@ -63,7 +124,7 @@ function spans(text: string, firstLine: number, { delimiter, comment }: CsvOptio
     if (end < 0) end = text.length;
     let lines = 1;
     let unclosed = false;
-    const skipped = (comment !== undefined && text.startsWith(comment, start)) || blank(text, start, end);
+    const skipped = (comment !== undefined && text.startsWith(comment, start)) || isBlank(text, start, end);
     if (quote >= 0 && quote < start) quote = text.indexOf('"', start);
     if (!skipped && quote >= 0 && quote < end) {
       const close = endOfRecord(text, start, delimiter);
@@ -76,14 +137,20 @@ function spans(text: string, firstLine: number, { delimiter, comment }: CsvOptio
         end = close;
       }
     }
-    if (!skipped) records.push({ start, end: text[end - 1] === '\r' && end < text.length ? end - 1 : end, line, lines, unclosed });
+    if (!skipped) {
+      const isBeforeBreak = end < text.length && text.charCodeAt(end - 1) === carriageReturn;
+      records.push(new CsvRecord(file, text, start, isBeforeBreak ? end - 1 : end, line, lines, unclosed));
+    }
     start = end + 1;
     line += lines;
   }
   return { records, end: Math.min(start, text.length), line };
 }
 
-const blank = (text: string, start: number, end: number): boolean => end === start || (end - start < 64 && text.slice(start, end).trim() === '');
+const carriageReturn = 13;
+
+const isBlank = (text: string, start: number, end: number): boolean =>
+  end === start || (!isInk(text.charCodeAt(start)) && end - start < 64 && text.slice(start, end).trim() === '');
 
 /** Where the record that starts here ends, quoted line breaks passed over; -1 where a quote never closes. */
 function endOfRecord(text: string, start: number, delimiter: string): number {
@@ -112,37 +179,26 @@ function endOfField(text: string, start: number, delimiter: string): number {
   return Math.min(a, b);
 }
 
-const neighbours = (text: string, one: Span, two: Span): boolean => !one.unclosed && !two.unclosed && two.start - one.end === (text[one.end] === '\r' ? 2 : 1);
-
-function split(papa: typeof Papa, text: string, records: readonly Span[], { delimiter }: CsvOptions): CsvRecord[] {
-  const parsed: CsvRecord[] = [];
+/** Fills in the cells of records. As far as these are neighbours and end alike, they are split in one go. */
+function splitCells(papa: typeof Papa, text: string, records: readonly CsvRecord[], delimiter: string): void {
   for (let from = 0; from < records.length; ) {
-    // As far as records are neighbours, they are split in one go.
+    const first = records[from] as CsvRecord;
+    const newline = text.charCodeAt(first.end) === carriageReturn ? '\r\n' : '\n';
+    let last = first;
     let to = from + 1;
-    while (to < records.length && neighbours(text, records[to - 1] as Span, records[to] as Span)) to++;
-    const run = records.slice(from, to);
-    const newline = text[run[0]?.end ?? 0] === '\r' ? '\r\n' : '\n';
-    const uniform = run.every((span) => span.end >= text.length || text.startsWith(newline, span.end));
+    for (; to < records.length && !last.unclosed; to++) {
+      const next = records[to] as CsvRecord;
+      if (next.unclosed || next.start - last.end !== newline.length || text.charCodeAt(last.end) !== newline.charCodeAt(0)) break;
+      last = next;
+    }
     const options = { delimiter, newline, quoteChar: '"' } as const;
-    const whole = uniform ? papa.parse<string[]>(text.slice(run[0]?.start, run.at(-1)?.end), options).data : [];
-    run.forEach((span, i) => {
-      const raw = text.slice(span.start, span.end);
-      const cells = span.unclosed ? [raw] : ((whole.length === run.length ? whole[i] : papa.parse<string[]>(raw, options).data[0]) ?? []);
-      parsed.push({ cells, line: span.line, lines: span.lines, raw, unclosed: span.unclosed });
-    });
+    const whole = papa.parse<string[]>(text.slice(first.start, last.end), options).data;
+    for (let i = from; i < to; i++) {
+      const record = records[i] as CsvRecord;
+      record.cells = record.unclosed
+        ? [record.raw]
+        : ((whole.length === to - from ? whole[i - from] : papa.parse<string[]>(record.raw, options).data[0]) ?? []);
+    }
     from = to;
   }
-  return parsed;
-}
-
-/** Where a record's n-th cell stands: worked out only when a message needs it. */
-export function placeOfCell(record: CsvRecord, index: number, delimiter: string): { line: number; column: number; quoted: boolean } {
-  let at = 0;
-  for (let i = 0; i < index && at >= 0 && at < record.raw.length; i++) {
-    const end = endOfField(record.raw, at, delimiter);
-    at = end < 0 ? record.raw.length : end + delimiter.length;
-  }
-  const before = record.raw.slice(0, at);
-  const lastBreak = before.lastIndexOf('\n');
-  return { line: record.line + before.split('\n').length - 1, column: at - lastBreak, quoted: record.raw[at] === '"' };
 }

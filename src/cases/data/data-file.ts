@@ -68,7 +68,8 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   const text = decoded(bytes, url);
   if (format === 'csv' || format === 'tsv') {
     const { readDelimited } = await import('./delimited.ts');
-    yield* readDelimited(text, url.href, { delimiter: options.delimiter ?? (format === 'tsv' ? '\t' : ','), comment }, typed, expansion.remark);
+    const delimiter = options.delimiter ?? (format === 'tsv' ? '\t' : ',');
+    yield* readDelimited(text, { name: url.href, delimiter, comment }, typed, expansion.remark);
   } else {
     const { readDocument, readJsonLines } = await import('./documents.ts');
     if (format === 'jsonl') yield* readJsonLines(text, url.href, comment, typed);

@@ -3,7 +3,7 @@ import type { Problem } from '../../problems/problem.ts';
 import type { RowMarks } from '../marks.ts';
 import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
-import { type CellReader, readValue } from './cells.ts';
+import { type CellReader, Misread, readValue } from './cells.ts';
 import type { Column, StandardSchema } from './columns.ts';
 
 /** What a file shows where a value should be: an error that a workbook worked out. */
@@ -15,75 +15,84 @@ export class ShownError {
 }
 
 /** One record as a file has it, asked column by column. */
-export interface RawRecord {
+export interface RawRecord<C extends Column = Column> {
   readonly place: Place;
   readonly lines: number | undefined;
   /** Text, or what a document holds; undefined where there is nothing. */
-  value(column: Column, index: number): unknown;
+  value(column: C): unknown;
   /** Whether an empty text was quoted: then somebody meant it. */
-  isQuoted(index: number): boolean;
+  isQuoted(column: C): boolean;
   /** Where a cell stands: asked only for messages. */
-  at(column: Column | undefined, index: number): Place;
+  at(column: C | undefined): Place;
 }
 
-/** A row while it is made of a record. Lists are made when something goes into them. */
+/** An entry while it is made of a record. Lists are made when something goes into them. */
 interface Making {
-  readonly row: Record<string, unknown>;
+  row: object;
   name: string | undefined;
   marks: RowMarks | undefined;
+  readonly place: Place;
+  readonly lines: number | undefined;
   problems: Problem[] | undefined;
-  waiting: Promise<void>[] | undefined;
 }
 
 /** Makes a row of a record: each cell read as its column says, each that is wrong told with its place. */
-export function typeRecord(record: RawRecord, columns: readonly Column[], schema: StandardSchema<unknown> | undefined): Entry | Promise<Entry> {
-  const making: Making = { row: {}, name: undefined, marks: undefined, problems: undefined, waiting: undefined };
-  for (let index = 0; index < columns.length; index++) typeCell(making, record, columns[index] as Column, index);
-  if (making.waiting) return Promise.all(making.waiting).then(() => judged(making, record, columns, schema));
-  return judged(making, record, columns, schema);
+export function typeRecord<C extends Column>(record: RawRecord<C>, columns: readonly C[], schema: StandardSchema<unknown> | undefined): Entry | Promise<Entry> {
+  const row: Record<string, unknown> = {};
+  const making: Making = { row, name: undefined, marks: undefined, place: record.place, lines: record.lines, problems: undefined };
+  let waiting: Promise<void>[] | undefined;
+  for (let index = 0; index < columns.length; index++) {
+    const judging = typeCell(making, row, record, columns[index] as C);
+    if (!judging) continue;
+    waiting ??= [];
+    waiting.push(judging);
+  }
+  const judged = (): Entry | Promise<Entry> => (schema && !making.problems ? judgeRow(schema, making, record, columns) : making);
+  return waiting ? Promise.all(waiting).then(judged) : judged();
 }
-
-function judged(making: Making, record: RawRecord, columns: readonly Column[], schema: StandardSchema<unknown> | undefined): Entry | Promise<Entry> {
-  return schema && !making.problems ? judgeRow(schema, making, record, columns) : entryOf(making, record, making.row);
-}
-
-const entryOf = ({ name, marks, problems }: Making, { place, lines }: RawRecord, row: object): Entry => ({ row, name, marks, place, lines, problems });
 
 function wrong(making: Making, problem: Problem): void {
   making.problems ??= [];
   making.problems.push(problem);
 }
 
-function typeCell(making: Making, record: RawRecord, column: Column, index: number): void {
+/** A promise where a schema takes its time. */
+function typeCell<C extends Column>(making: Making, row: Record<string, unknown>, record: RawRecord<C>, column: C): Promise<void> | undefined {
   const { property, reads } = column;
-  const value = record.value(column, index);
-  if (value instanceof ShownError) wrong(making, { code: 'cell-error', column: property, shown: value.shown, at: record.at(column, index) });
-  else if (reads.as === 'cell') readCell(making, reads.reader, value, record, column, index);
+  const value = record.value(column);
+  if (value instanceof ShownError) wrong(making, { code: 'cell-error', column: property, shown: value.shown, at: record.at(column) });
+  else if (reads.as === 'cell') readCell(making, row, reads.reader, value, record, column);
   else if (reads.as === 'schema') {
-    const judge = (found: unknown): void => takeJudged(making, found, value, property, () => record.at(column, index));
+    const judge = (found: unknown): void => takeJudged(making, row, found, value, property, () => record.at(column));
     const found = reads.schema['~standard'].validate(value);
-    if (found instanceof Promise) {
-      making.waiting ??= [];
-      making.waiting.push(found.then(judge));
-    } else judge(found);
+    if (found instanceof Promise) return found.then(judge);
+    judge(found);
   } else if (!isEmpty(value)) readMark(making, reads.mark, value);
+  return undefined;
 }
 
 const isEmpty = (value: unknown): boolean => value === undefined || value === null || value === '';
 
-function readCell(making: Making, reader: CellReader<unknown>, value: unknown, record: RawRecord, column: Column, index: number): void {
+function readCell<C extends Column>(
+  making: Making,
+  row: Record<string, unknown>,
+  reader: CellReader<unknown>,
+  value: unknown,
+  record: RawRecord<C>,
+  column: C,
+): void {
   const { property } = column;
-  if (isEmpty(value) && (reader.whenEmpty.is !== 'error' || !record.isQuoted(index))) {
-    if (reader.whenEmpty.is === 'value') making.row[property] = reader.whenEmpty.value;
-    else if (reader.whenEmpty.is === 'error') wrong(making, { code: 'empty-cell', column: property, wanted: reader.kind, at: record.at(column, index) });
+  if (isEmpty(value) && (reader.whenEmpty.is !== 'error' || !record.isQuoted(column))) {
+    if (reader.whenEmpty.is === 'value') row[property] = reader.whenEmpty.value;
+    else if (reader.whenEmpty.is === 'error') wrong(making, { code: 'empty-cell', column: property, wanted: reader.kind, at: record.at(column) });
     return;
   }
-  const reading = typeof value === 'string' ? reader.read(value) : readValue(reader, value);
-  if ('value' in reading) making.row[property] = reading.value;
+  const read = typeof value === 'string' ? reader.read(value) : readValue(reader, value);
+  if (!(read instanceof Misread)) row[property] = read;
   else {
-    making.row[property] = value;
+    row[property] = value;
     const text = typeof value === 'string' ? value : shortValue(value);
-    wrong(making, { code: 'bad-cell', column: property, text, wanted: reader.kind, hint: reading.hint, at: record.at(column, index) });
+    wrong(making, { code: 'bad-cell', column: property, text, wanted: reader.kind, hint: read.hint, at: record.at(column) });
   }
 }
 
@@ -105,22 +114,23 @@ interface Judged {
   readonly issues?: readonly { readonly message: string; readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined }[] | undefined;
 }
 
-function takeJudged(making: Making, found: unknown, raw: unknown, property: string, at: () => Place): void {
+function takeJudged(making: Making, row: Record<string, unknown>, found: unknown, raw: unknown, property: string, at: () => Place): void {
   const { value, issues } = found as Judged;
-  making.row[property] = issues ? raw : value;
+  row[property] = issues ? raw : value;
   for (const { message } of issues ?? []) wrong(making, { code: 'schema-issue', column: property, message, at: at() });
 }
 
-function judgeRow(schema: StandardSchema<unknown>, making: Making, record: RawRecord, columns: readonly Column[]): Entry | Promise<Entry> {
+function judgeRow<C extends Column>(schema: StandardSchema<unknown>, making: Making, record: RawRecord<C>, columns: readonly C[]): Entry | Promise<Entry> {
   const take = (found: unknown): Entry => {
     const { value, issues = [] } = found as Judged;
     for (const { message, path = [] } of issues) {
       const [first] = path;
       const key = typeof first === 'object' && first !== null ? first.key : first;
-      const index = columns.findIndex(({ property }) => property === key);
-      wrong(making, { code: 'schema-issue', column: key === undefined ? undefined : String(key), message, at: record.at(columns[index], index) });
+      const at = record.at(columns.find(({ property }) => property === key));
+      wrong(making, { code: 'schema-issue', column: key === undefined ? undefined : String(key), message, at });
     }
-    return entryOf(making, record, making.problems ? making.row : (value as object));
+    if (!making.problems) making.row = value as object;
+    return making;
   };
   const found = schema['~standard'].validate(making.row);
   return found instanceof Promise ? found.then(take) : take(found);

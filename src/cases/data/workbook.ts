@@ -55,7 +55,7 @@ export async function* readWorkbook(
     for (const { number, cells } of rows) {
       const first = cells.get(0);
       if (options.comment !== undefined && first && 'value' in first && String(first.value).startsWith(options.comment)) continue;
-      if (columns) entries.push(typeRecord(recordOf(cells, columns, number, placeOf), columns, typed.schema));
+      if (columns) entries.push(typeRecord(recordOf(cells, number, placeOf), columns, typed.schema));
       else columns = readHeadings(headingsOf(cells), typed.columns, (index) => placeOf(number, index), remark);
     }
     if (entries.length) yield await Promise.all(entries);
@@ -71,24 +71,18 @@ function headingsOf(cells: WorkbookRow['cells']): string[] {
   });
 }
 
-function recordOf(
-  cells: WorkbookRow['cells'],
-  columns: readonly Indexed[],
-  number: number,
-  placeOf: (number: number, column: number) => NonNullable<Entry['place']>,
-): RawRecord {
-  const at = (index: number): number => columns[index]?.index ?? 0;
+function recordOf(cells: WorkbookRow['cells'], number: number, placeOf: (number: number, column: number) => NonNullable<Entry['place']>): RawRecord<Indexed> {
   return {
     place: placeOf(number, 0),
     lines: undefined,
-    value(_column, index) {
-      const cell = cells.get(at(index));
+    value({ index }) {
+      const cell = cells.get(index);
       if (!cell) return undefined;
       if ('error' in cell) return new ShownError(cell.error);
       return typeof cell.value === 'string' ? cell.value.trim() : cell.value;
     },
     isQuoted: () => false,
-    at: (column, index) => placeOf(number, column ? at(index) : 0),
+    at: (column) => placeOf(number, column?.index ?? 0),
   };
 }
 

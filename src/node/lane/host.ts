@@ -38,6 +38,7 @@ export class FixtureHost {
       told: () => undefined,
       loose: log,
       stuck: () => undefined,
+      isStuck: () => false,
       phase: () => undefined,
       fromRun: () => Promise.reject(new Error('nobody hosts the host')),
     };

@@ -1,5 +1,6 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
 import { type JournalEntry, journalVersion, writeEntry, writePass } from '../../results/journal.ts';
+import { LineBytes } from '../../results/line-bytes.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { now, stringify } from '../../running/originals.ts';
 
@@ -13,7 +14,7 @@ const write = writeSync;
 export class JournalWriter {
   readonly #file: number;
   readonly #broken: (error: Error) => void;
-  #waiting = '';
+  readonly #waiting = new LineBytes();
   #lastFlush = now();
 
   /** `broken` hears why nothing can be written any more: a full disk, a folder that is gone. */
@@ -24,26 +25,24 @@ export class JournalWriter {
   }
 
   /** A case that passed with nothing to say; `start` counts from the lane's begin. */
-  pass(run: CaseRun, start: number, values: readonly unknown[]): void {
+  pass(run: CaseRun, start: number): void {
     const { planned, setup, body, teardown, checksPassed } = run;
     const { test, ordinal, twin, entry } = planned;
-    const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line: entry.place?.line ?? 0, values };
-    this.#waiting += writePass(pass, stringify);
+    const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line: entry.place?.line ?? 0, row: planned.toldRow };
+    writePass(pass, this.#waiting, stringify);
     if (this.#waiting.length >= blockSize || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();
   }
 
   put(entry: JournalEntry, atOnce = false): void {
-    this.#waiting += writeEntry(entry, stringify);
+    this.#waiting.text(writeEntry(entry, stringify));
     if (atOnce || this.#waiting.length >= blockSize || now() - this.#lastFlush >= patience) this.flush();
   }
 
   flush(): void {
     this.#lastFlush = now();
-    if (this.#waiting === '') return;
-    const text = Buffer.from(this.#waiting);
-    this.#waiting = '';
+    const bytes = this.#waiting.take();
     try {
-      for (let at = 0; at < text.length; ) at += write(this.#file, text, at);
+      for (let at = 0; at < bytes.length; ) at += write(this.#file, bytes, at);
     } catch (error) {
       this.#broken(error as Error);
     }

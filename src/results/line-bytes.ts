@@ -1,0 +1,88 @@
+/** The longest text that is taken character by character: from there on the runtime's own encoder is faster. */
+const shortText = 64;
+const encoder = new TextEncoder();
+
+/** Lines of text as UTF-8, put together byte by byte: for what is written millions of times. */
+export class LineBytes {
+  #bytes = new Uint8Array(1 << 17);
+  #length = 0;
+
+  /** Bytes. */
+  get length(): number {
+    return this.#length;
+  }
+
+  /** What has come since the last time, until more comes. */
+  take(): Uint8Array {
+    const taken = this.#bytes.subarray(0, this.#length);
+    this.#length = 0;
+    return taken;
+  }
+
+  /** One character of ASCII. */
+  unit(code: number): void {
+    if (this.#length === this.#bytes.length) this.#make(1);
+    this.#bytes[this.#length++] = code;
+  }
+
+  text(text: string): void {
+    if (text.length > shortText || !this.#put(text, false)) this.#encode(text);
+  }
+
+  /** A text as JSON has it. */
+  json(text: string, stringify: (value: string) => string): void {
+    this.unit(quote);
+    if (this.#put(text, true)) this.unit(quote);
+    else {
+      this.#length--;
+      this.#encode(stringify(text));
+    }
+  }
+
+  /** A whole number that is not negative. */
+  whole(number: number): void {
+    if (number > 0x7fffffff) this.text(String(number));
+    else if (number < 10) this.unit(zero + number);
+    else {
+      const length = number < 100 ? 2 : number < 1000 ? 3 : number < 10_000 ? 4 : number < 100_000 ? 5 : number < 1_000_000 ? 6 : String(number).length;
+      this.#make(length);
+      let rest = number;
+      for (let at = this.#length + length - 1; at >= this.#length; at--) {
+        const tenth = (rest / 10) | 0;
+        this.#bytes[at] = zero + rest - tenth * 10;
+        rest = tenth;
+      }
+      this.#length += length;
+    }
+  }
+
+  /** Puts a text of plain characters; nothing of any other. */
+  #put(text: string, quoted: boolean): boolean {
+    this.#make(text.length);
+    const from = this.#length;
+    for (let i = 0; i < text.length; i++) {
+      const unit = text.charCodeAt(i);
+      if (unit > 126 || (quoted && (unit < 32 || unit === quote || unit === backslash))) return false;
+      this.#bytes[from + i] = unit;
+    }
+    this.#length = from + text.length;
+    return true;
+  }
+
+  #encode(text: string): void {
+    this.#make(text.length * 3);
+    this.#length += encoder.encodeInto(text, this.#bytes.subarray(this.#length)).written;
+  }
+
+  /** Makes room for so many bytes more. */
+  #make(room: number): void {
+    if (this.#length + room <= this.#bytes.length) return;
+    const larger = new Uint8Array(Math.max(this.#bytes.length * 2, this.#length + room));
+    larger.set(this.#bytes.subarray(0, this.#length));
+    this.#bytes = larger;
+  }
+}
+
+const quote = 34;
+const backslash = 92;
+const zero = 48;

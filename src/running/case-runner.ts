@@ -1,0 +1,164 @@
+import { standing } from '../cases/marks.ts';
+import type { Problem } from '../problems/problem.ts';
+import { wording } from '../problems/wording.ts';
+import type { CaseOf } from '../suites/planned.ts';
+import { Admission, alone, type Demand } from './admission.ts';
+import { type Around, attempt } from './attempt.ts';
+import { CaseRun } from './case-run.ts';
+import type { Delivery } from './delivery.ts';
+import { now, today } from './originals.ts';
+import { resultOf } from './outcome.ts';
+import type { CaseResult, Failure } from './result.ts';
+import type { Listener, RunOptions } from './run.ts';
+import type { Open, Placed } from './scopes.ts';
+import { type Verdict, verdictOf } from './verdict.ts';
+
+/** The place of a case's fixtures; late where its row binds, since that may throw. */
+export type Placing = Placed | (() => Placed);
+
+/**
+ * Runs one case after the other, from its marks to its result.
+ *
+ * Millions of trivial cases come through here: what nothing in them waits for is done at once, without promises and closures.
+ */
+export class CaseRunner {
+  readonly #options: RunOptions;
+  readonly #listener: Listener;
+  readonly #around: Around;
+  readonly #delivery: Delivery;
+  readonly #started: number;
+  readonly #day = today();
+  readonly #admission = new Admission();
+  readonly #told = (problem: Problem): void => this.#listener.told(problem);
+  #failed = 0;
+
+  /** `started` is when the lane began, by the runner's clock. */
+  constructor(options: RunOptions, listener: Listener, around: Around, delivery: Delivery, started: number) {
+    this.#options = options;
+    this.#listener = listener;
+    this.#around = around;
+    this.#delivery = delivery;
+    this.#started = started;
+  }
+
+  /** So many have failed that no new one begins. */
+  get hasEnough(): boolean {
+    return this.#failed >= (this.#options.stopAfter ?? Number.POSITIVE_INFINITY);
+  }
+
+  /** Begins a case; a promise where the next must wait for it. */
+  begin(planned: CaseOf, placedFor: (planned: CaseOf) => Placing, scopes: readonly Open[]): Promise<void> | undefined {
+    const { problems } = planned.entry;
+    const { skip, expired, held, known } = standing(planned.marks, this.#day);
+    if (problems) return this.#without(planned, { status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
+    if (skip !== undefined) return this.#without(planned, { status: 'skipped', reason: skip });
+    if (expired !== undefined)
+      return this.#without(planned, { status: 'failed', cause: 'expired', reason: expired }, [
+        { cause: 'expired', message: `the day has come: ${expired}`, place: planned.place },
+      ]);
+    if (held !== undefined && !this.#options.asked?.(planned)) return this.#without(planned, { status: 'held', reason: held });
+    return this.#admit(planned, placedFor(planned), scopes, known);
+  }
+
+  /** A case that comes to its result without being run. */
+  #without(planned: CaseOf, verdict: Verdict, failures: readonly Failure[] = []): undefined {
+    this.#count(verdict);
+    this.#listener.ended(planned, this.unrun(verdict, failures));
+  }
+
+  /** The result of what was not run. */
+  unrun(verdict: Verdict, failures: readonly Failure[]): CaseResult {
+    return {
+      ...verdict,
+      attempts: 0,
+      start: now() - this.#started,
+      times: { setup: 0, body: 0, teardown: 0 },
+      checks: { passed: 0, failed: 0 },
+      failures,
+      steps: [],
+      output: [],
+      attachments: [],
+    };
+  }
+
+  #admit(planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
+    const concurrency = this.#options.oneAtATime ? 1 : planned.test.inherited.concurrency;
+    const locks = locksOf(planned, placed);
+    if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks }, planned, placed, scopes, known);
+    const running = this.#runLocked(locks, planned, placed, scopes, known);
+    return running ? running.then(() => this.#delivery.breathe()) : this.#delivery.breathe();
+  }
+
+  async #admitAmong(demand: Demand, planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> {
+    const leave = await this.#admission.enter(demand);
+    const running = this.#runLocked(demand.locks, planned, placed, scopes, known);
+    if (!running) {
+      leave();
+      return this.#delivery.breathe();
+    }
+    const { under } = scopes.at(-1) as Open;
+    const tracked: Promise<void> = running.then(() => {
+      leave();
+      under.delete(tracked);
+    });
+    under.add(tracked);
+  }
+
+  /** Runs a case once the things that other lanes may want, too, are this lane's. */
+  #runLocked(locks: readonly string[], planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
+    const { lock } = this.#options;
+    if (!lock || locks.length === 0 || locks.every((name) => name === alone)) return this.#run(planned, placed, scopes, known, 1);
+    return lock(locks.filter((name) => name !== alone)).then((unlock) => Promise.resolve(this.#run(planned, placed, scopes, known, 1)).finally(unlock));
+  }
+
+  /** Runs a case with its attempts; at once where nothing in it takes time. */
+  #run(planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined, number: number): Promise<void> | undefined {
+    const run = new CaseRun(planned, this.#told);
+    run.begun = now();
+    const attempted = attempt(run, placed, scopes, planned.entry.marks?.timeout ?? planned.test.inherited.timeout, this.#around);
+    if (attempted) return this.#afterwards(attempted, run, placed, scopes, known, number);
+    return this.#isToRunAgain(run, known, number) ? this.#run(planned, placed, scopes, known, number + 1) : this.#finish(run, known, number);
+  }
+
+  async #afterwards(
+    attempted: Promise<void>,
+    run: CaseRun,
+    placed: Placing,
+    scopes: readonly Open[],
+    known: string | undefined,
+    number: number,
+  ): Promise<void> {
+    await attempted;
+    return this.#isToRunAgain(run, known, number) ? this.#run(run.planned, placed, scopes, known, number + 1) : this.#finish(run, known, number);
+  }
+
+  #isToRunAgain(run: CaseRun, known: string | undefined, number: number): boolean {
+    if (number > run.planned.test.inherited.retries) return false;
+    const { status } = verdictOf(run, known);
+    return (status === 'failed' || status === 'errored') && !this.#options.signal?.aborted && !this.hasEnough && !this.#around.isStuck();
+  }
+
+  #finish(run: CaseRun, known: string | undefined, attempts: number): undefined {
+    const verdict = verdictOf(run, known);
+    run.ended = true;
+    this.#count(verdict);
+    const isPlain = verdict.status === 'passed' && attempts === 1 && run.isPlain && this.#listener.passed;
+    this.#delivery.ended(run, isPlain ? undefined : resultOf(run, verdict, attempts, this.#started));
+  }
+
+  #count({ status }: Verdict): void {
+    if (status === 'failed' || status === 'errored') this.#failed++;
+  }
+}
+
+const none: readonly string[] = [];
+
+/** What its suites, its test, its row and its fixtures want for themselves. */
+function locksOf({ test, entry }: CaseOf, placed: Placing): readonly string[] {
+  const around = test.inherited.locks;
+  const own = entry.marks?.locks ?? none;
+  const fixtures = typeof placed === 'function' ? none : placed.locks;
+  return own.length === 0 && fixtures.length === 0 ? around : [...around, ...own, ...fixtures];
+}
+
+export const failureOfProblem = (problem: Problem): Failure => ({ cause: 'data', message: wording(problem), place: problem.at });
