@@ -1,4 +1,3 @@
-import type Papa from 'papaparse';
 import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
 import type { Indexed } from './headings.ts';
@@ -15,11 +14,9 @@ export interface CsvFile {
 /** A record that is longer is refused: it is held whole. Characters. */
 export const mostOfARecord = 4_000_000;
 
-const noCells: readonly string[] = [];
-
 /** One record of a CSV text (RFC 4180), with where it stands. */
 export class CsvRecord implements RawRecord<Indexed> {
-  cells = noCells;
+  #cells: readonly string[] | undefined;
   /** The line it starts on, from 1. */
   readonly line: number;
   /** A quote in it never closes. */
@@ -38,6 +35,17 @@ export class CsvRecord implements RawRecord<Indexed> {
     this.line = line;
     this.#lines = lines;
     this.unclosed = unclosed;
+  }
+
+  /** What stands between the delimiters, without quotes. */
+  get cells(): readonly string[] {
+    this.#cells ??= this.unclosed ? [this.raw] : this.raw.split(this.#file.delimiter);
+    return this.#cells;
+  }
+
+  /** For a record with quotes, of which more must be known than where a delimiter stands. */
+  set cells(cells: readonly string[]) {
+    this.#cells = cells;
   }
 
   /** Its text as it stands in the file. */
@@ -92,23 +100,22 @@ const isInk = (unit: number): boolean => unit > 32 && unit < 127;
  * Cuts a stream of text into records.
  *
  * Where records begin and end is found here, so that each knows its line, also behind comments, blank lines and quoted line
- * breaks; the cells are split by papaparse, a run of neighbouring records at a time.
+ * breaks. Where there are quotes, the cells are split by papaparse, a run of neighbouring records at a time; else by their delimiter.
  */
 export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile): AsyncGenerator<readonly CsvRecord[]> {
-  const { default: papa } = await import('papaparse');
   let rest = '';
   let line = 1;
   for await (const piece of pieces) {
     rest += piece;
     const found = cut(rest, line, file, false);
-    splitCells(papa, rest, found.records, file.delimiter);
+    if (rest.includes(quote)) await splitQuoted(rest, found.records, file.delimiter);
     if (found.records.length) yield found.records;
     rest = rest.slice(found.end);
     line = found.line;
     if (rest.length > mostOfARecord) refuse({ code: 'long-record', limit: mostOfARecord, at: { file: file.name, line, column: 1 } });
   }
   const { records } = cut(rest, line, file, true);
-  splitCells(papa, rest, records, file.delimiter);
+  if (rest.includes(quote)) await splitQuoted(rest, records, file.delimiter);
   if (records.length) yield records;
 }
 
@@ -117,7 +124,7 @@ function cut(text: string, firstLine: number, file: CsvFile, last: boolean): { r
   const { delimiter, comment } = file;
   const records: CsvRecord[] = [];
   let [start, line] = [0, firstLine];
-  let quote = text.indexOf('"');
+  let nextQuote = text.indexOf(quote);
   while (start < text.length) {
     let end = text.indexOf('\n', start);
     if (end < 0 && !last) break;
@@ -125,8 +132,8 @@ function cut(text: string, firstLine: number, file: CsvFile, last: boolean): { r
     let lines = 1;
     let unclosed = false;
     const skipped = (comment !== undefined && text.startsWith(comment, start)) || isBlank(text, start, end);
-    if (quote >= 0 && quote < start) quote = text.indexOf('"', start);
-    if (!skipped && quote >= 0 && quote < end) {
+    if (nextQuote >= 0 && nextQuote < start) nextQuote = text.indexOf(quote, start);
+    if (!skipped && nextQuote >= 0 && nextQuote < end) {
       const close = endOfRecord(text, start, delimiter);
       unclosed = close < 0;
       if (unclosed && !last) break;
@@ -147,6 +154,7 @@ function cut(text: string, firstLine: number, file: CsvFile, last: boolean): { r
   return { records, end: Math.min(start, text.length), line };
 }
 
+const quote = '"';
 const carriageReturn = 13;
 
 const isBlank = (text: string, start: number, end: number): boolean =>
@@ -179,8 +187,9 @@ function endOfField(text: string, start: number, delimiter: string): number {
   return Math.min(a, b);
 }
 
-/** Fills in the cells of records. As far as these are neighbours and end alike, they are split in one go. */
-function splitCells(papa: typeof Papa, text: string, records: readonly CsvRecord[], delimiter: string): void {
+/** Fills in the cells of records among which there are quotes. As far as these are neighbours and end alike, they are split in one go. */
+async function splitQuoted(text: string, records: readonly CsvRecord[], delimiter: string): Promise<void> {
+  const { default: papa } = await import('papaparse');
   for (let from = 0; from < records.length; ) {
     const first = records[from] as CsvRecord;
     const newline = text.charCodeAt(first.end) === carriageReturn ? '\r\n' : '\n';
@@ -191,13 +200,11 @@ function splitCells(papa: typeof Papa, text: string, records: readonly CsvRecord
       if (next.unclosed || next.start - last.end !== newline.length || text.charCodeAt(last.end) !== newline.charCodeAt(0)) break;
       last = next;
     }
-    const options = { delimiter, newline, quoteChar: '"' } as const;
-    const whole = papa.parse<string[]>(text.slice(first.start, last.end), options).data;
-    for (let i = from; i < to; i++) {
+    const options = { delimiter, newline, quoteChar: quote } as const;
+    const whole = first.unclosed ? [] : papa.parse<string[]>(text.slice(first.start, last.end), options).data;
+    for (let i = from; i < to && !first.unclosed; i++) {
       const record = records[i] as CsvRecord;
-      record.cells = record.unclosed
-        ? [record.raw]
-        : ((whole.length === to - from ? whole[i - from] : papa.parse<string[]>(record.raw, options).data[0]) ?? []);
+      record.cells = (whole.length === to - from ? whole[i - from] : papa.parse<string[]>(record.raw, options).data[0]) ?? [];
     }
     from = to;
   }
