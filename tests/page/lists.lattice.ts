@@ -2,8 +2,8 @@ import { named, suite, test } from 'red-lattice';
 import { matches, readFilter, toggleStatus } from '../../page/src/record/filter.ts';
 import { Store } from '../../page/src/record/store.ts';
 import { linesOf, type Order, treeOf } from '../../page/src/record/tree.ts';
-import { writePass } from '../../src/results/journal.ts';
 import { pageLine } from '../../src/results/page-record.ts';
+import { passLine } from '../pass-line.ts';
 
 const header = (test: number, file: string, path: readonly string[], columns: readonly string[]): string =>
   JSON.stringify({
@@ -18,8 +18,8 @@ const header = (test: number, file: string, path: readonly string[], columns: re
       columns,
     },
   });
-const pass = (test: number, ordinal: number, body: number, values: readonly unknown[]): string =>
-  writePass({ test, ordinal, twin: 1, start: 0, setup: 0, body, teardown: 0, checks: 1, line: 0, values }, JSON.stringify).trimEnd();
+const pass = (test: number, ordinal: number, body: number, row: Readonly<Record<string, unknown>>): string =>
+  passLine({ test, ordinal, twin: 1, start: 0, setup: 0, body, teardown: 0, checks: 1, line: 0, row });
 const fail = (test: number, ordinal: number, id: string, row: object): string =>
   JSON.stringify({
     is: 'ended',
@@ -61,11 +61,11 @@ const store = (): Store => {
       ],
     }),
     header(0, 'a.lattice.ts', ['dues', 'a stay'], ['hull', 'loa']),
-    pass(0, 1, 3, ['mono', 6]),
+    pass(0, 1, 3, { hull: 'mono', loa: 6 }),
     fail(0, 0, 'dues/a', { hull: 'cat', loa: 12 }),
     fail(0, 2, 'dues/b', { hull: 'cat', loa: 15 }),
     header(1, 'b.lattice.ts', ['tides'], []),
-    pass(1, 0, 90, []),
+    pass(1, 0, 90, {}),
     '+1 5 torn',
     '',
   ]);
@@ -141,7 +141,7 @@ export const lists = suite('the lists of the page', [
     read.read([
       JSON.stringify({ is: 'anew', head: { format: 'red-lattice page', version: 1, name: 'next', info: {}, history: [], live: true } }),
       header(0, 'c.lattice.ts', ['one'], []),
-      pass(0, 0, 1, []),
+      pass(0, 0, 1, {}),
     ]);
     check.equal([read.name, read.live, read.items.length, read.state.counts.failed, [...read.tests.keys()]], ['next', true, 1, 0, [0]]);
   }),

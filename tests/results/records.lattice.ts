@@ -3,11 +3,12 @@ import { randomFrom } from '../../src/cases/random.ts';
 import { FixtureCosts } from '../../src/results/fixture-costs.ts';
 import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
 import { testsInOrder } from '../../src/results/in-order.ts';
-import { type JournalEntry, JournalReader, type RecordedResult, writeEntry, writePass } from '../../src/results/journal.ts';
+import { type JournalEntry, JournalReader, type RecordedResult, writeEntry } from '../../src/results/journal.ts';
 import { Slowest } from '../../src/results/slowest.ts';
 import { Strip } from '../../src/results/strip.ts';
 import { nothingDone } from '../../src/running/outcome.ts';
 import type { Status } from '../../src/running/result.ts';
+import { passLine } from '../pass-line.ts';
 
 const columns = ['nights', 'hull', 'power'];
 const header = (test: number) => ({
@@ -36,7 +37,8 @@ export const records = suite('what is read of a record', [
     const random = randomFrom(`passes ${row.seed}`);
     const reader = new JournalReader();
     reader.read(writeEntry({ is: 'test', header: header(3) }, JSON.stringify).trimEnd());
-    const values = [random.pick([0, -2.5, 1e21, 7]), random.pick(['cat', '', '"\t\\\n', '港湾', '\u2028', 'true']), random.pick([true, false])];
+    const texts = ['cat', '', '"\t\\\n', '港湾', '\u2028', 'true', '\ud83d', 'x'.repeat(random.integer(60, 200_000))];
+    const [nights, hull, power] = [random.pick([0, -2.5, 1e21, 7]), random.pick(texts), random.pick([true, false])];
     const pass = {
       test: 3,
       ordinal: random.integer(0, 1e6),
@@ -46,25 +48,22 @@ export const records = suite('what is read of a record', [
       body: random.integer(0, 5e6) / 1000,
       teardown: 0.001,
       checks: random.integer(0, 9),
-      line: 0,
-      values,
+      line: random.pick([0, 99, 100, 999_999, 1_000_000, 9_999_999]),
+      row: { nights, hull, power },
     };
-    const read = reader.read(writePass(pass, JSON.stringify).trimEnd());
+    const read = reader.read(passLine(pass));
     ensure.equal(read?.is, 'ended');
     const { result } = read as Extract<JournalEntry, { is: 'ended' }>;
     check.equal(
       [result.ordinal, result.start, result.times, result.checks.passed, result.status],
       [pass.ordinal, pass.start, { setup: 0.25, body: pass.body, teardown: 0.001 }, pass.checks, 'passed'],
     );
-    check.equal(result.row, { nights: values[0], hull: values[1], power: values[2] });
+    check.equal(result.row, pass.row);
     check.equal([result.id.startsWith('a.lattice.ts#stays/t3/'), result.id.endsWith(`~${pass.twin}`), result.tags], [true, pass.twin > 1, ['money']]);
   }),
 
   test('a line that was torn off is left out', ({ check }) => {
-    const line = writePass(
-      { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, values: ['cat', 2] },
-      JSON.stringify,
-    ).trimEnd();
+    const line = passLine({ test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: { hull: 'cat', nights: 2 } });
     for (let length = 1; length < line.length; length++) check.equal(new JournalReader().read(line.slice(0, length)), undefined, line.slice(0, length));
     check.present(new JournalReader().read(line));
   }),

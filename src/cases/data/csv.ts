@@ -14,6 +14,9 @@ export interface CsvFile {
 /** A record that is longer is refused: it is held whole. Characters. */
 export const mostOfARecord = 4_000_000;
 
+/** So many records come at a time: few enough to be done with while they are in the cache. */
+const mostAtOnce = 256;
+
 /** One record of a CSV text (RFC 4180), with where it stands. */
 export class CsvRecord implements RawRecord<Indexed> {
   #cells: readonly string[] | undefined;
@@ -103,55 +106,86 @@ const isInk = (unit: number): boolean => unit > 32 && unit < 127;
  * breaks. Where there are quotes, the cells are split by papaparse, a run of neighbouring records at a time; else by their delimiter.
  */
 export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile): AsyncGenerator<readonly CsvRecord[]> {
-  let rest = '';
-  let line = 1;
+  const cutter = new Cutter(file);
+  const split = async (records: readonly CsvRecord[]): Promise<readonly CsvRecord[]> => {
+    if (cutter.sawQuote) await splitQuoted(cutter.text, records, file.delimiter);
+    return records;
+  };
   for await (const piece of pieces) {
-    rest += piece;
-    const found = cut(rest, line, file, false);
-    if (rest.includes(quote)) await splitQuoted(rest, found.records, file.delimiter);
-    if (found.records.length) yield found.records;
-    rest = rest.slice(found.end);
-    line = found.line;
-    if (rest.length > mostOfARecord) refuse({ code: 'long-record', limit: mostOfARecord, at: { file: file.name, line, column: 1 } });
+    cutter.add(piece);
+    for (let records = cutter.next(false); records.length > 0; records = cutter.next(false)) yield split(records);
+    cutter.limit();
   }
-  const { records } = cut(rest, line, file, true);
-  if (rest.includes(quote)) await splitQuoted(rest, records, file.delimiter);
-  if (records.length) yield records;
+  for (let records = cutter.next(true); records.length > 0; records = cutter.next(true)) yield split(records);
 }
 
-/** The whole records of a text, and where the first that may not be whole begins. */
-function cut(text: string, firstLine: number, file: CsvFile, last: boolean): { records: CsvRecord[]; end: number; line: number } {
-  const { delimiter, comment } = file;
-  const records: CsvRecord[] = [];
-  let [start, line] = [0, firstLine];
-  let nextQuote = text.indexOf(quote);
-  while (start < text.length) {
-    let end = text.indexOf('\n', start);
-    if (end < 0 && !last) break;
-    if (end < 0) end = text.length;
-    let lines = 1;
-    let unclosed = false;
-    const skipped = (comment !== undefined && text.startsWith(comment, start)) || isBlank(text, start, end);
-    if (nextQuote >= 0 && nextQuote < start) nextQuote = text.indexOf(quote, start);
-    if (!skipped && nextQuote >= 0 && nextQuote < end) {
-      const close = endOfRecord(text, start, delimiter);
-      unclosed = close < 0;
-      if (unclosed && !last) break;
-      // A quote that never closes would swallow the file: it costs its own line instead.
-      if (!unclosed) {
-        if (close >= text.length && !last) break;
-        for (let at = text.indexOf('\n', start); at >= 0 && at < close; at = text.indexOf('\n', at + 1)) lines++;
-        end = close;
-      }
-    }
-    if (!skipped) {
-      const isBeforeBreak = end < text.length && text.charCodeAt(end - 1) === carriageReturn;
-      records.push(new CsvRecord(file, text, start, isBeforeBreak ? end - 1 : end, line, lines, unclosed));
-    }
-    start = end + 1;
-    line += lines;
+/** Finds out where the records of a text begin and end, as it comes in. */
+class Cutter {
+  readonly #file: CsvFile;
+  #text = '';
+  /** Where the next record begins, and on which line. */
+  #start = 0;
+  #line = 1;
+  /** Where the next quote stands; -1 where there is none. */
+  #quote = -1;
+  /** There were quotes among the records that came last. */
+  sawQuote = false;
+
+  constructor(file: CsvFile) {
+    this.#file = file;
   }
-  return { records, end: Math.min(start, text.length), line };
+
+  get text(): string {
+    return this.#text;
+  }
+
+  add(piece: string): void {
+    this.#text = this.#text.slice(this.#start) + piece;
+    this.#start = 0;
+    this.#quote = this.#text.indexOf(quote);
+  }
+
+  /** Refuses a record that goes on and on. */
+  limit(): void {
+    if (this.#text.length - this.#start > mostOfARecord)
+      refuse({ code: 'long-record', limit: mostOfARecord, at: { file: this.#file.name, line: this.#line, column: 1 } });
+  }
+
+  /** The next records that are whole, some at a time; none where there are none. `last`: nothing more comes. */
+  next(last: boolean): CsvRecord[] {
+    const text = this.#text;
+    const { delimiter, comment } = this.#file;
+    const records: CsvRecord[] = [];
+    this.sawQuote = false;
+    while (this.#start < text.length && records.length < mostAtOnce) {
+      const start = this.#start;
+      let end = text.indexOf('\n', start);
+      if (end < 0 && !last) break;
+      if (end < 0) end = text.length;
+      let lines = 1;
+      let unclosed = false;
+      const skipped = (comment !== undefined && text.startsWith(comment, start)) || isBlank(text, start, end);
+      if (this.#quote >= 0 && this.#quote < start) this.#quote = text.indexOf(quote, start);
+      if (!skipped && this.#quote >= 0 && this.#quote < end) {
+        const close = endOfRecord(text, start, delimiter);
+        unclosed = close < 0;
+        if (!last && (unclosed || close >= text.length)) break;
+        // A quote that never closes would swallow the file: it costs its own line instead.
+        if (!unclosed) {
+          for (let at = text.indexOf('\n', start); at >= 0 && at < close; at = text.indexOf('\n', at + 1)) lines++;
+          end = close;
+        }
+        this.sawQuote = true;
+      }
+      if (!skipped) {
+        const isBeforeBreak = end < text.length && text.charCodeAt(end - 1) === carriageReturn;
+        records.push(new CsvRecord(this.#file, text, start, isBeforeBreak ? end - 1 : end, this.#line, lines, unclosed));
+      }
+      this.#start = end + 1;
+      this.#line += lines;
+    }
+    return records;
+  }
 }
 
 const quote = '"';
