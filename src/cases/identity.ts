@@ -1,4 +1,9 @@
-import { caseSlug, easySlug, type NameTaker } from './names.ts';
+import { NameHash } from './name-hash.ts';
+import { caseSlug, easySlug } from './names.ts';
+import type { Entry } from './row.ts';
+
+/** What tells a case from the others of its test. */
+export type Distinct = Pick<Entry, 'row' | 'name'>;
 
 /** A table is made larger when it is fuller than this. */
 const fullest = 0.8;
@@ -21,18 +26,34 @@ export class Identities {
   /** How often names came that came before: few. */
   readonly #twins = new Map<string, number>();
 
-  /** 1 for a case that is new, 2 for its first twin, and so on. A case is known by its slug, which is never put together for most. */
-  add(row: object, name: string | undefined): number {
-    this.#hash.clear();
-    if (name !== undefined || !easySlug(row, this.#hash)) {
+  /**
+   * For each of these cases 1 where it is new, 2 where it is the first twin of another, and so on. A case is known by its slug, which
+   * is never put together for most.
+   */
+  add(cases: readonly Distinct[]): number[] {
+    const hashes = new Uint32Array(2 * cases.length);
+    for (let i = 0; i < cases.length; i++) {
+      const { row, name } = cases[i] as Distinct;
       this.#hash.clear();
-      this.#hash.text(caseSlug(row, name));
+      if (name !== undefined || !easySlug(row, this.#hash)) {
+        this.#hash.clear();
+        this.#hash.text(caseSlug(row, name));
+      }
+      hashes[2 * i] = this.#hash.place;
+      hashes[2 * i + 1] = this.#hash.confirmation;
     }
-    if (this.#put(this.#hash.place, this.#hash.confirmation)) {
-      this.#size++;
-      if (this.#size > (this.#table.length / 2) * fullest) this.#grow();
-      return 1;
+    while (this.#size + cases.length > (this.#table.length / 2) * fullest) this.#grow();
+    // Apart from the hashing: the processor then waits for several places of the table at once.
+    const twins: number[] = [];
+    for (let i = 0; i < cases.length; i++) {
+      const isNew = this.#put(hashes[2 * i] as number, hashes[2 * i + 1] as number);
+      if (isNew) this.#size++;
+      twins.push(isNew ? 1 : this.#twin(cases[i] as Distinct));
     }
+    return twins;
+  }
+
+  #twin({ row, name }: Distinct): number {
     const slug = caseSlug(row, name);
     const twin = (this.#twins.get(slug) ?? 1) + 1;
     this.#twins.set(slug, twin);
@@ -57,43 +78,5 @@ export class Identities {
     const slots = table.length / 2;
     this.#table = new Uint32Array(2 * (slots < largeSlots ? slots * 2 : Math.max(slotsForMillions, slots * 2)));
     for (let at = 0; at < table.length; at += 2) if (table[at] !== 0) this.#put(table[at] as number, table[at + 1] as number);
-  }
-}
-
-/** Two hashes of a name that comes in pieces: the same, however it is cut. */
-class NameHash implements NameTaker {
-  length = 0;
-  /** Kept as signed, which engines hold without an object of their own. */
-  #a = 0;
-  #b = 0;
-
-  clear(): void {
-    this.length = 0;
-    this.#a = 0x9e3779b9 | 0;
-    this.#b = 0x41c6ce57;
-  }
-
-  text(piece: string): void {
-    let a = this.#a;
-    let b = this.#b;
-    for (let i = 0; i < piece.length; i++) {
-      const unit = piece.charCodeAt(i);
-      a = Math.imul(a ^ unit, 0x85ebca6b);
-      b = Math.imul(b ^ unit, 0x5f356495);
-    }
-    this.#a = a;
-    this.#b = b;
-    this.length += piece.length;
-  }
-
-  /** Never zero, which stands for an empty slot. */
-  get place(): number {
-    let a = this.#a ^ this.length;
-    a ^= a >>> 15;
-    return (a ^ (a >>> 13)) >>> 0 || 1;
-  }
-
-  get confirmation(): number {
-    return (this.#b ^ (this.#b >>> 16)) >>> 0;
   }
 }

@@ -1,4 +1,5 @@
 import { hash } from './hash.ts';
+import { PreparedText } from './name-hash.ts';
 import { canonical, shortValue } from './values.ts';
 
 const mostOfAName = 80;
@@ -56,9 +57,10 @@ export function caseSlug(row: object, name: string | undefined): string {
 }
 
 /** Takes a name piece by piece. */
-export interface NameTaker {
+interface NameTaker {
   readonly length: number;
   text(piece: string): void;
+  prepared(piece: PreparedText): void;
 }
 
 class NameText implements NameTaker {
@@ -69,9 +71,22 @@ class NameText implements NameTaker {
   text(piece: string): void {
     this.whole += piece;
   }
+  prepared({ text }: PreparedText): void {
+    this.whole += text;
+  }
 }
 
-const easyColumns = new Map<string, boolean>();
+/** What comes before the values of a column, in first place and further on; false for a column that needs more care. */
+const leads = new Map<string, { readonly first: PreparedText; readonly further: PreparedText } | false>();
+
+function leadOf(column: string): NonNullable<ReturnType<typeof leads.get>> {
+  let lead = leads.get(column);
+  if (lead === undefined) {
+    lead = isSimple(column) && { first: new PreparedText(`${column}=`), further: new PreparedText(`,${column}=`) };
+    leads.set(column, lead);
+  }
+  return lead;
+}
 
 /**
  * Most rows hold numbers and plain words under plain words, and are their own slug: it goes to `taker`, and is nowhere put together
@@ -80,15 +95,9 @@ const easyColumns = new Map<string, boolean>();
 export function easySlug(row: object, taker: NameTaker): boolean {
   for (const column in row) {
     const value = (row as Record<string, unknown>)[column];
-    let isEasy = easyColumns.get(column);
-    if (isEasy === undefined) {
-      isEasy = isSimple(column);
-      easyColumns.set(column, isEasy);
-    }
-    if (!isEasy || (typeof value === 'string' ? !isSimple(value) : typeof value !== 'number' && typeof value !== 'boolean')) return false;
-    if (taker.length > 0) taker.text(',');
-    taker.text(column);
-    taker.text('=');
+    const lead = leadOf(column);
+    if (!lead || (typeof value === 'string' ? !isSimple(value) : typeof value !== 'number' && typeof value !== 'boolean')) return false;
+    taker.prepared(taker.length > 0 ? lead.further : lead.first);
     taker.text(typeof value === 'string' ? value : Object.is(value, -0) ? '-0' : String(value));
   }
   return taker.length > 0 && taker.length <= mostOfAName;
@@ -98,11 +107,11 @@ const words = new Set(['true', 'false', 'null', 'undefined']);
 
 /** A word that is its own slug, short enough to stand in a name whole, and reads as nothing but a word: a letter, then letters, digits, `.`, `_`, `+`. */
 function isSimple(text: string): boolean {
-  if (text.length > 39 || text.length === 0 || words.has(text)) return false;
+  if (text.length > 39 || text.length === 0) return false;
   for (let i = 0; i < text.length; i++) {
     const unit = text.charCodeAt(i);
     const isLetter = (unit >= 97 && unit <= 122) || (unit >= 65 && unit <= 90);
     if (!isLetter && (i === 0 || !((unit >= 48 && unit <= 57) || unit === 46 || unit === 95 || unit === 43))) return false;
   }
-  return true;
+  return !words.has(text);
 }

@@ -135,30 +135,31 @@ export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => s
  */
 export function writePass(pass: PlainPass, lines: LineBytes, stringify: (value: unknown) => string): void {
   lines.text('+');
-  lines.whole(pass.test);
-  number(lines, pass.ordinal);
-  number(lines, pass.twin);
-  number(lines, micro(pass.start));
-  number(lines, micro(pass.setup));
-  number(lines, micro(pass.body));
-  number(lines, micro(pass.teardown));
-  number(lines, pass.checks);
-  number(lines, pass.line);
+  lines.number(pass.test);
+  next(lines, pass.ordinal);
+  next(lines, pass.twin);
+  next(lines, micro(pass.start));
+  next(lines, micro(pass.setup));
+  next(lines, micro(pass.body));
+  next(lines, micro(pass.teardown));
+  next(lines, pass.checks);
+  next(lines, pass.line);
   const { row } = pass;
   let before = '\t[';
   for (const column in row) {
     const value = row[column];
     lines.text(before);
     if (typeof value === 'string') lines.json(value, stringify);
+    else if (typeof value === 'number') lines.number(value);
     else lines.text(String(value));
     before = ',';
   }
   lines.text(before === ',' ? ']\n' : '\t[]\n');
 }
 
-function number(lines: LineBytes, whole: number): void {
+function next(lines: LineBytes, whole: number): void {
   lines.unit(blank);
-  lines.whole(whole);
+  lines.number(whole);
 }
 
 const blank = 32;

@@ -39,12 +39,13 @@ export class LineBytes {
     }
   }
 
-  /** A whole number that is not negative. */
-  whole(number: number): void {
-    if (number > 0x7fffffff) this.text(String(number));
+  /** A number as JSON has it. */
+  number(number: number): void {
+    if ((number | 0) !== number || number < 0) this.text(String(number));
     else if (number < 10) this.unit(zero + number);
     else {
-      const length = number < 100 ? 2 : number < 1000 ? 3 : number < 10_000 ? 4 : number < 100_000 ? 5 : number < 1_000_000 ? 6 : String(number).length;
+      let length = 2;
+      for (let most = 99; most < number && length < 10; most = most * 10 + 9) length++;
       this.#make(length);
       let rest = number;
       for (let at = this.#length + length - 1; at >= this.#length; at--) {

@@ -42,11 +42,9 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings): A
   let ordinal = 0;
   const parts = Cases.partsOf(cases);
   for await (const chunk of parts.open(expansionOf(test, surroundings))) {
-    yield chunk.map((entry) => {
-      const told = hides ? withoutHidden(entry, hides) : entry;
-      const { row, name } = tellingApart(test, told);
-      return new CaseOf(test, ordinal++, checked(entry), identities.add(row, name), told);
-    });
+    const told = hides ? chunk.map((entry) => withoutHidden(entry, hides)) : chunk;
+    const twins = identities.add(test.parent.told ? told.map((entry) => tellingApart(test, entry)) : told);
+    yield chunk.map((entry, i) => new CaseOf(test, ordinal++, checked(entry), twins[i] as number, told[i]));
   }
 }
 

@@ -94,7 +94,7 @@ const lies = [
   ],
   ['shared tear-downs are left out', 'running/run.ts', '    if (holder.isEmpty) return;\n', `    if (holder.scope !== 'case') return;\n`],
   ['a set-up that fails is no matter', 'running/attempt.ts', `    run.threw(error, 'setup');\n`, '    ready = true;\n'],
-  ['rows are skipped', 'suites/expand.ts', 'yield chunk.map((entry) =>', 'yield chunk.filter((_, i) => i !== 2).map((entry) =>'],
+  ['rows are skipped', 'suites/expand.ts', 'yield chunk.map((entry, i) =>', 'yield chunk.filter((_, i) => i !== 2).map((entry, i) =>'],
   [
     'bad rows pass for good ones',
     'running/run.ts',

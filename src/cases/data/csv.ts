@@ -42,8 +42,20 @@ export class CsvRecord implements RawRecord<Indexed> {
 
   /** What stands between the delimiters, without quotes. */
   get cells(): readonly string[] {
-    this.#cells ??= this.unclosed ? [this.raw] : this.raw.split(this.#file.delimiter);
+    this.#cells ??= this.unclosed ? [this.raw] : this.#split();
     return this.#cells;
+  }
+
+  #split(): string[] {
+    const { delimiter } = this.#file;
+    const cells: string[] = [];
+    let from = this.start;
+    for (let at = this.#text.indexOf(delimiter, from); at >= 0 && at < this.end; at = this.#text.indexOf(delimiter, from)) {
+      cells.push(this.#text.slice(from, at));
+      from = at + delimiter.length;
+    }
+    cells.push(this.#text.slice(from, this.end));
+    return cells;
   }
 
   /** For a record with quotes, of which more must be known than where a delimiter stands. */

@@ -1,0 +1,80 @@
+const a = 0x85ebca6b;
+const b = 0x5f356495;
+
+/** A text that stands in many names, with what it does to their hashes. */
+export class PreparedText {
+  readonly text: string;
+  readonly a: number;
+  readonly b: number;
+  readonly powerOfA: number;
+  readonly powerOfB: number;
+
+  constructor(text: string) {
+    this.text = text;
+    let [hashA, hashB, powerOfA, powerOfB] = [0, 0, 1, 1];
+    for (let i = 0; i < text.length; i++) {
+      hashA = (Math.imul(hashA, a) + text.charCodeAt(i)) | 0;
+      hashB = (Math.imul(hashB, b) + text.charCodeAt(i)) | 0;
+      powerOfA = Math.imul(powerOfA, a);
+      powerOfB = Math.imul(powerOfB, b);
+    }
+    this.a = hashA;
+    this.b = hashB;
+    this.powerOfA = powerOfA;
+    this.powerOfB = powerOfB;
+  }
+}
+
+/**
+ * Two hashes of a name that comes in pieces: the same, however it is cut.
+ *
+ * Each is a polynomial of the name's UTF-16 units (M. O. Rabin, R. M. Karp, 1987), modulo 2^32, so that a piece that was prepared costs
+ * one step. Signed numbers, which engines hold without an object of their own.
+ */
+export class NameHash {
+  length = 0;
+  #a = 0;
+  #b = 0;
+
+  clear(): void {
+    this.length = 0;
+    this.#a = 0;
+    this.#b = 0;
+  }
+
+  text(piece: string): void {
+    let hashA = this.#a;
+    let hashB = this.#b;
+    for (let i = 0; i < piece.length; i++) {
+      const unit = piece.charCodeAt(i);
+      hashA = (Math.imul(hashA, a) + unit) | 0;
+      hashB = (Math.imul(hashB, b) + unit) | 0;
+    }
+    this.#a = hashA;
+    this.#b = hashB;
+    this.length += piece.length;
+  }
+
+  prepared(piece: PreparedText): void {
+    this.#a = (Math.imul(this.#a, piece.powerOfA) + piece.a) | 0;
+    this.#b = (Math.imul(this.#b, piece.powerOfB) + piece.b) | 0;
+    this.length += piece.text.length;
+  }
+
+  /** 32 bits, never zero. */
+  get place(): number {
+    return mixed(this.#a ^ this.length) || 1;
+  }
+
+  /** 32 bits that have nothing to do with the place. */
+  get confirmation(): number {
+    return mixed(this.#b);
+  }
+}
+
+/** Spreads what differs in a few bits over all of them. */
+function mixed(hash: number): number {
+  const once = Math.imul(hash ^ (hash >>> 16), 0x7feb352d);
+  const twice = Math.imul(once ^ (once >>> 15), 0x846ca68b);
+  return (twice ^ (twice >>> 16)) >>> 0;
+}
