@@ -1,3 +1,5 @@
+import { mostDigits, putDigits } from './digits.ts';
+
 const a = 0x85ebca6b;
 const b = 0x5f356495;
 
@@ -35,6 +37,7 @@ export class NameHash {
   length = 0;
   #a = 0;
   #b = 0;
+  readonly #digits = new Uint8Array(mostDigits);
 
   clear(): void {
     this.length = 0;
@@ -53,6 +56,25 @@ export class NameHash {
     this.#a = hashA;
     this.#b = hashB;
     this.length += piece.length;
+  }
+
+  /** A number as `String` shows it, with the sign of a zero. */
+  number(number: number): void {
+    const length = putDigits(this.#digits, 0, number);
+    if (length < 0) {
+      this.text(Object.is(number, -0) ? '-0' : String(number));
+      return;
+    }
+    let hashA = this.#a;
+    let hashB = this.#b;
+    for (let i = 0; i < length; i++) {
+      const unit = this.#digits[i] as number;
+      hashA = (Math.imul(hashA, a) + unit) | 0;
+      hashB = (Math.imul(hashB, b) + unit) | 0;
+    }
+    this.#a = hashA;
+    this.#b = hashB;
+    this.length += length;
   }
 
   prepared(piece: PreparedText): void {

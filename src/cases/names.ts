@@ -60,6 +60,7 @@ export function caseSlug(row: object, name: string | undefined): string {
 interface NameTaker {
   readonly length: number;
   text(piece: string): void;
+  number(number: number): void;
   prepared(piece: PreparedText): void;
 }
 
@@ -70,6 +71,9 @@ class NameText implements NameTaker {
   }
   text(piece: string): void {
     this.whole += piece;
+  }
+  number(number: number): void {
+    this.whole += Object.is(number, -0) ? '-0' : number;
   }
   prepared({ text }: PreparedText): void {
     this.whole += text;
@@ -98,7 +102,8 @@ export function easySlug(row: object, taker: NameTaker): boolean {
     const lead = leadOf(column);
     if (!lead || (typeof value === 'string' ? !isSimple(value) : typeof value !== 'number' && typeof value !== 'boolean')) return false;
     taker.prepared(taker.length > 0 ? lead.further : lead.first);
-    taker.text(typeof value === 'string' ? value : Object.is(value, -0) ? '-0' : String(value));
+    if (typeof value === 'number') taker.number(value);
+    else taker.text(typeof value === 'string' ? value : String(value));
   }
   return taker.length > 0 && taker.length <= mostOfAName;
 }

@@ -134,35 +134,32 @@ export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => s
  * tabs.
  */
 export function writePass(pass: PlainPass, lines: LineBytes, stringify: (value: unknown) => string): void {
-  lines.text('+');
-  lines.number(pass.test);
-  next(lines, pass.ordinal);
-  next(lines, pass.twin);
-  next(lines, micro(pass.start));
-  next(lines, micro(pass.setup));
-  next(lines, micro(pass.body));
-  next(lines, micro(pass.teardown));
-  next(lines, pass.checks);
-  next(lines, pass.line);
+  lines.number(plus, pass.test);
+  lines.number(blank, pass.ordinal);
+  lines.number(blank, pass.twin);
+  lines.number(blank, micro(pass.start));
+  lines.number(blank, micro(pass.setup));
+  lines.number(blank, micro(pass.body));
+  lines.number(blank, micro(pass.teardown));
+  lines.number(blank, pass.checks);
+  lines.number(blank, pass.line);
+  lines.unit(tab);
   const { row } = pass;
-  let before = '\t[';
+  let before = bracket;
   for (const column in row) {
     const value = row[column];
-    lines.text(before);
-    if (typeof value === 'string') lines.json(value, stringify);
-    else if (typeof value === 'number') lines.number(value);
-    else lines.text(String(value));
-    before = ',';
+    if (typeof value === 'number') lines.number(before, value);
+    else {
+      lines.unit(before);
+      if (typeof value === 'string') lines.json(value, stringify);
+      else lines.text(String(value));
+    }
+    before = comma;
   }
-  lines.text(before === ',' ? ']\n' : '\t[]\n');
+  lines.text(before === bracket ? '[]\n' : ']\n');
 }
 
-function next(lines: LineBytes, whole: number): void {
-  lines.unit(blank);
-  lines.number(whole);
-}
-
-const blank = 32;
+const [tab, blank, plus, comma, bracket] = [9, 32, 43, 44, 91];
 
 /**
  * Whether a row stands in the journal as it is: words, finite numbers and truths under these columns, which names show as they show

@@ -1,3 +1,5 @@
+import { mostDigits, putDigits } from '../cases/digits.ts';
+
 /** The longest text that is taken character by character: from there on the runtime's own encoder is faster. */
 const shortText = 64;
 const encoder = new TextEncoder();
@@ -39,22 +41,13 @@ export class LineBytes {
     }
   }
 
-  /** A number as JSON has it. */
-  number(number: number): void {
-    if ((number | 0) !== number || number < 0) this.text(String(number));
-    else if (number < 10) this.unit(zero + number);
-    else {
-      let length = 2;
-      for (let most = 99; most < number && length < 10; most = most * 10 + 9) length++;
-      this.#make(length);
-      let rest = number;
-      for (let at = this.#length + length - 1; at >= this.#length; at--) {
-        const tenth = (rest / 10) | 0;
-        this.#bytes[at] = zero + rest - tenth * 10;
-        rest = tenth;
-      }
-      this.#length += length;
-    }
+  /** A finite number as JSON has it, behind a character of ASCII. */
+  number(before: number, number: number): void {
+    this.#make(1 + mostDigits);
+    this.#bytes[this.#length++] = before;
+    const end = putDigits(this.#bytes, this.#length, number);
+    if (end < 0) this.text(String(number));
+    else this.#length = end;
   }
 
   /** Puts a text of plain characters; nothing of any other. */
@@ -86,4 +79,3 @@ export class LineBytes {
 
 const quote = 34;
 const backslash = 92;
-const zero = 48;

@@ -60,8 +60,6 @@ export class CaseRun implements Recorder {
   #written = 0;
   #abort: AbortController | undefined;
   #aborted = false;
-  /** The title or the check that was reached last: what a report of a time-out tells. */
-  lastCheck: string | undefined;
 
   constructor(planned: CaseOf, told: (problem: Problem) => void) {
     this.planned = planned;

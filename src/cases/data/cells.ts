@@ -75,7 +75,31 @@ const make = <T>(kind: string, read: (text: string) => CellReading<T>, takes?: (
 
 const jsonNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 
+/**
+ * A number of a few plain digits, as most are; -1 for any other text. Both numbers of the division are exact, and so is what it is rounded
+ * to (W. D. Clinger, How to read floating point numbers accurately, 1990).
+ */
+function plainNumber(text: string): number {
+  const { length } = text;
+  let digits = 0;
+  let scale = 0;
+  for (let i = 0; i < length; i++) {
+    const digit = text.charCodeAt(i) - 48;
+    if (digit === point && i > 0 && i < length - 1 && scale === 0) scale = 1;
+    else if (digit < 0 || digit > 9 || i >= 15 || (digits === 0 && scale === 0 && i > 0)) return -1;
+    else {
+      digits = digits * 10 + digit;
+      scale *= 10;
+    }
+  }
+  return length === 0 ? -1 : scale === 0 ? digits : digits / scale;
+}
+
+const point = -2;
+
 function readNumber(text: string): CellReading<number> {
+  const plain = plainNumber(text);
+  if (plain >= 0) return plain;
   if (jsonNumber.test(text)) return Number(text);
   if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return new Misread(`that looks like a thousands separator: write ${text.replaceAll(',', '')}`);
   if (/^-?\d+,\d+$/.test(text)) return new Misread(`that looks like a decimal comma: write ${text.replace(',', '.')}`);

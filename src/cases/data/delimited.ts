@@ -36,8 +36,9 @@ interface Layout {
 }
 
 function readRecord(record: CsvRecord, { columns, width, schema }: Layout): Entry | Promise<Entry> {
-  const broken = (problem: Problem): Entry => ({ row: {}, place: record.place, lines: record.lines, problems: [problem] });
-  if (record.unclosed) return broken({ code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
-  if (record.cells.length < width) return broken({ code: 'record-length', cells: record.cells.length, columns: width, at: record.place });
-  return typeRecord(record, columns, schema);
+  if (record.unclosed) return broken(record, { code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
+  const cells = record.cells.length;
+  return cells < width ? broken(record, { code: 'record-length', cells, columns: width, at: record.place }) : typeRecord(record, columns, schema);
 }
+
+const broken = ({ place, lines }: CsvRecord, problem: Problem): Entry => ({ row: {}, place, lines, problems: [problem] });

@@ -47,8 +47,19 @@ export function typeRecord<C extends Column>(record: RawRecord<C>, columns: read
     waiting ??= [];
     waiting.push(judging);
   }
-  const judged = (): Entry | Promise<Entry> => (schema && !making.problems ? judgeRow(schema, making, record, columns) : making);
-  return waiting ? Promise.all(waiting).then(judged) : judged();
+  if (waiting) return judgedLater(waiting, schema, making, record, columns);
+  return schema && !making.problems ? judgeRow(schema, making, record, columns) : making;
+}
+
+async function judgedLater<C extends Column>(
+  cells: readonly Promise<void>[],
+  schema: StandardSchema<unknown> | undefined,
+  making: Making,
+  record: RawRecord<C>,
+  columns: readonly C[],
+): Promise<Entry> {
+  await Promise.all(cells);
+  return schema && !making.problems ? judgeRow(schema, making, record, columns) : making;
 }
 
 function wrong(making: Making, problem: Problem): void {
