@@ -5,7 +5,7 @@ import { fileURLToPath } from 'node:url';
 import type { FileReader, Kept } from '../cases/row.ts';
 import { fetchedFiles } from '../running/fetched-files.ts';
 
-const piece = 32 * 1024;
+const piece = 64 * 1024;
 
 /** Files as the core reads them. */
 export const nodeFiles: FileReader = {
