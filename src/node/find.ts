@@ -1,4 +1,4 @@
-import { existsSync, statSync } from 'node:fs';
+import { type Dirent, existsSync, readdirSync, realpathSync, statSync } from 'node:fs';
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { nearest } from '../problems/nearest.ts';
@@ -6,7 +6,6 @@ import type { Problem } from '../problems/problem.ts';
 import type { Target } from '../suites/selection.ts';
 import { configurationOf } from './configuration.ts';
 
-const pattern = '**/*.lattice.{ts,mts,js,mjs,tsx,jsx}';
 const testFile = /(?<!(?:^|[/\\])here)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
 /** How test files are named, for messages. */
 const named = '*.lattice.ts, .mts, .js, .mjs';
@@ -34,7 +33,7 @@ export function rootOf(folder: string): string {
  *
  * A data file, with or without a line, means the cases that come from it: then all test files are read.
  */
-export async function findFiles(where: readonly string[], folder: string, patterns: readonly string[] = [pattern]): Promise<Found> {
+export async function findFiles(where: readonly string[], folder: string, patterns?: readonly string[]): Promise<Found> {
   const files = new Set<string>();
   const targets: Target[] = [];
   const problems: Problem[] = [];
@@ -45,7 +44,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
     const url = pathToFileURL(path).href;
     if (entry?.isDirectory()) {
       wholes++;
-      const below = await glob(patterns, path);
+      const below = await testFiles(patterns, path);
       if (below.length === 0)
         problems.push({
           code: 'no-such-target',
@@ -56,7 +55,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
     } else if (entry?.isFile()) {
       if (testFile.test(path)) files.add(path);
       else {
-        const all = await glob(patterns, folder);
+        const all = await testFiles(patterns, folder);
         // Data files are no scripts.
         if (script.test(path) && !all.includes(path))
           problems.push({ code: 'no-such-target', target: given, reason: `by its name it is no test file: ${named}` });
@@ -83,6 +82,35 @@ function takeLine(given: string, folder: string): { path: string; line: number |
   return { path: resolve(folder, match[1] as string), line: Number(match[2]) };
 }
 
+const testFiles = async (patterns: readonly string[] | undefined, folder: string): Promise<string[]> =>
+  patterns ? glob(patterns, folder) : testFilesBelow(folder);
+
+/**
+ * All test files of a folder: most runs ask for just these, and need no patterns, which take their time to load.
+ *
+ * `within` are the folders on the way, by their real paths: a link that leads back to one of them is not followed.
+ */
+function testFilesBelow(folder: string, within: readonly string[] = [realpathSync(folder)]): string[] {
+  return entriesOf(folder).flatMap((entry) => {
+    if (entry.name.startsWith('.') || entry.name === 'node_modules') return [];
+    const path = join(folder, entry.name);
+    const kind = entry.isSymbolicLink() ? statSync(path, { throwIfNoEntry: false }) : entry;
+    if (kind?.isFile()) return testFile.test(entry.name) ? [path] : [];
+    if (!kind?.isDirectory()) return [];
+    const real = entry.isSymbolicLink() ? realpathSync(path) : join(within.at(-1) as string, entry.name);
+    return within.includes(real) ? [] : testFilesBelow(path, [...within, real]);
+  });
+}
+
+/** Nothing where it cannot be read. */
+function entriesOf(folder: string): Dirent[] {
+  try {
+    return readdirSync(folder, { withFileTypes: true });
+  } catch {
+    return [];
+  }
+}
+
 async function glob(wanted: readonly string[], folder: string): Promise<string[]> {
   const { glob: find } = await import('tinyglobby');
   return (
@@ -94,7 +122,7 @@ async function glob(wanted: readonly string[], folder: string): Promise<string[]
 }
 
 async function notFound(given: string, folder: string): Promise<Problem> {
-  const known = (await glob([pattern], folder)).map((file) => relative(folder, file));
+  const known = testFilesBelow(folder).map((file) => relative(folder, file));
   const near = nearest(given.replace(/:\d+$/, ''), known);
   return { code: 'no-such-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
 }
