@@ -26,12 +26,22 @@ const options = {
   minifySyntax: true,
   logLevel: 'warning',
 };
-/** Reports are a file of their own, with all that they take: what they share with the command would else be many files at each start. */
+/**
+ * What is loaded late is a file of its own, with all that it takes: reports would else be many files at each start, and what starts the
+ * first lane would be several.
+ */
 const apart = {
-  name: 'reports apart',
-  setup: ({ onResolve }) =>
-    onResolve({ filter: /\/formats\/report\.ts$/ }, ({ kind }) => (kind === 'dynamic-import' ? { path: './reports.js', external: true } : undefined)),
+  name: 'apart',
+  setup({ onResolve }) {
+    for (const [filter, path] of [
+      [/\/formats\/report\.ts$/, './reports.js'],
+      [/^\.\/main\.ts$/, './main.js'],
+    ])
+      onResolve({ filter }, ({ kind }) => (kind === 'dynamic-import' ? { path, external: true } : undefined));
+  },
 };
+// What is bundled and no ES module asks for the runtime's own modules in its own way.
+const banner = { js: "import { createRequire as requireFrom } from 'node:module';\nconst require = requireFrom(import.meta.url);" };
 // What tests import and what runs them share their parts: a fixture is a fixture for both. The command runs no tests, and has parts
 // of its own, so that a lane loads as few files as it can.
 const builds = [
@@ -40,14 +50,8 @@ const builds = [
     entryPoints: { index: `${source}/index.ts`, node: `${source}/node/index.ts`, lane: `${source}/node/lane-entry.ts` },
     chunkNames: 'part-[hash]',
   }),
-  await build({
-    ...options,
-    entryPoints: { command: `${source}/command/entry.ts` },
-    chunkNames: 'command-[hash]',
-    plugins: [apart],
-    // What is bundled and no ES module asks for the runtime's own modules in its own way.
-    banner: { js: "import { createRequire as requireFrom } from 'node:module';\nconst require = requireFrom(import.meta.url);" },
-  }),
+  await build({ ...options, entryPoints: { command: `${source}/command/entry.ts` }, plugins: [apart], splitting: false }),
+  await build({ ...options, entryPoints: { main: `${source}/command/main.ts` }, chunkNames: 'command-[hash]', plugins: [apart], banner }),
   ...(bare ? [] : [await build({ ...options, entryPoints: { reports: `${source}/formats/report.ts` }, splitting: false })]),
 ];
 writeFileSync(`${out}/command.js`, `#!/usr/bin/env node\n${readFileSync(`${out}/command.js`, 'utf8')}`);

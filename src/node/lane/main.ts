@@ -349,7 +349,7 @@ class Lane {
   /** Everything that could end the process without a word is made to leave one. */
   #guard(): void {
     mapStacks(this.#modules.maps);
-    this.#output.capture((text) => this.#loose(text));
+    this.#output.capture((text) => this.#loose(text), !channel.ownsProcess);
     const stray = (error: unknown, what: 'throw' | 'rejection'): void => {
       const run = this.#output.current;
       if (run && this.#running) this.#running.stray(run, error, what);

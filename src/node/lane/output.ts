@@ -14,18 +14,34 @@ export class Output {
     return this.#cases.getStore();
   }
 
-  /** Takes over the process's standard streams: a case's text is kept with it, the rest goes to `loose`. */
-  capture(loose: (text: string) => void): void {
-    for (const stream of [process.stdout, process.stderr]) {
-      stream.write = ((chunk: string | Uint8Array, encoding?: unknown, done?: unknown) => {
-        const text = typeof chunk === 'string' ? chunk : Buffer.from(chunk).toString('utf8');
-        const run = this.current;
-        if (run && !run.ended) run.write(text);
-        else loose(text);
-        const callback = typeof encoding === 'function' ? encoding : done;
-        if (typeof callback === 'function') queueMicrotask(() => (callback as () => void)());
-        return true;
-      }) as typeof stream.write;
+  /**
+   * Takes over the process's standard streams: a case's text is kept with it, the rest goes to `loose`. `inUse`: somebody has them in
+   * hand already.
+   */
+  capture(loose: (text: string) => void, inUse: boolean): void {
+    for (const name of ['stdout', 'stderr'] as const) {
+      const original = Object.getOwnPropertyDescriptor(process, name) as PropertyDescriptor;
+      // To make a stream takes longer than most cases, and most never ask for one.
+      let stream: NodeJS.WriteStream | undefined;
+      const get = (): NodeJS.WriteStream => {
+        stream ??= this.#captured(original.get?.call(process) ?? original.value, loose);
+        return stream;
+      };
+      Object.defineProperty(process, name, { ...original, get });
+      if (inUse) get();
     }
+  }
+
+  #captured(stream: NodeJS.WriteStream, loose: (text: string) => void): NodeJS.WriteStream {
+    stream.write = ((chunk: string | Uint8Array, encoding?: unknown, done?: unknown) => {
+      const text = typeof chunk === 'string' ? chunk : Buffer.from(chunk).toString('utf8');
+      const run = this.current;
+      if (run && !run.ended) run.write(text);
+      else loose(text);
+      const callback = typeof encoding === 'function' ? encoding : done;
+      if (typeof callback === 'function') queueMicrotask(() => (callback as () => void)());
+      return true;
+    }) as typeof stream.write;
+    return stream;
   }
 }
