@@ -8,7 +8,7 @@ export interface Wanted {
  * Sets of axes one after the other, each a record of so many numbers: where its combinations begin, then each axis with how far
  * apart its levels are. Packed, since the search looks at nothing else.
  */
-interface Records {
+export interface Records {
   readonly width: number;
   readonly data: Int32Array;
 }
@@ -28,14 +28,14 @@ export function combinationsOf(counts: readonly number[], strength: number): num
 
 /** The combinations that are owed, and in how many of some rows each stands. Rows are arrays of levels, -1 for none yet. */
 export class Combinations {
-  readonly #levels: readonly number[];
-  readonly #sets: readonly Records[];
+  protected readonly levels: readonly number[];
+  protected readonly sets: readonly Records[];
   /** For each axis the sets that hold it, its own level's distance before the others'. */
-  readonly #setsOf: readonly (readonly Records[])[];
+  protected readonly setsOf: readonly (readonly Records[])[];
   /** Where the combinations of each set begin, and where its record is. */
-  readonly #starts: Int32Array;
-  readonly #records: { readonly of: Records; readonly at: number }[] = [];
-  readonly #counts: Int32Array;
+  protected readonly starts: Int32Array;
+  protected readonly records: { readonly of: Records; readonly at: number }[] = [];
+  protected readonly counts: Int32Array;
   /** The combinations that stand in no row, in any order, and where in that list each is. */
   readonly #open: Int32Array;
   readonly #placeInOpen: Int32Array;
@@ -45,8 +45,9 @@ export class Combinations {
   /** How many combinations have been looked at: what a search's budget is made of. */
   work = 0;
 
-  constructor(levels: readonly number[], wanted: readonly Wanted[]) {
-    this.#levels = levels;
+  /** Each set of axes has as many combinations as its levels make, or `each` where they are counted in another way. */
+  constructor(levels: readonly number[], wanted: readonly Wanted[], each?: number) {
+    this.levels = levels;
     const sets: Records[] = [];
     const setsOf: Records[][] = levels.map(() => []);
     const starts: number[] = [];
@@ -66,17 +67,17 @@ export class Combinations {
         starts.push(total);
         data.push(total, ...parts.flat());
         for (const [axis, distance] of parts) ofAxis.get(axis)?.push(total, distance, ...parts.filter(([other]) => other !== axis).flat());
-        total += size;
+        total += each ?? size;
       }
       const records = { width, data: Int32Array.from(data) };
-      for (let at = 0; at < records.data.length; at += width) this.#records.push({ of: records, at });
+      for (let at = 0; at < records.data.length; at += width) this.records.push({ of: records, at });
       sets.push(records);
       for (const [axis, list] of ofAxis) setsOf[axis]?.push({ width: 2 * strength, data: Int32Array.from(list) });
     }
-    this.#sets = sets;
-    this.#setsOf = setsOf;
-    this.#starts = Int32Array.from(starts);
-    this.#counts = new Int32Array(total);
+    this.sets = sets;
+    this.setsOf = setsOf;
+    this.starts = Int32Array.from(starts);
+    this.counts = new Int32Array(total);
     this.#open = Int32Array.from({ length: total }, (_, index) => index);
     this.#placeInOpen = this.#open.slice();
     this.open = total;
@@ -85,27 +86,37 @@ export class Combinations {
 
   /** How many combinations there are, owed or not. */
   get size(): number {
-    return this.#counts.length;
+    return this.counts.length;
   }
 
-  /** The combination with a number: sets the levels of its axes in a row. */
+  /** The combination with a number. */
   combinationAt(index: number): { readonly axes: readonly number[]; readonly levels: readonly number[] } {
-    let [low, high] = [0, this.#starts.length - 1];
+    const { axes, distances, code } = this.setAt(index);
+    return { axes, levels: axes.map((axis, i) => Math.floor(code / (distances[i] as number)) % (this.levels[axis] as number)) };
+  }
+
+  /** In which ways a row can hold what has a number: of a combination, in one. */
+  waysAt(index: number): { readonly axes: readonly number[]; readonly ways: readonly (readonly number[])[] } {
+    const { axes, levels } = this.combinationAt(index);
+    return { axes, ways: [levels] };
+  }
+
+  /** The axes of what has a number, how far apart their levels are, and its own number among what these axes have. */
+  protected setAt(index: number): { readonly axes: readonly number[]; readonly distances: readonly number[]; readonly code: number } {
+    let [low, high] = [0, this.starts.length - 1];
     while (low < high) {
       const middle = (low + high + 1) >> 1;
-      if ((this.#starts[middle] as number) <= index) low = middle;
+      if ((this.starts[middle] as number) <= index) low = middle;
       else high = middle - 1;
     }
-    const { of, at } = this.#records[low] as { of: Records; at: number };
+    const { of, at } = this.records[low] as { of: Records; at: number };
     const axes: number[] = [];
-    const levels: number[] = [];
-    const code = index - (of.data[at] as number);
+    const distances: number[] = [];
     for (let i = at + 1; i < at + of.width; i += 2) {
-      const axis = of.data[i] as number;
-      axes.push(axis);
-      levels.push(Math.floor(code / (of.data[i + 1] as number)) % (this.#levels[axis] as number));
+      axes.push(of.data[i] as number);
+      distances.push(of.data[i + 1] as number);
     }
-    return { axes, levels };
+    return { axes, distances, code: index - (of.data[at] as number) };
   }
 
   /** One of those that stand in no row, by its place in their list. */
@@ -114,27 +125,27 @@ export class Combinations {
   }
 
   isOpen(index: number): boolean {
-    return this.#counts[index] === 0;
+    return this.counts[index] === 0;
   }
 
   /** Takes a combination that cannot occur out of what is owed. */
   release(index: number): void {
-    if (this.#counts[index] === 0) this.#close(index);
-    this.#counts[index] = released;
+    if (this.counts[index] === 0) this.#close(index);
+    this.counts[index] = released;
     this.owed--;
   }
 
   isReleased(index: number): boolean {
-    return (this.#counts[index] as number) >= released / 2;
+    return (this.counts[index] as number) >= released / 2;
   }
 
   /** Counts a whole row in, or out. */
   count(row: readonly number[], by: 1 | -1): void {
-    for (const { width, data } of this.#sets) {
+    for (const { width, data } of this.sets) {
       for (let at = 0; at < data.length; at += width) {
         let index = data[at] as number;
         for (let i = at + 1; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
-        this.#add(index, by);
+        this.add(index, by);
       }
       this.work += data.length / width;
     }
@@ -143,12 +154,12 @@ export class Combinations {
   /** How many combinations stand in this row alone; what is past `most` does not matter. */
   singles(row: readonly number[], most: number): number {
     let singles = 0;
-    for (const { width, data } of this.#sets) {
+    for (const { width, data } of this.sets) {
       let at = 0;
       for (; at < data.length && singles <= most; at += width) {
         let index = data[at] as number;
         for (let i = at + 1; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
-        if (this.#counts[index] === 1) singles++;
+        if (this.counts[index] === 1) singles++;
       }
       this.work += at / width;
     }
@@ -157,8 +168,8 @@ export class Combinations {
 
   /** Adds to each level's number how many open combinations it would cover on an axis, with what is set of the row. */
   gains(row: readonly number[], axis: number, gains: Int32Array): void {
-    const levels = this.#levels[axis] as number;
-    for (const { width, data } of this.#setsOf[axis] as readonly Records[]) {
+    const levels = this.levels[axis] as number;
+    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
       record: for (let at = 0; at < data.length; at += width) {
         let index = data[at] as number;
         for (let i = at + 2; i < at + width; i += 2) {
@@ -167,17 +178,17 @@ export class Combinations {
           index += level * (data[i + 1] as number);
         }
         const distance = data[at + 1] as number;
-        for (let level = 0; level < levels; level++) if (this.#counts[index + level * distance] === 0) gains[level] = (gains[level] as number) + 1;
+        for (let level = 0; level < levels; level++) if (this.counts[index + level * distance] === 0) gains[level] = (gains[level] as number) + 1;
       }
     }
   }
 
   /** How many more combinations would be open after a change of one cell of a row that is counted in. */
   loss(row: readonly number[], axis: number, level: number): number {
-    const counts = this.#counts;
+    const counts = this.counts;
     const old = row[axis] as number;
     let loss = 0;
-    for (const { width, data } of this.#setsOf[axis] as readonly Records[]) {
+    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
       for (let at = 0; at < data.length; at += width) {
         let index = data[at] as number;
         for (let i = at + 2; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
@@ -193,22 +204,22 @@ export class Combinations {
   /** Changes one cell of a row that is counted in. */
   change(row: number[], axis: number, level: number): void {
     const old = row[axis] as number;
-    for (const { width, data } of this.#setsOf[axis] as readonly Records[]) {
+    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
       for (let at = 0; at < data.length; at += width) {
         let index = data[at] as number;
         for (let i = at + 2; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
         const distance = data[at + 1] as number;
-        this.#add(index + old * distance, -1);
-        this.#add(index + level * distance, 1);
+        this.add(index + old * distance, -1);
+        this.add(index + level * distance, 1);
       }
       this.work += (2 * data.length) / width;
     }
     row[axis] = level;
   }
 
-  #add(index: number, by: 1 | -1): void {
-    const count = (this.#counts[index] as number) + by;
-    this.#counts[index] = count;
+  protected add(index: number, by: 1 | -1): void {
+    const count = (this.counts[index] as number) + by;
+    this.counts[index] = count;
     if (count === 0) {
       this.#placeInOpen[index] = this.open;
       this.#open[this.open++] = index;

@@ -3,7 +3,9 @@ import type { Axes } from './axes.ts';
 import { Combinations, type Wanted } from './combinations.ts';
 import type { Constraints } from './constraints.ts';
 import { construct, type Look } from './constructions.ts';
+import { fillRow, greedy, partialRow } from './greedy.ts';
 import { reduceRows } from './reduce.ts';
+import { starterRows } from './starters.ts';
 
 export type Effort = 'quick' | 'thorough';
 
@@ -13,6 +15,8 @@ const budgets = { quick: 12_000_000, thorough: 400_000_000 } as const;
 const shares = { quick: 8_000, thorough: 400_000 } as const;
 /** What the search for a part of a construction may take. */
 const partOfBudget = 0.1;
+/** What the search for rows to start from may take beside. */
+const partForStarters = 0.4;
 /** Rows tried for each that is kept: more are slower, and seldom better. */
 const candidates = { quick: 1, thorough: 5 } as const;
 
@@ -55,12 +59,6 @@ function releaseImpossible(combinations: Combinations, axes: Axes, constraints: 
   return undecided;
 }
 
-function partialRow(length: number, { axes, levels }: ReturnType<Combinations['combinationAt']>): number[] {
-  const row = Array.from({ length }, () => -1);
-  for (const [i, axis] of axes.entries()) row[axis] = levels[i] as number;
-  return row;
-}
-
 /** No fewer rows can do: each combination of the longest axes of a group needs one of its own. */
 const leastRows = (counts: readonly number[], wanted: readonly Wanted[]): number =>
   Math.max(
@@ -79,7 +77,10 @@ function constructedRows({ axes, wanted, constraints, plus, random, effort }: Ta
   const [only] = wanted;
   if (!only || wanted.length > 1 || !constraints.isFree || plus.length > 0 || axes.counts.some((count) => count !== levels)) return undefined;
   const look: Look = (count, each, strength) => lookForRows(count, each, strength, random, partOfBudget * budgets[effort]);
-  const rows = construct(axes.counts.length, levels as number, only.strength, look);
+  const constructed = construct(axes.counts.length, levels as number, only.strength, look);
+  const isOptimal = constructed && (levels === 2 || constructed.length === (levels as number) ** only.strength);
+  const started = isOptimal ? undefined : starterRows(axes.counts.length, levels as number, only.strength, random, partForStarters * budgets[effort]);
+  const rows = constructed && (!started || constructed.length <= started.length) ? constructed : started;
   const filled = rows?.map((row) => row.map((level) => (level < 0 ? random.integer(0, (levels as number) - 1) : level)));
   if (!filled) return undefined;
   for (const row of filled) combinations.count(row, 1);
@@ -106,63 +107,4 @@ function greedyRows({ axes, constraints, plus, random, effort }: Task, combinati
     given.push(row);
   }
   return [...given, ...greedy(axes.counts, combinations, constraints, random, candidates[effort])];
-}
-
-/**
- * One row at a time: each starts from a combination that is still open and is filled axis by axis with the level that covers most;
- * the best of some is kept. As greedy set cover does (V. Chvátal, 1979), on levels instead of whole rows.
- */
-function greedy(levels: readonly number[], combinations: Combinations, constraints: Constraints | undefined, random: Random, tries: number): number[][] {
-  const rows: number[][] = [];
-  while (combinations.open > 0) {
-    let best: { row: number[]; open: number } | undefined;
-    let index = 0;
-    for (let tried = 0; tried < tries; tried++) {
-      index = combinations.openAt(random.integer(0, combinations.open - 1));
-      const row = fillRow(partialRow(levels.length, combinations.combinationAt(index)), levels, combinations, constraints, random);
-      if (!row) break;
-      if (tries === 1) best = { row, open: 0 };
-      else {
-        combinations.count(row, 1);
-        if (!best || combinations.open < best.open) best = { row, open: combinations.open };
-        combinations.count(row, -1);
-      }
-    }
-    if (best) {
-      combinations.count(best.row, 1);
-      rows.push(best.row);
-    } else combinations.release(index);
-  }
-  return rows;
-}
-
-/** Fills the open axes of a row, in any order; nothing where what is set can be in no row, as far as the budget tells. */
-function fillRow(
-  start: readonly number[],
-  levels: readonly number[],
-  combinations: Combinations,
-  constraints: Constraints | undefined,
-  random: Random,
-): number[] | undefined {
-  const row = [...start];
-  const free = constraints === undefined || constraints.isFree;
-  const gains = new Int32Array(Math.max(...levels));
-  for (const axis of random.shuffle(row.flatMap((level, at) => (level < 0 ? [at] : [])))) {
-    const count = levels[axis] as number;
-    gains.fill(0);
-    combinations.gains(row, axis, gains);
-    const order = random.shuffle(Array.from({ length: count }, (_, level) => level));
-    if (!free) order.sort((a, b) => (gains[b] as number) - (gains[a] as number));
-    const chosen = free
-      ? order.reduce((best, level) => ((gains[level] as number) > (gains[best] as number) ? level : best))
-      : order.find((level) => {
-          row[axis] = level;
-          const allowed = !constraints.breaksAt(row, axis) && constraints.allows(row) === true;
-          row[axis] = -1;
-          return allowed;
-        });
-    if (chosen === undefined) return undefined;
-    row[axis] = chosen;
-  }
-  return free || !constraints.breaks(row) ? row : undefined;
 }

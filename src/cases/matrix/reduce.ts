@@ -14,14 +14,14 @@ export interface Reduction {
   readonly random: Random;
   /** No fewer rows can do. */
   readonly least: number;
+  /** How readily a change for the worse is taken, and for how many steps a cell that was changed rests; as is best for most. */
+  readonly temper?: { readonly temperature: number; readonly rest: number } | undefined;
 }
 
 /** What a step costs besides looking at combinations. */
 const stepWork = 30;
 
-/** How readily a change for the worse is taken, and for how many steps a cell that was changed rests. */
-const temperature = 0.7;
-const rest = 10;
+const ordinaryTemper = { temperature: 0.7, rest: 10 };
 const randomChange = 0.002;
 
 /**
@@ -47,23 +47,26 @@ export function reduceRows(task: Reduction, budget: number): number[][] {
   return best;
 }
 
-class Search {
+/** Takes rows away and repairs, a step at a time. */
+export class Search {
   readonly #combinations: Combinations;
   readonly #rows: number[][];
   readonly #fixed: readonly (readonly number[])[];
   readonly #constraints: Constraints | undefined;
   readonly #levels: readonly number[];
   readonly #random: Random;
+  readonly #temper: NonNullable<Reduction['temper']>;
   /** Until which step a cell rests, by its row and axis. */
   readonly #resting = new Map<number, number>();
 
-  constructor({ levels, combinations, rows, fixed, constraints, random }: Reduction) {
+  constructor({ levels, combinations, rows, fixed, constraints, random, temper = ordinaryTemper }: Reduction) {
     this.#levels = levels;
     this.#combinations = combinations;
     this.#rows = rows.map((row) => [...row]);
     this.#fixed = fixed;
     this.#constraints = constraints?.isFree ? undefined : constraints;
     this.#random = random;
+    this.#temper = temper;
   }
 
   copy(): number[][] {
@@ -98,26 +101,28 @@ class Search {
       if (level !== this.#rows[number]?.[axis] && this.#mayChange(number, axis, level)) combinations.change(this.#rows[number] as number[], axis, level);
       return;
     }
-    const { axes, levels } = combinations.combinationAt(combinations.openAt(random.integer(0, combinations.open - 1)));
+    const { axes, ways } = combinations.waysAt(combinations.openAt(random.integer(0, combinations.open - 1)));
     let best: { number: number; axis: number; level: number; loss: number } | undefined;
     let ties = 0;
     for (const [number, row] of this.#rows.entries()) {
-      const lacking = lackingPlace(row, axes, levels);
-      if (lacking < 0) continue;
-      const axis = axes[lacking] as number;
-      const level = levels[lacking] as number;
-      if ((this.#resting.get(number * this.#levels.length + axis) ?? -1) > step || !this.#mayChange(number, axis, level)) continue;
-      const loss = combinations.loss(row, axis, level);
-      if (!best || loss < best.loss) {
-        best = { number, axis, level, loss };
-        ties = 1;
-      } else if (loss === best.loss && random.integer(0, ties++) === 0) best = { number, axis, level, loss };
+      for (const levels of ways) {
+        const lacking = lackingPlace(row, axes, levels);
+        if (lacking < 0) continue;
+        const axis = axes[lacking] as number;
+        const level = levels[lacking] as number;
+        if ((this.#resting.get(number * this.#levels.length + axis) ?? -1) > step || !this.#mayChange(number, axis, level)) continue;
+        const loss = combinations.loss(row, axis, level);
+        if (!best || loss < best.loss) {
+          best = { number, axis, level, loss };
+          ties = 1;
+        } else if (loss === best.loss && random.integer(0, ties++) === 0) best = { number, axis, level, loss };
+      }
     }
-    combinations.work += this.#rows.length;
-    if (!best) this.#force(axes, levels);
-    else if (best.loss <= 0 || random.real(0, 1) < Math.exp(-best.loss / temperature)) {
+    combinations.work += this.#rows.length * ways.length;
+    if (!best) this.#force(axes, random.pick(ways));
+    else if (best.loss <= 0 || random.real(0, 1) < Math.exp(-best.loss / this.#temper.temperature)) {
       combinations.change(this.#rows[best.number] as number[], best.axis, best.level);
-      this.#resting.set(best.number * this.#levels.length + best.axis, step + rest);
+      this.#resting.set(best.number * this.#levels.length + best.axis, step + this.#temper.rest);
     }
   }
 

@@ -1,0 +1,69 @@
+import type { Random } from '../random.ts';
+import type { Combinations } from './combinations.ts';
+import type { Constraints } from './constraints.ts';
+
+/**
+ * One row at a time: each starts from a combination that is still open and is filled axis by axis with the level that covers most;
+ * the best of some is kept. As greedy set cover does (V. Chvátal, 1979), on levels instead of whole rows.
+ */
+export function greedy(levels: readonly number[], combinations: Combinations, constraints: Constraints | undefined, random: Random, tries: number): number[][] {
+  const rows: number[][] = [];
+  while (combinations.open > 0) {
+    let best: { row: number[]; open: number } | undefined;
+    let index = 0;
+    for (let tried = 0; tried < tries; tried++) {
+      index = combinations.openAt(random.integer(0, combinations.open - 1));
+      const row = fillRow(partialRow(levels.length, combinations.combinationAt(index)), levels, combinations, constraints, random);
+      if (!row) break;
+      if (tries === 1) best = { row, open: 0 };
+      else {
+        combinations.count(row, 1);
+        if (!best || combinations.open < best.open) best = { row, open: combinations.open };
+        combinations.count(row, -1);
+      }
+    }
+    if (best) {
+      combinations.count(best.row, 1);
+      rows.push(best.row);
+    } else combinations.release(index);
+  }
+  return rows;
+}
+
+/** Fills the open axes of a row, in any order; nothing where what is set can be in no row, as far as the budget tells. */
+export function fillRow(
+  start: readonly number[],
+  levels: readonly number[],
+  combinations: Combinations,
+  constraints: Constraints | undefined,
+  random: Random,
+): number[] | undefined {
+  const row = [...start];
+  const free = constraints === undefined || constraints.isFree;
+  const gains = new Int32Array(Math.max(...levels));
+  for (const axis of random.shuffle(row.flatMap((level, at) => (level < 0 ? [at] : [])))) {
+    const count = levels[axis] as number;
+    gains.fill(0);
+    combinations.gains(row, axis, gains);
+    const order = random.shuffle(Array.from({ length: count }, (_, level) => level));
+    if (!free) order.sort((a, b) => (gains[b] as number) - (gains[a] as number));
+    const chosen = free
+      ? order.reduce((best, level) => ((gains[level] as number) > (gains[best] as number) ? level : best))
+      : order.find((level) => {
+          row[axis] = level;
+          const allowed = !constraints.breaksAt(row, axis) && constraints.allows(row) === true;
+          row[axis] = -1;
+          return allowed;
+        });
+    if (chosen === undefined) return undefined;
+    row[axis] = chosen;
+  }
+  return free || !constraints.breaks(row) ? row : undefined;
+}
+
+/** A row of open axes but for those of a combination. */
+export function partialRow(length: number, { axes, levels }: ReturnType<Combinations['combinationAt']>): number[] {
+  const row = Array.from({ length }, () => -1);
+  for (const [i, axis] of axes.entries()) row[axis] = levels[i] as number;
+  return row;
+}
