@@ -78,7 +78,7 @@ function constructedRows({ axes, wanted, constraints, plus, random, effort }: Ta
   if (!only || wanted.length > 1 || !constraints.isFree || plus.length > 0 || axes.counts.some((count) => count !== levels)) return undefined;
   const look: Look = (count, each, strength) => lookForRows(count, each, strength, random, partOfBudget * budgets[effort]);
   const constructed = construct(axes.counts.length, levels as number, only.strength, look);
-  const isOptimal = constructed && (levels === 2 || constructed.length === (levels as number) ** only.strength);
+  const isOptimal = constructed && ((levels === 2 && only.strength === 2) || constructed.length === (levels as number) ** only.strength);
   const started = isOptimal ? undefined : starterRows(axes.counts.length, levels as number, only.strength, random, partForStarters * budgets[effort]);
   const rows = constructed && (!started || constructed.length <= started.length) ? constructed : started;
   const filled = rows?.map((row) => row.map((level) => (level < 0 ? random.integer(0, (levels as number) - 1) : level)));

@@ -1,5 +1,4 @@
 import type { Random } from '../random.ts';
-import { Combinations } from './combinations.ts';
 import { fieldOf, primePowerFrom } from './galois.ts';
 import { greedy } from './greedy.ts';
 import { type Group, Orbits } from './orbits.ts';
@@ -8,6 +7,11 @@ import { Search } from './reduce.ts';
 /** Few rows with much to each: changes for the worse are taken seldom, and cells rest shortly. */
 const temper = { temperature: 0.4, rest: 5 };
 const stepWork = 30;
+/**
+ * So many orbits for each starter may be missing where pairs are wanted: a search among all rows finds room for them, and does better
+ * from there than from rows in which nothing can move. For more than pairs it takes too long.
+ */
+const forPairs = 1;
 
 /**
  * Rows for equal axes that a group of permutations of their levels makes of a few, which a search finds; nothing where there is no such
@@ -19,40 +23,43 @@ const stepWork = 30;
 export function starterRows(axes: number, levels: number, strength: number, random: Random, budget: number): number[][] | undefined {
   const group = groupFor(levels, strength);
   if (!group) return undefined;
-  const starters = search(new Orbits(axes, levels, strength, group), axes, levels, random, budget);
+  const all = Array.from({ length: axes }, () => levels);
+  const orbits = new Orbits(axes, levels, strength, group);
+  const search = new Search({
+    levels: all,
+    combinations: orbits,
+    rows: greedy(all, orbits, undefined, random, 1),
+    fixed: [],
+    constraints: undefined,
+    random,
+    least: 1,
+    temper,
+  });
+  const starters = fewest(search, orbits, strength === 2 ? forPairs : 0, orbits.work + budget);
+  return developed(starters, group);
+}
+
+/** As few starters as a search gets down to, where so many orbits for each may be missing. */
+function fewest(search: Search, orbits: Orbits, missing: number, end: number): readonly (readonly number[])[] {
+  let found = search.copy();
+  for (let more = true; more; more = orbits.work < end && search.removeRow()) {
+    let [closest, open] = [search.copy(), orbits.open];
+    for (let step = 0; orbits.work < end && open > missing * closest.length; step++, orbits.work += stepWork) {
+      search.repair(step);
+      if (orbits.open < open) [closest, open] = [search.copy(), orbits.open];
+    }
+    if (open <= 2 * missing * closest.length) found = closest;
+  }
+  return found;
+}
+
+/** All that the permutations make of starters, each once, and what orbits leave out. */
+function developed(starters: readonly (readonly number[])[], group: Group): number[][] {
   const rows = new Map<string, number[]>();
   const put = (row: number[]): void => void rows.set(row.join(), row);
   for (const row of starters) for (const permutation of group) put(row.map((level) => permutation[level] as number));
-  for (let level = 0; level < levels; level++) if (isLeftOut(level, group)) put(Array.from({ length: axes }, () => level));
-  return completed([...rows.values()], axes, levels, strength, random);
-}
-
-/** Starters that hold one of each orbit, or nearly so: what few are missing costs less than another starter. */
-function search(orbits: Orbits, axes: number, levels: number, random: Random, budget: number): readonly (readonly number[])[] {
-  const all = Array.from({ length: axes }, () => levels);
-  const rows = greedy(all, orbits, undefined, random, 1);
-  const end = orbits.work + budget;
-  const search = new Search({ levels: all, combinations: orbits, rows, fixed: [], constraints: undefined, random, least: 1, temper });
-  let whole = search.copy();
-  let nearly: { readonly rows: number[][]; readonly open: number } | undefined;
-  for (let step = 0; orbits.work < end; step++, orbits.work += stepWork) {
-    if (orbits.open > 0) {
-      search.repair(step);
-      if (orbits.open < (nearly?.open ?? Number.POSITIVE_INFINITY)) nearly = { rows: search.copy(), open: orbits.open };
-    } else {
-      whole = search.copy();
-      nearly = undefined;
-      if (!search.removeRow()) break;
-    }
-  }
-  return nearly && nearly.open <= nearly.rows.length / 2 ? nearly.rows : whole;
-}
-
-function completed(rows: readonly number[][], axes: number, levels: number, strength: number, random: Random): number[][] {
-  const all = Array.from({ length: axes }, () => levels);
-  const combinations = new Combinations(all, [{ axes: all.map((_, axis) => axis), strength }]);
-  for (const row of rows) combinations.count(row, 1);
-  return [...rows, ...greedy(all, combinations, undefined, random, 1)];
+  for (const level of (group[0] as readonly number[]).keys()) if (isLeftOut(level, group)) put((starters[0] ?? []).map(() => level));
+  return [...rows.values()];
 }
 
 /** Whether orbits leave out the combinations of this level alone. */
@@ -64,18 +71,15 @@ const isLeftOut = (level: number, group: Group): boolean =>
  * alone at most one that the field lacks.
  */
 function groupFor(levels: number, strength: number): Group | undefined {
-  if (strength === 2) return levels < 3 ? undefined : shifts(levels - 1).map((shift) => [...shift, levels - 1]);
+  const numbersBelow = (size: number): number[] => Array.from({ length: size }, (_, number) => number);
+  if (strength === 2) {
+    const shifted = numbersBelow(levels - 1);
+    return levels < 3 ? undefined : shifted.map((by) => [...shifted.map((number) => (number + by) % (levels - 1)), levels - 1]);
+  }
   const size = primePowerFrom(levels) === levels ? levels : levels - 1;
   if (size < 2 || primePowerFrom(size) !== size) return undefined;
   const field = fieldOf(size);
-  const numbers = Array.from({ length: size }, (_, number) => number);
+  const numbers = numbersBelow(size);
   const alone = size === levels ? [] : [size];
   return numbers.slice(1).flatMap((factor) => numbers.map((by) => [...numbers.map((number) => field.add(field.multiply(factor, number), by)), ...alone]));
-}
-
-/** The additive group of a field where there is one of the size, else that of whole numbers modulo the size. */
-function shifts(size: number): Group {
-  const field = size > 1 && primePowerFrom(size) === size ? fieldOf(size) : undefined;
-  const numbers = Array.from({ length: size }, (_, number) => number);
-  return numbers.map((by) => numbers.map((number) => (field ? field.add(number, by) : (number + by) % size)));
 }
