@@ -1,4 +1,5 @@
-import { type Cell, cell, dataFile, table, test } from 'red-lattice';
+import { type Cell, cell, dataFile, range, table, test } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
 import { memoryFiles, runInside } from '../inner.ts';
 
 const kinds: Readonly<Record<string, Cell<unknown>>> = {
@@ -62,4 +63,16 @@ export const cells = test('a cell of {kind} takes {text} for {value}', {
   const wanted = row.value as { refused?: string };
   if (wanted.refused === undefined) check.equal(seen[0]?.row['value'], row.value);
   else check.matches(seen[0]?.result.failures[0]?.message, new RegExp(`is not an? .*${wanted.refused.replace(/[.?+]/g, '\\$&')}$`));
+});
+
+export const numbers = test('a number is what JSON takes it for, or none: seed {seed}', { cases: range('seed', 1, 20) }, async ({ row, check }) => {
+  const random = randomFrom(`numbers ${row.seed}`);
+  const texts = Array.from({ length: 200 }, () => random.text(random.integer(1, random.pick([3, 8, 20])), random.pick(['0123456789', '0012.', '0159.-eE+'])));
+  const files = memoryFiles({ 'numbers.csv': `value\n${texts.join('\n')}\n` }, 1000);
+  const { seen } = await runInside([test('row', { cases: dataFile('numbers.csv', { columns: { value: cell.number } }) }, () => {})], files);
+  const isNumber = (text: string): boolean => /^-?(0|[1-9]\d*)(\.\d+)?([eE][+-]?\d+)?$/.test(text);
+  check.equal(
+    seen.map(({ row: { value }, status }) => (status === 'passed' ? value : undefined)),
+    texts.map((text) => (isNumber(text) ? JSON.parse(text) : undefined)),
+  );
 });

@@ -155,17 +155,21 @@ export const reading = suite('a data file', [
   test('written from random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check, log }) => {
     const random = randomFrom(`csv ${row.seed}`);
     const newline = random.pick(['\n', '\r\n']);
-    const text = (): string => Array.from({ length: random.integer(0, 6) }, () => random.pick(['a', 'ß', ',', '"', newline, ' ', '#', '😀', ';'])).join('');
+    // Many rows come some hundred at a time; those without a quote are split in another way.
+    const isLong = row.seed % 5 === 0;
+    const isPlain = row.seed % 3 === 0;
+    const alphabet = isPlain ? ['a', 'ß', '😀', ';'] : ['a', 'ß', ',', '"', newline, ' ', '#', '😀', ';'];
+    const text = (): string => Array.from({ length: random.integer(isPlain ? 1 : 0, 6) }, () => random.pick(alphabet)).join('');
     const columns = Array.from({ length: random.integer(1, 4) }, (_, i) => `c${i}`);
-    const cells = Array.from({ length: random.integer(0, 12) }, () => columns.map(text));
+    const cells = Array.from({ length: isLong ? 700 : random.integer(0, 12) }, () => columns.map(text));
     const quote = (value: string): string => `"${value.replaceAll('"', '""')}"`;
     // Quotes may be left out where nothing asks for them.
-    const write = (value: string): string => (/^[aß😀;]+$/u.test(value) && random.integer(0, 1) ? value : quote(value));
+    const write = (value: string): string => (/^[aß😀;]+$/u.test(value) && (isPlain || random.integer(0, 1)) ? value : quote(value));
     const file = [columns, ...cells].map((line) => line.map(write).join(',') + newline).join('');
-    log(JSON.stringify(file));
+    log(JSON.stringify(file.slice(0, 2000)));
     const seen = await runInside(
       [test('row', { cases: dataFile('f.csv', {}), mayBeEmpty: true }, () => {})],
-      memoryFiles({ 'f.csv': file }, random.integer(1, 40)),
+      memoryFiles({ 'f.csv': file }, isLong ? random.pick([1000, 100_000]) : random.integer(1, 40)),
     );
     check.equal(
       seen.seen.map((one) => Object.values(one.row)),

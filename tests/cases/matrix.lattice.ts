@@ -1,4 +1,5 @@
 import { type CaseSource, type MatrixOptions, matrix, named, range, suite, table, test, verifyCover } from 'red-lattice';
+import { Orbits } from '../../src/cases/matrix/orbits.ts';
 import { randomFrom } from '../../src/cases/random.ts';
 import { refusal } from '../inner.ts';
 
@@ -148,6 +149,10 @@ export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are c
       [30, 5, 2, 45],
       [12, 4, 3, 121],
       [20, 2, 3, 18],
+      // Made from starters.
+      [20, 10, 2, 181],
+      [40, 4, 3, 268],
+      [20, 3, 3, 78],
     ],
   ),
 }, async ({ row: { axes, levels, cover, most }, check }) => {
@@ -156,6 +161,35 @@ export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are c
   const { missing, wrong } = verifyCover(model, rows, { cover });
   check.equal([missing.length, wrong.length], [0, 0]);
   check.holds(rows.length <= most, `${rows.length} rows`);
+});
+
+export const orbits = test('what permutations make of rows holds what their orbits say: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
+  const random = randomFrom(`orbits ${row.seed}`);
+  const [axes, levels, strength] = [random.integer(3, 5), random.integer(3, 5), random.integer(2, 3)];
+  const shifted = Array.from({ length: levels - random.integer(0, 1) }, (_, level) => level);
+  const fixed = Array.from({ length: levels }, (_, level) => level).slice(shifted.length);
+  const group = shifted.map((by) => [...shifted.map((level) => (level + by) % shifted.length), ...fixed]);
+  const orbits = new Orbits(axes, levels, strength, group);
+  const rows = Array.from({ length: random.integer(1, 12) }, () => Array.from({ length: axes }, () => random.integer(0, levels - 1)));
+  for (const one of rows) orbits.count(one, 1);
+  for (let step = 0; step < 20; step++) {
+    const [one, axis, level] = [random.pick(rows), random.integer(0, axes - 1), random.integer(0, levels - 1)];
+    if (one[axis] === level) continue;
+    const expected = orbits.open + orbits.loss(one, axis, level);
+    orbits.change(one, axis, level);
+    check.equal(orbits.open, expected, 'the loss is what is lost');
+  }
+  const names = Array.from({ length: axes }, (_, axis) => `a${axis}`);
+  const all = Array.from({ length: levels ** axes }, (_, code) => names.map((_, axis) => Math.floor(code / levels ** axis) % levels));
+  const named = (list: readonly (readonly number[])[]): Row[] => list.map((one) => Object.fromEntries(names.map((name, axis) => [name, one[axis] as number])));
+  const held = standing(named(rows.flatMap((one) => group.map((permutation) => one.map((level) => permutation[level] as number)))), names, strength);
+  const isLeftOut = (combination: string): boolean => [...combination.matchAll(/=(\d+)/g)].every(([, level]) => fixed.includes(Number(level)));
+  const missing = [...standing(named(all), names, strength)].filter((combination) => !held.has(combination) && !isLeftOut(combination));
+  const open = Array.from({ length: orbits.open }, (_, place) => orbits.waysAt(orbits.openAt(place)).ways.length);
+  check.equal(
+    open.reduce((sum, ways) => sum + ways, 0),
+    missing.length,
+  );
 });
 
 export const whole = test('a matrix without cover gives every combination that can occur, lazily', async ({ check }) => {

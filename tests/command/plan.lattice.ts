@@ -40,6 +40,30 @@ export const plans = suite('plan', { timeout: 60_000 }, [
     check.includes(output, '10 cases in 3 tests, 2 files');
   }),
 
+  inProject('finds test files below a folder, through links that lead elsewhere, and once around those that lead back', async ({ check }, { project }) => {
+    for (const folder of ['more/deep', 'elsewhere', '.hidden', 'node_modules/other']) await mkdir(join(project, folder), { recursive: true });
+    const text = `import { test } from 'red-lattice';\nexport const one = test('one', () => {});\n`;
+    for (const file of [
+      'more/deep/a.lattice.js',
+      'elsewhere/b.lattice.mts',
+      '.hidden/c.lattice.ts',
+      'node_modules/other/d.lattice.ts',
+      'more/here.lattice.ts',
+      'more/e.lattice.css',
+    ])
+      await writeFile(join(project, file), text);
+    await symlink(project, join(project, 'more', 'deep', 'back'));
+    await symlink(join(project, 'elsewhere'), join(project, 'more', 'link'));
+    await symlink('nowhere', join(project, 'more', 'broken'));
+    const files = async (...where: string[]): Promise<string[]> => {
+      const { tests } = JSON.parse((await runCommand(['plan', '--as', 'json', ...where], project)).out) as { tests: { id: string }[] };
+      return [...new Set(tests.map(({ id }) => id.split('#')[0] as string))];
+    };
+    const back = ['berths.lattice.ts', 'elsewhere/b.lattice.mts', 'stays.lattice.ts'].map((file) => `more/deep/back/${file}`);
+    check.equal(await files('more'), ['more/deep/a.lattice.js', ...back, 'more/link/b.lattice.mts']);
+    check.equal(await files(), ['berths.lattice.ts', 'elsewhere/b.lattice.mts', 'more/deep/a.lattice.js', 'more/link/b.lattice.mts', 'stays.lattice.ts']);
+  }),
+
   inProject('as JSON gives every test and case', async ({ check }, { project }) => {
     const { out } = await runCommand(['plan', '--as', 'json'], project);
     const { tests, cases } = JSON.parse(out) as { tests: { id: string; cases: number; place: { file: string } }[]; cases: { test: string; row: object }[] };

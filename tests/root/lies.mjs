@@ -97,9 +97,9 @@ const lies = [
   ['rows are skipped', 'suites/expand.ts', 'yield chunk.map((entry, i) =>', 'yield chunk.filter((_, i) => i !== 2).map((entry, i) =>'],
   [
     'bad rows pass for good ones',
-    'running/run.ts',
-    `if (problems) return without({ status: 'errored', cause: 'data' }`,
-    `if (problems) return without({ status: 'passed' }`,
+    'running/case-runner.ts',
+    `if (problems) return this.#without(planned, { status: 'errored', cause: 'data' }`,
+    `if (problems) return this.#without(planned, { status: 'passed' }`,
   ],
   [
     'ids are mixed up',
@@ -111,7 +111,7 @@ const lies = [
   ['a share of the rows is left out', 'suites/pieces.ts', '% of === index;', '% (of + 1) === index;'],
   ['a plain pass is lost', 'running/delivery.ts', 'else this.#listener.passed?.(run, run.begun - this.#started);', ''],
   ['errors of the plan are no matter', 'suites/plan.ts', 'problems: planner.problems,', 'problems: [],'],
-  ['the selection is ignored', 'suites/selection.ts', '(!places || places.some((stands) => stands(planned))) &&', ''],
+  ['the selection is ignored', 'suites/selection.ts', 'conditions.push((planned) => places.some((stands) => stands(planned)));', ';'],
   ['a body past its time is fine', 'running/attempt.ts', `  run.fail({\n    cause: 'timeout',`, `  if (run.ended) run.fail({\n    cause: 'timeout',`],
   ['a case that ended its process is left out', 'node/lane-end.ts', "    write({ is: 'ended', result: resultOfEnd(name as CaseName, lane, end) });\n", ''],
   [
@@ -128,7 +128,7 @@ const lies = [
     '`${counts.passed} passed, ${counts.failed * 0} failed',
   ],
   ['failures are not told', 'command/once.ts', 'tellFailures(state, where, telling), more', 'more'],
-  ['comments shift the lines', 'cases/data/csv.ts', '    line += lines;\n', '    if (!skipped) line += lines;\n'],
+  ['comments shift the lines', 'cases/data/csv.ts', '      this.#line += lines;\n', '      if (!skipped) this.#line += lines;\n'],
   ['stacks tell the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
   [
     'plan runs the tests',

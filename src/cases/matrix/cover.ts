@@ -80,12 +80,19 @@ function constructedRows({ axes, wanted, constraints, plus, random, effort }: Ta
   const constructed = construct(axes.counts.length, levels as number, only.strength, look);
   const isOptimal = constructed && ((levels === 2 && only.strength === 2) || constructed.length === (levels as number) ** only.strength);
   const started = isOptimal ? undefined : starterRows(axes.counts.length, levels as number, only.strength, random, partForStarters * budgets[effort]);
-  const rows = constructed && (!started || constructed.length <= started.length) ? constructed : started;
-  const filled = rows?.map((row) => row.map((level) => (level < 0 ? random.integer(0, (levels as number) - 1) : level)));
-  if (!filled) return undefined;
-  for (const row of filled) combinations.count(row, 1);
-  // Nothing is left to the construction's word: what it may have missed is covered here.
-  return [...filled, ...greedy(axes.counts, combinations, undefined, random, 1)];
+  // Nothing is left to a construction's word: what it may have missed is covered here.
+  const [one, two] = [constructed, started].map((rows) => rows && completed(rows, axes.counts, wanted, random));
+  const rows = one && (!two || one.length <= two.length) ? one : two;
+  for (const row of rows ?? []) combinations.count(row, 1);
+  return rows;
+}
+
+/** With any level where one is open, and with rows for what is missing. */
+function completed(given: readonly (readonly number[])[], levels: readonly number[], wanted: readonly Wanted[], random: Random): number[][] {
+  const combinations = new Combinations(levels, wanted);
+  const rows = given.map((row) => row.map((level, axis) => (level < 0 ? random.integer(0, (levels[axis] as number) - 1) : level)));
+  for (const row of rows) combinations.count(row, 1);
+  return [...rows, ...greedy(levels, combinations, undefined, random, 1)];
 }
 
 /** Rows for equal axes, from a greedy start. */

@@ -152,6 +152,9 @@ function wantedOf(axes: Axes, options: MatrixOptions<Record<string, unknown>>): 
   ];
 }
 
+/** Raised whenever the same seed comes to give other rows: those that are kept would else be of two makes. */
+const makeOfRows = 'covering rows 2';
+
 async function covering(
   axes: Axes,
   wanted: readonly Wanted[],
@@ -167,7 +170,7 @@ async function covering(
   const { seed = 1, effort = 'quick' } = options;
   const forbidden = constraints.written();
   // What was found for the same content is found again: rows are levels, whatever the values are called.
-  const content = forbidden === undefined ? undefined : JSON.stringify(['covering rows 1', axes.counts, wanted, forbidden, plus, seed, effort]);
+  const content = forbidden === undefined ? undefined : JSON.stringify([makeOfRows, axes.counts, wanted, forbidden, plus, seed, effort]);
   const key = content === undefined ? undefined : `rows-${hash(content)}`;
   const before = key === undefined ? undefined : ((await kept?.get(key)) as (Found & { readonly content: string }) | undefined);
   if (before?.content === content) return before as Found;
