@@ -4,6 +4,6 @@ import { LineBytes } from '../src/results/line-bytes.ts';
 /** A plain pass as a lane's journal has it. */
 export function passLine(pass: PlainPass): string {
   const lines = new LineBytes();
-  writePass(pass, lines, JSON.stringify);
+  if (!writePass(pass, Object.keys(pass.row), lines, JSON.stringify)) throw new Error('the row does not stand in a journal as it is');
   return new TextDecoder().decode(lines.take()).trimEnd();
 }

@@ -1,4 +1,5 @@
 import { mostDigits, putDigits } from './digits.ts';
+import { isOfWord, isOther, longestWord } from './word.ts';
 
 const a = 0x85ebca6b;
 const b = 0x5f356495;
@@ -56,6 +57,23 @@ export class NameHash {
     this.#a = hashA;
     this.#b = hashB;
     this.length += piece.length;
+  }
+
+  word(text: string): boolean {
+    if (text.length > longestWord || text.length === 0) return false;
+    let hashA = this.#a;
+    let hashB = this.#b;
+    for (let i = 0; i < text.length; i++) {
+      const unit = text.charCodeAt(i);
+      if (!isOfWord(unit, i)) return false;
+      hashA = (Math.imul(hashA, a) + unit) | 0;
+      hashB = (Math.imul(hashB, b) + unit) | 0;
+    }
+    if (isOther(text)) return false;
+    this.#a = hashA;
+    this.#b = hashB;
+    this.length += text.length;
+    return true;
   }
 
   /** A number as `String` shows it, with the sign of a zero. */

@@ -1,6 +1,7 @@
 import { hash } from './hash.ts';
 import { PreparedText } from './name-hash.ts';
 import { canonical, shortValue } from './values.ts';
+import { isWord } from './word.ts';
 
 const mostOfAName = 80;
 
@@ -60,6 +61,8 @@ export function caseSlug(row: object, name: string | undefined): string {
 interface NameTaker {
   readonly length: number;
   text(piece: string): void;
+  /** Takes a plain word; false, and nothing is taken, for any other text. */
+  word(text: string): boolean;
   number(number: number): void;
   prepared(piece: PreparedText): void;
 }
@@ -71,6 +74,11 @@ class NameText implements NameTaker {
   }
   text(piece: string): void {
     this.whole += piece;
+  }
+  word(text: string): boolean {
+    if (!isWord(text)) return false;
+    this.whole += text;
+    return true;
   }
   number(number: number): void {
     this.whole += Object.is(number, -0) ? '-0' : number;
@@ -86,7 +94,7 @@ const leads = new Map<string, { readonly first: PreparedText; readonly further: 
 function leadOf(column: string): NonNullable<ReturnType<typeof leads.get>> {
   let lead = leads.get(column);
   if (lead === undefined) {
-    lead = isSimple(column) && { first: new PreparedText(`${column}=`), further: new PreparedText(`,${column}=`) };
+    lead = isWord(column) && { first: new PreparedText(`${column}=`), further: new PreparedText(`,${column}=`) };
     leads.set(column, lead);
   }
   return lead;
@@ -100,23 +108,11 @@ export function easySlug(row: object, taker: NameTaker): boolean {
   for (const column in row) {
     const value = (row as Record<string, unknown>)[column];
     const lead = leadOf(column);
-    if (!lead || (typeof value === 'string' ? !isSimple(value) : typeof value !== 'number' && typeof value !== 'boolean')) return false;
+    if (!lead) return false;
     taker.prepared(taker.length > 0 ? lead.further : lead.first);
     if (typeof value === 'number') taker.number(value);
-    else taker.text(typeof value === 'string' ? value : String(value));
+    else if (typeof value === 'boolean') taker.text(value ? 'true' : 'false');
+    else if (typeof value !== 'string' || !taker.word(value)) return false;
   }
   return taker.length > 0 && taker.length <= mostOfAName;
-}
-
-const words = new Set(['true', 'false', 'null', 'undefined']);
-
-/** A word that is its own slug, short enough to stand in a name whole, and reads as nothing but a word: a letter, then letters, digits, `.`, `_`, `+`. */
-function isSimple(text: string): boolean {
-  if (text.length > 39 || text.length === 0) return false;
-  for (let i = 0; i < text.length; i++) {
-    const unit = text.charCodeAt(i);
-    const isLetter = (unit >= 97 && unit <= 122) || (unit >= 65 && unit <= 90);
-    if (!isLetter && (i === 0 || !((unit >= 48 && unit <= 57) || unit === 46 || unit === 95 || unit === 43))) return false;
-  }
-  return !words.has(text);
 }

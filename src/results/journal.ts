@@ -122,18 +122,22 @@ export interface PlainPass {
   readonly checks: number;
   /** The line of its row in the test's data file; 0 without one. */
   readonly line: number;
-  /** Its values, under the columns that the test's header names: see `isPlainRow`. */
+  /** Its values, under the columns that the test's header names. */
   readonly row: Readonly<Record<string, unknown>>;
 }
 
 export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;
 
 /**
- * A plain pass as a line: `+test ordinal twin start set-up body tear-down checks line`, times in microseconds, then the values
+ * Writes a plain pass as a line: `+test ordinal twin start set-up body tear-down checks line`, times in microseconds, then the values
  * after a tab. Its id and its title are worked out from its test's header when somebody asks. Texts of JSON hold neither line breaks nor
  * tabs.
+ *
+ * False, and nothing is written, for a row that does not stand in a journal as it is: words, finite numbers and truths under these
+ * columns do, which names show as they show the recorded row.
  */
-export function writePass(pass: PlainPass, lines: LineBytes, stringify: (value: unknown) => string): void {
+export function writePass(pass: PlainPass, columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
+  const from = lines.length;
   lines.number(plus, pass.test);
   lines.number(blank, pass.ordinal);
   lines.number(blank, pass.twin);
@@ -145,35 +149,30 @@ export function writePass(pass: PlainPass, lines: LineBytes, stringify: (value: 
   lines.number(blank, pass.line);
   lines.unit(tab);
   const { row } = pass;
-  let before = bracket;
+  let seen = 0;
   for (const column in row) {
-    const value = row[column];
-    if (typeof value === 'number') lines.number(before, value);
-    else {
-      lines.unit(before);
-      if (typeof value === 'string') lines.json(value, stringify);
-      else lines.text(String(value));
-    }
-    before = comma;
+    if (columns[seen] !== column || !writeValue(seen === 0 ? bracket : comma, row[column], lines, stringify)) return lines.cut(from);
+    seen++;
   }
-  lines.text(before === bracket ? '[]\n' : ']\n');
+  if (seen !== columns.length) return lines.cut(from);
+  lines.text(seen === 0 ? '[]\n' : ']\n');
+  return true;
+}
+
+function writeValue(before: number, value: unknown, lines: LineBytes, stringify: (value: unknown) => string): boolean {
+  if (typeof value === 'number') {
+    if (!Number.isFinite(value) || Object.is(value, -0)) return false;
+    lines.number(before, value);
+    return true;
+  }
+  if (typeof value !== 'string' && typeof value !== 'boolean') return false;
+  lines.unit(before);
+  if (typeof value === 'string') lines.json(value, stringify);
+  else lines.text(value ? 'true' : 'false');
+  return true;
 }
 
 const [tab, blank, plus, comma, bracket] = [9, 32, 43, 44, 91];
-
-/**
- * Whether a row stands in the journal as it is: words, finite numbers and truths under these columns, which names show as they show
- * the recorded row.
- */
-export function isPlainRow(row: Readonly<Record<string, unknown>>, columns: readonly string[]): boolean {
-  let seen = 0;
-  for (const column in row) {
-    const value = row[column];
-    if (columns[seen++] !== column) return false;
-    if (typeof value === 'number' ? !Number.isFinite(value) || Object.is(value, -0) : typeof value !== 'string' && typeof value !== 'boolean') return false;
-  }
-  return seen === columns.length;
-}
 
 /** Where `nextNumber` goes on. */
 let readFrom = 0;

@@ -21,6 +21,12 @@ export class LineBytes {
     return taken;
   }
 
+  /** Takes back what came since the length was so: always false. */
+  cut(length: number): false {
+    this.#length = length;
+    return false;
+  }
+
   /** One character of ASCII. */
   unit(code: number): void {
     if (this.#length === this.#bytes.length) this.#make(1);

@@ -1,9 +1,10 @@
-import { named, range, suite, test } from 'red-lattice';
+import { named, range, suite, table, test } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { FixtureCosts } from '../../src/results/fixture-costs.ts';
 import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
 import { testsInOrder } from '../../src/results/in-order.ts';
-import { type JournalEntry, JournalReader, type RecordedResult, writeEntry } from '../../src/results/journal.ts';
+import { type JournalEntry, JournalReader, type RecordedResult, writeEntry, writePass } from '../../src/results/journal.ts';
+import { LineBytes } from '../../src/results/line-bytes.ts';
 import { Slowest } from '../../src/results/slowest.ts';
 import { Strip } from '../../src/results/strip.ts';
 import { nothingDone } from '../../src/running/outcome.ts';
@@ -64,6 +65,27 @@ export const records = suite('what is read of a record', [
     );
     check.equal(result.row, pass.row);
     check.equal([result.id.startsWith('a.lattice.ts#stays/t3/'), result.id.endsWith(`~${pass.twin}`), result.tags], [true, pass.twin > 1, ['money']]);
+  }),
+
+  test('a row is written whole where it does not stand in a line as it is: {why}', {
+    cases: table(
+      ['why', 'row'],
+      [
+        ['no number', { nights: Number.NaN }],
+        ['the sign of a zero', { nights: -0 }],
+        ['nothing', { nights: null }],
+        ['a list', { nights: [1] }],
+        ['another column', { night: 1 }],
+        ['one more', { nights: 1, hull: 'cat' }],
+        ['none', {}],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const lines = new LineBytes();
+    lines.text('before');
+    const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: row.row };
+    check.equal(writePass(pass, ['nights'], lines, JSON.stringify), false);
+    check.equal(new TextDecoder().decode(lines.take()), 'before');
   }),
 
   test('a line that was torn off is left out', ({ check }) => {

@@ -24,13 +24,17 @@ export class JournalWriter {
     this.put({ is: 'header', version: journalVersion, lane }, true);
   }
 
-  /** A case that passed with nothing to say; `start` counts from the lane's begin. */
-  pass(run: CaseRun, start: number): void {
+  /**
+   * A case that passed with nothing to say; `start` counts from the lane's begin. False where its row does not stand in a journal as it
+   * is, under its test's columns.
+   */
+  pass(run: CaseRun, start: number, columns: readonly string[]): boolean {
     const { planned, setup, body, teardown, checksPassed } = run;
     const { test, ordinal, twin, entry } = planned;
     const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line: entry.place?.line ?? 0, row: planned.toldRow };
-    writePass(pass, this.#waiting, stringify);
+    if (!writePass(pass, columns, this.#waiting, stringify)) return false;
     if (this.#waiting.length >= blockSize || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();
+    return true;
   }
 
   put(entry: JournalEntry, atOnce = false): void {

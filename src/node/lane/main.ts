@@ -8,7 +8,7 @@ import { ordinaryLimit } from '../../fixtures/instance.ts';
 import { grouped } from '../../problems/grouped.ts';
 import { framesOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { isPlainRow, type JournalEntry, type RecordedResult, type TestHeader } from '../../results/journal.ts';
+import type { JournalEntry, RecordedResult, TestHeader } from '../../results/journal.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { epoch, nextTurn, now } from '../../running/originals.ts';
@@ -254,9 +254,8 @@ class Lane {
             leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
           }
           const { columns, data } = head(planned.test, planned);
-          if (!isNamedByRow(planned, data) || !isPlainRow(planned.toldRow, columns))
-            this.#put({ is: 'ended', result: this.#recorded(planned, resultOf(run, { status: 'passed' }, 1, run.begun - start)) });
-          else if (!this.#finished) this.#journal.pass(run, start);
+          if (this.#finished || (isNamedByRow(planned, data) && this.#journal.pass(run, start, columns))) return;
+          this.#put({ is: 'ended', result: this.#recorded(planned, resultOf(run, { status: 'passed' }, 1, run.begun - start)) });
         },
         testEnded: (test) => {
           if (headed.has(test)) this.#put({ is: 'test-ended', test: test.index });
