@@ -44,9 +44,10 @@ export function coverRows(task: Task): Covered {
   const rows = constructedRows(task, combinations) ?? greedyRows(task, combinations);
   const fixed = plus.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
   const least = constraints.isFree ? leastRows(axes.counts, wanted) : 1;
-  const budget = Math.min(budgets[effort], shares[effort] * combinations.size);
-  return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budget), undecided };
+  return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budgetFor(effort, combinations)), undecided };
 }
+
+const budgetFor = (effort: Effort, { size }: Combinations): number => Math.min(budgets[effort], shares[effort] * size);
 
 function releaseImpossible(combinations: Combinations, axes: Axes, constraints: Constraints): number {
   let undecided = 0;
@@ -79,7 +80,9 @@ function constructedRows({ axes, wanted, constraints, plus, random, effort }: Ta
   const look: Look = (count, each, strength) => lookForRows(count, each, strength, random, partOfBudget * budgets[effort]);
   const constructed = construct(axes.counts.length, levels as number, only.strength, look);
   const isOptimal = constructed && ((levels === 2 && only.strength === 2) || constructed.length === (levels as number) ** only.strength);
-  const started = isOptimal ? undefined : starterRows(axes.counts.length, levels as number, only.strength, random, partForStarters * budgets[effort]);
+  const started = isOptimal
+    ? undefined
+    : starterRows(axes.counts.length, levels as number, only.strength, random, partForStarters * budgetFor(effort, combinations));
   // Nothing is left to a construction's word: what it may have missed is covered here.
   const [one, two] = [constructed, started].map((rows) => rows && completed(rows, axes.counts, wanted, random));
   const rows = one && (!two || one.length <= two.length) ? one : two;

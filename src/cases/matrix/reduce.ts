@@ -19,7 +19,7 @@ export interface Reduction {
 }
 
 /** What a step costs besides looking at combinations. */
-const stepWork = 30;
+export const stepWork = 30;
 
 const ordinaryTemper = { temperature: 0.7, rest: 10 };
 const randomChange = 0.002;

@@ -2,11 +2,10 @@ import type { Random } from '../random.ts';
 import { fieldOf, primePowerFrom } from './galois.ts';
 import { greedy } from './greedy.ts';
 import { type Group, Orbits } from './orbits.ts';
-import { Search } from './reduce.ts';
+import { Search, stepWork } from './reduce.ts';
 
 /** Few rows with much to each: changes for the worse are taken seldom, and cells rest shortly. */
 const temper = { temperature: 0.4, rest: 5 };
-const stepWork = 30;
 /**
  * So many orbits for each starter may be missing where pairs are wanted: a search among all rows finds room for them, and does better
  * from there than from rows in which nothing can move. For more than pairs it takes too long.
