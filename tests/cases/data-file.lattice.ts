@@ -1,4 +1,4 @@
-import { cell, dataFile, named, range, suite, test } from 'red-lattice';
+import { cell, dataFile, named, range, suite, test, values } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
 
@@ -151,6 +151,18 @@ export const reading = suite('a data file', [
     const given = Object.keys(columns).length ? { columns } : {};
     check.matches(await refusal(() => [test('t', { cases: dataFile('stays.csv', given) }, () => {})], memoryFiles({ 'stays.csv': row.text })), row.says);
   }),
+
+  test('cannot be parted by {delimiter}', { cases: values('delimiter', ['', '\n', '"']) }, async ({ row, check }) => {
+    const files = memoryFiles({ 'stays.csv': 'a,b\n1,2\n' });
+    const says = await refusal(() => [test('t', { cases: dataFile('stays.csv', row) }, () => {})], files);
+    check.equal(says, `the options of dataFile: ${JSON.stringify(row.delimiter)} is not a delimiter`);
+  }),
+
+  test('may be parted by several characters, and have no comments', async ({ check }) =>
+    check.equal(await read('a::b\n#1::2\n"x::y"::3\n', { delimiter: '::', comment: '' }), [
+      { a: '#1', b: '2' },
+      { a: 'x::y', b: '3' },
+    ])),
 
   test('written from random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check, log }) => {
     const random = randomFrom(`csv ${row.seed}`);

@@ -56,7 +56,8 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   const { url, files } = await findFile(path, expansion);
   const format = formats[endingOf(url.pathname)];
   if (!format) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(formats) });
-  const comment = options.comment === false ? undefined : (options.comment ?? '#');
+  // Every line begins with an empty text: none is meant.
+  const comment = options.comment === undefined ? '#' : options.comment || undefined;
   const typed = { columns: options.columns, schema: options.schema };
   const bytes = bytesOf(files, url);
   // Readers are loaded when a file of their kind is read.
@@ -69,6 +70,7 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   if (format === 'csv' || format === 'tsv') {
     const { readDelimited } = await import('./delimited.ts');
     const delimiter = options.delimiter ?? (format === 'tsv' ? '\t' : ',');
+    if (/^$|["\r\n]/.test(delimiter)) refuse({ code: 'not-a', wanted: 'delimiter', got: JSON.stringify(delimiter), owner: 'the options of dataFile' });
     yield* readDelimited(text, { name: url.href, delimiter, comment }, typed, expansion.remark);
   } else {
     const { readDocument, readJsonLines } = await import('./documents.ts');
