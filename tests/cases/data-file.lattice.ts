@@ -158,6 +158,9 @@ export const reading = suite('a data file', [
     check.equal(says, `the options of dataFile: ${JSON.stringify(row.delimiter)} is not a delimiter`);
   }),
 
+  test('has records of other lengths than the headings', async ({ check }) =>
+    check.equal(await read('a,b\n1,2\n3\n4,5,6\n7,8\n'), [{ a: '1', b: '2' }, '3:1 1 cell under 2 headings', { a: '4', b: '5' }, { a: '7', b: '8' }])),
+
   test('may be parted by several characters, and have no comments', async ({ check }) =>
     check.equal(await read('a::b\n#1::2\n"x::y"::3\n', { delimiter: '::', comment: '' }), [
       { a: '#1', b: '2' },
@@ -173,7 +176,7 @@ export const reading = suite('a data file', [
     const alphabet = isPlain ? ['a', 'ß', '😀', ';'] : ['a', 'ß', ',', '"', newline, ' ', '#', '😀', ';'];
     const text = (): string => Array.from({ length: random.integer(isPlain ? 1 : 0, 6) }, () => random.pick(alphabet)).join('');
     const columns = Array.from({ length: random.integer(1, 4) }, (_, i) => `c${i}`);
-    const cells = Array.from({ length: isLong ? 700 : random.integer(0, 12) }, () => columns.map(text));
+    const cells = Array.from({ length: isLong ? 1500 : random.integer(0, 12) }, () => columns.map(text));
     const quote = (value: string): string => `"${value.replaceAll('"', '""')}"`;
     // Quotes may be left out where nothing asks for them.
     const write = (value: string): string => (/^[aß😀;]+$/u.test(value) && (isPlain || random.integer(0, 1)) ? value : quote(value));

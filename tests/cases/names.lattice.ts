@@ -3,15 +3,9 @@ import { randomFrom } from '../../src/cases/random.ts';
 
 type Row = Record<string, unknown>;
 
-async function planned(
-  title: string,
-  given: readonly Row[],
-  nameOf?: (row: Row) => string | undefined,
-): Promise<{ id: string; title: string; path: readonly string[] }[]> {
+async function planned(title: string, given: readonly Row[]): Promise<{ id: string; title: string; path: readonly string[] }[]> {
   const cases: { id: string; title: string; path: readonly string[] }[] = [];
-  const source = rows(given);
-  for await (const one of planSuites([test(title, { cases: nameOf ? source.nameBy(nameOf as (row: Row) => string) : source }, () => {})]))
-    cases.push({ id: one.id, title: one.title, path: one.path });
+  for await (const one of planSuites([test(title, { cases: rows(given) }, () => {})])) cases.push({ id: one.id, title: one.title, path: one.path });
   return cases;
 }
 
@@ -89,13 +83,12 @@ export const names = suite('names', [
     const value = (): unknown =>
       random.pick<() => unknown>([
         () => random.integer(0, 300) / random.pick([1, 8, 10, 1000]),
-        () => random.pick([0, -0, -1.5, 0.1 + 0.2, 1e21, 2147483.647, 2147483.648, 2147483647, 2147483648, Number.NaN]),
+        () => random.pick([0, -0, -1.5, 0.3, 0.1 + 0.2, 1e21, 2147483.647, 2147483.648, 2147483647, 2147483648, Number.NaN]),
         () => random.text(random.integer(1, 2), 'ab1_ é'),
         () => random.pick([true, 'true', null]),
       ])();
     const given = Array.from({ length: 3000 }, () => (random.integer(0, 1) ? { a: value(), b: value() } : { a: value() }));
-    // The name of a case may be what another is called by its values.
-    const ids = (await planned('t', given, ({ a }) => (typeof a === 'number' && random.integer(0, 9) === 0 ? `a=${a}` : undefined))).map(({ id }) => id);
+    const ids = (await planned('t', given)).map(({ id }) => id);
     const seen = new Map<string, number>();
     check.equal(
       ids,
