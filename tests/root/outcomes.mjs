@@ -27,6 +27,14 @@ export const outcomes = [
     says: ['the word: not equal', 'actual    "noon"', 'expected  "moon"', 'a.lattice.mjs:2:'],
   },
   {
+    name: 'one failing check in the one process that there is',
+    files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.equal(1, 2));` },
+    args: ['run', '--lanes', '0'],
+    status: 1,
+    last: '0 passed, 1 failed',
+    results: { one: 'failed/check' },
+  },
+  {
     name: 'a failing check after which others pass',
     files: {
       'a.lattice.mjs': `

@@ -359,9 +359,11 @@ class Lane {
     };
     process.on('uncaughtException', (error) => stray(error, 'throw'));
     process.on('unhandledRejection', (error) => stray(error, 'rejection'));
-    process.exit = ((code?: unknown) => {
+    process.exit = ((...given: [] | [code: unknown]) => {
+      const [code] = given;
       this.#exitCalled ??= { code, stack: new Error('exit').stack, run: this.#output.current };
-      return exit(code as number);
+      // Where no status is given, the one that was set stays: to the runtime, `undefined` is one.
+      return given.length === 0 ? exit() : exit(code as number);
     }) as typeof process.exit;
     process.on('exit', (code) => this.#exited(code));
   }

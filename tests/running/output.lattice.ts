@@ -1,0 +1,36 @@
+import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { test, values } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { root, runCommand } from '../program.ts';
+
+const text = `import { stdout } from 'node:process';
+import { test } from 'red-lattice';
+const early = process.stderr;
+export const one = test('writes', ({ check, log }) => {
+  console.log('console');
+  process.stdout.write('stream\\n');
+  stdout.write('by name\\n');
+  early.write('kept from before\\n');
+  log('log');
+  check.fail('to be told');
+});
+`;
+
+export const output = test(
+  'what a case writes is kept with it, whichever way it goes out: {lanes} lanes',
+  {
+    needs: { folder: scratchFolder() },
+    cases: values('lanes', [0, 1]),
+    timeout: 60_000,
+  },
+  async ({ row, check }, { folder }) => {
+    await mkdir(join(folder, 'node_modules'));
+    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+    await writeFile(join(folder, 'writes.lattice.mjs'), text);
+    const { status, out } = await runCommand(['run', '--lanes', String(row.lanes), '--as', 'json'], folder);
+    const { results } = JSON.parse(out) as { results: { output: string[] }[] };
+    check.equal([status, results[0]?.output.join('')], [1, 'console\nstream\nby name\nkept from before\nlog\n']);
+  },
+);
