@@ -7,7 +7,7 @@ import { type Around, attempt } from './attempt.ts';
 import { CaseRun } from './case-run.ts';
 import type { Delivery } from './delivery.ts';
 import { now, today } from './originals.ts';
-import { resultOf } from './outcome.ts';
+import { nothingDone, resultOf } from './outcome.ts';
 import type { CaseResult, Failure } from './result.ts';
 import type { Listener, RunOptions } from './run.ts';
 import type { Open, Placed } from './scopes.ts';
@@ -68,17 +68,7 @@ export class CaseRunner {
 
   /** The result of what was not run. */
   unrun(verdict: Verdict, failures: readonly Failure[]): CaseResult {
-    return {
-      ...verdict,
-      attempts: 0,
-      start: now() - this.#started,
-      times: { setup: 0, body: 0, teardown: 0 },
-      checks: { passed: 0, failed: 0 },
-      failures,
-      steps: [],
-      output: [],
-      attachments: [],
-    };
+    return { ...nothingDone, ...verdict, attempts: 0, start: now() - this.#started, failures, attachments: [] };
   }
 
   #admit(planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
