@@ -84,6 +84,11 @@ export class Delivery {
     return !this.streaming || this.#clock - this.#lastTurn >= turnEvery ? this.turn() : undefined;
   }
 
+  /** When all that has ended has gone out: a promise where something waits. */
+  emptied(): Promise<void> | undefined {
+    return this.#waiting.length > 0 ? this.turn() : undefined;
+  }
+
   turn(): Promise<void> {
     this.#turning ??= nextTurn().then(() => {
       this.#turning = undefined;

@@ -243,7 +243,9 @@ class Runner {
       // Every share of a test meets the end of its rows: one tells.
       if (!share || share.index === 0) this.#sourceBroke(test, last, error);
     }
-    const left = this.#leave(scope).then(() => this.#listener.testEnded?.(test));
+    const left = this.#leave(scope)
+      .then(() => this.#delivery.emptied())
+      .then(() => this.#listener.testEnded?.(test));
     await this.#leaving(left, around.at(-1) as Open, test.parent.inherited.concurrency);
   }
 

@@ -4,6 +4,13 @@ import { test, values } from 'red-lattice';
 import { scratchFolder } from 'red-lattice/node';
 import { root, runCommand } from '../program.ts';
 
+async function makeProject(folder: string, tests: string): Promise<void> {
+  await mkdir(join(folder, 'node_modules'));
+  await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+  await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+  await writeFile(join(folder, 'a.lattice.mjs'), tests);
+}
+
 const text = `import { stdout } from 'node:process';
 import { test } from 'red-lattice';
 const early = process.stderr;
@@ -32,5 +39,23 @@ export const output = test(
     const { status, out } = await runCommand(['run', '--lanes', String(row.lanes), '--as', 'json'], folder);
     const { results } = JSON.parse(out) as { results: { output: string[] }[] };
     check.equal([status, results[0]?.output.join('')], [1, 'console\nstream\nby name\nkept from before\nlog\n']);
+  },
+);
+
+const stream = `import { range, test } from 'red-lattice';
+export const many = test('many', { cases: range('n', 1, 3000) }, ({ check }) => check.holds(true));
+`;
+
+export const counted = test(
+  'a test’s line tells of all its cases, also in a stream: {lanes} lanes',
+  {
+    needs: { folder: scratchFolder() },
+    cases: values('lanes', [0, 1]),
+    timeout: 60_000,
+  },
+  async ({ row, check }, { folder }) => {
+    await makeProject(folder, stream);
+    const { out } = await runCommand(['run', '--lanes', String(row.lanes)], folder);
+    check.matches(out, /^ {2}▪ many {2}3,000 passed/m);
   },
 );
