@@ -1,5 +1,5 @@
-import { type PlainPass, writePass } from '../src/results/journal.ts';
 import { LineBytes } from '../src/results/line-bytes.ts';
+import { type PlainPass, writePass } from '../src/results/plain-pass.ts';
 
 /** A plain pass as a lane's journal has it. */
 export function passLine(pass: PlainPass): string {

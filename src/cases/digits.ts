@@ -25,7 +25,7 @@ export function putDigits(bytes: Uint8Array, from: number, number: number): numb
   return at;
 }
 
-function putWhole(bytes: Uint8Array, from: number, number: number): number {
+export function putWhole(bytes: Uint8Array, from: number, number: number): number {
   const end = from + lengthOf(number);
   let rest = number;
   for (let at = end; at > from; ) {

@@ -101,14 +101,14 @@ export class NameHash {
     this.length += piece.text.length;
   }
 
-  /** 32 bits, never zero. */
+  /** 32 bits. */
   get place(): number {
-    return mixed(this.#a ^ this.length) || 1;
+    return mixed(this.#a ^ this.length);
   }
 
-  /** 32 bits that have nothing to do with the place. */
+  /** 32 bits that have nothing to do with the place, never all zero. */
   get confirmation(): number {
-    return mixed(this.#b);
+    return mixed(this.#b) || 1;
   }
 }
 

@@ -2,7 +2,8 @@ import { clearScreenDown, moveCursor } from 'node:readline';
 import type { Span } from '../fixtures/instance.ts';
 import { type Going, tellGoing, tellGoingPlainly } from '../formats/human/live.ts';
 import { Headings, tellCase, tellOutput, tellTest } from '../formats/human/run.ts';
-import type { JournalEntry, RecordedResult } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal.ts';
+import type { RecordedResult } from '../results/recorded-result.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { Terminal } from './terminal.ts';
 

@@ -1,4 +1,4 @@
-import type { RecordedResult } from '../results/journal.ts';
+import type { RecordedResult } from '../results/recorded-result.ts';
 
 /** What failures of several rows must share to be told together: all but the values. */
 const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>

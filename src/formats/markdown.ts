@@ -2,7 +2,7 @@ import { grouped } from '../problems/grouped.ts';
 import { writePlace } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
-import type { RecordedResult } from '../results/journal.ts';
+import type { RecordedResult } from '../results/recorded-result.ts';
 import type { NameFile } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import type { RunState, TestState } from '../results/run-state.ts';

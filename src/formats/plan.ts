@@ -1,5 +1,6 @@
 import type { Place } from '../problems/place.ts';
-import type { CaseName, JournalEntry, TestHeader } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal.ts';
+import type { CaseName, TestHeader } from '../results/recorded-result.ts';
 
 /** The cases of a plan, as often as they are asked for: they are read again rather than kept. */
 export type Listed = () => Iterable<JournalEntry>;

@@ -13,7 +13,7 @@ export const journalsIn = (folder: string): string[] =>
 /** All that one journal holds; nothing where there is none. */
 export function* readJournal(path: string): Generator<JournalEntry> {
   const tail = new Tail(path);
-  yield* tail.read();
+  for (const entries of tail.read()) yield* entries;
   tail.close();
 }
 
@@ -23,7 +23,7 @@ export function* readJournals(folder: string, prefix = ''): Generator<JournalEnt
     if (!basename(path).startsWith(prefix)) continue;
     const tail = new Tail(path);
     // Of millions of entries, each is handed on by as few hands as can be.
-    for (const entry of tail.read()) yield entry;
+    for (const entries of tail.read()) for (let at = 0; at < entries.length; at++) yield entries[at] as JournalEntry;
     tail.close();
   }
 }

@@ -1,6 +1,7 @@
 import { relative } from 'node:path';
 import type { Problem } from '../problems/problem.ts';
-import type { CaseName, JournalEntry, RecordedResult } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal.ts';
+import type { CaseName, RecordedResult } from '../results/recorded-result.ts';
 import type { LaneState } from '../results/run-state.ts';
 import { nothingDone } from '../running/outcome.ts';
 import type { Failure } from '../running/result.ts';

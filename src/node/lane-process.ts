@@ -55,10 +55,13 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
   const send = (message: ToLane): void => void (child.connected && child.send(message, () => undefined));
   const kill = (): void => void child.kill('SIGKILL');
   const read = (): void => {
-    for (const entry of tail.read()) {
+    for (const entries of tail.read()) {
       heard = Date.now();
-      takeOfLane(lane, entry, heard);
-      take(entry);
+      for (let at = 0; at < entries.length; at++) {
+        const entry = entries[at] as JournalEntry;
+        takeOfLane(lane, entry, heard);
+        take(entry);
+      }
     }
   };
   const look = setInterval(() => {

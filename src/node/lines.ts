@@ -1,16 +1,16 @@
 import { closeSync, openSync, readSync } from 'node:fs';
-import { StringDecoder } from 'node:string_decoder';
 
-const piece = Buffer.alloc(256 * 1024);
+const buffer = new Uint8Array(256 * 1024);
+const lineEnd = 10;
+const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** The whole lines of a file that may still grow. */
 export class Lines {
   readonly #path: string;
-  readonly #decoder = new StringDecoder('utf8');
   #file: number | undefined;
   #offset = 0;
   /** What has come of a line that has not ended. */
-  rest = '';
+  readonly #begun: Uint8Array[] = [];
 
   constructor(path: string) {
     this.#path = path;
@@ -18,19 +18,31 @@ export class Lines {
 
   /** Those that came since the last call, many at a time; none while there is no such file. */
   *read(): Generator<readonly string[]> {
+    for (const piece of this.pieces()) yield decoder.decode(piece.subarray(0, -1)).split('\n');
+  }
+
+  /** The same as they stand, in UTF-8 and with their ends. */
+  *pieces(): Generator<Uint8Array> {
     try {
       this.#file ??= openSync(this.#path, 'r');
     } catch {
       return;
     }
     for (;;) {
-      const length = readSync(this.#file, piece, 0, piece.length, this.#offset);
+      const length = readSync(this.#file, buffer, 0, buffer.length, this.#offset);
       if (length === 0) return;
       this.#offset += length;
-      const lines = (this.rest + this.#decoder.write(piece.subarray(0, length))).split('\n');
-      this.rest = lines.pop() as string;
-      yield lines;
+      // With a long line, no end may be in sight.
+      const end = buffer.lastIndexOf(lineEnd, length - 1) + 1;
+      const whole = end === 0 ? undefined : Buffer.concat([...this.#begun.splice(0), buffer.subarray(0, end)]);
+      if (end < length) this.#begun.push(buffer.slice(end, length));
+      if (whole) yield whole;
     }
+  }
+
+  /** What stands behind the last whole line. */
+  get rest(): string {
+    return decoder.decode(Buffer.concat(this.#begun));
   }
 
   close(): void {

@@ -1,4 +1,5 @@
-import type { JournalEntry, RecordedResult, TestHeader } from './journal.ts';
+import type { JournalEntry } from './journal.ts';
+import type { RecordedResult, TestHeader } from './recorded-result.ts';
 
 /** A test with its results. */
 export interface TestResults {

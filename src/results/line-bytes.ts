@@ -1,5 +1,8 @@
 import { mostDigits, putDigits } from '../cases/digits.ts';
 
+const zero = 48;
+const quote = 34;
+const backslash = 92;
 /** The longest text that is taken character by character: from there on the runtime's own encoder is faster. */
 const shortText = 64;
 const encoder = new TextEncoder();
@@ -49,11 +52,21 @@ export class LineBytes {
 
   /** A finite number as JSON has it, behind a character of ASCII. */
   number(before: number, number: number): void {
-    this.#make(1 + mostDigits);
-    this.#bytes[this.#length++] = before;
-    const end = putDigits(this.#bytes, this.#length, number);
+    const from = this.#length;
+    if (from + 1 + mostDigits > this.#bytes.length) this.#make(1 + mostDigits);
+    const bytes = this.#bytes;
+    bytes[from] = before;
+    // Most are of one digit.
+    if ((number > 0 && number < 10 && (number | 0) === number) || Object.is(number, 0)) {
+      bytes[from + 1] = zero + number;
+      this.#length = from + 2;
+    } else this.#digits(from + 1, number);
+  }
+
+  #digits(from: number, number: number): void {
+    const end = putDigits(this.#bytes, from, number);
+    this.#length = end < 0 ? from : end;
     if (end < 0) this.text(String(number));
-    else this.#length = end;
   }
 
   /** Puts a text of plain characters; nothing of any other. */
@@ -82,6 +95,3 @@ export class LineBytes {
     this.#bytes = larger;
   }
 }
-
-const quote = 34;
-const backslash = 92;

@@ -6,8 +6,9 @@ import { wording } from '../problems/wording.ts';
 import type { BindingUse } from '../running/bindings.ts';
 import { nothingDone } from '../running/outcome.ts';
 import type { CaseResult, Failure } from '../running/result.ts';
-import { type JournalEntry, journalVersion, type RecordedResult, type TestHeader, type UsedFixture } from './journal.ts';
+import { type JournalEntry, journalVersion } from './journal.ts';
 import type { Leak } from './leaks.ts';
+import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
 
 /** Of the published shape, which `schema/report-1.json` describes: the first number changes when a reader of the old one would be wrong. */

@@ -2,8 +2,9 @@ import type { Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type Status, statuses } from '../running/result.ts';
 import { FixtureCosts } from './fixture-costs.ts';
-import type { CaseName, Doing, JournalEntry, RecordedResult, TestHeader } from './journal.ts';
+import type { Doing, JournalEntry } from './journal.ts';
 import type { Leak } from './leaks.ts';
+import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 import { Slowest } from './slowest.ts';
 import { Strip } from './strip.ts';
 

@@ -1,4 +1,5 @@
 import { named, planSuites, range, rows, suite, table, test } from 'red-lattice';
+import { Identities } from '../../src/cases/identity.ts';
 import { randomFrom } from '../../src/cases/random.ts';
 
 type Row = Record<string, unknown>;
@@ -99,6 +100,20 @@ export const names = suite('names', [
         return twin === 1 ? own : `${own}~${twin}`;
       }),
     );
+  }),
+
+  test('are told apart in tables of any size: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
+    const random = randomFrom(`tables ${row.seed}`);
+    const identities = new Identities([random.integer(2, 6), random.integer(8, 20), random.integer(24, 40)]);
+    const seen = new Map<number, number>();
+    for (let batch = 0; batch < 20; batch++) {
+      const numbers = Array.from({ length: random.integer(0, 30) }, () => random.integer(0, 150));
+      const twins = numbers.map((number) => {
+        seen.set(number, (seen.get(number) ?? 0) + 1);
+        return seen.get(number);
+      });
+      check.equal(identities.add(numbers.map((number) => ({ row: { number }, name: undefined }))), twins as number[]);
+    }
   }),
 
   test('a path is the same for all cases of a test', async ({ check }) => {

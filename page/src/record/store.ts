@@ -1,6 +1,7 @@
 import type { Span } from '../../../src/fixtures/instance.ts';
-import { type JournalEntry, JournalReader, type RecordedResult, type TestHeader } from '../../../src/results/journal.ts';
+import { type JournalEntry, JournalReader } from '../../../src/results/journal.ts';
 import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-record.ts';
+import type { RecordedResult, TestHeader } from '../../../src/results/recorded-result.ts';
 import type { RunInfo } from '../../../src/results/run-info.ts';
 import { emptyState, type RunState, take } from '../../../src/results/run-state.ts';
 import type { Status } from '../../../src/running/result.ts';

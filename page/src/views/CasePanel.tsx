@@ -1,7 +1,7 @@
 import { commandAgain } from '../../../src/formats/again.ts';
 import { duration, visible } from '../../../src/formats/style.ts';
 import { writePlace } from '../../../src/problems/place.ts';
-import type { UsedFixture } from '../../../src/results/journal.ts';
+import type { UsedFixture } from '../../../src/results/recorded-result.ts';
 import type { StepResult } from '../../../src/running/result.ts';
 import { Command } from '../parts/Copy.tsx';
 import { FailureBlock } from '../parts/Failure.tsx';

@@ -2,7 +2,7 @@ import { useMemo, useState } from 'react';
 import { nameOfValues } from '../../../src/cases/names.ts';
 import { duration, visible } from '../../../src/formats/style.ts';
 import { axesOf, type Cell, chooseSides, type Grid, gridOf, tellValue } from '../../../src/results/grid.ts';
-import type { RecordedResult } from '../../../src/results/journal.ts';
+import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { holdAll, tellCondition } from '../../../src/results/where/condition.ts';
 import { Sign, signs } from '../parts/Status.tsx';

@@ -1,7 +1,7 @@
 import { nameOfValues } from '../../cases/names.ts';
 import { type DifferenceLine, difference, distance, textIn } from '../../checks/difference.ts';
 import { type Place, writePlace } from '../../problems/place.ts';
-import type { RecordedResult, UsedFixture } from '../../results/journal.ts';
+import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
 import type { Failure } from '../../running/result.ts';
 import { commandAgain } from '../again.ts';
 import { oneLine, type Style, visible } from '../style.ts';

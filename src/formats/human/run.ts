@@ -2,7 +2,7 @@ import { grouped } from '../../problems/grouped.ts';
 import { type Place, writePlace } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { wording } from '../../problems/wording.ts';
-import type { RecordedResult } from '../../results/journal.ts';
+import type { RecordedResult } from '../../results/recorded-result.ts';
 import type { RunState, TestState } from '../../results/run-state.ts';
 import { worstFirst } from '../../results/strip.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';

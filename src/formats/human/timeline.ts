@@ -1,6 +1,6 @@
 import type { Span } from '../../fixtures/instance.ts';
 import { grouped } from '../../problems/grouped.ts';
-import type { RecordedResult } from '../../results/journal.ts';
+import type { RecordedResult } from '../../results/recorded-result.ts';
 import { duration, fitted, oneLine, type Style, widthOf } from '../style.ts';
 
 /** When something was set up, ran and was torn down, in milliseconds since its lane began. */

@@ -1,6 +1,7 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
-import { type JournalEntry, journalVersion, writeEntry, writePass } from '../../results/journal.ts';
+import { type JournalEntry, journalVersion, writeEntry } from '../../results/journal.ts';
 import { LineBytes } from '../../results/line-bytes.ts';
+import { writePass } from '../../results/plain-pass.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { now, stringify } from '../../running/originals.ts';
 

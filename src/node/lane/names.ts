@@ -1,5 +1,5 @@
 import { placeOf } from '../../problems/place.ts';
-import type { CaseName, TestHeader } from '../../results/journal.ts';
+import type { CaseName, TestHeader } from '../../results/recorded-result.ts';
 import { recordedRow } from '../../results/rows.ts';
 import { explainCase } from '../../running/explain.ts';
 import { type Hides, withoutHiddenSettings } from '../../suites/hidden.ts';

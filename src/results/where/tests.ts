@@ -1,4 +1,5 @@
-import type { JournalEntry, RecordedResult } from '../journal.ts';
+import type { JournalEntry } from '../journal.ts';
+import type { RecordedResult } from '../recorded-result.ts';
 import { CauseCounter, causesOf, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';
 

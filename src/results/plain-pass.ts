@@ -1,0 +1,203 @@
+import { caseSlug, nameOfValues } from '../cases/names.ts';
+import { fillTitle, hasPlaceholders, readTitle } from '../cases/title.ts';
+import type { Place } from '../problems/place.ts';
+import { idOf, titleOf } from '../suites/planned.ts';
+import type { LineBytes } from './line-bytes.ts';
+import type { RecordedResult, TestHeader } from './recorded-result.ts';
+
+const tab = 9;
+const lineEnd = 10;
+const blank = 32;
+const plus = 43;
+const comma = 44;
+const zero = 48;
+const nine = 57;
+const bracket = 91;
+const endBracket = 93;
+
+/** A passed case of which there is nothing to say but its times: by far the most frequent entry. */
+export interface PlainPass {
+  readonly test: number;
+  readonly ordinal: number;
+  readonly twin: number;
+  /** Milliseconds. */
+  readonly start: number;
+  readonly setup: number;
+  readonly body: number;
+  readonly teardown: number;
+  readonly checks: number;
+  /** The line of its row in the test's data file; 0 without one. */
+  readonly line: number;
+  /** Its values, under the columns that the test's header names. */
+  readonly row: Readonly<Record<string, unknown>>;
+}
+
+/** Whole microseconds; as a small integer where it is one, which is far faster to write. */
+const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
+
+/**
+ * Writes a plain pass as a line: `+test ordinal twin start set-up body tear-down checks line`, times in microseconds, then the values
+ * after a tab. Its id and its title are worked out from its test's header when somebody asks. Texts of JSON hold neither line breaks nor
+ * tabs.
+ *
+ * False, and nothing is written, for a row that does not stand in a journal as it is: words, finite numbers and truths under these
+ * columns do, which names show as they show the recorded row.
+ */
+export function writePass(pass: PlainPass, columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
+  const from = lines.length;
+  lines.number(plus, pass.test);
+  lines.number(blank, pass.ordinal);
+  lines.number(blank, pass.twin);
+  lines.number(blank, micro(pass.start));
+  lines.number(blank, micro(pass.setup));
+  lines.number(blank, micro(pass.body));
+  lines.number(blank, micro(pass.teardown));
+  lines.number(blank, pass.checks);
+  lines.number(blank, pass.line);
+  lines.unit(tab);
+  const { row } = pass;
+  let seen = 0;
+  for (const column in row) {
+    if (columns[seen] !== column || !writeValue(seen === 0 ? bracket : comma, row[column], lines, stringify)) return lines.cut(from);
+    seen++;
+  }
+  if (seen !== columns.length) return lines.cut(from);
+  lines.text(seen === 0 ? '[]\n' : ']\n');
+  return true;
+}
+
+function writeValue(before: number, value: unknown, lines: LineBytes, stringify: (value: unknown) => string): boolean {
+  if (typeof value === 'number') {
+    if (!Number.isFinite(value) || Object.is(value, -0)) return false;
+    lines.number(before, value);
+    return true;
+  }
+  if (typeof value !== 'string' && typeof value !== 'boolean') return false;
+  lines.unit(before);
+  if (typeof value === 'string') lines.json(value, stringify);
+  else lines.text(value ? 'true' : 'false');
+  return true;
+}
+
+/** Where `nextNumber` goes on; -1 when it has met what stands in no whole line. */
+let readFrom = 0;
+
+/** The whole number that stands next in a line, and the blank or tab after it: taken digit by digit, as millions are read. */
+function nextNumber(bytes: Uint8Array): number {
+  if (readFrom < 0) return 0;
+  let at = readFrom;
+  let number = 0;
+  for (;;) {
+    const unit = bytes[at++] as number;
+    if (unit >= zero && unit <= nine) number = number * 10 + unit - zero;
+    else {
+      readFrom = unit === blank || unit === tab ? at : -1;
+      return number;
+    }
+  }
+}
+
+const nothing: readonly never[] = [];
+const decoder = new TextDecoder();
+
+/** A plain pass as whole results are; what takes time, or room, is worked out when it is asked for. */
+class ReadPass implements RecordedResult {
+  readonly test: number;
+  readonly ordinal: number;
+  readonly #twin: number;
+  /** Microseconds, as are the others: whole numbers take no room of their own. */
+  readonly #start: number;
+  readonly #setup: number;
+  readonly #body: number;
+  readonly #teardown: number;
+  readonly #passed: number;
+  readonly #line: number;
+  readonly #header: TestHeader | undefined;
+  readonly #bytes: Uint8Array;
+  readonly #from: number;
+  /** Where the line ends. */
+  readonly end: number;
+  readonly isWhole: boolean;
+  #row: RecordedResult['row'] | undefined;
+
+  constructor(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>) {
+    readFrom = from + 1;
+    this.test = nextNumber(bytes);
+    this.ordinal = nextNumber(bytes);
+    this.#twin = nextNumber(bytes);
+    this.#start = nextNumber(bytes);
+    this.#setup = nextNumber(bytes);
+    this.#body = nextNumber(bytes);
+    this.#teardown = nextNumber(bytes);
+    this.#passed = nextNumber(bytes);
+    this.#line = nextNumber(bytes);
+    this.#header = headers.get(this.test);
+    this.#bytes = bytes;
+    this.#from = readFrom;
+    this.end = endOfLine(bytes, readFrom < 0 ? from : readFrom);
+    this.isWhole = readFrom > 0 && bytes[readFrom - 1] === tab && bytes[this.end - 1] === endBracket;
+  }
+
+  get status(): 'passed' {
+    return 'passed';
+  }
+  get attempts(): number {
+    return 1;
+  }
+  get failures(): readonly never[] {
+    return nothing;
+  }
+  get steps(): readonly never[] {
+    return nothing;
+  }
+  get output(): readonly never[] {
+    return nothing;
+  }
+  get attachments(): readonly never[] {
+    return nothing;
+  }
+  get start(): number {
+    return this.#start / 1000;
+  }
+  get times(): RecordedResult['times'] {
+    return { setup: this.#setup / 1000, body: this.#body / 1000, teardown: this.#teardown / 1000 };
+  }
+  get checks(): RecordedResult['checks'] {
+    return { passed: this.#passed, failed: 0 };
+  }
+  get row(): RecordedResult['row'] {
+    if (!this.#row) {
+      const values = JSON.parse(decoder.decode(this.#bytes.subarray(this.#from, this.end))) as unknown[];
+      this.#row = Object.fromEntries((this.#header?.columns ?? []).map((column, i) => [column, values[i]]));
+    }
+    return this.#row;
+  }
+  get id(): string {
+    return idOf(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.row, undefined), this.#twin);
+  }
+  get title(): string {
+    const path = this.#header?.path ?? [];
+    const template = readTitle(path.at(-1) ?? '');
+    const { row } = this;
+    return titleOf([...path.slice(0, -1), fillTitle(template, row)], hasPlaceholders(template) ? '' : nameOfValues(row));
+  }
+  get tags(): readonly string[] {
+    return this.#header?.tags ?? [];
+  }
+  get place(): Place | undefined {
+    return this.#line && this.#header?.data !== undefined ? { file: this.#header.data, line: this.#line, column: 1 } : undefined;
+  }
+}
+
+/** Where a line ends: its length, where nothing comes behind it. */
+export function endOfLine(bytes: Uint8Array, from: number): number {
+  let end = from;
+  while (end < bytes.length && bytes[end] !== lineEnd) end++;
+  return end;
+}
+
+/** The plain pass of the line that begins there, in UTF-8; undefined for one that was torn off. The bytes are not to change any more. */
+export function readPass(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>): ReadPass | undefined {
+  const pass = new ReadPass(bytes, from, headers);
+  return pass.isWhole ? pass : undefined;
+}
