@@ -1,4 +1,5 @@
 import { Identities } from '../cases/identity.ts';
+import { layMarks, type Marks } from '../cases/marks.ts';
 import { slug } from '../cases/names.ts';
 import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { Cases, type Facts } from '../cases/source.ts';
@@ -55,4 +56,15 @@ export async function factsOfSource(test: PlannedTest, surroundings: Surrounding
   const { cases } = test.test.options;
   const facts = cases ? (Cases.partsOf(cases).facts ?? []) : [];
   return Promise.all(facts.map((make) => make(expansionOf(test, surroundings))));
+}
+
+/** A row of a suite with that of the suite around it. */
+export function joinEntries(outer: Entry | undefined, inner: Entry): Entry {
+  if (!outer) return inner;
+  return {
+    ...inner,
+    row: { ...outer.row, ...inner.row },
+    name: outer.name && inner.name ? `${outer.name}, ${inner.name}` : (inner.name ?? outer.name),
+    marks: outer.marks && inner.marks ? layMarks<Marks>(outer.marks, inner.marks) : (inner.marks ?? outer.marks),
+  };
 }

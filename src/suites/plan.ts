@@ -3,12 +3,13 @@ import { caseSlug, slug } from '../cases/names.ts';
 import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { Cases, entriesOf } from '../cases/source.ts';
 import { checkTitle, fillTitle, readTitle } from '../cases/title.ts';
-import { type Definition, FixtureOf, fixture, isSource, type Source } from '../fixtures/fixture.ts';
+import { type Definition, FixtureOf, isSource, type Source } from '../fixtures/fixture.ts';
 import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
-import { levelsOf, needsOf, strangeTags } from './expand.ts';
+import { joinEntries, levelsOf, needsOf, strangeTags } from './expand.ts';
 import { withoutHidden } from './hidden.ts';
+import { aroundsOf, bindingsOf, laid } from './options.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
 import { type Around, type Child, type Options, SuiteOf, type SuiteOptions, TestOf } from './suite.ts';
 
@@ -355,54 +356,3 @@ const problemsOf = (error: unknown, source: string): readonly Problem[] =>
 
 const definitionOf = (source: FixtureOf | { target: Source<any> }): Definition =>
   source instanceof FixtureOf ? source.definition : definitionOf((source as { target: FixtureOf }).target);
-
-function bindingsOf(bind: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
-  return (typeof bind === 'function' ? bind(row) : bind) ?? [];
-}
-
-/** A suite's options with those of its adaptations laid over: tags and fixtures add up, for the rest the later wins. */
-function laid(layers: SuiteOf['layers']): SuiteOptions<any> {
-  let whole: Record<string, unknown> = {};
-  for (const { options } of layers) {
-    const next: Record<string, unknown> = { ...whole };
-    for (const [name, value] of Object.entries(options)) {
-      if (value === undefined) continue;
-      const before = whole[name] as unknown[] | undefined;
-      next[name] =
-        (name === 'tags' || name === 'always' || name === 'locks') && before
-          ? [...before, ...(value as unknown[])]
-          : name === 'marks' && before
-            ? { ...before, ...(value as object) }
-            : value;
-    }
-    whole = next;
-  }
-  return whole as SuiteOptions<any>;
-}
-
-/** By their scope: one object may stand under both names. */
-const arounds = { case: new WeakMap<Around, Source<any>>(), suite: new WeakMap<Around, Source<any>>() };
-
-/** The fixtures that `each` and `once` are short for. */
-function aroundsOf({ each, once }: { each?: Around | undefined; once?: Around | undefined }): Source<any>[] {
-  const make = (around: Around | undefined, scope: 'case' | 'suite', name: string): Source<any>[] => {
-    if (!around) return [];
-    let made = arounds[scope].get(around);
-    if (!made) {
-      made = fixture(name, { scope, setup: (moment) => around.setup?.(moment), teardown: (_value, _needs, outcome) => around.teardown?.(outcome) });
-      arounds[scope].set(around, made);
-    }
-    return [made];
-  };
-  return [...make(once, 'suite', 'once'), ...make(each, 'case', 'each')];
-}
-
-function joinEntries(outer: Entry | undefined, inner: Entry): Entry {
-  if (!outer) return inner;
-  return {
-    ...inner,
-    row: { ...outer.row, ...inner.row },
-    name: outer.name && inner.name ? `${outer.name}, ${inner.name}` : (inner.name ?? outer.name),
-    marks: outer.marks && inner.marks ? layMarks<Marks>(outer.marks, inner.marks) : (inner.marks ?? outer.marks),
-  };
-}

@@ -36,8 +36,8 @@ const lies = [
   [
     'every second result is not recorded',
     'node/lane/main.ts',
-    "          this.#put({ is: 'ended', result: this.#recorded(planned, result) }, result",
-    "          if (planned.ordinal % 2 === 0) this.#put({ is: 'ended', result: this.#recorded(planned, result) }, result",
+    '          this.#record.ended(planned, result);\n        },\n',
+    '          if (planned.ordinal % 2 === 0) this.#record.ended(planned, result);\n        },\n',
   ],
   [
     'a result is recorded twice',
@@ -133,8 +133,8 @@ const lies = [
   [
     'plan runs the tests',
     'node/lane/main.ts',
-    "if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#put(entry));",
-    "if (mode === 'plan') { await this.#run(plan); await listCases(plan, selection, this.#surroundings, (entry) => this.#put(entry)); }",
+    "if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));",
+    "if (mode === 'plan') { await this.#run(plan); await listCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry)); }",
   ],
 ];
 

@@ -1,22 +1,17 @@
-import { mkdirSync, writeFileSync } from 'node:fs';
-import { basename, join, relative } from 'node:path';
+import { relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { hash } from '../../cases/hash.ts';
-import { slug } from '../../cases/names.ts';
 import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
-import { grouped } from '../../problems/grouped.ts';
 import { framesOf } from '../../problems/place.ts';
-import type { Problem } from '../../problems/problem.ts';
-import type { JournalEntry } from '../../results/journal.ts';
-import type { RecordedResult, TestHeader } from '../../results/recorded-result.ts';
+import type { TestHeader } from '../../results/recorded-result.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { epoch, nextTurn, now } from '../../running/originals.ts';
 import { nothingDone, resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Part, type Running, runPlan } from '../../running/run.ts';
-import { type Hides, hidesBy, Secrets } from '../../suites/hidden.ts';
+import { hidesBy } from '../../suites/hidden.ts';
 import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import type { CaseOf, Plan, PlannedTest } from '../../suites/planned.ts';
@@ -29,20 +24,17 @@ import { isToLane, type Job, type ToCoordinator, type ToLane } from '../protocol
 import type { Channel } from './channel.ts';
 import { dealtBy, recordedIn } from './earlier-results.ts';
 import { FixtureHost } from './host.ts';
-import { JournalWriter } from './journal-writer.ts';
+import { LaneRecord } from './lane-record.ts';
 import { LeakCounter, LeakFinder } from './leaks.ts';
 import { explainCases, listCases } from './listing.ts';
 import { loadFile } from './load.ts';
 import { type Compiling, modulesIn, readConfig } from './modules.ts';
-import { detailsOf, headerOf, isNamedByRow, nameIfAny, nameOf } from './names.ts';
+import { headerOf, nameIfAny, nameOf } from './names.ts';
 import { Output } from './output.ts';
 import { RemoteRunFixtures } from './run-fixtures.ts';
 
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
-
-/** What a lane writes outside of cases is kept up to here. Characters. */
-const mostLoose = 1_000_000;
 
 /** The way to the coordinator. */
 let channel: Channel;
@@ -75,12 +67,10 @@ export function laneMain(given: Channel): void {
 class Lane {
   readonly #job: Job;
   readonly #signal: AbortSignal;
-  readonly #journal: JournalWriter;
+  readonly #record: LaneRecord;
   readonly #output = new Output();
   readonly #modules: Modules;
   readonly #surroundings: Surroundings;
-  readonly #hides: Hides | undefined;
-  readonly #secrets: Secrets | undefined;
   readonly #under = new Set<CaseRun>();
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
@@ -94,20 +84,16 @@ class Lane {
   #dealt: (piece: Dealt | undefined) => void = () => undefined;
   readonly #locked = new Map<number, () => void>();
   #requests = 0;
-  #looseLength = 0;
-  #attachments = 0;
-  #finished = false;
 
   constructor(job: Job, signal: AbortSignal, compiling: Compiling) {
     this.#job = job;
     this.#signal = signal;
-    this.#hides = hidesBy(job.redact);
-    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache), tags: job.tags && new Set(job.tags), hides: this.#hides };
-    this.#secrets = this.#hides && new Secrets(this.#hides);
+    const hides = hidesBy(job.redact);
+    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache), tags: job.tags && new Set(job.tags), hides };
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
-    this.#journal = new JournalWriter(job.journal, job.lane, ({ message }) => say({ from: 'lane', say: 'unwritable', reason: message }));
+    this.#record = new LaneRecord(job, hides, ({ message }) => say({ from: 'lane', say: 'unwritable', reason: message }));
     this.#modules = modulesIn(job.cache, compiling, say);
   }
 
@@ -117,16 +103,16 @@ class Lane {
     try {
       await this.#do();
     } catch (error) {
-      this.#told({ code: 'lane-lost', reason: `the runner itself broke: ${failureOfThrow(error, 'throw', {}).message}` });
+      this.#record.told({ code: 'lane-lost', reason: `the runner itself broke: ${failureOfThrow(error, 'throw', {}).message}` });
       this.#end();
     }
   }
 
   async #do(): Promise<void> {
     const loaded = await this.#load();
-    this.#put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#job.loadTimeout } }, true);
+    this.#record.put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#job.loadTimeout } }, true);
     const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
-    this.#put(
+    this.#record.put(
       {
         is: 'planned',
         files: plan.files.length,
@@ -139,11 +125,11 @@ class Lane {
     );
     if (plan.problems.length === 0) {
       const { mode, selection } = this.#job;
-      if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#put(entry));
-      else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#put(entry));
+      if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
+      else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
       else if (mode === 'run') await this.#run(plan);
     }
-    if (this.#job.mode === 'host') this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, (text) => this.#put({ is: 'output', text })));
+    if (this.#job.mode === 'host') this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, (text) => this.#record.put({ is: 'output', text })));
     else this.#end();
   }
 
@@ -155,12 +141,12 @@ class Lane {
     else if (message.say === 'fetch') say({ from: 'lane', say: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
     else if (message.say === 'used') await (await this.#host).used(message.address, message.users);
     else {
-      this.#put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: ordinaryLimit } }, true);
+      this.#record.put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: ordinaryLimit } }, true);
       for (const { fixture, failure } of await (await this.#host).close()) {
         const result = { ...nothingDone, status: 'errored', cause: 'teardown', failures: [failure] } as const;
-        this.#put({ is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result }, true);
+        this.#record.put({ is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result }, true);
       }
-      this.#put({ is: 'finished', selected: 0, stuck: false }, true);
+      this.#record.put({ is: 'finished', selected: 0, stuck: false }, true);
       this.#end();
     }
   }
@@ -170,14 +156,14 @@ class Lane {
     for (const path of this.#job.files) {
       if (this.#job.unloadable.includes(path)) continue;
       this.#loading = path;
-      this.#put({ is: 'doing', doing: { what: 'load', name: path, limit: this.#job.loadTimeout } }, true);
+      this.#record.put({ is: 'doing', doing: { what: 'load', name: path, limit: this.#job.loadTimeout } }, true);
       const begun = now();
       const outcome = await loadFile(path, this.#job.root, this.#modules, this.#job.loadTimeout);
       this.#loading = undefined;
-      if ('code' in outcome) this.#put({ is: 'told', problem: outcome }, true);
+      if ('code' in outcome) this.#record.put({ is: 'told', problem: outcome }, true);
       else {
         loaded.push(outcome);
-        this.#put({ is: 'loaded', file: outcome.file, milliseconds: now() - begun, reads: this.#modules.reachedFrom(pathToFileURL(path).href) });
+        this.#record.put({ is: 'loaded', file: outcome.file, milliseconds: now() - begun, reads: this.#modules.reachedFrom(pathToFileURL(path).href) });
       }
     }
     return loaded;
@@ -185,9 +171,9 @@ class Lane {
 
   async #run(plan: Plan): Promise<void> {
     const { select, asked, all } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
-    this.#secrets?.learnSettings(plan);
+    this.#record.learn(plan);
     const pieces = this.#job.amongOthers ? piecesOf(plan) : [{ tests: plan.tests.map(({ index }) => index), splits: false }];
-    this.#put({ is: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
+    this.#record.put({ is: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
     const headed = new Map<PlannedTest, { readonly header: TestHeader; first: CaseOf | undefined }>();
     let streaming = false;
     /** Puts a test's header before its first entry; what its first row tells of all stands in it, too. */
@@ -196,14 +182,14 @@ class Lane {
       if (!head) {
         head = { header: headerOf(test, first), first };
         headed.set(test, head);
-        this.#put({ is: 'test', header: head.header });
+        this.#record.put({ is: 'test', header: head.header });
       }
       head.first ??= first;
       return head.header;
     };
     const leaks = new LeakCounter();
     const finder = this.#job.findLeaks ? new LeakFinder(() => nameIfAny(this.#output.current?.planned)) : undefined;
-    this.#put({ is: 'running', at: epoch() });
+    this.#record.put({ is: 'running', at: epoch() });
     this.#running = runPlan(
       plan,
       {
@@ -231,21 +217,21 @@ class Lane {
           if (phase !== 'teardown') head(run.planned.test, run.planned);
           if (!this.#under.has(run)) {
             this.#under.add(run);
-            this.#put({ is: 'begun', name: nameOf(run.planned), attempt: 1 });
+            this.#record.put({ is: 'begun', name: nameOf(run.planned), attempt: 1 });
           }
-          this.#put({ is: 'doing', doing: { what: phase, name: run.planned.id, limit } }, true);
+          this.#record.put({ is: 'doing', doing: { what: phase, name: run.planned.id, limit } }, true);
         },
         streaming: (test, limit) => {
           streaming = true;
           head(test);
-          this.#put({ is: 'streaming', test: test.index, limit }, true);
+          this.#record.put({ is: 'streaming', test: test.index, limit }, true);
         },
-        closing: (name, limit) => this.#put({ is: 'doing', doing: { what: 'teardown', name, limit } }, true),
+        closing: (name, limit) => this.#record.put({ is: 'doing', doing: { what: 'teardown', name, limit } }, true),
         ended: (planned, result, run) => {
           head(planned.test, planned);
           if (run) this.#under.delete(run);
           if (run && !streaming) leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
-          this.#put({ is: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
+          this.#record.ended(planned, result);
         },
         passed: (run, start) => {
           const { planned } = run;
@@ -254,40 +240,38 @@ class Lane {
           if (!streaming) {
             leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
           }
-          const { columns, data } = head(planned.test, planned);
-          if (this.#finished || (isNamedByRow(planned, data) && this.#journal.pass(run, start, columns))) return;
-          this.#put({ is: 'ended', result: this.#recorded(planned, resultOf(run, { status: 'passed' }, 1, run.begun - start)) });
+          this.#record.passed(run, start, head(planned.test, planned));
         },
         testEnded: (test) => {
-          if (headed.has(test)) this.#put({ is: 'test-ended', test: test.index });
+          if (headed.has(test)) this.#record.put({ is: 'test-ended', test: test.index });
         },
         span: (span) => {
           if (span.scope !== 'case') leaks.look({ id: span.of, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.of}`, span.what === 'teardown');
-          this.#put({ is: 'span', span });
+          this.#record.put({ is: 'span', span });
         },
-        tornDown: ({ id, title }, result) => this.#put({ is: 'torn', id, title, result }, true),
-        loose: (text) => this.#loose(text),
-        turn: () => this.#journal.flush(),
-        told: (problem) => this.#told(problem),
+        tornDown: ({ id, title }, result) => this.#record.put({ is: 'torn', id, title, result }, true),
+        loose: (text) => this.#record.loose(text),
+        turn: () => this.#record.flush(),
+        told: (problem) => this.#record.told(problem),
       },
     );
     const { selected, stuck, bindings, warnings } = await this.#running.done;
     // What takes a while to work out, and nothing waits for any more.
-    for (const { header, first } of headed.values()) if (first) this.#put({ is: 'test', header: { ...header, ...this.#clean(detailsOf(first, this.#hides)) } });
-    this.#put({ is: 'bindings', uses: bindings, warnings });
+    for (const { header, first } of headed.values()) if (first) this.#record.detailed(header, first);
+    this.#record.put({ is: 'bindings', uses: bindings, warnings });
     // What is being closed has a moment to be gone.
     await nextTurn();
     await nextTurn();
     leaks.look(undefined);
     // What the coordinator has open in the same process is no case's.
-    this.#put({ is: 'leaks', leaks: finder?.leaks ?? (channel.ownsProcess ? leaks.leaks : []) });
-    this.#put({ is: 'finished', selected, stuck }, true);
+    this.#record.put({ is: 'leaks', leaks: finder?.leaks ?? (channel.ownsProcess ? leaks.leaks : []) });
+    this.#record.put({ is: 'finished', selected, stuck }, true);
   }
 
   /** What the coordinator deals to this lane, piece after piece. */
   async *#pieces(plan: Plan): AsyncGenerator<Part> {
     for (;;) {
-      this.#put({ is: 'idle' }, true);
+      this.#record.put({ is: 'idle' }, true);
       const dealt = await new Promise<Dealt | undefined>((resolve) => {
         this.#dealt = resolve;
         this.#signal.addEventListener('abort', () => resolve(undefined), { once: true });
@@ -311,51 +295,16 @@ class Lane {
     return () => say({ from: 'lane', say: 'unlock', names });
   }
 
-  #put(entry: JournalEntry, atOnce = false): void {
-    if (!this.#finished) this.#journal.put(entry, atOnce);
-  }
-
-  /** What belongs to no case, as far as it is no flood. */
-  #loose(text: string): void {
-    this.#looseLength += text.length;
-    if (this.#looseLength <= mostLoose) this.#put({ is: 'output', text: this.#secrets ? this.#secrets.clean(text) : text });
-    else if (this.#looseLength - text.length <= mostLoose)
-      this.#put({ is: 'output', text: `… what came after ${grouped(mostLoose)} characters was not kept\n` });
-  }
-
-  #told(problem: Problem): void {
-    this.#put({ is: 'told', problem }, true);
-  }
-
-  #recorded(planned: CaseOf, given: CaseResult): RecordedResult {
-    if (planned.entry !== planned.told) this.#secrets?.learn(planned.row);
-    const result = this.#clean(given);
-    const attachments = result.attachments.map(({ name, content }) => {
-      // Each process of a lane has a journal of its own, and so have its attachments.
-      const file = `${basename(this.#job.journal, '.journal')}-${this.#attachments++}-${slug(name).slice(0, 60)}`;
-      mkdirSync(this.#job.attachments, { recursive: true });
-      writeFileSync(join(this.#job.attachments, file), content);
-      return { name, file };
-    });
-    // What all cases of its test have stands with the test.
-    const isBoundByRow = result.failures.length > 0 && typeof planned.test.test.options.bind === 'function';
-    return { ...nameOf(planned), ...result, attachments, ...(isBoundByRow && { fixtures: this.#clean(detailsOf(planned, this.#hides).fixtures) }) };
-  }
-
-  #clean<T>(value: T): T {
-    return this.#secrets ? this.#secrets.clean(value) : value;
-  }
-
   /** Everything that could end the process without a word is made to leave one. */
   #guard(): void {
     mapStacks(this.#modules.maps);
-    this.#output.capture((text) => this.#loose(text), !channel.ownsProcess);
+    this.#output.capture((text) => this.#record.loose(text), !channel.ownsProcess);
     const stray = (error: unknown, what: 'throw' | 'rejection'): void => {
       const run = this.#output.current;
       if (run && this.#running) this.#running.stray(run, error, what);
       else {
         const failure = failureOfThrow(error, 'throw', {});
-        this.#told({ code: 'stray-error', what, detail: failure.message, at: failure.place });
+        this.#record.told({ code: 'stray-error', what, detail: failure.message, at: failure.place });
       }
     };
     process.on('uncaughtException', (error) => stray(error, 'throw'));
@@ -371,20 +320,21 @@ class Lane {
 
   /** Somebody else ended the process: says who, while it still can. */
   #exited(code: number): void {
-    if (this.#finished) return;
+    if (this.#record.isClosed) return;
     const place = framesOf(this.#exitCalled?.stack)[0];
     const how = this.#exitCalled ? `process.exit(${this.#exitCalled.code ?? ''}) was called` : `the process came to its end with exit status ${code}`;
-    if (this.#loading !== undefined) this.#told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
+    if (this.#loading !== undefined)
+      this.#record.told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
     // The others that are under way had no part in it: they run again.
     for (const run of this.#guilty()) {
       const { planned } = run;
       const failures = [...run.failures, { cause: 'crash', message: how, place, step: run.stepPath } as const];
       const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
       const result: CaseResult = { ...resultOf(run, { status: 'errored', cause: 'crash' }, 1, run.begun), times, failures, attachments: [] };
-      this.#put({ is: 'ended', result: this.#recorded(planned, result) });
-      this.#put({ is: 'blamed' });
+      this.#record.ended(planned, result);
+      this.#record.put({ is: 'blamed' });
     }
-    this.#journal.flush();
+    this.#record.flush();
   }
 
   /** Whose doing the end is: the case that called for it, as long as it has no result; else the only one that is under way. */
@@ -397,13 +347,11 @@ class Lane {
 
   /** Leaves what is under way without a word. */
   abandon(): void {
-    if (!this.#finished) this.#journal.close();
-    this.#finished = true;
+    this.#record.close();
   }
 
   #end(): void {
-    this.#journal.close();
-    this.#finished = true;
+    this.#record.close();
     say({ from: 'lane', say: 'done' });
     channel.end();
   }

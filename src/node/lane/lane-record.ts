@@ -1,0 +1,106 @@
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { basename, join } from 'node:path';
+import { slug } from '../../cases/names.ts';
+import { grouped } from '../../problems/grouped.ts';
+import type { Problem } from '../../problems/problem.ts';
+import type { JournalEntry } from '../../results/journal.ts';
+import type { RecordedResult, TestHeader } from '../../results/recorded-result.ts';
+import type { CaseRun } from '../../running/case-run.ts';
+import { resultOf } from '../../running/outcome.ts';
+import type { CaseResult } from '../../running/result.ts';
+import { type Hides, Secrets } from '../../suites/hidden.ts';
+import type { CaseOf, Plan } from '../../suites/planned.ts';
+import type { Job } from '../protocol.ts';
+import { JournalWriter } from './journal-writer.ts';
+import { detailsOf, isNamedByRow, nameOf } from './names.ts';
+
+/** What a lane writes outside of cases is kept up to here. Characters. */
+const mostLoose = 1_000_000;
+
+/** What a lane puts on record: its journal, and attachments beside it; nothing that is to stay hidden. Once closed, it takes no more. */
+export class LaneRecord {
+  readonly #job: Job;
+  readonly #hides: Hides | undefined;
+  readonly #secrets: Secrets | undefined;
+  readonly #journal: JournalWriter;
+  #looseLength = 0;
+  #attachments = 0;
+  #closed = false;
+
+  /** `broken` hears why nothing can be written any more. */
+  constructor(job: Job, hides: Hides | undefined, broken: (error: Error) => void) {
+    this.#job = job;
+    this.#hides = hides;
+    this.#secrets = hides && new Secrets(hides);
+    this.#journal = new JournalWriter(job.journal, job.lane, broken);
+  }
+
+  get isClosed(): boolean {
+    return this.#closed;
+  }
+
+  /** Values that fixtures are set to may be secrets, too. */
+  learn(plan: Plan): void {
+    this.#secrets?.learnSettings(plan);
+  }
+
+  put(entry: JournalEntry, atOnce = false): void {
+    if (!this.#closed) this.#journal.put(entry, atOnce);
+  }
+
+  told(problem: Problem): void {
+    this.put({ is: 'told', problem }, true);
+  }
+
+  ended(planned: CaseOf, result: CaseResult): void {
+    this.put({ is: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
+  }
+
+  /** A case that passed with nothing to say; `start` counts from the lane's begin. */
+  passed(run: CaseRun, start: number, { columns, data }: TestHeader): void {
+    const { planned } = run;
+    if (this.#closed || (isNamedByRow(planned, data) && this.#journal.pass(run, start, columns))) return;
+    this.ended(planned, resultOf(run, { status: 'passed' }, 1, run.begun - start));
+  }
+
+  /** What takes a while to work out of a test, and nothing waits for. */
+  detailed(header: TestHeader, first: CaseOf): void {
+    this.put({ is: 'test', header: { ...header, ...this.#clean(detailsOf(first, this.#hides)) } });
+  }
+
+  /** What belongs to no case, as far as it is no flood. */
+  loose(text: string): void {
+    this.#looseLength += text.length;
+    if (this.#looseLength <= mostLoose) this.put({ is: 'output', text: this.#clean(text) });
+    else if (this.#looseLength - text.length <= mostLoose)
+      this.put({ is: 'output', text: `… what came after ${grouped(mostLoose)} characters was not kept\n` });
+  }
+
+  flush(): void {
+    if (!this.#closed) this.#journal.flush();
+  }
+
+  close(): void {
+    if (!this.#closed) this.#journal.close();
+    this.#closed = true;
+  }
+
+  #recorded(planned: CaseOf, given: CaseResult): RecordedResult {
+    if (planned.entry !== planned.told) this.#secrets?.learn(planned.row);
+    const result = this.#clean(given);
+    const attachments = result.attachments.map(({ name, content }) => {
+      // Each process of a lane has a journal of its own, and so have its attachments.
+      const file = `${basename(this.#job.journal, '.journal')}-${this.#attachments++}-${slug(name).slice(0, 60)}`;
+      mkdirSync(this.#job.attachments, { recursive: true });
+      writeFileSync(join(this.#job.attachments, file), content);
+      return { name, file };
+    });
+    // What all cases of its test have stands with the test.
+    const isBoundByRow = result.failures.length > 0 && typeof planned.test.test.options.bind === 'function';
+    return { ...nameOf(planned), ...result, attachments, ...(isBoundByRow && { fixtures: this.#clean(detailsOf(planned, this.#hides).fixtures) }) };
+  }
+
+  #clean<T>(value: T): T {
+    return this.#secrets ? this.#secrets.clean(value) : value;
+  }
+}

@@ -1,0 +1,44 @@
+import { fixture, type Source } from '../fixtures/fixture.ts';
+import type { Around, SuiteOf, SuiteOptions } from './suite.ts';
+
+/** Bindings as a list, also where a row says what they are. */
+export function bindingsOf(bind: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
+  return (typeof bind === 'function' ? bind(row) : bind) ?? [];
+}
+
+/** A suite's options with those of its adaptations laid over: tags and fixtures add up, for the rest the later wins. */
+export function laid(layers: SuiteOf['layers']): SuiteOptions<any> {
+  let whole: Record<string, unknown> = {};
+  for (const { options } of layers) {
+    const next: Record<string, unknown> = { ...whole };
+    for (const [name, value] of Object.entries(options)) {
+      if (value === undefined) continue;
+      const before = whole[name] as unknown[] | undefined;
+      next[name] =
+        (name === 'tags' || name === 'always' || name === 'locks') && before
+          ? [...before, ...(value as unknown[])]
+          : name === 'marks' && before
+            ? { ...before, ...(value as object) }
+            : value;
+    }
+    whole = next;
+  }
+  return whole as SuiteOptions<any>;
+}
+
+/** By their scope: one object may stand under both names. */
+const arounds = { case: new WeakMap<Around, Source<any>>(), suite: new WeakMap<Around, Source<any>>() };
+
+/** The fixtures that `each` and `once` are short for. */
+export function aroundsOf({ each, once }: { each?: Around | undefined; once?: Around | undefined }): Source<any>[] {
+  const make = (around: Around | undefined, scope: 'case' | 'suite', name: string): Source<any>[] => {
+    if (!around) return [];
+    let made = arounds[scope].get(around);
+    if (!made) {
+      made = fixture(name, { scope, setup: (moment) => around.setup?.(moment), teardown: (_value, _needs, outcome) => around.teardown?.(outcome) });
+      arounds[scope].set(around, made);
+    }
+    return [made];
+  };
+  return [...make(once, 'suite', 'once'), ...make(each, 'case', 'each')];
+}
