@@ -3,6 +3,7 @@ import { layMarks, type Marks, type RowMarks } from './marks.ts';
 import { nameOfValues } from './names.ts';
 import { randomFrom } from './random.ts';
 import { type Chunks, type Entry, type Expansion, mostRows } from './row.ts';
+import { shortValue } from './values.ts';
 
 /** Words are kept as literals, numbers and objects stay wide. */
 export type Datum = string | {} | null | undefined;
@@ -32,7 +33,7 @@ export interface CaseSource<Row extends object> {
   expand<Other extends object>(more: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<Over<Row, Other>>;
   /** A repeatable sample of at most `count` rows, in their order; its seed is its own, not the run's. */
   sample(count: number, seed?: number): CaseSource<Row>;
-  /** A name for each case, in place of one made from its values. */
+  /** A name for each case, in place of one made from its values. A row that is given none is an errored case. */
   nameBy(name: (row: Row, index: number) => string): CaseSource<Row>;
   /** Tags, a skip, a known failure, a timeout … for single rows. */
   mark(marks: (row: Row) => RowMarks | undefined | void): CaseSource<Row>;
@@ -165,7 +166,10 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
       return (entry) => {
         // A row that could not be read counts all the same: the others keep their names when it is mended.
         const at = index++;
-        return entry.problems ? entry : { ...entry, name: String(name(entry.row as Row, at)) };
+        if (entry.problems) return entry;
+        const given: unknown = name(entry.row as Row, at);
+        if (given !== undefined && given !== '' && typeof given !== 'object') return { ...entry, name: String(given) };
+        return { ...entry, problems: [{ code: 'not-a', wanted: 'name', got: shortValue(given), owner: `nameBy, row ${at + 1}`, at: entry.place }] };
       };
     });
   }

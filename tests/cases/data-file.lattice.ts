@@ -91,6 +91,23 @@ export const reading = suite('a data file', [
     );
   }),
 
+  test('a row that is given no name is an error, and the others run', async ({ check }) => {
+    const names = ['quick', undefined, '', null, {}, 5];
+    const cases = range('n', 0, 5).nameBy(({ n }) => names[n] as string);
+    const { seen } = await runInside([test('t', { cases }, () => {})]);
+    check.equal(
+      seen.map(({ title, result }) => [title, result.failures[0]?.message]),
+      [
+        ['t › quick', undefined],
+        ['t › n=1', 'nameBy, row 2: undefined is not a name'],
+        ['t › n=2', 'nameBy, row 3: "" is not a name'],
+        ['t › n=3', 'nameBy, row 4: null is not a name'],
+        ['t › n=4', 'nameBy, row 5: {} is not a name'],
+        ['t › 5', undefined],
+      ],
+    );
+  }),
+
   test('names and marks its rows by columns of its own', async ({ check }) => {
     const cases = dataFile('stays.csv', { columns: { nights: cell.integer } });
     const text = '(case),nights,(tags),(skip),(known)\none night,1,quick money,,\nlong,99,,too long,\nodd,3,,,rounding\n';
