@@ -67,7 +67,7 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
         .default('failures'),
     )
     .addOption(new Option('--as <format>', 'the results for other programs, in place of the text').choices([...reportFormats]))
-    .option('--resume', 'go on where an interrupted run stopped')
+    .option('--resume', 'go on where a run was interrupted or stopped')
     .option('--watch', 'again whenever a file changes that the tests read')
     .option('--timeline', 'each set-up, body and tear-down on an axis of time')
     .option('--leaks', 'what cases left open, with where it was opened')

@@ -6,7 +6,8 @@ import { rootOf } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';
 import { newRecord, writeInfo } from '../node/record.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
-import { emptyState, exitStatus, failingTests, take } from '../results/run-state.ts';
+import type { Unrun } from '../results/run-info.ts';
+import { emptyState, exitStatus, failingTests, take, takeUnrun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Setting } from './setting.ts';
 import { refuse, tellingFor } from './terminal.ts';
@@ -43,13 +44,15 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   const wall = Math.max(...records.map(({ info }) => info.wall ?? 0));
   const missing = Array.from({ length: of ?? 0 }, (_, i) => i + 1).filter((index) => !shards.some((shard) => shard?.index === index));
   const status = Math.max(exitStatus(state), ...records.map(({ info }) => info.exitStatus ?? 2)) as 0 | 1 | 2 | 3;
-  const { shard: _shard, ...info } = first.info;
+  takeUnrun(state, unrunOf(records.flatMap(({ info }) => info.unrun ?? [])));
+  const { shard: _shard, unrun: _unrun, ...info } = first.info;
   writeInfo(target, {
     ...info,
     started: started.toISOString(),
     wall,
     exitStatus: status,
     counts: state.counts,
+    ...(state.unrun && { unrun: state.unrun }),
     lanes: records.reduce((sum, one) => sum + one.info.lanes, 0),
   });
 
@@ -62,10 +65,14 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     terminal.out(line);
   terminal.out('');
   for (const index of missing) terminal.out(terminal.style.yellow(`shard ${index}/${of} is missing`));
-  for (const line of tellSummary(state, { wall, lanes: 1, seed: info.seed, record: target, interrupted: false }, telling)) terminal.out(line);
+  for (const line of tellSummary(state, { wall, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false }, telling)) terminal.out(line);
   terminal.out(lastLine(state));
   return missing.length > 0 ? 2 : status;
 }
+
+/** What several runs ended before. */
+const unrunOf = (all: readonly Unrun[]): Unrun | undefined =>
+  all[0] && { cases: all.reduce((sum, { cases }) => sum + cases, 0), isMore: all.some(({ isMore }) => isMore), reason: all[0].reason };
 
 /** Copies a shard's journals and attachments under names of their own; gives the entries on their way. */
 function* copied(from: string, to: string, shard: number): Generator<JournalEntry> {

@@ -97,8 +97,7 @@ export async function runOnce(
     selection,
     files: hashesOf(files, root),
     ...(selection.shard && { shard: selection.shard }),
-    ...earlier?.info,
-    ...(earlier && { process: process.pid }),
+    ...(earlier && { ...underWay(earlier.info), process: process.pid }),
   };
   const after = earlier ? journalsIn(record) : [];
   writeInfo(record, info);
@@ -129,12 +128,20 @@ export async function runOnce(
 
   const wall = Date.now() - started.getTime();
   const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state);
-  const ended: RunInfo = { ...info, wall, exitStatus: status, counts: state.counts, times: timesOf(state), ...(state.planned && { plan: state.planned.hash }) };
+  const ended: RunInfo = {
+    ...info,
+    wall,
+    exitStatus: status,
+    counts: state.counts,
+    times: timesOf(state),
+    ...(state.unrun && { unrun: state.unrun }),
+    ...(state.planned && { plan: state.planned.hash }),
+  };
   const opened = recordedIn({ folder: record, info: ended });
   const found = whereTestsFail(opened.entries, failingTests(state));
   if (options.sort && options.show === 'failures') tellTests(state, options.sort, terminal);
   if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
-  const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined };
+  const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true };
   const grids = tellGrids(opened.entries, found, options, terminal);
   tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal.style))], closing, options, terminal, root);
   if (state.unwritable !== undefined)
@@ -170,6 +177,9 @@ function tellEnd(
   if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
   for (const line of tellSummary(state, closing, telling)) terminal.out(line);
 }
+
+/** A run that is gone on with: its end is still to come. */
+const underWay = ({ wall: _wall, exitStatus: _status, counts: _counts, unrun: _unrun, ...info }: RunInfo): RunInfo => info;
 
 /** Runs the cases that left something behind again, alone, and sees where they opened it. */
 async function findLeaks(state: RunState, request: Request, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {

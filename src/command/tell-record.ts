@@ -18,7 +18,7 @@ export interface Look {
 /** Tells people what is on record, as the run did: tests, failures, where they are, the summary. */
 export function tellRecord(record: Opened, root: string, look: Look, terminal: Terminal): void {
   const { info } = record;
-  const state = stateOf(record.entries());
+  const state = stateOf(record);
   const where = whereTestsFail(record.entries, failingTests(state));
   tellTests(state, look.sort ?? 'plan', terminal);
   const telling = tellingFor(info.root ?? root, terminal.style);
@@ -26,7 +26,7 @@ export function tellRecord(record: Opened, root: string, look: Look, terminal: T
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');
   if (info.wall === undefined) terminal.out(terminal.style.yellow('the run did not come to its end'));
-  const closing = { wall: info.wall ?? 0, lanes: info.lanes, seed: info.seed, record: record.name, interrupted: (info.exitStatus ?? 0) >= 128 };
+  const closing = { wall: info.wall ?? 0, lanes: info.lanes, seed: info.seed, record: record.name, interrupted: (info.exitStatus ?? 0) >= 128, resumes: false };
   for (const line of tellSummary(state, closing, telling)) terminal.out(line);
   terminal.out(lastLine(state));
 }

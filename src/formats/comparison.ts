@@ -3,6 +3,7 @@ import type { Change, Compared, Comparison } from '../results/compare.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { code } from './markdown-text.ts';
 import { count, duration, oneLine, type Style } from './style.ts';
+import { tellUnrun } from './unrun.ts';
 
 /** A record that is compared, as it is told of. */
 export interface ComparedRun {
@@ -81,7 +82,7 @@ function detailOf(change: Told, one: Compared): string {
 const tellRun = ({ name, info }: ComparedRun): string => {
   const { counts = {} } = info;
   const failed = (counts['failed'] ?? 0) + (counts['errored'] ?? 0);
-  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${grouped(counts['passed'] ?? 0)} passed, ${grouped(failed)} failed${info.wall === undefined ? '' : `, ${duration(info.wall)}`}`;
+  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${grouped(counts['passed'] ?? 0)} passed, ${grouped(failed)} failed${info.wall === undefined ? '' : `, ${duration(info.wall)}`}${info.unrun ? `; ${tellUnrun(info.unrun)}` : ''}`;
 };
 
 const closing = ({ cases, same }: Comparison): string =>
@@ -162,7 +163,7 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
 
 /** The same for other programs; the cases that stayed the same are only counted. */
 export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: ComparedRun, after: ComparedRun): string => {
-  const run = ({ name, info: { started, seed, wall, counts, exitStatus } }: ComparedRun) => ({ name, started, seed, wall, counts, exitStatus });
+  const run = ({ name, info: { started, seed, wall, counts, unrun, exitStatus } }: ComparedRun) => ({ name, started, seed, wall, counts, unrun, exitStatus });
   const all = told.flatMap((change) => cases[change].map((one) => ({ change, ...one })));
   return `${JSON.stringify({ format: 'red-lattice comparison', version: '1.0', before: run(before), after: run(after), pace, same, cases: all }, null, 1)}\n`;
 };

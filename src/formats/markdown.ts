@@ -13,6 +13,7 @@ import { commandAgain } from './again.ts';
 import { groupAlike } from './alike.ts';
 import { code } from './markdown-text.ts';
 import { count, duration, oneLine, visible } from './style.ts';
+import { tellUnrun } from './unrun.ts';
 
 /** Bytes: what common hosts of merge requests take, with room. */
 const most = 60_000;
@@ -56,6 +57,7 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   for (const { title, result } of state.tornDown) paper.add(`- ${code(title)}: ${code(result.failures[0]?.message ?? '')}\n`);
   if (failed === 0 && !isRed) paper.add('All that ran held.\n');
   paper.add(tellExcused(state));
+  if (state.unrun) paper.add(`- ${tellUnrun(state.unrun)}\n`);
   return paper.text;
 }
 

@@ -14,7 +14,7 @@ export async function* writeReport(format: Exclude<ReportFormat, 'html'>, record
   else if (format === 'tap') yield* reportAsTap(recorded, nameFile);
   else if (format === 'csv') yield* reportAsCsv(recorded, nameFile);
   else {
-    const state = stateOf(recorded.entries());
+    const state = stateOf(recorded);
     const where = whereTestsFail(recorded.entries, failingTests(state));
     yield reportAsMarkdown(state, recorded.info, where, nameFile);
   }

@@ -3,7 +3,7 @@ import { appendFileSync, existsSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Going } from '../formats/human/live.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
-import { emptyState, type RunState, take } from '../results/run-state.ts';
+import { emptyState, type RunState, take, takeUnrun } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
@@ -108,6 +108,11 @@ class Coordinator {
   #interrupts = 0;
   /** Enough has failed. */
   #stopped = false;
+  /** So many had failed in the run that this one goes on with. */
+  #failedBefore = 0;
+  #unrun = 0;
+  /** Of what was not run, nobody knows how much it is. */
+  #isMoreUnrun = false;
   #fruitless = 0;
   #died = false;
 
@@ -127,6 +132,7 @@ class Coordinator {
       this.#open(0);
       // Lanes may be opened while others run.
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
+      this.#takeUnrun();
       // A lane that died kept its bindings to itself: then nothing is said of any.
       if (!this.#died) state.warnings.push(...[...state.idle].flatMap(([binding, problem]) => (state.effective.has(binding) ? [] : [problem])));
       return state;
@@ -141,9 +147,27 @@ class Coordinator {
     for (const path of this.#request.after) {
       for (const entry of readJournal(path)) {
         const isResult = entry.is === 'test' || entry.is === 'ended' || entry.is === 'torn';
-        if (isResult || (entry.is === 'told' && entry.problem.code !== 'lane-lost' && entry.problem.code !== 'load-failed')) this.#take(entry);
+        if (isResult || (entry.is === 'told' && entry.problem.code !== 'lane-lost' && entry.problem.code !== 'load-failed')) this.#fold(entry);
       }
     }
+    this.#failedBefore = this.#failed;
+  }
+
+  get #failed(): number {
+    return this.#state.counts.failed + this.#state.counts.errored;
+  }
+
+  /** What a lane that died would have counted. */
+  #leaveRest(): void {
+    this.#isMoreUnrun = true;
+  }
+
+  /** What an end before its time left out. */
+  #takeUnrun(): void {
+    const reason =
+      this.#interrupts > 0 ? 'the run was interrupted' : this.#stopped ? `the run stopped after ${this.#failed - this.#failedBefore} failed` : undefined;
+    const isMore = this.#isMoreUnrun || !this.#dealer || this.#dealer.left > 0;
+    if (reason !== undefined && (this.#unrun > 0 || isMore)) takeUnrun(this.#state, { cases: this.#unrun, isMore, reason });
   }
 
   going(): Going {
@@ -177,14 +201,22 @@ class Coordinator {
   #take(entry: JournalEntry): void {
     // A test that others have a share of goes on.
     if (entry.is === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
+    this.#fold(entry);
+    if (entry.is === 'finished') {
+      this.#unrun += entry.unrun?.cases ?? 0;
+      this.#isMoreUnrun ||= entry.unrun?.isMore === true;
+    }
+    const { stopAfter } = this.#request;
+    if (stopAfter === undefined || this.#stopped || this.#failed - this.#failedBefore < stopAfter) return;
+    this.#stopped = true;
+    for (const { work: lane } of this.#slots) lane?.stop();
+  }
+
+  #fold(entry: JournalEntry): void {
     take(this.#state, entry);
     if (entry.is === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && this.#state.planProblems.length === 0)
       this.#state.planProblems.push({ code: 'other-plan' });
     this.#onEntry(entry, this.#state);
-    const { stopAfter } = this.#request;
-    if (stopAfter === undefined || this.#stopped || this.#state.counts.failed + this.#state.counts.errored < stopAfter) return;
-    this.#stopped = true;
-    for (const { work: lane } of this.#slots) lane?.stop();
   }
 
   /** Puts on record what a dead lane cannot. */
@@ -257,13 +289,15 @@ class Coordinator {
       this.#died = true;
       slot.returned = slot.piece;
       slot.piece = undefined;
-      if (this.#state.planProblems.length > 0 || this.#interrupts > 0) return;
+      if (this.#state.planProblems.length > 0) return;
+      if (this.#interrupts > 0) return this.#leaveRest();
       if (lane.finished) continue;
       for (const { fixture, of } of lane.standing.values()) {
         this.#write({ is: 'told', problem: { code: 'lane-lost', reason: `fixture "${fixture}" (of ${of}) could not be torn down: its process had ended` } });
       }
       const charged = chargeEnd(lane, end, this.#request.root, slot.careful, (entry) => this.#write(entry));
-      if (charged === 'plan' || this.#stopped) return;
+      if (charged === 'plan') return;
+      if (this.#stopped) return this.#leaveRest();
       if (typeof charged === 'object') this.#unloadable.push(charged.file);
       this.#fruitless = resultsOf(this.#state) > before || typeof charged === 'object' ? 0 : this.#fruitless + 1;
       if (this.#fruitless >= fruitlessLanes) {
@@ -304,7 +338,8 @@ class Coordinator {
       if (slot.piece) this.#dealer?.ended(slot.piece);
       // What a process before this one has on record, it leaves out.
       const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
-      slot.piece = returned ?? (this.#stopped || this.#interrupts > 0 ? undefined : this.#dealer?.next());
+      // One that was told to stop counts what it does not run.
+      slot.piece = returned ?? this.#dealer?.next();
       slot.returned = undefined;
       answering?.send({ to: 'lane', say: 'piece', piece: slot.piece });
     } else if (message.say === 'unwritable') this.#giveUp(message.reason);

@@ -3,6 +3,7 @@ import type { Problem } from '../problems/problem.ts';
 import type { BindingUse } from '../running/bindings.ts';
 import type { Explanation } from '../running/explain.ts';
 import type { CaseResult } from '../running/result.ts';
+import type { Left } from '../running/run.ts';
 import type { Piece } from '../suites/pieces.ts';
 import type { Leak } from './leaks.ts';
 import { endOfLine, readPass } from './plain-pass.ts';
@@ -58,7 +59,8 @@ export type JournalEntry =
   | { readonly is: 'output'; readonly text: string }
   | { readonly is: 'leaks'; readonly leaks: readonly Leak[] }
   | { readonly is: 'bindings'; readonly uses: readonly BindingUse[]; readonly warnings: readonly Problem[] }
-  | { readonly is: 'finished'; readonly selected: number; readonly stuck: boolean };
+  /** `unrun` are cases that its run ended before: what goes on with the run may have run them since. */
+  | { readonly is: 'finished'; readonly selected: number; readonly stuck: boolean; readonly unrun?: Left };
 
 export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;
 

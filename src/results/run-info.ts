@@ -1,4 +1,10 @@
+import type { Left } from '../running/run.ts';
 import type { Selection, Shard } from '../suites/selection.ts';
+
+/** Cases that a run ended before, and why it ended. */
+export interface Unrun extends Left {
+  readonly reason: string;
+}
 
 /** What stands in `run.json`: our marker, and what is known of the run as a whole. */
 export interface RunInfo {
@@ -28,6 +34,7 @@ export interface RunInfo {
   readonly wall?: number;
   readonly exitStatus?: number;
   readonly counts?: Readonly<Record<string, number>>;
+  readonly unrun?: Unrun;
   /** Milliseconds that each test took, by its id. */
   readonly times?: Readonly<Record<string, number>>;
 }

@@ -5,6 +5,7 @@ import { FixtureCosts } from './fixture-costs.ts';
 import type { Doing, JournalEntry } from './journal.ts';
 import type { Leak } from './leaks.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
+import type { RunInfo, Unrun } from './run-info.ts';
 import { Slowest } from './slowest.ts';
 import { Strip } from './strip.ts';
 
@@ -47,6 +48,7 @@ export interface RunState {
   summed: number;
   readonly slowest: Slowest;
   readonly fixtures: FixtureCosts;
+  unrun: Unrun | undefined;
   /** Why the record cannot be written any more. */
   unwritable: string | undefined;
 }
@@ -71,6 +73,7 @@ export const emptyState = (): RunState => ({
   summed: 0,
   slowest: new Slowest(3),
   fixtures: new FixtureCosts(),
+  unrun: undefined,
   unwritable: undefined,
 });
 
@@ -217,10 +220,17 @@ export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
   return statuses.every((status) => state.counts[status] === 0) ? 3 : 0;
 }
 
-/** What a record's entries come to. */
-export function stateOf(entries: Iterable<JournalEntry>): RunState {
+/** Takes in what a run ended before: no journal has it, as whoever goes on with the run may run it. */
+export function takeUnrun(state: RunState, unrun: Unrun | undefined): void {
+  state.unrun = unrun;
+  state.counts.unrun = unrun?.cases ?? 0;
+}
+
+/** What a record comes to. */
+export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
   const state = emptyState();
-  for (const entry of entries) take(state, entry);
+  for (const entry of entries()) take(state, entry);
+  takeUnrun(state, info.unrun);
   return state;
 }
 

@@ -87,8 +87,16 @@ export interface Listener {
   told(problem: Problem): void;
 }
 
+/** Selected cases that a run ended before. */
+export interface Left {
+  readonly cases: number;
+  /** There are more, which nobody counted. */
+  readonly isMore: boolean;
+}
+
 export interface RunEnd {
   readonly selected: number;
+  readonly unrun: Left;
   /** Ended early since a case was past its time. */
   readonly stuck: boolean;
   /** The bindings that stood around the tests that ran. */
@@ -103,6 +111,9 @@ export interface Running {
   /** Takes an error that no promise and no call caught: it costs the case that started it. */
   stray(run: CaseRun, error: unknown, what: 'throw' | 'rejection'): void;
 }
+
+/** When a run ends early, it still looks at so many rows to say what it left out: sources may have no end. */
+const mostLookedAt = 100_000;
 
 /** Runs the cases of a plan in order. */
 export function runPlan(plan: Plan, options: RunOptions, listener: Listener): Running {
@@ -125,6 +136,9 @@ class Runner {
   readonly #runFixtures: RunFixtures;
   #part: Part = { tests: new Set() };
   #selected = 0;
+  #unrun = 0;
+  /** Rows, since the run is over. */
+  #lookedAt = 0;
   #stuck = false;
 
   constructor(options: RunOptions, listener: Listener) {
@@ -159,17 +173,19 @@ class Runner {
         plan.files.filter((group) => this.#touches(group)),
         'files',
       )) {
-        if (this.#over) break;
+        if (this.#hasSeenEnough) break;
         await this.#group(file, [run, lane]);
       }
       await this.#delivery.turn();
-      if (this.#over) break;
+      if (this.#hasSeenEnough) break;
     }
     await this.#leave(lane);
     await this.#leaveRun(run);
     await this.#delivery.turn();
     this.#around.watch.stop();
-    return { selected: this.#selected, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.fresh };
+    // Where a case is stuck, who goes on in another process counts.
+    const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun, isMore: this.#lookedAt > mostLookedAt };
+    return { selected: this.#selected, unrun, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.fresh };
   }
 
   #fromRun(node: Node, run: CaseRun, { graph }: Placed): Promise<unknown> {
@@ -193,6 +209,11 @@ class Runner {
     return this.#stuck || this.#cases.hasEnough || this.#options.signal?.aborted === true;
   }
 
+  /** When no case begins any more, what is left is counted: up to here. */
+  get #hasSeenEnough(): boolean {
+    return this.#stuck || this.#lookedAt > mostLookedAt;
+  }
+
   /** Whether the part under way has to do with a test or a group. */
   #touches(node: Group | PlannedTest): boolean {
     return node.kind === 'test' ? this.#part.tests.has(node) : node.children.some((child) => this.#touches(child));
@@ -209,7 +230,7 @@ class Runner {
       group.children.filter((one) => this.#touches(one)),
       group.id,
     )) {
-      if (this.#over) break;
+      if (this.#hasSeenEnough) break;
       const left = child.kind === 'test' ? this.#test(child, scopes) : this.#group(child, scopes);
       // Where cases of several tests may overlap, the next one begins while the last ones of this are under way.
       await this.#leaving(left, scope, group.inherited.concurrency);
@@ -227,17 +248,22 @@ class Runner {
     try {
       for await (const chunk of casesOf(test, this.#options.surroundings ?? {})) {
         for (const planned of this.#inOrder(chunk, `${test.id} ${chunk[0]?.ordinal}`)) {
-          if (this.#over) break;
+          if (this.#over) this.#lookedAt++;
+          if (this.#hasSeenEnough) break;
           last = planned;
           if (planned.ordinal >= mostRows) throw new ProblemError([{ code: 'endless-source', limit: mostRows }]);
           if (share && !isInShare(planned.ordinal, share)) continue;
           if (isDone?.(planned)) continue;
           if (this.#options.select && !this.#options.select(planned)) continue;
           this.#selected++;
+          if (this.#over) {
+            this.#unrun++;
+            continue;
+          }
           const waiting = this.#cases.begin(planned, placedFor, scopes);
           if (waiting) await waiting;
         }
-        if (this.#over) break;
+        if (this.#hasSeenEnough) break;
       }
     } catch (error) {
       // Every share of a test meets the end of its rows: one tells.

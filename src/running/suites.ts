@@ -23,7 +23,7 @@ export type RunEvent =
   | { readonly type: 'told'; readonly problem: Problem }
   | { readonly type: 'finished'; readonly summary: RunSummary };
 
-/** What a run came to: how many cases have each status. */
+/** What a run came to: how many cases have each status; unrun are those that it was aborted before. */
 export interface RunSummary {
   readonly counts: Readonly<Record<Status, number>>;
   /** Nothing failed, nothing errored, and no problem was told. */
@@ -96,7 +96,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
   let told = 0;
   const begun = new WeakSet<object>();
-  const { bindings, warnings } = await runPlan(
+  const { bindings, warnings, unrun } = await runPlan(
     plan,
     { seed, signal, surroundings: { files }, select: only, asked: () => onRequest, careful: true },
     {
@@ -118,6 +118,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
       },
     },
   ).done;
+  counts.unrun = unrun.cases;
   for (const problem of warnings) onEvent?.({ type: 'warned', problem });
   for (const { idle } of bindings) if (idle) onEvent?.({ type: 'warned', problem: idle });
   const summary: RunSummary = { counts, ok: counts.failed + counts.errored + told === 0 };

@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { mkdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, suite, testWith } from 'red-lattice';
+import { fixture, suite, table, testWith, values } from 'red-lattice';
 import { scratchFolder } from 'red-lattice/node';
 import { root, runCommand } from '../program.ts';
 
@@ -65,6 +65,51 @@ export const again = suite('running again', { timeout: 60_000 }, [
     check.equal(last(out), '0 passed, 1 failed');
   }),
 
+  inProject(
+    'what --stop-after leaves out is told, and --resume runs it: {lanes} lanes',
+    {
+      cases: values('lanes', ['0', '1', '2']),
+    },
+    async ({ row, check }, { project }) => {
+      await writeFile(join(project, 'most.ts'), 'export const most = 0;\n');
+      const { out } = await runCommand(['run', '--stop-after', '3', '--lanes', row.lanes], project);
+      const [passed = 0, failed = 0] = last(out)?.match(/\d+/g)?.map(Number) ?? [];
+      const told = `? ${21 - passed - failed} unrun: the run stopped after ${failed} failed`;
+      check.holds(failed >= 3 && passed + failed < 21, last(out));
+      check.includes(out, `${told}; --resume goes on`);
+      for (const command of [['report'], ['report', '--as', 'markdown'], ['compare', 'latest']])
+        check.includes((await runCommand(command, project)).out, told.slice(2), command.join(' '));
+      const { run } = JSON.parse((await runCommand(['report', '--as', 'json'], project)).out) as { run: { counts: Record<string, number> } };
+      check.equal(run.counts['unrun'], 21 - passed - failed);
+      const again = await runCommand(['run', '--resume', '--stop-after', '2', '--lanes', '1'], project);
+      check.includes(again.out, `the run stopped after 2 failed`);
+      const { out: resumed } = await runCommand(['run', '--resume'], project);
+      check.equal([last(resumed), resumed.includes('unrun')], ['1 passed, 20 failed', false]);
+      check.holds(!(await runCommand(['report'], project)).out.includes('unrun'), 'nothing is left');
+    },
+  ),
+
+  inProject(
+    'of {what}, not all that is unrun is counted',
+    {
+      cases: table(
+        ['what', 'body', 'told'],
+        [
+          [
+            'rows without an end',
+            '{ cases: rows(function* () { for (let n = 0; ; n++) yield { n }; }) }, ({ check }) => check.holds(false)',
+            '? 100,000 and more unrun: the run stopped after 1 failed',
+          ],
+          ['a lane that is gone', '{ timeout: 100 }, () => { for (;;); }', '? the rest unrun: the run stopped after 1 failed'],
+        ],
+      ),
+    },
+    async ({ row, check }, { project }) => {
+      await writeFile(join(project, 'left.lattice.ts'), `import { rows, test } from 'red-lattice';\nexport const t = test('t', ${row.body});\n`);
+      check.includes((await runCommand(['run', 'left.lattice.ts', '--stop-after', '1', '--lanes', '1'], project)).out, row.told);
+    },
+  ),
+
   inProject('an interrupted run of some files is resumed with these files', { timeout: 30_000 }, async ({ check, eventually }, { project }) => {
     const slow = (name: string): string =>
       `import { range, test } from 'red-lattice';\nexport { others } from './others.ts';\nexport const t = test('${name} {n}', { cases: range('n', 1, 30) }, async ({ check }) => { await new Promise((done) => setTimeout(done, 30)); check.holds(true); });\n`;
@@ -84,6 +129,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
     await eventually(() => out.split('▪').length > 5, { within: 10_000 });
     child.kill('SIGINT');
     check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
+    check.includes(out, `? ${60 - Number(last(out)?.split(' ')[0])} unrun: the run was interrupted; --resume goes on`);
     // What the files import may change which tests there are: then results have no place in the plan any more.
     await writeFile(join(project, 'others.ts'), "import { test } from 'red-lattice';\nexport const others = [test('other', () => {})];\n");
     const other = await runCommand(['run', '--resume'], project);

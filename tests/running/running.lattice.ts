@@ -1,4 +1,4 @@
-import { fixture, named, range, suite, table, test } from 'red-lattice';
+import { fixture, named, range, runSuites, suite, table, test } from 'red-lattice';
 import { runInside } from '../inner.ts';
 
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
@@ -166,6 +166,22 @@ export const overdue = test('a body past its time is told its signal, and the re
   ]);
   check.equal(statuses, { heeds: 'failed/timeout', after: 'passed' });
   check.holds(aborted);
+});
+
+export const interrupted = test('an interrupted run begins no more, tears down, and says how many cases are left', async ({ check }) => {
+  const abort = new AbortController();
+  const trace: string[] = [];
+  const office = fixture('office', { scope: 'file', setup: () => 'office', teardown: () => trace.push('closed') });
+  const suites = [
+    test('day {n}', { needs: { office }, cases: range('n', 1, 10) }, ({ row }) => {
+      trace.push(`day ${row.n}`);
+      if (row.n === 3) abort.abort();
+    }),
+    test('later', { needs: { office } }, () => void trace.push('later')),
+  ];
+  const { counts } = await runSuites(suites, { signal: abort.signal });
+  check.equal([counts.passed, counts.unrun], [3, 8]);
+  check.equal(trace, ['day 1', 'day 2', 'day 3', 'closed']);
 });
 
 export const flood = test('what a case writes is kept up to a million characters, and its end is told', async ({ check }) => {

@@ -3,7 +3,7 @@ import { type JournalEntry, JournalReader } from '../../../src/results/journal.t
 import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-record.ts';
 import type { RecordedResult, TestHeader } from '../../../src/results/recorded-result.ts';
 import type { RunInfo } from '../../../src/results/run-info.ts';
-import { emptyState, type RunState, take } from '../../../src/results/run-state.ts';
+import { emptyState, type RunState, take, takeUnrun } from '../../../src/results/run-state.ts';
 import type { Status } from '../../../src/running/result.ts';
 
 /** One case with what came of it. */
@@ -94,6 +94,7 @@ export class Store {
     else if (parsed.is === 'over') {
       this.info = parsed.info;
       this.live = false;
+      takeUnrun(this.state, parsed.info.unrun);
     } else if (parsed.is === 'source') this.excerpts.set(parsed.file, [...(this.excerpts.get(parsed.file) ?? []), parsed]);
     else if (parsed.is === 'content') this.contents.set(parsed.file, parsed);
     else {
@@ -119,6 +120,7 @@ export class Store {
     this.#byId = new Map();
     this.#named = 0;
     this.state = emptyState();
+    takeUnrun(this.state, info.unrun);
     this.#reader = new JournalReader();
     this.version = version + 1;
   }

@@ -1,5 +1,6 @@
 import { useMemo } from 'react';
 import { duration, visible } from '../../../src/formats/style.ts';
+import { tellUnrun } from '../../../src/formats/unrun.ts';
 import { writePlace } from '../../../src/problems/place.ts';
 import type { Problem } from '../../../src/problems/problem.ts';
 import { wording } from '../../../src/problems/wording.ts';
@@ -20,10 +21,11 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const newly = useMemo(() => new Set(store.newlyFailing), [store, store.version]);
   const red = [...store.tests.values()].filter((test) => test.items.some(({ result }) => isFailing(result.status)));
   const [before] = history;
+  const { unrun } = state;
   const isRed = failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length > 0;
   return (
     <div className="overview">
-      <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live ? 'open' : 'good'}`}>
+      <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live || unrun ? 'open' : 'good'}`}>
         <h2>
           {store.items.length === 0 && !isRed
             ? store.live
@@ -31,7 +33,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
               : 'No case ran'
             : isRed
               ? `${(failing.length + state.tornDown.length).toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed`
-              : `All ${store.items.length.toLocaleString('en')} cases are fine`}
+              : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}are fine`}
         </h2>
         <Counts counts={state.counts} />
         <p className="quiet">
@@ -41,6 +43,11 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
             : ''}{' '}
           · seed {info?.seed} · {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
         </p>
+        {unrun && (
+          <p>
+            <Sign status="unrun" /> {visible(tellUnrun(unrun))}
+          </p>
+        )}
         {before && failing.length > 0 && (
           <p>
             {newly.size === 0

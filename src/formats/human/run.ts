@@ -9,6 +9,7 @@ import type { WhereItFails } from '../../results/where/causes.ts';
 import { type Status, statuses } from '../../running/result.ts';
 import { groupAlike } from '../alike.ts';
 import { count, duration, oneLine, plainStyle, type Style, visible, widthOf } from '../style.ts';
+import { tellUnrun } from '../unrun.ts';
 import { type Telling, tellAlike, tellFailure } from './failure.ts';
 import { codeFrame } from './frame.ts';
 import { tellWhere } from './where.ts';
@@ -127,6 +128,8 @@ export interface Closing {
   readonly seed: number;
   readonly record: string;
   readonly interrupted: boolean;
+  /** --resume goes on with it, if it ended before its time. */
+  readonly resumes: boolean;
 }
 
 /** Milliseconds: a run that is over so soon needs no advice on what is slow. */
@@ -164,6 +167,7 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
     for (const result of state.excused) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
     for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${grouped(times)} ${status}: ${oneLine(reason)}`));
   }
+  if (state.unrun) lines.push(style.yellow(`${signs.unrun} ${tellUnrun(state.unrun)}${closing.resumes ? '; --resume goes on' : ''}`));
   return lines;
 }
 

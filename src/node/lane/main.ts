@@ -255,7 +255,7 @@ class Lane {
         told: (problem) => this.#record.told(problem),
       },
     );
-    const { selected, stuck, bindings, warnings } = await this.#running.done;
+    const { selected, unrun, stuck, bindings, warnings } = await this.#running.done;
     // What takes a while to work out, and nothing waits for any more.
     for (const { header, first } of headed.values()) if (first) this.#record.detailed(header, first);
     this.#record.put({ is: 'bindings', uses: bindings, warnings });
@@ -265,7 +265,7 @@ class Lane {
     leaks.look(undefined);
     // What the coordinator has open in the same process is no case's.
     this.#record.put({ is: 'leaks', leaks: finder?.leaks ?? (channel.ownsProcess ? leaks.leaks : []) });
-    this.#record.put({ is: 'finished', selected, stuck }, true);
+    this.#record.put({ is: 'finished', selected, stuck, unrun }, true);
   }
 
   /** What the coordinator deals to this lane, piece after piece. */
@@ -274,7 +274,6 @@ class Lane {
       this.#record.put({ is: 'idle' }, true);
       const dealt = await new Promise<Dealt | undefined>((resolve) => {
         this.#dealt = resolve;
-        this.#signal.addEventListener('abort', () => resolve(undefined), { once: true });
         say({ from: 'lane', say: 'free' });
       });
       if (!dealt) return;
