@@ -131,6 +131,12 @@ const lies = [
   ['comments shift the lines', 'cases/data/csv.ts', '      this.#line += lines;\n', '      if (!skipped) this.#line += lines;\n'],
   ['stacks tell the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
   [
+    'a run that stopped was a whole one',
+    'command/once.ts',
+    '  const state = await running.done;\n',
+    '  const state = { ...(await running.done), unrun: undefined };\n',
+  ],
+  [
     'plan runs the tests',
     'node/lane/main.ts',
     "if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));",

@@ -561,6 +561,19 @@ export function due(loa: Length, season: number): number {
     ],
   },
   {
+    name: 'a run that stops says what it left out',
+    files: {
+      'a.lattice.mjs': `
+        export const first = test('n {n}', { cases: range('n', 1, 9) }, ({ row, check }) => check.differs(row.n, 2));
+        export const then = test('then', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--stop-after', '1', '--lanes', '1'],
+    status: 1,
+    last: '1 passed, 1 failed',
+    results: { 'n 1': pass, 'n 2': 'failed/check' },
+    says: ['? 8 unrun: the run stopped after 1 failed'],
+  },
+  {
     name: 'usage that is wrong',
     files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
     args: ['run', '--titel', 'x'],
