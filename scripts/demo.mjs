@@ -19,7 +19,7 @@ heading('What to look at next');
 const runs = join(office, '.red-lattice', 'runs');
 const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
 console.log(`
-The failures above have two causes, and "where it fails" names them: the same in the draft's own code?
+The failures above have two causes. "Where it fails" names the rows that they have in common; the code has the two lines.
   The rows are in        examples/harbour-office/tests/data/dues.csv
   the test in            examples/harbour-office/tests/dues.lattice.ts
   the draft in           examples/harbour-office/src/draft.ts

@@ -1,5 +1,3 @@
-/** What reads as something else than a word. */
-const others = new Set(['true', 'false', 'null', 'undefined']);
 /** Longer ones are cut in names. */
 export const longestWord = 39;
 
@@ -7,7 +5,8 @@ export const longestWord = 39;
 export const isOfWord = (unit: number, at: number): boolean =>
   (unit >= 97 && unit <= 122) || (unit >= 65 && unit <= 90) || (at > 0 && ((unit >= 48 && unit <= 57) || unit === 46 || unit === 95 || unit === 43));
 
-export const isOther = (text: string): boolean => others.has(text);
+/** What reads as something else than a word. Compared one by one: to look a text up, it would have to be hashed. */
+export const isOther = (text: string): boolean => text === 'true' || text === 'false' || text === 'null' || text === 'undefined';
 
 /** A word that is its own slug, short enough to stand in a name whole, and reads as nothing but a word. */
 export function isWord(text: string): boolean {

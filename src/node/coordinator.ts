@@ -2,6 +2,7 @@ import type { ChildProcess } from 'node:child_process';
 import { appendFileSync, existsSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Going } from '../formats/human/live.ts';
+import { grouped } from '../problems/grouped.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { emptyState, type RunState, take, takeUnrun } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
@@ -110,6 +111,8 @@ class Coordinator {
   #stopped = false;
   /** So many had failed in the run that this one goes on with. */
   #failedBefore = 0;
+  /** Why the run ended before its time, if it did. */
+  #endedBy: string | undefined;
   #unrun = 0;
   /** Of what was not run, nobody knows how much it is. */
   #isMoreUnrun = false;
@@ -164,8 +167,7 @@ class Coordinator {
 
   /** What an end before its time left out. */
   #takeUnrun(): void {
-    const reason =
-      this.#interrupts > 0 ? 'the run was interrupted' : this.#stopped ? `the run stopped after ${this.#failed - this.#failedBefore} failed` : undefined;
+    const reason = this.#endedBy ?? (this.#stopped ? `the run stopped after ${grouped(this.#failed - this.#failedBefore)} failed` : undefined);
     const isMore = this.#isMoreUnrun || !this.#dealer || this.#dealer.left > 0;
     if (reason !== undefined && (this.#unrun > 0 || isMore)) takeUnrun(this.#state, { cases: this.#unrun, isMore, reason });
   }
@@ -191,6 +193,7 @@ class Coordinator {
 
   interrupt(): void {
     this.#interrupts++;
+    this.#endedBy ??= 'the run was interrupted';
     for (const { work: lane } of this.#slots) {
       if (this.#interrupts === 1) lane?.stop();
       else lane?.kill();
@@ -233,6 +236,7 @@ class Coordinator {
   #giveUp(reason: string): void {
     if (this.#state.unwritable !== undefined) return;
     this.#state.unwritable = reason;
+    this.#endedBy = 'its record could not be written';
     this.interrupt();
     this.interrupt();
   }
@@ -302,7 +306,8 @@ class Coordinator {
       this.#fruitless = resultsOf(this.#state) > before || typeof charged === 'object' ? 0 : this.#fruitless + 1;
       if (this.#fruitless >= fruitlessLanes) {
         this.#write({ is: 'told', problem: { code: 'lane-lost', reason: `lanes die again and again before a case has a result: ${howItEnded(end)}` } });
-        return;
+        this.#endedBy = 'its lanes died again and again';
+        return this.#leaveRest();
       }
       // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
       slot.careful = charged === 'unsure';

@@ -126,14 +126,11 @@ function readDate(text: string): CellReading<Date> {
   return real ? value : new Misread('there is no such day or time');
 }
 
-const truths = new Map([
-  ['true', true],
-  ['yes', true],
-  ['1', true],
-  ['false', false],
-  ['no', false],
-  ['0', false],
-]);
+/** Compared one by one: to look a text up, it would have to be hashed. */
+function truthOf(text: string): boolean | undefined {
+  if (text === 'true' || text === 'yes' || text === '1') return true;
+  return text === 'false' || text === 'no' || text === '0' ? false : undefined;
+}
 
 function guarded<T>(parse: (text: string) => T): (text: string) => CellReading<T> {
   return (text) => {
@@ -157,7 +154,7 @@ export const cell = {
   /** A whole number. */
   integer: make('integer', readInteger),
   /** true or false, yes or no, 1 or 0, in upper or lower case. */
-  boolean: make('boolean', (text) => truths.get(text) ?? truths.get(text.toLowerCase()) ?? new Misread('write true or false, yes or no, 1 or 0')),
+  boolean: make('boolean', (text) => truthOf(text) ?? truthOf(text.toLowerCase()) ?? new Misread('write true or false, yes or no, 1 or 0')),
   /** A day or a moment in ISO 8601, as UTC: 2031-04-30, 2031-04-30T09:00Z. */
   date: make('date', readDate),
   /** Any value of JSON. */
