@@ -68,13 +68,14 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
     );
     const spans = Array.from({ length: 3 }, () => {
       const { record } = run('wait.lattice.mjs', '--concurrency', '50', '--lanes', '1');
-      const starts = readFileSync(join(folder, record, 'lane-0.journal'), 'utf8')
+      const { stdout } = spawnSync(process.execPath, [command, 'report', record, '--as', 'jsonl'], { cwd: folder, encoding: 'utf8' });
+      const [, ...results] = stdout
+        .trimEnd()
         .split('\n')
-        .filter((line) => line.startsWith('+'))
-        .map((line) => line.split(' ').map(Number));
-      const begin = Math.min(...starts.map((numbers) => numbers[3]));
-      const end = Math.max(...starts.map((numbers) => numbers[3] + numbers[4] + numbers[5] + numbers[6]));
-      return (end - begin) / 1000;
+        .map((line) => JSON.parse(line));
+      const begin = Math.min(...results.map(({ start }) => start));
+      const end = Math.max(...results.map(({ start, times }) => start + times.setup + times.body + times.teardown));
+      return end - begin;
     });
     const taken = median(spans);
     tell('100 cases that wait 100 ms each, --concurrency 50', taken.toFixed(0), 'under 400', 'ms', taken >= 400);
@@ -109,7 +110,7 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
     const { record, wall: taken } = run('stream.lattice.mjs', '--lanes', '1');
     const lines = readFileSync(join(folder, record, 'lane-0.journal'), 'utf8')
       .split('\n')
-      .filter((line) => line.startsWith('+'));
+      .filter((line) => /^[+=]/.test(line));
     const bytes = lines.reduce((sum, line) => sum + line.indexOf('\t') + 1, 0) / lines.length;
     tell('the journal, bytes for a passed case without its values', bytes.toFixed(1), 'at most 45', 'bytes', bytes > 45);
     console.log(`${'300,000 trivial cases, all in all'.padEnd(66)} ${((taken / 300_000) * 1000).toFixed(1)} µs each`);

@@ -6,11 +6,11 @@ import type { CaseResult } from '../running/result.ts';
 import type { Left } from '../running/run.ts';
 import type { Piece } from '../suites/pieces.ts';
 import type { Leak } from './leaks.ts';
-import { endOfLine, readPass } from './plain-pass.ts';
+import { endOfLine, isPass, type ReadPass, readPass } from './plain-pass.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
-export const journalVersion = 2;
+export const journalVersion = 3;
 
 /** What a lane is about to do, and how long that may take: whoever watches it ends a lane that goes silent for longer. */
 export interface Doing {
@@ -73,18 +73,20 @@ export function readEntry(line: string): JournalEntry | undefined {
   }
 }
 
-const plus = 43;
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
 
-/** Reads the lines of one journal, in their order. */
+/** Reads the lines of a journal in their order; of several, where a header comes before what is read of another. */
 export class JournalReader {
   readonly #headers = new Map<number, TestHeader>();
+  /** By lane: the plain pass that its last line was, if it was one. */
+  readonly #before: (ReadPass | undefined)[] = [];
+  #lane = 0;
 
   /** The entry that a line holds; undefined for a line that was torn off while it was written, or changed since. */
   read(line: string): JournalEntry | undefined {
-    if (!line.startsWith('+')) return this.#other(line);
-    const result = readPass(encoder.encode(line), 0, this.#headers);
+    if (!isPass(line.charCodeAt(0))) return this.#other(line);
+    const result = this.#pass(encoder.encode(line), 0);
     return result && { is: 'ended', result };
   }
 
@@ -93,8 +95,8 @@ export class JournalReader {
     const entries: JournalEntry[] = [];
     for (let from = 0; from < lines.length; ) {
       let end = from;
-      if (lines[from] === plus) {
-        const result = readPass(lines, from, this.#headers);
+      if (isPass(lines[from])) {
+        const result = this.#pass(lines, from);
         if (result) entries.push({ is: 'ended', result });
         end = result?.end ?? endOfLine(lines, from);
       } else {
@@ -107,8 +109,16 @@ export class JournalReader {
     return entries;
   }
 
+  #pass(lines: Uint8Array, from: number): ReadPass | undefined {
+    const pass = readPass(lines, from, this.#headers, this.#before[this.#lane]);
+    this.#before[this.#lane] = pass;
+    return pass;
+  }
+
   #other(line: string): JournalEntry | undefined {
     const entry = readEntry(line);
+    if (entry?.is === 'header') this.#lane = entry.lane;
+    else this.#before[this.#lane] = undefined;
     if (entry?.is === 'ended' && typeof entry.result?.id !== 'string') return undefined;
     if (entry?.is === 'test') this.#headers.set(entry.header.test, entry.header);
     return entry;

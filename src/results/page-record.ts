@@ -1,5 +1,6 @@
 import type { Status } from '../running/result.ts';
 import { type JournalEntry, readEntry } from './journal.ts';
+import { isPass } from './plain-pass.ts';
 import type { NameFile } from './report.ts';
 import type { RunInfo } from './run-info.ts';
 
@@ -60,7 +61,7 @@ export interface PageLine {
 
 /** A line of a journal, or an entry, as a page has it: files by their names from the root; nothing for what a page does not need. */
 export function pageLine(one: string | JournalEntry, nameFile: NameFile): PageLine | undefined {
-  if (typeof one === 'string' && one.startsWith('+')) return one.endsWith(']') ? { text: one } : undefined;
+  if (typeof one === 'string' && isPass(one.charCodeAt(0))) return one.endsWith(']') ? { text: one } : undefined;
   const entry = typeof one === 'string' ? readEntry(one) : one;
   if (!entry || unneeded.has(entry.is)) return undefined;
   const text = JSON.stringify(entry, function (this: Record<string, unknown>, key, value: unknown) {

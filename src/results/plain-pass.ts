@@ -10,6 +10,7 @@ const lineEnd = 10;
 const blank = 32;
 const plus = 43;
 const comma = 44;
+const equals = 61;
 const zero = 48;
 const nine = 57;
 const bracket = 91;
@@ -36,32 +37,82 @@ export interface PlainPass {
 const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
 
 /**
- * Writes a plain pass as a line: `+test ordinal twin start set-up body tear-down checks line`, times in microseconds, then the values
- * after a tab. Its id and its title are worked out from its test's header when somebody asks. Texts of JSON hold neither line breaks nor
- * tabs.
- *
- * False, and nothing is written, for a row that does not stand in a journal as it is: words, finite numbers and truths under these
- * columns do, which names show as they show the recorded row.
+ * Writes plain passes, a line each. A whole line is `+test ordinal twin start set-up body tear-down checks line`, times in microseconds,
+ * then the row's values after a tab. In a stream most cases differ from the one before by their place and their time only: theirs is
+ * `=elapsed body` with the values. The id and the title are worked out from the test's header when somebody asks. Texts of JSON hold
+ * neither line breaks nor tabs.
  */
-export function writePass(pass: PlainPass, columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
-  const from = lines.length;
-  lines.number(plus, pass.test);
-  lines.number(blank, pass.ordinal);
-  lines.number(blank, pass.twin);
-  lines.number(blank, micro(pass.start));
-  lines.number(blank, micro(pass.setup));
-  lines.number(blank, micro(pass.body));
-  lines.number(blank, micro(pass.teardown));
-  lines.number(blank, pass.checks);
-  lines.number(blank, pass.line);
-  lines.unit(tab);
-  const { row } = pass;
+export class PassWriter {
+  /** Of the last line; no test where something else has been written since. */
+  #test = -1;
+  #ordinal = 0;
+  #start = 0;
+  #setup = 0;
+  #teardown = 0;
+  #checks = 0;
+  #line = 0;
+
+  /** Something else is written: the next pass is told whole. */
+  interrupt(): void {
+    this.#test = -1;
+  }
+
+  /**
+   * False, and nothing is written, for a row that does not stand in a journal as it is: words, finite numbers and truths under these
+   * columns do, which names show as they show the recorded row.
+   */
+  write(pass: PlainPass, columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
+    const from = lines.length;
+    const start = micro(pass.start);
+    const setup = micro(pass.setup);
+    const teardown = micro(pass.teardown);
+    const { test, ordinal, twin, checks, line } = pass;
+    if (
+      test === this.#test &&
+      ordinal === this.#ordinal + 1 &&
+      twin === 1 &&
+      start >= this.#start &&
+      setup === this.#setup &&
+      teardown === this.#teardown &&
+      checks === this.#checks &&
+      line === nextLine(this.#line)
+    ) {
+      lines.number(equals, start - this.#start);
+      lines.number(blank, micro(pass.body));
+    } else {
+      lines.number(plus, test);
+      lines.number(blank, ordinal);
+      lines.number(blank, twin);
+      lines.number(blank, start);
+      lines.number(blank, setup);
+      lines.number(blank, micro(pass.body));
+      lines.number(blank, teardown);
+      lines.number(blank, checks);
+      lines.number(blank, line);
+    }
+    lines.unit(tab);
+    if (!writeRow(pass.row, columns, lines, stringify)) return lines.cut(from);
+    this.#test = test;
+    this.#ordinal = ordinal;
+    this.#start = start;
+    this.#setup = setup;
+    this.#teardown = teardown;
+    this.#checks = checks;
+    this.#line = line;
+    return true;
+  }
+}
+
+/** The line of the next row in a data file, most likely; where there is none, there is none for the next. */
+const nextLine = (line: number): number => (line === 0 ? 0 : line + 1);
+
+function writeRow(row: PlainPass['row'], columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
   let seen = 0;
   for (const column in row) {
-    if (columns[seen] !== column || !writeValue(seen === 0 ? bracket : comma, row[column], lines, stringify)) return lines.cut(from);
+    if (columns[seen] !== column || !writeValue(seen === 0 ? bracket : comma, row[column], lines, stringify)) return false;
     seen++;
   }
-  if (seen !== columns.length) return lines.cut(from);
+  if (seen !== columns.length) return false;
   lines.text(seen === 0 ? '[]\n' : ']\n');
   return true;
 }
@@ -101,7 +152,7 @@ const nothing: readonly never[] = [];
 const decoder = new TextDecoder();
 
 /** A plain pass as whole results are; what takes time, or room, is worked out when it is asked for. */
-class ReadPass implements RecordedResult {
+export class ReadPass implements RecordedResult {
   readonly test: number;
   readonly ordinal: number;
   readonly #twin: number;
@@ -120,18 +171,31 @@ class ReadPass implements RecordedResult {
   readonly isWhole: boolean;
   #row: RecordedResult['row'] | undefined;
 
-  constructor(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>) {
+  constructor(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>, before: ReadPass | undefined) {
     readFrom = from + 1;
-    this.test = nextNumber(bytes);
-    this.ordinal = nextNumber(bytes);
-    this.#twin = nextNumber(bytes);
-    this.#start = nextNumber(bytes);
-    this.#setup = nextNumber(bytes);
-    this.#body = nextNumber(bytes);
-    this.#teardown = nextNumber(bytes);
-    this.#passed = nextNumber(bytes);
-    this.#line = nextNumber(bytes);
-    this.#header = headers.get(this.test);
+    if (before) {
+      this.test = before.test;
+      this.ordinal = before.ordinal + 1;
+      this.#twin = 1;
+      this.#start = before.#start + nextNumber(bytes);
+      this.#setup = before.#setup;
+      this.#body = nextNumber(bytes);
+      this.#teardown = before.#teardown;
+      this.#passed = before.#passed;
+      this.#line = nextLine(before.#line);
+      this.#header = before.#header;
+    } else {
+      this.test = nextNumber(bytes);
+      this.ordinal = nextNumber(bytes);
+      this.#twin = nextNumber(bytes);
+      this.#start = nextNumber(bytes);
+      this.#setup = nextNumber(bytes);
+      this.#body = nextNumber(bytes);
+      this.#teardown = nextNumber(bytes);
+      this.#passed = nextNumber(bytes);
+      this.#line = nextNumber(bytes);
+      this.#header = headers.get(this.test);
+    }
     this.#bytes = bytes;
     this.#from = readFrom;
     this.end = endOfLine(bytes, readFrom < 0 ? from : readFrom);
@@ -196,8 +260,16 @@ export function endOfLine(bytes: Uint8Array, from: number): number {
   return end;
 }
 
-/** The plain pass of the line that begins there, in UTF-8; undefined for one that was torn off. The bytes are not to change any more. */
-export function readPass(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>): ReadPass | undefined {
-  const pass = new ReadPass(bytes, from, headers);
+/** Whether a line, or what begins with this unit, is a plain pass. */
+export const isPass = (unit: number | undefined): boolean => unit === plus || unit === equals;
+
+/**
+ * The plain pass of the line that begins there, in UTF-8; undefined for one that was torn off, or that goes on from a line that is not
+ * there: `before` is the pass of the line before, if it was one. The bytes are not to change any more.
+ */
+export function readPass(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>, before: ReadPass | undefined): ReadPass | undefined {
+  const goesOn = bytes[from] === equals;
+  if (goesOn && !before) return undefined;
+  const pass = new ReadPass(bytes, from, headers, goesOn ? before : undefined);
   return pass.isWhole ? pass : undefined;
 }

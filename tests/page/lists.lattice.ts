@@ -47,7 +47,7 @@ const store = (): Store => {
   store.read([
     JSON.stringify({
       format: 'red-lattice page',
-      version: 2,
+      version: 3,
       name: 'latest',
       info: {},
       history: [

@@ -5,7 +5,7 @@ import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
 import { testsInOrder } from '../../src/results/in-order.ts';
 import { type JournalEntry, JournalReader, writeEntry } from '../../src/results/journal.ts';
 import { LineBytes } from '../../src/results/line-bytes.ts';
-import { writePass } from '../../src/results/plain-pass.ts';
+import { PassWriter, type PlainPass } from '../../src/results/plain-pass.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
 import { Slowest } from '../../src/results/slowest.ts';
 import { Strip } from '../../src/results/strip.ts';
@@ -22,6 +22,7 @@ const header = (test: number) => ({
   source: 'a table',
   tags: ['money'],
   columns,
+  data: 'file:///stays.csv',
 });
 const result = (test: number, ordinal: number, status: Status = 'passed', row: RecordedResult['row'] = {}): RecordedResult => ({
   ...nothingDone,
@@ -36,17 +37,15 @@ const result = (test: number, ordinal: number, status: Status = 'passed', row: R
 });
 
 export const records = suite('what is read of a record', [
-  test('a plain pass says all that it was: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check, ensure }) => {
+  test('plain passes say all that they were: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check, ensure }) => {
     const random = randomFrom(`passes ${row.seed}`);
-    const reader = new JournalReader();
-    reader.read(writeEntry({ is: 'test', header: header(3) }, JSON.stringify).trimEnd());
     const texts = ['cat', '', '"\t\\\n', '港湾', '\u2028', 'true', '\ud83d', 'x'.repeat(random.integer(60, 200_000))];
-    const [nights, hull, power] = [
-      random.pick([0, -2.5, 1e21, random.integer(0, 1e9) / random.pick([1, 10, 1000, 7])]),
-      random.pick(texts),
-      random.pick([true, false]),
-    ];
-    const pass = {
+    const valuesOfRow = () => ({
+      nights: random.pick([0, -2.5, 1e21, random.integer(0, 1e9) / random.pick([1, 10, 1000, 7])]),
+      hull: random.pick(texts),
+      power: random.pick([true, false]),
+    });
+    let pass: PlainPass = {
       test: 3,
       ordinal: random.integer(0, 1e6),
       twin: random.integer(1, 3),
@@ -56,17 +55,72 @@ export const records = suite('what is read of a record', [
       teardown: 0.001,
       checks: random.integer(0, 9),
       line: random.pick([0, 99, 100, 999_999, 1_000_000, 9_999_999]),
-      row: { nights, hull, power },
+      row: valuesOfRow(),
     };
-    const read = reader.read(passLine(pass));
-    ensure.equal(read?.is, 'ended');
-    const { result } = read as Extract<JournalEntry, { is: 'ended' }>;
-    check.equal(
-      [result.ordinal, result.start, result.times, result.checks.passed, result.status],
-      [pass.ordinal, pass.start, { setup: 0.25, body: pass.body, teardown: 0.001 }, pass.checks, 'passed'],
-    );
-    check.equal(result.row, pass.row);
-    check.equal([result.id.startsWith('a.lattice.ts#stays/t3/'), result.id.endsWith(`~${pass.twin}`), result.tags], [true, pass.twin > 1, ['money']]);
+    const header3 = writeEntry({ is: 'test', header: header(3) }, JSON.stringify);
+    const writer = new PassWriter();
+    const lines = new LineBytes();
+    lines.text(header3);
+    const passes: PlainPass[] = [];
+    // Most go on from the one before, as in a stream; some differ in one thing or another, or something else comes between.
+    for (let i = 0; i < 30; i++) {
+      ensure.holds(writer.write(pass, columns, lines, JSON.stringify));
+      passes.push(pass);
+      if (random.integer(0, 5) === 0) {
+        lines.text(header3);
+        writer.interrupt();
+      }
+      const micro = (): number => random.integer(0, 2000) / 1000;
+      const next = {
+        ordinal: pass.ordinal + 1,
+        twin: 1,
+        start: Math.round(pass.start * 1000 + random.integer(0, 3000)) / 1000,
+        body: micro(),
+        row: valuesOfRow(),
+      };
+      pass = { ...pass, ...next, line: pass.line && pass.line + 1 };
+      const other: Partial<PlainPass> = random.pick([
+        { ordinal: pass.ordinal + 5 },
+        { twin: 2 },
+        { start: 0 },
+        { setup: micro() },
+        { teardown: micro() },
+        { checks: 77 },
+        { line: 5 },
+      ]);
+      if (random.integer(0, 3) === 0) pass = { ...pass, ...other };
+    }
+    const bytes = lines.take().slice();
+    check.includes(new TextDecoder().decode(bytes), '\n=', 'some go on');
+    const reader = new JournalReader();
+    const oneByOne = new TextDecoder('utf-8', { ignoreBOM: true })
+      .decode(bytes)
+      .trimEnd()
+      .split('\n')
+      .map((line) => reader.read(line));
+    for (const entries of [oneByOne, new JournalReader().readAll(bytes)]) {
+      const results = entries.flatMap((entry) => (entry?.is === 'ended' ? [entry.result] : []));
+      check.equal(
+        results.map(({ test, ordinal, start, times, checks, status, row }) => ({ test, ordinal, start, ...times, checks: checks.passed, status, row })),
+        passes.map(({ twin: _twin, line: _line, ...told }) => ({ ...told, status: 'passed' as const })),
+      );
+      check.equal(
+        results.map(({ id, place }) => [id.startsWith('a.lattice.ts#stays/t3/'), /~(\d)$/.exec(id)?.[1], place?.line]),
+        passes.map(({ twin, line }) => [true, twin > 1 ? String(twin) : undefined, line || undefined]),
+      );
+    }
+  }),
+
+  test('what goes on from a line that is not there is left out, in its own lane', ({ check }) => {
+    const reader = new JournalReader();
+    const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: {} };
+    const read = (line: string): number | undefined => {
+      const entry = reader.read(line);
+      return entry?.is === 'ended' ? entry.result.ordinal : undefined;
+    };
+    const of = (lane: number): string => writeEntry({ is: 'header', version: 3, lane }, JSON.stringify).trimEnd();
+    const lines = ['=1 1\t[]', passLine(pass), '=1 1\t[]', of(1), '=1 1\t[]', passLine({ ...pass, ordinal: 8 }), of(0), '=1 1\t[]', '+0 9 1\t', '=1 1\t[]'];
+    check.equal(lines.map(read), [undefined, 1, 2, undefined, undefined, 8, undefined, 3, undefined, undefined]);
   }),
 
   test('a row is written whole where it does not stand in a line as it is: {why}', {
@@ -86,7 +140,7 @@ export const records = suite('what is read of a record', [
     const lines = new LineBytes();
     lines.text('before');
     const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: row.row };
-    check.equal(writePass(pass, ['nights'], lines, JSON.stringify), false);
+    check.equal(new PassWriter().write(pass, ['nights'], lines, JSON.stringify), false);
     check.equal(new TextDecoder().decode(lines.take()), 'before');
   }),
 
@@ -100,7 +154,7 @@ export const records = suite('what is read of a record', [
     const counts = [26_000, 26_000, 3, 51_000, 5];
     const entries: JournalEntry[] = [3, 1, 4, 0, 2].map((test) => ({ is: 'test', header: header(test) }));
     for (const lane of [1, 0]) {
-      entries.push({ is: 'header', version: 2, lane });
+      entries.push({ is: 'header', version: 3, lane });
       // From the last row to the first, every second in the other lane.
       for (const [test, count] of counts.entries())
         for (let ordinal = count - 1; ordinal >= 0; ordinal--) if (ordinal % 2 === lane) entries.push({ is: 'ended', result: result(test, ordinal) });

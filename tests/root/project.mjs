@@ -56,9 +56,13 @@ function readRecord(folder) {
   const results = [];
   const headers = new Map();
   for (const name of readdirSync(record).filter((file) => file.endsWith('.journal'))) {
+    let pass;
     for (const line of readFileSync(join(record, name), 'utf8').split('\n')) {
-      if (line.startsWith('+')) {
-        results.push({ ...nameOf(line, headers), status: 'passed', cause: undefined });
+      if (line.startsWith('+') || line.startsWith('=')) {
+        // A line that goes on from the one before is of the same test, and no twin.
+        const numbers = line.startsWith('=') ? [pass[0], undefined, 1] : line.slice(1).split('\t')[0].split(' ').map(Number);
+        pass = numbers;
+        results.push({ ...nameOf(numbers, line.split('\t')[1], headers), status: 'passed', cause: undefined });
       } else if (line.startsWith('{')) {
         const entry = JSON.parse(line);
         if (entry.is === 'test') headers.set(entry.header.test, entry.header);
@@ -71,9 +75,7 @@ function readRecord(folder) {
 }
 
 /** A compact line names a case by its test's header and the values of its row; the little projects' rows are plain words and numbers. */
-function nameOf(line, headers) {
-  const [numbers, row] = line.slice(1).split('\t');
-  const [test, , twin] = numbers.split(' ').map(Number);
+function nameOf([test, , twin], row, headers) {
   const { id, path, columns, source } = headers.get(test);
   const values = JSON.parse(row);
   const parts = columns.map((column, i) => `${column}=${values[i]}`);

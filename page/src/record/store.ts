@@ -1,6 +1,7 @@
 import type { Span } from '../../../src/fixtures/instance.ts';
 import { type JournalEntry, JournalReader } from '../../../src/results/journal.ts';
 import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-record.ts';
+import { isPass } from '../../../src/results/plain-pass.ts';
 import type { RecordedResult, TestHeader } from '../../../src/results/recorded-result.ts';
 import type { RunInfo } from '../../../src/results/run-info.ts';
 import { emptyState, type RunState, take, takeUnrun } from '../../../src/results/run-state.ts';
@@ -74,7 +75,7 @@ export class Store {
   read(lines: Iterable<string>): void {
     for (const line of lines) {
       if (line === '') continue;
-      if (line.startsWith('+')) {
+      if (isPass(line.charCodeAt(0))) {
         const entry = this.#reader.read(line);
         if (entry) this.#take(entry);
       } else this.#line(line);

@@ -3,7 +3,8 @@ import type { Entry } from '../row.ts';
 import type { Columns, StandardSchema } from './columns.ts';
 import { type CsvFile, type CsvRecord, csvRecords } from './csv.ts';
 import { type Indexed, readHeadings } from './headings.ts';
-import { typeRecord } from './typing.ts';
+import { rowMaker } from './row-maker.ts';
+import { type Layout, typeRecord } from './typing.ts';
 
 /** Reads CSV or TSV: the first record is the headings. */
 export async function* readDelimited(
@@ -12,12 +13,12 @@ export async function* readDelimited(
   typed: { readonly columns: Columns | undefined; readonly schema: StandardSchema<unknown> | undefined },
   remark: ((problem: Problem) => void) | undefined,
 ): AsyncGenerator<readonly Entry[]> {
-  let layout: Layout | undefined;
+  let layout: Delimited | undefined;
   for await (let records of csvRecords(text, file)) {
     if (!layout) {
       const header = records[0] as CsvRecord;
       const columns = readHeadings(header.cells, typed.columns, (index) => header.placeOfCell(index).place, remark);
-      layout = { columns, width: Math.max(...columns.map(({ index }) => index)) + 1, schema: typed.schema };
+      layout = { columns, width: Math.max(...columns.map(({ index }) => index)) + 1, schema: typed.schema, makeRow: rowMaker(columns) };
       records = records.slice(1);
     }
     const laidOut = layout;
@@ -27,18 +28,15 @@ export async function* readDelimited(
   if (!layout) throw new ProblemError([{ code: 'no-header', at: { file: file.name, line: 1, column: 1 } }]);
 }
 
-/** What is read of each record of a file. */
-interface Layout {
-  readonly columns: readonly Indexed[];
+interface Delimited extends Layout<Indexed> {
   /** Up to the last column that is read. */
   readonly width: number;
-  readonly schema: StandardSchema<unknown> | undefined;
 }
 
-function readRecord(record: CsvRecord, { columns, width, schema }: Layout): Entry | Promise<Entry> {
+function readRecord(record: CsvRecord, layout: Delimited): Entry | Promise<Entry> {
   if (record.unclosed) return broken(record, { code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
   const cells = record.cells.length;
-  return cells < width ? broken(record, { code: 'record-length', cells, columns: width, at: record.place }) : typeRecord(record, columns, schema);
+  return cells < layout.width ? broken(record, { code: 'record-length', cells, columns: layout.width, at: record.place }) : typeRecord(record, layout);
 }
 
 const broken = ({ place, lines }: CsvRecord, problem: Problem): Entry => ({ row: {}, place, lines, problems: [problem] });

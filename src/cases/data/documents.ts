@@ -144,7 +144,7 @@ function typeItem(item: unknown, { columns, schema }: Typed, placeOf: (key: stri
     isQuoted: () => false,
     at: (column) => placeOf(column && Object.hasOwn(values, column.heading) ? column.heading : undefined),
   };
-  return typeRecord(record, columns ? columnsFor(columns, headings) : asTheyAre(headings), schema);
+  return typeRecord(record, { columns: columns ? columnsFor(columns, headings) : asTheyAre(headings), schema });
 }
 
 /** Columns of a document whose values are taken as they are. */

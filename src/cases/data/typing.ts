@@ -5,6 +5,7 @@ import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
 import { type CellReader, Misread, readValue } from './cells.ts';
 import type { Column, StandardSchema } from './columns.ts';
+import type { MakeRow } from './row-maker.ts';
 
 /** What a file shows where a value should be: an error that a workbook worked out. */
 export class ShownError {
@@ -36,30 +37,58 @@ interface Making {
   problems: Problem[] | undefined;
 }
 
+/** What is read of each record of a file. */
+export interface Layout<C extends Column = Column> {
+  readonly columns: readonly C[];
+  readonly schema: StandardSchema<unknown> | undefined;
+  /** For records whose cells all hold a value. */
+  readonly makeRow?: MakeRow | undefined;
+}
+
+/** Stands for the value of a cell that gives none. */
+const nothing = Symbol('nothing');
+
 /** Makes a row of a record: each cell read as its column says, each that is wrong told with its place. */
-export function typeRecord<C extends Column>(record: RawRecord<C>, columns: readonly C[], schema: StandardSchema<unknown> | undefined): Entry | Promise<Entry> {
-  const row: Record<string, unknown> = {};
-  const making: Making = { row, name: undefined, marks: undefined, place: record.place, lines: record.lines, problems: undefined };
-  let waiting: Promise<void>[] | undefined;
+export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layout<C>): Entry | Promise<Entry> {
+  const { columns } = layout;
+  const making: Making = { row: noRow, name: undefined, marks: undefined, place: record.place, lines: record.lines, problems: undefined };
+  const values = new Array<unknown>(columns.length);
+  let isWhole = true;
+  let waiting: Promise<unknown>[] | undefined;
   for (let index = 0; index < columns.length; index++) {
-    const judging = typeCell(making, row, record, columns[index] as C);
-    if (!judging) continue;
-    waiting ??= [];
-    waiting.push(judging);
+    const value = typeCell(making, record, columns[index] as C);
+    values[index] = value;
+    if (value === nothing) isWhole = false;
+    else if (value instanceof Waiting) {
+      waiting ??= [];
+      waiting.push(value.promise.then((found) => void (values[index] = found)));
+    }
   }
-  if (waiting) return judgedLater(waiting, schema, making, record, columns);
+  if (waiting) return Promise.all(waiting).then(() => rowMade(making, record, layout, values, false));
+  return rowMade(making, record, layout, values, isWhole);
+}
+
+const noRow = {};
+
+function rowMade<C extends Column>(
+  making: Making,
+  record: RawRecord<C>,
+  layout: Layout<C>,
+  values: readonly unknown[],
+  isWhole: boolean,
+): Entry | Promise<Entry> {
+  const { columns, schema, makeRow } = layout;
+  making.row = isWhole && makeRow ? makeRow(values) : rowOf(columns, values);
   return schema && !making.problems ? judgeRow(schema, making, record, columns) : making;
 }
 
-async function judgedLater<C extends Column>(
-  cells: readonly Promise<void>[],
-  schema: StandardSchema<unknown> | undefined,
-  making: Making,
-  record: RawRecord<C>,
-  columns: readonly C[],
-): Promise<Entry> {
-  await Promise.all(cells);
-  return schema && !making.problems ? judgeRow(schema, making, record, columns) : making;
+function rowOf(columns: readonly Column[], values: readonly unknown[]): object {
+  const row: Record<string, unknown> = {};
+  for (let index = 0; index < columns.length; index++) {
+    const { property, reads } = columns[index] as Column;
+    if (reads.as !== 'mark' && values[index] !== nothing) row[property] = values[index];
+  }
+  return row;
 }
 
 function wrong(making: Making, problem: Problem): void {
@@ -67,44 +96,45 @@ function wrong(making: Making, problem: Problem): void {
   making.problems.push(problem);
 }
 
-/** A promise where a schema takes its time. */
-function typeCell<C extends Column>(making: Making, row: Record<string, unknown>, record: RawRecord<C>, column: C): Promise<void> | undefined {
+/** A value that a schema takes its time for. */
+class Waiting {
+  readonly promise: Promise<unknown>;
+  constructor(promise: Promise<unknown>) {
+    this.promise = promise;
+  }
+}
+
+/** The value of a cell: `nothing` where it gives none, undefined for a mark. */
+function typeCell<C extends Column>(making: Making, record: RawRecord<C>, column: C): unknown {
   const { property, reads } = column;
   const value = record.value(column);
-  if (value instanceof ShownError) wrong(making, { code: 'cell-error', column: property, shown: value.shown, at: record.at(column) });
-  else if (reads.as === 'cell') readCell(making, row, reads.reader, value, record, column);
-  else if (reads.as === 'schema') {
-    const judge = (found: unknown): void => takeJudged(making, row, found, value, property, () => record.at(column));
+  if (value instanceof ShownError) {
+    wrong(making, { code: 'cell-error', column: property, shown: value.shown, at: record.at(column) });
+    return nothing;
+  }
+  if (reads.as === 'cell') return readCell(making, reads.reader, value, record, column);
+  if (reads.as === 'schema') {
+    const judge = (found: unknown): unknown => judged(making, found, value, property, () => record.at(column));
     const found = reads.schema['~standard'].validate(value);
-    if (found instanceof Promise) return found.then(judge);
-    judge(found);
-  } else if (!isEmpty(value)) readMark(making, reads.mark, value);
+    return found instanceof Promise ? new Waiting(found.then(judge)) : judge(found);
+  }
+  if (!isEmpty(value)) readMark(making, reads.mark, value);
   return undefined;
 }
 
 const isEmpty = (value: unknown): boolean => value === undefined || value === null || value === '';
 
-function readCell<C extends Column>(
-  making: Making,
-  row: Record<string, unknown>,
-  reader: CellReader<unknown>,
-  value: unknown,
-  record: RawRecord<C>,
-  column: C,
-): void {
-  const { property } = column;
+function readCell<C extends Column>(making: Making, reader: CellReader<unknown>, value: unknown, record: RawRecord<C>, column: C): unknown {
   if (isEmpty(value) && (reader.whenEmpty.is !== 'error' || !record.isQuoted(column))) {
-    if (reader.whenEmpty.is === 'value') row[property] = reader.whenEmpty.value;
-    else if (reader.whenEmpty.is === 'error') wrong(making, { code: 'empty-cell', column: property, wanted: reader.kind, at: record.at(column) });
-    return;
+    if (reader.whenEmpty.is === 'value') return reader.whenEmpty.value;
+    if (reader.whenEmpty.is === 'error') wrong(making, { code: 'empty-cell', column: column.property, wanted: reader.kind, at: record.at(column) });
+    return nothing;
   }
   const read = typeof value === 'string' ? reader.read(value) : readValue(reader, value);
-  if (!(read instanceof Misread)) row[property] = read;
-  else {
-    row[property] = value;
-    const text = typeof value === 'string' ? value : shortValue(value);
-    wrong(making, { code: 'bad-cell', column: property, text, wanted: reader.kind, hint: read.hint, at: record.at(column) });
-  }
+  if (typeof read !== 'object' || !(read instanceof Misread)) return read;
+  const text = typeof value === 'string' ? value : shortValue(value);
+  wrong(making, { code: 'bad-cell', column: column.property, text, wanted: reader.kind, hint: read.hint, at: record.at(column) });
+  return value;
 }
 
 function readMark(making: Making, mark: 'name' | 'tags' | 'skip' | 'known', value: unknown): void {
@@ -125,10 +155,10 @@ interface Judged {
   readonly issues?: readonly { readonly message: string; readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined }[] | undefined;
 }
 
-function takeJudged(making: Making, row: Record<string, unknown>, found: unknown, raw: unknown, property: string, at: () => Place): void {
+function judged(making: Making, found: unknown, raw: unknown, property: string, at: () => Place): unknown {
   const { value, issues } = found as Judged;
-  row[property] = issues ? raw : value;
   for (const { message } of issues ?? []) wrong(making, { code: 'schema-issue', column: property, message, at: at() });
+  return issues ? raw : value;
 }
 
 function judgeRow<C extends Column>(schema: StandardSchema<unknown>, making: Making, record: RawRecord<C>, columns: readonly C[]): Entry | Promise<Entry> {

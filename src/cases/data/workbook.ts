@@ -4,7 +4,7 @@ import { type Problem, refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import type { Columns, StandardSchema } from './columns.ts';
 import { type Indexed, readHeadings } from './headings.ts';
-import { type RawRecord, ShownError, typeRecord } from './typing.ts';
+import { type Layout, type RawRecord, ShownError, typeRecord } from './typing.ts';
 
 /** A workbook that is larger is refused: its compressed bytes are held whole. */
 const mostBytes = 64_000_000;
@@ -49,18 +49,18 @@ export async function* readWorkbook(
   const { sheet, part, from1904 } = findSheet(archive, options.sheet, file);
   const shared: Shared = { texts: sharedTexts(archive), kinds: numberKinds(archive), from1904 };
   const placeOf = (number: number, column: number) => ({ file, line: number, column: column + 1, sheet });
-  let columns: readonly Indexed[] | undefined;
+  let layout: Layout<Indexed> | undefined;
   for (const rows of sheetRows(archive, part, shared)) {
     const entries: (Entry | Promise<Entry>)[] = [];
     for (const { number, cells } of rows) {
       const first = cells.get(0);
       if (options.comment !== undefined && first && 'value' in first && String(first.value).startsWith(options.comment)) continue;
-      if (columns) entries.push(typeRecord(recordOf(cells, number, placeOf), columns, typed.schema));
-      else columns = readHeadings(headingsOf(cells), typed.columns, (index) => placeOf(number, index), remark);
+      if (layout) entries.push(typeRecord(recordOf(cells, number, placeOf), layout));
+      else layout = { columns: readHeadings(headingsOf(cells), typed.columns, (index) => placeOf(number, index), remark), schema: typed.schema };
     }
     if (entries.length) yield await Promise.all(entries);
   }
-  if (!columns) refuse({ code: 'no-header', at: placeOf(1, 0) });
+  if (!layout) refuse({ code: 'no-header', at: placeOf(1, 0) });
 }
 
 function headingsOf(cells: WorkbookRow['cells']): string[] {

@@ -1,7 +1,7 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
 import { type JournalEntry, journalVersion, writeEntry } from '../../results/journal.ts';
 import { LineBytes } from '../../results/line-bytes.ts';
-import { writePass } from '../../results/plain-pass.ts';
+import { PassWriter } from '../../results/plain-pass.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { now, stringify } from '../../running/originals.ts';
 
@@ -16,6 +16,7 @@ export class JournalWriter {
   readonly #file: number;
   readonly #broken: (error: Error) => void;
   readonly #waiting = new LineBytes();
+  readonly #passes = new PassWriter();
   #lastFlush = now();
 
   /** `broken` hears why nothing can be written any more: a full disk, a folder that is gone. */
@@ -33,12 +34,13 @@ export class JournalWriter {
     const { planned, setup, body, teardown, checksPassed } = run;
     const { test, ordinal, twin, entry } = planned;
     const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line: entry.place?.line ?? 0, row: planned.toldRow };
-    if (!writePass(pass, columns, this.#waiting, stringify)) return false;
+    if (!this.#passes.write(pass, columns, this.#waiting, stringify)) return false;
     if (this.#waiting.length >= blockSize || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();
     return true;
   }
 
   put(entry: JournalEntry, atOnce = false): void {
+    this.#passes.interrupt();
     this.#waiting.text(writeEntry(entry, stringify));
     if (atOnce || this.#waiting.length >= blockSize || now() - this.#lastFlush >= patience) this.flush();
   }
