@@ -49,6 +49,8 @@ export interface SourceParts {
   /** What is wrong with it as a whole, before a row is read. */
   readonly problems?: readonly Problem[] | undefined;
   open(expansion: Expansion): Chunks;
+  /** Opened again, it gives the same rows at little cost. */
+  readonly isSteady?: boolean | undefined;
   /** What can be said of the rows as a whole; lost where rows are left out. */
   readonly facts?: readonly ((expansion: Expansion) => Promise<Facts>)[] | undefined;
 }
@@ -143,6 +145,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
     const parts = this.#parts;
     return new Cases({
       ...parts,
+      isSteady: undefined,
       facts: undefined,
       what: `${count} of ${parts.what}`,
       // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.

@@ -100,6 +100,7 @@ export function range<const K extends string>(column: K, from: number, to: numbe
     what: 'a range',
     columns: [column],
     problems,
+    isSteady: true,
     *open() {
       // Multiplied, not added up: 0.1 ten times is not 1. The rounding takes off what the multiplication adds.
       const size = Math.floor(steps + 1e-9);

@@ -1,8 +1,9 @@
-import { Identities } from '../cases/identity.ts';
+import type { Distinct } from '../cases/identity.ts';
 import { layMarks, type Marks } from '../cases/marks.ts';
 import { slug } from '../cases/names.ts';
 import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { Cases, type Facts } from '../cases/source.ts';
+import { Twins } from '../cases/twins.ts';
 import { BindingOf, type Source } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
@@ -35,17 +36,23 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings): A
     return;
   }
   const { hides } = surroundings;
-  const identities = new Identities();
   const checked = (entry: Entry): Entry => {
     const problems = entry.marks && strangeTags(entry.marks.tags, surroundings.tags, 'a row');
     return problems?.length ? { ...entry, problems: [...(entry.problems ?? []), ...problems.map((problem) => ({ ...problem, at: entry.place }))] } : entry;
   };
-  let ordinal = 0;
   const parts = Cases.partsOf(cases);
-  for await (const chunk of parts.open(expansionOf(test, surroundings))) {
-    const told = hides ? chunk.map((entry) => withoutHidden(entry, hides)) : chunk;
-    const twins = identities.add(test.parent.told ? told.map((entry) => tellingApart(test, entry)) : told);
-    yield chunk.map((entry, i) => new CaseOf(test, ordinal++, checked(entry), twins[i] as number, told[i]));
+  const expansion = expansionOf(test, surroundings);
+  const tell = (chunk: readonly Entry[]): readonly Entry[] => (hides ? chunk.map((entry) => withoutHidden(entry, hides)) : chunk);
+  const apart = (told: readonly Entry[]): readonly Distinct[] => (test.parent.told ? told.map((entry) => tellingApart(test, entry)) : told);
+  async function* again(): AsyncGenerator<readonly Distinct[]> {
+    for await (const chunk of parts.open({ ...expansion, remark: undefined })) yield apart(tell(chunk));
+  }
+  const twins = new Twins(parts.isSteady ? again : undefined);
+  let ordinal = 0;
+  for await (const chunk of parts.open(expansion)) {
+    const told = tell(chunk);
+    const numbers = await twins.of(apart(told));
+    yield chunk.map((entry, i) => new CaseOf(test, ordinal++, checked(entry), numbers ? (numbers[i] as number) : 1, told[i]));
   }
 }
 

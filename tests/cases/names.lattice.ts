@@ -1,4 +1,4 @@
-import { named, planSuites, range, rows, suite, table, test } from 'red-lattice';
+import { cell, dataFile, named, planSuites, range, rows, suite, table, test } from 'red-lattice';
 import { Identities } from '../../src/cases/identity.ts';
 import { randomFrom } from '../../src/cases/random.ts';
 
@@ -100,6 +100,42 @@ export const names = suite('names', [
         return twin === 1 ? own : `${own}~${twin}`;
       }),
     );
+  }),
+
+  test('of a file whose rows rise for a while are twins as others are: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
+    const random = randomFrom(`rising ${row.seed}`);
+    const size = random.integer(1, 900);
+    const until = random.pick([0, 1, 200, 255, 256, 500, size]);
+    const first = random.pick<(at: number) => string>([
+      (at) => `N${at}`,
+      (at) => String(at / 2),
+      (at) => (at % 100 ? `N${at}` : String(at)),
+      (at) => `N ${at}`,
+    ]);
+    const lines = Array.from({ length: size }, (_, i) => {
+      const at = i < until || random.integer(0, 9) ? i : random.integer(0, i);
+      return `${first(at)},${random.pick(['cat', 'mono'])}`;
+    });
+    const text = new TextEncoder().encode(['berth,hull', ...lines].join('\n'));
+    const files = {
+      async *read() {
+        for (let from = 0; from < text.length; from += 3000) yield text.subarray(from, from + 3000);
+      },
+    };
+    const berth = random.pick([cell.text, cell.from('berth', (given) => (Number.isNaN(Number(given)) ? given : Number(given)))]);
+    const seen = new Map<string, number>();
+    const wanted = lines.map((line) => {
+      seen.set(line, (seen.get(line) ?? 0) + 1);
+      return seen.get(line) as number;
+    });
+    const ids: string[] = [];
+    const lies = test('lies', { cases: dataFile('berths.csv', { columns: { berth, hull: cell.text } }) }, () => {});
+    for await (const { id } of planSuites([lies], { files, base: new URL('file:///') })) ids.push(id);
+    check.equal(
+      ids.map((id) => Number(/~(\d+)$/.exec(id)?.[1] ?? 1)),
+      wanted,
+    );
+    check.equal(new Set(ids).size, size, 'each its own');
   }),
 
   test('are told apart in tables of any size: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {

@@ -48,6 +48,7 @@ export function dataFile<
   return new Cases<Row>({
     what: path === undefined ? 'its data file' : path instanceof URL ? (path.pathname.split('/').at(-1) ?? path.href) : path,
     columns: given.columns && Object.keys(given.columns),
+    isSteady: true,
     open: (expansion) => readDataFile(path, given, expansion),
   });
 }
