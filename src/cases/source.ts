@@ -3,6 +3,7 @@ import { layMarks, type Marks, type RowMarks } from './marks.ts';
 import { nameOfValues } from './names.ts';
 import { randomFrom } from './random.ts';
 import { type Chunks, type Entry, type Expansion, mostRows } from './row.ts';
+import type { Share } from './share.ts';
 import { shortValue } from './values.ts';
 
 /** Words are kept as literals, numbers and objects stay wide. */
@@ -51,9 +52,14 @@ export interface SourceParts {
   open(expansion: Expansion): Chunks;
   /** Opened again, it gives the same rows at little cost. */
   readonly isSteady?: boolean | undefined;
+  /** The rows of one share, with nothing in the places of others: equal rows are in the same share. None where all rows are to be looked at. */
+  openShare?(expansion: Expansion, share: Share): Promise<SharedChunks | undefined>;
   /** What can be said of the rows as a whole; lost where rows are left out. */
   readonly facts?: readonly ((expansion: Expansion) => Promise<Facts>)[] | undefined;
 }
+
+/** Of rows that others have nothing is made. */
+export type SharedChunks = AsyncIterable<readonly (Entry | undefined)[]>;
 
 /** What a source says of its rows, and what is odd about them. */
 export interface Facts {
@@ -144,9 +150,8 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   sample(count: number, seed = 1): CaseSource<Row> {
     const parts = this.#parts;
     return new Cases({
-      ...parts,
-      isSteady: undefined,
-      facts: undefined,
+      columns: parts.columns,
+      problems: parts.problems,
       what: `${count} of ${parts.what}`,
       // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.
       async *open(expansion) {

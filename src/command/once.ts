@@ -12,7 +12,7 @@ import type { CompileService } from '../node/compile-service.ts';
 import { coordinate, type Request } from '../node/coordinator.ts';
 import { type Earlier, hashesOf } from '../node/earlier.ts';
 import { journalsIn } from '../node/journals.ts';
-import { lastTimes, newRecord, removeOldRecords, writeInfo } from '../node/record.ts';
+import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/record.ts';
 import { recordedIn } from '../node/recorded.ts';
 import { journalVersion } from '../results/journal.ts';
 import type { Leak } from '../results/leaks.ts';
@@ -113,7 +113,7 @@ export async function runOnce(
     stopAfter: options.stopAfter,
     after,
     plan: earlier?.info.plan,
-    times: lastTimes(root),
+    before: timesBefore(root, info),
   };
   const running = coordinate(request, lane, compiler, (entry, state) => {
     // Whoever goes on with this run, however it ends, must find the same tests.

@@ -85,6 +85,6 @@ export function plainRequest(
     stopAfter: undefined,
     after: [],
     plan: undefined,
-    times: new Map(),
+    before: { times: new Map(), wall: undefined },
   };
 }

@@ -3,6 +3,7 @@ import { appendFileSync, existsSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Going } from '../formats/human/live.ts';
 import { grouped } from '../problems/grouped.ts';
+import type { Problem } from '../problems/problem.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { emptyState, type RunState, take, takeUnrun } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
@@ -15,6 +16,7 @@ import { chargeEnd, howItEnded } from './lane-end.ts';
 import { type LaneWork, type Said, work } from './lane-process.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
+import type { TimesBefore } from './record.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
 
 export interface Request {
@@ -38,8 +40,7 @@ export interface Request {
   readonly after: readonly string[];
   /** The hash of that run's plan: this one's must be the same. */
   readonly plan: string | undefined;
-  /** Milliseconds that a test, by its id, took the last time. */
-  readonly times: ReadonlyMap<string, number>;
+  readonly before: TimesBefore;
   /** Where the journals go. */
   readonly record: string;
   readonly cache: string;
@@ -58,7 +59,7 @@ const fruitlessLanes = 3;
 
 /** Milliseconds that the first lane is left alone: what it does in that time does not pay another process. */
 const patienceWithOne = 120;
-/** Milliseconds: a run that took so long the last time gets its lanes at once. */
+/** Milliseconds: what took so long the last time gets its lanes at once. */
 const longRun = 600;
 
 /** One of the lanes, through all the processes that it takes. */
@@ -133,6 +134,7 @@ class Coordinator {
     try {
       this.#goOn();
       this.#open(0);
+      if ((this.#request.before.wall ?? 0) > longRun) this.#openLanes(this.#request.lanes);
       // Lanes may be opened while others run.
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
       this.#takeUnrun();
@@ -180,7 +182,7 @@ class Coordinator {
 
   /** What the tests of the plan took the last time, where that is known of all, and what has been done of it. */
   #expected(): Going['expected'] {
-    const { times } = this.#request;
+    const { times } = this.#request.before;
     const whole = this.#tests.reduce((sum, id) => sum + (times.get(id) ?? Number.NaN), 0);
     if (!(whole > 0)) return undefined;
     let done = 0;
@@ -204,6 +206,7 @@ class Coordinator {
   #take(entry: JournalEntry): void {
     // A test that others have a share of goes on.
     if (entry.is === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
+    if (entry.is === 'told' && this.#isKnown(entry.problem)) return;
     this.#fold(entry);
     if (entry.is === 'finished') {
       this.#unrun += entry.unrun?.cases ?? 0;
@@ -213,6 +216,11 @@ class Coordinator {
     if (stopAfter === undefined || this.#stopped || this.#failed - this.#failedBefore < stopAfter) return;
     this.#stopped = true;
     for (const { work: lane } of this.#slots) lane?.stop();
+  }
+
+  /** Every lane meets again what did not load in another. */
+  #isKnown(problem: Problem): boolean {
+    return problem.code === 'load-failed' && this.#state.loadFailures.some((known) => known.code === 'load-failed' && known.file === problem.file);
   }
 
   #fold(entry: JournalEntry): void {
@@ -247,6 +255,11 @@ class Coordinator {
     this.#running.push(this.#runSlot(slot));
   }
 
+  /** So many in all. */
+  #openLanes(wanted: number): void {
+    while (this.#slots.length < wanted) this.#open(this.#slots.length);
+  }
+
   /** One that no process has written to, in this run or in the one that it goes on with. */
   #newJournal(slot: Slot): string {
     for (;;) {
@@ -259,7 +272,7 @@ class Coordinator {
   /** Process after process, until one has come to its end in order. */
   async #runSlot(slot: Slot): Promise<void> {
     for (;;) {
-      const { record, after: _after, plan: _plan, times, lanes, ...asked } = this.#request;
+      const { record, after: _after, plan: _plan, before: _before, lanes, ...asked } = this.#request;
       const journal = this.#newJournal(slot);
       const job: Job = {
         ...asked,
@@ -271,16 +284,13 @@ class Coordinator {
         unloadable: [...this.#unloadable],
       };
       const before = resultsOf(this.#state);
-      const alreadyTold = new Set(this.#state.loadFailures.map((problem) => JSON.stringify(problem)));
-      // Every lane meets again what did not load in the first.
-      const isNew = (entry: JournalEntry): boolean => entry.is !== 'told' || !alreadyTold.has(JSON.stringify(entry.problem));
       slot.work = work(
         this.#startLane(),
         job,
         this.#compiler,
         (entry) => {
           if (entry.is === 'pieces') this.#takePieces(entry);
-          else if (isNew(entry)) this.#take(entry);
+          else this.#take(entry);
         },
         (message) => this.#hear(message, slot, job),
       );
@@ -316,7 +326,11 @@ class Coordinator {
 
   /** The first lane tells what there is to run; if that takes long, others help. */
   #takePieces({ pieces, tests }: Extract<JournalEntry, { is: 'pieces' }>): void {
-    const { lanes, times, after } = this.#request;
+    const {
+      lanes,
+      before: { times },
+      after,
+    } = this.#request;
     if (this.#tests.length === 0) this.#tests = tests;
     if (tests.join('\n') !== this.#tests.join('\n'))
       this.#write({
@@ -330,8 +344,7 @@ class Coordinator {
     this.#dealer = new Dealer(pieces, lanes, (test) => times.get(tests[test] as string), after);
     this.#opening = setTimeout(
       () => {
-        const wanted = Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0));
-        for (let number = this.#slots.length; number < wanted && !this.#stopped && this.#interrupts === 0; number++) this.#open(number);
+        if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0)));
       },
       (this.#expected()?.whole ?? 0) > longRun ? 0 : patienceWithOne,
     );

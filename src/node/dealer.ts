@@ -1,4 +1,5 @@
-import type { Piece, Share } from '../suites/pieces.ts';
+import type { Share } from '../cases/share.ts';
+import type { Piece } from '../suites/pieces.ts';
 
 /** What one lane is to run next. */
 export interface Dealt {

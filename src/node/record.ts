@@ -62,14 +62,26 @@ export function refusesRecord(folder: string): string | undefined {
   return `it is written in version ${info.version} by Red Lattice ${info.tool}, and this one reads ${journalVersion}: read it with that one, or run anew`;
 }
 
-/** What each test took the last time that it ran, over the newest records. */
-export function lastTimes(root: string): ReadonlyMap<string, number> {
+/** What the newest records tell of how long things take. */
+export interface TimesBefore {
+  /** Milliseconds that each test took the last time that it ran, by its id. */
+  readonly times: ReadonlyMap<string, number>;
+  /** Milliseconds that a whole run of the same took, if there was one. */
+  readonly wall: number | undefined;
+}
+
+export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 'command' | 'selection'>): TimesBefore {
   const runs = join(ownFolder(root), 'runs');
   const times = new Map<string, number>();
-  if (!existsSync(runs)) return times;
-  for (const name of readdirSync(runs).sort().slice(-recordsLookedAt))
-    for (const [id, time] of Object.entries(readInfo(join(runs, name))?.times ?? {})) times.set(id, time);
-  return times;
+  let wall: number | undefined;
+  if (!existsSync(runs)) return { times, wall };
+  const asked = JSON.stringify([command, selection]);
+  for (const name of readdirSync(runs).sort().slice(-recordsLookedAt)) {
+    const info = readInfo(join(runs, name));
+    for (const [id, time] of Object.entries(info?.times ?? {})) times.set(id, time);
+    if (info?.wall !== undefined && JSON.stringify([info.command, info.selection]) === asked) wall = info.wall;
+  }
+  return { times, wall };
 }
 
 /** Removes old records beyond the newest, and nothing that is not a finished record of ours. */

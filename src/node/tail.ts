@@ -10,9 +10,9 @@ export class Tail {
     this.#lines = new Lines(path);
   }
 
-  /** The whole entries that came since the last call, many at a time. */
+  /** The whole entries that came since the last call, some at a time. */
   *read(): Generator<readonly JournalEntry[]> {
-    for (const piece of this.#lines.pieces()) yield this.#reader.readAll(piece);
+    for (const piece of this.#lines.pieces()) yield* this.#reader.readAll(piece);
   }
 
   close(): void {

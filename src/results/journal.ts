@@ -73,6 +73,7 @@ export function readEntry(line: string): JournalEntry | undefined {
   }
 }
 
+const mostAtOnce = 256;
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
 
@@ -90,10 +91,17 @@ export class JournalReader {
     return result && { is: 'ended', result };
   }
 
-  /** The entries of whole lines, in UTF-8, with their ends. The bytes are not to change any more: what is seldom asked for stays in them. */
-  readAll(lines: Uint8Array): JournalEntry[] {
-    const entries: JournalEntry[] = [];
+  /**
+   * The entries of whole lines, in UTF-8, with their ends; some at a time, so that they are gone before the next come. The bytes are not to
+   * change any more: what is seldom asked for stays in them.
+   */
+  *readAll(lines: Uint8Array): Generator<readonly JournalEntry[]> {
+    let entries: JournalEntry[] = [];
     for (let from = 0; from < lines.length; ) {
+      if (entries.length === mostAtOnce) {
+        yield entries;
+        entries = [];
+      }
       let end = from;
       if (isPass(lines[from])) {
         const result = this.#pass(lines, from);
@@ -106,7 +114,7 @@ export class JournalReader {
       }
       from = end + 1;
     }
-    return entries;
+    yield entries;
   }
 
   #pass(lines: Uint8Array, from: number): ReadPass | undefined {

@@ -39,7 +39,7 @@ const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (mil
 /**
  * Writes plain passes, a line each. A whole line is `+test ordinal twin start set-up body tear-down checks line`, times in microseconds,
  * then the row's values after a tab. In a stream most cases differ from the one before by their place and their time only: theirs is
- * `=elapsed body` with the values. The id and the title are worked out from the test's header when somebody asks. Texts of JSON hold
+ * `=elapsed body`, or `=elapsed body rows` where rows were passed over, with the values. The id and the title are worked out from the test's header when somebody asks. Texts of JSON hold
  * neither line breaks nor tabs.
  */
 export class PassWriter {
@@ -67,18 +67,20 @@ export class PassWriter {
     const setup = micro(pass.setup);
     const teardown = micro(pass.teardown);
     const { test, ordinal, twin, checks, line } = pass;
+    const rows = ordinal - this.#ordinal;
     if (
       test === this.#test &&
-      ordinal === this.#ordinal + 1 &&
+      rows > 0 &&
       twin === 1 &&
       start >= this.#start &&
       setup === this.#setup &&
       teardown === this.#teardown &&
       checks === this.#checks &&
-      line === nextLine(this.#line)
+      line === lineAfter(this.#line, rows)
     ) {
       lines.number(equals, start - this.#start);
       lines.number(blank, micro(pass.body));
+      if (rows > 1) lines.number(blank, rows);
     } else {
       lines.number(plus, test);
       lines.number(blank, ordinal);
@@ -103,8 +105,8 @@ export class PassWriter {
   }
 }
 
-/** The line of the next row in a data file, most likely; where there is none, there is none for the next. */
-const nextLine = (line: number): number => (line === 0 ? 0 : line + 1);
+/** The line of a row in a data file that comes so many rows later, most likely; where there is none, there is none for that. */
+const lineAfter = (line: number, rows: number): number => (line === 0 ? 0 : line + rows);
 
 function writeRow(row: PlainPass['row'], columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
   let seen = 0;
@@ -175,14 +177,15 @@ export class ReadPass implements RecordedResult {
     readFrom = from + 1;
     if (before) {
       this.test = before.test;
-      this.ordinal = before.ordinal + 1;
       this.#twin = 1;
       this.#start = before.#start + nextNumber(bytes);
       this.#setup = before.#setup;
       this.#body = nextNumber(bytes);
+      const rows = readFrom > 0 && bytes[readFrom - 1] === blank ? nextNumber(bytes) : 1;
+      this.ordinal = before.ordinal + rows;
       this.#teardown = before.#teardown;
       this.#passed = before.#passed;
-      this.#line = nextLine(before.#line);
+      this.#line = lineAfter(before.#line, rows);
       this.#header = before.#header;
     } else {
       this.test = nextNumber(bytes);

@@ -1,12 +1,12 @@
 import { randomFrom } from '../cases/random.ts';
 import { mostRows, type Surroundings } from '../cases/row.ts';
+import type { Share } from '../cases/share.ts';
 import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
 import { ordinaryLimit, type Span, type TearDownError } from '../fixtures/instance.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
-import { isInShare, type Share } from '../suites/pieces.ts';
 import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
 import { type Around, PlainHosting } from './attempt.ts';
 import { BindingsUsed, type BindingUse } from './bindings.ts';
@@ -244,16 +244,15 @@ class Runner {
     const placedFor = this.#placedFor(test, scopes);
     this.#delivery.anew();
     const { share, isDone } = this.#part;
-    let last: CaseOf | undefined;
+    /** Those of others among them. */
+    let rows = 0;
     try {
-      for await (const chunk of casesOf(test, this.#options.surroundings ?? {})) {
-        for (const planned of this.#inOrder(chunk, `${test.id} ${chunk[0]?.ordinal}`)) {
+      for await (const chunk of casesOf(test, this.#options.surroundings ?? {}, share)) {
+        for (const planned of this.#inOrder(chunk, `${test.id} ${rows}`)) {
           if (this.#over) this.#lookedAt++;
           if (this.#hasSeenEnough) break;
-          last = planned;
-          if (planned.ordinal >= mostRows) throw new ProblemError([{ code: 'endless-source', limit: mostRows }]);
-          if (share && !isInShare(planned.ordinal, share)) continue;
-          if (isDone?.(planned)) continue;
+          if (rows++ >= mostRows) throw new ProblemError([{ code: 'endless-source', limit: mostRows }]);
+          if (!planned || isDone?.(planned)) continue;
           if (this.#options.select && !this.#options.select(planned)) continue;
           this.#selected++;
           if (this.#over) {
@@ -267,7 +266,7 @@ class Runner {
       }
     } catch (error) {
       // Every share of a test meets the end of its rows: one tells.
-      if (!share || share.index === 0) this.#sourceBroke(test, last, error);
+      if (!share || share.index === 0) this.#sourceBroke(test, rows, error);
     }
     const left = this.#leave(scope)
       .then(() => this.#delivery.emptied())
@@ -308,9 +307,9 @@ class Runner {
   }
 
   /** A source that broke off while streaming: the rows that it owes are one errored case. */
-  #sourceBroke(test: PlannedTest, last: CaseOf | undefined, error: unknown): void {
+  #sourceBroke(test: PlannedTest, ordinal: number, error: unknown): void {
     const name = 'rows that could not be read';
-    const planned = new CaseOf(test, (last?.ordinal ?? -1) + 1, { row: {}, name }, 1);
+    const planned = new CaseOf(test, ordinal, { row: {}, name }, 1);
     const problems: readonly Problem[] =
       error instanceof ProblemError ? error.problems : [{ code: 'source-threw', source: test.source ?? '', reason: String(error) }];
     this.#listener.ended(planned, this.#cases.unrun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));

@@ -2,7 +2,8 @@ import type { Distinct } from '../cases/identity.ts';
 import { layMarks, type Marks } from '../cases/marks.ts';
 import { slug } from '../cases/names.ts';
 import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
-import { Cases, type Facts } from '../cases/source.ts';
+import { isInShare, type Share } from '../cases/share.ts';
+import { Cases, type Facts, type SharedChunks } from '../cases/source.ts';
 import { Twins } from '../cases/twins.ts';
 import { BindingOf, type Source } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
@@ -28,8 +29,13 @@ export function needsOf({ test, inherited }: PlannedTest): Record<string, Source
   return { ...Object.fromEntries(always), ...test.options.needs };
 }
 
-/** The cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
-export async function* casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly CaseOf[]> {
+/**
+ * The cases of a test in chunks, as its rows stream in: all, or those of one share, with nothing in the places of others. A source that
+ * breaks off throws what it threw.
+ */
+export function casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly CaseOf[]>;
+export function casesOf(test: PlannedTest, surroundings: Surroundings, share: Share | undefined): AsyncGenerator<readonly (CaseOf | undefined)[]>;
+export async function* casesOf(test: PlannedTest, surroundings: Surroundings, share?: Share): AsyncGenerator<readonly (CaseOf | undefined)[]> {
   const { cases } = test.test.options;
   if (!cases) {
     yield [new CaseOf(test, 0, undefined, 1)];
@@ -42,17 +48,30 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings): A
   };
   const parts = Cases.partsOf(cases);
   const expansion = expansionOf(test, surroundings);
-  const tell = (chunk: readonly Entry[]): readonly Entry[] => (hides ? chunk.map((entry) => withoutHidden(entry, hides)) : chunk);
+  // Rows that differ may be equal as they are told: then a source cannot know which belong together.
+  const openShare = (): Promise<SharedChunks | undefined> | undefined => (share && !hides ? parts.openShare?.(expansion, share) : undefined);
+  const tell = (entry: Entry): Entry => (hides ? withoutHidden(entry, hides) : entry);
   const apart = (told: readonly Entry[]): readonly Distinct[] => (test.parent.told ? told.map((entry) => tellingApart(test, entry)) : told);
+  const shared = await openShare();
   async function* again(): AsyncGenerator<readonly Distinct[]> {
-    for await (const chunk of parts.open({ ...expansion, remark: undefined })) yield apart(tell(chunk));
+    const chunks = (await openShare()) ?? parts.open({ ...expansion, remark: undefined });
+    for await (const chunk of chunks) yield apart(chunk.flatMap((entry) => (entry ? [tell(entry)] : [])));
   }
   const twins = new Twins(parts.isSteady ? again : undefined);
-  let ordinal = 0;
-  for await (const chunk of parts.open(expansion)) {
-    const told = tell(chunk);
+  let rows = 0;
+  const chunks: SharedChunks | Iterable<readonly (Entry | undefined)[]> = shared ?? parts.open(expansion);
+  for await (const chunk of chunks) {
+    const own = chunk.filter((entry) => entry !== undefined);
+    const told = hides ? own.map(tell) : own;
     const numbers = await twins.of(apart(told));
-    yield chunk.map((entry, i) => new CaseOf(test, ordinal++, checked(entry), numbers ? (numbers[i] as number) : 1, told[i]));
+    let at = 0;
+    yield chunk.map((entry) => {
+      const ordinal = rows++;
+      if (!entry) return undefined;
+      const [number, shown] = [numbers ? (numbers[at] as number) : 1, told[at]];
+      at++;
+      return shared || !share || isInShare(ordinal, share) ? new CaseOf(test, ordinal, checked(entry), number, shown) : undefined;
+    });
   }
 }
 

@@ -11,17 +11,6 @@ export interface Piece {
   readonly splits: boolean;
 }
 
-/** One of so many shares of a test's rows; from 0. */
-export interface Share {
-  readonly index: number;
-  readonly of: number;
-}
-
-/** Rows go to shares in blocks, so that a short test stays whole. */
-const block = 256;
-
-export const isInShare = (ordinal: number, { index, of }: Share): boolean => Math.floor(ordinal / block) % of === index;
-
 /**
  * Cuts a plan into what lanes can run apart, so that no instance of a fixture is needed in two of them.
  *

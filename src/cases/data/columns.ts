@@ -18,6 +18,12 @@ type CellValue<T> = T extends Cell<infer V> ? V : T extends StandardSchema<infer
 /** The row that columns come to; what may be absent is optional in it. */
 export type RowOf<C> = Flat<{ [K in Exclude<keyof C, Optional<C>>]: CellValue<C[K]> } & { [K in Optional<C>]?: CellValue<C[K]> }>;
 
+/** How the records of a file are to be typed. */
+export interface Typed {
+  readonly columns: Columns | undefined;
+  readonly schema: StandardSchema<unknown> | undefined;
+}
+
 /** What one column of a file is for. */
 export interface Column {
   readonly property: string;

@@ -94,6 +94,19 @@ export class CsvRecord implements RawRecord<Indexed> {
     return trimmed === text || this.placeOfCell(index).quoted ? text : trimmed;
   }
 
+  /** One cell, trimmed, of a record of which perhaps no other is wanted. */
+  single({ index }: Indexed): string {
+    if (this.#cells) return (this.#cells[index] ?? '').trim();
+    const { delimiter } = this.#file;
+    let from = this.start;
+    for (let i = 0; i < index; i++) {
+      from = this.#text.indexOf(delimiter, from) + delimiter.length;
+      if (from < delimiter.length || from > this.end) return '';
+    }
+    const next = this.#text.indexOf(delimiter, from);
+    return this.#text.slice(from, next < 0 || next > this.end ? this.end : next).trim();
+  }
+
   isQuoted({ index }: Indexed): boolean {
     return this.placeOfCell(index).quoted;
   }

@@ -1,7 +1,8 @@
 import { nearest } from '../../problems/nearest.ts';
 import { refuse } from '../../problems/problem.ts';
 import type { Chunks, Expansion, FileReader } from '../row.ts';
-import { type CaseSource, Cases } from '../source.ts';
+import type { Share } from '../share.ts';
+import { type CaseSource, Cases, type SharedChunks } from '../source.ts';
 import type { Columns, RowOf, StandardSchema } from './columns.ts';
 
 /** How a data file is to be read. */
@@ -50,17 +51,12 @@ export function dataFile<
     columns: given.columns && Object.keys(given.columns),
     isSteady: true,
     open: (expansion) => readDataFile(path, given, expansion),
+    openShare: (expansion, share) => readShare(path, given, expansion, share),
   });
 }
 
 async function* readDataFile(path: string | URL | undefined, options: Given, expansion: Expansion): Chunks {
-  const { url, files } = await findFile(path, expansion);
-  const format = formats[endingOf(url.pathname)];
-  if (!format) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(formats) });
-  // Every line begins with an empty text: none is meant.
-  const comment = options.comment === undefined ? '#' : options.comment || undefined;
-  const typed = { columns: options.columns, schema: options.schema };
-  const bytes = bytesOf(files, url);
+  const { format, url, bytes, comment, typed } = await openFile(path, options, expansion);
   // Readers are loaded when a file of their kind is read.
   if (format === 'workbook') {
     const { readWorkbook } = await import('./workbook.ts');
@@ -70,14 +66,35 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   const text = decoded(bytes, url);
   if (format === 'csv' || format === 'tsv') {
     const { readDelimited } = await import('./delimited.ts');
-    const delimiter = options.delimiter ?? (format === 'tsv' ? '\t' : ',');
-    if (/^$|["\r\n]/.test(delimiter)) refuse({ code: 'not-a', wanted: 'delimiter', got: JSON.stringify(delimiter), owner: 'the options of dataFile' });
-    yield* readDelimited(text, { name: url.href, delimiter, comment }, typed, expansion.remark);
+    yield* readDelimited(text, { name: url.href, delimiter: delimiterOf(format, options), comment }, typed, expansion.remark);
   } else {
     const { readDocument, readJsonLines } = await import('./documents.ts');
     if (format === 'jsonl') yield* readJsonLines(text, url.href, comment, typed);
     else yield* readDocument(text, url.href, format, options.at, typed);
   }
+}
+
+/** A share of a file of which single cells can be looked at. */
+async function readShare(path: string | URL | undefined, options: Given, expansion: Expansion, share: Share): Promise<SharedChunks | undefined> {
+  const { format, url, bytes, comment, typed } = await openFile(path, options, expansion);
+  if (format !== 'csv' && format !== 'tsv') return undefined;
+  const { openShare } = await import('./delimited.ts');
+  return openShare(decoded(bytes, url), { name: url.href, delimiter: delimiterOf(format, options), comment }, typed, expansion.remark, share);
+}
+
+async function openFile(path: string | URL | undefined, options: Given, expansion: Expansion) {
+  const { url, files } = await findFile(path, expansion);
+  const format = formats[endingOf(url.pathname)];
+  if (!format) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(formats) });
+  // Every line begins with an empty text: none is meant.
+  const comment = options.comment === undefined ? '#' : options.comment || undefined;
+  return { format, url, comment, bytes: bytesOf(files, url), typed: { columns: options.columns, schema: options.schema } };
+}
+
+function delimiterOf(format: 'csv' | 'tsv', options: Given): string {
+  const delimiter = options.delimiter ?? (format === 'tsv' ? '\t' : ',');
+  if (/^$|["\r\n]/.test(delimiter)) refuse({ code: 'not-a', wanted: 'delimiter', got: JSON.stringify(delimiter), owner: 'the options of dataFile' });
+  return delimiter;
 }
 
 /** The file's own name, for messages. */

@@ -4,14 +4,9 @@ import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
-import { type Column, type Columns, columnsFor, isMark, type StandardSchema } from './columns.ts';
+import { type Column, columnsFor, isMark, type StandardSchema, type Typed } from './columns.ts';
 import { mostOfARecord } from './csv.ts';
 import { type RawRecord, typeRecord } from './typing.ts';
-
-interface Typed {
-  readonly columns: Columns | undefined;
-  readonly schema: StandardSchema<unknown> | undefined;
-}
 
 /** A document longer than this is refused: it is held whole. Characters. */
 const mostCharacters = 50_000_000;

@@ -1,0 +1,78 @@
+import { range, suite, test } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+import type { Share } from '../../src/cases/share.ts';
+import { cell, dataFile, type Test, test as testOf } from '../../src/index.ts';
+import { casesOf } from '../../src/suites/expand.ts';
+import { ordinaryDefaults, planFiles } from '../../src/suites/plan.ts';
+import type { CaseOf, PlannedTest } from '../../src/suites/planned.ts';
+
+/** A file of that text, in pieces of some kilobytes. */
+const fileOf = (text: string, pieces: number) => ({
+  async *read() {
+    const bytes = new TextEncoder().encode(text);
+    for (let from = 0; from < bytes.length; from += pieces) yield bytes.subarray(from, from + pieces);
+  },
+});
+
+async function plannedOf(made: Test, files: ReturnType<typeof fileOf>): Promise<PlannedTest> {
+  const plan = await planFiles([{ file: 'a', url: new URL('file:///'), exports: { made }, folders: [] }], { files }, ordinaryDefaults);
+  return plan.tests[0] as PlannedTest;
+}
+
+async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share?: Share): Promise<CaseOf[]> {
+  const found: CaseOf[] = [];
+  for await (const chunk of casesOf(planned, { files }, share)) for (const one of chunk) if (one) found.push(one);
+  return found;
+}
+
+const told = ({ ordinal, id, row, entry }: CaseOf) => ({ ordinal, id, row, line: entry.place?.line, problems: entry.problems?.length ?? 0 });
+
+export const shares = suite('shares of a data file', [
+  test('are disjoint and complete, and tell twins as the whole does: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
+    const random = randomFrom(`shares ${row.seed}`);
+    const size = random.integer(0, 3) ? random.integer(300, 1500) : random.pick([0, 1, 63, 64, 65]);
+    const differs = random.pick([3, 40, 100_000, 100_000, 100_000]);
+    const isNumber = random.pick([true, false]);
+    const isNamed = random.integer(0, 4) === 0;
+    /** The same row may be written in several ways, and some are no rows. */
+    const spell = (key: number, nights: number, resident: boolean): string => {
+      const word = isNumber ? random.pick([String(key), `${key}.0`, ` ${key}`]) : random.pick([`N${key}`, `"N${key}"`, ` N${key} `]);
+      const spelt = key === 7 ? random.pick(['', word]) : key % 50 === 8 ? `no. ${key}` : word;
+      return [...(isNamed ? [`name ${nights}`] : []), spelt, nights, resident ? random.pick(['yes', 'true', 'YES']) : 'no'].join(',');
+    };
+    const made: [number, number, boolean][] = [];
+    const lines = Array.from({ length: size }, () => {
+      if (random.integer(0, 60) === 0) return random.pick(['# a comment', '', 'N1', '"N2\nN3",5,yes', 'N4,"5,yes']);
+      const given: [number, number, boolean] =
+        made.length > 70 && random.integer(0, 2) === 0
+          ? random.pick(made)
+          : [random.integer(0, 20) ? random.integer(0, differs) : 7, random.integer(1, 2), random.pick([true, false])];
+      made.push(given);
+      return spell(...given);
+    });
+    const text = [`${isNamed ? '(case),' : ''}berth,nights,resident`, ...lines].join('\n');
+    const columns = { berth: isNumber ? cell.number.or(7) : cell.text.or('N7'), nights: cell.integer, resident: cell.boolean };
+    const lies = testOf('lies', { cases: dataFile('berths.csv', { columns }), mayBeEmpty: true }, () => {});
+    const planned = await plannedOf(lies, fileOf(text, 4000));
+    const whole = (await all(planned, fileOf(text, 4000))).map(told);
+    check.equal(new Set(whole.map(({ id }) => id)).size, whole.length, 'each its own');
+    const of = random.integer(2, 4);
+    const parts = [];
+    // How a file comes in pieces is no matter.
+    for (let index = 0; index < of; index++) parts.push(...(await all(planned, fileOf(text, random.integer(20, 9000)), { index, of })).map(told));
+    check.equal(
+      parts.sort((a, b) => a.ordinal - b.ordinal),
+      whole,
+    );
+  }),
+
+  test('are about as large where the values of a column differ', async ({ check }) => {
+    const lines = Array.from({ length: 6000 }, (_, i) => `${i % 2 ? 'summer' : 'winter'},B${i * 7},${i % 28}`);
+    const text = ['season,berth,nights', ...lines].join('\n');
+    const planned = await plannedOf(
+      testOf('lies', { cases: dataFile('berths.csv') }, () => {}),
+      fileOf(text, 4000),
+    );
+    for (let index = 0; index < 3; index++) check.close((await all(planned, fileOf(text, 4000), { index, of: 3 })).length, 2000, 200);
+  }),
+]);
