@@ -115,7 +115,9 @@ function writeRow(row: PlainPass['row'], columns: readonly string[], lines: Line
     seen++;
   }
   if (seen !== columns.length) return false;
-  lines.text(seen === 0 ? '[]\n' : ']\n');
+  if (seen === 0) lines.unit(bracket);
+  lines.unit(endBracket);
+  lines.unit(lineEnd);
   return true;
 }
 

@@ -8,6 +8,9 @@ import { rowMaker } from './row-maker.ts';
 import { enoughRecords, Sharing } from './sharing.ts';
 import { type Layout, typeRecord } from './typing.ts';
 
+/** With nothing in the places of those that are others'. */
+type Read = readonly (Entry | undefined)[];
+
 type Remark = ((problem: Problem) => void) | undefined;
 
 /** Reads CSV or TSV: the first record is the headings. */
@@ -18,9 +21,7 @@ export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile,
       layout = layoutOf(records[0] as CsvRecord, typed, remark);
       records = records.slice(1);
     }
-    const laidOut = layout;
-    const entries = records.map((record) => readRecord(record, laidOut));
-    if (entries.length) yield settled(entries);
+    if (records.length > 0) yield readRecords(records, layout);
   }
   if (!layout) noHeadings(file);
 }
@@ -32,7 +33,7 @@ export async function openShare(
   typed: Typed,
   remark: Remark,
   share: Share,
-): Promise<AsyncGenerator<readonly (Entry | undefined)[]> | undefined> {
+): Promise<AsyncGenerator<Read> | undefined> {
   const source = csvRecords(text, file);
   const first: CsvRecord[] = [];
   while (first.length <= enoughRecords) {
@@ -47,10 +48,9 @@ export async function openShare(
     await source.return(undefined);
     return undefined;
   }
-  const own = (some: readonly CsvRecord[]) => settled(some.map((record) => (sharing.has(record) ? readRecord(record, layout) : undefined)));
   return (async function* () {
-    yield own(records);
-    for await (const some of source) yield own(some);
+    yield readRecords(records, layout, sharing);
+    for await (const some of source) yield readRecords(some, layout, sharing);
   })();
 }
 
@@ -61,9 +61,18 @@ function layoutOf(header: CsvRecord, { columns: wanted, schema }: Typed, remark:
   return { columns, width: Math.max(...columns.map(({ index }) => index)) + 1, schema, makeRow: rowMaker(columns) };
 }
 
-/** As they are, where none takes its time. */
-const settled = <T extends Entry | undefined>(entries: readonly (T | Promise<T>)[]): readonly T[] | Promise<T[]> =>
-  entries.some((entry) => entry instanceof Promise) ? Promise.all(entries) : (entries as readonly T[]);
+function readRecords(records: readonly CsvRecord[], layout: Delimited): readonly Entry[] | Promise<readonly Entry[]>;
+function readRecords(records: readonly CsvRecord[], layout: Delimited, sharing: Sharing): Read | Promise<Read>;
+function readRecords(records: readonly CsvRecord[], layout: Delimited, sharing?: Sharing): Read | Promise<Read> {
+  const entries: (Entry | Promise<Entry> | undefined)[] = [];
+  let isWaiting = false;
+  for (const record of records) {
+    const entry = sharing && !sharing.has(record) ? undefined : readRecord(record, layout);
+    isWaiting ||= entry instanceof Promise;
+    entries.push(entry);
+  }
+  return isWaiting ? Promise.all(entries) : (entries as Read);
+}
 
 interface Delimited extends Layout<Indexed> {
   /** Up to the last column that is read. */
