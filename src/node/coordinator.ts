@@ -102,6 +102,8 @@ class Coordinator {
   readonly #locks = new Locks();
   readonly #slots: Slot[] = [];
   readonly #running: Promise<void>[] = [];
+  /** Boots while a lane is past its time, so that who comes after it need not. */
+  #spare: ChildProcess | undefined;
   #dealer: Dealer | undefined;
   /** The ids of all tests, in the order of the plan. */
   #tests: readonly string[] = [];
@@ -143,6 +145,7 @@ class Coordinator {
       return state;
     } finally {
       clearTimeout(this.#opening);
+      this.#spare?.kill('SIGKILL');
       await this.#runFixtures.close();
     }
   }
@@ -249,6 +252,12 @@ class Coordinator {
     this.interrupt();
   }
 
+  #nextLane(): ChildProcess {
+    const lane = this.#spare ?? this.#startLane();
+    this.#spare = undefined;
+    return lane;
+  }
+
   #open(number: number): void {
     const slot: Slot = { number, journals: [], processes: 0, work: undefined, piece: undefined, returned: undefined, careful: false };
     this.#slots.push(slot);
@@ -284,16 +293,16 @@ class Coordinator {
         unloadable: [...this.#unloadable],
       };
       const before = resultsOf(this.#state);
-      slot.work = work(
-        this.#startLane(),
-        job,
-        this.#compiler,
-        (entry) => {
+      slot.work = work(this.#nextLane(), job, this.#compiler, {
+        take: (entry) => {
           if (entry.is === 'pieces') this.#takePieces(entry);
           else this.#take(entry);
         },
-        (message) => this.#hear(message, slot, job),
-      );
+        hear: (message) => this.#hear(message, slot, job),
+        late: () => {
+          this.#spare ??= this.#startLane();
+        },
+      });
       slot.journals.push(journal);
       if (this.#interrupts > 0 || this.#stopped) slot.work.stop();
       const end = await slot.work.end;

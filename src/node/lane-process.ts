@@ -43,8 +43,16 @@ export function answerCompiling({ key, path }: Extract<ToCoordinator, { say: 'co
   );
 }
 
+/** What a coordinator does about a lane. */
+export interface Follower {
+  take(entry: JournalEntry): void;
+  hear(message: Said): void;
+  /** Something is past its time: it has a moment to end by itself, or its process is ended. */
+  late(): void;
+}
+
 /** Gives a lane its job and follows its journal until the process has ended. */
-export function work(child: ChildProcess, job: Job, compiler: CompileService, take: (entry: JournalEntry) => void, said: (message: Said) => void): LaneWork {
+export function work(child: ChildProcess, job: Job, compiler: CompileService, follower: Follower): LaneWork {
   const lane = emptyLane();
   const tail = new Tail(job.journal);
   let heard = Date.now();
@@ -60,7 +68,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
       for (let at = 0; at < entries.length; at++) {
         const entry = entries[at] as JournalEntry;
         takeOfLane(lane, entry, heard);
-        take(entry);
+        follower.take(entry);
       }
     }
   };
@@ -70,6 +78,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     const silent = Date.now() - heard;
     if (!doing || lane.finished || silent <= doing.limit) return;
     send({ to: 'lane', say: 'ping' });
+    follower.late();
     const deaf = Date.now() - answered > Math.min(silent, grace);
     const endsItself = doing.what !== 'plan' && !deaf;
     if (silent > doing.limit + grace + (endsItself ? patience : 0)) {
@@ -85,7 +94,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, ta
     else if (message.say !== 'configured') {
       // What it said in its journal comes first.
       if (message.say === 'free') read();
-      said(message);
+      follower.hear(message);
     }
   });
   for (const stream of [child.stdout, child.stderr]) {

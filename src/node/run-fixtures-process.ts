@@ -46,22 +46,18 @@ export class RunFixturesProcess {
   }
 
   #open(job: Job): LaneWork {
-    const answers = (message: Said): void => {
-      if (message.say !== 'fetched') return;
-      this.#waiting.get(message.request)?.(message.parcel);
-      this.#waiting.delete(message.request);
-    };
-    // What does not load or is wrong with the plan has been told by the lane.
-    const take = (entry: JournalEntry): void => {
-      if (entry.is === 'torn' || entry.is === 'output') this.#take(entry);
-    };
-    const host = work(
-      this.#start(),
-      { ...job, mode: 'host', journal: job.journal.replace(/lane-[^/\\\\]*$/, 'run-fixtures.journal') },
-      this.#compiler,
-      take,
-      answers,
-    );
+    const host = work(this.#start(), { ...job, mode: 'host', journal: job.journal.replace(/lane-[^/\\\\]*$/, 'run-fixtures.journal') }, this.#compiler, {
+      // What does not load or is wrong with the plan has been told by the lane.
+      take: (entry) => {
+        if (entry.is === 'torn' || entry.is === 'output') this.#take(entry);
+      },
+      hear: (message) => {
+        if (message.say !== 'fetched') return;
+        this.#waiting.get(message.request)?.(message.parcel);
+        this.#waiting.delete(message.request);
+      },
+      late: () => undefined,
+    });
     void host.end.then(({ code, signal }) => {
       this.#ended = signal ? `was ended by ${signal}` : `ended with exit status ${code}`;
       for (const answer of this.#waiting.values()) answer(lost(this.#ended));
