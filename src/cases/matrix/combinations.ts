@@ -54,32 +54,58 @@ export class Combinations {
     let total = 0;
     for (const { axes, strength } of wanted) {
       const width = 1 + 2 * strength;
-      const data: number[] = [];
-      const ofAxis = new Map<number, number[]>(axes.map((axis) => [axis, []]));
+      const data = new Int32Array(subsetsOf(axes.length, strength) * width);
+      const widthOfAxis = 2 * strength;
+      const ofAxis = axes.map(() => new Int32Array(subsetsOf(axes.length - 1, strength - 1) * widthOfAxis));
+      const ends = new Int32Array(axes.length);
+      let end = 0;
       for (const places of subsets(axes.length, strength)) {
-        const parts: [axis: number, distance: number][] = [];
+        const begin = end;
+        end += width;
+        starts.push(total);
+        data[begin] = total;
         let size = 1;
         for (let i = strength - 1; i >= 0; i--) {
           const axis = axes[places[i] as number] as number;
-          parts.unshift([axis, size]);
+          data[begin + 1 + 2 * i] = axis;
+          data[begin + 2 + 2 * i] = size;
           size *= levels[axis] as number;
         }
-        starts.push(total);
-        data.push(total, ...parts.flat());
-        for (const [axis, distance] of parts) ofAxis.get(axis)?.push(total, distance, ...parts.filter(([other]) => other !== axis).flat());
+        for (let i = 0; i < strength; i++) {
+          const place = places[i] as number;
+          const list = ofAxis[place] as Int32Array;
+          let at = ends[place] as number;
+          list[at++] = total;
+          list[at++] = data[begin + 2 + 2 * i] as number;
+          for (let from = begin + 1; from < end; from += 2) {
+            if (from === begin + 1 + 2 * i) continue;
+            list[at++] = data[from] as number;
+            list[at++] = data[from + 1] as number;
+          }
+          ends[place] = at;
+        }
         total += each ?? size;
       }
-      const records = { width, data: Int32Array.from(data) };
-      for (let at = 0; at < records.data.length; at += width) this.records.push({ of: records, at });
+      const records = { width, data };
+      for (let at = 0; at < data.length; at += width) this.records.push({ of: records, at });
       sets.push(records);
-      for (const [axis, list] of ofAxis) setsOf[axis]?.push({ width: 2 * strength, data: Int32Array.from(list) });
+      axes.forEach((axis, place) => void setsOf[axis]?.push({ width: widthOfAxis, data: ofAxis[place] as Int32Array }));
     }
     this.sets = sets;
     this.setsOf = setsOf;
     this.starts = Int32Array.from(starts);
     this.counts = new Int32Array(total);
-    this.#open = Int32Array.from({ length: total }, (_, index) => index);
-    this.#placeInOpen = this.#open.slice();
+    this.#open = new Int32Array(total);
+    this.#placeInOpen = new Int32Array(total);
+    this.owed = total;
+    this.clear();
+  }
+
+  /** As new: all are owed, and stand in no row. What was looked at stays counted. */
+  clear(): void {
+    const total = this.counts.length;
+    this.counts.fill(0);
+    for (let index = 0; index < total; index++) this.#open[index] = this.#placeInOpen[index] = index;
     this.open = total;
     this.owed = total;
   }
@@ -232,6 +258,13 @@ export class Combinations {
     this.#open[place] = last;
     this.#placeInOpen[last] = place;
   }
+}
+
+/** How many sets of k numbers below n there are. */
+function subsetsOf(n: number, k: number): number {
+  let count = 1;
+  for (let i = 0; i < k; i++) count = (count * (n - i)) / (i + 1);
+  return Math.max(0, count);
 }
 
 /** All sets of k numbers below n, each in rising order. The array is the same each time. */

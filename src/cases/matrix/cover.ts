@@ -13,6 +13,8 @@ export type Effort = 'quick' | 'thorough';
 const budgets = { quick: 12_000_000, thorough: 400_000_000 } as const;
 /** A small model needs less: so much for each of its combinations. */
 const shares = { quick: 8_000, thorough: 400_000 } as const;
+/** Each look at more than these takes longer: they are too far from the processor. */
+const fastCombinations = 150_000;
 /** What the search for a part of a construction may take. */
 const partOfBudget = 0.1;
 /** What the search for rows to start from may take beside. */
@@ -44,7 +46,8 @@ export function coverRows(task: Task): Covered {
   const rows = constructedRows(task, combinations) ?? greedyRows(task, combinations);
   const fixed = plus.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
   const least = constraints.isFree ? leastRows(axes.counts, wanted) : 1;
-  return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budgetFor(effort, combinations)), undecided };
+  const budget = budgetFor(effort, combinations) * Math.min(1, fastCombinations / combinations.size);
+  return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budget), undecided };
 }
 
 const budgetFor = (effort: Effort, { size }: Combinations): number => Math.min(budgets[effort], shares[effort] * size);
@@ -84,15 +87,18 @@ function constructedRows({ axes, wanted, constraints, plus, random, effort }: Ta
     ? undefined
     : starterRows(axes.counts.length, levels as number, only.strength, random, partForStarters * budgetFor(effort, combinations));
   // Nothing is left to a construction's word: what it may have missed is covered here.
-  const [one, two] = [constructed, started].map((rows) => rows && completed(rows, axes.counts, wanted, random));
-  const rows = one && (!two || one.length <= two.length) ? one : two;
-  for (const row of rows ?? []) combinations.count(row, 1);
-  return rows;
+  const [one, two] = [constructed, started].map((rows) => rows && completed(rows, axes.counts, combinations, random));
+  if (!one || (two && two.length < one.length)) return two;
+  if (two) {
+    combinations.clear();
+    for (const row of one) combinations.count(row, 1);
+  }
+  return one;
 }
 
 /** With any level where one is open, and with rows for what is missing. */
-function completed(given: readonly (readonly number[])[], levels: readonly number[], wanted: readonly Wanted[], random: Random): number[][] {
-  const combinations = new Combinations(levels, wanted);
+function completed(given: readonly (readonly number[])[], levels: readonly number[], combinations: Combinations, random: Random): number[][] {
+  combinations.clear();
   const rows = given.map((row) => row.map((level, axis) => (level < 0 ? random.integer(0, (levels[axis] as number) - 1) : level)));
   for (const row of rows) combinations.count(row, 1);
   return [...rows, ...greedy(levels, combinations, undefined, random, 1)];

@@ -153,7 +153,7 @@ function wantedOf(axes: Axes, options: MatrixOptions<Record<string, unknown>>): 
 }
 
 /** Raised whenever the same seed comes to give other rows: those that are kept would else be of two makes. */
-const makeOfRows = 'covering rows 2';
+const makeOfRows = 'covering rows 3';
 
 async function covering(
   axes: Axes,
