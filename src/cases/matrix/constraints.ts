@@ -11,6 +11,11 @@ export interface Never {
 export const neverOf = (reads: readonly string[], when: (row: never) => boolean): Never => ({ reads, when });
 const isNever = (given: object): given is Never => Array.isArray((given as Partial<Never>).reads) && typeof (given as Partial<Never>).when === 'function';
 
+/** Of a constraint with more combinations of its axes, none are kept. */
+const mostAnswers = 10_000_000;
+const yes = 1;
+const no = 2;
+
 /** One constraint, ready to be asked: forbidden is looked up in a table where its axes are few, else worked out. */
 interface Constraint {
   readonly axes: readonly number[];
@@ -106,7 +111,10 @@ export class Constraints {
   }
 }
 
-const isWhole = ({ axes }: Constraint, levels: readonly number[]): boolean => axes.every((axis) => (levels[axis] as number) >= 0);
+function isWhole({ axes }: Constraint, levels: readonly number[]): boolean {
+  for (const axis of axes) if ((levels[axis] as number) < 0) return false;
+  return true;
+}
 
 function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problems: Problem[]): Constraint {
   const parts = Object.entries(given).map(([name, wanted]) => {
@@ -118,9 +126,17 @@ function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problem
       if (axis >= 0 && !values.includes(value))
         problems.push({ code: 'no-such-name', kind: `value on axis "${name}"`, name: shortValue(value), owner: 'except', known: values.map(shortValue) });
     }
-    return { axis, levels: new Set(list.map((value) => values.indexOf(value))) };
+    const isListed = new Uint8Array(values.length);
+    for (const value of list) if (values.includes(value)) isListed[values.indexOf(value)] = 1;
+    return { axis, isListed };
   });
-  return { axes: parts.map(({ axis }) => axis), forbids: (levels) => parts.every(({ axis, levels: wanted }) => wanted.has(levels[axis] as number)) };
+  return {
+    axes: parts.map(({ axis }) => axis),
+    forbids(levels) {
+      for (const { axis, isListed } of parts) if (isListed[levels[axis] as number] !== 1) return false;
+      return true;
+    },
+  };
 }
 
 function predicate({ reads, when }: Never, axes: Axes, problems: Problem[]): Constraint {
@@ -129,17 +145,19 @@ function predicate({ reads, when }: Never, axes: Axes, problems: Problem[]): Con
     if (axis < 0) problems.push({ code: 'no-such-name', kind: 'axis', name, owner: 'except', known: axes.names });
     return axis;
   });
-  const answers = new Map<string, boolean>();
+  const isForbidden = (levels: readonly number[]): boolean =>
+    Boolean(when(Object.fromEntries(numbers.map((axis, i) => [reads[i], axes.values[axis]?.[levels[axis] as number]])) as never));
+  const size = numbers.reduce((product, axis) => product * (axes.counts[axis] ?? 1), 1);
+  if (size > mostAnswers) return { axes: numbers, forbids: isForbidden };
+  // Asked once for each combination: a search asks millions of times.
+  const answers = new Int8Array(size);
   return {
     axes: numbers,
     forbids(levels) {
-      const key = numbers.map((axis) => levels[axis]).join();
-      let answer = answers.get(key);
-      if (answer === undefined) {
-        answer = Boolean(when(Object.fromEntries(numbers.map((axis, i) => [reads[i], axes.values[axis]?.[levels[axis] as number]])) as never));
-        answers.set(key, answer);
-      }
-      return answer;
+      let code = 0;
+      for (const axis of numbers) code = code * (axes.counts[axis] as number) + (levels[axis] as number);
+      if (answers[code] === 0) answers[code] = isForbidden(levels) ? yes : no;
+      return answers[code] === yes;
     },
   };
 }
