@@ -20,6 +20,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'impossible-row'; readonly row: string }
   | { readonly code: 'endless-source'; readonly limit: number }
   | { readonly code: 'source-threw'; readonly source: string; readonly reason: string }
+  | { readonly code: 'several-files'; readonly path: string; readonly files: readonly string[] }
   | { readonly code: 'missing-file'; readonly path: string; readonly near: readonly string[] }
   | { readonly code: 'unreadable-file'; readonly path: string; readonly reason: string }
   | { readonly code: 'no-file-reader'; readonly path: string }

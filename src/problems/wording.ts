@@ -57,6 +57,8 @@ export function wording(problem: Problem): string {
       return `a source of cases gave more than ${grouped(problem.limit)} rows; it may never end`;
     case 'source-threw':
       return `${problem.source} threw while its rows were read: ${problem.reason}`;
+    case 'several-files':
+      return `there are several ${problem.path}: ${list(problem.files)}; name the one that is meant`;
     case 'missing-file':
       return `no data file ${problem.path}, from the folder of the test file${problem.near.length ? `; there is ${list(problem.near)}` : ''}`;
     case 'unreadable-file':

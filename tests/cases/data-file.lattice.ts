@@ -175,8 +175,27 @@ export const reading = suite('a data file', [
     check.equal(says, `the options of dataFile: ${JSON.stringify(row.delimiter)} is not a delimiter`);
   }),
 
+  test('without a path is the one under data/ that is called as the test', async ({ check }) => {
+    const dues = () => [test('dues by night', { cases: dataFile(undefined) }, () => {})];
+    const found = (names: readonly string[]) => memoryFiles(Object.fromEntries(names.map((name) => [`data/${name}`, 'a\n1\n'])));
+    check.equal(
+      (await runInside(dues(), found(['dues.csv', 'dues-by-night.csv', 'dues-by-night.txt']))).seen.map(({ row }) => row),
+      [{ a: '1' }],
+    );
+    check.matches(await refusal(dues, found(['dues.csv'])), /^no data file data\/dues-by-night\.\*/);
+    check.equal(
+      await refusal(dues, found(['dues-by-night.csv', 'dues-by-night.tsv'])),
+      'there are several data/dues-by-night.*: `dues-by-night.csv`, `dues-by-night.tsv`; name the one that is meant',
+    );
+  }),
+
   test('has records of other lengths than the headings', async ({ check }) =>
-    check.equal(await read('a,b\n1,2\n3\n4,5,6\n7,8\n'), [{ a: '1', b: '2' }, '3:1 1 cell under 2 headings', { a: '4', b: '5' }, { a: '7', b: '8' }])),
+    check.equal(await read('a,b\n1,2\n3\n4,5,6\n7,8, ,\n'), [
+      { a: '1', b: '2' },
+      '3:1 1 cell under 2 headings',
+      '4:1 3 cells under 2 headings; is a comma not quoted?',
+      { a: '7', b: '8' },
+    ])),
 
   test('may be parted by several characters, and have no comments', async ({ check }) =>
     check.equal(await read('a::b\n#1::2\n"x::y"::3\n', { delimiter: '::', comment: '' }), [

@@ -115,6 +115,7 @@ async function findFile(path: string | URL | undefined, { base, slug, files }: E
     path === undefined
       ? names.filter((other) => endingOf(other) in formats && other.slice(0, -endingOf(other).length) === name)
       : names.filter((other) => other === name);
+  if (fits.length > 1) return refuse({ code: 'several-files', path: `data/${slug}.*`, files: fits });
   if (fits.length) return { url: new URL(encodeURIComponent(fits[0] as string), folder), files };
   const near = nearest(name, names);
   return refuse({ code: 'missing-file', path: path ?? `data/${slug}.*`, near: near ? [near] : [] });

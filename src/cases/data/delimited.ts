@@ -58,7 +58,8 @@ const noHeadings = ({ name }: CsvFile): never => refuse({ code: 'no-header', at:
 
 function layoutOf(header: CsvRecord, { columns: wanted, schema }: Typed, remark: Remark): Delimited {
   const columns = readHeadings(header.cells, wanted, (index) => header.placeOfCell(index).place, remark);
-  return { columns, width: Math.max(...columns.map(({ index }) => index)) + 1, schema, makeRow: rowMaker(columns) };
+  const width = Math.max(...columns.map(({ index }) => index)) + 1;
+  return { columns, width, headings: header.cells.length, schema, makeRow: rowMaker(columns) };
 }
 
 function readRecords(records: readonly CsvRecord[], layout: Delimited): readonly Entry[] | Promise<readonly Entry[]>;
@@ -77,12 +78,16 @@ function readRecords(records: readonly CsvRecord[], layout: Delimited, sharing?:
 interface Delimited extends Layout<Indexed> {
   /** Up to the last column that is read. */
   readonly width: number;
+  readonly headings: number;
 }
 
 function readRecord(record: CsvRecord, layout: Delimited): Entry | Promise<Entry> {
   if (record.unclosed) return broken(record, { code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
-  const cells = record.cells.length;
-  return cells < layout.width ? broken(record, { code: 'record-length', cells, columns: layout.width, at: record.place }) : typeRecord(record, layout);
+  const { cells } = record;
+  // Blank cells at the end are what spreadsheets leave behind.
+  const isOdd = cells.length < layout.width || (cells.length > layout.headings && cells.slice(layout.headings).some((cell) => cell.trim() !== ''));
+  if (!isOdd) return typeRecord(record, layout);
+  return broken(record, { code: 'record-length', cells: cells.length, columns: layout.headings, at: record.place });
 }
 
 /** Without values, its line is all that names it. */

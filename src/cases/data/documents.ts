@@ -107,7 +107,7 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
       row = JSON.parse(raw);
     } catch (error) {
       const problem = { code: 'broken-document', reason: (error as Error).message, at: place } as const;
-      return Promise.resolve({ row: {}, place, problems: [problem] });
+      return Promise.resolve({ row: {}, name: `line ${line}`, place, problems: [problem] });
     }
     // The column is looked for from where the key stands: close enough for a line.
     return Promise.resolve(typeItem(row, typed, (key) => ({ ...place, column: key === undefined ? 1 : Math.max(0, given.indexOf(JSON.stringify(key))) + 1 })));
