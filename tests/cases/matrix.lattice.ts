@@ -221,6 +221,10 @@ export const refused = test(
       },
       'a strength': { says: 'cover: 0 is not a strength from 1 to 6', make: () => matrix({ a: [1], b: [1] }, { cover: 0 }) },
       'nothing left': { says: 'the exceptions leave no combination that can occur', make: () => matrix({ a: [1], b: [1] }, { except: [{ a: 1 }] }) },
+      'an impossible row among all': {
+        says: 'plus: {a: 1} can never occur under the exceptions',
+        make: () => matrix({ a: [1, 2], b: [1] }, { except: [{ a: 1 }], plus: [{ a: 1 }] }),
+      },
       'an impossible row': {
         says: 'plus: {a: 1} can never occur under the exceptions',
         make: () =>

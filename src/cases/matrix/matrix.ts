@@ -1,4 +1,4 @@
-import { type Problem, ProblemError } from '../../problems/problem.ts';
+import { type Problem, ProblemError, refuse } from '../../problems/problem.ts';
 import { hash } from '../hash.ts';
 import { randomFrom } from '../random.ts';
 import type { Entry, Expansion } from '../row.ts';
@@ -83,7 +83,7 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
     what: isCovering ? `a matrix of ${model.names.length} axes, any ${options.cover} covered` : `a matrix of ${model.names.length} axes`,
     columns: model.names,
     problems,
-    open: (expansion) => (isCovering ? once(find(expansion), model) : product(model, constraints)),
+    open: (expansion) => (isCovering ? once(find(expansion), model) : product(model, given, constraints)),
     facts: [async (expansion) => factsOf(model, given, isCovering ? await find(expansion) : undefined)],
   });
 }
@@ -119,7 +119,9 @@ function optionProblems({ names }: Axes, { cover, stronger = [], plus = [] }: Ma
 }
 
 /** All combinations that can occur, the last axis fastest. */
-function* product(axes: Axes, constraints: Constraints): Generator<readonly Entry[]> {
+function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): Generator<readonly Entry[]> {
+  // They are among all combinations, if they can be at all.
+  plusRows(axes, options, constraints);
   const total = combinations(axes);
   let entries: Entry[] = [];
   let any = false;
@@ -163,10 +165,7 @@ async function covering(
   { kept }: Expansion,
 ): Promise<Found> {
   if (constraints.allows(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'nothing-possible' }]);
-  const plus = (options.plus ?? []).map((row) => levelsOf(axes, row));
-  for (const [i, levels] of plus.entries()) {
-    if (constraints.allows(levels) === false) throw new ProblemError([{ code: 'impossible-row', row: shortValue(options.plus?.[i]) }]);
-  }
+  const plus = plusRows(axes, options, constraints);
   const { seed = 1, effort = 'quick' } = options;
   const forbidden = constraints.written();
   // What was found for the same content is found again: rows are levels, whatever the values are called.
@@ -181,20 +180,26 @@ async function covering(
   return found;
 }
 
+/** The rows that must be there, as levels. */
+function plusRows(axes: Axes, { plus = [] }: MatrixOptions<Record<string, unknown>>, constraints: Constraints): number[][] {
+  return plus.map((row) => {
+    const levels = levelsOf(axes, row);
+    return constraints.allows(levels) === false ? refuse({ code: 'impossible-row', row: shortValue(row) }) : levels;
+  });
+}
+
 function levelsOf(axes: Axes, row: Readonly<Record<string, unknown>>): number[] {
   return axes.names.map((name, axis) => {
     if (!(name in row)) return -1;
     const level = (axes.values[axis] as readonly unknown[]).indexOf(row[name]);
     if (level < 0)
-      throw new ProblemError([
-        {
-          code: 'no-such-name',
-          kind: `value on axis "${name}"`,
-          name: shortValue(row[name]),
-          owner: 'plus',
-          known: (axes.values[axis] as readonly unknown[]).map(shortValue),
-        },
-      ]);
+      refuse({
+        code: 'no-such-name',
+        kind: `value on axis "${name}"`,
+        name: shortValue(row[name]),
+        owner: 'plus',
+        known: (axes.values[axis] as readonly unknown[]).map(shortValue),
+      });
     return level;
   });
 }
