@@ -2,10 +2,9 @@
 export interface Share {
   readonly index: number;
   readonly of: number;
+  /** So many rows that follow each other stay together, where rows are shared out by their number. */
+  readonly block: number;
 }
 
-/** Rows go to shares in blocks, so that a short test stays whole. */
-const block = 256;
-
 /** Whether a row is in a share by its number among all rows. */
-export const isInShare = (ordinal: number, { index, of }: Share): boolean => Math.floor(ordinal / block) % of === index;
+export const isInShare = (ordinal: number, { index, of, block }: Share): boolean => Math.floor(ordinal / block) % of === index;

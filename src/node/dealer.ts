@@ -10,6 +10,9 @@ export interface Dealt {
   readonly after: readonly string[];
 }
 
+/** Rows of a test that may be short stay together up to here. */
+const fewRows = 8;
+
 /** Fewer pieces than this for each lane: then tests of which little is known are shared out, too. */
 const enoughForEach = 2;
 
@@ -61,7 +64,8 @@ function shared(pieces: readonly Piece[], lanes: number, timeOf: (test: number) 
     .flatMap((piece) => {
       const time = timeOfPiece(piece);
       if (!splits(piece)) return [{ dealt: { tests: piece.tests }, time }];
-      return Array.from({ length: lanes }, (_, index) => ({ dealt: { tests: piece.tests, share: { index, of: lanes } }, time: time && time / lanes }));
+      const block = time === undefined ? fewRows : 1;
+      return Array.from({ length: lanes }, (_, index) => ({ dealt: { tests: piece.tests, share: { index, of: lanes, block } }, time: time && time / lanes }));
     })
     .sort((a, b) => (b.time ?? Number.POSITIVE_INFINITY) - (a.time ?? Number.POSITIVE_INFINITY) || 0)
     .map(({ dealt }) => dealt);

@@ -1,7 +1,8 @@
-import { range, suite, test } from 'red-lattice';
+import { range, suite, table, test } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
-import type { Share } from '../../src/cases/share.ts';
+import { isInShare, type Share } from '../../src/cases/share.ts';
 import { cell, dataFile, type Test, test as testOf } from '../../src/index.ts';
+import { Dealer } from '../../src/node/dealer.ts';
 import { casesOf } from '../../src/suites/expand.ts';
 import { ordinaryDefaults, planFiles } from '../../src/suites/plan.ts';
 import type { CaseOf, PlannedTest } from '../../src/suites/planned.ts';
@@ -57,9 +58,10 @@ export const shares = suite('shares of a data file', [
     const whole = (await all(planned, fileOf(text, 4000))).map(told);
     check.equal(new Set(whole.map(({ id }) => id)).size, whole.length, 'each its own');
     const of = random.integer(2, 4);
+    const block = random.pick([1, 8, 100]);
     const parts = [];
     // How a file comes in pieces is no matter.
-    for (let index = 0; index < of; index++) parts.push(...(await all(planned, fileOf(text, random.integer(20, 9000)), { index, of })).map(told));
+    for (let index = 0; index < of; index++) parts.push(...(await all(planned, fileOf(text, random.integer(20, 9000)), { index, of, block })).map(told));
     check.equal(
       parts.sort((a, b) => a.ordinal - b.ordinal),
       whole,
@@ -73,6 +75,26 @@ export const shares = suite('shares of a data file', [
       testOf('lies', { cases: dataFile('berths.csv') }, () => {}),
       fileOf(text, 4000),
     );
-    for (let index = 0; index < 3; index++) check.close((await all(planned, fileOf(text, 4000), { index, of: 3 })).length, 2000, 200);
+    for (let index = 0; index < 3; index++) check.close((await all(planned, fileOf(text, 4000), { index, of: 3, block: 1 })).length, 2000, 200);
+  }),
+
+  test('of a dozen cases are dealt to both lanes, {how}', {
+    cases: table(
+      ['how', 'before', 'shared'],
+      [
+        ['some together where nobody knows how long they take', undefined, [8, 4]],
+        ['one by one where they take long', 1200, [6, 6]],
+        ['all to one where others take longer', 3, [12]],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const pieces = [{ tests: [0], splits: true }, ...(row.before === 3 ? [1, 2, 3].map((test) => ({ tests: [test], splits: false })) : [])];
+    const dealer = new Dealer(pieces, 2, (number) => (number === 0 ? row.before : 100), []);
+    const dealt: number[] = [];
+    for (let piece = dealer.next(); piece; piece = dealer.next()) {
+      const { share, tests } = piece;
+      if (tests.includes(0)) dealt.push(Array.from({ length: 12 }, (_, ordinal) => ordinal).filter((ordinal) => !share || isInShare(ordinal, share)).length);
+    }
+    check.equal(dealt, row.shared as number[]);
   }),
 ]);
