@@ -5,6 +5,7 @@ import type { Going } from '../formats/human/live.ts';
 import { grouped } from '../problems/grouped.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
+import { endedAtOnce } from '../results/run-info.ts';
 import { emptyState, type RunState, take, takeUnrun } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
@@ -198,7 +199,8 @@ class Coordinator {
 
   interrupt(): void {
     this.#interrupts++;
-    this.#endedBy ??= 'the run was interrupted';
+    if (this.#interrupts > 1 && this.#state.unwritable === undefined) this.#endedBy = endedAtOnce;
+    else this.#endedBy ??= 'the run was interrupted';
     for (const { work: lane } of this.#slots) {
       if (this.#interrupts === 1) lane?.stop();
       else lane?.kill();
@@ -313,11 +315,11 @@ class Coordinator {
       slot.returned = slot.piece;
       slot.piece = undefined;
       if (this.#state.planProblems.length > 0) return;
+      if (!lane.finished)
+        for (const { fixture, of } of lane.standing.values())
+          this.#write({ is: 'told', problem: { code: 'lane-lost', reason: `fixture "${fixture}" (of ${of}) could not be torn down: its process had ended` } });
       if (this.#interrupts > 0) return this.#leaveRest();
       if (lane.finished) continue;
-      for (const { fixture, of } of lane.standing.values()) {
-        this.#write({ is: 'told', problem: { code: 'lane-lost', reason: `fixture "${fixture}" (of ${of}) could not be torn down: its process had ended` } });
-      }
       const charged = chargeEnd(lane, end, this.#request.root, slot.careful, (entry) => this.#write(entry));
       if (charged === 'plan') return;
       if (this.#stopped) return this.#leaveRest();

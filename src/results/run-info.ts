@@ -6,6 +6,9 @@ export interface Unrun extends Left {
   readonly reason: string;
 }
 
+/** Why a run ended of which nothing was torn down. */
+export const endedAtOnce = 'the run was ended at once';
+
 /** What stands in `run.json`: our marker, and what is known of the run as a whole. */
 export interface RunInfo {
   readonly kind: 'red-lattice run record';

@@ -139,6 +139,30 @@ export const again = suite('running again', { timeout: 60_000 }, [
     check.equal([status, last(resumed)], [0, '60 passed, 0 failed']);
   }),
 
+  inProject('a run that is interrupted twice ends at once, and tells what it left standing', async ({ check, eventually }, { project }) => {
+    await writeFile(
+      join(project, 'long.lattice.ts'),
+      `import { fixture, test } from 'red-lattice';
+const quay = fixture('quay', { scope: 'test', setup: () => 'open' });
+export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () => { await new Promise((done) => setTimeout(done, 50_000)); });\n`,
+    );
+    const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', 'long.lattice.ts', '--record', 'ended'], { cwd: project });
+    let out = '';
+    child.stdout.on('data', (text) => {
+      out += text;
+    });
+    const journal = (): Promise<string> => readFile(join(project, 'ended', 'lane-0.journal'), 'utf8').catch(() => '');
+    await eventually(async () => (await journal()).includes('"body"'), { within: 10_000 });
+    child.kill('SIGINT');
+    await new Promise((resolve) => setTimeout(resolve, 200));
+    check.equal(child.exitCode, null, 'the first lets the case go on');
+    child.kill('SIGINT');
+    check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
+    check.includes(out, 'fixture "quay" (of long.lattice.ts#long) could not be torn down');
+    check.includes(out, 'interrupted: what had begun was not torn down');
+    check.includes(out, '? the rest unrun: the run was ended at once; --resume goes on');
+  }),
+
   inProject('a run that is killed leaves no lane behind, not even one that loops', async ({ check, eventually, defer }, { project }) => {
     await writeFile(
       join(project, 'loop.lattice.ts'),

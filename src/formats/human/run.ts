@@ -3,6 +3,7 @@ import { type Place, writePlace } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { wording } from '../../problems/wording.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
+import { endedAtOnce } from '../../results/run-info.ts';
 import type { RunState, TestState } from '../../results/run-state.ts';
 import { worstFirst } from '../../results/strip.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
@@ -159,7 +160,7 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
   for (const problem of state.warnings) lines.push(...tellProblem(problem, telling, style.yellow));
   if (state.unchecked) lines.push(style.dim(`${count(state.unchecked, 'case')} passed without a check`));
   if (state.unsteady) lines.push(style.yellow(`${count(state.unsteady, 'case')} passed only after another attempt: unsteady`));
-  if (closing.interrupted) lines.push(style.yellow('interrupted: what had begun was torn down'));
+  if (closing.interrupted) lines.push(style.yellow(`interrupted: what had begun was ${state.unrun?.reason === endedAtOnce ? 'not ' : ''}torn down`));
   lines.push(...tellCosts(state, closing, style));
   lines.push(style.dim(`${tellTime(state, closing)} · seed ${closing.seed} · record ${closing.record}`));
   for (const status of ['known', 'skipped', 'held'] as const) {
