@@ -42,6 +42,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'bad-heading'; readonly heading: string }
   | { readonly code: 'no-header' }
   | { readonly code: 'nothing-exported'; readonly file: string; readonly exports: readonly string[] }
+  | { readonly code: 'other-copy'; readonly title: string; readonly owner: string }
   | { readonly code: 'exported-twice'; readonly title: string; readonly names: readonly string[] }
   | { readonly code: 'same-title'; readonly title: string; readonly id: string }
   | { readonly code: 'load-failed'; readonly file: string; readonly reason: string; readonly cause: 'throw' | 'exit' | 'timeout' | 'crash' }

@@ -105,6 +105,8 @@ export function wording(problem: Problem): string {
       return problem.exports.length
         ? `${problem.file} exports no suite and no test (only ${list(problem.exports)}); only what is exported runs`
         : `${problem.file} exports nothing; write \`export const …\` before the suites and tests that shall run`;
+    case 'other-copy':
+      return `${problem.owner}: "${problem.title}" was made by another copy of red-lattice than the one that runs it; a project needs a single one, and \`npm ls red-lattice\` tells which there are`;
     case 'exported-twice':
       return `"${problem.title}" is exported as ${list(problem.names)} and runs once`;
     case 'same-title':

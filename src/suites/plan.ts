@@ -11,7 +11,7 @@ import { joinEntries, levelsOf, needsOf, strangeTags } from './expand.ts';
 import { withoutHidden } from './hidden.ts';
 import { aroundsOf, bindingsOf, laid } from './options.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
-import { type Around, type Child, type Options, SuiteOf, type SuiteOptions, TestOf } from './suite.ts';
+import { type Around, type Child, isOfAnotherCopy, type Options, SuiteOf, type SuiteOptions, strangeChild, TestOf } from './suite.ts';
 
 /** A file's exports, and what is known of the file. */
 export interface LoadedFile {
@@ -95,7 +95,9 @@ class Planner {
       origin: undefined,
     };
     const found = this.#exported(file, exports);
-    if (found.length === 0) this.problems.push({ code: 'nothing-exported', file, exports: Object.keys(exports) });
+    const strangers = Object.values(exports).flat().filter(isOfAnotherCopy);
+    for (const { title } of strangers) this.problems.push({ code: 'other-copy', title, owner: file });
+    if (found.length + strangers.length === 0) this.problems.push({ code: 'nothing-exported', file, exports: Object.keys(exports) });
     for (const child of found) await this.#add(child, group, url);
     this.files.push(group);
   }
@@ -118,7 +120,7 @@ class Planner {
   async #add(child: Child, parent: Growing, base: URL | undefined): Promise<void> {
     if (child instanceof SuiteOf) await this.#addSuite(child, parent, base);
     else if (child instanceof TestOf) await this.#addTest(child, parent, base);
-    else if (child) this.problems.push({ code: 'not-a', wanted: 'test or suite', got: String(child), owner: `suite "${parent.title}"` });
+    else if (child) this.problems.push(strangeChild(child, `suite "${parent.title}"`));
   }
 
   async #addSuite(suite: SuiteOf, parent: Growing, base: URL | undefined): Promise<void> {

@@ -2,7 +2,7 @@ import type { Marks } from '../cases/marks.ts';
 import type { CaseSource } from '../cases/source.ts';
 import { type Binding, kind, type Needs, type Outcome, type SetupMoment, type Source, type Values } from '../fixtures/fixture.ts';
 import { captureOrigin, type Origin } from '../problems/place.ts';
-import { refuse } from '../problems/problem.ts';
+import { type Problem, refuse } from '../problems/problem.ts';
 import type { CaseInHand } from './hand.ts';
 
 /** What folders, suites and tests may say for what is within; the inner statement wins, tags and bindings add up. */
@@ -121,6 +121,14 @@ export class TestOf implements Test {
   }
 }
 
+/** Whether something is a suite or a test that another copy of this library made: to this one it is neither. */
+export const isOfAnotherCopy = (given: unknown): given is { readonly title: string } =>
+  typeof given === 'object' && given !== null && kind in given && 'title' in given && !(given instanceof SuiteOf) && !(given instanceof TestOf);
+
+/** What is wrong with a child that is neither a suite nor a test. */
+export const strangeChild = (child: unknown, owner: string): Problem =>
+  isOfAnotherCopy(child) ? { code: 'other-copy', title: child.title, owner } : { code: 'not-a', wanted: 'test or suite', got: String(child), owner };
+
 /** A named group of tests and suites. What a test file exports, runs; a suite that is not exported is raw material for others. */
 export function suite(title: string, children: readonly Child[]): Suite;
 export function suite<Row extends object = {}>(title: string, options: SuiteOptions<Row>, children: readonly Child[] | ((row: Row) => readonly Child[])): Suite;
@@ -132,8 +140,7 @@ export function suite(title: string, ...rest: readonly [Children] | readonly [An
     refuse({ code: 'not-a', wanted: 'list of tests and suites', got: typeof children, owner: `suite "${title}"` });
   if (Array.isArray(children)) {
     for (const child of children as unknown[]) {
-      if (child && !(child instanceof SuiteOf) && !(child instanceof TestOf))
-        refuse({ code: 'not-a', wanted: 'test or suite', got: String(child), owner: `suite "${title}"` });
+      if (child && !(child instanceof SuiteOf) && !(child instanceof TestOf)) refuse(strangeChild(child, `suite "${title}"`));
     }
   }
   return new SuiteOf(title, [{ options, origin }], children);

@@ -1,4 +1,5 @@
 import { type Child, cell, dataFile, fixture, named, rows, suite, table, test, values } from 'red-lattice';
+import { test as otherTest } from '../../src/index.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
 
 const files = memoryFiles({ 'dues.csv': 'loa,nights\n8,1\n', 'twice.csv': 'loa,loa\n1,2\n', 'empty.csv': '', 'dues.xyz': '' });
@@ -61,6 +62,14 @@ export const refusals = test(
         ],
       },
       'nothing to run': { says: 'suites exports no suite and no test (only `suites`); only what is exported runs', suites: () => [false, null] },
+      'of another copy': {
+        says: 'suites: "t" was made by another copy of red-lattice than the one that runs it; a project needs a single one, and `npm ls red-lattice` tells which there are',
+        suites: () => [otherTest('t', body) as never],
+      },
+      'within, of another copy': {
+        says: 'suite "s": "t" was made by another copy of red-lattice than the one that runs it; a project needs a single one, and `npm ls red-lattice` tells which there are',
+        suites: () => [suite('s', [otherTest('t', body) as never])],
+      },
       'what is no fixture': { says: 'test "t": needs.tide is not a fixture', suites: () => [test('t', { needs: { tide: 7 as never } }, body)] },
       'what is no binding': { says: 'bind of test "t": 7 is not a binding', suites: () => [test('t', { bind: [7 as never] }, body)] },
       'a day that is none': {
