@@ -209,22 +209,28 @@ export class Combinations {
     }
   }
 
-  /** How many more combinations would be open after a change of one cell of a row that is counted in. */
-  loss(row: readonly number[], axis: number, level: number): number {
+  /**
+   * How many more combinations would be open after a change of one cell of a row that is counted in; where it is past `most`, by how much
+   * does not matter. What is lost is counted apart: no more can be won back than is open.
+   */
+  loss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
     const counts = this.counts;
     const old = row[axis] as number;
-    let loss = 0;
+    const tooMany = most + this.open;
+    let lost = 0;
+    let won = 0;
     for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
-      for (let at = 0; at < data.length; at += width) {
+      let at = 0;
+      for (; at < data.length && lost <= tooMany; at += width) {
         let index = data[at] as number;
         for (let i = at + 2; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
         const distance = data[at + 1] as number;
-        if (counts[index + old * distance] === 1) loss++;
-        if (counts[index + level * distance] === 0) loss--;
+        if (counts[index + old * distance] === 1) lost++;
+        if (counts[index + level * distance] === 0) won++;
       }
-      this.work += data.length / width;
+      this.work += at / width;
     }
-    return loss;
+    return lost - won;
   }
 
   /** Changes one cell of a row that is counted in. */

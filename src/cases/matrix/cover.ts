@@ -17,8 +17,10 @@ const shares = { quick: 8_000, thorough: 400_000 } as const;
 const fastCombinations = 150_000;
 /** What the search for a part of a construction may take. */
 const partOfBudget = 0.1;
-/** What the search for rows to start from may take beside. */
+/** What the search for rows to start from may take. */
 const partForStarters = 0.4;
+/** What the last search may take where rows to start from were looked for. */
+const partAfterwards = 0.7;
 /** Rows tried for each that is kept: more are slower, and seldom better. */
 const candidates = { quick: 1, thorough: 5 } as const;
 
@@ -43,10 +45,11 @@ export function coverRows(task: Task): Covered {
   const { axes, wanted, constraints, plus, random, effort } = task;
   const combinations = new Combinations(axes.counts, wanted);
   const undecided = constraints.isFree ? 0 : releaseImpossible(combinations, axes, constraints);
-  const rows = constructedRows(task, combinations) ?? greedyRows(task, combinations);
+  const constructed = constructedRows(task, combinations);
+  const rows = constructed ?? greedyRows(task, combinations);
   const fixed = plus.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
   const least = constraints.isFree ? leastRows(axes.counts, wanted) : 1;
-  const budget = budgetFor(effort, combinations) * Math.min(1, fastCombinations / combinations.size);
+  const budget = (constructed ? partAfterwards : 1) * budgetFor(effort, combinations) * Math.min(1, fastCombinations / combinations.size);
   return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budget), undecided };
 }
 

@@ -155,7 +155,7 @@ function wantedOf(axes: Axes, options: MatrixOptions<Record<string, unknown>>): 
 }
 
 /** Raised whenever the same seed comes to give other rows: those that are kept would else be of two makes. */
-const makeOfRows = 'covering rows 3';
+const makeOfRows = 'covering rows 4';
 
 async function covering(
   axes: Axes,

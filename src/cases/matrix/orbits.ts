@@ -77,25 +77,28 @@ export class Orbits extends Combinations {
     }
   }
 
-  override loss(row: readonly number[], axis: number, level: number): number {
+  override loss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
     const { counts } = this;
     const orbitOf = this.#orbitOf;
     const old = row[axis] as number;
-    let loss = 0;
+    const tooMany = most + this.open;
+    let lost = 0;
+    let won = 0;
     for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
-      for (let at = 0; at < data.length; at += width) {
+      let at = 0;
+      for (; at < data.length && lost <= tooMany; at += width) {
         const start = data[at] as number;
         const distance = data[at + 1] as number;
         const code = codeOf(row, data, at + 2, at + width);
         const before = orbitOf[code + old * distance] as number;
         const after = orbitOf[code + level * distance] as number;
         if (before === after) continue;
-        if (before !== left && counts[start + before] === 1) loss++;
-        if (after !== left && counts[start + after] === 0) loss--;
+        if (before !== left && counts[start + before] === 1) lost++;
+        if (after !== left && counts[start + after] === 0) won++;
       }
-      this.work += data.length / width;
+      this.work += at / width;
     }
-    return loss;
+    return lost - won;
   }
 
   override change(row: number[], axis: number, level: number): void {

@@ -57,7 +57,7 @@ export class Search {
   readonly #random: Random;
   readonly #temper: NonNullable<Reduction['temper']>;
   /** Until which step a cell rests, by its row and axis. */
-  readonly #resting = new Map<number, number>();
+  readonly #resting: Int32Array;
 
   constructor({ levels, combinations, rows, fixed, constraints, random, temper = ordinaryTemper }: Reduction) {
     this.#levels = levels;
@@ -67,6 +67,7 @@ export class Search {
     this.#constraints = constraints?.isFree ? undefined : constraints;
     this.#random = random;
     this.#temper = temper;
+    this.#resting = new Int32Array(rows.length * levels.length).fill(-1);
   }
 
   copy(): number[][] {
@@ -86,7 +87,7 @@ export class Search {
     // Fixed rows stand first, so that the numbers of the others do not matter.
     const [gone] = this.#rows.splice(which, 1);
     this.#combinations.count(gone as number[], -1);
-    this.#resting.clear();
+    this.#resting.fill(-1);
     return true;
   }
 
@@ -104,14 +105,17 @@ export class Search {
     const { axes, ways } = combinations.waysAt(combinations.openAt(random.integer(0, combinations.open - 1)));
     let best: { number: number; axis: number; level: number; loss: number } | undefined;
     let ties = 0;
-    for (const [number, row] of this.#rows.entries()) {
-      for (const levels of ways) {
+    const width = this.#levels.length;
+    for (let number = 0; number < this.#rows.length; number++) {
+      const row = this.#rows[number] as number[];
+      for (let way = 0; way < ways.length; way++) {
+        const levels = ways[way] as readonly number[];
         const lacking = lackingPlace(row, axes, levels);
         if (lacking < 0) continue;
         const axis = axes[lacking] as number;
         const level = levels[lacking] as number;
-        if ((this.#resting.get(number * this.#levels.length + axis) ?? -1) > step || !this.#mayChange(number, axis, level)) continue;
-        const loss = combinations.loss(row, axis, level);
+        if ((this.#resting[number * width + axis] as number) > step || !this.#mayChange(number, axis, level)) continue;
+        const loss = combinations.loss(row, axis, level, best?.loss);
         if (!best || loss < best.loss) {
           best = { number, axis, level, loss };
           ties = 1;
@@ -122,7 +126,7 @@ export class Search {
     if (!best) this.#force(axes, random.pick(ways));
     else if (best.loss <= 0 || random.real(0, 1) < Math.exp(-best.loss / this.#temper.temperature)) {
       combinations.change(this.#rows[best.number] as number[], best.axis, best.level);
-      this.#resting.set(best.number * this.#levels.length + best.axis, step + this.#temper.rest);
+      this.#resting[best.number * width + best.axis] = step + this.#temper.rest;
     }
   }
 
