@@ -1,4 +1,5 @@
 import { type CaseSource, type MatrixOptions, matrix, named, range, suite, table, test, verifyCover } from 'red-lattice';
+import { Combinations } from '../../src/cases/matrix/combinations.ts';
 import { Orbits } from '../../src/cases/matrix/orbits.ts';
 import { randomFrom } from '../../src/cases/random.ts';
 import { refusal } from '../inner.ts';
@@ -163,6 +164,24 @@ export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are c
   check.holds(rows.length <= most, `${rows.length} rows`);
 });
 
+export const losses = test('what a change loses is told, as far as it matters: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
+  const random = randomFrom(`losses ${row.seed}`);
+  const levels = Array.from({ length: random.integer(3, 6) }, () => random.integer(2, 4));
+  const combinations = new Combinations(levels, [{ axes: levels.map((_, axis) => axis), strength: random.integer(2, 3) }]);
+  const rows = Array.from({ length: random.integer(1, 20) }, () => levels.map((count) => random.integer(0, count - 1)));
+  for (const one of rows) combinations.count(one, 1);
+  for (let step = 0; step < 30; step++) {
+    const [one, axis] = [random.pick(rows), random.integer(0, levels.length - 1)];
+    const level = random.integer(0, (levels[axis] as number) - 1);
+    if (one[axis] === level) continue;
+    const before = combinations.open;
+    const told = Array.from({ length: 12 }, (_, most) => combinations.loss(one, axis, level, most - 4));
+    combinations.change(one, axis, level);
+    const loss = combinations.open - before;
+    for (const [at, found] of told.entries()) check.holds(loss <= at - 4 ? found === loss : found > at - 4, `${loss} beside ${at - 4}: ${found}`);
+  }
+});
+
 export const orbits = test('what permutations make of rows holds what their orbits say: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
   const random = randomFrom(`orbits ${row.seed}`);
   const [axes, levels, strength] = [random.integer(3, 5), random.integer(3, 5), random.integer(2, 3)];
@@ -175,7 +194,12 @@ export const orbits = test('what permutations make of rows holds what their orbi
   for (let step = 0; step < 20; step++) {
     const [one, axis, level] = [random.pick(rows), random.integer(0, axes - 1), random.integer(0, levels - 1)];
     if (one[axis] === level) continue;
-    const expected = orbits.open + orbits.loss(one, axis, level);
+    const loss = orbits.loss(one, axis, level);
+    const expected = orbits.open + loss;
+    for (let most = -3; most <= 6; most++) {
+      const found = orbits.loss(one, axis, level, most);
+      check.holds(loss <= most ? found === loss : found > most, `${loss} beside ${most}: ${found}`);
+    }
     orbits.change(one, axis, level);
     check.equal(orbits.open, expected, 'the loss is what is lost');
   }
