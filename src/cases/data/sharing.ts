@@ -3,9 +3,11 @@ import type { Share } from '../share.ts';
 import type { CsvRecord } from './csv.ts';
 import type { Indexed } from './headings.ts';
 
-/** So many records tell whether the values of a column differ enough to share out rows by them. */
-export const enoughRecords = 64;
-const mostEqual = enoughRecords / 4;
+/** With fewer records, shares by value would be of too different sizes. */
+export const enoughRecords = 1000;
+/** So many records tell whether the values of a column differ enough, and so many of them may be equal. */
+const lookedAt = 64;
+const mostEqual = lookedAt / 4;
 
 type KeyColumn = Indexed & { readonly reads: Extract<Indexed['reads'], { as: 'cell' }> };
 
@@ -30,7 +32,7 @@ export class Sharing {
     return columns
       .filter(isCell)
       .map((column) => new Sharing(column, share))
-      .find((sharing) => enoughRecords - new Set(records.slice(0, enoughRecords).map((record) => sharing.#key(record))).size < mostEqual);
+      .find((sharing) => lookedAt - new Set(records.slice(0, lookedAt).map((record) => sharing.#key(record))).size < mostEqual);
   }
 
   has(record: CsvRecord): boolean {
