@@ -517,6 +517,18 @@ export function due(loa: Length, season: number): number {
     wrote: { 'order.txt': '+-' },
   },
   {
+    name: 'two lanes share out the records of a file, and what is alike stays together',
+    files: {
+      'a.lattice.mjs': `
+        export const many = test('a', { cases: dataFile('berths.csv') }, async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 1)); check.holds(true); });`,
+      'berths.csv': `berth,nights\n${Array.from({ length: 2000 }, (_, i) => `B${i % 1801},1\n`).join('')}`,
+    },
+    args: ['run', '--lanes', '2'],
+    status: 0,
+    last: '2000 passed, 0 failed',
+    ids: 2000,
+  },
+  {
     name: 'two lanes share out the rows of one test',
     files: {
       'a.lattice.mjs': `
