@@ -182,7 +182,9 @@ function Lanes({ store }: { readonly store: Store }) {
       pen.fillStyle = colour('--line');
       pen.fillRect(x, top - 6, 1, height);
       pen.fillStyle = colour('--quiet');
-      pen.fillText(duration(tick), x + 3, 10);
+      // The last one stays within the picture.
+      const label = duration(tick);
+      pen.fillText(label, Math.min(x + 3, width - pen.measureText(label).width - 3), 10);
     }
     for (const { lane, row } of rows) {
       pen.fillStyle = colour('--quiet');
