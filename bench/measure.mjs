@@ -27,7 +27,7 @@ export function report(rows) {
     const over = limit !== undefined && ratio > limit;
     if (over) process.exitCode = 1;
     console.log(
-      `${what.padEnd(width)}  ${measured.toFixed(1).padStart(8)} ms  ${ratio.toFixed(2).padStart(6)} x${limit === undefined ? '' : `  (at most ${limit} x)${over ? '  OVER' : ''}`}`,
+      `${what.padEnd(width)}  ${measured.toFixed(1).padStart(8)} ms  ${ratio.toFixed(2).padStart(6)} x${limit === undefined ? '' : `  (at most ${Number(limit.toFixed(2))} x)${over ? '  OVER' : ''}`}`,
     );
   }
 }
