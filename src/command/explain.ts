@@ -26,7 +26,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   const prepared = await prepare(isPlace ? [wanted] : [], {}, setting);
   if (!prepared) return 2;
   const { root, targets, compiler } = prepared;
-  const telling = tellingFor(root, terminal.style);
+  const telling = tellingFor(root, terminal);
   const selection = isPlace ? { targets } : wanted.includes('#') ? { ids: [wanted] } : { titles: [wanted] };
   const record = mkdtempSync(join(ownFolder(root), 'explain-'));
   const found: Explanation[] = [];

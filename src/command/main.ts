@@ -231,7 +231,7 @@ export async function main(args: readonly string[], started: ChildProcess | unde
   } catch (error) {
     // What the system refuses, and what is wrong with what was given, needs no stack: the message names the file and the reason.
     const { code, message, stack } = error as NodeJS.ErrnoException;
-    const telling = tellingFor(rootOf(setting.folder), terminal.style);
+    const telling = tellingFor(rootOf(setting.folder), terminal);
     if (error instanceof ProblemError)
       for (const problem of error.problems) for (const line of tellProblem(problem, telling, terminal.style.red)) terminal.error(line);
     else if (code !== undefined && /^E[A-Z]+$/.test(code)) refuse(terminal, message);

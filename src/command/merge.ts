@@ -56,7 +56,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     lanes: records.reduce((sum, one) => sum + one.info.lanes, 0),
   });
 
-  const telling = tellingFor(root, terminal.style);
+  const telling = tellingFor(root, terminal);
   for (const line of tellFailures(
     state,
     whereTestsFail(() => readJournals(target), failingTests(state)),

@@ -143,7 +143,7 @@ export async function runOnce(
   if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
   const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true };
   const grids = tellGrids(opened.entries, found, options, terminal);
-  tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal.style))], closing, options, terminal, root);
+  tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal))], closing, options, terminal, root);
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}; nothing more was run`);
   if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where)));
@@ -153,7 +153,7 @@ export async function runOnce(
   if (!options.record) removeOldRecords(root);
   compiler.tidy();
   if (options.as) {
-    const problems = tellPlanProblems(state, tellingFor(root, terminal.style));
+    const problems = tellPlanProblems(state, tellingFor(root, terminal));
     for (const line of problems) terminal.error(line);
     await writeAs(options.as, opened, root, terminal.style, (text) => terminal.raw(text));
     terminal.error(lastLine(state));
@@ -171,7 +171,7 @@ function tellEnd(
   terminal: Terminal,
   root: string,
 ): void {
-  const telling = tellingFor(root, terminal.style);
+  const telling = tellingFor(root, terminal);
   const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), more];
   for (const line of blocks.flat()) terminal.out(line);
   if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');

@@ -36,7 +36,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
   const { root, targets, compiler } = prepared;
-  const telling = tellingFor(root, terminal.style);
+  const telling = tellingFor(root, terminal);
   const record = mkdtempSync(join(ownFolder(root), 'plan-'));
   const tests = new Map<number, ListedTest>();
   const most = options.all ? Number.POSITIVE_INFINITY : shownCases + 1;

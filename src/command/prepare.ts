@@ -35,7 +35,7 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
   const root = rootOf(folder);
   const { config, problems: misconfigured } = await setting.configuration();
   if (misconfigured.length) {
-    const telling = tellingFor(root, terminal.style);
+    const telling = tellingFor(root, terminal);
     for (const problem of misconfigured) for (const line of tellProblem(problem, telling, terminal.style.red)) terminal.error(line);
     return undefined;
   }

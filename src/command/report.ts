@@ -35,7 +35,7 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
 
 /** Writes a record in a format, piece by piece. */
 export async function writeAs(format: ReportFormat, record: Opened, root: string, style: Terminal['style'], write: (text: string) => void): Promise<void> {
-  const { nameFile, source } = tellingFor(record.info.root ?? root, style);
+  const { nameFile, source } = tellingFor(record.info.root ?? root, { style });
   if (format === 'html') {
     for (const piece of reportAsPage(pageTemplate(), pageHead(record, root), pageLines(record, nameFile, source))) write(piece);
     return;

@@ -21,7 +21,7 @@ export function tellRecord(record: Opened, root: string, look: Look, terminal: T
   const state = stateOf(record);
   const where = whereTestsFail(record.entries, failingTests(state));
   tellTests(state, look.sort ?? 'plan', terminal);
-  const telling = tellingFor(info.root ?? root, terminal.style);
+  const telling = tellingFor(info.root ?? root, terminal);
   const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), tellGrids(record.entries, where, look, terminal)];
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');

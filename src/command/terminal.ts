@@ -46,7 +46,7 @@ export const processTerminal = (): Terminal => ({
 const pathOf = (file: string): string => (file.startsWith('file:') ? fileURLToPath(file) : file);
 
 /** Names and texts of files for messages, seen from a project's root. */
-export function tellingFor(root: string, style: Style): Telling {
+export function tellingFor(root: string, { style, live, width }: Pick<Terminal, 'style'> & Partial<Terminal>): Telling {
   const texts = new Map<string, string | undefined>();
   const name = (file: string): string => {
     const near = relative(root, pathOf(file));
@@ -54,6 +54,7 @@ export function tellingFor(root: string, style: Style): Telling {
   };
   return {
     style,
+    columns: live && width,
     shown: new Set(),
     nameFile: (file) => (/^(?:file:|\/)/.test(file) ? name(file) : file),
     source(file) {

@@ -15,7 +15,7 @@ export async function viewCommand(wanted: string, { port }: { readonly port: num
     root,
     port,
     command: process.argv[1] as string,
-    names: (recordRoot) => tellingFor(recordRoot, terminal.style),
+    names: (recordRoot) => tellingFor(recordRoot, terminal),
   });
   terminal.out(
     `the results of ${record.name} are at\n\n  ${terminal.style.bold(serving.address)}\n\n${terminal.style.dim('on this machine only; Ctrl-C ends it')}`,

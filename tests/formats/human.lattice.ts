@@ -1,13 +1,35 @@
-import { named, range, suite, table, test, testWith } from 'red-lattice';
+import { named, range, suite, table, test, testWith, values } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { difference, distance } from '../../src/checks/difference.ts';
+import { codeFrame } from '../../src/formats/human/frame.ts';
 import { code } from '../../src/formats/markdown-text.ts';
-import { fitted, widthOf } from '../../src/formats/style.ts';
+import { fitted, plainStyle, widthOf } from '../../src/formats/style.ts';
 import { runCommand } from '../program.ts';
 import { outcomes } from '../results/outcomes-project.ts';
 
 const long = 'berth '.repeat(2000);
 const lines = (texts: readonly string[]): string => JSON.stringify(texts.join('\n'));
+
+export const frames = test('a frame of {columns} columns marks the word that is meant: seed {seed}', {
+  cases: values('columns', [undefined, 40, 60, 120]).cross(range('seed', 1, 25)),
+}, ({ row: { columns, seed }, check }) => {
+  const random = randomFrom(`frames ${seed}`);
+  const lineOf = (words: number): string => Array.from({ length: words }, () => random.text(random.integer(1, 9), 'abc').padEnd(1, 'x')).join(' ');
+  const texts = Array.from({ length: 5 }, () => lineOf(random.integer(0, 40)));
+  const marked = `${lineOf(random.integer(0, 30))} berth ${lineOf(random.integer(0, 30))}`.trimStart();
+  const shown = codeFrame(
+    { file: 'a.ts', line: 3, column: marked.indexOf('berth') + 1 },
+    { source: () => [...texts.slice(0, 2), marked, ...texts.slice(2)].join('\n'), style: plainStyle, columns },
+  );
+  check.holds(shown.length === 5 && shown.every((line) => line.length <= (columns ?? 1000) - 4), 'each fits, put in twice');
+  const [line = '', mark = ''] = shown.slice(2);
+  const at = mark.indexOf('▔');
+  check.equal([line.slice(at, mark.length), mark.slice(at)], ['berth', '▔'.repeat(5)]);
+  check.equal(
+    shown.some((one) => one.includes('…')),
+    columns !== undefined && [...texts.slice(0, 3), marked].some((text) => text.length > columns - 10),
+  );
+});
 
 export const differences = test('a difference between {what} is told', {
   cases: named<{ what: string; actual: string; expected: string; told: readonly string[] }>({

@@ -5,11 +5,9 @@ import type { RecordedResult, UsedFixture } from '../../results/recorded-result.
 import type { Failure } from '../../running/result.ts';
 import { commandAgain } from '../again.ts';
 import { oneLine, type Style, visible } from '../style.ts';
-import { codeFrame, type SourceText } from './frame.ts';
+import { codeFrame, type Framing } from './frame.ts';
 
-export interface Telling {
-  readonly style: Style;
-  readonly source: SourceText;
+export interface Telling extends Framing {
   /** A file as people name it: from the project's root. */
   readonly nameFile: (file: string) => string;
   /** The places whose lines have been shown. */
@@ -112,7 +110,7 @@ function tellOne(failure: Failure, telling: Telling): string[] {
     if (failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.place, telling)));
     // Many rows fail at one place: its lines are shown once.
     const key = writePlace(failure.place);
-    if (!telling.shown.has(key)) lines.push(...codeFrame(failure.place, telling.source, style));
+    if (!telling.shown.has(key)) lines.push(...codeFrame(failure.place, telling));
     telling.shown.add(key);
   }
   for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${nameOf(frame, telling)}`));

@@ -1,15 +1,26 @@
 import type { Place } from '../../problems/place.ts';
 import { oneLine, type Style } from '../style.ts';
 
-/** Gives the text of a source file, by the name that places have; undefined where there is none. */
-export type SourceText = (file: string) => string | undefined;
-
 const around = 2;
 const longest = 400;
 const cut = (line: string): string => (line.length > longest ? `${line.slice(0, longest - 1)}…` : line);
 
-/** The lines around a place, the line itself marked, and its column beneath. */
-export function codeFrame(place: Place, source: SourceText, style: Style): string[] {
+/** How frames are shown. */
+export interface Framing {
+  /** Gives the text of a source file, by the name that places have; undefined where there is none. */
+  readonly source: (file: string) => string | undefined;
+  readonly style: Style;
+  /** What a terminal has; where there is none, lines stay whole. */
+  readonly columns?: number | undefined;
+}
+
+/** Columns that are taken up by what stands before a line's text, its number apart: signs, and by how much frames are put in. */
+const aside = 9;
+/** A line that is cut shows so much of what stands before the mark. */
+const partBefore = 0.6;
+
+/** The lines around a place, the line itself marked, and its column beneath. On a terminal, what does not fit is cut around the mark. */
+export function codeFrame(place: Place, { source, style, columns }: Framing): string[] {
   // A workbook's bytes are no lines.
   const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
   const line = lines?.[place.line - 1];
@@ -18,19 +29,27 @@ export function codeFrame(place: Place, source: SourceText, style: Style): strin
   const first = Math.max(1, place.line - around);
   const last = Math.min(lines.length, place.line + 1);
   const width = String(last).length;
+  const room = columns === undefined ? longest : Math.max(20, columns - aside - width);
+  const before = oneLine(line.slice(0, place.column - 1)).length;
+  const marked = Math.max(1, wordLength(line, place.column));
+  const from = before + marked < room ? 0 : before - Math.floor(room * partBefore);
   const frame: string[] = [];
   for (let number = first; number <= last; number++) {
-    const text = oneLine(cut((lines[number - 1] as string).replace(/\r$/, '')));
+    const text = part(oneLine(cut((lines[number - 1] as string).replace(/\r$/, ''))), from, room);
     const label = String(number).padStart(width);
     if (number === place.line) {
-      const before = oneLine(line.slice(0, place.column - 1)).length;
-      frame.push(
-        `${style.red('▸')} ${style.bold(label)} │ ${text}`,
-        `  ${' '.repeat(width)} │ ${' '.repeat(before)}${style.red('▔'.repeat(Math.max(1, wordLength(line, place.column))))}`,
-      );
+      const mark = '▔'.repeat(Math.min(marked, room - (before - from)));
+      frame.push(`${style.red('▸')} ${style.bold(label)} │ ${text}`, `  ${' '.repeat(width)} │ ${' '.repeat(before - from)}${style.red(mark)}`);
     } else frame.push(style.dim(`  ${label} │ ${text}`));
   }
   return frame;
+}
+
+/** So many characters of a text from one on, with a sign where others are left out. */
+function part(text: string, from: number, room: number): string {
+  const kept = text.slice(from, from + room);
+  const begun = from > 0 && text.length > 0 ? `…${kept.slice(1)}` : kept;
+  return text.length > from + room ? `${begun.slice(0, -1)}…` : begun;
 }
 
 /** How far the name or the call at a column goes. */

@@ -6,13 +6,12 @@ import { codeFrame } from './frame.ts';
 
 /** What was left open: counted by case, or where that was looked for, each with its place. */
 export function tellLeaks(leaks: readonly Leak[], telling: Telling): string[] {
-  const { style, nameFile, source } = telling;
+  const { style, nameFile } = telling;
   const lines: string[] = [];
   const found = leaks.some(({ place }) => place !== undefined) ? leaks : [];
   for (const { kind, after, place } of found) {
     lines.push('', `${style.yellow(`! ${kind} left open`)} by ${oneLine(after?.title ?? 'a case')}`);
-    if (place)
-      lines.push(`  ${style.cyan(writePlace({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, source, style).map((line) => `  ${line}`));
+    if (place) lines.push(`  ${style.cyan(writePlace({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, telling).map((line) => `  ${line}`));
   }
   if (found.length > 0) return lines;
   const counts = countLeaks(leaks);

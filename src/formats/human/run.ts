@@ -89,7 +89,7 @@ export class Headings {
 export function tellProblem(problem: Problem, telling: Telling, paint: (text: string) => string): string[] {
   const { style } = telling;
   const place: Place | undefined = problem.at && { ...problem.at, file: telling.nameFile(problem.at.file) };
-  const frame = problem.at ? codeFrame(problem.at, telling.source, style) : [];
+  const frame = problem.at ? codeFrame(problem.at, telling) : [];
   const [first, ...more] = visible(wording(problem)).split('\n');
   return [
     `${paint('!')} ${place ? `${style.cyan(writePlace(place))}  ` : ''}${first}`,
