@@ -35,7 +35,7 @@ export function codeFrame(place: Place, { source, style, columns }: Framing): st
   const from = before + marked < room ? 0 : before - Math.floor(room * partBefore);
   const frame: string[] = [];
   for (let number = first; number <= last; number++) {
-    const text = part(oneLine(cut((lines[number - 1] as string).replace(/\r$/, ''))), from, room);
+    const text = part(oneLine(cut((lines[number - 1] as string).replace(/\r$/, ''))), number === place.line ? from : 0, room);
     const label = String(number).padStart(width);
     if (number === place.line) {
       const mark = '▔'.repeat(Math.min(marked, room - (before - from)));
