@@ -12,7 +12,7 @@ export interface Config {
   timeout?: number | undefined;
   /** The tags in use, each with its meaning; any other tag is an error. */
   tags?: Readonly<Record<string, string>> | undefined;
-  /** Columns and settings whose values stand in no record, output or page. */
+  /** Columns and settings, at any depth, whose values stand in no record, output or page; so do those of columns that rows bind such settings to. */
   redact?: readonly (string | RegExp)[] | undefined;
   /** Named sets of command-line options: `red-lattice run --profile night`. */
   profiles?: Readonly<Record<string, Readonly<Record<string, string | number | boolean | readonly string[]>>>> | undefined;

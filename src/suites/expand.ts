@@ -8,8 +8,9 @@ import { Twins } from '../cases/twins.ts';
 import { BindingOf, type Source } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
-import { withoutHidden } from './hidden.ts';
+import { boundSecrets, type Hides, withoutHidden } from './hidden.ts';
 import { CaseOf, type PlannedTest, tellingApart } from './planned.ts';
+import type { TestOptions } from './suite.ts';
 
 /** Bindings with their owner; what is no binding is refused. */
 export function levelsOf(bindings: readonly unknown[], owner: string, by: object | undefined): Level[] {
@@ -36,7 +37,7 @@ export function needsOf({ test, inherited }: PlannedTest): Record<string, Source
 export function casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly CaseOf[]>;
 export function casesOf(test: PlannedTest, surroundings: Surroundings, share: Share | undefined): AsyncGenerator<readonly (CaseOf | undefined)[]>;
 export async function* casesOf(test: PlannedTest, surroundings: Surroundings, share?: Share): AsyncGenerator<readonly (CaseOf | undefined)[]> {
-  const { cases } = test.test.options;
+  const { cases, bind } = test.test.options;
   if (!cases) {
     yield [new CaseOf(test, 0, undefined, 1)];
     return;
@@ -50,7 +51,7 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings, sh
   const expansion = expansionOf(test, surroundings);
   // Rows that differ may be equal as they are told: then a source cannot know which belong together.
   const openShare = (): Promise<SharedChunks | undefined> | undefined => (share && !hides ? parts.openShare?.(expansion, share) : undefined);
-  const tell = (entry: Entry): Entry => (hides ? withoutHidden(entry, hides) : entry);
+  const tell = (entry: Entry): Entry => (hides ? withoutHidden(entry, hides, secretsOf(bind, entry, hides)) : entry);
   const apart = (told: readonly Entry[]): readonly Distinct[] => (test.parent.told ? told.map((entry) => tellingApart(test, entry)) : told);
   const shared = await openShare();
   async function* again(): AsyncGenerator<readonly Distinct[]> {
@@ -72,6 +73,16 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings, sh
       at++;
       return shared || !share || isInShare(ordinal, share) ? new CaseOf(test, ordinal, checked(entry), number, shown) : undefined;
     });
+  }
+}
+
+/** What a row binds hidden settings to. A `bind` that throws is told when its case runs. */
+function secretsOf(bind: TestOptions<any, any>['bind'], { row, problems }: Entry, hides: Hides): readonly unknown[] {
+  if (typeof bind !== 'function' || problems) return [];
+  try {
+    return boundSecrets(bind(row) ?? [], hides);
+  } catch {
+    return [];
   }
 }
 

@@ -1,4 +1,5 @@
 import type { Entry } from '../cases/row.ts';
+import { BindingOf } from '../fixtures/fixture.ts';
 import { Nodes, resolve } from '../fixtures/graph.ts';
 import type { WrittenPattern } from './config.ts';
 import { needsOf } from './expand.ts';
@@ -21,12 +22,43 @@ export function hidesBy(patterns: readonly WrittenPattern[] | undefined): Hides 
   return (name) => tests.some((test) => test(name));
 }
 
-/** An entry as it may be told: names, titles and records are made of this one. Rows that differ in hidden values only are twins. */
-export function withoutHidden(entry: Entry, hides: Hides): Entry {
-  const { row } = entry;
-  return Object.keys(row).some(hides)
-    ? { ...entry, row: Object.fromEntries(Object.entries(row).map(([column, value]) => [column, hides(column) ? hidden : value])) }
-    : entry;
+/** What bindings set hidden settings to: a column that holds it is hidden, too, whatever its name. */
+export function boundSecrets(bindings: readonly unknown[], hides: Hides): unknown[] {
+  return bindings.flatMap((binding) =>
+    binding instanceof BindingOf && binding.change.is === 'set'
+      ? Object.entries(binding.change.settings).flatMap(([name, value]) => (hides(name) && value !== undefined ? [value] : []))
+      : [],
+  );
+}
+
+const none: readonly never[] = [];
+
+/**
+ * An entry as it may be told: names, titles and records are made of this one. Rows that differ in hidden values only are twins. `secrets`
+ * are hidden wherever they stand.
+ */
+export function withoutHidden(entry: Entry, hides: Hides, secrets: readonly unknown[] = none): Entry {
+  const row = masked(entry.row, hides, secrets, none) as object;
+  return row === entry.row ? entry : { ...entry, row };
+}
+
+/** The value itself where nothing in it is hidden. */
+function masked(value: unknown, hides: Hides, secrets: readonly unknown[], within: readonly unknown[]): unknown {
+  if (secrets.includes(value)) return hidden;
+  if (typeof value !== 'object' || value === null || within.includes(value)) return value;
+  const inside = [...within, value];
+  if (Array.isArray(value)) {
+    const items = value.map((item) => masked(item, hides, secrets, inside));
+    return items.some((item, i) => item !== value[i]) ? items : value;
+  }
+  if (Object.getPrototypeOf(value) !== Object.prototype) return value;
+  let isChanged = false;
+  const entries = Object.entries(value).map(([name, item]) => {
+    const told = hides(name) ? hidden : masked(item, hides, secrets, inside);
+    isChanged ||= told !== item;
+    return [name, told] as const;
+  });
+  return isChanged ? Object.fromEntries(entries) : value;
 }
 
 interface WithSettings {
@@ -52,12 +84,19 @@ export class Secrets {
     this.#hides = hides;
   }
 
-  /** Learns the values of a row, or of settings, at any depth. */
+  /** Learns the values of settings, at any depth. */
   learn(values: object): void {
     for (const [name, value] of Object.entries(values)) {
       if (this.#hides(name)) this.#learnAll(value);
       else if (typeof value === 'object' && value !== null && Object.getPrototypeOf(value) === Object.prototype) this.learn(value);
     }
+  }
+
+  /** Learns what a value holds where it is told without. */
+  learnHidden(value: unknown, told: unknown): void {
+    if (value === told) return;
+    if (told === hidden) this.#learnAll(value);
+    else for (const name of Object.keys(value as object)) this.learnHidden((value as Record<string, unknown>)[name], (told as Record<string, unknown>)[name]);
   }
 
   #learnAll(value: unknown): void {

@@ -8,7 +8,7 @@ import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
 import { joinEntries, levelsOf, needsOf, strangeTags } from './expand.ts';
-import { withoutHidden } from './hidden.ts';
+import { boundSecrets, withoutHidden } from './hidden.ts';
 import { aroundsOf, bindingsOf, laid } from './options.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
 import { type Around, type Child, isOfAnotherCopy, type Options, SuiteOf, type SuiteOptions, strangeChild, TestOf } from './suite.ts';
@@ -133,9 +133,10 @@ class Planner {
     for (const entry of entries) {
       const row = { ...parent.entry?.row, ...entry?.row };
       const { hides } = this.#surroundings;
-      const told = entry && hides ? withoutHidden(entry, hides) : entry;
       const by = {};
       const levels = suite.layers.flatMap((layer) => this.#levels(() => bindingsOf(layer.options.bind, row), owner, layer.origin, by));
+      const bound = levels.map(({ binding }) => binding);
+      const told = entry && hides ? withoutHidden(entry, hides, boundSecrets(bound, hides)) : entry;
       const group = this.#group(suite, parent, {
         template: suite.title,
         title: fillTitle(title, { ...parent.told?.row, ...told?.row }),

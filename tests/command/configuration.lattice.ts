@@ -119,6 +119,8 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
       await writeFile(
         join(project, 'dues.lattice.ts'),
         `import { fixture, suite, table, test } from 'red-lattice';
+const logins = table(['who', 'key', 'login'], [['Cy', 'fifth-key', { user: 'Cy', password: 'sixth-word' }]]);
+const keysBound = table(['key'], [['seventh-key']]);
 const office = fixture('office', { settings: { password: 'from-the-settings' }, setup: ({ settings, log }) => { log('opens with ' + settings.password); return settings; } });
 export const keys = suite('keys', [
   test('{who} has {token}', { needs: { office }, cases: table(['who', 'token'], [['Ann', 'first-token'], ['Ann', 'second-token'], ['Bo', 'third-token']]) }, ({ row, check, attach, log }, { office }) => {
@@ -126,6 +128,13 @@ export const keys = suite('keys', [
     attach('request.txt', 'Authorization: ' + row.token + ' ' + office.password);
     check.equal({ sent: row.token, by: office }, { sent: 'none', by: { password: '' } });
   }),
+  test('{who} is bound', { needs: { office }, cases: logins, bind: (row) => [office.set({ password: row.key })] }, ({ row, check, log }, { office }) => {
+    log('opens with', row.key, row.login);
+    check.equal({ key: row.key, login: row.login }, { key: '', login: { user: '', password: office.password } });
+  }),
+  suite('bound to {key}', { cases: keysBound, bind: (row) => [office.set({ password: row.key })] }, [
+    test('within', { needs: { office } }, ({ check, row }, { office }) => check.equal([row, office.password], [])),
+  ]),
   suite('with {token}', { cases: table(['token'], [['fourth-token']]) }, [test('inside', ({ check, row }) => check.equal(row, {}))]),
 ]);
 `,
@@ -138,7 +147,7 @@ export const keys = suite('keys', [
       for (const file of await readdir(join(project, 'record'), { recursive: true, withFileTypes: true }))
         if (file.isFile()) kept.push(await readFile(join(file.parentPath, file.name), 'utf8'));
       check.holds(kept.length > 6, `${kept.length} texts`);
-      for (const secret of ['first-token', 'second-token', 'third-token', 'fourth-token', 'from-the-settings'])
+      for (const secret of ['first-token', 'second-token', 'third-token', 'fourth-token', 'from-the-settings', 'fifth-key', 'sixth-word', 'seventh-key'])
         check.equal(
           kept.filter((text) => text.includes(secret)).map((text) => text.slice(Math.max(0, text.indexOf(secret) - 80), text.indexOf(secret) + 40)),
           [],

@@ -86,7 +86,7 @@ export class LaneRecord {
   }
 
   #recorded(planned: CaseOf, given: CaseResult): RecordedResult {
-    if (planned.entry !== planned.told) this.#secrets?.learn(planned.row);
+    if (planned.row !== planned.toldRow) this.#secrets?.learnHidden(planned.row, planned.toldRow);
     const result = this.#clean(given);
     const attachments = result.attachments.map(({ name, content }) => {
       // Each process of a lane has a journal of its own, and so have its attachments.
