@@ -120,8 +120,22 @@ export const records = suite('what is read of a record', [
       return entry?.is === 'ended' ? entry.result.ordinal : undefined;
     };
     const of = (lane: number): string => writeEntry({ is: 'header', version: 3, lane }, JSON.stringify).trimEnd();
-    const lines = ['=1 1\t[]', passLine(pass), '=1 1\t[]', of(1), '=1 1\t[]', passLine({ ...pass, ordinal: 8 }), of(0), '=1 1\t[]', '+0 9 1\t', '=1 1\t[]'];
-    check.equal(lines.map(read), [undefined, 1, 2, undefined, undefined, 8, undefined, 3, undefined, undefined]);
+    const lines = [
+      '=1 1\t[]',
+      passLine(pass),
+      '=1 1\t[]',
+      of(1),
+      '=1 1\t[]',
+      passLine({ ...pass, ordinal: 8 }),
+      of(0),
+      '=1 1\t[]',
+      '{"is":"idle"}',
+      '=1 1\t[]',
+      passLine(pass),
+      '+0 9 1\t',
+      '=1 1\t[]',
+    ];
+    check.equal(lines.map(read), [undefined, 1, 2, undefined, undefined, 8, undefined, 3, undefined, undefined, 1, undefined, undefined]);
   }),
 
   test('a row is written whole where it does not stand in a line as it is: {why}', {
