@@ -39,8 +39,8 @@ const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (mil
 /**
  * Writes plain passes, a line each. A whole line is `+test ordinal twin start set-up body tear-down checks line`, times in microseconds,
  * then the row's values after a tab. In a stream most cases differ from the one before by their place and their time only: theirs is
- * `=elapsed body`, or `=elapsed body rows` where rows were passed over, with the values. The id and the title are worked out from the test's header when somebody asks. Texts of JSON hold
- * neither line breaks nor tabs.
+ * `=elapsed body`, or `=elapsed body rows` where rows were passed over, with the values. The id and the title are worked out from the
+ * test's header when somebody asks. Texts of JSON hold neither line breaks nor tabs.
  */
 export class PassWriter {
   /** Of the last line; no test where something else has been written since. */

@@ -139,6 +139,19 @@ export const again = suite('running again', { timeout: 60_000 }, [
     check.equal([status, last(resumed)], [0, '60 passed, 0 failed']);
   }),
 
+  inProject('what does not load is told once, also where all lanes start at once', { timeout: 30_000 }, async ({ check }, { project }) => {
+    await writeFile(join(project, 'broken.lattice.ts'), "throw new Error('broken at its top');\n");
+    await writeFile(
+      join(project, 'slow.lattice.ts'),
+      "import { range, test } from 'red-lattice';\nexport const slow = test('slow', { cases: range('n', 1, 4) }, async ({ check }) => { await new Promise((done) => setTimeout(done, 250)); check.holds(true); });\n",
+    );
+    // The second run knows that the first took long.
+    for (const time of ['first', 'second']) {
+      const { status, output } = await runCommand(['run', 'broken.lattice.ts', 'slow.lattice.ts', '--lanes', '2'], project);
+      check.equal([status, output.split('does not load').length - 1], [2, 1], time);
+    }
+  }),
+
   inProject('a run that is interrupted twice ends at once, and tells what it left standing', async ({ check, eventually }, { project }) => {
     await writeFile(
       join(project, 'long.lattice.ts'),

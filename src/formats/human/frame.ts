@@ -19,7 +19,7 @@ const aside = 9;
 /** A line that is cut shows so much of what stands before the mark. */
 const partBefore = 0.6;
 
-/** The lines around a place, the line itself marked, and its column beneath. On a terminal, what does not fit is cut around the mark. */
+/** The lines around a place, the line itself marked, and its column beneath. On a terminal, what is too long is cut around the mark. */
 export function codeFrame(place: Place, { source, style, columns }: Framing): string[] {
   // A workbook's bytes are no lines.
   const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
