@@ -108,6 +108,7 @@ export async function runOnce(
     files,
     seed,
     everySpan: options.timeline === true,
+    everyResult: progress.wantsEach,
     lanes,
     shuffle: options.shuffle === true,
     stopAfter: options.stopAfter,

@@ -79,6 +79,7 @@ export function plainRequest(
     redact: config.redact,
     seed: 0,
     everySpan: false,
+    everyResult: false,
     findLeaks: false,
     lanes: 1,
     shuffle: false,

@@ -38,6 +38,11 @@ export class Progress {
     this.#timeline = timeline;
   }
 
+  /** Each result is told, or kept. */
+  get wantsEach(): boolean {
+    return this.#show === 'cases' || this.#timeline;
+  }
+
   /** Tells now and then how far the run is. */
   follow(going: () => Going): void {
     const { live } = this.#terminal;

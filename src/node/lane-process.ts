@@ -45,6 +45,8 @@ export function answerCompiling({ key, path }: Extract<ToCoordinator, { say: 'co
 
 /** What a coordinator does about a lane. */
 export interface Follower {
+  /** Plain passes may come many at once. */
+  readonly inBlocks: boolean;
   take(entry: JournalEntry): void;
   hear(message: Said): void;
   /** Something is past its time: it has a moment to end by itself, or its process is ended. */
@@ -54,7 +56,7 @@ export interface Follower {
 /** Gives a lane its job and follows its journal until the process has ended. */
 export function work(child: ChildProcess, job: Job, compiler: CompileService, follower: Follower): LaneWork {
   const lane = emptyLane();
-  const tail = new Tail(job.journal);
+  const tail = new Tail(job.journal, follower.inBlocks);
   let heard = Date.now();
   let answered = Date.now();
   let overdue = false;

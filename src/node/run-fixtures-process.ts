@@ -47,6 +47,7 @@ export class RunFixturesProcess {
 
   #open(job: Job): LaneWork {
     const host = work(this.#start(), { ...job, mode: 'host', journal: job.journal.replace(/lane-[^/\\\\]*$/, 'run-fixtures.journal') }, this.#compiler, {
+      inBlocks: false,
       // What does not load or is wrong with the plan has been told by the lane.
       take: (entry) => {
         if (entry.is === 'torn' || entry.is === 'output') this.#take(entry);

@@ -6,13 +6,17 @@ export class Tail {
   readonly #reader = new JournalReader();
   readonly #lines: Lines;
 
-  constructor(path: string) {
+  readonly #inBlocks: boolean;
+
+  /** `inBlocks`: plain passes that follow each other come as one entry. */
+  constructor(path: string, inBlocks = false) {
     this.#lines = new Lines(path);
+    this.#inBlocks = inBlocks;
   }
 
   /** The whole entries that came since the last call, some at a time. */
   *read(): Generator<readonly JournalEntry[]> {
-    for (const piece of this.#lines.pieces()) yield* this.#reader.readAll(piece);
+    for (const piece of this.#lines.pieces()) yield* this.#reader.readAll(piece, this.#inBlocks);
   }
 
   close(): void {

@@ -6,6 +6,7 @@ import type { CaseResult } from '../running/result.ts';
 import type { Left } from '../running/run.ts';
 import type { Piece } from '../suites/pieces.ts';
 import type { Leak } from './leaks.ts';
+import { isBlock, type PassBlock, readBlock } from './pass-block.ts';
 import { endOfLine, isPass, type ReadPass, readPass } from './plain-pass.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 
@@ -50,6 +51,8 @@ export type JournalEntry =
   | { readonly is: 'begun'; readonly name: CaseName; readonly attempt: number }
   | { readonly is: 'streaming'; readonly test: number; readonly limit: number }
   | { readonly is: 'ended'; readonly result: RecordedResult }
+  /** Many at once, for whoever wants no more than their sums. */
+  | { readonly is: 'passed'; readonly block: PassBlock }
   /** A shared fixture's tear-down that failed. */
   | { readonly is: 'torn'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }
   | { readonly is: 'test-ended'; readonly test: number }
@@ -93,9 +96,9 @@ export class JournalReader {
 
   /**
    * The entries of whole lines, in UTF-8, with their ends; some at a time, so that they are gone before the next come. The bytes are not to
-   * change any more: what is seldom asked for stays in them.
+   * change any more: what is seldom asked for stays in them. `inBlocks`: plain passes that follow each other come as one entry.
    */
-  *readAll(lines: Uint8Array): Generator<readonly JournalEntry[]> {
+  *readAll(lines: Uint8Array, inBlocks = false): Generator<readonly JournalEntry[]> {
     let entries: JournalEntry[] = [];
     for (let from = 0; from < lines.length; ) {
       if (entries.length === mostAtOnce) {
@@ -103,6 +106,12 @@ export class JournalReader {
         entries = [];
       }
       let end = from;
+      const block = inBlocks && isBlock(lines[from]) ? readBlock(lines, from, this.#headers) : undefined;
+      if (block) {
+        entries.push({ is: 'passed', block: block.block });
+        from = block.end;
+        continue;
+      }
       if (isPass(lines[from])) {
         const result = this.#pass(lines, from);
         if (result) entries.push({ is: 'ended', result });
@@ -124,7 +133,7 @@ export class JournalReader {
   }
 
   #other(line: string): JournalEntry | undefined {
-    const entry = readEntry(line);
+    const entry = isBlock(line.charCodeAt(0)) ? undefined : readEntry(line);
     if (entry?.is === 'header') this.#lane = entry.lane;
     else this.#before[this.#lane] = undefined;
     if (entry?.is === 'ended' && typeof entry.result?.id !== 'string') return undefined;

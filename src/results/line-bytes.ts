@@ -30,6 +30,14 @@ export class LineBytes {
     return false;
   }
 
+  /** Puts bytes before those that stand there. */
+  insert(at: number, bytes: Uint8Array): void {
+    this.#make(bytes.length);
+    this.#bytes.copyWithin(at + bytes.length, at, this.#length);
+    this.#bytes.set(bytes, at);
+    this.#length += bytes.length;
+  }
+
   /** One character of ASCII. */
   unit(code: number): void {
     if (this.#length === this.#bytes.length) this.#make(1);

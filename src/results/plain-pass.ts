@@ -34,7 +34,7 @@ export interface PlainPass {
 }
 
 /** Whole microseconds; as a small integer where it is one, which is far faster to write. */
-const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
+export const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
 
 /**
  * Writes plain passes, a line each. A whole line is `+test ordinal twin start set-up body tear-down checks line`, times in microseconds,

@@ -4,6 +4,7 @@ import { type Status, statuses } from '../running/result.ts';
 import { FixtureCosts } from './fixture-costs.ts';
 import type { Doing, JournalEntry } from './journal.ts';
 import type { Leak } from './leaks.ts';
+import type { PassBlock } from './pass-block.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 import type { RunInfo, Unrun } from './run-info.ts';
 import { Slowest } from './slowest.ts';
@@ -108,6 +109,9 @@ export function take(state: RunState, entry: JournalEntry): void {
     case 'ended':
       takeResult(state, entry.result);
       break;
+    case 'passed':
+      takeBlock(state, entry.block);
+      break;
     case 'remarked':
       // Two tests may read one file.
       if (!state.warnings.some((known) => JSON.stringify(known) === JSON.stringify(entry.problem))) state.warnings.push(entry.problem);
@@ -141,8 +145,8 @@ export function take(state: RunState, entry: JournalEntry): void {
 }
 
 function takeResult(state: RunState, result: RecordedResult): void {
-  const { status, times, checks } = result;
-  const milliseconds = times.setup + times.body + times.teardown;
+  const { status, checks } = result;
+  const milliseconds = timeOf(result);
   state.counts[status]++;
   state.summed += milliseconds;
   state.slowest.take(result, milliseconds);
@@ -158,6 +162,21 @@ function takeResult(state: RunState, result: RecordedResult): void {
   } else if (status === 'failed' || status === 'errored') state.notable.push(result);
   else state.excused.push(result);
 }
+
+function takeBlock(state: RunState, block: PassBlock): void {
+  const { test: number, passes, milliseconds, unchecked } = block;
+  state.counts.passed += passes;
+  state.summed += milliseconds;
+  state.unchecked += unchecked;
+  if (state.slowest.wouldTake(block.longest)) for (const result of block.results()) state.slowest.take(result, timeOf(result));
+  const test = state.tests.get(number);
+  if (!test) return;
+  test.counts.passed += passes;
+  test.milliseconds += milliseconds;
+  for (const ordinal of block.ordinals()) test.strip.set(ordinal, 'passed');
+}
+
+const timeOf = ({ times }: RecordedResult): number => times.setup + times.body + times.teardown;
 
 /** What a lane was at when it was last heard of. */
 export interface LaneState {
@@ -188,7 +207,7 @@ export const emptyLane = (): LaneState => ({
 });
 
 export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): void {
-  const key = ({ test, ordinal }: CaseName): string => `${test}/${ordinal}`;
+  const key = ({ test, ordinal }: Pick<CaseName, 'test' | 'ordinal'>): string => `${test}/${ordinal}`;
   if (entry.is === 'doing') {
     if (lane.doing?.name !== entry.doing.name) lane.since = time;
     lane.doing = entry.doing;
@@ -199,6 +218,9 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
     lane.streaming = false;
   } else if (entry.is === 'ended') {
     if (lane.under.size > 0) lane.under.delete(key(entry.result));
+  } else if (entry.is === 'passed') {
+    const { test } = entry.block;
+    if (lane.under.size > 0) for (const ordinal of entry.block.ordinals()) lane.under.delete(key({ test, ordinal }));
   } else if (entry.is === 'span') takeSpan(lane, entry.span);
   else if (entry.is === 'blamed') lane.blamed = true;
   else if (entry.is === 'streaming') lane.streaming = true;

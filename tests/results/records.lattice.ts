@@ -4,9 +4,11 @@ import { FixtureCosts } from '../../src/results/fixture-costs.ts';
 import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
 import { testsInOrder } from '../../src/results/in-order.ts';
 import { type JournalEntry, JournalReader, writeEntry } from '../../src/results/journal.ts';
+import { JournalBytes } from '../../src/results/journal-bytes.ts';
 import { LineBytes } from '../../src/results/line-bytes.ts';
 import { PassWriter, type PlainPass } from '../../src/results/plain-pass.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
+import { emptyLane, emptyState, take, takeOfLane } from '../../src/results/run-state.ts';
 import { Slowest } from '../../src/results/slowest.ts';
 import { Strip } from '../../src/results/strip.ts';
 import { nothingDone } from '../../src/running/outcome.ts';
@@ -136,6 +138,53 @@ export const records = suite('what is read of a record', [
       '=1 1\t[]',
     ];
     check.equal(lines.map(read), [undefined, 1, 2, undefined, undefined, 8, undefined, 3, undefined, undefined, 1, undefined, undefined]);
+  }),
+
+  test('passes that are read many at once come to what each of them does: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
+    const random = randomFrom(`blocks ${row.seed}`);
+    const journal = new JournalBytes(JSON.stringify);
+    const pieces: Uint8Array[] = [];
+    const name = (ordinal: number) => ({ test: 3, ordinal, id: '', title: '', row: {}, tags: [] });
+    for (const number of [3, 4]) journal.put({ is: 'test', header: header(number) });
+    // Streams, neighbours or with gaps, and what may come between.
+    for (let ordinal = 0, number = 3, i = 0; i < 300; i++) {
+      const between = random.integer(0, 150);
+      if (between === 0) number = 7 - number;
+      else if (between === 1) ordinal = random.integer(0, 3000);
+      else if (between === 2) pieces.push(journal.take().slice());
+      else if (between === 3) journal.put({ is: 'begun', name: name(ordinal + 1), attempt: 1 });
+      else if (between === 4) ordinal += 64;
+      else if (between === 5) journal.put({ is: 'ended', result: result(number, ordinal, 'failed') });
+      ordinal += row.seed % 3 === 0 ? 1 : random.pick([1, 1, 1, 2, 5, 64]);
+      const times = { setup: 0.25, body: random.integer(0, 9000) / 1000, teardown: 0 };
+      const pass = { test: number, ordinal, twin: random.integer(0, 20) === 0 ? 2 : 1, start: i, checks: random.integer(0, 2), line: ordinal + 2, ...times };
+      journal.pass({ ...pass, row: { nights: ordinal, hull: 'cat', power: true } }, columns);
+    }
+    pieces.push(journal.take().slice());
+    const whole = new Uint8Array(pieces.flatMap((piece) => [...piece]));
+    const read = (bytes: Uint8Array, inBlocks: boolean) => {
+      const [state, lane] = [emptyState(), emptyLane()];
+      const entries = [...new JournalReader().readAll(bytes, inBlocks)].flat();
+      for (const entry of entries) {
+        take(state, entry);
+        takeOfLane(lane, entry, 0);
+      }
+      const round = (milliseconds: number): number => Math.round(milliseconds * 1000);
+      const tests = [...state.tests.values()].map(({ counts, strip, milliseconds }) => ({ counts, strip: strip.folded(5000), time: round(milliseconds) }));
+      const { counts, summed, unchecked, slowest, notable } = state;
+      return {
+        entries,
+        sums: { tests, counts, summed: round(summed), unchecked, slowest: slowest.items, failed: notable.length, under: [...lane.under.keys()] },
+      };
+    };
+    // Whole, and torn off behind one of its lines.
+    const lineEnds = [...whole.keys()].filter((at) => whole[at] === 10);
+    for (const end of [whole.length, ...Array.from({ length: 4 }, () => random.pick(lineEnds) + 1)]) {
+      const bytes = whole.subarray(0, end);
+      const [inBlocks, oneByOne] = [read(bytes, true), read(bytes, false)];
+      check.equal(inBlocks.sums, oneByOne.sums, `of ${end} bytes`);
+      if (end === whole.length) check.holds(inBlocks.entries.length < oneByOne.entries.length * 0.8, 'most come many at once');
+    }
   }),
 
   test('a row is written whole where it does not stand in a line as it is: {why}', {

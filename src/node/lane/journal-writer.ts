@@ -1,11 +1,11 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
-import { type JournalEntry, journalVersion, writeEntry } from '../../results/journal.ts';
-import { LineBytes } from '../../results/line-bytes.ts';
-import { PassWriter } from '../../results/plain-pass.ts';
+import { type JournalEntry, journalVersion } from '../../results/journal.ts';
+import { JournalBytes } from '../../results/journal-bytes.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { now, stringify } from '../../running/originals.ts';
 
-const blockSize = 64 * 1024;
+/** Bytes. */
+const mostWaiting = 64 * 1024;
 /** Milliseconds that an entry may wait for others. */
 const patience = 1;
 
@@ -15,8 +15,7 @@ const write = writeSync;
 export class JournalWriter {
   readonly #file: number;
   readonly #broken: (error: Error) => void;
-  readonly #waiting = new LineBytes();
-  readonly #passes = new PassWriter();
+  readonly #waiting = new JournalBytes(stringify);
   #lastFlush = now();
 
   /** `broken` hears why nothing can be written any more: a full disk, a folder that is gone. */
@@ -34,15 +33,14 @@ export class JournalWriter {
     const { planned, setup, body, teardown, checksPassed } = run;
     const { test, ordinal, twin, entry } = planned;
     const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line: entry.place?.line ?? 0, row: planned.toldRow };
-    if (!this.#passes.write(pass, columns, this.#waiting, stringify)) return false;
-    if (this.#waiting.length >= blockSize || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();
+    if (!this.#waiting.pass(pass, columns)) return false;
+    if (this.#waiting.length >= mostWaiting || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();
     return true;
   }
 
   put(entry: JournalEntry, atOnce = false): void {
-    this.#passes.interrupt();
-    this.#waiting.text(writeEntry(entry, stringify));
-    if (atOnce || this.#waiting.length >= blockSize || now() - this.#lastFlush >= patience) this.flush();
+    this.#waiting.put(entry);
+    if (atOnce || this.#waiting.length >= mostWaiting || now() - this.#lastFlush >= patience) this.flush();
   }
 
   flush(): void {

@@ -1,0 +1,50 @@
+import { type JournalEntry, writeEntry } from './journal.ts';
+import { LineBytes } from './line-bytes.ts';
+import { BlockTally } from './pass-block.ts';
+import { PassWriter, type PlainPass } from './plain-pass.ts';
+
+type Stringify = (value: unknown) => string;
+
+/** The lines of a journal that are not written yet, in UTF-8. */
+export class JournalBytes {
+  readonly #stringify: Stringify;
+  readonly #lines = new LineBytes();
+  readonly #passes = new PassWriter();
+  readonly #block = new BlockTally();
+
+  constructor(stringify: Stringify) {
+    this.#stringify = stringify;
+  }
+
+  get length(): number {
+    return this.#lines.length;
+  }
+
+  put(entry: JournalEntry): void {
+    this.#endBlock();
+    this.#lines.text(writeEntry(entry, this.#stringify));
+  }
+
+  /** False, and nothing is put, for a row that does not stand in a journal as it is, under its test's columns. */
+  pass(pass: PlainPass, columns: readonly string[]): boolean {
+    if (!this.#block.takes(pass)) this.#endBlock();
+    const from = this.#lines.length;
+    if (!this.#passes.write(pass, columns, this.#lines, this.#stringify)) return false;
+    this.#block.add(pass, from);
+    return true;
+  }
+
+  /** What has come since the last time, until more comes. */
+  take(): Uint8Array {
+    this.#endBlock();
+    return this.#lines.take();
+  }
+
+  /** What comes next can be read without what came before. */
+  #endBlock(): void {
+    const { from } = this.#block;
+    const head = this.#block.end(this.#lines.length - from);
+    if (head) this.#lines.insert(from, head);
+    this.#passes.interrupt();
+  }
+}

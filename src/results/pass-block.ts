@@ -1,0 +1,136 @@
+import { endOfLine, micro, type PlainPass, type ReadPass, readPass } from './plain-pass.ts';
+import type { TestHeader } from './recorded-result.ts';
+
+const star = 42;
+const zero = 48;
+/** Bits of one character of a block's head. */
+const bitsEach = 6;
+/** Fewer passes are read as soon as their sums. */
+const fewest = 16;
+/** Rows that are left out between two passes of one block. */
+const mostBetween = 64;
+
+const encoder = new TextEncoder();
+const decoder = new TextDecoder();
+
+/**
+ * Sums up plain passes that stand one behind the other in a journal, so that whoever only counts them need not read each.
+ *
+ * Before the lines of a block stands `*bytes test passes first microseconds longest unchecked rows`: how many bytes its lines take, the
+ * ordinal of its first row, all their time and the longest, how many checked nothing, and which rows they are: six in each character from
+ * the first one on, `0` for none of the six. `rows` is left out where no row is.
+ */
+export class BlockTally {
+  #test = -1;
+  #first = 0;
+  #last = 0;
+  #passes = 0;
+  #microseconds = 0;
+  #longest = 0;
+  #unchecked = 0;
+  #rows = new Uint8Array(1024);
+  /** Where the lines of the block begin, among those that are not written yet. */
+  from = 0;
+
+  /** Whether a pass goes on with the block, or begins one where there is none. */
+  takes({ test, ordinal }: Pick<PlainPass, 'test' | 'ordinal'>): boolean {
+    return this.#passes === 0 || (test === this.#test && ordinal > this.#last && ordinal - this.#last <= mostBetween);
+  }
+
+  add({ test, ordinal, setup, body, teardown, checks }: PlainPass, from: number): void {
+    if (this.#passes === 0) {
+      this.from = from;
+      this.#test = test;
+      this.#first = ordinal;
+    }
+    const row = ordinal - this.#first;
+    const at = Math.floor(row / bitsEach);
+    if (at >= this.#rows.length) this.#widen();
+    this.#rows[at] = (this.#rows[at] as number) | (1 << (row % bitsEach));
+    this.#last = ordinal;
+    this.#passes++;
+    const time = micro(setup + body + teardown);
+    this.#microseconds += time;
+    if (time > this.#longest) this.#longest = time;
+    if (checks === 0) this.#unchecked++;
+  }
+
+  /** The block's head, where it is worth one: its lines take so many bytes. The next pass begins another. */
+  end(bytes: number): Uint8Array | undefined {
+    if (this.#passes === 0) return undefined;
+    const span = this.#last - this.#first + 1;
+    const rows = this.#rows.subarray(0, Math.ceil(span / bitsEach));
+    const told = [bytes, this.#test, this.#passes, this.#first, this.#microseconds, this.#longest, this.#unchecked];
+    const isGapless = span === this.#passes;
+    const head =
+      this.#passes < fewest ? undefined : encoder.encode(`*${told.join(' ')}${isGapless ? '' : ` ${decoder.decode(rows.map((bits) => bits + zero))}`}\n`);
+    rows.fill(0);
+    this.#passes = this.#microseconds = this.#longest = this.#unchecked = 0;
+    return head;
+  }
+
+  #widen(): void {
+    const wider = new Uint8Array(this.#rows.length * 2);
+    wider.set(this.#rows);
+    this.#rows = wider;
+  }
+}
+
+/** Plain passes of one test, read as one. */
+export interface PassBlock {
+  readonly test: number;
+  readonly passes: number;
+  /** Milliseconds, as is the longest. */
+  readonly milliseconds: number;
+  readonly longest: number;
+  /** How many of them checked nothing. */
+  readonly unchecked: number;
+  /** In their order. */
+  ordinals(): Iterable<number>;
+  /** Each for itself. */
+  results(): Iterable<ReadPass>;
+}
+
+export const isBlock = (unit: number | undefined): boolean => unit === star;
+
+/** The block whose head stands there, if all its lines are there, and where they end. The bytes are not to change any more. */
+export function readBlock(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>): { block: PassBlock; end: number } | undefined {
+  const begin = endOfLine(bytes, from) + 1;
+  const [told = '', ...more] = decoder.decode(bytes.subarray(from + 1, begin - 1)).split(' ');
+  const end = begin + Number(told);
+  const [test = Number.NaN, passes = Number.NaN, first = Number.NaN, microseconds = Number.NaN, longest = Number.NaN, unchecked = Number.NaN] =
+    more.map(Number);
+  if (!(end <= bytes.length && unchecked >= 0)) return undefined;
+  const rows = more[6];
+  return {
+    block: {
+      test,
+      passes,
+      milliseconds: microseconds / 1000,
+      longest: longest / 1000,
+      unchecked,
+      ordinals: () => (rows === undefined ? neighbours(first, passes) : ordinalsOf(first, rows)),
+      results: () => resultsOf(bytes.subarray(begin, end), headers),
+    },
+    end,
+  };
+}
+
+function* neighbours(first: number, count: number): Generator<number> {
+  for (let i = 0; i < count; i++) yield first + i;
+}
+
+function* ordinalsOf(first: number, rows: string): Generator<number> {
+  for (let at = 0; at < rows.length; at++) {
+    const bits = rows.charCodeAt(at) - zero;
+    for (let bit = 0; bit < bitsEach; bit++) if (bits & (1 << bit)) yield first + at * bitsEach + bit;
+  }
+}
+
+function* resultsOf(lines: Uint8Array, headers: ReadonlyMap<number, TestHeader>): Generator<ReadPass> {
+  let pass: ReadPass | undefined;
+  for (let from = 0; from < lines.length; from = endOfLine(lines, from) + 1) {
+    pass = readPass(lines, from, headers, pass);
+    if (pass) yield pass;
+  }
+}
