@@ -52,14 +52,21 @@ export interface SourceParts {
   open(expansion: Expansion): Chunks;
   /** Opened again, it gives the same rows at little cost. */
   readonly isSteady?: boolean | undefined;
-  /** The rows of one share, with nothing in the places of others: equal rows are in the same share. None where all rows are to be looked at. */
+  /** The rows of one share: equal rows are in the same one. None where all rows are to be looked at. */
   openShare?(expansion: Expansion, share: Share): Promise<SharedChunks | undefined>;
   /** What can be said of the rows as a whole; lost where rows are left out. */
   readonly facts?: readonly ((expansion: Expansion) => Promise<Facts>)[] | undefined;
 }
 
-/** Of rows that others have nothing is made. */
-export type SharedChunks = AsyncIterable<readonly (Entry | undefined)[]>;
+/** Rows of one share, each with its number among all rows. */
+export interface SharedChunk {
+  readonly entries: readonly Entry[];
+  readonly ordinals: readonly number[];
+  /** How many rows have been read when these are over, those of others among them. */
+  readonly rows: number;
+}
+
+export type SharedChunks = AsyncIterable<SharedChunk>;
 
 /** What a source says of its rows, and what is odd about them. */
 export interface Facts {

@@ -44,7 +44,7 @@ export class BlockTally {
       this.#first = ordinal;
     }
     const row = ordinal - this.#first;
-    const at = Math.floor(row / bitsEach);
+    const at = (row / bitsEach) | 0;
     if (at >= this.#rows.length) this.#widen();
     this.#rows[at] = (this.#rows[at] as number) | (1 << (row % bitsEach));
     this.#last = ordinal;

@@ -6,7 +6,7 @@ import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
 import { ordinaryLimit, type Span, type TearDownError } from '../fixtures/instance.ts';
 import { type Problem, ProblemError } from '../problems/problem.ts';
-import { casesOf, levelsOf, needsOf } from '../suites/expand.ts';
+import { chunksOf, levelsOf, needsOf } from '../suites/expand.ts';
 import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
 import { type Around, PlainHosting } from './attempt.ts';
 import { BindingsUsed, type BindingUse } from './bindings.ts';
@@ -244,15 +244,16 @@ class Runner {
     const placedFor = this.#placedFor(test, scopes);
     this.#delivery.anew();
     const { share, isDone } = this.#part;
-    /** Those of others among them. */
     let rows = 0;
     try {
-      for await (const chunk of casesOf(test, this.#options.surroundings ?? {}, share)) {
-        for (const planned of this.#inOrder(chunk, `${test.id} ${rows}`)) {
+      for await (const chunk of chunksOf(test, this.#options.surroundings ?? {}, share)) {
+        const cases = this.#inOrder(chunk.cases, `${test.id} ${rows}`);
+        rows = chunk.rows;
+        for (const planned of cases) {
           if (this.#over) this.#lookedAt++;
           if (this.#hasSeenEnough) break;
-          if (rows++ >= mostRows) throw new ProblemError([{ code: 'endless-source', limit: mostRows }]);
-          if (!planned || isDone?.(planned)) continue;
+          if (planned.ordinal >= mostRows) throw new ProblemError([{ code: 'endless-source', limit: mostRows }]);
+          if (isDone?.(planned)) continue;
           if (this.#options.select && !this.#options.select(planned)) continue;
           this.#selected++;
           if (this.#over) {

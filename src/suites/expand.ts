@@ -30,16 +30,23 @@ export function needsOf({ test, inherited }: PlannedTest): Record<string, Source
   return { ...Object.fromEntries(always), ...test.options.needs };
 }
 
-/**
- * The cases of a test in chunks, as its rows stream in: all, or those of one share, with nothing in the places of others. A source that
- * breaks off throws what it threw.
- */
-export function casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly CaseOf[]>;
-export function casesOf(test: PlannedTest, surroundings: Surroundings, share: Share | undefined): AsyncGenerator<readonly (CaseOf | undefined)[]>;
-export async function* casesOf(test: PlannedTest, surroundings: Surroundings, share?: Share): AsyncGenerator<readonly (CaseOf | undefined)[]> {
+/** All cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
+export async function* casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly CaseOf[]> {
+  for await (const { cases } of chunksOf(test, surroundings)) yield cases;
+}
+
+/** Some of a test's cases. */
+export interface Chunk {
+  readonly cases: readonly CaseOf[];
+  /** How many rows have been read when these are over, those of others among them. */
+  readonly rows: number;
+}
+
+/** The cases of a test in chunks, as its rows stream in: all, or those of one share. A source that breaks off throws what it threw. */
+export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, share?: Share): AsyncGenerator<Chunk> {
   const { cases, bind } = test.test.options;
   if (!cases) {
-    yield [new CaseOf(test, 0, undefined, 1)];
+    yield { cases: [new CaseOf(test, 0, undefined, 1)], rows: 1 };
     return;
   }
   const { hides } = surroundings;
@@ -55,24 +62,27 @@ export async function* casesOf(test: PlannedTest, surroundings: Surroundings, sh
   const apart = (told: readonly Entry[]): readonly Distinct[] => (test.parent.told ? told.map((entry) => tellingApart(test, entry)) : told);
   const shared = await openShare();
   async function* again(): AsyncGenerator<readonly Distinct[]> {
-    const chunks = (await openShare()) ?? parts.open({ ...expansion, remark: undefined });
-    for await (const chunk of chunks) yield apart(chunk.flatMap((entry) => (entry ? [tell(entry)] : [])));
+    const once = await openShare();
+    if (once) for await (const { entries } of once) yield apart(entries);
+    else for await (const entries of parts.open({ ...expansion, remark: undefined })) yield apart(hides ? entries.map(tell) : entries);
   }
   const twins = new Twins(parts.isSteady ? again : undefined);
+  if (shared) {
+    for await (const { entries, ordinals, rows } of shared) {
+      const numbers = await twins.of(apart(entries));
+      yield { cases: entries.map((entry, i) => new CaseOf(test, ordinals[i] as number, checked(entry), numbers ? (numbers[i] as number) : 1, entry)), rows };
+    }
+    return;
+  }
   let rows = 0;
-  const chunks: SharedChunks | Iterable<readonly (Entry | undefined)[]> = shared ?? parts.open(expansion);
-  for await (const chunk of chunks) {
-    const own = chunk.filter((entry) => entry !== undefined);
-    const told = hides ? own.map(tell) : own;
+  for await (const entries of parts.open(expansion)) {
+    const told = hides ? entries.map(tell) : entries;
     const numbers = await twins.of(apart(told));
-    let at = 0;
-    yield chunk.map((entry) => {
-      const ordinal = rows++;
-      if (!entry) return undefined;
-      const [number, shown] = [numbers ? (numbers[at] as number) : 1, told[at]];
-      at++;
-      return shared || !share || isInShare(ordinal, share) ? new CaseOf(test, ordinal, checked(entry), number, shown) : undefined;
-    });
+    const own: CaseOf[] = [];
+    for (let i = 0; i < entries.length; i++, rows++) {
+      if (!share || isInShare(rows, share)) own.push(new CaseOf(test, rows, checked(entries[i] as Entry), numbers ? (numbers[i] as number) : 1, told[i]));
+    }
+    yield { cases: own, rows };
   }
 }
 

@@ -3,7 +3,7 @@ import { randomFrom } from '../../src/cases/random.ts';
 import { isInShare, type Share } from '../../src/cases/share.ts';
 import { cell, dataFile, type Test, test as testOf } from '../../src/index.ts';
 import { Dealer } from '../../src/node/dealer.ts';
-import { casesOf } from '../../src/suites/expand.ts';
+import { chunksOf } from '../../src/suites/expand.ts';
 import { ordinaryDefaults, planFiles } from '../../src/suites/plan.ts';
 import type { CaseOf, PlannedTest } from '../../src/suites/planned.ts';
 
@@ -22,7 +22,7 @@ async function plannedOf(made: Test, files: ReturnType<typeof fileOf>): Promise<
 
 async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share?: Share): Promise<CaseOf[]> {
   const found: CaseOf[] = [];
-  for await (const chunk of casesOf(planned, { files }, share)) for (const one of chunk) if (one) found.push(one);
+  for await (const { cases } of chunksOf(planned, { files }, share)) found.push(...cases);
   return found;
 }
 

@@ -27,13 +27,15 @@ export class CsvRecord implements RawRecord<Indexed> {
   readonly line: number;
   /** A quote in it never closes. */
   readonly unclosed: boolean;
+  /** From 0, among all of the file. */
+  readonly number: number;
   readonly #lines: number;
   readonly #file: FileAtHand;
   readonly #text: string;
   readonly start: number;
   readonly end: number;
 
-  constructor(file: FileAtHand, text: string, start: number, end: number, line: number, lines: number, unclosed: boolean) {
+  constructor(file: FileAtHand, text: string, start: number, end: number, line: number, lines: number, unclosed: boolean, number: number) {
     this.#file = file;
     this.#text = text;
     this.start = start;
@@ -41,6 +43,7 @@ export class CsvRecord implements RawRecord<Indexed> {
     this.line = line;
     this.#lines = lines;
     this.unclosed = unclosed;
+    this.number = number;
   }
 
   /** What stands between the delimiters, without quotes. */
@@ -94,19 +97,6 @@ export class CsvRecord implements RawRecord<Indexed> {
     return trimmed === text || this.placeOfCell(index).quoted ? text : trimmed;
   }
 
-  /** One cell, trimmed, of a record of which perhaps no other is wanted. */
-  single({ index }: Indexed): string {
-    if (this.#cells) return (this.#cells[index] ?? '').trim();
-    const { delimiter } = this.#file;
-    let from = this.start;
-    for (let i = 0; i < index; i++) {
-      from = this.#text.indexOf(delimiter, from) + delimiter.length;
-      if (from < delimiter.length || from > this.end) return '';
-    }
-    const next = this.#text.indexOf(delimiter, from);
-    return this.#text.slice(from, next < 0 || next > this.end ? this.end : next).trim();
-  }
-
   isQuoted({ index }: Indexed): boolean {
     return this.placeOfCell(index).quoted;
   }
@@ -133,40 +123,71 @@ export class CsvRecord implements RawRecord<Indexed> {
 /** A character of which it is sure, at once, that it is no blank. */
 const isInk = (unit: number): boolean => unit > 32 && unit < 127;
 
+/** Chooses records by one of their cells, by its place in whatever text it stands in: of most nothing else is ever looked at. */
+export interface Choice {
+  /** Which cell, from 0. */
+  readonly index: number;
+  has(text: string, from: number, to: number): boolean;
+}
+
+/** Whether a record is among those that are chosen; one that never closes is as if its cell were empty. */
+export const isChosen = (record: CsvRecord, choice: Choice): boolean => {
+  const cell = record.unclosed ? '' : (record.cells[choice.index] ?? '');
+  return choice.has(cell, 0, cell.length);
+};
+
+/** Some of a file's records. */
+export interface Cut {
+  readonly records: readonly CsvRecord[];
+  /** How many have been read when these are over, those that are not chosen among them. */
+  readonly read: number;
+}
+
+/** What may be decided when the first records have been looked at. */
+export interface Choosing {
+  choice?: Choice;
+}
+
 /**
- * Cuts a stream of text into records.
+ * Cuts a stream of text into records: all, or those that are chosen.
  *
  * Where records begin and end is found here, so that each knows its line, also behind comments, blank lines and quoted line
  * breaks. Where there are quotes, the cells are split by papaparse, a run of neighbouring records at a time; else by their delimiter.
  */
-export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile): AsyncGenerator<readonly CsvRecord[]> {
-  const cutter = new Cutter(file);
-  const split = async (records: readonly CsvRecord[]): Promise<readonly CsvRecord[]> => {
-    if (cutter.sawQuote) await splitQuoted(cutter.text, records, file.delimiter);
-    return records;
-  };
+export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile, choosing: Choosing = {}): AsyncGenerator<Cut> {
+  const cutter = new Cutter(file, choosing);
   for await (const piece of pieces) {
     cutter.add(piece);
-    for (let records = cutter.next(false); records.length > 0; records = cutter.next(false)) yield split(records);
+    for (let cut = cutter.next(false); cut; cut = cutter.next(false)) yield cutter.sawQuote ? splitAll(cut, cutter.text, file, choosing) : cut;
     cutter.limit();
   }
-  for (let records = cutter.next(true); records.length > 0; records = cutter.next(true)) yield split(records);
+  for (let cut = cutter.next(true); cut; cut = cutter.next(true)) yield cutter.sawQuote ? splitAll(cut, cutter.text, file, choosing) : cut;
+}
+
+/** Where there are quotes, whether a record is chosen is known when its cells are. */
+async function splitAll({ records, read }: Cut, text: string, { delimiter }: CsvFile, { choice }: Choosing): Promise<Cut> {
+  await splitQuoted(text, records, delimiter);
+  return { records: choice ? records.filter((record) => isChosen(record, choice)) : records, read };
 }
 
 /** Finds out where the records of a text begin and end, as it comes in. */
 class Cutter {
   readonly #file: FileAtHand;
+  readonly #choosing: Choosing;
   #text = '';
   /** Where the next record begins, and on which line. */
   #start = 0;
   #line = 1;
+  /** How many records there were. */
+  #read = 0;
   /** Where the next quote stands; -1 where there is none. */
   #quote = -1;
   /** There were quotes among the records that came last. */
   sawQuote = false;
 
-  constructor(file: CsvFile) {
+  constructor(file: CsvFile, choosing: Choosing) {
     this.#file = { ...file, cells: 0 };
+    this.#choosing = choosing;
   }
 
   get text(): string {
@@ -185,10 +206,12 @@ class Cutter {
       refuse({ code: 'long-record', limit: mostOfARecord, at: { file: this.#file.name, line: this.#line, column: 1 } });
   }
 
-  /** The next records that are whole, some at a time; none where there are none. `last`: nothing more comes. */
-  next(last: boolean): CsvRecord[] {
+  /** The next records that are whole, some at a time; undefined where there are none. `last`: nothing more comes. */
+  next(last: boolean): Cut | undefined {
     const text = this.#text;
     const { delimiter, comment } = this.#file;
+    const { choice } = this.#choosing;
+    const before = this.#read;
     const records: CsvRecord[] = [];
     this.sawQuote = false;
     while (this.#start < text.length && records.length < mostAtOnce) {
@@ -198,6 +221,7 @@ class Cutter {
       if (end < 0) end = text.length;
       let lines = 1;
       let unclosed = false;
+      let isQuoted = false;
       const skipped = (comment !== undefined && text.startsWith(comment, start)) || isBlank(text, start, end);
       if (this.#quote >= 0 && this.#quote < start) this.#quote = text.indexOf(quote, start);
       if (!skipped && this.#quote >= 0 && this.#quote < end) {
@@ -209,17 +233,32 @@ class Cutter {
           for (let at = text.indexOf('\n', start); at >= 0 && at < close; at = text.indexOf('\n', at + 1)) lines++;
           end = close;
         }
+        isQuoted = true;
         this.sawQuote = true;
       }
       if (!skipped) {
         const isBeforeBreak = end < text.length && text.charCodeAt(end - 1) === carriageReturn;
-        records.push(new CsvRecord(this.#file, text, start, isBeforeBreak ? end - 1 : end, this.#line, lines, unclosed));
+        const to = isBeforeBreak ? end - 1 : end;
+        if (!choice || isQuoted || isTextChosen(text, start, to, delimiter, choice))
+          records.push(new CsvRecord(this.#file, text, start, to, this.#line, lines, unclosed, this.#read));
+        this.#read++;
       }
       this.#start = end + 1;
       this.#line += lines;
     }
-    return records;
+    return this.#read > before ? { records, read: this.#read } : undefined;
   }
+}
+
+/** Whether a record without quotes is chosen, by what stands in a text from one place to another. */
+function isTextChosen(text: string, start: number, end: number, delimiter: string, choice: Choice): boolean {
+  let from = start;
+  for (let i = 0; i < choice.index; i++) {
+    from = text.indexOf(delimiter, from) + delimiter.length;
+    if (from < delimiter.length || from > end) return choice.has('', 0, 0);
+  }
+  const next = text.indexOf(delimiter, from);
+  return choice.has(text, from, next < 0 || next > end ? end : next);
 }
 
 const quote = '"';

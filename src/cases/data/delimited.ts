@@ -1,22 +1,20 @@
 import { type Problem, refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import type { Share } from '../share.ts';
+import type { SharedChunk } from '../source.ts';
 import type { Typed } from './columns.ts';
-import { type CsvFile, type CsvRecord, csvRecords } from './csv.ts';
+import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isChosen } from './csv.ts';
 import { type Indexed, readHeadings } from './headings.ts';
 import { rowMaker } from './row-maker.ts';
 import { enoughRecords, Sharing } from './sharing.ts';
 import { type Layout, typeRecord } from './typing.ts';
-
-/** With nothing in the places of those that are others'. */
-type Read = readonly (Entry | undefined)[];
 
 type Remark = ((problem: Problem) => void) | undefined;
 
 /** Reads CSV or TSV: the first record is the headings. */
 export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile, typed: Typed, remark: Remark): AsyncGenerator<readonly Entry[]> {
   let layout: Delimited | undefined;
-  for await (let records of csvRecords(text, file)) {
+  for await (let { records } of csvRecords(text, file)) {
     if (!layout) {
       layout = layoutOf(records[0] as CsvRecord, typed, remark);
       records = records.slice(1);
@@ -33,13 +31,14 @@ export async function openShare(
   typed: Typed,
   remark: Remark,
   share: Share,
-): Promise<AsyncGenerator<Read> | undefined> {
-  const source = csvRecords(text, file);
+): Promise<AsyncGenerator<SharedChunk> | undefined> {
+  const choosing: Choosing = {};
+  const source = csvRecords(text, file, choosing);
   const first: CsvRecord[] = [];
   while (first.length <= enoughRecords) {
     const { value, done } = await source.next();
     if (done) break;
-    first.push(...value);
+    first.push(...value.records);
   }
   const [header, ...records] = first;
   const layout = header ? layoutOf(header, typed, remark) : noHeadings(file);
@@ -48,10 +47,17 @@ export async function openShare(
     await source.return(undefined);
     return undefined;
   }
+  choosing.choice = sharing;
   return (async function* () {
-    yield readRecords(records, layout, sharing);
-    for await (const some of source) yield readRecords(some, layout, sharing);
+    const own = records.filter((record) => isChosen(record, sharing));
+    yield chunkOf({ records: own, read: first.length }, layout);
+    for await (const cut of source) yield chunkOf(cut, layout);
   })();
+}
+
+/** The headings are a record, too, and no row. */
+async function chunkOf({ records, read }: Cut, layout: Delimited): Promise<SharedChunk> {
+  return { entries: await readRecords(records, layout), ordinals: records.map(({ number }) => number - 1), rows: read - 1 };
 }
 
 const noHeadings = ({ name }: CsvFile): never => refuse({ code: 'no-header', at: { file: name, line: 1, column: 1 } });
@@ -62,17 +68,9 @@ function layoutOf(header: CsvRecord, { columns: wanted, schema }: Typed, remark:
   return { columns, width, headings: header.cells.length, schema, makeRow: rowMaker(columns) };
 }
 
-function readRecords(records: readonly CsvRecord[], layout: Delimited): readonly Entry[] | Promise<readonly Entry[]>;
-function readRecords(records: readonly CsvRecord[], layout: Delimited, sharing: Sharing): Read | Promise<Read>;
-function readRecords(records: readonly CsvRecord[], layout: Delimited, sharing?: Sharing): Read | Promise<Read> {
-  const entries: (Entry | Promise<Entry> | undefined)[] = [];
-  let isWaiting = false;
-  for (const record of records) {
-    const entry = sharing && !sharing.has(record) ? undefined : readRecord(record, layout);
-    isWaiting ||= entry instanceof Promise;
-    entries.push(entry);
-  }
-  return isWaiting ? Promise.all(entries) : (entries as Read);
+function readRecords(records: readonly CsvRecord[], layout: Delimited): readonly Entry[] | Promise<readonly Entry[]> {
+  const entries = records.map((record) => readRecord(record, layout));
+  return entries.some((entry) => entry instanceof Promise) ? Promise.all(entries) : (entries as readonly Entry[]);
 }
 
 interface Delimited extends Layout<Indexed> {
