@@ -119,7 +119,7 @@ function mixed(hash: number): number {
   return (twice ^ (twice >>> 16)) >>> 0;
 }
 
-/** 30 bits of a plain word that stands in a text from one place to another; -1 where none does. For a look at single cells of millions of records. */
+/** 30 bits that equal words share, of one that stands in a text from one place to another; -1 where none does. For single cells of millions of records. */
 export function hashOfWord(text: string, from: number, to: number): number {
   if (to === from || to - from > longestWord) return -1;
   let hash = 0;
@@ -128,6 +128,5 @@ export function hashOfWord(text: string, from: number, to: number): number {
     if (!isOfWord(unit, at - from)) return -1;
     hash = (Math.imul(hash, a) + unit) | 0;
   }
-  if (mayBeOther(text.charCodeAt(from)) && isOther(text.slice(from, to))) return -1;
   return mixed(hash) >>> 2;
 }
