@@ -27,10 +27,11 @@ export class JournalBytes {
 
   /** False, and nothing is put, for a row that does not stand in a journal as it is, under its test's columns. */
   pass(pass: PlainPass, columns: readonly string[]): boolean {
-    if (!this.#block.takes(pass)) this.#endBlock();
+    const { test, ordinal, checks } = pass;
+    if (!this.#block.takes(test, ordinal)) this.#endBlock();
     const from = this.#lines.length;
     if (!this.#passes.write(pass, columns, this.#lines, this.#stringify)) return false;
-    this.#block.add(pass, from);
+    this.#block.add(test, ordinal, this.#passes.time, checks, from);
     return true;
   }
 

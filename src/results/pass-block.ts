@@ -1,4 +1,4 @@
-import { endOfLine, micro, type PlainPass, type ReadPass, readPass } from './plain-pass.ts';
+import { endOfLine, type ReadPass, readPass } from './plain-pass.ts';
 import type { TestHeader } from './recorded-result.ts';
 
 const star = 42;
@@ -28,51 +28,58 @@ export class BlockTally {
   #microseconds = 0;
   #longest = 0;
   #unchecked = 0;
+  #hasGap = false;
   #rows = new Uint8Array(1024);
   /** Where the lines of the block begin, among those that are not written yet. */
   from = 0;
 
   /** Whether a pass goes on with the block, or begins one where there is none. */
-  takes({ test, ordinal }: Pick<PlainPass, 'test' | 'ordinal'>): boolean {
+  takes(test: number, ordinal: number): boolean {
     return this.#passes === 0 || (test === this.#test && ordinal > this.#last && ordinal - this.#last <= mostBetween);
   }
 
-  add({ test, ordinal, setup, body, teardown, checks }: PlainPass, from: number): void {
+  /** `time` in microseconds; `from` is where the pass's line begins. */
+  add(test: number, ordinal: number, time: number, checks: number, from: number): void {
     if (this.#passes === 0) {
       this.from = from;
       this.#test = test;
       this.#first = ordinal;
-    }
-    const row = ordinal - this.#first;
-    const at = (row / bitsEach) | 0;
-    if (at >= this.#rows.length) this.#widen();
-    this.#rows[at] = (this.#rows[at] as number) | (1 << (row % bitsEach));
+    } else if (ordinal - this.#first !== this.#passes) this.#mark(ordinal);
     this.#last = ordinal;
     this.#passes++;
-    const time = micro(setup + body + teardown);
     this.#microseconds += time;
     if (time > this.#longest) this.#longest = time;
     if (checks === 0) this.#unchecked++;
   }
 
+  /** Notes a row behind a gap. Those before the first gap need no note until then. */
+  #mark(ordinal: number): void {
+    if (!this.#hasGap) for (let row = 0; row < this.#passes; row++) this.#set(row);
+    this.#hasGap = true;
+    this.#set(ordinal - this.#first);
+  }
+
+  #set(row: number): void {
+    const at = (row / bitsEach) | 0;
+    if (at >= this.#rows.length) {
+      const wider = new Uint8Array(Math.max(at + 1, this.#rows.length * 2));
+      wider.set(this.#rows);
+      this.#rows = wider;
+    }
+    this.#rows[at] = (this.#rows[at] as number) | (1 << (row % bitsEach));
+  }
+
   /** The block's head, where it is worth one: its lines take so many bytes. The next pass begins another. */
   end(bytes: number): Uint8Array | undefined {
     if (this.#passes === 0) return undefined;
-    const span = this.#last - this.#first + 1;
-    const rows = this.#rows.subarray(0, Math.ceil(span / bitsEach));
     const told = [bytes, this.#test, this.#passes, this.#first, this.#microseconds, this.#longest, this.#unchecked];
-    const isGapless = span === this.#passes;
-    const head =
-      this.#passes < fewest ? undefined : encoder.encode(`*${told.join(' ')}${isGapless ? '' : ` ${decoder.decode(rows.map((bits) => bits + zero))}`}\n`);
-    rows.fill(0);
+    const rows = this.#rows.subarray(0, Math.ceil((this.#last - this.#first + 1) / bitsEach));
+    const marks = this.#hasGap ? ` ${decoder.decode(rows.map((bits) => bits + zero))}` : '';
+    const head = this.#passes < fewest ? undefined : encoder.encode(`*${told.join(' ')}${marks}\n`);
+    if (this.#hasGap) rows.fill(0);
+    this.#hasGap = false;
     this.#passes = this.#microseconds = this.#longest = this.#unchecked = 0;
     return head;
-  }
-
-  #widen(): void {
-    const wider = new Uint8Array(this.#rows.length * 2);
-    wider.set(this.#rows);
-    this.#rows = wider;
   }
 }
 

@@ -34,7 +34,7 @@ export interface PlainPass {
 }
 
 /** Whole microseconds; as a small integer where it is one, which is far faster to write. */
-export const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
+const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
 
 /**
  * Writes plain passes, a line each. A whole line is `+test ordinal twin start set-up body tear-down checks line`, times in microseconds,
@@ -51,6 +51,8 @@ export class PassWriter {
   #teardown = 0;
   #checks = 0;
   #line = 0;
+  /** All that the last one took, in microseconds. */
+  time = 0;
 
   /** Something else is written: the next pass is told whole. */
   interrupt(): void {
@@ -66,6 +68,7 @@ export class PassWriter {
     const start = micro(pass.start);
     const setup = micro(pass.setup);
     const teardown = micro(pass.teardown);
+    const body = micro(pass.body);
     const { test, ordinal, twin, checks, line } = pass;
     const rows = ordinal - this.#ordinal;
     if (
@@ -79,7 +82,7 @@ export class PassWriter {
       line === lineAfter(this.#line, rows)
     ) {
       lines.number(equals, start - this.#start);
-      lines.number(blank, micro(pass.body));
+      lines.number(blank, body);
       if (rows > 1) lines.number(blank, rows);
     } else {
       lines.number(plus, test);
@@ -87,7 +90,7 @@ export class PassWriter {
       lines.number(blank, twin);
       lines.number(blank, start);
       lines.number(blank, setup);
-      lines.number(blank, micro(pass.body));
+      lines.number(blank, body);
       lines.number(blank, teardown);
       lines.number(blank, checks);
       lines.number(blank, line);
@@ -101,6 +104,7 @@ export class PassWriter {
     this.#teardown = teardown;
     this.#checks = checks;
     this.#line = line;
+    this.time = setup + body + teardown;
     return true;
   }
 }
