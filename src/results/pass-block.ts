@@ -93,7 +93,7 @@ export interface PassBlock {
   /** How many of them checked nothing. */
   readonly unchecked: number;
   /** In their order. */
-  ordinals(): Iterable<number>;
+  ordinals(): Int32Array;
   /** Each for itself. */
   results(): Iterable<ReadPass>;
 }
@@ -116,22 +116,21 @@ export function readBlock(bytes: Uint8Array, from: number, headers: ReadonlyMap<
       milliseconds: microseconds / 1000,
       longest: longest / 1000,
       unchecked,
-      ordinals: () => (rows === undefined ? neighbours(first, passes) : ordinalsOf(first, rows)),
+      ordinals: () => (rows === undefined ? new Int32Array(passes).map((_, i) => first + i) : ordinalsOf(first, passes, rows)),
       results: () => resultsOf(bytes.subarray(begin, end), headers),
     },
     end,
   };
 }
 
-function* neighbours(first: number, count: number): Generator<number> {
-  for (let i = 0; i < count; i++) yield first + i;
-}
-
-function* ordinalsOf(first: number, rows: string): Generator<number> {
+function ordinalsOf(first: number, passes: number, rows: string): Int32Array {
+  const ordinals = new Int32Array(passes);
+  let count = 0;
   for (let at = 0; at < rows.length; at++) {
     const bits = rows.charCodeAt(at) - zero;
-    for (let bit = 0; bit < bitsEach; bit++) if (bits & (1 << bit)) yield first + at * bitsEach + bit;
+    for (let bit = 0; bit < bitsEach; bit++) if (bits & (1 << bit)) ordinals[count++] = first + at * bitsEach + bit;
   }
+  return ordinals;
 }
 
 function* resultsOf(lines: Uint8Array, headers: ReadonlyMap<number, TestHeader>): Generator<ReadPass> {

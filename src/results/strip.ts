@@ -9,13 +9,20 @@ export class Strip {
   #length = 0;
 
   set(ordinal: number, status: Status): void {
-    if (ordinal >= this.#codes.length) {
-      const longer = new Uint8Array(Math.max(ordinal + 1, this.#codes.length * 2));
+    this.setAll([ordinal], status);
+  }
+
+  /** Those of several rows that have the same, in their order. */
+  setAll(ordinals: ArrayLike<number>, status: Status): void {
+    const end = (ordinals[ordinals.length - 1] ?? -1) + 1;
+    if (end > this.#codes.length) {
+      const longer = new Uint8Array(Math.max(end, this.#codes.length * 2));
       longer.set(this.#codes);
       this.#codes = longer;
     }
-    this.#codes[ordinal] = statuses.indexOf(status) + 1;
-    this.#length = Math.max(this.#length, ordinal + 1);
+    const code = statuses.indexOf(status) + 1;
+    for (let i = 0; i < ordinals.length; i++) this.#codes[ordinals[i] as number] = code;
+    this.#length = Math.max(this.#length, end);
   }
 
   /** The worst status of each of at most so many equal parts, and whether there are others in it; rows without a result are left out. */
