@@ -59,7 +59,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
 function timesOfNewest(root: string): LastTimes {
   const [newest] = earlierRuns(root);
   const times = new Map<string, { setup?: number; teardown?: number }>();
-  for (const entry of newest ? readJournals(newest.folder) : []) {
+  for (const entry of newest ? readJournals(newest.folder, { inBlocks: true }) : []) {
     if (entry.is !== 'span') continue;
     const { fixture, of, what, milliseconds } = entry.span;
     const key = JSON.stringify([fixture, of]);

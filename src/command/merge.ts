@@ -85,7 +85,7 @@ function* copied(from: string, to: string, shard: number): Generator<JournalEntr
     const path = join(to, `shard-${shard}-${name}`);
     appendFileSync(path, renamed(readFileSync(join(from, name), 'utf8'), shard));
   }
-  yield* readJournals(to, `shard-${shard}-`);
+  yield* readJournals(to, { prefix: `shard-${shard}-`, inBlocks: true });
 }
 
 /** The lines of a journal with the new names of attachments. A line that was torn off is left out. */

@@ -42,14 +42,17 @@ export function failedIds(runs: readonly Earlier[]): string[] {
   const suspects = new Set<string>();
   for (const { folder, info } of runs) {
     if (info.counts && (info.counts['failed'] ?? 0) + (info.counts['errored'] ?? 0) === 0) continue;
-    for (const entry of readJournals(folder)) if (entry.is === 'ended' && failing.has(entry.result.status)) suspects.add(entry.result.id);
+    for (const entry of readJournals(folder, { inBlocks: true })) if (entry.is === 'ended' && failing.has(entry.result.status)) suspects.add(entry.result.id);
   }
   const failed: string[] = [];
   for (const { folder } of runs) {
-    if (suspects.size === 0) break;
-    for (const entry of readJournals(folder)) {
-      if (entry.is !== 'ended' || !suspects.delete(entry.result.id)) continue;
-      if (failing.has(entry.result.status)) failed.push(entry.result.id);
+    // Most are found without a look at each of a million that passed.
+    for (const inBlocks of [true, false]) {
+      if (suspects.size === 0) return failed;
+      for (const entry of readJournals(folder, { inBlocks })) {
+        if (entry.is !== 'ended' || !suspects.delete(entry.result.id)) continue;
+        if (failing.has(entry.result.status)) failed.push(entry.result.id);
+      }
     }
   }
   return failed;
@@ -66,7 +69,8 @@ export function changedSince({ folder, info }: Earlier, root: string): string[] 
     return !existsSync(path) || hash(readFileSync(path, 'utf8')) !== before;
   });
   const data = new Set<string>();
-  for (const entry of readJournals(folder)) if (entry.is === 'test' && entry.header.data?.startsWith('file:')) data.add(fileURLToPath(entry.header.data));
+  for (const entry of readJournals(folder, { inBlocks: true }))
+    if (entry.is === 'test' && entry.header.data?.startsWith('file:')) data.add(fileURLToPath(entry.header.data));
   const began = Date.parse(info.started);
   const touched = [...data].filter((path) => (statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? Number.POSITIVE_INFINITY) > began);
   return [...changed.map(([file]) => file), ...touched.map((path) => relative(root, path).split(sep).join('/'))];

@@ -17,11 +17,19 @@ export function* readJournal(path: string): Generator<JournalEntry> {
   tail.close();
 }
 
-/** All that the journals of a folder hold, one after the other, without keeping any of it; of all, or of those whose name begins so. */
-export function* readJournals(folder: string, prefix = ''): Generator<JournalEntry> {
+/** Which entries are wanted, where it is not all. */
+interface Wanted {
+  /** Of journals whose name begins so. */
+  readonly prefix?: string;
+  /** Plain passes that follow each other may come as one: for who looks for something else. */
+  readonly inBlocks?: boolean;
+}
+
+/** All that the journals of a folder hold, one after the other, without keeping any of it. */
+export function* readJournals(folder: string, { prefix = '', inBlocks = false }: Wanted = {}): Generator<JournalEntry> {
   for (const path of journalsIn(folder)) {
     if (!basename(path).startsWith(prefix)) continue;
-    const tail = new Tail(path);
+    const tail = new Tail(path, inBlocks);
     // Of millions of entries, each is handed on by as few hands as can be.
     for (const entries of tail.read()) for (let at = 0; at < entries.length; at++) yield entries[at] as JournalEntry;
     tail.close();

@@ -44,7 +44,7 @@ function historyOf({ info, folder }: Opened, root: string): EarlierRun[] {
       const total = Object.values(counts).reduce((sum, n) => sum + n, 0);
       const notPassed: Record<string, EarlierRun['notPassed'][string]> = {};
       if (total !== counts['passed'] && total <= mostCases)
-        for (const entry of readJournals(run.folder))
+        for (const entry of readJournals(run.folder, { inBlocks: true }))
           if (entry.is === 'ended' && entry.result.status !== 'passed') notPassed[entry.result.id] = entry.result.status;
       return { name: basename(run.folder), started, counts, notPassed, times };
     });
