@@ -7,7 +7,7 @@ import type { Left } from '../running/run.ts';
 import type { Piece } from '../suites/pieces.ts';
 import type { Leak } from './leaks.ts';
 import { isBlock, type PassBlock, readBlock } from './pass-block.ts';
-import { endOfLine, isPass, type ReadPass, readPass } from './plain-pass.ts';
+import { endOfLine, Headers, isPass, type ReadPass, readPass } from './plain-pass.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
@@ -82,7 +82,7 @@ const decoder = new TextDecoder();
 
 /** Reads the lines of a journal in their order; of several, where a header comes before what is read of another. */
 export class JournalReader {
-  readonly #headers = new Map<number, TestHeader>();
+  readonly #headers = new Headers();
   /** By lane: the plain pass that its last line was, if it was one. */
   readonly #before: (ReadPass | undefined)[] = [];
   #lane = 0;
@@ -137,7 +137,7 @@ export class JournalReader {
     if (entry?.is === 'header') this.#lane = entry.lane;
     else this.#before[this.#lane] = undefined;
     if (entry?.is === 'ended' && typeof entry.result?.id !== 'string') return undefined;
-    if (entry?.is === 'test') this.#headers.set(entry.header.test, entry.header);
+    if (entry?.is === 'test') this.#headers.set(entry.header);
     return entry;
   }
 }

@@ -1,5 +1,4 @@
-import { endOfLine, type ReadPass, readPass } from './plain-pass.ts';
-import type { TestHeader } from './recorded-result.ts';
+import { endOfLine, type Headers, type ReadPass, readPass } from './plain-pass.ts';
 
 const star = 42;
 const zero = 48;
@@ -101,7 +100,7 @@ export interface PassBlock {
 export const isBlock = (unit: number | undefined): boolean => unit === star;
 
 /** The block whose head stands there, if all its lines are there, and where they end. The bytes are not to change any more. */
-export function readBlock(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>): { block: PassBlock; end: number } | undefined {
+export function readBlock(bytes: Uint8Array, from: number, headers: Headers): { block: PassBlock; end: number } | undefined {
   const begin = endOfLine(bytes, from) + 1;
   const [told = '', ...more] = decoder.decode(bytes.subarray(from + 1, begin - 1)).split(' ');
   const end = begin + Number(told);
@@ -133,7 +132,7 @@ function ordinalsOf(first: number, passes: number, rows: string): Int32Array {
   return ordinals;
 }
 
-function* resultsOf(lines: Uint8Array, headers: ReadonlyMap<number, TestHeader>): Generator<ReadPass> {
+function* resultsOf(lines: Uint8Array, headers: Headers): Generator<ReadPass> {
   let pass: ReadPass | undefined;
   for (let from = 0; from < lines.length; from = endOfLine(lines, from) + 1) {
     pass = readPass(lines, from, headers, pass);

@@ -1,4 +1,5 @@
 import { caseSlug, nameOfValues } from '../cases/names.ts';
+import { type MakeObject, objectMaker } from '../cases/object-maker.ts';
 import { fillTitle, hasPlaceholders, readTitle } from '../cases/title.ts';
 import type { Place } from '../problems/place.ts';
 import { idOf, titleOf } from '../suites/planned.ts';
@@ -159,6 +160,24 @@ function nextNumber(bytes: Uint8Array): number {
 const nothing: readonly never[] = [];
 const decoder = new TextDecoder();
 
+/** A test's header, with what makes a row of a pass's values. */
+interface HeldHeader extends TestHeader {
+  readonly makeRow: MakeObject;
+}
+
+/** The headers that a journal has had so far, by their tests' numbers. */
+export class Headers {
+  readonly #held = new Map<number, HeldHeader>();
+
+  set(header: TestHeader): void {
+    this.#held.set(header.test, { ...header, makeRow: objectMaker(header.columns) });
+  }
+
+  get(test: number): HeldHeader | undefined {
+    return this.#held.get(test);
+  }
+}
+
 /** A plain pass as whole results are; what takes time, or room, is worked out when it is asked for. */
 export class ReadPass implements RecordedResult {
   readonly test: number;
@@ -171,7 +190,7 @@ export class ReadPass implements RecordedResult {
   readonly #teardown: number;
   readonly #passed: number;
   readonly #line: number;
-  readonly #header: TestHeader | undefined;
+  readonly #header: HeldHeader | undefined;
   readonly #bytes: Uint8Array;
   readonly #from: number;
   /** Where the line ends. */
@@ -179,7 +198,7 @@ export class ReadPass implements RecordedResult {
   readonly isWhole: boolean;
   #row: RecordedResult['row'] | undefined;
 
-  constructor(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>, before: ReadPass | undefined) {
+  constructor(bytes: Uint8Array, from: number, headers: Headers, before: ReadPass | undefined) {
     readFrom = from + 1;
     if (before) {
       this.test = before.test;
@@ -241,7 +260,7 @@ export class ReadPass implements RecordedResult {
   get row(): RecordedResult['row'] {
     if (!this.#row) {
       const values = JSON.parse(decoder.decode(this.#bytes.subarray(this.#from, this.end))) as unknown[];
-      this.#row = Object.fromEntries((this.#header?.columns ?? []).map((column, i) => [column, values[i]]));
+      this.#row = (this.#header?.makeRow(values) ?? {}) as Readonly<Record<string, unknown>>;
     }
     return this.#row;
   }
@@ -276,7 +295,7 @@ export const isPass = (unit: number | undefined): boolean => unit === plus || un
  * The plain pass of the line that begins there, in UTF-8; undefined for one that was torn off, or that goes on from a line that is not
  * there: `before` is the pass of the line before, if it was one. The bytes are not to change any more.
  */
-export function readPass(bytes: Uint8Array, from: number, headers: ReadonlyMap<number, TestHeader>, before: ReadPass | undefined): ReadPass | undefined {
+export function readPass(bytes: Uint8Array, from: number, headers: Headers, before: ReadPass | undefined): ReadPass | undefined {
   const goesOn = bytes[from] === equals;
   if (goesOn && !before) return undefined;
   const pass = new ReadPass(bytes, from, headers, goesOn ? before : undefined);

@@ -1,11 +1,11 @@
 import { type Problem, refuse } from '../../problems/problem.ts';
+import { objectMaker } from '../object-maker.ts';
 import type { Entry } from '../row.ts';
 import type { Share } from '../share.ts';
 import type { SharedChunk } from '../source.ts';
 import type { Typed } from './columns.ts';
 import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isChosen } from './csv.ts';
 import { type Indexed, readHeadings } from './headings.ts';
-import { rowMaker } from './row-maker.ts';
 import { enoughRecords, Sharing } from './sharing.ts';
 import { type Layout, typeRecord } from './typing.ts';
 
@@ -65,7 +65,13 @@ const noHeadings = ({ name }: CsvFile): never => refuse({ code: 'no-header', at:
 function layoutOf(header: CsvRecord, { columns: wanted, schema }: Typed, remark: Remark): Delimited {
   const columns = readHeadings(header.cells, wanted, (index) => header.placeOfCell(index).place, remark);
   const width = Math.max(...columns.map(({ index }) => index)) + 1;
-  return { columns, width, headings: header.cells.length, schema, makeRow: rowMaker(columns) };
+  return {
+    columns,
+    width,
+    headings: header.cells.length,
+    schema,
+    makeRow: objectMaker(columns.map(({ property, reads }) => (reads.as === 'mark' ? undefined : property))),
+  };
 }
 
 function readRecords(records: readonly CsvRecord[], layout: Delimited): readonly Entry[] | Promise<readonly Entry[]> {

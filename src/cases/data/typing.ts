@@ -1,11 +1,11 @@
 import type { Place } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import type { RowMarks } from '../marks.ts';
+import type { MakeObject } from '../object-maker.ts';
 import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
 import { type CellReader, Misread, readValue } from './cells.ts';
 import type { Column, StandardSchema } from './columns.ts';
-import type { MakeRow } from './row-maker.ts';
 
 /** What a file shows where a value should be: an error that a workbook worked out. */
 export class ShownError {
@@ -42,7 +42,7 @@ export interface Layout<C extends Column = Column> {
   readonly columns: readonly C[];
   readonly schema: StandardSchema<unknown> | undefined;
   /** For records whose cells all hold a value. */
-  readonly makeRow?: MakeRow | undefined;
+  readonly makeRow?: MakeObject | undefined;
 }
 
 /** Stands for the value of a cell that gives none. */
