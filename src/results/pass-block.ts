@@ -99,15 +99,17 @@ export interface PassBlock {
 
 export const isBlock = (unit: number | undefined): boolean => unit === star;
 
-/** The block whose head stands there, if all its lines are there, and where they end. The bytes are not to change any more. */
+/**
+ * The block whose head stands there, if it is one and all its lines are there, and where they end. The bytes are not to change any more.
+ */
 export function readBlock(bytes: Uint8Array, from: number, headers: Headers): { block: PassBlock; end: number } | undefined {
   const begin = endOfLine(bytes, from) + 1;
-  const [told = '', ...more] = decoder.decode(bytes.subarray(from + 1, begin - 1)).split(' ');
-  const end = begin + Number(told);
-  const [test = Number.NaN, passes = Number.NaN, first = Number.NaN, microseconds = Number.NaN, longest = Number.NaN, unchecked = Number.NaN] =
-    more.map(Number);
-  if (!(end <= bytes.length && unchecked >= 0)) return undefined;
-  const rows = more[6];
+  const told = decoder.decode(bytes.subarray(from + 1, begin - 1)).split(' ');
+  const [length, test, passes, first, microseconds, longest, unchecked] = told.slice(0, numbersOfHead).map(Number) as Head;
+  const end = begin + length;
+  // Whatever stands there: a line of a pass has more bytes than one.
+  if (!(unchecked >= 0 && passes >= 0 && passes < length && end <= bytes.length)) return undefined;
+  const rows = told[numbersOfHead];
   return {
     block: {
       test,
@@ -122,6 +124,10 @@ export function readBlock(bytes: Uint8Array, from: number, headers: Headers): { 
   };
 }
 
+/** Bytes, test, passes, first, microseconds, longest, unchecked. */
+type Head = [number, number, number, number, number, number, number];
+const numbersOfHead = 7;
+
 function ordinalsOf(first: number, passes: number, rows: string): Int32Array {
   const ordinals = new Int32Array(passes);
   let count = 0;
@@ -129,7 +135,7 @@ function ordinalsOf(first: number, passes: number, rows: string): Int32Array {
     const bits = rows.charCodeAt(at) - zero;
     for (let bit = 0; bit < bitsEach; bit++) if (bits & (1 << bit)) ordinals[count++] = first + at * bitsEach + bit;
   }
-  return ordinals;
+  return ordinals.subarray(0, count);
 }
 
 function* resultsOf(lines: Uint8Array, headers: Headers): Generator<ReadPass> {

@@ -1,4 +1,4 @@
-import { named, range, suite, table, test } from 'red-lattice';
+import { named, range, suite, table, test, values } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { FixtureCosts } from '../../src/results/fixture-costs.ts';
 import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
@@ -185,6 +185,17 @@ export const records = suite('what is read of a record', [
       check.equal(inBlocks.sums, oneByOne.sums, `of ${end} bytes`);
       if (end === whole.length) check.holds(inBlocks.entries.length < oneByOne.entries.length * 0.8, 'most come many at once');
     }
+  }),
+
+  test('passes behind a head that is none are read one by one: {head}', {
+    cases: values('head', ['*', '*-60 3 20 1 0 0 0', '*x 3 20 1 0 0 0', '*9 3 20 1 0 0 0', '*60 3 20', '*99999 3 20 1 0 0 0']),
+  }, ({ row, check }) => {
+    const line = passLine({ test: 3, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: {} });
+    const bytes = new TextEncoder().encode(`${row.head}\n${`${line}\n`.repeat(20)}`);
+    check.equal(
+      [...new JournalReader().readAll(bytes, true)].flat().map(({ is }) => is),
+      Array.from({ length: 20 }, () => 'ended' as const),
+    );
   }),
 
   test('a row is written whole where it does not stand in a line as it is: {why}', {
