@@ -123,6 +123,8 @@ export async function runOnce(
   });
   progress.follow(() => running.going());
   interruption.act = () => running.interrupt();
+  // While the lanes are at work, nobody waits for it.
+  if (!options.record) removeOldRecords(root);
   const state = await running.done;
   progress.finish(state);
   const leaks = options.leaks ? await findLeaks(state, request, lane, compiler) : state.leaks;
@@ -151,7 +153,6 @@ export async function runOnce(
   // A record that could not be gone on with stays as it was.
   const isRefused = earlier !== undefined && state.planProblems.length > 0;
   if (state.unwritable === undefined && !isRefused) writeInfo(record, ended);
-  if (!options.record) removeOldRecords(root);
   compiler.tidy();
   if (options.as) {
     const problems = tellPlanProblems(state, tellingFor(root, terminal));

@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process';
-import { mkdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, suite, table, testWith, values } from 'red-lattice';
 import { scratchFolder } from 'red-lattice/node';
@@ -44,6 +44,20 @@ function isAlive(pid: number): boolean {
 }
 
 export const again = suite('running again', { timeout: 60_000 }, [
+  inProject('the newest twenty records are kept, and all that is no finished record', async ({ check }, { project }) => {
+    const runs = join(project, '.red-lattice', 'runs');
+    const names = Array.from({ length: 24 }, (_, i) => `20310401-0000${i + 10}-1`);
+    const info = (name: string) => ({ kind: 'red-lattice run record', ...(name !== names[0] && { wall: 1 }) });
+    for (const name of [...names, '0-notes']) await mkdir(join(runs, name), { recursive: true });
+    for (const name of names) await writeFile(join(runs, name, 'run.json'), JSON.stringify(info(name)));
+    await runCommand(['run', 'other.lattice.ts'], project);
+    const left = await readdir(runs);
+    check.equal(
+      ['0-notes', ...names].filter((name) => !left.includes(name)),
+      names.slice(1, 4),
+    );
+  }),
+
   inProject('--failed takes what failed in the last run that it was in', async ({ check }, { project }) => {
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
     check.includes((await runCommand(['plan', '--failed'], project)).output, '2 cases in 1 test, 1 file');
