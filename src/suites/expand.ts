@@ -62,8 +62,8 @@ export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, s
   const apart = (told: readonly Entry[]): readonly Distinct[] => (test.parent.told ? told.map((entry) => tellingApart(test, entry)) : told);
   const shared = await openShare();
   async function* again(): AsyncGenerator<readonly Distinct[]> {
-    const once = await openShare();
-    if (once) for await (const { entries } of once) yield apart(entries);
+    const sharedAnew = await openShare();
+    if (sharedAnew) for await (const { entries } of sharedAnew) yield apart(entries);
     else for await (const entries of parts.open({ ...expansion, remark: undefined })) yield apart(hides ? entries.map(tell) : entries);
   }
   const twins = new Twins(parts.isSteady ? again : undefined);
