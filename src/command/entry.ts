@@ -1,3 +1,6 @@
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
+import { endWithUs } from '../node/orphans.ts';
 import { laneFlags, startLane } from '../node/start-lane.ts';
 
 const args = process.argv.slice(2);
@@ -9,10 +12,16 @@ const inOne = args.some((argument, at) => /^(?:--lanes=|-l)0$/.test(argument) ||
 
 if (inOne && !laneFlags.every((flag) => process.execArgv.includes(flag))) {
   // This process cannot load modules from source: it gives its place, and its debugger's, to one that can.
-  const [{ spawnSync }, { default: inspector }] = await Promise.all([import('node:child_process'), import('node:inspector')]);
+  const { default: inspector } = await import('node:inspector');
   inspector.close();
-  const { status, signal } = spawnSync(process.execPath, [...process.execArgv, ...laneFlags, process.argv[1] as string, ...args], { stdio: 'inherit' });
-  process.exitCode = signal ? 1 : (status ?? 2);
+  const child = spawn(process.execPath, [...process.execArgv, ...laneFlags, process.argv[1] as string, ...args], { stdio: 'inherit' });
+  endWithUs(child);
+  // Ctrl-C in a terminal has reached both.
+  process.on('SIGINT', () => process.stdin.isTTY || child.kill('SIGINT'));
+  process.on('SIGTERM', () => child.kill('SIGTERM'));
+  const [status] = (await once(child, 'exit')) as [number | null];
+  process.exitCode = status ?? 1;
+  if (process.env['NODE_V8_COVERAGE']) (await import('./main.ts')).mapCoverage(child.pid as number);
 } else {
   // A lane takes as long to boot as this process took: it is on its way before anything else is loaded.
   const lane = mayRun && !inOne ? startLane() : undefined;

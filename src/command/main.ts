@@ -6,6 +6,7 @@ import { tellProblem } from '../formats/human/run.ts';
 import { reportFormats } from '../formats/report-formats.ts';
 import { CompileService } from '../node/compile-service.ts';
 import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
+import { addSourceMaps, coverageFolder } from '../node/coverage.ts';
 import { rootOf } from '../node/find.ts';
 import { InProcessLane } from '../node/in-process-lane.ts';
 import { ownFolder } from '../node/record.ts';
@@ -197,6 +198,12 @@ async function withProfile(args: readonly string[], setting: Setting): Promise<s
   }
   const [first, ...rest] = args;
   return first === 'run' ? [first, ...argumentsOf(profile), ...rest] : [...argumentsOf(profile), ...args];
+}
+
+/** Completes what the runtime wrote of a process that ran all by itself. */
+export function mapCoverage(pid: number): void {
+  const [written, folder] = [coverageFolder(), process.cwd()];
+  if (written !== undefined) addSourceMaps(written, pid, join(ownFolder(rootOf(folder)), 'cache'));
 }
 
 /** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */

@@ -2,6 +2,7 @@ import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal.ts';
 import { emptyLane, type LaneState, takeOfLane } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
+import { addSourceMaps, coverageFolder } from './coverage.ts';
 import { endWithUs } from './orphans.ts';
 import { isToCoordinator, type Job, type ToCoordinator, type ToLane } from './protocol.ts';
 import { Tail } from './tail.ts';
@@ -57,6 +58,8 @@ export interface Follower {
 export function work(child: ChildProcess, job: Job, compiler: CompileService, follower: Follower): LaneWork {
   const lane = emptyLane();
   const tail = new Tail(job.journal, follower.inBlocks);
+  // Of a lane in this process, it is written when this one ends.
+  const coverage = child.pid === undefined ? undefined : coverageFolder();
   let heard = Date.now();
   let answered = Date.now();
   let overdue = false;
@@ -109,13 +112,14 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
       clearInterval(look);
       read();
       tail.close();
+      if (coverage !== undefined) addSourceMaps(coverage, child.pid as number, job.cache);
       resolve({ code, signal, overdue, words });
     };
     child.on('close', over);
     finish = () => {
       read();
       // The runtime writes its coverage when a process ends by itself.
-      if (lane.finished?.stuck || process.env['NODE_V8_COVERAGE']) return;
+      if (lane.finished?.stuck || coverage !== undefined) return;
       // All is on record, and the lane ends itself: nobody needs to wait for that.
       child.off('close', over);
       if (child.connected) child.disconnect();

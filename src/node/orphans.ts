@@ -1,5 +1,4 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { platform } from 'node:process';
 
 /** Kills the processes whose numbers it has been told when nobody talks to it any more; those with a minus before it are gone. */
 const script = 'p=" "; while read -r n; do case "$n" in -*) p="$(printf %s "$p" | sed "s/ ${n#-} / /")";; *) p="$p$n ";; esac; done; kill -9 $p 2>/dev/null';
@@ -11,7 +10,7 @@ let watcher: ChildProcess | undefined;
  * the end of its input. Where there is no such shell, lanes end when they find the channel closed.
  */
 export function endWithUs(child: ChildProcess): void {
-  if (platform === 'win32' || child.pid === undefined) return;
+  if (process.platform === 'win32' || child.pid === undefined) return;
   if (!watcher) {
     watcher = spawn('/bin/sh', ['-c', script], { stdio: ['pipe', 'ignore', 'ignore'], detached: true });
     watcher.on('error', () => undefined);

@@ -6,7 +6,8 @@ export const laneFlags = ['--experimental-vm-modules', '--experimental-import-me
 /** Starts a process that waits for a job. It boots while the coordinator reads its arguments and looks for files. */
 export function startLane(): ChildProcess {
   return fork(new URL('./lane.js', import.meta.url), ['lane'], {
-    execArgv: [...process.execArgv, ...laneFlags],
+    // A debugger looks at one process: with `--lanes 0` at all.
+    execArgv: [...process.execArgv.filter((flag) => !flag.startsWith('--inspect')), ...laneFlags],
     serialization: 'json',
     stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
   });

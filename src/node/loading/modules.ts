@@ -4,6 +4,7 @@ import { dirname } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import vm from 'node:vm';
 import type { CompileCache } from './cache.ts';
+import { isInspected, withSource } from './debugging.ts';
 import { isTypeScript, resolveModule } from './resolve.ts';
 
 // The types of Node 20 lack a part of what it has.
@@ -28,6 +29,7 @@ export class Modules {
   /** Where the maps of compiled modules are, by URL. */
   readonly maps = new Map<string, string>();
   #linking: Promise<unknown> = Promise.resolve();
+  #isInspected: boolean | undefined;
 
   constructor(cache: CompileCache, compile: Compile) {
     this.#cache = cache;
@@ -103,7 +105,8 @@ export class Modules {
     }
     if (!compiled) throw new Error(`${path} was compiled and cannot be read back`);
     this.maps.set(url, compiled.map);
-    return compiled.code;
+    this.#isInspected ??= isInspected();
+    return this.#isInspected ? withSource(compiled.code, await readFile(compiled.map, 'utf8'), url, source) : compiled.code;
   }
 
   async #native(url: string): Promise<AnyModule> {

@@ -1,0 +1,49 @@
+import { readdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { CompileCache } from './loading/cache.ts';
+import { isTypeScript } from './loading/resolve.ts';
+
+/** Where the runtime writes what each process ran of which source, if it is asked to. */
+export const coverageFolder = (): string | undefined => process.env['NODE_V8_COVERAGE'] || undefined;
+
+/** What the runtime writes of one process. */
+interface Coverage {
+  readonly result: readonly { readonly url: string }[];
+  readonly 'source-map-cache'?: Readonly<Record<string, unknown>>;
+}
+
+/**
+ * Adds the maps of compiled sources to what the runtime wrote of a process that has ended, as it does itself for modules that it loads:
+ * places in it are those of the compiled code, and whoever makes a report of it looks for their sources there.
+ */
+export function addSourceMaps(folder: string, pid: number, cacheFolder: string): void {
+  const cache = new CompileCache(cacheFolder);
+  for (const name of readdirSync(folder).filter((file) => file.startsWith(`coverage-${pid}-`))) {
+    const path = join(folder, name);
+    const coverage = JSON.parse(readFileSync(path, 'utf8')) as Coverage;
+    const maps = coverage.result.flatMap(({ url }) => {
+      const map = mapOf(url, cache);
+      return map ? [[url, map] as const] : [];
+    });
+    if (maps.length === 0) continue;
+    const whole = { ...coverage, 'source-map-cache': { ...coverage['source-map-cache'], ...Object.fromEntries(maps) } };
+    writeFileSync(`${path}.new`, JSON.stringify(whole));
+    renameSync(`${path}.new`, path);
+  }
+}
+
+/** As the runtime has it: the map, with absolute names of sources, and how long the lines of the compiled code are. */
+function mapOf(url: string, cache: CompileCache): { lineLengths: number[]; data: object; url: null } | undefined {
+  if (!url.startsWith('file:') || !isTypeScript(url)) return undefined;
+  const path = fileURLToPath(url);
+  try {
+    const compiled = cache.read(cache.key(path, readFileSync(path, 'utf8')));
+    if (!compiled) return undefined;
+    const map = JSON.parse(readFileSync(compiled.map, 'utf8')) as object;
+    return { lineLengths: compiled.code.split('\n').map(({ length }) => length), data: { ...map, sources: [url] }, url: null };
+  } catch {
+    // The source was taken away since.
+    return undefined;
+  }
+}

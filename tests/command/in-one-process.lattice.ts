@@ -1,0 +1,154 @@
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { SourceMap } from 'node:module';
+import { join } from 'node:path';
+import { fixture, suite, table, testWith } from 'red-lattice';
+import { scratchFolder } from 'red-lattice/node';
+import { root, runCommand, runNode } from '../program.ts';
+
+const command = join(root, 'dist', 'command.js');
+
+const dues = `interface Stay {
+  readonly nights: number;
+}
+
+export function due(stay: Stay): number {
+  if (stay.nights > 7) {
+    return stay.nights * 9;
+  }
+  return stay.nights * 12;
+}
+`;
+const covered = `import { test } from 'red-lattice';
+import { due } from './dues.ts';
+
+export const short = test('a short stay', ({ check }) => check.equal(due({ nights: 3 }), 36));
+`;
+/** A test that looks at what a debugger is told of its own file. */
+const debugged = `import { Session } from 'node:inspector';
+import { SourceMap } from 'node:module';
+import { test } from 'red-lattice';
+
+interface Script { readonly url: string; readonly sourceMapURL?: string }
+
+export const shown = test('shown', ({ check, ensure }) => {
+  const scripts: Script[] = [];
+  const session = new Session();
+  session.connect();
+  session.on('Debugger.scriptParsed', ({ params }) => scripts.push(params));
+  session.post('Debugger.enable');
+  const own = scripts.find(({ url }) => url === import.meta.url);
+  const [, data = ''] = (own?.sourceMapURL ?? '').split('base64,');
+  ensure.holds(data !== '');
+  const map = JSON.parse(Buffer.from(data, 'base64').toString());
+  check.equal(map.sources, [import.meta.url]);
+  check.includes(map.sourcesContent[0], 'interface Script');
+  check.equal(new SourceMap(map).findEntry(0, 0).originalSource, import.meta.url);
+});
+`;
+const waits = (name: string, body: string): string => `import { writeFileSync } from 'node:fs';
+import { test } from 'red-lattice';
+
+export const ${name} = test('${name}', { timeout: 60_000 }, async ({ check, defer }) => {
+  defer(() => writeFileSync('torn', ''));
+  writeFileSync('begun', String(process.pid));
+  ${body}
+});
+`;
+
+const project = fixture('project', {
+  needs: { folder: scratchFolder() },
+  async setup(_, { folder }) {
+    const files = {
+      'package.json': '{"type":"module"}',
+      'dues.ts': dues,
+      'covered.lattice.ts': covered,
+      'debugged.lattice.ts': debugged,
+      'pauses.lattice.ts': waits('pauses', 'await new Promise((done) => setTimeout(done, 1000)); check.holds(true);'),
+      'loops.lattice.ts': waits('loops', 'for (;;) check.holds(true);'),
+    };
+    await mkdir(join(folder, 'node_modules'));
+    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    for (const [name, text] of Object.entries(files)) await writeFile(join(folder, name), text);
+    return folder;
+  },
+});
+const inProject = testWith({ project });
+
+/** Something that comes soon. */
+async function until(holds: () => boolean): Promise<void> {
+  while (!holds()) await new Promise((done) => setTimeout(done, 20));
+}
+
+function isAlive(pid: number): boolean {
+  try {
+    process.kill(pid, 0);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** The command in one process, when its test has begun, with the number of the process that runs it. */
+async function begun(file: string, project: string) {
+  const child = spawn(process.execPath, [command, 'run', file, '--lanes', '0'], { cwd: project, stdio: 'ignore' });
+  const mark = join(project, 'begun');
+  await until(() => existsSync(mark) && readFileSync(mark, 'utf8') !== '');
+  return { child, pid: Number(readFileSync(mark, 'utf8')) };
+}
+
+interface Coverage {
+  readonly result: { url: string; functions: { ranges: { startOffset: number; endOffset: number; count: number }[] }[] }[];
+  readonly 'source-map-cache'?: Record<string, { lineLengths: number[]; data: ConstructorParameters<typeof SourceMap>[0] }>;
+}
+
+/** The lines of a source, from and to, that were never run. */
+function linesNotRun(folder: string, file: string): number[][] {
+  return readdirSync(folder).flatMap((name) => {
+    const { result, 'source-map-cache': maps = {} } = JSON.parse(readFileSync(join(folder, name), 'utf8')) as Coverage;
+    return result.flatMap(({ url, functions }) => {
+      const known = url.endsWith(file) ? maps[url] : undefined;
+      if (!known) return [];
+      const map = new SourceMap(known.data);
+      const lineAt = (offset: number): number => {
+        let line = 0;
+        let left = offset;
+        for (; left > (known.lineLengths[line] ?? Number.POSITIVE_INFINITY); line++) left -= (known.lineLengths[line] as number) + 1;
+        const entry = map.findEntry(line, left) as { originalLine: number };
+        return entry.originalLine + 1;
+      };
+      const ranges = functions.flatMap((one) => one.ranges).filter(({ count }) => count === 0);
+      return ranges.map(({ startOffset, endOffset }) => [lineAt(startOffset), lineAt(endOffset)]);
+    });
+  });
+}
+
+export const inOneProcess = suite('for a debugger, and for coverage', { timeout: 60_000 }, [
+  inProject('a debugger is shown sources', async ({ check }, { project }) => {
+    const { status, output } = await runNode(['--inspect=127.0.0.1:0', command, 'run', 'debugged.lattice.ts', '--lanes', '0'], project);
+    check.equal(status, 0, output);
+  }),
+
+  inProject('coverage is of the sources: {lanes} lanes', { cases: table(['lanes'], [[0], [1], [2]]) }, async ({ row, check }, { project }) => {
+    const folder = join(project, 'coverage');
+    const { status, output } = await runCommand(['run', 'covered.lattice.ts', '--lanes', String(row.lanes)], project, { NODE_V8_COVERAGE: folder });
+    check.equal(status, 0, output);
+    check.equal(linesNotRun(folder, 'dues.ts'), [[6, 8]]);
+  }),
+
+  inProject('SIGTERM ends it in order', async ({ check }, { project }) => {
+    const { child } = await begun('pauses.lattice.ts', project);
+    child.kill('SIGTERM');
+    check.equal(await once(child, 'exit'), [143, null]);
+    check.holds(existsSync(join(project, 'torn')), 'what it had begun was torn down');
+  }),
+
+  inProject('nothing is left of it where it is killed, though it loops', async ({ check }, { project }) => {
+    const { child, pid } = await begun('loops.lattice.ts', project);
+    child.kill('SIGKILL');
+    await until(() => !isAlive(pid));
+    check.holds(!existsSync(join(project, 'torn')));
+  }),
+]);
