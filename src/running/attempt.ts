@@ -13,6 +13,8 @@ export interface Around {
   readonly seed: number;
   readonly lane: number;
   readonly watch: Watch;
+  /** How long something may take that is given so many milliseconds. */
+  limit(milliseconds: number): number;
   /** Binds what a case starts to that case. */
   readonly bindContext: (<T>(run: CaseRun, act: () => T) => T) | undefined;
   told(problem: Problem): void;
@@ -43,7 +45,7 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
   const own = new Holder('case', planned, scopes.length);
   const hosting = new CaseHosting(run, around);
   const begun = now();
-  around.phase(run, 'setup', ordinaryLimit);
+  around.phase(run, 'setup', around.limit(ordinaryLimit));
   let ready: { placed: Placed; holderOf: HolderOf } | undefined;
   try {
     const placed = typeof given === 'function' ? given() : given;
@@ -71,7 +73,7 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
   if (own.isEmpty) return;
   own.allUsed(planned, failed);
   const ending = now();
-  around.phase(run, 'teardown', ordinaryLimit);
+  around.phase(run, 'teardown', around.limit(ordinaryLimit));
   const closing = own.close(hosting);
   for (const { fixture, error } of isThenable(closing) ? await closing : closing) run.threw(error, 'teardown', fixture);
   run.teardown += now() - ending;
@@ -187,11 +189,13 @@ export class PlainHosting implements Hosting {
     );
     if (!isThenable(given)) return given;
     const whole = `${what} "${name}"`;
-    return within(this.around.watch, given, milliseconds, () => abort?.abort(new Error(`the time of the ${whole} is over`))).then((outcome) => {
-      if (!outcome.overdue) return outcome.value;
-      this.around.stuck();
-      throw new Error(`the ${whole} ran past its time of ${milliseconds} ms`);
-    });
+    return within(this.around.watch, given, this.around.limit(milliseconds), () => abort?.abort(new Error(`the time of the ${whole} is over`))).then(
+      (outcome) => {
+        if (!outcome.overdue) return outcome.value;
+        this.around.stuck();
+        throw new Error(`the ${whole} ran past its time of ${milliseconds} ms`);
+      },
+    );
   }
 
   protected bound(act: () => unknown): unknown {

@@ -105,7 +105,7 @@ export class CaseRunner {
   #run(planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined, number: number): Promise<void> | undefined {
     const run = new CaseRun(planned, this.#told);
     run.begun = now();
-    const attempted = attempt(run, placed, scopes, planned.entry.marks?.timeout ?? planned.test.inherited.timeout, this.#around);
+    const attempted = attempt(run, placed, scopes, this.#around.limit(planned.entry.marks?.timeout ?? planned.test.inherited.timeout), this.#around);
     if (attempted) return this.#afterwards(attempted, run, placed, scopes, known, number);
     return this.#isToRunAgain(run, known, number) ? this.#run(planned, placed, scopes, known, number + 1) : this.#finish(run, known, number);
   }

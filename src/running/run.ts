@@ -18,7 +18,7 @@ import { now } from './originals.ts';
 import type { CaseResult } from './result.ts';
 import { type Address, LocalRunFixtures, type RunFixtures } from './run-host.ts';
 import { type Open, type Placed, place } from './scopes.ts';
-import { Watch } from './watch.ts';
+import { limits, Watch } from './watch.ts';
 
 export interface RunOptions {
   readonly seed: number;
@@ -51,6 +51,8 @@ export interface RunOptions {
   readonly careful?: boolean | undefined;
   /** No two cases overlap, whatever they allow. */
   readonly oneAtATime?: boolean | undefined;
+  /** Nothing is ended for the time that it takes: somebody looks at it in a debugger. */
+  readonly untimed?: boolean | undefined;
   /** A case that is past its time cannot be ended here: end the run so that somebody can end the process. */
   readonly stopWhenStuck?: boolean | undefined;
 }
@@ -149,6 +151,7 @@ class Runner {
       seed: options.seed,
       lane: options.lane ?? 0,
       watch: new Watch(!options.inBackground),
+      limit: limits(options.untimed),
       bindContext: options.bindContext,
       span: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
       told: (problem) => listener.told(problem),
@@ -321,7 +324,7 @@ class Runner {
     while (under.size > 0) await Promise.all(under);
     if (holder.isEmpty) return;
     const output: string[] = [];
-    this.#listener.closing?.(title, ordinaryLimit);
+    this.#listener.closing?.(title, this.#around.limit(ordinaryLimit));
     const log = (parts: readonly unknown[]): void => void output.push(textOf(parts));
     for (const error of await holder.close(new PlainHosting({ log, attach: () => undefined }, this.#around))) this.#tornDown(error, { holder, title }, output);
   }

@@ -6,6 +6,12 @@ export interface Watched {
   expire(): void;
 }
 
+/** Milliseconds, some eleven days: more than anything takes, and no more than timers take. */
+const forever = 1e9;
+
+/** How long something may take that is given so many milliseconds; `untimed`: as long as it likes. */
+export const limits = (untimed = false): ((milliseconds: number) => number) => (untimed ? () => forever : (milliseconds) => milliseconds);
+
 /** Watches many deadlines with one timer: a timer for each case would cost more than most cases. */
 export class Watch {
   readonly #watched = new Set<Watched>();

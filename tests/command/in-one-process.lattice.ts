@@ -48,10 +48,10 @@ export const shown = test('shown', ({ check, ensure }) => {
   check.equal(new SourceMap(map).findEntry(0, 0).originalSource, import.meta.url);
 });
 `;
-const waits = (name: string, body: string): string => `import { writeFileSync } from 'node:fs';
+const waits = (name: string, body: string, options = ''): string => `import { writeFileSync } from 'node:fs';
 import { test } from 'red-lattice';
 
-export const ${name} = test('${name}', { timeout: 60_000 }, async ({ check, defer }) => {
+export const ${name} = test('${name}', {${options}}, async ({ check, defer }) => {
   defer(() => writeFileSync('torn', ''));
   writeFileSync('begun', String(process.pid));
   ${body}
@@ -67,7 +67,7 @@ const project = fixture('project', {
       'covered.lattice.ts': covered,
       'debugged.lattice.ts': debugged,
       'pauses.lattice.ts': waits('pauses', 'await new Promise((done) => setTimeout(done, 1000)); check.holds(true);'),
-      'loops.lattice.ts': waits('loops', 'for (;;) check.holds(true);'),
+      'loops.lattice.ts': waits('loops', 'for (;;) check.holds(true);', ' timeout: 60_000 '),
     };
     await mkdir(join(folder, 'node_modules'));
     await symlink(root, join(folder, 'node_modules', 'red-lattice'));
@@ -130,6 +130,24 @@ export const inOneProcess = suite('for a debugger, and for coverage', { timeout:
     const { status, output } = await runNode(['--inspect=127.0.0.1:0', command, 'run', 'debugged.lattice.ts', '--lanes', '0'], project);
     check.equal(status, 0, output);
   }),
+
+  inProject(
+    'what is looked at in a debugger has all the time that it wants: {node}',
+    {
+      cases: table(
+        ['node', 'status'],
+        [
+          ['', 1],
+          ['--inspect=127.0.0.1:0', 0],
+        ],
+      ),
+    },
+    async ({ row, check }, { project }) => {
+      const args = [command, 'run', 'pauses.lattice.ts', '--lanes', '0', '--timeout', '100'];
+      const { status, output } = await runNode(row.node === '' ? args : [row.node, ...args], project);
+      check.equal(status, row.status, output);
+    },
+  ),
 
   inProject('coverage is of the sources: {lanes} lanes', { cases: table(['lanes'], [[0], [1], [2]]) }, async ({ row, check }, { project }) => {
     const folder = join(project, 'coverage');

@@ -5,7 +5,7 @@ import { PlainHosting } from '../../running/attempt.ts';
 import { textOf } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { type Address, RunHost } from '../../running/run-host.ts';
-import { Watch } from '../../running/watch.ts';
+import { limits, Watch } from '../../running/watch.ts';
 import { casesOf, levelsOf, needsOf } from '../../suites/expand.ts';
 import type { Plan, PlannedTest } from '../../suites/planned.ts';
 import type { Parcel } from '../protocol.ts';
@@ -25,7 +25,7 @@ export class FixtureHost {
   readonly #nodes = new Nodes();
   readonly #graphs = new Map<string, Promise<Graph>>();
 
-  constructor(plan: Plan, surroundings: Surroundings, seed: number, output: (text: string) => void) {
+  constructor(plan: Plan, surroundings: Surroundings, seed: number, untimed: boolean, output: (text: string) => void) {
     this.#plan = plan;
     this.#surroundings = surroundings;
     const log = (parts: readonly unknown[]): void => output(textOf(parts));
@@ -33,6 +33,7 @@ export class FixtureHost {
       seed,
       lane: 0,
       watch: new Watch(),
+      limit: limits(untimed),
       bindContext: undefined,
       span: undefined,
       told: () => undefined,

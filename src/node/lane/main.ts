@@ -11,6 +11,7 @@ import { epoch, nextTurn, now } from '../../running/originals.ts';
 import { nothingDone, resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Part, type Running, runPlan } from '../../running/run.ts';
+import { limits } from '../../running/watch.ts';
 import { hidesBy } from '../../suites/hidden.ts';
 import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
@@ -18,6 +19,7 @@ import type { CaseOf, Plan, PlannedTest } from '../../suites/planned.ts';
 import { selectorOf } from '../../suites/selection.ts';
 import type { Dealt } from '../dealer.ts';
 import { keptIn, nodeFiles } from '../files.ts';
+import { isInspected } from '../loading/debugging.ts';
 import type { Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
 import { isToLane, type Job, type ToCoordinator, type ToLane } from '../protocol.ts';
@@ -69,6 +71,9 @@ class Lane {
   readonly #signal: AbortSignal;
   readonly #record: LaneRecord;
   readonly #output = new Output();
+  /** Who is stopped in a debugger is not to be ended for it. */
+  readonly #untimed = isInspected();
+  readonly #limit = limits(this.#untimed);
   readonly #modules: Modules;
   readonly #surroundings: Surroundings;
   readonly #under = new Set<CaseRun>();
@@ -110,7 +115,7 @@ class Lane {
 
   async #do(): Promise<void> {
     const loaded = await this.#load();
-    this.#record.put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#job.loadTimeout } }, true);
+    this.#record.put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
     const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
     this.#record.put(
       {
@@ -129,7 +134,8 @@ class Lane {
       else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
       else if (mode === 'run') await this.#run(plan);
     }
-    if (this.#job.mode === 'host') this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, (text) => this.#record.put({ is: 'output', text })));
+    if (this.#job.mode === 'host')
+      this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, this.#untimed, (text) => this.#record.put({ is: 'output', text })));
     else this.#end();
   }
 
@@ -141,7 +147,7 @@ class Lane {
     else if (message.say === 'fetch') say({ from: 'lane', say: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
     else if (message.say === 'used') await (await this.#host).used(message.address, message.users);
     else {
-      this.#record.put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: ordinaryLimit } }, true);
+      this.#record.put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: this.#limit(ordinaryLimit) } }, true);
       for (const { fixture, failure } of await (await this.#host).close()) {
         const result = { ...nothingDone, status: 'errored', cause: 'teardown', failures: [failure] } as const;
         this.#record.put({ is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result }, true);
@@ -156,9 +162,10 @@ class Lane {
     for (const path of this.#job.files) {
       if (this.#job.unloadable.includes(path)) continue;
       this.#loading = path;
-      this.#record.put({ is: 'doing', doing: { what: 'load', name: path, limit: this.#job.loadTimeout } }, true);
+      const limit = this.#limit(this.#job.loadTimeout);
+      this.#record.put({ is: 'doing', doing: { what: 'load', name: path, limit } }, true);
       const begun = now();
-      const outcome = await loadFile(path, this.#job.root, this.#modules, this.#job.loadTimeout);
+      const outcome = await loadFile(path, this.#job.root, this.#modules, limit);
       this.#loading = undefined;
       if ('code' in outcome) this.#record.put({ is: 'told', problem: outcome }, true);
       else {
@@ -200,6 +207,7 @@ class Lane {
         careful: this.#job.careful,
         oneAtATime: this.#job.careful,
         stopWhenStuck: true,
+        untimed: this.#untimed,
         inBackground: true,
         runFixtures: this.#runFixtures,
         everySpan: this.#job.everySpan,
