@@ -1,4 +1,4 @@
-import { readdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { CompileCache } from './loading/cache.ts';
@@ -19,9 +19,12 @@ interface Coverage {
  */
 export function addSourceMaps(folder: string, pid: number, cacheFolder: string): void {
   const cache = new CompileCache(cacheFolder);
-  for (const name of readdirSync(folder).filter((file) => file.startsWith(`coverage-${pid}-`))) {
+  // Where a process was killed, there may be nothing, or a part.
+  const names = existsSync(folder) ? readdirSync(folder).filter((file) => file.startsWith(`coverage-${pid}-`)) : [];
+  for (const name of names) {
     const path = join(folder, name);
-    const coverage = JSON.parse(readFileSync(path, 'utf8')) as Coverage;
+    const coverage = readJson(path) as Coverage | undefined;
+    if (!coverage) continue;
     const maps = coverage.result.flatMap(({ url }) => {
       const map = mapOf(url, cache);
       return map ? [[url, map] as const] : [];
@@ -37,13 +40,16 @@ export function addSourceMaps(folder: string, pid: number, cacheFolder: string):
 function mapOf(url: string, cache: CompileCache): { lineLengths: number[]; data: object; url: null } | undefined {
   if (!url.startsWith('file:') || !isTypeScript(url)) return undefined;
   const path = fileURLToPath(url);
+  // The source may have been taken away since.
+  const compiled = existsSync(path) ? cache.read(cache.key(path, readFileSync(path, 'utf8'))) : undefined;
+  const map = compiled && (readJson(compiled.map) as object | undefined);
+  return map && { lineLengths: compiled.code.split('\n').map(({ length }) => length), data: { ...map, sources: [url] }, url: null };
+}
+
+function readJson(path: string): unknown {
   try {
-    const compiled = cache.read(cache.key(path, readFileSync(path, 'utf8')));
-    if (!compiled) return undefined;
-    const map = JSON.parse(readFileSync(compiled.map, 'utf8')) as object;
-    return { lineLengths: compiled.code.split('\n').map(({ length }) => length), data: { ...map, sources: [url] }, url: null };
+    return JSON.parse(readFileSync(path, 'utf8'));
   } catch {
-    // The source was taken away since.
     return undefined;
   }
 }

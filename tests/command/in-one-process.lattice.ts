@@ -66,6 +66,7 @@ const project = fixture('project', {
       'dues.ts': dues,
       'covered.lattice.ts': covered,
       'debugged.lattice.ts': debugged,
+      'killed.lattice.ts': `${waits('killed', "process.kill(process.pid, 'SIGKILL');")}export const next = test('next', ({ check }) => check.holds(true));\n`,
       'pauses.lattice.ts': waits('pauses', 'await new Promise((done) => setTimeout(done, 1000)); check.holds(true);'),
       'loops.lattice.ts': waits('loops', 'for (;;) check.holds(true);', ' timeout: 60_000 '),
     };
@@ -154,6 +155,11 @@ export const inOneProcess = suite('for a debugger, and for coverage', { timeout:
     const { status, output } = await runCommand(['run', 'covered.lattice.ts', '--lanes', String(row.lanes)], project, { NODE_V8_COVERAGE: folder });
     check.equal(status, 0, output);
     check.equal(linesNotRun(folder, 'dues.ts'), [[6, 8]]);
+  }),
+
+  inProject('a process that is killed has no coverage, and costs no more than its case', async ({ check }, { project }) => {
+    const { out, output } = await runCommand(['run', 'killed.lattice.ts'], project, { NODE_V8_COVERAGE: join(project, 'coverage') });
+    check.equal(out.trimEnd().split('\n').at(-1), '1 passed, 1 failed', output);
   }),
 
   inProject('SIGTERM ends it in order', async ({ check }, { project }) => {
