@@ -3,8 +3,12 @@ import { once } from 'node:events';
 import { endWithUs } from '../node/orphans.ts';
 import { laneFlags, startLane } from '../node/start-lane.ts';
 
-const args = process.argv.slice(2);
-const [word] = args.filter((argument) => !argument.startsWith('-'));
+const asked = process.argv.slice(2);
+const [word] = asked.filter((argument) => !argument.startsWith('-'));
+/** A debugger looks at one process: then all is to run there, unless somebody says how many are to. */
+const isDebugged =
+  word === 'run' && process.execArgv.some((flag) => flag.startsWith('--inspect')) && !asked.some((argument) => /^(?:--lanes|-l)/.test(argument));
+const args = isDebugged ? [...asked, '--lanes', '0'] : asked;
 const mayRun = !args.some((argument) => ['-h', '--help', '-v', '--version', 'help'].includes(argument)) && word !== 'help';
 
 /** Whether all is to run in one process: `--lanes 0`. */

@@ -128,7 +128,7 @@ function linesNotRun(folder: string, file: string): number[][] {
 
 export const inOneProcess = suite('for a debugger, and for coverage', { timeout: 60_000 }, [
   inProject('a debugger is shown sources', async ({ check }, { project }) => {
-    const { status, output } = await runNode(['--inspect=127.0.0.1:0', command, 'run', 'debugged.lattice.ts', '--lanes', '0'], project);
+    const { status, output } = await runNode(['--inspect=127.0.0.1:0', command, 'run', 'debugged.lattice.ts'], project);
     check.equal(status, 0, output);
   }),
 
