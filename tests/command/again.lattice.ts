@@ -1,9 +1,9 @@
 import { spawn } from 'node:child_process';
-import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, suite, table, testWith, values } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { suite, table, testWith, values } from 'red-lattice';
 import { root, runCommand } from '../program.ts';
+import { isAlive, projectOf } from '../project.ts';
 
 const nights = `import { cell, dataFile, test } from 'red-lattice';
 import { most } from './most.ts';
@@ -13,35 +13,15 @@ export const stays = test('{nights} nights', { cases: dataFile('stays.csv', { co
 });
 `;
 
-const project = fixture('project', {
-  needs: { folder: scratchFolder() },
-  async setup(_, { folder }) {
-    const files = {
-      'package.json': '{"type":"module"}',
-      'nights.lattice.ts': nights,
-      'most.ts': 'export const most = 18;\n',
-      'stays.csv': `nights\n${Array.from({ length: 20 }, (_, i) => `${i + 1}\n`).join('')}`,
-      'other.lattice.ts': "import { test } from 'red-lattice';\nexport const other = test('other', ({ check }) => check.holds(true));\n",
-    };
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-    for (const [name, text] of Object.entries(files)) await writeFile(join(folder, name), text);
-    return folder;
-  },
+const project = projectOf({
+  'nights.lattice.ts': nights,
+  'most.ts': 'export const most = 18;\n',
+  'stays.csv': `nights\n${Array.from({ length: 20 }, (_, i) => `${i + 1}\n`).join('')}`,
+  'other.lattice.ts': "import { test } from 'red-lattice';\nexport const other = test('other', ({ check }) => check.holds(true));\n",
 });
 const inProject = testWith({ project });
 
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
-
-/** Whether a process is still there. */
-function isAlive(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch {
-    return false;
-  }
-}
 
 export const again = suite('running again', { timeout: 60_000 }, [
   inProject('the newest twenty records are kept, and all that is no finished record', async ({ check }, { project }) => {

@@ -1,12 +1,11 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
-import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { SourceMap } from 'node:module';
 import { join } from 'node:path';
-import { fixture, suite, table, testWith } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { suite, table, testWith } from 'red-lattice';
 import { root, runCommand, runNode } from '../program.ts';
+import { isAlive, projectOf } from '../project.ts';
 
 const command = join(root, 'dist', 'command.js');
 
@@ -58,38 +57,19 @@ export const ${name} = test('${name}', {${options}}, async ({ check, defer }) =>
 });
 `;
 
-const project = fixture('project', {
-  needs: { folder: scratchFolder() },
-  async setup(_, { folder }) {
-    const files = {
-      'package.json': '{"type":"module"}',
-      'dues.ts': dues,
-      'covered.lattice.ts': covered,
-      'debugged.lattice.ts': debugged,
-      'killed.lattice.ts': `${waits('killed', "process.kill(process.pid, 'SIGKILL');")}export const next = test('next', ({ check }) => check.holds(true));\n`,
-      'pauses.lattice.ts': waits('pauses', 'await new Promise((done) => setTimeout(done, 1000)); check.holds(true);'),
-      'loops.lattice.ts': waits('loops', 'for (;;) check.holds(true);', ' timeout: 60_000 '),
-    };
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-    for (const [name, text] of Object.entries(files)) await writeFile(join(folder, name), text);
-    return folder;
-  },
+const project = projectOf({
+  'dues.ts': dues,
+  'covered.lattice.ts': covered,
+  'debugged.lattice.ts': debugged,
+  'killed.lattice.ts': `${waits('killed', "process.kill(process.pid, 'SIGKILL');")}export const next = test('next', ({ check }) => check.holds(true));\n`,
+  'pauses.lattice.ts': waits('pauses', 'await new Promise((done) => setTimeout(done, 1000)); check.holds(true);'),
+  'loops.lattice.ts': waits('loops', 'for (;;) check.holds(true);', ' timeout: 60_000 '),
 });
 const inProject = testWith({ project });
 
 /** Something that comes soon. */
 async function until(holds: () => boolean): Promise<void> {
   while (!holds()) await new Promise((done) => setTimeout(done, 20));
-}
-
-function isAlive(pid: number): boolean {
-  try {
-    process.kill(pid, 0);
-    return true;
-  } catch {
-    return false;
-  }
 }
 
 /** The command in one process, when its test has begun, with the number of the process that runs it. */

@@ -1,32 +1,22 @@
 import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { cell, dataFile, fixture, suite, test, testWith } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { cell, dataFile, suite, test, testWith } from 'red-lattice';
 import { memoryFiles, runInside } from '../inner.ts';
-import { root, runCommand } from '../program.ts';
+import { runCommand } from '../program.ts';
+import { projectOf } from '../project.ts';
 
-const project = fixture('project', {
-  needs: { folder: scratchFolder() },
-  async setup(_, { folder }) {
-    const files = {
-      'package.json': '{"type":"module"}',
-      'stays.csv': 'nights,remark\n1,a\n2,b\n',
-      'berths.lattice.ts': `import { matrix, test } from 'red-lattice';
+const project = projectOf({
+  'stays.csv': 'nights,remark\n1,a\n2,b\n',
+  'berths.lattice.ts': `import { matrix, test } from 'red-lattice';
 export const berths = test('a berth', {
   tags: ['berths'],
   cases: matrix({ loa: [6, 9, 12], hull: ['mono', 'cat'], water: ['low', 'high'], never: [1, 2] }, { cover: 2, except: [{ never: 2 }] }).derive(({ loa }) => ({ sum: '=1+1', below: -loa })),
 }, () => {});
 `,
-      'stays.lattice.ts': `import { cell, dataFile, named, test } from 'red-lattice';
+  'stays.lattice.ts': `import { cell, dataFile, named, test } from 'red-lattice';
 export const stays = test('{nights} nights', { cases: dataFile('stays.csv', { columns: { nights: cell.integer } }) }, () => {});
 export const own = test('own', { cases: named({ 'the first': { x: 1 }, 'the second': { x: 2 } }) }, () => {});
 `,
-    };
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-    for (const [name, text] of Object.entries(files)) await writeFile(join(folder, name), text);
-    return folder;
-  },
 });
 const inProject = testWith({ project });
 
