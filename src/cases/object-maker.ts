@@ -12,17 +12,16 @@ const fewObjects = 100;
  * is not in every page; no name stands in its code.
  */
 export function objectMaker(names: readonly (string | undefined)[]): MakeObject {
-  let make = (values: readonly unknown[]): object => Object.fromEntries(names.flatMap((name, i) => (name === undefined ? [] : [[name, values[i]]])));
+  const places = [...names.keys()].filter((place) => names[place] !== undefined);
+  let make = (values: readonly unknown[]): object => Object.fromEntries(places.map((place) => [names[place], values[place]]));
   let made = 0;
   return (values) => {
-    if (made++ === fewObjects) make = compiled(names) ?? make;
+    if (made++ === fewObjects && places.length <= mostNames) make = compiled(names, places) ?? make;
     return make(values);
   };
 }
 
-function compiled(names: readonly (string | undefined)[]): MakeObject | undefined {
-  const places = [...names.keys()].filter((place) => names[place] !== undefined);
-  if (places.length > mostNames) return undefined;
+function compiled(names: readonly (string | undefined)[], places: readonly number[]): MakeObject | undefined {
   const variables = places.map((place) => `name${place}`).join(', ');
   const written = places.map((place) => `[name${place}]: values[${place}]`).join(', ');
   try {

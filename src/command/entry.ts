@@ -25,7 +25,8 @@ if (inOne && !laneFlags.every((flag) => process.execArgv.includes(flag))) {
   process.on('SIGTERM', () => child.kill('SIGTERM'));
   const [status] = (await once(child, 'exit')) as [number | null];
   process.exitCode = status ?? 1;
-  if (process.env['NODE_V8_COVERAGE']) (await import('./main.ts')).mapCoverage(child.pid as number);
+  const coverage = process.env['NODE_V8_COVERAGE'];
+  if (coverage) (await import('./main.ts')).mapCoverage(coverage, child.pid as number);
 } else {
   // A lane takes as long to boot as this process took: it is on its way before anything else is loaded.
   const lane = mayRun && !inOne ? startLane() : undefined;

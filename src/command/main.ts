@@ -6,7 +6,7 @@ import { tellProblem } from '../formats/human/run.ts';
 import { reportFormats } from '../formats/report-formats.ts';
 import { CompileService } from '../node/compile-service.ts';
 import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
-import { addSourceMaps, coverageFolder } from '../node/coverage.ts';
+import { addSourceMaps } from '../node/coverage.ts';
 import { rootOf } from '../node/find.ts';
 import { InProcessLane } from '../node/in-process-lane.ts';
 import { ownFolder } from '../node/record.ts';
@@ -201,10 +201,7 @@ async function withProfile(args: readonly string[], setting: Setting): Promise<s
 }
 
 /** Completes what the runtime wrote of a process that ran all by itself. */
-export function mapCoverage(pid: number): void {
-  const [written, folder] = [coverageFolder(), process.cwd()];
-  if (written !== undefined) addSourceMaps(written, pid, join(ownFolder(rootOf(folder)), 'cache'));
-}
+export const mapCoverage = (written: string, pid: number): void => addSourceMaps(written, pid, join(ownFolder(rootOf(process.cwd())), 'cache'));
 
 /** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
 export async function main(args: readonly string[], started: ChildProcess | undefined, inOne: boolean): Promise<void> {

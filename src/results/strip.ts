@@ -3,25 +3,32 @@ import { type Status, statuses } from '../running/result.ts';
 /** From what is looked at first to what says least. */
 export const worstFirst: readonly Status[] = ['errored', 'failed', 'unrun', 'known', 'passed', 'skipped', 'held'];
 
+/** 0 stands for none. */
+const codeOf = (status: Status): number => statuses.indexOf(status) + 1;
+
 /** The statuses of a test's cases in the order of their rows: a byte a case. */
 export class Strip {
   #codes = new Uint8Array(8);
   #length = 0;
 
   set(ordinal: number, status: Status): void {
-    this.setAll([ordinal], status);
+    this.#reach(ordinal + 1);
+    this.#codes[ordinal] = codeOf(status);
   }
 
   /** Those of several rows that have the same, in their order. */
-  setAll(ordinals: ArrayLike<number>, status: Status): void {
-    const end = (ordinals[ordinals.length - 1] ?? -1) + 1;
+  setAll(ordinals: Int32Array, status: Status): void {
+    this.#reach((ordinals.at(-1) ?? -1) + 1);
+    const code = codeOf(status);
+    for (const ordinal of ordinals) this.#codes[ordinal] = code;
+  }
+
+  #reach(end: number): void {
     if (end > this.#codes.length) {
       const longer = new Uint8Array(Math.max(end, this.#codes.length * 2));
       longer.set(this.#codes);
       this.#codes = longer;
     }
-    const code = statuses.indexOf(status) + 1;
-    for (let i = 0; i < ordinals.length; i++) this.#codes[ordinals[i] as number] = code;
     this.#length = Math.max(this.#length, end);
   }
 
@@ -34,7 +41,7 @@ export class Strip {
       const to = Math.floor(((part + 1) * this.#length) / parts);
       const found = new Set(this.#codes.subarray(from, to));
       found.delete(0);
-      const status = worstFirst.find((one) => found.has(statuses.indexOf(one) + 1));
+      const status = worstFirst.find((one) => found.has(codeOf(one)));
       if (status) folded.push({ status, isMixed: found.size > 1 });
     }
     return folded;

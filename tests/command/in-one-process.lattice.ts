@@ -67,16 +67,13 @@ const project = projectOf({
 });
 const inProject = testWith({ project });
 
-/** Something that comes soon. */
-async function until(holds: () => boolean): Promise<void> {
-  while (!holds()) await new Promise((done) => setTimeout(done, 20));
-}
+type Eventually = (probe: () => unknown, limit?: { within?: number }) => Promise<unknown>;
 
 /** The command in one process, when its test has begun, with the number of the process that runs it. */
-async function begun(file: string, project: string) {
+async function begun(file: string, project: string, eventually: Eventually) {
   const child = spawn(process.execPath, [command, 'run', file, '--lanes', '0'], { cwd: project, stdio: 'ignore' });
   const mark = join(project, 'begun');
-  await until(() => existsSync(mark) && readFileSync(mark, 'utf8') !== '');
+  await eventually(() => existsSync(mark) && readFileSync(mark, 'utf8') !== '', { within: 10_000 });
   return { child, pid: Number(readFileSync(mark, 'utf8')) };
 }
 
@@ -142,17 +139,18 @@ export const inOneProcess = suite('for a debugger, and for coverage', { timeout:
     check.equal(out.trimEnd().split('\n').at(-1), '1 passed, 1 failed', output);
   }),
 
-  inProject('SIGTERM ends it in order', async ({ check }, { project }) => {
-    const { child } = await begun('pauses.lattice.ts', project);
+  inProject('SIGTERM ends it in order', async ({ check, eventually }, { project }) => {
+    const { child } = await begun('pauses.lattice.ts', project, eventually);
     child.kill('SIGTERM');
     check.equal(await once(child, 'exit'), [143, null]);
     check.holds(existsSync(join(project, 'torn')), 'what it had begun was torn down');
   }),
 
-  inProject('nothing is left of it where it is killed, though it loops', async ({ check }, { project }) => {
-    const { child, pid } = await begun('loops.lattice.ts', project);
+  inProject('nothing is left of it where it is killed, though it loops', async ({ check, eventually, defer }, { project }) => {
+    const { child, pid } = await begun('loops.lattice.ts', project, eventually);
+    defer(() => isAlive(pid) && process.kill(pid, 'SIGKILL'));
     child.kill('SIGKILL');
-    await until(() => !isAlive(pid));
+    await eventually(() => !isAlive(pid), { within: 3000 });
     check.holds(!existsSync(join(project, 'torn')));
   }),
 ]);

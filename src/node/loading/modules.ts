@@ -29,7 +29,7 @@ export class Modules {
   /** Where the maps of compiled modules are, by URL. */
   readonly maps = new Map<string, string>();
   #linking: Promise<unknown> = Promise.resolve();
-  #isInspected: boolean | undefined;
+  readonly #isInspected = isInspected();
 
   constructor(cache: CompileCache, compile: Compile) {
     this.#cache = cache;
@@ -105,7 +105,6 @@ export class Modules {
     }
     if (!compiled) throw new Error(`${path} was compiled and cannot be read back`);
     this.maps.set(url, compiled.map);
-    this.#isInspected ??= isInspected();
     return this.#isInspected ? withSource(compiled.code, await readFile(compiled.map, 'utf8'), url, source) : compiled.code;
   }
 
