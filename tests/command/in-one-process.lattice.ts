@@ -47,7 +47,8 @@ export const shown = test('shown', ({ check, ensure }) => {
   check.equal(new SourceMap(map).findEntry(0, 0).originalSource, import.meta.url);
 });
 `;
-const waits = (name: string, body: string, options = ''): string => `import { writeFileSync } from 'node:fs';
+const waits = (name: string, body: string, options = ''): string => `import { execFileSync } from 'node:child_process';
+import { writeFileSync } from 'node:fs';
 import { test } from 'red-lattice';
 
 export const ${name} = test('${name}', {${options}}, async ({ check, defer }) => {
@@ -61,7 +62,7 @@ const project = projectOf({
   'dues.ts': dues,
   'covered.lattice.ts': covered,
   'debugged.lattice.ts': debugged,
-  'killed.lattice.ts': `${waits('killed', "process.kill(process.pid, 'SIGKILL');")}export const next = test('next', ({ check }) => check.holds(true));\n`,
+  'killed.lattice.ts': `${waits('killed', "execFileSync('kill', ['-9', String(process.pid)]);")}export const next = test('next', ({ check }) => check.holds(true));\n`,
   'pauses.lattice.ts': waits('pauses', 'await new Promise((done) => setTimeout(done, 1000)); check.holds(true);'),
   'loops.lattice.ts': waits('loops', 'for (;;) check.holds(true);', ' timeout: 60_000 '),
 });
@@ -134,7 +135,7 @@ export const inOneProcess = suite('for a debugger, and for coverage', { timeout:
     check.equal(linesNotRun(folder, 'dues.ts'), [[6, 8]]);
   }),
 
-  inProject('a process that is killed has no coverage, and costs no more than its case', async ({ check }, { project }) => {
+  inProject('a process that is killed from outside has no coverage, and costs no more than its case', async ({ check }, { project }) => {
     const { out, output } = await runCommand(['run', 'killed.lattice.ts'], project, { NODE_V8_COVERAGE: join(project, 'coverage') });
     check.equal(out.trimEnd().split('\n').at(-1), '1 passed, 1 failed', output);
   }),
