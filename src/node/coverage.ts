@@ -1,4 +1,4 @@
-import { existsSync, readdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { CompileCache } from './loading/cache.ts';
@@ -19,9 +19,8 @@ interface Coverage {
  */
 export function addSourceMaps(folder: string, pid: number, cacheFolder: string): void {
   const cache = new CompileCache(cacheFolder);
-  // Where a process was killed, there may be nothing, or a part.
-  const names = existsSync(folder) ? readdirSync(folder).filter((file) => file.startsWith(`coverage-${pid}-`)) : [];
-  for (const name of names) {
+  for (const name of namesIn(folder)) {
+    if (!name.startsWith(`coverage-${pid}-`)) continue;
     const path = join(folder, name);
     const coverage = readJson(path) as Coverage | undefined;
     if (!coverage) continue;
@@ -31,8 +30,28 @@ export function addSourceMaps(folder: string, pid: number, cacheFolder: string):
     });
     if (maps.length === 0) continue;
     const whole = { ...coverage, 'source-map-cache': { ...coverage['source-map-cache'], ...Object.fromEntries(maps) } };
-    writeFileSync(`${path}.new`, JSON.stringify(whole));
-    renameSync(`${path}.new`, path);
+    replaceFile(path, JSON.stringify(whole));
+  }
+}
+
+/** None where the runtime could write nothing either, of which it has told; and where a process was killed, there may be nothing, or a part. */
+function namesIn(folder: string): readonly string[] {
+  try {
+    return readdirSync(folder);
+  } catch {
+    return [];
+  }
+}
+
+/** A run's outcome does not hang on it: what cannot be written is told of, and the file stays as it was. */
+function replaceFile(path: string, text: string): void {
+  const beside = `${path}.new`;
+  try {
+    writeFileSync(beside, text);
+    renameSync(beside, path);
+  } catch (error) {
+    rmSync(beside, { force: true });
+    process.emitWarning(`coverage stands without the maps of its sources: ${(error as Error).message}`);
   }
 }
 

@@ -135,6 +135,12 @@ export const inOneProcess = suite('for a debugger, and for coverage', { timeout:
     check.equal(linesNotRun(folder, 'dues.ts'), [[6, 8]]);
   }),
 
+  inProject('a run stands where its coverage cannot: {lanes} lanes', { cases: table(['lanes'], [[0], [1]]) }, async ({ row, check }, { project }) => {
+    const inItsPlace = join(project, 'covered.lattice.ts');
+    const { status, output } = await runCommand(['run', 'covered.lattice.ts', '--lanes', String(row.lanes)], project, { NODE_V8_COVERAGE: inItsPlace });
+    check.equal(status, 0, output);
+  }),
+
   inProject('a process that is killed from outside has no coverage, and costs no more than its case', async ({ check }, { project }) => {
     const { out, output } = await runCommand(['run', 'killed.lattice.ts'], project, { NODE_V8_COVERAGE: join(project, 'coverage') });
     check.equal(out.trimEnd().split('\n').at(-1), '1 passed, 1 failed', output);
