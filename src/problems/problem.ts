@@ -34,6 +34,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'unread-column'; readonly column: string; readonly known: readonly string[] }
   | { readonly code: 'schema-issue'; readonly column: string | undefined; readonly message: string }
   | { readonly code: 'broken-document'; readonly reason: string }
+  | { readonly code: 'repeated-key'; readonly key: string }
   | { readonly code: 'no-list'; readonly path: string | undefined; readonly got: string }
   | { readonly code: 'not-an-object'; readonly got: string }
   | { readonly code: 'record-length'; readonly cells: number; readonly columns: number }

@@ -87,6 +87,8 @@ export function wording(problem: Problem): string {
       return `${problem.column === undefined ? '' : `${problem.column}: `}${problem.message}`;
     case 'broken-document':
       return problem.reason;
+    case 'repeated-key':
+      return `key \`${problem.key}\` stands twice in one object; only one of its values can be meant`;
     case 'no-list':
       return `${problem.path === undefined ? 'the document' : `what stands at ${problem.path}`} is ${problem.got}, not a list of rows${problem.path === undefined ? "; where the list stands further in, say at: 'its.path'" : ''}`;
     case 'not-an-object':

@@ -67,10 +67,12 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   if (format === 'csv' || format === 'tsv') {
     const { readDelimited } = await import('./delimited.ts');
     yield* readDelimited(text, { name: url.href, delimiter: delimiterOf(format, options), comment }, typed, expansion.remark);
+  } else if (format === 'jsonl') {
+    const { readJsonLines } = await import('./json-lines.ts');
+    yield* readJsonLines(text, url.href, comment, typed);
   } else {
-    const { readDocument, readJsonLines } = await import('./documents.ts');
-    if (format === 'jsonl') yield* readJsonLines(text, url.href, comment, typed);
-    else yield* readDocument(text, url.href, format, options.at, typed);
+    const { readDocument } = await import('./documents.ts');
+    yield* readDocument(text, url.href, format, options.at, typed);
   }
 }
 

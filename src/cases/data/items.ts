@@ -1,0 +1,47 @@
+import type { Place } from '../../problems/place.ts';
+import type { Problem } from '../../problems/problem.ts';
+import type { Entry } from '../row.ts';
+import { shortValue } from '../values.ts';
+import { type Column, columnsFor, isMark, type StandardSchema, type Typed } from './columns.ts';
+import { type RawRecord, typeRecord } from './typing.ts';
+
+/** Keys and places in lists, from the top of a document. */
+export type Path = readonly (string | number)[];
+
+/** A document that was read. */
+export interface Found {
+  readonly document: unknown;
+  /** Where an item of its list stands, or the value under one of the item's keys: asked for each item, and for keys when a message needs it. */
+  placeOf(item: number, key?: string): Place;
+}
+
+/** Where an item stands, or the value under one of its keys. */
+type PlaceOf = (key: string | undefined) => Place;
+
+/** One item of a document as a row: it must be an object. `name` is what it is called where no row comes of it. */
+export function typeItem(item: unknown, name: string, { columns, schema }: Typed, placeOf: PlaceOf): Entry | Promise<Entry> {
+  const place = placeOf(undefined);
+  if (typeof item !== 'object' || item === null || Array.isArray(item))
+    return brokenItem(name, place, { code: 'not-an-object', got: shortValue(item), at: place });
+  const values = item as Record<string, unknown>;
+  const headings = Object.keys(values);
+  if (Object.hasOwn(values, '__proto__')) return brokenItem(name, place, { code: 'bad-heading', heading: '__proto__', at: placeOf('__proto__') });
+  if (!columns && !schema && !headings.some(isMark)) return { row: values, place };
+  const record: RawRecord = {
+    place,
+    lines: undefined,
+    value: ({ heading }) => (Object.hasOwn(values, heading) ? values[heading] : undefined),
+    isQuoted: () => false,
+    at: (column) => placeOf(column && Object.hasOwn(values, column.heading) ? column.heading : undefined),
+  };
+  return typeRecord(record, { columns: columns ? columnsFor(columns, headings) : asTheyAre(headings), schema });
+}
+
+/** What is no row is told by its own case. */
+export const brokenItem = (name: string, place: Place, problem: Problem): Entry => ({ row: {}, name, place, problems: [problem] });
+
+/** Columns of a document whose values are taken as they are. */
+const asTheyAre = (headings: readonly string[]): Column[] =>
+  columnsFor(undefined, headings).map((column) => (column.reads.as === 'mark' ? column : { ...column, reads: { as: 'schema', schema: anything } }));
+
+const anything: StandardSchema<unknown> = { '~standard': { version: 1, vendor: 'red-lattice', validate: (value) => ({ value }) } };

@@ -1,0 +1,39 @@
+import { refuse } from '../../problems/problem.ts';
+import type { Entry } from '../row.ts';
+import type { Typed } from './columns.ts';
+import { mostOfARecord } from './csv.ts';
+import { brokenItem, typeItem } from './items.ts';
+import { faultOf } from './json-faults.ts';
+
+/** Reads JSON Lines: a row a line. */
+export async function* readJsonLines(text: AsyncIterable<string>, file: string, comment: string | undefined, typed: Typed): AsyncGenerator<readonly Entry[]> {
+  let rest = '';
+  let line = 0;
+  const read = (given: string): Entry | Promise<Entry> | undefined => {
+    line++;
+    const raw = given.trim();
+    if (raw === '' || (comment !== undefined && raw.startsWith(comment))) return undefined;
+    const name = `line ${line}`;
+    const place = { file, line, column: 1 };
+    let item: unknown;
+    try {
+      item = JSON.parse(raw);
+    } catch {
+      return faultOf(raw).then(({ reason, column }) =>
+        brokenItem(name, place, { code: 'broken-document', reason, at: { ...place, column: given.indexOf(raw) + column } }),
+      );
+    }
+    // The column is looked for from where the key stands: close enough for a line.
+    return typeItem(item, name, typed, (key) => ({ ...place, column: key === undefined ? 1 : Math.max(0, given.indexOf(JSON.stringify(key))) + 1 }));
+  };
+  const readAll = (lines: readonly string[]): Promise<Entry[]> => Promise.all(lines.map(read).filter((entry) => entry !== undefined));
+  for await (const piece of text) {
+    const whole = (rest + piece).split('\n');
+    rest = whole.pop() as string;
+    const entries = await readAll(whole);
+    if (entries.length) yield entries;
+    if (rest.length > mostOfARecord) refuse({ code: 'long-record', limit: mostOfARecord, at: { file, line: line + 1, column: 1 } });
+  }
+  const last = await readAll([rest]);
+  if (last.length) yield last;
+}

@@ -1,0 +1,50 @@
+import type { Document } from 'yaml';
+import type { Place } from '../../problems/place.ts';
+import { refuse } from '../../problems/problem.ts';
+import type { Found, Path } from './items.ts';
+
+/** Aliases are followed so often: more is a document that is made to swell. */
+const mostAliases = 1000;
+
+/** Reads a YAML document: its list of rows at the top, or under a path. */
+export async function readYaml(text: string, file: string, path: Path): Promise<Found> {
+  const { LineCounter, parseDocument } = await import('yaml');
+  const lines = new LineCounter();
+  const document = parseDocument(text, { lineCounter: lines, strict: true, uniqueKeys: true });
+  const placeOf = (offset: number): Place => {
+    const { line, col } = lines.linePos(offset);
+    return { file, line, column: col };
+  };
+  const [error] = document.errors;
+  if (error) {
+    const at = placeOf(error.pos[0]);
+    if (error.code === 'DUPLICATE_KEY') refuse({ code: 'repeated-key', key: /^[^\s:]+/.exec(text.slice(error.pos[0]))?.[0] ?? '', at });
+    const reason = reasons[error.code] ?? (error.message.split('\n')[0] as string).replace(/ at line \d+.*$/, '').replace(/:$/, '');
+    refuse({ code: 'broken-document', reason, at });
+  }
+  return {
+    document: unfolded(document, file),
+    placeOf(item, key) {
+      const whole = [...path, item, ...(key === undefined ? [] : [key])];
+      for (let length = whole.length; length >= 0; length--) {
+        const node = length === 0 ? document.contents : document.getIn(whole.slice(0, length), true);
+        const offset = (node as { range?: [number, number, number] | null } | null | undefined)?.range?.[0];
+        if (offset !== undefined) return placeOf(offset);
+      }
+      return { file, line: 1, column: 1 };
+    },
+  };
+}
+
+function unfolded(document: Document, file: string): unknown {
+  try {
+    return document.toJS({ maxAliasCount: mostAliases });
+  } catch (error) {
+    const reason = error instanceof ReferenceError ? `its aliases stand for more than ${mostAliases} others: it is made to swell` : (error as Error).message;
+    return refuse({ code: 'broken-document', reason, at: { file, line: 1, column: 1 } });
+  }
+}
+
+const reasons: Readonly<Record<string, string>> = {
+  MULTIPLE_DOCS: 'a second document begins here, and one is read: put all rows into one list',
+};
