@@ -30,6 +30,8 @@ export interface PlainPass {
   readonly checks: number;
   /** The line of its row in the test's data file; 0 without one. */
   readonly line: number;
+  /** Where on that line the row begins. */
+  readonly column: number;
   /** Its values, under the columns that the test's header names. */
   readonly row: Readonly<Record<string, unknown>>;
 }
@@ -39,7 +41,7 @@ const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (mil
 
 /**
  * Writes plain passes, a line each. A whole line is `+test ordinal twin start set-up body tear-down checks line`, times in microseconds,
- * then the row's values after a tab. In a stream most cases differ from the one before by their place and their time only: theirs is
+ * then the column where it is not the first, then the row's values after a tab. In a stream most cases differ from the one before by their place and their time only: theirs is
  * `=elapsed body`, or `=elapsed body rows` where rows were passed over, with the values. The id and the title are worked out from the
  * test's header when somebody asks. Texts of JSON hold neither line breaks nor tabs.
  */
@@ -52,6 +54,7 @@ export class PassWriter {
   #teardown = 0;
   #checks = 0;
   #line = 0;
+  #column = 1;
   /** All that the last one took, in microseconds. */
   time = 0;
 
@@ -70,7 +73,7 @@ export class PassWriter {
     const setup = micro(pass.setup);
     const teardown = micro(pass.teardown);
     const body = micro(pass.body);
-    const { test, ordinal, twin, checks, line } = pass;
+    const { test, ordinal, twin, checks, line, column } = pass;
     const rows = ordinal - this.#ordinal;
     if (
       test === this.#test &&
@@ -80,6 +83,7 @@ export class PassWriter {
       setup === this.#setup &&
       teardown === this.#teardown &&
       checks === this.#checks &&
+      column === this.#column &&
       line === lineAfter(this.#line, rows)
     ) {
       lines.number(equals, start - this.#start);
@@ -95,6 +99,7 @@ export class PassWriter {
       lines.number(blank, teardown);
       lines.number(blank, checks);
       lines.number(blank, line);
+      if (column !== 1) lines.number(blank, column);
     }
     lines.unit(tab);
     if (!writeRow(pass.row, columns, lines, stringify)) return lines.cut(from);
@@ -105,6 +110,7 @@ export class PassWriter {
     this.#teardown = teardown;
     this.#checks = checks;
     this.#line = line;
+    this.#column = column;
     this.time = setup + body + teardown;
     return true;
   }
@@ -157,6 +163,9 @@ function nextNumber(bytes: Uint8Array): number {
   }
 }
 
+/** Whether a number is to follow the one that was read, which ends with a blank then. */
+const hasMore = (bytes: Uint8Array): boolean => readFrom > 0 && bytes[readFrom - 1] === blank;
+
 const nothing: readonly never[] = [];
 const decoder = new TextDecoder();
 
@@ -190,6 +199,7 @@ export class ReadPass implements RecordedResult {
   readonly #teardown: number;
   readonly #passed: number;
   readonly #line: number;
+  readonly #column: number;
   readonly #header: HeldHeader | undefined;
   readonly #bytes: Uint8Array;
   readonly #from: number;
@@ -206,11 +216,12 @@ export class ReadPass implements RecordedResult {
       this.#start = before.#start + nextNumber(bytes);
       this.#setup = before.#setup;
       this.#body = nextNumber(bytes);
-      const rows = readFrom > 0 && bytes[readFrom - 1] === blank ? nextNumber(bytes) : 1;
+      const rows = hasMore(bytes) ? nextNumber(bytes) : 1;
       this.ordinal = before.ordinal + rows;
       this.#teardown = before.#teardown;
       this.#passed = before.#passed;
       this.#line = lineAfter(before.#line, rows);
+      this.#column = before.#column;
       this.#header = before.#header;
     } else {
       this.test = nextNumber(bytes);
@@ -222,6 +233,7 @@ export class ReadPass implements RecordedResult {
       this.#teardown = nextNumber(bytes);
       this.#passed = nextNumber(bytes);
       this.#line = nextNumber(bytes);
+      this.#column = hasMore(bytes) ? nextNumber(bytes) : 1;
       this.#header = headers.get(this.test);
     }
     this.#bytes = bytes;
@@ -277,7 +289,7 @@ export class ReadPass implements RecordedResult {
     return this.#header?.tags ?? [];
   }
   get place(): Place | undefined {
-    return this.#line && this.#header?.data !== undefined ? { file: this.#header.data, line: this.#line, column: 1 } : undefined;
+    return this.#line && this.#header?.data !== undefined ? { file: this.#header.data, line: this.#line, column: this.#column } : undefined;
   }
 }
 

@@ -57,6 +57,7 @@ export const records = suite('what is read of a record', [
       teardown: 0.001,
       checks: random.integer(0, 9),
       line: random.pick([0, 99, 100, 999_999, 1_000_000, 9_999_999]),
+      column: random.pick([1, 3]),
       row: valuesOfRow(),
     };
     const header3 = writeEntry({ is: 'test', header: header(3) }, JSON.stringify);
@@ -90,6 +91,8 @@ export const records = suite('what is read of a record', [
         { teardown: micro() },
         { checks: 77 },
         { line: 5 },
+        { column: 1 },
+        { column: 24 },
       ]);
       if (random.integer(0, 3) === 0) pass = { ...pass, ...other };
     }
@@ -105,18 +108,18 @@ export const records = suite('what is read of a record', [
       const results = entries.flatMap((entry) => (entry?.is === 'ended' ? [entry.result] : []));
       check.equal(
         results.map(({ test, ordinal, start, times, checks, status, row }) => ({ test, ordinal, start, ...times, checks: checks.passed, status, row })),
-        passes.map(({ twin: _twin, line: _line, ...told }) => ({ ...told, status: 'passed' as const })),
+        passes.map(({ twin: _twin, line: _line, column: _column, ...told }) => ({ ...told, status: 'passed' as const })),
       );
       check.equal(
-        results.map(({ id, place }) => [id.startsWith('a.lattice.ts#stays/t3/'), /~(\d)$/.exec(id)?.[1], place?.line]),
-        passes.map(({ twin, line }) => [true, twin > 1 ? String(twin) : undefined, line || undefined]),
+        results.map(({ id, place }) => [id.startsWith('a.lattice.ts#stays/t3/'), /~(\d)$/.exec(id)?.[1], place?.line, place?.column]),
+        passes.map(({ twin, line, column }) => [true, twin > 1 ? String(twin) : undefined, line || undefined, line ? column : undefined]),
       );
     }
   }),
 
   test('what goes on from a line that is not there is left out, in its own lane', ({ check }) => {
     const reader = new JournalReader();
-    const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: {} };
+    const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
     const read = (line: string): number | undefined => {
       const entry = reader.read(line);
       return entry?.is === 'ended' ? entry.result.ordinal : undefined;
@@ -157,7 +160,8 @@ export const records = suite('what is read of a record', [
       else if (between === 5) journal.put({ is: 'ended', result: result(number, ordinal, 'failed') });
       ordinal += row.seed % 3 === 0 ? 1 : random.pick([1, 1, 1, 2, 5, 64]);
       const times = { setup: 0.25, body: random.integer(0, 9000) / 1000, teardown: 0 };
-      const pass = { test: number, ordinal, twin: random.integer(0, 20) === 0 ? 2 : 1, start: i, checks: random.integer(0, 2), line: ordinal + 2, ...times };
+      const place = { line: ordinal + 2, column: random.integer(0, 20) === 0 ? 7 : 1 };
+      const pass = { test: number, ordinal, twin: random.integer(0, 20) === 0 ? 2 : 1, start: i, checks: random.integer(0, 2), ...place, ...times };
       journal.pass({ ...pass, row: { nights: ordinal, hull: 'cat', power: true } }, columns);
     }
     pieces.push(journal.take().slice());
@@ -190,7 +194,7 @@ export const records = suite('what is read of a record', [
   test('passes behind a head that is none are read one by one: {head}', {
     cases: values('head', ['*', '*-60 3 20 1 0 0 0', '*x 3 20 1 0 0 0', '*9 3 20 1 0 0 0', '*60 3 20', '*99999 3 20 1 0 0 0']),
   }, ({ row, check }) => {
-    const line = passLine({ test: 3, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: {} });
+    const line = passLine({ test: 3, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} });
     const bytes = new TextEncoder().encode(`${row.head}\n${`${line}\n`.repeat(20)}`);
     check.equal(
       [...new JournalReader().readAll(bytes, true)].flat().map(({ is }) => is),
@@ -214,13 +218,25 @@ export const records = suite('what is read of a record', [
   }, ({ row, check }) => {
     const lines = new LineBytes();
     lines.text('before');
-    const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: row.row };
+    const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: row.row };
     check.equal(new PassWriter().write(pass, ['nights'], lines, JSON.stringify), false);
     check.equal(new TextDecoder().decode(lines.take()), 'before');
   }),
 
   test('a line that was torn off is left out', ({ check }) => {
-    const line = passLine({ test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, row: { hull: 'cat', nights: 2 } });
+    const line = passLine({
+      test: 0,
+      ordinal: 1,
+      twin: 1,
+      start: 1,
+      setup: 1,
+      body: 1,
+      teardown: 1,
+      checks: 1,
+      line: 0,
+      column: 1,
+      row: { hull: 'cat', nights: 2 },
+    });
     for (let length = 1; length < line.length; length++) check.equal(new JournalReader().read(line.slice(0, length)), undefined, line.slice(0, length));
     check.present(new JournalReader().read(line));
   }),

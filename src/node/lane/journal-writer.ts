@@ -9,6 +9,9 @@ const mostWaiting = 64 * 1024;
 /** Milliseconds that an entry may wait for others. */
 const patience = 1;
 
+/** The place of a row that stands in no file. */
+const nowhere = { line: 0, column: 1 };
+
 const write = writeSync;
 
 /** Appends entries to a lane's journal: at once where a lost one would be missed, else in blocks. */
@@ -31,8 +34,9 @@ export class JournalWriter {
    */
   pass(run: CaseRun, start: number, columns: readonly string[]): boolean {
     const { planned, setup, body, teardown, checksPassed } = run;
-    const { test, ordinal, twin, entry } = planned;
-    const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line: entry.place?.line ?? 0, row: planned.toldRow };
+    const { test, ordinal, twin, entry, toldRow: row } = planned;
+    const { line, column } = entry.place ?? nowhere;
+    const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line, column, row };
     if (!this.#waiting.pass(pass, columns)) return false;
     if (this.#waiting.length >= mostWaiting || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();
     return true;

@@ -43,6 +43,6 @@ export function detailsOf(first: CaseOf, hides: Hides | undefined): Pick<TestHea
 /** Whether a case's name, title and place follow from its test's header and its row. */
 export function isNamedByRow({ entry, test }: CaseOf, data: string | undefined): boolean {
   const { name, marks, place } = entry;
-  const isPlaced = place === undefined || (place.file === data && place.sheet === undefined && place.column === 1);
+  const isPlaced = place === undefined || (place.file === data && place.sheet === undefined);
   return name === undefined && marks === undefined && test.parent.entry === undefined && isPlaced;
 }
