@@ -1,4 +1,4 @@
-import { type CaseResult, type Child, type FileReader, type PlannedCase, ProblemError, runSuites } from 'red-lattice';
+import { type CaseResult, type Child, type FileReader, type PlannedCase, type Problem, ProblemError, runSuites, wording } from 'red-lattice';
 
 /** What came of one case of a run within a test. */
 export interface Seen {
@@ -38,13 +38,24 @@ export async function runInside(suites: readonly Child[], options: Options = {})
   return { seen, told, ok, statuses: Object.fromEntries(seen.map(({ title, status }) => [title, status])) };
 }
 
-/** The first thing that a plan refuses, in words. */
+/** All that a plan refuses, in words. */
 export async function refusal(suites: () => readonly Child[], options: Options = {}): Promise<string> {
+  const problems = await problemsOf(suites, options);
+  return problems.length === 0 ? 'nothing refused' : problems.map((problem) => wording(problem)).join('\n');
+}
+
+/** The same, each with its line and column. */
+export async function refusalsAt(suites: () => readonly Child[], options: Options = {}): Promise<string[]> {
+  const problems = await problemsOf(suites, options);
+  return problems.map((problem) => `${problem.at?.line}:${problem.at?.column} ${wording(problem)}`);
+}
+
+async function problemsOf(suites: () => readonly Child[], options: Options): Promise<readonly Problem[]> {
   try {
     await runSuites(suites(), options);
-    return 'nothing refused';
+    return [];
   } catch (error) {
-    if (error instanceof ProblemError) return error.message;
+    if (error instanceof ProblemError) return error.problems;
     throw error;
   }
 }

@@ -23,6 +23,8 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'several-files'; readonly path: string; readonly files: readonly string[] }
   | { readonly code: 'missing-file'; readonly path: string; readonly near: readonly string[] }
   | { readonly code: 'unreadable-file'; readonly path: string; readonly reason: string }
+  | { readonly code: 'other-encoding'; readonly encoding: string }
+  | { readonly code: 'zero-byte' }
   | { readonly code: 'no-file-reader'; readonly path: string }
   | { readonly code: 'no-listing'; readonly path: string }
   | { readonly code: 'unknown-format'; readonly path: string; readonly known: readonly string[] }
@@ -30,6 +32,9 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'bad-cell'; readonly column: string; readonly text: string; readonly wanted: string; readonly hint?: string | undefined }
   | { readonly code: 'empty-cell'; readonly column: string; readonly wanted: string }
   | { readonly code: 'cell-error'; readonly column: string; readonly shown: string }
+  | { readonly code: 'empty-record' }
+  | { readonly code: 'separator-line'; readonly text: string; readonly delimiter: string | undefined }
+  | { readonly code: 'other-line-break' }
   | { readonly code: 'other-delimiter'; readonly delimiter: string }
   | { readonly code: 'unread-column'; readonly column: string; readonly known: readonly string[] }
   | { readonly code: 'schema-issue'; readonly column: string | undefined; readonly message: string }

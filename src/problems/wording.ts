@@ -63,6 +63,10 @@ export function wording(problem: Problem): string {
       return `no data file ${problem.path}, from the folder of the test file${problem.near.length ? `; there is ${list(problem.near)}` : ''}`;
     case 'unreadable-file':
       return `${problem.path} cannot be read: ${problem.reason}`;
+    case 'other-encoding':
+      return `from here on it is no text in ${problem.encoding.toUpperCase()}; save it as UTF-8`;
+    case 'zero-byte':
+      return 'a zero byte stands here: it is not a text; UTF-16 needs a byte order mark';
     case 'no-file-reader':
       return `${problem.path} cannot be read here: whoever runs these suites gave no reader of files`;
     case 'no-listing':
@@ -71,6 +75,12 @@ export function wording(problem: Problem): string {
       return `${problem.path}: its ending tells no known format; there are: ${problem.known.join(', ')}`;
     case 'missing-column':
       return `no column \`${problem.column}\`; ${mend(problem.column, problem.known)}`;
+    case 'empty-record':
+      return 'every cell of this record is empty; leave the line out';
+    case 'separator-line':
+      return `\`${problem.text}\` is no heading, but a note for spreadsheets; leave the line out${problem.delimiter === undefined ? '' : `, and say delimiter: ${JSON.stringify(problem.delimiter)} in the options of dataFile`}`;
+    case 'other-line-break':
+      return 'its lines end in carriage returns alone; save it with line feeds';
     case 'other-delimiter':
       return `the headings are parted by ${JSON.stringify(problem.delimiter)}; say delimiter: ${JSON.stringify(problem.delimiter)} in the options of dataFile`;
     case 'bad-cell':

@@ -1,6 +1,6 @@
-import { cell, dataFile, named, range, suite, test, values } from 'red-lattice';
+import { cell, dataFile, named, range, suite, table, test, values } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
-import { memoryFiles, refusal, runInside } from '../inner.ts';
+import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
 /** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
 async function read(text: string | Uint8Array, options: Parameters<typeof dataFile>[1] = {}, name = 'stays.csv'): Promise<unknown[]> {
@@ -9,6 +9,10 @@ async function read(text: string | Uint8Array, options: Parameters<typeof dataFi
     result.status === 'errored' ? result.failures.map(({ place, message }) => `${place?.line}:${place?.column} ${message}`).join('; ') : row,
   );
 }
+
+const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
+const utf16 = (text: string): Uint8Array =>
+  new Uint8Array([0xff, 0xfe, ...Array.from({ length: text.length }, (_, i) => [text.charCodeAt(i) & 0xff, text.charCodeAt(i) >> 8]).flat()]);
 
 export const reading = suite('a data file', [
   test(
@@ -59,9 +63,7 @@ export const reading = suite('a data file', [
   ),
 
   test('in UTF-16 is read by its first bytes', async ({ check }) => {
-    const text = 'a,b\nø,2\n';
-    const bytes = new Uint8Array([0xff, 0xfe, ...[...text].flatMap((letter) => [letter.charCodeAt(0) & 0xff, letter.charCodeAt(0) >> 8])]);
-    check.equal(await read(bytes), [{ a: 'ø', b: '2' }]);
+    check.equal(await read(utf16('a,b\nø,2\n')), [{ a: 'ø', b: '2' }]);
   }),
 
   test('told apart by tabs', async ({ check }) => check.equal(await read('a\tb\n1,5\t2\n', {}, 'stays.tsv'), [{ a: '1,5', b: '2' }])),
@@ -148,25 +150,40 @@ export const reading = suite('a data file', [
   }),
 
   test('is refused as a whole where {what}', {
-    cases: named<{ what: string; text: string | Uint8Array; says: RegExp }>({
-      'it is not text': { what: 'it is not text', text: new Uint8Array([0x61, 0x0a, 0xff, 0xfe, 0x80]), says: /it is not a text in utf-8$/ },
-      'zero bytes are in it': { what: 'zero bytes are in it', text: 'a\0,b\n', says: /there are zero bytes in it; UTF-16 needs a byte order mark$/ },
-      'a heading is a trap': { what: 'a heading is a trap', text: '__proto__,b\n1,2\n', says: /^`__proto__` cannot be a column/ },
-      'headings are parted by something else': {
-        what: 'headings are parted by something else',
-        text: 'nights;due\n1;2\n',
-        says: /^the headings are parted by ";"; say delimiter: ";" in the options of dataFile$/,
-      },
-      'headings are missing and twice': {
-        what: 'headings are missing and twice',
-        text: 'nigths,due,due\n1,2,3\n',
-        says: /^column `due` stands twice in the headings; .*\nno column `nights`; did you mean `nigths`\?$/,
-      },
-    }),
+    cases: table(
+      ['what', 'text', 'says'],
+      [
+        [
+          'it is in other letters',
+          new Uint8Array([...utf8('nights,due\nM'), 0xf6, ...utf8('we,1\n')]),
+          ['2:2 from here on it is no text in UTF-8; save it as UTF-8'],
+        ],
+        ['it ends within a letter', new Uint8Array([...utf8('nights,due\nM'), 0xc3]), ['2:2 from here on it is no text in UTF-8; save it as UTF-8']],
+        ['half a letter is in it', utf16('nights,due\n\ud800,1\n'), ['2:1 from here on it is no text in UTF-16LE; save it as UTF-8']],
+        ['zero bytes are in it', 'a\0,b\n', ['1:2 a zero byte stands here: it is not a text; UTF-16 needs a byte order mark']],
+        [
+          'a heading is a trap',
+          '__proto__,nights,due\n1,2,3\n',
+          ["1:1 `__proto__` cannot be a column: it is no property of its own in this language; rename it, or read it as another with under('__proto__')"],
+        ],
+        ['headings are parted by something else', 'nights;due\n1;2\n', ['1:1 the headings are parted by ";"; say delimiter: ";" in the options of dataFile']],
+        [
+          'a note for spreadsheets comes first',
+          'sep=;\nnights;due\n1;2\n',
+          ['1:1 `sep=;` is no heading, but a note for spreadsheets; leave the line out, and say delimiter: ";" in the options of dataFile'],
+        ],
+        ['such a note says nothing new', 'sep=,\nnights,due\n1,2\n', ['1:1 `sep=` is no heading, but a note for spreadsheets; leave the line out']],
+        ['lines end in carriage returns', 'nights,due\r1,2\r', ['1:1 its lines end in carriage returns alone; save it with line feeds']],
+        [
+          'headings are missing and twice',
+          'due,nigths,due\n1,2,3\n',
+          ['1:12 column `due` stands twice in the headings; each column needs a name of its own', '1:5 no column `nights`; did you mean `nigths`?'],
+        ],
+      ],
+    ),
   }, async ({ row, check }) => {
-    const columns = row.what.startsWith('headings') ? { nights: cell.integer, due: cell.number } : {};
-    const given = Object.keys(columns).length ? { columns } : {};
-    check.matches(await refusal(() => [test('t', { cases: dataFile('stays.csv', given) }, () => {})], memoryFiles({ 'stays.csv': row.text })), row.says);
+    const cases = dataFile('stays.csv', { columns: row.what === 'a heading is a trap' ? undefined : { nights: cell.integer, due: cell.number } });
+    check.equal(await refusalsAt(() => [test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': row.text })), row.says);
   }),
 
   test('cannot be parted by {delimiter}', { cases: values('delimiter', ['', '\n', '"']) }, async ({ row, check }) => {
@@ -196,6 +213,20 @@ export const reading = suite('a data file', [
       '4:1 3 cells under 2 headings; is a comma not quoted?',
       { a: '7', b: '8' },
     ])),
+
+  test('has records without a value', async ({ check }) => {
+    const text = 'a,b\n1,2\n,\n , \n"",""\n,4\n';
+    const empty = 'every cell of this record is empty; leave the line out';
+    const missing = (column: string): string => `${column}: empty, and an integer is wanted; where it may be empty, say optional() or or(…)`;
+    check.equal(await read(text, { columns: { a: cell.integer, b: cell.integer.optional() } }), [
+      { a: 1, b: 2 },
+      `3:1 ${empty}`,
+      `4:1 ${empty}`,
+      '5:1 a: "" is not an integer',
+      `6:1 ${missing('a')}`,
+    ]);
+    check.equal(await read(text, { columns: { a: cell.integer.optional(), b: cell.integer.or(0) } }), [{ a: 1, b: 2 }, { b: 0 }, { b: 0 }, { b: 0 }, { b: 4 }]);
+  }),
 
   test('may be parted by several characters, and have no comments', async ({ check }) =>
     check.equal(await read('a::b\n#1::2\n"x::y"::3\n', { delimiter: '::', comment: '' }), [

@@ -1,8 +1,8 @@
-import { cell, dataFile, named, ProblemError, range, runSuites, suite, table, test } from 'red-lattice';
+import { cell, dataFile, named, range, suite, table, test } from 'red-lattice';
 import * as valibot from 'valibot';
 import { z } from 'zod';
 import { type Random, randomFrom } from '../../src/cases/random.ts';
-import { memoryFiles, refusal, runInside } from '../inner.ts';
+import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
 /** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
 async function read(name: string, text: string, options: Parameters<typeof dataFile>[1] = {}): Promise<unknown[]> {
@@ -12,17 +12,9 @@ async function read(name: string, text: string, options: Parameters<typeof dataF
   );
 }
 
-/** The first thing for which a file is refused as a whole, with its place. */
-async function refused(name: string, text: string): Promise<string> {
-  try {
-    await runSuites([test('row', { cases: dataFile(name) }, () => {})], memoryFiles({ [name]: text }));
-    return 'nothing refused';
-  } catch (error) {
-    if (!(error instanceof ProblemError)) throw error;
-    const { at } = error.problems[0] as { at?: { line: number; column: number } };
-    return `${at?.line}:${at?.column} ${error.message}`;
-  }
-}
+/** Why a file is refused as a whole, and where. */
+const refused = (name: string, text: string): Promise<string[]> =>
+  refusalsAt(() => [test('row', { cases: dataFile(name) }, () => {})], memoryFiles({ [name]: text }));
 
 /** A JSON document whose rows stand where they may, and what reading it is to give: each bad cell with the place where it was written. */
 function documentOf(random: Random): { text: string; at: string | undefined; expected: unknown[] } {
@@ -152,7 +144,7 @@ export const documents = suite('a document', [
         ],
       ),
     },
-    async ({ row, check }) => check.equal(await refused('a.json', row.text), row.said),
+    async ({ row, check }) => check.equal(await refused('a.json', row.text), [row.said]),
   ),
 
   test(
@@ -167,7 +159,7 @@ export const documents = suite('a document', [
         ],
       ),
     },
-    async ({ row, check }) => check.equal(await refused('a.yaml', row.text), row.said),
+    async ({ row, check }) => check.equal(await refused('a.yaml', row.text), [row.said]),
   ),
 
   test('is refused where {what}', {

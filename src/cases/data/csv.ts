@@ -121,7 +121,7 @@ export class CsvRecord implements RawRecord<Indexed> {
 }
 
 /** A character of which it is sure, at once, that it is no blank. */
-const isInk = (unit: number): boolean => unit > 32 && unit < 127;
+export const isInk = (unit: number): boolean => unit > 32 && unit < 127;
 
 /** Chooses records by one of their cells, by its place in whatever text it stands in: of most nothing else is ever looked at. */
 export interface Choice {

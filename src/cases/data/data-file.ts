@@ -1,4 +1,5 @@
 import { nearest } from '../../problems/nearest.ts';
+import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
 import type { Chunks, Expansion, FileReader } from '../row.ts';
 import type { Share } from '../share.ts';
@@ -56,14 +57,14 @@ export function dataFile<
 }
 
 async function* readDataFile(path: string | URL | undefined, options: Given, expansion: Expansion): Chunks {
-  const { format, url, bytes, comment, typed } = await openFile(path, options, expansion);
+  const { format, url, open, comment, typed } = await openFile(path, options, expansion);
   // Readers are loaded when a file of their kind is read.
   if (format === 'workbook') {
     const { readWorkbook } = await import('./workbook.ts');
-    yield* readWorkbook(bytes, url.href, { sheet: options.sheet, comment }, typed, expansion.remark);
+    yield* readWorkbook(open(), url.href, { sheet: options.sheet, comment }, typed, expansion.remark);
     return;
   }
-  const text = decoded(bytes, url);
+  const text = decoded(open, url);
   if (format === 'csv' || format === 'tsv') {
     const { readDelimited } = await import('./delimited.ts');
     yield* readDelimited(text, { name: url.href, delimiter: delimiterOf(format, options), comment }, typed, expansion.remark);
@@ -78,10 +79,10 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
 
 /** A share of a file of which single cells can be looked at. */
 async function readShare(path: string | URL | undefined, options: Given, expansion: Expansion, share: Share): Promise<SharedChunks | undefined> {
-  const { format, url, bytes, comment, typed } = await openFile(path, options, expansion);
+  const { format, url, open, comment, typed } = await openFile(path, options, expansion);
   if (format !== 'csv' && format !== 'tsv') return undefined;
   const { openShare } = await import('./delimited.ts');
-  return openShare(decoded(bytes, url), { name: url.href, delimiter: delimiterOf(format, options), comment }, typed, expansion.remark, share);
+  return openShare(decoded(open, url), { name: url.href, delimiter: delimiterOf(format, options), comment }, typed, expansion.remark, share);
 }
 
 async function openFile(path: string | URL | undefined, options: Given, expansion: Expansion) {
@@ -90,7 +91,7 @@ async function openFile(path: string | URL | undefined, options: Given, expansio
   if (!format) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(formats) });
   // Every line begins with an empty text: none is meant.
   const comment = options.comment === undefined ? '#' : options.comment || undefined;
-  return { format, url, comment, bytes: bytesOf(files, url), typed: { columns: options.columns, schema: options.schema } };
+  return { format, url, comment, open: (): Bytes => bytesOf(files, url), typed: { columns: options.columns, schema: options.schema } };
 }
 
 function delimiterOf(format: 'csv' | 'tsv', options: Given): string {
@@ -138,24 +139,41 @@ const reasonOf = (error: unknown): string => {
   return error.cause instanceof Error ? `${error.message}: ${error.cause.message}` : error.message;
 };
 
+type Bytes = AsyncIterable<Uint8Array>;
+
 /** The text of a file: UTF-8, or UTF-16 where its first bytes say so. */
-async function* decoded(bytes: AsyncIterable<Uint8Array>, url: URL): AsyncGenerator<string> {
+async function* decoded(open: () => Bytes, url: URL): AsyncGenerator<string> {
   let decoder: TextDecoder | undefined;
-  const decode = (piece?: Uint8Array): string => {
-    try {
-      return piece ? (decoder as TextDecoder).decode(piece, { stream: true }) : (decoder?.decode() ?? '');
-    } catch {
-      return refuse({ code: 'unreadable-file', path: nameOf(url), reason: `it is not a text in ${decoder?.encoding}` });
+  try {
+    for await (const piece of open()) {
+      decoder ??= new TextDecoder(encodingOf(piece), { fatal: true });
+      const text = decoder.decode(piece, { stream: true });
+      if (text.includes('\0')) refuse({ code: 'zero-byte', at: await placeOf('\0', open(), decoder.encoding, url.href) });
+      yield text;
     }
-  };
-  for await (const piece of bytes) {
-    decoder ??= new TextDecoder(piece[0] === 0xff && piece[1] === 0xfe ? 'utf-16le' : piece[0] === 0xfe && piece[1] === 0xff ? 'utf-16be' : 'utf-8', {
-      fatal: true,
-    });
-    const text = decode(piece);
-    if (text.includes('\0'))
-      refuse({ code: 'unreadable-file', path: nameOf(url), reason: 'it is not a text: there are zero bytes in it; UTF-16 needs a byte order mark' });
-    yield text;
+    yield decoder?.decode() ?? '';
+  } catch (error) {
+    if (!decoder || !(error instanceof TypeError)) throw error;
+    const { encoding } = decoder;
+    refuse({ code: 'other-encoding', encoding, at: await placeOf('\uFFFD', open(), encoding, url.href) });
   }
-  yield decode();
+}
+
+const encodingOf = ([first, second]: Uint8Array): string =>
+  first === 0xff && second === 0xfe ? 'utf-16le' : first === 0xfe && second === 0xff ? 'utf-16be' : 'utf-8';
+
+/** Where a sign stands first; U+FFFD stands for bytes that are no text. */
+async function placeOf(sign: string, bytes: Bytes, encoding: string, file: string): Promise<Place> {
+  const decoder = new TextDecoder(encoding);
+  let before = '';
+  let line = 1;
+  for await (const piece of bytes) {
+    const text = before + decoder.decode(piece, { stream: true });
+    const at = text.indexOf(sign);
+    const lines = (at < 0 ? text : text.slice(0, at)).split('\n');
+    line += lines.length - 1;
+    before = lines.at(-1) as string;
+    if (at >= 0) break;
+  }
+  return { file, line, column: before.length + 1 };
 }

@@ -4,7 +4,7 @@ import type { Entry } from '../row.ts';
 import type { Share } from '../share.ts';
 import type { SharedChunk } from '../source.ts';
 import type { Typed } from './columns.ts';
-import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isChosen } from './csv.ts';
+import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isChosen, isInk } from './csv.ts';
 import { type Indexed, readHeadings } from './headings.ts';
 import { enoughRecords, Sharing } from './sharing.ts';
 import { type Layout, typeRecord } from './typing.ts';
@@ -69,6 +69,7 @@ function layoutOf(header: CsvRecord, { columns: wanted, schema }: Typed, remark:
     columns,
     width,
     headings: header.cells.length,
+    needsValues: columns.some(({ reads }) => reads.as === 'cell' && reads.reader.whenEmpty.is === 'error'),
     schema,
     makeRow: objectMaker(columns.map(({ property, reads }) => (reads.as === 'mark' ? undefined : property))),
   };
@@ -83,16 +84,23 @@ interface Delimited extends Layout<Indexed> {
   /** Up to the last column that is read. */
   readonly width: number;
   readonly headings: number;
+  /** Some cell must not be empty. */
+  readonly needsValues: boolean;
 }
 
 function readRecord(record: CsvRecord, layout: Delimited): Entry | Promise<Entry> {
   if (record.unclosed) return broken(record, { code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
   const { cells } = record;
+  if (layout.needsValues && isEmpty(record)) return broken(record, { code: 'empty-record', at: record.place });
   // Blank cells at the end are what spreadsheets leave behind.
   const isOdd = cells.length < layout.width || (cells.length > layout.headings && cells.slice(layout.headings).some((cell) => cell.trim() !== ''));
   if (!isOdd) return typeRecord(record, layout);
   return broken(record, { code: 'record-length', cells: cells.length, columns: layout.headings, at: record.place });
 }
+
+/** Nothing but delimiters, and no empty text that somebody meant. */
+const isEmpty = (record: CsvRecord): boolean =>
+  !isInk((record.cells[0] as string).charCodeAt(0)) && record.cells.every((cell) => cell.trim() === '') && !record.raw.includes('"');
 
 /** Without values, its line is all that names it. */
 const broken = ({ place, lines }: CsvRecord, problem: Problem): Entry => ({ row: {}, name: `line ${place.line}`, place, lines, problems: [problem] });

@@ -1,3 +1,4 @@
+import { nearest } from '../../problems/nearest.ts';
 import type { Place } from '../../problems/place.ts';
 import { type Problem, ProblemError } from '../../problems/problem.ts';
 import { type Column, type Columns, columnsFor, isMark } from './columns.ts';
@@ -11,6 +12,24 @@ const otherDelimiter = (heading: string, wanted: readonly string[]): string | un
     const parts = heading.split(delimiter).map((part) => part.trim());
     return parts.length > 1 && wanted.some((column) => parts.includes(column));
   });
+
+/** Why columns are missing: they have other names, or the file is another kind of table than it was read as. */
+function whyMissing(texts: readonly string[], known: readonly string[], missing: readonly string[], placeOf: (index: number) => Place): Problem[] {
+  const [first = ''] = texts;
+  const at = placeOf(0);
+  // The cells of a sheet are parted by nothing.
+  if (at.sheet === undefined) {
+    const separator = /^sep=(.?)$/i.exec(first.trim());
+    if (separator) return [{ code: 'separator-line', text: first.trim(), delimiter: separator[1] || undefined, at }];
+    if (texts.some((text) => /\r(?!\n)/.test(text))) return [{ code: 'other-line-break', at }];
+    const delimiter = known.length === 1 ? otherDelimiter(known[0] as string, missing) : undefined;
+    if (delimiter) return [{ code: 'other-delimiter', delimiter, at }];
+  }
+  return missing.map((column) => {
+    const near = nearest(column, known);
+    return { code: 'missing-column', column, known, at: near === undefined ? at : placeOf(texts.findIndex((text) => text.trim() === near)) };
+  });
+}
 
 /** Finds the columns among a file's headings. All that is wrong with them is told together; what is read by nobody is remarked on. */
 export function readHeadings(
@@ -30,11 +49,7 @@ export function readHeadings(
   for (const { property, index } of found) if (property === '__proto__') problems.push({ code: 'bad-heading', heading: property, at: placeOf(index) });
   const known = named.filter((heading) => !isMark(heading));
   const missing = found.filter(({ index }) => index < 0).map(({ heading }) => heading);
-  // The cells of a sheet are parted by nothing.
-  const isDelimited = placeOf(0).sheet === undefined;
-  const delimiter = isDelimited && missing.length > 0 && known.length === 1 ? otherDelimiter(known[0] as string, missing) : undefined;
-  if (delimiter) problems.push({ code: 'other-delimiter', delimiter, at: placeOf(0) });
-  else for (const column of missing) problems.push({ code: 'missing-column', column, known, at: placeOf(0) });
+  if (missing.length > 0) problems.push(...whyMissing(texts, known, missing, placeOf));
   if (problems.length) throw new ProblemError(problems);
   const read = new Set(found.map(({ index }) => index));
   headings.forEach((heading, index) => {
