@@ -1,6 +1,6 @@
 import { strToU8, zipSync } from 'fflate';
 
-export type Cell = string | number | boolean | Date | { readonly error: string } | undefined;
+export type Cell = string | number | boolean | Date | { readonly error: string } | { readonly formula: string; readonly result?: string } | undefined;
 
 const letters = (column: number): string => (column < 26 ? '' : letters(Math.floor(column / 26) - 1)) + String.fromCharCode(65 + (column % 26));
 const escaped = (text: string): string => text.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`);
@@ -13,6 +13,8 @@ export function writeWorkbook(sheets: Readonly<Record<string, readonly (readonly
     const written = (value: Cell, address: string): string => {
       if (value === undefined) return '';
       if (value instanceof Date) return `<c r="${address}" s="1"><v>${value.getTime() / 86_400_000 + 25_569}</v></c>`;
+      if (typeof value === 'object' && 'formula' in value)
+        return `<c r="${address}" t="str"><f>${escaped(value.formula)}</f>${value.result === undefined ? '' : `<v>${value.result}</v>`}</c>`;
       if (typeof value === 'object') return `<c r="${address}" t="e"><v>${value.error}</v></c>`;
       if (typeof value === 'boolean') return `<c r="${address}" t="b"><v>${Number(value)}</v></c>`;
       if (typeof value === 'number') return `<c r="${address}"><v>${value}</v></c>`;

@@ -31,7 +31,7 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'missing-column'; readonly column: string; readonly known: readonly string[] }
   | { readonly code: 'bad-cell'; readonly column: string; readonly text: string; readonly wanted: string; readonly hint?: string | undefined }
   | { readonly code: 'empty-cell'; readonly column: string; readonly wanted: string }
-  | { readonly code: 'cell-error'; readonly column: string; readonly shown: string }
+  | { readonly code: 'cell-error'; readonly column: string; readonly shown: string | undefined }
   | { readonly code: 'empty-record' }
   | { readonly code: 'separator-line'; readonly text: string; readonly delimiter: string | undefined }
   | { readonly code: 'other-line-break' }

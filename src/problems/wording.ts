@@ -88,7 +88,7 @@ export function wording(problem: Problem): string {
     case 'empty-cell':
       return `${problem.column}: empty, and ${article(problem.wanted)} is wanted; where it may be empty, say optional() or or(…)`;
     case 'cell-error':
-      return `${problem.column}: the workbook shows ${problem.shown} here; mend what the cell is worked out from`;
+      return `${problem.column}: ${problem.shown === undefined ? 'a formula stands here without its result; open the workbook and save it' : `the workbook shows ${problem.shown} here; mend what the cell is worked out from`}`;
     case 'unread-column': {
       const near = nearest(problem.column, problem.known);
       return `column \`${problem.column}\` is in the file and nothing reads it${near === undefined ? '' : `; is it meant to be \`${near}\`?`}`;

@@ -46,12 +46,18 @@ export const workbooks = suite('a workbook', [
         ['winter', 'two', new Date('2031-01-01'), true],
         ['summer', { error: '#DIV/0!' }, 'soon', true],
         [undefined, 2],
+        ['summer', { formula: '1+1' }, new Date('2031-07-01'), true],
+        ['summer', { formula: '1&1', result: '11' }, new Date('2031-07-01'), true],
+        [{ formula: 'IF(1,"")', result: '' }, 2, new Date('2031-07-01'), true],
       ],
     });
     check.equal(await read(book, { columns }), [
       `'Prices 2031'!B2 price: "two" is not a number`.replace(/^/, 'prices.xlsx:'),
       "prices.xlsx:'Prices 2031'!B3 price: the workbook shows #DIV/0! here; mend what the cell is worked out from; prices.xlsx:'Prices 2031'!C3 from: \"soon\" is not a date; write it as 2031-04-30 or 2031-04-30T08:00Z",
       "prices.xlsx:'Prices 2031'!A4 season: empty, and a text is wanted; where it may be empty, say optional() or or(…); prices.xlsx:'Prices 2031'!C4 from: empty, and a date is wanted; where it may be empty, say optional() or or(…); prices.xlsx:'Prices 2031'!D4 power: empty, and a boolean is wanted; where it may be empty, say optional() or or(…)",
+      "prices.xlsx:'Prices 2031'!B5 price: a formula stands here without its result; open the workbook and save it",
+      { season: 'summer', price: 11, from: new Date('2031-07-01'), power: true },
+      "prices.xlsx:'Prices 2031'!A7 season: empty, and a text is wanted; where it may be empty, say optional() or or(…)",
     ]);
   }),
 

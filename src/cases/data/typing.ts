@@ -7,10 +7,10 @@ import { shortValue } from '../values.ts';
 import { type CellReader, Misread, readValue } from './cells.ts';
 import type { Column, StandardSchema } from './columns.ts';
 
-/** What a file shows where a value should be: an error that a workbook worked out. */
+/** What a file shows where a value should be: an error that a workbook worked out; nothing for a formula that was never worked out. */
 export class ShownError {
-  readonly shown: string;
-  constructor(shown: string) {
+  readonly shown: string | undefined;
+  constructor(shown: string | undefined) {
     this.shown = shown;
   }
 }

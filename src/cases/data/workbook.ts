@@ -15,8 +15,8 @@ const mostCharacters = 1_000_000;
 /** So many compressed bytes are inflated at a time: a thousandfold of them is held at most. */
 const piece = 4096;
 
-/** A cell's value as a workbook has it: text, number, truth, or the error that it shows. */
-type WorkbookCell = { readonly value: string | number | boolean } | { readonly error: string };
+/** A cell's value as a workbook has it: text, number, truth, or the error that it shows; a formula may have no result. */
+type WorkbookCell = { readonly value: string | number | boolean } | { readonly error: string | undefined };
 
 interface WorkbookRow {
   /** From 1. */
@@ -294,6 +294,8 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
     let cells = new Map<number, WorkbookCell>();
     let type: string | undefined;
     let style = 0;
+    /** A formula stands in the cell, and so far no result of it. */
+    let owesResult = false;
     const text = textReader(parser, (name) => name === 'v' || name === 't');
     parser.on('opentag', (tag) => {
       const name = local(tag.name);
@@ -307,15 +309,17 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
         column = address === undefined ? column + 1 : columnNumber(address);
         type = attribute(tag, 't');
         style = Number(attribute(tag, 's') ?? 0);
+        owesResult = false;
         text.take();
-      }
+      } else if (name === 'f') owesResult = true;
+      else if (name === 'v') owesResult = false;
     });
     parser.on('closetag', (tag) => {
       const name = local(tag.name);
       text.closed(name);
       if (name === 'row' && cells.size > 0) ready.push({ number: row, cells });
       if (name !== 'c') return;
-      const cell = cellOf(text.take(), type, style, shared);
+      const cell = owesResult ? { error: undefined } : cellOf(text.take(), type, style, shared);
       if (cell) cells.set(column, cell);
     });
     return () => undefined;
