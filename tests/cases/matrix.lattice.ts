@@ -216,6 +216,14 @@ export const orbits = test('what permutations make of rows holds what their orbi
   );
 });
 
+export const noNumber = test('what is no number is a value like any other', async ({ check }) => {
+  const axes = { amount: [0, Number.NaN, 2], hull: ['mono', 'cat'], power: [true, false] };
+  const options = { cover: 2, except: [{ amount: Number.NaN, hull: 'cat' }], plus: [{ amount: Number.NaN, power: true }] };
+  const rows = await collect(matrix(axes, options));
+  check.equal(verifyCover(axes, rows as never, options), { owed: 3 * 2 + 3 * 2 + 2 * 2 - 1, missing: [], wrong: [], undecided: 0 });
+  check.equal(new Set(rows.filter(({ amount }) => Number.isNaN(amount)).map(({ hull }) => hull)), new Set(['mono']));
+});
+
 export const whole = test('a matrix without cover gives every combination that can occur, lazily', async ({ check }) => {
   const rows = await collect(matrix({ hull: ['mono', 'cat', 'tri'], loa: [6, 9] }, { except: [{ hull: 'tri', loa: 6 }] }));
   check.equal(rows, [
@@ -238,6 +246,12 @@ export const refused = test(
     cases: named<{ says: string; make: () => CaseSource<any> }>({
       'no values': { says: 'axis "a" has no values', make: () => matrix({ a: [], b: [1] }) },
       'a value twice': { says: 'axis "a" has 1 twice', make: () => matrix({ a: [1, 1] }) },
+      'no list': { says: 'axis "a": 5 is not a list of values', make: () => matrix({ a: 5 as never, b: [1] }) },
+      'not a number twice': { says: 'axis "a" has NaN twice', make: () => matrix({ a: [Number.NaN, 1, Number.NaN] }) },
+      'no group': {
+        says: 'stronger: [a, b] is not a group like { axes, cover }',
+        make: () => matrix({ a: [1, 2], b: [1], c: [1] }, { cover: 2, stronger: [['a', 'b'] as never] }),
+      },
       'an unknown axis': { says: 'except: no axis `hul`; did you mean `hull`?', make: () => matrix({ hull: ['cat'] }, { except: [{ hul: 'cat' } as never] }) },
       'an unknown value': {
         says: 'except: no value on axis "hull" `cta`; did you mean `cat`?',

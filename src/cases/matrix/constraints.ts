@@ -1,6 +1,6 @@
 import type { Problem } from '../../problems/problem.ts';
 import { shortValue } from '../values.ts';
-import type { Axes } from './axes.ts';
+import { type Axes, levelOf } from './axes.ts';
 
 /** A combination that cannot occur, by a predicate on the axes that it reads. */
 export interface Never {
@@ -127,7 +127,7 @@ function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problem
         problems.push({ code: 'no-such-name', kind: `value on axis "${name}"`, name: shortValue(value), owner: 'except', known: values.map(shortValue) });
     }
     const isListed = new Uint8Array(values.length);
-    for (const value of list) if (values.includes(value)) isListed[values.indexOf(value)] = 1;
+    for (const value of list) if (values.includes(value)) isListed[levelOf(values, value)] = 1;
     return { axis, isListed };
   });
   return {

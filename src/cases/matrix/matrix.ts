@@ -4,7 +4,7 @@ import { randomFrom } from '../random.ts';
 import type { Entry, Expansion } from '../row.ts';
 import { type CaseSource, Cases, type Datum } from '../source.ts';
 import { shortValue } from '../values.ts';
-import { type Axes, axesOf, combinations, rowOf } from './axes.ts';
+import { type Axes, axesOf, combinations, levelOf, rowOf } from './axes.ts';
 import { combinationsOf, mostCombinations, type Wanted } from './combinations.ts';
 import { Constraints, neverOf } from './constraints.ts';
 import { factsOf } from './facts.ts';
@@ -60,7 +60,7 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
   const constraints = new Constraints(model, except as readonly object[]);
   const given = options as MatrixOptions<Record<string, unknown>>;
   const isCovering = typeof options.cover === 'number' && options.cover < model.names.length;
-  const problems = [...axisProblems(model), ...optionProblems(model, options), ...constraints.problems];
+  const problems = [...axisProblems(model, axes), ...optionProblems(model, options), ...constraints.problems];
   const wanted = isCovering && problems.length === 0 ? wantedOf(model, given) : [];
   const owed = wanted.reduce(
     (sum, { axes: group, strength }) =>
@@ -94,12 +94,13 @@ interface Found {
   readonly undecided: number;
 }
 
-function axisProblems({ names, values }: Axes): Problem[] {
+function axisProblems({ names, values }: Axes, given: Readonly<Record<string, unknown>>): Problem[] {
   const problems: Problem[] = names.length === 0 ? [{ code: 'not-a', wanted: 'axis', got: 'nothing', owner: 'matrix' }] : [];
   for (const [axis, name] of names.entries()) {
     const list = values[axis] as readonly unknown[];
-    if (list.length === 0) problems.push({ code: 'axis-without-values', axis: name });
-    for (const [i, value] of list.entries()) if (list.indexOf(value) !== i) problems.push({ code: 'repeated-value', axis: name, value: shortValue(value) });
+    if (!Array.isArray(given[name])) problems.push({ code: 'not-a', wanted: 'list of values', got: shortValue(given[name]), owner: `axis "${name}"` });
+    else if (list.length === 0) problems.push({ code: 'axis-without-values', axis: name });
+    for (const [i, value] of list.entries()) if (levelOf(list, value) !== i) problems.push({ code: 'repeated-value', axis: name, value: shortValue(value) });
   }
   return problems;
 }
@@ -113,7 +114,10 @@ function optionProblems({ names }: Axes, { cover, stronger = [], plus = [] }: Ma
     if (strength !== undefined && strength !== 'all' && !(Number.isInteger(strength) && strength >= 1 && strength <= 6))
       problems.push({ code: 'not-a', wanted: 'strength from 1 to 6', got: String(strength), owner: 'cover' });
   }
-  for (const { axes } of stronger) for (const name of axes) known(String(name), 'stronger');
+  for (const group of stronger) {
+    if (!Array.isArray(group.axes)) problems.push({ code: 'not-a', wanted: 'group like { axes, cover }', got: shortValue(group), owner: 'stronger' });
+    else for (const name of group.axes) known(String(name), 'stronger');
+  }
   for (const row of plus) for (const name of Object.keys(row)) known(name, 'plus');
   return problems;
 }
@@ -191,7 +195,7 @@ function plusRows(axes: Axes, { plus = [] }: MatrixOptions<Record<string, unknow
 function levelsOf(axes: Axes, row: Readonly<Record<string, unknown>>): number[] {
   return axes.names.map((name, axis) => {
     if (!(name in row)) return -1;
-    const level = (axes.values[axis] as readonly unknown[]).indexOf(row[name]);
+    const level = levelOf(axes.values[axis] as readonly unknown[], row[name]);
     if (level < 0)
       refuse({
         code: 'no-such-name',

@@ -87,7 +87,7 @@ function rulesOf(except: MatrixOptions<any>['except']): Rule[] {
     const wanted = Object.entries(one);
     return {
       reads: Object.keys(one),
-      forbids: (row) => wanted.every(([name, value]) => (Array.isArray(value) ? value.includes(row[name]) : Object.is(value, row[name]))),
+      forbids: (row) => wanted.every(([name, value]) => (Array.isArray(value) ? value : [value]).includes(row[name])),
     };
   });
 }

@@ -108,10 +108,7 @@ function tellOne(failure: Failure, telling: Telling): string[] {
   lines.push(...values(failure, style));
   if (failure.place) {
     if (failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.place, telling)));
-    // Many rows fail at one place: its lines are shown once.
-    const key = writePlace(failure.place);
-    if (!telling.shown.has(key)) lines.push(...codeFrame(failure.place, telling));
-    telling.shown.add(key);
+    lines.push(...frameOnce(failure.place, telling));
   }
   for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${nameOf(frame, telling)}`));
   return lines;
@@ -132,6 +129,14 @@ function values({ message, actual, expected, expectedIs }: Failure, style: Style
 
 const mostLines = 12;
 const mostOfALine = 240;
+
+/** Many rows fail at one place, and one line may have several mistakes: its lines are shown once. */
+export function frameOnce(place: Place, telling: Telling): string[] {
+  const key = writePlace(place);
+  if (telling.shown.has(key)) return [];
+  telling.shown.add(key);
+  return codeFrame(place, telling);
+}
 
 /** A value beside its label; a text of several lines as such. What is long is cut: the record has it whole. */
 function tellValue(label: string, shown: string, style: Style): string[] {

@@ -11,8 +11,7 @@ import { type Status, statuses } from '../../running/result.ts';
 import { groupAlike } from '../alike.ts';
 import { count, duration, oneLine, plainStyle, type Style, visible, widthOf } from '../style.ts';
 import { tellUnrun } from '../unrun.ts';
-import { type Telling, tellAlike, tellFailure } from './failure.ts';
-import { codeFrame } from './frame.ts';
+import { frameOnce, type Telling, tellAlike, tellFailure } from './failure.ts';
 import { tellWhere } from './where.ts';
 
 export const signs: Readonly<Record<Status, string>> = { passed: '▪', failed: '✗', errored: '!', skipped: '▫', held: '◦', known: '≈', unrun: '?' };
@@ -89,7 +88,7 @@ export class Headings {
 export function tellProblem(problem: Problem, telling: Telling, paint: (text: string) => string): string[] {
   const { style } = telling;
   const place: Place | undefined = problem.at && { ...problem.at, file: telling.nameFile(problem.at.file) };
-  const frame = problem.at ? codeFrame(problem.at, telling) : [];
+  const frame = problem.at ? frameOnce(problem.at, telling) : [];
   const [first, ...more] = visible(wording(problem)).split('\n');
   return [
     `${paint('!')} ${place ? `${style.cyan(writePlace(place))}  ` : ''}${first}`,
