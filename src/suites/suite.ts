@@ -3,6 +3,7 @@ import type { CaseSource } from '../cases/source.ts';
 import { type Binding, kind, type Needs, type Outcome, type SetupMoment, type Source, type Values } from '../fixtures/fixture.ts';
 import { captureOrigin, type Origin } from '../problems/place.ts';
 import { type Problem, refuse } from '../problems/problem.ts';
+import { refuseStrangeOptions } from '../problems/strange-options.ts';
 import type { CaseInHand } from './hand.ts';
 
 /** What folders, suites and tests may say for what is within; the inner statement wins, tags and bindings add up. */
@@ -73,6 +74,29 @@ export interface TestOptions<Row extends object, N extends Needs> extends Omit<O
   bind?: (readonly Binding[] | ((row: Row) => readonly Binding[])) | undefined;
 }
 
+const optionsOfAll: Record<keyof Options, true> = {
+  tags: true,
+  skip: true,
+  onRequest: true,
+  knownFailure: true,
+  bind: true,
+  always: true,
+  timeout: true,
+  concurrency: true,
+  locks: true,
+  mayBeEmpty: true,
+  retries: true,
+};
+const optionsOfTests: Record<keyof TestOptions<any, any>, true> = { ...optionsOfAll, needs: true, cases: true };
+const optionsOfSuites: Record<keyof SuiteOptions<any>, true> = { ...optionsOfAll, cases: true, marks: true, variants: true, each: true, once: true };
+const optionsOfAround: Record<keyof Around, true> = { setup: true, teardown: true };
+
+function refuseStrange(options: AnyOptions, owner: string): void {
+  refuseStrangeOptions(options, optionsOfSuites, owner);
+  refuseStrangeOptions(options.each, optionsOfAround, `each of ${owner}`);
+  refuseStrangeOptions(options.once, optionsOfAround, `once of ${owner}`);
+}
+
 type AnyOptions = SuiteOptions<any>;
 type Children = readonly Child[] | ((row: any) => readonly Child[]);
 export type Body = (now: CaseInHand<any>, needs: any) => unknown;
@@ -100,6 +124,7 @@ export class SuiteOf implements Suite {
   }
 
   adapt(title: string, options: AnyOptions): Suite {
+    refuseStrange(options, `suite "${title}"`);
     return new SuiteOf(title, [...this.layers, { options, origin: captureOrigin(this.adapt) }], this.children);
   }
 }
@@ -136,6 +161,7 @@ export function suite(title: string, ...rest: readonly [Children] | readonly [An
   const [options, children] = rest.length === 2 ? rest : [{}, rest[0]];
   const origin = captureOrigin(suite);
   if (typeof title !== 'string') refuse({ code: 'not-a', wanted: 'text', got: String(title), owner: 'the title of a suite' });
+  refuseStrange(options, `suite "${title}"`);
   if (!Array.isArray(children) && typeof children !== 'function')
     refuse({ code: 'not-a', wanted: 'list of tests and suites', got: typeof children, owner: `suite "${title}"` });
   if (Array.isArray(children)) {
@@ -196,6 +222,7 @@ function makeTest(title: string, rest: readonly [Body] | readonly [TestOptions<a
   const [options, body] = rest.length === 2 ? rest : [{}, rest[0]];
   if (typeof title !== 'string') refuse({ code: 'not-a', wanted: 'text', got: String(title), owner: 'the title of a test' });
   if (typeof body !== 'function') refuse({ code: 'not-a', wanted: 'function', got: typeof body, owner: `the body of test "${title}"` });
+  refuseStrangeOptions(options, optionsOfTests, `test "${title}"`);
   return new TestOf(title, { ...options, needs: { ...needs, ...options.needs } }, body, origin);
 }
 
@@ -205,7 +232,10 @@ export interface Here {
 }
 
 /** The default export of a folder's `here.lattice.ts`: what all test files in this folder and below share. Inner folders win. */
-export const here = (options: Options): Here => new HereOf(options);
+export function here(options: Options): Here {
+  refuseStrangeOptions(options, optionsOfAll, 'here');
+  return new HereOf(options);
+}
 
 export class HereOf implements Here {
   readonly options: Options;

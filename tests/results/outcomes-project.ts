@@ -12,7 +12,7 @@ const files = {
   'outcomes.lattice.ts': `import { cell, dataFile, fixture, matrix, named, suite, table, test } from 'red-lattice';
 const broken = process.env['OFFICE'] === 'broken';
 const ledger = fixture('ledger', { scope: 'suite', settings: { year: 2031 }, setup: () => ({}), teardown: () => { if (broken) throw new Error('the ledger is stuck'); } });
-export const all = suite('the office', { needs: {}, tags: ['office'] }, [
+export const all = suite('the office', { tags: ['office'] }, [
   test('holds', { needs: { ledger } }, ({ check }) => check.equal(1, 1)),
   test('differs', ({ check, step, log, attach }) => {
     log('written \\u001b[31mred');

@@ -1,4 +1,4 @@
-import { type Child, cell, dataFile, fixture, named, rows, suite, table, test, values } from 'red-lattice';
+import { type Child, cell, dataFile, fixture, here, matrix, named, rows, suite, table, test, values } from 'red-lattice';
 import { test as otherTest } from '../../src/index.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
 
@@ -97,6 +97,27 @@ export const refusals = test(
     }),
   },
   async ({ row, check }) => check.equal(await refusal(row.suites, files), row.says),
+);
+
+export const strange = test(
+  'code without types is told of an option that nothing reads: {says}',
+  {
+    cases: table(
+      ['says', 'make'],
+      [
+        ['test "t": no option `casses`; did you mean `cases`?', () => test('t', { casses: values('a', [1]) } as never, body)],
+        ['suite "s": no option `tgs`; did you mean `tags`?', () => suite('s', { tgs: ['quick'] } as never, [])],
+        ['suite "s": no option `variant`; did you mean `variants`?', () => suite('r', []).adapt('s', { variant: {} } as never)],
+        ['each of suite "s": no option `tearDown`; did you mean `teardown`?', () => suite('s', { each: { tearDown: body } as never }, [])],
+        ['fixture "f": no option `teardwon`; did you mean `teardown`?', () => fixture('f', { setup: body, teardwon: body } as never)],
+        ['here: no option `locked`; did you mean `locks`?', () => here({ locked: ['quay'] } as never)],
+        ['matrix: no option `covr`; did you mean `cover`?', () => test('t', { cases: matrix({ a: [1], b: [1] }, { covr: 2 } as never) }, body)],
+        ['dataFile: no option `colums`; did you mean `columns`?', () => test('t', { cases: dataFile('dues.csv', { colums: {} } as never) }, body)],
+        ['nothing refused', () => test('t', { casses: undefined, timeout: 5 } as never, body)],
+      ],
+    ),
+  },
+  async ({ row, check }) => check.equal(await refusal(() => [row.make() as Child], files), row.says),
 );
 
 export const several = test('all that is wrong is told together', async ({ check }) => {

@@ -1,6 +1,7 @@
 import { nearest } from '../../problems/nearest.ts';
 import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
+import { strangeOptions } from '../../problems/strange-options.ts';
 import type { Chunks, Expansion, FileReader } from '../row.ts';
 import type { Share } from '../share.ts';
 import { type CaseSource, Cases, type SharedChunks } from '../source.ts';
@@ -19,6 +20,8 @@ export interface DataFileOptions {
 }
 
 type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
+
+const optionNames: Record<keyof Given, true> = { comment: true, delimiter: true, sheet: true, at: true, columns: true, schema: true };
 
 /** Formats by the ending of the file's name. */
 const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml' | 'workbook'>> = {
@@ -51,6 +54,7 @@ export function dataFile<
     what: path === undefined ? 'its data file' : path instanceof URL ? (path.pathname.split('/').at(-1) ?? path.href) : path,
     columns: given.columns && Object.keys(given.columns),
     isSteady: true,
+    problems: strangeOptions(given, optionNames, 'dataFile'),
     open: (expansion) => readDataFile(path, given, expansion),
     openShare: (expansion, share) => readShare(path, given, expansion, share),
   });

@@ -1,4 +1,5 @@
 import { type Problem, ProblemError, refuse } from '../../problems/problem.ts';
+import { strangeOptions } from '../../problems/strange-options.ts';
 import { hash } from '../hash.ts';
 import { randomFrom } from '../random.ts';
 import type { Entry, Expansion } from '../row.ts';
@@ -105,8 +106,11 @@ function axisProblems({ names, values }: Axes, given: Readonly<Record<string, un
   return problems;
 }
 
-function optionProblems({ names }: Axes, { cover, stronger = [], plus = [] }: MatrixOptions<any>): Problem[] {
-  const problems: Problem[] = [];
+const optionNames: Record<keyof MatrixOptions<any>, true> = { cover: true, stronger: true, except: true, plus: true, seed: true, effort: true };
+
+function optionProblems({ names }: Axes, options: MatrixOptions<any>): Problem[] {
+  const { cover, stronger = [], plus = [] } = options;
+  const problems: Problem[] = strangeOptions(options, optionNames, 'matrix');
   const known = (name: string, owner: string): void => {
     if (!names.includes(name)) problems.push({ code: 'no-such-name', kind: 'axis', name, owner, known: names });
   };
