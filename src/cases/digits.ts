@@ -36,8 +36,10 @@ export function putWhole(bytes: Uint8Array, from: number, number: number): numbe
   return end;
 }
 
+const powersOfTen = Float64Array.from({ length: 11 }, (_, power) => 10 ** power);
+
+/** How many digits a whole number has: from its bits, of which each is worth some 1233 / 4096 digits, and one comparison. */
 function lengthOf(number: number): number {
-  if (number < 10_000) return number < 100 ? (number < 10 ? 1 : 2) : number < 1000 ? 3 : 4;
-  if (number < 10_000_000) return number < 100_000 ? 5 : number < 1_000_000 ? 6 : 7;
-  return number < 100_000_000 ? 8 : number < 1_000_000_000 ? 9 : 10;
+  const fewest = ((32 - Math.clz32(number | 1)) * 1233) >> 12;
+  return (number | 1) < (powersOfTen[fewest] as number) ? fewest : fewest + 1;
 }

@@ -4,10 +4,11 @@ import type { Entry } from '../row.ts';
 import type { Share } from '../share.ts';
 import type { SharedChunk } from '../source.ts';
 import type { Typed } from './columns.ts';
-import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isChosen, isInk } from './csv.ts';
+import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isChosen } from './csv.ts';
 import { type Indexed, readHeadings } from './headings.ts';
+import { type ReadRow, rowReader } from './row-reader.ts';
 import { enoughRecords, Sharing } from './sharing.ts';
-import { type Layout, typeRecord } from './typing.ts';
+import { entryOf, type Layout, typeRecord } from './typing.ts';
 
 type Remark = ((problem: Problem) => void) | undefined;
 
@@ -71,6 +72,7 @@ function layoutOf(header: CsvRecord, { columns: wanted, schema }: Typed, remark:
     headings: header.cells.length,
     needsValues: columns.some(({ reads }) => reads.as === 'cell' && reads.reader.whenEmpty.is === 'error'),
     schema,
+    readRow: schema ? undefined : rowReader(columns),
     makeRow: objectMaker(columns.map(({ property, reads }) => (reads.as === 'mark' ? undefined : property))),
   };
 }
@@ -86,21 +88,24 @@ interface Delimited extends Layout<Indexed> {
   readonly headings: number;
   /** Some cell must not be empty. */
   readonly needsValues: boolean;
+  /** None where a schema is asked about the whole row. */
+  readonly readRow: ReadRow | undefined;
 }
 
 function readRecord(record: CsvRecord, layout: Delimited): Entry | Promise<Entry> {
   if (record.unclosed) return broken(record, { code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
   const { cells } = record;
-  if (layout.needsValues && isEmpty(record)) return broken(record, { code: 'empty-record', at: record.place });
   // Blank cells at the end are what spreadsheets leave behind.
   const isOdd = cells.length < layout.width || (cells.length > layout.headings && cells.slice(layout.headings).some((cell) => cell.trim() !== ''));
-  if (!isOdd) return typeRecord(record, layout);
-  return broken(record, { code: 'record-length', cells: cells.length, columns: layout.headings, at: record.place });
+  if (isOdd) return broken(record, { code: 'record-length', cells: cells.length, columns: layout.headings, at: record.place });
+  const row = layout.readRow?.(cells);
+  if (row) return entryOf(record, row);
+  if (layout.needsValues && isEmpty(record)) return broken(record, { code: 'empty-record', at: record.place });
+  return typeRecord(record, layout);
 }
 
 /** Nothing but delimiters, and no empty text that somebody meant. */
-const isEmpty = (record: CsvRecord): boolean =>
-  !isInk((record.cells[0] as string).charCodeAt(0)) && record.cells.every((cell) => cell.trim() === '') && !record.raw.includes('"');
+const isEmpty = ({ cells, raw }: CsvRecord): boolean => cells.every((cell) => cell.trim() === '') && !raw.includes('"');
 
 /** Without values, its line is all that names it. */
 const broken = ({ place, lines }: CsvRecord, problem: Problem): Entry => ({ row: {}, name: `line ${place.line}`, place, lines, problems: [problem] });

@@ -28,7 +28,7 @@ export interface RawRecord<C extends Column = Column> {
 }
 
 /** An entry while it is made of a record. Lists are made when something goes into them. */
-interface Making {
+export interface Making {
   row: object;
   name: string | undefined;
   marks: RowMarks | undefined;
@@ -51,7 +51,7 @@ const nothing = Symbol('nothing');
 /** Makes a row of a record: each cell read as its column says, each that is wrong told with its place. */
 export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layout<C>): Entry | Promise<Entry> {
   const { columns } = layout;
-  const making: Making = { row: noRow, name: undefined, marks: undefined, place: record.place, lines: record.lines, problems: undefined };
+  const making = entryOf(record, noRow);
   const values = new Array<unknown>(columns.length);
   let isWhole = true;
   let waiting: Promise<unknown>[] | undefined;
@@ -69,6 +69,16 @@ export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layou
 }
 
 const noRow = {};
+
+/** An entry of which there is no more to say: all are of one shape. */
+export const entryOf = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>, row: object): Making => ({
+  row,
+  name: undefined,
+  marks: undefined,
+  place,
+  lines,
+  problems: undefined,
+});
 
 function rowMade<C extends Column>(
   making: Making,
