@@ -168,12 +168,16 @@ function takeBlock(state: RunState, block: PassBlock): void {
   state.counts.passed += passes;
   state.summed += milliseconds;
   state.unchecked += unchecked;
-  if (state.slowest.wouldTake(block.longest)) for (const result of block.results()) state.slowest.take(result, timeOf(result));
+  state.slowest.takeBlock({ longest: block.longest, all: () => timesOf(block) });
   const test = state.tests.get(number);
   if (!test) return;
   test.counts.passed += passes;
   test.milliseconds += milliseconds;
   test.strip.setAll(block.ordinals(), 'passed');
+}
+
+function* timesOf(block: PassBlock): Generator<readonly [RecordedResult, number]> {
+  for (const result of block.results()) yield [result, timeOf(result)];
 }
 
 const timeOf = ({ times }: RecordedResult): number => times.setup + times.body + times.teardown;

@@ -1,21 +1,55 @@
-/** What took longest: the most expensive few of all that come by. */
+/** Something that took its time. */
+interface Timed {
+  readonly title: string;
+  readonly milliseconds: number;
+}
+
+type Titled = Pick<Timed, 'title'>;
+
+/** Many at once, which are looked into only when somebody asks. */
+interface TimedBlock {
+  /** How long the longest of them took. */
+  readonly longest: number;
+  /** Each with its milliseconds. */
+  readonly all: () => Iterable<readonly [Titled, number]>;
+}
+
+/**
+ * What took longest: the most expensive few of all that come by.
+ *
+ * Of blocks no more are held than that: what is among the few stands in one of those few blocks whose longest took longest.
+ */
 export class Slowest {
   readonly #most: number;
-  readonly items: { readonly title: string; readonly milliseconds: number }[] = [];
+  readonly #single: Timed[] = [];
+  readonly #blocks: TimedBlock[] = [];
 
   constructor(most: number) {
     this.#most = most;
   }
 
-  wouldTake(milliseconds: number): boolean {
-    return this.items.length < this.#most || milliseconds > (this.items.at(-1)?.milliseconds ?? 0);
+  /** A title is read only where it is kept. */
+  take(one: Titled, milliseconds: number): void {
+    if (this.#single.length === this.#most && milliseconds <= (this.#single.at(-1) as Timed).milliseconds) return;
+    insert(this.#single, { title: one.title, milliseconds }, (item) => item.milliseconds, this.#most);
   }
 
-  /** A title is read only where it is kept. */
-  take(one: { readonly title: string }, milliseconds: number): void {
-    if (!this.wouldTake(milliseconds)) return;
-    const at = this.items.findIndex((item) => item.milliseconds < milliseconds);
-    this.items.splice(at < 0 ? this.items.length : at, 0, { title: one.title, milliseconds });
-    this.items.length = Math.min(this.items.length, this.#most);
+  takeBlock(block: TimedBlock): void {
+    insert(this.#blocks, block, ({ longest }) => longest, this.#most);
   }
+
+  get items(): readonly Timed[] {
+    const whole = new Slowest(this.#most);
+    for (const one of this.#single) whole.take(one, one.milliseconds);
+    for (const { all } of this.#blocks) for (const [one, milliseconds] of all()) whole.take(one, milliseconds);
+    return whole.#single;
+  }
+}
+
+/** Puts an item behind those that took as long, and drops what is past the most. */
+function insert<T>(items: T[], item: T, timeOf: (item: T) => number, most: number): void {
+  const time = timeOf(item);
+  const at = items.findIndex((other) => timeOf(other) < time);
+  items.splice(at < 0 ? items.length : at, 0, item);
+  items.length = Math.min(items.length, most);
 }

@@ -211,6 +211,8 @@ class Cutter {
     const text = this.#text;
     const { delimiter, comment } = this.#file;
     const { choice } = this.#choosing;
+    // Of most lines the first character tells that they are none; where there are no comments, no character is equal to this.
+    const commentUnit = comment?.charCodeAt(0);
     const before = this.#read;
     const records: CsvRecord[] = [];
     this.sawQuote = false;
@@ -222,7 +224,7 @@ class Cutter {
       let lines = 1;
       let unclosed = false;
       let isQuoted = false;
-      const skipped = (comment !== undefined && text.startsWith(comment, start)) || isBlank(text, start, end);
+      const skipped = (text.charCodeAt(start) === commentUnit && text.startsWith(comment as string, start)) || isBlank(text, start, end);
       if (this.#quote >= 0 && this.#quote < start) this.#quote = text.indexOf(quote, start);
       if (!skipped && this.#quote >= 0 && this.#quote < end) {
         const close = endOfRecord(text, start, delimiter);
