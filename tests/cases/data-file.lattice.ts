@@ -10,6 +10,12 @@ async function read(text: string | Uint8Array, options: Parameters<typeof dataFi
   );
 }
 
+/** The same, of bad ones the row, too, and no place. */
+async function readAll(text: string, options: Parameters<typeof dataFile>[1]): Promise<unknown[]> {
+  const { seen } = await runInside([test('row', { cases: dataFile('f.csv', options) }, () => {})], memoryFiles({ 'f.csv': text }, 4000));
+  return seen.map(({ row, result }) => [row, result.failures.map(({ message }) => message)]);
+}
+
 const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
 const utf16 = (text: string): Uint8Array =>
   new Uint8Array([0xff, 0xfe, ...Array.from({ length: text.length }, (_, i) => [text.charCodeAt(i) & 0xff, text.charCodeAt(i) >> 8]).flat()]);
@@ -233,6 +239,35 @@ export const reading = suite('a data file', [
       { a: '#1', b: '2' },
       { a: 'x::y', b: '3' },
     ])),
+
+  test('of many rows gives each as it would alone: seed {seed}', { cases: range('seed', 1, 25) }, async ({ row, check }) => {
+    const random = randomFrom(`alone ${row.seed}`);
+    const kinds = [
+      { cell: cell.text, texts: ['Gull', ' Tern ', '"Skua, old"', '" "', 'Årø', '', '-'] },
+      { cell: cell.number, texts: ['7.5', '12', '-0', '1e3', '"8"', '7,5', '', ' 9 ', 'x'] },
+      { cell: cell.integer.optional(), texts: ['1', '28', '', '2.5', '"3"'] },
+      { cell: cell.boolean.or(false), texts: ['yes', 'no', '', 'maybe'] },
+      { cell: cell.date, texts: ['2031-04-01', '2031-04-31', '2031-04-01T06:30Z'] },
+      { cell: cell.list(cell.integer), texts: ['1;2', '3', '', 'x;1'] },
+      { cell: cell.oneOf('mono', 'cat'), texts: ['mono', 'cat', 'raft', ' cat'] },
+      { cell: cell.from('berth', (text: string) => (text.startsWith('N') ? { berth: text } : undefined)), texts: ['N4', 'N5', 'Ø'] },
+    ];
+    const chosen = Array.from({ length: random.integer(1, 4) }, () => random.pick(kinds));
+    const names = chosen.map((_, i) => `c${i}`);
+    const columns = Object.fromEntries(chosen.map(({ cell }, i) => [`c${i}`, cell]));
+    // Most cells are as they should be: those come first.
+    const lines = Array.from({ length: 300 }, () => chosen.map(({ texts }) => (random.integer(0, 9) ? texts[0] : random.pick(texts))).join(','));
+    // Columns may stand in another order than they are asked for, and others beside them.
+    const heading = `other,${names.join(',')}`;
+    const read = (some: readonly string[]) => readAll(`${heading}\n${some.map((line) => `-,${line}\n`).join('')}`, { columns });
+    const together = await read(lines);
+    const distinct = [...new Set(lines)];
+    const alone = new Map(await Promise.all(distinct.map(async (line) => [line, (await read([line]))[0]] as const)));
+    check.equal(
+      together,
+      lines.map((line) => alone.get(line)),
+    );
+  }),
 
   test('written from random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check, log }) => {
     const random = randomFrom(`csv ${row.seed}`);
