@@ -243,23 +243,23 @@ export const reading = suite('a data file', [
   test('of many rows gives each as it would alone: seed {seed}', { cases: range('seed', 1, 25) }, async ({ row, check }) => {
     const random = randomFrom(`alone ${row.seed}`);
     const kinds = [
-      { cell: cell.text, texts: ['Gull', ' Tern ', '"Skua, old"', '" "', 'Årø', '', '-'] },
-      { cell: cell.number, texts: ['7.5', '12', '-0', '1e3', '"8"', '7,5', '', ' 9 ', 'x'] },
-      { cell: cell.integer.optional(), texts: ['1', '28', '', '2.5', '"3"'] },
-      { cell: cell.boolean.or(false), texts: ['yes', 'no', '', 'maybe'] },
-      { cell: cell.date, texts: ['2031-04-01', '2031-04-31', '2031-04-01T06:30Z'] },
-      { cell: cell.list(cell.integer), texts: ['1;2', '3', '', 'x;1'] },
-      { cell: cell.oneOf('mono', 'cat'), texts: ['mono', 'cat', 'raft', ' cat'] },
-      { cell: cell.from('berth', (text: string) => (text.startsWith('N') ? { berth: text } : undefined)), texts: ['N4', 'N5', 'Ø'] },
+      { cell: cell.text, good: ['Gull', 'Tern', 'B4'], odd: [' Gull', 'Tern ', '"Skua, old"', '" "', 'Årø', '', '-'] },
+      { cell: cell.number, good: ['7.5', '12', '3'], odd: ['-0', '1e3', '"8"', '7,5', '', ' 9', 'x'] },
+      { cell: cell.integer.optional(), good: ['1', '28'], odd: ['', '2.5', '"3"'] },
+      { cell: cell.boolean.or(false), good: ['yes', 'no'], odd: ['', 'maybe'] },
+      { cell: cell.date, good: ['2031-04-01', '2031-04-02'], odd: ['2031-04-31', '2031-04-01T06:30Z'] },
+      { cell: cell.list(cell.integer), good: ['1;2', '3'], odd: ['', 'x;1'] },
+      { cell: cell.oneOf('mono', 'cat'), good: ['mono', 'cat'], odd: ['raft', ' cat'] },
+      { cell: cell.from('berth', (text: string) => (text.startsWith('N') ? { berth: text } : undefined)), good: ['N4', 'N5'], odd: ['Ø'] },
     ];
-    const chosen = Array.from({ length: random.integer(1, 4) }, () => random.pick(kinds));
-    const names = chosen.map((_, i) => `c${i}`);
+    // Often several of one kind, and another of it beside them: then nothing but its place tells whose a cell is.
+    const [first, second] = [random.pick(kinds), random.pick(kinds)];
+    const chosen = Array.from({ length: random.integer(1, 3) }, () => random.pick([first, first, second]));
     const columns = Object.fromEntries(chosen.map(({ cell }, i) => [`c${i}`, cell]));
-    // Most cells are as they should be: those come first.
-    const lines = Array.from({ length: 300 }, () => chosen.map(({ texts }) => (random.integer(0, 9) ? texts[0] : random.pick(texts))).join(','));
-    // Columns may stand in another order than they are asked for, and others beside them.
-    const heading = `other,${names.join(',')}`;
-    const read = (some: readonly string[]) => readAll(`${heading}\n${some.map((line) => `-,${line}\n`).join('')}`, { columns });
+    const text = ({ good, odd }: (typeof kinds)[number]): string => random.pick(random.integer(0, 9) ? good : odd);
+    const lines = Array.from({ length: 300 }, () => [first, ...chosen].map(text).join(','));
+    const heading = ['other', ...Object.keys(columns)].join(',');
+    const read = (some: readonly string[]) => readAll(`${heading}\n${some.map((line) => `${line}\n`).join('')}`, { columns });
     const together = await read(lines);
     const distinct = [...new Set(lines)];
     const alone = new Map(await Promise.all(distinct.map(async (line) => [line, (await read([line]))[0]] as const)));
