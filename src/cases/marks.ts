@@ -1,3 +1,6 @@
+import type { Problem } from '../problems/problem.ts';
+import { either, isText, listOf, milliseconds, no, recordOf, strange, text, type WantedOf } from '../problems/wanted.ts';
+
 /** What can be said of a folder, a suite, a test or a row, besides its set-up. */
 export interface Marks {
   tags?: readonly string[] | undefined;
@@ -14,6 +17,17 @@ export interface RowMarks extends Marks {
   timeout?: number | undefined;
   locks?: readonly string[] | undefined;
 }
+
+const reason = either('reason in words', text, recordOf('a reason', isText));
+/** What marks are to be. */
+export const wantedMarks: WantedOf<Marks> = {
+  tags: listOf('texts', isText),
+  skip: either(reason.is, reason, no),
+  onRequest: { ...text, is: reason.is },
+  knownFailure: reason,
+};
+/** The same, of a row. */
+export const wantedRowMarks: WantedOf<RowMarks> = { ...wantedMarks, timeout: milliseconds, locks: listOf('texts', isText) };
 
 /** Marks of one level laid over those of the levels around it: tags and locks add up, for the rest the inner one wins. */
 export function layMarks<Outer extends RowMarks>(outer: Outer, inner: RowMarks): Outer {
@@ -58,6 +72,13 @@ export function standing(marks: Marks, today: string): Standing {
     held: onRequest,
     known: knownFailure !== undefined && !knownPast ? reason(knownFailure) : undefined,
   };
+}
+
+/** What is wrong with the marks of a row. */
+export function strangeMarks(marks: RowMarks, owner: string): Problem[] {
+  const problems = strange(marks, wantedRowMarks, owner);
+  const until = problems.length > 0 ? undefined : badUntil(marks);
+  return until === undefined ? problems : [{ code: 'bad-date', text: until, owner }];
 }
 
 /** The `until` of a mark that is no ISO day, if any. */

@@ -1,5 +1,5 @@
 import { type Problem, ProblemError, refuse } from '../problems/problem.ts';
-import { layMarks, type Marks, type RowMarks } from './marks.ts';
+import { layMarks, type Marks, type RowMarks, strangeMarks } from './marks.ts';
 import { nameOfValues } from './names.ts';
 import { randomFrom } from './random.ts';
 import { type Chunks, type Entry, type Expansion, mostRows } from './row.ts';
@@ -192,7 +192,9 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   mark(marks: (row: Row) => RowMarks | undefined | void): CaseSource<Row> {
     return this.#map(this.#parts.columns, this.#parts.facts, () => (entry) => {
       const laid = entry.problems ? undefined : marks(entry.row as Row);
-      return laid ? { ...entry, marks: layMarks<Marks>(entry.marks ?? {}, laid) } : entry;
+      if (!laid) return entry;
+      const problems = strangeMarks(laid, 'mark').map((problem) => ({ ...problem, at: entry.place }));
+      return problems.length > 0 ? { ...entry, problems } : { ...entry, marks: layMarks<Marks>(entry.marks ?? {}, laid) };
     });
   }
 

@@ -1,4 +1,5 @@
 import type { Problem } from '../problems/problem.ts';
+import { count, isText, listOf, recordOf, strange, type WantedOf } from '../problems/wanted.ts';
 
 /** What `red-lattice.config.ts` may say; the command line wins over it. */
 export interface Config {
@@ -29,21 +30,9 @@ export interface WrittenConfig extends Omit<Config, 'redact'> {
   readonly redact?: readonly WrittenPattern[] | undefined;
 }
 
-type Wanted = { readonly is: string; readonly fits: (value: unknown) => boolean };
-
-const count = (least: number): Wanted => ({
-  is: `whole number of at least ${least}`,
-  fits: (value) => Number.isSafeInteger(value) && (value as number) >= least,
-});
-const listOf = (is: string, fits: (item: unknown) => boolean): Wanted => ({ is: `list of ${is}`, fits: (value) => Array.isArray(value) && value.every(fits) });
-const recordOf = (is: string, fits: (item: unknown) => boolean): Wanted => ({
-  is: `object with ${is}`,
-  fits: (value) => typeof value === 'object' && value !== null && !Array.isArray(value) && Object.values(value).every(fits),
-});
-const isText = (value: unknown): boolean => typeof value === 'string';
 const isOption = (value: unknown): boolean => ['string', 'number', 'boolean'].includes(typeof value) || (Array.isArray(value) && value.every(isText));
 
-const wanted: { readonly [K in keyof Required<Config>]: Wanted } = {
+const wanted: WantedOf<Config> = {
   files: listOf('patterns', isText),
   lanes: count(0),
   concurrency: count(1),
@@ -58,12 +47,7 @@ export function writeConfig(given: unknown): { readonly config: WrittenConfig; r
   const owner = 'the configuration';
   if (typeof given !== 'object' || given === null)
     return { config: {}, problems: [{ code: 'not-a', wanted: 'default export made with configure(…)', got: String(given), owner }] };
-  const problems: Problem[] = [];
-  for (const [name, value] of Object.entries(given)) {
-    const want = Object.hasOwn(wanted, name) ? wanted[name as keyof Config] : undefined;
-    if (!want) problems.push({ code: 'no-such-name', kind: 'setting', name, owner, known: Object.keys(wanted) });
-    else if (value !== undefined && !want.fits(value)) problems.push({ code: 'not-a', wanted: want.is, got: `\`${name}\``, owner });
-  }
+  const problems = strange(given, wanted, owner, 'setting');
   const { redact, ...config } = given as Config;
   const written = Array.isArray(redact)
     ? redact.map((item): WrittenPattern => (item instanceof RegExp ? { source: item.source, flags: item.flags } : item))

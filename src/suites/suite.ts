@@ -1,9 +1,9 @@
-import type { Marks } from '../cases/marks.ts';
-import type { CaseSource } from '../cases/source.ts';
+import { type Marks, wantedMarks, wantedRowMarks } from '../cases/marks.ts';
+import { type CaseSource, Cases } from '../cases/source.ts';
 import { type Binding, kind, type Needs, type Outcome, type SetupMoment, type Source, type Values } from '../fixtures/fixture.ts';
 import { captureOrigin, type Origin } from '../problems/place.ts';
 import { type Problem, refuse } from '../problems/problem.ts';
-import { refuseStrangeOptions } from '../problems/strange-options.ts';
+import { callable, count, either, isObject, listOf, recordOf, refuseStrange, truth, type Wanted, type WantedOf } from '../problems/wanted.ts';
 import type { CaseInHand } from './hand.ts';
 
 /** What folders, suites and tests may say for what is within; the inner statement wins, tags and bindings add up. */
@@ -74,27 +74,36 @@ export interface TestOptions<Row extends object, N extends Needs> extends Omit<O
   bind?: (readonly Binding[] | ((row: Row) => readonly Binding[])) | undefined;
 }
 
-const optionsOfAll: Record<keyof Options, true> = {
-  tags: true,
-  skip: true,
-  onRequest: true,
-  knownFailure: true,
-  bind: true,
-  always: true,
-  timeout: true,
-  concurrency: true,
-  locks: true,
-  mayBeEmpty: true,
-  retries: true,
+// Which of a list is none, the plan tells.
+const bindings = listOf('bindings');
+const rows: Wanted = { is: 'source of cases, such as table(…) or rows(…)', fits: (value) => value instanceof Cases };
+const wantedOfAll: WantedOf<Options> = {
+  ...wantedRowMarks,
+  bind: bindings,
+  always: listOf('fixtures'),
+  concurrency: count(1),
+  mayBeEmpty: truth,
+  retries: count(0),
 };
-const optionsOfTests: Record<keyof TestOptions<any, any>, true> = { ...optionsOfAll, needs: true, cases: true };
-const optionsOfSuites: Record<keyof SuiteOptions<any>, true> = { ...optionsOfAll, cases: true, marks: true, variants: true, each: true, once: true };
-const optionsOfAround: Record<keyof Around, true> = { setup: true, teardown: true };
+const bindingsByRow = either('list of bindings, or a function that gives one', bindings, callable);
+const wantedOfTests: WantedOf<TestOptions<any, any>> = { ...wantedOfAll, bind: bindingsByRow, needs: recordOf('fixtures'), cases: rows };
+const around = recordOf('a set-up or a tear-down');
+const wantedOfSuites: WantedOf<SuiteOptions<any>> = {
+  ...wantedOfAll,
+  bind: bindingsByRow,
+  cases: rows,
+  marks: recordOf('marks for titles', isObject),
+  variants: recordOf('a list of bindings for each name', bindings.fits),
+  each: around,
+  once: around,
+};
+const wantedOfAround: WantedOf<Around> = { setup: callable, teardown: callable };
 
-function refuseStrange(options: AnyOptions, owner: string): void {
-  refuseStrangeOptions(options, optionsOfSuites, owner);
-  refuseStrangeOptions(options.each, optionsOfAround, `each of ${owner}`);
-  refuseStrangeOptions(options.once, optionsOfAround, `once of ${owner}`);
+function refuseStrangeSuite(options: AnyOptions, owner: string): void {
+  refuseStrange(options, wantedOfSuites, owner);
+  for (const [title, marks] of Object.entries(options.marks ?? {})) refuseStrange(marks, wantedMarks, `marks of "${title}" in ${owner}`);
+  refuseStrange(options.each, wantedOfAround, `each of ${owner}`);
+  refuseStrange(options.once, wantedOfAround, `once of ${owner}`);
 }
 
 type AnyOptions = SuiteOptions<any>;
@@ -124,7 +133,7 @@ export class SuiteOf implements Suite {
   }
 
   adapt(title: string, options: AnyOptions): Suite {
-    refuseStrange(options, `suite "${title}"`);
+    refuseStrangeSuite(options, `suite "${title}"`);
     return new SuiteOf(title, [...this.layers, { options, origin: captureOrigin(this.adapt) }], this.children);
   }
 }
@@ -161,7 +170,7 @@ export function suite(title: string, ...rest: readonly [Children] | readonly [An
   const [options, children] = rest.length === 2 ? rest : [{}, rest[0]];
   const origin = captureOrigin(suite);
   if (typeof title !== 'string') refuse({ code: 'not-a', wanted: 'text', got: String(title), owner: 'the title of a suite' });
-  refuseStrange(options, `suite "${title}"`);
+  refuseStrangeSuite(options, `suite "${title}"`);
   if (!Array.isArray(children) && typeof children !== 'function')
     refuse({ code: 'not-a', wanted: 'list of tests and suites', got: typeof children, owner: `suite "${title}"` });
   if (Array.isArray(children)) {
@@ -222,7 +231,7 @@ function makeTest(title: string, rest: readonly [Body] | readonly [TestOptions<a
   const [options, body] = rest.length === 2 ? rest : [{}, rest[0]];
   if (typeof title !== 'string') refuse({ code: 'not-a', wanted: 'text', got: String(title), owner: 'the title of a test' });
   if (typeof body !== 'function') refuse({ code: 'not-a', wanted: 'function', got: typeof body, owner: `the body of test "${title}"` });
-  refuseStrangeOptions(options, optionsOfTests, `test "${title}"`);
+  refuseStrange(options, wantedOfTests, `test "${title}"`);
   return new TestOf(title, { ...options, needs: { ...needs, ...options.needs } }, body, origin);
 }
 
@@ -233,7 +242,7 @@ export interface Here {
 
 /** The default export of a folder's `here.lattice.ts`: what all test files in this folder and below share. Inner folders win. */
 export function here(options: Options): Here {
-  refuseStrangeOptions(options, optionsOfAll, 'here');
+  refuseStrange(options, wantedOfAll, 'here');
   return new HereOf(options);
 }
 

@@ -249,7 +249,7 @@ export const refused = test(
       'no list': { says: 'axis "a": 5 is not a list of values', make: () => matrix({ a: 5 as never, b: [1] }) },
       'not a number twice': { says: 'axis "a" has NaN twice', make: () => matrix({ a: [Number.NaN, 1, Number.NaN] }) },
       'no group': {
-        says: 'stronger: [a, b] is not a group like { axes, cover }',
+        says: 'matrix: `stronger` is not a list of groups like { axes, cover }',
         make: () => matrix({ a: [1, 2], b: [1], c: [1] }, { cover: 2, stronger: [['a', 'b'] as never] }),
       },
       'an unknown axis': { says: 'except: no axis `hul`; did you mean `hull`?', make: () => matrix({ hull: ['cat'] }, { except: [{ hul: 'cat' } as never] }) },

@@ -100,7 +100,7 @@ export const refusals = test(
 );
 
 export const strange = test(
-  'code without types is told of an option that nothing reads: {says}',
+  'code without types is told what it says wrong: {says}',
   {
     cases: table(
       ['says', 'make'],
@@ -113,12 +113,43 @@ export const strange = test(
         ['here: no option `locked`; did you mean `locks`?', () => here({ locked: ['quay'] } as never)],
         ['matrix: no option `covr`; did you mean `cover`?', () => test('t', { cases: matrix({ a: [1], b: [1] }, { covr: 2 } as never) }, body)],
         ['dataFile: no option `colums`; did you mean `columns`?', () => test('t', { cases: dataFile('dues.csv', { colums: {} } as never) }, body)],
-        ['nothing refused', () => test('t', { casses: undefined, timeout: 5 } as never, body)],
+        ['test "t": `skip` is not a reason in words', () => test('t', { skip: true } as never, body)],
+        ['test "t": `onRequest` is not a reason in words', () => test('t', { onRequest: true } as never, body)],
+        ['test "t": `cases` is not a source of cases, such as table(…) or rows(…)', () => test('t', { cases: [{ a: 1 }] } as never, body)],
+        [
+          'test "t": `timeout` is not a number of milliseconds\ntest "t": `tags` is not a list of texts',
+          () => test('t', { timeout: '5s', tags: 'quick' } as never, body),
+        ],
+        ['test "t": `retries` is not a whole number of at least 0', () => test('t', { retries: -1 }, body)],
+        ['suite "s": `concurrency` is not a whole number of at least 1', () => suite('s', { concurrency: 0 }, [])],
+        ['suite "s": `variants` is not an object with a list of bindings for each name', () => suite('s', { variants: { a: {} } } as never, [])],
+        ['marks of "t" in suite "s": `skip` is not a reason in words', () => suite('s', { marks: { t: { skip: true } } } as never, [test('t', body)])],
+        ['fixture "f": `setup` is not a function', () => fixture('f', { setup: 5 } as never)],
+        [
+          'matrix: `except` is not a list of what cannot occur, or a function that gives one',
+          () => test('t', { cases: matrix({ a: [1] }, { except: 'a' } as never) }, body),
+        ],
+        ['nothing refused', () => test('t', { casses: undefined, timeout: 0.5, skip: false, bind: () => [] } as never, body)],
       ],
     ),
   },
   async ({ row, check }) => check.equal(await refusal(() => [row.make() as Child], files), row.says),
 );
+
+export const strangeRows = test('a row whose marks are not what they should be is an errored case', async ({ check }) => {
+  const marks = [{ skip: true }, { onRequst: 'takes a day' }, { knownFailure: { reason: 'rounding', until: 'soon' } }, { timeout: 5 }];
+  const cases = values('n', [0, 1, 2, 3]).mark(({ n }) => marks[n] as never);
+  const { seen } = await runInside([test('t', { cases }, body)]);
+  check.equal(
+    seen.map(({ result }) => result.failures[0]?.message ?? result.status),
+    [
+      'mark: `skip` is not a reason in words',
+      'mark: no option `onRequst`; did you mean `onRequest`?',
+      'mark: until: "soon" is not a day like 2031-04-30',
+      'passed',
+    ],
+  );
+});
 
 export const several = test('all that is wrong is told together', async ({ check }) => {
   const said = await refusal(() => [test('{a}', body), test('b', { cases: table(['a'], []) }, body)], files);

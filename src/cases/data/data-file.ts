@@ -1,7 +1,7 @@
 import { nearest } from '../../problems/nearest.ts';
 import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
-import { strangeOptions } from '../../problems/strange-options.ts';
+import { callable, either, isObject, no, recordOf, strange, text, type WantedOf } from '../../problems/wanted.ts';
 import type { Chunks, Expansion, FileReader } from '../row.ts';
 import type { Share } from '../share.ts';
 import { type CaseSource, Cases, type SharedChunks } from '../source.ts';
@@ -21,7 +21,15 @@ export interface DataFileOptions {
 
 type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
 
-const optionNames: Record<keyof Given, true> = { comment: true, delimiter: true, sheet: true, at: true, columns: true, schema: true };
+const wantedOptions: WantedOf<Given> = {
+  comment: either('text, or false', text, no),
+  delimiter: text,
+  sheet: text,
+  at: text,
+  // A schema may be a function, too.
+  columns: recordOf('a cell for each column', (cell) => isObject(cell) || callable.fits(cell)),
+  schema: { is: 'Standard Schema', fits: (value) => (typeof value === 'object' || typeof value === 'function') && value !== null && '~standard' in value },
+};
 
 /** Formats by the ending of the file's name. */
 const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml' | 'workbook'>> = {
@@ -54,7 +62,7 @@ export function dataFile<
     what: path === undefined ? 'its data file' : path instanceof URL ? (path.pathname.split('/').at(-1) ?? path.href) : path,
     columns: given.columns && Object.keys(given.columns),
     isSteady: true,
-    problems: strangeOptions(given, optionNames, 'dataFile'),
+    problems: strange(given, wantedOptions, 'dataFile'),
     open: (expansion) => readDataFile(path, given, expansion),
     openShare: (expansion, share) => readShare(path, given, expansion, share),
   });

@@ -1,5 +1,5 @@
 import { type Problem, ProblemError, refuse } from '../../problems/problem.ts';
-import { strangeOptions } from '../../problems/strange-options.ts';
+import { callable, either, isObject, listOf, strange, type WantedOf } from '../../problems/wanted.ts';
 import { hash } from '../hash.ts';
 import { randomFrom } from '../random.ts';
 import type { Entry, Expansion } from '../row.ts';
@@ -53,6 +53,8 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
   options: MatrixOptions<NoInfer<A>> = {},
 ): CaseSource<A> {
+  const misread = strange(options, wantedOptions, 'matrix');
+  if (misread.length > 0) return new Cases<A>({ what: 'a matrix', columns: Object.keys(axes), problems: misread, open: () => [] });
   const model = axesOf(axes as Readonly<Record<string, readonly unknown[]>>);
   const except =
     typeof options.except === 'function'
@@ -106,11 +108,19 @@ function axisProblems({ names, values }: Axes, given: Readonly<Record<string, un
   return problems;
 }
 
-const optionNames: Record<keyof MatrixOptions<any>, true> = { cover: true, stronger: true, except: true, plus: true, seed: true, effort: true };
+const wantedOptions: WantedOf<MatrixOptions<any>> = {
+  // What strengths there are is told with the number.
+  cover: { is: "strength, or 'all'", fits: (value) => value === 'all' || typeof value === 'number' },
+  stronger: listOf('groups like { axes, cover }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
+  except: either('list of what cannot occur, or a function that gives one', listOf('combinations', isObject), callable),
+  plus: listOf('rows', isObject),
+  seed: { is: 'number', fits: (value) => typeof value === 'number' },
+  effort: { is: "'quick' or 'thorough'", fits: (value) => value === 'quick' || value === 'thorough' },
+};
 
 function optionProblems({ names }: Axes, options: MatrixOptions<any>): Problem[] {
   const { cover, stronger = [], plus = [] } = options;
-  const problems: Problem[] = strangeOptions(options, optionNames, 'matrix');
+  const problems: Problem[] = [];
   const known = (name: string, owner: string): void => {
     if (!names.includes(name)) problems.push({ code: 'no-such-name', kind: 'axis', name, owner, known: names });
   };
@@ -118,10 +128,7 @@ function optionProblems({ names }: Axes, options: MatrixOptions<any>): Problem[]
     if (strength !== undefined && strength !== 'all' && !(Number.isInteger(strength) && strength >= 1 && strength <= 6))
       problems.push({ code: 'not-a', wanted: 'strength from 1 to 6', got: String(strength), owner: 'cover' });
   }
-  for (const group of stronger) {
-    if (!Array.isArray(group.axes)) problems.push({ code: 'not-a', wanted: 'group like { axes, cover }', got: shortValue(group), owner: 'stronger' });
-    else for (const name of group.axes) known(String(name), 'stronger');
-  }
+  for (const { axes } of stronger) for (const name of axes) known(String(name), 'stronger');
   for (const row of plus) for (const name of Object.keys(row)) known(name, 'plus');
   return problems;
 }
