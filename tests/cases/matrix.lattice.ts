@@ -136,6 +136,7 @@ export const covering = suite('a covering matrix', [
 ]);
 
 export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are covered in at most {most} rows', {
+  timeout: 60_000,
   cases: table(
     ['axes', 'levels', 'cover', 'most'],
     [
