@@ -1,6 +1,7 @@
 import { cell, dataFile, named, range, suite, table, test } from 'red-lattice';
 import * as valibot from 'valibot';
 import { z } from 'zod';
+import { readDocument } from '../../src/cases/data/documents.ts';
 import { type Random, randomFrom } from '../../src/cases/random.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
@@ -17,7 +18,7 @@ const refused = (name: string, text: string): Promise<string[]> =>
   refusalsAt(() => [test('row', { cases: dataFile(name) }, () => {})], memoryFiles({ [name]: text }));
 
 /** A JSON document whose rows stand where they may, and what reading it is to give: each bad cell with the place where it was written. */
-function documentOf(random: Random): { text: string; at: string | undefined; expected: unknown[] } {
+function documentOf(random: Random): { text: string; at: string | undefined; expected: unknown[]; lines: number[][] } {
   let text = '';
   const blank = (): void => void (text += random.pick(['', '', ' ', '\n', '\r\n  ', '\t']));
   const put = (token: string): void => {
@@ -30,14 +31,19 @@ function documentOf(random: Random): { text: string; at: string | undefined; exp
     return `${lines.length}:${(lines.at(-1) as string).length + 1}`;
   };
   const expected: unknown[] = [];
+  /** On which line each row begins, and how many it takes. */
+  const lines: number[][] = [];
+  const lineNow = (): number => text.split('\n').length;
   const list = (): void => {
     put('[');
     for (let row = 0, count = random.integer(1, 5); row < count; row++) {
       if (row > 0) put(',');
       const begin = place();
+      const first = lineNow();
       if (random.integer(0, 4) === 0) {
         text += '[{"loa": 1}]';
         expected.push(`${begin} [{loa: 1}] is no row: an object with columns is wanted`);
+        lines.push([first, 1]);
         continue;
       }
       text += '{';
@@ -49,6 +55,7 @@ function documentOf(random: Random): { text: string; at: string | undefined; exp
       text += JSON.stringify(loa);
       if (random.integer(0, 1)) put(`, "note": ${JSON.stringify(random.pick(['plain', '[{"', 'ø', { loa: 'x' }, null]))}`);
       put('}');
+      lines.push([first, lineNow() - first + 1]);
       expected.push(loa === 'x' ? `${at} loa: "x" is not a number` : { loa });
     }
     put(']');
@@ -58,7 +65,18 @@ function documentOf(random: Random): { text: string; at: string | undefined; exp
   list();
   if (isInside) put(', "loa": 2}, "more": [1, {"items": [2]}]}');
   blank();
-  return { text, at: isInside ? 'quotes.items' : undefined, expected };
+  return { text, at: isInside ? 'quotes.items' : undefined, expected, lines };
+}
+
+/** On which line each row of a document begins, and how many it takes. */
+async function linesIn(text: string, format: 'json' | 'yaml', at: string | undefined): Promise<(number | undefined)[][]> {
+  async function* pieces(): AsyncGenerator<string> {
+    yield text;
+  }
+  const lines: (number | undefined)[][] = [];
+  for await (const entries of readDocument(pieces(), 'a', format, at, { columns: undefined, schema: undefined }))
+    for (const { place, lines: many = 1 } of entries) lines.push([place?.line, many]);
+  return lines;
 }
 
 const rows = [
@@ -118,8 +136,19 @@ export const documents = suite('a document', [
   }),
 
   test('in JSON says where each row and cell stands: seed {seed}', { cases: range('seed', 1, 40) }, async ({ row, check }) => {
-    const { text, at, expected } = documentOf(randomFrom(`document ${row.seed}`));
+    const { text, at, expected, lines } = documentOf(randomFrom(`document ${row.seed}`));
     check.equal(await read('stays.json', text, { at, columns: { loa: cell.number } }), expected, text);
+    check.equal(await linesIn(text, 'json', at), lines, text);
+  }),
+
+  test('in YAML says how many lines each row takes', async ({ check }) => {
+    const text = '# stays\n\nitems:\n  - loa: 7\n    note: |\n      two\n      lines\n  - { loa: 8 }\n\n  - loa:\n      9\n  - 5\n';
+    check.equal(await linesIn(text, 'yaml', 'items'), [
+      [4, 4],
+      [8, 1],
+      [10, 2],
+      [12, 1],
+    ]);
   }),
 
   test(

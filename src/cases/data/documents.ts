@@ -21,12 +21,12 @@ export async function* readDocument(
   const whole = await wholeOf(text, file);
   const path = at === undefined || at === '' ? [] : at.split('.').map((key) => (/^\d+$/.test(key) ? Number(key) : key));
   const read = format === 'json' ? (await import('./json.ts')).readJson : (await import('./yaml.ts')).readYaml;
-  const { document, placeOf } = await read(whole, file, path);
+  const { document, placeOf, linesOf } = await read(whole, file, path);
   const list = valueAt(document, path);
   if (!Array.isArray(list)) return refuse({ code: 'no-list', at: placeOf(0), path: at, got: shortValue(list) });
   for (let from = 0; from < list.length; from += mostAtOnce) {
     const rows: readonly unknown[] = list.slice(from, from + mostAtOnce);
-    yield await Promise.all(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key))));
+    yield await Promise.all(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
   }
 }
 

@@ -13,23 +13,28 @@ export interface Found {
   readonly document: unknown;
   /** Where an item of its list stands, or the value under one of the item's keys: asked for each item, and for keys when a message needs it. */
   placeOf(item: number, key?: string): Place;
+  /** How many lines an item takes, if it is not one. */
+  linesOf(item: number): number | undefined;
 }
+
+/** How many lines there are from one to another, if it is not one. */
+export const manyLines = (first: number, last: number): number | undefined => (last > first ? last - first + 1 : undefined);
 
 /** Where an item stands, or the value under one of its keys. */
 type PlaceOf = (key: string | undefined) => Place;
 
 /** One item of a document as a row: it must be an object. `name` is what it is called where no row comes of it. */
-export function typeItem(item: unknown, name: string, { columns, schema }: Typed, placeOf: PlaceOf): Entry | Promise<Entry> {
+export function typeItem(item: unknown, name: string, { columns, schema }: Typed, placeOf: PlaceOf, lines?: number): Entry | Promise<Entry> {
   const place = placeOf(undefined);
   if (typeof item !== 'object' || item === null || Array.isArray(item))
-    return brokenItem(name, place, { code: 'not-an-object', got: shortValue(item), at: place });
+    return brokenItem(name, { place, lines }, { code: 'not-an-object', got: shortValue(item), at: place });
   const values = item as Record<string, unknown>;
   const headings = Object.keys(values);
-  if (Object.hasOwn(values, '__proto__')) return brokenItem(name, place, { code: 'bad-heading', heading: '__proto__', at: placeOf('__proto__') });
-  if (!columns && !schema && !headings.some(isMark)) return { row: values, place };
+  if (Object.hasOwn(values, '__proto__')) return brokenItem(name, { place, lines }, { code: 'bad-heading', heading: '__proto__', at: placeOf('__proto__') });
+  if (!columns && !schema && !headings.some(isMark)) return { row: values, place, lines };
   const record: RawRecord = {
     place,
-    lines: undefined,
+    lines,
     value: ({ heading }) => (Object.hasOwn(values, heading) ? values[heading] : undefined),
     isQuoted: () => false,
     at: (column) => placeOf(column && Object.hasOwn(values, column.heading) ? column.heading : undefined),
@@ -38,7 +43,7 @@ export function typeItem(item: unknown, name: string, { columns, schema }: Typed
 }
 
 /** What is no row is told by its own case. */
-export const brokenItem = (name: string, place: Place, problem: Problem): Entry => ({ row: {}, name, place, problems: [problem] });
+export const brokenItem = (name: string, where: Pick<Entry, 'place' | 'lines'>, problem: Problem): Entry => ({ row: {}, name, ...where, problems: [problem] });
 
 /** Columns of a document whose values are taken as they are. */
 const asTheyAre = (headings: readonly string[]): Column[] =>

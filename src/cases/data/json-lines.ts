@@ -20,7 +20,7 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
       item = JSON.parse(raw);
     } catch {
       return faultOf(raw).then(({ reason, column }) =>
-        brokenItem(name, place, { code: 'broken-document', reason, at: { ...place, column: given.indexOf(raw) + column } }),
+        brokenItem(name, { place }, { code: 'broken-document', reason, at: { ...place, column: given.indexOf(raw) + column } }),
       );
     }
     // The column is looked for from where the key stands: close enough for a line.

@@ -1,7 +1,7 @@
 import type { JSONVisitor } from 'jsonc-parser';
 import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
-import type { Found, Path } from './items.ts';
+import { type Found, manyLines, type Path } from './items.ts';
 import { faultOf, strictly, tooDeep, visited } from './json-faults.ts';
 
 /**
@@ -20,7 +20,7 @@ export async function readJson(text: string, file: string, path: Path): Promise<
   const { findNodeAtLocation, parseTree } = await import('jsonc-parser');
   const begins = await beginsIn(text, file, path);
   /** Where something stands within a part of the text, or what is around it. */
-  const within = ({ offset, place }: Begin, end: number | undefined, wanted: Path): Place => {
+  const within = ({ offset, place }: Pick<Begin, 'offset' | 'place'>, end: number | undefined, wanted: Path): Place => {
     const part = text.slice(offset, end);
     const tree = parseTree(part, [], strictly);
     for (let length = wanted.length; tree && length > 0; length--) {
@@ -36,6 +36,10 @@ export async function readJson(text: string, file: string, path: Path): Promise<
       if (!begin) return within({ offset: 0, place: { file, line: 1, column: 1 } }, undefined, path);
       return key === undefined ? begin.place : within(begin, begins[item + 1]?.offset, [key]);
     },
+    linesOf(item) {
+      const { place, lastLine } = begins[item] as Begin;
+      return manyLines(place.line, lastLine);
+    },
   };
 }
 
@@ -43,6 +47,8 @@ export async function readJson(text: string, file: string, path: Path): Promise<
 interface Begin {
   readonly place: Place;
   readonly offset: number;
+  /** Where it ends. */
+  lastLine: number;
 }
 
 /** The place behind a text that begins at a place. */
@@ -56,27 +62,28 @@ function placeBehind({ file, line, column }: Place, text: string): Place {
 async function beginsIn(text: string, file: string, path: Path): Promise<readonly Begin[]> {
   const { visit } = await import('jsonc-parser');
   const found: Begin[] = [];
-  /** The keys of each object that is open; none for a list. */
-  const open: (Set<string> | undefined)[] = [];
-  const begins = (offset: number, line: number, character: number, pathOf: () => readonly (string | number)[]): void => {
-    if (open.length !== path.length + 1 || open.at(-1) !== undefined) return;
+  /** The objects and lists that are open: the keys of each object so far, and the item that it is, if it is one. */
+  const open: { readonly keys: Set<string> | undefined; readonly item: Begin | undefined }[] = [];
+  const itemAt = (offset: number, line: number, character: number, pathOf: () => readonly (string | number)[]): Begin | undefined => {
+    if (open.length !== path.length + 1 || open.at(-1)?.keys) return undefined;
     const at = pathOf();
-    if (path.every((key, i) => String(key) === String(at[i]))) found.push({ place: { file, line: line + 1, column: character + 1 }, offset });
+    if (!path.every((key, i) => String(key) === String(at[i]))) return undefined;
+    const item = { place: { file, line: line + 1, column: character + 1 }, offset, lastLine: line + 1 };
+    found.push(item);
+    return item;
+  };
+  const close = (line: number): void => {
+    const { item } = open.pop() as (typeof open)[number];
+    if (item) item.lastLine = line + 1;
   };
   const visitor: JSONVisitor = {
-    onObjectBegin(offset, _length, line, character, pathOf) {
-      begins(offset, line, character, pathOf);
-      open.push(new Set());
-    },
-    onArrayBegin(offset, _length, line, character, pathOf) {
-      begins(offset, line, character, pathOf);
-      open.push(undefined);
-    },
-    onObjectEnd: () => void open.pop(),
-    onArrayEnd: () => void open.pop(),
-    onLiteralValue: (_value, offset, _length, line, character, pathOf) => begins(offset, line, character, pathOf),
+    onObjectBegin: (offset, _length, line, character, pathOf) => void open.push({ item: itemAt(offset, line, character, pathOf), keys: new Set() }),
+    onArrayBegin: (offset, _length, line, character, pathOf) => void open.push({ item: itemAt(offset, line, character, pathOf), keys: undefined }),
+    onObjectEnd: (_offset, _length, line) => close(line),
+    onArrayEnd: (_offset, _length, line) => close(line),
+    onLiteralValue: (_value, offset, _length, line, character, pathOf) => void itemAt(offset, line, character, pathOf),
     onObjectProperty(key, _offset, _length, line, character) {
-      const keys = open.at(-1) as Set<string>;
+      const keys = open.at(-1)?.keys as Set<string>;
       if (keys.has(key)) refuse({ code: 'repeated-key', key, at: { file, line: line + 1, column: character + 1 } });
       keys.add(key);
     },

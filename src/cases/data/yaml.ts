@@ -1,7 +1,7 @@
-import type { Document } from 'yaml';
+import type { Document, Node } from 'yaml';
 import type { Place } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
-import type { Found, Path } from './items.ts';
+import { type Found, manyLines, type Path } from './items.ts';
 
 /** Aliases are followed so often: more is a document that is made to swell. */
 const mostAliases = 1000;
@@ -22,16 +22,20 @@ export async function readYaml(text: string, file: string, path: Path): Promise<
     const reason = reasons[error.code] ?? (error.message.split('\n')[0] as string).replace(/ at line \d+.*$/, '').replace(/:$/, '');
     refuse({ code: 'broken-document', reason, at });
   }
+  const nodeAt = (whole: Path): Node | null | undefined => (whole.length === 0 ? document.contents : (document.getIn(whole, true) as Node | undefined));
   return {
     document: unfolded(document, file),
     placeOf(item, key) {
       const whole = [...path, item, ...(key === undefined ? [] : [key])];
       for (let length = whole.length; length >= 0; length--) {
-        const node = length === 0 ? document.contents : document.getIn(whole.slice(0, length), true);
-        const offset = (node as { range?: [number, number, number] | null } | null | undefined)?.range?.[0];
+        const offset = nodeAt(whole.slice(0, length))?.range?.[0];
         if (offset !== undefined) return placeOf(offset);
       }
       return { file, line: 1, column: 1 };
+    },
+    linesOf(item) {
+      const [begin, end] = nodeAt([...path, item])?.range ?? [0, 0];
+      return end > begin ? manyLines(placeOf(begin).line, placeOf(end - 1).line) : undefined;
     },
   };
 }
