@@ -1,4 +1,5 @@
 import type { Problem } from '../problems/problem.ts';
+import { isText, listOf, recordOf, strangeArguments, text, type Wanted } from '../problems/wanted.ts';
 import type { Entry } from './row.ts';
 import { type CaseSource, Cases, type Datum } from './source.ts';
 import { shortValue } from './values.ts';
@@ -25,7 +26,8 @@ export function table<const C extends readonly [string, ...string[]], D extends 
   columns: C & Distinct<C>,
   rows: readonly [...R],
 ): CaseSource<{ [I in Exclude<keyof C, keyof (readonly [])> as C[I] & string]: R[number][I & keyof R[number]] }> {
-  const problems: Problem[] = [];
+  const problems = strangeArguments({ columns, rows }, { columns: listOf('texts', isText), rows: listOf('rows') }, 'table');
+  if (problems.length > 0) return refused('a table', problems);
   columns.forEach((column, i) => {
     if (columns.indexOf(column) !== i) problems.push({ code: 'repeated-column', column, source: 'a table' });
   });
@@ -43,6 +45,8 @@ export function table<const C extends readonly [string, ...string[]], D extends 
 
 /** Rows from an iterable, or from a function that makes one each time: a generator that can run only once needs the function. */
 export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Row> | (() => Iterable<Row> | AsyncIterable<Row>)): CaseSource<Row> {
+  const problems = strangeArguments({ rows: given }, { rows: iterable }, 'rows');
+  if (problems.length > 0) return refused('rows', problems);
   return new Cases<Row>({
     what: 'rows',
     columns: Array.isArray(given) && given.length ? columnsOf(given) : undefined,
@@ -64,6 +68,14 @@ export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Ro
   });
 }
 
+const iterable: Wanted = {
+  is: 'list, or a function that gives one',
+  fits: (value) => typeof value === 'function' || (typeof value === 'object' && value !== null && (Symbol.iterator in value || Symbol.asyncIterator in value)),
+};
+
+/** A source of which there is nothing but what is wrong with it. */
+const refused = (what: string, problems: readonly Problem[]): Cases<any> => new Cases({ what, problems, open: () => [] });
+
 const notARow = (row: unknown, index: number): Problem[] =>
   typeof row === 'object' && row !== null && !Array.isArray(row) ? [] : [{ code: 'not-a-row', row: index + 1, got: shortValue(row) }];
 
@@ -73,6 +85,8 @@ const columnsOf = (given: readonly object[]): string[] => [
 
 /** Rows under names of their own: the keys are the cases' names. */
 export function named<Row extends object, D extends Datum = Datum>(given: Readonly<Record<string, Row & { readonly [K in keyof Row]: D }>>): CaseSource<Row> {
+  const problems = strangeArguments({ rows: given }, { rows: recordOf('rows by their names') }, 'named');
+  if (problems.length > 0) return refused('named rows', problems);
   const entries = Object.entries(given);
   return new Cases<Row>({
     what: 'named rows',
@@ -84,6 +98,8 @@ export function named<Row extends object, D extends Datum = Datum>(given: Readon
 
 /** One column with a row for each value. */
 export function values<const K extends string, V extends readonly D[], D extends Datum = Datum>(column: K, given: V): CaseSource<{ [P in K]: V[number] }> {
+  const problems = strangeArguments({ column, values: given }, { column: text, values: listOf('values') }, 'values');
+  if (problems.length > 0) return refused('values', problems);
   return new Cases<{ [P in K]: V[number] }>({
     what: 'values',
     columns: [column],

@@ -39,12 +39,17 @@ export const either = (is: string, ...all: readonly Wanted[]): Wanted => ({ is, 
 
 /** What is said that nothing reads, and what is not as it is wanted. `kind` is what the names are called. */
 export function strange(given: object | undefined, wanted: Readonly<Record<string, Wanted>>, owner: string, kind = 'option'): Problem[] {
+  if (given !== undefined && !isObject(given)) return [{ code: 'not-a', wanted: `set of ${kind}s`, got: String(given), owner }];
   return Object.entries(given ?? {}).flatMap(([name, value]): Problem[] => {
     const want = Object.hasOwn(wanted, name) ? wanted[name] : undefined;
     if (value === undefined || want?.fits(value)) return [];
     return [want ? { code: 'not-a', wanted: want.is, got: `\`${name}\``, owner } : { code: 'no-such-name', kind, name, owner, known: Object.keys(wanted) }];
   });
 }
+
+/** The same of what must be said, too. */
+export const strangeArguments = (given: object, wanted: Readonly<Record<string, Wanted>>, owner: string): Problem[] =>
+  strange(Object.fromEntries(Object.entries(given).map(([name, value]) => [name, value ?? null])), wanted, owner);
 
 /** Refuses it at once. */
 export function refuseStrange(given: object | undefined, wanted: Readonly<Record<string, Wanted>>, owner: string): void {

@@ -132,7 +132,7 @@ export class SuiteOf implements Suite {
     return this.layers.at(-1)?.origin ?? {};
   }
 
-  adapt(title: string, options: AnyOptions): Suite {
+  adapt(title: string, options: AnyOptions = {}): Suite {
     refuseStrangeSuite(options, `suite "${title}"`);
     return new SuiteOf(title, [...this.layers, { options, origin: captureOrigin(this.adapt) }], this.children);
   }
@@ -167,7 +167,7 @@ export const strangeChild = (child: unknown, owner: string): Problem =>
 export function suite(title: string, children: readonly Child[]): Suite;
 export function suite<Row extends object = {}>(title: string, options: SuiteOptions<Row>, children: readonly Child[] | ((row: Row) => readonly Child[])): Suite;
 export function suite(title: string, ...rest: readonly [Children] | readonly [AnyOptions, Children]): Suite {
-  const [options, children] = rest.length === 2 ? rest : [{}, rest[0]];
+  const [options = {}, children] = rest.length === 2 ? rest : [{}, rest[0]];
   const origin = captureOrigin(suite);
   if (typeof title !== 'string') refuse({ code: 'not-a', wanted: 'text', got: String(title), owner: 'the title of a suite' });
   refuseStrangeSuite(options, `suite "${title}"`);
@@ -228,7 +228,7 @@ export function testWith<N extends Needs>(
 }
 
 function makeTest(title: string, rest: readonly [Body] | readonly [TestOptions<any, any>, Body], needs: Needs, origin: Origin): Test {
-  const [options, body] = rest.length === 2 ? rest : [{}, rest[0]];
+  const [options = {}, body] = rest.length === 2 ? rest : [{}, rest[0]];
   if (typeof title !== 'string') refuse({ code: 'not-a', wanted: 'text', got: String(title), owner: 'the title of a test' });
   if (typeof body !== 'function') refuse({ code: 'not-a', wanted: 'function', got: typeof body, owner: `the body of test "${title}"` });
   refuseStrange(options, wantedOfTests, `test "${title}"`);

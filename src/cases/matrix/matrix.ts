@@ -1,5 +1,5 @@
 import { type Problem, ProblemError, refuse } from '../../problems/problem.ts';
-import { callable, either, isObject, listOf, strange, type WantedOf } from '../../problems/wanted.ts';
+import { callable, either, isObject, listOf, recordOf, strange, strangeArguments, type WantedOf } from '../../problems/wanted.ts';
 import { hash } from '../hash.ts';
 import { randomFrom } from '../random.ts';
 import type { Entry, Expansion } from '../row.ts';
@@ -53,8 +53,8 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
   options: MatrixOptions<NoInfer<A>> = {},
 ): CaseSource<A> {
-  const misread = strange(options, wantedOptions, 'matrix');
-  if (misread.length > 0) return new Cases<A>({ what: 'a matrix', columns: Object.keys(axes), problems: misread, open: () => [] });
+  const misread = [...strangeArguments({ axes }, { axes: recordOf('values for each axis') }, 'matrix'), ...strange(options, wantedOptions, 'matrix')];
+  if (misread.length > 0) return new Cases<A>({ what: 'a matrix', problems: misread, open: () => [] });
   const model = axesOf(axes as Readonly<Record<string, readonly unknown[]>>);
   const except =
     typeof options.except === 'function'
