@@ -8,7 +8,7 @@ import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isCh
 import { type Indexed, readHeadings } from './headings.ts';
 import { type ReadRow, rowReader } from './row-reader.ts';
 import { enoughRecords, Sharing } from './sharing.ts';
-import { entryOf, type Layout, typeRecord } from './typing.ts';
+import { all, entryOf, type Layout, typeRecord } from './typing.ts';
 
 type Remark = ((problem: Problem) => void) | undefined;
 
@@ -77,10 +77,8 @@ function layoutOf(header: CsvRecord, { columns: wanted, schema }: Typed, remark:
   };
 }
 
-function readRecords(records: readonly CsvRecord[], layout: Delimited): readonly Entry[] | Promise<readonly Entry[]> {
-  const entries = records.map((record) => readRecord(record, layout));
-  return entries.some((entry) => entry instanceof Promise) ? Promise.all(entries) : (entries as readonly Entry[]);
-}
+const readRecords = (records: readonly CsvRecord[], layout: Delimited): readonly Entry[] | Promise<readonly Entry[]> =>
+  all(records.map((record) => readRecord(record, layout)));
 
 interface Delimited extends Layout<Indexed> {
   /** Up to the last column that is read. */

@@ -4,6 +4,7 @@ import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
 import type { Typed } from './columns.ts';
 import { type Path, typeItem } from './items.ts';
+import { all } from './typing.ts';
 
 /** A document longer than this is refused: it is held whole. Characters. */
 const mostCharacters = 50_000_000;
@@ -26,7 +27,7 @@ export async function* readDocument(
   if (!Array.isArray(list)) return refuse({ code: 'no-list', at: placeOf(0), path: at, got: shortValue(list) });
   for (let from = 0; from < list.length; from += mostAtOnce) {
     const rows: readonly unknown[] = list.slice(from, from + mostAtOnce);
-    yield await Promise.all(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
+    yield all(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
   }
 }
 

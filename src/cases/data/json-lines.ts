@@ -4,6 +4,7 @@ import type { Typed } from './columns.ts';
 import { mostOfARecord } from './csv.ts';
 import { brokenItem, typeItem } from './items.ts';
 import { faultOf } from './json-faults.ts';
+import { all } from './typing.ts';
 
 /** Reads JSON Lines: a row a line. */
 export async function* readJsonLines(text: AsyncIterable<string>, file: string, comment: string | undefined, typed: Typed): AsyncGenerator<readonly Entry[]> {
@@ -26,7 +27,7 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
     // The column is looked for from where the key stands: close enough for a line.
     return typeItem(item, name, typed, (key) => ({ ...place, column: key === undefined ? 1 : Math.max(0, given.indexOf(JSON.stringify(key))) + 1 }));
   };
-  const readAll = (lines: readonly string[]): Promise<Entry[]> => Promise.all(lines.map(read).filter((entry) => entry !== undefined));
+  const readAll = (lines: readonly string[]) => all(lines.map(read).filter((entry) => entry !== undefined));
   for await (const piece of text) {
     const whole = (rest + piece).split('\n');
     rest = whole.pop() as string;

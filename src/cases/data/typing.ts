@@ -68,6 +68,10 @@ export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layou
   return rowMade(making, record, layout, values, isWhole);
 }
 
+/** Entries of which few, or none, take their time: for those that are there a promise would be dear. */
+export const all = (entries: readonly (Entry | Promise<Entry>)[]): readonly Entry[] | Promise<readonly Entry[]> =>
+  entries.some((entry) => entry instanceof Promise) ? Promise.all(entries) : (entries as readonly Entry[]);
+
 const noRow = {};
 
 /** An entry of which there is no more to say: all are of one shape. */

@@ -4,7 +4,7 @@ import { type Problem, refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import type { Columns, StandardSchema } from './columns.ts';
 import { type Indexed, readHeadings } from './headings.ts';
-import { type Layout, type RawRecord, ShownError, typeRecord } from './typing.ts';
+import { all, type Layout, type RawRecord, ShownError, typeRecord } from './typing.ts';
 
 /** A workbook that is larger is refused: its compressed bytes are held whole. */
 const mostBytes = 64_000_000;
@@ -58,7 +58,7 @@ export async function* readWorkbook(
       if (layout) entries.push(typeRecord(recordOf(cells, number, placeOf), layout));
       else layout = { columns: readHeadings(headingsOf(cells), typed.columns, (index) => placeOf(number, index), remark), schema: typed.schema };
     }
-    if (entries.length) yield await Promise.all(entries);
+    if (entries.length) yield all(entries);
   }
   if (!layout) refuse({ code: 'no-header', at: placeOf(1, 0) });
 }
