@@ -1,4 +1,4 @@
-import { dataFile, fixture, named, planSuites, runSuites, suite, table, test } from 'red-lattice';
+import { cell, dataFile, fixture, named, planSuites, runSuites, suite, table, test } from 'red-lattice';
 import { memoryFiles } from '../inner.ts';
 
 const tide = fixture('tide', { scope: 'file', setup: async () => ({ at: (hour: number) => hour / 2 }) });
@@ -21,6 +21,8 @@ const suites = [
       ({ row, check }, { tide }) => check.equal(tide.at(row.hour), row.height),
     ),
     test('from a file', { cases: dataFile('tides.csv') }, ({ row, check }) => check.equal(row['height'], '1')),
+    test('from a long file', { cases: dataFile('long.csv', { columns: { hour: cell.integer } }) }, ({ row, check }) => check.holds(row.hour < 149)),
+    test('from a document', { cases: dataFile('tides.json', { columns: { height: cell.number } }) }, ({ row, check }) => check.equal(row.height, 1)),
     test('steps', async ({ step }) => {
       await step('late', async ({ ensure }) => ensure.equal({ a: [1, 2] }, { a: [1, 3] }));
     }),
@@ -33,7 +35,11 @@ const suites = [
 
 /** Every case with its status and what its failures say. */
 export async function outcome(): Promise<string[]> {
-  const { files, base } = memoryFiles({ 'tides.csv': 'height\n1\n2\n' });
+  const { files, base } = memoryFiles({
+    'tides.csv': 'height\n1\n2\n',
+    'long.csv': `hour\n${Array.from({ length: 150 }, (_, hour) => `${hour}\n`).join('')}noon\n`,
+    'tides.json': '[{ "height": 1 }, { "height": "high" }, 2]',
+  });
   const told: string[] = [];
   for await (const planned of planSuites(suites, { files, base })) told.push(`planned ${planned.id}`);
   const { counts } = await runSuites(suites, {
