@@ -40,6 +40,7 @@ export async function faultOf(text: string): Promise<Fault> {
 function reasonFor(code: string, text: string, at: number): string {
   const isEnd = text[at] === '}' || text[at] === ']';
   if (isEnd && text.slice(0, at).trimEnd().endsWith(',')) return `there is a comma too many before this ${text[at]}`;
+  if (code === 'InvalidSymbol' && !/[\p{L}\p{N}_'`“]/u.test(text.charAt(at))) return `\`${text.charAt(at)}\` means nothing in JSON`;
   return reasons[code] ?? 'it is no JSON';
 }
 
