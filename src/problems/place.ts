@@ -7,6 +7,13 @@ export interface Place {
   readonly sheet?: string | undefined;
 }
 
+/** The place behind a text that begins at a place. */
+export function placeBehind({ file, line, column }: Place, text: string): Place {
+  const lastBreak = text.lastIndexOf('\n');
+  if (lastBreak < 0) return { file, line, column: column + text.length };
+  return { file, line: line + text.split('\n').length - 1, column: text.length - lastBreak };
+}
+
 /** One frame of a stack: a place, and the function it is in, if that has a name. */
 export interface Frame extends Place {
   readonly within: string | undefined;

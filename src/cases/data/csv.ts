@@ -1,4 +1,4 @@
-import type { Place } from '../../problems/place.ts';
+import { type Place, placeBehind } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
 import type { Indexed } from './headings.ts';
 import type { RawRecord } from './typing.ts';
@@ -108,15 +108,13 @@ export class CsvRecord implements RawRecord<Indexed> {
   /** Where the n-th cell stands: worked out only when a message needs it. */
   placeOfCell(index: number): { place: Place; quoted: boolean } {
     const { raw } = this;
-    const { delimiter, name } = this.#file;
+    const { delimiter } = this.#file;
     let at = 0;
     for (let i = 0; i < index && at >= 0 && at < raw.length; i++) {
       const end = endOfField(raw, at, delimiter);
       at = end < 0 ? raw.length : end + delimiter.length;
     }
-    const before = raw.slice(0, at);
-    const line = this.line + before.split('\n').length - 1;
-    return { place: { file: name, line, column: at - before.lastIndexOf('\n') }, quoted: raw[at] === '"' };
+    return { place: placeBehind(this.place, raw.slice(0, at)), quoted: raw[at] === '"' };
   }
 }
 

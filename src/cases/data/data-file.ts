@@ -1,5 +1,5 @@
 import { nearest } from '../../problems/nearest.ts';
-import type { Place } from '../../problems/place.ts';
+import { type Place, placeBehind } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
 import { callable, either, isObject, no, recordOf, strange, text, type WantedOf } from '../../problems/wanted.ts';
 import type { Chunks, Expansion, FileReader } from '../row.ts';
@@ -177,15 +177,12 @@ const encodingOf = ([first, second]: Uint8Array): string =>
 /** Where a sign stands first; U+FFFD stands for bytes that are no text. */
 async function placeOf(sign: string, bytes: Bytes, encoding: string, file: string): Promise<Place> {
   const decoder = new TextDecoder(encoding);
-  let before = '';
-  let line = 1;
+  let place: Place = { file, line: 1, column: 1 };
   for await (const piece of bytes) {
-    const text = before + decoder.decode(piece, { stream: true });
+    const text = decoder.decode(piece, { stream: true });
     const at = text.indexOf(sign);
-    const lines = (at < 0 ? text : text.slice(0, at)).split('\n');
-    line += lines.length - 1;
-    before = lines.at(-1) as string;
+    place = placeBehind(place, at < 0 ? text : text.slice(0, at));
     if (at >= 0) break;
   }
-  return { file, line, column: before.length + 1 };
+  return place;
 }

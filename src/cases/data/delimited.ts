@@ -8,7 +8,7 @@ import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isCh
 import { type Indexed, readHeadings } from './headings.ts';
 import { type ReadRow, rowReader } from './row-reader.ts';
 import { enoughRecords, Sharing } from './sharing.ts';
-import { all, entryOf, type Layout, typeRecord } from './typing.ts';
+import { all, brokenEntry, entryOf, type Layout, typeRecord } from './typing.ts';
 
 type Remark = ((problem: Problem) => void) | undefined;
 
@@ -106,4 +106,4 @@ function readRecord(record: CsvRecord, layout: Delimited): Entry | Promise<Entry
 const isEmpty = ({ cells, raw }: CsvRecord): boolean => cells.every((cell) => cell.trim() === '') && !raw.includes('"');
 
 /** Without values, its line is all that names it. */
-const broken = ({ place, lines }: CsvRecord, problem: Problem): Entry => ({ row: {}, name: `line ${place.line}`, place, lines, problems: [problem] });
+const broken = (record: CsvRecord, problem: Problem): Entry => brokenEntry(`line ${record.line}`, record, problem);

@@ -1,9 +1,8 @@
 import type { Place } from '../../problems/place.ts';
-import type { Problem } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
 import { type Column, columnsFor, isMark, type StandardSchema, type Typed } from './columns.ts';
-import { type RawRecord, typeRecord } from './typing.ts';
+import { brokenEntry, type RawRecord, typeRecord } from './typing.ts';
 
 /** Keys and places in lists, from the top of a document. */
 export type Path = readonly (string | number)[];
@@ -27,10 +26,10 @@ type PlaceOf = (key: string | undefined) => Place;
 export function typeItem(item: unknown, name: string, { columns, schema }: Typed, placeOf: PlaceOf, lines?: number): Entry | Promise<Entry> {
   const place = placeOf(undefined);
   if (typeof item !== 'object' || item === null || Array.isArray(item))
-    return brokenItem(name, { place, lines }, { code: 'not-an-object', got: shortValue(item), at: place });
+    return brokenEntry(name, { place, lines }, { code: 'not-an-object', got: shortValue(item), at: place });
   const values = item as Record<string, unknown>;
   const headings = Object.keys(values);
-  if (Object.hasOwn(values, '__proto__')) return brokenItem(name, { place, lines }, { code: 'bad-heading', heading: '__proto__', at: placeOf('__proto__') });
+  if (Object.hasOwn(values, '__proto__')) return brokenEntry(name, { place, lines }, { code: 'bad-heading', heading: '__proto__', at: placeOf('__proto__') });
   if (!columns && !schema && !headings.some(isMark)) return { row: values, place, lines };
   const record: RawRecord = {
     place,
@@ -41,9 +40,6 @@ export function typeItem(item: unknown, name: string, { columns, schema }: Typed
   };
   return typeRecord(record, { columns: columns ? columnsFor(columns, headings) : asTheyAre(headings), schema });
 }
-
-/** What is no row is told by its own case. */
-export const brokenItem = (name: string, where: Pick<Entry, 'place' | 'lines'>, problem: Problem): Entry => ({ row: {}, name, ...where, problems: [problem] });
 
 /** Columns of a document whose values are taken as they are. */
 const asTheyAre = (headings: readonly string[]): Column[] =>

@@ -2,9 +2,9 @@ import { refuse } from '../../problems/problem.ts';
 import type { Entry } from '../row.ts';
 import type { Typed } from './columns.ts';
 import { mostOfARecord } from './csv.ts';
-import { brokenItem, typeItem } from './items.ts';
+import { typeItem } from './items.ts';
 import { faultOf } from './json-faults.ts';
-import { all } from './typing.ts';
+import { all, brokenEntry } from './typing.ts';
 
 /** Reads JSON Lines: a row a line. */
 export async function* readJsonLines(text: AsyncIterable<string>, file: string, comment: string | undefined, typed: Typed): AsyncGenerator<readonly Entry[]> {
@@ -21,7 +21,7 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
       item = JSON.parse(raw);
     } catch {
       return faultOf(raw).then(({ reason, column }) =>
-        brokenItem(name, { place }, { code: 'broken-document', reason, at: { ...place, column: given.indexOf(raw) + column } }),
+        brokenEntry(name, { place }, { code: 'broken-document', reason, at: { ...place, column: given.indexOf(raw) + column } }),
       );
     }
     // The column is looked for from where the key stands: close enough for a line.

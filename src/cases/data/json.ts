@@ -1,5 +1,5 @@
 import type { JSONVisitor } from 'jsonc-parser';
-import type { Place } from '../../problems/place.ts';
+import { type Place, placeBehind } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem.ts';
 import { type Found, manyLines, type Path } from './items.ts';
 import { faultOf, strictly, tooDeep, visited } from './json-faults.ts';
@@ -49,13 +49,6 @@ interface Begin {
   readonly offset: number;
   /** Where it ends. */
   lastLine: number;
-}
-
-/** The place behind a text that begins at a place. */
-function placeBehind({ file, line, column }: Place, text: string): Place {
-  const lastBreak = text.lastIndexOf('\n');
-  if (lastBreak < 0) return { file, line, column: column + text.length };
-  return { file, line: line + text.split('\n').length - 1, column: text.length - lastBreak };
 }
 
 /** Where the items of a list begin. Refuses an object with the same key twice: which value is meant? */

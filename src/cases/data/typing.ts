@@ -84,6 +84,15 @@ export const entryOf = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>, ro
   problems: undefined,
 });
 
+/** What is no row is told by a case of its own, under what its place is called. */
+export const brokenEntry = (name: string, { place, lines }: Pick<Entry, 'place' | 'lines'>, problem: Problem): Entry => ({
+  row: {},
+  name,
+  place,
+  lines,
+  problems: [problem],
+});
+
 function rowMade<C extends Column>(
   making: Making,
   record: RawRecord<C>,
