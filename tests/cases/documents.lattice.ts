@@ -61,7 +61,7 @@ function documentOf(random: Random): { text: string; at: string | undefined; exp
     put(']');
   };
   const isInside = random.integer(0, 1) === 1;
-  if (isInside) put('{"others": [{"loa": "y"}], "quotes": {"items":');
+  if (isInside) put('{"others": {"items": [{"loa": "y"}]}, "quotes": {"items":');
   list();
   if (isInside) put(', "loa": 2}, "more": [1, {"items": [2]}]}');
   blank();

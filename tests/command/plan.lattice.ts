@@ -30,6 +30,22 @@ export const plans = suite('plan', { timeout: 60_000 }, [
     check.includes(output, '10 cases in 3 tests, 2 files');
   }),
 
+  inProject('shows the lines at one place once, whatever is wrong there', async ({ check }, { project }) => {
+    const made = ['seven', 'none'].map((title, i) => `['${title}', ${7 - i * 7}]`).join(', ');
+    const text = `import { matrix, suite, test } from 'red-lattice';
+export const wrong = suite('wrong', [${made}].map(([title, cover]) => test(title, { cases: matrix({ a: [1], b: [1] }, { cover }) }, () => {})));
+export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
+`;
+    await writeFile(join(project, 'wrong.lattice.mjs'), text);
+    const { status, output } = await runCommand(['plan', 'wrong.lattice.mjs'], project);
+    check.equal(status, 2);
+    check.equal(
+      output.split('\n').flatMap((line) => /^(?:! wrong\.lattice\.mjs:(\d)| {2}▸ (\d) )/.exec(line)?.slice(1).filter(Boolean) ?? []),
+      ['2', '2', '2', '3', '3'],
+      output,
+    );
+  }),
+
   inProject('finds test files below a folder, through links that lead elsewhere, and once around those that lead back', async ({ check }, { project }) => {
     for (const folder of ['more/deep', 'elsewhere', '.hidden', 'node_modules/other']) await mkdir(join(project, folder), { recursive: true });
     const text = `import { test } from 'red-lattice';\nexport const one = test('one', () => {});\n`;
