@@ -4,7 +4,8 @@ export { type Cell, cell } from './cases/data/cells.ts';
 export type { Columns, RowOf, StandardSchema } from './cases/data/columns.ts';
 export { type DataFileOptions, dataFile } from './cases/data/data-file.ts';
 export type { Marks, RowMarks } from './cases/marks.ts';
-export { type Impossible, type MatrixOptions, matrix } from './cases/matrix/matrix.ts';
+export { matrix } from './cases/matrix/matrix.ts';
+export type { Impossible, MatrixOptions } from './cases/matrix/options.ts';
 export { verifyCover } from './cases/matrix/verify.ts';
 export type { Random } from './cases/random.ts';
 export type { FileReader } from './cases/row.ts';
@@ -27,7 +28,8 @@ export {
   type Values,
 } from './fixtures/fixture.ts';
 export type { Frame, Place } from './problems/place.ts';
-export { type Problem, ProblemError } from './problems/problem.ts';
+export type { Problem } from './problems/problem.ts';
+export { ProblemError } from './problems/problem-error.ts';
 export { wording } from './problems/wording.ts';
 export type { CauseCount, WhereItFails } from './results/where/causes.ts';
 export { type Condition, tellCondition } from './results/where/condition.ts';

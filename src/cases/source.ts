@@ -1,4 +1,5 @@
-import { type Problem, ProblemError, refuse } from '../problems/problem.ts';
+import type { Problem } from '../problems/problem.ts';
+import { ProblemError, refuse } from '../problems/problem-error.ts';
 import { layMarks, type Marks, type RowMarks, strangeMarks } from './marks.ts';
 import { nameOfValues } from './names.ts';
 import { randomFrom } from './random.ts';

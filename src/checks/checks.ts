@@ -75,21 +75,21 @@ export interface Recorder {
 
 const framesKept = 12;
 
-/** The one implementation of `Checks`; `this.<method>` hides the frames within. */
-export class ChecksOf {
+/** Implements `Checks`; `this.<method>` hides the library's own frames. */
+export class ChecksImpl implements Checks {
   readonly #recorder: Recorder;
 
   constructor(recorder: Recorder) {
     this.#recorder = recorder;
   }
 
-  equal(actual: unknown, expected: unknown, note?: string): boolean {
+  equal<T>(actual: T, expected: NoInfer<T>, note?: string): boolean {
     return this.#say(unequal(actual, expected), note, this.equal);
   }
-  differs(actual: unknown, unwanted: unknown, note?: string): boolean {
+  differs<T>(actual: T, unwanted: T, note?: string): boolean {
     return this.#say(undiffering(actual, unwanted), note, this.differs);
   }
-  identical(actual: unknown, expected: unknown, note?: string): boolean {
+  identical<T>(actual: T, expected: T, note?: string): boolean {
     return this.#say(unidentical(actual, expected), note, this.identical);
   }
   close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): boolean {
@@ -107,18 +107,19 @@ export class ChecksOf {
   holds(condition: unknown, note?: string): boolean {
     return this.#say(unheld(condition), note, this.holds);
   }
-  present(actual: unknown, note?: string): boolean {
+  present<T>(actual: T, note?: string): actual is NonNullable<T> {
     return this.#say(absent(actual), note, this.present);
   }
-  is(actual: unknown, guard: (value: never) => boolean, note?: string): boolean {
+  is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V {
     return this.#say(unlike(actual, guard), note, this.is);
   }
-  throws(act: () => unknown, wanted?: Wanted<unknown>, note?: string): unknown {
+  throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E | undefined> {
     const origin = captureOrigin(this.throws, framesKept);
-    return afterAct(act, (caught) => {
+    const thrown = afterAct(act, (caught) => {
       const held = this.#recorder.found(unthrown(caught, wanted), note, origin);
       return held ? caught?.error : undefined;
     });
+    return thrown as Thrown<R, E | undefined>;
   }
   fail(note: string): false {
     this.#say({ message: 'failed' }, note, this.fail);
@@ -130,21 +131,21 @@ export class ChecksOf {
   }
 }
 
-/** The one implementation of `Ensures`. */
-export class EnsuresOf {
+/** Implements `Ensures`. */
+export class EnsuresImpl implements Ensures {
   readonly #recorder: Recorder;
 
   constructor(recorder: Recorder) {
     this.#recorder = recorder;
   }
 
-  equal(actual: unknown, expected: unknown, note?: string): void {
+  equal<T>(actual: T, expected: NoInfer<T>, note?: string): void {
     this.#insist(unequal(actual, expected), note, this.equal);
   }
-  differs(actual: unknown, unwanted: unknown, note?: string): void {
+  differs<T>(actual: T, unwanted: T, note?: string): void {
     this.#insist(undiffering(actual, unwanted), note, this.differs);
   }
-  identical(actual: unknown, expected: unknown, note?: string): void {
+  identical<T>(actual: T, expected: T, note?: string): void {
     this.#insist(unidentical(actual, expected), note, this.identical);
   }
   close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): void {
@@ -162,20 +163,21 @@ export class EnsuresOf {
   holds(condition: unknown, note?: string): void {
     this.#insist(unheld(condition), note, this.holds);
   }
-  present(actual: unknown, note?: string): unknown {
+  present<T>(actual: T, note?: string): NonNullable<T> {
     this.#insist(absent(actual), note, this.present);
-    return actual;
+    return actual as NonNullable<T>;
   }
-  is(actual: unknown, guard: (value: never) => boolean, note?: string): unknown {
+  is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V {
     this.#insist(unlike(actual, guard), note, this.is);
-    return actual;
+    return actual as V;
   }
-  throws(act: () => unknown, wanted?: Wanted<unknown>, note?: string): unknown {
+  throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E> {
     const origin = captureOrigin(this.throws, framesKept);
-    return afterAct(act, (caught) => {
+    const thrown = afterAct(act, (caught) => {
       if (!this.#recorder.found(unthrown(caught, wanted), note, origin)) this.#recorder.stop();
       return caught?.error;
     });
+    return thrown as Thrown<R, E>;
   }
   fail(note: string): never {
     this.#insist({ message: 'failed' }, note, this.fail);

@@ -12,7 +12,7 @@ import { InProcessLane } from '../node/in-process-lane.ts';
 import { ownFolder } from '../node/record.ts';
 import { startLane } from '../node/start-lane.ts';
 import { nearest } from '../problems/nearest.ts';
-import { ProblemError } from '../problems/problem.ts';
+import { ProblemError } from '../problems/problem-error.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
 import { mergeCommand } from './merge.ts';

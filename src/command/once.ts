@@ -21,13 +21,14 @@ import { exitStatus, failingTests, type RunState } from '../results/run-state.ts
 import type { WhereItFails } from '../results/where/causes.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Selection } from '../suites/selection.ts';
+import type { Look } from './look.ts';
 import type { SelectionOptions } from './options.ts';
 import { type Prepared, plainRequest } from './prepare.ts';
 import { Progress } from './progress.ts';
 import { writeAs } from './report.ts';
 import type { Setting } from './setting.ts';
 import { tellGrids } from './tell-grids.ts';
-import { type Look, tellTests } from './tell-record.ts';
+import { tellTests } from './tell-record.ts';
 import { type Terminal, tellingFor } from './terminal.ts';
 import { version } from './version.ts';
 

@@ -5,8 +5,9 @@ import { formatOf, type ReportFormat, reportFormats } from '../formats/report-fo
 import { rootOf } from '../node/find.ts';
 import { pageHead, pageLines, pageTemplate } from '../node/page-lines.ts';
 import { type Opened, openRecord } from '../node/recorded.ts';
+import type { Look } from './look.ts';
 import type { Setting } from './setting.ts';
-import { type Look, tellRecord } from './tell-record.ts';
+import { tellRecord } from './tell-record.ts';
 import { refuse, type Terminal, tellingFor } from './terminal.ts';
 
 export interface ReportOptions extends Look {

@@ -3,7 +3,7 @@ import { oneLine } from '../formats/style.ts';
 import { testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
-import type { Look } from './tell-record.ts';
+import type { Look } from './look.ts';
 import type { Terminal } from './terminal.ts';
 
 /** A test with more cases is no grid that anybody reads. */

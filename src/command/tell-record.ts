@@ -1,19 +1,10 @@
-import type { Sides } from '../formats/human/grid.ts';
 import { Headings, lastLine, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import type { Opened } from '../node/recorded.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
+import type { Look, Sorting } from './look.ts';
 import { tellGrids } from './tell-grids.ts';
 import { type Terminal, tellingFor } from './terminal.ts';
-
-export type Sorting = 'plan' | 'name' | 'time';
-
-/** How people want to see it. */
-export interface Look {
-  readonly sort?: Sorting;
-  readonly grid?: boolean;
-  readonly gridBy?: Sides;
-}
 
 /** Tells people what is on record, as the run did: tests, failures, where they are, the summary. */
 export function tellRecord(record: Opened, root: string, look: Look, terminal: Terminal): void {

@@ -3,6 +3,7 @@ import { appendFileSync, existsSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Going } from '../formats/human/live.ts';
 import { grouped } from '../problems/grouped.ts';
+import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { endedAtOnce } from '../results/run-info.ts';
@@ -366,19 +367,36 @@ class Coordinator {
 
   #hear(message: Said, slot: Slot, job: Job): void {
     const answering = slot.work;
-    if (message.say === 'free') {
-      if (slot.piece) this.#dealer?.ended(slot.piece);
-      // What a process before this one has on record, it leaves out.
-      const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
-      // One that was told to stop counts what it does not run.
-      slot.piece = returned ?? this.#dealer?.next();
-      slot.returned = undefined;
-      answering?.send({ to: 'lane', say: 'piece', piece: slot.piece });
-    } else if (message.say === 'unwritable') this.#giveUp(message.reason);
-    else if (message.say === 'lock') {
-      this.#locks.ask(slot, message.names, () => answering?.send({ to: 'lane', say: 'locked', request: message.request }));
-    } else if (message.say === 'unlock') this.#locks.release(slot, message.names);
-    else this.#runFixtures.hear(message, () => answering, job);
+    switch (message.say) {
+      case 'free': {
+        if (slot.piece) this.#dealer?.ended(slot.piece);
+        // What a process before this one has on record, it leaves out.
+        const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
+        // One that was told to stop counts what it does not run.
+        slot.piece = returned ?? this.#dealer?.next();
+        slot.returned = undefined;
+        answering?.send({ to: 'lane', say: 'piece', piece: slot.piece });
+        break;
+      }
+      case 'unwritable':
+        this.#giveUp(message.reason);
+        break;
+      case 'lock':
+        this.#locks.ask(slot, message.names, () => answering?.send({ to: 'lane', say: 'locked', request: message.request }));
+        break;
+      case 'unlock':
+        this.#locks.release(slot, message.names);
+        break;
+      case 'fetch':
+      case 'used':
+        this.#runFixtures.hear(message, () => answering, job);
+        break;
+      case 'fetched':
+        // Only the process of the run's fixtures sends these.
+        break;
+      default:
+        ignoreUnknown(message);
+    }
   }
 }
 

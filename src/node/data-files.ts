@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { basename, relative, sep } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { type CaseSource, Cases } from '../cases/source.ts';
-import { refuse } from '../problems/problem.ts';
+import { refuse } from '../problems/problem-error.ts';
 
 /** One file as a row. */
 export interface DataFileRow {

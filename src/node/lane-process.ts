@@ -93,13 +93,22 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   }, lookEvery);
   child.on('message', (message) => {
     if (!isToCoordinator(message)) return;
-    if (message.say === 'pong') answered = Date.now();
-    else if (message.say === 'done') finish();
-    else if (message.say === 'compile') answerCompiling(message, compiler, send);
-    else if (message.say !== 'configured') {
-      // What it said in its journal comes first.
-      if (message.say === 'free') read();
-      follower.hear(message);
+    switch (message.say) {
+      case 'pong':
+        answered = Date.now();
+        break;
+      case 'done':
+        finish();
+        break;
+      case 'compile':
+        answerCompiling(message, compiler, send);
+        break;
+      case 'configured':
+        break;
+      default:
+        // What it said in its journal comes first.
+        if (message.say === 'free') read();
+        follower.hear(message);
     }
   });
   for (const stream of [child.stdout, child.stderr]) {

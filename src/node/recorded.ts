@@ -1,6 +1,6 @@
 import { readFileSync, statSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
-import { refuse } from '../problems/problem.ts';
+import { refuse } from '../problems/problem-error.ts';
 import { journalVersion } from '../results/journal.ts';
 import { entriesOf, type Recorded, type ResultReport, type RunReport } from '../results/report.ts';
 import { refusesReport, refusesResult } from '../results/report-shape.ts';

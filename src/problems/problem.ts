@@ -1,5 +1,4 @@
 import type { Place } from './place.ts';
-import { wording } from './wording.ts';
 
 /** Everything that can be wrong with what the user wrote, as data. `wording.ts` says it in words; formats lay it out. */
 export type Problem = { readonly at?: Place | undefined } & (
@@ -72,18 +71,3 @@ export type Problem = { readonly at?: Place | undefined } & (
   | { readonly code: 'lane-lost'; readonly reason: string }
   | { readonly code: 'other-plan' }
 );
-
-/** Thrown where a call cannot go on; what it says is the wording of its problems. */
-export class ProblemError extends Error {
-  override readonly name = 'ProblemError';
-  readonly problems: readonly Problem[];
-
-  constructor(problems: readonly Problem[]) {
-    super(problems.map((problem) => wording(problem)).join('\n'));
-    this.problems = problems;
-  }
-}
-
-export const refuse = (problem: Problem): never => {
-  throw new ProblemError([problem]);
-};

@@ -1,4 +1,5 @@
-import { type Problem, ProblemError } from './problem.ts';
+import type { Problem } from './problem.ts';
+import { ProblemError } from './problem-error.ts';
 
 /** What a value is to be. Where there are types, these tell of most that is not so; without, it would do something else silently. */
 export interface Wanted {

@@ -1,5 +1,6 @@
 import { grouped } from './grouped.ts';
 import { nearest } from './nearest.ts';
+import { assertNever } from './never.ts';
 import type { Problem } from './problem.ts';
 
 const list = (names: readonly string[], most = 8): string =>
@@ -153,5 +154,7 @@ export function wording(problem: Problem): string {
       return 'the tests are not those of the run that is to be resumed: something that their files import has changed; run anew, without --resume';
     case 'lane-lost':
       return problem.reason;
+    default:
+      return assertNever(problem);
   }
 }

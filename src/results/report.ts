@@ -1,5 +1,6 @@
 import { type DifferenceLine, difference } from '../checks/difference.ts';
 import type { Span } from '../fixtures/instance.ts';
+import { ignoreUnknown } from '../problems/never.ts';
 import type { Frame, Place } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { wording } from '../problems/wording.ts';
@@ -101,23 +102,59 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
     }
   };
   for (const entry of entries()) {
-    if (entry.is === 'header') lane = entry.lane;
-    else if (entry.is === 'running') laneStarts.push({ lane, at: entry.at });
-    else if (entry.is === 'test') tests.set(entry.header.test, testReport(entry.header, tests.get(entry.header.test), nameFile));
-    else if (entry.is === 'planned') {
-      add('error', entry.problems);
-      add('warning', entry.warnings);
-    } else if (entry.is === 'told') add('error', [entry.problem]);
-    else if (entry.is === 'remarked') add('warning', [entry.problem]);
-    else if (entry.is === 'bindings') {
-      add('warning', entry.warnings);
-      uses(entry.uses);
-    } else if (entry.is === 'span') spans.push({ lane, ...entry.span });
-    else if (entry.is === 'leaks')
-      leaks.push(
-        ...entry.leaks.map((leak) => ({ ...leak, place: named(leak.place, nameFile), frames: leak.frames?.map((frame) => named(frame, nameFile) as Frame) })),
-      );
-    else if (entry.is === 'output') output.push(entry.text);
+    switch (entry.is) {
+      case 'header':
+        lane = entry.lane;
+        break;
+      case 'running':
+        laneStarts.push({ lane, at: entry.at });
+        break;
+      case 'test':
+        tests.set(entry.header.test, testReport(entry.header, tests.get(entry.header.test), nameFile));
+        break;
+      case 'planned':
+        add('error', entry.problems);
+        add('warning', entry.warnings);
+        break;
+      case 'told':
+        add('error', [entry.problem]);
+        break;
+      case 'remarked':
+        add('warning', [entry.problem]);
+        break;
+      case 'bindings':
+        add('warning', entry.warnings);
+        uses(entry.uses);
+        break;
+      case 'span':
+        spans.push({ lane, ...entry.span });
+        break;
+      case 'leaks':
+        leaks.push(
+          ...entry.leaks.map((leak) => ({ ...leak, place: named(leak.place, nameFile), frames: leak.frames?.map((frame) => named(frame, nameFile) as Frame) })),
+        );
+        break;
+      case 'output':
+        output.push(entry.text);
+        break;
+      case 'doing':
+      case 'loaded':
+      case 'pieces':
+      case 'blamed':
+      case 'idle':
+      case 'listed':
+      case 'begun':
+      case 'streaming':
+      case 'ended':
+      case 'passed':
+      case 'torn':
+      case 'test-ended':
+      case 'explained':
+      case 'finished':
+        break;
+      default:
+        ignoreUnknown(entry);
+    }
   }
   for (const [number, problem] of idle) if (!effective.has(number)) add('warning', [problem]);
   const { kind: _kind, version: _version, root: _root, process: _process, times: _times, ...rest } = info;

@@ -1,4 +1,5 @@
 import type { Span } from '../fixtures/instance.ts';
+import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type Status, statuses } from '../running/result.ts';
 import { FixtureCosts } from './fixture-costs.ts';
@@ -141,6 +142,21 @@ export function take(state: RunState, entry: JournalEntry): void {
     case 'told':
       (entry.problem.code === 'load-failed' ? state.loadFailures : state.told).push(entry.problem);
       break;
+    case 'header':
+    case 'doing':
+    case 'pieces':
+    case 'blamed':
+    case 'running':
+    case 'idle':
+    case 'listed':
+    case 'begun':
+    case 'streaming':
+    case 'explained':
+    case 'output':
+    case 'finished':
+      break;
+    default:
+      ignoreUnknown(entry);
   }
 }
 
@@ -212,24 +228,60 @@ export const emptyLane = (): LaneState => ({
 
 export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): void {
   const key = ({ test, ordinal }: Pick<CaseName, 'test' | 'ordinal'>): string => `${test}/${ordinal}`;
-  if (entry.is === 'doing') {
-    if (lane.doing?.name !== entry.doing.name) lane.since = time;
-    lane.doing = entry.doing;
-    lane.explained = false;
-  } else if (entry.is === 'told') lane.explained = entry.problem.code === 'load-failed';
-  else if (entry.is === 'begun') {
-    lane.under.set(key(entry.name), entry.name);
-    lane.streaming = false;
-  } else if (entry.is === 'ended') {
-    if (lane.under.size > 0) lane.under.delete(key(entry.result));
-  } else if (entry.is === 'passed') {
-    const { test } = entry.block;
-    if (lane.under.size > 0) for (const ordinal of entry.block.ordinals()) lane.under.delete(key({ test, ordinal }));
-  } else if (entry.is === 'span') takeSpan(lane, entry.span);
-  else if (entry.is === 'blamed') lane.blamed = true;
-  else if (entry.is === 'streaming') lane.streaming = true;
-  else if (entry.is === 'finished') lane.finished = entry;
-  else if (entry.is === 'loaded' || entry.is === 'planned' || entry.is === 'idle') lane.doing = undefined;
+  switch (entry.is) {
+    case 'doing':
+      if (lane.doing?.name !== entry.doing.name) lane.since = time;
+      lane.doing = entry.doing;
+      lane.explained = false;
+      break;
+    case 'told':
+      lane.explained = entry.problem.code === 'load-failed';
+      break;
+    case 'begun':
+      lane.under.set(key(entry.name), entry.name);
+      lane.streaming = false;
+      break;
+    case 'ended':
+      if (lane.under.size > 0) lane.under.delete(key(entry.result));
+      break;
+    case 'passed': {
+      const { test } = entry.block;
+      if (lane.under.size > 0) for (const ordinal of entry.block.ordinals()) lane.under.delete(key({ test, ordinal }));
+      break;
+    }
+    case 'span':
+      takeSpan(lane, entry.span);
+      break;
+    case 'blamed':
+      lane.blamed = true;
+      break;
+    case 'streaming':
+      lane.streaming = true;
+      break;
+    case 'finished':
+      lane.finished = entry;
+      break;
+    case 'loaded':
+    case 'planned':
+    case 'idle':
+      lane.doing = undefined;
+      break;
+    case 'header':
+    case 'pieces':
+    case 'running':
+    case 'test':
+    case 'remarked':
+    case 'listed':
+    case 'torn':
+    case 'test-ended':
+    case 'explained':
+    case 'output':
+    case 'leaks':
+    case 'bindings':
+      break;
+    default:
+      ignoreUnknown(entry);
+  }
 }
 
 /** What lives for the run lives in another process, and is torn down there. */

@@ -83,7 +83,7 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
 function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit: number, around: Around, begun = now()): Promise<void> | undefined {
   let given: unknown;
   try {
-    given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseHand(run) as never, values);
+    given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseHand(run), values);
   } catch (error) {
     run.threw(error);
   }
@@ -93,7 +93,7 @@ function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit:
 }
 
 const bodyInContext = (bindContext: NonNullable<Around['bindContext']>, run: CaseRun, values: Readonly<Record<string, unknown>>): unknown =>
-  bindContext(run, () => run.planned.test.test.body(new CaseHand(run) as never, values));
+  bindContext(run, () => run.planned.test.test.body(new CaseHand(run), values));
 
 async function finished(given: PromiseLike<unknown>, run: CaseRun, limit: number, around: Around, begun: number): Promise<void> {
   try {

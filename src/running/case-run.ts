@@ -1,11 +1,11 @@
-import { type Checks, ChecksOf, type Ensures, EnsuresOf, isThenable, type Recorder } from '../checks/checks.ts';
+import { type Checks, ChecksImpl, type Ensures, EnsuresImpl, isThenable, type Recorder } from '../checks/checks.ts';
 import type { Finding } from '../checks/comparisons.ts';
 import { show } from '../checks/show.ts';
 import { SetUpFailed } from '../fixtures/holder.ts';
 import { grouped } from '../problems/grouped.ts';
 import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import type { Step, StepInHand } from '../suites/hand.ts';
+import type { CaseInHand, Step, StepInHand, Stepped } from '../suites/hand.ts';
 import type { CaseOf } from '../suites/planned.ts';
 import { failureOfCheck, failureOfThrow } from './failures.ts';
 import { now, startTimer } from './originals.ts';
@@ -184,7 +184,7 @@ export class CaseRun implements Recorder {
     };
     let given: unknown;
     try {
-      given = part(new StepHand(this, step) as unknown as StepInHand);
+      given = part(new StepHand(this, step));
     } catch (error) {
       return broke(error);
     }
@@ -210,13 +210,13 @@ function pathOf(step: StepRun | undefined): readonly string[] | undefined {
 }
 
 function stepFunction(run: CaseRun, outer: () => StepRun | undefined): Step {
-  const step = (title: string, part: (now: StepInHand) => unknown): unknown => run.runStep(outer(), title, part, false);
-  const must = (title: string, part: (now: StepInHand) => unknown): unknown => run.runStep(outer(), title, part, true);
-  return Object.assign(step, { must }) as unknown as Step;
+  const step = <T>(title: string, part: (now: StepInHand) => T): Stepped<T> => run.runStep(outer(), title, part, false) as Stepped<T>;
+  const must = <T>(title: string, part: (now: StepInHand) => T): T => run.runStep(outer(), title, part, true) as T;
+  return Object.assign(step, { must });
 }
 
 /** What a step's body is handed: checks that count for it, whatever other step is under way. */
-class StepHand {
+class StepHand implements StepInHand {
   readonly #run: CaseRun;
   readonly #step: StepRun;
 
@@ -235,10 +235,10 @@ class StepHand {
   }
 
   get check(): Checks {
-    return new ChecksOf(this.#recorder) as unknown as Checks;
+    return new ChecksImpl(this.#recorder);
   }
   get ensure(): Ensures {
-    return new EnsuresOf(this.#recorder) as unknown as Ensures;
+    return new EnsuresImpl(this.#recorder);
   }
   get step(): Step {
     return stepFunction(this.#run, () => this.#step);
@@ -249,7 +249,7 @@ class StepHand {
 }
 
 /** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */
-export class CaseHand {
+export class CaseHand implements CaseInHand<any> {
   readonly #run: CaseRun;
   #check: Checks | undefined;
   #ensure: Ensures | undefined;
@@ -263,11 +263,11 @@ export class CaseHand {
     return this.#run.planned.entry.row;
   }
   get check(): Checks {
-    this.#check ??= new ChecksOf(this.#run) as unknown as Checks;
+    this.#check ??= new ChecksImpl(this.#run);
     return this.#check;
   }
   get ensure(): Ensures {
-    this.#ensure ??= new EnsuresOf(this.#run) as unknown as Ensures;
+    this.#ensure ??= new EnsuresImpl(this.#run);
     return this.#ensure;
   }
   get step(): Step {
@@ -297,7 +297,7 @@ export class CaseHand {
       throw new Stop('case', reason);
     };
   }
-  get eventually(): (probe: () => unknown, limit?: { within?: number; every?: number }) => Promise<unknown> {
+  get eventually(): CaseInHand<any>['eventually'] {
     const run = this.#run;
     return async function eventually(probe, { within = 1000, every = 20 } = {}) {
       const origin = captureOrigin(eventually, 12);

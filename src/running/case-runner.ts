@@ -9,7 +9,7 @@ import type { Delivery } from './delivery.ts';
 import { now, today } from './originals.ts';
 import { nothingDone, resultOf } from './outcome.ts';
 import type { CaseResult, Failure } from './result.ts';
-import type { Listener, RunOptions } from './run.ts';
+import type { Listener, RunOptions } from './run-options.ts';
 import type { Open, Placed } from './scopes.ts';
 import { type Verdict, verdictOf } from './verdict.ts';
 

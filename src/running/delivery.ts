@@ -4,7 +4,7 @@ import { failureOfThrow } from './failures.ts';
 import { nextTurn, now } from './originals.ts';
 import { resultOf } from './outcome.ts';
 import type { CaseResult } from './result.ts';
-import type { Listener } from './run.ts';
+import type { Listener } from './run-options.ts';
 
 /** So many cases in a row that take no longer than this together are a stream of trivial ones. The first ones run cold. */
 const someCases = 64;

@@ -2,7 +2,8 @@ import { shortValue } from '../cases/values.ts';
 import { type Level, type Node, Nodes, resolve, type Sight, withNeeds } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
 import { type Place, placeOf } from '../problems/place.ts';
-import { levelsOf, needsOf } from '../suites/expand.ts';
+import { levelsOf } from '../suites/expand.ts';
+import { needsOf } from '../suites/needs.ts';
 import type { CaseOf, Group } from '../suites/planned.ts';
 import { type Open, place } from './scopes.ts';
 

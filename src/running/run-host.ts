@@ -2,7 +2,7 @@ import type { Outcome } from '../fixtures/fixture.ts';
 import { type Node, withNeeds } from '../fixtures/graph.ts';
 import { Holder, type HolderOf } from '../fixtures/holder.ts';
 import type { Hosting, TearDownError } from '../fixtures/instance.ts';
-import { refuse } from '../problems/problem.ts';
+import { refuse } from '../problems/problem-error.ts';
 
 /** Where to find a node in a plan, for a process that has planned the same files. */
 export interface Address {

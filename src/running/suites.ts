@@ -1,5 +1,6 @@
 import type { FileReader } from '../cases/row.ts';
-import { type Problem, ProblemError } from '../problems/problem.ts';
+import type { Problem } from '../problems/problem.ts';
+import { ProblemError } from '../problems/problem-error.ts';
 import { casesOf } from '../suites/expand.ts';
 import { ordinaryDefaults, planFiles } from '../suites/plan.ts';
 import type { Plan, PlannedCase } from '../suites/planned.ts';

@@ -5,9 +5,10 @@ import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { isInShare, type Share } from '../cases/share.ts';
 import { Cases, type Facts, type SharedChunks } from '../cases/source.ts';
 import { Twins } from '../cases/twins.ts';
-import { BindingOf, type Source } from '../fixtures/fixture.ts';
+import { BindingOf } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
-import { type Problem, ProblemError } from '../problems/problem.ts';
+import type { Problem } from '../problems/problem.ts';
+import { ProblemError } from '../problems/problem-error.ts';
 import { boundSecrets, type Hides, withoutHidden } from './hidden.ts';
 import { CaseOf, type PlannedTest, tellingApart } from './planned.ts';
 import type { TestOptions } from './suite.ts';
@@ -23,12 +24,6 @@ export function levelsOf(bindings: readonly unknown[], owner: string, by: object
 /** The tags that are not among those in use. */
 export const strangeTags = (tags: readonly string[] | undefined, known: ReadonlySet<string> | undefined, owner: string): Problem[] =>
   known && tags ? tags.filter((tag) => !known.has(tag)).map((name) => ({ code: 'no-such-name', kind: 'tag', name, owner, known: [...known] })) : [];
-
-/** All that a test's cases get: what it names, and what its suites give to everyone. */
-export function needsOf({ test, inherited }: PlannedTest): Record<string, Source<any>> {
-  const always = inherited.always.map((source, i): [string, Source<any>] => [`always ${i}`, source]);
-  return { ...Object.fromEntries(always), ...test.options.needs };
-}
 
 /** All cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
 export async function* casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly CaseOf[]> {

@@ -42,4 +42,4 @@ export interface StepInHand {
   log(...parts: unknown[]): void;
 }
 
-type Stepped<T> = [T] extends [never] ? undefined : T extends PromiseLike<infer V> ? Promise<V | undefined> : T | undefined;
+export type Stepped<T> = [T] extends [never] ? undefined : T extends PromiseLike<infer V> ? Promise<V | undefined> : T | undefined;

@@ -2,7 +2,7 @@ import type { Entry } from '../cases/row.ts';
 import { BindingOf } from '../fixtures/fixture.ts';
 import { Nodes, resolve } from '../fixtures/graph.ts';
 import type { WrittenPattern } from './config.ts';
-import { needsOf } from './expand.ts';
+import { needsOf } from './needs.ts';
 import type { Plan } from './planned.ts';
 
 /** What stands in place of a value that is to be in no record. */

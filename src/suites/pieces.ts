@@ -1,6 +1,6 @@
 import type { Scope } from '../fixtures/fixture.ts';
 import { Nodes, resolve } from '../fixtures/graph.ts';
-import { needsOf } from './expand.ts';
+import { needsOf } from './needs.ts';
 import type { Group, Plan, PlannedTest } from './planned.ts';
 
 /** Tests that one lane runs together: they may share what lives longer than a case. */

@@ -2,7 +2,8 @@ import { type Marks, wantedMarks, wantedRowMarks } from '../cases/marks.ts';
 import { type CaseSource, Cases } from '../cases/source.ts';
 import { type Binding, kind, type Needs, type Outcome, type SetupMoment, type Source, type Values } from '../fixtures/fixture.ts';
 import { captureOrigin, type Origin } from '../problems/place.ts';
-import { type Problem, refuse } from '../problems/problem.ts';
+import type { Problem } from '../problems/problem.ts';
+import { refuse } from '../problems/problem-error.ts';
 import { callable, count, either, isObject, listOf, recordOf, refuseStrange, truth, type Wanted, type WantedOf } from '../problems/wanted.ts';
 import type { CaseInHand } from './hand.ts';
 

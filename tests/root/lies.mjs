@@ -6,12 +6,13 @@ import { cpSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
+import { replaceAtPlace } from './find-place.mjs';
 
 const run = promisify(execFile);
 const root = fileURLToPath(new URL('../..', import.meta.url));
 const workshop = join(root, '.red-lattice', 'lies');
 
-/** Each names a file under src/, a text that stands there once, and the lie in its place. */
+/** Each names a file under src/, the code that is replaced (found by its shape: see find-place.mjs), and the lie. */
 const lies = [
   ['the exit status is always 0', 'command/once.ts', '  return { status, state };', '  return { status: 0, state };'],
   ['nothing selected is fine', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
@@ -203,8 +204,15 @@ const lifetimeLies = [
 const part = process.argv[2];
 const all = [...lies.map((lie) => [...lie, 'ground']), ...lifetimeLies.map((lie) => [...lie, 'model'])];
 const chosen = all.filter(([name]) => !part || name.includes(part));
-const stale = chosen.filter(([, file, truth]) => readFileSync(join(root, 'src', file), 'utf8').split(truth).length !== 2);
-for (const [name, file, truth] of stale) console.error(`the lie "${name}": its text must stand once in src/${file}:\n${truth}\n`);
+const stale = chosen.flatMap(([name, file, truth, lie]) => {
+  try {
+    replaceAtPlace(readFileSync(join(root, 'src', file), 'utf8'), truth, lie);
+    return [];
+  } catch (error) {
+    return [`the lie "${name}", in src/${file}: ${error.message}:\n${truth}\n`];
+  }
+});
+for (const message of stale) console.error(message);
 if (stale.length > 0) process.exit(1);
 const queue = [...chosen.entries()];
 const unseen = [];
@@ -217,11 +225,7 @@ async function plant([number, [name, file, truth, lie, judge]]) {
   cpSync(join(root, 'package.json'), join(folder, 'package.json'));
   const path = join(folder, 'src', file);
   const text = readFileSync(path, 'utf8');
-  if (text.split(truth).length !== 2) throw new Error(`the lie "${name}": its text must stand once in src/${file}:\n${truth}`);
-  writeFileSync(
-    path,
-    text.replace(truth, () => lie),
-  );
+  writeFileSync(path, replaceAtPlace(text, truth, lie));
   await run(process.execPath, [join(root, 'scripts', 'build.mjs'), join(folder, 'src'), join(folder, 'dist'), '--bare']);
   const judging =
     judge === 'ground'

@@ -1,4 +1,5 @@
 import type { Span } from '../../../src/fixtures/instance.ts';
+import { ignoreUnknown } from '../../../src/problems/never.ts';
 import { type JournalEntry, JournalReader } from '../../../src/results/journal.ts';
 import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-record.ts';
 import { isPass } from '../../../src/results/plain-pass.ts';
@@ -90,17 +91,28 @@ export class Store {
     } catch {
       return;
     }
-    if ('format' in parsed) this.begin(parsed);
-    else if (parsed.is === 'anew') this.begin(parsed.head);
-    else if (parsed.is === 'over') {
-      this.info = parsed.info;
-      this.live = false;
-      takeUnrun(this.state, parsed.info.unrun);
-    } else if (parsed.is === 'source') this.excerpts.set(parsed.file, [...(this.excerpts.get(parsed.file) ?? []), parsed]);
-    else if (parsed.is === 'content') this.contents.set(parsed.file, parsed);
-    else {
-      this.#reader.read(line);
-      this.#take(parsed);
+    if ('format' in parsed) {
+      this.begin(parsed);
+      return;
+    }
+    switch (parsed.is) {
+      case 'anew':
+        this.begin(parsed.head);
+        break;
+      case 'over':
+        this.info = parsed.info;
+        this.live = false;
+        takeUnrun(this.state, parsed.info.unrun);
+        break;
+      case 'source':
+        this.excerpts.set(parsed.file, [...(this.excerpts.get(parsed.file) ?? []), parsed]);
+        break;
+      case 'content':
+        this.contents.set(parsed.file, parsed);
+        break;
+      default:
+        this.#reader.read(line);
+        this.#take(parsed);
     }
   }
 
@@ -128,20 +140,54 @@ export class Store {
 
   #take(entry: JournalEntry): void {
     take(this.state, entry);
-    if (entry.is === 'header') this.#lane = entry.lane;
-    else if (entry.is === 'test') {
-      const known = this.tests.get(entry.header.test);
-      if (known) known.header = { ...known.header, ...entry.header };
-      else this.tests.set(entry.header.test, { header: entry.header, items: [] });
-    } else if (entry.is === 'running') this.laneStarts.push({ lane: this.#lane, at: entry.at });
-    else if (entry.is === 'span') this.spans.push({ ...entry.span, lane: this.#lane });
-    else if (entry.is === 'ended') {
-      const { result } = entry;
-      const test = this.tests.get(result.test);
-      if (!test) return;
-      const item = new Item(result, this.#lane, test);
-      test.items.push(item);
-      this.items.push(item);
+    switch (entry.is) {
+      case 'header':
+        this.#lane = entry.lane;
+        break;
+      case 'test': {
+        const known = this.tests.get(entry.header.test);
+        if (known) known.header = { ...known.header, ...entry.header };
+        else this.tests.set(entry.header.test, { header: entry.header, items: [] });
+        break;
+      }
+      case 'running':
+        this.laneStarts.push({ lane: this.#lane, at: entry.at });
+        break;
+      case 'span':
+        this.spans.push({ ...entry.span, lane: this.#lane });
+        break;
+      case 'ended': {
+        const { result } = entry;
+        const test = this.tests.get(result.test);
+        if (!test) return;
+        const item = new Item(result, this.#lane, test);
+        test.items.push(item);
+        this.items.push(item);
+        break;
+      }
+      // The state of the run takes in what these say; the rest is about lanes.
+      case 'doing':
+      case 'loaded':
+      case 'planned':
+      case 'pieces':
+      case 'blamed':
+      case 'idle':
+      case 'remarked':
+      case 'listed':
+      case 'begun':
+      case 'streaming':
+      case 'passed':
+      case 'torn':
+      case 'test-ended':
+      case 'explained':
+      case 'told':
+      case 'output':
+      case 'leaks':
+      case 'bindings':
+      case 'finished':
+        break;
+      default:
+        ignoreUnknown(entry);
     }
   }
 

@@ -27,8 +27,9 @@ export type CellReading<T> = T | Misread;
 
 type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readonly is: 'value'; readonly value: unknown };
 
-/** The one implementation of `Cell`. */
-export class CellReader<T> {
+/** Implements `Cell`. */
+export class CellReader<T> implements Cell<T> {
+  declare readonly [cellValue]: () => T;
   readonly kind: string;
   readonly read: (text: string) => CellReading<T>;
   readonly heading: string | undefined;
@@ -50,16 +51,16 @@ export class CellReader<T> {
     this.whenEmpty = whenEmpty;
   }
 
-  optional(): CellReader<T> {
-    return new CellReader(this.kind, this.read, this.takes, this.heading, { is: 'absent' });
+  optional(): CellReader<T> & { readonly absent: true } {
+    return new CellReader(this.kind, this.read, this.takes, this.heading, { is: 'absent' }) as CellReader<T> & { readonly absent: true };
   }
 
-  or(fallback: unknown): CellReader<T> {
-    return new CellReader(this.kind, this.read, this.takes, this.heading, { is: 'value', value: fallback });
+  or<const D extends string | {} | null | undefined>(fallback: D): CellReader<T | D> {
+    return new CellReader<T | D>(this.kind, this.read, this.takes, this.heading, { is: 'value', value: fallback });
   }
 
-  under(heading: string): CellReader<T> {
-    return new CellReader(this.kind, this.read, this.takes, heading, this.whenEmpty);
+  under(heading: string): this {
+    return new CellReader(this.kind, this.read, this.takes, heading, this.whenEmpty) as this;
   }
 }
 
@@ -70,8 +71,7 @@ export function readValue<T>(reader: CellReader<T>, value: unknown): CellReading
   return reader.read(String(value));
 }
 
-const make = <T>(kind: string, read: (text: string) => CellReading<T>, takes?: (value: object) => CellReading<T>): Cell<T> =>
-  new CellReader(kind, read, takes) as unknown as Cell<T>;
+const make = <T>(kind: string, read: (text: string) => CellReading<T>, takes?: (value: object) => CellReading<T>): Cell<T> => new CellReader(kind, read, takes);
 
 /** What cells of text are read by. */
 export const asItStands = (text: string): string => text;
@@ -173,7 +173,7 @@ export const cell = {
     make<V[number]>(`word of these: ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? (text as V[number]) : new Misread())),
   /** Several values in one cell, parted by `;` unless said. */
   list<T>(item: Cell<T>, separator = ';'): Cell<T[]> {
-    const reader = item as unknown as CellReader<T>;
+    const reader = item as CellReader<T>;
     const all = (parts: readonly unknown[]): CellReading<T[]> => {
       const values: T[] = [];
       for (const part of parts) {

@@ -39,14 +39,14 @@ const marks: Readonly<Record<string, Mark>> = { '(case)': 'name', '(tags)': 'tag
 
 export const isMark = (heading: string): boolean => Object.hasOwn(marks, heading);
 
-const anyText = cell.text.or('') as unknown as CellReader<unknown>;
+const anyText = cell.text.or('') as CellReader<unknown>;
 
 /** A column for each of those that are typed, or where none is, for each heading as it stands; and for the marks among the headings. */
 export function columnsFor(columns: Columns | undefined, headings: readonly string[]): Column[] {
   const typed = columns
     ? Object.entries(columns).map(([property, column]): Column => {
         if ('~standard' in column) return { property, heading: property, reads: { as: 'schema', schema: column } };
-        const reader = column as unknown as CellReader<unknown>;
+        const reader = column as CellReader<unknown>;
         return { property, heading: reader.heading ?? property, reads: { as: 'cell', reader } };
       })
     : headings.filter((heading) => !isMark(heading)).map((heading): Column => ({ property: heading, heading, reads: { as: 'cell', reader: anyText } }));

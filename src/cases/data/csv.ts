@@ -1,5 +1,5 @@
 import { type Place, placeBehind } from '../../problems/place.ts';
-import { refuse } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import type { Indexed } from './headings.ts';
 import type { RawRecord } from './typing.ts';
 

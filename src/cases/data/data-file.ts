@@ -1,6 +1,6 @@
 import { nearest } from '../../problems/nearest.ts';
 import { type Place, placeBehind } from '../../problems/place.ts';
-import { refuse } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import { callable, either, isObject, no, recordOf, strange, text, type WantedOf } from '../../problems/wanted.ts';
 import type { Chunks, Expansion, FileReader } from '../row.ts';
 import type { Share } from '../share.ts';

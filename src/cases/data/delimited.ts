@@ -1,4 +1,5 @@
-import { type Problem, refuse } from '../../problems/problem.ts';
+import type { Problem } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import { objectMaker } from '../object-maker.ts';
 import type { Entry } from '../row.ts';
 import type { Share } from '../share.ts';

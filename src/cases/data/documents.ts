@@ -1,5 +1,5 @@
 import { grouped } from '../../problems/grouped.ts';
-import { refuse } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
 import type { Typed } from './columns.ts';

@@ -1,6 +1,7 @@
 import { nearest } from '../../problems/nearest.ts';
 import type { Place } from '../../problems/place.ts';
-import { type Problem, ProblemError } from '../../problems/problem.ts';
+import type { Problem } from '../../problems/problem.ts';
+import { ProblemError } from '../../problems/problem-error.ts';
 import { type Column, type Columns, columnsFor, isMark } from './columns.ts';
 
 /** A column, and which cell of a record is its. */

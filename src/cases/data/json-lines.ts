@@ -1,4 +1,4 @@
-import { refuse } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import type { Entry } from '../row.ts';
 import type { Typed } from './columns.ts';
 import { mostOfARecord } from './csv.ts';

@@ -1,6 +1,6 @@
 import type { JSONVisitor } from 'jsonc-parser';
 import { type Place, placeBehind } from '../../problems/place.ts';
-import { refuse } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import { type Found, manyLines, type Path } from './items.ts';
 import { faultOf, strictly, tooDeep, visited } from './json-faults.ts';
 

@@ -1,6 +1,7 @@
 import type { SaxesParser, SaxesTagPlain } from 'saxes';
 import { grouped } from '../../problems/grouped.ts';
-import { type Problem, refuse } from '../../problems/problem.ts';
+import type { Problem } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import type { Entry } from '../row.ts';
 import type { Columns, StandardSchema } from './columns.ts';
 import { type Indexed, readHeadings } from './headings.ts';

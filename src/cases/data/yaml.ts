@@ -1,6 +1,6 @@
 import type { Document, Node } from 'yaml';
 import type { Place } from '../../problems/place.ts';
-import { refuse } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import { type Found, manyLines, type Path } from './items.ts';
 
 /** Aliases are followed so often: more is a document that is made to swell. */

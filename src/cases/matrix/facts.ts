@@ -3,7 +3,7 @@ import type { Problem } from '../../problems/problem.ts';
 import type { Facts } from '../source.ts';
 import { shortValue } from '../values.ts';
 import { type Axes, combinations, rowOf } from './axes.ts';
-import type { MatrixOptions } from './matrix.ts';
+import type { MatrixOptions } from './options.ts';
 import { verifyCover } from './verify.ts';
 
 /** What a plan tells of a matrix: how many rows stand for how many combinations, and that they cover what is owed. */

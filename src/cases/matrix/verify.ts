@@ -1,5 +1,5 @@
 import type { Datum } from '../source.ts';
-import type { MatrixOptions } from './matrix.ts';
+import type { MatrixOptions } from './options.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 type Axes = Readonly<Record<string, readonly unknown[]>>;

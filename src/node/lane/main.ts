@@ -3,6 +3,7 @@ import { pathToFileURL } from 'node:url';
 import { hash } from '../../cases/hash.ts';
 import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
+import { ignoreUnknown } from '../../problems/never.ts';
 import { framesOf } from '../../problems/place.ts';
 import type { TestHeader } from '../../results/recorded-result.ts';
 import type { CaseRun } from '../../running/case-run.ts';
@@ -10,7 +11,8 @@ import { failureOfThrow } from '../../running/failures.ts';
 import { epoch, nextTurn, now } from '../../running/originals.ts';
 import { nothingDone, resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
-import { type Part, type Running, runPlan } from '../../running/run.ts';
+import { type Running, runPlan } from '../../running/run.ts';
+import type { Part } from '../../running/run-options.ts';
 import { limits } from '../../running/watch.ts';
 import { hidesBy } from '../../suites/hidden.ts';
 import { piecesOf } from '../../suites/pieces.ts';
@@ -51,15 +53,26 @@ export function laneMain(given: Channel): void {
   let lane: Lane | undefined;
   channel.onMessage((message) => {
     if (!isToLane(message)) return;
-    if (message.say === 'job') {
-      lane = new Lane(message.job, abort.signal, compiling);
-      void lane.work();
-    } else if (message.say === 'configure')
-      void readConfig(message.path, modulesIn(message.cache, compiling, say)).then((read) => say({ from: 'lane', say: 'configured', ...read }));
-    else if (message.say === 'compiled') compiling.get(message.key)?.(message.error);
-    else if (message.say === 'stop') abort.abort();
-    else if (message.say === 'ping') say({ from: 'lane', say: 'pong' });
-    else void lane?.receive(message);
+    switch (message.say) {
+      case 'job':
+        lane = new Lane(message.job, abort.signal, compiling);
+        void lane.work();
+        break;
+      case 'configure':
+        void readConfig(message.path, modulesIn(message.cache, compiling, say)).then((read) => say({ from: 'lane', say: 'configured', ...read }));
+        break;
+      case 'compiled':
+        compiling.get(message.key)?.(message.error);
+        break;
+      case 'stop':
+        abort.abort();
+        break;
+      case 'ping':
+        say({ from: 'lane', say: 'pong' });
+        break;
+      default:
+        void lane?.receive(message);
+    }
   });
   // What is under way then has no result.
   channel.onDisconnect(() => lane?.abandon());
@@ -141,20 +154,39 @@ class Lane {
 
   /** What others say while the job is under way. */
   async receive(message: Exclude<ToLane, { say: 'job' | 'configure' | 'compiled' | 'stop' | 'ping' }>): Promise<void> {
-    if (message.say === 'piece') this.#dealt(message.piece);
-    else if (message.say === 'locked') this.#locked.get(message.request)?.();
-    else if (message.say === 'fetched') this.#runFixtures.take(message.request, message.parcel);
-    else if (message.say === 'fetch') say({ from: 'lane', say: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
-    else if (message.say === 'used') await (await this.#host).used(message.address, message.users);
-    else {
-      this.#record.put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: this.#limit(ordinaryLimit) } }, true);
-      for (const { fixture, failure } of await (await this.#host).close()) {
-        const result = { ...nothingDone, status: 'errored', cause: 'teardown', failures: [failure] } as const;
-        this.#record.put({ is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result }, true);
-      }
-      this.#record.put({ is: 'finished', selected: 0, stuck: false }, true);
-      this.#end();
+    switch (message.say) {
+      case 'piece':
+        this.#dealt(message.piece);
+        break;
+      case 'locked':
+        this.#locked.get(message.request)?.();
+        break;
+      case 'fetched':
+        this.#runFixtures.take(message.request, message.parcel);
+        break;
+      case 'fetch':
+        say({ from: 'lane', say: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
+        break;
+      case 'used':
+        await (await this.#host).used(message.address, message.users);
+        break;
+      case 'close':
+        await this.#closeHost();
+        break;
+      default:
+        ignoreUnknown(message);
     }
+  }
+
+  /** Tears down the fixtures of the run, and ends. */
+  async #closeHost(): Promise<void> {
+    this.#record.put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: this.#limit(ordinaryLimit) } }, true);
+    for (const { fixture, failure } of await (await this.#host).close()) {
+      const result = { ...nothingDone, status: 'errored', cause: 'teardown', failures: [failure] } as const;
+      this.#record.put({ is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result }, true);
+    }
+    this.#record.put({ is: 'finished', selected: 0, stuck: false }, true);
+    this.#end();
   }
 
   async #load(): Promise<LoadedFile[]> {

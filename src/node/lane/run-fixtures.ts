@@ -1,7 +1,7 @@
 import { deserialize, serialize } from 'node:v8';
 import type { Outcome } from '../../fixtures/fixture.ts';
 import { SetUpFailed } from '../../fixtures/holder.ts';
-import { ProblemError } from '../../problems/problem.ts';
+import { ProblemError } from '../../problems/problem-error.ts';
 import type { Address, RunFixtures } from '../../running/run-host.ts';
 import type { Parcel, ToCoordinator } from '../protocol.ts';
 

@@ -1,0 +1,17 @@
+import type { Problem } from './problem.ts';
+import { wording } from './wording.ts';
+
+/** Thrown where a call cannot go on; what it says is the wording of its problems. */
+export class ProblemError extends Error {
+  override readonly name = 'ProblemError';
+  readonly problems: readonly Problem[];
+
+  constructor(problems: readonly Problem[]) {
+    super(problems.map((problem) => wording(problem)).join('\n'));
+    this.problems = problems;
+  }
+}
+
+export const refuse = (problem: Problem): never => {
+  throw new ProblemError([problem]);
+};
