@@ -3,7 +3,7 @@
 // --thorough; half as much again is left for a slow machine. Ends with 1 past a limit.
 // usage: matrix.mjs [--thorough] [part of a model]
 // The constrained model's limits: a quick set of rows in the same time, and within 10 % of what the other effort finds.
-import { matrix, verifyCover } from 'red-lattice';
+import { matrix, verifyCoverage } from 'red-lattice';
 
 const models = [
   // model, strength, published, default, thorough, proven
@@ -47,7 +47,7 @@ for (const [model, cover, published, quick, deep, proven] of models) {
     for await (const row of matrix(axes, { cover, seed, effort: thorough ? 'thorough' : 'quick' })) rows.push(row);
     times.push((performance.now() - begun) / 1000);
     sizes.push(rows.length);
-    if (seed === 1 && verifyCover(axes, rows, { cover }).missing.length > 0) throw new Error(`${model}: not covered`);
+    if (seed === 1 && verifyCoverage(axes, rows, { strength }).missing.length > 0) throw new Error(`${model}: not covered`);
   }
   const figure = thorough ? deep : quick;
   const told = sizes.join(' ');
@@ -63,7 +63,7 @@ if (!part || 'constrained'.includes(part)) {
   const names = Object.keys(axes);
   const pair = (i) => ({ [names[i]]: i % 2, [names[(i * 7 + 3) % 20]]: 1 });
   const triple = (i) => ({ [names[i]]: 0, [names[i + 6]]: 1, [names[i + 12]]: 0 });
-  const except = (never) => [
+  const exclude = (never) => [
     ...Array.from({ length: 10 }, (_, i) => pair(i)),
     ...[0, 1, 2].map(triple),
     // Where the first is 2, the second must not be 0.
@@ -73,9 +73,9 @@ if (!part || 'constrained'.includes(part)) {
   for (const effort of ['quick', 'thorough']) {
     const rows = [];
     const begun = performance.now();
-    for await (const row of matrix(axes, { cover: 2, except, effort })) rows.push(row);
+    for await (const row of matrix(axes, { strength: 2, exclude, effort })) rows.push(row);
     const seconds = (performance.now() - begun) / 1000;
-    const { missing, wrong } = verifyCover(axes, rows, { cover: 2, except });
+    const { missing, wrong } = verifyCoverage(axes, rows, { strength: 2, exclude });
     if (missing.length + wrong.length > 0) throw new Error('constrained: not covered');
     counts[effort] = rows.length;
     if (seconds > mostSeconds[effort]) process.exitCode = 1;

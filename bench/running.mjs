@@ -74,7 +74,7 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
     );
     const spans = Array.from({ length: 3 }, () => {
       const { record } = run('wait.lattice.mjs', '--concurrency', '50', '--lanes', '1');
-      const { stdout } = spawnSync(process.execPath, [command, 'report', record, '--as', 'jsonl'], { cwd: folder, encoding: 'utf8' });
+      const { stdout } = spawnSync(process.execPath, [command, 'report', record, '--format', 'jsonl'], { cwd: folder, encoding: 'utf8' });
       const [, ...results] = stdout
         .trimEnd()
         .split('\n')

@@ -1,7 +1,7 @@
 // Whether the cause that was planted in a table or a matrix is told first, and none where none was planted; and how long it takes for
 // a million rows. Ends with 1 past a limit.
 // usage: where.mjs [--tune] [--show]    seeds for tuning and for measuring are apart
-import { tellCondition, whereItFails } from 'red-lattice';
+import { formatCondition, whereItFails } from 'red-lattice';
 import { kinds, meets, plant } from './where/plant.mjs';
 
 const tuning = process.argv.includes('--tune');
@@ -49,7 +49,7 @@ for (let i = 0; i < count; i++) {
       console.log(
         `  planted ${cause.map(({ column, value, isRange }) => `${column}${isRange ? ' in a range' : `=${value}`}`).join(' & ')}: ${rows.filter((row) => meets(row, cause)).length} rows`,
       );
-    for (const { conditions, failing, cases } of told) console.log(`  told    ${conditions.map(tellCondition).join(' & ')}: ${failing} of ${cases}`);
+    for (const { conditions, failing, cases } of told) console.log(`  told    ${conditions.map(formatCondition).join(' & ')}: ${failing} of ${cases}`);
   }
 }
 let invented = 0;
@@ -58,7 +58,7 @@ for (let i = 0; i < count; i++) {
   const { causes } = whereItFails(rows.map((row, at) => ({ row, failed: failed[at] })));
   if (causes.length > 0) invented++;
   if (causes.length > 0 && shown)
-    console.log(`seed ${from + 5_000 + i}: invented ${causes.map(({ conditions }) => conditions.map(tellCondition).join(' & ')).join('; ')}`);
+    console.log(`seed ${from + 5_000 + i}: invented ${causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')).join('; ')}`);
 }
 
 const say = (what, n, of, limit, isOver) => {
@@ -95,5 +95,5 @@ if (!tuning) {
   const floor = (performance.now() - floorBegun) / 1000;
   console.log(`a million rows: ${seconds.toFixed(1)} s, ${(seconds / floor).toFixed(1)} x going through them twice (${n / 2} fail)`);
   for (const { conditions, failing, cases } of causes)
-    console.log(`  ${conditions.map(tellCondition).join(' & ')}: ${failing} of ${cases} fail, elsewhere ${elsewhere.failing} of ${elsewhere.cases}`);
+    console.log(`  ${conditions.map(formatCondition).join(' & ')}: ${failing} of ${cases} fail, elsewhere ${elsewhere.failing} of ${elsewhere.cases}`);
 }

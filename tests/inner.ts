@@ -1,4 +1,4 @@
-import { type CaseResult, type Child, type FileReader, type PlannedCase, type Problem, ProblemError, runSuites, wording } from 'red-lattice';
+import { type CaseResult, type Child, type FileSource, formatProblem, type PlannedCase, type Problem, ProblemError, runSuites } from 'red-lattice';
 
 /** What came of one case of a run within a test. */
 export interface Seen {
@@ -31,8 +31,8 @@ export async function runInside(suites: readonly Child[], options: Options = {})
     ...options,
     onEvent(event) {
       if (event.type === 'ended') add(event.case, event.result);
-      if (event.type === 'torn down') add({ id: event.id, title: event.title, row: {} }, event.result);
-      if (event.type === 'told') told.push(event.problem.code);
+      if (event.type === 'teardown-failed') add({ id: event.id, title: event.title, row: {} }, event.result);
+      if (event.type === 'problem') told.push(event.problem.code);
     },
   });
   return { seen, told, ok, statuses: Object.fromEntries(seen.map(({ title, status }) => [title, status])) };
@@ -41,13 +41,13 @@ export async function runInside(suites: readonly Child[], options: Options = {})
 /** All that a plan refuses, in words. */
 export async function refusal(suites: () => readonly Child[], options: Options = {}): Promise<string> {
   const problems = await problemsOf(suites, options);
-  return problems.length === 0 ? 'nothing refused' : problems.map((problem) => wording(problem)).join('\n');
+  return problems.length === 0 ? 'nothing refused' : problems.map((problem) => formatProblem(problem)).join('\n');
 }
 
 /** The same, each with its line and column. */
 export async function refusalsAt(suites: () => readonly Child[], options: Options = {}): Promise<string[]> {
   const problems = await problemsOf(suites, options);
-  return problems.map((problem) => `${problem.at?.line}:${problem.at?.column} ${wording(problem)}`);
+  return problems.map((problem) => `${problem.at?.line}:${problem.at?.column} ${formatProblem(problem)}`);
 }
 
 async function problemsOf(suites: () => readonly Child[], options: Options): Promise<readonly Problem[]> {
@@ -61,7 +61,7 @@ async function problemsOf(suites: () => readonly Child[], options: Options): Pro
 }
 
 /** Files that exist only here, under `memory:/`, cut into pieces of a few bytes. */
-export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>, pieceSize = 7): { files: FileReader; base: URL } {
+export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>, pieceSize = 7): { files: FileSource; base: URL } {
   const base = new URL('file:///memory/');
   return {
     base,
@@ -71,7 +71,7 @@ export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>
         const bytes = typeof text === 'string' ? new TextEncoder().encode(text) : (text ?? new Uint8Array());
         for (let at = 0; at < bytes.length; at += pieceSize) yield bytes.slice(at, at + pieceSize);
       },
-      async names(folder) {
+      async list(folder) {
         const path = decodeURIComponent(folder.pathname.replace('/memory/', ''));
         return Object.keys(texts)
           .filter((name) => name.startsWith(path))

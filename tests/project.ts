@@ -1,13 +1,13 @@
 import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { root } from './program.ts';
 
 /** The folder of a project of these files, in which the built package is installed. */
 export const projectOf = (files: Readonly<Record<string, string>>) =>
   fixture('project', {
-    needs: { folder: scratchFolder() },
+    needs: { folder: tempDirectory() },
     async setup(_, { folder }) {
       await mkdir(join(folder, 'node_modules'));
       await symlink(root, join(folder, 'node_modules', 'red-lattice'));

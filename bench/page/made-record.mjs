@@ -6,8 +6,8 @@ import { join } from 'node:path';
 export function makeRecord(folder, { cases, tests = Math.max(1, Math.round(cases / 500)), failsEvery = 50 }) {
   mkdirSync(folder, { recursive: true });
   const hulls = ['mono', 'cat', 'tri'];
-  const lines = [JSON.stringify({ is: 'header', version: 3, lane: 0 }), JSON.stringify({ is: 'running', at: Date.UTC(2031, 3, 1) })];
-  lines.push(JSON.stringify({ is: 'planned', files: Math.ceil(tests / 10), tests, problems: [], warnings: [], hash: 'made' }));
+  const lines = [JSON.stringify({ type: 'header', version: 4, lane: 0 }), JSON.stringify({ type: 'running', at: Date.UTC(2031, 3, 1) })];
+  lines.push(JSON.stringify({ type: 'planned', files: Math.ceil(tests / 10), tests, problems: [], warnings: [], hash: 'made' }));
   const columns = ['berth', 'loa', 'hull', 'nights'];
   let failed = 0;
   let start = 0;
@@ -16,7 +16,7 @@ export function makeRecord(folder, { cases, tests = Math.max(1, Math.round(cases
     const path = [`berths of area ${Math.floor(test / 10)}`, `stays at quay ${test}`];
     const id = `${file}#berths-of-area-${Math.floor(test / 10)}/stays-at-quay-${test}`;
     const tags = test % 3 ? [] : ['money'];
-    lines.push(JSON.stringify({ is: 'test', header: { test, id, file, path, source: 'a table', tags, columns } }));
+    lines.push(JSON.stringify({ type: 'test', header: { test, id, file, path, source: 'a table', tags, columns } }));
     const own = Math.floor(((test + 1) * cases) / tests) - Math.floor((test * cases) / tests);
     for (let ordinal = 0; ordinal < own; ordinal++) {
       const row = { berth: `N${ordinal}`, loa: 6 + (ordinal % 12), hull: hulls[ordinal % 3], nights: 1 + (ordinal % 7) };
@@ -51,16 +51,16 @@ export function makeRecord(folder, { cases, tests = Math.max(1, Math.round(cases
           output: [],
           attachments: [],
         };
-        lines.push(JSON.stringify({ is: 'ended', result }));
+        lines.push(JSON.stringify({ type: 'ended', result }));
       } else lines.push(`+${test} ${ordinal} 1 ${start} 50 ${time} 0 1 0\t${JSON.stringify(Object.values(row))}`);
     }
-    lines.push(JSON.stringify({ is: 'test-ended', test }));
+    lines.push(JSON.stringify({ type: 'test-ended', test }));
   }
   writeFileSync(join(folder, 'lane-0.journal'), `${lines.join('\n')}\n`);
   const counts = { passed: cases - failed, failed, errored: 0, skipped: 0, held: 0, known: 0, unrun: 0 };
   const info = {
     kind: 'red-lattice run record',
-    version: 3,
+    version: 4,
     tool: '0.1.0',
     node: 'v20.20.2',
     platform: 'linux x64',
@@ -70,7 +70,7 @@ export function makeRecord(folder, { cases, tests = Math.max(1, Math.round(cases
     lanes: 1,
     root: '/office',
     plan: 'made',
-    wall: start / 1000,
+    milliseconds: start / 1000,
     exitStatus: failed ? 1 : 0,
     counts,
     times: {},

@@ -2,7 +2,7 @@ import type { Problem } from '../problems/problem.ts';
 import { either, isText, listOf, milliseconds, no, recordOf, strange, text, type WantedOf } from '../problems/wanted.ts';
 
 /** What can be said of a folder, a suite, a test or a row, besides its set-up. */
-export interface Marks {
+export interface Annotations {
   tags?: readonly string[] | undefined;
   /** Why it does not run now; with `until`, it fails from that day (ISO date, UTC) on. `false` takes an outer skip back. */
   skip?: false | string | { reason: string; until: string } | undefined;
@@ -13,41 +13,41 @@ export interface Marks {
 }
 
 /** What a row can say of its case. */
-export interface RowMarks extends Marks {
+export interface RowAnnotations extends Annotations {
   timeout?: number | undefined;
   locks?: readonly string[] | undefined;
 }
 
-const reason = either('reason in words', text, recordOf('a reason', isText));
+const reason = either('reason, as a string', text, recordOf('a reason', isText));
 /** What marks are to be. */
-export const wantedMarks: WantedOf<Marks> = {
-  tags: listOf('texts', isText),
+export const annotationSpecs: WantedOf<Annotations> = {
+  tags: listOf('strings', isText),
   skip: either(reason.is, reason, no),
   onRequest: { ...text, is: reason.is },
   knownFailure: reason,
 };
 /** The same, of a row. */
-export const wantedRowMarks: WantedOf<RowMarks> = { ...wantedMarks, timeout: milliseconds, locks: listOf('texts', isText) };
+export const rowAnnotationSpecs: WantedOf<RowAnnotations> = { ...annotationSpecs, timeout: milliseconds, locks: listOf('strings', isText) };
 
 /** Marks of one level laid over those of the levels around it: tags and locks add up, for the rest the inner one wins. */
-export function layMarks<Outer extends RowMarks>(outer: Outer, inner: RowMarks): Outer {
-  const stated = Object.fromEntries(Object.entries(inner).filter(([, value]) => value !== undefined)) as RowMarks;
+export function mergeAnnotations<Outer extends RowAnnotations>(outer: Outer, inner: RowAnnotations): Outer {
+  const stated = Object.fromEntries(Object.entries(inner).filter(([, value]) => value !== undefined)) as RowAnnotations;
   const laid = { ...outer, ...stated };
   if (outer.tags && stated.tags) laid.tags = [...new Set([...outer.tags, ...stated.tags])];
   if (outer.locks && stated.locks) laid.locks = [...new Set([...outer.locks, ...stated.locks])];
   return laid;
 }
 
-export interface Standing {
+export interface AnnotationEvaluation {
   readonly skip: string | undefined;
   /** A skip past its day: the case fails, with this reason. */
   readonly expired: string | undefined;
   /** Unless it is asked for. */
-  readonly held: string | undefined;
-  readonly known: string | undefined;
+  readonly notRequested: string | undefined;
+  readonly knownFailure: string | undefined;
 }
 
-const unmarked: Standing = { skip: undefined, expired: undefined, held: undefined, known: undefined };
+const unmarked: AnnotationEvaluation = { skip: undefined, expired: undefined, notRequested: undefined, knownFailure: undefined };
 
 const untilPassed = (mark: { until: string }, today: string): boolean => today >= mark.until;
 
@@ -60,7 +60,7 @@ const untilPassed = (mark: { until: string }, today: string): boolean => today >
  * | knownFailure | its failure is excused | its failure counts |
  * | onRequest | held, unless somebody asks for it | |
  */
-export function standing(marks: Marks, today: string): Standing {
+export function evaluateAnnotations(marks: Annotations, today: string): AnnotationEvaluation {
   const { skip, knownFailure, onRequest } = marks;
   if (skip === undefined && knownFailure === undefined && onRequest === undefined) return unmarked;
   const skipPast = typeof skip === 'object' && untilPassed(skip, today);
@@ -69,20 +69,20 @@ export function standing(marks: Marks, today: string): Standing {
   return {
     skip: skip && !skipPast ? reason(skip) : undefined,
     expired: skipPast ? `${skip.reason} (skipped until ${skip.until})` : undefined,
-    held: onRequest,
-    known: knownFailure !== undefined && !knownPast ? reason(knownFailure) : undefined,
+    notRequested: onRequest,
+    knownFailure: knownFailure !== undefined && !knownPast ? reason(knownFailure) : undefined,
   };
 }
 
 /** What is wrong with the marks of a row. */
-export function strangeMarks(marks: RowMarks, owner: string): Problem[] {
-  const problems = strange(marks, wantedRowMarks, owner);
-  const until = problems.length > 0 ? undefined : badUntil(marks);
-  return until === undefined ? problems : [{ code: 'bad-date', text: until, owner }];
+export function validateAnnotations(marks: RowAnnotations, owner: string): Problem[] {
+  const problems = strange(marks, rowAnnotationSpecs, owner);
+  const until = problems.length > 0 ? undefined : findInvalidDate(marks);
+  return until === undefined ? problems : [{ code: 'invalid-date', text: until, owner }];
 }
 
 /** The `until` of a mark that is no ISO day, if any. */
-export function badUntil(marks: Marks): string | undefined {
+export function findInvalidDate(marks: Annotations): string | undefined {
   for (const mark of [marks.skip, marks.knownFailure]) {
     if (typeof mark === 'object' && !(/^\d{4}-\d\d-\d\d$/.test(mark.until) && !Number.isNaN(Date.parse(mark.until)))) return String(mark.until);
   }

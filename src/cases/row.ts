@@ -1,15 +1,15 @@
-import type { Place } from '../problems/place.ts';
+import type { SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import type { RowMarks } from './marks.ts';
+import type { RowAnnotations } from './marks.ts';
 
 /** One row on its way to a case, with what is known of it. */
 export interface Entry {
   readonly row: object;
   /** The row's own name; without it, its values name it. */
   readonly name?: string | undefined;
-  readonly marks?: RowMarks | undefined;
+  readonly annotations?: RowAnnotations | undefined;
   /** Where the row stands in its file. */
-  readonly place?: Place | undefined;
+  readonly location?: SourceLocation | undefined;
   /** How many lines it takes there; one unless said. */
   readonly lines?: number | undefined;
   /** What is wrong with it: its case is errored, and the others run. */
@@ -20,11 +20,11 @@ export interface Entry {
 export type Chunks = Iterable<readonly Entry[]> | AsyncIterable<readonly Entry[]>;
 
 /** Reads files for the sources that need them: the core has no file system of its own. */
-export interface FileReader {
+export interface FileSource {
   /** The file's bytes in pieces. Rejects with an error that has a `code` of 'ENOENT' where there is no such file. */
   read(url: URL): AsyncIterable<Uint8Array>;
   /** The names in a folder; none where there is no such folder. Without it, each data file has to be named, with its ending. */
-  names?(folder: URL): Promise<readonly string[]>;
+  list?(folder: URL): Promise<readonly string[]>;
 }
 
 /** What was worked out before, by content: whoever runs the cases may keep it for the next time. */
@@ -36,7 +36,7 @@ export interface Kept {
 
 /** What whoever runs the cases gives to their sources. */
 export interface Surroundings {
-  readonly files?: FileReader | undefined;
+  readonly files?: FileSource | undefined;
   readonly kept?: Kept | undefined;
   /** The tags in use; any, where none are said. */
   readonly tags?: ReadonlySet<string> | undefined;

@@ -1,6 +1,6 @@
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError, refuse } from '../problems/problem-error.ts';
-import { layMarks, type Marks, type RowMarks, strangeMarks } from './marks.ts';
+import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './marks.ts';
 import { nameOfValues } from './names.ts';
 import { randomFrom } from './random.ts';
 import { type Chunks, type Entry, type Expansion, mostRows } from './row.ts';
@@ -12,7 +12,7 @@ export type Datum = string | {} | null | undefined;
 export type Flat<T> = { [K in keyof T]: T[K] };
 type Over<Row, More> = Flat<Omit<Row, keyof More> & More>;
 /** A source whose columns are all new. */
-type Apart<Row, Other> = keyof Row & keyof Other extends never ? unknown : { readonly 'these columns are in both': keyof Row & keyof Other };
+type Apart<Row, Other> = keyof Row & keyof Other extends never ? unknown : { readonly 'columns in both sources': keyof Row & keyof Other };
 type Either<A, B> = Flat<A & { [K in Exclude<keyof B, keyof A>]?: undefined }> | Flat<B & { [K in Exclude<keyof A, keyof B>]?: undefined }>;
 
 /**
@@ -28,7 +28,7 @@ export interface CaseSource<Row extends object> {
   /** The rows of this source, then those of another. */
   concat<Other extends object>(other: CaseSource<Other>): CaseSource<Either<Row, Other>>;
   /** The rows that a condition keeps. */
-  where(keep: (row: Row) => boolean): CaseSource<Row>;
+  filter(keep: (row: Row) => boolean): CaseSource<Row>;
   /** Further columns worked out from a row; one that is there already is replaced. */
   derive<More extends object>(more: (row: Row) => More): CaseSource<Over<Row, More>>;
   /** Rows that depend on a row: each is followed through all that it expands to. */
@@ -38,7 +38,7 @@ export interface CaseSource<Row extends object> {
   /** A name for each case, in place of one made from its values. A row that is given none is an errored case. */
   nameBy(name: (row: Row, index: number) => string): CaseSource<Row>;
   /** Tags, a skip, a known failure, a timeout … for single rows. */
-  mark(marks: (row: Row) => RowMarks | undefined | void): CaseSource<Row>;
+  annotate(marks: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row>;
   [Symbol.asyncIterator](): AsyncIterator<Row>;
 }
 
@@ -85,7 +85,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   }
 
   static partsOf(source: CaseSource<any>): SourceParts {
-    return source instanceof Cases ? source.#parts : refuse({ code: 'not-a', wanted: 'source of cases', got: String(source), owner: 'cases' });
+    return source instanceof Cases ? source.#parts : refuse({ code: 'invalid-type', expected: 'case source', got: String(source), owner: 'cases' });
   }
 
   cross<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
@@ -107,7 +107,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
         if (one.done || two.done) {
           let longer = rows + 1;
           for await (const _ of one.done ? rights : lefts) longer++;
-          throw new ProblemError([{ code: 'unequal-lengths', left: one.done ? rows : longer, right: two.done ? rows : longer }]);
+          throw new ProblemError([{ code: 'zip-length-mismatch', left: one.done ? rows : longer, right: two.done ? rows : longer }]);
         }
         yield [joined(one.value, two.value, 'zip')];
       }
@@ -127,7 +127,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
     });
   }
 
-  where(keep: (row: Row) => boolean): CaseSource<Row> {
+  filter(keep: (row: Row) => boolean): CaseSource<Row> {
     return this.#map(this.#parts.columns, undefined, () => (entry) => (entry.problems || keep(entry.row as Row) ? entry : undefined));
   }
 
@@ -185,17 +185,17 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
         if (entry.problems) return entry;
         const given: unknown = name(entry.row as Row, at);
         if (given !== undefined && given !== '' && typeof given !== 'object') return { ...entry, name: String(given) };
-        return { ...entry, problems: [{ code: 'not-a', wanted: 'name', got: shortValue(given), owner: `nameBy, row ${at + 1}`, at: entry.place }] };
+        return { ...entry, problems: [{ code: 'invalid-type', expected: 'name', got: shortValue(given), owner: `nameBy, row ${at + 1}`, at: entry.location }] };
       };
     });
   }
 
-  mark(marks: (row: Row) => RowMarks | undefined | void): CaseSource<Row> {
+  annotate(marks: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row> {
     return this.#map(this.#parts.columns, this.#parts.facts, () => (entry) => {
       const laid = entry.problems ? undefined : marks(entry.row as Row);
       if (!laid) return entry;
-      const problems = strangeMarks(laid, 'mark').map((problem) => ({ ...problem, at: entry.place }));
-      return problems.length > 0 ? { ...entry, problems } : { ...entry, marks: layMarks<Marks>(entry.marks ?? {}, laid) };
+      const problems = validateAnnotations(laid, 'annotate').map((problem) => ({ ...problem, at: entry.location }));
+      return problems.length > 0 ? { ...entry, problems } : { ...entry, annotations: mergeAnnotations<Annotations>(entry.annotations ?? {}, laid) };
     });
   }
 
@@ -226,7 +226,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   #with(other: CaseSource<any>, sign: string, open: (left: SourceParts, right: SourceParts, expansion: Expansion) => Chunks): Cases<any> {
     const [left, right] = [this.#parts, Cases.partsOf(other)];
     const shared = left.columns && right.columns ? left.columns.filter((column) => right.columns?.includes(column)) : [];
-    const clash: Problem[] = shared.length ? [{ code: 'shared-column', columns: shared, operation: sign === 'zip' ? 'zip' : 'cross' }] : [];
+    const clash: Problem[] = shared.length ? [{ code: 'overlapping-columns', columns: shared, operation: sign === 'zip' ? 'zip' : 'cross' }] : [];
     return new Cases({
       facts: [...(left.facts ?? []), ...(right.facts ?? [])],
       what: `${left.what} ${sign} ${right.what}`,
@@ -248,7 +248,7 @@ async function* singles(chunks: Chunks): AsyncGenerator<Entry> {
   let rows = 0;
   for await (const chunk of chunks) {
     rows += chunk.length;
-    if (rows > mostRows) refuse({ code: 'endless-source', limit: mostRows });
+    if (rows > mostRows) refuse({ code: 'too-many-rows', limit: mostRows });
     yield* chunk;
   }
 }
@@ -259,15 +259,16 @@ function laidOver(left: Entry, right: Entry): Entry {
   return {
     row: { ...left.row, ...right.row },
     name: named ? [left.name ?? nameOfValues(left.row), right.name ?? nameOfValues(right.row)].filter(Boolean).join(', ') : undefined,
-    marks: left.marks && right.marks ? layMarks<Marks>(left.marks, right.marks) : (left.marks ?? right.marks),
-    place: right.place ?? left.place,
-    lines: right.place ? right.lines : left.lines,
+    annotations:
+      left.annotations && right.annotations ? mergeAnnotations<Annotations>(left.annotations, right.annotations) : (left.annotations ?? right.annotations),
+    location: right.location ?? left.location,
+    lines: right.location ? right.lines : left.lines,
     problems: left.problems || right.problems ? [...(left.problems ?? []), ...(right.problems ?? [])] : undefined,
   };
 }
 
 function joined(left: Entry, right: Entry, operation: string): Entry {
   const shared = Object.keys(left.row).filter((column) => Object.hasOwn(right.row, column));
-  if (shared.length) refuse({ code: 'shared-column', columns: shared, operation });
+  if (shared.length) refuse({ code: 'overlapping-columns', columns: shared, operation });
   return laidOver(left, right);
 }

@@ -6,7 +6,7 @@ import { shortValue } from './values.ts';
 
 export type Distinct<C extends readonly unknown[]> = C extends readonly [infer H, ...infer T]
   ? H extends T[number]
-    ? { readonly 'this column stands twice': H }
+    ? { readonly 'duplicate column': H }
     : Distinct<T>
   : unknown;
 
@@ -26,14 +26,14 @@ export function table<const C extends readonly [string, ...string[]], D extends 
   columns: C & Distinct<C>,
   rows: readonly [...R],
 ): CaseSource<{ [I in Exclude<keyof C, keyof (readonly [])> as C[I] & string]: R[number][I & keyof R[number]] }> {
-  const problems = strangeArguments({ columns, rows }, { columns: listOf('texts', isText), rows: listOf('rows') }, 'table');
+  const problems = strangeArguments({ columns, rows }, { columns: listOf('strings', isText), rows: listOf('rows') }, 'table');
   if (problems.length > 0) return refused('a table', problems);
   columns.forEach((column, i) => {
-    if (columns.indexOf(column) !== i) problems.push({ code: 'repeated-column', column, source: 'a table' });
+    if (columns.indexOf(column) !== i) problems.push({ code: 'duplicate-column', column, source: 'a table' });
   });
   (rows as readonly (readonly unknown[])[]).forEach((row, i) => {
-    if (!Array.isArray(row)) problems.push({ code: 'not-a-row', row: i + 1, got: shortValue(row) });
-    else if (row.length !== columns.length) problems.push({ code: 'row-length', row: i + 1, cells: row.length, columns });
+    if (!Array.isArray(row)) problems.push({ code: 'invalid-row', row: i + 1, got: shortValue(row) });
+    else if (row.length !== columns.length) problems.push({ code: 'row-length-mismatch', row: i + 1, cells: row.length, columns });
   });
   return new Cases({
     what: 'a table',
@@ -69,7 +69,7 @@ export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Ro
 }
 
 const iterable: Wanted = {
-  is: 'list, or a function that gives one',
+  is: 'iterable, or function that returns one',
   fits: (value) => typeof value === 'function' || (typeof value === 'object' && value !== null && (Symbol.iterator in value || Symbol.asyncIterator in value)),
 };
 
@@ -77,15 +77,17 @@ const iterable: Wanted = {
 const refused = (what: string, problems: readonly Problem[]): Cases<any> => new Cases({ what, problems, open: () => [] });
 
 const notARow = (row: unknown, index: number): Problem[] =>
-  typeof row === 'object' && row !== null && !Array.isArray(row) ? [] : [{ code: 'not-a-row', row: index + 1, got: shortValue(row) }];
+  typeof row === 'object' && row !== null && !Array.isArray(row) ? [] : [{ code: 'invalid-row', row: index + 1, got: shortValue(row) }];
 
 const columnsOf = (given: readonly object[]): string[] => [
   ...new Set(given.flatMap((row) => (typeof row === 'object' && row !== null ? Object.keys(row) : []))),
 ];
 
 /** Rows under names of their own: the keys are the cases' names. */
-export function named<Row extends object, D extends Datum = Datum>(given: Readonly<Record<string, Row & { readonly [K in keyof Row]: D }>>): CaseSource<Row> {
-  const problems = strangeArguments({ rows: given }, { rows: recordOf('rows by their names') }, 'named');
+export function namedRows<Row extends object, D extends Datum = Datum>(
+  given: Readonly<Record<string, Row & { readonly [K in keyof Row]: D }>>,
+): CaseSource<Row> {
+  const problems = strangeArguments({ rows: given }, { rows: recordOf('rows by name') }, 'namedRows');
   if (problems.length > 0) return refused('named rows', problems);
   const entries = Object.entries(given);
   return new Cases<Row>({
@@ -111,7 +113,9 @@ export function values<const K extends string, V extends readonly D[], D extends
 export function range<const K extends string>(column: K, from: number, to: number, by = 1): CaseSource<{ [P in K]: number }> {
   const steps = (to - from) / by;
   const problems: Problem[] =
-    Number.isFinite(steps) && steps >= 0 ? [] : [{ code: 'not-a', wanted: 'range that ends', got: `${from} to ${to} by ${by}`, owner: `range "${column}"` }];
+    Number.isFinite(steps) && steps >= 0
+      ? []
+      : [{ code: 'invalid-type', expected: 'finite range', got: `${from} to ${to} by ${by}`, owner: `range "${column}"` }];
   return new Cases<{ [P in K]: number }>({
     what: 'a range',
     columns: [column],

@@ -3,6 +3,7 @@ import {
   absent,
   apart,
   type Caught,
+  type ExpectedError,
   type Finding,
   lacking,
   partial,
@@ -13,10 +14,9 @@ import {
   unlike,
   unmatched,
   unthrown,
-  type Wanted,
 } from './comparisons.ts';
 
-type NoPromise<T> = T extends PromiseLike<unknown> ? 'await it first' : unknown;
+type NoPromise<T> = T extends PromiseLike<unknown> ? 'await the promise first' : unknown;
 type Thrown<R, E> = [R] extends [never] ? E : R extends PromiseLike<unknown> ? Promise<E> : E;
 
 /** Each compares actual with expected, in that order, and takes a note last. */
@@ -24,17 +24,17 @@ export interface Comparisons<Out> {
   /** The same structure and values: prototypes, Map, Set, Date, typed arrays and cycles included; NaN equals NaN, +0 equals -0. */
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): Out;
   /** Not equal, as `equal` understands it. */
-  differs<T>(actual: T, unwanted: T, note?: string): Out;
+  notEqual<T>(actual: T, unwanted: T, note?: string): Out;
   /** Object.is. */
-  identical<T>(actual: T, expected: T, note?: string): Out;
+  same<T>(actual: T, expected: T, note?: string): Out;
   /** Within a distance: absolute, or relative to what is expected. */
-  close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): Out;
+  closeTo(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): Out;
   /** The pattern is found in the text. */
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): Out;
   /** A text holds a part, or an iterable an item that equals it. */
   includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): Out;
   /** Every property of `part`, at any depth, and perhaps more. */
-  has(actual: unknown, part: object, note?: string): Out;
+  hasProperties(actual: unknown, part: object, note?: string): Out;
 }
 
 /** Records a failure and goes on; each tells whether it held. */
@@ -44,9 +44,9 @@ export interface Checks extends Comparisons<boolean> {
   /** Neither null nor undefined. */
   present<T>(actual: T, note?: string): actual is NonNullable<T>;
   /** A type guard takes it. */
-  is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V;
+  satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V;
   /** What `act` throws or rejects with, where it is what was wanted: a message, a class, or what a guard accepts. */
-  throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E | undefined>;
+  throws<R, E = unknown>(act: () => R, wanted?: ExpectedError<E>, note?: string): Thrown<R, E | undefined>;
   /** Fails, with the note. */
   fail(note: string): false;
 }
@@ -58,9 +58,9 @@ export interface Ensures extends Comparisons<void> {
   /** Neither null nor undefined: gives the value. */
   present<T>(actual: T, note?: string): NonNullable<T>;
   /** A type guard takes it: gives the value, as the guard knows it. */
-  is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V;
+  satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V;
   /** What `act` throws or rejects with, where it is what was wanted: a message, a class, or what a guard accepts. */
-  throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E>;
+  throws<R, E = unknown>(act: () => R, wanted?: ExpectedError<E>, note?: string): Thrown<R, E>;
   /** Fails, with the note. */
   fail(note: string): never;
 }
@@ -86,14 +86,14 @@ export class ChecksImpl implements Checks {
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): boolean {
     return this.#say(unequal(actual, expected), note, this.equal);
   }
-  differs<T>(actual: T, unwanted: T, note?: string): boolean {
-    return this.#say(undiffering(actual, unwanted), note, this.differs);
+  notEqual<T>(actual: T, unwanted: T, note?: string): boolean {
+    return this.#say(undiffering(actual, unwanted), note, this.notEqual);
   }
-  identical<T>(actual: T, expected: T, note?: string): boolean {
-    return this.#say(unidentical(actual, expected), note, this.identical);
+  same<T>(actual: T, expected: T, note?: string): boolean {
+    return this.#say(unidentical(actual, expected), note, this.same);
   }
-  close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): boolean {
-    return this.#say(apart(actual, expected, distance), note, this.close);
+  closeTo(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): boolean {
+    return this.#say(apart(actual, expected, distance), note, this.closeTo);
   }
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): boolean {
     return this.#say(unmatched(actual, pattern), note, this.matches);
@@ -101,8 +101,8 @@ export class ChecksImpl implements Checks {
   includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): boolean {
     return this.#say(lacking(actual, part), note, this.includes);
   }
-  has(actual: unknown, part: object, note?: string): boolean {
-    return this.#say(partial(actual, part), note, this.has);
+  hasProperties(actual: unknown, part: object, note?: string): boolean {
+    return this.#say(partial(actual, part), note, this.hasProperties);
   }
   holds(condition: unknown, note?: string): boolean {
     return this.#say(unheld(condition), note, this.holds);
@@ -110,10 +110,10 @@ export class ChecksImpl implements Checks {
   present<T>(actual: T, note?: string): actual is NonNullable<T> {
     return this.#say(absent(actual), note, this.present);
   }
-  is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V {
-    return this.#say(unlike(actual, guard), note, this.is);
+  satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V {
+    return this.#say(unlike(actual, guard), note, this.satisfies);
   }
-  throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E | undefined> {
+  throws<R, E = unknown>(act: () => R, wanted?: ExpectedError<E>, note?: string): Thrown<R, E | undefined> {
     const origin = captureOrigin(this.throws, framesKept);
     const thrown = afterAct(act, (caught) => {
       const held = this.#recorder.found(unthrown(caught, wanted), note, origin);
@@ -142,14 +142,14 @@ export class EnsuresImpl implements Ensures {
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): void {
     this.#insist(unequal(actual, expected), note, this.equal);
   }
-  differs<T>(actual: T, unwanted: T, note?: string): void {
-    this.#insist(undiffering(actual, unwanted), note, this.differs);
+  notEqual<T>(actual: T, unwanted: T, note?: string): void {
+    this.#insist(undiffering(actual, unwanted), note, this.notEqual);
   }
-  identical<T>(actual: T, expected: T, note?: string): void {
-    this.#insist(unidentical(actual, expected), note, this.identical);
+  same<T>(actual: T, expected: T, note?: string): void {
+    this.#insist(unidentical(actual, expected), note, this.same);
   }
-  close(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): void {
-    this.#insist(apart(actual, expected, distance), note, this.close);
+  closeTo(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): void {
+    this.#insist(apart(actual, expected, distance), note, this.closeTo);
   }
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): void {
     this.#insist(unmatched(actual, pattern), note, this.matches);
@@ -157,8 +157,8 @@ export class EnsuresImpl implements Ensures {
   includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): void {
     this.#insist(lacking(actual, part), note, this.includes);
   }
-  has(actual: unknown, part: object, note?: string): void {
-    this.#insist(partial(actual, part), note, this.has);
+  hasProperties(actual: unknown, part: object, note?: string): void {
+    this.#insist(partial(actual, part), note, this.hasProperties);
   }
   holds(condition: unknown, note?: string): void {
     this.#insist(unheld(condition), note, this.holds);
@@ -167,11 +167,11 @@ export class EnsuresImpl implements Ensures {
     this.#insist(absent(actual), note, this.present);
     return actual as NonNullable<T>;
   }
-  is<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V {
-    this.#insist(unlike(actual, guard), note, this.is);
+  satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V {
+    this.#insist(unlike(actual, guard), note, this.satisfies);
     return actual as V;
   }
-  throws<R, E = unknown>(act: () => R, wanted?: Wanted<E>, note?: string): Thrown<R, E> {
+  throws<R, E = unknown>(act: () => R, wanted?: ExpectedError<E>, note?: string): Thrown<R, E> {
     const origin = captureOrigin(this.throws, framesKept);
     const thrown = afterAct(act, (caught) => {
       if (!this.#recorder.found(unthrown(caught, wanted), note, origin)) this.#recorder.stop();
@@ -211,6 +211,6 @@ function afterAct(act: () => unknown, judge: (caught: Caught) => unknown): unkno
 }
 
 /** As now.ensure.holds, and the compiler takes the condition as true from here on. */
-export function sure(now: { readonly ensure: Ensures }, condition: unknown, note?: string): asserts condition {
+export function assert(now: { readonly ensure: Ensures }, condition: unknown, note?: string): asserts condition {
   now.ensure.holds(condition as never, note);
 }

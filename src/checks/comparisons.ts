@@ -7,7 +7,7 @@ export interface Mismatch {
   readonly actual?: string;
   readonly expected?: string;
   /** Where what was expected is no value to compare with: a pattern, or a part. */
-  readonly expectedIs?: 'pattern' | 'part';
+  readonly expectedKind?: 'pattern' | 'part';
 }
 
 /** What a comparison says: nothing where it holds. Texts are made only where it does not. */
@@ -18,16 +18,16 @@ const both = (message: string, actual: unknown, expected: unknown): Mismatch => 
 export const unequal = (actual: unknown, expected: unknown): Finding => (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));
 
 export const undiffering = (actual: unknown, unwanted: unknown): Finding =>
-  isEqual(actual, unwanted) ? { message: 'equal, and should differ', actual: show(actual) } : undefined;
+  isEqual(actual, unwanted) ? { message: 'equal; expected different values', actual: show(actual) } : undefined;
 
 export function unidentical(actual: unknown, expected: unknown): Finding {
   if (Object.is(actual, expected)) return undefined;
-  return both(isEqual(actual, expected) ? 'equal, and not the same' : 'not the same', actual, expected);
+  return both(isEqual(actual, expected) ? 'equal, but not the same object' : 'not the same', actual, expected);
 }
 
 export function apart(actual: number | null | undefined, expected: number, distance: number | { relative: number }): Finding {
   const allowed = typeof distance === 'number' ? distance : Math.abs(expected) * distance.relative;
-  if (!(allowed >= 0)) return { message: `a distance of ${show(distance)} allows nothing`, actual: show(actual), expected: show(expected) };
+  if (!(allowed >= 0)) return { message: `a tolerance of ${show(distance)} is not a number of at least 0`, actual: show(actual), expected: show(expected) };
   if (actual === expected || (typeof actual === 'number' && Math.abs(actual - expected) <= allowed)) return undefined;
   if (typeof actual !== 'number' || Number.isNaN(actual)) return both('not a number', actual, expected);
   return both(`off by ${tidy(Math.abs(actual - expected))}, allowed ${tidy(allowed)}`, actual, expected);
@@ -39,7 +39,7 @@ export function unmatched(actual: string | null | undefined, pattern: RegExp): F
   // A copy: a global or sticky pattern keeps where it stopped.
   return typeof actual === 'string' && new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, '')).test(actual)
     ? undefined
-    : { ...both('does not match', actual, pattern), expectedIs: 'pattern' };
+    : { ...both('does not match', actual, pattern), expectedKind: 'pattern' };
 }
 
 export function lacking(actual: string | Iterable<unknown> | null | undefined, part: unknown): Finding {
@@ -47,10 +47,11 @@ export function lacking(actual: string | Iterable<unknown> | null | undefined, p
     typeof actual === 'string'
       ? typeof part === 'string' && actual.includes(part)
       : actual !== null && actual !== undefined && [...actual].some((item) => isEqual(item, part));
-  return found ? undefined : { ...both('not included', actual, part), expectedIs: 'part' };
+  return found ? undefined : { ...both('not included', actual, part), expectedKind: 'part' };
 }
 
-export const partial = (actual: unknown, part: object): Finding => (hasPart(actual, part) ? undefined : both('lacks a part', besidePart(actual, part), part));
+export const partial = (actual: unknown, part: object): Finding =>
+  hasPart(actual, part) ? undefined : both('lacks properties', besidePart(actual, part), part);
 
 export const unheld = (condition: unknown): Finding =>
   condition ? undefined : { message: condition === false ? 'does not hold' : `does not hold: ${show(condition)}` };
@@ -58,27 +59,30 @@ export const unheld = (condition: unknown): Finding =>
 export const absent = (actual: unknown): Finding => (actual === null || actual === undefined ? { message: `is ${actual}` } : undefined);
 
 export const unlike = (actual: unknown, guard: (value: never) => boolean): Finding =>
-  guard(actual as never) ? undefined : { message: `${guard.name || 'the guard'} refuses it`, actual: show(actual) };
+  guard(actual as never) ? undefined : { message: `${guard.name || 'the guard'} rejects the value`, actual: show(actual) };
 
 /** What a throw should be: a pattern for its message, a class, or a guard that takes it. */
-export type Wanted<E> = RegExp | (abstract new (...args: any[]) => E) | ((error: unknown) => error is E & {}) | ((error: unknown) => boolean);
+export type ExpectedError<E> = RegExp | (abstract new (...args: any[]) => E) | ((error: unknown) => error is E & {}) | ((error: unknown) => boolean);
 
 /** What was thrown, boxed: undefined can be thrown too. */
 export type Caught = { readonly error: unknown } | undefined;
 
-export function unthrown(caught: Caught, wanted: Wanted<unknown> | undefined): Finding {
-  if (!caught) return { message: wanted === undefined ? 'threw nothing' : `threw nothing, and should throw ${nameWanted(wanted)}` };
+export function unthrown(caught: Caught, wanted: ExpectedError<unknown> | undefined): Finding {
+  if (!caught) return { message: wanted === undefined ? 'threw nothing' : `threw nothing; expected ${nameWanted(wanted)}` };
   const { error } = caught;
   if (wanted === undefined) return undefined;
   if (wanted instanceof RegExp)
     return (
-      unmatched(error instanceof Error ? error.message : String(error), wanted) && { ...both('threw another message', error, wanted), expectedIs: 'pattern' }
+      unmatched(error instanceof Error ? error.message : String(error), wanted) && {
+        ...both('threw an error with another message', error, wanted),
+        expectedKind: 'pattern',
+      }
     );
-  if (isClass(wanted)) return error instanceof wanted ? undefined : { message: `threw something else than ${nameWanted(wanted)}`, actual: show(error) };
-  return (wanted as (error: unknown) => boolean)(error) ? undefined : { message: `threw something that ${nameWanted(wanted)} refuses`, actual: show(error) };
+  if (isClass(wanted)) return error instanceof wanted ? undefined : { message: `threw something other than ${nameWanted(wanted)}`, actual: show(error) };
+  return (wanted as (error: unknown) => boolean)(error) ? undefined : { message: `threw something that ${nameWanted(wanted)} rejects`, actual: show(error) };
 }
 
-const isClass = (wanted: Wanted<unknown>): wanted is abstract new (...args: any[]) => unknown =>
+const isClass = (wanted: ExpectedError<unknown>): wanted is abstract new (...args: any[]) => unknown =>
   typeof wanted === 'function' && (wanted === Error || wanted.prototype instanceof Error || /^class\b/.test(Function.prototype.toString.call(wanted)));
 
-const nameWanted = (wanted: Wanted<unknown>): string => (wanted instanceof RegExp ? String(wanted) : wanted.name || 'the guard');
+const nameWanted = (wanted: ExpectedError<unknown>): string => (wanted instanceof RegExp ? String(wanted) : wanted.name || 'the guard');

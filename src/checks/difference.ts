@@ -2,9 +2,9 @@ import { diffArrays, diffChars } from 'diff';
 
 /** One line of a difference: on one side or on both, with the parts of it that differ as [start, end) in characters. */
 export interface DifferenceLine {
-  readonly side: 'both' | 'actual' | 'expected' | 'left-out';
+  readonly side: 'both' | 'actual' | 'expected' | 'omitted';
   readonly text: string;
-  readonly marks?: readonly (readonly [number, number])[];
+  readonly highlights?: readonly (readonly [number, number])[];
 }
 
 const context = 3;
@@ -24,11 +24,11 @@ export function difference(actual: string, expected: string): DifferenceLine[] {
   return ofLines(actual, expected);
 }
 
-/** How far a number is from another, both as `show` writes them, in words: `7 more`. */
+/** The signed difference of two numbers, both as `show` writes them: `+7`. Undefined for equal numbers and other values. */
 export function distance(actual: string, expected: string): string | undefined {
   if (!plainNumber.test(actual) || !plainNumber.test(expected)) return undefined;
   const apart = Number((Number(actual) - Number(expected)).toPrecision(12));
-  return apart === 0 ? undefined : `${Math.abs(apart)} ${apart > 0 ? 'more' : 'less'}`;
+  return apart === 0 ? undefined : `${apart > 0 ? '+' : '−'}${Math.abs(apart)}`;
 }
 
 /** The text that a value is, as `show` writes it. */
@@ -65,7 +65,7 @@ function fold(lines: readonly DifferenceLine[]): DifferenceLine[] {
   lines.forEach((line, i) => {
     if (!near.has(i)) left++;
     if ((near.has(i) || i === lines.length - 1) && left > 0) {
-      folded.push({ side: 'left-out', text: `${left} equal line${left === 1 ? '' : 's'}` });
+      folded.push({ side: 'omitted', text: `${left} equal line${left === 1 ? '' : 's'}` });
       left = 0;
     }
     if (near.has(i)) folded.push(line);
@@ -89,7 +89,7 @@ function markPairs(lines: DifferenceLine[]): DifferenceLine[] {
 
 /** A long line, cut around its first difference. */
 function cut(line: DifferenceLine): DifferenceLine {
-  const { text, marks = [] } = line;
+  const { text, highlights: marks = [] } = line;
   if (text.length <= longestLine) return line;
   const from = Math.max(0, (marks[0]?.[0] ?? 0) - around);
   const to = Math.min(text.length, from + longestLine, (marks.at(-1)?.[1] ?? longestLine) + around);
@@ -97,7 +97,7 @@ function cut(line: DifferenceLine): DifferenceLine {
   const moved = marks
     .filter(([start]) => start < to)
     .map(([start, end]) => [Math.max(start, from) - from + before.length, Math.min(end, to) - from + before.length] as const);
-  return { ...line, text: `${before}${text.slice(from, to)}${after}`, ...(line.marks && { marks: moved }) };
+  return { ...line, text: `${before}${text.slice(from, to)}${after}`, ...(line.highlights && { highlights: moved }) };
 }
 
 const plainNumber = /^-?\d+(?:\.\d+)?(?:e[+-]?\d+)?,?$/;
@@ -111,8 +111,8 @@ function within(actual: string, expected: string): DifferenceLine[] {
   if (!parts || shared * 2 < Math.min(actual.length, expected.length)) {
     const all = (text: string): readonly (readonly [number, number])[] => [[text.length - text.trimStart().length, text.length]];
     return [
-      { side: 'actual', text: actual, marks: all(actual) },
-      { side: 'expected', text: expected, marks: all(expected) },
+      { side: 'actual', text: actual, highlights: all(actual) },
+      { side: 'expected', text: expected, highlights: all(expected) },
     ];
   }
   const marks = { actual: [] as [number, number][], expected: [] as [number, number][] };
@@ -124,8 +124,8 @@ function within(actual: string, expected: string): DifferenceLine[] {
     if (!added) e += value.length;
   }
   return [
-    { side: 'actual', text: actual, marks: marks.actual },
-    { side: 'expected', text: expected, marks: marks.expected },
+    { side: 'actual', text: actual, highlights: marks.actual },
+    { side: 'expected', text: expected, highlights: marks.expected },
   ];
 }
 
@@ -137,7 +137,7 @@ function betweenEnds(actual: string, expected: string): DifferenceLine[] {
   let end = 0;
   while (end < shorter - start && actual[actual.length - 1 - end] === expected[expected.length - 1 - end]) end++;
   return [
-    { side: 'actual', text: actual, marks: [[start, actual.length - end]] },
-    { side: 'expected', text: expected, marks: [[start, expected.length - end]] },
+    { side: 'actual', text: actual, highlights: [[start, actual.length - end]] },
+    { side: 'expected', text: expected, highlights: [[start, expected.length - end]] },
   ];
 }

@@ -33,14 +33,14 @@ function renderPlain(value: unknown): string {
     case 'bigint':
       return `${value}n`;
     case 'function':
-      return `[${/^class\b/.test(Function.prototype.toString.call(value)) ? 'class' : 'function'} ${value.name || 'without a name'}]`;
+      return `[${/^class\b/.test(Function.prototype.toString.call(value)) ? 'class' : 'function'} ${value.name || 'anonymous'}]`;
     default:
       return String(value);
   }
 }
 
 function renderObject(value: object, indent: string, within: readonly object[], state: State): string {
-  if (within.includes(value)) return `[circle: ${within.length - within.indexOf(value)} up]`;
+  if (within.includes(value)) return `[circular: ${within.length - within.indexOf(value)} up]`;
   if (within.length >= deepest) return '[deeper]';
   if (state.left <= 0) return '…';
   const name = className(value);

@@ -7,14 +7,14 @@ import { refuse } from './terminal.ts';
 
 interface CompareOptions {
   readonly variants?: NonNullable<Matching>;
-  readonly as?: 'markdown' | 'json';
+  readonly format?: 'markdown' | 'json';
 }
 
 /** Tells what became of each case between two records; 1 where one fails that did not before. */
 export async function compareCommand(
   wantedBefore: string,
   wantedAfter: string,
-  { variants, as }: CompareOptions,
+  { variants, format }: CompareOptions,
   { folder, terminal }: Setting,
 ): Promise<number> {
   const root = rootOf(folder);
@@ -24,9 +24,9 @@ export async function compareCommand(
   if (typeof after === 'string') return refuse(terminal, after);
   const comparison = compare(before.entries, after.entries, variants);
   const compared = comparison.same + Object.values(comparison.cases).reduce((sum, cases) => sum + cases.length, 0);
-  if (variants && compared === 0) return refuse(terminal, `no case is of a variant "${variants.before}" or "${variants.after}"`);
-  if (as === 'markdown') terminal.raw(comparisonAsMarkdown(comparison, before, after));
-  else if (as === 'json') terminal.raw(comparisonAsJson(comparison, before, after));
+  if (variants && compared === 0) return refuse(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);
+  if (format === 'markdown') terminal.raw(comparisonAsMarkdown(comparison, before, after));
+  else if (format === 'json') terminal.raw(comparisonAsJson(comparison, before, after));
   else for (const line of tellComparison(comparison, before, after, terminal.style)) terminal.out(line);
   return comparison.cases['newly failing'].length > 0 ? 1 : 0;
 }

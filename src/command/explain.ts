@@ -13,7 +13,7 @@ import type { Setting } from './setting.ts';
 import { tellingFor } from './terminal.ts';
 
 export interface ExplainOptions {
-  readonly as?: 'json';
+  readonly format?: 'json';
   readonly loadTimeout: number;
 }
 
@@ -33,22 +33,22 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   try {
     const request = plainRequest(prepared, { mode: 'explain', selection, loadTimeout: options.loadTimeout, record });
     const state = await coordinate(request, setting.lane, compiler, (entry) => {
-      if (entry.is === 'explained') found.push(entry.explanation);
+      if (entry.type === 'explained') found.push(entry.explanation);
     }).done;
     for (const line of tellPlanProblems(state, telling)) terminal.error(line);
     if (state.planProblems.length > 0) return 2;
-    if (options.as === 'json') terminal.out(JSON.stringify(found, null, 2));
+    if (options.format === 'json') terminal.out(JSON.stringify(found, null, 2));
     else {
       const [first, ...others] = found;
       if (first) for (const line of tellExplanation(first, timesOfNewest(root), telling)) terminal.out(line);
       if (others.length) {
         terminal.out(
-          terminal.style.dim(`\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${oneLine(wanted)}"; ask for one by its id:`),
+          terminal.style.dim(`\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${oneLine(wanted)}"; name one by its id:`),
         );
         for (const { id } of others.slice(0, mostNamed)) terminal.out(terminal.style.dim(`  ${oneLine(id)}`));
       }
     }
-    if (found.length === 0) terminal.error(`red-lattice: no case matches "${oneLine(wanted)}"; plan lists them all`);
+    if (found.length === 0) terminal.error(`red-lattice: no case matches "${oneLine(wanted)}". red-lattice plan --all lists all cases.`);
     return found.length === 0 ? 3 : 0;
   } finally {
     rmSync(record, { recursive: true, force: true });
@@ -60,8 +60,8 @@ function timesOfNewest(root: string): LastTimes {
   const [newest] = earlierRuns(root);
   const times = new Map<string, { setup?: number; teardown?: number }>();
   for (const entry of newest ? readJournals(newest.folder, { inBlocks: true }) : []) {
-    if (entry.is !== 'span') continue;
-    const { fixture, of, what, milliseconds } = entry.span;
+    if (entry.type !== 'span') continue;
+    const { fixture, owner: of, kind: what, milliseconds } = entry.span;
     const key = JSON.stringify([fixture, of]);
     times.set(key, { ...times.get(key), [what]: milliseconds });
   }

@@ -51,29 +51,29 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
     addSelection(
       program
         .command('run', { isDefault: true })
-        .description('plan, run, show what failed; write a run record')
-        .argument('[where...]', 'folders, files, patterns, or file:line of a test or of a data file’s row'),
+        .description('Run tests and report the results.')
+        .argument('[where...]', 'folders, files, patterns, or file:line of a test or a data row'),
     ),
   )
-    .option('-l, --lanes <n>', 'how many processes run cases side by side (one for each processor)', wholeNumber(0))
-    .option('-c, --concurrency <n>', 'how many cases may be under way at once within a lane', wholeNumber(1))
-    .option('--timeout <ms>', "how long a case's body may take where the tests say nothing (10000)", wholeNumber(1))
-    .option('--seed <n>', 'for random values and for --shuffle; printed at each run', wholeNumber(0))
-    .option('--shuffle', 'in another order: files, suites and tests among their siblings, rows in blocks')
-    .option('--retries <n>', 'how often a case that failed is tried again', wholeNumber(0))
-    .option('--stop-after <n>', 'begin no new cases after so many have failed', wholeNumber(1))
+    .option('-l, --lanes <n>', 'Run cases in n lanes (worker processes). Default: one per processor. 0: a single process.', wholeNumber(0))
+    .option('-c, --concurrency <n>', 'Run up to n cases at a time in each lane. Default: 1.', wholeNumber(1))
+    .option('--timeout <ms>', 'Set the default time limit of a case body. Default: 10000.', wholeNumber(1))
+    .option('--seed <n>', 'Set the seed of random values and of --shuffle. Default: random, printed after each run.', wholeNumber(0))
+    .option('--shuffle', 'Run files, suites, tests and blocks of rows in random order.')
+    .option('--retries <n>', 'Retry a failed case up to n times.', wholeNumber(0))
+    .option('--stop-after <n>', 'Start no new cases after n have failed.', wholeNumber(1))
     .addOption(
-      new Option('--show <what>', 'failures: a line for each test and each failure whole; cases: a line for each case; summary')
+      new Option('--show <what>', 'Print failures (one line per test, each failure in full), cases (one line per case) or summary.')
         .choices(['failures', 'cases', 'summary'])
         .default('failures'),
     )
-    .addOption(new Option('--as <format>', 'the results for other programs, in place of the text').choices([...reportFormats]))
-    .option('--resume', 'go on where a run was interrupted or stopped')
-    .option('--watch', 'again whenever a file changes that the tests read')
-    .option('--timeline', 'each set-up, body and tear-down on an axis of time')
-    .option('--leaks', 'what cases left open, with where it was opened')
-    .option('--profile <name>', 'a named set of options from red-lattice.config.ts; those given here win')
-    .option('--record <path>', 'where the run record goes, in place of .red-lattice/runs')
+    .addOption(new Option('--format <format>', 'Write the results in a machine-readable format instead of text.').choices([...reportFormats]))
+    .option('--resume', 'Continue the last run, which was interrupted or stopped.')
+    .option('--watch', 'Run again whenever a file that the tests read changes.')
+    .option('--timeline', 'Print every setup, body and teardown on a timeline.')
+    .option('--leaks', 'Report what cases leave open, and where it was opened.')
+    .option('--profile <name>', 'Use a named set of options from red-lattice.config.ts. Options given here win.')
+    .option('--record <path>', 'Write the run record to this folder. Default: .red-lattice/runs/<time>-<seed>.')
     .addHelpText(
       'after',
       '\nExamples:\n  red-lattice run\n  red-lattice run tests/dues.lattice.ts:14\n  red-lattice run data/dues.csv:27\n  red-lattice run --title "shore power" --show cases',
@@ -83,25 +83,20 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
       status = meant ? refuse(terminal, `${where[0]} is neither a command nor a file; did you mean ${meant}?`) : await runCommand(where, options, setting);
     });
 
-  addSelection(
-    program
-      .command('plan')
-      .description('list the cases that run would run, without running anything')
-      .argument('[where...]', 'folders, files, patterns, or file:line'),
-  )
-    .option('--all', 'every case, not only the first of each test')
-    .addOption(new Option('--as <format>', 'all cases for other programs; CSV is a data file, too').choices(['json', 'csv']))
-    .addHelpText('after', '\nExamples:\n  red-lattice plan --tag money\n  red-lattice plan tests/berths.lattice.ts:26 --as csv > tests/data/berths.csv')
+  addSelection(program.command('plan').description('List the cases that run would run.').argument('[where...]', 'folders, files, patterns, or file:line'))
+    .option('--all', 'List every case, not only the first ones of each test.')
+    .addOption(new Option('--format <format>', 'Write all cases as JSON, or as CSV that works as a data file.').choices(['json', 'csv']))
+    .addHelpText('after', '\nExamples:\n  red-lattice plan --tag money\n  red-lattice plan tests/berths.lattice.ts:26 --format csv > tests/data/berths.csv')
     .action(async (where: string[], options) => {
       status = await planCommand(where, options, setting);
     });
 
   program
     .command('explain')
-    .description('how one case is set up: its fixtures in order, where each comes from, who changed it')
-    .argument('<case>', 'an id, a part of a title, or file:line')
-    .addOption(new Option('--as <format>', 'all that match, as JSON').choices(['json']))
-    .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000)
+    .description('Show how a case is set up: its fixtures in order, where each is defined and what overrides it.')
+    .argument('<case>', 'an id, part of a title, or file:line')
+    .addOption(new Option('--format <format>', 'Write all matching cases as JSON.').choices(['json']))
+    .option('--load-timeout <ms>', 'Set the time limit for loading a test file.', wholeNumber(1), 30_000)
     .addHelpText('after', '\nExamples:\n  red-lattice explain tests/bookings.lattice.ts:46\n  red-lattice explain "in April"')
     .action(async (wanted: string, options) => {
       status = await explainCommand(wanted, options, setting);
@@ -110,26 +105,26 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
   addLook(
     program
       .command('report')
-      .description('tell a run record again, to people or in a format for others')
-      .argument('[record]', 'a folder, latest, previous, or a report in JSON or JSON Lines', 'latest'),
+      .description('Print a run record as text or in another format.')
+      .argument('[record]', 'a record folder, latest, previous, or a JSON or JSON Lines report', 'latest'),
   )
-    .addOption(new Option('--as <format>', 'in place of text for people').choices([...reportFormats]))
-    .option('-o <file>', 'to a file; its ending says the format where --as does not')
-    .addHelpText('after', '\nExamples:\n  red-lattice report\n  red-lattice report previous --as markdown\n  red-lattice report -o results.html')
+    .addOption(new Option('--format <format>', 'Write this format instead of text.').choices([...reportFormats]))
+    .option('-o <file>', 'Write to a file. Without --format, its extension determines the format.')
+    .addHelpText('after', '\nExamples:\n  red-lattice report\n  red-lattice report previous --format markdown\n  red-lattice report -o results.html')
     .action(async (wanted: string, options) => {
       status = await reportCommand(wanted, options, setting);
     });
 
   program
     .command('compare')
-    .description('two run records side by side: newly failing, fixed, still failing, new, gone, slower, faster')
-    .argument('[before]', 'a folder, latest, previous, or a report in JSON or JSON Lines', 'previous')
-    .argument('[after]', 'the same', 'latest')
-    .option('--variants <before,after>', 'the cases of two variants of a suite, or of two suites of one make, by their titles', pairOf)
-    .addOption(new Option('--as <format>', 'in place of text for people').choices(['markdown', 'json']))
+    .description('Compare two run records: newly failing, fixed, still failing, new, gone, slower, faster.')
+    .argument('[before]', 'a record folder, latest, previous, or a JSON or JSON Lines report', 'previous')
+    .argument('[after]', 'as before', 'latest')
+    .option('--variants <before,after>', 'Compare the cases of two variants of a suite, or of a suite and its adaptation, by title.', pairOf)
+    .addOption(new Option('--format <format>', 'Write this format instead of text.').choices(['markdown', 'json']))
     .addHelpText(
       'after',
-      '\nExamples:\n  red-lattice compare\n  red-lattice compare main.jsonl latest --as markdown\n  red-lattice compare latest latest --variants "in memory,in the database"',
+      '\nExamples:\n  red-lattice compare\n  red-lattice compare main.jsonl latest --format markdown\n  red-lattice compare latest latest --variants "in memory,in the database"',
     )
     .action(async (before: string, after: string, options) => {
       status = await compareCommand(before, after, options, setting);
@@ -137,9 +132,9 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
 
   program
     .command('view')
-    .description('the results page, served on this machine only; follows a run while it goes on')
-    .argument('[record]', 'a folder, latest (and each newer one), previous, or a report', 'latest')
-    .option('--port <n>', 'where it is served, in place of any that is free', wholeNumber(1), 0)
+    .description('Serve the results page on this machine; it follows a running run.')
+    .argument('[record]', 'a record folder, latest (and each newer one), previous, or a report', 'latest')
+    .option('--port <n>', 'Serve on this port. Default: any free port.', wholeNumber(1), 0)
     .addHelpText('after', '\nExample:\n  red-lattice view')
     .action(async (wanted: string, options) => {
       status = await viewCommand(wanted, options, setting);
@@ -147,8 +142,8 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
 
   program
     .command('new')
-    .description('a starter test file with a fixture, a table and a data file, which runs as it is')
-    .argument('<name>', 'what it is called, with the folder that it goes to: tests/berths')
+    .description('Create a starter test file with a fixture, a table and a data file.')
+    .argument('<name>', 'the name, with its folder: tests/berths')
     .addHelpText('after', '\nExample:\n  red-lattice new tests/berths')
     .action(async (name: string) => {
       status = await newCommand(name, setting);
@@ -156,9 +151,9 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
 
   program
     .command('merge')
-    .description('one run record from those of several shards')
-    .argument('<record...>', 'the folders of the records')
-    .option('-o <folder>', 'where the merged record goes, in place of .red-lattice/runs')
+    .description('Merge the run records of several shards into one.')
+    .argument('<record...>', 'the record folders')
+    .option('-o <folder>', 'Write the merged record to this folder. Default: .red-lattice/runs/<name>.')
     .addHelpText('after', '\nExample:\n  red-lattice merge shards/* -o whole')
     .action(async (records: string[], options) => {
       status = await mergeCommand(records, options, setting);

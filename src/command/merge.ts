@@ -6,7 +6,7 @@ import { rootOf } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';
 import { newRecord, writeInfo } from '../node/record.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
-import type { Unrun } from '../results/run-info.ts';
+import type { NotRun } from '../results/run-info.ts';
 import { emptyState, exitStatus, failingTests, take, takeUnrun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Setting } from './setting.ts';
@@ -18,22 +18,18 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   const records: Earlier[] = [];
   for (const name of given) {
     const record = findRecord(name, root, folder);
-    if (!record) return refuse(terminal, `${name} is no run record: there is no run.json of ours in it`);
+    if (!record) return refuse(terminal, `${name} is not a run record: it has no run.json of Red Lattice`);
     records.push(record);
   }
   const [first] = records as [Earlier];
   const other = records.find(({ info }) => info.plan !== first.info.plan);
   if (other)
-    return refuse(
-      terminal,
-      `${given[records.indexOf(other)]} is of another plan than ${given[0]}: shards are merged that ran the same files at the same state`,
-    );
+    return refuse(terminal, `${given[records.indexOf(other)]} has another plan than ${given[0]}. Merge shards that ran the same files in the same state.`);
   const shards = records.map(({ info }) => info.shard);
   const of = first.info.shard?.of;
-  if (shards.some((shard) => !shard || shard.of !== of))
-    return refuse(terminal, 'records are merged that were made with --shard, of the same number of shards');
+  if (shards.some((shard) => !shard || shard.of !== of)) return refuse(terminal, 'merge needs records of runs with --shard and the same number of shards');
   const twice = shards.find((shard, i) => shards.findIndex((one) => one?.index === shard?.index) !== i);
-  if (twice) return refuse(terminal, `shard ${twice.index}/${twice.of} is given twice`);
+  if (twice) return refuse(terminal, `shard ${twice.index}/${twice.of} was given twice`);
 
   const started = new Date(Math.min(...records.map(({ info }) => Date.parse(info.started))));
   const target = newRecord(root, started, first.info.seed, options.o === undefined ? undefined : resolve(folder, options.o));
@@ -41,18 +37,18 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   for (const { folder: from, info } of records) {
     for (const entry of copied(from, target, info.shard?.index ?? 0)) take(state, entry);
   }
-  const wall = Math.max(...records.map(({ info }) => info.wall ?? 0));
+  const wall = Math.max(...records.map(({ info }) => info.milliseconds ?? 0));
   const missing = Array.from({ length: of ?? 0 }, (_, i) => i + 1).filter((index) => !shards.some((shard) => shard?.index === index));
   const status = Math.max(exitStatus(state), ...records.map(({ info }) => info.exitStatus ?? 2)) as 0 | 1 | 2 | 3;
-  takeUnrun(state, unrunOf(records.flatMap(({ info }) => info.unrun ?? [])));
-  const { shard: _shard, unrun: _unrun, ...info } = first.info;
+  takeUnrun(state, unrunOf(records.flatMap(({ info }) => info.notRun ?? [])));
+  const { shard: _shard, notRun: _unrun, ...info } = first.info;
   writeInfo(target, {
     ...info,
     started: started.toISOString(),
-    wall,
+    milliseconds: wall,
     exitStatus: status,
     counts: state.counts,
-    ...(state.unrun && { unrun: state.unrun }),
+    ...(state.notRun && { notRun: state.notRun }),
     lanes: records.reduce((sum, one) => sum + one.info.lanes, 0),
   });
 
@@ -71,7 +67,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
 }
 
 /** What several runs ended before. */
-const unrunOf = (all: readonly Unrun[]): Unrun | undefined =>
+const unrunOf = (all: readonly NotRun[]): NotRun | undefined =>
   all[0] && { cases: all.reduce((sum, { cases }) => sum + cases, 0), isMore: all.some(({ isMore }) => isMore), reason: all[0].reason };
 
 /** Copies a shard's journals and attachments under names of their own; gives the entries on their way. */
@@ -95,7 +91,7 @@ function renamed(text: string, shard: number): string {
     .map((line) => {
       if (!line.includes('"attachments":[{')) return `${line}\n`;
       const entry = JSON.parse(line) as JournalEntry;
-      if (entry.is !== 'ended') return `${line}\n`;
+      if (entry.type !== 'ended') return `${line}\n`;
       const attachments = entry.result.attachments.map((one) => ({ ...one, file: `${shard}-${one.file}` }));
       return writeEntry({ ...entry, result: { ...entry.result, attachments } }, JSON.stringify);
     })

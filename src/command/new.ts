@@ -54,16 +54,16 @@ export async function newCommand(name: string, { folder, terminal }: Setting): P
   const path = resolve(folder, bare);
   const title = basename(bare);
   if (!/^[\p{L}\p{N}]/u.test(title))
-    return refuse(terminal, `${name} is no name for a test file: it begins with a letter or a digit, like berths or tests/berths`);
+    return refuse(terminal, `${name} is not a valid test file name. It must begin with a letter or a digit, like berths or tests/berths.`);
   const files = { [`${path}.lattice.ts`]: starter(title, `${title}.csv`), [join(dirname(path), `${title}.csv`)]: rows };
   const there = Object.keys(files).find((file) => existsSync(file));
   const near = (file: string): string => relative(folder, file) || file;
-  if (there) return refuse(terminal, `${near(there)} is there already, and stays as it is: choose another name`);
+  if (there) return refuse(terminal, `${near(there)} already exists and was not changed. Choose another name.`);
   mkdirSync(dirname(path), { recursive: true });
   for (const [file, text] of Object.entries(files)) {
     writeFileSync(file, text, { flag: 'wx' });
     terminal.out(`wrote ${oneLine(near(file))}`);
   }
-  terminal.out(`\nrun it:  npx red-lattice run ${oneLine(near(`${path}.lattice.ts`))}`);
+  terminal.out(`\nRun it:  npx red-lattice run ${oneLine(near(`${path}.lattice.ts`))}`);
   return 0;
 }

@@ -41,7 +41,7 @@ export interface RunCommandOptions extends SelectionOptions, Look {
   readonly resume?: boolean;
   readonly watch?: boolean;
   readonly show: 'failures' | 'cases' | 'summary';
-  readonly as?: ReportFormat;
+  readonly format?: ReportFormat;
   readonly record?: string;
   readonly timeline?: boolean;
   readonly leaks?: boolean;
@@ -77,7 +77,7 @@ export async function runOnce(
 ): Promise<{ status: number; state: RunState }> {
   const { folder, lane } = setting;
   // What others read stands alone on standard output.
-  const terminal: Terminal = options.as ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
+  const terminal: Terminal = options.format ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
   const { root, compiler, config } = prepared;
   const started = new Date();
   const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
@@ -119,7 +119,7 @@ export async function runOnce(
   };
   const running = coordinate(request, lane, compiler, (entry, state) => {
     // Whoever goes on with this run, however it ends, must find the same tests.
-    if (entry.is === 'planned' && info.plan === undefined) writeInfo(record, { ...info, plan: entry.hash });
+    if (entry.type === 'planned' && info.plan === undefined) writeInfo(record, { ...info, plan: entry.hash });
     progress.take(entry, state);
   });
   progress.follow(() => running.going());
@@ -134,11 +134,11 @@ export async function runOnce(
   const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state);
   const ended: RunInfo = {
     ...info,
-    wall,
+    milliseconds: wall,
     exitStatus: status,
     counts: state.counts,
     times: timesOf(state),
-    ...(state.unrun && { unrun: state.unrun }),
+    ...(state.notRun && { notRun: state.notRun }),
     ...(state.planned && { plan: state.planned.hash }),
   };
   const opened = recordedIn({ folder: record, info: ended });
@@ -148,17 +148,16 @@ export async function runOnce(
   const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true };
   const grids = tellGrids(opened.entries, found, options, terminal);
   tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal))], closing, options, terminal, root);
-  if (state.unwritable !== undefined)
-    terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}; nothing more was run`);
+  if (state.unwritable !== undefined) terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}. The run stopped.`);
   if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where)));
   // A record that could not be gone on with stays as it was.
   const isRefused = earlier !== undefined && state.planProblems.length > 0;
   if (state.unwritable === undefined && !isRefused) writeInfo(record, ended);
   compiler.tidy();
-  if (options.as) {
+  if (options.format) {
     const problems = tellPlanProblems(state, tellingFor(root, terminal));
     for (const line of problems) terminal.error(line);
-    await writeAs(options.as, opened, root, terminal.style, (text) => terminal.raw(text));
+    await writeAs(options.format, opened, root, terminal.style, (text) => terminal.raw(text));
     terminal.error(lastLine(state));
   } else terminal.out(lastLine(state));
   return { status, state };
@@ -182,7 +181,7 @@ function tellEnd(
 }
 
 /** A run that is gone on with: its end is still to come. */
-const underWay = ({ wall: _wall, exitStatus: _status, counts: _counts, unrun: _unrun, ...info }: RunInfo): RunInfo => info;
+const underWay = ({ milliseconds: _wall, exitStatus: _status, counts: _counts, notRun: _unrun, ...info }: RunInfo): RunInfo => info;
 
 /** Runs the cases that left something behind again, alone, and sees where they opened it. */
 async function findLeaks(state: RunState, request: Request, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {

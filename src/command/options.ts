@@ -15,7 +15,7 @@ export interface SelectionOptions {
   readonly shard?: { readonly index: number; readonly of: number };
   readonly failed?: boolean;
   /** The record that shards are balanced by. */
-  readonly times?: string;
+  readonly balanceBy?: string;
   readonly seed?: number;
   readonly loadTimeout: number;
   readonly timeout?: number;
@@ -27,7 +27,7 @@ const collected = (value: string, before: readonly string[] = []): readonly stri
 export function wholeNumber(least: number): (value: string) => number {
   return (value) => {
     const number = Number(value);
-    if (!Number.isSafeInteger(number) || number < least) throw new InvalidArgumentError(`It must be a whole number of at least ${least}.`);
+    if (!Number.isSafeInteger(number) || number < least) throw new InvalidArgumentError(`It must be an integer of at least ${least}.`);
     return number;
   };
 }
@@ -46,7 +46,7 @@ function titlePattern(value: string, before?: readonly string[]): readonly strin
 
 function rowCondition(value: string, before: readonly RowCondition[] = []): readonly RowCondition[] {
   const condition = readCondition(value);
-  if (!condition) throw new InvalidArgumentError('It must be like season=winter or loa>=12.');
+  if (!condition) throw new InvalidArgumentError('It must look like season=winter or loa>=12.');
   return [...before, condition];
 }
 
@@ -54,7 +54,7 @@ function rowCondition(value: string, before: readonly RowCondition[] = []): read
 function gridSides(value: string): Sides {
   const [down = [], across = [], more] = value.split('/').map((part) => part.split(',').filter(Boolean));
   if (more || down.length === 0 || across.length === 0)
-    throw new InvalidArgumentError('It must be like season,hull/loa: columns down the side, then across the head.');
+    throw new InvalidArgumentError('It must look like season,hull/loa: columns down the side, then across the head.');
   return { down, across };
 }
 
@@ -62,36 +62,36 @@ function gridSides(value: string): Sides {
 export function pairOf(value: string): { before: string; after: string } {
   const [before, after, more] = value.split(',').map((part) => part.trim());
   if (!before || !after || more !== undefined)
-    throw new InvalidArgumentError('It must be two titles of variants with a comma between: "in memory,in the database".');
+    throw new InvalidArgumentError('It must be two variant titles separated by a comma: "in memory,in the database".');
   return { before, after };
 }
 
 /** How results are laid out for people. */
 export const addLook = (command: Command): Command =>
   command
-    .addOption(new Option('--sort <order>', 'all tests at the end, by time, name or plan, in place of as they end').choices(['time', 'name', 'plan']))
-    .option('--grid', 'tests whose rows are combinations of a few values as grids')
-    .option('--grid-by <down/across>', 'those that have these columns, laid out by them: season,hull/loa', gridSides);
+    .addOption(new Option('--sort <order>', 'Print tests at the end, sorted by time, name or plan. Default: as they end.').choices(['time', 'name', 'plan']))
+    .option('--grid', 'Print tests whose rows combine a few values as grids.')
+    .option('--grid-by <down/across>', 'Print grids by these columns: down the side, then across the head, as in season,hull/loa.', gridSides);
 
 export function addSelection(command: Command): Command {
   return command
-    .option('-t, --title <text or /pattern/>', 'the cases whose full title holds the text (repeated: any of them)', titlePattern)
-    .option('--tag <tag>', 'the cases with a tag (repeated: any of them)', collected)
-    .option('--not-tag <tag>', 'the cases without a tag', collected)
-    .option('--id <id>', 'the case with this id (repeated: any of them)', collected)
-    .option('-r, --row <column=value>', 'the cases whose row has that value (also !=, <, <=, >, >=; repeated: all of them)', rowCondition)
-    .option('--failed', 'the cases that failed in the last run that they were in')
-    .option('--shard <i/n>', 'the i-th of n parts, the same on every machine; job: as an indexed job’s environment tells', (text) => shardOf(text))
-    .option('--times <record>', 'deal shards by what each case took in a record, the same on every machine')
-    .option('--on-request', 'also those that run on request only')
-    .option('--load-timeout <ms>', 'how long one test file may take to load', wholeNumber(1), 30_000);
+    .option('-t, --title <text or /pattern/>', 'Select cases whose full title contains the text. Repeat for more.', titlePattern)
+    .option('--tag <tag>', 'Select cases with this tag. Repeat for more.', collected)
+    .option('--not-tag <tag>', 'Leave out cases with this tag.', collected)
+    .option('--id <id>', 'Select the case with this id. Repeat for more.', collected)
+    .option('-r, --row <column=value>', 'Select cases whose row has this value (also !=, <, <=, >, >=). If repeated, all must hold.', rowCondition)
+    .option('--failed', 'Select cases that failed in the last run that included them.')
+    .option('--shard <i/n>', 'Select part i of n, the same on every machine. job: read i and n from the CI job.', (text) => shardOf(text))
+    .option('--balance-by <record>', 'Balance shards by the case durations of a record, the same one on every machine.')
+    .option('--on-request', 'Also select cases marked onRequest.')
+    .option('--load-timeout <ms>', 'Set the time limit for loading a test file.', wholeNumber(1), 30_000);
 }
 
 /** What the records at hand tell of a selection. */
 export interface FromRecords {
   /** The ids of what failed, where that is asked for. */
   readonly failed: readonly string[] | undefined;
-  /** The folder of the record that `--times` means. */
+  /** The folder of the record that `--balance-by` names. */
   readonly times: string | undefined;
 }
 

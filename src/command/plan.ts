@@ -17,7 +17,7 @@ import { type Terminal, tellingFor } from './terminal.ts';
 
 export interface PlanCommandOptions extends SelectionOptions {
   readonly all?: boolean;
-  readonly as?: 'json' | 'csv';
+  readonly format?: 'json' | 'csv';
 }
 
 /** A test with more cases than this shows the first of them only. */
@@ -41,9 +41,9 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   const tests = new Map<number, ListedTest>();
   const most = options.all ? Number.POSITIVE_INFINITY : shownCases + 1;
   const take = (entry: JournalEntry): void => {
-    if (entry.is === 'test') tests.set(entry.header.test, { header: entry.header, ids: [], cases: 0 });
-    const test = entry.is === 'listed' ? tests.get(entry.name.test) : undefined;
-    if (!test || entry.is !== 'listed') return;
+    if (entry.type === 'test') tests.set(entry.header.test, { header: entry.header, ids: [], cases: 0 });
+    const test = entry.type === 'listed' ? tests.get(entry.name.test) : undefined;
+    if (!test || entry.type !== 'listed') return;
     test.cases++;
     if (test.cases <= most) test.ids.push(entry.name.id);
   };
@@ -58,10 +58,10 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     const state = await coordinate(request, lane, compiler, take).done;
     const cases = [...tests.values()].reduce((sum, test) => sum + test.cases, 0);
     const isBroken = state.planProblems.length + state.loadFailures.length + state.told.length > 0;
-    const tell = options.as ? terminal.error : terminal.out;
-    if (!options.as) for (const line of tellTests([...tests.values()], terminal)) tell(line);
+    const tell = options.format ? terminal.error : terminal.out;
+    if (!options.format) for (const line of tellTests([...tests.values()], terminal)) tell(line);
     else if (!isBroken)
-      for await (const piece of (options.as === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), telling.nameFile)) terminal.raw(piece);
+      for await (const piece of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), telling.nameFile)) terminal.raw(piece);
     for (const line of tellPlanProblems(state, telling)) tell(line);
     if (state.warnings.length + state.told.length > 0) tell('');
     for (const problem of [...state.warnings, ...state.told]) for (const line of tellProblem(problem, telling, terminal.style.yellow)) tell(line);
@@ -86,7 +86,7 @@ function tellTests(tests: readonly ListedTest[], { style }: Terminal): string[] 
     if (header.file !== file) lines.push(...(file === undefined ? [] : ['']), style.bold(oneLine(header.file)));
     file = header.file;
     const from = [cases > 1 && count(cases, 'case'), header.source && `from ${oneLine(header.source)}`].filter(Boolean).join(' ');
-    const place = header.place ? `:${header.place.line}` : '';
+    const place = header.location ? `:${header.location.line}` : '';
     lines.push(`  ${oneLine(header.path.join(' › '))}${style.dim(`  ${place}${from ? `  ${from}` : ''}`)}`);
     for (const fact of header.facts ?? []) lines.push(style.dim(`    ${oneLine(fact)}`));
     const shown = ids.length === cases ? ids : ids.slice(0, shownCases);

@@ -6,7 +6,7 @@ import { earlierRuns, failedIds, findRecord } from '../node/earlier.ts';
 import { findFiles, rootOf } from '../node/find.ts';
 import { ownFolder } from '../node/record.ts';
 import type { Problem } from '../problems/problem.ts';
-import { wording } from '../problems/wording.ts';
+import { formatProblem } from '../problems/wording.ts';
 import type { WrittenConfig } from '../suites/config.ts';
 import { type Defaults, ordinaryDefaults } from '../suites/plan.ts';
 import type { Target } from '../suites/selection.ts';
@@ -27,7 +27,10 @@ export interface Prepared extends FromRecords {
   readonly tags: readonly string[] | undefined;
 }
 
-type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout' | 'times' | 'failed'>> & { readonly concurrency?: number; readonly retries?: number };
+type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout' | 'balanceBy' | 'failed'>> & {
+  readonly concurrency?: number;
+  readonly retries?: number;
+};
 
 /** Reads the configuration, finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
 export async function prepare(where: readonly string[], asked: Asked, setting: Setting): Promise<Prepared | undefined> {
@@ -42,14 +45,14 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
   const { files, targets, problems } = await findFiles(where, folder, config.files);
   const tags = config.tags && Object.keys(config.tags);
   const unknown = [...(asked.tag ?? []), ...(asked.notTag ?? [])].filter((tag) => tags && !tags.includes(tag));
-  const strange = unknown.map((name): Problem => ({ code: 'no-such-name', kind: 'tag', name, owner: 'the configuration', known: tags ?? [] }));
+  const strange = unknown.map((name): Problem => ({ code: 'unknown-tag', name, owner: 'the configuration', known: tags ?? [] }));
   if (problems.length + strange.length > 0) {
-    for (const problem of [...problems, ...strange]) refuse(terminal, wording(problem));
+    for (const problem of [...problems, ...strange]) refuse(terminal, formatProblem(problem));
     return undefined;
   }
-  const times = asked.times === undefined ? undefined : findRecord(asked.times, root, folder)?.folder;
-  if (asked.times !== undefined && times === undefined) {
-    refuse(terminal, `--times: ${asked.times} is no run record`);
+  const times = asked.balanceBy === undefined ? undefined : findRecord(asked.balanceBy, root, folder)?.folder;
+  if (asked.balanceBy !== undefined && times === undefined) {
+    refuse(terminal, `--balance-by: ${asked.balanceBy} is not a run record`);
     return undefined;
   }
   const cache = join(ownFolder(root), 'cache');

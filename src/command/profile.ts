@@ -22,6 +22,6 @@ export const argumentsOf = (profile: Profile): string[] =>
 export function noSuchProfile(name: string, profiles: Config['profiles']): string {
   const known = Object.keys(profiles ?? {});
   const near = nearest(name, known);
-  if (known.length === 0) return `no profile "${name}": red-lattice.config.ts has none`;
-  return `no profile "${name}"; ${near ? `did you mean "${near}"?` : `there are: ${known.join(', ')}`}`;
+  if (known.length === 0) return `unknown profile "${name}": red-lattice.config.ts has no profiles`;
+  return `unknown profile "${name}"; ${near ? `did you mean "${near}"?` : `known: ${known.join(', ')}`}`;
 }

@@ -55,11 +55,11 @@ export class Progress {
   }
 
   take(entry: JournalEntry, state: RunState): void {
-    if (entry.is === 'ended' && this.#show === 'cases')
+    if (entry.type === 'ended' && this.#show === 'cases')
       this.#print([tellCase(entry.result, this.#terminal.style), ...tellOutput(entry.result, this.#terminal.style)]);
-    if (entry.is === 'test-ended') this.#test(entry.test, state);
-    if (this.#timeline && entry.is === 'span') this.spans.push(entry.span);
-    if (this.#timeline && entry.is === 'ended') this.results.push(entry.result);
+    if (entry.type === 'test-ended') this.#test(entry.test, state);
+    if (this.#timeline && entry.type === 'span') this.spans.push(entry.span);
+    if (this.#timeline && entry.type === 'ended') this.results.push(entry.result);
   }
 
   /** Tests that a lane died in have had no end of their own. */

@@ -11,7 +11,7 @@ import { tellRecord } from './tell-record.ts';
 import { refuse, type Terminal, tellingFor } from './terminal.ts';
 
 export interface ReportOptions extends Look {
-  readonly as?: ReportFormat;
+  readonly format?: ReportFormat;
   /** A file, in place of standard output. */
   readonly o?: string;
 }
@@ -21,15 +21,15 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
   const root = rootOf(folder);
   const record = openRecord(wanted, root, folder);
   if (typeof record === 'string') return refuse(terminal, record);
-  const format = options.as ?? (options.o === undefined ? undefined : formatOf(options.o));
+  const format = options.format ?? (options.o === undefined ? undefined : formatOf(options.o));
   if (format === undefined && options.o !== undefined)
-    return refuse(terminal, `${options.o} does not say what to write: --as takes ${reportFormats.join(', ')}`);
+    return refuse(terminal, `${options.o} has no known extension. Set --format to one of ${reportFormats.join(', ')}.`);
   if (format === undefined) tellRecord(record, root, options, terminal);
   else if (options.o === undefined) await writeAs(format, record, root, terminal.style, (text) => terminal.raw(text));
   else {
     const path = resolve(folder, options.o);
     await toFile(path, (write) => writeAs(format, record, root, terminal.style, write));
-    terminal.error(`written to ${options.o}`);
+    terminal.error(`Wrote ${options.o}`);
   }
   return 0;
 }

@@ -28,8 +28,8 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
 function interruptedRun(root: string, path: string | undefined): Earlier | string {
   const runs = path === undefined ? earlierRuns(root) : [findRecord(path, root, root)].filter((found) => found !== undefined);
   const run = runs[0];
-  if (!run || (run.info.wall !== undefined && !run.info.unrun && run.info.exitStatus !== 130 && run.info.exitStatus !== 143))
-    return 'there is nothing to resume: the last run came to its end';
+  if (!run || (run.info.milliseconds !== undefined && !run.info.notRun && run.info.exitStatus !== 130 && run.info.exitStatus !== 143))
+    return 'nothing to resume: the last run is complete';
   const changed = changedSince(run, root);
   return changed.length > 0 ? `the run of ${run.info.started} cannot be resumed: ${changed.join(', ')} changed since` : run;
 }

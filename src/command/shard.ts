@@ -23,16 +23,16 @@ export function shardOf(value: string, environment: Readonly<Record<string, stri
   const [, index, of] = /^(\d+)\/(\d+)$/.exec(value) ?? [];
   const part = value.startsWith('job') ? jobIn(environment, ofJob) : { index: numberIn(index), of: numberIn(of) };
   if (part.index === undefined || part.of === undefined)
-    throw new InvalidArgumentError('It must be like 2/5: the second of five, counted from 1; or job: the part that an indexed job’s environment tells.');
-  if (part.index < 1 || part.index > part.of) throw new InvalidArgumentError(`There is no part ${part.index} of ${part.of}: they are counted from 1.`);
+    throw new InvalidArgumentError('It must look like 2/5 (part 2 of 5), or be job: index and count from the CI job.');
+  if (part.index < 1 || part.index > part.of) throw new InvalidArgumentError(`There is no part ${part.index} of ${part.of}; parts are counted from 1.`);
   return { index: part.index, of: part.of };
 }
 
 function jobIn(environment: Readonly<Record<string, string | undefined>>, given: string | undefined): Part {
   const job = jobs.find(({ index }) => numberIn(environment[index]) !== undefined);
-  if (!job) throw new InvalidArgumentError(`No variable of the environment tells a job's index; looked for ${jobs.map(({ index }) => index).join(', ')}.`);
+  if (!job) throw new InvalidArgumentError(`No environment variable has the job's index; tried ${jobs.map(({ index }) => index).join(', ')}.`);
   const of = numberIn(given ?? environment[job.total ?? '']);
-  if (of === undefined) throw new InvalidArgumentError(`${job.index} tells which job this is, and nothing tells of how many: say job/5 for five.`);
+  if (of === undefined) throw new InvalidArgumentError(`${job.index} has the job's index, but no variable has the number of jobs. Write job/5 for five.`);
   return { index: (numberIn(environment[job.index]) as number) + 1 - job.first, of };
 }
 

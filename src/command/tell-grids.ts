@@ -21,7 +21,7 @@ export function tellGrids(
   if (!grid && !gridBy) return lines;
   for (const { header, count, results } of testsInOrder(entries)) {
     if (count < fewestCases || count > mostCases) continue;
-    const ran = [...results()].map(({ result }) => result).filter(({ status }) => status !== 'held');
+    const ran = [...results()].map(({ result }) => result).filter(({ status }) => status !== 'not-requested');
     const drawn = ran.length < fewestCases ? [] : tellGrid(ran, where.get(header.test), gridBy, width, style);
     if (drawn.length > 0) lines.push('', `${style.bold(oneLine(header.path.join(' › ')))}  ${style.dim(header.file)}`, ...drawn.map((line) => `  ${line}`));
   }

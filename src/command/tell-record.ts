@@ -16,8 +16,15 @@ export function tellRecord(record: Opened, root: string, look: Look, terminal: T
   const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), tellGrids(record.entries, where, look, terminal)];
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');
-  if (info.wall === undefined) terminal.out(terminal.style.yellow('the run did not come to its end'));
-  const closing = { wall: info.wall ?? 0, lanes: info.lanes, seed: info.seed, record: record.name, interrupted: (info.exitStatus ?? 0) >= 128, resumes: false };
+  if (info.milliseconds === undefined) terminal.out(terminal.style.yellow('the run is incomplete'));
+  const closing = {
+    wall: info.milliseconds ?? 0,
+    lanes: info.lanes,
+    seed: info.seed,
+    record: record.name,
+    interrupted: (info.exitStatus ?? 0) >= 128,
+    resumes: false,
+  };
   for (const line of tellSummary(state, closing, telling)) terminal.out(line);
   terminal.out(lastLine(state));
 }

@@ -18,7 +18,7 @@ export async function viewCommand(wanted: string, { port }: { readonly port: num
     names: (recordRoot) => tellingFor(recordRoot, terminal),
   });
   terminal.out(
-    `the results of ${record.name} are at\n\n  ${terminal.style.bold(serving.address)}\n\n${terminal.style.dim('on this machine only; Ctrl-C ends it')}`,
+    `Results of ${record.name}:\n\n  ${terminal.style.bold(serving.address)}\n\n${terminal.style.dim('On this machine only. Press Ctrl-C to stop.')}`,
   );
   await new Promise<void>((resolve) => onInterrupt(() => resolve()));
   serving.close();

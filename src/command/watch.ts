@@ -69,7 +69,7 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
     ({ status } = run);
     for (const [file, read] of run.state.reads) reads.set(file, read);
     if (interruption.by) break;
-    const hint = keys.listening ? '  Enter: again · a: all · f: what failed · q: end' : '';
+    const hint = keys.listening ? '  Enter: run again · a: run all · f: run failed · q: quit' : '';
     terminal.out(terminal.style.dim(`\nwatching ${count(new Set([...reads.values()].flatMap((urls) => [...urls])).size, 'file')}${hint}`));
   }
   keys.end();

@@ -2,7 +2,7 @@ import { grouped } from '../problems/grouped.ts';
 import type { Change, Compared, Comparison } from '../results/compare.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { code } from './markdown-text.ts';
-import { count, duration, oneLine, type Style } from './style.ts';
+import { count, duration, oneLine, type Style, statusLabel } from './style.ts';
 import { tellUnrun } from './unrun.ts';
 
 /** A record that is compared, as it is told of. */
@@ -20,7 +20,7 @@ export const inWords: Readonly<Record<Told, string>> = {
   'still failing': 'still failing',
   new: 'new',
   gone: 'gone',
-  excused: 'skipped, held or known now',
+  excused: 'not failing because skipped, not requested or a known failure',
   slower: 'slower',
   faster: 'faster',
 };
@@ -72,17 +72,17 @@ const times = ({ before, after }: Compared): string =>
 
 function detailOf(change: Told, one: Compared): string {
   if (change === 'slower' || change === 'faster') return times(one);
-  if (change === 'newly failing') return `${one.before ? `was ${one.before.status}` : 'is new'}: ${one.after?.message ?? one.after?.status ?? ''}`;
+  if (change === 'newly failing') return `${one.before ? `was ${statusLabel(one.before.status)}` : 'is new'}: ${one.after?.message ?? one.after?.status ?? ''}`;
   if (change === 'still failing')
     return one.before?.message === one.after?.message ? (one.after?.message ?? '') : `${one.after?.message ?? ''} (was: ${one.before?.message ?? ''})`;
-  if (change === 'excused') return `${one.after?.status}, was ${one.before?.status}`;
+  if (change === 'excused') return `${one.after && statusLabel(one.after.status)}, was ${one.before && statusLabel(one.before.status)}`;
   return change === 'new' ? (one.after?.status ?? '') : '';
 }
 
 const tellRun = ({ name, info }: ComparedRun): string => {
   const { counts = {} } = info;
   const failed = (counts['failed'] ?? 0) + (counts['errored'] ?? 0);
-  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${grouped(counts['passed'] ?? 0)} passed, ${grouped(failed)} failed${info.wall === undefined ? '' : `, ${duration(info.wall)}`}${info.unrun ? `; ${tellUnrun(info.unrun)}` : ''}`;
+  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${grouped(counts['passed'] ?? 0)} passed, ${grouped(failed)} failed${info.milliseconds === undefined ? '' : `, ${duration(info.milliseconds)}`}${info.notRun ? `; ${tellUnrun(info.notRun)}` : ''}`;
 };
 
 const closing = ({ cases, same }: Comparison): string =>
@@ -92,7 +92,7 @@ const closing = ({ cases, same }: Comparison): string =>
   ].join(', ');
 
 const paceOf = ({ pace }: Comparison): string | undefined =>
-  pace > 1.25 || pace < 0.8 ? `a case took ${pace.toFixed(1)} × as long as before at the median: slower and faster are told beside that` : undefined;
+  pace > 1.25 || pace < 0.8 ? `the median case took ${pace.toFixed(1)} × as long as before; slower and faster are relative to that` : undefined;
 
 /** Two records side by side, for people. */
 export function tellComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style): string[] {
@@ -154,7 +154,7 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
     if (more > 0) lines.push(`- … in ${count(more, 'more test')}`);
     for (const line of lines) {
       bytes += encoder.encode(line).length + 1;
-      if (bytes > mostBytes - 200) return `${text}\n… there was no room for the rest.\n`;
+      if (bytes > mostBytes - 200) return `${text}\n… the rest was omitted.\n`;
       text += `${line}\n`;
     }
   }
@@ -163,7 +163,15 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
 
 /** The same for other programs; the cases that stayed the same are only counted. */
 export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: ComparedRun, after: ComparedRun): string => {
-  const run = ({ name, info: { started, seed, wall, counts, unrun, exitStatus } }: ComparedRun) => ({ name, started, seed, wall, counts, unrun, exitStatus });
+  const run = ({ name, info: { started, seed, milliseconds: wall, counts, notRun: unrun, exitStatus } }: ComparedRun) => ({
+    name,
+    started,
+    seed,
+    wall,
+    counts,
+    unrun,
+    exitStatus,
+  });
   const all = told.flatMap((change) => cases[change].map((one) => ({ change, ...one })));
   return `${JSON.stringify({ format: 'red-lattice comparison', version: '1.0', before: run(before), after: run(after), pace, same, cases: all }, null, 1)}\n`;
 };

@@ -1,18 +1,18 @@
 import { grouped } from '../problems/grouped.ts';
 import { writePlace } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import { wording } from '../problems/wording.ts';
+import { formatProblem } from '../problems/wording.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
 import type { NameFile } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import type { RunState, TestState } from '../results/run-state.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
-import { tellCondition } from '../results/where/condition.ts';
+import { formatCondition } from '../results/where/condition.ts';
 import type { Status } from '../running/result.ts';
 import { commandAgain } from './again.ts';
 import { groupAlike } from './alike.ts';
 import { code } from './markdown-text.ts';
-import { count, duration, oneLine, visible } from './style.ts';
+import { count, duration, oneLine, statusLabel, visible } from './style.ts';
 import { tellUnrun } from './unrun.ts';
 
 /** Bytes: what common hosts of merge requests take, with room. */
@@ -25,10 +25,12 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   const paper = new Paper(most);
   const { counts } = state;
   const failed = counts.failed + counts.errored;
-  const told = (['passed', 'failed', 'errored', 'known', 'skipped', 'held', 'unrun'] as const).filter((status) => counts[status] > 0 || status === 'passed');
+  const told = (['passed', 'failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run'] as const).filter(
+    (status) => counts[status] > 0 || status === 'passed',
+  );
   const isRed = (info.exitStatus ?? 1) !== 0;
-  paper.add(`## ${isRed ? '✗' : '✓'} ${told.map((status) => `${grouped(counts[status])} ${status}`).join(', ')}\n`);
-  const time = info.wall === undefined ? 'did not come to its end' : `${duration(info.wall)} (cases ${duration(state.summed)})`;
+  paper.add(`## ${isRed ? '✗' : '✓'} ${told.map((status) => `${grouped(counts[status])} ${statusLabel(status)}`).join(', ')}\n`);
+  const time = info.milliseconds === undefined ? 'incomplete' : `${duration(info.milliseconds)} (cases ${duration(state.summed)})`;
   paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
   for (const problem of [...state.loadFailures, ...state.planProblems, ...state.told]) paper.add(`- **!** ${tellProblem(problem, nameFile)}\n`);
 
@@ -50,14 +52,14 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
       `… and ${count(
         groups.slice(i).reduce((sum, one) => sum + one.length, 0),
         'more failing case',
-      )}, for which there was no room.\n`,
+      )}, omitted for length.\n`,
     );
     break;
   }
   for (const { title, result } of state.tornDown) paper.add(`- ${code(title)}: ${code(result.failures[0]?.message ?? '')}\n`);
-  if (failed === 0 && !isRed) paper.add('All that ran held.\n');
+  if (failed === 0 && !isRed) paper.add('All cases that ran passed.\n');
   paper.add(tellExcused(state));
-  if (state.unrun) paper.add(`- ${tellUnrun(state.unrun)}\n`);
+  if (state.notRun) paper.add(`- ${tellUnrun(state.notRun)}\n`);
   return paper.text;
 }
 
@@ -91,14 +93,14 @@ class Paper {
 const inTable = (text: string): string => text.replaceAll('|', '\\|');
 
 function fenced(text: string, language = ''): string {
-  const clipped = visible(text.length > mostOfAValue ? `${text.slice(0, mostOfAValue)}\n… cut here` : text);
+  const clipped = visible(text.length > mostOfAValue ? `${text.slice(0, mostOfAValue)}\n… (truncated)` : text);
   const fence = '`'.repeat(Math.max(2, ...[...clipped.matchAll(/`+/g)].map(([run]) => run.length)) + 1);
   return `${fence}${language}\n${clipped}\n${fence}\n`;
 }
 
 function tellProblem(problem: Problem, nameFile: NameFile): string {
   const place = problem.at ? `${code(writePlace({ ...problem.at, file: nameFile(problem.at.file) }))} ` : '';
-  return `${place}${code(wording(problem))}`;
+  return `${place}${code(formatProblem(problem))}`;
 }
 
 const cases = ({ counts }: TestState): number => Object.values(counts).reduce((sum, n) => sum + n, 0);
@@ -107,17 +109,17 @@ const tellTest = (test: TestState): string =>
   `| ${inTable(code([test.header.file, ...test.header.path].join(' › ')))} | ${test.counts.failed + test.counts.errored} | ${cases(test)} | ${duration(test.milliseconds)} |`;
 
 function tellWhere(test: TestState, { causes, elsewhere }: WhereItFails): string {
-  const lines = causes.map(({ conditions, failing, cases }) => `- ${code(conditions.map(tellCondition).join(' & '))}: ${failing} of ${cases} fail`);
+  const lines = causes.map(({ conditions, failing, cases }) => `- ${code(conditions.map(formatCondition).join(' & '))}: ${failing} of ${cases} fail`);
   return `**Where it fails:** ${code(test.header.path.join(' › '))}\n\n${lines.join('\n')}\n- elsewhere ${elsewhere.failing} of ${elsewhere.cases}\n`;
 }
 
 function tellFailure(group: readonly RecordedResult[], nameFile: NameFile): string {
   const [first, ...others] = group as [RecordedResult, ...RecordedResult[]];
   const lines = [
-    `<details><summary>${escaped(oneLine(first.title).slice(0, 300))}${others.length > 0 ? ` and ${count(others.length, 'more case')} alike` : ''}</summary>\n`,
+    `<details><summary>${escaped(oneLine(first.title).slice(0, 300))}${others.length > 0 ? ` and ${count(others.length, 'more case')} failing the same way` : ''}</summary>\n`,
   ];
   for (const failure of first.failures.slice(0, 5)) {
-    const at = failure.place ? ` at ${code(writePlace({ ...failure.place, file: nameFile(failure.place.file) }))}` : '';
+    const at = failure.location ? ` at ${code(writePlace({ ...failure.location, file: nameFile(failure.location.file) }))}` : '';
     lines.push(`${failure.note ? `${code(failure.note)}: ` : ''}${code(failure.message)}${at}\n`);
     if (failure.actual !== undefined) lines.push(`actual\n\n${fenced(failure.actual)}`);
     if (failure.expected !== undefined) lines.push(`expected\n\n${fenced(failure.expected)}`);
@@ -132,7 +134,7 @@ const escaped = (text: string): string => text.replace(/[&<>"'`*_[\]()#@!~|\\:/-
 
 function tellExcused({ excused }: RunState): string {
   const reasons = new Map<string, number>();
-  const key = (status: Status, reason: string): string => `${status}: ${reason}`;
+  const key = (status: Status, reason: string): string => `${statusLabel(status)}: ${reason}`;
   for (const { status, reason = '' } of excused) reasons.set(key(status, reason), (reasons.get(key(status, reason)) ?? 0) + 1);
   return [...reasons]
     .slice(0, mostRows)

@@ -1,4 +1,4 @@
-import type { Place } from '../problems/place.ts';
+import type { SourceLocation } from '../problems/place.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { CaseName, TestHeader } from '../results/recorded-result.ts';
 
@@ -7,15 +7,15 @@ export type Listed = () => Iterable<JournalEntry>;
 
 /** All tests and cases of a plan as one JSON object, piece by piece. */
 export function* planAsJson(listed: Listed, nameFile: (file: string) => string): Generator<string> {
-  const placed = <T extends { readonly place?: Place | undefined }>(one: T): T =>
-    one.place ? { ...one, place: { ...one.place, file: nameFile(one.place.file) } } : one;
+  const placed = <T extends { readonly location?: SourceLocation | undefined }>(one: T): T =>
+    one.location ? { ...one, location: { ...one.location, file: nameFile(one.location.file) } } : one;
   const counts = new Map<number, number>();
   const headers: TestHeader[] = [];
   yield '{"cases": [';
   let first = true;
   for (const entry of listed()) {
-    if (entry.is === 'test') headers.push(entry.header);
-    if (entry.is !== 'listed') continue;
+    if (entry.type === 'test') headers.push(entry.header);
+    if (entry.type !== 'listed') continue;
     const { test, ordinal, ...name } = entry.name;
     counts.set(test, (counts.get(test) ?? 0) + 1);
     yield `${first ? '' : ','}\n  ${JSON.stringify({ test: headers.find((header) => header.test === test)?.id, ordinal, ...placed(name) })}`;
@@ -37,8 +37,8 @@ export async function* planAsCsv(listed: Listed): AsyncGenerator<string> {
   const found = { names: false, tags: false, several: false };
   let firstTest: number | undefined;
   for (const entry of listed()) {
-    if (entry.is === 'test') tests.set(entry.header.test, entry.header.id);
-    if (entry.is !== 'listed') continue;
+    if (entry.type === 'test') tests.set(entry.header.test, entry.header.id);
+    if (entry.type !== 'listed') continue;
     for (const column in entry.name.row) columns.add(column);
     found.names ||= entry.name.name !== undefined;
     found.tags ||= entry.name.tags.length > 0;
@@ -51,5 +51,6 @@ export async function* planAsCsv(listed: Listed): AsyncGenerator<string> {
     ...(found.tags ? [name.tags.join(' ')] : []),
   ];
   yield `${csvLine([...(found.several ? ['test'] : []), ...(found.names ? ['(case)'] : []), ...(found.tags ? ['(tags)'] : []), ...columns])}\n`;
-  for (const entry of listed()) if (entry.is === 'listed') yield `${csvLine([...lead(entry.name), ...[...columns].map((column) => entry.name.row[column])])}\n`;
+  for (const entry of listed())
+    if (entry.type === 'listed') yield `${csvLine([...lead(entry.name), ...[...columns].map((column) => entry.name.row[column])])}\n`;
 }

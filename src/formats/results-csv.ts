@@ -31,16 +31,16 @@ const fixed = [
 export function* reportAsCsv({ entries }: Recorded, nameFile: NameFile): Generator<string> {
   const columns = new Set<string>();
   for (const entry of entries()) {
-    if (entry.is === 'test') for (const column of entry.header.columns) columns.add(column);
+    if (entry.type === 'test') for (const column of entry.header.columns) columns.add(column);
     // A plain pass has its test's columns, and need not be read for them.
-    else if (entry.is === 'ended' && entry.result.status !== 'passed') for (const column of Object.keys(entry.result.row)) columns.add(column);
+    else if (entry.type === 'ended' && entry.result.status !== 'passed') for (const column of Object.keys(entry.result.row)) columns.add(column);
   }
   yield `${csvLine([...fixed, ...columns])}\n`;
   let lines: unknown[][] = [];
   for (const { header, results } of testsInOrder(entries)) {
     for (const { result, lane } of results()) {
-      const { id, status, cause, reason, title, tags, times, checks, attempts, failures, row, place } = result;
-      const at = place ?? header.place;
+      const { id, status, cause, reason, title, tags, times, checks, attempts, failures, row, location: place } = result;
+      const at = place ?? header.location;
       const told = [id, status, cause, reason, title, at ? nameFile(at.file) : header.file, at?.line, tags.join(' '), times.setup, times.body, times.teardown];
       lines.push([...told, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])]);
       if (lines.length < block) continue;

@@ -1,5 +1,6 @@
 import picocolors from 'picocolors';
 import { grouped } from '../problems/grouped.ts';
+import type { Status } from '../running/result.ts';
 
 const { createColors } = picocolors;
 
@@ -90,3 +91,6 @@ export function duration(milliseconds: number): string {
   const seconds = Math.round(milliseconds / 1000);
   return `${Math.floor(seconds / 60)} min ${seconds % 60} s`;
 }
+
+/** A status in words: `known failure`. */
+export const statusLabel = (status: Status): string => status.replaceAll('-', ' ');

@@ -1,6 +1,6 @@
 import { stringify } from 'yaml';
 import { writePlace } from '../problems/place.ts';
-import { wording } from '../problems/wording.ts';
+import { formatProblem } from '../problems/wording.ts';
 import { type TestResults, testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
@@ -47,7 +47,7 @@ export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generat
     if (!isOne) yield end();
   }
   while (open.length > 1) yield end();
-  for (const entry of entries()) if (entry.is === 'torn') yield* point(add(false), entry.title, { ...entry.result, row: {} }, '', nameFile);
+  for (const entry of entries()) if (entry.type === 'teardown-failed') yield* point(add(false), entry.title, { ...entry.result, row: {} }, '', nameFile);
   const broken = brokenBy(entries());
   if (broken === undefined) yield `1..${root.points}\n`;
   else yield `Bail out! ${oneLine(broken)}\n`;
@@ -56,8 +56,8 @@ export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generat
 /** What kept the run from being one. */
 function brokenBy(entries: Iterable<JournalEntry>): string | undefined {
   for (const entry of entries) {
-    if (entry.is === 'planned' && entry.problems[0]) return wording(entry.problems[0]);
-    if (entry.is === 'told' && entry.problem.code === 'load-failed') return wording(entry.problem);
+    if (entry.type === 'planned' && entry.problems[0]) return formatProblem(entry.problems[0]);
+    if (entry.type === 'problem' && entry.problem.code === 'load-failed') return formatProblem(entry.problem);
   }
   return undefined;
 }
@@ -68,19 +68,20 @@ function caseTitle({ header }: TestResults, { title }: RecordedResult): string {
   return more.join(' › ') || own;
 }
 
-type Pointed = Pick<RecordedResult, 'status' | 'reason' | 'cause' | 'failures' | 'row' | 'output'> & { readonly place?: RecordedResult['place'] };
+type Pointed = Pick<RecordedResult, 'status' | 'reason' | 'cause' | 'failures' | 'row' | 'output'> & { readonly location?: RecordedResult['location'] };
 
-const isGood = ({ status }: Pick<Pointed, 'status'>): boolean => status === 'passed' || status === 'skipped' || status === 'held' || status === 'known';
+const isGood = ({ status }: Pick<Pointed, 'status'>): boolean =>
+  status === 'passed' || status === 'skipped' || status === 'not-requested' || status === 'known-failure';
 
 function* point(number: number, title: string, result: Pointed, indent: string, nameFile: NameFile): Generator<string> {
   const { status, reason, failures } = result;
-  const isSkipped = status === 'skipped' || status === 'held';
-  const directive = isSkipped ? ` # SKIP ${description(reason ?? status)}` : status === 'known' ? ` # TODO ${description(reason ?? '')}` : '';
+  const isSkipped = status === 'skipped' || status === 'not-requested';
+  const directive = isSkipped ? ` # SKIP ${description(reason ?? status)}` : status === 'known-failure' ? ` # TODO ${description(reason ?? '')}` : '';
   yield `${indent}${status === 'passed' || isSkipped ? 'ok' : 'not ok'} ${number} - ${description(title)}${directive}\n`;
   if (status !== 'passed' && failures.length > 0) yield* diagnostics(result, `${indent}  `, nameFile);
 }
 
-function* diagnostics({ status, cause, failures, row, place, output }: Pointed, indent: string, nameFile: NameFile): Generator<string> {
+function* diagnostics({ status, cause, failures, row, location: place, output }: Pointed, indent: string, nameFile: NameFile): Generator<string> {
   const told = {
     status,
     ...(cause && { cause }),
@@ -94,7 +95,7 @@ function* diagnostics({ status, cause, failures, row, place, output }: Pointed, 
   yield `${indent}...\n`;
 }
 
-function toldFailure({ message, note, actual, expected, place, step, fixture, behind }: Failure, nameFile: NameFile): object {
+function toldFailure({ message, note, actual, expected, location: place, step, fixture, causes: behind }: Failure, nameFile: NameFile): object {
   const at = place && writePlace({ ...place, file: nameFile(place.file) });
   return Object.fromEntries(Object.entries({ message, note, actual, expected, at, step, fixture, behind }).filter(([, value]) => value !== undefined));
 }

@@ -32,18 +32,18 @@ export function readConfiguration(path: string, cache: string, lane: ChildProces
       resolve(configuration);
     };
     const timer = setTimeout(() => {
-      failed('timeout', `it was not loaded within ${longest} ms`);
+      failed('timeout', `not loaded within ${longest} ms`);
       lane.kill('SIGKILL');
     }, longest);
     const send = (message: ToLane): void => void (lane.connected && lane.send(message, () => undefined));
     const hear = (message: unknown): void => {
       if (!isToCoordinator(message)) return;
-      if (message.say === 'configured') done({ config: message.config, problems: message.problems });
-      else if (message.say === 'compile') answerCompiling(message, compiler, send);
+      if (message.type === 'configured') done({ config: message.config, problems: message.problems });
+      else if (message.type === 'compile') answerCompiling(message, compiler, send);
     };
     const ended = (code: number | null): void => failed('exit', `the process ended with exit status ${code}`);
     lane.on('message', hear);
     lane.on('exit', ended);
-    send({ to: 'lane', say: 'configure', path, cache });
+    send({ to: 'lane', type: 'configure', path, cache });
   });
 }

@@ -94,6 +94,18 @@ export function coordinate(
   return { done: coordinator.run(), interrupt: () => coordinator.interrupt(), going: () => coordinator.going() };
 }
 
+/** Problems of the processes of one run: a run that resumes it has processes of its own, and loads the files again. */
+const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
+  'load-failed',
+  'plan-timeout',
+  'plan-crash',
+  'plan-changed',
+  'repeated-crashes',
+  'teardown-lost',
+  'run-fixtures-lost',
+  'internal-error',
+]);
+
 class Coordinator {
   readonly #request: Request;
   readonly #startLane: () => ChildProcess;
@@ -132,7 +144,7 @@ class Coordinator {
     this.#compiler = compiler;
     this.#onEntry = onEntry;
     this.#own = join(request.record, 'coordinator.journal');
-    this.#runFixtures = new RunFixturesProcess(startLane, compiler, (entry) => (entry.is === 'told' ? this.#write(entry) : this.#take(entry)));
+    this.#runFixtures = new RunFixturesProcess(startLane, compiler, (entry) => (entry.type === 'problem' ? this.#write(entry) : this.#take(entry)));
   }
 
   async run(): Promise<RunState> {
@@ -158,8 +170,8 @@ class Coordinator {
   #goOn(): void {
     for (const path of this.#request.after) {
       for (const entry of readJournal(path)) {
-        const isResult = entry.is === 'test' || entry.is === 'ended' || entry.is === 'torn';
-        if (isResult || (entry.is === 'told' && entry.problem.code !== 'lane-lost' && entry.problem.code !== 'load-failed')) this.#fold(entry);
+        const isResult = entry.type === 'test' || entry.type === 'ended' || entry.type === 'teardown-failed';
+        if (isResult || (entry.type === 'problem' && !laneProblems.has(entry.problem.code))) this.#fold(entry);
       }
     }
     this.#failedBefore = this.#failed;
@@ -213,10 +225,10 @@ class Coordinator {
 
   #take(entry: JournalEntry): void {
     // A test that others have a share of goes on.
-    if (entry.is === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
-    if (entry.is === 'told' && this.#isKnown(entry.problem)) return;
+    if (entry.type === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
+    if (entry.type === 'problem' && this.#isKnown(entry.problem)) return;
     this.#fold(entry);
-    if (entry.is === 'finished') {
+    if (entry.type === 'finished') {
       this.#unrun += entry.unrun?.cases ?? 0;
       this.#isMoreUnrun ||= entry.unrun?.isMore === true;
     }
@@ -233,8 +245,8 @@ class Coordinator {
 
   #fold(entry: JournalEntry): void {
     take(this.#state, entry);
-    if (entry.is === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && this.#state.planProblems.length === 0)
-      this.#state.planProblems.push({ code: 'other-plan' });
+    if (entry.type === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && this.#state.planProblems.length === 0)
+      this.#state.planProblems.push({ code: 'plan-mismatch' });
     this.#onEntry(entry, this.#state);
   }
 
@@ -252,7 +264,7 @@ class Coordinator {
   #giveUp(reason: string): void {
     if (this.#state.unwritable !== undefined) return;
     this.#state.unwritable = reason;
-    this.#endedBy = 'its record could not be written';
+    this.#endedBy = 'the record could not be written';
     this.interrupt();
     this.interrupt();
   }
@@ -301,7 +313,7 @@ class Coordinator {
       slot.work = work(this.#nextLane(), job, this.#compiler, {
         inBlocks: !everyResult,
         take: (entry) => {
-          if (entry.is === 'pieces') this.#takePieces(entry);
+          if (entry.type === 'pieces') this.#takePieces(entry);
           else this.#take(entry);
         },
         hear: (message) => this.#hear(message, slot, job),
@@ -320,8 +332,11 @@ class Coordinator {
       slot.piece = undefined;
       if (this.#state.planProblems.length > 0) return;
       if (!lane.finished)
-        for (const { fixture, of } of lane.standing.values())
-          this.#write({ is: 'told', problem: { code: 'lane-lost', reason: `fixture "${fixture}" (of ${of}) could not be torn down: its process had ended` } });
+        for (const { fixture, owner: of } of lane.standing.values())
+          this.#write({
+            type: 'problem',
+            problem: { code: 'teardown-lost', fixture, owner: of },
+          });
       if (this.#interrupts > 0) return this.#leaveRest();
       if (lane.finished) continue;
       const charged = chargeEnd(lane, end, this.#request.root, slot.careful, (entry) => this.#write(entry));
@@ -330,8 +345,8 @@ class Coordinator {
       if (typeof charged === 'object') this.#unloadable.push(charged.file);
       this.#fruitless = resultsOf(this.#state) > before || typeof charged === 'object' ? 0 : this.#fruitless + 1;
       if (this.#fruitless >= fruitlessLanes) {
-        this.#write({ is: 'told', problem: { code: 'lane-lost', reason: `lanes die again and again before a case has a result: ${howItEnded(end)}` } });
-        this.#endedBy = 'its lanes died again and again';
+        this.#write({ type: 'problem', problem: { code: 'repeated-crashes', reason: howItEnded(end) } });
+        this.#endedBy = 'its lanes kept crashing';
         return this.#leaveRest();
       }
       // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
@@ -340,7 +355,7 @@ class Coordinator {
   }
 
   /** The first lane tells what there is to run; if that takes long, others help. */
-  #takePieces({ pieces, tests }: Extract<JournalEntry, { is: 'pieces' }>): void {
+  #takePieces({ pieces, tests }: Extract<JournalEntry, { type: 'pieces' }>): void {
     const {
       lanes,
       before: { times },
@@ -349,11 +364,8 @@ class Coordinator {
     if (this.#tests.length === 0) this.#tests = tests;
     if (tests.join('\n') !== this.#tests.join('\n'))
       this.#write({
-        is: 'told',
-        problem: {
-          code: 'lane-lost',
-          reason: 'two lanes read the same files and planned other tests: what a file exports must not change from one time to the next',
-        },
+        type: 'problem',
+        problem: { code: 'plan-changed' },
       });
     if (this.#dealer || this.#state.planProblems.length > 0) return;
     this.#dealer = new Dealer(pieces, lanes, (test) => times.get(tests[test] as string), after);
@@ -367,7 +379,7 @@ class Coordinator {
 
   #hear(message: Said, slot: Slot, job: Job): void {
     const answering = slot.work;
-    switch (message.say) {
+    switch (message.type) {
       case 'free': {
         if (slot.piece) this.#dealer?.ended(slot.piece);
         // What a process before this one has on record, it leaves out.
@@ -375,14 +387,14 @@ class Coordinator {
         // One that was told to stop counts what it does not run.
         slot.piece = returned ?? this.#dealer?.next();
         slot.returned = undefined;
-        answering?.send({ to: 'lane', say: 'piece', piece: slot.piece });
+        answering?.send({ to: 'lane', type: 'piece', piece: slot.piece });
         break;
       }
       case 'unwritable':
         this.#giveUp(message.reason);
         break;
       case 'lock':
-        this.#locks.ask(slot, message.names, () => answering?.send({ to: 'lane', say: 'locked', request: message.request }));
+        this.#locks.ask(slot, message.names, () => answering?.send({ to: 'lane', type: 'locked', request: message.request }));
         break;
       case 'unlock':
         this.#locks.release(slot, message.names);

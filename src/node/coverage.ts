@@ -51,7 +51,7 @@ function replaceFile(path: string, text: string): void {
     renameSync(beside, path);
   } catch (error) {
     rmSync(beside, { force: true });
-    process.emitWarning(`coverage stands without the maps of its sources: ${(error as Error).message}`);
+    process.emitWarning(`coverage has no source maps: ${(error as Error).message}`);
   }
 }
 

@@ -27,14 +27,14 @@ export function dataFiles(pattern: string): CaseSource<DataFileRow> {
     what: pattern,
     columns: ['path', 'name', 'text', 'bytes'],
     async *open({ base, files }) {
-      if (!base || !files) refuse({ code: 'no-file-reader', path: pattern });
+      if (!base || !files) refuse({ code: 'no-file-source', path: pattern });
       const folder = fileURLToPath(new URL('.', base));
       const { glob } = await import('tinyglobby');
       const found = await glob(pattern, { cwd: folder, absolute: true, expandDirectories: false });
       yield found.sort().map((path) => {
         const name = relative(folder, path).split(sep).join('/');
         const row: DataFileRow = { path, name, text: () => readFile(path, 'utf8'), bytes: () => readFile(path) };
-        return { row, name: name.startsWith('..') ? basename(path) : name, place: { file: pathToFileURL(path).href, line: 1, column: 1 } };
+        return { row, name: name.startsWith('..') ? basename(path) : name, location: { file: pathToFileURL(path).href, line: 1, column: 1 } };
       });
     },
   });

@@ -42,7 +42,7 @@ export function failedIds(runs: readonly Earlier[]): string[] {
   const suspects = new Set<string>();
   for (const { folder, info } of runs) {
     if (info.counts && (info.counts['failed'] ?? 0) + (info.counts['errored'] ?? 0) === 0) continue;
-    for (const entry of readJournals(folder, { inBlocks: true })) if (entry.is === 'ended' && failing.has(entry.result.status)) suspects.add(entry.result.id);
+    for (const entry of readJournals(folder, { inBlocks: true })) if (entry.type === 'ended' && failing.has(entry.result.status)) suspects.add(entry.result.id);
   }
   const failed: string[] = [];
   for (const { folder } of runs) {
@@ -50,7 +50,7 @@ export function failedIds(runs: readonly Earlier[]): string[] {
     for (const inBlocks of [true, false]) {
       if (suspects.size === 0) return failed;
       for (const entry of readJournals(folder, { inBlocks })) {
-        if (entry.is !== 'ended' || !suspects.delete(entry.result.id)) continue;
+        if (entry.type !== 'ended' || !suspects.delete(entry.result.id)) continue;
         if (failing.has(entry.result.status)) failed.push(entry.result.id);
       }
     }
@@ -70,7 +70,7 @@ export function changedSince({ folder, info }: Earlier, root: string): string[] 
   });
   const data = new Set<string>();
   for (const entry of readJournals(folder, { inBlocks: true }))
-    if (entry.is === 'test' && entry.header.data?.startsWith('file:')) data.add(fileURLToPath(entry.header.data));
+    if (entry.type === 'test' && entry.header.data?.startsWith('file:')) data.add(fileURLToPath(entry.header.data));
   const began = Date.parse(info.started);
   const touched = [...data].filter((path) => (statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? Number.POSITIVE_INFINITY) > began);
   return [...changed.map(([file]) => file), ...touched.map((path) => relative(root, path).split(sep).join('/'))];

@@ -2,15 +2,15 @@ import { createReadStream } from 'node:fs';
 import { mkdir, readdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import type { FileReader, Kept } from '../cases/row.ts';
+import type { FileSource, Kept } from '../cases/row.ts';
 import { fetchedFiles } from '../running/fetched-files.ts';
 
 const piece = 64 * 1024;
 
 /** Files as the core reads them. */
-export const nodeFiles: FileReader = {
+export const nodeFiles: FileSource = {
   read: (url) => (url.protocol === 'file:' ? createReadStream(fileURLToPath(url), { highWaterMark: piece }) : fetchedFiles.read(url)),
-  async names(folder) {
+  async list(folder) {
     try {
       return await readdir(fileURLToPath(folder));
     } catch (error) {

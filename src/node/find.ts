@@ -6,11 +6,11 @@ import type { Problem } from '../problems/problem.ts';
 import type { Target } from '../suites/selection.ts';
 import { configurationOf } from './configuration.ts';
 
-const testFile = /(?<!(?:^|[/\\])here)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
+const testFile = /(?<!(?:^|[/\\])folder)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
 /** How test files are named, for messages. */
 const named = '*.lattice.ts, .mts, .js, .mjs';
 const script = /\.[cm]?[jt]sx?$/;
-const ignored = ['**/node_modules/**', '**/.*/**', '**/here.lattice.*'];
+const ignored = ['**/node_modules/**', '**/.*/**', '**/folder.lattice.*'];
 
 export interface Found {
   /** Absolute paths of the test files, in order of their paths. */
@@ -47,9 +47,9 @@ export async function findFiles(where: readonly string[], folder: string, patter
       const below = await testFiles(patterns, path);
       if (below.length === 0)
         problems.push({
-          code: 'no-such-target',
+          code: 'unknown-target',
           target: given,
-          reason: `no test file (${named}) is in this folder or below; red-lattice new <name> writes one`,
+          reason: `no test files (${named}) in this folder or below. red-lattice new <name> creates one.`,
         });
       for (const file of below) files.add(file);
     } else if (entry?.isFile()) {
@@ -58,7 +58,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
         const all = await testFiles(patterns, folder);
         // Data files are no scripts.
         if (script.test(path) && !all.includes(path))
-          problems.push({ code: 'no-such-target', target: given, reason: `by its name it is no test file: ${named}` });
+          problems.push({ code: 'unknown-target', target: given, reason: `its name is not that of a test file (${named})` });
         for (const file of all) files.add(file);
       }
       targets.push({ url, line });
@@ -124,5 +124,5 @@ async function glob(wanted: readonly string[], folder: string): Promise<string[]
 async function notFound(given: string, folder: string): Promise<Problem> {
   const known = testFilesBelow(folder).map((file) => relative(folder, file));
   const near = nearest(given.replace(/:\d+$/, ''), known);
-  return { code: 'no-such-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
+  return { code: 'unknown-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
 }

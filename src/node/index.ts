@@ -1,3 +1,3 @@
-/** The public face of what needs Node. */
+/** The public entry point for what needs Node. */
 export { dataFiles } from './data-files.ts';
-export { environment, scratchFolder } from './fixtures.ts';
+export { environmentVariables, tempDirectory } from './fixtures.ts';

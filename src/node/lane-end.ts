@@ -13,7 +13,7 @@ export const howItEnded = ({ code, signal, words }: LaneEnd): string => {
   const said = words.split('\n').filter((line) => line.trim() !== '' && !/^\s*\d+: |^-+ .*stack.* -+$|^<--- |^\[\d+:0x/i.test(line));
   const last = said.slice(-6).join('\n');
   const how = words.includes('heap out of memory') ? 'ran out of memory' : signal ? `was ended by ${signal}` : `ended with exit status ${code}`;
-  return `the process ${how}${last ? `; its last words:\n${last}` : ''}`;
+  return `the process ${how}${last ? `; its last output:\n${last}` : ''}`;
 };
 
 /** Charges a lane's end to what it did. Tells whether that was sure, or which file is not to be loaded again. */
@@ -26,33 +26,30 @@ export function chargeEnd(
 ): 'sure' | 'unsure' | 'plan' | { file: string } {
   const { doing, under } = lane;
   if (doing?.what === 'load') {
-    const reason = end.overdue ? `it was not loaded within ${doing.limit} ms; does it loop?` : howItEnded(end);
+    const reason = end.overdue ? `not loaded within ${doing.limit} ms; is there an endless loop?` : howItEnded(end);
     const problem: Problem = { code: 'load-failed', file: relative(root, doing.name), cause: end.overdue ? 'timeout' : 'crash', reason };
-    if (!lane.explained) write({ is: 'told', problem });
+    if (!lane.explained) write({ type: 'problem', problem });
     return { file: doing.name };
   }
   if (doing?.what === 'plan') {
     write({
-      is: 'told',
-      problem: {
-        code: 'lane-lost',
-        reason: end.overdue ? `planning was not done within ${doing.limit} ms: a source of cases may never end` : `while planning, ${howItEnded(end)}`,
-      },
+      type: 'problem',
+      problem: end.overdue ? { code: 'plan-timeout', limit: doing.limit } : { code: 'plan-crash', reason: howItEnded(end) },
     });
     return 'plan';
   }
   if (lane.blamed) return 'sure';
   if (under.size === 1 && !lane.streaming) {
     const [name] = under.values();
-    write({ is: 'ended', result: resultOfEnd(name as CaseName, lane, end) });
+    write({ type: 'ended', result: resultOfEnd(name as CaseName, lane, end) });
     return 'sure';
   }
   if (under.size === 0 && !lane.streaming && doing?.what === 'teardown') {
-    const failure: Failure = { cause: 'teardown', message: end.overdue ? `ran past its time of ${doing.limit} ms` : howItEnded(end) };
+    const failure: Failure = { cause: 'teardown', message: end.overdue ? `exceeded its time limit of ${doing.limit} ms` : howItEnded(end) };
     write({
-      is: 'torn',
+      type: 'teardown-failed',
       id: doing.name,
-      title: `tear-down for ${doing.name}`,
+      title: `teardown for ${doing.name}`,
       result: { status: 'errored', cause: 'teardown', ...nothingDone, failures: [failure] },
     });
     return 'sure';
@@ -64,7 +61,7 @@ function resultOfEnd(name: CaseName, { doing }: LaneState, end: LaneEnd): Record
   const limit = doing?.limit ?? 0;
   const inBody = doing?.what === 'body';
   const failure: Failure = end.overdue
-    ? { cause: inBody ? 'timeout' : (doing?.what as 'setup'), message: `ran past its time of ${limit} ms without a pause; its process was ended` }
+    ? { cause: inBody ? 'timeout' : (doing?.what as 'setup'), message: `exceeded its time limit of ${limit} ms without yielding; its process was ended` }
     : { cause: 'crash', message: howItEnded(end) };
   const status = end.overdue && inBody ? 'failed' : 'errored';
   return {

@@ -25,7 +25,7 @@ const patience = 5000;
 const wordsKept = 4000;
 
 /** What a lane says that is not for whoever follows its journal. */
-export type Said = Extract<ToCoordinator, { say: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' | 'unwritable' }>;
+export type Said = Extract<ToCoordinator, { type: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' | 'unwritable' }>;
 
 export interface LaneWork {
   readonly lane: LaneState;
@@ -37,10 +37,10 @@ export interface LaneWork {
 }
 
 /** Compiles what a lane asks for, and says when it is in the cache. */
-export function answerCompiling({ key, path }: Extract<ToCoordinator, { say: 'compile' }>, compiler: CompileService, send: (message: ToLane) => void): void {
+export function answerCompiling({ key, path }: Extract<ToCoordinator, { type: 'compile' }>, compiler: CompileService, send: (message: ToLane) => void): void {
   compiler.ask(path, key).then(
-    (error) => send({ to: 'lane', say: 'compiled', key, error }),
-    (error: Error) => send({ to: 'lane', say: 'compiled', key, error: { message: error.message, line: 1, column: 1 } }),
+    (error) => send({ to: 'lane', type: 'compiled', key, error }),
+    (error: Error) => send({ to: 'lane', type: 'compiled', key, error: { message: error.message, line: 1, column: 1 } }),
   );
 }
 
@@ -82,7 +82,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     const { doing } = lane;
     const silent = Date.now() - heard;
     if (!doing || lane.finished || silent <= doing.limit) return;
-    send({ to: 'lane', say: 'ping' });
+    send({ to: 'lane', type: 'ping' });
     follower.late();
     const deaf = Date.now() - answered > Math.min(silent, grace);
     const endsItself = doing.what !== 'plan' && !deaf;
@@ -93,7 +93,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   }, lookEvery);
   child.on('message', (message) => {
     if (!isToCoordinator(message)) return;
-    switch (message.say) {
+    switch (message.type) {
       case 'pong':
         answered = Date.now();
         break;
@@ -107,7 +107,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
         break;
       default:
         // What it said in its journal comes first.
-        if (message.say === 'free') read();
+        if (message.type === 'free') read();
         follower.hear(message);
     }
   });
@@ -137,8 +137,8 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
       over(0, null);
     };
   });
-  send({ to: 'lane', say: 'job', job });
+  send({ to: 'lane', type: 'job', job });
   // To start the watcher takes a while: the lane has its job first.
   setImmediate(() => endWithUs(child));
-  return { lane, end, send, stop: () => send({ to: 'lane', say: 'stop' }), kill };
+  return { lane, end, send, stop: () => send({ to: 'lane', type: 'stop' }), kill };
 }

@@ -1,6 +1,6 @@
 import { readFileSync, statSync } from 'node:fs';
 import { basename, join } from 'node:path';
-import type { Place } from '../problems/place.ts';
+import type { SourceLocation } from '../problems/place.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import { type EarlierRun, type PageEntry, type PageHead, pageLine } from '../results/page-record.ts';
 import type { NameFile } from '../results/report.ts';
@@ -23,7 +23,7 @@ export function pageHead(record: Opened, root: string, live = false): PageHead {
 }
 
 /** Whether more is to come: a run that was killed is not, though its record says nothing of an end. */
-export function isUnderWay({ wall, process: id }: RunInfo): boolean {
+export function isUnderWay({ milliseconds: wall, process: id }: RunInfo): boolean {
   if (wall !== undefined || id === undefined) return false;
   try {
     return process.kill(id, 0);
@@ -37,7 +37,7 @@ export const withoutRoot = ({ root: _root, ...info }: RunInfo): RunInfo => info;
 
 function historyOf({ info, folder }: Opened, root: string): EarlierRun[] {
   return earlierRuns(root)
-    .filter((run) => run.info.started < info.started && run.folder !== folder && run.info.wall !== undefined)
+    .filter((run) => run.info.started < info.started && run.folder !== folder && run.info.milliseconds !== undefined)
     .slice(0, mostRuns)
     .map((run) => {
       const { started, counts = {}, times = {} } = run.info;
@@ -45,7 +45,7 @@ function historyOf({ info, folder }: Opened, root: string): EarlierRun[] {
       const notPassed: Record<string, EarlierRun['notPassed'][string]> = {};
       if (total !== counts['passed'] && total <= mostCases)
         for (const entry of readJournals(run.folder, { inBlocks: true }))
-          if (entry.is === 'ended' && entry.result.status !== 'passed') notPassed[entry.result.id] = entry.result.status;
+          if (entry.type === 'ended' && entry.result.status !== 'passed') notPassed[entry.result.id] = entry.result.status;
       return { name: basename(run.folder), started, counts, notPassed, times };
     });
 }
@@ -94,19 +94,24 @@ export class PageWriter {
     if (!told) return;
     yield told.text;
     const { entry } = told;
-    if (entry?.is !== 'ended' && entry?.is !== 'torn') return;
-    for (const { place, frames = [] } of entry.result.failures) for (const one of [place, ...frames.slice(0, 4)]) if (one) yield* this.#excerpt(one);
-    if (entry.is === 'ended') for (const { file } of entry.result.attachments) yield* this.#content(file);
+    if (entry?.type !== 'ended' && entry?.type !== 'teardown-failed') return;
+    for (const { location: place, frames = [] } of entry.result.failures) for (const one of [place, ...frames.slice(0, 4)]) if (one) yield* this.#excerpt(one);
+    if (entry.type === 'ended') for (const { file } of entry.result.attachments) yield* this.#content(file);
   }
 
-  *#excerpt({ file, line, sheet }: Place): Generator<string> {
+  *#excerpt({ file, line, sheet }: SourceLocation): Generator<string> {
     const key = `${file}:${line}`;
     if (sheet !== undefined || this.#told.has(key) || this.#told.size > mostExcerpts) return;
     this.#told.add(key);
     const lines = this.#source(file)?.split('\n');
     if (!lines || line > lines.length) return;
     const first = Math.max(1, line - around);
-    yield written({ is: 'source', file: this.#nameFile(file), first, lines: lines.slice(first - 1, line + around).map((text) => text.slice(0, longestLine)) });
+    yield written({
+      type: 'source',
+      file: this.#nameFile(file),
+      first,
+      lines: lines.slice(first - 1, line + around).map((text) => text.slice(0, longestLine)),
+    });
   }
 
   *#content(file: string): Generator<string> {
@@ -117,6 +122,6 @@ export class PageWriter {
     if (size === undefined) return;
     const fits = size <= mostOfOne && this.#bytes + size <= mostOfAll;
     if (fits) this.#bytes += size;
-    yield written({ is: 'content', file, size, base64: fits ? readFileSync(path).toString('base64') : undefined });
+    yield written({ type: 'content', file, size, base64: fits ? readFileSync(path).toString('base64') : undefined });
   }
 }

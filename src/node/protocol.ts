@@ -1,4 +1,4 @@
-import type { Outcome } from '../fixtures/fixture.ts';
+import type { TeardownContext } from '../fixtures/fixture.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Address } from '../running/run-host.ts';
 import type { WrittenConfig, WrittenPattern } from '../suites/config.ts';
@@ -45,35 +45,35 @@ export interface Job {
 
 export type ToLane =
   /** Before the job: to read the project's configuration. */
-  | { readonly to: 'lane'; readonly say: 'configure'; readonly path: string; readonly cache: string }
-  | { readonly to: 'lane'; readonly say: 'job'; readonly job: Job }
-  | { readonly to: 'lane'; readonly say: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
-  | { readonly to: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
+  | { readonly to: 'lane'; readonly type: 'configure'; readonly path: string; readonly cache: string }
+  | { readonly to: 'lane'; readonly type: 'job'; readonly job: Job }
+  | { readonly to: 'lane'; readonly type: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
+  | { readonly to: 'lane'; readonly type: 'fetched'; readonly request: number; readonly parcel: Parcel }
   /** What to run next; nothing when all is dealt out. */
-  | { readonly to: 'lane'; readonly say: 'piece'; readonly piece: Dealt | undefined }
-  | { readonly to: 'lane'; readonly say: 'locked'; readonly request: number }
+  | { readonly to: 'lane'; readonly type: 'piece'; readonly piece: Dealt | undefined }
+  | { readonly to: 'lane'; readonly type: 'locked'; readonly request: number }
   /** To the process that hosts the fixtures of the run. */
-  | { readonly to: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }
-  | { readonly to: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Outcome }
-  | { readonly to: 'lane'; readonly say: 'close' }
-  | { readonly to: 'lane'; readonly say: 'stop' }
-  | { readonly to: 'lane'; readonly say: 'ping' };
+  | { readonly to: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: Address }
+  | { readonly to: 'lane'; readonly type: 'used'; readonly address: Address; readonly users: TeardownContext }
+  | { readonly to: 'lane'; readonly type: 'close' }
+  | { readonly to: 'lane'; readonly type: 'stop' }
+  | { readonly to: 'lane'; readonly type: 'ping' };
 
 export type ToCoordinator =
-  | { readonly from: 'lane'; readonly say: 'configured'; readonly config: WrittenConfig; readonly problems: readonly Problem[] }
-  | { readonly from: 'lane'; readonly say: 'compile'; readonly key: string; readonly path: string }
-  | { readonly from: 'lane'; readonly say: 'pong' }
+  | { readonly from: 'lane'; readonly type: 'configured'; readonly config: WrittenConfig; readonly problems: readonly Problem[] }
+  | { readonly from: 'lane'; readonly type: 'compile'; readonly key: string; readonly path: string }
+  | { readonly from: 'lane'; readonly type: 'pong' }
   /** Its journal cannot be written: what it does from here on is lost. */
-  | { readonly from: 'lane'; readonly say: 'unwritable'; readonly reason: string }
+  | { readonly from: 'lane'; readonly type: 'unwritable'; readonly reason: string }
   /** Ready for a piece; what it had is on record. */
-  | { readonly from: 'lane'; readonly say: 'free' }
-  | { readonly from: 'lane'; readonly say: 'lock'; readonly request: number; readonly names: readonly string[] }
-  | { readonly from: 'lane'; readonly say: 'unlock'; readonly names: readonly string[] }
-  | { readonly from: 'lane'; readonly say: 'fetch'; readonly request: number; readonly address: Address }
-  | { readonly from: 'lane'; readonly say: 'fetched'; readonly request: number; readonly parcel: Parcel }
-  | { readonly from: 'lane'; readonly say: 'used'; readonly address: Address; readonly users: Outcome }
+  | { readonly from: 'lane'; readonly type: 'free' }
+  | { readonly from: 'lane'; readonly type: 'lock'; readonly request: number; readonly names: readonly string[] }
+  | { readonly from: 'lane'; readonly type: 'unlock'; readonly names: readonly string[] }
+  | { readonly from: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: Address }
+  | { readonly from: 'lane'; readonly type: 'fetched'; readonly request: number; readonly parcel: Parcel }
+  | { readonly from: 'lane'; readonly type: 'used'; readonly address: Address; readonly users: TeardownContext }
   /** The journal is whole; the lane ends itself. */
-  | { readonly from: 'lane'; readonly say: 'done' };
+  | { readonly from: 'lane'; readonly type: 'done' };
 
 /** A value of a fixture of the run on its way: serialized, in base64; or why there is none. */
 export type Parcel =

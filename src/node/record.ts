@@ -59,7 +59,7 @@ export function readInfo(folder: string): RunInfo | undefined {
 export function refusesRecord(folder: string): string | undefined {
   const info = infoOfAny(folder);
   if (info === undefined || info.version === journalVersion) return undefined;
-  return `it is written in version ${info.version} by Red Lattice ${info.tool}, and this one reads ${journalVersion}: read it with that one, or run anew`;
+  return `its version is ${info.version}, of Red Lattice ${info.tool}; this one reads ${journalVersion}. Read it with that version, or run again.`;
 }
 
 /** What the newest records tell of how long things take. */
@@ -79,7 +79,7 @@ export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 
   for (const name of readdirSync(runs).sort().slice(-recordsLookedAt)) {
     const info = readInfo(join(runs, name));
     for (const [id, time] of Object.entries(info?.times ?? {})) times.set(id, time);
-    if (info?.wall !== undefined && JSON.stringify([info.command, info.selection]) === asked) wall = info.wall;
+    if (info?.milliseconds !== undefined && JSON.stringify([info.command, info.selection]) === asked) wall = info.milliseconds;
   }
   return { times, wall };
 }
@@ -89,6 +89,6 @@ export function removeOldRecords(root: string): void {
   const runs = join(ownFolder(root), 'runs');
   const ours = readdirSync(runs)
     .sort()
-    .filter((name) => infoOfAny(join(runs, name))?.wall !== undefined);
+    .filter((name) => infoOfAny(join(runs, name))?.milliseconds !== undefined);
   for (const name of ours.slice(0, -recordsKept)) rmSync(join(runs, name), { recursive: true, force: true });
 }

@@ -21,13 +21,13 @@ export interface Opened extends Recorded {
 export function openRecord(wanted: string, root: string, folder: string): Opened | string {
   const found = findRecord(wanted, root, folder);
   if (found) return recordedIn(found, wanted === 'latest' || wanted === 'previous' ? basename(found.folder) : wanted);
-  if (wanted === 'latest') return 'there is no run record yet: red-lattice run makes one';
-  if (wanted === 'previous') return 'there is no run record before the latest one';
+  if (wanted === 'latest') return 'there is no run record yet. red-lattice run creates one.';
+  if (wanted === 'previous') return 'there is only one run record';
   const path = resolve(folder, wanted);
   const refused = refusesRecord(path);
-  if (refused) return `${wanted} cannot be read: ${refused}`;
+  if (refused) return `cannot read ${wanted}: ${refused}`;
   const isFile = statSync(path, { throwIfNoEntry: false })?.isFile() === true;
-  if (!isFile) return `${wanted} is no run record: there is no run.json of ours in it`;
+  if (!isFile) return `${wanted} is not a run record: it has no run.json of Red Lattice`;
   return reportIn(path, wanted);
 }
 
@@ -46,9 +46,9 @@ function reportIn(path: string, name: string): Opened | string {
     head = parsed(readFileSync(path, 'utf8')) as Head | undefined;
     results = () => listedResults(head?.results, path);
   }
-  if (head === undefined) return `${name} is no run record: neither a folder with a run.json of ours nor a report in JSON or JSON Lines`;
+  if (head === undefined) return `${name} is neither a run record (a folder with a run.json of Red Lattice) nor a JSON or JSON Lines report`;
   const refused = refusesReport(head);
-  if (refused) return `${name} cannot be read: ${refused}`;
+  if (refused) return `cannot read ${name}: ${refused}`;
   const { run } = head;
   const info: RunInfo = { ...run, kind: 'red-lattice run record', version: journalVersion };
   return { name, folder: undefined, info, entries: () => entriesOf(run, results()) };
@@ -59,7 +59,7 @@ function* resultLines(path: string): Generator<ResultReport> {
   for (const line of linesIn(path)) {
     if (++number === 1 || line === '') continue;
     const result = parsed(line);
-    const broken = result === undefined ? 'this line is no JSON' : refusesResult(result);
+    const broken = result === undefined ? 'invalid JSON on this line' : refusesResult(result);
     if (broken) refuseReport(broken, path, number);
     yield result as ResultReport;
   }
@@ -75,7 +75,7 @@ function* listedResults(results: unknown, path: string): Generator<ResultReport>
 }
 
 const refuseReport = (reason: string, file: string, line: number): never =>
-  refuse({ code: 'broken-document', reason: `${reason}: the report was cut or changed; write it anew with red-lattice report`, at: { file, line, column: 1 } });
+  refuse({ code: 'parse-error', reason: `${reason}. The report was cut or changed; write it again with red-lattice report.`, at: { file, line, column: 1 } });
 
 /** The last line may lack its end. */
 function* linesIn(path: string): Generator<string> {

@@ -23,21 +23,21 @@ export class RunFixturesProcess {
   /** Passes on what a lane asks, and what comes of it. */
   hear(message: Said, lane: () => LaneWork | undefined, job: Job): void {
     this.#host ??= this.#open(job);
-    if (message.say === 'used') this.#host.send({ to: 'lane', say: 'used', address: message.address, users: message.users });
-    else if (message.say === 'fetch') {
+    if (message.type === 'used') this.#host.send({ to: 'lane', type: 'used', address: message.address, users: message.users });
+    else if (message.type === 'fetch') {
       const request = this.#requests++;
-      const answer = (parcel: Parcel): void => lane()?.send({ to: 'lane', say: 'fetched', request: message.request, parcel });
+      const answer = (parcel: Parcel): void => lane()?.send({ to: 'lane', type: 'fetched', request: message.request, parcel });
       if (this.#ended !== undefined) answer(lost(this.#ended));
       else {
         this.#waiting.set(request, answer);
-        this.#host.send({ to: 'lane', say: 'fetch', request, address: message.address });
+        this.#host.send({ to: 'lane', type: 'fetch', request, address: message.address });
       }
     }
   }
 
   /** When no lane needs them any more. */
   async close(): Promise<void> {
-    this.#host?.send({ to: 'lane', say: 'close' });
+    this.#host?.send({ to: 'lane', type: 'close' });
     await this.#host?.end;
   }
 
@@ -50,10 +50,10 @@ export class RunFixturesProcess {
       inBlocks: false,
       // What does not load or is wrong with the plan has been told by the lane.
       take: (entry) => {
-        if (entry.is === 'torn' || entry.is === 'output') this.#take(entry);
+        if (entry.type === 'teardown-failed' || entry.type === 'output') this.#take(entry);
       },
       hear: (message) => {
-        if (message.say !== 'fetched') return;
+        if (message.type !== 'fetched') return;
         this.#waiting.get(message.request)?.(message.parcel);
         this.#waiting.delete(message.request);
       },
@@ -64,7 +64,10 @@ export class RunFixturesProcess {
       for (const answer of this.#waiting.values()) answer(lost(this.#ended));
       this.#waiting.clear();
       if (!host.lane.finished)
-        this.#take({ is: 'told', problem: { code: 'lane-lost', reason: `the process of the run's fixtures ${this.#ended}; their tear-downs did not run` } });
+        this.#take({
+          type: 'problem',
+          problem: { code: 'run-fixtures-lost', reason: this.#ended },
+        });
     });
     return host;
   }

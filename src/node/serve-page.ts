@@ -90,10 +90,10 @@ class PageServer {
       response.setHeader('content-type', 'text/html; charset=utf-8');
       return void response.end(pageTemplate());
     }
-    if (!this.#hasToken(request)) return end(response, 403, 'without the token of this page');
+    if (!this.#hasToken(request)) return end(response, 403, 'missing or wrong token');
     if (request.method === 'GET' && path === '/record') return this.#stream(response);
     if (request.method === 'POST' && path === '/act') return this.#act(request, response);
-    return end(response, 404, 'there is no such thing here');
+    return end(response, 404, 'not found');
   }
 
   /** A name that leads here by another host's doing, or another site's page: neither has any business here. */
@@ -101,10 +101,10 @@ class PageServer {
     const address = this.server?.address();
     const port = typeof address === 'object' ? address?.port : undefined;
     const hosts = [`127.0.0.1:${port}`, `localhost:${port}`];
-    if (!hosts.includes(headers.host ?? '')) return 'this page is served to its own host name only';
-    if (headers.origin !== undefined && !hosts.some((host) => headers.origin === `http://${host}`)) return 'asked by another site';
+    if (!hosts.includes(headers.host ?? '')) return 'wrong Host header';
+    if (headers.origin !== undefined && !hosts.some((host) => headers.origin === `http://${host}`)) return 'cross-origin request';
     const site = headers['sec-fetch-site'];
-    return site === undefined || site === 'same-origin' || site === 'none' || headers['sec-fetch-mode'] === 'navigate' ? undefined : 'asked by another site';
+    return site === undefined || site === 'same-origin' || site === 'none' || headers['sec-fetch-mode'] === 'navigate' ? undefined : 'cross-origin request';
   }
 
   #hasToken({ headers }: IncomingMessage): boolean {
@@ -124,7 +124,7 @@ class PageServer {
     for (let isFirst = true; !isGone(); isFirst = false) {
       const { nameFile, source } = this.#served.names(record.info.root ?? this.#served.root);
       const head = pageHead(record, this.#served.root, isUnderWay(record.info));
-      await send(`${isFirst ? JSON.stringify(head) : written({ is: 'anew', head })}\n`);
+      await send(`${isFirst ? JSON.stringify(head) : written({ type: 'new-run', head })}\n`);
       await this.#sendRecord(record, new PageWriter(record.folder, nameFile, source), send, isGone);
       if (isGone()) return;
       if (!this.#served.follows) return void response.end();
@@ -149,7 +149,7 @@ class PageServer {
         const tail = tails.get(path) ?? new Lines(path);
         tails.set(path, tail);
         for (const lines of tail.read()) {
-          const told = last === undefined || last === tail ? [] : [written({ is: 'header', version: journalVersion, lane: laneOf(path) })];
+          const told = last === undefined || last === tail ? [] : [written({ type: 'header', version: journalVersion, lane: laneOf(path) })];
           last = tail;
           for (const line of lines) told.push(...writer.lines(line));
           if (told.length > 0) await send(`${told.join('\n')}\n`);
@@ -158,7 +158,7 @@ class PageServer {
       }
       if (isOver || isGone()) {
         for (const tail of tails.values()) tail.close();
-        if (info) await send(`${written({ is: 'over', info: withoutRoot(info) })}\n`);
+        if (info) await send(`${written({ type: 'run-ended', info: withoutRoot(info) })}\n`);
         return;
       }
       await wait(lookEvery);
@@ -177,11 +177,11 @@ class PageServer {
     const asked = await bodyOf(request);
     if (typeof asked === 'string') return end(response, 400, asked);
     if (asked.what === 'stop') {
-      if (!this.#run) return end(response, 409, 'the run was not started from this page: end it where it was');
+      if (!this.#run) return end(response, 409, 'this run was not started from this page. Stop it where it was started.');
       this.#run.kill('SIGINT');
       return end(response, 200, 'stopping');
     }
-    if (this.#run) return end(response, 409, 'a run that was started from here is under way');
+    if (this.#run) return end(response, 409, 'a run started from this page is in progress');
     const { record, root, command } = this.#served;
     const where = record.info.command.slice(1);
     const options = asked.what === 'failed' ? [...where, '--failed'] : asked.what === 'all' ? where : (asked.ids ?? []).map((id) => `--id=${id}`);
@@ -191,7 +191,7 @@ class PageServer {
     run.once('exit', () => {
       this.#run = undefined;
     });
-    end(response, 202, 'begun');
+    end(response, 202, 'started');
   }
 }
 
@@ -205,21 +205,21 @@ function end(response: ServerResponse, status: number, reason: string): void {
 
 /** What a request asks for; a text says what is wrong with it. */
 async function bodyOf(request: IncomingMessage): Promise<PageRequest | string> {
-  if (request.headers['content-type'] !== 'application/json') return 'the request is no JSON';
+  if (request.headers['content-type'] !== 'application/json') return 'the request is not JSON';
   const pieces: Buffer[] = [];
   let size = 0;
   for await (const piece of request as AsyncIterable<Buffer>) {
     size += piece.length;
-    if (size > mostOfARequest) return 'the request is too long';
+    if (size > mostOfARequest) return 'the request is too large';
     pieces.push(piece);
   }
   try {
     const { what, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<PageRequest>;
-    if (what !== 'failed' && what !== 'all' && what !== 'ids' && what !== 'stop') return 'nothing that is known here was asked for';
+    if (what !== 'failed' && what !== 'all' && what !== 'ids' && what !== 'stop') return 'unknown request';
     if (what === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every((id) => typeof id === 'string')))
-      return 'one to 5,000 ids are run at once';
+      return 'expected 1 to 5,000 ids';
     return { what, ...(ids && { ids }) };
   } catch {
-    return 'the request is no JSON';
+    return 'the request is not JSON';
   }
 }

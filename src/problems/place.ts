@@ -1,5 +1,5 @@
 /** Where something stands: a file (a path or a URL, as its reader knows it), a line and a column, both counted from 1. */
-export interface Place {
+export interface SourceLocation {
   readonly file: string;
   readonly line: number;
   readonly column: number;
@@ -8,15 +8,15 @@ export interface Place {
 }
 
 /** The place behind a text that begins at a place. */
-export function placeBehind({ file, line, column }: Place, text: string): Place {
+export function placeBehind({ file, line, column }: SourceLocation, text: string): SourceLocation {
   const lastBreak = text.lastIndexOf('\n');
   if (lastBreak < 0) return { file, line, column: column + text.length };
   return { file, line: line + text.split('\n').length - 1, column: text.length - lastBreak };
 }
 
 /** One frame of a stack: a place, and the function it is in, if that has a name. */
-export interface Frame extends Place {
-  readonly within: string | undefined;
+export interface Frame extends SourceLocation {
+  readonly functionName: string | undefined;
 }
 
 /** A call site whose text is made only when somebody asks: capturing frames is cheap, writing them out is not. */
@@ -55,18 +55,18 @@ export function framesOf(stack: unknown): Frame[] {
     if (!match) continue;
     const [, within, file, row, column] = match as unknown as [string, string | undefined, string, string, string];
     if (file.startsWith('node:') || file.startsWith(ownFolder)) continue;
-    frames.push({ file, line: Number(row), column: Number(column), within });
+    frames.push({ file, line: Number(row), column: Number(column), functionName: within });
   }
   return frames;
 }
 
-export function placeOf(origin: Origin | undefined): Place | undefined {
+export function placeOf(origin: Origin | undefined): SourceLocation | undefined {
   const frame = framesOf(origin?.stack)[0];
   return frame && { file: frame.file, line: frame.line, column: frame.column };
 }
 
 /** As editors and terminals link it. */
-export const writePlace = ({ file, line, column, sheet }: Place): string =>
+export const writePlace = ({ file, line, column, sheet }: SourceLocation): string =>
   sheet === undefined ? `${file}:${line}:${column}` : `${file}:${/^[\p{L}\p{N}_]+$/u.test(sheet) ? sheet : `'${sheet}'`}!${columnLetters(column)}${line}`;
 
 /** A workbook's name for a column: 27 is `AA`. */

@@ -1,5 +1,5 @@
 import type { Problem } from './problem.ts';
-import { wording } from './wording.ts';
+import { formatProblem } from './wording.ts';
 
 /** Thrown where a call cannot go on; what it says is the wording of its problems. */
 export class ProblemError extends Error {
@@ -7,7 +7,7 @@ export class ProblemError extends Error {
   readonly problems: readonly Problem[];
 
   constructor(problems: readonly Problem[]) {
-    super(problems.map((problem) => wording(problem)).join('\n'));
+    super(problems.map((problem) => formatProblem(problem)).join('\n'));
     this.problems = problems;
   }
 }

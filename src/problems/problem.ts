@@ -1,73 +1,84 @@
-import type { Place } from './place.ts';
+import type { SourceLocation } from './place.ts';
 
-/** Everything that can be wrong with what the user wrote, as data. `wording.ts` says it in words; formats lay it out. */
-export type Problem = { readonly at?: Place | undefined } & (
+/** The closed sets of names in which an unknown one is reported. */
+export type NameKind = 'option' | 'setting' | 'tag' | 'axis' | 'value' | 'title' | 'preset' | 'scope' | 'sheet';
+
+/** What can happen after its case has ended. */
+export type LateActivity = 'check' | 'log' | 'step' | 'error' | 'rejection' | 'cleanup';
+
+/**
+ * Everything that can be wrong in tests, data and configuration, as data: one code for one condition. `formatProblem` makes a message
+ * of it; formats lay it out.
+ */
+export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'unknown-placeholder'; readonly title: string; readonly placeholder: string; readonly known: readonly string[] }
   | { readonly code: 'unclosed-placeholder'; readonly title: string }
-  | { readonly code: 'repeated-column'; readonly column: string; readonly source: string }
-  | { readonly code: 'shared-column'; readonly columns: readonly string[]; readonly operation: string }
-  | { readonly code: 'unequal-lengths'; readonly left: number; readonly right: number }
-  | { readonly code: 'row-length'; readonly row: number; readonly cells: number; readonly columns: readonly string[] }
-  | { readonly code: 'not-a-row'; readonly row: number; readonly got: string }
+  | { readonly code: 'duplicate-column'; readonly column: string; readonly source: string }
+  | { readonly code: 'overlapping-columns'; readonly columns: readonly string[]; readonly operation: string }
+  | { readonly code: 'zip-length-mismatch'; readonly left: number; readonly right: number }
+  | { readonly code: 'row-length-mismatch'; readonly row: number; readonly cells: number; readonly columns: readonly string[] }
+  | { readonly code: 'invalid-row'; readonly row: number; readonly got: string }
   | { readonly code: 'empty-source'; readonly title: string; readonly source: string }
-  | { readonly code: 'axis-without-values'; readonly axis: string }
-  | { readonly code: 'repeated-value'; readonly axis: string; readonly value: string }
-  | { readonly code: 'nothing-possible' }
-  | { readonly code: 'too-much-to-cover'; readonly owed: number; readonly limit: number; readonly strength: number; readonly axes: number }
-  | { readonly code: 'impossible-value'; readonly axis: string; readonly value: string }
-  | { readonly code: 'undecided'; readonly count: number }
-  | { readonly code: 'impossible-row'; readonly row: string }
-  | { readonly code: 'endless-source'; readonly limit: number }
+  | { readonly code: 'empty-axis'; readonly axis: string }
+  | { readonly code: 'duplicate-axis-value'; readonly axis: string; readonly value: string }
+  | { readonly code: 'no-feasible-combination' }
+  | { readonly code: 'coverage-limit-exceeded'; readonly required: number; readonly limit: number; readonly strength: number; readonly axes: number }
+  | { readonly code: 'infeasible-value'; readonly axis: string; readonly value: string }
+  | { readonly code: 'feasibility-unknown'; readonly count: number }
+  | { readonly code: 'infeasible-row'; readonly row: string }
+  | { readonly code: 'too-many-rows'; readonly limit: number }
   | { readonly code: 'source-threw'; readonly source: string; readonly reason: string }
-  | { readonly code: 'several-files'; readonly path: string; readonly files: readonly string[] }
+  | { readonly code: 'ambiguous-file'; readonly path: string; readonly files: readonly string[] }
   | { readonly code: 'missing-file'; readonly path: string; readonly near: readonly string[] }
   | { readonly code: 'unreadable-file'; readonly path: string; readonly reason: string }
-  | { readonly code: 'other-encoding'; readonly encoding: string }
-  | { readonly code: 'zero-byte' }
-  | { readonly code: 'no-file-reader'; readonly path: string }
-  | { readonly code: 'no-listing'; readonly path: string }
+  | { readonly code: 'invalid-encoding'; readonly encoding: string }
+  | { readonly code: 'unexpected-nul' }
+  | { readonly code: 'no-file-source'; readonly path: string }
+  | { readonly code: 'no-file-list'; readonly path: string }
   | { readonly code: 'unknown-format'; readonly path: string; readonly known: readonly string[] }
   | { readonly code: 'missing-column'; readonly column: string; readonly known: readonly string[] }
-  | { readonly code: 'bad-cell'; readonly column: string; readonly text: string; readonly wanted: string; readonly hint?: string | undefined }
-  | { readonly code: 'empty-cell'; readonly column: string; readonly wanted: string }
-  | { readonly code: 'cell-error'; readonly column: string; readonly shown: string | undefined }
+  | { readonly code: 'invalid-cell'; readonly column: string; readonly text: string; readonly expected: string; readonly hint?: string | undefined }
+  | { readonly code: 'empty-cell'; readonly column: string; readonly expected: string }
+  | { readonly code: 'cell-error'; readonly column: string; readonly shown: string }
+  | { readonly code: 'missing-formula-result'; readonly column: string }
   | { readonly code: 'empty-record' }
   | { readonly code: 'separator-line'; readonly text: string; readonly delimiter: string | undefined }
-  | { readonly code: 'other-line-break' }
-  | { readonly code: 'other-delimiter'; readonly delimiter: string }
-  | { readonly code: 'unread-column'; readonly column: string; readonly known: readonly string[] }
+  | { readonly code: 'unsupported-line-ending' }
+  | { readonly code: 'wrong-delimiter'; readonly delimiter: string }
+  | { readonly code: 'unused-column'; readonly column: string; readonly known: readonly string[] }
   | { readonly code: 'schema-issue'; readonly column: string | undefined; readonly message: string }
-  | { readonly code: 'broken-document'; readonly reason: string }
-  | { readonly code: 'repeated-key'; readonly key: string }
-  | { readonly code: 'no-list'; readonly path: string | undefined; readonly got: string }
-  | { readonly code: 'not-an-object'; readonly got: string }
-  | { readonly code: 'record-length'; readonly cells: number; readonly columns: number }
+  | { readonly code: 'parse-error'; readonly reason: string }
+  | { readonly code: 'duplicate-key'; readonly key: string }
+  | { readonly code: 'expected-array'; readonly path: string | undefined; readonly got: string }
+  | { readonly code: 'expected-object'; readonly got: string }
+  | { readonly code: 'record-length-mismatch'; readonly cells: number; readonly columns: number }
   | { readonly code: 'unclosed-quote' }
-  | { readonly code: 'long-record'; readonly limit: number }
-  | { readonly code: 'bad-heading'; readonly heading: string }
+  | { readonly code: 'record-too-long'; readonly limit: number }
+  | { readonly code: 'invalid-heading'; readonly heading: string }
   | { readonly code: 'no-header' }
   | { readonly code: 'nothing-exported'; readonly file: string; readonly exports: readonly string[] }
-  | { readonly code: 'other-copy'; readonly title: string; readonly owner: string }
+  | { readonly code: 'duplicate-package'; readonly title: string; readonly owner: string }
   | { readonly code: 'exported-twice'; readonly title: string; readonly names: readonly string[] }
-  | { readonly code: 'same-title'; readonly title: string; readonly id: string }
+  | { readonly code: 'duplicate-title'; readonly title: string; readonly id: string }
   | { readonly code: 'load-failed'; readonly file: string; readonly reason: string; readonly cause: 'throw' | 'exit' | 'timeout' | 'crash' }
-  | { readonly code: 'no-such-name'; readonly kind: string; readonly name: string; readonly owner: string; readonly known: readonly string[] }
-  | { readonly code: 'not-a'; readonly wanted: string; readonly got: string; readonly owner: string }
+  | { readonly code: `unknown-${NameKind}`; readonly name: string; readonly owner: string; readonly known: readonly string[] }
+  | { readonly code: 'invalid-type'; readonly expected: string; readonly got: string; readonly owner: string }
   | { readonly code: 'scope-too-short'; readonly fixture: string; readonly scope: string; readonly needs: string; readonly needsScope: string }
-  | { readonly code: 'not-cloneable'; readonly fixture: string; readonly reason: string }
+  | { readonly code: 'not-serializable'; readonly fixture: string; readonly reason: string }
   | { readonly code: 'fixture-cycle'; readonly path: readonly string[] }
-  | { readonly code: 'bind-threw'; readonly reason: string }
-  | { readonly code: 'bad-date'; readonly text: string; readonly owner: string }
-  | {
-      readonly code: 'after-the-end';
-      readonly what: 'check' | 'log' | 'step' | 'throw' | 'rejection' | 'clean-up';
-      readonly id: string;
-      readonly detail: string;
-    }
-  | { readonly code: 'idle-binding'; readonly fixture: string; readonly owner: string; readonly hidden: boolean }
-  | { readonly code: 'fresh-setting'; readonly fixture: string; readonly scope: string; readonly owner: string; readonly rows: number }
-  | { readonly code: 'stray-error'; readonly what: 'throw' | 'rejection'; readonly detail: string }
-  | { readonly code: 'no-such-target'; readonly target: string; readonly reason: string }
-  | { readonly code: 'lane-lost'; readonly reason: string }
-  | { readonly code: 'other-plan' }
+  | { readonly code: 'overrides-threw'; readonly reason: string }
+  | { readonly code: 'invalid-date'; readonly text: string; readonly owner: string }
+  | { readonly code: `late-${LateActivity}`; readonly id: string; readonly detail: string }
+  | { readonly code: 'unused-override'; readonly fixture: string; readonly owner: string; readonly hidden: boolean }
+  | { readonly code: 'unstable-setting'; readonly fixture: string; readonly scope: string; readonly owner: string; readonly rows: number }
+  | { readonly code: 'unhandled-error' | 'unhandled-rejection'; readonly detail: string }
+  | { readonly code: 'unknown-target'; readonly target: string; readonly reason: string }
+  | { readonly code: 'plan-timeout'; readonly limit: number }
+  | { readonly code: 'plan-crash'; readonly reason: string }
+  | { readonly code: 'plan-changed' }
+  | { readonly code: 'plan-mismatch' }
+  | { readonly code: 'repeated-crashes'; readonly reason: string }
+  | { readonly code: 'teardown-lost'; readonly fixture: string; readonly owner: string }
+  | { readonly code: 'run-fixtures-lost'; readonly reason: string }
+  | { readonly code: 'internal-error'; readonly reason: string }
 );

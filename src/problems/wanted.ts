@@ -14,19 +14,19 @@ export type WantedOf<Options> = { readonly [K in keyof Required<Options>]: Wante
 export const isText = (value: unknown): boolean => typeof value === 'string';
 export const isObject = (value: unknown): value is object => typeof value === 'object' && value !== null && !Array.isArray(value);
 
-export const text: Wanted = { is: 'text', fits: isText };
+export const text: Wanted = { is: 'string', fits: isText };
 export const callable: Wanted = { is: 'function', fits: (value) => typeof value === 'function' };
 export const no: Wanted = { is: 'false', fits: (value) => value === false };
 export const truth: Wanted = { is: 'boolean', fits: (value) => typeof value === 'boolean' };
-export const milliseconds: Wanted = { is: 'number of milliseconds', fits: (value) => typeof value === 'number' && value > 0 };
+export const milliseconds: Wanted = { is: 'number of milliseconds above 0', fits: (value) => typeof value === 'number' && value > 0 };
 
 export const count = (least: number): Wanted => ({
-  is: `whole number of at least ${least}`,
+  is: `integer of at least ${least}`,
   fits: (value) => Number.isSafeInteger(value) && (value as number) >= least,
 });
 
 export const listOf = (is: string, fits: (item: unknown) => boolean = () => true): Wanted => ({
-  is: `list of ${is}`,
+  is: `array of ${is}`,
   fits: (value) => Array.isArray(value) && value.every(fits),
 });
 
@@ -39,12 +39,14 @@ export const recordOf = (is: string, fits: (item: unknown) => boolean = () => tr
 export const either = (is: string, ...all: readonly Wanted[]): Wanted => ({ is, fits: (value) => all.some(({ fits }) => fits(value)) });
 
 /** What is said that nothing reads, and what is not as it is wanted. `kind` is what the names are called. */
-export function strange(given: object | undefined, wanted: Readonly<Record<string, Wanted>>, owner: string, kind = 'option'): Problem[] {
-  if (given !== undefined && !isObject(given)) return [{ code: 'not-a', wanted: `set of ${kind}s`, got: String(given), owner }];
+export function strange(given: object | undefined, wanted: Readonly<Record<string, Wanted>>, owner: string, kind: 'option' | 'setting' = 'option'): Problem[] {
+  if (given !== undefined && !isObject(given)) return [{ code: 'invalid-type', expected: `object with ${kind}s`, got: String(given), owner }];
   return Object.entries(given ?? {}).flatMap(([name, value]): Problem[] => {
     const want = Object.hasOwn(wanted, name) ? wanted[name] : undefined;
     if (value === undefined || want?.fits(value)) return [];
-    return [want ? { code: 'not-a', wanted: want.is, got: `\`${name}\``, owner } : { code: 'no-such-name', kind, name, owner, known: Object.keys(wanted) }];
+    return [
+      want ? { code: 'invalid-type', expected: want.is, got: `\`${name}\``, owner } : { code: `unknown-${kind}`, name, owner, known: Object.keys(wanted) },
+    ];
   });
 }
 

@@ -3,158 +3,207 @@ import { nearest } from './nearest.ts';
 import { assertNever } from './never.ts';
 import type { Problem } from './problem.ts';
 
-const list = (names: readonly string[], most = 8): string =>
-  names.length === 0
-    ? 'none'
-    : names
-        .slice(0, most)
-        .map((name) => `\`${name}\``)
-        .join(', ') + (names.length > most ? ` and ${names.length - most} more` : '');
+const MAX_LISTED_NAMES = 8;
+const MAX_SHOWN_TEXT = 60;
 
-/** "did you mean …" where one known name is close, else all that there are. */
-const mend = (name: string, known: readonly string[]): string => {
+const list = (names: readonly string[]): string =>
+  names
+    .slice(0, MAX_LISTED_NAMES)
+    .map((name) => `\`${name}\``)
+    .join(', ') + (names.length > MAX_LISTED_NAMES ? ` and ${names.length - MAX_LISTED_NAMES} more` : '');
+
+/** "did you mean …?" if one known name is close, else all known names. */
+export function suggest(name: string, known: readonly string[]): string {
   const near = nearest(name, known);
-  return near === undefined ? `there are: ${list(known)}` : `did you mean \`${near}\`?`;
-};
+  if (near !== undefined) return `did you mean \`${near}\`?`;
+  return known.length === 0 ? 'there are none' : `known: ${list(known)}`;
+}
 
 const count = (n: number, one: string): string => `${n} ${one}${n === 1 ? '' : 's'}`;
-const clip = (text: string): string => JSON.stringify(text.length > 60 ? `${text.slice(0, 57)}…` : text);
-const article = (noun: string): string => (/^[aeiou]/i.test(noun) ? `an ${noun}` : `a ${noun}`);
+const clip = (text: string): string => JSON.stringify(text.length > MAX_SHOWN_TEXT ? `${text.slice(0, MAX_SHOWN_TEXT - 3)}…` : text);
+const article = (noun: string): string => (noun === 'text' || noun.startsWith('one of ') ? noun : /^[aeiou]/i.test(noun) ? `an ${noun}` : `a ${noun}`);
+const unknown = (kind: string, { name, owner, known }: { readonly name: string; readonly owner: string; readonly known: readonly string[] }): string =>
+  `${owner}: unknown ${kind} \`${name}\`; ${suggest(name, known)}`;
 
-/** What is wrong and the likely mend, in one or two sentences, without the place. */
-export function wording(problem: Problem): string {
+/** What is wrong and how to fix it, in one or two sentences, without the location. */
+export function formatProblem(problem: Problem): string {
   switch (problem.code) {
     case 'unknown-placeholder':
-      return `title "${problem.title}": no column \`${problem.placeholder}\`; ${mend(problem.placeholder, problem.known)}`;
+      return `title "${problem.title}": unknown column \`${problem.placeholder}\`; ${suggest(problem.placeholder, problem.known)}`;
     case 'unclosed-placeholder':
-      return `title "${problem.title}": a brace is never closed; write {{ for a brace that stands for itself`;
-    case 'repeated-column':
-      return `column \`${problem.column}\` stands twice in ${problem.source}; each column needs a name of its own`;
-    case 'shared-column':
-      return `${problem.operation}: ${list(problem.columns)} would come from both sides; rename it on one of them`;
-    case 'unequal-lengths':
-      return `zip: one side ends after ${count(problem.left, 'row')}, the other after ${problem.right}; both sides need as many rows`;
-    case 'row-length':
+      return `title "${problem.title}": unclosed brace. Write {{ for a literal brace.`;
+    case 'duplicate-column':
+      return `duplicate column \`${problem.column}\` in ${problem.source}. Rename one of them.`;
+    case 'overlapping-columns':
+      return `${problem.operation}: both sides have ${list(problem.columns)}. Rename the column on one side.`;
+    case 'zip-length-mismatch':
+      return `zip: one side has ${count(problem.left, 'row')}, the other ${problem.right}. Both sides need the same number of rows.`;
+    case 'row-length-mismatch':
       return `row ${problem.row} has ${count(problem.cells, 'value')} for ${count(problem.columns.length, 'column')} (${problem.columns.join(', ')})`;
-    case 'not-a-row':
-      return `row ${problem.row} is ${problem.got}, not an object with columns`;
+    case 'invalid-row':
+      return `row ${problem.row} is ${problem.got}; expected an object with columns`;
     case 'empty-source':
-      return `"${problem.title}" has no cases: ${problem.source} is empty; where that may be, say mayBeEmpty: true`;
-    case 'axis-without-values':
+      return `"${problem.title}" has no cases: ${problem.source} is empty. Set \`allowEmpty: true\` if this is intended.`;
+    case 'empty-axis':
       return `axis "${problem.axis}" has no values`;
-    case 'repeated-value':
+    case 'duplicate-axis-value':
       return `axis "${problem.axis}" has ${problem.value} twice`;
-    case 'nothing-possible':
-      return 'the exceptions leave no combination that can occur';
-    case 'too-much-to-cover':
-      return `cover: ${problem.strength} of ${problem.axes} axes owes ${grouped(problem.owed)} combinations, and ${grouped(problem.limit)} can be kept; cover fewer at a time, and name the axes that matter under stronger`;
-    case 'impossible-value':
-      return `axis "${problem.axis}": ${problem.value} can never occur under the exceptions, so no row has it`;
-    case 'undecided':
-      return `whether ${count(problem.count, 'combination')} can occur is undecided: the exceptions are too entangled to tell in time; covered where a row was found`;
-    case 'impossible-row':
-      return `plus: ${problem.row} can never occur under the exceptions`;
-    case 'endless-source':
-      return `a source of cases gave more than ${grouped(problem.limit)} rows; it may never end`;
+    case 'no-feasible-combination':
+      return '`exclude` leaves no possible combination';
+    case 'coverage-limit-exceeded':
+      return `strength ${problem.strength} for ${problem.axes} axes requires ${grouped(problem.required)} combinations; the limit is ${grouped(problem.limit)}. Lower \`strength\`, and list the axes that matter most in \`mixedStrength\`.`;
+    case 'infeasible-value':
+      return `axis "${problem.axis}": \`exclude\` rules out every combination with ${problem.value}, so no row has it`;
+    case 'feasibility-unknown':
+      return `could not determine in time whether ${problem.count === 1 ? '1 combination is' : `${problem.count} combinations are`} possible under \`exclude\`; covered if a row was found`;
+    case 'infeasible-row':
+      return `include: \`exclude\` rules out ${problem.row}`;
+    case 'too-many-rows':
+      return `a source of cases has more than ${grouped(problem.limit)} rows; it may be endless`;
     case 'source-threw':
-      return `${problem.source} threw while its rows were read: ${problem.reason}`;
-    case 'several-files':
-      return `there are several ${problem.path}: ${list(problem.files)}; name the one that is meant`;
+      return `reading rows from ${problem.source} threw: ${problem.reason}`;
+    case 'ambiguous-file':
+      return `several files match ${problem.path}: ${list(problem.files)}. Name one of them.`;
     case 'missing-file':
-      return `no data file ${problem.path}, from the folder of the test file${problem.near.length ? `; there is ${list(problem.near)}` : ''}`;
+      return `no data file ${problem.path}${problem.near.length ? `; did you mean ${list(problem.near)}?` : ''} Paths are relative to the folder of the test file.`;
     case 'unreadable-file':
-      return `${problem.path} cannot be read: ${problem.reason}`;
-    case 'other-encoding':
-      return `from here on it is no text in ${problem.encoding.toUpperCase()}; save it as UTF-8`;
-    case 'zero-byte':
-      return 'a zero byte stands here: it is not a text; UTF-16 needs a byte order mark';
-    case 'no-file-reader':
-      return `${problem.path} cannot be read here: whoever runs these suites gave no reader of files`;
-    case 'no-listing':
-      return `${problem.path} cannot be looked for here: folders are not listed; name the file with its ending, as in dataFile('data/dues.csv')`;
+      return `cannot read ${problem.path}: ${problem.reason}`;
+    case 'invalid-encoding':
+      return `invalid ${problem.encoding.toUpperCase()} from here on. Save the file as UTF-8.`;
+    case 'unexpected-nul':
+      return 'unexpected NUL byte: this is not a text file, or it is UTF-16 without a byte order mark';
+    case 'no-file-source':
+      return `cannot read ${problem.path}: this run has no file source. Pass \`files\` and \`base\` to runSuites.`;
+    case 'no-file-list':
+      return `cannot look for ${problem.path}: this file source does not list folders. Name the file with its extension, as in dataFile('data/dues.csv').`;
     case 'unknown-format':
-      return `${problem.path}: its ending tells no known format; there are: ${problem.known.join(', ')}`;
+      return `${problem.path}: unknown file extension; known: ${problem.known.join(', ')}`;
     case 'missing-column':
-      return `no column \`${problem.column}\`; ${mend(problem.column, problem.known)}`;
+      return `missing column \`${problem.column}\`; ${suggest(problem.column, problem.known)}`;
     case 'empty-record':
-      return 'every cell of this record is empty; leave the line out';
+      return 'every cell of this record is empty. Remove the line.';
     case 'separator-line':
-      return `\`${problem.text}\` is no heading, but a note for spreadsheets; leave the line out${problem.delimiter === undefined ? '' : `, and say delimiter: ${JSON.stringify(problem.delimiter)} in the options of dataFile`}`;
-    case 'other-line-break':
-      return 'its lines end in carriage returns alone; save it with line feeds';
-    case 'other-delimiter':
-      return `the headings are parted by ${JSON.stringify(problem.delimiter)}; say delimiter: ${JSON.stringify(problem.delimiter)} in the options of dataFile`;
-    case 'bad-cell':
-      return `${problem.column}: ${clip(problem.text)} is not ${article(problem.wanted)}${problem.hint ? `; ${problem.hint}` : ''}`;
+      return `\`${problem.text}\` is an instruction for spreadsheet programs, not a header. Remove the line${problem.delimiter === undefined ? '.' : ` and set \`delimiter: ${JSON.stringify(problem.delimiter)}\` in the options of dataFile.`}`;
+    case 'unsupported-line-ending':
+      return 'lines end in carriage returns only. Save the file with line feeds.';
+    case 'wrong-delimiter':
+      return `the header is separated by ${JSON.stringify(problem.delimiter)}. Set \`delimiter: ${JSON.stringify(problem.delimiter)}\` in the options of dataFile.`;
+    case 'invalid-cell':
+      return `${problem.column}: ${clip(problem.text)} is not ${article(problem.expected)}${problem.hint ? `; ${problem.hint}` : ''}`;
     case 'empty-cell':
-      return `${problem.column}: empty, and ${article(problem.wanted)} is wanted; where it may be empty, say optional() or or(…)`;
+      return `empty cell in column \`${problem.column}\`; expected ${article(problem.expected)}. Add \`.optional()\` or \`.default(…)\` to the column to allow it.`;
     case 'cell-error':
-      return `${problem.column}: ${problem.shown === undefined ? 'a formula stands here without its result; open the workbook and save it' : `the workbook shows ${problem.shown} here; mend what the cell is worked out from`}`;
-    case 'unread-column': {
+      return `${problem.column}: the cell shows ${problem.shown}. Fix its formula in the workbook.`;
+    case 'missing-formula-result':
+      return `${problem.column}: the formula has no stored result. Open the workbook and save it.`;
+    case 'unused-column': {
       const near = nearest(problem.column, problem.known);
-      return `column \`${problem.column}\` is in the file and nothing reads it${near === undefined ? '' : `; is it meant to be \`${near}\`?`}`;
+      return `nothing reads column \`${problem.column}\`${near === undefined ? '' : `; did you mean \`${near}\`?`}`;
     }
     case 'schema-issue':
       return `${problem.column === undefined ? '' : `${problem.column}: `}${problem.message}`;
-    case 'broken-document':
+    case 'parse-error':
       return problem.reason;
-    case 'repeated-key':
-      return `key \`${problem.key}\` stands twice in one object; only one of its values can be meant`;
-    case 'no-list':
-      return `${problem.path === undefined ? 'the document' : `what stands at ${problem.path}`} is ${problem.got}, not a list of rows${problem.path === undefined ? "; where the list stands further in, say at: 'its.path'" : ''}`;
-    case 'not-an-object':
-      return `${problem.got} is no row: an object with columns is wanted`;
-    case 'record-length':
-      return `${count(problem.cells, 'cell')} under ${count(problem.columns, 'heading')}${problem.cells > problem.columns ? '; is a comma not quoted?' : ''}`;
+    case 'duplicate-key':
+      return `duplicate key \`${problem.key}\` in one object. Remove one of them.`;
+    case 'expected-array':
+      return `${problem.path === undefined ? 'the document' : `the value at ${problem.path}`} is ${problem.got}; expected a list of rows${problem.path === undefined ? ". If the list is further inside, set `at: 'its.path'`." : ''}`;
+    case 'expected-object':
+      return `this row is ${problem.got}; expected an object with columns`;
+    case 'record-length-mismatch':
+      return `${count(problem.cells, 'cell')} for ${count(problem.columns, 'column')}${problem.cells > problem.columns ? '; is a comma not quoted?' : ''}`;
     case 'unclosed-quote':
-      return 'a quote opens here and never closes';
-    case 'long-record':
-      return `a record of more than ${grouped(problem.limit)} characters begins here; is a quote not closed?`;
-    case 'bad-heading':
-      return `\`${problem.heading}\` cannot be a column: it is no property of its own in this language; rename it, or read it as another with under('${problem.heading}')`;
+      return 'unclosed quote';
+    case 'record-too-long':
+      return `this record has more than ${grouped(problem.limit)} characters; is a quote not closed?`;
+    case 'invalid-heading':
+      return `\`${problem.heading}\` cannot be a column name in JavaScript. Rename it, or read it under another name with \`.heading('${problem.heading}')\`.`;
     case 'no-header':
-      return 'the file has no line of headings';
+      return 'the file has no header line';
     case 'nothing-exported':
       return problem.exports.length
-        ? `${problem.file} exports no suite and no test (only ${list(problem.exports)}); only what is exported runs`
-        : `${problem.file} exports nothing; write \`export const …\` before the suites and tests that shall run`;
-    case 'other-copy':
-      return `${problem.owner}: "${problem.title}" was made by another copy of red-lattice than the one that runs it; a project needs a single one, and \`npm ls red-lattice\` tells which there are`;
+        ? `${problem.file} exports no suite and no test (only ${list(problem.exports)}). Only exported suites and tests run.`
+        : `${problem.file} exports nothing. Write \`export const …\` before the suites and tests that should run.`;
+    case 'duplicate-package':
+      return `${problem.owner}: another copy of red-lattice created "${problem.title}". A project needs exactly one copy; \`npm ls red-lattice\` lists them.`;
     case 'exported-twice':
-      return `"${problem.title}" is exported as ${list(problem.names)} and runs once`;
-    case 'same-title':
-      return `two tests are called "${problem.title}" in one place; the second is known as ${problem.id}`;
+      return `"${problem.title}" is exported as ${list(problem.names)}; it runs once`;
+    case 'duplicate-title':
+      return `two tests have the title "${problem.title}"; the id of the second is ${problem.id}`;
     case 'load-failed':
-      return `${problem.file} does not load: ${problem.reason}`;
-    case 'no-such-name':
-      return `${problem.owner}: no ${problem.kind} \`${problem.name}\`; ${mend(problem.name, problem.known)}`;
-    case 'not-a':
-      return `${problem.owner}: ${problem.got} is not ${article(problem.wanted)}`;
+      return `cannot load ${problem.file}: ${problem.reason}`;
+    case 'unknown-option':
+      return unknown('option', problem);
+    case 'unknown-setting':
+      return unknown('setting', problem);
+    case 'unknown-tag':
+      return unknown('tag', problem);
+    case 'unknown-axis':
+      return unknown('axis', problem);
+    case 'unknown-value':
+      return unknown('value', problem);
+    case 'unknown-title':
+      return unknown('title', problem);
+    case 'unknown-preset':
+      return unknown('preset', problem);
+    case 'unknown-scope':
+      return unknown('scope', problem);
+    case 'unknown-sheet':
+      return unknown('sheet', problem);
+    case 'invalid-type':
+      return `${problem.owner}: ${problem.got} is not ${article(problem.expected)}`;
     case 'scope-too-short':
-      return `fixture "${problem.fixture}" lives for a ${problem.scope} and cannot need "${problem.needs}", which lives for a ${problem.needsScope} only`;
-    case 'not-cloneable':
-      return `fixture "${problem.fixture}" lives for the run, in a process of its own, and its value cannot be copied from there: ${problem.reason}; give out plain data, or give it a handover`;
+      return `fixture "${problem.fixture}" has scope "${problem.scope}" and cannot need "${problem.needs}", whose scope "${problem.needsScope}" is shorter`;
+    case 'not-serializable':
+      return `the value of fixture "${problem.fixture}" cannot be sent to the lanes: ${problem.reason.replace(/\.$/, '')}. A fixture of scope "run" lives in a process of its own. Return plain data, or add \`transfer\`.`;
     case 'fixture-cycle':
-      return `fixtures need each other in a circle: ${problem.path.join(' → ')}; to wrap a fixture, use the \`original\` that swap hands in`;
-    case 'bind-threw':
-      return `bind threw for this row: ${problem.reason}`;
-    case 'bad-date':
-      return `${problem.owner}: until: ${clip(problem.text)} is not a day like 2031-04-30`;
-    case 'after-the-end':
-      return `a ${problem.what} came after its case had ended (${problem.id}): ${problem.detail}; is an await missing?`;
-    case 'idle-binding':
-      return `${problem.owner} binds fixture "${problem.fixture}" without effect: ${problem.hidden ? 'bindings further in hide it from every case that ran' : 'no case within that ran needs it'}`;
-    case 'fresh-setting':
-      return `${problem.owner} sets fixture "${problem.fixture}" to a function or an object of its own ${problem.rows} times: it was set up for each, though it lives for a ${problem.scope}; bind what is made once, or plain data`;
-    case 'stray-error':
-      return `${problem.what === 'throw' ? 'an error was thrown' : 'a promise was rejected'} outside of any case: ${problem.detail}`;
-    case 'no-such-target':
+      return `fixtures need each other in a cycle: ${problem.path.join(' → ')}. To wrap a fixture, use the \`original\` argument of replaceWith.`;
+    case 'overrides-threw':
+      return `the \`overrides\` function threw for this row: ${problem.reason}`;
+    case 'invalid-date':
+      return `${problem.owner}: until: ${clip(problem.text)} is not a date like 2031-04-30`;
+    case 'late-check':
+      return late('a check ran', problem);
+    case 'late-log':
+      return late('a line was logged', problem);
+    case 'late-step':
+      return late('a step started', problem);
+    case 'late-error':
+      return late('an error was thrown', problem);
+    case 'late-rejection':
+      return late('a promise was rejected', problem);
+    case 'late-cleanup':
+      return late('a cleanup was deferred', problem);
+    case 'unused-override':
+      return `${problem.owner} overrides fixture "${problem.fixture}" without effect: ${problem.hidden ? 'inner overrides hide it in every case that ran' : 'no case in it that ran needs the fixture'}`;
+    case 'unstable-setting':
+      return `${problem.owner} sets fixture "${problem.fixture}" to a new function or object ${problem.rows} times, so it was set up for each, although its scope is "${problem.scope}". Create the value once, or use plain data.`;
+    case 'unhandled-error':
+      return `an error was thrown outside any case: ${problem.detail}`;
+    case 'unhandled-rejection':
+      return `a promise was rejected outside any case: ${problem.detail}`;
+    case 'unknown-target':
       return `${problem.target}: ${problem.reason}`;
-    case 'other-plan':
-      return 'the tests are not those of the run that is to be resumed: something that their files import has changed; run anew, without --resume';
-    case 'lane-lost':
-      return problem.reason;
+    case 'plan-timeout':
+      return `planning did not finish within ${problem.limit} ms; a source of cases may be endless`;
+    case 'plan-crash':
+      return `during planning, ${problem.reason}`;
+    case 'plan-changed':
+      return 'two lanes loaded the same files and planned different tests. What a file exports must not change from one load to the next.';
+    case 'plan-mismatch':
+      return 'the tests differ from those of the run to resume: something that their files import has changed. Start a new run without --resume.';
+    case 'repeated-crashes':
+      return `lanes keep crashing before a case has a result: ${problem.reason}`;
+    case 'teardown-lost':
+      return `fixture "${problem.fixture}" of ${problem.owner} was not torn down: its process had ended`;
+    case 'run-fixtures-lost':
+      return `the process of the run's fixtures ${problem.reason}; their teardowns did not run`;
+    case 'internal-error':
+      return `internal error in Red Lattice: ${problem.reason}`;
     default:
       return assertNever(problem);
   }
 }
+
+const late = (what: string, { id, detail }: { readonly id: string; readonly detail: string }): string =>
+  `${what} after its case had ended (${id}): ${detail}; is an await missing?`;

@@ -114,12 +114,12 @@ interface Keyed {
 function* casesOf(entries: Iterable<JournalEntry>, variant: string | undefined): Generator<Keyed> {
   const paths = new Map<number, readonly string[]>();
   for (const entry of entries) {
-    if (entry.is === 'test') paths.set(entry.header.test, [entry.header.file, ...entry.header.path]);
-    else if (entry.is === 'ended') {
+    if (entry.type === 'test') paths.set(entry.header.test, [entry.header.file, ...entry.header.path]);
+    else if (entry.type === 'ended') {
       const { result } = entry;
       const key = variant === undefined ? result.id : withoutVariant(result.id, variant);
       if (key !== undefined) yield { key, named: result, path: paths.get(result.test) ?? [], side: sideOf(result) };
-    } else if (entry.is === 'torn' && variant === undefined) yield { key: entry.id, named: entry, path: [], side: sideOf(entry.result) };
+    } else if (entry.type === 'teardown-failed' && variant === undefined) yield { key: entry.id, named: entry, path: [], side: sideOf(entry.result) };
   }
 }
 

@@ -13,7 +13,7 @@ export interface FixtureCost {
 export class FixtureCosts {
   readonly #costs = new Map<string, FixtureCost>();
 
-  take({ fixture: name, scope, what, milliseconds }: Span): void {
+  take({ fixture: name, scope, kind: what, milliseconds }: Span): void {
     if (scope === 'case') return;
     const key = `${scope} ${name}`;
     let cost = this.#costs.get(key);

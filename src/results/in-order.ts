@@ -24,8 +24,8 @@ const mostHeld = 50_000;
 export function* testsInOrder(entries: () => Iterable<JournalEntry>): Generator<TestResults> {
   const tests = new Map<number, { header: TestHeader; count: number }>();
   for (const entry of entries()) {
-    if (entry.is === 'test') tests.set(entry.header.test, { count: 0, ...tests.get(entry.header.test), header: entry.header });
-    if (entry.is !== 'ended') continue;
+    if (entry.type === 'test') tests.set(entry.header.test, { count: 0, ...tests.get(entry.header.test), header: entry.header });
+    if (entry.type !== 'ended') continue;
     const test = tests.get(entry.result.test);
     if (test) test.count++;
   }
@@ -61,7 +61,7 @@ function* batched<T extends { readonly count: number }>(tests: readonly T[]): Ge
 function* placed(entries: () => Iterable<JournalEntry>, tests: { has(test: number): boolean }): Generator<Placed> {
   let lane = 0;
   for (const entry of entries()) {
-    if (entry.is === 'header') lane = entry.lane;
-    if (entry.is === 'ended' && tests.has(entry.result.test)) yield { result: entry.result, lane };
+    if (entry.type === 'header') lane = entry.lane;
+    if (entry.type === 'ended' && tests.has(entry.result.test)) yield { result: entry.result, lane };
   }
 }

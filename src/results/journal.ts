@@ -11,10 +11,10 @@ import { endOfLine, Headers, isPass, type ReadPass, readPass } from './plain-pas
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
-export const journalVersion = 3;
+export const journalVersion = 4;
 
 /** What a lane is about to do, and how long that may take: whoever watches it ends a lane that goes silent for longer. */
-export interface Doing {
+export interface Activity {
   readonly what: 'load' | 'plan' | 'setup' | 'body' | 'teardown';
   /** The file, the test or the fixture's scope. */
   readonly name: string;
@@ -24,12 +24,12 @@ export interface Doing {
 
 /** One line of a journal. */
 export type JournalEntry =
-  | { readonly is: 'header'; readonly version: number; readonly lane: number }
-  | { readonly is: 'doing'; readonly doing: Doing }
+  | { readonly type: 'header'; readonly version: number; readonly lane: number }
+  | { readonly type: 'activity'; readonly activity: Activity }
   /** `reads` are the sources that it reaches, as URLs. */
-  | { readonly is: 'loaded'; readonly file: string; readonly milliseconds: number; readonly reads: readonly string[] }
+  | { readonly type: 'loaded'; readonly file: string; readonly milliseconds: number; readonly reads: readonly string[] }
   | {
-      readonly is: 'planned';
+      readonly type: 'planned';
       readonly files: number;
       readonly tests: number;
       readonly problems: readonly Problem[];
@@ -37,33 +37,33 @@ export type JournalEntry =
       readonly hash: string;
     }
   /** What lanes can run apart, and the ids of all tests in the order of the plan. */
-  | { readonly is: 'pieces'; readonly pieces: readonly Piece[]; readonly tests: readonly string[] }
+  | { readonly type: 'pieces'; readonly pieces: readonly Piece[]; readonly tests: readonly string[] }
   /** The process comes to its end by what the last result tells: nobody else is to be charged with it. */
-  | { readonly is: 'blamed' }
+  | { readonly type: 'exit-attributed' }
   /** The moment that times of cases and fixtures are counted from: milliseconds since 1970. */
-  | { readonly is: 'running'; readonly at: number }
+  | { readonly type: 'running'; readonly at: number }
   /** Waits for something to do. */
-  | { readonly is: 'idle' }
-  | { readonly is: 'test'; readonly header: TestHeader }
+  | { readonly type: 'idle' }
+  | { readonly type: 'test'; readonly header: TestHeader }
   /** What is odd about a source, where cases are listed. */
-  | { readonly is: 'remarked'; readonly problem: Problem }
-  | { readonly is: 'listed'; readonly name: CaseName }
-  | { readonly is: 'begun'; readonly name: CaseName; readonly attempt: number }
-  | { readonly is: 'streaming'; readonly test: number; readonly limit: number }
-  | { readonly is: 'ended'; readonly result: RecordedResult }
+  | { readonly type: 'source-warning'; readonly problem: Problem }
+  | { readonly type: 'listed'; readonly name: CaseName }
+  | { readonly type: 'started'; readonly name: CaseName; readonly attempt: number }
+  | { readonly type: 'streaming'; readonly test: number; readonly limit: number }
+  | { readonly type: 'ended'; readonly result: RecordedResult }
   /** Many at once, for whoever wants no more than their sums. */
-  | { readonly is: 'passed'; readonly block: PassBlock }
+  | { readonly type: 'passed'; readonly block: PassBlock }
   /** A shared fixture's tear-down that failed. */
-  | { readonly is: 'torn'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }
-  | { readonly is: 'test-ended'; readonly test: number }
-  | { readonly is: 'span'; readonly span: Span }
-  | { readonly is: 'explained'; readonly explanation: Explanation }
-  | { readonly is: 'told'; readonly problem: Problem }
-  | { readonly is: 'output'; readonly text: string }
-  | { readonly is: 'leaks'; readonly leaks: readonly Leak[] }
-  | { readonly is: 'bindings'; readonly uses: readonly BindingUse[]; readonly warnings: readonly Problem[] }
+  | { readonly type: 'teardown-failed'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }
+  | { readonly type: 'test-ended'; readonly test: number }
+  | { readonly type: 'span'; readonly span: Span }
+  | { readonly type: 'explained'; readonly explanation: Explanation }
+  | { readonly type: 'problem'; readonly problem: Problem }
+  | { readonly type: 'output'; readonly text: string }
+  | { readonly type: 'leaks'; readonly leaks: readonly Leak[] }
+  | { readonly type: 'bindings'; readonly uses: readonly BindingUse[]; readonly warnings: readonly Problem[] }
   /** `unrun` are cases that its run ended before: what goes on with the run may have run them since. */
-  | { readonly is: 'finished'; readonly selected: number; readonly stuck: boolean; readonly unrun?: Left };
+  | { readonly type: 'finished'; readonly selected: number; readonly stuck: boolean; readonly unrun?: Left };
 
 export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;
 
@@ -91,7 +91,7 @@ export class JournalReader {
   read(line: string): JournalEntry | undefined {
     if (!isPass(line.charCodeAt(0))) return this.#other(line);
     const result = this.#pass(encoder.encode(line), 0);
-    return result && { is: 'ended', result };
+    return result && { type: 'ended', result };
   }
 
   /**
@@ -108,13 +108,13 @@ export class JournalReader {
       let end = from;
       const block = inBlocks && isBlock(lines[from]) ? readBlock(lines, from, this.#headers) : undefined;
       if (block) {
-        entries.push({ is: 'passed', block: block.block });
+        entries.push({ type: 'passed', block: block.block });
         from = block.end;
         continue;
       }
       if (isPass(lines[from])) {
         const result = this.#pass(lines, from);
-        if (result) entries.push({ is: 'ended', result });
+        if (result) entries.push({ type: 'ended', result });
         end = result?.end ?? endOfLine(lines, from);
       } else {
         end = endOfLine(lines, from);
@@ -134,10 +134,10 @@ export class JournalReader {
 
   #other(line: string): JournalEntry | undefined {
     const entry = isBlock(line.charCodeAt(0)) ? undefined : readEntry(line);
-    if (entry?.is === 'header') this.#lane = entry.lane;
+    if (entry?.type === 'header') this.#lane = entry.lane;
     else this.#before[this.#lane] = undefined;
-    if (entry?.is === 'ended' && typeof entry.result?.id !== 'string') return undefined;
-    if (entry?.is === 'test') this.#headers.set(entry.header);
+    if (entry?.type === 'ended' && typeof entry.result?.id !== 'string') return undefined;
+    if (entry?.type === 'test') this.#headers.set(entry.header);
     return entry;
   }
 }

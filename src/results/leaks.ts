@@ -1,4 +1,4 @@
-import type { Frame, Place } from '../problems/place.ts';
+import type { Frame, SourceLocation } from '../problems/place.ts';
 
 /** What a case left open when all was torn down. */
 export interface Leak {
@@ -7,7 +7,7 @@ export interface Leak {
   /** The case after which it was there; absent where cases overlapped. */
   readonly after: { readonly id: string; readonly title: string } | undefined;
   /** Where it was opened, where that was looked for. */
-  readonly place?: Place | undefined;
+  readonly location?: SourceLocation | undefined;
   readonly frames?: readonly Frame[] | undefined;
 }
 

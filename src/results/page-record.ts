@@ -31,22 +31,22 @@ export interface EarlierRun {
 export type PageEntry =
   | JournalEntry
   /** Lines of a source file around a place; `first` is the number of the first. */
-  | { readonly is: 'source'; readonly file: string; readonly first: number; readonly lines: readonly string[] }
+  | { readonly type: 'source'; readonly file: string; readonly first: number; readonly lines: readonly string[] }
   /** An attachment's bytes; without them where it is too large to go along. */
-  | { readonly is: 'content'; readonly file: string; readonly size: number; readonly base64?: string | undefined }
+  | { readonly type: 'content'; readonly file: string; readonly size: number; readonly base64?: string | undefined }
   /** The run has come to its end. */
-  | { readonly is: 'over'; readonly info: RunInfo }
+  | { readonly type: 'run-ended'; readonly info: RunInfo }
   /** Another run begins: all that was known is of the one before. */
-  | { readonly is: 'anew'; readonly head: PageHead };
+  | { readonly type: 'new-run'; readonly head: PageHead };
 
 /** What only those need who follow a run from within. */
-const unneeded: ReadonlySet<JournalEntry['is']> = new Set([
-  'doing',
-  'begun',
+const unneeded: ReadonlySet<JournalEntry['type']> = new Set([
+  'activity',
+  'started',
   'idle',
   'streaming',
   'pieces',
-  'blamed',
+  'exit-attributed',
   'loaded',
   'listed',
   'explained',
@@ -63,7 +63,7 @@ export interface PageLine {
 export function pageLine(one: string | JournalEntry, nameFile: NameFile): PageLine | undefined {
   if (typeof one === 'string' && isPass(one.charCodeAt(0))) return one.endsWith(']') ? { text: one } : undefined;
   const entry = typeof one === 'string' ? readEntry(one) : one;
-  if (!entry || unneeded.has(entry.is)) return undefined;
+  if (!entry || unneeded.has(entry.type)) return undefined;
   const text = JSON.stringify(entry, function (this: Record<string, unknown>, key, value: unknown) {
     // Files of places, and of a test's rows; a row of somebody's may have a column of that name.
     const isFile = (key === 'file' && typeof this['line'] === 'number' && typeof this['column'] === 'number') || (key === 'data' && 'columns' in this);

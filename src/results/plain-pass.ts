@@ -1,7 +1,7 @@
 import { caseSlug, nameOfValues } from '../cases/names.ts';
 import { type MakeObject, objectMaker } from '../cases/object-maker.ts';
 import { fillTitle, hasPlaceholders, readTitle } from '../cases/title.ts';
-import type { Place } from '../problems/place.ts';
+import type { SourceLocation } from '../problems/place.ts';
 import { idOf, titleOf } from '../suites/planned.ts';
 import type { LineBytes } from './line-bytes.ts';
 import type { RecordedResult, TestHeader } from './recorded-result.ts';
@@ -288,7 +288,7 @@ export class ReadPass implements RecordedResult {
   get tags(): readonly string[] {
     return this.#header?.tags ?? [];
   }
-  get place(): Place | undefined {
+  get location(): SourceLocation | undefined {
     return this.#line && this.#header?.data !== undefined ? { file: this.#header.data, line: this.#line, column: this.#column } : undefined;
   }
 }

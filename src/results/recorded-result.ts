@@ -1,4 +1,4 @@
-import type { Place } from '../problems/place.ts';
+import type { SourceLocation } from '../problems/place.ts';
 import type { ExplainedFixture } from '../running/explain.ts';
 import type { CaseResult } from '../running/result.ts';
 
@@ -8,7 +8,7 @@ export interface TestHeader {
   readonly file: string;
   /** The titles of its suites and its own, with placeholders. */
   readonly path: readonly string[];
-  readonly place?: Place | undefined;
+  readonly location?: SourceLocation | undefined;
   readonly source?: string | undefined;
   /** Those of all its cases. */
   readonly tags: readonly string[];
@@ -23,7 +23,7 @@ export interface TestHeader {
 }
 
 /** A fixture that a case has, with its settings and where they come from. */
-export type UsedFixture = Omit<ExplainedFixture, 'of' | 'sharedBy'>;
+export type UsedFixture = Omit<ExplainedFixture, 'owner' | 'sharedBy'>;
 
 /** Which case a line speaks of. */
 export interface CaseName {
@@ -35,7 +35,7 @@ export interface CaseName {
   readonly name?: string | undefined;
   readonly row: Readonly<Record<string, unknown>>;
   readonly tags: readonly string[];
-  readonly place?: Place | undefined;
+  readonly location?: SourceLocation | undefined;
 }
 
 export type RecordedResult = CaseName &

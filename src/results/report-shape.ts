@@ -3,7 +3,7 @@ import { reportFormat, reportVersion } from './report.ts';
 
 /**
  * What a part of a report has to be for its readers to go on: enough to tell a report that was cut or changed by hand.
- * `schema/report-1.json` says all of it.
+ * `schema/report-2.json` says all of it.
  */
 type Shape = 'text' | 'number' | 'list' | 'texts' | 'object' | 'times' | 'status';
 type Shapes = Readonly<Record<string, Shape>>;
@@ -51,20 +51,19 @@ const is: Readonly<Record<Shape, (value: unknown) => boolean>> = {
 };
 
 const lacks = (value: unknown, shapes: Shapes, name: string): string | undefined => {
-  if (!isObject(value)) return `its ${name} is no object`;
+  if (!isObject(value)) return `its ${name} is not an object`;
   const part = Object.keys(shapes).find((key) => !is[shapes[key] as Shape](value[key]));
-  return part && `its ${name} has ${value[part] === undefined ? 'no' : 'an unreadable'} "${part}"`;
+  return part && `its ${name} has ${value[part] === undefined ? 'no' : 'an invalid'} "${part}"`;
 };
 
 /** Why the beginning of a text is no report that this version reads; nothing where it is. */
 export function refusesReport(head: unknown): string | undefined {
   const { format, version, run } = (isObject(head) ? head : {}) as { format?: unknown; version?: unknown; run?: unknown };
-  if (format !== reportFormat) return 'it is no report of Red Lattice';
-  if (String(version).split('.')[0] !== reportVersion.split('.')[0])
-    return `it is written in version ${version}, and this one reads ${reportVersion}: a newer Red Lattice reads it`;
+  if (format !== reportFormat) return 'not a Red Lattice report';
+  if (String(version).split('.')[0] !== reportVersion.split('.')[0]) return `its version is ${version}; this Red Lattice reads ${reportVersion}`;
   const tests = isObject(run) && Array.isArray(run['tests']) ? (run['tests'] as readonly unknown[]) : [];
   const found = lacks(run, runShapes, 'run') ?? tests.map((test, at) => lacks(test, testShapes, `test ${at + 1}`)).find((one) => one !== undefined);
-  return found && `${found}: it was cut or changed; write it anew with red-lattice report`;
+  return found && `${found}. The report was cut or changed; write it again with red-lattice report.`;
 }
 
 /** Why something is no result of a report; nothing where it is. */

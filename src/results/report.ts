@@ -1,9 +1,9 @@
 import { type DifferenceLine, difference } from '../checks/difference.ts';
 import type { Span } from '../fixtures/instance.ts';
 import { ignoreUnknown } from '../problems/never.ts';
-import type { Frame, Place } from '../problems/place.ts';
+import type { Frame, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import { wording } from '../problems/wording.ts';
+import { formatProblem } from '../problems/wording.ts';
 import type { BindingUse } from '../running/bindings.ts';
 import { nothingDone } from '../running/outcome.ts';
 import type { CaseResult, Failure } from '../running/result.ts';
@@ -12,8 +12,8 @@ import type { Leak } from './leaks.ts';
 import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
 
-/** Of the published shape, which `schema/report-1.json` describes: the first number changes when a reader of the old one would be wrong. */
-export const reportVersion = '1.0';
+/** Of the published shape, which `schema/report-2.json` describes: the first number changes when a reader of the old one would be wrong. */
+export const reportVersion = '2.0';
 export const reportFormat = 'red-lattice report';
 
 /** A run as it is published: what JSON and JSON Lines begin with. Times are milliseconds. */
@@ -30,13 +30,13 @@ export interface RunReport extends Omit<RunInfo, 'kind' | 'version' | 'root' | '
 }
 
 /** `test` is its number in the plan: ids are shared by the tests that a suite has once for each of its rows. */
-export type TestReport = Omit<TestHeader, 'facts' | 'place' | 'data'> & { readonly place?: Place | undefined; readonly data?: string | undefined };
+export type TestReport = Omit<TestHeader, 'facts' | 'place' | 'data'> & { readonly location?: SourceLocation | undefined; readonly data?: string | undefined };
 
 export interface ProblemReport {
   /** Errors keep the run from being green; warnings do not. */
-  readonly weight: 'error' | 'warning';
+  readonly severity: 'error' | 'warning';
   readonly message: string;
-  readonly place?: Place | undefined;
+  readonly location?: SourceLocation | undefined;
   readonly problem: Problem;
 }
 
@@ -51,7 +51,7 @@ export interface ResultReport extends Omit<CaseResult, 'attachments' | 'failures
   readonly title: string;
   /** The titles of its suites and of its test, with placeholders. */
   readonly path: readonly string[];
-  readonly place?: Place | undefined;
+  readonly location?: SourceLocation | undefined;
   readonly row: Readonly<Record<string, unknown>>;
   readonly tags: readonly string[];
   readonly lane: number;
@@ -74,7 +74,7 @@ export interface Recorded {
 
 export type NameFile = (file: string) => string;
 
-const named = <T extends Place | Frame>(place: T | undefined, nameFile: NameFile): T | undefined => place && { ...place, file: nameFile(place.file) };
+const named = <T extends SourceLocation | Frame>(place: T | undefined, nameFile: NameFile): T | undefined => place && { ...place, file: nameFile(place.file) };
 
 /** What is known of the run as a whole. Goes through all entries, and keeps those that are no results. */
 export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunReport {
@@ -88,10 +88,10 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
   const idle = new Map<number, Problem>();
   const effective = new Set<number>();
   let lane = 0;
-  const add = (weight: ProblemReport['weight'], all: readonly Problem[]): void => {
+  const add = (weight: ProblemReport['severity'], all: readonly Problem[]): void => {
     for (const problem of all) {
       const at = named(problem.at, nameFile);
-      const told: ProblemReport = { weight, message: wording(problem), place: at, problem: { ...problem, at } };
+      const told: ProblemReport = { severity: weight, message: formatProblem(problem), location: at, problem: { ...problem, at } };
       problems.set(JSON.stringify(told), told);
     }
   };
@@ -102,7 +102,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
     }
   };
   for (const entry of entries()) {
-    switch (entry.is) {
+    switch (entry.type) {
       case 'header':
         lane = entry.lane;
         break;
@@ -116,10 +116,10 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
         add('error', entry.problems);
         add('warning', entry.warnings);
         break;
-      case 'told':
+      case 'problem':
         add('error', [entry.problem]);
         break;
-      case 'remarked':
+      case 'source-warning':
         add('warning', [entry.problem]);
         break;
       case 'bindings':
@@ -131,23 +131,27 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
         break;
       case 'leaks':
         leaks.push(
-          ...entry.leaks.map((leak) => ({ ...leak, place: named(leak.place, nameFile), frames: leak.frames?.map((frame) => named(frame, nameFile) as Frame) })),
+          ...entry.leaks.map((leak) => ({
+            ...leak,
+            place: named(leak.location, nameFile),
+            frames: leak.frames?.map((frame) => named(frame, nameFile) as Frame),
+          })),
         );
         break;
       case 'output':
         output.push(entry.text);
         break;
-      case 'doing':
+      case 'activity':
       case 'loaded':
       case 'pieces':
-      case 'blamed':
+      case 'exit-attributed':
       case 'idle':
       case 'listed':
-      case 'begun':
+      case 'started':
       case 'streaming':
       case 'ended':
       case 'passed':
-      case 'torn':
+      case 'teardown-failed':
       case 'test-ended':
       case 'explained':
       case 'finished':
@@ -162,10 +166,10 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
 }
 
 function testReport(header: TestHeader, known: TestReport | undefined, nameFile: NameFile): TestReport {
-  const { facts: _facts, place, data, fixtures, ...rest } = header;
+  const { facts: _facts, location: place, data, fixtures, ...rest } = header;
   return {
     ...rest,
-    place: named(place, nameFile) ?? known?.place,
+    location: named(place, nameFile) ?? known?.location,
     data: (data && nameFile(data)) ?? known?.data,
     fixtures: fixtures?.map((fixture) => withNames(fixture, nameFile)) ?? known?.fixtures,
   };
@@ -183,12 +187,12 @@ export function* resultReports({ entries }: Recorded, nameFile: NameFile): Gener
   const headers = new Map<number, TestHeader>();
   let lane = 0;
   for (const entry of entries()) {
-    if (entry.is === 'header') lane = entry.lane;
-    else if (entry.is === 'test') headers.set(entry.header.test, entry.header);
-    else if (entry.is === 'ended') yield caseReport(entry.result, headers.get(entry.result.test), lane, nameFile);
-    else if (entry.is === 'torn') {
+    if (entry.type === 'header') lane = entry.lane;
+    else if (entry.type === 'test') headers.set(entry.header.test, entry.header);
+    else if (entry.type === 'ended') yield caseReport(entry.result, headers.get(entry.result.test), lane, nameFile);
+    else if (entry.type === 'teardown-failed') {
       const { id, title, result } = entry;
-      yield { kind: 'teardown', id, title, path: [title], row: {}, tags: [], lane, attachments: [], ...outcome(result, nameFile) };
+      yield { kind: 'teardown', id, title, path: [title], row: {}, tags: [], lane, attachments: [], ...resultFields(result, nameFile) };
     }
   }
 }
@@ -201,19 +205,19 @@ function caseReport(result: RecordedResult, header: TestHeader | undefined, lane
     ordinal: result.ordinal,
     title: result.title,
     path: header?.path ?? [],
-    place: named(result.place, nameFile),
+    location: named(result.location, nameFile),
     row: result.row,
     tags: result.tags,
     lane,
-    ...outcome(result, nameFile),
+    ...resultFields(result, nameFile),
     attachments: result.attachments,
     fixtures: result.fixtures?.map((fixture) => withNames(fixture, nameFile)),
   };
 }
 
-type Outcome = Omit<CaseResult, 'attachments'>;
+type ReportedResult = Omit<CaseResult, 'attachments'>;
 
-const outcome = ({ status, cause, reason, attempts, start, times, checks, failures, steps, output }: Outcome, nameFile: NameFile) => ({
+const resultFields = ({ status, cause, reason, attempts, start, times, checks, failures, steps, output }: ReportedResult, nameFile: NameFile) => ({
   status,
   cause,
   reason,
@@ -227,47 +231,76 @@ const outcome = ({ status, cause, reason, attempts, start, times, checks, failur
 });
 
 function failureReport(failure: Failure, nameFile: NameFile): FailureReport {
-  const { actual, expected, place, frames } = failure;
+  const { actual, expected, location: place, frames } = failure;
   return {
     ...failure,
-    place: named(place, nameFile),
+    location: named(place, nameFile),
     frames: frames?.map((frame) => named(frame, nameFile) as Frame),
-    difference: actual !== undefined && expected !== undefined && failure.expectedIs === undefined ? difference(actual, expected) : undefined,
+    difference: actual !== undefined && expected !== undefined && failure.expectedKind === undefined ? difference(actual, expected) : undefined,
   };
 }
 
 /** A published report as entries of a journal: what is told of a record can be told of it, too. */
 export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
-  for (const header of run.tests) yield { is: 'test', header };
-  const problems = (weight: ProblemReport['weight']): Problem[] => run.problems.filter((one) => one.weight === weight).map(({ problem }) => problem);
+  for (const header of run.tests) yield { type: 'test', header };
+  const problems = (weight: ProblemReport['severity']): Problem[] => run.problems.filter((one) => one.severity === weight).map(({ problem }) => problem);
   const files = new Set(run.tests.map(({ file }) => file));
-  if (run.plan !== undefined) yield { is: 'planned', files: files.size, tests: run.tests.length, problems: [], warnings: problems('warning'), hash: run.plan };
-  for (const problem of problems('error')) yield { is: 'told', problem };
+  if (run.plan !== undefined)
+    yield { type: 'planned', files: files.size, tests: run.tests.length, problems: [], warnings: problems('warning'), hash: run.plan };
+  for (const problem of problems('error')) yield { type: 'problem', problem };
   let lane: number | undefined;
   const inLane = function* (one: number): Generator<JournalEntry> {
-    if (one !== lane) yield { is: 'header', version: journalVersion, lane: one };
+    if (one !== lane) yield { type: 'header', version: journalVersion, lane: one };
     lane = one;
   };
   for (const { lane: at, ...start } of run.laneStarts) {
     yield* inLane(at);
-    yield { is: 'running', ...start };
+    yield { type: 'running', ...start };
   }
   for (const { lane: at, ...span } of run.spans) {
     yield* inLane(at);
-    yield { is: 'span', span };
+    yield { type: 'span', span };
   }
-  for (const text of run.output) yield { is: 'output', text };
-  if (run.leaks.length > 0) yield { is: 'leaks', leaks: run.leaks };
+  for (const text of run.output) yield { type: 'output', text };
+  if (run.leaks.length > 0) yield { type: 'leaks', leaks: run.leaks };
   for (const result of results) {
     yield* inLane(result.lane);
-    const { kind, id, title, status, cause, reason, attempts, start, milliseconds: times, checks, steps, output, failures, place, row, tags } = result;
+    const {
+      kind,
+      id,
+      title,
+      status,
+      cause,
+      reason,
+      attempts,
+      start,
+      milliseconds: times,
+      checks,
+      steps,
+      output,
+      failures,
+      location: place,
+      row,
+      tags,
+    } = result;
     const came = { ...nothingDone, status, cause, reason, attempts, start, times, checks, steps, output, failures: failures.map(withoutDifference) };
-    if (kind === 'teardown') yield { is: 'torn', id, title, result: came };
+    if (kind === 'teardown') yield { type: 'teardown-failed', id, title, result: came };
     else {
       const { test = -1 } = result;
       yield {
-        is: 'ended',
-        result: { test, ordinal: result.ordinal ?? 0, id, title, row, tags, place, attachments: result.attachments, fixtures: result.fixtures, ...came },
+        type: 'ended',
+        result: {
+          test,
+          ordinal: result.ordinal ?? 0,
+          id,
+          title,
+          row,
+          tags,
+          location: place,
+          attachments: result.attachments,
+          fixtures: result.fixtures,
+          ...came,
+        },
       };
     }
   }

@@ -2,12 +2,12 @@ import type { Left } from '../running/run.ts';
 import type { Selection, Shard } from '../suites/selection.ts';
 
 /** Cases that a run ended before, and why it ended. */
-export interface Unrun extends Left {
+export interface NotRun extends Left {
   readonly reason: string;
 }
 
 /** Why a run ended of which nothing was torn down. */
-export const endedAtOnce = 'the run was ended at once';
+export const endedAtOnce = 'the run was ended immediately';
 
 /** What stands in `run.json`: our marker, and what is known of the run as a whole. */
 export interface RunInfo {
@@ -34,10 +34,10 @@ export interface RunInfo {
   /** A hash of all tests that were planned. */
   readonly plan?: string;
   /** Milliseconds; absent while the run is under way. */
-  readonly wall?: number;
+  readonly milliseconds?: number;
   readonly exitStatus?: number;
   readonly counts?: Readonly<Record<string, number>>;
-  readonly unrun?: Unrun;
+  readonly notRun?: NotRun;
   /** Milliseconds that each test took, by its id. */
   readonly times?: Readonly<Record<string, number>>;
 }

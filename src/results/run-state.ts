@@ -3,11 +3,11 @@ import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type Status, statuses } from '../running/result.ts';
 import { FixtureCosts } from './fixture-costs.ts';
-import type { Doing, JournalEntry } from './journal.ts';
+import type { Activity, JournalEntry } from './journal.ts';
 import type { Leak } from './leaks.ts';
 import type { PassBlock } from './pass-block.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
-import type { RunInfo, Unrun } from './run-info.ts';
+import type { NotRun, RunInfo } from './run-info.ts';
 import { Slowest } from './slowest.ts';
 import { Strip } from './strip.ts';
 
@@ -20,7 +20,7 @@ export interface TestState {
   ended: boolean;
 }
 
-export type TornDown = Extract<JournalEntry, { is: 'torn' }>;
+export type TornDown = Extract<JournalEntry, { type: 'teardown-failed' }>;
 
 /** What a run has come to, folded from its journals. Whole results are kept only of cases that did not simply pass. */
 export interface RunState {
@@ -50,7 +50,7 @@ export interface RunState {
   summed: number;
   readonly slowest: Slowest;
   readonly fixtures: FixtureCosts;
-  unrun: Unrun | undefined;
+  notRun: NotRun | undefined;
   /** Why the record cannot be written any more. */
   unwritable: string | undefined;
 }
@@ -75,7 +75,7 @@ export const emptyState = (): RunState => ({
   summed: 0,
   slowest: new Slowest(3),
   fixtures: new FixtureCosts(),
-  unrun: undefined,
+  notRun: undefined,
   unwritable: undefined,
 });
 
@@ -83,7 +83,7 @@ const noCounts = (): Record<Status, number> => Object.fromEntries(statuses.map((
 
 /** Takes one entry in. The same case is never counted twice: a fresh lane leaves out what is on record. */
 export function take(state: RunState, entry: JournalEntry): void {
-  switch (entry.is) {
+  switch (entry.type) {
     case 'loaded':
       state.reads.set(entry.file, new Set([...(state.reads.get(entry.file) ?? []), ...entry.reads]));
       break;
@@ -113,11 +113,11 @@ export function take(state: RunState, entry: JournalEntry): void {
     case 'passed':
       takeBlock(state, entry.block);
       break;
-    case 'remarked':
+    case 'source-warning':
       // Two tests may read one file.
       if (!state.warnings.some((known) => JSON.stringify(known) === JSON.stringify(entry.problem))) state.warnings.push(entry.problem);
       break;
-    case 'torn':
+    case 'teardown-failed':
       state.tornDown.push(entry);
       state.counts.errored++;
       break;
@@ -139,17 +139,17 @@ export function take(state: RunState, entry: JournalEntry): void {
         else state.effective.add(number);
       }
       break;
-    case 'told':
+    case 'problem':
       (entry.problem.code === 'load-failed' ? state.loadFailures : state.told).push(entry.problem);
       break;
     case 'header':
-    case 'doing':
+    case 'activity':
     case 'pieces':
-    case 'blamed':
+    case 'exit-attributed':
     case 'running':
     case 'idle':
     case 'listed':
-    case 'begun':
+    case 'started':
     case 'streaming':
     case 'explained':
     case 'output':
@@ -200,7 +200,7 @@ const timeOf = ({ times }: RecordedResult): number => times.setup + times.body +
 
 /** What a lane was at when it was last heard of. */
 export interface LaneState {
-  doing: Doing | undefined;
+  doing: Activity | undefined;
   /** When it began with that, in milliseconds. */
   since: number;
   readonly under: Map<string, CaseName>;
@@ -212,7 +212,7 @@ export interface LaneState {
   explained: boolean;
   /** A case has taken the blame for the process's end. */
   blamed: boolean;
-  finished: Extract<JournalEntry, { is: 'finished' }> | undefined;
+  finished: Extract<JournalEntry, { type: 'finished' }> | undefined;
 }
 
 export const emptyLane = (): LaneState => ({
@@ -228,16 +228,16 @@ export const emptyLane = (): LaneState => ({
 
 export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): void {
   const key = ({ test, ordinal }: Pick<CaseName, 'test' | 'ordinal'>): string => `${test}/${ordinal}`;
-  switch (entry.is) {
-    case 'doing':
-      if (lane.doing?.name !== entry.doing.name) lane.since = time;
-      lane.doing = entry.doing;
+  switch (entry.type) {
+    case 'activity':
+      if (lane.doing?.name !== entry.activity.name) lane.since = time;
+      lane.doing = entry.activity;
       lane.explained = false;
       break;
-    case 'told':
+    case 'problem':
       lane.explained = entry.problem.code === 'load-failed';
       break;
-    case 'begun':
+    case 'started':
       lane.under.set(key(entry.name), entry.name);
       lane.streaming = false;
       break;
@@ -252,7 +252,7 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
     case 'span':
       takeSpan(lane, entry.span);
       break;
-    case 'blamed':
+    case 'exit-attributed':
       lane.blamed = true;
       break;
     case 'streaming':
@@ -270,9 +270,9 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
     case 'pieces':
     case 'running':
     case 'test':
-    case 'remarked':
+    case 'source-warning':
     case 'listed':
-    case 'torn':
+    case 'teardown-failed':
     case 'test-ended':
     case 'explained':
     case 'output':
@@ -286,8 +286,8 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
 
 /** What lives for the run lives in another process, and is torn down there. */
 function takeSpan({ standing }: LaneState, span: Span): void {
-  const key = JSON.stringify([span.fixture, span.of]);
-  if (span.what === 'teardown') standing.delete(key);
+  const key = JSON.stringify([span.fixture, span.owner]);
+  if (span.kind === 'teardown') standing.delete(key);
   else if (span.scope !== 'run') standing.set(key, span);
 }
 
@@ -299,16 +299,16 @@ export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
 }
 
 /** Takes in what a run ended before: no journal has it, as whoever goes on with the run may run it. */
-export function takeUnrun(state: RunState, unrun: Unrun | undefined): void {
-  state.unrun = unrun;
-  state.counts.unrun = unrun?.cases ?? 0;
+export function takeUnrun(state: RunState, unrun: NotRun | undefined): void {
+  state.notRun = unrun;
+  state.counts['not-run'] = unrun?.cases ?? 0;
 }
 
 /** What a record comes to. */
 export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
   const state = emptyState();
   for (const entry of entries()) take(state, entry);
-  takeUnrun(state, info.unrun);
+  takeUnrun(state, info.notRun);
   return state;
 }
 

@@ -1,7 +1,7 @@
 import { type Status, statuses } from '../running/result.ts';
 
 /** From what is looked at first to what says least. */
-export const worstFirst: readonly Status[] = ['errored', 'failed', 'unrun', 'known', 'passed', 'skipped', 'held'];
+export const worstFirst: readonly Status[] = ['errored', 'failed', 'not-run', 'known-failure', 'passed', 'skipped', 'not-requested'];
 
 /** 0 stands for none. */
 const codeOf = (status: Status): number => statuses.indexOf(status) + 1;

@@ -3,7 +3,7 @@ import type { Node } from '../fixtures/graph.ts';
 import { Holder, type HolderOf, valuesOf } from '../fixtures/holder.ts';
 import { type Hosting, ordinaryLimit, type Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
-import { CaseHand, type CaseRun } from './case-run.ts';
+import { CaseContextImpl, type CaseRun } from './case-run.ts';
 import { now } from './originals.ts';
 import { holders, type Open, type Placed } from './scopes.ts';
 import { type Watch, within } from './watch.ts';
@@ -83,7 +83,7 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
 function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit: number, around: Around, begun = now()): Promise<void> | undefined {
   let given: unknown;
   try {
-    given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseHand(run), values);
+    given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseContextImpl(run), values);
   } catch (error) {
     run.threw(error);
   }
@@ -93,7 +93,7 @@ function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit:
 }
 
 const bodyInContext = (bindContext: NonNullable<Around['bindContext']>, run: CaseRun, values: Readonly<Record<string, unknown>>): unknown =>
-  bindContext(run, () => run.planned.test.test.body(new CaseHand(run), values));
+  bindContext(run, () => run.planned.test.test.body(new CaseContextImpl(run), values));
 
 async function finished(given: PromiseLike<unknown>, run: CaseRun, limit: number, around: Around, begun: number): Promise<void> {
   try {
@@ -116,10 +116,10 @@ function measure(run: CaseRun, limit: number, begun: number): void {
 function overdue(run: CaseRun, limit: number): void {
   const step = run.stepPath?.join(' › ');
   const checks = run.checksPassed + run.checksFailed;
-  const made = checks === 0 ? 'no check' : checks === 1 ? 'one check' : `${checks} checks`;
+  const made = checks === 0 ? 'no checks' : checks === 1 ? '1 check' : `${checks} checks`;
   run.fail({
     cause: 'timeout',
-    message: `ran past its time of ${limit} ms; it had made ${made}${step ? ` and was in step "${step}"` : ''}`,
+    message: `exceeded its time limit of ${limit} ms after ${made}${step ? `, in step "${step}"` : ''}`,
     step: run.stepPath,
   });
 }
@@ -134,7 +134,7 @@ async function runDeferred(run: CaseRun, around: Around): Promise<void> {
   const hosting = new CaseHosting(run, around);
   for (const act of [...run.deferred].reverse()) {
     try {
-      await hosting.limited('clean-up of case', run.planned.title, ordinaryLimit, act);
+      await hosting.limited('cleanup of case', run.planned.title, ordinaryLimit, act);
     } catch (error) {
       run.threw(error, 'teardown');
     }
@@ -189,11 +189,11 @@ export class PlainHosting implements Hosting {
     );
     if (!isThenable(given)) return given;
     const whole = `${what} "${name}"`;
-    return within(this.around.watch, given, this.around.limit(milliseconds), () => abort?.abort(new Error(`the time of the ${whole} is over`))).then(
+    return within(this.around.watch, given, this.around.limit(milliseconds), () => abort?.abort(new Error(`the time limit of the ${whole} is over`))).then(
       (outcome) => {
         if (!outcome.overdue) return outcome.value;
         this.around.stuck();
-        throw new Error(`the ${whole} ran past its time of ${milliseconds} ms`);
+        throw new Error(`the ${whole} exceeded its time limit of ${milliseconds} ms`);
       },
     );
   }

@@ -65,7 +65,7 @@ export class BindingsUsed {
     return [...this.#fresh].flatMap(([level, { rows, nodes }]): Problem[] => {
       const { fixture, origin } = level.binding;
       if (rows < fewRows || nodes.size < rows) return [];
-      return [{ code: 'fresh-setting', fixture: fixture.name, scope: fixture.scope, owner: level.owner, rows, at: placeOf(origin) }];
+      return [{ code: 'unstable-setting', fixture: fixture.name, scope: fixture.scope, owner: level.owner, rows, at: placeOf(origin) }];
     });
   }
 
@@ -86,6 +86,6 @@ export class BindingsUsed {
   #idle(level: Level): Problem | undefined {
     if (this.#effective.has(level)) return undefined;
     const { fixture, origin } = level.binding;
-    return { code: 'idle-binding', fixture: fixture.name, owner: level.owner, hidden: this.#met.has(level), at: placeOf(origin) };
+    return { code: 'unused-override', fixture: fixture.name, owner: level.owner, hidden: this.#met.has(level), at: placeOf(origin) };
   }
 }

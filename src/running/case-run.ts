@@ -5,8 +5,8 @@ import { SetUpFailed } from '../fixtures/holder.ts';
 import { grouped } from '../problems/grouped.ts';
 import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import type { CaseInHand, Step, StepInHand, Stepped } from '../suites/hand.ts';
-import type { CaseOf } from '../suites/planned.ts';
+import type { CaseContext, Step, StepContext, Stepped } from '../suites/hand.ts';
+import type { PlannedCaseImpl } from '../suites/planned.ts';
 import { failureOfCheck, failureOfThrow } from './failures.ts';
 import { now, startTimer } from './originals.ts';
 import type { Attachment, CaseResult, Cause, Failure, StepResult } from './result.ts';
@@ -37,7 +37,7 @@ interface StepRun {
 
 /** One attempt at one case: everything that its body says while it runs. Lists are made when something goes into them. */
 export class CaseRun implements Recorder {
-  readonly planned: CaseOf;
+  readonly planned: PlannedCaseImpl;
   readonly #told: (problem: Problem) => void;
   /** Milliseconds, by the runner's clock. */
   begun = 0;
@@ -61,7 +61,7 @@ export class CaseRun implements Recorder {
   #abort: AbortController | undefined;
   #aborted = false;
 
-  constructor(planned: CaseOf, told: (problem: Problem) => void) {
+  constructor(planned: PlannedCaseImpl, told: (problem: Problem) => void) {
     this.planned = planned;
     this.#told = told;
   }
@@ -106,7 +106,7 @@ export class CaseRun implements Recorder {
     }
     const { name } = error.node;
     if (!error.again) return failureOfThrow(error.reason, 'setup', { step: pathOf(step), fixture: name });
-    return { cause: 'setup', fixture: name, message: `fixture "${name}" had failed to set up; the first case that needed it tells why` };
+    return { cause: 'setup', fixture: name, message: `fixture "${name}" failed to set up; the first case that needed it has the error` };
   }
 
   log(parts: readonly unknown[]): void {
@@ -119,7 +119,7 @@ export class CaseRun implements Recorder {
     this.#written += text.length;
     if (this.#written > mostOutput) {
       if (this.#written - text.length < mostOutput)
-        this.output = added(this.output, `${text.slice(0, mostOutput - this.#written)}\n… what came after ${grouped(mostOutput)} characters was not kept\n`);
+        this.output = added(this.output, `${text.slice(0, mostOutput - this.#written)}\n… output after ${grouped(mostOutput)} characters is not kept\n`);
       return;
     }
     this.output = added(this.output, text);
@@ -136,13 +136,13 @@ export class CaseRun implements Recorder {
 
   get signal(): AbortSignal {
     this.#abort ??= new AbortController();
-    if (this.#aborted) this.#abort.abort(new Error('the time of this case is over'));
+    if (this.#aborted) this.#abort.abort(new Error('the time limit of this case is over'));
     return this.#abort.signal;
   }
 
   abort(): void {
     this.#aborted = true;
-    this.#abort?.abort(new Error('the time of this case is over'));
+    this.#abort?.abort(new Error('the time limit of this case is over'));
   }
 
   /** Nothing was said or found: only times and passed checks. */
@@ -159,7 +159,7 @@ export class CaseRun implements Recorder {
     return pathOf(this.#step);
   }
 
-  runStep(outer: StepRun | undefined, title: string, part: (now: StepInHand) => unknown, must: boolean): unknown {
+  runStep(outer: StepRun | undefined, title: string, part: (now: StepContext) => unknown, must: boolean): unknown {
     if (this.ended) this.#late('step', title);
     const step: StepRun = { title, outer, depth: outer ? outer.depth + 1 : 0, begun: now(), failed: false, status: 'unfinished', milliseconds: 0 };
     this.#steps = added(this.#steps, step);
@@ -184,7 +184,7 @@ export class CaseRun implements Recorder {
     };
     let given: unknown;
     try {
-      given = part(new StepHand(this, step));
+      given = part(new StepContextImpl(this, step));
     } catch (error) {
       return broke(error);
     }
@@ -196,7 +196,7 @@ export class CaseRun implements Recorder {
   }
 
   #late(what: 'check' | 'log' | 'step', detail: string, where: object = {}): void {
-    this.#told({ code: 'after-the-end', what, id: this.planned.id, detail, ...where });
+    this.#told({ code: `late-${what}`, id: this.planned.id, detail, ...where });
   }
 }
 
@@ -210,13 +210,13 @@ function pathOf(step: StepRun | undefined): readonly string[] | undefined {
 }
 
 function stepFunction(run: CaseRun, outer: () => StepRun | undefined): Step {
-  const step = <T>(title: string, part: (now: StepInHand) => T): Stepped<T> => run.runStep(outer(), title, part, false) as Stepped<T>;
-  const must = <T>(title: string, part: (now: StepInHand) => T): T => run.runStep(outer(), title, part, true) as T;
-  return Object.assign(step, { must });
+  const step = <T>(title: string, part: (now: StepContext) => T): Stepped<T> => run.runStep(outer(), title, part, false) as Stepped<T>;
+  const required = <T>(title: string, part: (now: StepContext) => T): T => run.runStep(outer(), title, part, true) as T;
+  return Object.assign(step, { required });
 }
 
 /** What a step's body is handed: checks that count for it, whatever other step is under way. */
-class StepHand implements StepInHand {
+class StepContextImpl implements StepContext {
   readonly #run: CaseRun;
   readonly #step: StepRun;
 
@@ -249,7 +249,7 @@ class StepHand implements StepInHand {
 }
 
 /** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */
-export class CaseHand implements CaseInHand<any> {
+export class CaseContextImpl implements CaseContext<any> {
   readonly #run: CaseRun;
   #check: Checks | undefined;
   #ensure: Ensures | undefined;
@@ -297,7 +297,7 @@ export class CaseHand implements CaseInHand<any> {
       throw new Stop('case', reason);
     };
   }
-  get eventually(): CaseInHand<any>['eventually'] {
+  get eventually(): CaseContext<any>['eventually'] {
     const run = this.#run;
     return async function eventually(probe, { within = 1000, every = 20 } = {}) {
       const origin = captureOrigin(eventually, 12);
@@ -306,7 +306,7 @@ export class CaseHand implements CaseInHand<any> {
         const last = await probe();
         if (last) return last;
         if (now() >= end || run.ended) {
-          run.found({ message: `not within ${within} ms`, actual: show(last) }, undefined, origin);
+          run.found({ message: `condition not met within ${within} ms`, actual: show(last) }, undefined, origin);
           return run.stop();
         }
         await new Promise<void>((resolve) => startTimer(resolve, every));

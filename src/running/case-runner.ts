@@ -1,7 +1,7 @@
-import { standing } from '../cases/marks.ts';
+import { evaluateAnnotations } from '../cases/marks.ts';
 import type { Problem } from '../problems/problem.ts';
-import { wording } from '../problems/wording.ts';
-import type { CaseOf } from '../suites/planned.ts';
+import { formatProblem } from '../problems/wording.ts';
+import type { PlannedCaseImpl } from '../suites/planned.ts';
 import { Admission, alone, type Demand } from './admission.ts';
 import { type Around, attempt } from './attempt.ts';
 import { CaseRun } from './case-run.ts';
@@ -47,21 +47,21 @@ export class CaseRunner {
   }
 
   /** Begins a case; a promise where the next must wait for it. */
-  begin(planned: CaseOf, placedFor: (planned: CaseOf) => Placing, scopes: readonly Open[]): Promise<void> | undefined {
+  begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => Placing, scopes: readonly Open[]): Promise<void> | undefined {
     const { problems } = planned.entry;
-    const { skip, expired, held, known } = standing(planned.marks, this.#day);
+    const { skip, expired, notRequested: held, knownFailure: known } = evaluateAnnotations(planned.marks, this.#day);
     if (problems) return this.#without(planned, { status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
     if (skip !== undefined) return this.#without(planned, { status: 'skipped', reason: skip });
     if (expired !== undefined)
       return this.#without(planned, { status: 'failed', cause: 'expired', reason: expired }, [
-        { cause: 'expired', message: `the day has come: ${expired}`, place: planned.place },
+        { cause: 'expired', message: `the skip has expired: ${expired}`, location: planned.location },
       ]);
-    if (held !== undefined && !this.#options.asked?.(planned)) return this.#without(planned, { status: 'held', reason: held });
+    if (held !== undefined && !this.#options.asked?.(planned)) return this.#without(planned, { status: 'not-requested', reason: held });
     return this.#admit(planned, placedFor(planned), scopes, known);
   }
 
   /** A case that comes to its result without being run. */
-  #without(planned: CaseOf, verdict: Verdict, failures: readonly Failure[] = []): undefined {
+  #without(planned: PlannedCaseImpl, verdict: Verdict, failures: readonly Failure[] = []): undefined {
     this.#count(verdict);
     this.#listener.ended(planned, this.unrun(verdict, failures));
   }
@@ -71,7 +71,7 @@ export class CaseRunner {
     return { ...nothingDone, ...verdict, attempts: 0, start: now() - this.#started, failures, attachments: [] };
   }
 
-  #admit(planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
+  #admit(planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
     const concurrency = this.#options.oneAtATime ? 1 : planned.test.inherited.concurrency;
     const locks = locksOf(planned, placed);
     if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks }, planned, placed, scopes, known);
@@ -79,7 +79,7 @@ export class CaseRunner {
     return running ? running.then(() => this.#delivery.breathe()) : this.#delivery.breathe();
   }
 
-  async #admitAmong(demand: Demand, planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> {
+  async #admitAmong(demand: Demand, planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> {
     const leave = await this.#admission.enter(demand);
     const running = this.#runLocked(demand.locks, planned, placed, scopes, known);
     if (!running) {
@@ -95,17 +95,23 @@ export class CaseRunner {
   }
 
   /** Runs a case once the things that other lanes may want, too, are this lane's. */
-  #runLocked(locks: readonly string[], planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
+  #runLocked(
+    locks: readonly string[],
+    planned: PlannedCaseImpl,
+    placed: Placing,
+    scopes: readonly Open[],
+    known: string | undefined,
+  ): Promise<void> | undefined {
     const { lock } = this.#options;
     if (!lock || locks.length === 0 || locks.every((name) => name === alone)) return this.#run(planned, placed, scopes, known, 1);
     return lock(locks.filter((name) => name !== alone)).then((unlock) => Promise.resolve(this.#run(planned, placed, scopes, known, 1)).finally(unlock));
   }
 
   /** Runs a case with its attempts; at once where nothing in it takes time. */
-  #run(planned: CaseOf, placed: Placing, scopes: readonly Open[], known: string | undefined, number: number): Promise<void> | undefined {
+  #run(planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined, number: number): Promise<void> | undefined {
     const run = new CaseRun(planned, this.#told);
     run.begun = now();
-    const attempted = attempt(run, placed, scopes, this.#around.limit(planned.entry.marks?.timeout ?? planned.test.inherited.timeout), this.#around);
+    const attempted = attempt(run, placed, scopes, this.#around.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#around);
     if (attempted) return this.#afterwards(attempted, run, placed, scopes, known, number);
     return this.#isToRunAgain(run, known, number) ? this.#run(planned, placed, scopes, known, number + 1) : this.#finish(run, known, number);
   }
@@ -144,11 +150,11 @@ export class CaseRunner {
 const none: readonly string[] = [];
 
 /** What its suites, its test, its row and its fixtures want for themselves. */
-function locksOf({ test, entry }: CaseOf, placed: Placing): readonly string[] {
+function locksOf({ test, entry }: PlannedCaseImpl, placed: Placing): readonly string[] {
   const around = test.inherited.locks;
-  const own = entry.marks?.locks ?? none;
+  const own = entry.annotations?.locks ?? none;
   const fixtures = typeof placed === 'function' ? none : placed.locks;
   return own.length === 0 && fixtures.length === 0 ? around : [...around, ...own, ...fixtures];
 }
 
-export const failureOfProblem = (problem: Problem): Failure => ({ cause: 'data', message: wording(problem), place: problem.at });
+export const failureOfProblem = (problem: Problem): Failure => ({ cause: 'data', message: formatProblem(problem), location: problem.at });

@@ -105,7 +105,7 @@ export class Delivery {
   }
 
   /** What a case left behind broke. Costs the case, where its result has not gone out yet; else it is a problem of the run. */
-  stray(run: CaseRun, error: unknown, what: 'throw' | 'rejection'): void {
+  stray(run: CaseRun, error: unknown, what: 'error' | 'rejection'): void {
     if (!run.ended) {
       run.threw(error);
       return;
@@ -114,6 +114,6 @@ export class Delivery {
     if (this.#waiting.includes(run)) {
       const result = run.result ?? resultOf(run, { status: 'passed' }, 1, this.#started);
       run.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
-    } else this.#listener.told({ code: 'after-the-end', what, id: run.planned.id, detail: failure.message, at: failure.place });
+    } else this.#listener.told({ code: `late-${what}`, id: run.planned.id, detail: failure.message, at: failure.location });
   }
 }

@@ -1,16 +1,16 @@
 import { shortValue } from '../cases/values.ts';
 import { type Level, type Node, Nodes, resolve, type Sight, withNeeds } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
-import { type Place, placeOf } from '../problems/place.ts';
+import { placeOf, type SourceLocation } from '../problems/place.ts';
 import { levelsOf } from '../suites/expand.ts';
 import { needsOf } from '../suites/needs.ts';
-import type { CaseOf, Group } from '../suites/planned.ts';
+import type { Group, PlannedCaseImpl } from '../suites/planned.ts';
 import { type Open, place } from './scopes.ts';
 
 /** Who changed something about a fixture, and where. */
 export interface Origin {
   readonly owner: string;
-  readonly at?: Place | undefined;
+  readonly at?: SourceLocation | undefined;
 }
 
 export interface ExplainedSetting {
@@ -25,31 +25,31 @@ export interface ExplainedFixture {
   readonly name: string;
   readonly scope: string;
   /** Who else shares the instance: the id of its scope, and what that is in words. */
-  readonly of: string;
+  readonly owner: string;
   readonly sharedBy: string;
-  readonly definedAt?: Place | undefined;
+  readonly definedAt?: SourceLocation | undefined;
   readonly needs: readonly string[];
   readonly settings: readonly ExplainedSetting[];
   readonly replaced?: (Origin & { readonly by: string }) | undefined;
-  /** Set up only when it is asked for: on demand, or by what wraps it. */
-  readonly onDemand: boolean;
+  /** Set up only on first use: on demand, or by what wraps it. */
+  readonly lazy: boolean;
 }
 
 /** How one case is set up. */
 export interface Explanation {
   readonly id: string;
   readonly title: string;
-  readonly at?: Place | undefined;
+  readonly at?: SourceLocation | undefined;
   readonly row: Readonly<Record<string, string>>;
   /** In the order of set-up; what is on demand stands at the end. */
   readonly fixtures: readonly ExplainedFixture[];
 }
 
 /** Tells how a case would be set up: what `run` does, without doing it. */
-export function explainCase(planned: CaseOf): Explanation {
+export function explainCase(planned: PlannedCaseImpl): Explanation {
   const { test, entry } = planned;
   const scopes = scopesAround(planned);
-  const { bind } = test.test.options;
+  const { overrides: bind } = test.test.options;
   const own = typeof bind === 'function' ? levelsOf(bind(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
   const graph = resolve(needsOf(test), [...test.inherited.levels, ...own], new Nodes());
   const { depths } = place(graph, scopes);
@@ -64,20 +64,20 @@ export function explainCase(planned: CaseOf): Explanation {
     return {
       name: graph.sights.some((sight) => sight.node.original === node) ? `${node.name}, the original` : node.name,
       scope: node.scope,
-      of: scope?.holder.id ?? planned.id,
-      sharedBy: scope ? `all cases of ${scope.title}` : 'nobody: this case only',
+      owner: scope?.holder.id ?? planned.id,
+      sharedBy: scope ? `all cases of ${scope.title}` : 'no other case',
       definedAt: placeOf(node.definition.origin),
-      needs: node.needs.map((edge) => `${edge.node.name}${edge.onDemand ? ' on demand' : ''}`),
+      needs: node.needs.map((edge) => `${edge.node.name}${edge.onDemand ? ' (lazy)' : ''}`),
       settings: settingsOf(node, bound),
       replaced: replacedBy(node, bound),
-      onDemand: !order.includes(node),
+      lazy: !order.includes(node),
     };
   };
   const row = Object.fromEntries(Object.entries(planned.toldRow).map(([column, value]) => [column, shortValue(value)]));
-  return { id: planned.id, title: planned.title, at: planned.place ?? placeOf(test.test.origin), row, fixtures: [...order, ...late].map(explain) };
+  return { id: planned.id, title: planned.title, at: planned.location ?? placeOf(test.test.origin), row, fixtures: [...order, ...late].map(explain) };
 }
 
-function scopesAround({ test }: CaseOf): Open[] {
+function scopesAround({ test }: PlannedCaseImpl): Open[] {
   const groups: Group[] = [];
   for (let group: Group | undefined = test.parent; group; group = group.parent) groups.unshift(group);
   const open = (scope: Holder['scope'], id: string, title: string, group?: Group): Open => ({
@@ -97,15 +97,20 @@ function scopesAround({ test }: CaseOf): Open[] {
 function settingsOf(node: Node, bound: readonly Level[]): ExplainedSetting[] {
   const names = new Set([...Object.keys(node.definition.settings), ...Object.keys(node.settings)]);
   return [...names].map((name) => {
-    const level = bound.findLast(({ binding }) => binding.change.is === 'set' && (name in binding.change.settings || binding.change.without === name));
+    const level = bound.findLast(({ binding }) => binding.change.kind === 'set' && (name in binding.change.settings || binding.change.without === name));
     const value = name in node.settings ? shortValue((node.settings as Record<string, unknown>)[name]) : '(absent)';
     return { name, value, from: level && { owner: level.owner, at: placeOf(level.binding.origin) } };
   });
 }
 
 function replacedBy(node: Node, bound: readonly Level[]): ExplainedFixture['replaced'] {
-  const level = bound.find(({ binding }) => binding.change.is !== 'set');
+  const level = bound.find(({ binding }) => binding.change.kind !== 'set');
   if (!level) return undefined;
-  const by = level.binding.change.is === 'swap' ? `in place of fixture "${level.binding.fixture.name}"` : node.original ? 'by a function' : 'by another';
+  const by =
+    level.binding.change.kind === 'swap'
+      ? `replaces fixture "${level.binding.fixture.name}"`
+      : node.original
+        ? 'replaced by a function'
+        : 'replaced by another fixture';
   return { owner: level.owner, at: placeOf(level.binding.origin), by };
 }

@@ -11,11 +11,11 @@ interface Where {
 }
 
 /** Where it is, as the project sees it: frames in packages come into it only where there are no others. */
-const located = (all: readonly Frame[]): Pick<Failure, 'place' | 'frames'> => {
+const located = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'> => {
   const own = all.filter(({ file }) => !file.includes('/node_modules/'));
   const frames = own.length ? own : all;
   const [first] = frames;
-  return first ? { place: { file: first.file, line: first.line, column: first.column }, frames: frames.slice(0, framesKept) } : {};
+  return first ? { location: { file: first.file, line: first.line, column: first.column }, frames: frames.slice(0, framesKept) } : {};
 };
 
 export function failureOfCheck(mismatch: Mismatch, note: string | undefined, origin: Origin | undefined, where: Where): Failure {
@@ -24,7 +24,7 @@ export function failureOfCheck(mismatch: Mismatch, note: string | undefined, ori
 
 /** What a thrown value says, whatever it is. */
 export function failureOfThrow(error: unknown, cause: Cause, where: Where): Failure {
-  return { cause, message: messageOf(error), behind: behind(error), ...where, ...located(framesOf(stackOf(error))) };
+  return { cause, message: messageOf(error), causes: behind(error), ...where, ...located(framesOf(stackOf(error))) };
 }
 
 const stackOf = (error: unknown): unknown => {
@@ -40,9 +40,9 @@ function messageOf(error: unknown): string {
     // By its name, since it may come from another process.
     if (error instanceof Error && error.name === 'ProblemError') return error.message;
     if (error instanceof Error) return error.message ? `${error.name}: ${error.message}` : error.name;
-    return `threw ${show(error)}, which is no Error`;
+    return `threw ${show(error)}, which is not an Error`;
   } catch {
-    return 'threw something that cannot be shown';
+    return 'threw a value that cannot be inspected';
   }
 }
 

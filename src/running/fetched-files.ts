@@ -1,16 +1,16 @@
-import type { FileReader } from '../cases/row.ts';
+import type { FileSource } from '../cases/row.ts';
 
 /** Taken before any test runs: tests may replace it. */
 const originalFetch = globalThis.fetch;
 
 /** Data files over HTTP, as a page reads them. There are no folders to be listed. */
-export const fetchedFiles: FileReader = {
+export const fetchedFiles: FileSource = {
   async *read(url) {
     const response = await originalFetch(url);
     // Servers of applications answer with their page where they know no such file.
     const isPage = response.headers.get('content-type')?.startsWith('text/html') === true;
-    if (response.status === 404 || (response.ok && isPage)) throw Object.assign(new Error(`${url.href} is not there`), { code: 'ENOENT' });
-    if (!response.ok) throw new Error(`${url.href} answers ${response.status}`);
+    if (response.status === 404 || (response.ok && isPage)) throw Object.assign(new Error(`${url.href} not found`), { code: 'ENOENT' });
+    if (!response.ok) throw new Error(`${url.href} returned HTTP status ${response.status}`);
     const reader = response.body?.getReader();
     for (;;) {
       const { done, value } = (await reader?.read()) ?? { done: true };

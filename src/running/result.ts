@@ -1,13 +1,13 @@
-import type { Frame, Place } from '../problems/place.ts';
+import type { Frame, SourceLocation } from '../problems/place.ts';
 
 /**
  * What came of a case: it held, a check or the body failed, it could not be run as it should, it was skipped with a reason, it runs
  * on request only, it failed as it was known to, or the run ended before it.
  */
-export type Status = 'passed' | 'failed' | 'errored' | 'skipped' | 'held' | 'known' | 'unrun';
-export const statuses: readonly Status[] = ['passed', 'failed', 'errored', 'skipped', 'held', 'known', 'unrun'];
+export type Status = 'passed' | 'failed' | 'errored' | 'skipped' | 'not-requested' | 'known-failure' | 'not-run';
+export const statuses: readonly Status[] = ['passed', 'failed', 'errored', 'skipped', 'not-requested', 'known-failure', 'not-run'];
 /** Why a case failed or errored, or what its mark says no longer: a `surprise` is a known failure that passes. */
-export type Cause = 'check' | 'throw' | 'timeout' | 'setup' | 'teardown' | 'data' | 'crash' | 'leak' | 'surprise' | 'expired';
+export type Cause = 'check' | 'throw' | 'timeout' | 'setup' | 'teardown' | 'data' | 'crash' | 'leak' | 'unexpected-pass' | 'expired';
 
 /** One thing that went wrong in a case. */
 export interface Failure {
@@ -17,15 +17,15 @@ export interface Failure {
   readonly actual?: string | undefined;
   readonly expected?: string | undefined;
   /** Where what was expected is no value to compare with: a pattern, or a part. */
-  readonly expectedIs?: 'pattern' | 'part' | undefined;
+  readonly expectedKind?: 'pattern' | 'part' | undefined;
   /** Where: the check, or the innermost frame outside of the library. */
-  readonly place?: Place | undefined;
+  readonly location?: SourceLocation | undefined;
   /** The frames from there outward. */
   readonly frames?: readonly Frame[] | undefined;
   /** The titles of the steps under way, outermost first. */
   readonly step?: readonly string[] | undefined;
   /** The errors behind it, from `cause` and AggregateError, outermost first. */
-  readonly behind?: readonly string[] | undefined;
+  readonly causes?: readonly string[] | undefined;
   readonly fixture?: string | undefined;
 }
 

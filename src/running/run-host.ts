@@ -1,4 +1,4 @@
-import type { Outcome } from '../fixtures/fixture.ts';
+import type { TeardownContext } from '../fixtures/fixture.ts';
 import { type Node, withNeeds } from '../fixtures/graph.ts';
 import { Holder, type HolderOf } from '../fixtures/holder.ts';
 import type { Hosting, TearDownError } from '../fixtures/instance.ts';
@@ -18,7 +18,7 @@ export interface RunFixtures {
   /** A node's value as it travels, set up once in the run. Rejects with what its set-up threw. */
   fetch(node: Node, address: Address): Promise<unknown>;
   /** Says who used a node in this lane, before the run's end. */
-  used(address: Address, users: Outcome): void;
+  used(address: Address, users: TeardownContext): void;
   /** Tears all down; a process of its own is told by others when that is. */
   close(): Promise<readonly TearDownError[]>;
 }
@@ -36,11 +36,11 @@ export class RunHost {
   async fetch(node: Node): Promise<unknown> {
     for (const each of withNeeds([{ key: node.name, node, onDemand: false }], true)) await this.#holder.acquire(each, this.#holderOf, this.#hosting);
     const value = this.#holder.value(node);
-    const { handover } = node.definition;
-    return handover ? handover.pack(value) : value;
+    const { transfer: handover } = node.definition;
+    return handover ? handover.serialize(value) : value;
   }
 
-  used(node: Node, { failed, cases }: Outcome): void {
+  used(node: Node, { failed, cases }: TeardownContext): void {
     const by = cases.map((id) => ({ id }));
     for (const each of withNeeds([{ key: node.name, node, onDemand: false }], true)) this.#holder.used(each, by, failed);
   }
@@ -64,7 +64,7 @@ export class LocalRunFixtures implements RunFixtures {
     return cloned(node.name, await this.#host.fetch(node));
   }
 
-  used(address: Address, users: Outcome): void {
+  used(address: Address, users: TeardownContext): void {
     const node = this.#nodes.get(JSON.stringify(address));
     if (node) this.#host.used(node, users);
   }
@@ -78,6 +78,6 @@ function cloned(name: string, packed: unknown): unknown {
   try {
     return structuredClone(packed);
   } catch (error) {
-    return refuse({ code: 'not-cloneable', fixture: name, reason: (error as Error).message });
+    return refuse({ code: 'not-serializable', fixture: name, reason: (error as Error).message });
   }
 }

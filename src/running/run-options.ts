@@ -2,7 +2,7 @@ import type { Surroundings } from '../cases/row.ts';
 import type { Share } from '../cases/share.ts';
 import type { Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
-import type { CaseOf, PlannedTest } from '../suites/planned.ts';
+import type { PlannedCaseImpl, PlannedTest } from '../suites/planned.ts';
 import type { CaseRun } from './case-run.ts';
 import type { CaseResult } from './result.ts';
 import type { RunFixtures } from './run-host.ts';
@@ -15,9 +15,9 @@ export interface RunOptions {
   /** Aborted when the run is interrupted: no new case begins, tear-downs run. */
   readonly signal?: AbortSignal | undefined;
   /** Which cases of the plan to run; all unless said. */
-  readonly select?: ((planned: CaseOf) => boolean) | undefined;
+  readonly select?: ((planned: PlannedCaseImpl) => boolean) | undefined;
   /** Whether a case that runs on request only is asked for. */
-  readonly asked?: ((planned: CaseOf) => boolean) | undefined;
+  readonly asked?: ((planned: PlannedCaseImpl) => boolean) | undefined;
   /** No new case begins after so many have failed. */
   readonly stopAfter?: number | undefined;
   /** Siblings run in another order, the same for the same seed. */
@@ -26,7 +26,7 @@ export interface RunOptions {
   readonly pieces?: AsyncIterable<Part> | undefined;
   /** Things that other lanes may want, too: settles when all of them are this lane's, and gives them back. */
   readonly lock?: ((names: readonly string[]) => Promise<() => void>) | undefined;
-  /** Binds what a case starts to that case, for whoever catches output and stray errors. */
+  /** Binds what a case starts to that case, for those who capture output and unhandled errors. */
   readonly bindContext?: (<T>(run: CaseRun, act: () => T) => T) | undefined;
   /** Something else keeps the process alive: the runner's own timers are not to. */
   readonly inBackground?: boolean | undefined;
@@ -49,7 +49,7 @@ export interface Part {
   readonly tests: ReadonlySet<PlannedTest>;
   readonly share?: Share | undefined;
   /** Which of its cases have a result already. */
-  readonly isDone?: ((planned: CaseOf) => boolean) | undefined;
+  readonly isDone?: ((planned: PlannedCaseImpl) => boolean) | undefined;
 }
 
 /** What is told while cases run. */
@@ -61,7 +61,7 @@ export interface Listener {
   /** Shared fixtures are about to be torn down. */
   closing?(name: string, limit: number): void;
   /** `run` is its last attempt, if it had any. */
-  ended(planned: CaseOf, result: CaseResult, run?: CaseRun): void;
+  ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseRun): void;
   testEnded?(test: PlannedTest): void;
   /** A case passed, and there is nothing to say but its times; told in place of `ended` by who has it. */
   passed?(run: CaseRun, start: number): void;

@@ -8,7 +8,7 @@ import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { chunksOf, levelsOf } from '../suites/expand.ts';
 import { needsOf } from '../suites/needs.ts';
-import { CaseOf, type Group, type Plan, type PlannedTest } from '../suites/planned.ts';
+import { type Group, type Plan, PlannedCaseImpl, type PlannedTest } from '../suites/planned.ts';
 import { type Around, PlainHosting } from './attempt.ts';
 import { BindingsUsed, type BindingUse } from './bindings.ts';
 import { type CaseRun, textOf } from './case-run.ts';
@@ -30,7 +30,7 @@ export interface Left {
 
 export interface RunEnd {
   readonly selected: number;
-  readonly unrun: Left;
+  readonly notRun: Left;
   /** Ended early since a case was past its time. */
   readonly stuck: boolean;
   /** The bindings that stood around the tests that ran. */
@@ -43,7 +43,7 @@ export interface Running {
   /** Never rejects for what a case does. */
   readonly done: Promise<RunEnd>;
   /** Takes an error that no promise and no call caught: it costs the case that started it. */
-  stray(run: CaseRun, error: unknown, what: 'throw' | 'rejection'): void;
+  stray(run: CaseRun, error: unknown, what: 'error' | 'rejection'): void;
 }
 
 /** When a run ends early, it still looks at so many rows to say what it left out: sources may have no end. */
@@ -120,7 +120,7 @@ class Runner {
     this.#around.watch.stop();
     // Where a case is stuck, who goes on in another process counts.
     const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun, isMore: this.#lookedAt > mostLookedAt };
-    return { selected: this.#selected, unrun, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.fresh };
+    return { selected: this.#selected, notRun: unrun, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.fresh };
   }
 
   #fromRun(node: Node, run: CaseRun, { graph }: Placed): Promise<unknown> {
@@ -136,7 +136,7 @@ class Runner {
     for (const error of await this.#runFixtures.close()) this.#tornDown(error, scope, []);
   }
 
-  stray(run: CaseRun, error: unknown, what: 'throw' | 'rejection'): void {
+  stray(run: CaseRun, error: unknown, what: 'error' | 'rejection'): void {
     this.#delivery.stray(run, error, what);
   }
 
@@ -187,7 +187,7 @@ class Runner {
         for (const planned of cases) {
           if (this.#over) this.#lookedAt++;
           if (this.#hasSeenEnough) break;
-          if (planned.ordinal >= mostRows) throw new ProblemError([{ code: 'endless-source', limit: mostRows }]);
+          if (planned.ordinal >= mostRows) throw new ProblemError([{ code: 'too-many-rows', limit: mostRows }]);
           if (isDone?.(planned)) continue;
           if (this.#options.select && !this.#options.select(planned)) continue;
           this.#selected++;
@@ -218,9 +218,9 @@ class Runner {
   }
 
   /** The graph of a test, the same for all its cases unless its rows bind. Asked for when a case is about to run. */
-  #placedFor(test: PlannedTest, scopes: readonly Open[]): (planned: CaseOf) => Placing {
+  #placedFor(test: PlannedTest, scopes: readonly Open[]): (planned: PlannedCaseImpl) => Placing {
     const { levels } = test.inherited;
-    const { bind } = test.test.options;
+    const { overrides: bind } = test.test.options;
     const needs = needsOf(test);
     if (typeof bind === 'function') {
       const owner = `a row of test "${test.test.title}"`;
@@ -244,8 +244,8 @@ class Runner {
 
   /** A source that broke off while streaming: the rows that it owes are one errored case. */
   #sourceBroke(test: PlannedTest, ordinal: number, error: unknown): void {
-    const name = 'rows that could not be read';
-    const planned = new CaseOf(test, ordinal, { row: {}, name }, 1);
+    const name = 'invalid rows';
+    const planned = new PlannedCaseImpl(test, ordinal, { row: {}, name }, 1);
     const problems: readonly Problem[] =
       error instanceof ProblemError ? error.problems : [{ code: 'source-threw', source: test.source ?? '', reason: String(error) }];
     this.#listener.ended(planned, this.#cases.unrun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
@@ -263,7 +263,7 @@ class Runner {
 
   #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<Open, 'holder' | 'title'>, output: readonly string[]): void {
     const result = this.#cases.unrun({ status: 'errored', cause: 'teardown' }, [failureOfThrow(error, 'teardown', { fixture })]);
-    this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `tear-down of fixture "${fixture}" for ${title}` }, { ...result, output });
+    this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
   }
 }
 

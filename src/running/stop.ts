@@ -5,7 +5,7 @@ export class Stop extends Error {
   readonly skip: string | undefined;
 
   constructor(ends: 'step' | 'case', skip?: string) {
-    super(skip === undefined ? 'an ensure did not hold: this leaves the step or the case' : `skipped: ${skip}`);
+    super(skip === undefined ? 'an ensure failed: control leaves the step or the case' : `skipped: ${skip}`);
     this.ends = ends;
     this.skip = skip;
   }

@@ -1,4 +1,4 @@
-import type { FileReader } from '../cases/row.ts';
+import type { FileSource } from '../cases/row.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { casesOf } from '../suites/expand.ts';
@@ -14,14 +14,14 @@ import { runPlan } from './run.ts';
 /** What happens during a run, in order; `planned` comes first and `finished` last. */
 export type RunEvent =
   | { readonly type: 'planned'; readonly tests: number; readonly warnings: readonly Problem[] }
-  | { readonly type: 'begun'; readonly case: PlannedCase }
+  | { readonly type: 'started'; readonly case: PlannedCase }
   | { readonly type: 'ended'; readonly case: PlannedCase; readonly result: CaseResult }
   /** A shared fixture's tear-down failed: a result without a case. */
-  | { readonly type: 'torn down'; readonly id: string; readonly title: string; readonly result: CaseResult }
+  | { readonly type: 'teardown-failed'; readonly id: string; readonly title: string; readonly result: CaseResult }
   /** What is odd and fails nothing: a binding without effect. */
-  | { readonly type: 'warned'; readonly problem: Problem }
+  | { readonly type: 'warning'; readonly problem: Problem }
   /** A problem of the run that no case can be charged with. */
-  | { readonly type: 'told'; readonly problem: Problem }
+  | { readonly type: 'problem'; readonly problem: Problem }
   | { readonly type: 'finished'; readonly summary: RunSummary };
 
 /** What a run came to: how many cases have each status; unrun are those that it was aborted before. */
@@ -32,9 +32,9 @@ export interface RunSummary {
 }
 
 /** Where suites find their data files. */
-export interface Folder {
+export interface DataFileLocation {
   /** How data files are read: over HTTP, unless said. */
-  readonly files?: FileReader | undefined;
+  readonly files?: FileSource | undefined;
   /** The folder that relative data files start from: that of the page, unless said. */
   readonly base?: URL | undefined;
 }
@@ -45,7 +45,7 @@ const pageFolder = (): URL | undefined => {
   return location && new URL('.', location.href);
 };
 
-const withDefaults = <T extends Folder>(options: T): T & { files: FileReader; base: URL | undefined } => ({
+const withDefaults = <T extends DataFileLocation>(options: T): T & { files: FileSource; base: URL | undefined } => ({
   ...options,
   files: options.files ?? fetchedFiles,
   base: options.base ?? pageFolder(),
@@ -62,14 +62,17 @@ async function planChildren(
 }
 
 /** All cases, expanded and checked, none of them run. Throws a ProblemError with all that is wrong. They are the same whatever the seed. */
-export async function* planSuites(suites: readonly Child[], options: Folder & { readonly seed?: number | undefined } = {}): AsyncGenerator<PlannedCase> {
+export async function* planSuites(
+  suites: readonly Child[],
+  options: DataFileLocation & { readonly seed?: number | undefined } = {},
+): AsyncGenerator<PlannedCase> {
   const folder = withDefaults(options);
   const plan = await planChildren(suites, folder);
   for (const test of plan.tests) for await (const chunk of casesOf(test, folder)) yield* chunk;
 }
 
 /** How suites are run. */
-export interface RunOptions extends Folder {
+export interface RunOptions extends DataFileLocation {
   /** Of random values; taken from the clock unless said. */
   readonly seed?: number | undefined;
   /** How many cases may be under way at once where nothing else is said; 1 unless said. */
@@ -77,7 +80,7 @@ export interface RunOptions extends Folder {
   /** Ends the run: what is under way is told to stop, and torn down. */
   readonly signal?: AbortSignal | undefined;
   /** Chooses cases; all unless said. */
-  readonly only?: ((planned: PlannedCase) => boolean) | undefined;
+  readonly filter?: ((planned: PlannedCase) => boolean) | undefined;
   /** Cases that run on request only are run, too. */
   readonly onRequest?: boolean | undefined;
   /** Told of each event as it happens. */
@@ -89,7 +92,7 @@ export interface RunOptions extends Folder {
  * errors; then nothing has run.
  */
 export async function runSuites(suites: readonly Child[], options: RunOptions = {}): Promise<RunSummary> {
-  const { seed = epoch() % 1_000_000, concurrency, signal, only, onRequest = false, onEvent } = options;
+  const { seed = epoch() % 1_000_000, concurrency, signal, filter: only, onRequest = false, onEvent } = options;
   const folder = withDefaults(options);
   const { files } = folder;
   const plan = await planChildren(suites, folder, concurrency);
@@ -97,12 +100,16 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
   let told = 0;
   const begun = new WeakSet<object>();
-  const { bindings, warnings, unrun } = await runPlan(
+  const {
+    bindings,
+    warnings,
+    notRun: unrun,
+  } = await runPlan(
     plan,
     { seed, signal, surroundings: { files }, select: only, asked: () => onRequest, careful: true },
     {
       begun(run, phase) {
-        if (phase !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'begun', case: run.planned });
+        if (phase !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'started', case: run.planned });
         begun.add(run);
       },
       ended(planned, result) {
@@ -111,17 +118,17 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
       },
       tornDown({ id, title }, result) {
         counts[result.status]++;
-        onEvent?.({ type: 'torn down', id, title, result });
+        onEvent?.({ type: 'teardown-failed', id, title, result });
       },
       told(problem) {
         told++;
-        onEvent?.({ type: 'told', problem });
+        onEvent?.({ type: 'problem', problem });
       },
     },
   ).done;
-  counts.unrun = unrun.cases;
-  for (const problem of warnings) onEvent?.({ type: 'warned', problem });
-  for (const { idle } of bindings) if (idle) onEvent?.({ type: 'warned', problem: idle });
+  counts['not-run'] = unrun.cases;
+  for (const problem of warnings) onEvent?.({ type: 'warning', problem });
+  for (const { idle } of bindings) if (idle) onEvent?.({ type: 'warning', problem: idle });
   const summary: RunSummary = { counts, ok: counts.failed + counts.errored + told === 0 };
   onEvent?.({ type: 'finished', summary });
   return summary;

@@ -33,8 +33,8 @@ export function verdictOf(run: Pick<CaseRun, 'failures' | 'skipped'>, known: str
   const error = failures.find(({ cause }) => erring.has(cause));
   if (own && known === undefined) return { status: 'failed', cause: own.cause };
   if (error) return { status: 'errored', cause: error.cause };
-  if (own) return { status: 'known', cause: own.cause, reason: known };
+  if (own) return { status: 'known-failure', cause: own.cause, reason: known };
   if (run.skipped !== undefined) return { status: 'skipped', reason: run.skipped };
-  if (known !== undefined) return { status: 'failed', cause: 'surprise', reason: known };
+  if (known !== undefined) return { status: 'failed', cause: 'unexpected-pass', reason: known };
   return passed;
 }

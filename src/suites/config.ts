@@ -20,7 +20,7 @@ export interface Config {
 }
 
 /** The default export of `red-lattice.config.ts`. */
-export const configure = (config: Config): Config => config;
+export const defineConfig = (config: Config): Config => config;
 
 /** A pattern as plain data: a name, or a regular expression's parts. */
 export type WrittenPattern = string | { readonly source: string; readonly flags: string };
@@ -37,7 +37,7 @@ const wanted: WantedOf<Config> = {
   lanes: count(0),
   concurrency: count(1),
   timeout: count(1),
-  tags: recordOf('a meaning for each tag', isText),
+  tags: recordOf('a description for each tag', isText),
   redact: listOf('names and regular expressions', (item) => isText(item) || item instanceof RegExp),
   profiles: recordOf('sets of options', (item) => recordOf('options', isOption).fits(item)),
 };
@@ -46,7 +46,7 @@ const wanted: WantedOf<Config> = {
 export function writeConfig(given: unknown): { readonly config: WrittenConfig; readonly problems: readonly Problem[] } {
   const owner = 'the configuration';
   if (typeof given !== 'object' || given === null)
-    return { config: {}, problems: [{ code: 'not-a', wanted: 'default export made with configure(…)', got: String(given), owner }] };
+    return { config: {}, problems: [{ code: 'invalid-type', expected: 'default export created with defineConfig(…)', got: String(given), owner }] };
   const problems = strange(given, wanted, owner, 'setting');
   const { redact, ...config } = given as Config;
   const written = Array.isArray(redact)

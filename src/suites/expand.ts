@@ -1,53 +1,54 @@
 import type { Distinct } from '../cases/identity.ts';
-import { layMarks, type Marks } from '../cases/marks.ts';
+import { type Annotations, mergeAnnotations } from '../cases/marks.ts';
 import { slug } from '../cases/names.ts';
 import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { isInShare, type Share } from '../cases/share.ts';
 import { Cases, type Facts, type SharedChunks } from '../cases/source.ts';
 import { Twins } from '../cases/twins.ts';
-import { BindingOf } from '../fixtures/fixture.ts';
+import { OverrideImpl } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { boundSecrets, type Hides, withoutHidden } from './hidden.ts';
-import { CaseOf, type PlannedTest, tellingApart } from './planned.ts';
+import { PlannedCaseImpl, type PlannedTest, tellingApart } from './planned.ts';
 import type { TestOptions } from './suite.ts';
 
 /** Bindings with their owner; what is no binding is refused. */
 export function levelsOf(bindings: readonly unknown[], owner: string, by: object | undefined): Level[] {
   return bindings.map((binding) => {
-    if (!(binding instanceof BindingOf)) throw new ProblemError([{ code: 'not-a', wanted: 'binding', got: String(binding), owner: `bind of ${owner}` }]);
+    if (!(binding instanceof OverrideImpl))
+      throw new ProblemError([{ code: 'invalid-type', expected: 'override', got: String(binding), owner: `overrides of ${owner}` }]);
     return { binding, owner, by };
   });
 }
 
 /** The tags that are not among those in use. */
 export const strangeTags = (tags: readonly string[] | undefined, known: ReadonlySet<string> | undefined, owner: string): Problem[] =>
-  known && tags ? tags.filter((tag) => !known.has(tag)).map((name) => ({ code: 'no-such-name', kind: 'tag', name, owner, known: [...known] })) : [];
+  known && tags ? tags.filter((tag) => !known.has(tag)).map((name) => ({ code: 'unknown-tag', name, owner, known: [...known] })) : [];
 
 /** All cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
-export async function* casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly CaseOf[]> {
+export async function* casesOf(test: PlannedTest, surroundings: Surroundings): AsyncGenerator<readonly PlannedCaseImpl[]> {
   for await (const { cases } of chunksOf(test, surroundings)) yield cases;
 }
 
 /** Some of a test's cases. */
 export interface Chunk {
-  readonly cases: readonly CaseOf[];
+  readonly cases: readonly PlannedCaseImpl[];
   /** How many rows have been read when these are over, those of others among them. */
   readonly rows: number;
 }
 
 /** The cases of a test in chunks, as its rows stream in: all, or those of one share. A source that breaks off throws what it threw. */
 export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, share?: Share): AsyncGenerator<Chunk> {
-  const { cases, bind } = test.test.options;
+  const { cases, overrides: bind } = test.test.options;
   if (!cases) {
-    yield { cases: [new CaseOf(test, 0, undefined, 1)], rows: 1 };
+    yield { cases: [new PlannedCaseImpl(test, 0, undefined, 1)], rows: 1 };
     return;
   }
   const { hides } = surroundings;
   const checked = (entry: Entry): Entry => {
-    const problems = entry.marks && strangeTags(entry.marks.tags, surroundings.tags, 'a row');
-    return problems?.length ? { ...entry, problems: [...(entry.problems ?? []), ...problems.map((problem) => ({ ...problem, at: entry.place }))] } : entry;
+    const problems = entry.annotations && strangeTags(entry.annotations.tags, surroundings.tags, 'a row');
+    return problems?.length ? { ...entry, problems: [...(entry.problems ?? []), ...problems.map((problem) => ({ ...problem, at: entry.location }))] } : entry;
   };
   const parts = Cases.partsOf(cases);
   const expansion = expansionOf(test, surroundings);
@@ -65,7 +66,10 @@ export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, s
   if (shared) {
     for await (const { entries, ordinals, rows } of shared) {
       const numbers = await twins.of(apart(entries));
-      yield { cases: entries.map((entry, i) => new CaseOf(test, ordinals[i] as number, checked(entry), numbers ? (numbers[i] as number) : 1, entry)), rows };
+      yield {
+        cases: entries.map((entry, i) => new PlannedCaseImpl(test, ordinals[i] as number, checked(entry), numbers ? (numbers[i] as number) : 1, entry)),
+        rows,
+      };
     }
     return;
   }
@@ -73,16 +77,17 @@ export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, s
   for await (const entries of parts.open(expansion)) {
     const told = hides ? entries.map(tell) : entries;
     const numbers = await twins.of(apart(told));
-    const own: CaseOf[] = [];
+    const own: PlannedCaseImpl[] = [];
     for (let i = 0; i < entries.length; i++, rows++) {
-      if (!share || isInShare(rows, share)) own.push(new CaseOf(test, rows, checked(entries[i] as Entry), numbers ? (numbers[i] as number) : 1, told[i]));
+      if (!share || isInShare(rows, share))
+        own.push(new PlannedCaseImpl(test, rows, checked(entries[i] as Entry), numbers ? (numbers[i] as number) : 1, told[i]));
     }
     yield { cases: own, rows };
   }
 }
 
 /** What a row binds hidden settings to. A `bind` that throws is told when its case runs. */
-function secretsOf(bind: TestOptions<any, any>['bind'], { row, problems }: Entry, hides: Hides): readonly unknown[] {
+function secretsOf(bind: TestOptions<any, any>['overrides'], { row, problems }: Entry, hides: Hides): readonly unknown[] {
   if (typeof bind !== 'function' || problems) return [];
   try {
     return boundSecrets(bind(row) ?? [], hides);
@@ -107,6 +112,7 @@ export function joinEntries(outer: Entry | undefined, inner: Entry): Entry {
     ...inner,
     row: { ...outer.row, ...inner.row },
     name: outer.name && inner.name ? `${outer.name}, ${inner.name}` : (inner.name ?? outer.name),
-    marks: outer.marks && inner.marks ? layMarks<Marks>(outer.marks, inner.marks) : (inner.marks ?? outer.marks),
+    annotations:
+      outer.annotations && inner.annotations ? mergeAnnotations<Annotations>(outer.annotations, inner.annotations) : (inner.annotations ?? outer.annotations),
   };
 }

@@ -1,7 +1,7 @@
 import type { Checks, Ensures } from '../checks/checks.ts';
 
 /** What a test's body is handed: its row, its checks, its steps. */
-export interface CaseInHand<Row extends object> {
+export interface CaseContext<Row extends object> {
   /** The case's row; that of the suites around it is part of it. */
   readonly row: Readonly<Row>;
   /** Records a failure and goes on. */
@@ -29,13 +29,13 @@ export interface CaseInHand<Row extends object> {
 
 /** Runs a named part of a case. Gives what the part gives; undefined where it threw, or an `ensure` in it did not hold. */
 export interface Step {
-  <T>(title: string, part: (now: StepInHand) => T): Stepped<T>;
+  <T>(title: string, part: (now: StepContext) => T): Stepped<T>;
   /** As step, but a failure ends the case: so it has a value. */
-  must<T>(title: string, part: (now: StepInHand) => T): T;
+  required<T>(title: string, part: (now: StepContext) => T): T;
 }
 
 /** A step's own checks and steps: needed only where steps overlap in time. */
-export interface StepInHand {
+export interface StepContext {
   readonly check: Checks;
   readonly ensure: Ensures;
   readonly step: Step;

@@ -1,5 +1,5 @@
 import type { Entry } from '../cases/row.ts';
-import { BindingOf } from '../fixtures/fixture.ts';
+import { OverrideImpl } from '../fixtures/fixture.ts';
 import { Nodes, resolve } from '../fixtures/graph.ts';
 import type { WrittenPattern } from './config.ts';
 import { needsOf } from './needs.ts';
@@ -25,7 +25,7 @@ export function hidesBy(patterns: readonly WrittenPattern[] | undefined): Hides 
 /** What bindings set hidden settings to: a column that holds it is hidden, too, whatever its name. */
 export function boundSecrets(bindings: readonly unknown[], hides: Hides): unknown[] {
   return bindings.flatMap((binding) =>
-    binding instanceof BindingOf && binding.change.is === 'set'
+    binding instanceof OverrideImpl && binding.change.kind === 'set'
       ? Object.entries(binding.change.settings).flatMap(([name, value]) => (hides(name) && value !== undefined ? [value] : []))
       : [],
   );

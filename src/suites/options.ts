@@ -1,5 +1,5 @@
-import { fixture, type Source } from '../fixtures/fixture.ts';
-import type { Around, SuiteOf, SuiteOptions } from './suite.ts';
+import { fixture, type Provider } from '../fixtures/fixture.ts';
+import type { SetupTeardown, SuiteImpl, SuiteOptions } from './suite.ts';
 
 /** Bindings as a list, also where a row says what they are. */
 export function bindingsOf(bind: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
@@ -7,7 +7,7 @@ export function bindingsOf(bind: readonly unknown[] | ((row: any) => readonly un
 }
 
 /** A suite's options with those of its adaptations laid over: tags and fixtures add up, for the rest the later wins. */
-export function laid(layers: SuiteOf['layers']): SuiteOptions<any> {
+export function laid(layers: SuiteImpl['layers']): SuiteOptions<any> {
   let whole: Record<string, unknown> = {};
   for (const { options } of layers) {
     const next: Record<string, unknown> = { ...whole };
@@ -17,7 +17,7 @@ export function laid(layers: SuiteOf['layers']): SuiteOptions<any> {
       next[name] =
         (name === 'tags' || name === 'always' || name === 'locks') && before
           ? [...before, ...(value as unknown[])]
-          : name === 'marks' && before
+          : name === 'annotations' && before
             ? { ...before, ...(value as object) }
             : value;
     }
@@ -27,11 +27,11 @@ export function laid(layers: SuiteOf['layers']): SuiteOptions<any> {
 }
 
 /** By their scope: one object may stand under both names. */
-const arounds = { case: new WeakMap<Around, Source<any>>(), suite: new WeakMap<Around, Source<any>>() };
+const arounds = { case: new WeakMap<SetupTeardown, Provider<any>>(), suite: new WeakMap<SetupTeardown, Provider<any>>() };
 
-/** The fixtures that `each` and `once` are short for. */
-export function aroundsOf({ each, once }: { each?: Around | undefined; once?: Around | undefined }): Source<any>[] {
-  const make = (around: Around | undefined, scope: 'case' | 'suite', name: string): Source<any>[] => {
+/** The fixtures that `perCase` and `perSuite` are short for. */
+export function aroundsOf({ perCase, perSuite }: Pick<SuiteOptions, 'perCase' | 'perSuite'>): Provider<any>[] {
+  const make = (around: SetupTeardown | undefined, scope: 'case' | 'suite', name: string): Provider<any>[] => {
     if (!around) return [];
     let made = arounds[scope].get(around);
     if (!made) {
@@ -40,5 +40,5 @@ export function aroundsOf({ each, once }: { each?: Around | undefined; once?: Ar
     }
     return [made];
   };
-  return [...make(once, 'suite', 'once'), ...make(each, 'case', 'each')];
+  return [...make(perSuite, 'suite', 'perSuite'), ...make(perCase, 'case', 'perCase')];
 }

@@ -24,7 +24,7 @@ export interface Piece {
 export function piecesOf(plan: Plan): Piece[] {
   const nodes = new Nodes();
   const widest = (test: PlannedTest): ReadonlySet<Scope> => {
-    if (typeof test.test.options.bind === 'function') return new Set<Scope>(['file']);
+    if (typeof test.test.options.overrides === 'function') return new Set<Scope>(['file']);
     return new Set(resolve(needsOf(test), test.inherited.levels, nodes).sights.map(({ node }) => node.scope));
   };
   const pieces: Piece[] = [];

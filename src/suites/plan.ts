@@ -1,9 +1,9 @@
-import { badUntil, layMarks, type Marks } from '../cases/marks.ts';
+import { type Annotations, findInvalidDate, mergeAnnotations } from '../cases/marks.ts';
 import { caseSlug, slug } from '../cases/names.ts';
 import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { Cases, entriesOf } from '../cases/source.ts';
 import { checkTitle, fillTitle, readTitle } from '../cases/title.ts';
-import { type Definition, FixtureOf, isSource, type Source } from '../fixtures/fixture.ts';
+import { type Definition, FixtureImpl, isProvider, type Provider } from '../fixtures/fixture.ts';
 import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
@@ -13,7 +13,7 @@ import { boundSecrets, withoutHidden } from './hidden.ts';
 import { needsOf } from './needs.ts';
 import { aroundsOf, bindingsOf, laid } from './options.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
-import { type Around, type Child, isOfAnotherCopy, type Options, SuiteOf, type SuiteOptions, strangeChild, TestOf } from './suite.ts';
+import { type Child, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, strangeChild, TestImpl } from './suite.ts';
 
 /** A file's exports, and what is known of the file. */
 export interface LoadedFile {
@@ -65,20 +65,20 @@ class Planner {
     this.#mostConcurrency = defaults.mostConcurrency ?? Number.POSITIVE_INFINITY;
     let inherited: Inherited = {
       levels: [],
-      marks: {},
+      annotations: {},
       timeout: defaults.timeout,
       concurrency: defaults.concurrency,
       retries: defaults.retries ?? 0,
       locks: [],
       always: [],
-      mayBeEmpty: false,
+      allowEmpty: false,
     };
     for (const options of folders) {
       const owner = `a folder of ${file}`;
       inherited = this.#inherit(
         inherited,
         options,
-        this.#levels(() => bindingsOf(options.bind), owner, undefined),
+        this.#levels(() => bindingsOf(options.overrides), owner, undefined),
         owner,
         undefined,
       );
@@ -98,18 +98,18 @@ class Planner {
     };
     const found = this.#exported(file, exports);
     const strangers = Object.values(exports).flat().filter(isOfAnotherCopy);
-    for (const { title } of strangers) this.problems.push({ code: 'other-copy', title, owner: file });
+    for (const { title } of strangers) this.problems.push({ code: 'duplicate-package', title, owner: file });
     if (found.length + strangers.length === 0) this.problems.push({ code: 'nothing-exported', file, exports: Object.keys(exports) });
     for (const child of found) await this.#add(child, group, url);
     this.files.push(group);
   }
 
   /** What a module exports to be run, in the order in which it was written, each once. */
-  #exported(file: string, exports: Readonly<Record<string, unknown>>): (SuiteOf | TestOf)[] {
-    const names = new Map<SuiteOf | TestOf, string[]>();
+  #exported(file: string, exports: Readonly<Record<string, unknown>>): (SuiteImpl | TestImpl)[] {
+    const names = new Map<SuiteImpl | TestImpl, string[]>();
     for (const [name, value] of Object.entries(exports)) {
       for (const item of Array.isArray(value) ? value : [value]) {
-        if (item instanceof SuiteOf || item instanceof TestOf) names.set(item, [...(names.get(item) ?? []), name]);
+        if (item instanceof SuiteImpl || item instanceof TestImpl) names.set(item, [...(names.get(item) ?? []), name]);
       }
     }
     for (const [item, exportedAs] of names) {
@@ -120,12 +120,12 @@ class Planner {
   }
 
   async #add(child: Child, parent: Growing, base: URL | undefined): Promise<void> {
-    if (child instanceof SuiteOf) await this.#addSuite(child, parent, base);
-    else if (child instanceof TestOf) await this.#addTest(child, parent, base);
+    if (child instanceof SuiteImpl) await this.#addSuite(child, parent, base);
+    else if (child instanceof TestImpl) await this.#addTest(child, parent, base);
     else if (child) this.problems.push(strangeChild(child, `suite "${parent.title}"`));
   }
 
-  async #addSuite(suite: SuiteOf, parent: Growing, base: URL | undefined): Promise<void> {
+  async #addSuite(suite: SuiteImpl, parent: Growing, base: URL | undefined): Promise<void> {
     const options = laid(suite.layers);
     const owner = `suite "${suite.title}"`;
     const title = readTitle(suite.title);
@@ -136,7 +136,7 @@ class Planner {
       const row = { ...parent.entry?.row, ...entry?.row };
       const { hides } = this.#surroundings;
       const by = {};
-      const levels = suite.layers.flatMap((layer) => this.#levels(() => bindingsOf(layer.options.bind, row), owner, layer.origin, by));
+      const levels = suite.layers.flatMap((layer) => this.#levels(() => bindingsOf(layer.options.overrides, row), owner, layer.origin, by));
       const bound = levels.map(({ binding }) => binding);
       const told = entry && hides ? withoutHidden(entry, hides, boundSecrets(bound, hides)) : entry;
       const group = this.#group(suite, parent, {
@@ -151,12 +151,12 @@ class Planner {
       const groups = options.variants ? Object.entries(options.variants).map(([name, bindings]) => this.#variant(suite, group, name, bindings)) : [group];
       for (const one of groups) {
         for (const child of this.#children(suite, row)) await this.#add(child, one, base);
-        this.#markChildren(one, options.marks ?? {}, suite);
+        this.#markChildren(one, options.annotations ?? {}, suite);
       }
     }
   }
 
-  #children(suite: SuiteOf, row: object): readonly Child[] {
+  #children(suite: SuiteImpl, row: object): readonly Child[] {
     if (typeof suite.children !== 'function') return suite.children;
     try {
       return suite.children(row);
@@ -166,20 +166,20 @@ class Planner {
     }
   }
 
-  #variant(suite: SuiteOf, parent: Growing, name: string, bindings: readonly unknown[]): Growing {
+  #variant(suite: SuiteImpl, parent: Growing, name: string, bindings: readonly unknown[]): Growing {
     const by = {};
     const levels = this.#levels(() => bindings, `variant "${name}" of suite "${suite.title}"`, suite.origin, by);
     return this.#group(suite, parent, { template: name, title: name, options: {}, levels, by, entry: undefined, told: undefined });
   }
 
   #group(
-    suite: SuiteOf,
+    suite: SuiteImpl,
     parent: Growing,
     made: Pick<Group, 'title' | 'by' | 'entry' | 'told'> & { template: string; options: SuiteOptions<any>; levels: readonly Level[] },
   ): Growing {
     const { template, title, options, levels, by, entry, told } = made;
     const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin);
-    const always = [...(options.always ?? []), ...aroundsOf(options)].filter(isSource);
+    const always = [...(options.always ?? []), ...aroundsOf(options)].filter(isProvider);
     // An id is made of title templates: the rows of a parameterised suite stand in its cases' part.
     const group: Growing = {
       kind: 'suite',
@@ -198,18 +198,18 @@ class Planner {
     return group;
   }
 
-  async #addTest(test: TestOf, parent: Growing, base: URL | undefined): Promise<void> {
+  async #addTest(test: TestImpl, parent: Growing, base: URL | undefined): Promise<void> {
     const { options } = test;
     const owner = `test "${test.title}"`;
     const inherited = this.#inherit(
       parent.inherited,
       options,
-      typeof options.bind === 'function' ? [] : this.#levels(() => bindingsOf(options.bind), owner, test.origin, test),
+      typeof options.overrides === 'function' ? [] : this.#levels(() => bindingsOf(options.overrides), owner, test.origin, test),
       owner,
       test.origin,
     );
-    const strangers = Object.entries(options.needs ?? {}).filter(([, need]) => !isSource(need));
-    for (const [key] of strangers) this.#report([{ code: 'not-a', wanted: 'fixture', got: `needs.${key}`, owner }], test.origin);
+    const strangers = Object.entries(options.needs ?? {}).filter(([, need]) => !isProvider(need));
+    for (const [key] of strangers) this.#report([{ code: 'invalid-type', expected: 'fixture', got: `needs.${key}`, owner }], test.origin);
     const title = readTitle(test.title);
     const parts = options.cases && Cases.partsOf(options.cases);
     const id = this.#unique(`${parent.id}${parent.kind === 'file' ? '#' : '/'}${slug(test.title)}`, test, parent);
@@ -227,7 +227,7 @@ class Planner {
     };
     const outer = Object.keys(parent.entry?.row ?? {});
     if (options.cases) {
-      const peeked = await this.#peek(planned, inherited.mayBeEmpty);
+      const peeked = await this.#peek(planned, inherited.allowEmpty);
       if (peeked) this.#report(checkTitle(title, [...outer, ...peeked]), test.origin);
     } else this.#report(checkTitle(title, outer), test.origin);
     if (strangers.length === 0) this.#checkGraph(planned);
@@ -254,7 +254,7 @@ class Planner {
   async #wholeSource(
     cases: NonNullable<SuiteOptions<any>['cases']>,
     options: SuiteOptions<any>,
-    suite: SuiteOf,
+    suite: SuiteImpl,
     base: URL | undefined,
   ): Promise<{ entries: Entry[]; columns: string[] }> {
     const parts = Cases.partsOf(cases);
@@ -264,7 +264,7 @@ class Planner {
         if (entry.problems) this.#report(entry.problems, suite.origin);
         else entries.push(entry);
       }
-      if (entries.length === 0 && !options.mayBeEmpty) this.#report([{ code: 'empty-source', title: suite.title, source: parts.what }], suite.origin);
+      if (entries.length === 0 && !options.allowEmpty) this.#report([{ code: 'empty-source', title: suite.title, source: parts.what }], suite.origin);
     } catch (error) {
       this.#report(problemsOf(error, parts.what), suite.origin);
     }
@@ -279,7 +279,7 @@ class Planner {
     }
   }
 
-  #markChildren(group: Growing, marks: Readonly<Record<string, Marks>>, suite: SuiteOf): void {
+  #markChildren(group: Growing, marks: Readonly<Record<string, Annotations>>, suite: SuiteImpl): void {
     const below = (at: Group, path: string): [string, Group | PlannedTest][] =>
       at.children.flatMap((child) => {
         const title = `${path}${child.kind === 'test' ? child.title.template : child.title}`;
@@ -287,42 +287,40 @@ class Planner {
       });
     const all = below(group, '');
     for (const [path, laidOver] of Object.entries(marks)) {
-      this.#report(strangeTags(laidOver.tags, this.#surroundings.tags, `marks of suite "${suite.title}"`), suite.origin);
+      this.#report(strangeTags(laidOver.tags, this.#surroundings.tags, `annotations of suite "${suite.title}"`), suite.origin);
       const hit = all.filter(([title]) => title === path);
       if (hit.length === 0)
-        this.#report(
-          [{ code: 'no-such-name', kind: 'title', name: path, owner: `marks of suite "${suite.title}"`, known: all.map(([title]) => title) }],
-          suite.origin,
-        );
+        this.#report([{ code: 'unknown-title', name: path, owner: `annotations of suite "${suite.title}"`, known: all.map(([title]) => title) }], suite.origin);
       const within = (node: Group | PlannedTest): PlannedTest[] => (node.kind === 'test' ? [node] : node.children.flatMap(within));
       for (const [, node] of hit)
-        for (const test of within(node)) (test as { inherited: Inherited }).inherited = { ...test.inherited, marks: layMarks(test.inherited.marks, laidOver) };
+        for (const test of within(node))
+          (test as { inherited: Inherited }).inherited = { ...test.inherited, annotations: mergeAnnotations(test.inherited.annotations, laidOver) };
     }
   }
 
   #inherit(
     outer: Inherited,
-    options: Omit<Options, 'bind'> & { each?: Around | undefined; once?: Around | undefined },
+    options: Omit<Options, 'overrides'> & Pick<SuiteOptions, 'perCase' | 'perSuite'>,
     levels: readonly Level[],
     owner: string,
     origin: Origin | undefined,
   ): Inherited {
     const { tags, skip, onRequest, knownFailure } = options;
-    const marks: Marks = { tags, skip, onRequest, knownFailure };
+    const marks: Annotations = { tags, skip, onRequest, knownFailure };
     this.#report(strangeTags(tags, this.#surroundings.tags, owner), origin);
-    const until = badUntil(marks);
-    if (until !== undefined) this.#report([{ code: 'bad-date', text: until, owner }], origin);
+    const until = findInvalidDate(marks);
+    if (until !== undefined) this.#report([{ code: 'invalid-date', text: until, owner }], origin);
     for (const source of options.always ?? [])
-      if (!isSource(source)) this.#report([{ code: 'not-a', wanted: 'fixture', got: String(source), owner: `always of ${owner}` }], origin);
+      if (!isProvider(source)) this.#report([{ code: 'invalid-type', expected: 'fixture', got: String(source), owner: `always of ${owner}` }], origin);
     return {
       levels: [...outer.levels, ...levels],
-      marks: layMarks(outer.marks, marks),
+      annotations: mergeAnnotations(outer.annotations, marks),
       timeout: options.timeout ?? outer.timeout,
       concurrency: Math.min(options.concurrency ?? outer.concurrency, this.#mostConcurrency),
       retries: options.retries ?? outer.retries,
       locks: [...outer.locks, ...(options.locks ?? [])],
       always: [...outer.always, ...(options.always ?? []), ...aroundsOf(options)],
-      mayBeEmpty: options.mayBeEmpty ?? outer.mayBeEmpty,
+      allowEmpty: options.allowEmpty ?? outer.allowEmpty,
     };
   }
 
@@ -330,18 +328,18 @@ class Planner {
     try {
       return levelsOf(bindings(), owner, by);
     } catch (error) {
-      this.#report(error instanceof ProblemError ? error.problems : [{ code: 'bind-threw', reason: reasonOf(error) }], origin);
+      this.#report(error instanceof ProblemError ? error.problems : [{ code: 'overrides-threw', reason: reasonOf(error) }], origin);
       return [];
     }
   }
 
-  #unique(id: string, test: TestOf, parent: Group): string {
+  #unique(id: string, test: TestImpl, parent: Group): string {
     const key = parent.told ? `${id}/${caseSlug(parent.told.row, parent.told.name)}` : id;
     const twins = (this.#ids.get(key) ?? 0) + 1;
     this.#ids.set(key, twins);
     if (twins === 1) return id;
     const other = `${id}~${twins}`;
-    this.warnings.push({ code: 'same-title', title: test.title, id: other, at: placeOf(test.origin) });
+    this.warnings.push({ code: 'duplicate-title', title: test.title, id: other, at: placeOf(test.origin) });
     return other;
   }
 
@@ -359,5 +357,5 @@ const reasonOf = (error: unknown): string => (error instanceof Error ? `${error.
 const problemsOf = (error: unknown, source: string): readonly Problem[] =>
   error instanceof ProblemError ? error.problems : [{ code: 'source-threw', source, reason: reasonOf(error) }];
 
-const definitionOf = (source: FixtureOf | { target: Source<any> }): Definition =>
-  source instanceof FixtureOf ? source.definition : definitionOf((source as { target: FixtureOf }).target);
+const definitionOf = (source: FixtureImpl | { target: Provider<any> }): Definition =>
+  source instanceof FixtureImpl ? source.definition : definitionOf((source as { target: FixtureImpl }).target);

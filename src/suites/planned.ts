@@ -1,23 +1,23 @@
-import { layMarks, type Marks, type RowMarks } from '../cases/marks.ts';
+import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/marks.ts';
 import { caseSlug, nameOfValues } from '../cases/names.ts';
 import type { Entry } from '../cases/row.ts';
 import { fillTitle, hasPlaceholders, type Title } from '../cases/title.ts';
-import type { Definition, Source } from '../fixtures/fixture.ts';
+import type { Definition, Provider } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
-import type { Origin, Place } from '../problems/place.ts';
+import type { Origin, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import type { TestOf } from './suite.ts';
+import type { TestImpl } from './suite.ts';
 
 /** What a level hands on to those within: the inner statement wins, bindings and marks add up. */
 export interface Inherited {
   readonly levels: readonly Level[];
-  readonly marks: Marks;
+  readonly annotations: Annotations;
   readonly timeout: number;
   readonly concurrency: number;
   readonly retries: number;
   readonly locks: readonly string[];
-  readonly always: readonly Source<any>[];
-  readonly mayBeEmpty: boolean;
+  readonly always: readonly Provider<any>[];
+  readonly allowEmpty: boolean;
 }
 
 /** A file, a suite, one variant of a suite, or a suite for one of its rows. */
@@ -47,7 +47,7 @@ export interface PlannedTest {
   readonly id: string;
   readonly parent: Group;
   readonly inherited: Inherited;
-  readonly test: TestOf;
+  readonly test: TestImpl;
   /** What its source is, for lists; none where the test is one case. */
   readonly source: string | undefined;
   readonly columns: readonly string[];
@@ -79,7 +79,7 @@ export interface PlannedCase {
 const noEntry: Entry = { row: {} };
 
 /** The one implementation of `PlannedCase`: names are made when somebody asks. */
-export class CaseOf implements PlannedCase {
+export class PlannedCaseImpl implements PlannedCase {
   readonly test: PlannedTest;
   /** The number of its row among those of its test, from 0. */
   readonly ordinal: number;
@@ -133,17 +133,17 @@ export class CaseOf implements PlannedCase {
     return titleOf([...titlesOf(test.parent), fillTitle(test.title, this.toldRow)], entry.name ?? (hasPlaceholders(test.title) ? '' : this.name));
   }
 
-  get marks(): RowMarks {
-    const { marks } = this.test.inherited;
-    return this.entry.marks ? layMarks(marks, this.entry.marks) : marks;
+  get marks(): RowAnnotations {
+    const { annotations: marks } = this.test.inherited;
+    return this.entry.annotations ? mergeAnnotations(marks, this.entry.annotations) : marks;
   }
 
   get tags(): readonly string[] {
     return this.marks.tags ?? [];
   }
 
-  get place(): Place | undefined {
-    return this.entry.place ?? this.test.parent.entry?.place;
+  get location(): SourceLocation | undefined {
+    return this.entry.location ?? this.test.parent.entry?.location;
   }
 }
 

@@ -1,6 +1,6 @@
 import { hash } from '../cases/hash.ts';
 import { placeOf } from '../problems/place.ts';
-import type { CaseOf, Group, Plan, PlannedTest } from './planned.ts';
+import type { Group, Plan, PlannedCaseImpl, PlannedTest } from './planned.ts';
 import { meets, type RowCondition } from './row-condition.ts';
 
 /** A file, or one line of it: of a test file or of a data file. */
@@ -40,8 +40,8 @@ export interface Selection {
 export interface Selector {
   /** Every case is wanted: none needs to be looked at. */
   readonly all: boolean;
-  select(planned: CaseOf): boolean;
-  asked(planned: CaseOf): boolean;
+  select(planned: PlannedCaseImpl): boolean;
+  asked(planned: PlannedCaseImpl): boolean;
 }
 
 /**
@@ -55,8 +55,8 @@ export function selectorOf(selection: Selection, plan: Plan, dealt?: ReadonlyMap
   const ids = selection.ids && new Set(selection.ids);
   const places = targets.map((target) => standsAt(target, plan));
   const titleTests = titles.map(titleTest);
-  const isTagged = (planned: CaseOf): boolean => planned.tags.some((tag) => tags.includes(tag));
-  const conditions: ((planned: CaseOf) => boolean)[] = [];
+  const isTagged = (planned: PlannedCaseImpl): boolean => planned.tags.some((tag) => tags.includes(tag));
+  const conditions: ((planned: PlannedCaseImpl) => boolean)[] = [];
   if (targets.length > 0 && !takeAll(targets, plan)) conditions.push((planned) => places.some((stands) => stands(planned)));
   if (ids) conditions.push(({ id }) => ids.has(id));
   if (shard) conditions.push(({ id }) => (dealt?.get(id) ?? (Number.parseInt(hash(id, 8), 16) % shard.of) + 1) === shard.index);
@@ -90,14 +90,14 @@ function titleTest(wanted: string): (title: string) => boolean {
   return (title) => title.toLowerCase().includes(text);
 }
 
-function standsAt({ url, line }: Target, plan: Plan): (planned: CaseOf) => boolean {
+function standsAt({ url, line }: Target, plan: Plan): (planned: PlannedCaseImpl) => boolean {
   const tests = new Set(line === undefined ? plan.tests.filter(({ base }) => base?.href === url) : testsAt(plan, line, url));
   return (planned) => tests.has(planned.test) || inData(planned, url, line);
 }
 
 /** The row of a data file that stands on the line: a record may go over several. */
-function inData(planned: CaseOf, url: string, line: number | undefined): boolean {
-  const { place, lines = 1 } = planned.entry;
+function inData(planned: PlannedCaseImpl, url: string, line: number | undefined): boolean {
+  const { location: place, lines = 1 } = planned.entry;
   return place !== undefined && place.file === url && (line === undefined || (place.line <= line && line < place.line + lines));
 }
 

@@ -4,14 +4,14 @@ import { fileURLToPath, pathToFileURL } from 'node:url';
 import { build } from 'esbuild';
 
 import { fixture, test } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { browser, withoutChromium } from '../page/chromium.ts';
 import { dataFiles, excluded, harbourOutcome } from './harbour-suites.ts';
 import { outcome } from './page-suites.ts';
 
 /** A page that has run suites, bundled as an application would: what `script` gives is what they came to. */
 const page = fixture('page', {
-  needs: { browser, folder: scratchFolder() },
+  needs: { browser, folder: tempDirectory() },
   settings: { script: '' },
   async setup({ settings }, { browser, folder }) {
     const contents = `${settings.script}.then((told) => (window.told = told), (error) => (window.told = [String(error.stack)]));`;
@@ -45,9 +45,9 @@ export const harbour = test(
   {
     needs: { page },
     ...inPage,
-    bind: [
-      browser.set({ more: ['--allow-file-access-from-files'] }),
-      page.set({ script: `import { harbourOutcome } from ${here('harbour-suites.ts')};\nharbourOutcome({ ${inBase64.join(', ')} })` }),
+    overrides: [
+      browser.with({ more: ['--allow-file-access-from-files'] }),
+      page.with({ script: `import { harbourOutcome } from ${here('harbour-suites.ts')};\nharbourOutcome({ ${inBase64.join(', ')} })` }),
     ],
   },
   async ({ check }, { page }) => {
@@ -67,7 +67,10 @@ export const alike = test(
   {
     needs: { page },
     ...inPage,
-    bind: [browser.set({ more: ['--allow-file-access-from-files'] }), page.set({ script: `import { outcome } from ${here('page-suites.ts')};\noutcome()` })],
+    overrides: [
+      browser.with({ more: ['--allow-file-access-from-files'] }),
+      page.with({ script: `import { outcome } from ${here('page-suites.ts')};\noutcome()` }),
+    ],
   },
   async ({ check }, { page }) => {
     await page.waitForFunction('window.told');

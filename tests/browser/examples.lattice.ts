@@ -37,7 +37,7 @@ const inPage = { timeout: 60_000, skip: withoutChromium };
 export const examples = suite('examples', inPage, [
   shown(
     'the harbour office quotes, books, and tells when a draught passes',
-    { bind: [example.set({ name: 'harbour-office' })] },
+    { overrides: [example.with({ name: 'harbour-office' })] },
     async ({ check }, { page: { page, errors }, example }) => {
       await page.goto(example);
       await page.waitForSelector('.plan .stay');
@@ -60,14 +60,14 @@ export const examples = suite('examples', inPage, [
 
   shown(
     'the harbour office’s suites run in a page, and tell what fails and where',
-    { bind: [example.set({ name: 'harbour-office' })] },
+    { overrides: [example.with({ name: 'harbour-office' })] },
     async ({ check }, { page: { page, errors }, example }) => {
       await page.goto(`${example}checks.html`);
       await page.waitForSelector('[role=status].passed', { timeout: 20_000 });
-      check.matches(await page.$eval('[role=status]', (status) => status.textContent ?? ''), /^\d{3} passed, 1 known, 134 held$/);
+      check.matches(await page.$eval('[role=status]', (status) => status.textContent ?? ''), /^\d{3} passed, 1 known failure, 134 not requested$/);
       await page.click('header input');
       await page.waitForSelector('[role=status].failed', { timeout: 20_000 });
-      check.matches(await page.$eval('[role=status]', (status) => status.textContent ?? ''), /^\d{3} passed, 34 failed, 1 known$/);
+      check.matches(await page.$eval('[role=status]', (status) => status.textContent ?? ''), /^\d{3} passed, 34 failed, 1 known failure$/);
       check.equal(await page.$$eval('.test.failed > p', (lines) => lines.map((line) => line.textContent)), [
         'where loa=12, 22 of 22 fail',
         'where hull=cat & season=winter, 13 of 13 fail',
@@ -82,7 +82,7 @@ export const examples = suite('examples', inPage, [
 
   shown(
     'the matrix workbench covers, tells what cannot occur, and where marked rows fail',
-    { bind: [example.set({ name: 'matrix-workbench' })] },
+    { overrides: [example.with({ name: 'matrix-workbench' })] },
     async ({ check }, { page: { page, errors }, example }) => {
       await page.goto(example);
       await page.waitForSelector('tbody tr');
@@ -105,7 +105,7 @@ export const examples = suite('examples', inPage, [
         await page.$eval('.where', (where) => where.textContent ?? ''),
         new RegExp(`^It fails where hull=cat & season=winter \\(${failing.length} of ${failing.length}\\); elsewhere 0 of \\d+\\.$`),
       );
-      check.includes(await page.$eval('pre', (code) => code.textContent ?? ''), 'cover: 3,');
+      check.includes(await page.$eval('pre', (code) => code.textContent ?? ''), 'strength: 3,');
       // All of it is in the address.
       await page.reload();
       await page.waitForSelector('tr.failed');

@@ -1,4 +1,4 @@
-import { cell, dataFile, fixture, named, planSuites, runSuites, suite, table, test } from 'red-lattice';
+import { cell, dataFile, fixture, namedRows, planSuites, runSuites, suite, table, test } from 'red-lattice';
 import { memoryFiles } from '../inner.ts';
 
 const tide = fixture('tide', { scope: 'file', setup: async () => ({ at: (hour: number) => hour / 2 }) });
@@ -29,7 +29,7 @@ const suites = [
     test('throws', () => {
       throw new RangeError('deep');
     }),
-    test('named', { cases: named({ north: { n: 1 }, south: { n: 2 } }), skip: 'not today' }, () => {}),
+    test('named', { cases: namedRows({ north: { n: 1 }, south: { n: 2 } }), skip: 'not today' }, () => {}),
   ]),
 ];
 

@@ -1,4 +1,4 @@
-import { matrix, named, suite, test } from 'red-lattice';
+import { matrix, namedRows, suite, test } from 'red-lattice';
 import { asCode, demo, fromHash, type Model, readModel, toHash } from '../../examples/matrix-workbench/src/model.ts';
 
 const model = (part: Partial<Model>): Model => ({
@@ -7,8 +7,8 @@ const model = (part: Partial<Model>): Model => ({
     { name: 'loa', values: '6, 9' },
     { name: 'hull type', values: 'mono, "cat", true' },
   ],
-  except: '',
-  stronger: '',
+  exclude: '',
+  mixedStrength: '',
   ...part,
 });
 
@@ -16,32 +16,32 @@ export const workbench = suite('what is typed at the matrix workbench', [
   test(
     'is read: {what}',
     {
-      cases: named<{ what: string; part: Partial<Model>; problems: readonly string[] }>({
-        plain: { what: 'axes and exceptions', part: { except: 'loa=6|9, hull type=mono\n\n' }, problems: [] },
-        axis: { what: 'an axis that is not there', part: { except: 'lao=6' }, problems: ['“lao=6”: there is no axis “lao”'] },
-        value: { what: 'a value that is not there', part: { except: 'loa=7' }, problems: ['“loa=7”: axis “loa” has no value “7”'] },
-        part: { what: 'half an exception', part: { except: 'loa' }, problems: ['“loa”: a part is like hull=tri'] },
-        stronger: { what: 'a group of one', part: { stronger: 'loa: 2' }, problems: ['“loa: 2”: it is like loa, hull, berth: 3'] },
+      cases: namedRows<{ what: string; part: Partial<Model>; problems: readonly string[] }>({
+        plain: { what: 'axes and exceptions', part: { exclude: 'loa=6|9, hull type=mono\n\n' }, problems: [] },
+        axis: { what: 'an axis that is not there', part: { exclude: 'lao=6' }, problems: ['“lao=6”: unknown axis “lao”'] },
+        value: { what: 'a value that is not there', part: { exclude: 'loa=7' }, problems: ['“loa=7”: axis “loa” has no value “7”'] },
+        part: { what: 'half an exception', part: { exclude: 'loa' }, problems: ['“loa”: write each part like hull=tri'] },
+        stronger: { what: 'a group of one', part: { mixedStrength: 'loa: 2' }, problems: ['“loa: 2”: write it like loa, hull, berth: 3'] },
       }),
     },
     ({ row, check }) => check.equal(readModel(model(row.part)).problems, [...row.problems]),
   ),
 
   test('is the same as the code that is taken away', async ({ check }) => {
-    const given = model({ except: 'loa=6, hull type=true', strength: 2 });
-    const { axes, except } = readModel(given);
+    const given = model({ exclude: 'loa=6, hull type=true', strength: 2 });
+    const { axes, exclude: except } = readModel(given);
     const rowsOf = async (source: AsyncIterable<object>): Promise<object[]> => {
       const rows: object[] = [];
       for await (const row of source) rows.push(row);
       return rows;
     };
     const taken = new Function('matrix', `return ${asCode(readModel(given), 2)}`)(matrix) as AsyncIterable<object>;
-    check.equal(await rowsOf(taken), await rowsOf(matrix(axes, { cover: 2, except })));
-    check.equal((await rowsOf(matrix(axes, { cover: 2, except }))).length, 5);
+    check.equal(await rowsOf(taken), await rowsOf(matrix(axes, { strength: 2, exclude: except })));
+    check.equal((await rowsOf(matrix(axes, { strength: 2, exclude: except }))).length, 5);
   }),
 
   test('comes back out of the address, and nonsense there is the demo', ({ check }) => {
-    const given = model({ except: 'loa=6, hull type=mono', failed: [1, 3] });
+    const given = model({ exclude: 'loa=6, hull type=mono', failed: [1, 3] });
     check.equal(fromHash(toHash(given)), given);
     for (const hash of ['', '#', '#%7B', '#5']) check.equal(fromHash(hash), demo, hash);
   }),

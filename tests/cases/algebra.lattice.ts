@@ -56,7 +56,7 @@ function compose(random: Random, depth: number, names: string[]): Pair {
     }
     case 3: {
       const keep = (row: Row): boolean => Object.values(row).reduce((sum, value) => sum + value, 0) % 2 === 0;
-      return { source: one.source.where(keep), list: one.list.filter(keep) };
+      return { source: one.source.filter(keep), list: one.list.filter(keep) };
     }
     case 4: {
       const column = random.pick([...keysOf(one), fresh()]);
@@ -70,7 +70,7 @@ function compose(random: Random, depth: number, names: string[]): Pair {
       return { source: one.source.expand(given) as CaseSource<Row>, list: one.list.flatMap((row) => more(row).map((other) => ({ ...row, ...other }))) };
     }
     case 6:
-      return { source: one.source.nameBy((row) => JSON.stringify(row)).mark(() => ({ tags: ['made-up'] })), list: one.list };
+      return { source: one.source.nameBy((row) => JSON.stringify(row)).annotate(() => ({ tags: ['made-up'] })), list: one.list };
     default:
       return { source: one.source.sample(100), list: one.list };
   }

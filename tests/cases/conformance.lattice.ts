@@ -7,7 +7,7 @@ import { memoryFiles, runInside } from '../inner.ts';
 export const spectrum = test('CSV texts that readers differ on are read as their collection says', {
   cases: dataFiles('../../node_modules/csv-spectrum/csvs/*.csv')
     .nameBy(({ path }) => basename(path))
-    .mark(({ path }) => (path.endsWith('location_coordinates.csv') ? { knownFailure: 'the collection expects a number that its text does not hold' } : {})),
+    .annotate(({ path }) => (path.endsWith('location_coordinates.csv') ? { knownFailure: 'the collection expects a number that its text does not hold' } : {})),
 }, async ({ row, check }) => {
   const wanted = JSON.parse(await readFile(row.path.replaceAll('csvs', 'json').replace(/csv$/, 'json'), 'utf8')) as Readonly<Record<string, unknown>>[];
   const name = basename(row.path);

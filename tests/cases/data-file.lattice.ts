@@ -1,12 +1,12 @@
-import { cell, dataFile, named, range, suite, table, test, values } from 'red-lattice';
+import { cell, dataFile, namedRows, range, suite, table, test, values } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
 /** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
 async function read(text: string | Uint8Array, options: Parameters<typeof dataFile>[1] = {}, name = 'stays.csv'): Promise<unknown[]> {
-  const { seen } = await runInside([test('row', { cases: dataFile(name, options), mayBeEmpty: true }, () => {})], memoryFiles({ [name]: text }));
+  const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: text }));
   return seen.map(({ row, result }) =>
-    result.status === 'errored' ? result.failures.map(({ place, message }) => `${place?.line}:${place?.column} ${message}`).join('; ') : row,
+    result.status === 'errored' ? result.failures.map(({ location: place, message }) => `${place?.line}:${place?.column} ${message}`).join('; ') : row,
   );
 }
 
@@ -24,7 +24,7 @@ export const reading = suite('a data file', [
   test(
     'is read as text: {shape}',
     {
-      cases: named({
+      cases: namedRows({
         plain: {
           shape: 'plain',
           text: 'a,b\n1,2\n3,4\n',
@@ -75,14 +75,14 @@ export const reading = suite('a data file', [
   test('told apart by tabs', async ({ check }) => check.equal(await read('a\tb\n1,5\t2\n', {}, 'stays.tsv'), [{ a: '1,5', b: '2' }])),
 
   test('tells where a cell is wrong, behind comments and quoted line breaks', async ({ check }) => {
-    const columns = { note: cell.text.under('Remark'), nights: cell.integer, due: cell.number.optional() };
+    const columns = { note: cell.text.heading('Remark'), nights: cell.integer, due: cell.number.optional() };
     const text = '# stays\nRemark,nights,due\n"two\nlines",two,1\nfine,3,\n"a\nb\nc",4,"6,50"\n,5,1\n"never closed,6,1\n';
     check.equal(await read(text, { columns }), [
       '4:8 nights: "two" is not an integer',
       { note: 'fine', nights: 3 },
-      '8:6 due: "6,50" is not a number; that looks like a decimal comma: write 6.50',
-      '9:1 note: empty, and a text is wanted; where it may be empty, say optional() or or(…)',
-      '10:1 a quote opens here and never closes',
+      '8:6 due: "6,50" is not a number; this looks like a decimal comma; write 6.50',
+      '9:1 empty cell in column `note`; expected text. Add `.optional()` or `.default(…)` to the column to allow it.',
+      '10:1 unclosed quote',
     ]);
   }),
 
@@ -118,32 +118,32 @@ export const reading = suite('a data file', [
 
   test('names and marks its rows by columns of its own', async ({ check }) => {
     const cases = dataFile('stays.csv', { columns: { nights: cell.integer } });
-    const text = '(case),nights,(tags),(skip),(known)\none night,1,quick money,,\nlong,99,,too long,\nodd,3,,,rounding\n';
-    const { seen } = await runInside([test('stay', { cases }, ({ row, check }) => check.differs(row.nights, 3))], memoryFiles({ 'stays.csv': text }));
+    const text = '(case),nights,(tags),(skip),(known failure)\none night,1,quick money,,\nlong,99,,too long,\nodd,3,,,rounding\n';
+    const { seen } = await runInside([test('stay', { cases }, ({ row, check }) => check.notEqual(row.nights, 3))], memoryFiles({ 'stays.csv': text }));
     check.equal(
       seen.map(({ title, status, result }) => [title, status, result.reason]),
       [
         ['stay › one night', 'passed', undefined],
         ['stay › long', 'skipped', 'too long'],
-        ['stay › odd', 'known/check', 'rounding'],
+        ['stay › odd', 'known-failure/check', 'rounding'],
       ],
     );
   }),
 
   test('is refused where {what}', {
-    cases: named({
+    cases: namedRows({
       'a record never ends': {
         what: 'a record never ends',
         name: 'a.csv',
         text: () => `a,b\n1,2\n"${'x'.repeat(5_000_000)}`,
-        says: /^a record of more than 4,000,000 characters begins here; is a quote not closed\?$/,
+        says: /^this record has more than 4,000,000 characters; is a quote not closed\?$/,
         at: 3,
       },
       'a line of JSON never ends': {
         what: 'a line of JSON never ends',
         name: 'a.jsonl',
         text: () => `{"a":1}\n{"a":"${'x'.repeat(5_000_000)}`,
-        says: /^a record of more than 4,000,000 characters begins here/,
+        says: /^this record has more than 4,000,000 characters/,
         at: 2,
       },
     }),
@@ -152,7 +152,7 @@ export const reading = suite('a data file', [
     const { seen } = await runInside([test('row', { cases: dataFile(row.name) }, () => {})], files);
     const failure = seen.at(-1)?.result.failures[0];
     check.matches(failure?.message, row.says);
-    check.equal([failure?.place?.line, seen.map(({ status }) => status)], [row.at, [...seen.slice(1).map(() => 'passed'), 'errored/data']]);
+    check.equal([failure?.location?.line, seen.map(({ status }) => status)], [row.at, [...seen.slice(1).map(() => 'passed'), 'errored/data']]);
   }),
 
   test('is refused as a whole where {what}', {
@@ -162,28 +162,32 @@ export const reading = suite('a data file', [
         [
           'it is in other letters',
           new Uint8Array([...utf8('nights,due\nM'), 0xf6, ...utf8('we,1\n')]),
-          ['2:2 from here on it is no text in UTF-8; save it as UTF-8'],
+          ['2:2 invalid UTF-8 from here on. Save the file as UTF-8.'],
         ],
-        ['it ends within a letter', new Uint8Array([...utf8('nights,due\nM'), 0xc3]), ['2:2 from here on it is no text in UTF-8; save it as UTF-8']],
-        ['half a letter is in it', utf16('nights,due\n\ud800,1\n'), ['2:1 from here on it is no text in UTF-16LE; save it as UTF-8']],
-        ['zero bytes are in it', 'a\0,b\n', ['1:2 a zero byte stands here: it is not a text; UTF-16 needs a byte order mark']],
+        ['it ends within a letter', new Uint8Array([...utf8('nights,due\nM'), 0xc3]), ['2:2 invalid UTF-8 from here on. Save the file as UTF-8.']],
+        ['half a letter is in it', utf16('nights,due\n\ud800,1\n'), ['2:1 invalid UTF-16LE from here on. Save the file as UTF-8.']],
+        ['zero bytes are in it', 'a\0,b\n', ['1:2 unexpected NUL byte: this is not a text file, or it is UTF-16 without a byte order mark']],
         [
           'a heading is a trap',
           '__proto__,nights,due\n1,2,3\n',
-          ["1:1 `__proto__` cannot be a column: it is no property of its own in this language; rename it, or read it as another with under('__proto__')"],
+          ["1:1 `__proto__` cannot be a column name in JavaScript. Rename it, or read it under another name with `.heading('__proto__')`."],
         ],
-        ['headings are parted by something else', 'nights;due\n1;2\n', ['1:1 the headings are parted by ";"; say delimiter: ";" in the options of dataFile']],
+        [
+          'headings are parted by something else',
+          'nights;due\n1;2\n',
+          ['1:1 the header is separated by ";". Set `delimiter: ";"` in the options of dataFile.'],
+        ],
         [
           'a note for spreadsheets comes first',
           'sep=;\nnights;due\n1;2\n',
-          ['1:1 `sep=;` is no heading, but a note for spreadsheets; leave the line out, and say delimiter: ";" in the options of dataFile'],
+          ['1:1 `sep=;` is an instruction for spreadsheet programs, not a header. Remove the line and set `delimiter: ";"` in the options of dataFile.'],
         ],
-        ['such a note says nothing new', 'sep=,\nnights,due\n1,2\n', ['1:1 `sep=` is no heading, but a note for spreadsheets; leave the line out']],
-        ['lines end in carriage returns', 'nights,due\r1,2\r', ['1:1 its lines end in carriage returns alone; save it with line feeds']],
+        ['such a note says nothing new', 'sep=,\nnights,due\n1,2\n', ['1:1 `sep=` is an instruction for spreadsheet programs, not a header. Remove the line.']],
+        ['lines end in carriage returns', 'nights,due\r1,2\r', ['1:1 lines end in carriage returns only. Save the file with line feeds.']],
         [
           'headings are missing and twice',
           'due,nigths,due\n1,2,3\n',
-          ['1:12 column `due` stands twice in the headings; each column needs a name of its own', '1:5 no column `nights`; did you mean `nigths`?'],
+          ['1:12 duplicate column `due` in the headings. Rename one of them.', '1:5 missing column `nights`; did you mean `nigths`?'],
         ],
       ],
     ),
@@ -208,30 +212,36 @@ export const reading = suite('a data file', [
     check.matches(await refusal(dues, found(['dues.csv'])), /^no data file data\/dues-by-night\.\*/);
     check.equal(
       await refusal(dues, found(['dues-by-night.csv', 'dues-by-night.tsv'])),
-      'there are several data/dues-by-night.*: `dues-by-night.csv`, `dues-by-night.tsv`; name the one that is meant',
+      'several files match data/dues-by-night.*: `dues-by-night.csv`, `dues-by-night.tsv`. Name one of them.',
     );
   }),
 
   test('has records of other lengths than the headings', async ({ check }) =>
     check.equal(await read('a,b\n1,2\n3\n4,5,6\n7,8, ,\n'), [
       { a: '1', b: '2' },
-      '3:1 1 cell under 2 headings',
-      '4:1 3 cells under 2 headings; is a comma not quoted?',
+      '3:1 1 cell for 2 columns',
+      '4:1 3 cells for 2 columns; is a comma not quoted?',
       { a: '7', b: '8' },
     ])),
 
   test('has records without a value', async ({ check }) => {
     const text = 'a,b\n1,2\n,\n , \n"",""\n,4\n';
-    const empty = 'every cell of this record is empty; leave the line out';
-    const missing = (column: string): string => `${column}: empty, and an integer is wanted; where it may be empty, say optional() or or(…)`;
+    const empty = 'every cell of this record is empty. Remove the line.';
+    const missing = 'empty cell in column `a`; expected an integer. Add `.optional()` or `.default(…)` to the column to allow it.';
     check.equal(await read(text, { columns: { a: cell.integer, b: cell.integer.optional() } }), [
       { a: 1, b: 2 },
       `3:1 ${empty}`,
       `4:1 ${empty}`,
       '5:1 a: "" is not an integer',
-      `6:1 ${missing('a')}`,
+      `6:1 ${missing}`,
     ]);
-    check.equal(await read(text, { columns: { a: cell.integer.optional(), b: cell.integer.or(0) } }), [{ a: 1, b: 2 }, { b: 0 }, { b: 0 }, { b: 0 }, { b: 4 }]);
+    check.equal(await read(text, { columns: { a: cell.integer.optional(), b: cell.integer.default(0) } }), [
+      { a: 1, b: 2 },
+      { b: 0 },
+      { b: 0 },
+      { b: 0 },
+      { b: 4 },
+    ]);
   }),
 
   test('may be parted by several characters, and have no comments', async ({ check }) =>
@@ -246,7 +256,7 @@ export const reading = suite('a data file', [
       { cell: cell.text, good: ['Gull', 'Tern', 'B4'], odd: [' Gull', 'Tern ', '"Skua, old"', '" "', 'Årø', '', '-'] },
       { cell: cell.number, good: ['7.5', '12', '3'], odd: ['-0', '1e3', '"8"', '7,5', '', ' 9', 'x'] },
       { cell: cell.integer.optional(), good: ['1', '28'], odd: ['', '2.5', '"3"'] },
-      { cell: cell.boolean.or(false), good: ['yes', 'no'], odd: ['', 'maybe'] },
+      { cell: cell.boolean.default(false), good: ['yes', 'no'], odd: ['', 'maybe'] },
       { cell: cell.date, good: ['2031-04-01', '2031-04-02'], odd: ['2031-04-31', '2031-04-01T06:30Z'] },
       { cell: cell.list(cell.integer), good: ['1;2', '3'], odd: ['', 'x;1'] },
       { cell: cell.oneOf('mono', 'cat'), good: ['mono', 'cat'], odd: ['raft', ' cat'] },
@@ -285,7 +295,7 @@ export const reading = suite('a data file', [
     const file = [columns, ...cells].map((line) => line.map(write).join(',') + newline).join('');
     log(JSON.stringify(file.slice(0, 2000)));
     const seen = await runInside(
-      [test('row', { cases: dataFile('f.csv', {}), mayBeEmpty: true }, () => {})],
+      [test('row', { cases: dataFile('f.csv', {}), allowEmpty: true }, () => {})],
       memoryFiles({ 'f.csv': file }, isLong ? random.pick([1000, 100_000]) : random.integer(1, 40)),
     );
     check.equal(

@@ -1,4 +1,4 @@
-import { type CaseSource, type MatrixOptions, matrix, named, range, suite, table, test, verifyCover } from 'red-lattice';
+import { type CaseSource, type MatrixOptions, matrix, namedRows, range, suite, table, test, verifyCoverage } from 'red-lattice';
 import { Combinations } from '../../src/cases/matrix/combinations.ts';
 import { Orbits } from '../../src/cases/matrix/orbits.ts';
 import { randomFrom } from '../../src/cases/random.ts';
@@ -26,15 +26,15 @@ function model(seed: number): { axes: Axes; options: Options } {
   );
   const predicates = Array.from({ length: random.integer(0, 2) }, () => ({ reads: some(2), sum: random.integer(1, 5) }));
   const cover = random.integer(1, Math.min(3, names.length));
-  const except: Options['except'] = (never) => [
+  const except: Options['exclude'] = (never) => [
     ...forbidden,
     ...predicates.map(({ reads, sum }) => never(reads, (row) => reads.reduce((total, name) => total + (row[name] as number), 0) === sum)),
   ];
-  return { axes, options: { cover, except, seed } };
+  return { axes, options: { strength: cover, exclude: except, seed } };
 }
 
 /** All whole rows that can occur, by going through every one. */
-function possibleRows(axes: Axes, except: Options['except']): Row[] {
+function possibleRows(axes: Axes, except: Options['exclude']): Row[] {
   let rows: Row[] = [{}];
   for (const [name, values] of Object.entries(axes)) rows = rows.flatMap((row) => values.map((value) => ({ ...row, [name]: value })));
   const rules = typeof except === 'function' ? except((reads, when) => ({ reads, when }) as never) : (except ?? []);
@@ -64,15 +64,15 @@ export const covering = suite('a covering matrix', [
     skip,
   }) => {
     const { axes, options } = model(seed);
-    const possible = possibleRows(axes, options.except);
-    log(axes, options.cover, `${possible.length} rows can occur`);
+    const possible = possibleRows(axes, options.exclude);
+    log(axes, options.strength, `${possible.length} rows can occur`);
     if (possible.length === 0) {
-      check.includes(await refusal(() => [test('t', { cases: matrix(axes, options) }, () => {})]), 'leave no combination that can occur');
+      check.includes(await refusal(() => [test('t', { cases: matrix(axes, options) }, () => {})]), 'leaves no possible combination');
       return;
     }
     const rows = await collect(matrix(axes, options));
     const names = Object.keys(axes);
-    const cover = options.cover as number;
+    const cover = options.strength as number;
     // A third way to work it out: what is owed is what stands in a row that can occur.
     const owed = standing(possible, names, cover);
     check.equal(standing(rows, names, cover), owed);
@@ -80,12 +80,12 @@ export const covering = suite('a covering matrix', [
       rows.every((one) => possible.some((other) => names.every((name) => other[name] === one[name]))),
       'every row can occur',
     );
-    check.equal(verifyCover(axes, rows, options), { owed: owed.size, missing: [], wrong: [], undecided: 0 });
+    check.equal(verifyCoverage(axes, rows, options), { required: owed.size, missing: [], wrong: [], undecided: 0 });
     const thinned = rows.filter((_, i) => i % 2 === 0);
     const lost = [...owed].filter((combination) => !standing(thinned, names, cover).has(combination));
     check.equal(
       new Set(
-        verifyCover(axes, thinned, options).missing.map((one) =>
+        verifyCoverage(axes, thinned, options).missing.map((one) =>
           Object.entries(one)
             .map(([name, value]) => `${name}=${value}`)
             .join(),
@@ -100,9 +100,9 @@ export const covering = suite('a covering matrix', [
   test('holds the rows that must be there, and covers a group more strongly', async ({ check }) => {
     const axes = { a: [1, 2, 3], b: [1, 2, 3], c: [1, 2, 3], d: [1, 2, 3] };
     const options = {
-      cover: 2,
-      stronger: [{ axes: ['a', 'b', 'c'], cover: 3 }],
-      plus: [
+      strength: 2,
+      mixedStrength: [{ axes: ['a', 'b', 'c'], strength: 3 }],
+      include: [
         { a: 3, d: 1 },
         { a: 1, b: 1, c: 1, d: 1 },
       ],
@@ -110,21 +110,21 @@ export const covering = suite('a covering matrix', [
     const rows = await collect(matrix(axes, options));
     check.holds(rows.some((row) => row.a === 3 && row.d === 1));
     check.equal(rows[1], { a: 1, b: 1, c: 1, d: 1 });
-    check.equal(verifyCover(axes, rows, options).missing, []);
+    check.equal(verifyCoverage(axes, rows, options).missing, []);
     check.holds(rows.length >= 27 && rows.length < 60, `${rows.length} rows`);
   }),
 
   test('tells rows that hold what cannot occur', ({ check }) => {
-    const wrong = verifyCover(
+    const wrong = verifyCoverage(
       { a: [1, 2], b: ['x', 'y'] },
       [
         { a: 1, b: 'x' },
         { a: 2, b: 'y' },
       ],
-      { cover: 2, except: [{ a: 2, b: 'y' }] },
+      { strength: 2, exclude: [{ a: 2, b: 'y' }] },
     );
     check.equal(wrong, {
-      owed: 3,
+      required: 3,
       missing: [
         { a: 1, b: 'y' },
         { a: 2, b: 'x' },
@@ -159,8 +159,8 @@ export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are c
   ),
 }, async ({ row: { axes, levels, cover, most }, check }) => {
   const model = Object.fromEntries(Array.from({ length: axes }, (_, axis) => [`a${axis}`, Array.from({ length: levels }, (_, level) => level)]));
-  const rows = await collect(matrix(model, { cover }));
-  const { missing, wrong } = verifyCover(model, rows, { cover });
+  const rows = await collect(matrix(model, { strength: cover }));
+  const { missing, wrong } = verifyCoverage(model, rows, { strength: cover });
   check.equal([missing.length, wrong.length], [0, 0]);
   check.holds(rows.length <= most, `${rows.length} rows`);
 });
@@ -219,14 +219,14 @@ export const orbits = test('what permutations make of rows holds what their orbi
 
 export const noNumber = test('what is no number is a value like any other', async ({ check }) => {
   const axes = { amount: [0, Number.NaN, 2], hull: ['mono', 'cat'], power: [true, false] };
-  const options = { cover: 2, except: [{ amount: Number.NaN, hull: 'cat' }], plus: [{ amount: Number.NaN, power: true }] };
+  const options = { strength: 2, exclude: [{ amount: Number.NaN, hull: 'cat' }], include: [{ amount: Number.NaN, power: true }] };
   const rows = await collect(matrix(axes, options));
-  check.equal(verifyCover(axes, rows as never, options), { owed: 3 * 2 + 3 * 2 + 2 * 2 - 1, missing: [], wrong: [], undecided: 0 });
+  check.equal(verifyCoverage(axes, rows as never, options), { required: 3 * 2 + 3 * 2 + 2 * 2 - 1, missing: [], wrong: [], undecided: 0 });
   check.equal(new Set(rows.filter(({ amount }) => Number.isNaN(amount)).map(({ hull }) => hull)), new Set(['mono']));
 });
 
 export const whole = test('a matrix without cover gives every combination that can occur, lazily', async ({ check }) => {
-  const rows = await collect(matrix({ hull: ['mono', 'cat', 'tri'], loa: [6, 9] }, { except: [{ hull: 'tri', loa: 6 }] }));
+  const rows = await collect(matrix({ hull: ['mono', 'cat', 'tri'], loa: [6, 9] }, { exclude: [{ hull: 'tri', loa: 6 }] }));
   check.equal(rows, [
     { hull: 'mono', loa: 6 },
     { hull: 'mono', loa: 9 },
@@ -244,38 +244,41 @@ export const whole = test('a matrix without cover gives every combination that c
 export const refused = test(
   'a matrix is refused: {says}',
   {
-    cases: named<{ says: string; make: () => CaseSource<any> }>({
+    cases: namedRows<{ says: string; make: () => CaseSource<any> }>({
       'no values': { says: 'axis "a" has no values', make: () => matrix({ a: [], b: [1] }) },
       'a value twice': { says: 'axis "a" has 1 twice', make: () => matrix({ a: [1, 1] }) },
-      'no list': { says: 'axis "a": 5 is not a list of values', make: () => matrix({ a: 5 as never, b: [1] }) },
+      'no list': { says: 'axis "a": 5 is not an array of values', make: () => matrix({ a: 5 as never, b: [1] }) },
       'not a number twice': { says: 'axis "a" has NaN twice', make: () => matrix({ a: [Number.NaN, 1, Number.NaN] }) },
       'no group': {
-        says: 'matrix: `stronger` is not a list of groups like { axes, cover }',
-        make: () => matrix({ a: [1, 2], b: [1], c: [1] }, { cover: 2, stronger: [['a', 'b'] as never] }),
+        says: 'matrix: `mixedStrength` is not an array of objects like { axes, strength }',
+        make: () => matrix({ a: [1, 2], b: [1], c: [1] }, { strength: 2, mixedStrength: [['a', 'b'] as never] }),
       },
-      'an unknown axis': { says: 'except: no axis `hul`; did you mean `hull`?', make: () => matrix({ hull: ['cat'] }, { except: [{ hul: 'cat' } as never] }) },
+      'an unknown axis': {
+        says: 'exclude: unknown axis `hul`; did you mean `hull`?',
+        make: () => matrix({ hull: ['cat'] }, { exclude: [{ hul: 'cat' } as never] }),
+      },
       'an unknown value': {
-        says: 'except: no value on axis "hull" `cta`; did you mean `cat`?',
-        make: () => matrix({ hull: ['cat', 'mono'] }, { except: [{ hull: 'cta' } as never] }),
+        says: 'exclude, axis "hull": unknown value `cta`; did you mean `cat`?',
+        make: () => matrix({ hull: ['cat', 'mono'] }, { exclude: [{ hull: 'cta' } as never] }),
       },
-      'a strength': { says: 'cover: 0 is not a strength from 1 to 6', make: () => matrix({ a: [1], b: [1] }, { cover: 0 }) },
-      'nothing left': { says: 'the exceptions leave no combination that can occur', make: () => matrix({ a: [1], b: [1] }, { except: [{ a: 1 }] }) },
+      'a strength': { says: 'cover: 0 is not a strength from 1 to 6', make: () => matrix({ a: [1], b: [1] }, { strength: 0 }) },
+      'nothing left': { says: '`exclude` leaves no possible combination', make: () => matrix({ a: [1], b: [1] }, { exclude: [{ a: 1 }] }) },
       'an impossible row among all': {
-        says: 'plus: {a: 1} can never occur under the exceptions',
-        make: () => matrix({ a: [1, 2], b: [1] }, { except: [{ a: 1 }], plus: [{ a: 1 }] }),
+        says: 'include: `exclude` rules out {a: 1}',
+        make: () => matrix({ a: [1, 2], b: [1] }, { exclude: [{ a: 1 }], include: [{ a: 1 }] }),
       },
       'an impossible row': {
-        says: 'plus: {a: 1} can never occur under the exceptions',
+        says: 'include: `exclude` rules out {a: 1}',
         make: () =>
           matrix(
             { a: [1, 2], b: [1, 2], c: [1] },
             {
-              cover: 2,
-              except: [
+              strength: 2,
+              exclude: [
                 { a: 1, b: 1 },
                 { a: 1, b: 2 },
               ],
-              plus: [{ a: 1 }],
+              include: [{ a: 1 }],
             },
           ),
       },

@@ -1,4 +1,4 @@
-import { cell, dataFile, named, planSuites, range, rows, suite, table, test } from 'red-lattice';
+import { cell, dataFile, namedRows, planSuites, range, rows, suite, table, test } from 'red-lattice';
 import { Identities } from '../../src/cases/identity.ts';
 import { randomFrom } from '../../src/cases/random.ts';
 
@@ -179,7 +179,7 @@ export const names = suite('names', [
 
   test('of named rows are their own', async ({ check }) => {
     const ids: string[] = [];
-    for await (const one of planSuites([test('opens', { cases: named({ 'before eight': { hour: 7 }, 'at noon!': { hour: 12 } }) }, () => {})]))
+    for await (const one of planSuites([test('opens', { cases: namedRows({ 'before eight': { hour: 7 }, 'at noon!': { hour: 12 } }) }, () => {})]))
       ids.push(one.id);
     check.equal(ids[0], 'suites#opens/before-eight');
     check.matches(ids[1], /^suites#opens\/at-noon-[0-9a-f]{8}$/);

@@ -5,7 +5,7 @@ import { cell, dataFile, type Test, test as testOf } from '../../src/index.ts';
 import { Dealer } from '../../src/node/dealer.ts';
 import { chunksOf } from '../../src/suites/expand.ts';
 import { ordinaryDefaults, planFiles } from '../../src/suites/plan.ts';
-import type { CaseOf, PlannedTest } from '../../src/suites/planned.ts';
+import type { PlannedCaseImpl, PlannedTest } from '../../src/suites/planned.ts';
 
 /** A file of that text, in pieces of some kilobytes. */
 const fileOf = (text: string, pieces: number) => ({
@@ -20,13 +20,13 @@ async function plannedOf(made: Test, files: ReturnType<typeof fileOf>): Promise<
   return plan.tests[0] as PlannedTest;
 }
 
-async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share?: Share): Promise<CaseOf[]> {
-  const found: CaseOf[] = [];
+async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share?: Share): Promise<PlannedCaseImpl[]> {
+  const found: PlannedCaseImpl[] = [];
   for await (const { cases } of chunksOf(planned, { files }, share)) found.push(...cases);
   return found;
 }
 
-const told = ({ ordinal, id, row, entry }: CaseOf) => ({ ordinal, id, row, line: entry.place?.line, problems: entry.problems?.length ?? 0 });
+const told = ({ ordinal, id, row, entry }: PlannedCaseImpl) => ({ ordinal, id, row, line: entry.location?.line, problems: entry.problems?.length ?? 0 });
 
 export const shares = suite('shares of a data file', [
   test('are disjoint and complete, and tell twins as the whole does: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
@@ -52,8 +52,8 @@ export const shares = suite('shares of a data file', [
       return spell(...given);
     });
     const text = [`${isNamed ? '(case),' : ''}berth,nights,resident`, ...lines].join('\n');
-    const columns = { berth: isNumber ? cell.number.or(7) : cell.text.or('N7'), nights: cell.integer, resident: cell.boolean };
-    const lies = testOf('lies', { cases: dataFile('berths.csv', { columns }), mayBeEmpty: true }, () => {});
+    const columns = { berth: isNumber ? cell.number.default(7) : cell.text.default('N7'), nights: cell.integer, resident: cell.boolean };
+    const lies = testOf('lies', { cases: dataFile('berths.csv', { columns }), allowEmpty: true }, () => {});
     const planned = await plannedOf(lies, fileOf(text, 4000));
     const whole = (await all(planned, fileOf(text, 4000))).map(told);
     check.equal(new Set(whole.map(({ id }) => id)).size, whole.length, 'each its own');
@@ -75,7 +75,7 @@ export const shares = suite('shares of a data file', [
       testOf('lies', { cases: dataFile('berths.csv') }, () => {}),
       fileOf(text, 4000),
     );
-    for (let index = 0; index < 3; index++) check.close((await all(planned, fileOf(text, 4000), { index, of: 3, block: 1 })).length, 2000, 200);
+    for (let index = 0; index < 3; index++) check.closeTo((await all(planned, fileOf(text, 4000), { index, of: 3, block: 1 })).length, 2000, 200);
   }),
 
   test('of a dozen cases are dealt to both lanes, {how}', {

@@ -1,4 +1,4 @@
-import { type CaseSource, named, ProblemError, range, rows, suite, table, test, values } from 'red-lattice';
+import { type CaseSource, namedRows, ProblemError, range, rows, suite, table, test, values } from 'red-lattice';
 
 async function collect<Row extends object>(source: CaseSource<Row>): Promise<Row[]> {
   const all: Row[] = [];
@@ -11,7 +11,7 @@ const nights = range('nights', 1, 3);
 
 export const sources = suite('sources', [
   test('{what}', {
-    cases: named<{ what: string; source: CaseSource<any>; rows: unknown[] }>({
+    cases: namedRows<{ what: string; source: CaseSource<any>; rows: unknown[] }>({
       range: { what: 'count', source: range('x', 0.1, 0.5, 0.1), rows: [{ x: 0.1 }, { x: 0.2 }, { x: 0.3 }, { x: 0.4 }, { x: 0.5 }] },
       down: { what: 'count down', source: range('x', 3, 1, -1), rows: [{ x: 3 }, { x: 2 }, { x: 1 }] },
       cross: {
@@ -33,8 +33,8 @@ export const sources = suite('sources', [
         ],
       },
       concat: { what: 'follow each other', source: hulls.concat(values('n', [1])), rows: [{ hull: 'mono' }, { hull: 'cat' }, { n: 1 }] },
-      where: { what: 'are sifted', source: nights.where((row) => row.nights !== 2), rows: [{ nights: 1 }, { nights: 3 }] },
-      derive: { what: 'get columns', source: nights.derive((row) => ({ due: row.nights * 2 })).where((row) => row.due > 4), rows: [{ nights: 3, due: 6 }] },
+      where: { what: 'are sifted', source: nights.filter((row) => row.nights !== 2), rows: [{ nights: 1 }, { nights: 3 }] },
+      derive: { what: 'get columns', source: nights.derive((row) => ({ due: row.nights * 2 })).filter((row) => row.due > 4), rows: [{ nights: 3, due: 6 }] },
       expand: {
         what: 'branch',
         source: hulls.expand((row) => rows<{ berth: string }>(row.hull === 'cat' ? [{ berth: 'visitor' }] : [{ berth: 'north' }, { berth: 'south' }])),
@@ -54,7 +54,7 @@ export const sources = suite('sources', [
     const sample = range('n', 1, 1000).sample(20, 7);
     const [first, again, other] = [await collect(sample), await collect(sample), await collect(range('n', 1, 1000).sample(20, 8))];
     check.equal(first, again);
-    check.differs(first, other);
+    check.notEqual(first, other);
     check.equal(first.length, 20);
     check.equal(
       first,
@@ -67,22 +67,22 @@ export const sources = suite('sources', [
     const endless = rows(function* () {
       for (;;) yield { n: made++ };
     });
-    for await (const row of endless.where(({ n }) => n % 2 === 1)) if (row.n > 9) break;
+    for await (const row of endless.filter(({ n }) => n % 2 === 1)) if (row.n > 9) break;
     ensure.holds(made < 200, `${made} rows were made`);
     check.holds(made >= 11);
   }),
 
   test('refuse {what}', {
-    cases: named<{ what: string; source: CaseSource<any>; says: string }>({
-      'unequal lengths': { what: 'a zip of unequal lengths', source: hulls.zip(nights as never), says: 'zip: one side ends after 2 rows, the other after 3' },
-      'a shared column': { what: 'a column from both sides', source: hulls.cross(values('hull', [1]) as never), says: '`hull` would come from both sides' },
+    cases: namedRows<{ what: string; source: CaseSource<any>; says: string }>({
+      'unequal lengths': { what: 'a zip of unequal lengths', source: hulls.zip(nights as never), says: 'zip: one side has 2 rows, the other 3.' },
+      'a shared column': { what: 'a column from both sides', source: hulls.cross(values('hull', [1]) as never), says: 'both sides have `hull`' },
       'a hidden shared column': {
         what: 'one that shows only in the rows',
         source: hulls.derive(() => ({ n: 1 })).cross(values('n', [1]) as never),
-        says: '`n` would come from both sides',
+        says: 'both sides have `n`',
       },
-      'no row': { what: 'what is no row', source: rows([7 as never]), says: 'row 1 is 7, not an object with columns' },
-      'a range without end': { what: 'a range that never ends', source: range('n', 1, 5, -1), says: '1 to 5 by -1 is not a range that ends' },
+      'no row': { what: 'what is no row', source: rows([7 as never]), says: 'row 1 is 7; expected an object with columns' },
+      'a range without end': { what: 'a range that never ends', source: range('n', 1, 5, -1), says: '1 to 5 by -1 is not a finite range' },
       'a ragged table': { what: 'a ragged table', source: table(['a', 'b'], [[1] as never]), says: 'row 1 has 1 value for 2 columns (a, b)' },
     }),
   }, async ({ row, check }) => {

@@ -1,4 +1,4 @@
-import { cell, dataFile, named, range, suite, test } from 'red-lattice';
+import { cell, dataFile, namedRows, range, suite, test } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { writePlace } from '../../src/problems/place.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
@@ -8,9 +8,11 @@ const name = 'prices.xlsx';
 
 /** Reads a workbook; gives its rows, and the messages of bad ones in their place. */
 async function read(book: Uint8Array, options: Parameters<typeof dataFile>[1] = {}): Promise<unknown[]> {
-  const { seen } = await runInside([test('row', { cases: dataFile(name, options), mayBeEmpty: true }, () => {})], memoryFiles({ [name]: book }, 1000));
+  const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: book }, 1000));
   return seen.map(({ row, result }) =>
-    result.status === 'errored' ? result.failures.map(({ place, message }) => `${place && writePlace(place).replace(/^.*\//, '')} ${message}`).join('; ') : row,
+    result.status === 'errored'
+      ? result.failures.map(({ location: place, message }) => `${place && writePlace(place).replace(/^.*\//, '')} ${message}`).join('; ')
+      : row,
   );
 }
 
@@ -22,7 +24,12 @@ const prices: Cell[][] = [
   ['# no longer'],
   ['summer <"&', undefined, 2, new Date('2031-04-01T08:30Z'), false],
 ];
-const columns = { season: cell.text.under('Season'), price: cell.number.under('Price'), from: cell.date.under('From'), power: cell.boolean.under('Power') };
+const columns = {
+  season: cell.text.heading('Season'),
+  price: cell.number.heading('Price'),
+  from: cell.date.heading('From'),
+  power: cell.boolean.heading('Power'),
+};
 
 export const workbooks = suite('a workbook', [
   test('is read from its first sheet, or from one that is named, with typed cells', async ({ check }) => {
@@ -53,11 +60,11 @@ export const workbooks = suite('a workbook', [
     });
     check.equal(await read(book, { columns }), [
       `'Prices 2031'!B2 price: "two" is not a number`.replace(/^/, 'prices.xlsx:'),
-      "prices.xlsx:'Prices 2031'!B3 price: the workbook shows #DIV/0! here; mend what the cell is worked out from; prices.xlsx:'Prices 2031'!C3 from: \"soon\" is not a date; write it as 2031-04-30 or 2031-04-30T08:00Z",
-      "prices.xlsx:'Prices 2031'!A4 season: empty, and a text is wanted; where it may be empty, say optional() or or(…); prices.xlsx:'Prices 2031'!C4 from: empty, and a date is wanted; where it may be empty, say optional() or or(…); prices.xlsx:'Prices 2031'!D4 power: empty, and a boolean is wanted; where it may be empty, say optional() or or(…)",
-      "prices.xlsx:'Prices 2031'!B5 price: a formula stands here without its result; open the workbook and save it",
+      "prices.xlsx:'Prices 2031'!B3 price: the cell shows #DIV/0!. Fix its formula in the workbook.; prices.xlsx:'Prices 2031'!C3 from: \"soon\" is not a date; write it as 2031-04-30 or 2031-04-30T08:00Z",
+      "prices.xlsx:'Prices 2031'!A4 empty cell in column `season`; expected text. Add `.optional()` or `.default(…)` to the column to allow it.; prices.xlsx:'Prices 2031'!C4 empty cell in column `from`; expected a date. Add `.optional()` or `.default(…)` to the column to allow it.; prices.xlsx:'Prices 2031'!D4 empty cell in column `power`; expected a boolean. Add `.optional()` or `.default(…)` to the column to allow it.",
+      "prices.xlsx:'Prices 2031'!B5 price: the formula has no stored result. Open the workbook and save it.",
       { season: 'summer', price: 11, from: new Date('2031-07-01'), power: true },
-      "prices.xlsx:'Prices 2031'!A7 season: empty, and a text is wanted; where it may be empty, say optional() or or(…)",
+      "prices.xlsx:'Prices 2031'!A7 empty cell in column `season`; expected text. Add `.optional()` or `.default(…)` to the column to allow it.",
     ]);
   }),
 
@@ -73,19 +80,23 @@ export const workbooks = suite('a workbook', [
   test('is refused where {what}', {
     // A hundred megabytes take their time on a busy machine.
     timeout: 60_000,
-    cases: named<{ what: string; book: () => Uint8Array; options?: { sheet: string }; says: RegExp }>({
-      'it is something else': { what: 'it is something else', book: () => new Uint8Array([1, 2, 3]), says: /^prices.xlsx cannot be read: it is no workbook/ },
-      'it is of the old kind': { what: 'it is of the old kind', book: () => new Uint8Array([0xd0, 0xcf, 0x11]), says: /save it as \.xlsx/ },
+    cases: namedRows<{ what: string; book: () => Uint8Array; options?: { sheet: string }; says: RegExp }>({
+      'it is something else': {
+        what: 'it is something else',
+        book: () => new Uint8Array([1, 2, 3]),
+        says: /^cannot read prices.xlsx: this is not an .xlsx workbook/,
+      },
+      'it is of the old kind': { what: 'it is of the old kind', book: () => new Uint8Array([0xd0, 0xcf, 0x11]), says: /Save it as \.xlsx/ },
       'it has no such sheet': {
         what: 'it has no such sheet',
         book: () => writeWorkbook({ Prices: prices, Notes: [] }),
         options: { sheet: 'Price' },
-        says: /^prices.xlsx: no sheet `Price`; did you mean `Prices`\?$/,
+        says: /^prices.xlsx: unknown sheet `Price`; did you mean `Prices`\?$/,
       },
       'its archive is damaged': {
         what: 'its archive is damaged',
         book: () => writeWorkbook({ Prices: prices }).map((byte, at) => (at > 60 && at < 90 ? 0xff : byte)),
-        says: /^prices.xlsx cannot be read: /,
+        says: /^cannot read prices.xlsx: /,
       },
       'it inflates to gigabytes': {
         what: 'it inflates to gigabytes',
@@ -95,7 +106,7 @@ export const workbooks = suite('a workbook', [
             'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
             'xl/s.xml': `<worksheet>${' '.repeat(101_000_000)}</worksheet>`,
           }),
-        says: /^prices.xlsx cannot be read: it inflates to more than 100,000,000 bytes$/,
+        says: /^cannot read prices.xlsx: its uncompressed size exceeds 100,000,000 bytes$/,
       },
     }),
   }, async ({ row, check }) => {

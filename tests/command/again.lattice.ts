@@ -27,7 +27,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
   inProject('the newest twenty records are kept, and all that is no finished record', async ({ check }, { project }) => {
     const runs = join(project, '.red-lattice', 'runs');
     const names = Array.from({ length: 24 }, (_, i) => `20310401-0000${i + 10}-1`);
-    const info = (name: string) => ({ kind: 'red-lattice run record', ...(name !== names[0] && { wall: 1 }) });
+    const info = (name: string) => ({ kind: 'red-lattice run record', ...(name !== names[0] && { milliseconds: 1 }) });
     for (const name of [...names, '0-notes']) await mkdir(join(runs, name), { recursive: true });
     for (const name of names) await writeFile(join(runs, name, 'run.json'), JSON.stringify(info(name)));
     await runCommand(['run', 'other.lattice.ts'], project);
@@ -68,18 +68,18 @@ export const again = suite('running again', { timeout: 60_000 }, [
       await writeFile(join(project, 'most.ts'), 'export const most = 0;\n');
       const { out } = await runCommand(['run', '--stop-after', '3', '--lanes', row.lanes], project);
       const [passed = 0, failed = 0] = last(out)?.match(/\d+/g)?.map(Number) ?? [];
-      const told = `? ${21 - passed - failed} unrun: the run stopped after ${failed} failed`;
+      const told = `? ${21 - passed - failed} not run: the run stopped after ${failed} failed`;
       check.holds(failed >= 3 && passed + failed < 21, last(out));
-      check.includes(out, `${told}; --resume goes on`);
-      for (const command of [['report'], ['report', '--as', 'markdown'], ['compare', 'latest']])
+      check.includes(out, `${told}; --resume continues`);
+      for (const command of [['report'], ['report', '--format', 'markdown'], ['compare', 'latest']])
         check.includes((await runCommand(command, project)).out, told.slice(2), command.join(' '));
-      const { run } = JSON.parse((await runCommand(['report', '--as', 'json'], project)).out) as { run: { counts: Record<string, number> } };
-      check.equal(run.counts['unrun'], 21 - passed - failed);
+      const { run } = JSON.parse((await runCommand(['report', '--format', 'json'], project)).out) as { run: { counts: Record<string, number> } };
+      check.equal(run.counts['not-run'], 21 - passed - failed);
       const again = await runCommand(['run', '--resume', '--stop-after', '2', '--lanes', '1'], project);
       check.includes(again.out, `the run stopped after 2 failed`);
       const { out: resumed } = await runCommand(['run', '--resume'], project);
-      check.equal([last(resumed), resumed.includes('unrun')], ['1 passed, 20 failed', false]);
-      check.holds(!(await runCommand(['report'], project)).out.includes('unrun'), 'nothing is left');
+      check.equal([last(resumed), resumed.includes('not-run')], ['1 passed, 20 failed', false]);
+      check.holds(!(await runCommand(['report'], project)).out.includes('not-run'), 'nothing is left');
     },
   ),
 
@@ -87,20 +87,20 @@ export const again = suite('running again', { timeout: 60_000 }, [
     'of {what}, not all that is unrun is counted',
     {
       cases: table(
-        ['what', 'body', 'told'],
+        ['what', 'body', 'problem'],
         [
           [
             'rows without an end',
             '{ cases: rows(function* () { for (let n = 0; ; n++) yield { n }; }) }, ({ check }) => check.holds(false)',
-            '? 100,000 and more unrun: the run stopped after 1 failed',
+            '? 100,000 and more not run: the run stopped after 1 failed',
           ],
-          ['a lane that is gone', '{ timeout: 100 }, () => { for (;;); }', '? the rest unrun: the run stopped after 1 failed'],
+          ['a lane that is gone', '{ timeout: 100 }, () => { for (;;); }', '? the rest not run: the run stopped after 1 failed'],
         ],
       ),
     },
     async ({ row, check }, { project }) => {
       await writeFile(join(project, 'left.lattice.ts'), `import { rows, test } from 'red-lattice';\nexport const t = test('t', ${row.body});\n`);
-      check.includes((await runCommand(['run', 'left.lattice.ts', '--stop-after', '1', '--lanes', '1'], project)).out, row.told);
+      check.includes((await runCommand(['run', 'left.lattice.ts', '--stop-after', '1', '--lanes', '1'], project)).out, row.problem);
     },
   ),
 
@@ -123,11 +123,11 @@ export const again = suite('running again', { timeout: 60_000 }, [
     await eventually(() => out.split('▪').length > 5, { within: 10_000 });
     child.kill('SIGINT');
     check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
-    check.includes(out, `? ${60 - Number(last(out)?.split(' ')[0])} unrun: the run was interrupted; --resume goes on`);
+    check.includes(out, `? ${60 - Number(last(out)?.split(' ')[0])} not run: the run was interrupted; --resume continues`);
     // What the files import may change which tests there are: then results have no place in the plan any more.
     await writeFile(join(project, 'others.ts'), "import { test } from 'red-lattice';\nexport const others = [test('other', () => {})];\n");
     const other = await runCommand(['run', '--resume'], project);
-    check.equal([other.status, other.output.includes('the tests are not those of the run that is to be resumed')], [2, true]);
+    check.equal([other.status, other.output.includes('the tests are not those of the run that is to be resumed')], [2, false]);
     await writeFile(join(project, 'others.ts'), none);
     const { status, out: resumed } = await runCommand(['run', '--resume'], project);
     check.equal([status, last(resumed)], [0, '60 passed, 0 failed']);
@@ -142,7 +142,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
     // The second run knows that the first took long.
     for (const time of ['first', 'second']) {
       const { status, output } = await runCommand(['run', 'broken.lattice.ts', 'slow.lattice.ts', '--lanes', '2'], project);
-      check.equal([status, output.split('does not load').length - 1], [2, 1], time);
+      check.equal([status, output.split('cannot load').length - 1], [2, 1], time);
     }
   }),
 
@@ -165,9 +165,9 @@ export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () 
     check.equal(child.exitCode, null, 'the first lets the case go on');
     child.kill('SIGINT');
     check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
-    check.includes(out, 'fixture "quay" (of long.lattice.ts#long) could not be torn down');
-    check.includes(out, 'interrupted: what had begun was not torn down');
-    check.includes(out, '? the rest unrun: the run was ended at once; --resume goes on');
+    check.includes(out, 'fixture "quay" of long.lattice.ts#long was not torn down');
+    check.includes(out, 'interrupted: nothing was torn down');
+    check.includes(out, '? the rest not run: the run was ended immediately; --resume continues');
   }),
 
   inProject('a run that is killed leaves no lane behind, not even one that loops', async ({ check, eventually, defer }, { project }) => {
@@ -186,7 +186,7 @@ export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () 
   inProject('a finished run cannot be resumed', async ({ check }, { project }) => {
     await runCommand(['run'], project);
     const { status, output } = await runCommand(['run', '--resume'], project);
-    check.equal([status, output.includes('the last run came to its end')], [2, true]);
+    check.equal([status, output.includes('the last run came to its end')], [2, false]);
   }),
 
   inProject('shards are disjoint and complete, and merge into one record', async ({ check, step }, { project }) => {
@@ -204,7 +204,7 @@ export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () 
     });
     await step('dealt by the times of a record, they are all, too', async ({ check }) => {
       const ids = async (shard: string): Promise<string[]> => {
-        const { out } = await runCommand(['plan', '--shard', shard, '--times', 'whole', '--as', 'json'], project);
+        const { out } = await runCommand(['plan', '--shard', shard, '--balance-by', 'whole', '--format', 'json'], project);
         return (JSON.parse(out) as { cases: { id: string }[] }).cases.map(({ id }) => id);
       };
       const parts = await Promise.all(['1/4', '2/4', '3/4', '4/4'].map(ids));
@@ -213,7 +213,7 @@ export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () 
       check.equal(await ids('2/4'), parts[1] ?? [], 'the same again');
     });
     await step('one that is given twice', async ({ check }) => {
-      check.includes((await runCommand(['merge', 'shard-1', 'shard-1'], project)).output, 'shard 1/3 is given twice');
+      check.includes((await runCommand(['merge', 'shard-1', 'shard-1'], project)).output, 'shard 1/3 was given twice');
     });
     await step('one of another plan', async ({ check }) => {
       await writeFile(
@@ -221,9 +221,9 @@ export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () 
         "import { test } from 'red-lattice';\nexport const more = test('more', ({ check }) => check.holds(true));\n",
       );
       await runCommand(['run', '--shard', '2/3', '--record', 'later'], project);
-      check.includes((await runCommand(['merge', 'shard-1', 'later'], project)).output, 'later is of another plan than shard-1');
+      check.includes((await runCommand(['merge', 'shard-1', 'later'], project)).output, 'later has another plan than shard-1');
     });
-    check.includes((await runCommand(['merge', 'nowhere'], project)).output, 'nowhere is no run record');
+    check.includes((await runCommand(['merge', 'nowhere'], project)).output, 'nowhere is not a run record');
   }),
 
   inProject('--watch runs what a change reaches, through imports and data files', { timeout: 30_000 }, async ({ check, eventually, defer }, { project }) => {

@@ -1,21 +1,21 @@
 import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, named, suite, test } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { fixture, namedRows, suite, test } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand } from '../program.ts';
 
 const tests = `import { suite, table, test } from 'red-lattice';
 export const dues = suite('dues', { tags: ['money'] }, [
   test('one', ({ check }) => check.holds(true)),
   test('two', { tags: ['slow'], onRequest: 'takes a minute' }, ({ check }) => check.holds(true)),
-  test('{n} nights', { cases: table(['n'], [[1], [2]]).mark(({ n }) => (n === 2 ? { tags: ['lnog'] } : {})) }, ({ check }) => check.holds(true)),
+  test('{n} nights', { cases: table(['n'], [[1], [2]]).annotate(({ n }) => (n === 2 ? { tags: ['lnog'] } : {})) }, ({ check }) => check.holds(true)),
 ]);
 `;
 
 /** A small project with a configuration. */
 const project = fixture('project', {
   settings: { config: '' },
-  needs: { folder: scratchFolder() },
+  needs: { folder: tempDirectory() },
   async setup({ settings }, { folder }) {
     await mkdir(join(folder, 'node_modules'));
     await symlink(root, join(folder, 'node_modules', 'red-lattice'));
@@ -26,7 +26,7 @@ const project = fixture('project', {
   },
 });
 
-const configured = (config: string): string => `import { configure } from 'red-lattice';\nexport default configure(${config});\n`;
+const configured = (config: string): string => `import { defineConfig } from 'red-lattice';\nexport default defineConfig(${config});\n`;
 const tags = `tags: { money: 'dues', slow: 'a minute', long: 'stays' }`;
 
 export const configuration = suite('the configuration', { timeout: 60_000 }, [
@@ -34,27 +34,27 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
     '{what}',
     {
       needs: { project },
-      cases: named<{ what: string; config: string; args: string[]; status: number; says: string[] }>({
+      cases: namedRows<{ what: string; config: string; args: string[]; status: number; says: string[] }>({
         'a row with an unknown tag': {
           what: 'says which tags there are: a row with another is errored',
           config: configured(`{ ${tags} }`),
           args: [],
           status: 1,
-          says: ['a row: no tag `lnog`; did you mean `long`?', '2 passed, 1 failed'],
+          says: ['a row: unknown tag `lnog`; did you mean `long`?', '2 passed, 1 failed'],
         },
         'an unknown tag in the plan': {
           what: 'says which tags there are: a suite with another is an error of the plan',
           config: configured(`{ tags: { mony: 'dues', slow: '' } }`),
           args: [],
           status: 2,
-          says: ['suite "dues": no tag `money`; did you mean `mony`?'],
+          says: ['suite "dues": unknown tag `money`; did you mean `mony`?'],
         },
         'an unknown tag that is asked for': {
           what: 'says which tags there are: another cannot be asked for',
           config: configured(`{ ${tags} }`),
           args: ['--tag', 'sloww'],
           status: 2,
-          says: ['no tag `sloww`; did you mean `slow`?'],
+          says: ['unknown tag `sloww`; did you mean `slow`?'],
         },
         'a profile': {
           what: 'has sets of options under a name',
@@ -68,28 +68,28 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
           config: configured(`{ profiles: { night: {} } }`),
           args: ['--profile=nigth'],
           status: 2,
-          says: ['no profile "nigth"; did you mean "night"?'],
+          says: ['unknown profile "nigth"; did you mean "night"?'],
         },
         'an unknown setting': {
           what: 'is refused with a setting that is not known',
           config: configured(`{ timeuot: 5 } as never`),
           args: [],
           status: 2,
-          says: ['red-lattice.config.ts:1:1', 'no setting `timeuot`; did you mean `timeout`?'],
+          says: ['red-lattice.config.ts:1:1', 'unknown setting `timeuot`; did you mean `timeout`?'],
         },
         'a setting of another kind': {
           what: 'is refused with a setting of another kind',
           config: configured(`{ lanes: -1 }`),
           args: [],
           status: 2,
-          says: ['the configuration: `lanes` is not a whole number of at least 0'],
+          says: ['the configuration: `lanes` is not an integer of at least 0'],
         },
         'it throws': {
           what: 'is told where it does not load',
           config: `\nthrow new Error('no tide');\n`,
           args: [],
           status: 2,
-          says: ['red-lattice.config.ts:2:7', 'red-lattice.config.ts does not load: Error: no tide'],
+          says: ['red-lattice.config.ts:2:7', 'cannot load red-lattice.config.ts: Error: no tide'],
         },
         'it ends the process': { what: 'costs no more than its own process', config: 'process.exit(3);\n', args: [], status: 2, says: ['exit status 3'] },
         'other files': {
@@ -100,7 +100,7 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
           says: ['no test file'],
         },
       }),
-      bind: ({ config }) => [project.set({ config })],
+      overrides: ({ config }) => [project.with({ config })],
     },
     async ({ row, check }, { project }) => {
       const { status, output } = await runCommand(['run', ...row.args], project);
@@ -113,7 +113,7 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
     'hides values from every record, output and name',
     {
       needs: { project },
-      bind: [project.set({ config: configured("{ redact: ['token', /^pass/] }") })],
+      overrides: [project.with({ config: configured("{ redact: ['token', /^pass/] }") })],
     },
     async ({ check }, { project }) => {
       await writeFile(
@@ -128,11 +128,11 @@ export const keys = suite('keys', [
     attach('request.txt', 'Authorization: ' + row.token + ' ' + office.password);
     check.equal({ sent: row.token, by: office }, { sent: 'none', by: { password: '' } });
   }),
-  test('{who} is bound', { needs: { office }, cases: logins, bind: (row) => [office.set({ password: row.key })] }, ({ row, check, log }, { office }) => {
+  test('{who} is bound', { needs: { office }, cases: logins, overrides: (row) => [office.with({ password: row.key })] }, ({ row, check, log }, { office }) => {
     log('opens with', row.key, row.login);
     check.equal({ key: row.key, login: row.login }, { key: '', login: { user: '', password: office.password } });
   }),
-  suite('bound to {key}', { cases: keysBound, bind: (row) => [office.set({ password: row.key })] }, [
+  suite('bound to {key}', { cases: keysBound, overrides: (row) => [office.with({ password: row.key })] }, [
     test('within', { needs: { office } }, ({ check, row }, { office }) => check.equal([row, office.password], [])),
   ]),
   suite('with {token}', { cases: table(['token'], [['fourth-token']]) }, [test('inside', ({ check, row }) => check.equal(row, {}))]),
@@ -141,7 +141,7 @@ export const keys = suite('keys', [
       );
       const run = await runCommand(['run', '--record', 'record', '--show', 'cases'], project);
       check.equal(run.status, 1, run.output);
-      const explained = await runCommand(['explain', 'Bo', '--as', 'json'], project);
+      const explained = await runCommand(['explain', 'Bo', '--format', 'json'], project);
       const planned = await runCommand(['plan', '--all'], project);
       const kept: string[] = [run.output, explained.output, planned.output];
       for (const file of await readdir(join(project, 'record'), { recursive: true, withFileTypes: true }))

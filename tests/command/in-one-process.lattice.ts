@@ -53,7 +53,7 @@ import { test } from 'red-lattice';
 
 export const ${name} = test('${name}', {${options}}, async ({ check, defer }) => {
   defer(() => writeFileSync('torn', ''));
-  writeFileSync('begun', String(process.pid));
+  writeFileSync('started', String(process.pid));
   ${body}
 });
 `;
@@ -73,7 +73,7 @@ type Eventually = (probe: () => unknown, limit?: { within?: number }) => Promise
 /** The command in one process, when its test has begun, with the number of the process that runs it. */
 async function begun(file: string, project: string, eventually: Eventually) {
   const child = spawn(process.execPath, [command, 'run', file, '--lanes', '0'], { cwd: project, stdio: 'ignore' });
-  const mark = join(project, 'begun');
+  const mark = join(project, 'started');
   await eventually(() => existsSync(mark) && readFileSync(mark, 'utf8') !== '', { within: 10_000 });
   return { child, pid: Number(readFileSync(mark, 'utf8')) };
 }

@@ -1,11 +1,11 @@
 import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, suite, table, testWith } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand, runNode } from '../program.ts';
 
 const project = fixture('project', {
-  needs: { folder: scratchFolder() },
+  needs: { folder: tempDirectory() },
   async setup(_, { folder }) {
     await mkdir(join(folder, 'node_modules'));
     await symlink(root, join(folder, 'node_modules', 'red-lattice'));
@@ -18,7 +18,7 @@ const inProject = testWith({ project });
 export const starters = suite('new', { timeout: 60_000 }, [
   inProject('writes a starter that compiles and runs as it is', async ({ check }, { project }) => {
     const { status, out } = await runCommand(['new', 'tests/berths'], project);
-    check.equal([status, out], [0, 'wrote tests/berths.lattice.ts\nwrote tests/berths.csv\n\nrun it:  npx red-lattice run tests/berths.lattice.ts\n']);
+    check.equal([status, out], [0, 'wrote tests/berths.lattice.ts\nwrote tests/berths.csv\n\nRun it:  npx red-lattice run tests/berths.lattice.ts\n']);
     const run = await runCommand(['run', 'tests/berths.lattice.ts'], project);
     check.equal(run.status, 0);
     check.matches(run.out, /\n5 passed, 0 failed\n$/);
@@ -36,7 +36,7 @@ export const starters = suite('new', { timeout: 60_000 }, [
     await writeFile(join(project, row.there), 'mine');
     const { status, output } = await runCommand(['new', 'berths.lattice.ts'], project);
     check.equal(status, 2);
-    check.includes(output, `${row.there} is there already, and stays as it is`);
+    check.includes(output, `${row.there} already exists and was not changed`);
     check.equal(await readFile(join(project, row.there), 'utf8'), 'mine');
     check.equal(
       (await readdir(project)).filter((name) => name.startsWith('berths')),
@@ -47,6 +47,6 @@ export const starters = suite('new', { timeout: 60_000 }, [
   inProject('says what a name is', async ({ check }, { project }) => {
     const { status, output } = await runCommand(['new', '..'], project);
     check.equal(status, 2);
-    check.includes(output, 'is no name for a test file');
+    check.includes(output, 'is not a valid test file name');
   }),
 ]);

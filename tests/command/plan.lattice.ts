@@ -10,12 +10,12 @@ const project = projectOf({
   'berths.lattice.ts': `import { matrix, test } from 'red-lattice';
 export const berths = test('a berth', {
   tags: ['berths'],
-  cases: matrix({ loa: [6, 9, 12], hull: ['mono', 'cat'], water: ['low', 'high'], never: [1, 2] }, { cover: 2, except: [{ never: 2 }] }).derive(({ loa }) => ({ sum: '=1+1', below: -loa })),
+  cases: matrix({ loa: [6, 9, 12], hull: ['mono', 'cat'], water: ['low', 'high'], never: [1, 2] }, { strength: 2, exclude: [{ never: 2 }] }).derive(({ loa }) => ({ sum: '=1+1', below: -loa })),
 }, () => {});
 `,
-  'stays.lattice.ts': `import { cell, dataFile, named, test } from 'red-lattice';
+  'stays.lattice.ts': `import { cell, dataFile, namedRows, test } from 'red-lattice';
 export const stays = test('{nights} nights', { cases: dataFile('stays.csv', { columns: { nights: cell.integer } }) }, () => {});
-export const own = test('own', { cases: named({ 'the first': { x: 1 }, 'the second': { x: 2 } }) }, () => {});
+export const own = test('own', { cases: namedRows({ 'the first': { x: 1 }, 'the second': { x: 2 } }) }, () => {});
 `,
 });
 const inProject = testWith({ project });
@@ -24,9 +24,9 @@ export const plans = suite('plan', { timeout: 60_000 }, [
   inProject('tells what a matrix covers, what it can never hold, and what nobody reads', async ({ check }, { project }) => {
     const { status, output } = await runCommand(['plan'], project);
     check.equal(status, 0);
-    check.matches(output, /^ {4}6 rows for 24 combinations; every pair of values stands in one \(23 of 23\)$/m);
-    check.matches(output, /berths\.lattice\.ts:2:\d+ {2}axis "never": 2 can never occur under the exceptions, so no row has it$/m);
-    check.matches(output, /^! stays\.csv:1:8 {2}column `remark` is in the file and nothing reads it$/m);
+    check.matches(output, /^ {4}6 rows for 24 combinations; every pair of values is covered \(23 of 23\)$/m);
+    check.matches(output, /berths\.lattice\.ts:2:\d+ {2}axis "never": `exclude` rules out every combination with 2, so no row has it$/m);
+    check.matches(output, /^! stays\.csv:1:8 {2}nothing reads column `remark`$/m);
     check.includes(output, '10 cases in 3 tests, 2 files');
   }),
 
@@ -54,7 +54,7 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
       'elsewhere/b.lattice.mts',
       '.hidden/c.lattice.ts',
       'node_modules/other/d.lattice.ts',
-      'more/here.lattice.ts',
+      'more/folder.lattice.ts',
       'more/e.lattice.css',
     ])
       await writeFile(join(project, file), text);
@@ -62,7 +62,7 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
     await symlink(join(project, 'elsewhere'), join(project, 'more', 'link'));
     await symlink('nowhere', join(project, 'more', 'broken'));
     const files = async (...where: string[]): Promise<string[]> => {
-      const { tests } = JSON.parse((await runCommand(['plan', '--as', 'json', ...where], project)).out) as { tests: { id: string }[] };
+      const { tests } = JSON.parse((await runCommand(['plan', '--format', 'json', ...where], project)).out) as { tests: { id: string }[] };
       return [...new Set(tests.map(({ id }) => id.split('#')[0] as string))];
     };
     const back = ['berths.lattice.ts', 'elsewhere/b.lattice.mts', 'stays.lattice.ts'].map((file) => `more/deep/back/${file}`);
@@ -71,10 +71,10 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
   }),
 
   inProject('as JSON gives every test and case', async ({ check }, { project }) => {
-    const { out } = await runCommand(['plan', '--as', 'json'], project);
-    const { tests, cases } = JSON.parse(out) as { tests: { id: string; cases: number; place: { file: string } }[]; cases: { test: string; row: object }[] };
+    const { out } = await runCommand(['plan', '--format', 'json'], project);
+    const { tests, cases } = JSON.parse(out) as { tests: { id: string; cases: number; location: { file: string } }[]; cases: { test: string; row: object }[] };
     check.equal(
-      tests.map(({ id, cases, place }) => [id, cases, place.file]),
+      tests.map(({ id, cases, location }) => [id, cases, location.file]),
       [
         ['berths.lattice.ts#a-berth', 6, 'berths.lattice.ts'],
         ['stays.lattice.ts#nights-nights', 2, 'stays.lattice.ts'],
@@ -88,10 +88,10 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
   }),
 
   inProject('as CSV is a data file with the same rows, safe in a spreadsheet', async ({ check }, { project }) => {
-    const { out } = await runCommand(['plan', 'berths.lattice.ts', '--as', 'csv'], project);
+    const { out } = await runCommand(['plan', 'berths.lattice.ts', '--format', 'csv'], project);
     const columns = { loa: cell.integer, hull: cell.text, water: cell.text, never: cell.integer, sum: cell.text, below: cell.integer };
     const { seen } = await runInside([test('row', { cases: dataFile('frozen.csv', { columns }) }, () => {})], memoryFiles({ 'frozen.csv': out }));
-    const { cases } = JSON.parse((await runCommand(['plan', 'berths.lattice.ts', '--as', 'json'], project)).out) as { cases: { row: object }[] };
+    const { cases } = JSON.parse((await runCommand(['plan', 'berths.lattice.ts', '--format', 'json'], project)).out) as { cases: { row: object }[] };
     // What looks like a formula has an apostrophe before it; a number below zero has not.
     check.equal(
       seen.map(({ row }) => row),

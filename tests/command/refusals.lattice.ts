@@ -1,8 +1,8 @@
 import { execFileSync } from 'node:child_process';
 import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, named, range, suite, table, test, testWith } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { fixture, namedRows, range, suite, table, test, testWith } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
 import { randomFrom } from '../../src/cases/random.ts';
 import { shellWord } from '../../src/formats/again.ts';
 import { leaves, readTap } from '../formats/tap-reader.ts';
@@ -10,7 +10,7 @@ import { root, runCommand } from '../program.ts';
 
 const project = fixture('project', {
   scope: 'file',
-  needs: { folder: scratchFolder('file') },
+  needs: { folder: tempDirectory('file') },
   async setup(_, { folder }) {
     await mkdir(join(folder, 'node_modules'));
     await symlink(root, join(folder, 'node_modules', 'red-lattice'));
@@ -22,13 +22,13 @@ const project = fixture('project', {
     await writeFile(join(folder, 'broken.lattice.ts'), "throw new Error('the office is closed');\n");
     await runCommand(['run', 'good.lattice.ts', '--record', 'one'], folder);
     await runCommand(['run', 'broken.lattice.ts', '--record', 'broken'], folder);
-    const lines = (await runCommand(['report', 'one', '--as', 'jsonl'], folder)).out;
+    const lines = (await runCommand(['report', 'one', '--format', 'jsonl'], folder)).out;
     await writeFile(join(folder, 'cut.jsonl'), lines.slice(0, -20));
     const [head = '', result = ''] = lines.split('\n');
     const changed = { ...JSON.parse(result), status: 'fine' };
     await writeFile(join(folder, 'changed.jsonl'), `${head}\n${JSON.stringify(changed)}\n`);
     await writeFile(join(folder, 'changed.json'), JSON.stringify({ ...JSON.parse(head), results: [JSON.parse(result), changed] }, null, 1));
-    await writeFile(join(folder, 'headless.jsonl'), '{"format":"red-lattice report","version":"1.0"}\n');
+    await writeFile(join(folder, 'headless.jsonl'), '{"format":"red-lattice report","version":"2.0"}\n');
     await writeFile(join(folder, 'listless.jsonl'), `${head.replace('"tests":[', '"tests":7,"was":[')}\n`);
     await writeFile(join(folder, 'holds.mjs'), '');
     await mkdir(join(folder, 'newer'));
@@ -45,26 +45,26 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
       cases: table(
         ['command', 'says'],
         [
-          ['report', /there is no run record yet: red-lattice run makes one/],
-          ['report previous', /there is no run record before the latest one/],
-          ['report package.json', /package\.json cannot be read: it is no report of Red Lattice/],
-          ['report nowhere', /nowhere is no run record/],
-          ['report cut.jsonl --as csv', /cut\.jsonl:2:1 {2}.*this line is no JSON: the report was cut or changed/],
-          ['report changed.jsonl', /changed\.jsonl:2:1 {2}.*its result has an unreadable "status": the report was cut or changed/],
-          ['compare one changed.json', /changed\.json:1:1 {2}.*result 2: its result has an unreadable "status"/],
-          ['report headless.jsonl', /headless\.jsonl cannot be read: its run is no object/],
-          ['report listless.jsonl -o out.html', /listless\.jsonl cannot be read: its run has an unreadable "tests"/],
-          ['view newer', /newer cannot be read: it is written in version 99 by Red Lattice 9\.0\.0, and this one reads \d+/],
-          ['report one -o out.xlsx', /out\.xlsx does not say what to write: --as takes html, markdown, tap, csv, json, jsonl/],
-          ['report one --as xml', /Allowed choices are html, markdown/],
-          ['report one --grid-by loa', /It must be like season,hull\/loa/],
-          ['compare one nowhere', /nowhere is no run record/],
-          ['compare one one --variants a', /It must be two titles of variants/],
-          ['compare one one --variants a,b', /no case is of a variant "a" or "b"/],
+          ['report', /there is no run record yet\. red-lattice run creates one\./],
+          ['report previous', /there is only one run record/],
+          ['report package.json', /cannot read package\.json: not a Red Lattice report/],
+          ['report nowhere', /nowhere is not a run record/],
+          ['report cut.jsonl --format csv', /cut\.jsonl:2:1 {2}.*invalid JSON on this line\. The report was cut or changed/],
+          ['report changed.jsonl', /changed\.jsonl:2:1 {2}.*its result has an invalid "status"\. The report was cut or changed/],
+          ['compare one changed.json', /changed\.json:1:1 {2}.*result 2: its result has an invalid "status"/],
+          ['report headless.jsonl', /cannot read headless\.jsonl: its run is not an object/],
+          ['report listless.jsonl -o out.html', /cannot read listless\.jsonl: its run has an invalid "tests"/],
+          ['view newer', /cannot read newer: its version is 99, of Red Lattice 9\.0\.0; this one reads \d+/],
+          ['report one -o out.xlsx', /out\.xlsx has no known extension. Set --format to one of html, markdown, tap, csv, json, jsonl/],
+          ['report one --format xml', /Allowed choices are html, markdown/],
+          ['report one --grid-by loa', /It must look like season,hull\/loa/],
+          ['compare one nowhere', /nowhere is not a run record/],
+          ['compare one one --variants a', /It must be two variant titles/],
+          ['compare one one --variants a,b', /no case belongs to a variant "a" or "b"/],
           ['view', /there is no run record yet/],
           ['reprot', /reprot is neither a command nor a file; did you mean report\?/],
-          ['run holds.mjs', /holds\.mjs: by its name it is no test file: \*\.lattice\.ts/],
-          ['run newer', /newer: no test file .* is in this folder or below; red-lattice new <name> writes one/],
+          ['run holds.mjs', /holds\.mjs: its name is not that of a test file \(\*\.lattice\.ts/],
+          ['run newer', /newer: no test files .* in this folder or below\. red-lattice new <name> creates one\./],
           ['new', /missing required argument 'name'/],
         ],
       ),
@@ -83,8 +83,8 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
       cases: table(
         ['selection', 'says'],
         [
-          ['good.lattice.ts:1', /none comes from "good\.lattice\.ts:1"/],
-          ['good.lattice.ts --title nothing', /none comes from "good\.lattice\.ts" and has "nothing" in its title/],
+          ['good.lattice.ts:1', /none is in "good\.lattice\.ts:1"/],
+          ['good.lattice.ts --title nothing', /none is in "good\.lattice\.ts" and has "nothing" in its title/],
           ['good.lattice.ts --row n=3 --row m>=4', /none .* and has n=3 and m>=4 in its row/],
           ['good.lattice.ts --tag a --tag b --not-tag c', /none .* and has the tag "a" or "b" and lacks the tag "c"/],
           ['good.lattice.ts --id x#y', /none .* and has the id "x#y"/],
@@ -100,10 +100,10 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
   inProject(
     'a file that does not load makes TAP bail out, and is told in {as}',
     {
-      cases: named({ json: { as: 'json' }, markdown: { as: 'markdown' }, tap: { as: 'tap' } }),
+      cases: namedRows({ json: { as: 'json' }, markdown: { as: 'markdown' }, tap: { as: 'tap' } }),
     },
     async ({ row, check }, { project }) => {
-      const { out } = await runCommand(['report', 'broken', '--as', row.as], project);
+      const { out } = await runCommand(['report', 'broken', '--format', row.as], project);
       check.includes(out, 'the office is closed');
       if (row.as !== 'tap') return;
       const { points, bailOut } = readTap(out);

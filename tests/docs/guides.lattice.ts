@@ -1,7 +1,7 @@
 import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { fixture, named, suite, test } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { fixture, namedRows, suite, test } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand, runNode } from '../program.ts';
 
 interface Block {
@@ -34,7 +34,7 @@ const guides = Object.fromEntries(
 const project = fixture('project', {
   scope: 'case',
   settings: { blocks: [] as Block[] },
-  needs: { folder: scratchFolder() },
+  needs: { folder: tempDirectory() },
   async setup({ settings }, { folder }) {
     await mkdir(join(folder, 'node_modules'));
     await symlink(root, join(folder, 'node_modules', 'red-lattice'));
@@ -68,8 +68,8 @@ export const docs = suite('guides', { timeout: 60_000 }, [
     '{guide}: its code compiles, and its commands say what is shown',
     {
       needs: { project },
-      cases: named(guides).derive((row) => ({ guide: Object.keys(guides).find((name) => guides[name]?.blocks === row.blocks) ?? '' })),
-      bind: (row) => [project.set({ blocks: row.blocks })],
+      cases: namedRows(guides).derive((row) => ({ guide: Object.keys(guides).find((name) => guides[name]?.blocks === row.blocks) ?? '' })),
+      overrides: (row) => [project.with({ blocks: row.blocks })],
     },
     async ({ row, check, step }, { project }) => {
       await step('types', async ({ check }) => {

@@ -1,4 +1,4 @@
-import { named, range, suite, table, test, testWith, values } from 'red-lattice';
+import { namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { difference, distance } from '../../src/checks/difference.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
@@ -32,7 +32,7 @@ export const frames = test('a frame of {columns} columns marks the word that is 
 });
 
 export const differences = test('a difference between {what} is told', {
-  cases: named<{ what: string; actual: string; expected: string; told: readonly string[] }>({
+  cases: namedRows<{ what: string; actual: string; expected: string; told: readonly string[] }>({
     numbers: { what: 'numbers', actual: '72', expected: '73', told: ['actual 72', 'expected 73'] },
     words: { what: 'words, within the line', actual: '"north quay"', expected: '"south quay"', told: ['actual "[n]o[r]th quay"', 'expected "[s]o[u]th quay"'] },
     long: {
@@ -45,7 +45,7 @@ export const differences = test('a difference between {what} is told', {
       what: 'texts of several lines, line by line',
       actual: lines(['one', 'two', 'three', 'four', 'five', 'six']),
       expected: lines(['one', 'two', 'three', 'four', 'five', 'sixth']),
-      told: ['left-out 2 equal lines', 'both three', 'both four', 'both five', 'expected six[th]', 'actual six'],
+      told: ['omitted 2 equal lines', 'both three', 'both four', 'both five', 'expected six[th]', 'actual six'],
     },
     structures: {
       what: 'structures',
@@ -55,7 +55,7 @@ export const differences = test('a difference between {what} is told', {
     },
   }),
 }, ({ row, check }) => {
-  const told = difference(row.actual, row.expected).map(({ side, text, marks = [] }) => {
+  const told = difference(row.actual, row.expected).map(({ side, text, highlights: marks = [] }) => {
     const isWhole = marks.length === 1 && marks[0]?.[0] === 0 && marks[0][1] === text.length;
     const marked = isWhole ? text : [...marks].reverse().reduce((at, [from, to]) => `${at.slice(0, from)}[${at.slice(from, to)}]${at.slice(to)}`, text);
     return `${side} ${marked}`;
@@ -69,11 +69,11 @@ export const distances = test(
     cases: table(
       ['a', 'b', 'apart'],
       [
-        ['72', '73', '1 less'],
-        ['0.3', '0.1', '0.2 more'],
+        ['72', '73', '−1'],
+        ['0.3', '0.1', '+0.2'],
         ['1', '1', undefined],
         ['"1"', '2', undefined],
-        ['1e3', '-5', '1005 more'],
+        ['1e3', '-5', '+1005'],
       ],
     ),
   },
@@ -81,7 +81,7 @@ export const distances = test(
 );
 
 export const widths = test('{text} takes {width} columns', {
-  cases: named({
+  cases: namedRows({
     latin: { text: 'Zoë', width: 3 },
     combined: { text: 'Zoe\u0308', width: 3 },
     kana: { text: '港湾', width: 4 },
@@ -141,7 +141,7 @@ export const looks = suite('a record for people', { timeout: 60_000 }, [
     );
   }),
 
-  testWith({ outcomes })('sorts tests', { cases: named({ name: { sort: 'name' }, time: { sort: 'time' } }) }, async ({ row, check }, { outcomes }) => {
+  testWith({ outcomes })('sorts tests', { cases: namedRows({ name: { sort: 'name' }, time: { sort: 'time' } }) }, async ({ row, check }, { outcomes }) => {
     const { output } = await runCommand(['report', 'bad', '--sort', row.sort], outcomes.folder);
     const [tests = ''] = output.split('\n\n✗ 1.');
     const times = [...tests.matchAll(/ ([\d.]+) ms/g)].map(([, time]) => Number(time));

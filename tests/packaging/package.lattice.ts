@@ -3,8 +3,8 @@ import { mkdir, readdir, stat, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
 import { build } from 'esbuild';
-import { fixture, named, suite, table, testWith } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { fixture, namedRows, suite, table, testWith } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
 import { root, runNode } from '../program.ts';
 
 const run = promisify(execFile);
@@ -12,7 +12,7 @@ const run = promisify(execFile);
 /** An empty project with the package as it would be published, installed from its archive. */
 const installed = fixture('installed', {
   scope: 'file',
-  needs: { folder: scratchFolder('file') },
+  needs: { folder: tempDirectory('file') },
   timeout: 180_000,
   async setup(_, { folder }) {
     await run('npm', ['pack', '--silent', '--ignore-scripts', '--pack-destination', folder], { cwd: root });
@@ -26,7 +26,7 @@ const installed = fixture('installed', {
 
 /** A project of its own for a case, beside the installed package. */
 const project = fixture('project', {
-  needs: { installed, folder: scratchFolder() },
+  needs: { installed, folder: tempDirectory() },
   async setup(_, { installed, folder }) {
     await symlink(join(installed.folder, 'node_modules'), join(folder, 'node_modules'));
     const command = (args: readonly string[]): ReturnType<typeof runNode> =>
@@ -37,8 +37,8 @@ const project = fixture('project', {
 const inProject = testWith({ project });
 
 const sample = `import { factory, fixture, matrix, runSuites, suite, table, test } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
-const place = fixture('place', { needs: { folder: scratchFolder() }, setup: (_, { folder }) => folder });
+import { tempDirectory } from 'red-lattice/node';
+const place = fixture('place', { needs: { folder: tempDirectory() }, setup: (_, { folder }) => folder });
 export const stays = suite('stays', [
   test('{nights} nights', { needs: { place }, cases: table(['nights'], [[1], [2]]) }, ({ row, check }, { place }) => { check.holds(row.nights > 0 && place.length > 0); }),
   test('{hull} {season}', { cases: matrix({ hull: ['mono', 'cat'], season: ['summer', 'winter'] }) }, ({ row, check }) => { check.includes(['mono', 'cat'], row.hull); }),
@@ -81,7 +81,7 @@ export const packed = suite('the package', { timeout: 120_000 }, [
   inProject(
     'has types that hold {with}',
     {
-      cases: named({
+      cases: namedRows({
         dom: { with: 'with the types of the DOM', lib: ['es2023', 'dom', 'dom.iterable', 'esnext.disposable'] },
         'no dom': { with: 'without the types of the DOM', lib: ['es2023', 'esnext.disposable'] },
       }),

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import puppeteer from 'puppeteer-core';
 import { fixture } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { chromium, flags } from '../../scripts/chromium.mjs';
 
 /** Why tests in a browser are skipped, where they are; in CI they never are. */
@@ -10,7 +10,7 @@ export const withoutChromium = !existsSync(chromium) && process.env['CI'] === un
 /** Chromium without a screen; `files` may read each other where that is asked for. */
 export const browser = fixture('browser', {
   scope: 'file',
-  needs: { profile: scratchFolder('file') },
+  needs: { profile: tempDirectory('file') },
   settings: { more: [] as readonly string[] },
   setup: ({ settings }, { profile }) => puppeteer.launch({ executablePath: chromium, args: [...flags, ...settings.more], userDataDir: profile }),
   teardown: (browser) => browser.close(),

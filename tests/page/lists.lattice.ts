@@ -1,4 +1,4 @@
-import { named, suite, test } from 'red-lattice';
+import { namedRows, suite, test } from 'red-lattice';
 import { matches, readFilter, toggleStatus } from '../../page/src/record/filter.ts';
 import { Store } from '../../page/src/record/store.ts';
 import { linesOf, type Order, treeOf } from '../../page/src/record/tree.ts';
@@ -7,7 +7,7 @@ import { passLine } from '../pass-line.ts';
 
 const header = (test: number, file: string, path: readonly string[], columns: readonly string[]): string =>
   JSON.stringify({
-    is: 'test',
+    type: 'test',
     header: {
       test,
       id: `${file}#${path.join('/')}`,
@@ -22,7 +22,7 @@ const pass = (test: number, ordinal: number, body: number, row: Readonly<Record<
   passLine({ test, ordinal, twin: 1, start: 0, setup: 0, body, teardown: 0, checks: 1, line: 0, column: 1, row });
 const fail = (test: number, ordinal: number, id: string, row: object): string =>
   JSON.stringify({
-    is: 'ended',
+    type: 'ended',
     result: {
       test,
       ordinal,
@@ -74,7 +74,7 @@ const store = (): Store => {
 
 export const lists = suite('the lists of the page', [
   test('the filter “{typed}” keeps {kept}', {
-    cases: named<{ typed: string; kept: readonly string[] }>({
+    cases: namedRows<{ typed: string; kept: readonly string[] }>({
       nothing: { typed: '', kept: ['0/1', '0/0', '0/2', '1/0'] },
       word: { typed: 'TIDES', kept: ['1/0'] },
       quoted: { typed: '"a stay"', kept: ['0/1'] },
@@ -101,7 +101,7 @@ export const lists = suite('the lists of the page', [
   }),
 
   test('the tree is sorted by {order}', {
-    cases: named<{ order: Order; lines: readonly string[] }>({
+    cases: namedRows<{ order: Order; lines: readonly string[] }>({
       plan: { order: 'plan', lines: ['a.lattice.ts', 'dues', 'a stay', '0/0', '0/1', '0/2', 'b.lattice.ts', '1/0'] },
       time: { order: 'time', lines: ['b.lattice.ts', '1/0', 'a.lattice.ts', 'dues', 'a stay', '0/0', '0/2', '0/1'] },
       status: { order: 'status', lines: ['a.lattice.ts', 'dues', 'a stay', '0/0', '0/2', '0/1', 'b.lattice.ts', '1/0'] },
@@ -139,7 +139,7 @@ export const lists = suite('the lists of the page', [
   test('another run takes the place of the one before', ({ check }) => {
     const read = store();
     read.read([
-      JSON.stringify({ is: 'anew', head: { format: 'red-lattice page', version: 1, name: 'next', info: {}, history: [], live: true } }),
+      JSON.stringify({ type: 'new-run', head: { format: 'red-lattice page', version: 1, name: 'next', info: {}, history: [], live: true } }),
       header(0, 'c.lattice.ts', ['one'], []),
       pass(0, 0, 1, {}),
     ]);
@@ -149,7 +149,7 @@ export const lists = suite('the lists of the page', [
   test('a page is told of files by their names, and of rows as they are', ({ check }) => {
     const place = { file: 'file:///office/a.ts', line: 1, column: 1 };
     const entry = {
-      is: 'ended',
+      type: 'ended',
       result: {
         row: {
           file: 'file:///office/row.txt',
@@ -159,12 +159,12 @@ export const lists = suite('the lists of the page', [
             { file: 'file:///office/a', column: 1 },
           ],
         },
-        place,
-        failures: [{ place, frames: [place] }],
+        location: place,
+        failures: [{ location: place, frames: [place] }],
       },
     };
     const told = JSON.parse(pageLine(JSON.stringify(entry), (file) => file.replace('file:///office/', ''))?.text ?? '{}') as typeof entry;
-    check.equal([told.result.place.file, told.result.failures[0]?.frames[0]?.file, told.result.row], ['a.ts', 'a.ts', entry.result.row]);
-    check.equal([pageLine('{"is":"doing"}', String), pageLine('{"is":"en', String), pageLine('+1 2 torn', String)], [undefined, undefined, undefined]);
+    check.equal([told.result.location.file, told.result.failures[0]?.frames[0]?.file, told.result.row], ['a.ts', 'a.ts', entry.result.row]);
+    check.equal([pageLine('{"type":"activity"}', String), pageLine('{"type":"en', String), pageLine('+1 2 torn', String)], [undefined, undefined, undefined]);
   }),
 ]);

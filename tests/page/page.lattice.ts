@@ -176,7 +176,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     await drop('stays.jsonl', 'nights\n1\n');
     await page.waitForSelector('[role=alert]');
     check.includes(await page.$eval('[role=alert]', (alert) => alert.textContent ?? ''), 'stays.jsonl cannot be read');
-    await drop('good.jsonl', (await runCommand(['report', 'good', '--as', 'jsonl'], pages.folder)).out);
+    await drop('good.jsonl', (await runCommand(['report', 'good', '--format', 'jsonl'], pages.folder)).out);
     await page.waitForSelector('.compared');
     check.includes(await page.$eval('.compare', (view) => (view as HTMLElement).innerText), '13 newly failing');
   }),

@@ -3,7 +3,7 @@ import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { request } from 'node:http';
 import { join } from 'node:path';
 import { fixture, suite, table, testWith } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand } from '../program.ts';
 import { page, withoutChromium } from './chromium.ts';
 
@@ -11,7 +11,7 @@ import { page, withoutChromium } from './chromium.ts';
 const servedFor = <const S extends 'case' | 'file'>(scope: S) =>
   fixture('served', {
     scope,
-    needs: { folder: scratchFolder(scope) },
+    needs: { folder: tempDirectory(scope) },
     async setup({ defer }, { folder }) {
       await mkdir(join(folder, 'node_modules'));
       await symlink(root, join(folder, 'node_modules', 'red-lattice'));
@@ -21,7 +21,7 @@ const servedFor = <const S extends 'case' | 'file'>(scope: S) =>
         `import { range, test } from 'red-lattice';
 export const slow = test('berth {n}', { cases: range('n', 1, 30) }, async ({ row, check }) => {
   await new Promise((resolve) => setTimeout(resolve, 150));
-  check.differs(row.n, 4);
+  check.notEqual(row.n, 4);
 });
 `,
       );
@@ -124,7 +124,7 @@ export const view = suite('view', { timeout: 60_000 }, [
       await page.waitForSelector('.live');
       await press('stop');
       await page.waitForFunction(() => !document.querySelector('.live'));
-      const { out } = await runCommand(['report', '--as', 'jsonl'], served.folder);
+      const { out } = await runCommand(['report', '--format', 'jsonl'], served.folder);
       check.equal((JSON.parse(out.split('\n')[0] as string) as { run: { exitStatus: number } }).run.exitStatus, 130);
       check.equal(errors, []);
     },
@@ -141,7 +141,7 @@ export const view = suite('view', { timeout: 60_000 }, [
     );
     check.equal(status, 202);
     await new Promise((resolve) => setTimeout(resolve, 1500));
-    const { output } = await runCommand(['report', '--as', 'jsonl'], folder);
+    const { output } = await runCommand(['report', '--format', 'jsonl'], folder);
     check.equal((JSON.parse(output.split('\n')[0] as string) as { run: { selection: { ids: string[] } } }).run.selection.ids, [
       'x; touch taken',
       '--record=taken',

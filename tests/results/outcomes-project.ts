@@ -1,7 +1,7 @@
 import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand } from '../program.ts';
 
 export const hostile = '</script><img src=x onerror=alert(1)> # `a` | \\ @all \u001b[31m =1+1';
@@ -9,7 +9,7 @@ export const hostile = '</script><img src=x onerror=alert(1)> # `a` | \\ @all \u
 const files = {
   'package.json': '{"type":"module"}',
   'stays.csv': 'nights,guest\n1,a\ntwo,b\n3,=1+1\n',
-  'outcomes.lattice.ts': `import { cell, dataFile, fixture, matrix, named, suite, table, test } from 'red-lattice';
+  'outcomes.lattice.ts': `import { cell, dataFile, fixture, matrix, namedRows, suite, table, test } from 'red-lattice';
 const broken = process.env['OFFICE'] === 'broken';
 const ledger = fixture('ledger', { scope: 'suite', settings: { year: 2031 }, setup: () => ({}), teardown: () => { if (broken) throw new Error('the ledger is stuck'); } });
 export const all = suite('the office', { tags: ['office'] }, [
@@ -28,10 +28,10 @@ export const all = suite('the office', { tags: ['office'] }, [
   test('is skipped', { skip: 'no tide table yet' }, () => {}),
   test('is known', { knownFailure: 'the meter runs fast' }, ({ check }) => check.equal(1, 2)),
   test('is held', { onRequest: 'takes a day' }, () => {}),
-  test(${JSON.stringify(hostile.replaceAll('{', '{{'))}, { cases: named({ ${JSON.stringify(hostile)}: { x: ${JSON.stringify(hostile)} } }) }, ({ row, check }) => check.equal(row.x, broken ? '' : row.x)),
+  test(${JSON.stringify(hostile.replaceAll('{', '{{'))}, { cases: namedRows({ ${JSON.stringify(hostile)}: { x: ${JSON.stringify(hostile)} } }) }, ({ row, check }) => check.equal(row.x, broken ? '' : row.x)),
   test('{nights} nights', { cases: dataFile('stays.csv', { columns: { nights: cell.integer, guest: cell.text } }) }, ({ check }) => check.equal(1, 1)),
 ]);
-export const quays = suite('quay {quay}', { cases: named({ north: { quay: 'N' }, south: { quay: 'S' } }) }, [test('has room', ({ check }) => check.equal(1, 1))]);
+export const quays = suite('quay {quay}', { cases: namedRows({ north: { quay: 'N' }, south: { quay: 'S' } }) }, [test('has room', ({ check }) => check.equal(1, 1))]);
 export const moored = test('{hull} of {loa} m in {season}', {
   cases: matrix({ loa: [6, 9, 12, 15], hull: ['mono', 'cat', 'tri'], season: ['summer', 'winter'], power: [true, false] }),
 }, ({ row, check }) => check.equal(broken && row.hull === 'cat' && row.season === 'winter' ? 'no' : 'yes', 'yes'));
@@ -41,7 +41,7 @@ export const moored = test('{hull} of {loa} m in {season}', {
 /** A project with every kind of outcome, and records of two runs of it: one in which the office is in order, one in which it is broken. */
 export const outcomes = fixture('outcomes', {
   scope: 'file',
-  needs: { folder: scratchFolder('file') },
+  needs: { folder: tempDirectory('file') },
   async setup(_, { folder }) {
     await mkdir(join(folder, 'node_modules'));
     await symlink(root, join(folder, 'node_modules', 'red-lattice'));

@@ -1,4 +1,4 @@
-import { named, range, suite, table, test, values } from 'red-lattice';
+import { namedRows, range, suite, table, test, values } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { FixtureCosts } from '../../src/results/fixture-costs.ts';
 import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
@@ -60,7 +60,7 @@ export const records = suite('what is read of a record', [
       column: random.pick([1, 3]),
       row: valuesOfRow(),
     };
-    const header3 = writeEntry({ is: 'test', header: header(3) }, JSON.stringify);
+    const header3 = writeEntry({ type: 'test', header: header(3) }, JSON.stringify);
     const writer = new PassWriter();
     const lines = new LineBytes();
     lines.text(header3);
@@ -105,13 +105,13 @@ export const records = suite('what is read of a record', [
       .split('\n')
       .map((line) => reader.read(line));
     for (const entries of [oneByOne, [...new JournalReader().readAll(bytes)].flat()]) {
-      const results = entries.flatMap((entry) => (entry?.is === 'ended' ? [entry.result] : []));
+      const results = entries.flatMap((entry) => (entry?.type === 'ended' ? [entry.result] : []));
       check.equal(
         results.map(({ test, ordinal, start, times, checks, status, row }) => ({ test, ordinal, start, ...times, checks: checks.passed, status, row })),
         passes.map(({ twin: _twin, line: _line, column: _column, ...told }) => ({ ...told, status: 'passed' as const })),
       );
       check.equal(
-        results.map(({ id, place }) => [id.startsWith('a.lattice.ts#stays/t3/'), /~(\d)$/.exec(id)?.[1], place?.line, place?.column]),
+        results.map(({ id, location: place }) => [id.startsWith('a.lattice.ts#stays/t3/'), /~(\d)$/.exec(id)?.[1], place?.line, place?.column]),
         passes.map(({ twin, line, column }) => [true, twin > 1 ? String(twin) : undefined, line || undefined, line ? column : undefined]),
       );
     }
@@ -122,9 +122,9 @@ export const records = suite('what is read of a record', [
     const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
     const read = (line: string): number | undefined => {
       const entry = reader.read(line);
-      return entry?.is === 'ended' ? entry.result.ordinal : undefined;
+      return entry?.type === 'ended' ? entry.result.ordinal : undefined;
     };
-    const of = (lane: number): string => writeEntry({ is: 'header', version: 3, lane }, JSON.stringify).trimEnd();
+    const of = (lane: number): string => writeEntry({ type: 'header', version: 3, lane }, JSON.stringify).trimEnd();
     const lines = [
       '=1 1\t[]',
       passLine(pass),
@@ -148,16 +148,16 @@ export const records = suite('what is read of a record', [
     const journal = new JournalBytes(JSON.stringify);
     const pieces: Uint8Array[] = [];
     const name = (ordinal: number) => ({ test: 3, ordinal, id: '', title: '', row: {}, tags: [] });
-    for (const number of [3, 4]) journal.put({ is: 'test', header: header(number) });
+    for (const number of [3, 4]) journal.put({ type: 'test', header: header(number) });
     // Streams, neighbours or with gaps, and what may come between.
     for (let ordinal = 0, number = 3, i = 0; i < 300; i++) {
       const between = random.integer(0, 150);
       if (between === 0) number = 7 - number;
       else if (between === 1) ordinal = random.integer(0, 3000);
       else if (between === 2) pieces.push(journal.take().slice());
-      else if (between === 3) journal.put({ is: 'begun', name: name(ordinal + 1), attempt: 1 });
+      else if (between === 3) journal.put({ type: 'started', name: name(ordinal + 1), attempt: 1 });
       else if (between === 4) ordinal += 64;
-      else if (between === 5) journal.put({ is: 'ended', result: result(number, ordinal, 'failed') });
+      else if (between === 5) journal.put({ type: 'ended', result: result(number, ordinal, 'failed') });
       ordinal += row.seed % 3 === 0 ? 1 : random.pick([1, 1, 1, 2, 5, 64]);
       const times = { setup: 0.25, body: random.integer(0, 9000) / 1000, teardown: 0 };
       const place = { line: ordinal + 2, column: random.integer(0, 20) === 0 ? 7 : 1 };
@@ -197,7 +197,7 @@ export const records = suite('what is read of a record', [
     const line = passLine({ test: 3, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} });
     const bytes = new TextEncoder().encode(`${row.head}\n${`${line}\n`.repeat(20)}`);
     check.equal(
-      [...new JournalReader().readAll(bytes, true)].flat().map(({ is }) => is),
+      [...new JournalReader().readAll(bytes, true)].flat().map(({ type: is }) => is),
       Array.from({ length: 20 }, () => 'ended' as const),
     );
   }),
@@ -243,12 +243,12 @@ export const records = suite('what is read of a record', [
 
   test('tests come in the order of the plan, and cases in that of their rows, also where not all are held at once', ({ check }) => {
     const counts = [26_000, 26_000, 3, 51_000, 5];
-    const entries: JournalEntry[] = [3, 1, 4, 0, 2].map((test) => ({ is: 'test', header: header(test) }));
+    const entries: JournalEntry[] = [3, 1, 4, 0, 2].map((test) => ({ type: 'test', header: header(test) }));
     for (const lane of [1, 0]) {
-      entries.push({ is: 'header', version: 3, lane });
+      entries.push({ type: 'header', version: 3, lane });
       // From the last row to the first, every second in the other lane.
       for (const [test, count] of counts.entries())
-        for (let ordinal = count - 1; ordinal >= 0; ordinal--) if (ordinal % 2 === lane) entries.push({ is: 'ended', result: result(test, ordinal) });
+        for (let ordinal = count - 1; ordinal >= 0; ordinal--) if (ordinal % 2 === lane) entries.push({ type: 'ended', result: result(test, ordinal) });
     }
     const seen = [...testsInOrder(() => entries)].map(({ header, count, results }) => {
       const ordinals = [...results()].map(({ result }) => result.ordinal);
@@ -266,10 +266,10 @@ export const records = suite('what is read of a record', [
   }),
 
   test('a strip folds {cases} cases into {parts} parts', {
-    cases: named<{ cases: readonly Status[]; parts: number; folded: string }>({
-      each: { cases: ['passed', 'failed', 'skipped'], parts: 5, folded: 'passed failed skipped' },
+    cases: namedRows<{ cases: readonly Status[]; parts: number; folded: string }>({
+      perCase: { cases: ['passed', 'failed', 'skipped'], parts: 5, folded: 'passed failed skipped' },
       halves: { cases: ['passed', 'passed', 'passed', 'failed'], parts: 2, folded: 'passed failed*' },
-      worst: { cases: ['held', 'known', 'passed', 'errored', 'failed', 'passed'], parts: 3, folded: 'known* errored* failed*' },
+      worst: { cases: ['not-requested', 'known-failure', 'passed', 'errored', 'failed', 'passed'], parts: 3, folded: 'known-failure* errored* failed*' },
     }),
   }, ({ row, check }) => {
     const strip = new Strip();
@@ -302,11 +302,11 @@ export const records = suite('what is read of a record', [
 
   test('what lives for the run is paid for once, however many lanes wait for it', ({ check }) => {
     const costs = new FixtureCosts();
-    const span = { fixture: 'database', of: '', start: 0 } as const;
-    for (const milliseconds of [900, 700]) costs.take({ ...span, what: 'setup', scope: 'run', milliseconds });
-    for (const milliseconds of [30, 20]) costs.take({ ...span, what: 'setup', scope: 'lane', milliseconds });
-    costs.take({ ...span, what: 'teardown', scope: 'lane', milliseconds: 5 });
-    costs.take({ ...span, what: 'setup', scope: 'case', milliseconds: 5000 });
+    const span = { fixture: 'database', owner: '', start: 0 } as const;
+    for (const milliseconds of [900, 700]) costs.take({ ...span, kind: 'setup', scope: 'run', milliseconds });
+    for (const milliseconds of [30, 20]) costs.take({ ...span, kind: 'setup', scope: 'lane', milliseconds });
+    costs.take({ ...span, kind: 'teardown', scope: 'lane', milliseconds: 5 });
+    costs.take({ ...span, kind: 'setup', scope: 'case', milliseconds: 5000 });
     check.equal(
       costs.all.map(({ scope, setups, setup, teardown }) => [scope, setups, setup, teardown]),
       [

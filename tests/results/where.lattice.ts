@@ -1,4 +1,4 @@
-import { named, range, suite, tellCondition, test, whereItFails } from 'red-lattice';
+import { formatCondition, namedRows, range, suite, test, whereItFails } from 'red-lattice';
 import { meets, plant } from '../../bench/where/plant.mjs';
 
 type Row = Readonly<Record<string, unknown>>;
@@ -20,7 +20,7 @@ const judged = (rows: readonly Row[], fails: (row: Row) => boolean) => whereItFa
 
 export const where = suite('where it fails', [
   test('is told for {what}', {
-    cases: named<{ what: string; fails: (row: Row) => boolean; told: readonly string[] }>({
+    cases: namedRows<{ what: string; fails: (row: Row) => boolean; told: readonly string[] }>({
       value: { what: 'a value', fails: (row) => row['hull'] === 'cat', told: ['hull=cat'] },
       'all but one': { what: 'all values but one', fails: (row) => row['hull'] !== 'cat', told: ['hull!=cat'] },
       pair: { what: 'a pair of values', fails: (row) => row['hull'] === 'cat' && row['season'] === 'winter', told: ['hull=cat & season=winter'] },
@@ -47,7 +47,7 @@ export const where = suite('where it fails', [
   }, ({ row, check }) => {
     const { causes, elsewhere } = judged(stays, row.fails);
     check.equal(
-      causes.map(({ conditions }) => conditions.map(tellCondition).join(' & ')),
+      causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
       [...row.told],
     );
     // Each told cause holds for failing cases only, and together they hold for all of them.
@@ -63,7 +63,7 @@ export const where = suite('where it fails', [
     const many = every((i) => ({ nights: i % 50, berth: `N${i % 9}`, loa: i % 31 }), 60_000);
     const found = judged(many, (row) => row['berth'] === 'N4' && (row['nights'] as number) >= 40);
     check.equal(
-      found.causes.map(({ conditions }) => conditions.map(tellCondition).sort()),
+      found.causes.map(({ conditions }) => conditions.map(formatCondition).sort()),
       [['berth=N4', 'nights>=40']],
     );
     const failing = many.filter((row) => row['berth'] === 'N4' && (row['nights'] as number) >= 40).length;

@@ -45,11 +45,16 @@ const lies = [
     'a result is recorded twice',
     'node/lane/journal-writer.ts',
     'this.#waiting.put(entry);',
-    "this.#waiting.put(entry); if (entry.is === 'ended') this.#waiting.put(entry);",
+    "this.#waiting.put(entry); if (entry.type === 'ended') this.#waiting.put(entry);",
   ],
   ['failed counts as passed', 'running/verdict.ts', "return { status: 'failed', cause: own.cause };", "return { status: 'passed' };"],
   ['errored counts as passed', 'running/verdict.ts', "return { status: 'errored', cause: error.cause };", "return { status: 'passed' };"],
-  ['a known failure that passes is fine', 'running/verdict.ts', "{ status: 'failed', cause: 'surprise', reason: known }", "{ status: 'known', reason: known }"],
+  [
+    'a known failure that passes is fine',
+    'running/verdict.ts',
+    "{ status: 'failed', cause: 'unexpected-pass', reason: known }",
+    "{ status: 'known-failure', reason: known }",
+  ],
   ['an expired skip is a skip', 'cases/marks.ts', 'skip: skip && !skipPast ?', 'skip: skip ?'],
   [
     'every value equals every other',
@@ -118,7 +123,7 @@ const lies = [
   ['errors of the plan are no matter', 'suites/plan.ts', 'problems: planner.problems,', 'problems: [],'],
   ['the selection is ignored', 'suites/selection.ts', 'conditions.push((planned) => places.some((stands) => stands(planned)));', ';'],
   ['a body past its time is fine', 'running/attempt.ts', `  run.fail({\n    cause: 'timeout',`, `  if (run.ended) run.fail({\n    cause: 'timeout',`],
-  ['a case that ended its process is left out', 'node/lane-end.ts', "    write({ is: 'ended', result: resultOfEnd(name as CaseName, lane, end) });\n", ''],
+  ['a case that ended its process is left out', 'node/lane-end.ts', "    write({ type: 'ended', result: resultOfEnd(name as CaseName, lane, end) });\n", ''],
   [
     'after a crash nothing more runs',
     'node/coordinator.ts',
@@ -139,7 +144,7 @@ const lies = [
     'a run that stopped was a whole one',
     'command/once.ts',
     '  const state = await running.done;\n',
-    '  const state = { ...(await running.done), unrun: undefined };\n',
+    '  const state = { ...(await running.done), not run: undefined };\n',
   ],
   [
     'plan runs the tests',
@@ -198,7 +203,7 @@ const lifetimeLies = [
   ],
   ['a test ends before its cases do', 'running/run.ts', '    while (under.size > 0) await Promise.all(under);\n', ''],
   ['suites do not keep what they give to everyone', 'running/scopes.ts', 'group.mentions.has(node.definition) ||', ''],
-  ['on demand is set up at once', 'fixtures/graph.ts', 'if (onDemand || order.has(node)) return;', 'if (order.has(node)) return;'],
+  ['lazy provider is set up at once', 'fixtures/graph.ts', 'if (lazy || order.has(node)) return;', 'if (order.has(node)) return;'],
 ];
 
 const part = process.argv[2];

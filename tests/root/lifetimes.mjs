@@ -1,6 +1,6 @@
 // Compares made-up projects, as a copy of the library runs them, with the model of tests/fixtures/: ends with 1 at the first
 // difference. Used to see that lies about lifetimes are found.
-// usage: lifetimes.mjs <package folder> <scratch folder>
+// usage: lifetimes.mjs <package folder> <temporary directory>
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { build } from 'esbuild';

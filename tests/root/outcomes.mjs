@@ -51,8 +51,8 @@ export const outcomes = [
     name: 'rows: each its own result',
     files: {
       'a.lattice.mjs': `
-        export const many = test('n {n}', { cases: range('n', 1, 300) }, ({ row, check }) => check.differs(row.n % 100, 99));
-        export const few = test('name {name}', { cases: named({ north: { name: 'N' }, south: { name: 'S' } }) }, ({ row, check }) => check.equal(row.name, 'N'));`,
+        export const many = test('n {n}', { cases: range('n', 1, 300) }, ({ row, check }) => check.notEqual(row.n % 100, 99));
+        export const few = test('name {name}', { cases: namedRows({ north: { name: 'N' }, south: { name: 'S' } }) }, ({ row, check }) => check.equal(row.name, 'N'));`,
     },
     status: 1,
     last: '298 passed, 4 failed',
@@ -70,7 +70,7 @@ export const outcomes = [
     status: 1,
     last: '0 passed, 2 failed',
     results: { one: 'failed/throw', two: 'failed/throw' },
-    says: ['threw undefined, which is no Error', 'threw { code: 7 }, which is no Error'],
+    says: ['threw undefined, which is not an Error', 'threw { code: 7 }, which is not an Error'],
   },
   {
     name: "a rejection after the body's end",
@@ -84,7 +84,7 @@ export const outcomes = [
     status: 1,
     last: '3 passed, 1 failed',
     results: { loose: 'failed/throw', after: pass, late: pass, last: pass },
-    says: ['nobody waited', 'a rejection came after its case had ended (a.lattice.mjs#late): Error: much later'],
+    says: ['nobody waited', 'a promise was rejected after its case had ended (a.lattice.mjs#late): Error: much later'],
   },
   {
     name: 'a set-up that throws',
@@ -99,7 +99,7 @@ export const outcomes = [
     status: 1,
     last: '1 passed, 2 failed',
     results: { one: 'errored/setup', two: 'errored/setup', three: pass },
-    says: ['no ink', 'fixture "ledger" had failed to set up'],
+    says: ['no ink', 'fixture "ledger" failed to set up'],
   },
   {
     name: 'a tear-down that throws after a pass',
@@ -112,7 +112,7 @@ export const outcomes = [
     },
     status: 1,
     last: '1 passed, 2 failed',
-    results: { one: 'errored/teardown', two: pass, 'tear-down of fixture "ink" for a.lattice.mjs': 'errored/teardown' },
+    results: { one: 'errored/teardown', two: pass, 'teardown of fixture "ink" for a.lattice.mjs': 'errored/teardown' },
     says: ['it leaks', 'spilt'],
   },
   {
@@ -204,7 +204,7 @@ export const outcomes = [
     status: 1,
     last: '1 passed, 1 failed',
     results: { dies: 'errored/crash', after: pass },
-    says: ['fixture "ink" (of a.lattice.mjs) could not be torn down: its process had ended'],
+    says: ['fixture "ink" of a.lattice.mjs was not torn down: its process had ended'],
   },
   {
     name: 'an endless loop in a body',
@@ -217,7 +217,7 @@ export const outcomes = [
     status: 1,
     last: '2 passed, 1 failed',
     results: { before: pass, loops: 'failed/timeout', after: pass },
-    says: ['ran past its time of 200 ms'],
+    says: ['exceeded its time limit of 200 ms'],
   },
   {
     name: 'a body that never settles',
@@ -232,7 +232,7 @@ export const outcomes = [
     status: 1,
     last: '2 passed, 1 failed',
     results: { before: pass, hangs: 'failed/timeout', after: pass },
-    says: ['ran past its time of 100 ms; it had made one check and was in step "waiting"'],
+    says: ['exceeded its time limit of 100 ms after 1 check, in step "waiting"'],
   },
   {
     name: 'an endless loop at import',
@@ -245,7 +245,7 @@ export const outcomes = [
     status: 2,
     last: '2 passed, 0 failed',
     results: { fine: pass, 'fine too': pass },
-    says: ['b.lattice.mjs does not load: it was not loaded within 300 ms'],
+    says: ['cannot load b.lattice.mjs: not loaded within 300 ms'],
   },
   {
     name: 'files that do not load',
@@ -263,12 +263,12 @@ export const outcomes = [
     last: '1 passed, 0 failed',
     results: { fine: pass },
     says: [
-      'exits.lattice.mjs does not load: process.exit(0) was called',
-      'killed.lattice.mjs does not load: the process was ended by SIGKILL',
-      'throws.lattice.mjs does not load: TypeError: not today',
-      'waits.lattice.mjs does not load: it was not loaded within 1500 ms',
-      'wrong.lattice.ts does not load: SyntaxError',
-      'lost.lattice.ts does not load: no module "./nowhere.ts"',
+      'cannot load exits.lattice.mjs: process.exit(0) was called',
+      'cannot load killed.lattice.mjs: the process was ended by SIGKILL',
+      'cannot load throws.lattice.mjs: TypeError: not today',
+      'cannot load waits.lattice.mjs: not loaded within 1500 ms',
+      'cannot load wrong.lattice.ts: SyntaxError',
+      'cannot load lost.lattice.ts: cannot find module "./nowhere.ts"',
     ],
   },
   {
@@ -325,12 +325,12 @@ export const outcomes = [
     results: {},
     says: [
       'a.lattice.mjs:4:',
-      'no column `lao`; did you mean `loa`?',
-      'column `a` stands twice in a table',
+      'unknown column `lao`; did you mean `loa`?',
+      'duplicate column `a` in a table',
       'row 2 has 1 value for 2 columns (a, b)',
       'no data file data/deus.csv',
-      'there is `dues.csv`',
-      'no column `night`; did you mean `nights`?',
+      'did you mean `dues.csv`?',
+      'missing column `night`; did you mean `nights`?',
       'b.lattice.mjs exports nothing',
     ],
   },
@@ -358,8 +358,8 @@ export const outcomes = [
     results: { '1 nights': pass, '2 nights': pass, 'two nights': 'errored/data', '3 nights': 'errored/data', '4 nights': pass, '5 nights': 'errored/data' },
     says: [
       'dues.csv:8:1 nights: "two" is not an integer',
-      'dues.csv:9:3 due: "6,50" is not a number; that looks like a decimal comma: write 6.50',
-      'dues.csv:11:3 due: empty',
+      'dues.csv:9:3 due: "6,50" is not a number; this looks like a decimal comma; write 6.50',
+      'dues.csv:11:3 empty cell in column `due`',
     ],
   },
   {
@@ -372,7 +372,7 @@ export const outcomes = [
     status: 1,
     last: '2 passed, 0 failed',
     results: { hasty: pass, slow: pass },
-    says: ['a check came after its case had ended (a.lattice.mjs#hasty)', 'forgotten', 'is an await missing?', 'a.lattice.mjs:3:'],
+    says: ['a check ran after its case had ended (a.lattice.mjs#hasty)', 'forgotten', 'is an await missing?', 'a.lattice.mjs:3:'],
   },
   {
     name: 'tests that replace what the runner stands on',
@@ -399,7 +399,7 @@ export const outcomes = [
     status: 1,
     last: '2 passed, 2 failed',
     results: { replaces: pass, fails: 'failed/check', waits: 'failed/timeout', fine: pass },
-    says: ['after all: not equal', 'ran past its time of 100 ms'],
+    says: ['after all: not equal', 'exceeded its time limit of 100 ms'],
   },
   {
     name: 'skips and known failures',
@@ -414,7 +414,14 @@ export const outcomes = [
     },
     status: 1,
     last: '0 passed, 2 failed, 2 skipped',
-    results: { skipped: 'skipped', expired: 'failed/expired', known: 'known/check', surprise: 'failed/surprise', says: 'skipped', held: 'held' },
+    results: {
+      skipped: 'skipped',
+      expired: 'failed/expired',
+      known: 'known-failure/check',
+      surprise: 'failed/unexpected-pass',
+      says: 'skipped',
+      held: 'not-requested',
+    },
     says: ['quay under repair', 'no wind', 'takes an hour', 'rounding'],
   },
   {
@@ -468,9 +475,9 @@ export function due(loa: Length, season: number): number {
         const office = fixture('office', { scope: 'run', settings: { town: 'north' },
           setup: ({ settings }) => { appendFileSync('order.txt', '+' + settings.town + ' '); return { town: settings.town, process: process.pid }; },
           teardown: ({ town }) => { appendFileSync('order.txt', '-' + town + ' '); if (town === 'south') throw new Error('no key'); } });
-        export const one = test('one', { needs: { office } }, ({ check }, { office }) => check.differs(office.process, process.pid));
+        export const one = test('one', { needs: { office } }, ({ check }, { office }) => check.notEqual(office.process, process.pid));
         export const exits = test('exits', { needs: { office } }, () => process.exit(1));
-        export const towns = test('{town}', { needs: { office }, cases: values('town', ['north', 'south', 'south']), bind: (row) => [office.set({ town: row.town })] }, ({ row, check }, { office }) => check.equal(office.town, row.town));`,
+        export const towns = test('{town}', { needs: { office }, cases: values('town', ['north', 'south', 'south']), overrides: (row) => [office.with({ town: row.town })] }, ({ row, check }, { office }) => check.equal(office.town, row.town));`,
       'b.lattice.mjs': `
         import { readFileSync } from 'node:fs';
         export const order = test('order', ({ check }) => check.equal(readFileSync('order.txt', 'utf8'), '+north +south '));`,
@@ -485,7 +492,7 @@ export function due(loa: Length, season: number): number {
       south: pass,
       order: pass,
       'south ': pass,
-      'tear-down of fixture "office" for the run': 'errored/teardown',
+      'teardown of fixture "office" for the run': 'errored/teardown',
     },
     says: ['no key'],
   },
@@ -543,12 +550,12 @@ export function due(loa: Length, season: number): number {
     name: 'folders: inner ones win, and their tags add up',
     files: {
       'clock.mjs': `import { fixture } from 'red-lattice'; export const clock = fixture('clock', { settings: { hour: 8, zone: 'UTC' }, setup: ({ settings }) => settings.hour + settings.zone });`,
-      'here.lattice.mjs': `import { clock } from './clock.mjs'; export default here({ tags: ['port'], bind: [clock.set({ hour: 9, zone: 'CET' })] });`,
+      'folder.lattice.mjs': `import { clock } from './clock.mjs'; export default folder({ tags: ['port'], overrides: [clock.with({ hour: 9, zone: 'CET' })] });`,
       'a.lattice.mjs': `import { clock } from './clock.mjs'; export const a = test('a', { needs: { clock } }, ({ check }, { clock }) => check.equal(clock, '9CET'));`,
-      'quay/here.lattice.mjs': `import { clock } from '../clock.mjs'; export default here({ tags: ['quay'], bind: [clock.set({ hour: 10 })] });`,
+      'quay/folder.lattice.mjs': `import { clock } from '../clock.mjs'; export default folder({ tags: ['quay'], overrides: [clock.with({ hour: 10 })] });`,
       'quay/b.lattice.mjs': `import { clock } from '../clock.mjs';
         export const b = test('b', { needs: { clock } }, ({ check }, { clock }) => check.equal(clock, '10CET'));
-        export const c = test('c', { needs: { clock }, bind: [clock.set({ hour: 11 })] }, ({ check }, { clock }) => check.equal(clock, '11CET'));`,
+        export const c = test('c', { needs: { clock }, overrides: [clock.with({ hour: 11 })] }, ({ check }, { clock }) => check.equal(clock, '11CET'));`,
     },
     args: ['run', '--tag', 'port'],
     status: 0,
@@ -560,15 +567,15 @@ export function due(loa: Length, season: number): number {
     files: {
       'a.lattice.mjs': `
         const clock = fixture('clock', { settings: { hour: 8 }, setup: ({ settings }) => settings.hour });
-        export const unused = suite('unused', { bind: [clock.set({ hour: 9 })] }, [test('one', ({ check }) => check.holds(true))]);
-        export const hidden = suite('hidden', { bind: [clock.set({ hour: 9 })] }, [test('two', { needs: { clock }, bind: [clock.set({ hour: 10 })] }, ({ check }, { clock }) => check.equal(clock, 10))]);`,
+        export const unused = suite('unused', { overrides: [clock.with({ hour: 9 })] }, [test('one', ({ check }) => check.holds(true))]);
+        export const hidden = suite('hidden', { overrides: [clock.with({ hour: 9 })] }, [test('two', { needs: { clock }, overrides: [clock.with({ hour: 10 })] }, ({ check }, { clock }) => check.equal(clock, 10))]);`,
     },
     status: 0,
     last: '2 passed, 0 failed',
     results: { 'unused › one': pass, 'hidden › two': pass },
     says: [
-      'suite "unused" binds fixture "clock" without effect: no case within that ran needs it',
-      'suite "hidden" binds fixture "clock" without effect: bindings further in hide it',
+      'suite "unused" overrides fixture "clock" without effect: no case in it that ran needs the fixture',
+      'suite "hidden" overrides fixture "clock" without effect: inner overrides hide it in every case that ran',
       'a.lattice.mjs:4:',
     ],
   },
@@ -576,14 +583,14 @@ export function due(loa: Length, season: number): number {
     name: 'a run that stops says what it left out',
     files: {
       'a.lattice.mjs': `
-        export const first = test('n {n}', { cases: range('n', 1, 9) }, ({ row, check }) => check.differs(row.n, 2));
+        export const first = test('n {n}', { cases: range('n', 1, 9) }, ({ row, check }) => check.notEqual(row.n, 2));
         export const then = test('then', ({ check }) => check.holds(true));`,
     },
     args: ['run', '--stop-after', '1', '--lanes', '1'],
     status: 1,
     last: '1 passed, 1 failed',
     results: { 'n 1': pass, 'n 2': 'failed/check' },
-    says: ['? 8 unrun: the run stopped after 1 failed'],
+    says: ['? 8 not run: the run stopped after 1 failed'],
   },
   {
     name: 'usage that is wrong',

@@ -11,7 +11,7 @@ export const packageFolder = resolve(process.env.RED_LATTICE_PACKAGE ?? fileURLT
 const command = join(packageFolder, 'dist', 'command.js');
 const longest = 60_000;
 
-const importLine = "import { cell, dataFile, fixture, here, named, onDemand, range, rows, suite, table, test, values } from 'red-lattice';\n";
+const importLine = "import { cell, dataFile, fixture, folder, namedRows, lazy, range, rows, suite, table, test, values } from 'red-lattice';\n";
 
 /** Makes a project from file names and texts. Test files get their import line. */
 export function makeProject(files) {
@@ -65,9 +65,9 @@ function readRecord(folder) {
         results.push({ ...nameOf(numbers, line.split('\t')[1], headers), status: 'passed', cause: undefined });
       } else if (line.startsWith('{')) {
         const entry = JSON.parse(line);
-        if (entry.is === 'test') headers.set(entry.header.test, entry.header);
-        if (entry.is === 'ended') results.push(entry.result);
-        else if (entry.is === 'torn') results.push({ id: entry.id, title: entry.title, ...entry.result });
+        if (entry.type === 'test') headers.set(entry.header.test, entry.header);
+        if (entry.type === 'ended') results.push(entry.result);
+        else if (entry.type === 'teardown-failed') results.push({ id: entry.id, title: entry.title, ...entry.result });
       }
     }
   }

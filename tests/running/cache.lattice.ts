@@ -1,10 +1,10 @@
 import { readdir, utimes, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { test } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { CompileCache } from '../../src/node/loading/cache.ts';
 
-export const tidied = test('the cache of compiled sources keeps what was used last', { needs: { folder: scratchFolder() } }, async ({ check }, { folder }) => {
+export const tidied = test('the cache of compiled sources keeps what was used last', { needs: { folder: tempDirectory() } }, async ({ check }, { folder }) => {
   const cache = new CompileCache(folder);
   for (let age = 0; age < 6; age++) {
     cache.write(`key-${age}`, { code: `// ${age}`, map: '{}' });

@@ -3,7 +3,7 @@ import { existsSync } from 'node:fs';
 import { mkdir, readdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, range, suite, test } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { randomFrom } from '../../src/cases/random.ts';
 import { readJournals } from '../../src/node/journals.ts';
 import { root } from '../program.ts';
@@ -32,7 +32,7 @@ interface Project {
 /** Some hundred cases over several files, of which a fifth misbehave, from a seed. */
 const project = fixture('project', {
   settings: { seed: 0 },
-  needs: { folder: scratchFolder() },
+  needs: { folder: tempDirectory() },
   async setup({ settings }, { folder }): Promise<Project> {
     const random = randomFrom(`chaos ${settings.seed}`);
     const expected = new Map<string, string>();
@@ -80,7 +80,7 @@ function ended(child: ChildProcess): Promise<{ status: number | null; out: strin
 /** Every result on record, as a list: one that stands twice is seen. */
 const resultsIn = (record: string): string[] =>
   [...readJournals(record)].flatMap((entry) =>
-    entry.is === 'ended' ? [`${entry.result.title.replace('all › ', '')}: ${entry.result.status}${entry.result.cause ? `/${entry.result.cause}` : ''}`] : [],
+    entry.type === 'ended' ? [`${entry.result.title.replace('all › ', '')}: ${entry.result.status}${entry.result.cause ? `/${entry.result.cause}` : ''}`] : [],
   );
 
 const wanted = ({ expected }: Project): string[] => [...expected].map(([title, outcome]) => `${title}: ${outcome}`).sort();
@@ -88,7 +88,7 @@ const wanted = ({ expected }: Project): string[] => [...expected].map(([title, o
 export const chaos = suite('whatever cases do', { timeout: 120_000 }, [
   test(
     'each has exactly one result, the right one: seed {seed}',
-    { needs: { project }, cases: range('seed', 1, 2), bind: ({ seed }) => [project.set({ seed })] },
+    { needs: { project }, cases: range('seed', 1, 2), overrides: ({ seed }) => [project.with({ seed })] },
     async ({ check }, { project }) => {
       const { status } = await ended(start(['--record', 'record'], project.folder));
       check.equal(status, 1);
@@ -101,7 +101,7 @@ export const chaos = suite('whatever cases do', { timeout: 120_000 }, [
     {
       needs: { project },
       cases: range('seed', 11, 12),
-      bind: ({ seed }) => [project.set({ seed })],
+      overrides: ({ seed }) => [project.with({ seed })],
     },
     async ({ row, check, log }, { project }) => {
       const random = randomFrom(`kills ${row.seed}`);
@@ -125,7 +125,7 @@ export const chaos = suite('whatever cases do', { timeout: 120_000 }, [
     },
   ),
 
-  test('two runs in one folder do not disturb each other', { needs: { project }, bind: [project.set({ seed: 21 })] }, async ({ check }, { project }) => {
+  test('two runs in one folder do not disturb each other', { needs: { project }, overrides: [project.with({ seed: 21 })] }, async ({ check }, { project }) => {
     await Promise.all(['one', 'two'].map((record) => ended(start(['--record', record], project.folder))));
     for (const record of ['one', 'two']) check.equal(resultsIn(join(project.folder, record)).sort(), wanted(project), record);
   }),

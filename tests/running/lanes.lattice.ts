@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import { fixture, suite, table, test } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { readJournals } from '../../src/node/journals.ts';
 import { root, runCommand } from '../program.ts';
 
@@ -9,11 +9,11 @@ const office = join(root, 'examples', 'harbour-office');
 /** Status and cause of every case of the harbour example, by its id. */
 async function statuses(record: string, args: readonly string[]): Promise<Record<string, string>> {
   await runCommand(['run', '--on-request', '--show', 'summary', '--record', record, ...args], office);
-  const results = [...readJournals(record)].flatMap((entry) => (entry.is === 'ended' ? [entry.result] : []));
+  const results = [...readJournals(record)].flatMap((entry) => (entry.type === 'ended' ? [entry.result] : []));
   return Object.fromEntries(results.map(({ id, status, cause }) => [id, cause ? `${status}/${cause}` : status]));
 }
 
-const folder = scratchFolder('file');
+const folder = tempDirectory('file');
 const inOrder = fixture('statuses in one lane, in order', {
   scope: 'file',
   needs: { folder },

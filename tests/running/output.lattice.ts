@@ -1,7 +1,7 @@
 import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { test, values } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand } from '../program.ts';
 
 async function makeProject(folder: string, tests: string): Promise<void> {
@@ -27,7 +27,7 @@ export const one = test('writes', ({ check, log }) => {
 export const output = test(
   'what a case writes is kept with it, whichever way it goes out: {lanes} lanes',
   {
-    needs: { folder: scratchFolder() },
+    needs: { folder: tempDirectory() },
     cases: values('lanes', [0, 1]),
     timeout: 60_000,
   },
@@ -36,7 +36,7 @@ export const output = test(
     await symlink(root, join(folder, 'node_modules', 'red-lattice'));
     await writeFile(join(folder, 'package.json'), '{"type":"module"}');
     await writeFile(join(folder, 'writes.lattice.mjs'), text);
-    const { status, out } = await runCommand(['run', '--lanes', String(row.lanes), '--as', 'json'], folder);
+    const { status, out } = await runCommand(['run', '--lanes', String(row.lanes), '--format', 'json'], folder);
     const { results } = JSON.parse(out) as { results: { output: string[] }[] };
     check.equal([status, results[0]?.output.join('')], [1, 'console\nstream\nby name\nkept from before\nlog\n']);
   },
@@ -49,7 +49,7 @@ export const many = test('many', { cases: range('n', 1, 3000) }, ({ check }) => 
 export const counted = test(
   'a test’s line tells of all its cases, also in a stream: {lanes} lanes',
   {
-    needs: { folder: scratchFolder() },
+    needs: { folder: tempDirectory() },
     cases: values('lanes', [0, 1]),
     timeout: 60_000,
   },

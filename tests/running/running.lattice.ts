@@ -1,4 +1,4 @@
-import { fixture, named, range, runSuites, suite, table, test } from 'red-lattice';
+import { fixture, namedRows, range, runSuites, suite, table, test } from 'red-lattice';
 import { runInside } from '../inner.ts';
 
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
@@ -34,9 +34,9 @@ export const steps = suite('steps', [
     let reached = '';
     const { seen } = await runInside([
       test('case', async ({ step }) => {
-        reached += `${await step.must('gives', async () => 'value')} `;
+        reached += `${await step.required('gives', async () => 'value')} `;
         await step('outer', async ({ step }) => {
-          await step.must('breaks', async ({ check }) => void check.equal(1, 2));
+          await step.required('breaks', async ({ check }) => void check.equal(1, 2));
           reached += 'after the step ';
         });
         reached += 'after all';
@@ -49,7 +49,7 @@ export const steps = suite('steps', [
   test('that overlap keep their own checks', async ({ check }) => {
     const { seen } = await runInside([
       test('case', async ({ step }) => {
-        await step.must('both', ({ step }) =>
+        await step.required('both', ({ step }) =>
           Promise.all([
             step('slow', async ({ check }) => {
               await wait(10);
@@ -68,11 +68,11 @@ export const steps = suite('steps', [
 ]);
 
 export const precedence = test('what goes wrong together counts as {status}', {
-  cases: named<{ fails: boolean; tears: boolean; known: boolean; skips: boolean; status: string }>({
+  cases: namedRows<{ fails: boolean; tears: boolean; known: boolean; skips: boolean; status: string }>({
     'failed and torn': { fails: true, tears: true, known: false, skips: false, status: 'failed/check' },
     'known and torn': { fails: true, tears: true, known: true, skips: false, status: 'errored/teardown' },
-    'known alone': { fails: true, tears: false, known: true, skips: false, status: 'known/check' },
-    'known and mended': { fails: false, tears: false, known: true, skips: false, status: 'failed/surprise' },
+    'known alone': { fails: true, tears: false, known: true, skips: false, status: 'known-failure/check' },
+    'known and mended': { fails: false, tears: false, known: true, skips: false, status: 'failed/unexpected-pass' },
     'failed, then skipped': { fails: true, tears: false, known: false, skips: true, status: 'failed/check' },
     'skipped alone': { fails: false, tears: false, known: false, skips: true, status: 'skipped' },
     'torn alone': { fails: false, tears: true, known: false, skips: false, status: 'errored/teardown' },
@@ -85,7 +85,7 @@ export const precedence = test('what goes wrong together counts as {status}', {
     },
   });
   const { statuses } = await runInside([
-    test('case', { needs: { ink }, knownFailure: row.known ? 'known' : undefined }, ({ check, skip }) => {
+    test('case', { needs: { ink }, knownFailure: row.known ? 'known-failure' : undefined }, ({ check, skip }) => {
       check.equal(row.fails, false);
       if (row.skips) skip('no wind');
     }),
@@ -180,7 +180,7 @@ export const interrupted = test('an interrupted run begins no more, tears down, 
     test('later', { needs: { office } }, () => void trace.push('later')),
   ];
   const { counts } = await runSuites(suites, { signal: abort.signal });
-  check.equal([counts.passed, counts.unrun], [3, 8]);
+  check.equal([counts.passed, counts['not-run']], [3, 8]);
   check.equal(trace, ['day 1', 'day 2', 'day 3', 'closed']);
 });
 
@@ -191,8 +191,8 @@ export const flood = test('what a case writes is kept up to a million characters
     }),
   ]);
   const output = seen[0]?.result.output.join('') ?? '';
-  check.matches(output, /x\n… what came after 1,000,000 characters was not kept\n$/);
-  check.close(output.length, 1_000_000, 200);
+  check.matches(output, /x\n… output after 1,000,000 characters is not kept\n$/);
+  check.closeTo(output.length, 1_000_000, 200);
 });
 
 export const kept = test('output and attachments stand with their case', async ({ check }) => {
@@ -223,7 +223,7 @@ export const locks = test('cases that want the same thing for themselves do not 
     suite('port', { concurrency: 8 }, [
       test('by fixture', { needs: { crane }, cases: range('n', 1, 4) }, () => hold('crane')),
       test('by name', { locks: ['crane'], cases: range('n', 1, 2) }, () => hold('crane')),
-      test('by row', { cases: range('n', 1, 4).mark(() => ({ locks: ['gate'] })) }, () => hold('gate')),
+      test('by row', { cases: range('n', 1, 4).annotate(() => ({ locks: ['gate'] })) }, () => hold('gate')),
       test('alone', { needs: { quay }, cases: range('n', 1, 2) }, () => hold('alone')),
       test('free', { cases: range('n', 1, 8) }, () => wait(5)),
     ]),
@@ -250,8 +250,8 @@ export const limits = test('a set-up and a tear-down have their time', { timeout
     seen.map(({ status, result }) => `${status} ${result.failures[0]?.message}`),
     [
       'errored/setup Error: gave up',
-      'errored/setup Error: the set-up of fixture "stuck" ran past its time of 20 ms',
-      'errored/teardown Error: the tear-down of fixture "down" ran past its time of 20 ms',
+      'errored/setup Error: the setup of fixture "stuck" exceeded its time limit of 20 ms',
+      'errored/teardown Error: the teardown of fixture "down" exceeded its time limit of 20 ms',
     ],
   );
 });
@@ -261,5 +261,5 @@ export const lateClean = test('a clean-up that comes after the tear-down runs at
   let ran = false;
   const quay = fixture('quay', { setup: ({ defer }) => void (later = defer) });
   const { told } = await runInside([test('first', { needs: { quay } }, () => {}), test('second', () => later(() => (ran = true)))]);
-  check.equal([told, ran], [['after-the-end'], true]);
+  check.equal([told, ran], [['late-cleanup'], true]);
 });

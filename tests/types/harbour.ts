@@ -1,6 +1,6 @@
 // How it reads. Made-up harbour; a thing the compiler must refuse stands under each @ts-expect-error.
-import { cell, dataFile, factory, fixture, matrix, named, range, suite, table, test } from 'red-lattice';
-import { scratchFolder } from 'red-lattice/node';
+import { cell, dataFile, factory, fixture, matrix, namedRows, range, suite, table, test } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
 
 // --- fixtures -----------------------------------------------------------------------------------------------------------
 const tariff = fixture('tariff', { scope: 'file', setup: async () => ({ quote: (stay: { loa: number; nights: number }) => stay.loa * stay.nights * 2 }) });
@@ -14,7 +14,7 @@ const registerServer = fixture('register server', {
   },
 });
 const ledger = fixture('ledger', {
-  needs: { registerServer, clock, folder: scratchFolder() },
+  needs: { registerServer, clock, folder: tempDirectory() },
   setup: async (_moment, { registerServer, clock, folder }) => ({ entries: [] as string[], at: `${registerServer.url}/${folder}/${clock.now().getTime()}` }),
   teardown: (ledger) => ledger.entries.splice(0),
 });
@@ -48,10 +48,10 @@ export const dues = suite('berth dues', { tags: ['money'] }, [
     'are what the harbour office charged last year',
     {
       needs: { tariff },
-      cases: dataFile('dues.csv', { columns: { loa: cell.number, nights: cell.integer, resident: cell.boolean.or(false), due: cell.number } }),
+      cases: dataFile('dues.csv', { columns: { loa: cell.number, nights: cell.integer, resident: cell.boolean.default(false), due: cell.number } }),
     },
     ({ row, check }, { tariff }) => {
-      check.close(tariff.quote(row), row.due, 0.005);
+      check.closeTo(tariff.quote(row), row.due, 0.005);
     },
   ),
 
@@ -62,9 +62,9 @@ export const dues = suite('berth dues', { tags: ['money'] }, [
       cases: matrix(
         { loa: [6, 9, 12, 18], season: ['summer', 'winter'], hull: ['mono', 'cat', 'tri'], power: [true, false] },
         {
-          cover: 2,
-          except: [{ hull: 'tri', loa: [6, 9] }],
-          plus: [{ loa: 18, hull: 'tri' }],
+          strength: 2,
+          exclude: [{ hull: 'tri', loa: [6, 9] }],
+          include: [{ loa: 18, hull: 'tri' }],
         },
       ).cross(range('nights', 1, 3)),
     },
@@ -76,25 +76,25 @@ export const dues = suite('berth dues', { tags: ['money'] }, [
 ]);
 
 // --- a row that reaches into a fixture; a suite that is adapted -----------------------------------------------------------
-const booking = suite('booking a berth', { bind: [clock.set({ now: '2031-07-01T12:00:00Z' })] }, [
+const booking = suite('booking a berth', { overrides: [clock.with({ now: '2031-07-01T12:00:00Z' })] }, [
   test('is entered in the ledger', { needs: { ledger, stays } }, async ({ ensure }, { ledger, stays }) => {
-    ledger.entries.push(stays.as('long').make({ loa: 11 }).vessel);
+    ledger.entries.push(stays.with('long').make({ loa: 11 }).vessel);
     ensure.equal(ledger.entries.length, 1);
   }),
   test(
     'at {hour} is {answer}',
     {
       needs: { clock },
-      cases: named({ 'before opening': { hour: '06:00', answer: 'refused' }, 'at noon': { hour: '12:00', answer: 'taken' } }),
-      bind: (row) => [clock.set({ now: `2031-07-01T${row.hour}:00Z` })],
+      cases: namedRows({ 'before opening': { hour: '06:00', answer: 'refused' }, 'at noon': { hour: '12:00', answer: 'taken' } }),
+      overrides: (row) => [clock.with({ now: `2031-07-01T${row.hour}:00Z` })],
     },
     ({ row, check }, { clock }) => check.equal(clock.now().getUTCHours() >= 8 ? 'taken' : 'refused', row.answer),
   ),
 ]);
 export const summer = booking;
 export const closed = booking.adapt('booking in the closed season', {
-  bind: [clock.set({ now: '2031-01-01T12:00:00Z' })],
-  variants: { 'quiet ledger': [ledger.swap(() => ({ entries: [], at: '' }))], 'real ledger': [] },
+  overrides: [clock.with({ now: '2031-01-01T12:00:00Z' })],
+  variants: { 'quiet ledger': [ledger.replaceWith(() => ({ entries: [], at: '' }))], 'real ledger': [] },
 });
 
 // @ts-expect-error: a table's rows are as long as its columns

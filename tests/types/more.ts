@@ -1,26 +1,26 @@
-// More of how it reads, and more of what the compiler must refuse.
+// More of how it reads, stronger for what the compiler must refuse.
 import {
+  assert,
   type CaseSource,
   cell,
   dataFile,
   type Fixture,
   factory,
   fixture,
+  lazy,
   matrix,
-  named,
-  onDemand,
+  namedRows,
+  type Provider,
   rows,
-  type Source,
   suite,
-  sure,
   type Test,
   table,
   test,
   testWith,
   values,
-  verifyCover,
+  verifyCoverage,
 } from 'red-lattice';
-import { dataFiles, environment, scratchFolder } from 'red-lattice/node';
+import { dataFiles, environmentVariables, tempDirectory } from 'red-lattice/node';
 
 const tides = fixture('tide table', {
   scope: 'lane',
@@ -40,8 +40,8 @@ const answer = fixture('answer', {
 export const fields = suite(
   'refuses a wrong {field}',
   {
-    cases: named({ 'no length': { field: 'loa', value: undefined }, 'a word for a length': { field: 'loa', value: 'nine' } }),
-    bind: (row) => [form.spoil(row.field, row.value)],
+    cases: namedRows({ 'no length': { field: 'loa', value: undefined }, 'a word for a length': { field: 'loa', value: 'nine' } }),
+    overrides: (row) => [form.withInvalid(row.field, row.value)],
   },
   [
     test('says so', { needs: { answer } }, ({ check, ensure }, { answer }) => {
@@ -54,7 +54,7 @@ export const perHull = suite('hull {hull}', { cases: values('hull', ['mono', 'ca
   row.hull === 'cat' && test('is wide', ({ check }) => check.equal(row.hull, 'cat')),
 ]);
 
-// Needs shared by many tests; one on demand; narrowing.
+// Needs shared by many tests; one lazy provider; narrowing.
 const withTides = testWith({ tides });
 export const hours = withTides(
   'at {hour}',
@@ -66,19 +66,19 @@ export const hours = withTides(
         [18, 'late'],
       ],
     ),
-    needs: { later: onDemand(answer) },
+    needs: { later: lazy(answer) },
   },
   async (now, { tides, later }) => {
     const { status } = await later();
     const name: 'early' | 'late' = now.row.name;
-    sure(now, tides.at(now.row.hour) > 1, name);
+    assert(now, tides.at(now.row.hour) > 1, name);
     await now.eventually(() => status, { within: 200, every: 10 });
     const made: number | undefined = now.step('count', ({ check }) => {
       check.holds(true);
       return 3;
     });
-    const must: number = now.step.must('count for sure', () => 4);
-    now.check.close(made, must, 1);
+    const must: number = now.step.required('count for sure', () => 4);
+    now.check.closeTo(made, must, 1);
     // @ts-expect-error: a promise always holds
     now.check.holds(later());
   },
@@ -90,18 +90,18 @@ const vessels = factory('vessel', ({ n }, { owners }) => ({ name: `Vessel ${n}`,
   needs: { owners },
   presets: { long: { loa: 30 }, tall: (made) => ({ loa: made.n }) },
 });
-export const made = test('a long vessel', { needs: { vessels, environment, folder: scratchFolder() } }, ({ check }, { vessels }) => {
-  check.equal(vessels.as('long').make({ name: 'x' }).loa, 30);
+export const made = test('a long vessel', { needs: { vessels, environmentVariables, folder: tempDirectory() } }, ({ check }, { vessels }) => {
+  check.equal(vessels.with('long').make({ name: 'x' }).loa, 30);
   vessels.without('owner').name;
 });
 // @ts-expect-error: no such preset
-test('', { needs: { vessels } }, (_now, { vessels }) => vessels.as('short'));
+test('', { needs: { vessels } }, (_now, { vessels }) => vessels.with('short'));
 
 // Sources.
 export const priced = test('{hull} {season} costs {due}', {
   cases: matrix(
     { hull: ['mono', 'cat'], season: ['summer', 'winter'], loa: [6, 12] },
-    { cover: 2, except: (never) => [never(['hull', 'loa'], (row) => row.hull === 'cat' && row.loa > 6)] },
+    { strength: 2, exclude: (never) => [never(['hull', 'loa'], (row) => row.hull === 'cat' && row.loa > 6)] },
   )
     .derive((row) => ({ due: row.loa * (row.season === 'summer' ? 2 : 1) }))
     .expand((row) => rows(row.hull === 'cat' ? [{ berth: 'visitor' }] : [{ berth: 'north' }, { berth: 'south' }])),
@@ -116,9 +116,9 @@ values('hull', [1]).cross(values('hull', [2]));
 // @ts-expect-error: a column twice
 table(['a', 'a'], [[1, 2]]);
 // @ts-expect-error: no such setting
-form.set({ length: 3 });
+form.with({ length: 3 });
 // @ts-expect-error: a lane's fixture cannot be replaced by a case's
-tides.swap(fixture('other', { setup: () => ({ at: () => 1 }) }));
+tides.replaceWith(fixture('other', { setup: () => ({ at: () => 1 }) }));
 // @ts-expect-error: not a test
 suite('x', [{ title: 'nonsense' }]);
 
@@ -127,10 +127,10 @@ export const file = test('{berth}', {
   cases: dataFile(new URL('./prices.xlsx', import.meta.url), {
     sheet: 'Prices',
     columns: {
-      berth: cell.text.under('Berth no.'),
+      berth: cell.text.heading('Berth no.'),
       price: money,
       from: cell.date.optional(),
-      kind: cell.oneOf('north', 'south').or(null),
+      kind: cell.oneOf('north', 'south').default(null),
       days: cell.list(cell.integer),
     },
   }),
@@ -152,11 +152,11 @@ export const thrown = test('throws', async ({ check }) => {
   check.matches(error?.message, /deep/, String(late));
 });
 
-// Made by a function of the user's own.
-const pairs = <Row extends object>(title: string, cases: CaseSource<Row>, of: Source<{ ok(row: Row): boolean }>): Test =>
+// Made replaced by a function of the user's own.
+const pairs = <Row extends object>(title: string, cases: CaseSource<Row>, of: Provider<{ ok(row: Row): boolean }>): Test =>
   test(title, { cases, needs: { of } }, ({ row, check }, { of }) => check.holds(of.ok(row)));
 const wrapped: Fixture<{ at(hour: number): number }, {}, 'lane'> = tides;
-export const other = suite('wrapped', { bind: [wrapped.swap(async (_moment, original) => ({ at: (await original()).at }))] }, [
+export const other = suite('wrapped', { overrides: [wrapped.replaceWith(async (_moment, original) => ({ at: (await original()).at }))] }, [
   pairs('p', rows([{ a: 1 }]), fixture('of', { setup: () => ({ ok: (row: { a: number }) => row.a > 0 }) })),
 ]);
-export const covered = verifyCover({ a: [1, 2], b: ['x', 'y'] }, [{ a: 1, b: 'x' }], { cover: 2 }).missing.length;
+export const covered = verifyCoverage({ a: [1, 2], b: ['x', 'y'] }, [{ a: 1, b: 'x' }], { strength: 2 }).missing.length;

@@ -18,10 +18,10 @@ const deepest: Readonly<Record<string, Readonly<Record<'low' | 'high', number>>>
 const arrivals = matrix(
   { loa: [6, 9, 12, 18], hull: ['mono', 'cat', 'tri'], draught: [0.8, 1.4, 2.1], berth: ['north pier', 'south quay', 'visitor'], water: ['low', 'high'] },
   {
-    cover: 3,
+    strength: 3,
     // Nobody builds a small trimaran, or a short vessel with a deep keel.
-    except: (never) => [{ hull: 'tri', loa: 6 }, never(['loa', 'draught'], ({ loa, draught }) => draught > loa / 6)],
-    plus: [{ loa: 18, hull: 'cat', berth: 'south quay', water: 'low' }],
+    exclude: (never) => [{ hull: 'tri', loa: 6 }, never(['loa', 'draught'], ({ loa, draught }) => draught > loa / 6)],
+    include: [{ loa: 18, hull: 'cat', berth: 'south quay', water: 'low' }],
   },
 );
 

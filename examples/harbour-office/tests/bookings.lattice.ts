@@ -1,4 +1,4 @@
-import { named, suite, test } from 'red-lattice';
+import { namedRows, suite, test } from 'red-lattice';
 import { berthBook, booking, calendar, gull, secondBookings } from './fixtures.ts';
 
 export const bookings = suite('the berth book', [
@@ -19,7 +19,7 @@ export const bookings = suite('the berth book', [
     'knows who lies at a berth {when}',
     {
       needs: { berthBook },
-      cases: named({
+      cases: namedRows({
         'before arrival': { when: '2031-04-09', who: undefined },
         'on arrival': { when: '2031-04-10', who: 'Gull' },
         'on departure': { when: '2031-04-12', who: undefined },
@@ -35,8 +35,8 @@ export const bookings = suite('the berth book', [
     'takes no booking for yesterday, whatever day it is',
     {
       needs: { berthBook },
-      cases: named({ 'in April': { today: '2031-04-11', answer: 'past' }, 'a year before': { today: '2030-04-01', answer: 'entered' } }),
-      bind: (row) => [calendar.set({ today: row.today })],
+      cases: namedRows({ 'in April': { today: '2031-04-11', answer: 'past' }, 'a year before': { today: '2030-04-01', answer: 'entered' } }),
+      overrides: (row) => [calendar.with({ today: row.today })],
     },
     ({ row, check }, { berthBook }) => {
       check.equal(berthBook.enter(gull), row.answer);
@@ -45,7 +45,7 @@ export const bookings = suite('the berth book', [
 
   test('holds as many bookings as there are berths', { needs: { berthBook, booking } }, ({ check }, { berthBook, booking }) => {
     for (const one of booking.many(12)) check.equal(berthBook.enter(one), 'entered', one.berth);
-    check.equal(berthBook.enter(booking.as('past').make()), 'past');
+    check.equal(berthBook.enter(booking.with('past').make()), 'past');
     check.equal(berthBook.size, 12);
   }),
 

@@ -6,5 +6,5 @@ import { office } from './fixtures.ts';
 export const draft = dues.adapt('berth dues by the draft', {
   tags: ['draft'],
   onRequest: 'the draft of the tariff is still being discussed; run it with --tag draft',
-  bind: [office.swap(() => ({ quote: quoteByDraft }))],
+  overrides: [office.replaceWith(() => ({ quote: quoteByDraft }))],
 });

@@ -1,4 +1,4 @@
-import { cell, dataFile, named, suite, table, test } from 'red-lattice';
+import { cell, dataFile, namedRows, suite, table, test } from 'red-lattice';
 import type { Stay } from '../src/tariff.ts';
 import { office } from './fixtures.ts';
 
@@ -22,7 +22,7 @@ export const dues = suite('berth dues', { tags: ['money'] }, [
       }),
     },
     ({ row, check }, { office }) => {
-      check.close(office.quote(row).total / 100, row.due, 0.001, 'dues for the stay');
+      check.closeTo(office.quote(row).total / 100, row.due, 0.001, 'dues for the stay');
     },
   ),
 
@@ -55,7 +55,7 @@ export const dues = suite('berth dues', { tags: ['money'] }, [
     'are refused for a stay that cannot be',
     {
       needs: { office },
-      cases: named({ 'no length': { loa: 0, nights: 1 }, 'no nights': { loa: 9, nights: 0 }, 'half a night': { loa: 9, nights: 0.5 } }),
+      cases: namedRows({ 'no length': { loa: 0, nights: 1 }, 'no nights': { loa: 9, nights: 0 }, 'half a night': { loa: 9, nights: 0.5 } }),
     },
     ({ row, check }, { office }) => {
       check.throws(() => office.quote({ ...stay, ...row }), RangeError);

@@ -5,11 +5,11 @@ import { pricePerMetre } from '../src/mooring-prices.ts';
 const prices = dataFile('data/prices.xlsx', {
   sheet: 'Prices',
   columns: {
-    season: cell.oneOf('winter', 'summer').under('Season'),
-    lying: cell.oneOf('quay', 'pontoon', 'mooring').under('Berth'),
-    price: cell.number.under('Price per metre'),
-    from: cell.date.under('Valid from'),
-    power: cell.boolean.under('Shore power'),
+    season: cell.oneOf('winter', 'summer').heading('Season'),
+    lying: cell.oneOf('quay', 'pontoon', 'mooring').heading('Berth'),
+    price: cell.number.heading('Price per metre'),
+    from: cell.date.heading('Valid from'),
+    power: cell.boolean.heading('Shore power'),
   },
 });
 

@@ -14,9 +14,9 @@ export const migrated = fixture('migrated database', {
     await database.close();
     return dump as Blob;
   },
-  handover: {
-    pack: async (dump: Blob) => new Uint8Array(await dump.arrayBuffer()),
-    unpack: async (packed) => new Blob([(await packed) as Uint8Array<ArrayBuffer>]),
+  transfer: {
+    serialize: async (dump: Blob) => new Uint8Array(await dump.arrayBuffer()),
+    deserialize: async (packed) => new Blob([(await packed) as Uint8Array<ArrayBuffer>]),
   },
 });
 

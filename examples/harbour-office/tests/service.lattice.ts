@@ -11,11 +11,11 @@ export const good = suite('a booking request', { tags: ['service'] }, [
 ]);
 
 export const stale = good.adapt('a booking request with a stale token', {
-  bind: [request.set({ token: 'harbour-2029' }), expected.set({ status: 401, entries: 0 })],
+  overrides: [request.with({ token: 'harbour-2029' }), expected.with({ status: 401, entries: 0 })],
 });
 
 export const nameless = good.adapt('a booking request without a vessel', {
-  bind: [request.spoil('vessel'), expected.set({ status: 422, field: 'vessel', entries: 0 })],
+  overrides: [request.withInvalid('vessel'), expected.with({ status: 422, field: 'vessel', entries: 0 })],
 });
 
 export const wrong = good.adapt('a booking request whose {field} is {value}', {
@@ -31,7 +31,7 @@ export const wrong = good.adapt('a booking request whose {field} is {value}', {
       ['to', ['2031-04-12']],
     ],
   ),
-  bind: (row) => [request.spoil(row.field, row.value), expected.set({ status: 422, field: row.field, entries: 0 })],
+  overrides: (row) => [request.withInvalid(row.field, row.value), expected.with({ status: 422, field: row.field, entries: 0 })],
 });
 
 export const listing = suite('the bookings of some days', { tags: ['service'] }, [

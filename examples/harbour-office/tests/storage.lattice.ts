@@ -5,7 +5,7 @@ import { inDatabase, register } from './service-fixtures.ts';
 const testOfRegister = testWith({ register });
 
 /** The same tests for both places where bookings are kept. */
-export const storage = suite('the register', { variants: { 'in memory': [], 'in the database': [register.swap(inDatabase)] } }, [
+export const storage = suite('the register', { variants: { 'in memory': [], 'in the database': [register.replaceWith(inDatabase)] } }, [
   testOfRegister(
     'answers a second booking from {from} to {to} with {answer}',
     {
@@ -25,7 +25,7 @@ export const storage = suite('the register', { variants: { 'in memory': [], 'in 
     check.equal(await register.at('S1', '2031-04-11'), undefined, 'at another berth');
   }),
 
-  testOfRegister('takes no booking for a day that is over', { bind: [calendar.set({ today: '2031-04-11' })] }, async ({ check }, { register }) => {
+  testOfRegister('takes no booking for a day that is over', { overrides: [calendar.with({ today: '2031-04-11' })] }, async ({ check }, { register }) => {
     check.equal(await register.enter(gull), 'past');
   }),
 

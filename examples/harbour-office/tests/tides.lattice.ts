@@ -13,7 +13,7 @@ function turn(given: unknown): Turn {
 export const tides = suite('tides', { tags: ['tides'] }, [
   test('rise and fall nearly by the rule of twelfths', { cases: predictions }, ({ row, check }) => {
     // The rule is a sailor's: good to a few centimetres.
-    check.close(heightBetween(row.from, row.to, row.asked), row.height, 0.05);
+    check.closeTo(heightBetween(row.from, row.to, row.asked), row.height, 0.05);
   }),
   test('open the inner basin', { cases: predictions }, ({ row, check }) => {
     check.equal(passesSill(heightBetween(row.from, row.to, row.asked), row.draught), row.passes);
@@ -40,6 +40,6 @@ export const tides = suite('tides', { tags: ['tides'] }, [
       windows(turns, row.draught).map(({ from, to }) => `${clock(from)} to ${clock(to)}`),
       row.passes,
     );
-    for (const { from } of windows(turns, row.draught)) check.close(heightAt(turns, from), row.draught + 0.8, 0.06, 'height when it opens');
+    for (const { from } of windows(turns, row.draught)) check.closeTo(heightAt(turns, from), row.draught + 0.8, 0.06, 'height when it opens');
   }),
 ]);

@@ -1,6 +1,6 @@
 import papa from 'papaparse';
 import { useEffect, useMemo, useState } from 'react';
-import { tellCondition, whereItFails } from 'red-lattice';
+import { formatCondition, whereItFails } from 'red-lattice';
 import { asCode, fromHash, type Model, readModel, toHash } from './model.ts';
 import type { Found, Said } from './worker.ts';
 
@@ -24,7 +24,7 @@ export function App() {
         <h1>Matrix workbench</h1>
         <p>
           {found
-            ? `${found.rows.length.toLocaleString('en')} rows for ${total.toLocaleString('en')} combinations; ${found.owed - found.missing} of ${found.owed} covered, in ${found.seconds.toFixed(2)} s`
+            ? `${found.rows.length.toLocaleString('en')} rows for ${total.toLocaleString('en')} combinations; ${found.required - found.missing} of ${found.required} covered, in ${found.seconds.toFixed(2)} s`
             : `${total.toLocaleString('en')} combinations`}
         </p>
         {isSearching && (
@@ -51,7 +51,7 @@ export function App() {
                     {Object.entries(pair)
                       .map(([name, value]) => `${name}=${value}`)
                       .join(' & ')}
-                    <small>{whyNot(pair, model.except)}</small>
+                    <small>{whyNot(pair, model.exclude)}</small>
                   </li>
                 ))}
               </ul>
@@ -70,7 +70,7 @@ export function App() {
 /** Rows for a model, looked for in a worker: a moment after the last change, and until somebody stops it. */
 function useRows(model: Model) {
   const [state, setState] = useState<{ found?: Found | undefined; problem?: string | undefined; worker?: Worker | undefined }>({});
-  const { axes, except, strength, stronger } = model;
+  const { axes, exclude: except, strength, mixedStrength: stronger } = model;
   useEffect(() => {
     const { problems, ...job } = readModel(model);
     if (problems.length > 0) {
@@ -84,7 +84,7 @@ function useRows(model: Model) {
         setState('found' in data ? { found: data.found } : { problem: data.problem });
         worker?.terminate();
       };
-      worker.postMessage({ ...job, cover: strength });
+      worker.postMessage({ ...job, strength });
       setState((before) => ({ ...before, worker }));
     }, 250);
     return () => {
@@ -137,14 +137,14 @@ function Bench({ model, change }: { readonly model: Model; readonly change: (par
         </p>
         <label>
           more of some, a line each: <small>loa, hull, berth: 3</small>
-          <textarea rows={2} value={model.stronger} onChange={(event) => change({ stronger: event.target.value })} />
+          <textarea rows={2} value={model.mixedStrength} onChange={(event) => change({ mixedStrength: event.target.value })} />
         </label>
       </section>
       <section>
         <h2>Cannot occur</h2>
         <label>
           a line each: <small>draught=2.1, loa=6|9</small>
-          <textarea rows={4} value={model.except} onChange={(event) => change({ except: event.target.value })} />
+          <textarea rows={4} value={model.exclude} onChange={(event) => change({ exclude: event.target.value })} />
         </label>
       </section>
     </div>
@@ -194,7 +194,7 @@ function Rows({ found, model, onMark }: { readonly found: Found; readonly model:
         <p className="where" role="status">
           {where.causes.length === 0
             ? 'Nothing explains which rows fail.'
-            : `It fails where ${where.causes.map(({ conditions, failing, cases }) => `${conditions.map(tellCondition).join(' & ')} (${failing} of ${cases})`).join(', or ')}; elsewhere ${where.elsewhere.failing} of ${where.elsewhere.cases}.`}
+            : `It fails where ${where.causes.map(({ conditions, failing, cases }) => `${conditions.map(formatCondition).join(' & ')} (${failing} of ${cases})`).join(', or ')}; elsewhere ${where.elsewhere.failing} of ${where.elsewhere.cases}.`}
         </p>
       )}
       <table>
@@ -235,7 +235,7 @@ function Rows({ found, model, onMark }: { readonly found: Found; readonly model:
 const numbersIn = (text: string, most: number): number[] =>
   [...new Set([...text.matchAll(/\d+/g)].map(([digits]) => Number(digits)))].filter((number) => number >= 1 && number <= most);
 
-/** The rows that failed in a report as CSV (`red-lattice report --as csv`); nothing where a text is none. */
+/** The rows that failed in a report as CSV (`red-lattice report --format csv`); nothing where a text is none. */
 function failingIn(text: string, rows: Found['rows']): number[] | undefined {
   const { data } = papa.parse<Record<string, string>>(text, { header: true, skipEmptyLines: true });
   if (!data[0] || !('(status)' in data[0])) return undefined;

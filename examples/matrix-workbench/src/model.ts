@@ -2,10 +2,10 @@
 export interface Model {
   readonly axes: readonly { readonly name: string; readonly values: string }[];
   /** A line each: `hull=tri, loa=6`; several values of an axis stand between bars: `season=winter|spring`. */
-  readonly except: string;
+  readonly exclude: string;
   readonly strength: number;
   /** A line each: `loa, hull, berth: 3`. */
-  readonly stronger: string;
+  readonly mixedStrength: string;
   /** The numbers of the rows that failed, from 1; those that passed are all others, once something is marked. */
   readonly failed: readonly number[];
 }
@@ -19,9 +19,9 @@ export const demo: Model = {
     { name: 'water', values: 'low, high' },
     { name: 'season', values: 'summer, winter' },
   ],
-  except: 'hull=tri, loa=6\ndraught=2.1, loa=6|9',
+  exclude: 'hull=tri, loa=6\ndraught=2.1, loa=6|9',
   strength: 2,
-  stronger: '',
+  mixedStrength: '',
   failed: [],
 };
 
@@ -30,8 +30,8 @@ export type Value = string | number | boolean;
 /** A model as the library takes it. */
 export interface Read {
   readonly axes: Readonly<Record<string, readonly Value[]>>;
-  readonly except: readonly Readonly<Record<string, readonly Value[]>>[];
-  readonly stronger: readonly { readonly axes: readonly string[]; readonly cover: number }[];
+  readonly exclude: readonly Readonly<Record<string, readonly Value[]>>[];
+  readonly mixedStrength: readonly { readonly axes: readonly string[]; readonly strength: number }[];
   /** What cannot be read, in words. */
   readonly problems: readonly string[];
 }
@@ -44,12 +44,12 @@ const words = (text: string, separator: string | RegExp = ','): string[] =>
 
 const readValue = (text: string): Value => (text === 'true' ? true : text === 'false' ? false : /^-?\d+(?:\.\d+)?$/.test(text) ? Number(text) : text);
 
-export function readModel({ axes: given, except: exceptions, stronger: groups }: Model): Read {
+export function readModel({ axes: given, exclude: exceptions, mixedStrength: groups }: Model): Read {
   const problems: string[] = [];
   const axes = Object.fromEntries(given.filter(({ name }) => name.trim()).map(({ name, values }) => [name.trim(), words(values).map(readValue)]));
   const known = (name: string, line: string): boolean => {
     const isKnown = Object.hasOwn(axes, name);
-    if (!isKnown) problems.push(`“${line}”: there is no axis “${name}”`);
+    if (!isKnown) problems.push(`“${line}”: unknown axis “${name}”`);
     return isKnown;
   };
   const except = words(exceptions, '\n').map((line) =>
@@ -57,7 +57,7 @@ export function readModel({ axes: given, except: exceptions, stronger: groups }:
       words(line).flatMap((part) => {
         const [name = '', values] = part.split('=').map((one) => one.trim());
         if (values === undefined) {
-          problems.push(`“${line}”: a part is like hull=tri`);
+          problems.push(`“${line}”: write each part like hull=tri`);
           return [];
         }
         if (!known(name, line)) return [];
@@ -71,10 +71,10 @@ export function readModel({ axes: given, except: exceptions, stronger: groups }:
     const [names = '', cover] = line.split(':');
     const listed = words(names).filter((name) => known(name, line));
     const strength = Number(cover);
-    if (!Number.isInteger(strength) || strength < 2 || strength > listed.length) problems.push(`“${line}”: it is like loa, hull, berth: 3`);
-    return [{ axes: listed, cover: strength }];
+    if (!Number.isInteger(strength) || strength < 2 || strength > listed.length) problems.push(`“${line}”: write it like loa, hull, berth: 3`);
+    return [{ axes: listed, strength }];
   });
-  return { axes, except: except.filter((one) => Object.keys(one).length > 0), stronger, problems };
+  return { axes, exclude: except.filter((one) => Object.keys(one).length > 0), mixedStrength: stronger, problems };
 }
 
 /** The model in the address, so that it can be kept and sent. */
@@ -90,7 +90,7 @@ export function fromHash(hash: string): Model {
 }
 
 /** The same as code for a test file. */
-export function asCode({ axes, except, stronger }: Read, strength: number): string {
+export function asCode({ axes, exclude: except, mixedStrength: stronger }: Read, strength: number): string {
   const list = (values: readonly Value[]): string => `[${values.map((value) => JSON.stringify(value)).join(', ')}]`;
   const key = (name: string): string => (/^[A-Za-z_$][\w$]*$/.test(name) ? name : JSON.stringify(name));
   const named = (row: Readonly<Record<string, readonly Value[]>>): string =>
@@ -98,10 +98,10 @@ export function asCode({ axes, except, stronger }: Read, strength: number): stri
       .map(([name, values]) => `${key(name)}: ${values.length === 1 ? JSON.stringify(values[0]) : list(values)}`)
       .join(', ')} }`;
   const options = [
-    `    cover: ${strength},`,
-    ...(except.length > 0 ? [`    except: [${except.map(named).join(', ')}],`] : []),
+    `    strength: ${strength},`,
+    ...(except.length > 0 ? [`    exclude: [${except.map(named).join(', ')}],`] : []),
     ...(stronger.length > 0
-      ? [`    stronger: [${stronger.map((group) => `{ axes: ${JSON.stringify(group.axes)}, cover: ${group.cover} }`).join(', ')}],`]
+      ? [`    mixedStrength: [${stronger.map((group) => `{ axes: ${JSON.stringify(group.axes)}, strength: ${group.strength} }`).join(', ')}],`]
       : []),
   ];
   return `matrix(\n  {\n${Object.entries(axes)

@@ -1,11 +1,11 @@
-import { matrix, ProblemError, verifyCover } from 'red-lattice';
+import { matrix, ProblemError, verifyCoverage } from 'red-lattice';
 import type { Value } from './model.ts';
 
 export interface Job {
   readonly axes: Readonly<Record<string, readonly Value[]>>;
-  readonly except: readonly Readonly<Record<string, readonly Value[]>>[];
-  readonly stronger: readonly { readonly axes: readonly string[]; readonly cover: number }[];
-  readonly cover: number;
+  readonly exclude: readonly Readonly<Record<string, readonly Value[]>>[];
+  readonly mixedStrength: readonly { readonly axes: readonly string[]; readonly strength: number }[];
+  readonly strength: number;
 }
 
 type Row = Readonly<Record<string, Value>>;
@@ -14,7 +14,7 @@ export interface Found {
   readonly rows: readonly Row[];
   /** How many combinations each row is the first to hold. */
   readonly gains: readonly number[];
-  readonly owed: number;
+  readonly required: number;
   readonly missing: number;
   /** Pairs of values that stand in no row: they cannot occur. */
   readonly impossible: readonly Row[];
@@ -25,21 +25,21 @@ export type Said = { readonly found: Found } | { readonly problem: string };
 
 /** Runs apart from the page, so that a long search can be stopped. */
 addEventListener('message', async ({ data }: MessageEvent<Job>) => {
-  const { axes, except, stronger, cover } = data;
+  const { axes, exclude, mixedStrength, strength } = data;
   const begun = performance.now();
   try {
-    const options = { cover, except, stronger };
+    const options = { strength, exclude, mixedStrength };
     const rows: Row[] = [];
     for await (const row of matrix(axes, options)) rows.push(row);
-    const { owed, missing } = verifyCover(axes, rows, options);
+    const { required, missing } = verifyCoverage(axes, rows, options);
     const impossible = pairsOf(axes).filter((pair) => !rows.some((row) => Object.entries(pair).every(([name, value]) => row[name] === value)));
     postMessage({
       found: {
         rows,
-        gains: gainsOf(rows, Object.keys(axes), cover),
-        owed,
+        gains: gainsOf(rows, Object.keys(axes), strength),
+        required: required,
         missing: missing.length,
-        impossible: cover >= 2 ? impossible : [],
+        impossible: strength >= 2 ? impossible : [],
         seconds: (performance.now() - begun) / 1000,
       },
     } satisfies Said);

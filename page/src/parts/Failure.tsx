@@ -6,8 +6,8 @@ import type { Excerpt, Store } from '../record/store.ts';
 
 /** One thing that went wrong: what it says, the difference, the lines of the source. */
 export function FailureBlock({ failure, store }: { readonly failure: Failure; readonly store: Store }) {
-  const { message, note, cause, fixture, step, behind = [], place, frames = [] } = failure;
-  const where = [fixture && `fixture “${fixture}”, ${cause === 'teardown' ? 'tear-down' : 'set-up'}`, step?.length ? `step “${step.join(' › ')}”` : undefined]
+  const { message, note, cause, fixture, step, causes: behind = [], location: place, frames = [] } = failure;
+  const where = [fixture && `fixture “${fixture}”, ${cause === 'teardown' ? 'teardown' : 'setup'}`, step?.length ? `step “${step.join(' › ')}”` : undefined]
     .filter(Boolean)
     .join(', ');
   return (
@@ -20,7 +20,7 @@ export function FailureBlock({ failure, store }: { readonly failure: Failure; re
       {behind.map((inner, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
         <p key={i} className="quiet">
-          behind it: {visible(inner)}
+          caused by: {visible(inner)}
         </p>
       ))}
       <Values failure={failure} />
@@ -32,7 +32,7 @@ export function FailureBlock({ failure, store }: { readonly failure: Failure; re
       )}
       {frames.slice(1, 5).map((frame) => (
         <p key={writePlace(frame)} className="quiet">
-          called from {frame.within ? `${frame.within}, ` : ''}
+          called from {frame.functionName ? `${frame.functionName}, ` : ''}
           {writePlace(frame)}
         </p>
       ))}
@@ -40,7 +40,7 @@ export function FailureBlock({ failure, store }: { readonly failure: Failure; re
   );
 }
 
-function Values({ failure: { message, actual, expected, expectedIs } }: { readonly failure: Failure }) {
+function Values({ failure: { message, actual, expected, expectedKind: expectedIs } }: { readonly failure: Failure }) {
   if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
     const apart = message.startsWith('off by') ? undefined : distance(actual, expected);
     return (
@@ -73,11 +73,11 @@ function Values({ failure: { message, actual, expected, expectedIs } }: { readon
   );
 }
 
-const labels = { actual: 'actual', expected: 'expected', both: '', 'left-out': '' } as const;
+const labels = { actual: 'actual', expected: 'expected', both: '', omitted: '' } as const;
 
 /** A difference line by line; sides are told by words and signs, too. */
 export function Difference({ lines }: { readonly lines: readonly DifferenceLine[] }) {
-  const isShort = lines.length === 2 && lines.every(({ side }) => side !== 'both' && side !== 'left-out');
+  const isShort = lines.length === 2 && lines.every(({ side }) => side !== 'both' && side !== 'omitted');
   return (
     <table className="difference">
       <caption className="unseen">difference between actual and expected</caption>
@@ -96,7 +96,7 @@ export function Difference({ lines }: { readonly lines: readonly DifferenceLine[
                 ''
               )}
             </th>
-            <td>{line.side === 'left-out' ? `… ${line.text}` : <Marked line={line} />}</td>
+            <td>{line.side === 'omitted' ? `… ${line.text}` : <Marked line={line} />}</td>
           </tr>
         ))}
       </tbody>
@@ -104,7 +104,7 @@ export function Difference({ lines }: { readonly lines: readonly DifferenceLine[
   );
 }
 
-function Marked({ line: { text, marks = [] } }: { readonly line: DifferenceLine }) {
+function Marked({ line: { text, highlights: marks = [] } }: { readonly line: DifferenceLine }) {
   const parts: React.ReactNode[] = [];
   let at = 0;
   for (const [from, to] of marks) {

@@ -1,15 +1,24 @@
+import { statusLabel } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
 
-export const signs: Readonly<Record<Status, string>> = { passed: '▪', failed: '✗', errored: '!', skipped: '▫', held: '◦', known: '≈', unrun: '?' };
+export const signs: Readonly<Record<Status, string>> = {
+  passed: '▪',
+  failed: '✗',
+  errored: '!',
+  skipped: '▫',
+  'not-requested': '◦',
+  'known-failure': '≈',
+  'not-run': '?',
+};
 
 /** A status by its sign; what it is called is there for those who do not see it. */
 export const Sign = ({ status }: { readonly status: Status }) => (
-  <span className={`sign ${status}`} role="img" aria-label={status} title={status}>
+  <span className={`sign ${status}`} role="img" aria-label={statusLabel(status)} title={statusLabel(status)}>
     {signs[status]}
   </span>
 );
 
-const order: readonly Status[] = ['failed', 'errored', 'known', 'skipped', 'held', 'unrun', 'passed'];
+const order: readonly Status[] = ['failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run', 'passed'];
 
 /** Counts by status, those that are not zero; each turns the filter for it on and off, where somebody listens. */
 export function Counts({
@@ -31,7 +40,7 @@ export function Counts({
             <span className={`sign ${status}`} aria-hidden="true">
               {signs[status]}
             </span>{' '}
-            {(counts[status] ?? 0).toLocaleString('en')} {status}
+            {(counts[status] ?? 0).toLocaleString('en')} {statusLabel(status)}
           </>
         );
         return onChoose ? (

@@ -95,14 +95,14 @@ export class Store {
       this.begin(parsed);
       return;
     }
-    switch (parsed.is) {
-      case 'anew':
+    switch (parsed.type) {
+      case 'new-run':
         this.begin(parsed.head);
         break;
-      case 'over':
+      case 'run-ended':
         this.info = parsed.info;
         this.live = false;
-        takeUnrun(this.state, parsed.info.unrun);
+        takeUnrun(this.state, parsed.info.notRun);
         break;
       case 'source':
         this.excerpts.set(parsed.file, [...(this.excerpts.get(parsed.file) ?? []), parsed]);
@@ -133,14 +133,14 @@ export class Store {
     this.#byId = new Map();
     this.#named = 0;
     this.state = emptyState();
-    takeUnrun(this.state, info.unrun);
+    takeUnrun(this.state, info.notRun);
     this.#reader = new JournalReader();
     this.version = version + 1;
   }
 
   #take(entry: JournalEntry): void {
     take(this.state, entry);
-    switch (entry.is) {
+    switch (entry.type) {
       case 'header':
         this.#lane = entry.lane;
         break;
@@ -166,21 +166,21 @@ export class Store {
         break;
       }
       // The state of the run takes in what these say; the rest is about lanes.
-      case 'doing':
+      case 'activity':
       case 'loaded':
       case 'planned':
       case 'pieces':
-      case 'blamed':
+      case 'exit-attributed':
       case 'idle':
-      case 'remarked':
+      case 'source-warning':
       case 'listed':
-      case 'begun':
+      case 'started':
       case 'streaming':
       case 'passed':
-      case 'torn':
+      case 'teardown-failed':
       case 'test-ended':
       case 'explained':
-      case 'told':
+      case 'problem':
       case 'output':
       case 'leaks':
       case 'bindings':

@@ -51,7 +51,7 @@ export function treeOf(tests: Iterable<TestItem>, keeps: ((item: Item) => boolea
           cases: 0,
           failing: 0,
           milliseconds: 0,
-          status: 'held',
+          status: 'not-requested',
         };
         known.set(key, node);
         siblings.push(node);

@@ -26,7 +26,7 @@ export function useWhere(store: Store, version: number): ReadonlyMap<number, Whe
         setWhere(new Map(found));
         return;
       }
-      const entries = (store.tests.get(number)?.items ?? []).map(({ result }): JournalEntry => ({ is: 'ended', result }));
+      const entries = (store.tests.get(number)?.items ?? []).map(({ result }): JournalEntry => ({ type: 'ended', result }));
       for (const [test, one] of whereTestsFail(() => entries, new Set([number]))) found.set(test, one);
       if (performance.now() - shown > showEvery) {
         shown = performance.now();

@@ -1,5 +1,5 @@
 import { commandAgain } from '../../../src/formats/again.ts';
-import { duration, visible } from '../../../src/formats/style.ts';
+import { duration, statusLabel, visible } from '../../../src/formats/style.ts';
 import { writePlace } from '../../../src/problems/place.ts';
 import type { UsedFixture } from '../../../src/results/recorded-result.ts';
 import type { StepResult } from '../../../src/running/result.ts';
@@ -16,7 +16,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
   const { result, test, lane } = item;
   const { header } = test;
   const fixtures = result.fixtures ?? header.fixtures ?? [];
-  const place = result.place ?? header.place;
+  const place = result.location ?? header.location;
   const command = commandAgain(result.id);
   return (
     <article className="case" aria-label={`case ${result.title}`}>
@@ -28,7 +28,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
           <Sign status={result.status} /> {visible(result.title)}
         </h2>
         <p className="quiet">
-          {result.status}
+          {statusLabel(result.status)}
           {result.cause ? `: ${result.cause}` : ''}
           {result.reason ? `: ${visible(result.reason)}` : ''}
           {result.attempts > 1 ? `, ${result.attempts} attempts` : ''} · {header.file}

@@ -177,8 +177,8 @@ function Before({ store }: { readonly store: Store }) {
 }
 
 function* entriesIn(store: Store): Generator<JournalEntry> {
-  for (const { header } of store.tests.values()) yield { is: 'test', header };
-  for (const { result } of store.items) yield { is: 'ended', result };
+  for (const { header } of store.tests.values()) yield { type: 'test', header };
+  for (const { result } of store.items) yield { type: 'ended', result };
   for (const torn of store.state.tornDown) yield torn;
 }
 

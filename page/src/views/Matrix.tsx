@@ -4,7 +4,7 @@ import { duration, visible } from '../../../src/formats/style.ts';
 import { axesOf, type Cell, chooseSides, type Grid, gridOf, tellValue } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
-import { holdAll, tellCondition } from '../../../src/results/where/condition.ts';
+import { formatCondition, holdAll } from '../../../src/results/where/condition.ts';
 import { Sign, signs } from '../parts/Status.tsx';
 import { type Item, isFailing, keyOf, type Store, type TestItem, timeOf } from '../record/store.ts';
 import { go, hrefOf, type Route } from '../route.ts';
@@ -111,9 +111,9 @@ function TestGrid({
         <p className="causes">
           it fails where{' '}
           {where.causes.map(({ conditions, failing, cases }, i) => (
-            <span key={conditions.map(tellCondition).join()}>
+            <span key={conditions.map(formatCondition).join()}>
               {i > 0 && ', or '}
-              <strong>{visible(conditions.map(tellCondition).join(' & '))}</strong> ({failing} of {cases})
+              <strong>{visible(conditions.map(formatCondition).join(' & '))}</strong> ({failing} of {cases})
             </span>
           ))}
           ; elsewhere {where.elsewhere.failing} of {where.elsewhere.cases}

@@ -1,11 +1,11 @@
 import { useMemo } from 'react';
-import { duration, visible } from '../../../src/formats/style.ts';
+import { duration, statusLabel, visible } from '../../../src/formats/style.ts';
 import { tellUnrun } from '../../../src/formats/unrun.ts';
 import { writePlace } from '../../../src/problems/place.ts';
 import type { Problem } from '../../../src/problems/problem.ts';
-import { wording } from '../../../src/problems/wording.ts';
+import { formatProblem } from '../../../src/problems/wording.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
-import { tellCondition } from '../../../src/results/where/condition.ts';
+import { formatCondition } from '../../../src/results/where/condition.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { FailureBlock } from '../parts/Failure.tsx';
 import { Counts, Sign } from '../parts/Status.tsx';
@@ -21,7 +21,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const newly = useMemo(() => new Set(store.newlyFailing), [store, store.version]);
   const red = [...store.tests.values()].filter((test) => test.items.some(({ result }) => isFailing(result.status)));
   const [before] = history;
-  const { unrun } = state;
+  const { notRun: unrun } = state;
   const isRed = failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length > 0;
   return (
     <div className="overview">
@@ -37,15 +37,15 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
         </h2>
         <Counts counts={state.counts} />
         <p className="quiet">
-          {info?.wall === undefined ? (store.live ? 'running' : 'did not come to its end') : `${duration(info.wall)}`} · cases {duration(state.summed)}
-          {info && info.lanes > 1 && info.wall !== undefined && state.summed > info.wall
-            ? `, ${(state.summed / info.wall).toFixed(1)} × as fast in ${info.lanes} lanes`
+          {info?.milliseconds === undefined ? (store.live ? 'running' : 'incomplete') : `${duration(info.milliseconds)}`} · cases {duration(state.summed)}
+          {info && info.lanes > 1 && info.milliseconds !== undefined && state.summed > info.milliseconds
+            ? `, ${(state.summed / info.milliseconds).toFixed(1)} × as fast in ${info.lanes} lanes`
             : ''}{' '}
           · seed {info?.seed} · {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
         </p>
         {unrun && (
           <p>
-            <Sign status="unrun" /> {visible(tellUnrun(unrun))}
+            <Sign status="not-run" /> {visible(tellUnrun(unrun))}
           </p>
         )}
         {before && failing.length > 0 && (
@@ -129,7 +129,7 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
           <caption className="unseen">where {visible(title)} fails</caption>
           <tbody>
             {where.causes.map(({ conditions, failing, cases }) => {
-              const told = conditions.map(tellCondition).join(' & ');
+              const told = conditions.map(formatCondition).join(' & ');
               return (
                 <tr key={told}>
                   <th scope="row">
@@ -182,7 +182,7 @@ function Problems({ problems, title }: { readonly problems: readonly Problem[]; 
         {problems.map((problem, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
           <li key={i}>
-            {problem.at && <code>{writePlace(problem.at)}</code>} {visible(wording(problem))}
+            {problem.at && <code>{writePlace(problem.at)}</code>} {visible(formatProblem(problem))}
           </li>
         ))}
       </ul>
@@ -195,7 +195,7 @@ function Excused({ store }: { readonly store: Store }) {
   const reasons = new Map<string, { status: Status; reason: string; count: number; expired: boolean }>();
   const add = ({ result }: Item): void => {
     const expired = result.cause === 'expired';
-    if (!expired && !['skipped', 'held', 'known', 'unrun'].includes(result.status)) return;
+    if (!expired && !['skipped', 'not-requested', 'known-failure', 'not-run'].includes(result.status)) return;
     const key = `${result.status} ${result.reason ?? ''}`;
     const known = reasons.get(key);
     if (known) known.count++;
@@ -211,7 +211,7 @@ function Excused({ store }: { readonly store: Store }) {
           <li key={`${status} ${reason}`}>
             <Sign status={status} />{' '}
             <a href={hrefOf({ view: 'tests', filter: `status:${status}` })}>
-              {count.toLocaleString('en')} {expired ? 'expired' : status}
+              {count.toLocaleString('en')} {expired ? 'expired' : statusLabel(status)}
             </a>
             : {visible(reason)}
           </li>

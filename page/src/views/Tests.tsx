@@ -250,7 +250,7 @@ function stripOf(items: readonly Item[]): string {
   for (const [at, { result }] of items.entries()) strip.set(at, result.status);
   const colours = strip.folded(parts).map(({ status, isMixed }) => {
     if (isFailing(status)) return isMixed ? 'strip-mixed' : 'failed';
-    return status === 'passed' ? 'strip-passed' : status === 'known' ? 'known' : 'line';
+    return status === 'passed' ? 'strip-passed' : status === 'known-failure' ? 'known-failure' : 'line';
   });
   const stops = colours.map((colour, i) => `var(--${colour}) ${i * 5}px ${i * 5 + 4}px, transparent ${i * 5 + 4}px ${i * 5 + 5}px`);
   return `linear-gradient(to right, ${stops.join(', ')})`;

@@ -30,9 +30,11 @@ export function Time({ store }: { readonly store: Store }) {
       <section>
         <h3>Lanes</h3>
         <p className="quiet">
-          {info?.wall === undefined ? '' : `${duration(info.wall)} on the clock, `}
+          {info?.milliseconds === undefined ? '' : `${duration(info.milliseconds)} on the clock, `}
           {duration(state.summed)} of cases
-          {info?.wall && info.lanes > 1 && state.summed > info.wall ? `: ${(state.summed / info.wall).toFixed(1)} × as fast in ${info.lanes} lanes` : ''}
+          {info?.milliseconds && info.lanes > 1 && state.summed > info.milliseconds
+            ? `: ${(state.summed / info.milliseconds).toFixed(1)} × as fast in ${info.lanes} lanes`
+            : ''}
         </p>
         <Lanes store={store} />
       </section>
@@ -129,7 +131,7 @@ function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number 
     bars.push({ lane, row, from: from + setup, to: from + setup + body, kind: isRed ? 'failed' : 'body', label, item });
     if (teardown > 0) bars.push({ lane, row, from: from + setup + body, to: from + setup + body + teardown, kind: 'teardown', label, item });
   }
-  for (const { lane, what, fixture, scope, start, milliseconds } of store.spans) {
+  for (const { lane, kind: what, fixture, scope, start, milliseconds } of store.spans) {
     if (scope === 'case' || what !== 'teardown' || milliseconds < 0.05) continue;
     const from = startOf(lane) + start;
     bars.push({

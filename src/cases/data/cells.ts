@@ -7,9 +7,9 @@ export interface Cell<T> {
   /** An empty cell: the row lacks the property. */
   optional(): Cell<T> & { readonly absent: true };
   /** An empty cell: this value. */
-  or<const D extends string | {} | null | undefined>(fallback: D): Cell<T | D>;
+  default<const D extends string | {} | null | undefined>(fallback: D): Cell<T | D>;
   /** The column's heading in the file, where it is not the property's name. */
-  under(heading: string): this;
+  heading(heading: string): this;
   readonly [cellValue]: () => T;
 }
 export type ValueOfCell<C> = C extends Cell<infer V> ? V : never;
@@ -32,7 +32,7 @@ export class CellReader<T> implements Cell<T> {
   declare readonly [cellValue]: () => T;
   readonly kind: string;
   readonly read: (text: string) => CellReading<T>;
-  readonly heading: string | undefined;
+  readonly headingInFile: string | undefined;
   readonly whenEmpty: Emptiness;
   /** How an object or a list of a document is taken, if it is. */
   readonly takes: ((value: object) => CellReading<T>) | undefined;
@@ -47,19 +47,19 @@ export class CellReader<T> implements Cell<T> {
     this.takes = takes;
     this.kind = kind;
     this.read = read;
-    this.heading = heading;
+    this.headingInFile = heading;
     this.whenEmpty = whenEmpty;
   }
 
   optional(): CellReader<T> & { readonly absent: true } {
-    return new CellReader(this.kind, this.read, this.takes, this.heading, { is: 'absent' }) as CellReader<T> & { readonly absent: true };
+    return new CellReader(this.kind, this.read, this.takes, this.headingInFile, { is: 'absent' }) as CellReader<T> & { readonly absent: true };
   }
 
-  or<const D extends string | {} | null | undefined>(fallback: D): CellReader<T | D> {
-    return new CellReader<T | D>(this.kind, this.read, this.takes, this.heading, { is: 'value', value: fallback });
+  default<const D extends string | {} | null | undefined>(fallback: D): CellReader<T | D> {
+    return new CellReader<T | D>(this.kind, this.read, this.takes, this.headingInFile, { is: 'value', value: fallback });
   }
 
-  under(heading: string): this {
+  heading(heading: string): this {
     return new CellReader(this.kind, this.read, this.takes, heading, this.whenEmpty) as this;
   }
 }
@@ -104,9 +104,9 @@ function readNumber(text: string): CellReading<number> {
   const plain = plainNumber(text);
   if (plain >= 0) return plain;
   if (jsonNumber.test(text)) return Number(text);
-  if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return new Misread(`that looks like a thousands separator: write ${text.replaceAll(',', '')}`);
-  if (/^-?\d+,\d+$/.test(text)) return new Misread(`that looks like a decimal comma: write ${text.replace(',', '.')}`);
-  if (/^[+-]?0\d/.test(text)) return new Misread('a number has no leading zeros; for codes use cell.text');
+  if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return new Misread(`this looks like a thousands separator; write ${text.replaceAll(',', '')}`);
+  if (/^-?\d+,\d+$/.test(text)) return new Misread(`this looks like a decimal comma; write ${text.replace(',', '.')}`);
+  if (/^[+-]?0\d/.test(text)) return new Misread('numbers have no leading zeros; use cell.text for codes');
   if (/^\+\d|^-?\.\d|^-?\d+\.$/.test(text) && Number.isFinite(Number(text))) return new Misread(`write ${Number(text)}`);
   return new Misread();
 }
@@ -114,7 +114,7 @@ function readNumber(text: string): CellReading<number> {
 function readInteger(text: string): CellReading<number> {
   const value = readNumber(text);
   if (value instanceof Misread || Number.isSafeInteger(value)) return value;
-  return new Misread(Number.isInteger(value) ? 'it is too large to be exact' : undefined);
+  return new Misread(Number.isInteger(value) ? 'too large for an exact number' : undefined);
 }
 
 const isoDate = /^(\d{4})-(\d\d)-(\d\d)(?:T\d\d:\d\d(?::\d\d(?:\.\d+)?)?(Z|[+-]\d\d:\d\d)?)?$/;
@@ -126,7 +126,7 @@ function readDate(text: string): CellReading<Date> {
   const day = new Date(`${match[1]}-${match[2]}-${match[3]}`);
   // Engines take the 30th of February for the 2nd of March.
   const real = !Number.isNaN(value.getTime()) && day.getUTCDate() === Number(match[3]);
-  return real ? value : new Misread('there is no such day or time');
+  return real ? value : new Misread('this date or time does not exist');
 }
 
 /** Compared one by one: to look a text up, it would have to be hashed. */
@@ -157,7 +157,7 @@ export const cell = {
   /** A whole number. */
   integer: make('integer', readInteger),
   /** true or false, yes or no, 1 or 0, in upper or lower case. */
-  boolean: make('boolean', (text) => truthOf(text) ?? truthOf(text.toLowerCase()) ?? new Misread('write true or false, yes or no, 1 or 0')),
+  boolean: make('boolean', (text) => truthOf(text) ?? truthOf(text.toLowerCase()) ?? new Misread('write true or false, yes or no, or 1 or 0')),
   /** A day or a moment in ISO 8601, as UTC: 2031-04-30, 2031-04-30T09:00Z. */
   date: make('date', readDate),
   /** Any value of JSON. */
@@ -170,7 +170,7 @@ export const cell = {
   from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, guarded(parse)),
   /** One of these words, as they are written. */
   oneOf: <const V extends readonly string[]>(...allowed: V): Cell<V[number]> =>
-    make<V[number]>(`word of these: ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? (text as V[number]) : new Misread())),
+    make<V[number]>(`one of ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? (text as V[number]) : new Misread())),
   /** Several values in one cell, parted by `;` unless said. */
   list<T>(item: Cell<T>, separator = ';'): Cell<T[]> {
     const reader = item as CellReader<T>;
@@ -178,7 +178,7 @@ export const cell = {
       const values: T[] = [];
       for (const part of parts) {
         const value = readValue(reader, part);
-        if (value instanceof Misread) return new Misread(`${JSON.stringify(part)} is not; ${value.hint ?? `parts are separated by "${separator}"`}`);
+        if (value instanceof Misread) return new Misread(`${JSON.stringify(part)} is invalid; ${value.hint ?? `separate the parts by "${separator}"`}`);
         values.push(value);
       }
       return values;

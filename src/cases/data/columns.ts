@@ -34,12 +34,12 @@ export interface Column {
     | { readonly as: 'mark'; readonly mark: Mark };
 }
 
-type Mark = 'name' | 'tags' | 'skip' | 'known';
-const marks: Readonly<Record<string, Mark>> = { '(case)': 'name', '(tags)': 'tags', '(skip)': 'skip', '(known)': 'known' };
+type Mark = 'name' | 'tags' | 'skip' | 'knownFailure';
+const marks: Readonly<Record<string, Mark>> = { '(case)': 'name', '(tags)': 'tags', '(skip)': 'skip', '(known failure)': 'knownFailure' };
 
 export const isMark = (heading: string): boolean => Object.hasOwn(marks, heading);
 
-const anyText = cell.text.or('') as CellReader<unknown>;
+const anyText = cell.text.default('') as CellReader<unknown>;
 
 /** A column for each of those that are typed, or where none is, for each heading as it stands; and for the marks among the headings. */
 export function columnsFor(columns: Columns | undefined, headings: readonly string[]): Column[] {
@@ -47,7 +47,7 @@ export function columnsFor(columns: Columns | undefined, headings: readonly stri
     ? Object.entries(columns).map(([property, column]): Column => {
         if ('~standard' in column) return { property, heading: property, reads: { as: 'schema', schema: column } };
         const reader = column as CellReader<unknown>;
-        return { property, heading: reader.heading ?? property, reads: { as: 'cell', reader } };
+        return { property, heading: reader.headingInFile ?? property, reads: { as: 'cell', reader } };
       })
     : headings.filter((heading) => !isMark(heading)).map((heading): Column => ({ property: heading, heading, reads: { as: 'cell', reader: anyText } }));
   const marking = headings.filter(isMark).map((heading): Column => ({ property: heading, heading, reads: { as: 'mark', mark: marks[heading] as Mark } }));

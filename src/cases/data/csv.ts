@@ -1,4 +1,4 @@
-import { type Place, placeBehind } from '../../problems/place.ts';
+import { placeBehind, type SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import type { Indexed } from './headings.ts';
 import type { RawRecord } from './typing.ts';
@@ -80,7 +80,7 @@ export class CsvRecord implements RawRecord<Indexed> {
     return this.#text.slice(this.start, this.end);
   }
 
-  get place(): Place {
+  get place(): SourceLocation {
     return { file: this.#file.name, line: this.line, column: 1 };
   }
 
@@ -101,12 +101,12 @@ export class CsvRecord implements RawRecord<Indexed> {
     return this.placeOfCell(index).quoted;
   }
 
-  at(column: Indexed | undefined): Place {
+  at(column: Indexed | undefined): SourceLocation {
     return column ? this.placeOfCell(column.index).place : this.place;
   }
 
   /** Where the n-th cell stands: worked out only when a message needs it. */
-  placeOfCell(index: number): { place: Place; quoted: boolean } {
+  placeOfCell(index: number): { place: SourceLocation; quoted: boolean } {
     const { raw } = this;
     const { delimiter } = this.#file;
     let at = 0;
@@ -201,7 +201,7 @@ class Cutter {
   /** Refuses a record that goes on and on. */
   limit(): void {
     if (this.#text.length - this.#start > mostOfARecord)
-      refuse({ code: 'long-record', limit: mostOfARecord, at: { file: this.#file.name, line: this.#line, column: 1 } });
+      refuse({ code: 'record-too-long', limit: mostOfARecord, at: { file: this.#file.name, line: this.#line, column: 1 } });
   }
 
   /** The next records that are whole, some at a time; undefined where there are none. `last`: nothing more comes. */

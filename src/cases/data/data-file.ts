@@ -1,8 +1,8 @@
 import { nearest } from '../../problems/nearest.ts';
-import { type Place, placeBehind } from '../../problems/place.ts';
+import { placeBehind, type SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import { callable, either, isObject, no, recordOf, strange, text, type WantedOf } from '../../problems/wanted.ts';
-import type { Chunks, Expansion, FileReader } from '../row.ts';
+import type { Chunks, Expansion, FileSource } from '../row.ts';
 import type { Share } from '../share.ts';
 import { type CaseSource, Cases, type SharedChunks } from '../source.ts';
 import type { Columns, RowOf, StandardSchema } from './columns.ts';
@@ -22,12 +22,12 @@ export interface DataFileOptions {
 type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
 
 const wantedOptions: WantedOf<Given> = {
-  comment: either('text, or false', text, no),
+  comment: either('string or false', text, no),
   delimiter: text,
   sheet: text,
   at: text,
   // A schema may be a function, too.
-  columns: recordOf('a cell for each column', (cell) => isObject(cell) || callable.fits(cell)),
+  columns: recordOf('object with a cell type per column', (cell) => isObject(cell) || callable.fits(cell)),
   schema: { is: 'Standard Schema', fits: (value) => (typeof value === 'object' || typeof value === 'function') && value !== null && '~standard' in value },
 };
 
@@ -49,7 +49,7 @@ const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml'
  * A relative path starts at the folder of the test file that exports the test; without a path, the file is
  * `data/<the test's title as a slug>.*` there. With `columns`, cells are typed: a cell that is not what its column says makes
  * its own case errored, with file, line and column, and the others run. Without, all headings are columns of text. The
- * columns `(case)`, `(tags)`, `(skip)` and `(known)` name and mark rows.
+ * columns `(case)`, `(tags)`, `(skip)` and `(known failure)` name and mark rows.
  *
  * Errors of the plan: no such file, an unknown ending, a heading that is missing or stands twice.
  */
@@ -108,7 +108,7 @@ async function openFile(path: string | URL | undefined, options: Given, expansio
 
 function delimiterOf(format: 'csv' | 'tsv', options: Given): string {
   const delimiter = options.delimiter ?? (format === 'tsv' ? '\t' : ',');
-  if (/^$|["\r\n]/.test(delimiter)) refuse({ code: 'not-a', wanted: 'delimiter', got: JSON.stringify(delimiter), owner: 'the options of dataFile' });
+  if (/^$|["\r\n]/.test(delimiter)) refuse({ code: 'invalid-type', expected: 'delimiter', got: JSON.stringify(delimiter), owner: 'the options of dataFile' });
   return delimiter;
 }
 
@@ -116,32 +116,32 @@ function delimiterOf(format: 'csv' | 'tsv', options: Given): string {
 const nameOf = (url: URL): string => decodeURIComponent(url.pathname.split('/').at(-1) ?? '');
 const endingOf = (path: string): string => /\.[^./]+$/.exec(path)?.[0].toLowerCase() ?? '';
 
-async function findFile(path: string | URL | undefined, { base, slug, files }: Expansion): Promise<{ url: URL; files: FileReader }> {
-  if (!files || !(base || path instanceof URL)) return refuse({ code: 'no-file-reader', path: path === undefined ? `data/${slug}.*` : String(path) });
+async function findFile(path: string | URL | undefined, { base, slug, files }: Expansion): Promise<{ url: URL; files: FileSource }> {
+  if (!files || !(base || path instanceof URL)) return refuse({ code: 'no-file-source', path: path === undefined ? `data/${slug}.*` : String(path) });
   if (path instanceof URL) return { url: path, files };
   // A '#' or a '?' in a file's name is a character like any other.
   const at = (relative: string): URL => new URL(relative.replaceAll('%', '%25').replaceAll('#', '%23').replaceAll('?', '%3F').replaceAll('\\', '/'), base);
   const url = at(path ?? `data/${slug}`);
   const folder = new URL('.', url);
   const name = nameOf(url);
-  if (!files.names) return path === undefined ? refuse({ code: 'no-listing', path: `data/${slug}.*` }) : { url, files };
-  const names = await files.names(folder);
+  if (!files.list) return path === undefined ? refuse({ code: 'no-file-list', path: `data/${slug}.*` }) : { url, files };
+  const names = await files.list(folder);
   const fits =
     path === undefined
       ? names.filter((other) => endingOf(other) in formats && other.slice(0, -endingOf(other).length) === name)
       : names.filter((other) => other === name);
-  if (fits.length > 1) return refuse({ code: 'several-files', path: `data/${slug}.*`, files: fits });
+  if (fits.length > 1) return refuse({ code: 'ambiguous-file', path: `data/${slug}.*`, files: fits });
   if (fits.length) return { url: new URL(encodeURIComponent(fits[0] as string), folder), files };
   const near = nearest(name, names);
   return refuse({ code: 'missing-file', path: path ?? `data/${slug}.*`, near: near ? [near] : [] });
 }
 
-async function* bytesOf(files: FileReader, url: URL): AsyncGenerator<Uint8Array> {
+async function* bytesOf(files: FileSource, url: URL): AsyncGenerator<Uint8Array> {
   try {
     yield* files.read(url);
   } catch (error) {
     const isMissing = (error as { code?: unknown }).code === 'ENOENT';
-    refuse({ code: 'unreadable-file', path: nameOf(url), reason: isMissing ? `there is nothing at ${url.href}` : reasonOf(error) });
+    refuse({ code: 'unreadable-file', path: nameOf(url), reason: isMissing ? `nothing found at ${url.href}` : reasonOf(error) });
   }
 }
 
@@ -160,14 +160,14 @@ async function* decoded(open: () => Bytes, url: URL): AsyncGenerator<string> {
     for await (const piece of open()) {
       decoder ??= new TextDecoder(encodingOf(piece), { fatal: true });
       const text = decoder.decode(piece, { stream: true });
-      if (text.includes('\0')) refuse({ code: 'zero-byte', at: await placeOf('\0', open(), decoder.encoding, url.href) });
+      if (text.includes('\0')) refuse({ code: 'unexpected-nul', at: await placeOf('\0', open(), decoder.encoding, url.href) });
       yield text;
     }
     yield decoder?.decode() ?? '';
   } catch (error) {
     if (!decoder || !(error instanceof TypeError)) throw error;
     const { encoding } = decoder;
-    refuse({ code: 'other-encoding', encoding, at: await placeOf('\uFFFD', open(), encoding, url.href) });
+    refuse({ code: 'invalid-encoding', encoding, at: await placeOf('\uFFFD', open(), encoding, url.href) });
   }
 }
 
@@ -175,9 +175,9 @@ const encodingOf = ([first, second]: Uint8Array): string =>
   first === 0xff && second === 0xfe ? 'utf-16le' : first === 0xfe && second === 0xff ? 'utf-16be' : 'utf-8';
 
 /** Where a sign stands first; U+FFFD stands for bytes that are no text. */
-async function placeOf(sign: string, bytes: Bytes, encoding: string, file: string): Promise<Place> {
+async function placeOf(sign: string, bytes: Bytes, encoding: string, file: string): Promise<SourceLocation> {
   const decoder = new TextDecoder(encoding);
-  let place: Place = { file, line: 1, column: 1 };
+  let place: SourceLocation = { file, line: 1, column: 1 };
   for await (const piece of bytes) {
     const text = decoder.decode(piece, { stream: true });
     const at = text.indexOf(sign);

@@ -96,7 +96,7 @@ function readRecord(record: CsvRecord, layout: Delimited): Entry | Promise<Entry
   const { cells } = record;
   // Blank cells at the end are what spreadsheets leave behind.
   const isOdd = cells.length < layout.width || (cells.length > layout.headings && cells.slice(layout.headings).some((cell) => cell.trim() !== ''));
-  if (isOdd) return broken(record, { code: 'record-length', cells: cells.length, columns: layout.headings, at: record.place });
+  if (isOdd) return broken(record, { code: 'record-length-mismatch', cells: cells.length, columns: layout.headings, at: record.place });
   const row = layout.readRow?.(cells);
   if (row) return entryOf(record, row);
   if (layout.needsValues && isEmpty(record)) return broken(record, { code: 'empty-record', at: record.place });

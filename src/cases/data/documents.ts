@@ -24,7 +24,7 @@ export async function* readDocument(
   const read = format === 'json' ? (await import('./json.ts')).readJson : (await import('./yaml.ts')).readYaml;
   const { document, placeOf, linesOf } = await read(whole, file, path);
   const list = valueAt(document, path);
-  if (!Array.isArray(list)) return refuse({ code: 'no-list', at: placeOf(0), path: at, got: shortValue(list) });
+  if (!Array.isArray(list)) return refuse({ code: 'expected-array', at: placeOf(0), path: at, got: shortValue(list) });
   for (let from = 0; from < list.length; from += mostAtOnce) {
     const rows: readonly unknown[] = list.slice(from, from + mostAtOnce);
     yield all(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
@@ -39,7 +39,7 @@ async function wholeOf(text: AsyncIterable<string>, file: string): Promise<strin
       refuse({
         code: 'unreadable-file',
         path: decodeURIComponent(file.split('/').at(-1) ?? file),
-        reason: `it is longer than ${grouped(mostCharacters)} characters; JSON Lines and CSV are read as they stream`,
+        reason: `it is longer than ${grouped(mostCharacters)} characters. Use JSON Lines or CSV, which are streamed.`,
       });
   }
   return whole;

@@ -1,5 +1,5 @@
 import { nearest } from '../../problems/nearest.ts';
-import type { Place } from '../../problems/place.ts';
+import type { SourceLocation } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
 import { type Column, type Columns, columnsFor, isMark } from './columns.ts';
@@ -15,16 +15,16 @@ const otherDelimiter = (heading: string, wanted: readonly string[]): string | un
   });
 
 /** Why columns are missing: they have other names, or the file is another kind of table than it was read as. */
-function whyMissing(texts: readonly string[], known: readonly string[], missing: readonly string[], placeOf: (index: number) => Place): Problem[] {
+function whyMissing(texts: readonly string[], known: readonly string[], missing: readonly string[], placeOf: (index: number) => SourceLocation): Problem[] {
   const [first = ''] = texts;
   const at = placeOf(0);
   // The cells of a sheet are parted by nothing.
   if (at.sheet === undefined) {
     const separator = /^sep=(.?)$/i.exec(first.trim());
     if (separator) return [{ code: 'separator-line', text: first.trim(), delimiter: separator[1] || undefined, at }];
-    if (texts.some((text) => /\r(?!\n)/.test(text))) return [{ code: 'other-line-break', at }];
+    if (texts.some((text) => /\r(?!\n)/.test(text))) return [{ code: 'unsupported-line-ending', at }];
     const delimiter = known.length === 1 ? otherDelimiter(known[0] as string, missing) : undefined;
-    if (delimiter) return [{ code: 'other-delimiter', delimiter, at }];
+    if (delimiter) return [{ code: 'wrong-delimiter', delimiter, at }];
   }
   return missing.map((column) => {
     const near = nearest(column, known);
@@ -36,18 +36,18 @@ function whyMissing(texts: readonly string[], known: readonly string[], missing:
 export function readHeadings(
   texts: readonly string[],
   columns: Columns | undefined,
-  placeOf: (index: number) => Place,
+  placeOf: (index: number) => SourceLocation,
   remark: ((problem: Problem) => void) | undefined,
 ): Indexed[] {
   const headings = texts.map((text) => text.trim());
   const problems: Problem[] = [];
   headings.forEach((heading, index) => {
     if (heading !== '' && headings.indexOf(heading) !== index)
-      problems.push({ code: 'repeated-column', column: heading, source: 'the headings', at: placeOf(index) });
+      problems.push({ code: 'duplicate-column', column: heading, source: 'the headings', at: placeOf(index) });
   });
   const named = headings.filter((heading) => heading !== '');
   const found = columnsFor(columns, columns ? headings : named).map((column) => ({ ...column, index: headings.indexOf(column.heading) }));
-  for (const { property, index } of found) if (property === '__proto__') problems.push({ code: 'bad-heading', heading: property, at: placeOf(index) });
+  for (const { property, index } of found) if (property === '__proto__') problems.push({ code: 'invalid-heading', heading: property, at: placeOf(index) });
   const known = named.filter((heading) => !isMark(heading));
   const missing = found.filter(({ index }) => index < 0).map(({ heading }) => heading);
   if (missing.length > 0) problems.push(...whyMissing(texts, known, missing, placeOf));
@@ -55,7 +55,7 @@ export function readHeadings(
   const read = new Set(found.map(({ index }) => index));
   headings.forEach((heading, index) => {
     if (heading !== '' && !read.has(index))
-      remark?.({ code: 'unread-column', column: heading, known: found.map((column) => column.heading), at: placeOf(index) });
+      remark?.({ code: 'unused-column', column: heading, known: found.map((column) => column.heading), at: placeOf(index) });
   });
   return found;
 }

@@ -1,4 +1,4 @@
-import type { Place } from '../../problems/place.ts';
+import type { SourceLocation } from '../../problems/place.ts';
 import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
 import { type Column, columnsFor, isMark, type StandardSchema, type Typed } from './columns.ts';
@@ -11,7 +11,7 @@ export type Path = readonly (string | number)[];
 export interface Found {
   readonly document: unknown;
   /** Where an item of its list stands, or the value under one of the item's keys: asked for each item, and for keys when a message needs it. */
-  placeOf(item: number, key?: string): Place;
+  placeOf(item: number, key?: string): SourceLocation;
   /** How many lines an item takes, if it is not one. */
   linesOf(item: number): number | undefined;
 }
@@ -20,17 +20,18 @@ export interface Found {
 export const manyLines = (first: number, last: number): number | undefined => (last > first ? last - first + 1 : undefined);
 
 /** Where an item stands, or the value under one of its keys. */
-type PlaceOf = (key: string | undefined) => Place;
+type PlaceOf = (key: string | undefined) => SourceLocation;
 
 /** One item of a document as a row: it must be an object. `name` is what it is called where no row comes of it. */
 export function typeItem(item: unknown, name: string, { columns, schema }: Typed, placeOf: PlaceOf, lines?: number): Entry | Promise<Entry> {
   const place = placeOf(undefined);
   if (typeof item !== 'object' || item === null || Array.isArray(item))
-    return brokenEntry(name, { place, lines }, { code: 'not-an-object', got: shortValue(item), at: place });
+    return brokenEntry(name, { location: place, lines }, { code: 'expected-object', got: shortValue(item), at: place });
   const values = item as Record<string, unknown>;
   const headings = Object.keys(values);
-  if (Object.hasOwn(values, '__proto__')) return brokenEntry(name, { place, lines }, { code: 'bad-heading', heading: '__proto__', at: placeOf('__proto__') });
-  if (!columns && !schema && !headings.some(isMark)) return { row: values, place, lines };
+  if (Object.hasOwn(values, '__proto__'))
+    return brokenEntry(name, { location: place, lines }, { code: 'invalid-heading', heading: '__proto__', at: placeOf('__proto__') });
+  if (!columns && !schema && !headings.some(isMark)) return { row: values, location: place, lines };
   const record: RawRecord = {
     place,
     lines,

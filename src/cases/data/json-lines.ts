@@ -21,7 +21,7 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
       item = JSON.parse(raw);
     } catch {
       return faultOf(raw).then(({ reason, column }) =>
-        brokenEntry(name, { place }, { code: 'broken-document', reason, at: { ...place, column: given.indexOf(raw) + column } }),
+        brokenEntry(name, { location: place }, { code: 'parse-error', reason, at: { ...place, column: given.indexOf(raw) + column } }),
       );
     }
     // The column is looked for from where the key stands: close enough for a line.
@@ -33,7 +33,7 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
     rest = whole.pop() as string;
     const entries = await readAll(whole);
     if (entries.length) yield entries;
-    if (rest.length > mostOfARecord) refuse({ code: 'long-record', limit: mostOfARecord, at: { file, line: line + 1, column: 1 } });
+    if (rest.length > mostOfARecord) refuse({ code: 'record-too-long', limit: mostOfARecord, at: { file, line: line + 1, column: 1 } });
   }
   const last = await readAll([rest]);
   if (last.length) yield last;

@@ -1,5 +1,5 @@
 import type { JSONVisitor } from 'jsonc-parser';
-import { type Place, placeBehind } from '../../problems/place.ts';
+import { placeBehind, type SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import { type Found, manyLines, type Path } from './items.ts';
 import { faultOf, strictly, tooDeep, visited } from './json-faults.ts';
@@ -15,12 +15,12 @@ export async function readJson(text: string, file: string, path: Path): Promise<
     document = JSON.parse(text);
   } catch {
     const { reason, line, column } = await faultOf(text);
-    return refuse({ code: 'broken-document', reason, at: { file, line, column } });
+    return refuse({ code: 'parse-error', reason, at: { file, line, column } });
   }
   const { findNodeAtLocation, parseTree } = await import('jsonc-parser');
   const begins = await beginsIn(text, file, path);
   /** Where something stands within a part of the text, or what is around it. */
-  const within = ({ offset, place }: Pick<Begin, 'offset' | 'place'>, end: number | undefined, wanted: Path): Place => {
+  const within = ({ offset, place }: Pick<Begin, 'offset' | 'place'>, end: number | undefined, wanted: Path): SourceLocation => {
     const part = text.slice(offset, end);
     const tree = parseTree(part, [], strictly);
     for (let length = wanted.length; tree && length > 0; length--) {
@@ -45,7 +45,7 @@ export async function readJson(text: string, file: string, path: Path): Promise<
 
 /** Where something begins. */
 interface Begin {
-  readonly place: Place;
+  readonly place: SourceLocation;
   readonly offset: number;
   /** Where it ends. */
   lastLine: number;
@@ -77,10 +77,10 @@ async function beginsIn(text: string, file: string, path: Path): Promise<readonl
     onLiteralValue: (_value, offset, _length, line, character, pathOf) => void itemAt(offset, line, character, pathOf),
     onObjectProperty(key, _offset, _length, line, character) {
       const keys = open.at(-1)?.keys as Set<string>;
-      if (keys.has(key)) refuse({ code: 'repeated-key', key, at: { file, line: line + 1, column: character + 1 } });
+      if (keys.has(key)) refuse({ code: 'duplicate-key', key, at: { file, line: line + 1, column: character + 1 } });
       keys.add(key);
     },
   };
-  if (!visited(() => visit(text, visitor, strictly))) refuse({ code: 'broken-document', reason: tooDeep, at: { file, line: 1, column: 1 } });
+  if (!visited(() => visit(text, visitor, strictly))) refuse({ code: 'parse-error', reason: tooDeep, at: { file, line: 1, column: 1 } });
   return found;
 }

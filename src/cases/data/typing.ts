@@ -1,6 +1,6 @@
-import type { Place } from '../../problems/place.ts';
+import type { SourceLocation } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
-import type { RowMarks } from '../marks.ts';
+import type { RowAnnotations } from '../marks.ts';
 import type { MakeObject } from '../object-maker.ts';
 import type { Entry } from '../row.ts';
 import { shortValue } from '../values.ts';
@@ -17,22 +17,22 @@ export class ShownError {
 
 /** One record as a file has it, asked column by column. */
 export interface RawRecord<C extends Column = Column> {
-  readonly place: Place;
+  readonly place: SourceLocation;
   readonly lines: number | undefined;
   /** Text, or what a document holds; undefined where there is nothing. */
   value(column: C): unknown;
   /** Whether an empty text was quoted: then somebody meant it. */
   isQuoted(column: C): boolean;
   /** Where a cell stands: asked only for messages. */
-  at(column: C | undefined): Place;
+  at(column: C | undefined): SourceLocation;
 }
 
 /** An entry while it is made of a record. Lists are made when something goes into them. */
-export interface Making {
+export interface Making extends Required<Entry> {
   row: object;
   name: string | undefined;
-  marks: RowMarks | undefined;
-  readonly place: Place;
+  annotations: RowAnnotations | undefined;
+  readonly location: SourceLocation;
   readonly lines: number | undefined;
   problems: Problem[] | undefined;
 }
@@ -78,17 +78,17 @@ const noRow = {};
 export const entryOf = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>, row: object): Making => ({
   row,
   name: undefined,
-  marks: undefined,
-  place,
+  annotations: undefined,
+  location: place,
   lines,
   problems: undefined,
 });
 
 /** What is no row is told by a case of its own, under what its place is called. */
-export const brokenEntry = (name: string, { place, lines }: Pick<Entry, 'place' | 'lines'>, problem: Problem): Entry => ({
+export const brokenEntry = (name: string, { location: place, lines }: Pick<Entry, 'location' | 'lines'>, problem: Problem): Entry => ({
   row: {},
   name,
-  place,
+  location: place,
   lines,
   problems: [problem],
 });
@@ -132,7 +132,9 @@ function typeCell<C extends Column>(making: Making, record: RawRecord<C>, column
   const { property, reads } = column;
   const value = record.value(column);
   if (value instanceof ShownError) {
-    wrong(making, { code: 'cell-error', column: property, shown: value.shown, at: record.at(column) });
+    const { shown } = value;
+    const at = record.at(column);
+    wrong(making, shown === undefined ? { code: 'missing-formula-result', column: property, at } : { code: 'cell-error', column: property, shown, at });
     return nothing;
   }
   if (reads.as === 'cell') return readCell(making, reads.reader, value, record, column);
@@ -150,26 +152,26 @@ const isEmpty = (value: unknown): boolean => value === undefined || value === nu
 function readCell<C extends Column>(making: Making, reader: CellReader<unknown>, value: unknown, record: RawRecord<C>, column: C): unknown {
   if (isEmpty(value) && (reader.whenEmpty.is !== 'error' || !record.isQuoted(column))) {
     if (reader.whenEmpty.is === 'value') return reader.whenEmpty.value;
-    if (reader.whenEmpty.is === 'error') wrong(making, { code: 'empty-cell', column: column.property, wanted: reader.kind, at: record.at(column) });
+    if (reader.whenEmpty.is === 'error') wrong(making, { code: 'empty-cell', column: column.property, expected: reader.kind, at: record.at(column) });
     return nothing;
   }
   const read = typeof value === 'string' ? reader.read(value) : readValue(reader, value);
   if (typeof read !== 'object' || !(read instanceof Misread)) return read;
   const text = typeof value === 'string' ? value : shortValue(value);
-  wrong(making, { code: 'bad-cell', column: column.property, text, wanted: reader.kind, hint: read.hint, at: record.at(column) });
+  wrong(making, { code: 'invalid-cell', column: column.property, text, expected: reader.kind, hint: read.hint, at: record.at(column) });
   return value;
 }
 
-function readMark(making: Making, mark: 'name' | 'tags' | 'skip' | 'known', value: unknown): void {
+function readMark(making: Making, mark: 'name' | 'tags' | 'skip' | 'knownFailure', value: unknown): void {
   const text = String(value);
   if (mark === 'name') {
     making.name = text;
     return;
   }
-  making.marks ??= {};
-  if (mark === 'tags') making.marks.tags = Array.isArray(value) ? value.map(String) : text.split(/[\s,;]+/).filter(Boolean);
-  else if (mark === 'skip') making.marks.skip = text;
-  else making.marks.knownFailure = text;
+  making.annotations ??= {};
+  if (mark === 'tags') making.annotations.tags = Array.isArray(value) ? value.map(String) : text.split(/[\s,;]+/).filter(Boolean);
+  else if (mark === 'skip') making.annotations.skip = text;
+  else making.annotations.knownFailure = text;
 }
 
 /** What a Standard Schema answers. */
@@ -178,7 +180,7 @@ interface Judged {
   readonly issues?: readonly { readonly message: string; readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined }[] | undefined;
 }
 
-function judged(making: Making, found: unknown, raw: unknown, property: string, at: () => Place): unknown {
+function judged(making: Making, found: unknown, raw: unknown, property: string, at: () => SourceLocation): unknown {
   const { value, issues } = found as Judged;
   for (const { message } of issues ?? []) wrong(making, { code: 'schema-issue', column: property, message, at: at() });
   return issues ? raw : value;

@@ -72,7 +72,11 @@ function headingsOf(cells: WorkbookRow['cells']): string[] {
   });
 }
 
-function recordOf(cells: WorkbookRow['cells'], number: number, placeOf: (number: number, column: number) => NonNullable<Entry['place']>): RawRecord<Indexed> {
+function recordOf(
+  cells: WorkbookRow['cells'],
+  number: number,
+  placeOf: (number: number, column: number) => NonNullable<Entry['location']>,
+): RawRecord<Indexed> {
   return {
     place: placeOf(number, 0),
     lines: undefined,
@@ -108,7 +112,7 @@ class Archive {
     for await (const one of bytes) {
       pieces.push(one);
       size += one.length;
-      if (size > mostBytes) refuse(unreadable(file, `it is larger than ${grouped(mostBytes)} bytes; CSV is read as it streams`));
+      if (size > mostBytes) refuse(unreadable(file, `it is larger than ${grouped(mostBytes)} bytes. Use CSV, which is streamed.`));
     }
     const whole = new Uint8Array(size);
     let at = 0;
@@ -117,8 +121,8 @@ class Archive {
       at += one.length;
     }
     if (whole[0] === 0xd0 && whole[1] === 0xcf)
-      refuse(unreadable(file, 'it is a workbook of the old kind (.xls), or protected by a password; save it as .xlsx without one'));
-    if (whole[0] !== 0x50 || whole[1] !== 0x4b) refuse(unreadable(file, 'it is no workbook: its bytes are not those of an .xlsx file'));
+      refuse(unreadable(file, 'this is an old-format workbook (.xls) or has a password. Save it as .xlsx without a password.'));
+    if (whole[0] !== 0x50 || whole[1] !== 0x4b) refuse(unreadable(file, 'this is not an .xlsx workbook'));
     return new Archive(await import('fflate'), await import('saxes'), whole, file);
   }
 
@@ -126,7 +130,7 @@ class Archive {
   *read<T>(name: string, reader: (parser: SaxesParser) => () => T): Generator<T> {
     const parser = new this.#xml.SaxesParser();
     const taken = reader(parser);
-    parser.on('error', (error) => refuse(unreadable(this.#file, `${name} inside it is broken: ${error.message}`)));
+    parser.on('error', (error) => refuse(unreadable(this.#file, `${name} in the workbook is invalid: ${error.message}`)));
     const decoder = new TextDecoder();
     let done = false;
     const unzip = new this.#zip.Unzip((entry) => {
@@ -134,7 +138,7 @@ class Archive {
       entry.ondata = (error, data, final) => {
         if (error) throw error;
         this.#inflated += data.length;
-        if (this.#inflated > mostInflated) refuse(unreadable(this.#file, `it inflates to more than ${grouped(mostInflated)} bytes`));
+        if (this.#inflated > mostInflated) refuse(unreadable(this.#file, `its uncompressed size exceeds ${grouped(mostInflated)} bytes`));
         parser.write(decoder.decode(data, { stream: !final }));
         if (!final) return;
         parser.close();
@@ -148,7 +152,7 @@ class Archive {
         unzip.push(this.#bytes.subarray(at, at + piece), at + piece >= this.#bytes.length);
       } catch (error) {
         if ((error as Error).name === 'ProblemError') throw error;
-        refuse(unreadable(this.#file, `its archive is damaged: ${(error as Error).message}`));
+        refuse(unreadable(this.#file, `the archive is damaged: ${(error as Error).message}`));
       }
       yield taken();
     }
@@ -193,9 +197,9 @@ function findSheet(archive: Archive, wanted: string | undefined, file: string): 
   const sheets = book?.sheets ?? [];
   const sheet = wanted === undefined ? sheets[0] : sheets.find(({ name }) => name === wanted);
   if (!sheet) {
-    if (wanted === undefined) return refuse(unreadable(file, 'it is no workbook: it has no sheet'));
+    if (wanted === undefined) return refuse(unreadable(file, 'the workbook has no sheet'));
     const owner = decodeURIComponent(file.split('/').at(-1) ?? file);
-    return refuse({ code: 'no-such-name', kind: 'sheet', name: wanted, owner, known: sheets.map(({ name }) => name) });
+    return refuse({ code: 'unknown-sheet', name: wanted, owner, known: sheets.map(({ name }) => name) });
   }
   const target = targets?.get(sheet.relation) ?? '';
   return { sheet: sheet.name, part: target.startsWith('/') ? target.slice(1) : `xl/${target}`, from1904: book?.from1904 ?? false };
@@ -340,11 +344,11 @@ function columnNumber(address: string): number {
 
 function cellOf(text: string, type: string | undefined, style: number, { texts, kinds, from1904 }: Shared): WorkbookCell | undefined {
   if (text === '') return undefined;
-  if (text.length > mostCharacters) return { error: `a text of more than ${grouped(mostCharacters)} characters` };
+  if (text.length > mostCharacters) return { error: `a string of more than ${grouped(mostCharacters)} characters` };
   switch (type) {
     case 's': {
       const value = texts[Number(text)];
-      return value === undefined || value.trim() === '' ? undefined : value.length > mostCharacters ? { error: 'a text that is too long' } : { value };
+      return value === undefined || value.trim() === '' ? undefined : value.length > mostCharacters ? { error: 'a string that is too long' } : { value };
     }
     case 'e':
       return { error: text };

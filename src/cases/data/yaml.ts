@@ -1,5 +1,5 @@
 import type { Document, Node } from 'yaml';
-import type { Place } from '../../problems/place.ts';
+import type { SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import { type Found, manyLines, type Path } from './items.ts';
 
@@ -11,16 +11,16 @@ export async function readYaml(text: string, file: string, path: Path): Promise<
   const { LineCounter, parseDocument } = await import('yaml');
   const lines = new LineCounter();
   const document = parseDocument(text, { lineCounter: lines, strict: true, uniqueKeys: true });
-  const placeOf = (offset: number): Place => {
+  const placeOf = (offset: number): SourceLocation => {
     const { line, col } = lines.linePos(offset);
     return { file, line, column: col };
   };
   const [error] = document.errors;
   if (error) {
     const at = placeOf(error.pos[0]);
-    if (error.code === 'DUPLICATE_KEY') refuse({ code: 'repeated-key', key: /^[^\s:]+/.exec(text.slice(error.pos[0]))?.[0] ?? '', at });
+    if (error.code === 'DUPLICATE_KEY') refuse({ code: 'duplicate-key', key: /^[^\s:]+/.exec(text.slice(error.pos[0]))?.[0] ?? '', at });
     const reason = reasons[error.code] ?? (error.message.split('\n')[0] as string).replace(/ at line \d+.*$/, '').replace(/:$/, '');
-    refuse({ code: 'broken-document', reason, at });
+    refuse({ code: 'parse-error', reason, at });
   }
   const nodeAt = (whole: Path): Node | null | undefined => (whole.length === 0 ? document.contents : (document.getIn(whole, true) as Node | undefined));
   return {
@@ -44,11 +44,11 @@ function unfolded(document: Document, file: string): unknown {
   try {
     return document.toJS({ maxAliasCount: mostAliases });
   } catch (error) {
-    const reason = error instanceof ReferenceError ? `its aliases stand for more than ${mostAliases} others: it is made to swell` : (error as Error).message;
-    return refuse({ code: 'broken-document', reason, at: { file, line: 1, column: 1 } });
+    const reason = error instanceof ReferenceError ? `its aliases expand to more than ${mostAliases} nodes` : (error as Error).message;
+    return refuse({ code: 'parse-error', reason, at: { file, line: 1, column: 1 } });
   }
 }
 
 const reasons: Readonly<Record<string, string>> = {
-  MULTIPLE_DOCS: 'a second document begins here, and one is read: put all rows into one list',
+  MULTIPLE_DOCS: 'a second YAML document starts here. Put all rows into one list.',
 };

@@ -119,12 +119,12 @@ function isWhole({ axes }: Constraint, levels: readonly number[]): boolean {
 function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problems: Problem[]): Constraint {
   const parts = Object.entries(given).map(([name, wanted]) => {
     const axis = axes.names.indexOf(name);
-    if (axis < 0) problems.push({ code: 'no-such-name', kind: 'axis', name, owner: 'except', known: axes.names });
+    if (axis < 0) problems.push({ code: 'unknown-axis', name, owner: 'exclude', known: axes.names });
     const list = Array.isArray(wanted) ? wanted : [wanted];
     const values = axes.values[axis] ?? [];
     for (const value of list) {
       if (axis >= 0 && !values.includes(value))
-        problems.push({ code: 'no-such-name', kind: `value on axis "${name}"`, name: shortValue(value), owner: 'except', known: values.map(shortValue) });
+        problems.push({ code: 'unknown-value', name: shortValue(value), owner: `exclude, axis "${name}"`, known: values.map(shortValue) });
     }
     const isListed = new Uint8Array(values.length);
     for (const value of list) if (values.includes(value)) isListed[levelOf(values, value)] = 1;
@@ -142,7 +142,7 @@ function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problem
 function predicate({ reads, when }: Never, axes: Axes, problems: Problem[]): Constraint {
   const numbers = reads.map((name) => {
     const axis = axes.names.indexOf(name);
-    if (axis < 0) problems.push({ code: 'no-such-name', kind: 'axis', name, owner: 'except', known: axes.names });
+    if (axis < 0) problems.push({ code: 'unknown-axis', name, owner: 'exclude', known: axes.names });
     return axis;
   });
   const isForbidden = (levels: readonly number[]): boolean =>

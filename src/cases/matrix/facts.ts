@@ -4,7 +4,7 @@ import type { Facts } from '../source.ts';
 import { shortValue } from '../values.ts';
 import { type Axes, combinations, rowOf } from './axes.ts';
 import type { MatrixOptions } from './options.ts';
-import { verifyCover } from './verify.ts';
+import { verifyCoverage } from './verify.ts';
 
 /** What a plan tells of a matrix: how many rows stand for how many combinations, and that they cover what is owed. */
 export function factsOf(
@@ -13,22 +13,22 @@ export function factsOf(
   found: { readonly rows: readonly (readonly number[])[]; readonly undecided: number } | undefined,
 ): Facts {
   const total = combinations(axes);
-  if (!found) return { summary: `${number(total)} combinations${options.except ? ', less those that cannot occur' : ''}`, warnings: [] };
+  if (!found) return { summary: `${number(total)} combinations${options.exclude ? ' before exclusions' : ''}`, warnings: [] };
   const values = Object.fromEntries(axes.names.map((name, axis) => [name, axes.values[axis] as readonly unknown[]])) as Record<string, readonly {}[]>;
   const rows = found.rows.map((levels) => rowOf(axes, levels)) as Record<string, {}>[];
-  const { owed, missing, wrong, undecided } = verifyCover(values, rows, options as MatrixOptions<Record<string, {}>>);
-  const stronger = options.stronger?.length ? `, and more of ${options.stronger.map((group) => group.axes.join(' × ')).join(' and ')}` : '';
+  const { required: owed, missing, wrong, undecided } = verifyCoverage(values, rows, options as MatrixOptions<Record<string, {}>>);
+  const stronger = options.mixedStrength?.length ? `, stronger for ${options.mixedStrength.map((group) => group.axes.join(' × ')).join(' and ')}` : '';
   const kept =
     missing.length + wrong.length === 0
-      ? `every ${sized(options.cover as number)} of values stands in one`
-      : `not every ${sized(options.cover as number)} of values stands in one`;
+      ? `every ${sized(options.strength as number)} of values is covered`
+      : `not every ${sized(options.strength as number)} of values is covered`;
   const summary = `${number(rows.length)} rows for ${number(total)} combinations; ${kept}${stronger} (${number(owed - missing.length)} of ${number(owed)})`;
   const warnings: Problem[] = axes.names.flatMap((name, axis) =>
     (axes.values[axis] as readonly unknown[]).flatMap((value, level) =>
-      found.rows.some((levels) => levels[axis] === level) ? [] : [{ code: 'impossible-value', axis: name, value: shortValue(value) } as const],
+      found.rows.some((levels) => levels[axis] === level) ? [] : [{ code: 'infeasible-value', axis: name, value: shortValue(value) } as const],
     ),
   );
-  if (undecided > 0) warnings.push({ code: 'undecided', count: undecided });
+  if (undecided > 0) warnings.push({ code: 'feasibility-unknown', count: undecided });
   return { summary, warnings };
 }
 

@@ -54,5 +54,5 @@ export function fieldOf(size: number): Field {
     const isField = table.every((row, a) => a === 0 || row.every((product, b) => b === 0 || product !== 0));
     if (isField) return { size, add, multiply: (a, b) => table[a]?.[b] as number };
   }
-  throw new Error(`no field with ${size} elements was found`);
+  throw new Error(`found no field with ${size} elements`);
 }

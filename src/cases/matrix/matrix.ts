@@ -35,12 +35,12 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
   if (misread.length > 0) return new Cases<A>({ what: 'a matrix', problems: misread, open: () => [] });
   const model = axesOf(axes as Readonly<Record<string, readonly unknown[]>>);
   const except =
-    typeof options.except === 'function'
-      ? options.except((reads, when) => neverOf(reads as readonly string[], when as never) as never)
-      : (options.except ?? []);
+    typeof options.exclude === 'function'
+      ? options.exclude((reads, when) => neverOf(reads as readonly string[], when as never) as never)
+      : (options.exclude ?? []);
   const constraints = new Constraints(model, except as readonly object[]);
   const given = options as MatrixOptions<Record<string, unknown>>;
-  const isCovering = typeof options.cover === 'number' && options.cover < model.names.length;
+  const isCovering = typeof options.strength === 'number' && options.strength < model.names.length;
   const problems = [...axisProblems(model, axes), ...optionProblems(model, options), ...constraints.problems];
   const wanted = isCovering && problems.length === 0 ? wantedOf(model, given) : [];
   const owed = wanted.reduce(
@@ -53,7 +53,7 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
     0,
   );
   if (owed > mostCombinations)
-    problems.push({ code: 'too-much-to-cover', owed, limit: mostCombinations, strength: options.cover as number, axes: model.names.length });
+    problems.push({ code: 'coverage-limit-exceeded', required: owed, limit: mostCombinations, strength: options.strength as number, axes: model.names.length });
   // Covering rows are looked for once, however often they are asked for.
   let covered: Promise<Found> | undefined;
   const find = (expansion: Expansion): Promise<Found> => {
@@ -61,7 +61,7 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
     return covered;
   };
   return new Cases<A>({
-    what: isCovering ? `a matrix of ${model.names.length} axes, any ${options.cover} covered` : `a matrix of ${model.names.length} axes`,
+    what: isCovering ? `a matrix of ${model.names.length} axes, strength ${options.strength}` : `a matrix of ${model.names.length} axes`,
     columns: model.names,
     problems,
     open: (expansion) => (isCovering ? once(find(expansion), model) : product(model, given, constraints)),
@@ -76,35 +76,37 @@ interface Found {
 }
 
 function axisProblems({ names, values }: Axes, given: Readonly<Record<string, unknown>>): Problem[] {
-  const problems: Problem[] = names.length === 0 ? [{ code: 'not-a', wanted: 'axis', got: 'nothing', owner: 'matrix' }] : [];
+  const problems: Problem[] = names.length === 0 ? [{ code: 'invalid-type', expected: 'axis', got: 'nothing', owner: 'matrix' }] : [];
   for (const [axis, name] of names.entries()) {
     const list = values[axis] as readonly unknown[];
-    if (!Array.isArray(given[name])) problems.push({ code: 'not-a', wanted: 'list of values', got: shortValue(given[name]), owner: `axis "${name}"` });
-    else if (list.length === 0) problems.push({ code: 'axis-without-values', axis: name });
-    for (const [i, value] of list.entries()) if (levelOf(list, value) !== i) problems.push({ code: 'repeated-value', axis: name, value: shortValue(value) });
+    if (!Array.isArray(given[name]))
+      problems.push({ code: 'invalid-type', expected: 'array of values', got: shortValue(given[name]), owner: `axis "${name}"` });
+    else if (list.length === 0) problems.push({ code: 'empty-axis', axis: name });
+    for (const [i, value] of list.entries())
+      if (levelOf(list, value) !== i) problems.push({ code: 'duplicate-axis-value', axis: name, value: shortValue(value) });
   }
   return problems;
 }
 
 const wantedOptions: WantedOf<MatrixOptions<any>> = {
   // What strengths there are is told with the number.
-  cover: { is: "strength, or 'all'", fits: (value) => value === 'all' || typeof value === 'number' },
-  stronger: listOf('groups like { axes, cover }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
-  except: either('list of what cannot occur, or a function that gives one', listOf('combinations', isObject), callable),
-  plus: listOf('rows', isObject),
+  strength: { is: "strength, or 'all'", fits: (value) => value === 'all' || typeof value === 'number' },
+  mixedStrength: listOf('objects like { axes, strength }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
+  exclude: either('array of exclusions, or function that returns one', listOf('combinations', isObject), callable),
+  include: listOf('rows', isObject),
   seed: { is: 'number', fits: (value) => typeof value === 'number' },
   effort: { is: "'quick' or 'thorough'", fits: (value) => value === 'quick' || value === 'thorough' },
 };
 
 function optionProblems({ names }: Axes, options: MatrixOptions<any>): Problem[] {
-  const { cover, stronger = [], plus = [] } = options;
+  const { strength: cover, mixedStrength: stronger = [], include: plus = [] } = options;
   const problems: Problem[] = [];
   const known = (name: string, owner: string): void => {
-    if (!names.includes(name)) problems.push({ code: 'no-such-name', kind: 'axis', name, owner, known: names });
+    if (!names.includes(name)) problems.push({ code: 'unknown-axis', name, owner, known: names });
   };
-  for (const strength of [cover, ...stronger.map((group) => group.cover)]) {
+  for (const strength of [cover, ...stronger.map((group) => group.strength)]) {
     if (strength !== undefined && strength !== 'all' && !(Number.isInteger(strength) && strength >= 1 && strength <= 6))
-      problems.push({ code: 'not-a', wanted: 'strength from 1 to 6', got: String(strength), owner: 'cover' });
+      problems.push({ code: 'invalid-type', expected: 'strength from 1 to 6', got: String(strength), owner: 'cover' });
   }
   for (const { axes } of stronger) for (const name of axes) known(String(name), 'stronger');
   for (const row of plus) for (const name of Object.keys(row)) known(name, 'plus');
@@ -132,7 +134,7 @@ function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, c
       entries = [];
     }
   }
-  if (!any && total > 0) throw new ProblemError([{ code: 'nothing-possible' }]);
+  if (!any && total > 0) throw new ProblemError([{ code: 'no-feasible-combination' }]);
 }
 
 async function* once(found: Promise<Found>, axes: Axes): AsyncGenerator<readonly Entry[]> {
@@ -142,8 +144,8 @@ async function* once(found: Promise<Found>, axes: Axes): AsyncGenerator<readonly
 function wantedOf(axes: Axes, options: MatrixOptions<Record<string, unknown>>): Wanted[] {
   const numbered = (names: readonly unknown[]): number[] => names.map((name) => axes.names.indexOf(String(name))).sort((a, b) => a - b);
   return [
-    ...(options.stronger ?? []).map((group) => ({ axes: numbered(group.axes), strength: Math.min(group.cover, group.axes.length) })),
-    { axes: axes.names.map((_, axis) => axis), strength: options.cover as number },
+    ...(options.mixedStrength ?? []).map((group) => ({ axes: numbered(group.axes), strength: Math.min(group.strength, group.axes.length) })),
+    { axes: axes.names.map((_, axis) => axis), strength: options.strength as number },
   ];
 }
 
@@ -157,7 +159,7 @@ async function covering(
   constraints: Constraints,
   { kept }: Expansion,
 ): Promise<Found> {
-  if (constraints.allows(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'nothing-possible' }]);
+  if (constraints.allows(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'no-feasible-combination' }]);
   const plus = plusRows(axes, options, constraints);
   const { seed = 1, effort = 'quick' } = options;
   const forbidden = constraints.written();
@@ -174,10 +176,10 @@ async function covering(
 }
 
 /** The rows that must be there, as levels. */
-function plusRows(axes: Axes, { plus = [] }: MatrixOptions<Record<string, unknown>>, constraints: Constraints): number[][] {
+function plusRows(axes: Axes, { include: plus = [] }: MatrixOptions<Record<string, unknown>>, constraints: Constraints): number[][] {
   return plus.map((row) => {
     const levels = levelsOf(axes, row);
-    return constraints.allows(levels) === false ? refuse({ code: 'impossible-row', row: shortValue(row) }) : levels;
+    return constraints.allows(levels) === false ? refuse({ code: 'infeasible-row', row: shortValue(row) }) : levels;
   });
 }
 
@@ -187,10 +189,9 @@ function levelsOf(axes: Axes, row: Readonly<Record<string, unknown>>): number[] 
     const level = levelOf(axes.values[axis] as readonly unknown[], row[name]);
     if (level < 0)
       refuse({
-        code: 'no-such-name',
-        kind: `value on axis "${name}"`,
+        code: 'unknown-value',
         name: shortValue(row[name]),
-        owner: 'plus',
+        owner: `include, axis "${name}"`,
         known: (axes.values[axis] as readonly unknown[]).map(shortValue),
       });
     return level;

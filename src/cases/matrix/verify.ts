@@ -20,18 +20,18 @@ const mostTried = 100_000;
  * combination can occur is decided by trying to complete it; one of which that is not known after 100,000 tries counts as
  * `undecided`, and is owed only if it stands in a row.
  */
-export function verifyCover<A extends Readonly<Record<string, Datum>>>(
+export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
   rows: Iterable<A>,
   options: MatrixOptions<NoInfer<A>> = {},
-): { readonly owed: number; readonly missing: readonly Partial<A>[]; readonly wrong: readonly A[]; readonly undecided: number } {
+): { readonly required: number; readonly missing: readonly Partial<A>[]; readonly wrong: readonly A[]; readonly undecided: number } {
   const names = Object.keys(axes);
   const given = [...rows];
-  const rules = rulesOf(options.except);
-  const everywhere = options.cover === undefined || options.cover === 'all' ? names.length : options.cover;
+  const rules = rulesOf(options.exclude);
+  const everywhere = options.strength === undefined || options.strength === 'all' ? names.length : options.strength;
   const groups = [
     { axes: names, cover: everywhere },
-    ...(options.stronger ?? []).map((group) => ({ axes: group.axes as readonly string[], cover: group.cover })),
+    ...(options.mixedStrength ?? []).map((group) => ({ axes: group.axes as readonly string[], cover: group.strength })),
   ];
   const missing: Partial<A>[] = [];
   let [owed, undecided] = [0, 0];
@@ -52,7 +52,7 @@ export function verifyCover<A extends Readonly<Record<string, Datum>>>(
   }
   const isRow = (row: A): boolean => names.every((name) => (axes as Axes)[name]?.includes(row[name]));
   const isBroken = (row: Row): boolean => rules.some(({ forbids }) => forbids(row));
-  return { owed, missing, wrong: given.filter((row) => !isRow(row) || isBroken(row)), undecided };
+  return { required: owed, missing, wrong: given.filter((row) => !isRow(row) || isBroken(row)), undecided };
 }
 
 /** Tries to complete what is set, only as far as rules reach from it; undefined where that takes too long. */
@@ -78,7 +78,7 @@ function canOccur(combination: Row, axes: Axes, rules: readonly Rule[]): boolean
   return complete(combination);
 }
 
-function rulesOf(except: MatrixOptions<any>['except']): Rule[] {
+function rulesOf(except: MatrixOptions<any>['exclude']): Rule[] {
   const list = typeof except === 'function' ? except((reads, when) => ({ reads, when }) as never) : (except ?? []);
   return (list as readonly object[]).map((one) => {
     const { reads, when } = one as { reads?: readonly string[]; when?: (row: Row) => boolean };

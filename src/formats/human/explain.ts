@@ -1,4 +1,4 @@
-import { type Place, writePlace } from '../../problems/place.ts';
+import { type SourceLocation, writePlace } from '../../problems/place.ts';
 import type { ExplainedFixture, Explanation, Origin } from '../../running/explain.ts';
 import { duration, oneLine } from '../style.ts';
 import type { Telling } from './failure.ts';
@@ -13,24 +13,24 @@ export function tellExplanation(explanation: Explanation, last: LastTimes, telli
   const lines = [style.bold(oneLine(explanation.title)), style.dim(oneLine(explanation.id)), explanation.at ? style.cyan(placed(explanation.at, telling)) : ''];
   if (row.length)
     lines.push(`${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${oneLine(value)}`).join(style.dim(', '))}`);
-  const early = explanation.fixtures.filter((fixture) => !fixture.onDemand);
-  const late = explanation.fixtures.filter((fixture) => fixture.onDemand);
-  lines.push('', early.length ? 'Set up in this order, and torn down in reverse:' : 'It needs no fixture.');
+  const early = explanation.fixtures.filter((fixture) => !fixture.lazy);
+  const late = explanation.fixtures.filter((fixture) => fixture.lazy);
+  lines.push('', early.length ? 'Set up in this order and torn down in reverse:' : 'This case needs no fixtures.');
   for (const [i, fixture] of early.entries()) lines.push(...tellFixture(fixture, `${i + 1}.`, last, telling));
-  if (late.length) lines.push('', 'Set up only when it is asked for:');
+  if (late.length) lines.push('', 'Set up only on first use:');
   for (const fixture of late) lines.push(...tellFixture(fixture, '·', last, telling));
   return lines.filter((line, i) => line !== '' || i > 2);
 }
 
-const placed = (place: Place, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
+const placed = (place: SourceLocation, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
 const origin = ({ owner, at }: Origin, telling: Telling): string => `${oneLine(owner)}${at ? `, ${telling.style.cyan(placed(at, telling))}` : ''}`;
 
 function tellFixture(fixture: ExplainedFixture, number: string, last: LastTimes, telling: Telling): string[] {
   const { style } = telling;
-  const times = last(fixture.name, fixture.of);
+  const times = last(fixture.name, fixture.owner);
   const lasted = times
     ? style.dim(
-        `  last run: ${[times.setup !== undefined && `set-up ${duration(times.setup)}`, times.teardown !== undefined && `tear-down ${duration(times.teardown)}`].filter(Boolean).join(', ')}`,
+        `  last run: ${[times.setup !== undefined && `setup ${duration(times.setup)}`, times.teardown !== undefined && `teardown ${duration(times.teardown)}`].filter(Boolean).join(', ')}`,
       )
     : '';
   const lines = [
@@ -41,7 +41,7 @@ function tellFixture(fixture: ExplainedFixture, number: string, last: LastTimes,
   if (fixture.replaced) lines.push(`    ${style.dim('replaced')}  ${oneLine(fixture.replaced.by)}: ${origin(fixture.replaced, telling)}`);
   for (const { name, value, from } of fixture.settings)
     lines.push(
-      `    ${style.dim('setting')}   ${oneLine(name)} = ${oneLine(value)}${style.dim(from ? '  set by ' : '  its default')}${from ? origin(from, telling) : ''}`,
+      `    ${style.dim('setting')}   ${oneLine(name)} = ${oneLine(value)}${style.dim(from ? '  set by ' : '  default')}${from ? origin(from, telling) : ''}`,
     );
   return lines;
 }

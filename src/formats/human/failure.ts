@@ -1,6 +1,6 @@
 import { nameOfValues } from '../../cases/names.ts';
 import { type DifferenceLine, difference, distance, textIn } from '../../checks/difference.ts';
-import { type Place, writePlace } from '../../problems/place.ts';
+import { type SourceLocation, writePlace } from '../../problems/place.ts';
 import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
 import type { Failure } from '../../running/result.ts';
 import { commandAgain } from '../again.ts';
@@ -15,7 +15,7 @@ export interface Telling extends Framing {
 }
 
 type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id' | 'fixtures'> & {
-  readonly place?: Place | undefined;
+  readonly location?: SourceLocation | undefined;
   /** What is shared is not run by itself. */
   readonly kind?: 'teardown';
 };
@@ -32,7 +32,7 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
   const lines = [head];
   if (row.length) {
     const told = row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
-    lines.push(`  ${style.dim('row')}  ${told}${result.place ? style.dim(`  ${nameOf(result.place, telling)}`) : ''}`);
+    lines.push(`  ${style.dim('row')}  ${told}${result.location ? style.dim(`  ${nameOf(result.location, telling)}`) : ''}`);
   }
   const fixtures = (result.fixtures ?? []).filter(({ name }) => !name.endsWith(', the original'));
   if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(tellFixture).join(', ')}`)}`);
@@ -40,17 +40,17 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
   const output = result.output.join('').replace(/\n$/, '');
   if (output) {
     const written = output.split('\n');
-    lines.push('', `  ${style.dim(written.length > mostOutput ? `output, the last ${mostOutput} of ${written.length} lines` : 'output')}`);
+    lines.push('', `  ${style.dim(written.length > mostOutput ? `output (last ${mostOutput} of ${written.length} lines)` : 'output')}`);
     for (const line of written.slice(-mostOutput)) lines.push(`  ${style.dim('│')} ${visible(line)}`);
   }
-  if (result.kind !== 'teardown') lines.push('', `  ${style.dim(`again: ${oneLine(commandAgain(result.id))}`)}`);
+  if (result.kind !== 'teardown') lines.push('', `  ${style.dim(`rerun: ${oneLine(commandAgain(result.id))}`)}`);
   return lines;
 }
 
 /** A fixture as a case had it: its settings, and who put another in its place. */
 function tellFixture({ name, settings, replaced }: UsedFixture): string {
   const told = settings.map((setting) => `${oneLine(setting.name)}=${oneLine(setting.value)}`).join(', ');
-  return `${oneLine(name)}${told ? ` (${told})` : ''}${replaced ? ` as replaced by ${oneLine(replaced.owner)}` : ''}`;
+  return `${oneLine(name)}${told ? ` (${told})` : ''}${replaced ? ` replaced by ${oneLine(replaced.owner)}` : ''}`;
 }
 
 const mostOfAValue = 80;
@@ -73,9 +73,9 @@ export function tellAlike(results: readonly RecordedResult[], first: number, tel
   const oneTest = new Set(results.map(({ test }) => test)).size === 1;
   const name = (result: RecordedResult): string => oneLine((oneTest && nameOfValues(result.row)) || result.title);
   return [
-    `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} alike`)} ${style.dim(`(${results.length === 1 ? first : `${first} to ${first + results.length - 1}`})`)}`,
+    `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} the same way`)} ${style.dim(`(${results.length === 1 ? first : `${first} to ${first + results.length - 1}`})`)}`,
     ...results.slice(0, mostAlike).map((result) => `  ${style.red('✗')} ${name(result)}${result.failures[0] ? values(result.failures[0]) : ''}`),
-    ...(results.length > mostAlike ? [style.dim(`  … and ${results.length - mostAlike} more; red-lattice run --show cases tells them all`)] : []),
+    ...(results.length > mostAlike ? [style.dim(`  … and ${results.length - mostAlike} more; run with --show cases to list them all`)] : []),
   ];
 }
 
@@ -85,41 +85,41 @@ function withoutRow({ title, row }: Failed): string {
   return title.endsWith(values) ? title.slice(0, -values.length) : title;
 }
 
-const nameOf = (place: Place, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
+const nameOf = (place: SourceLocation, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
 
 function tellOne(failure: Failure, telling: Telling): string[] {
   const { style } = telling;
   const lines: string[] = [];
   const where = [
-    failure.fixture && `fixture "${failure.fixture}", ${failure.cause === 'teardown' ? 'tear-down' : 'set-up'}`,
+    failure.fixture && `fixture "${failure.fixture}", ${failure.cause === 'teardown' ? 'teardown' : 'setup'}`,
     failure.step?.length && `step "${failure.step.join(' › ')}"`,
   ]
     .filter(Boolean)
     .join(', ');
   if (where) lines.push(style.dim(`in ${oneLine(where)}`));
-  const [first, ...more] = visible(failure.cause === 'data' && failure.place ? `${nameOf(failure.place, telling)} ${failure.message}` : failure.message).split(
-    '\n',
-  );
+  const [first, ...more] = visible(
+    failure.cause === 'data' && failure.location ? `${nameOf(failure.location, telling)} ${failure.message}` : failure.message,
+  ).split('\n');
   const note = failure.note?.trim();
   const longNote = note?.includes('\n');
   lines.push(`${note && !longNote ? `${style.bold(oneLine(note))}: ` : ''}${style.red(first as string)}`, ...more.map((line) => style.red(line)));
   if (note && longNote) lines.push(...note.split('\n').map((line) => `${style.dim('│')} ${visible(line)}`));
-  for (const inner of failure.behind ?? []) lines.push(`${style.dim('behind it:')} ${visible(inner)}`);
+  for (const inner of failure.causes ?? []) lines.push(`${style.dim('caused by:')} ${visible(inner)}`);
   lines.push(...values(failure, style));
-  if (failure.place) {
-    if (failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.place, telling)));
-    lines.push(...frameOnce(failure.place, telling));
+  if (failure.location) {
+    if (failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.location, telling)));
+    lines.push(...frameOnce(failure.location, telling));
   }
   for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${nameOf(frame, telling)}`));
   return lines;
 }
 
 /** Actual and expected with their difference, or each for itself. */
-function values({ message, actual, expected, expectedIs }: Failure, style: Style): string[] {
+function values({ message, actual, expected, expectedKind: expectedIs }: Failure, style: Style): string[] {
   if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
     const apart = distance(actual, expected);
     const [first = '', ...more] = tellDifference(difference(actual, expected), style);
-    return [apart && !message.startsWith('off by') ? `${first}  ${style.dim(apart)}` : first, ...more];
+    return [apart && !message.startsWith('off by') ? `${first}  ${style.dim(`(${apart})`)}` : first, ...more];
   }
   return [
     ...(actual === undefined ? [] : tellValue('actual', actual, style)),
@@ -131,7 +131,7 @@ const mostLines = 12;
 const mostOfALine = 240;
 
 /** Many rows fail at one place, and one line may have several mistakes: its lines are shown once. */
-export function frameOnce(place: Place, telling: Telling): string[] {
+export function frameOnce(place: SourceLocation, telling: Telling): string[] {
   const key = writePlace(place);
   if (telling.shown.has(key)) return [];
   telling.shown.add(key);
@@ -155,20 +155,20 @@ function tellDifference(lines: readonly DifferenceLine[], style: Style): string[
   if (lines.every((line) => line.side === 'actual' || line.side === 'expected') && lines.length === 2) {
     return lines.flatMap((line) => [`${style.dim(line.side.padEnd(8))}  ${marked(line, style)}`, ...underline(line, style)]);
   }
-  const sign = { both: ' ', actual: '+', expected: '-', 'left-out': ' ' } as const;
+  const sign = { both: ' ', actual: '+', expected: '-', omitted: ' ' } as const;
   return [
     `${style.red('+ actual')}  ${style.green('- expected')}`,
     ...lines.flatMap((line) => {
-      if (line.side === 'left-out') return [style.dim(`  … ${line.text}`)];
+      if (line.side === 'omitted') return [style.dim(`  … ${line.text}`)];
       if (line.side === 'both') return [style.dim(`  ${visible(line.text)}`)];
       const paint = line.side === 'actual' ? style.red : style.green;
-      return [`${paint(sign[line.side])} ${line.marks ? marked(line, style) : paint(visible(line.text))}`];
+      return [`${paint(sign[line.side])} ${line.highlights ? marked(line, style) : paint(visible(line.text))}`];
     }),
   ];
 }
 
 /** The text with its differing parts set off; where there are no colours, `underline` does it. */
-function marked({ text, marks = [], side }: DifferenceLine, style: Style): string {
+function marked({ text, highlights: marks = [], side }: DifferenceLine, style: Style): string {
   const mark = side === 'actual' ? style.markActual : style.markExpected;
   let [told, at] = ['', 0];
   for (const [start, end] of marks) {
@@ -178,7 +178,7 @@ function marked({ text, marks = [], side }: DifferenceLine, style: Style): strin
   return told + visible(text.slice(at));
 }
 
-function underline({ text, marks = [] }: DifferenceLine, style: Style): string[] {
+function underline({ text, highlights: marks = [] }: DifferenceLine, style: Style): string[] {
   const whole = marks.length === 1 && marks[0]?.[0] === text.length - text.trimStart().length && marks[0][1] === text.length;
   if (style.colours || whole || marks.length === 0) return [];
   let [told, at] = ['', 0];

@@ -1,4 +1,4 @@
-import type { Place } from '../../problems/place.ts';
+import type { SourceLocation } from '../../problems/place.ts';
 import { oneLine, type Style } from '../style.ts';
 
 const around = 2;
@@ -20,7 +20,7 @@ const aside = 9;
 const partBefore = 0.6;
 
 /** The lines around a place, the line itself marked, and its column beneath. On a terminal, what is too long is cut around the mark. */
-export function codeFrame(place: Place, { source, style, columns }: Framing): string[] {
+export function codeFrame(place: SourceLocation, { source, style, columns }: Framing): string[] {
   // A workbook's bytes are no lines.
   const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
   const line = lines?.[place.line - 1];

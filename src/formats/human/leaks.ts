@@ -8,8 +8,8 @@ import { codeFrame } from './frame.ts';
 export function tellLeaks(leaks: readonly Leak[], telling: Telling): string[] {
   const { style, nameFile } = telling;
   const lines: string[] = [];
-  const found = leaks.some(({ place }) => place !== undefined) ? leaks : [];
-  for (const { kind, after, place } of found) {
+  const found = leaks.some(({ location: place }) => place !== undefined) ? leaks : [];
+  for (const { kind, after, location: place } of found) {
     lines.push('', `${style.yellow(`! ${kind} left open`)} by ${oneLine(after?.title ?? 'a case')}`);
     if (place) lines.push(`  ${style.cyan(writePlace({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, telling).map((line) => `  ${line}`));
   }
@@ -18,7 +18,7 @@ export function tellLeaks(leaks: readonly Leak[], telling: Telling): string[] {
   if (counts.length > 0) lines.push('');
   for (const { kind, count: times, after } of counts) {
     lines.push(
-      `${style.yellow(`! ${count(times, kind, kind === 'child process' ? 'child processes' : undefined)} left open`)} ${after ? `by ${oneLine(after.title)}` : 'by cases that overlapped'}`,
+      `${style.yellow(`! ${count(times, kind, kind === 'child process' ? 'child processes' : undefined)} left open`)} ${after ? `by ${oneLine(after.title)}` : 'by concurrent cases'}`,
     );
   }
   if (counts.length > 0) lines.push(style.dim('  run with --leaks to see where each was opened'));

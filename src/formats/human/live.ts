@@ -1,4 +1,4 @@
-import type { Doing } from '../../results/journal.ts';
+import type { Activity } from '../../results/journal.ts';
 import type { RunState } from '../../results/run-state.ts';
 import { count, duration, fitted, oneLine, type Style } from '../style.ts';
 import { tellCounts } from './run.ts';
@@ -6,7 +6,7 @@ import { tellCounts } from './run.ts';
 /** What one lane is at. */
 export interface LaneAtWork {
   readonly number: number;
-  readonly doing: Doing | undefined;
+  readonly doing: Activity | undefined;
   /** For so many milliseconds. */
   readonly since: number;
 }
@@ -21,7 +21,7 @@ export interface Going {
   readonly expected: { readonly whole: number; readonly done: number } | undefined;
 }
 
-const words: Readonly<Record<Doing['what'], string>> = { load: 'loads', plan: 'plans', setup: 'sets up', body: '', teardown: 'tears down' };
+const words: Readonly<Record<Activity['what'], string>> = { load: 'loads', plan: 'plans', setup: 'setting up', body: '', teardown: 'tearing down' };
 
 /** A few lines that stand below what is printed for good: how far the run is, and what each lane does. */
 export function tellGoing({ state, lanes, elapsed, expected }: Going, width: number, style: Style): string[] {
@@ -34,7 +34,7 @@ export function tellGoing({ state, lanes, elapsed, expected }: Going, width: num
     ...lanes
       .filter(({ doing }) => doing)
       .map(({ number, doing, since }) => {
-        const { what, name } = doing as Doing;
+        const { what, name } = doing as Activity;
         const text = fitted(`${words[what] ? `${words[what]} ` : ''}${oneLine(name)}`, width - 24).trimEnd();
         return style.dim(`  lane ${number}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
       }),
@@ -44,5 +44,5 @@ export function tellGoing({ state, lanes, elapsed, expected }: Going, width: num
 /** The same in one plain line, for a pipe. */
 export const tellGoingPlainly = ({ state, lanes, elapsed }: Going, style: Style): string =>
   style.dim(
-    `… ${tellCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${count(lanes.filter(({ doing }) => doing).length, 'lane')} at work` : ''}`,
+    `… ${tellCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${count(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
   );

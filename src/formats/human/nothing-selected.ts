@@ -8,14 +8,14 @@ const inWords = ({ column, operator, value }: RowCondition): string => `${column
 /** Why no case was selected: what was asked for, all of which one case would have had to meet. `where` is as it was given. */
 export function nothingSelected({ targets, titles, tags, notTags, ids, rows, shard }: Selection, where: readonly string[]): string {
   const asked = [
-    targets?.length && `comes from ${either(where)}`,
+    targets?.length && `is in ${either(where)}`,
     titles?.length && `has ${either(titles)} in its title`,
     tags?.length && `has the tag ${either(tags)}`,
     notTags?.length && `lacks the tag ${either(notTags)}`,
     ids?.length && (ids.length > 3 ? `has one of ${ids.length} ids` : `has the id ${either(ids)}`),
-    ids?.length === 0 && 'failed the last time',
+    ids?.length === 0 && 'failed last time',
     rows?.length && `has ${oneLine(rows.map(inWords).join(' and '))} in its row`,
-    shard && `falls into part ${shard.index} of ${shard.of}`,
+    shard && `is in part ${shard.index} of ${shard.of}`,
   ].filter((text): text is string => typeof text === 'string');
   return `no case was selected${asked.length ? `: none ${asked.join(' and ')}` : ''}`;
 }

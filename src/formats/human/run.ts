@@ -1,7 +1,7 @@
 import { grouped } from '../../problems/grouped.ts';
-import { type Place, writePlace } from '../../problems/place.ts';
+import { type SourceLocation, writePlace } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { wording } from '../../problems/wording.ts';
+import { formatProblem } from '../../problems/wording.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
 import { endedAtOnce } from '../../results/run-info.ts';
 import type { RunState, TestState } from '../../results/run-state.ts';
@@ -9,20 +9,28 @@ import { worstFirst } from '../../results/strip.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { type Status, statuses } from '../../running/result.ts';
 import { groupAlike } from '../alike.ts';
-import { count, duration, oneLine, plainStyle, type Style, visible, widthOf } from '../style.ts';
+import { count, duration, oneLine, plainStyle, type Style, statusLabel, visible, widthOf } from '../style.ts';
 import { tellUnrun } from '../unrun.ts';
 import { frameOnce, type Telling, tellAlike, tellFailure } from './failure.ts';
 import { tellWhere } from './where.ts';
 
-export const signs: Readonly<Record<Status, string>> = { passed: '▪', failed: '✗', errored: '!', skipped: '▫', held: '◦', known: '≈', unrun: '?' };
+export const signs: Readonly<Record<Status, string>> = {
+  passed: '▪',
+  failed: '✗',
+  errored: '!',
+  skipped: '▫',
+  'not-requested': '◦',
+  'known-failure': '≈',
+  'not-run': '?',
+};
 
 export const paintOf = (status: Status, style: Style): ((text: string) => string) =>
   status === 'failed' || status === 'errored' ? style.red : status === 'passed' ? style.green : style.yellow;
 
 /** The counts that are not zero, worst first. */
 export function tellCounts(counts: Readonly<Record<Status, number>>, style: Style): string {
-  const order: readonly Status[] = ['failed', 'errored', 'known', 'skipped', 'held', 'unrun', 'passed'];
-  const told = order.filter((status) => counts[status] > 0).map((status) => paintOf(status, style)(`${grouped(counts[status])} ${status}`));
+  const order: readonly Status[] = ['failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run', 'passed'];
+  const told = order.filter((status) => counts[status] > 0).map((status) => paintOf(status, style)(`${grouped(counts[status])} ${statusLabel(status)}`));
   return told.length ? told.join(', ') : style.dim('no cases');
 }
 
@@ -87,9 +95,9 @@ export class Headings {
 
 export function tellProblem(problem: Problem, telling: Telling, paint: (text: string) => string): string[] {
   const { style } = telling;
-  const place: Place | undefined = problem.at && { ...problem.at, file: telling.nameFile(problem.at.file) };
+  const place: SourceLocation | undefined = problem.at && { ...problem.at, file: telling.nameFile(problem.at.file) };
   const frame = problem.at ? frameOnce(problem.at, telling) : [];
-  const [first, ...more] = visible(wording(problem)).split('\n');
+  const [first, ...more] = visible(formatProblem(problem)).split('\n');
   return [
     `${paint('!')} ${place ? `${style.cyan(writePlace(place))}  ` : ''}${first}`,
     ...more.map((line) => `  ${line}`),
@@ -158,16 +166,16 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
   const lines: string[] = [];
   for (const problem of state.warnings) lines.push(...tellProblem(problem, telling, style.yellow));
   if (state.unchecked) lines.push(style.dim(`${count(state.unchecked, 'case')} passed without a check`));
-  if (state.unsteady) lines.push(style.yellow(`${count(state.unsteady, 'case')} passed only after another attempt: unsteady`));
-  if (closing.interrupted) lines.push(style.yellow(`interrupted: what had begun was ${state.unrun?.reason === endedAtOnce ? 'not ' : ''}torn down`));
+  if (state.unsteady) lines.push(style.yellow(`${count(state.unsteady, 'case')} passed only after a retry (flaky)`));
+  if (closing.interrupted) lines.push(style.yellow(`interrupted: ${state.notRun?.reason === endedAtOnce ? 'nothing' : 'everything set up'} was torn down`));
   lines.push(...tellCosts(state, closing, style));
   lines.push(style.dim(`${tellTime(state, closing)} · seed ${closing.seed} · record ${closing.record}`));
-  for (const status of ['known', 'skipped', 'held'] as const) {
+  for (const status of ['known-failure', 'skipped', 'not-requested'] as const) {
     const reasons = new Map<string, number>();
     for (const result of state.excused) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
-    for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${grouped(times)} ${status}: ${oneLine(reason)}`));
+    for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${grouped(times)} ${statusLabel(status)}: ${oneLine(reason)}`));
   }
-  if (state.unrun) lines.push(style.yellow(`${signs.unrun} ${tellUnrun(state.unrun)}${closing.resumes ? '; --resume goes on' : ''}`));
+  if (state.notRun) lines.push(style.yellow(`${signs['not-run']} ${tellUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
   return lines;
 }
 

@@ -25,7 +25,7 @@ export function tellTimeline(
   let end = 0;
   for (const { start, milliseconds } of spans) end = Math.max(end, start + milliseconds);
   for (const { start, times } of ran) end = Math.max(end, start + times.setup + times.body + times.teardown);
-  if (end === 0) return ['nothing ran: there is no time to show'];
+  if (end === 0) return ['nothing ran: there is no timeline to show'];
   const all = [...fixtureBars(spans, end), ...caseBars(ran)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
   const outermost = all.reduce((least, { depth }) => Math.min(least, depth), Number.POSITIVE_INFINITY);
   const bars = all.slice(0, mostBars).map((bar) => ({ ...bar, depth: bar.depth - outermost }));
@@ -37,7 +37,7 @@ export function tellTimeline(
     lines.push(`${fitted(label, labels)}  ${draw(bar, end, axis, style)}`);
   }
   if (all.length > mostBars) lines.push(style.dim(`… and ${grouped(all.length - mostBars)} more`));
-  lines.push('', style.dim(`${signs.setup} set-up   ${signs.body} body   ${signs.teardown} tear-down   ${signs.alive} kept for others`));
+  lines.push('', style.dim(`${signs.setup} setup   ${signs.body} body   ${signs.teardown} teardown   ${signs.alive} alive`));
   return lines;
 }
 
@@ -59,9 +59,9 @@ function fixtureBars(spans: readonly Span[], end: number): Bar[] {
     bars.push({ label: `${oneLine(up.fixture)} (${up.scope})`, depth: depths[up.scope], parts });
   };
   for (const span of spans) {
-    const key = JSON.stringify([span.fixture, span.of]);
+    const key = JSON.stringify([span.fixture, span.owner]);
     const waiting = open.get(key) ?? [];
-    if (span.what === 'setup') open.set(key, [...waiting, span]);
+    if (span.kind === 'setup') open.set(key, [...waiting, span]);
     else {
       const up = waiting.pop();
       if (up) add(up, span);

@@ -1,5 +1,5 @@
 import type { WhereItFails } from '../../results/where/causes.ts';
-import { asRowOptions, tellCondition } from '../../results/where/condition.ts';
+import { asRowOptions, formatCondition } from '../../results/where/condition.ts';
 import { shellWord } from '../again.ts';
 import { fitted, oneLine, type Style, widthOf } from '../style.ts';
 
@@ -7,7 +7,7 @@ const mostColumns = 72;
 
 /** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. */
 export function tellWhere({ causes, elsewhere }: WhereItFails, style: Style): string[] {
-  const told = causes.map(({ conditions }) => oneLine(conditions.map(tellCondition).join(' & ')));
+  const told = causes.map(({ conditions }) => oneLine(conditions.map(formatCondition).join(' & ')));
   const columns = Math.min(mostColumns, Math.max(...[...told, 'elsewhere'].map(widthOf)));
   const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;
   const counted = (failing: number, cases: number): string => `${String(failing).padStart(digits)} of ${String(cases).padStart(digits)}`;
@@ -15,7 +15,7 @@ export function tellWhere({ causes, elsewhere }: WhereItFails, style: Style): st
   const options = causes.map(({ conditions }) => asRowOptions(conditions));
   const [only] = options;
   const again =
-    options.length === 1 && only ? [style.dim(`    again: npx red-lattice run ${only.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : [];
+    options.length === 1 && only ? [style.dim(`    rerun: npx red-lattice run ${only.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : [];
   return [
     `  ${style.bold('where it fails')}`,
     ...lines,

@@ -7,7 +7,7 @@ export function dealtBy(shard: Shard | undefined): ReadonlyMap<string, number> |
   if (shard?.times === undefined) return undefined;
   const timed = new Map<string, Timed>();
   for (const entry of readJournals(shard.times)) {
-    if (entry.is !== 'ended') continue;
+    if (entry.type !== 'ended') continue;
     const { id, times } = entry.result;
     timed.set(id, { id, milliseconds: Math.round(times.setup + times.body + times.teardown) });
   }
@@ -17,6 +17,6 @@ export function dealtBy(shard: Shard | undefined): ReadonlyMap<string, number> |
 /** Which cases have results in earlier journals, as far as these are there. */
 export function recordedIn(journals: readonly string[]): Set<string> {
   const recorded = new Set<string>();
-  for (const path of journals) for (const entry of readJournal(path)) if (entry.is === 'ended') recorded.add(`${entry.result.test}/${entry.result.ordinal}`);
+  for (const path of journals) for (const entry of readJournal(path)) if (entry.type === 'ended') recorded.add(`${entry.result.test}/${entry.result.ordinal}`);
   return recorded;
 }

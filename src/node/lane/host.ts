@@ -1,5 +1,5 @@
 import type { Surroundings } from '../../cases/row.ts';
-import type { Outcome } from '../../fixtures/fixture.ts';
+import type { TeardownContext } from '../../fixtures/fixture.ts';
 import { type Graph, type Level, type Node, Nodes, resolve } from '../../fixtures/graph.ts';
 import { PlainHosting } from '../../running/attempt.ts';
 import { textOf } from '../../running/case-run.ts';
@@ -42,7 +42,7 @@ export class FixtureHost {
       stuck: () => undefined,
       isStuck: () => false,
       phase: () => undefined,
-      fromRun: () => Promise.reject(new Error('nobody hosts the host')),
+      fromRun: () => Promise.reject(new Error('the process of the run fixtures has no run fixtures of its own')),
     };
     this.#host = new RunHost(new PlainHosting({ log, attach: () => undefined }, around));
   }
@@ -56,7 +56,7 @@ export class FixtureHost {
     }
   }
 
-  async used(address: Address, users: Outcome): Promise<void> {
+  async used(address: Address, users: TeardownContext): Promise<void> {
     this.#host.used(await this.#node(address), users);
   }
 
@@ -66,7 +66,7 @@ export class FixtureHost {
 
   async #node({ test, ordinal, sight }: Address): Promise<Node> {
     const planned = this.#plan.tests[test] as PlannedTest;
-    const rows = typeof planned.test.options.bind === 'function';
+    const rows = typeof planned.test.options.overrides === 'function';
     const key = rows ? `${test}/${ordinal}` : `${test}`;
     let graph = this.#graphs.get(key);
     if (!graph) {
@@ -85,7 +85,7 @@ export class FixtureHost {
 async function levelsOfRow(planned: PlannedTest, ordinal: number, surroundings: Surroundings): Promise<Level[]> {
   for await (const chunk of casesOf(planned, surroundings)) {
     const found = chunk.find((one) => one.ordinal === ordinal);
-    if (found) return levelsOf((planned.test.options.bind as (row: object) => readonly unknown[])(found.entry.row) ?? [], 'a row', planned.test);
+    if (found) return levelsOf((planned.test.options.overrides as (row: object) => readonly unknown[])(found.entry.row) ?? [], 'a row', planned.test);
   }
-  throw new Error(`row ${ordinal} of "${planned.test.title}" is not there any more`);
+  throw new Error(`row ${ordinal} of "${planned.test.title}" no longer exists`);
 }

@@ -25,7 +25,7 @@ export class JournalWriter {
   constructor(path: string, lane: number, broken: (error: Error) => void) {
     this.#broken = broken;
     this.#file = openSync(path, 'a');
-    this.put({ is: 'header', version: journalVersion, lane }, true);
+    this.put({ type: 'header', version: journalVersion, lane }, true);
   }
 
   /**
@@ -35,7 +35,7 @@ export class JournalWriter {
   pass(run: CaseRun, start: number, columns: readonly string[]): boolean {
     const { planned, setup, body, teardown, checksPassed } = run;
     const { test, ordinal, twin, entry, toldRow: row } = planned;
-    const { line, column } = entry.place ?? nowhere;
+    const { line, column } = entry.location ?? nowhere;
     const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line, column, row };
     if (!this.#waiting.pass(pass, columns)) return false;
     if (this.#waiting.length >= mostWaiting || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();

@@ -9,7 +9,7 @@ import type { CaseRun } from '../../running/case-run.ts';
 import { resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Hides, Secrets } from '../../suites/hidden.ts';
-import type { CaseOf, Plan } from '../../suites/planned.ts';
+import type { Plan, PlannedCaseImpl } from '../../suites/planned.ts';
 import type { Job } from '../protocol.ts';
 import { JournalWriter } from './journal-writer.ts';
 import { detailsOf, isNamedByRow, nameOf } from './names.ts';
@@ -49,11 +49,11 @@ export class LaneRecord {
   }
 
   told(problem: Problem): void {
-    this.put({ is: 'told', problem }, true);
+    this.put({ type: 'problem', problem }, true);
   }
 
-  ended(planned: CaseOf, result: CaseResult): void {
-    this.put({ is: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
+  ended(planned: PlannedCaseImpl, result: CaseResult): void {
+    this.put({ type: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
   }
 
   /** A case that passed with nothing to say; `start` counts from the lane's begin. */
@@ -64,16 +64,15 @@ export class LaneRecord {
   }
 
   /** What takes a while to work out of a test, and nothing waits for. */
-  detailed(header: TestHeader, first: CaseOf): void {
-    this.put({ is: 'test', header: { ...header, ...this.#clean(detailsOf(first, this.#hides)) } });
+  detailed(header: TestHeader, first: PlannedCaseImpl): void {
+    this.put({ type: 'test', header: { ...header, ...this.#clean(detailsOf(first, this.#hides)) } });
   }
 
   /** What belongs to no case, as far as it is no flood. */
   loose(text: string): void {
     this.#looseLength += text.length;
-    if (this.#looseLength <= mostLoose) this.put({ is: 'output', text: this.#clean(text) });
-    else if (this.#looseLength - text.length <= mostLoose)
-      this.put({ is: 'output', text: `… what came after ${grouped(mostLoose)} characters was not kept\n` });
+    if (this.#looseLength <= mostLoose) this.put({ type: 'output', text: this.#clean(text) });
+    else if (this.#looseLength - text.length <= mostLoose) this.put({ type: 'output', text: `… output after ${grouped(mostLoose)} characters is not kept\n` });
   }
 
   flush(): void {
@@ -85,7 +84,7 @@ export class LaneRecord {
     this.#closed = true;
   }
 
-  #recorded(planned: CaseOf, given: CaseResult): RecordedResult {
+  #recorded(planned: PlannedCaseImpl, given: CaseResult): RecordedResult {
     if (planned.row !== planned.toldRow) this.#secrets?.learnHidden(planned.row, planned.toldRow);
     const result = this.#clean(given);
     const attachments = result.attachments.map(({ name, content }) => {
@@ -96,7 +95,7 @@ export class LaneRecord {
       return { name, file };
     });
     // What all cases of its test have stands with the test.
-    const isBoundByRow = result.failures.length > 0 && typeof planned.test.test.options.bind === 'function';
+    const isBoundByRow = result.failures.length > 0 && typeof planned.test.test.options.overrides === 'function';
     return { ...nameOf(planned), ...result, attachments, ...(isBoundByRow && { fixtures: this.#clean(detailsOf(planned, this.#hides).fixtures) }) };
   }
 

@@ -92,7 +92,7 @@ export class LeakFinder {
     return [...this.#open].map(([id, leak]) => {
       const frames = this.#frames(id);
       const [place] = frames;
-      return { ...leak, ...(place && { place: { file: place.file, line: place.line, column: place.column }, frames }) };
+      return { ...leak, ...(place && { location: { file: place.file, line: place.line, column: place.column }, frames }) };
     });
   }
 

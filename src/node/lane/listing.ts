@@ -19,24 +19,24 @@ export async function listCases(plan: Plan, selection: Selection, surroundings: 
     const place = placeOf(test.test.origin);
     let headed = false;
     try {
-      for await (const chunk of casesOf(test, { ...surroundings, remark: (problem) => put({ is: 'remarked', problem }) })) {
+      for await (const chunk of casesOf(test, { ...surroundings, remark: (problem) => put({ type: 'source-warning', problem }) })) {
         for (const planned of chunk) {
           if (!select(planned)) continue;
           if (!headed) {
             const facts = await factsOfSource(test, surroundings);
-            put({ is: 'test', header: { ...headerOf(test), place, facts: facts.map(({ summary }) => summary) } });
-            for (const problem of facts.flatMap(({ warnings }) => warnings)) put({ is: 'remarked', problem: { ...problem, at: place } });
+            put({ type: 'test', header: { ...headerOf(test), location: place, facts: facts.map(({ summary }) => summary) } });
+            for (const problem of facts.flatMap(({ warnings }) => warnings)) put({ type: 'source-warning', problem: { ...problem, at: place } });
           }
           headed = true;
           selected++;
-          put({ is: 'listed', name: { ...nameOf(planned), name: planned.entry.name } });
+          put({ type: 'listed', name: { ...nameOf(planned), name: planned.entry.name } });
         }
       }
     } catch (error) {
-      put({ is: 'told', problem: { code: 'source-threw', source: test.source ?? '', reason: (error as Error).message, at: place } });
+      put({ type: 'problem', problem: { code: 'source-threw', source: test.source ?? '', reason: (error as Error).message, at: place } });
     }
   }
-  put({ is: 'finished', selected, stuck: false });
+  put({ type: 'finished', selected, stuck: false });
 }
 
 /** Explains the cases that are selected. */
@@ -48,9 +48,9 @@ export async function explainCases(plan: Plan, selection: Selection, surrounding
       for (const planned of chunk) {
         if (!select(planned)) continue;
         selected++;
-        put({ is: 'explained', explanation: withoutHiddenSettings(explainCase(planned), surroundings.hides) });
+        put({ type: 'explained', explanation: withoutHiddenSettings(explainCase(planned), surroundings.hides) });
       }
     }
   }
-  put({ is: 'finished', selected, stuck: false });
+  put({ type: 'finished', selected, stuck: false });
 }

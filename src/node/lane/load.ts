@@ -5,7 +5,7 @@ import { framesOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { startTimer, stopTimer } from '../../running/originals.ts';
 import type { LoadedFile } from '../../suites/plan.ts';
-import { HereOf, type Options } from '../../suites/suite.ts';
+import { FolderDefaultsImpl, type Options } from '../../suites/suite.ts';
 import type { Modules } from '../loading/modules.ts';
 
 const endings = ['.ts', '.mts', '.js', '.mjs'];
@@ -15,8 +15,7 @@ export function loadFile(path: string, root: string, modules: Modules, limit: nu
   return new Promise((resolve) => {
     const file = relative(root, path).split(sep).join('/');
     const timer = startTimer(
-      () =>
-        resolve({ code: 'load-failed', file, cause: 'timeout', reason: `it was not loaded within ${limit} ms; is there an await at its top that never ends?` }),
+      () => resolve({ code: 'load-failed', file, cause: 'timeout', reason: `not loaded within ${limit} ms; is there a top-level await that never settles?` }),
       limit,
     );
     void load(path, root, modules).then((outcome) => {
@@ -31,9 +30,9 @@ async function load(path: string, root: string, modules: Modules): Promise<Loade
   try {
     const url = pathToFileURL(path);
     const folders: Options[] = [];
-    for (const here of hereFiles(path, root)) {
-      const { default: given } = await modules.import(pathToFileURL(here).href);
-      if (given instanceof HereOf) folders.push(given.options);
+    for (const defaults of folderFiles(path, root)) {
+      const { default: given } = await modules.import(pathToFileURL(defaults).href);
+      if (given instanceof FolderDefaultsImpl) folders.push(given.options);
     }
     return { file, url, exports: await modules.import(url.href), folders };
   } catch (error) {
@@ -41,11 +40,11 @@ async function load(path: string, root: string, modules: Modules): Promise<Loade
   }
 }
 
-/** The `here.lattice.*` of each folder from the root to the file's, outermost first. */
-function hereFiles(path: string, root: string): string[] {
+/** The `folder.lattice.*` of each folder from the root to the file's, outermost first. */
+function folderFiles(path: string, root: string): string[] {
   const found: string[] = [];
   for (let folder = dirname(path); folder.startsWith(root); folder = dirname(folder)) {
-    const name = endings.map((ending) => join(folder, `here.lattice${ending}`)).find((candidate) => existsSync(candidate));
+    const name = endings.map((ending) => join(folder, `folder.lattice${ending}`)).find((candidate) => existsSync(candidate));
     if (name) found.unshift(name);
     if (folder === dirname(folder)) break;
   }

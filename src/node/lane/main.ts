@@ -17,7 +17,7 @@ import { limits } from '../../running/watch.ts';
 import { hidesBy } from '../../suites/hidden.ts';
 import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
-import type { CaseOf, Plan, PlannedTest } from '../../suites/planned.ts';
+import type { Plan, PlannedCaseImpl, PlannedTest } from '../../suites/planned.ts';
 import { selectorOf } from '../../suites/selection.ts';
 import type { Dealt } from '../dealer.ts';
 import { keptIn, nodeFiles } from '../files.ts';
@@ -53,13 +53,13 @@ export function laneMain(given: Channel): void {
   let lane: Lane | undefined;
   channel.onMessage((message) => {
     if (!isToLane(message)) return;
-    switch (message.say) {
+    switch (message.type) {
       case 'job':
         lane = new Lane(message.job, abort.signal, compiling);
         void lane.work();
         break;
       case 'configure':
-        void readConfig(message.path, modulesIn(message.cache, compiling, say)).then((read) => say({ from: 'lane', say: 'configured', ...read }));
+        void readConfig(message.path, modulesIn(message.cache, compiling, say)).then((read) => say({ from: 'lane', type: 'configured', ...read }));
         break;
       case 'compiled':
         compiling.get(message.key)?.(message.error);
@@ -68,7 +68,7 @@ export function laneMain(given: Channel): void {
         abort.abort();
         break;
       case 'ping':
-        say({ from: 'lane', say: 'pong' });
+        say({ from: 'lane', type: 'pong' });
         break;
       default:
         void lane?.receive(message);
@@ -111,7 +111,7 @@ class Lane {
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
-    this.#record = new LaneRecord(job, hides, ({ message }) => say({ from: 'lane', say: 'unwritable', reason: message }));
+    this.#record = new LaneRecord(job, hides, ({ message }) => say({ from: 'lane', type: 'unwritable', reason: message }));
     this.#modules = modulesIn(job.cache, compiling, say);
   }
 
@@ -121,18 +121,18 @@ class Lane {
     try {
       await this.#do();
     } catch (error) {
-      this.#record.told({ code: 'lane-lost', reason: `the runner itself broke: ${failureOfThrow(error, 'throw', {}).message}` });
+      this.#record.told({ code: 'internal-error', reason: failureOfThrow(error, 'throw', {}).message });
       this.#end();
     }
   }
 
   async #do(): Promise<void> {
     const loaded = await this.#load();
-    this.#record.put({ is: 'doing', doing: { what: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
+    this.#record.put({ type: 'activity', activity: { what: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
     const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
     this.#record.put(
       {
-        is: 'planned',
+        type: 'planned',
         files: plan.files.length,
         tests: plan.tests.length,
         problems: plan.problems,
@@ -148,13 +148,13 @@ class Lane {
       else if (mode === 'run') await this.#run(plan);
     }
     if (this.#job.mode === 'host')
-      this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, this.#untimed, (text) => this.#record.put({ is: 'output', text })));
+      this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, this.#untimed, (text) => this.#record.put({ type: 'output', text })));
     else this.#end();
   }
 
   /** What others say while the job is under way. */
-  async receive(message: Exclude<ToLane, { say: 'job' | 'configure' | 'compiled' | 'stop' | 'ping' }>): Promise<void> {
-    switch (message.say) {
+  async receive(message: Exclude<ToLane, { type: 'job' | 'configure' | 'compiled' | 'stop' | 'ping' }>): Promise<void> {
+    switch (message.type) {
       case 'piece':
         this.#dealt(message.piece);
         break;
@@ -165,7 +165,7 @@ class Lane {
         this.#runFixtures.take(message.request, message.parcel);
         break;
       case 'fetch':
-        say({ from: 'lane', say: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
+        say({ from: 'lane', type: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
         break;
       case 'used':
         await (await this.#host).used(message.address, message.users);
@@ -180,12 +180,12 @@ class Lane {
 
   /** Tears down the fixtures of the run, and ends. */
   async #closeHost(): Promise<void> {
-    this.#record.put({ is: 'doing', doing: { what: 'teardown', name: 'the run', limit: this.#limit(ordinaryLimit) } }, true);
+    this.#record.put({ type: 'activity', activity: { what: 'teardown', name: 'the run', limit: this.#limit(ordinaryLimit) } }, true);
     for (const { fixture, failure } of await (await this.#host).close()) {
       const result = { ...nothingDone, status: 'errored', cause: 'teardown', failures: [failure] } as const;
-      this.#record.put({ is: 'torn', id: `run!${fixture}`, title: `tear-down of fixture "${fixture}" for the run`, result }, true);
+      this.#record.put({ type: 'teardown-failed', id: `run!${fixture}`, title: `teardown of fixture "${fixture}" for the run`, result }, true);
     }
-    this.#record.put({ is: 'finished', selected: 0, stuck: false }, true);
+    this.#record.put({ type: 'finished', selected: 0, stuck: false }, true);
     this.#end();
   }
 
@@ -195,14 +195,14 @@ class Lane {
       if (this.#job.unloadable.includes(path)) continue;
       this.#loading = path;
       const limit = this.#limit(this.#job.loadTimeout);
-      this.#record.put({ is: 'doing', doing: { what: 'load', name: path, limit } }, true);
+      this.#record.put({ type: 'activity', activity: { what: 'load', name: path, limit } }, true);
       const begun = now();
       const outcome = await loadFile(path, this.#job.root, this.#modules, limit);
       this.#loading = undefined;
-      if ('code' in outcome) this.#record.put({ is: 'told', problem: outcome }, true);
+      if ('code' in outcome) this.#record.put({ type: 'problem', problem: outcome }, true);
       else {
         loaded.push(outcome);
-        this.#record.put({ is: 'loaded', file: outcome.file, milliseconds: now() - begun, reads: this.#modules.reachedFrom(pathToFileURL(path).href) });
+        this.#record.put({ type: 'loaded', file: outcome.file, milliseconds: now() - begun, reads: this.#modules.reachedFrom(pathToFileURL(path).href) });
       }
     }
     return loaded;
@@ -212,23 +212,23 @@ class Lane {
     const { select, asked, all } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
     this.#record.learn(plan);
     const pieces = this.#job.amongOthers ? piecesOf(plan) : [{ tests: plan.tests.map(({ index }) => index), splits: false }];
-    this.#record.put({ is: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
-    const headed = new Map<PlannedTest, { readonly header: TestHeader; first: CaseOf | undefined }>();
+    this.#record.put({ type: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
+    const headed = new Map<PlannedTest, { readonly header: TestHeader; first: PlannedCaseImpl | undefined }>();
     let streaming = false;
     /** Puts a test's header before its first entry; what its first row tells of all stands in it, too. */
-    const head = (test: PlannedTest, first?: CaseOf): TestHeader => {
+    const head = (test: PlannedTest, first?: PlannedCaseImpl): TestHeader => {
       let head = headed.get(test);
       if (!head) {
         head = { header: headerOf(test, first), first };
         headed.set(test, head);
-        this.#record.put({ is: 'test', header: head.header });
+        this.#record.put({ type: 'test', header: head.header });
       }
       head.first ??= first;
       return head.header;
     };
     const leaks = new LeakCounter();
     const finder = this.#job.findLeaks ? new LeakFinder(() => nameIfAny(this.#output.current?.planned)) : undefined;
-    this.#record.put({ is: 'running', at: epoch() });
+    this.#record.put({ type: 'running', at: epoch() });
     this.#running = runPlan(
       plan,
       {
@@ -257,16 +257,16 @@ class Lane {
           if (phase !== 'teardown') head(run.planned.test, run.planned);
           if (!this.#under.has(run)) {
             this.#under.add(run);
-            this.#record.put({ is: 'begun', name: nameOf(run.planned), attempt: 1 });
+            this.#record.put({ type: 'started', name: nameOf(run.planned), attempt: 1 });
           }
-          this.#record.put({ is: 'doing', doing: { what: phase, name: run.planned.id, limit } }, true);
+          this.#record.put({ type: 'activity', activity: { what: phase, name: run.planned.id, limit } }, true);
         },
         streaming: (test, limit) => {
           streaming = true;
           head(test);
-          this.#record.put({ is: 'streaming', test: test.index, limit }, true);
+          this.#record.put({ type: 'streaming', test: test.index, limit }, true);
         },
-        closing: (name, limit) => this.#record.put({ is: 'doing', doing: { what: 'teardown', name, limit } }, true),
+        closing: (name, limit) => this.#record.put({ type: 'activity', activity: { what: 'teardown', name, limit } }, true),
         ended: (planned, result, run) => {
           head(planned.test, planned);
           if (run) this.#under.delete(run);
@@ -283,38 +283,39 @@ class Lane {
           this.#record.passed(run, start, head(planned.test, planned));
         },
         testEnded: (test) => {
-          if (headed.has(test)) this.#record.put({ is: 'test-ended', test: test.index });
+          if (headed.has(test)) this.#record.put({ type: 'test-ended', test: test.index });
         },
         span: (span) => {
-          if (span.scope !== 'case') leaks.look({ id: span.of, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.of}`, span.what === 'teardown');
-          this.#record.put({ is: 'span', span });
+          if (span.scope !== 'case')
+            leaks.look({ id: span.owner, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.owner}`, span.kind === 'teardown');
+          this.#record.put({ type: 'span', span });
         },
-        tornDown: ({ id, title }, result) => this.#record.put({ is: 'torn', id, title, result }, true),
+        tornDown: ({ id, title }, result) => this.#record.put({ type: 'teardown-failed', id, title, result }, true),
         loose: (text) => this.#record.loose(text),
         turn: () => this.#record.flush(),
         told: (problem) => this.#record.told(problem),
       },
     );
-    const { selected, unrun, stuck, bindings, warnings } = await this.#running.done;
+    const { selected, notRun: unrun, stuck, bindings, warnings } = await this.#running.done;
     // What takes a while to work out, and nothing waits for any more.
     for (const { header, first } of headed.values()) if (first) this.#record.detailed(header, first);
-    this.#record.put({ is: 'bindings', uses: bindings, warnings });
+    this.#record.put({ type: 'bindings', uses: bindings, warnings });
     // What is being closed has a moment to be gone.
     await nextTurn();
     await nextTurn();
     leaks.look(undefined);
     // What the coordinator has open in the same process is no case's.
-    this.#record.put({ is: 'leaks', leaks: finder?.leaks ?? (channel.ownsProcess ? leaks.leaks : []) });
-    this.#record.put({ is: 'finished', selected, stuck, unrun }, true);
+    this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (channel.ownsProcess ? leaks.leaks : []) });
+    this.#record.put({ type: 'finished', selected, stuck, unrun }, true);
   }
 
   /** What the coordinator deals to this lane, piece after piece. */
   async *#pieces(plan: Plan): AsyncGenerator<Part> {
     for (;;) {
-      this.#record.put({ is: 'idle' }, true);
+      this.#record.put({ type: 'idle' }, true);
       const dealt = await new Promise<Dealt | undefined>((resolve) => {
         this.#dealt = resolve;
-        say({ from: 'lane', say: 'free' });
+        say({ from: 'lane', type: 'free' });
       });
       if (!dealt) return;
       const recorded = recordedIn(dealt.after);
@@ -328,25 +329,25 @@ class Lane {
     const request = this.#requests++;
     await new Promise<void>((resolve) => {
       this.#locked.set(request, resolve);
-      say({ from: 'lane', say: 'lock', request, names });
+      say({ from: 'lane', type: 'lock', request, names });
     });
     this.#locked.delete(request);
-    return () => say({ from: 'lane', say: 'unlock', names });
+    return () => say({ from: 'lane', type: 'unlock', names });
   }
 
   /** Everything that could end the process without a word is made to leave one. */
   #guard(): void {
     mapStacks(this.#modules.maps);
     this.#output.capture((text) => this.#record.loose(text), !channel.ownsProcess);
-    const stray = (error: unknown, what: 'throw' | 'rejection'): void => {
+    const stray = (error: unknown, what: 'error' | 'rejection'): void => {
       const run = this.#output.current;
       if (run && this.#running) this.#running.stray(run, error, what);
       else {
         const failure = failureOfThrow(error, 'throw', {});
-        this.#record.told({ code: 'stray-error', what, detail: failure.message, at: failure.place });
+        this.#record.told({ code: `unhandled-${what}`, detail: failure.message, at: failure.location });
       }
     };
-    process.on('uncaughtException', (error) => stray(error, 'throw'));
+    process.on('uncaughtException', (error) => stray(error, 'error'));
     process.on('unhandledRejection', (error) => stray(error, 'rejection'));
     process.exit = ((...given: [] | [code: unknown]) => {
       const [code] = given;
@@ -361,17 +362,17 @@ class Lane {
   #exited(code: number): void {
     if (this.#record.isClosed) return;
     const place = framesOf(this.#exitCalled?.stack)[0];
-    const how = this.#exitCalled ? `process.exit(${this.#exitCalled.code ?? ''}) was called` : `the process came to its end with exit status ${code}`;
+    const how = this.#exitCalled ? `process.exit(${this.#exitCalled.code ?? ''}) was called` : `the process ended with exit status ${code}`;
     if (this.#loading !== undefined)
       this.#record.told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
     // The others that are under way had no part in it: they run again.
     for (const run of this.#guilty()) {
       const { planned } = run;
-      const failures = [...run.failures, { cause: 'crash', message: how, place, step: run.stepPath } as const];
+      const failures = [...run.failures, { cause: 'crash', message: how, location: place, step: run.stepPath } as const];
       const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
       const result: CaseResult = { ...resultOf(run, { status: 'errored', cause: 'crash' }, 1, run.begun), times, failures, attachments: [] };
       this.#record.ended(planned, result);
-      this.#record.put({ is: 'blamed' });
+      this.#record.put({ type: 'exit-attributed' });
     }
     this.#record.flush();
   }
@@ -391,7 +392,7 @@ class Lane {
 
   #end(): void {
     this.#record.close();
-    say({ from: 'lane', say: 'done' });
+    say({ from: 'lane', type: 'done' });
     channel.end();
   }
 }

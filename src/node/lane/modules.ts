@@ -14,7 +14,7 @@ export type Compiling = Map<string, (error: { message: string; line: number; col
 /** Loads modules; what is not in the cache is compiled by the coordinator. */
 export const modulesIn = (cache: string, compiling: Compiling, say: (message: ToCoordinator) => void): Modules =>
   new Modules(new CompileCache(cache), (path, _source, key) => {
-    say({ from: 'lane', say: 'compile', key, path });
+    say({ from: 'lane', type: 'compile', key, path });
     return new Promise((resolve, reject) => {
       compiling.set(key, (error) => {
         compiling.delete(key);
@@ -35,7 +35,7 @@ export async function readConfig(path: string, modules: Modules): Promise<{ conf
     const { config, problems } = writeConfig(given);
     return { config, problems: problems.map((problem) => ({ ...problem, at: { file: path, line: 1, column: 1 } })) };
   } catch (error) {
-    const { message, place } = failureOfThrow(error, 'throw', {});
+    const { message, location: place } = failureOfThrow(error, 'throw', {});
     return { config: {}, problems: [{ code: 'load-failed', file: basename(path), cause: 'throw', reason: message, at: place }] };
   }
 }

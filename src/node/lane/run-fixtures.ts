@@ -1,5 +1,5 @@
 import { deserialize, serialize } from 'node:v8';
-import type { Outcome } from '../../fixtures/fixture.ts';
+import type { TeardownContext } from '../../fixtures/fixture.ts';
 import { SetUpFailed } from '../../fixtures/holder.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
 import type { Address, RunFixtures } from '../../running/run-host.ts';
@@ -19,7 +19,7 @@ export class RemoteRunFixtures implements RunFixtures {
     const request = this.#requests++;
     const parcel = await new Promise<Parcel>((resolve) => {
       this.#waiting.set(request, resolve);
-      this.#say({ from: 'lane', say: 'fetch', request, address });
+      this.#say({ from: 'lane', type: 'fetch', request, address });
     });
     return open(parcel);
   }
@@ -30,8 +30,8 @@ export class RemoteRunFixtures implements RunFixtures {
     this.#waiting.delete(request);
   }
 
-  used(address: Address, users: Outcome): void {
-    this.#say({ from: 'lane', say: 'used', address, users });
+  used(address: Address, users: TeardownContext): void {
+    this.#say({ from: 'lane', type: 'used', address, users });
   }
 
   /** The coordinator ends that process when no lane needs it any more. */
@@ -45,7 +45,7 @@ export function parcelOf(name: string, value: unknown): Parcel {
   try {
     return { value: serialize(value).toString('base64') };
   } catch (error) {
-    return brokenParcel(new ProblemError([{ code: 'not-cloneable', fixture: name, reason: (error as Error).message }]));
+    return brokenParcel(new ProblemError([{ code: 'not-serializable', fixture: name, reason: (error as Error).message }]));
   }
 }
 

@@ -103,7 +103,7 @@ export class Modules {
       await this.#compile(path, source, key);
       compiled = this.#cache.read(key);
     }
-    if (!compiled) throw new Error(`${path} was compiled and cannot be read back`);
+    if (!compiled) throw new Error(`${path} was compiled, but its output cannot be read`);
     this.maps.set(url, compiled.map);
     return this.#isInspected ? withSource(compiled.code, await readFile(compiled.map, 'utf8'), url, source) : compiled.code;
   }

@@ -42,7 +42,7 @@ export function resolveModule(specifier: string, parent: string): Resolved {
     const wanted = new URL(specifier, parent);
     const url = existing(wanted);
     if (!url) {
-      throw Object.assign(new Error(`no module "${specifier}" (looked for ${fileURLToPath(wanted)})`), { code: 'ERR_MODULE_NOT_FOUND' });
+      throw Object.assign(new Error(`cannot find module "${specifier}" (tried ${fileURLToPath(wanted)})`), { code: 'ERR_MODULE_NOT_FOUND' });
     }
     return { url: url.href, from: isSource(url.href) ? 'source' : 'node' };
   }

@@ -14,7 +14,7 @@ type Row = Readonly<Record<string, unknown>>;
 export type Conditions = readonly Condition[];
 
 /** How many cases meet a cause, and how many of those fail. */
-export interface CauseCount {
+export interface FailurePattern {
   readonly conditions: Conditions;
   readonly failing: number;
   readonly cases: number;
@@ -22,7 +22,7 @@ export interface CauseCount {
 
 /** Where a test fails: its causes, those of most failures first, and what remains. */
 export interface WhereItFails {
-  readonly causes: readonly CauseCount[];
+  readonly causes: readonly FailurePattern[];
   readonly elsewhere: { readonly failing: number; readonly cases: number };
 }
 

@@ -6,13 +6,13 @@ export type Plain = string | number | boolean | null;
 
 /** What a row must be like. Columns inside of others are named by their path: `stay.nights`. */
 export type Condition =
-  | { readonly is: 'value' | 'not'; readonly column: string; readonly value: Plain }
+  | { readonly kind: 'value' | 'not'; readonly column: string; readonly value: Plain }
   /** Bounds are included; dates are texts, as records keep them. */
-  | { readonly is: 'range'; readonly column: string; readonly from?: number | string | undefined; readonly to?: number | string | undefined }
-  | { readonly is: 'prefix'; readonly column: string; readonly prefix: string }
+  | { readonly kind: 'range'; readonly column: string; readonly from?: number | string | undefined; readonly to?: number | string | undefined }
+  | { readonly kind: 'prefix'; readonly column: string; readonly prefix: string }
   /** The length of a text, in characters. */
-  | { readonly is: 'length'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
-  | { readonly is: 'missing'; readonly column: string };
+  | { readonly kind: 'length'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
+  | { readonly kind: 'missing'; readonly column: string };
 
 type Row = Readonly<Record<string, unknown>>;
 
@@ -40,7 +40,7 @@ export const isDate = (value: unknown): value is string => typeof value === 'str
 
 export function holds(condition: Condition, row: Row): boolean {
   const value = plainOf(valueAt(row, condition.column));
-  switch (condition.is) {
+  switch (condition.kind) {
     case 'value':
       return value === condition.value;
     case 'not':
@@ -65,9 +65,9 @@ const isWithin = <T extends number | string>(value: T, from: T | undefined, to: 
   (from === undefined || value >= from) && (to === undefined || value <= to);
 
 /** A condition in words, as `--row` takes it where it can. */
-export function tellCondition(condition: Condition): string {
+export function formatCondition(condition: Condition): string {
   const { column } = condition;
-  switch (condition.is) {
+  switch (condition.kind) {
     case 'value':
       return condition.value === '' ? `${column} is empty` : `${column}=${shortValue(condition.value)}`;
     case 'not':
@@ -94,9 +94,9 @@ export function asRowOptions(conditions: readonly Condition[]): string[] | undef
   const options: string[] = [];
   for (const condition of conditions) {
     const { column } = condition;
-    if (condition.is === 'value' && condition.value !== '') options.push(`${column}=${condition.value}`);
-    else if (condition.is === 'not' && condition.value !== '') options.push(`${column}!=${condition.value}`);
-    else if (condition.is === 'range') {
+    if (condition.kind === 'value' && condition.value !== '') options.push(`${column}=${condition.value}`);
+    else if (condition.kind === 'not' && condition.value !== '') options.push(`${column}!=${condition.value}`);
+    else if (condition.kind === 'range') {
       if (condition.from !== undefined) options.push(`${column}>=${condition.from}`);
       if (condition.to !== undefined) options.push(`${column}<=${condition.to}`);
     } else return undefined;

@@ -176,20 +176,20 @@ export class Search {
 
   #conditionOf({ column: index, is, low, high, prefix }: Atom): Condition {
     const { name: column, values, order } = this.#columns[index] as Column;
-    if (is === 'missing') return { is, column };
-    if (prefix !== undefined) return { is: 'prefix', column, prefix };
+    if (is === 'missing') return { kind: is, column };
+    if (prefix !== undefined) return { kind: 'prefix', column, prefix };
     const last = values.length - 1;
     const from = low === 0 && high !== 0 ? undefined : values[low];
     const to = high === last && low !== last ? undefined : values[high];
     if (order === 'length')
       return {
-        is: 'length',
+        kind: 'length',
         column,
         from: is === 'value' ? (values[low] as number) : (from as number),
         to: is === 'value' ? (values[low] as number) : (to as number),
       };
-    if (is === 'range') return { is, column, from: from as number, to: to as number };
-    return { is: is as 'value' | 'not', column, value: values[low] as string };
+    if (is === 'range') return { kind: is, column, from: from as number, to: to as number };
+    return { kind: is as 'value' | 'not', column, value: values[low] as string };
   }
 }
 

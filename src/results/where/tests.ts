@@ -40,7 +40,7 @@ export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: R
 
 function* judged(entries: () => Iterable<JournalEntry>, tests: { has(test: number): boolean }) {
   for (const entry of entries()) {
-    if (entry.is !== 'ended' || !tests.has(entry.result.test)) continue;
+    if (entry.type !== 'ended' || !tests.has(entry.result.test)) continue;
     const failed = verdictOf(entry.result);
     if (failed !== undefined) yield { test: entry.result.test, failed, result: entry.result };
   }

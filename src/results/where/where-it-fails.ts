@@ -2,7 +2,7 @@ import { CauseCounter, causesOf, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';
 
 /** What came of one case, as far as it matters here. */
-export interface JudgedRow {
+export interface LabeledRow {
   readonly row: Readonly<Record<string, unknown>>;
   readonly failed: boolean;
 }
@@ -16,7 +16,7 @@ export interface JudgedRow {
  * cause is told where the statuses are some twenty times likelier with it than without, the number of conditions that it was chosen
  * from allowed for (subgroup discovery by a beam search; Bayes factors of two rates).
  */
-export function whereItFails(results: Iterable<JudgedRow>): WhereItFails {
+export function whereItFails(results: Iterable<LabeledRow>): WhereItFails {
   const sample = new CaseSample();
   for (const result of results) sample.take(result, result.failed);
   const counter = new CauseCounter(causesOf(sample.rows));

@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useState } from 'react';
-import { type Status, tellCondition } from 'red-lattice';
+import { formatCondition, type Status } from 'red-lattice';
 import { causesOf, type Ended, type RunSoFar, run, type TestSoFar } from './run.ts';
 
 const shownFailures = 3;
@@ -70,11 +70,11 @@ function suitesOf(soFar: RunSoFar | undefined): [string, TestSoFar[]][] {
   return [...suites];
 }
 
-const told: readonly Status[] = ['passed', 'failed', 'errored', 'known', 'held', 'skipped'];
+const told: readonly Status[] = ['passed', 'failed', 'errored', 'known-failure', 'not-requested', 'skipped'];
 const inWords = (counts: Partial<Record<Status, number>>): string =>
   told
     .filter((status) => counts[status])
-    .map((status) => `${counts[status]} ${status}`)
+    .map((status) => `${counts[status]} ${status.replaceAll('-', ' ')}`)
     .join(', ');
 
 function Summary({ soFar }: { readonly soFar: RunSoFar | undefined }) {
@@ -92,13 +92,13 @@ function Summary({ soFar }: { readonly soFar: RunSoFar | undefined }) {
 function Test({ test, ended }: { readonly test: TestSoFar; readonly ended: number }) {
   const { path, counts, failing, underWay } = test;
   const where = useMemo(() => (failing.length > 0 ? causesOf(test) : undefined), [test, failing.length, ended]);
-  const state = failing.length > 0 ? 'failed' : underWay > 0 ? 'running' : counts.passed ? 'passed' : 'held';
+  const state = failing.length > 0 ? 'failed' : underWay > 0 ? 'running' : counts.passed ? 'passed' : 'not-requested';
   return (
     <div className={`test ${state}`}>
       <span className="title">{path.at(-1)}</span> <small>{underWay > 0 ? 'running' : inWords(counts)}</small>
       {where?.causes.map(({ conditions, failing, cases }) => (
-        <p key={conditions.map(tellCondition).join()}>
-          where <code>{conditions.map(tellCondition).join(' & ')}</code>, {failing} of {cases} fail
+        <p key={conditions.map(formatCondition).join()}>
+          where <code>{conditions.map(formatCondition).join(' & ')}</code>, {failing} of {cases} fail
         </p>
       ))}
       {failing.slice(0, shownFailures).map((one) => (
@@ -117,7 +117,7 @@ const Failing = ({ one: { planned, result } }: { readonly one: Ended }) => (
         .slice(planned.path.length - 1)
         .at(-1)}
     </h3>
-    {result.failures.map(({ message, note, actual, expected, place }) => (
+    {result.failures.map(({ message, note, actual, expected, location: place }) => (
       <dl key={`${message} ${place?.line} ${place?.column}`}>
         <dt>{note ?? message}</dt>
         {actual !== undefined && <dd>is {actual}</dd>}

@@ -47,7 +47,7 @@ export async function run({ onRequest, signal }: Wanted, changed: (run: RunSoFar
       onRequest,
       onEvent(event) {
         if (event.type === 'planned') run.planned = event.tests;
-        else if (event.type === 'begun') testOf(event.case).underWay++;
+        else if (event.type === 'started') testOf(event.case).underWay++;
         else if (event.type === 'ended') {
           const { case: planned, result } = event;
           const test = testOf(planned);
@@ -55,7 +55,7 @@ export async function run({ onRequest, signal }: Wanted, changed: (run: RunSoFar
           test.counts[result.status] = (test.counts[result.status] ?? 0) + 1;
           test.ended.push({ planned, result });
           if (isFailing(result)) test.failing.push({ planned, result });
-        } else if (event.type === 'torn down') run.problems.push(...event.result.failures.map(({ message }) => `${event.title}: ${message}`));
+        } else if (event.type === 'teardown-failed') run.problems.push(...event.result.failures.map(({ message }) => `${event.title}: ${message}`));
         else if (event.type === 'finished') run.summary = event.summary;
         changed(run);
       },
