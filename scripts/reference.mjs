@@ -1,5 +1,5 @@
-// Writes docs/reference.md: what each public name is, from its declaration and docstring. usage: reference.mjs [--check]
-import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+// Writes docs/reference.md from the declarations and docstrings of all public names. usage: reference.mjs [--check]
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { API } from 'typescript/unstable/sync';
 import { root } from './steps.mjs';
@@ -8,24 +8,26 @@ import { temporaryFolder } from './temporary.mjs';
 const target = join(root, 'docs', 'reference.md');
 const types = join(root, 'dist', 'types');
 
-/** The reference's parts, in the order in which people meet them: names by the file that declares them. */
+/** The parts of the reference, by task: the files that declare their names. */
 const parts = [
-  { title: 'Tests and suites', from: /^suites\/(?:suite|hand)/ },
-  { title: 'Cases', from: /^cases\/(?:table|source|marks|random)/ },
-  { title: 'Data files', from: /^cases\/(?:data|row)/ },
-  { title: 'Matrices', from: /^cases\/matrix/ },
-  { title: 'Fixtures', from: /^fixtures/ },
-  { title: 'Checks', from: /^checks/ },
-  { title: 'Configuration', from: /^suites\/config/ },
-  { title: 'Running in a page or a program', from: /^(?:running|suites\/planned)/ },
-  { title: 'Where it fails', from: /^results/ },
-  { title: 'Problems and places', from: /^problems/ },
-  { title: 'In Node', from: /^node\// },
+  { title: 'Write tests and suites', from: /^suites\/(?:suite|hand)/ },
+  { title: 'Create cases', from: /^cases\/(?:table|source|marks|random)/ },
+  { title: 'Read data files', from: /^(?:cases\/(?:data|row)|node\/data-files)/ },
+  { title: 'Combine values in matrices', from: /^cases\/matrix/ },
+  { title: 'Define fixtures', from: /^(?:fixtures|node\/fixtures)/ },
+  { title: 'Check values', from: /^checks/ },
+  { title: 'Configure a project', from: /^suites\/config/ },
+  { title: 'Run suites from a program or a page', from: /^(?:running|suites\/planned)/ },
+  { title: 'Find where a test fails', from: /^results/ },
+  { title: 'Handle problems', from: /^problems/ },
 ];
+
+/** Comes last: it is long, and few need it. */
+const last = 'Problem';
 
 const variableStatement = (node) => (node.parent?.parent && node.parent.declarations ? node.parent.parent : node);
 
-/** What stands between the signs of a docstring. */
+/** The text of a docstring. */
 const proseOf = (comment) =>
   comment
     .trim()
@@ -35,7 +37,7 @@ const proseOf = (comment) =>
     .join('\n')
     .trim();
 
-/** A name with all that its declarations say. */
+/** A name with its declarations and docstrings. */
 function entryOf(name, nodes, module) {
   const statements = nodes.map(variableStatement);
   const texts = statements.map((statement) => {
@@ -53,7 +55,7 @@ function entryOf(name, nodes, module) {
   return { name, module, path, prose: texts.map(({ prose }) => prose).filter(Boolean), code: texts.map(({ code }) => code).join('\n') };
 }
 
-/** All that a module exports. */
+/** All exports of a module. */
 function entriesOf(project, path, module) {
   const { checker } = project;
   const exported = checker.getExportsOfModule(checker.getSymbolAtLocation(project.program.getSourceFile(path)));
@@ -81,60 +83,118 @@ function readEntries() {
 
 const isType = ({ code }) => /^(?:interface|type) /.test(code);
 
-/** Each part with its entries: what can be called first, then the types. */
-function chosen(entries) {
+/** Each part with its functions and values, and its types. */
+function partition(entries) {
   const left = entries.filter((entry) => !parts.some(({ from }) => from.test(entry.path)));
   if (left.length) throw new Error(`in no part of the reference: ${left.map(({ name, path }) => `${name} (${path})`).join(', ')}`);
   return parts.map(({ title, from }) => {
-    const own = entries.filter(({ path }) => from.test(path));
-    return { title, entries: [...own.filter((entry) => !isType(entry)), ...own.filter(isType)] };
+    const own = entries.filter(({ path, name }) => from.test(path) && name !== last);
+    return { title, functions: own.filter((entry) => !isType(entry)), types: own.filter(isType) };
   });
 }
 
-/** Headings as pages link to them: in lower case, numbered where they are there already. */
+const withoutStrings = (code) => code.replace(/\/\*[\s\S]*?\*\//g, '').replace(/'[^']*'|"[^"]*"/g, '');
+
+/** Where the declaration that starts at an offset ends: at a semicolon or a closing brace outside of all brackets. */
+function endOfDeclaration(text, start) {
+  const isInterface = /^(?:export )?(?:declare )?interface/.test(text.slice(start));
+  let depth = 0;
+  for (let at = start; at < text.length; at++) {
+    if ('{(['.includes(text[at])) depth++;
+    else if ('})]'.includes(text[at]) && --depth === 0 && isInterface) return at + 1;
+    else if (text[at] === ';' && depth === 0) return at + 1;
+  }
+  return text.length;
+}
+
+/** Types that public declarations mention although no module exports them, and those that these mention, from the declaration files. */
+function helperTypes(entries) {
+  const declared = new Map();
+  for (const file of readdirSync(types, { recursive: true }).filter((name) => name.endsWith('.d.ts'))) {
+    const text = readFileSync(join(types, file), 'utf8');
+    for (const match of text.matchAll(/^(?:export )?(?:declare )?((?:interface|type) (\w+))/gm)) {
+      const code = text.slice(match.index + match[0].length - match[1].length, endOfDeclaration(text, match.index));
+      declared.set(
+        match[2],
+        code.replace(/^(?: {4})+/gm, (blanks) => ' '.repeat(blanks.length / 2)),
+      );
+    }
+  }
+  const known = new Set(entries.map(({ name }) => name));
+  const helpers = new Map();
+  const queue = entries.map(({ code }) => code);
+  for (let code = queue.pop(); code !== undefined; code = queue.pop()) {
+    for (const name of withoutStrings(code).match(/\b[A-Z]\w+\b/g) ?? []) {
+      if (known.has(name) || helpers.has(name) || !declared.has(name)) continue;
+      helpers.set(name, declared.get(name));
+      queue.push(declared.get(name));
+    }
+  }
+  return [...helpers].sort(([a], [b]) => (a < b ? -1 : 1));
+}
+
+/** The anchors of headings: in lower case, with a number from the second one on. */
 function anchorsOf(headings) {
   const seen = new Map();
   return headings.map((heading) => {
-    const plain = heading.toLowerCase().replaceAll(' ', '-');
+    const plain = heading
+      .toLowerCase()
+      .replace(/[^\w -]/g, '')
+      .replaceAll(' ', '-');
     const before = seen.get(plain) ?? 0;
     seen.set(plain, before + 1);
     return before === 0 ? plain : `${plain}-${before}`;
   });
 }
 
-function told(chosen) {
-  const headings = ['Reference', ...chosen.flatMap(({ title, entries }) => [title, ...entries.map(({ name }) => name)])];
+function render(entries) {
+  const sections = partition(entries);
+  const helpers = helperTypes(entries);
+  const problem = entries.filter(({ name }) => name === last);
+  const outline = [
+    ...sections.filter(({ functions }) => functions.length).map(({ title, functions }) => ({ title, entries: functions })),
+    ...sections.filter(({ types }) => types.length).map(({ title, types }) => ({ title: `Types: ${title[0].toLowerCase()}${title.slice(1)}`, entries: types })),
+    { title: 'All problems', entries: problem },
+  ];
+  const headings = ['Reference', ...outline.flatMap(({ title, entries }) => [title, ...entries.map(({ name }) => name)]), 'Helper types'];
   const anchors = anchorsOf(headings);
-  // Names come after the titles of their parts: the last of several is the name.
   const anchorOf = new Map(headings.map((heading, at) => [heading, anchors[at]]));
   const link = (name) => `[${name}](#${anchorOf.get(name)})`;
-  const types = chosen.flatMap(({ entries }) => entries.filter(isType).map(({ name }) => name));
-  const entry = ({ name, prose, code }) => {
-    const words = new Set(code.match(/\b[A-Za-z]\w*\b/g));
+  const types = outline.flatMap(({ entries }) => entries.filter(isType).map(({ name }) => name));
+  const entry = ({ name, prose, code, module }) => {
+    const words = new Set(withoutStrings(code).match(/\b[A-Za-z]\w*\b/g));
     const others = types.filter((other) => other !== name && words.has(other)).sort();
     const see = others.length ? `\n\nSee ${others.map(link).join(', ')}.` : '';
-    return `### ${name}\n\n${prose.join('\n\n')}\n\n\`\`\`ts\n${code}\n\`\`\`${see}\n`;
+    const from = module === 'red-lattice' ? '' : `Import it from \`${module}\`.\n\n`;
+    return `### ${name}\n\n${from}${prose.join('\n\n')}\n\n\`\`\`ts\n${code}\n\`\`\`${see}\n`;
   };
-  const contents = chosen.map(
-    ({ title, entries }) => `- [${title}](#${anchors[headings.indexOf(title)]}): ${entries.map(({ name }) => link(name)).join(', ')}`,
-  );
+  const contents = outline.map(({ title, entries }) => `- ${link(title)}: ${entries.map(({ name }) => link(name)).join(', ')}`);
   return `# Reference
 
-Every public name with its declaration, made from the docstrings by \`node scripts/reference.mjs\`. What stands under "In Node" is
-imported from \`red-lattice/node\`, all else from \`red-lattice\`. Times are in milliseconds throughout.
+All public names with their declarations. \`node scripts/reference.mjs\` generates this page from the docstrings. Import names from
+\`red-lattice\` unless another module is given. Durations are in milliseconds.
 
 ${contents.join('\n')}
+- ${link('Helper types')}
 
-${chosen.map(({ title, entries }) => `## ${title}\n\n${entries.map(entry).join('\n')}`).join('\n')}`;
+${outline.map(({ title, entries }) => `## ${title}\n\n${entries.map(entry).join('\n')}`).join('\n')}
+## Helper types
+
+These types are not exported. The declarations above mention them.
+
+\`\`\`ts
+${helpers.map(([, code]) => code).join('\n\n')}
+\`\`\`
+`;
 }
 
 const entries = readEntries();
 const lacking = entries.filter(({ prose }) => prose.length === 0).map(({ name, path }) => `${name} (${path})`);
 if (lacking.length) throw new Error(`without a docstring: ${lacking.join(', ')}`);
-const text = told(chosen(entries));
+const text = render(entries);
 
 if (!process.argv.includes('--check')) writeFileSync(target, text);
 else if (readFileSync(target, 'utf8') !== text) {
-  console.error('docs/reference.md is not what the docstrings say: write it anew with node scripts/reference.mjs');
+  console.error('docs/reference.md is out of date. Run node scripts/reference.mjs.');
   process.exit(1);
 }

@@ -13,7 +13,7 @@ export type { CaseSource, Datum } from './cases/source.ts';
 export { namedRows, range, rows, table, values } from './cases/table.ts';
 export { assert, type Checks, type Comparisons, type Ensures } from './checks/checks.ts';
 export type { ExpectedError } from './checks/comparisons.ts';
-export { type Factory, factory, random } from './fixtures/factory.ts';
+export { type Factory, factory, type MakeContext, random } from './fixtures/factory.ts';
 export {
   type Fixture,
   fixture,
@@ -28,7 +28,7 @@ export {
   type Values,
 } from './fixtures/fixture.ts';
 export type { Frame, SourceLocation } from './problems/place.ts';
-export type { Problem } from './problems/problem.ts';
+export type { LateActivity, NameKind, Problem } from './problems/problem.ts';
 export { ProblemError } from './problems/problem-error.ts';
 export { formatProblem } from './problems/wording.ts';
 export type { FailurePattern, WhereItFails } from './results/where/causes.ts';

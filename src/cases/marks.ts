@@ -1,18 +1,18 @@
 import type { Problem } from '../problems/problem.ts';
 import { either, isText, listOf, milliseconds, no, recordOf, strange, text, type WantedOf } from '../problems/wanted.ts';
 
-/** What can be said of a folder, a suite, a test or a row, besides its set-up. */
+/** Tags, skips and known failures of a folder, a suite, a test or a row. */
 export interface Annotations {
   tags?: readonly string[] | undefined;
-  /** Why it does not run now; with `until`, it fails from that day (ISO date, UTC) on. `false` takes an outer skip back. */
+  /** The reason for not running it. With `until` (ISO date, UTC), it fails from that day on. `false` cancels an outer skip. */
   skip?: false | string | { reason: string; until: string } | undefined;
-  /** Why it runs only when it is asked for by id, line or tag. */
+  /** The reason for running it only if it is selected by id, line or tag. */
   onRequest?: string | undefined;
-  /** Why it fails for now: its failure is no failure of the run, its passing is. With `until`, it counts from that day on. */
+  /** The reason for an expected failure: failing is excused, passing fails. With `until` (ISO date, UTC), failing counts from that day on. */
   knownFailure?: string | { reason: string; until: string } | undefined;
 }
 
-/** What a row can say of its case. */
+/** Annotations of one row. */
 export interface RowAnnotations extends Annotations {
   timeout?: number | undefined;
   locks?: readonly string[] | undefined;

@@ -2,14 +2,14 @@ import { hash } from './hash.ts';
 
 /** Repeatable pseudo-random values: the same seed and case give the same values. */
 export interface Random {
-  /** A whole number from `from` to `to`, both included. */
+  /** Returns an integer from `from` to `to`, both included. */
   integer(from: number, to: number): number;
-  /** A number from `from` up to, and without, `to`. */
+  /** Returns a number from `from` (included) to `to` (excluded). */
   real(from: number, to: number): number;
   pick<T>(items: readonly T[]): T;
-  /** So many characters of an alphabet, lower-case Latin letters unless said. */
+  /** Returns `length` characters of an alphabet. Default: lower-case Latin letters. */
   text(length: number, alphabet?: string): string;
-  /** The same items in another order. */
+  /** Returns the items in random order. */
   shuffle<T>(items: readonly T[]): T[];
 }
 

@@ -19,11 +19,11 @@ export interface Entry {
 /** Rows come in chunks, so that a stream costs one step for many of them. */
 export type Chunks = Iterable<readonly Entry[]> | AsyncIterable<readonly Entry[]>;
 
-/** Reads files for the sources that need them: the core has no file system of its own. */
+/** Access to files, for environments without a file system. */
 export interface FileSource {
-  /** The file's bytes in pieces. Rejects with an error that has a `code` of 'ENOENT' where there is no such file. */
+  /** Yields the file's bytes. Rejects with an error with `code: 'ENOENT'` if there is no such file. */
   read(url: URL): AsyncIterable<Uint8Array>;
-  /** The names in a folder; none where there is no such folder. Without it, each data file has to be named, with its ending. */
+  /** Resolves to the names in a folder, or to none if it does not exist. Without it, tests must name data files with their extension. */
   list?(folder: URL): Promise<readonly string[]>;
 }
 

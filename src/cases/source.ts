@@ -7,7 +7,7 @@ import { type Chunks, type Entry, type Expansion, mostRows } from './row.ts';
 import type { Share } from './share.ts';
 import { shortValue } from './values.ts';
 
-/** Words are kept as literals, numbers and objects stay wide. */
+/** A value of a row. String literals keep their literal type; numbers and objects are widened. */
 export type Datum = string | {} | null | undefined;
 export type Flat<T> = { [K in keyof T]: T[K] };
 type Over<Row, More> = Flat<Omit<Row, keyof More> & More>;
@@ -16,29 +16,29 @@ type Apart<Row, Other> = keyof Row & keyof Other extends never ? unknown : { rea
 type Either<A, B> = Flat<A & { [K in Exclude<keyof B, keyof A>]?: undefined }> | Flat<B & { [K in Exclude<keyof A, keyof B>]?: undefined }>;
 
 /**
- * A lazy, reusable sequence of rows; each row makes a case. Every method gives a new source and leaves this one as it is.
+ * A lazy, reusable sequence of rows. Each row is a case. Methods return a new source and do not change this one.
  *
- * Iterating over it gives its rows, for uses other than tests.
+ * Iterate over it with `for await` to use its rows outside tests.
  */
 export interface CaseSource<Row extends object> {
-  /** Every row with every row of another source, whose columns must be new. */
+  /** Combines every row with every row of another source. The columns must be different. */
   cross<Other extends object>(other: CaseSource<Other> & Apart<Row, Other>): CaseSource<Flat<Row & Other>>;
-  /** The first row with the first of another source, and so on; both need as many rows. */
+  /** Combines the first rows of both sources, then the second rows, and so on. Both need the same number of rows. */
   zip<Other extends object>(other: CaseSource<Other> & Apart<Row, Other>): CaseSource<Flat<Row & Other>>;
-  /** The rows of this source, then those of another. */
+  /** Appends the rows of another source. */
   concat<Other extends object>(other: CaseSource<Other>): CaseSource<Either<Row, Other>>;
-  /** The rows that a condition keeps. */
-  filter(keep: (row: Row) => boolean): CaseSource<Row>;
-  /** Further columns worked out from a row; one that is there already is replaced. */
-  derive<More extends object>(more: (row: Row) => More): CaseSource<Over<Row, More>>;
-  /** Rows that depend on a row: each is followed through all that it expands to. */
-  expand<Other extends object>(more: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<Over<Row, Other>>;
-  /** A repeatable sample of at most `count` rows, in their order; its seed is its own, not the run's. */
+  /** Keeps the rows that satisfy a condition. */
+  filter(condition: (row: Row) => boolean): CaseSource<Row>;
+  /** Adds columns computed from a row. A column that exists is replaced. */
+  derive<More extends object>(compute: (row: Row) => More): CaseSource<Over<Row, More>>;
+  /** Replaces each row by the rows computed from it. */
+  expand<Other extends object>(compute: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<Over<Row, Other>>;
+  /** Keeps a repeatable sample of up to `count` rows, in their order. Its seed (default: 1) is independent of the run's seed. */
   sample(count: number, seed?: number): CaseSource<Row>;
-  /** A name for each case, in place of one made from its values. A row that is given none is an errored case. */
+  /** Names each case. Default: a name made from its values. A row without a name is an errored case. */
   nameBy(name: (row: Row, index: number) => string): CaseSource<Row>;
-  /** Tags, a skip, a known failure, a timeout … for single rows. */
-  annotate(marks: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row>;
+  /** Annotates single rows: tags, a skip, a known failure, a time limit. */
+  annotate(annotations: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row>;
   [Symbol.asyncIterator](): AsyncIterator<Row>;
 }
 
@@ -127,15 +127,19 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
     });
   }
 
-  filter(keep: (row: Row) => boolean): CaseSource<Row> {
-    return this.#map(this.#parts.columns, undefined, () => (entry) => (entry.problems || keep(entry.row as Row) ? entry : undefined));
+  filter(condition: (row: Row) => boolean): CaseSource<Row> {
+    return this.#map(this.#parts.columns, undefined, () => (entry) => (entry.problems || condition(entry.row as Row) ? entry : undefined));
   }
 
-  derive<More extends object>(more: (row: Row) => More): CaseSource<any> {
-    return this.#map(undefined, this.#parts.facts, () => (entry) => (entry.problems ? entry : { ...entry, row: { ...entry.row, ...more(entry.row as Row) } }));
+  derive<More extends object>(compute: (row: Row) => More): CaseSource<any> {
+    return this.#map(
+      undefined,
+      this.#parts.facts,
+      () => (entry) => (entry.problems ? entry : { ...entry, row: { ...entry.row, ...compute(entry.row as Row) } }),
+    );
   }
 
-  expand<Other extends object>(more: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<any> {
+  expand<Other extends object>(compute: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<any> {
     const parts = this.#parts;
     return new Cases({
       what: `${parts.what}, expanded`,
@@ -145,7 +149,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
           for (const entry of chunk) {
             if (entry.problems) yield [entry];
             else {
-              const inner = more(entry.row as Row);
+              const inner = compute(entry.row as Row);
               const chunks: Chunks = Array.isArray(inner) ? [inner.map((row) => ({ row }))] : Cases.partsOf(inner as CaseSource<Other>).open(expansion);
               for await (const rows of chunks) yield rows.map((follower) => laidOver(entry, follower));
             }
@@ -190,9 +194,9 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
     });
   }
 
-  annotate(marks: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row> {
+  annotate(annotations: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row> {
     return this.#map(this.#parts.columns, this.#parts.facts, () => (entry) => {
-      const laid = entry.problems ? undefined : marks(entry.row as Row);
+      const laid = entry.problems ? undefined : annotations(entry.row as Row);
       if (!laid) return entry;
       const problems = validateAnnotations(laid, 'annotate').map((problem) => ({ ...problem, at: entry.location }));
       return problems.length > 0 ? { ...entry, problems } : { ...entry, annotations: mergeAnnotations<Annotations>(entry.annotations ?? {}, laid) };

@@ -11,7 +11,7 @@ export type Distinct<C extends readonly unknown[]> = C extends readonly [infer H
   : unknown;
 
 /**
- * Rows written out under their columns.
+ * Create a case source from a table: column names, then rows of values.
  *
  * ```ts
  * table(['loa', 'nights', 'due'], [
@@ -20,7 +20,7 @@ export type Distinct<C extends readonly unknown[]> = C extends readonly [infer H
  * ])
  * ```
  *
- * A column that stands twice, or a row of another length, is refused by the compiler, and by the plan.
+ * A duplicate column or a row of another length is a compile-time error, and a plan error.
  */
 export function table<const C extends readonly [string, ...string[]], D extends Datum, R extends readonly { readonly [I in keyof C]: D }[]>(
   columns: C & Distinct<C>,
@@ -43,7 +43,14 @@ export function table<const C extends readonly [string, ...string[]], D extends 
   });
 }
 
-/** Rows from an iterable, or from a function that makes one each time: a generator that can run only once needs the function. */
+/**
+ * Create a case source from an iterable, or from a function that returns one. Pass the function if the iterable can be read only once.
+ *
+ * ```ts
+ * rows([{ loa: 8 }, { loa: 12 }])
+ * rows(async function* () { yield* readQuotes(); })
+ * ```
+ */
 export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Row> | (() => Iterable<Row> | AsyncIterable<Row>)): CaseSource<Row> {
   const problems = strangeArguments({ rows: given }, { rows: iterable }, 'rows');
   if (problems.length > 0) return refused('rows', problems);
@@ -83,7 +90,13 @@ const columnsOf = (given: readonly object[]): string[] => [
   ...new Set(given.flatMap((row) => (typeof row === 'object' && row !== null ? Object.keys(row) : []))),
 ];
 
-/** Rows under names of their own: the keys are the cases' names. */
+/**
+ * Create a case source from named rows: the keys name the cases.
+ *
+ * ```ts
+ * namedRows({ 'a short stay': { nights: 1 }, 'a long stay': { nights: 28 } })
+ * ```
+ */
 export function namedRows<Row extends object, D extends Datum = Datum>(
   given: Readonly<Record<string, Row & { readonly [K in keyof Row]: D }>>,
 ): CaseSource<Row> {
@@ -98,7 +111,13 @@ export function namedRows<Row extends object, D extends Datum = Datum>(
   });
 }
 
-/** One column with a row for each value. */
+/**
+ * Create one column with one row per value.
+ *
+ * ```ts
+ * values('hull', ['mono', 'cat', 'tri'])
+ * ```
+ */
 export function values<const K extends string, V extends readonly D[], D extends Datum = Datum>(column: K, given: V): CaseSource<{ [P in K]: V[number] }> {
   const problems = strangeArguments({ column, values: given }, { column: text, values: listOf('values') }, 'values');
   if (problems.length > 0) return refused('values', problems);
@@ -109,7 +128,13 @@ export function values<const K extends string, V extends readonly D[], D extends
   });
 }
 
-/** One column that counts from `from` to `to`, both included, `by` 1 unless said. */
+/**
+ * Create one column that counts from `from` to `to`, both included, by `by` (default: 1).
+ *
+ * ```ts
+ * range('nights', 1, 28)
+ * ```
+ */
 export function range<const K extends string>(column: K, from: number, to: number, by = 1): CaseSource<{ [P in K]: number }> {
   const steps = (to - from) / by;
   const problems: Problem[] =

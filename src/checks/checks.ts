@@ -19,49 +19,49 @@ import {
 type NoPromise<T> = T extends PromiseLike<unknown> ? 'await the promise first' : unknown;
 type Thrown<R, E> = [R] extends [never] ? E : R extends PromiseLike<unknown> ? Promise<E> : E;
 
-/** Each compares actual with expected, in that order, and takes a note last. */
+/** Checks that compare an actual with an expected value, in that order. The last argument is a note. */
 export interface Comparisons<Out> {
-  /** The same structure and values: prototypes, Map, Set, Date, typed arrays and cycles included; NaN equals NaN, +0 equals -0. */
+  /** Deep equality, including prototypes, Map, Set, Date, typed arrays and cycles. NaN equals NaN, +0 equals -0. */
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): Out;
-  /** Not equal, as `equal` understands it. */
-  notEqual<T>(actual: T, unwanted: T, note?: string): Out;
-  /** Object.is. */
+  /** The opposite of `equal`. */
+  notEqual<T>(actual: T, unexpected: T, note?: string): Out;
+  /** The same value or object, as by Object.is. */
   same<T>(actual: T, expected: T, note?: string): Out;
-  /** Within a distance: absolute, or relative to what is expected. */
-  closeTo(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): Out;
-  /** The pattern is found in the text. */
+  /** Equal within a tolerance: absolute, or relative to the expected value. */
+  closeTo(actual: number | null | undefined, expected: number, tolerance: number | { relative: number }, note?: string): Out;
+  /** The pattern matches somewhere in the string. */
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): Out;
-  /** A text holds a part, or an iterable an item that equals it. */
+  /** A string contains the part, or an iterable contains an equal item. */
   includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): Out;
-  /** Every property of `part`, at any depth, and perhaps more. */
+  /** All properties of `part`, at any depth. The value can have more. */
   hasProperties(actual: unknown, part: object, note?: string): Out;
 }
 
-/** Records a failure and goes on; each tells whether it held. */
+/** Checks that record a failure and continue. Each returns whether it passed. */
 export interface Checks extends Comparisons<boolean> {
-  /** The condition is truthy; a promise has to be awaited first. */
+  /** The condition is truthy. Await promises first. */
   holds<T>(condition: T & NoPromise<T>, note?: string): boolean;
   /** Neither null nor undefined. */
   present<T>(actual: T, note?: string): actual is NonNullable<T>;
-  /** A type guard takes it. */
+  /** The type guard accepts the value. */
   satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V;
-  /** What `act` throws or rejects with, where it is what was wanted: a message, a class, or what a guard accepts. */
-  throws<R, E = unknown>(act: () => R, wanted?: ExpectedError<E>, note?: string): Thrown<R, E | undefined>;
-  /** Fails, with the note. */
+  /** `action` throws or rejects with the expected error: a pattern for the message, a class, or a guard. Returns the error. */
+  throws<R, E = unknown>(action: () => R, expected?: ExpectedError<E>, note?: string): Thrown<R, E | undefined>;
+  /** Fails with the note. */
   fail(note: string): false;
 }
 
-/** Records a failure and ends the step, or outside steps the case. */
+/** Checks that record a failure and end the step, or the case outside steps. */
 export interface Ensures extends Comparisons<void> {
-  /** The condition is truthy; a promise has to be awaited first. */
+  /** The condition is truthy. Await promises first. */
   holds<T>(condition: T & NoPromise<T>, note?: string): void;
-  /** Neither null nor undefined: gives the value. */
+  /** Neither null nor undefined. Returns the value. */
   present<T>(actual: T, note?: string): NonNullable<T>;
-  /** A type guard takes it: gives the value, as the guard knows it. */
+  /** The type guard accepts the value. Returns the value with the guard's type. */
   satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V;
-  /** What `act` throws or rejects with, where it is what was wanted: a message, a class, or what a guard accepts. */
-  throws<R, E = unknown>(act: () => R, wanted?: ExpectedError<E>, note?: string): Thrown<R, E>;
-  /** Fails, with the note. */
+  /** `action` throws or rejects with the expected error: a pattern for the message, a class, or a guard. Returns the error. */
+  throws<R, E = unknown>(action: () => R, expected?: ExpectedError<E>, note?: string): Thrown<R, E>;
+  /** Fails with the note. */
   fail(note: string): never;
 }
 
@@ -86,14 +86,14 @@ export class ChecksImpl implements Checks {
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): boolean {
     return this.#say(unequal(actual, expected), note, this.equal);
   }
-  notEqual<T>(actual: T, unwanted: T, note?: string): boolean {
-    return this.#say(undiffering(actual, unwanted), note, this.notEqual);
+  notEqual<T>(actual: T, unexpected: T, note?: string): boolean {
+    return this.#say(undiffering(actual, unexpected), note, this.notEqual);
   }
   same<T>(actual: T, expected: T, note?: string): boolean {
     return this.#say(unidentical(actual, expected), note, this.same);
   }
-  closeTo(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): boolean {
-    return this.#say(apart(actual, expected, distance), note, this.closeTo);
+  closeTo(actual: number | null | undefined, expected: number, tolerance: number | { relative: number }, note?: string): boolean {
+    return this.#say(apart(actual, expected, tolerance), note, this.closeTo);
   }
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): boolean {
     return this.#say(unmatched(actual, pattern), note, this.matches);
@@ -113,10 +113,10 @@ export class ChecksImpl implements Checks {
   satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V {
     return this.#say(unlike(actual, guard), note, this.satisfies);
   }
-  throws<R, E = unknown>(act: () => R, wanted?: ExpectedError<E>, note?: string): Thrown<R, E | undefined> {
+  throws<R, E = unknown>(action: () => R, expected?: ExpectedError<E>, note?: string): Thrown<R, E | undefined> {
     const origin = captureOrigin(this.throws, framesKept);
-    const thrown = afterAct(act, (caught) => {
-      const held = this.#recorder.found(unthrown(caught, wanted), note, origin);
+    const thrown = afterAct(action, (caught) => {
+      const held = this.#recorder.found(unthrown(caught, expected), note, origin);
       return held ? caught?.error : undefined;
     });
     return thrown as Thrown<R, E | undefined>;
@@ -142,14 +142,14 @@ export class EnsuresImpl implements Ensures {
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): void {
     this.#insist(unequal(actual, expected), note, this.equal);
   }
-  notEqual<T>(actual: T, unwanted: T, note?: string): void {
-    this.#insist(undiffering(actual, unwanted), note, this.notEqual);
+  notEqual<T>(actual: T, unexpected: T, note?: string): void {
+    this.#insist(undiffering(actual, unexpected), note, this.notEqual);
   }
   same<T>(actual: T, expected: T, note?: string): void {
     this.#insist(unidentical(actual, expected), note, this.same);
   }
-  closeTo(actual: number | null | undefined, expected: number, distance: number | { relative: number }, note?: string): void {
-    this.#insist(apart(actual, expected, distance), note, this.closeTo);
+  closeTo(actual: number | null | undefined, expected: number, tolerance: number | { relative: number }, note?: string): void {
+    this.#insist(apart(actual, expected, tolerance), note, this.closeTo);
   }
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): void {
     this.#insist(unmatched(actual, pattern), note, this.matches);
@@ -171,10 +171,10 @@ export class EnsuresImpl implements Ensures {
     this.#insist(unlike(actual, guard), note, this.satisfies);
     return actual as V;
   }
-  throws<R, E = unknown>(act: () => R, wanted?: ExpectedError<E>, note?: string): Thrown<R, E> {
+  throws<R, E = unknown>(action: () => R, expected?: ExpectedError<E>, note?: string): Thrown<R, E> {
     const origin = captureOrigin(this.throws, framesKept);
-    const thrown = afterAct(act, (caught) => {
-      if (!this.#recorder.found(unthrown(caught, wanted), note, origin)) this.#recorder.stop();
+    const thrown = afterAct(action, (caught) => {
+      if (!this.#recorder.found(unthrown(caught, expected), note, origin)) this.#recorder.stop();
       return caught?.error;
     });
     return thrown as Thrown<R, E>;
@@ -210,7 +210,17 @@ function afterAct(act: () => unknown, judge: (caught: Caught) => unknown): unkno
     : judge(undefined);
 }
 
-/** As now.ensure.holds, and the compiler takes the condition as true from here on. */
-export function assert(now: { readonly ensure: Ensures }, condition: unknown, note?: string): asserts condition {
-  now.ensure.holds(condition as never, note);
+/**
+ * Like `context.ensure.holds`, and narrows the condition for the compiler.
+ *
+ * ```ts
+ * test('a quote has lines', (context) => {
+ *   const quote = findQuote('N4'); // Quote | undefined
+ *   assert(context, quote !== undefined);
+ *   context.check.equal(quote.lines.length, 2); // quote: Quote
+ * });
+ * ```
+ */
+export function assert(context: { readonly ensure: Ensures }, condition: unknown, note?: string): asserts condition {
+  context.ensure.holds(condition as never, note);
 }

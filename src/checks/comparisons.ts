@@ -6,7 +6,7 @@ export interface Mismatch {
   readonly message: string;
   readonly actual?: string;
   readonly expected?: string;
-  /** Where what was expected is no value to compare with: a pattern, or a part. */
+  /** Set if `expected` is not a value to compare with, but a pattern or a part. */
   readonly expectedKind?: 'pattern' | 'part';
 }
 
@@ -61,7 +61,7 @@ export const absent = (actual: unknown): Finding => (actual === null || actual =
 export const unlike = (actual: unknown, guard: (value: never) => boolean): Finding =>
   guard(actual as never) ? undefined : { message: `${guard.name || 'the guard'} rejects the value`, actual: show(actual) };
 
-/** What a throw should be: a pattern for its message, a class, or a guard that takes it. */
+/** An expected error: a pattern for its message, a class, or a guard that accepts it. */
 export type ExpectedError<E> = RegExp | (abstract new (...args: any[]) => E) | ((error: unknown) => error is E & {}) | ((error: unknown) => boolean);
 
 /** What was thrown, boxed: undefined can be thrown too. */

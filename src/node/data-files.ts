@@ -15,8 +15,8 @@ export interface DataFileRow {
 }
 
 /**
- * One case for each file that matches, named after it, in the order of their names; a relative pattern starts as dataFile's path
- * does: at the folder of the test file.
+ * Create a case source from files: one case per file that matches, named after it, sorted by name. A relative pattern starts at the
+ * folder of the test file.
  *
  * ```ts
  * test('{name} is a good plan', { cases: dataFiles('plans/*.json') }, async ({ row, check }) => check.matches(await row.text(), /berth/))

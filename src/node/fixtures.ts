@@ -3,7 +3,16 @@ import { join } from 'node:path';
 import { type Fixture, fixture, type Scope } from '../fixtures/fixture.ts';
 import { temporaryFolder } from './temporary.ts';
 
-/** An empty folder, removed at the scope's end; kept, and named in the output, where a case that used it failed. */
+/**
+ * Create a fixture of an empty folder. It is removed at the end of its scope, or kept and logged if a case that used it failed.
+ *
+ * ```ts
+ * test('writes a receipt', { needs: { folder: tempDirectory() } }, async ({ check }, { folder }) => {
+ *   await writeReceipt(folder);
+ *   check.equal((await readdir(folder)).length, 1);
+ * });
+ * ```
+ */
 export function tempDirectory<const S extends Scope = 'case'>(scope?: S): Fixture<string, {}, S> {
   const made = fixture('temporary directory', {
     scope: scope ?? 'case',
@@ -19,7 +28,16 @@ export function tempDirectory<const S extends Scope = 'case'>(scope?: S): Fixtur
   return made as unknown as Fixture<string, {}, S>;
 }
 
-/** Sets environment variables for the case, and puts back what was there; its case runs alone in its lane. */
+/**
+ * A fixture to set environment variables. They are restored after the case, which runs alone in its lane.
+ *
+ * ```ts
+ * test('reads the port', { needs: { env: environmentVariables } }, ({ check }, { env }) => {
+ *   env.set('PORT', '8080');
+ *   check.equal(readPort(), 8080);
+ * });
+ * ```
+ */
 export const environmentVariables: Fixture<{ set(name: string, value: string | undefined): void }, {}, 'case'> = fixture('environment', {
   // Variables are seen by every case that is under way in the process.
   locks: ['*'],

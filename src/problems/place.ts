@@ -1,9 +1,9 @@
-/** Where something stands: a file (a path or a URL, as its reader knows it), a line and a column, both counted from 1. */
+/** A location in a file (a path or a URL). Lines and columns are counted from 1. */
 export interface SourceLocation {
   readonly file: string;
   readonly line: number;
   readonly column: number;
-  /** The sheet, where the file is a workbook: then the line is a row's number, and the column a cell's. */
+  /** The sheet of a workbook. The line is then the row's number, and the column the cell's. */
   readonly sheet?: string | undefined;
 }
 
@@ -14,7 +14,7 @@ export function placeBehind({ file, line, column }: SourceLocation, text: string
   return { file, line: line + text.split('\n').length - 1, column: text.length - lastBreak };
 }
 
-/** One frame of a stack: a place, and the function it is in, if that has a name. */
+/** A stack frame: a location, and the name of its function, if any. */
 export interface Frame extends SourceLocation {
   readonly functionName: string | undefined;
 }

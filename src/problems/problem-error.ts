@@ -1,7 +1,7 @@
 import type { Problem } from './problem.ts';
 import { formatProblem } from './wording.ts';
 
-/** Thrown where a call cannot go on; what it says is the wording of its problems. */
+/** Thrown for invalid arguments and plan errors. Its message lists its problems. */
 export class ProblemError extends Error {
   override readonly name = 'ProblemError';
   readonly problems: readonly Problem[];

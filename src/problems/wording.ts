@@ -25,7 +25,13 @@ const article = (noun: string): string => (noun === 'text' || noun.startsWith('o
 const unknown = (kind: string, { name, owner, known }: { readonly name: string; readonly owner: string; readonly known: readonly string[] }): string =>
   `${owner}: unknown ${kind} \`${name}\`; ${suggest(name, known)}`;
 
-/** What is wrong and how to fix it, in one or two sentences, without the location. */
+/**
+ * Format a problem as text: what is wrong and how to fix it, without the location.
+ *
+ * ```ts
+ * formatProblem({ code: 'empty-axis', axis: 'hull' }) // 'axis "hull" has no values'
+ * ```
+ */
 export function formatProblem(problem: Problem): string {
   switch (problem.code) {
     case 'unknown-placeholder':

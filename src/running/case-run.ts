@@ -159,7 +159,7 @@ export class CaseRun implements Recorder {
     return pathOf(this.#step);
   }
 
-  runStep(outer: StepRun | undefined, title: string, part: (now: StepContext) => unknown, must: boolean): unknown {
+  runStep(outer: StepRun | undefined, title: string, part: (context: StepContext) => unknown, must: boolean): unknown {
     if (this.ended) this.#late('step', title);
     const step: StepRun = { title, outer, depth: outer ? outer.depth + 1 : 0, begun: now(), failed: false, status: 'unfinished', milliseconds: 0 };
     this.#steps = added(this.#steps, step);
@@ -210,8 +210,8 @@ function pathOf(step: StepRun | undefined): readonly string[] | undefined {
 }
 
 function stepFunction(run: CaseRun, outer: () => StepRun | undefined): Step {
-  const step = <T>(title: string, part: (now: StepContext) => T): Stepped<T> => run.runStep(outer(), title, part, false) as Stepped<T>;
-  const required = <T>(title: string, part: (now: StepContext) => T): T => run.runStep(outer(), title, part, true) as T;
+  const step = <T>(title: string, part: (context: StepContext) => T): Stepped<T> => run.runStep(outer(), title, part, false) as Stepped<T>;
+  const required = <T>(title: string, part: (context: StepContext) => T): T => run.runStep(outer(), title, part, true) as T;
   return Object.assign(step, { required });
 }
 

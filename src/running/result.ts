@@ -1,50 +1,57 @@
 import type { Frame, SourceLocation } from '../problems/place.ts';
 
 /**
- * What came of a case: it held, a check or the body failed, it could not be run as it should, it was skipped with a reason, it runs
- * on request only, it failed as it was known to, or the run ended before it.
+ * The status of a case.
+ *
+ * - `passed`: everything passed
+ * - `failed`: a check or the body failed, or the body exceeded its time limit
+ * - `errored`: a setup, a teardown, the row or the process failed
+ * - `skipped`: skipped, with a reason
+ * - `not-requested`: runs only on request
+ * - `known-failure`: failed as expected
+ * - `not-run`: the run ended before it
  */
 export type Status = 'passed' | 'failed' | 'errored' | 'skipped' | 'not-requested' | 'known-failure' | 'not-run';
 export const statuses: readonly Status[] = ['passed', 'failed', 'errored', 'skipped', 'not-requested', 'known-failure', 'not-run'];
-/** Why a case failed or errored, or what its mark says no longer: a `surprise` is a known failure that passes. */
+/** Why a case failed or errored. 'unexpected-pass': a known failure passed. 'expired': the date of a skip has passed. */
 export type Cause = 'check' | 'throw' | 'timeout' | 'setup' | 'teardown' | 'data' | 'crash' | 'leak' | 'unexpected-pass' | 'expired';
 
-/** One thing that went wrong in a case. */
+/** One failure of a case. */
 export interface Failure {
   readonly cause: Cause;
   readonly message: string;
   readonly note?: string | undefined;
   readonly actual?: string | undefined;
   readonly expected?: string | undefined;
-  /** Where what was expected is no value to compare with: a pattern, or a part. */
+  /** Set if `expected` is not a value to compare with, but a pattern or a part. */
   readonly expectedKind?: 'pattern' | 'part' | undefined;
-  /** Where: the check, or the innermost frame outside of the library. */
+  /** The location of the check, or of the innermost frame outside the library. */
   readonly location?: SourceLocation | undefined;
-  /** The frames from there outward. */
+  /** The stack frames, innermost first. */
   readonly frames?: readonly Frame[] | undefined;
-  /** The titles of the steps under way, outermost first. */
+  /** The titles of the running steps, outermost first. */
   readonly step?: readonly string[] | undefined;
-  /** The errors behind it, from `cause` and AggregateError, outermost first. */
+  /** The messages of its causes (from `cause` and AggregateError), outermost first. */
   readonly causes?: readonly string[] | undefined;
   readonly fixture?: string | undefined;
 }
 
-/** What came of one step of a case. */
+/** The result of one step of a case. */
 export interface StepResult {
   readonly title: string;
-  /** How deep it stands in other steps, from 0. */
+  /** The number of steps around it. */
   readonly depth: number;
   readonly status: 'passed' | 'failed' | 'unfinished';
   readonly milliseconds: number;
 }
 
-/** What a case attached: text, or bytes. */
+/** An attachment of a case: text or bytes. */
 export interface Attachment {
   readonly name: string;
   readonly content: string | Uint8Array;
 }
 
-/** Milliseconds, with fractions. */
+/** Durations in milliseconds, with fractions. */
 export interface Times {
   readonly setup: number;
   readonly body: number;
@@ -55,7 +62,7 @@ export interface Times {
 export interface CaseResult {
   readonly status: Status;
   readonly cause?: Cause | undefined;
-  /** Why it was skipped, held, or excused. */
+  /** Why it was skipped, not requested or excused. */
   readonly reason?: string | undefined;
   readonly attempts: number;
   /** Milliseconds since the lane began. */

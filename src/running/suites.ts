@@ -11,31 +11,31 @@ import type { CaseResult, Status } from './result.ts';
 import { statuses } from './result.ts';
 import { runPlan } from './run.ts';
 
-/** What happens during a run, in order; `planned` comes first and `finished` last. */
+/** The events of a run, in order. `planned` comes first, `finished` last. */
 export type RunEvent =
   | { readonly type: 'planned'; readonly tests: number; readonly warnings: readonly Problem[] }
   | { readonly type: 'started'; readonly case: PlannedCase }
   | { readonly type: 'ended'; readonly case: PlannedCase; readonly result: CaseResult }
-  /** A shared fixture's tear-down failed: a result without a case. */
+  /** The teardown of a shared fixture failed: a result without a case. */
   | { readonly type: 'teardown-failed'; readonly id: string; readonly title: string; readonly result: CaseResult }
-  /** What is odd and fails nothing: a binding without effect. */
+  /** A warning, which does not fail the run: an unused override. */
   | { readonly type: 'warning'; readonly problem: Problem }
-  /** A problem of the run that no case can be charged with. */
+  /** A problem of the run that belongs to no case. */
   | { readonly type: 'problem'; readonly problem: Problem }
   | { readonly type: 'finished'; readonly summary: RunSummary };
 
-/** What a run came to: how many cases have each status; unrun are those that it was aborted before. */
+/** The number of cases by status. */
 export interface RunSummary {
   readonly counts: Readonly<Record<Status, number>>;
-  /** Nothing failed, nothing errored, and no problem was told. */
+  /** No case failed or errored, no shared teardown failed, and there were no problems. */
   readonly ok: boolean;
 }
 
 /** Where suites find their data files. */
 export interface DataFileLocation {
-  /** How data files are read: over HTTP, unless said. */
+  /** Access to data files. Default: over HTTP. */
   readonly files?: FileSource | undefined;
-  /** The folder that relative data files start from: that of the page, unless said. */
+  /** The folder of relative data files. Default: the folder of the page. */
   readonly base?: URL | undefined;
 }
 
@@ -61,7 +61,13 @@ async function planChildren(
   return plan;
 }
 
-/** All cases, expanded and checked, none of them run. Throws a ProblemError with all that is wrong. They are the same whatever the seed. */
+/**
+ * List all cases without running them. Throws a ProblemError for plan errors. The cases do not depend on the seed.
+ *
+ * ```ts
+ * for await (const { id, title } of planSuites([dues])) console.log(id, title);
+ * ```
+ */
 export async function* planSuites(
   suites: readonly Child[],
   options: DataFileLocation & { readonly seed?: number | undefined } = {},
@@ -71,25 +77,28 @@ export async function* planSuites(
   for (const test of plan.tests) for await (const chunk of casesOf(test, folder)) yield* chunk;
 }
 
-/** How suites are run. */
+/** Options of a run. */
 export interface RunOptions extends DataFileLocation {
-  /** Of random values; taken from the clock unless said. */
+  /** The seed of random values. Default: random. */
   readonly seed?: number | undefined;
-  /** How many cases may be under way at once where nothing else is said; 1 unless said. */
+  /** How many cases of a test can run at a time, if the test does not set it. Default: 1. */
   readonly concurrency?: number | undefined;
-  /** Ends the run: what is under way is told to stop, and torn down. */
+  /** Ends the run: running cases are aborted, and everything is torn down. */
   readonly signal?: AbortSignal | undefined;
-  /** Chooses cases; all unless said. */
+  /** Selects cases. Default: all. */
   readonly filter?: ((planned: PlannedCase) => boolean) | undefined;
-  /** Cases that run on request only are run, too. */
+  /** Also run cases marked `onRequest`. Default: false. */
   readonly onRequest?: boolean | undefined;
-  /** Told of each event as it happens. */
+  /** Called with each event. */
   onEvent?(event: RunEvent): void;
 }
 
 /**
- * Runs suites in this process or page: what a lane does, and what a browser page calls. Throws a ProblemError where the plan has
- * errors; then nothing has run.
+ * Run suites in this process or browser page. Throws a ProblemError for plan errors, before anything runs.
+ *
+ * ```ts
+ * const { ok, counts } = await runSuites([dues], { onEvent: (event) => event.type === 'ended' && show(event.case.title, event.result.status) });
+ * ```
  */
 export async function runSuites(suites: readonly Child[], options: RunOptions = {}): Promise<RunSummary> {
   const { seed = epoch() % 1_000_000, concurrency, signal, filter: only, onRequest = false, onEvent } = options;

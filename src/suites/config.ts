@@ -1,25 +1,31 @@
 import type { Problem } from '../problems/problem.ts';
 import { count, isText, listOf, recordOf, strange, type WantedOf } from '../problems/wanted.ts';
 
-/** What `red-lattice.config.ts` may say; the command line wins over it. */
+/** The configuration. Command-line options win over it. */
 export interface Config {
-  /** Patterns of the test files; `**\/*.lattice.{ts,mts,js,mjs}` unless said. */
+  /** Glob patterns of the test files. Default: `**\/*.lattice.{ts,mts,js,mjs}`. */
   files?: readonly string[] | undefined;
-  /** How many processes run cases; as many as there are processors unless said. 0 counts as 1 here: one process for all is `--lanes 0`. */
+  /** The number of lanes (worker processes). Default: one per processor. 0 counts as 1 here; for a single process use `--lanes 0`. */
   lanes?: number | undefined;
-  /** How many cases may be under way at once within a lane, where nothing else is said; 1 unless said here. */
+  /** How many cases of a test can run at a time in each lane, if the test does not set it. Default: 1. */
   concurrency?: number | undefined;
-  /** Milliseconds for each case's body, where nothing else is said; 10,000 unless said here. */
+  /** The time limit of a case body in milliseconds, if the test does not set it. Default: 10,000. */
   timeout?: number | undefined;
-  /** The tags in use, each with its meaning; any other tag is an error. */
+  /** The known tags, with a description each. If set, any other tag is an error. */
   tags?: Readonly<Record<string, string>> | undefined;
-  /** Columns and settings, at any depth, whose values stand in no record, output or page; so do those of columns that rows bind such settings to. */
+  /** Names of columns and settings, at any depth, whose values are hidden in records, output and pages. A column used to override such a setting is hidden too. */
   redact?: readonly (string | RegExp)[] | undefined;
-  /** Named sets of command-line options: `red-lattice run --profile night`. */
+  /** Named sets of command-line options, for `red-lattice run --profile night`. */
   profiles?: Readonly<Record<string, Readonly<Record<string, string | number | boolean | readonly string[]>>>> | undefined;
 }
 
-/** The default export of `red-lattice.config.ts`. */
+/**
+ * Define the configuration: the default export of `red-lattice.config.ts`.
+ *
+ * ```ts
+ * export default defineConfig({ files: ['tests/**\/*.lattice.ts'], lanes: 4, redact: ['password'] });
+ * ```
+ */
 export const defineConfig = (config: Config): Config => config;
 
 /** A pattern as plain data: a name, or a regular expression's parts. */

@@ -1,40 +1,40 @@
 import type { Checks, Ensures } from '../checks/checks.ts';
 
-/** What a test's body is handed: its row, its checks, its steps. */
+/** The argument of a test body: the row, the checks, the steps. */
 export interface CaseContext<Row extends object> {
-  /** The case's row; that of the suites around it is part of it. */
+  /** The case's row, with the rows of the suites around it. */
   readonly row: Readonly<Row>;
-  /** Records a failure and goes on. */
+  /** Checks that record a failure and continue. */
   readonly check: Checks;
-  /** Records a failure and ends the case. */
+  /** Checks that record a failure and end the case, or the step if inside one. */
   readonly ensure: Ensures;
-  /** A named part of the case. One that fails is recorded, the case fails, and what follows still runs. */
+  /** Runs a named part of the case. If it fails, the case fails and continues after the step. */
   readonly step: Step;
-  /** Asks again until it gives something truthy, within so many milliseconds (1,000; every 20); then fails with what it gave last. */
+  /** Calls `probe` every `every` ms (default: 20) until it returns a truthy value, for up to `within` ms (default: 1,000). Fails with the last value. */
   eventually<T>(probe: () => T, limit?: { within?: number; every?: number }): Promise<NonNullable<Awaited<T>>>;
-  /** Clean-up after the body, last in first out, before the case's fixtures are torn down. */
+  /** Registers cleanup to run after the body, last in first out, before the case's fixtures are torn down. */
   defer(cleanUp: () => unknown): void;
-  /** A line of the case's output, kept with its result. */
+  /** Adds a line to the case's output, which is kept with its result. */
   log(...parts: unknown[]): void;
-  /** A file beside the result: text, bytes, or an object as JSON. */
+  /** Attaches a file to the result: text, bytes, or an object as JSON. */
   attach(name: string, content: string | Uint8Array | object): void;
-  /** Leaves the rest of the case undone, with a reason. */
+  /** Ends the case as skipped, with a reason. */
   skip(reason: string): never;
-  /** Aborted when the case's time is over or the run is interrupted. */
+  /** Aborted when the case exceeds its time limit or the run is interrupted. */
   readonly signal: AbortSignal;
-  /** `<file>#<suite>/<test>/<case>`: steady from run to run. */
+  /** `<file>#<suite>/<test>/<case>`: stable between runs. */
   readonly id: string;
   readonly title: string;
 }
 
-/** Runs a named part of a case. Gives what the part gives; undefined where it threw, or an `ensure` in it did not hold. */
+/** Runs a named part of a case. Returns its value, or undefined if it threw or an `ensure` in it failed. */
 export interface Step {
-  <T>(title: string, part: (now: StepContext) => T): Stepped<T>;
-  /** As step, but a failure ends the case: so it has a value. */
-  required<T>(title: string, part: (now: StepContext) => T): T;
+  <T>(title: string, part: (context: StepContext) => T): Stepped<T>;
+  /** The same, but a failure ends the case, so the value is always defined. */
+  required<T>(title: string, part: (context: StepContext) => T): T;
 }
 
-/** A step's own checks and steps: needed only where steps overlap in time. */
+/** The argument of a step: its own checks and steps. Use it if steps overlap in time. */
 export interface StepContext {
   readonly check: Checks;
   readonly ensure: Ensures;

@@ -64,13 +64,13 @@ export interface Plan {
   readonly warnings: readonly Problem[];
 }
 
-/** What is known of a case before it runs. */
+/** A case before it runs. */
 export interface PlannedCase {
-  /** `<file>#<suite>/<test>/<case>`: steady while other rows, files and tests come and go. */
+  /** `<file>#<suite>/<test>/<case>`: stable when other rows, files and tests change. */
   readonly id: string;
-  /** The titles of its suites, filled in, and of its test, with placeholders: the same for all cases of a test. */
+  /** The titles of its suites, filled in, and of its test, with placeholders. */
   readonly path: readonly string[];
-  /** The whole title on one line. */
+  /** The full title, on one line. */
   readonly title: string;
   readonly row: Readonly<Record<string, unknown>>;
   readonly tags: readonly string[];

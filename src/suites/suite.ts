@@ -7,21 +7,21 @@ import { refuse } from '../problems/problem-error.ts';
 import { callable, count, either, isObject, listOf, recordOf, refuseStrange, truth, type Wanted, type WantedOf } from '../problems/wanted.ts';
 import type { CaseContext } from './hand.ts';
 
-/** What folders, suites and tests may say for what is within; the inner statement wins, tags and bindings add up. */
+/** Options of folders, suites and tests. They apply to everything inside; inner options win, tags and overrides add up. */
 export interface Options extends Annotations {
-  /** What changes about fixtures for all cases within. */
+  /** Overrides of fixtures for all cases inside. */
   overrides?: readonly Override[] | undefined;
-  /** Fixtures that every case within gets, whether or not it names them. */
+  /** Fixtures that every case inside gets, even if it does not need them. */
   always?: readonly Provider<any>[] | undefined;
-  /** Milliseconds for each case's body; 10,000 unless said. */
+  /** The time limit of a case body in milliseconds. Default: 10,000. */
   timeout?: number | undefined;
-  /** How many of its cases may be under way at once within a lane; 1 unless said. */
+  /** How many cases of this test can run at a time in each lane. Default: 1. */
   concurrency?: number | undefined;
-  /** Names of things that only one case of the whole run may use at a time. */
+  /** Names of resources that only one case of the whole run can use at a time. '*': the case runs alone in its lane. */
   locks?: readonly string[] | undefined;
-  /** A source without rows is an error of the plan, unless this says so. */
+  /** Allow case sources without rows. Default: false, a plan error. */
   allowEmpty?: boolean | undefined;
-  /** Further attempts for a case that failed; one that passes in the end is reported as unsteady. */
+  /** How often a failed case is retried. A case that passes after a retry is reported as flaky. Default: 0. */
   retries?: number | undefined;
 }
 
@@ -29,49 +29,50 @@ export interface Options extends Annotations {
 export interface Suite {
   readonly [kind]: 'suite';
   readonly title: string;
-  /** The same suite under another title, with these options laid over its own. */
+  /** Returns the same suite under another title, with these options over its own. */
   adapt(title: string, options: SuiteOptions & { cases?: undefined }): Suite;
-  /** The same for each of a source's rows. */
+  /** Returns the suite once per row of a case source. */
   adapt<Row extends object>(title: string, options: SuiteOptions<Row>): Suite;
 }
 
-/** A named body, with what it needs and its cases. */
+/** A test, created with `test`. */
 export interface Test {
   readonly [kind]: 'test';
   readonly title: string;
 }
 
-/** What stands in a suite; what is false, null or undefined is left out, so that `condition && test(…)` works. */
+/** An item of a suite. False, null and undefined are left out, so that `condition && test(…)` works. */
 export type Child = Suite | Test | false | null | undefined;
 
-/** What a suite may say, for all that is within. */
+/** Options of a suite. They apply to everything inside. */
 export interface SuiteOptions<Row extends object = {}> extends Omit<Options, 'overrides'> {
-  /** The whole suite once for each of these rows. */
+  /** Rows: the suite runs once per row. */
   cases?: CaseSource<Row> | undefined;
-  /** What changes about fixtures, for all rows or for each by its own. */
+  /** Overrides of fixtures, or a function that returns them for a row. */
   overrides?: (readonly Override[] | ((row: Row) => readonly Override[])) | undefined;
-  /** Marks for single children, by title path; a title that is not there is an error of the plan. */
+  /** Annotations for single children, by title path such as 'inner suite › test'. An unknown title is a plan error. */
   annotations?: Readonly<Record<string, Annotations>> | undefined;
-  /** The whole suite once under each of these names, with its bindings. */
+  /** Variants: the suite runs once per name, with its overrides. */
   variants?: Readonly<Record<string, readonly Override[]>> | undefined;
-  /** Short forms of a value-less fixture in `always`: around each case, or once around the suite. */
+  /** A setup and teardown around each case. */
   perCase?: SetupTeardown | undefined;
+  /** A setup and teardown once around the suite. */
   perSuite?: SetupTeardown | undefined;
 }
 
-/** A set-up and a tear-down without a value. */
+/** A setup and a teardown without a value. */
 export interface SetupTeardown {
-  setup?(moment: SetupContext<{}>): unknown;
-  teardown?(outcome: TeardownContext): unknown;
+  setup?(context: SetupContext<{}>): unknown;
+  teardown?(context: TeardownContext): unknown;
 }
 
-/** What a test may say. */
+/** Options of a test. */
 export interface TestOptions<Row extends object, N extends Needs> extends Omit<Options, 'overrides'> {
-  /** Fixtures whose values the body is handed, by these names. */
+  /** Fixtures whose values the body receives under these names. */
   needs?: N | undefined;
-  /** A case for each of these rows; one case without. */
+  /** Rows: one case per row. Default: one case without a row. */
   cases?: CaseSource<Row> | undefined;
-  /** What changes about fixtures, for all rows or for each by its own. */
+  /** Overrides of fixtures, or a function that returns them for a row. */
   overrides?: (readonly Override[] | ((row: Row) => readonly Override[])) | undefined;
 }
 
@@ -109,7 +110,7 @@ function refuseStrangeSuite(options: AnyOptions, owner: string): void {
 
 type AnyOptions = SuiteOptions<any>;
 type Children = readonly Child[] | ((row: any) => readonly Child[]);
-export type Body = (now: CaseContext<any>, needs: any) => unknown;
+export type Body = (context: CaseContext<any>, needs: any) => unknown;
 
 /** Counts definitions, so that what a file exports runs in the order in which it was written. */
 let serial = 0;
@@ -166,7 +167,17 @@ export const strangeChild = (child: unknown, owner: string): Problem =>
     ? { code: 'duplicate-package', title: child.title, owner }
     : { code: 'invalid-type', expected: 'test or suite', got: String(child), owner };
 
-/** A named group of tests and suites. What a test file exports, runs; a suite that is not exported is raw material for others. */
+/**
+ * Define a named group of tests and suites.
+ *
+ * Exported suites run. A suite that is not exported can be a building block of others.
+ *
+ * ```ts
+ * export const dues = suite('dues', { tags: ['money'] }, [perNight, perWeek]);
+ * ```
+ *
+ * Throws a ProblemError for unknown or invalid options.
+ */
 export function suite(title: string, children: readonly Child[]): Suite;
 export function suite<Row extends object = {}>(title: string, options: SuiteOptions<Row>, children: readonly Child[] | ((row: Row) => readonly Child[])): Suite;
 export function suite(title: string, ...rest: readonly [Children] | readonly [AnyOptions, Children]): Suite {
@@ -195,7 +206,9 @@ type Titled<T extends string, Row> = T extends `${infer A}{{${infer B}`
     : unknown;
 
 /**
- * A named body, with what it needs and its cases. A title may hold columns in braces: 'charges {nights} nights'.
+ * Define a test: a title, optional fixtures and cases, and a body that runs once per case.
+ *
+ * The title can contain columns in braces: 'charges {nights} nights'. Throws a ProblemError for unknown or invalid options.
  *
  * ```ts
  * export const dues = test('{nights} nights cost {due}', {
@@ -204,25 +217,32 @@ type Titled<T extends string, Row> = T extends `${infer A}{{${infer B}`
  * }, ({ row, check }, { tariff }) => check.equal(tariff.quote(row.nights), row.due));
  * ```
  */
-export function test(title: string, body: (now: CaseContext<{}>) => unknown): Test;
+export function test(title: string, body: (context: CaseContext<{}>) => unknown): Test;
 export function test<Row extends object = {}, N extends Needs = {}, const T extends string = string>(
   title: T & (string extends keyof Row ? unknown : Titled<T, Row>),
   options: TestOptions<Row, N>,
-  body: (now: CaseContext<Row>, needs: Values<N>) => unknown,
+  body: (context: CaseContext<Row>, needs: Values<N>) => unknown,
 ): Test;
 export function test(title: string, ...rest: readonly [Body] | readonly [TestOptions<any, any>, Body]): Test {
   return makeTest(title, rest, {}, captureOrigin(test));
 }
 
-/** `test` for those who all need the same. */
+/**
+ * Create a `test` function whose tests all need the given fixtures.
+ *
+ * ```ts
+ * const withBook = testWith({ book });
+ * export const empty = withBook('a new book is empty', ({ check }, { book }) => check.equal(book.stays, []));
+ * ```
+ */
 export function testWith<N extends Needs>(
   needs: N,
 ): {
-  (title: string, body: (now: CaseContext<{}>, needs: Values<N>) => unknown): Test;
+  (title: string, body: (context: CaseContext<{}>, needs: Values<N>) => unknown): Test;
   <Row extends object = {}, M extends Needs = {}>(
     title: string,
     options: TestOptions<Row, M>,
-    body: (now: CaseContext<Row>, needs: Values<N & M>) => unknown,
+    body: (context: CaseContext<Row>, needs: Values<N & M>) => unknown,
   ): Test;
 } {
   return function testOfThese(title: string, ...rest: readonly [Body] | readonly [TestOptions<any, any>, Body]): Test {
@@ -238,12 +258,20 @@ function makeTest(title: string, rest: readonly [Body] | readonly [TestOptions<a
   return new TestImpl(title, { ...options, needs: { ...needs, ...options.needs } }, body, origin);
 }
 
-/** What all test files in a folder and below share. */
+/** Defaults for all test files in a folder and below. */
 export interface FolderDefaults {
   readonly options: Options;
 }
 
-/** The default export of a folder's `folder.lattice.ts`: what all test files in this folder and below share. Inner folders win. */
+/**
+ * Define defaults for all test files in a folder and below: the default export of its `folder.lattice.ts`.
+ *
+ * Inner folders win over outer ones; suites and tests win over folders.
+ *
+ * ```ts
+ * export default folder({ tags: ['money'], overrides: [tariff.with({ year: 2031 })] });
+ * ```
+ */
 export function folder(options: Options): FolderDefaults {
   refuseStrange(options, wantedOfAll, 'folder');
   return new FolderDefaultsImpl(options);

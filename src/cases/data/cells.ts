@@ -1,14 +1,14 @@
 declare const cellValue: unique symbol;
 
-/** How the cells of a column are read. */
+/** The type of a column's cells. */
 export interface Cell<T> {
-  /** What a cell should be, for messages: "integer". */
+  /** The name of the type in messages: "integer". */
   readonly kind: string;
-  /** An empty cell: the row lacks the property. */
+  /** Allows empty cells: the row then has no such property. */
   optional(): Cell<T> & { readonly absent: true };
-  /** An empty cell: this value. */
+  /** Allows empty cells: they have this value. */
   default<const D extends string | {} | null | undefined>(fallback: D): Cell<T | D>;
-  /** The column's heading in the file, where it is not the property's name. */
+  /** Sets the column's heading in the file. Default: the property's name. */
   heading(heading: string): this;
   readonly [cellValue]: () => T;
 }
@@ -146,32 +146,36 @@ function guarded<T>(parse: (text: string) => T): (text: string) => CellReading<T
 }
 
 /**
- * The kinds of cells. Blanks around a cell are trimmed unless it is quoted; an empty one is an error unless `optional()` or
- * `or(…)` says otherwise.
+ * The cell types of data files. Blanks around a cell are trimmed unless it is quoted. An empty cell is an error unless its type has
+ * `.optional()` or `.default(…)`.
+ *
+ * ```ts
+ * { loa: cell.number, nights: cell.integer.default(1), hull: cell.oneOf('mono', 'cat'), paid: cell.boolean.heading('Paid?') }
+ * ```
  */
 export const cell = {
-  /** As it stands. */
+  /** Text, unchanged. */
   text: make('text', asItStands),
-  /** As in JSON: no thousands separators, no decimal comma. */
+  /** A number as in JSON: no thousands separators, no decimal comma. */
   number: make('number', readNumber),
-  /** A whole number. */
+  /** An integer. */
   integer: make('integer', readInteger),
-  /** true or false, yes or no, 1 or 0, in upper or lower case. */
+  /** true or false, yes or no, 1 or 0; case does not matter. */
   boolean: make('boolean', (text) => truthOf(text) ?? truthOf(text.toLowerCase()) ?? new Misread('write true or false, yes or no, or 1 or 0')),
-  /** A day or a moment in ISO 8601, as UTC: 2031-04-30, 2031-04-30T09:00Z. */
+  /** An ISO 8601 date or time in UTC: 2031-04-30, 2031-04-30T09:00Z. */
   date: make('date', readDate),
-  /** Any value of JSON. */
+  /** Any JSON value. */
   json: make<unknown>(
     'JSON value',
     guarded((text) => JSON.parse(text) as unknown),
     (value) => value,
   ),
-  /** A kind of one's own; what `parse` throws says what is wrong. */
+  /** A custom type. What `parse` throws becomes the message. */
   from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, guarded(parse)),
-  /** One of these words, as they are written. */
+  /** One of these strings, exactly. */
   oneOf: <const V extends readonly string[]>(...allowed: V): Cell<V[number]> =>
     make<V[number]>(`one of ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? (text as V[number]) : new Misread())),
-  /** Several values in one cell, parted by `;` unless said. */
+  /** Several values in one cell, separated by `separator`. Default: ';'. */
   list<T>(item: Cell<T>, separator = ';'): Cell<T[]> {
     const reader = item as CellReader<T>;
     const all = (parts: readonly unknown[]): CellReading<T[]> => {

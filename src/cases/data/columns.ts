@@ -1,7 +1,7 @@
 import type { Flat } from '../source.ts';
 import { type Cell, type CellReader, cell } from './cells.ts';
 
-/** The part of the Standard Schema specification that is used: https://standardschema.dev */
+/** The part of the Standard Schema specification that Red Lattice uses: https://standardschema.dev */
 export interface StandardSchema<Out> {
   readonly '~standard': {
     readonly version: 1;
@@ -11,11 +11,11 @@ export interface StandardSchema<Out> {
   };
 }
 
-/** The columns of a data file by the property that each becomes: a cell of ours, or a Standard Schema that takes the cell's text. */
+/** The columns of a data file, by property: a cell type, or a Standard Schema that validates the cell's text. */
 export type Columns = Readonly<Record<string, Cell<any> | StandardSchema<any>>>;
 type Optional<C> = { [K in keyof C]: C[K] extends { readonly absent: true } ? K : never }[keyof C];
 type CellValue<T> = T extends Cell<infer V> ? V : T extends StandardSchema<infer V> ? V : never;
-/** The row that columns come to; what may be absent is optional in it. */
+/** The row type of columns. Optional cells are optional properties. */
 export type RowOf<C> = Flat<{ [K in Exclude<keyof C, Optional<C>>]: CellValue<C[K]> } & { [K in Optional<C>]?: CellValue<C[K]> }>;
 
 /** How the records of a file are to be typed. */

@@ -7,15 +7,15 @@ import type { Share } from '../share.ts';
 import { type CaseSource, Cases, type SharedChunks } from '../source.ts';
 import type { Columns, RowOf, StandardSchema } from './columns.ts';
 
-/** How a data file is to be read. */
+/** Options for reading a data file. */
 export interface DataFileOptions {
-  /** Lines that start so are left out; '#' unless said otherwise, false for none. */
+  /** The prefix of comment lines, which are ignored. Default: '#'. False: no comments. */
   comment?: string | false | undefined;
-  /** What parts the cells of a line: ',' in CSV and a tab in TSV unless said. */
+  /** The separator of cells. Default: ',' in CSV, a tab in TSV. */
   delimiter?: string | undefined;
-  /** A workbook's sheet; its first unless said otherwise. */
+  /** The sheet of a workbook. Default: the first one. */
   sheet?: string | undefined;
-  /** The path to the list inside a JSON or YAML document: 'quotes.items'. */
+  /** The path to the list of rows in a JSON or YAML document: 'quotes.items'. Default: the document itself. */
   at?: string | undefined;
 }
 
@@ -44,14 +44,18 @@ const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml'
 };
 
 /**
- * A row for each record of a data file.
+ * Create a case source from a data file: one row per record of a CSV, TSV, JSON, JSON Lines or YAML file, or of a workbook.
  *
- * A relative path starts at the folder of the test file that exports the test; without a path, the file is
- * `data/<the test's title as a slug>.*` there. With `columns`, cells are typed: a cell that is not what its column says makes
- * its own case errored, with file, line and column, and the others run. Without, all headings are columns of text. The
- * columns `(case)`, `(tags)`, `(skip)` and `(known failure)` name and mark rows.
+ * A relative path starts at the folder of the test file that exports the test. Without a path, the file is
+ * `data/<slug of the test's title>.*` in that folder. With `columns`, cells are typed: an invalid cell is reported with file, line and
+ * column, and makes only its own case errored. Without `columns`, every heading is a column of text. The
+ * columns `(case)`, `(tags)`, `(skip)` and `(known failure)` name and annotate rows.
  *
- * Errors of the plan: no such file, an unknown ending, a heading that is missing or stands twice.
+ * ```ts
+ * dataFile('data/dues.csv', { columns: { loa: cell.number, nights: cell.integer, due: cell.number } })
+ * ```
+ *
+ * Plan errors: a missing file, an unknown extension, a missing or duplicate heading.
  */
 export function dataFile<
   C extends Columns = {},

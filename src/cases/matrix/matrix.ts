@@ -16,16 +16,16 @@ import type { MatrixOptions } from './options.ts';
 const chunk = 1024;
 
 /**
- * Axes multiplied out, or covered.
+ * Create a case source from a combinatorial matrix: all combinations of the axes' values, or a covering array.
  *
  * ```ts
  * matrix({ loa: [6, 9, 12], hull: ['mono', 'cat', 'tri'], season: ['summer', 'winter'] }, {
- *   cover: 2, // every pair of values stands in a row
- *   except: [{ hull: 'tri', loa: 6 }],
+ *   strength: 2, // pairwise: every pair of values occurs in at least one row
+ *   exclude: [{ hull: 'tri', loa: 6 }],
  * })
  * ```
  *
- * Errors of the plan: an axis without values or with one twice, a constraint on what is not there, constraints that leave nothing.
+ * Plan errors: an axis without values or with a duplicate one, an unknown axis or value in an option, exclusions that leave nothing.
  */
 export function matrix<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },

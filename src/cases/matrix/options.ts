@@ -1,25 +1,25 @@
 declare const impossible: unique symbol;
 
-/** Which of a matrix' combinations become rows. */
+/** Options of a matrix: which combinations become rows. */
 export interface MatrixOptions<Row> {
-  /** 'all' combinations (the default), or a strength from 1 to 6: enough rows that each combination of any so many axes' values stands in one. */
+  /** The strength, from 1 to 6: rows that cover every combination of values of any `strength` axes (2: pairwise). Default: 'all' combinations. */
   strength?: 'all' | number | undefined;
-  /** Groups of axes to cover more strongly than the rest. */
+  /** Groups of axes to cover with a higher strength than the rest. */
   mixedStrength?: readonly { axes: readonly (keyof Row)[]; strength: number }[] | undefined;
-  /** Combinations that cannot occur: never generated, and not owed. Each names the axes that it reads. */
+  /** Combinations that cannot occur: no row contains them, and they need no cover. A predicate declares the axes that it reads. */
   exclude?:
     | (
         | readonly Exclusion<Row>[]
         | ((never: <const K extends keyof Row>(reads: readonly K[], when: (row: Pick<Row, K>) => boolean) => Exclusion<Row>) => readonly Exclusion<Row>[])
       )
     | undefined;
-  /** Rows that must be there; what they cover is not covered again. */
+  /** Rows, complete or partial, that must occur. What they cover is not covered again. */
   include?: readonly Partial<Row>[] | undefined;
-  /** Of the search; 1 unless said. The same seed gives the same rows on any machine. */
+  /** The seed of the search. The same seed gives the same rows on any machine. Default: 1. */
   seed?: number | undefined;
-  /** How long to look for fewer rows; the same effort and seed give the same rows. */
+  /** How long to search for fewer rows. The same effort and seed give the same rows. Default: 'quick'. */
   effort?: 'quick' | 'thorough' | undefined;
 }
 
-/** A combination that cannot occur: a value or a list of values for each of some axes, or what `never` gives for a predicate. */
+/** A combination that cannot occur: a value or an array of values for some axes, or the result of `never` for a predicate. */
 export type Exclusion<Row> = { [K in keyof Row]?: Row[K] | readonly Row[K][] } | { readonly [impossible]: 'impossible' };

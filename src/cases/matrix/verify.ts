@@ -14,11 +14,15 @@ interface Rule {
 const mostTried = 100_000;
 
 /**
- * Which owed combinations stand in no row, and which rows hold an impossible one.
+ * Verify that rows cover a matrix: which required combinations are missing, and which rows contain an excluded one.
  *
- * Worked out the plain way, by going through all combinations and rows: shares no code with what makes the rows. Whether a
- * combination can occur is decided by trying to complete it; one of which that is not known after 100,000 tries counts as
- * `undecided`, and is owed only if it stands in a row.
+ * ```ts
+ * verifyCoverage(axes, rows, { strength: 2 }).missing // [] if every pair of values occurs in a row
+ * ```
+ *
+ * Goes through all combinations and rows, independently of the code that generates rows. A combination is required if it can be
+ * completed to a row without an exclusion. If that is not known after 100,000 tries, it counts as `undecided`, and is required only
+ * if it occurs in a row.
  */
 export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },

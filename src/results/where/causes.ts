@@ -13,14 +13,14 @@ type Row = Readonly<Record<string, unknown>>;
 /** Conditions under which cases fail. */
 export type Conditions = readonly Condition[];
 
-/** How many cases meet a cause, and how many of those fail. */
+/** Conditions under which cases fail, with the number of cases that meet them and how many of those fail. */
 export interface FailurePattern {
-  readonly conditions: Conditions;
+  readonly conditions: readonly Condition[];
   readonly failing: number;
   readonly cases: number;
 }
 
-/** Where a test fails: its causes, those of most failures first, and what remains. */
+/** Where a test fails: its causes, those with the most failures first, and the remaining cases. */
 export interface WhereItFails {
   readonly causes: readonly FailurePattern[];
   readonly elsewhere: { readonly failing: number; readonly cases: number };

@@ -1,16 +1,16 @@
 import { shortValue } from '../../cases/values.ts';
 import { valueAt } from '../../suites/row-condition.ts';
 
-/** A value of a row as records keep it, as far as conditions speak of it. */
+/** A value that conditions can be about. */
 export type Plain = string | number | boolean | null;
 
-/** What a row must be like. Columns inside of others are named by their path: `stay.nights`. */
+/** A condition on a row. Nested columns are named by their path: `stay.nights`. */
 export type Condition =
   | { readonly kind: 'value' | 'not'; readonly column: string; readonly value: Plain }
-  /** Bounds are included; dates are texts, as records keep them. */
+  /** Bounds are included. Dates are ISO strings. */
   | { readonly kind: 'range'; readonly column: string; readonly from?: number | string | undefined; readonly to?: number | string | undefined }
   | { readonly kind: 'prefix'; readonly column: string; readonly prefix: string }
-  /** The length of a text, in characters. */
+  /** The length of a string in characters. */
   | { readonly kind: 'length'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
   | { readonly kind: 'missing'; readonly column: string };
 
@@ -64,7 +64,13 @@ export const holdAll = (conditions: readonly Condition[], row: Row): boolean => 
 const isWithin = <T extends number | string>(value: T, from: T | undefined, to: T | undefined): boolean =>
   (from === undefined || value >= from) && (to === undefined || value <= to);
 
-/** A condition in words, as `--row` takes it where it can. */
+/**
+ * Format a condition as text, in the syntax of `--row` if possible.
+ *
+ * ```ts
+ * formatCondition({ kind: 'value', column: 'hull', value: 'cat' }) // 'hull=cat'
+ * ```
+ */
 export function formatCondition(condition: Condition): string {
   const { column } = condition;
   switch (condition.kind) {

@@ -1,20 +1,24 @@
 import { CauseCounter, causesOf, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';
 
-/** What came of one case, as far as it matters here. */
+/** A row and whether its case failed. */
 export interface LabeledRow {
   readonly row: Readonly<Record<string, unknown>>;
   readonly failed: boolean;
 }
 
 /**
- * The shortest conditions on the columns of a test that hold for its failing cases and not for its passing ones, with exact counts:
- * values, pairs and triples of values, ranges of numbers and of dates, starts and lengths of texts. No causes where nothing explains
- * the failures.
+ * Find where a test fails: the shortest conditions on its columns that hold for failing cases and not for passing ones, with exact
+ * counts. Conditions are values, pairs and triples of values, ranges of numbers and dates, prefixes and lengths of strings. Without
+ * an explanation for the failures, there are no causes.
  *
- * `results` is gone through twice. Up to 2,000 failing and 4,000 passing cases, chosen fairly, are looked at; all are counted. A
- * cause is told where the statuses are some twenty times likelier with it than without, the number of conditions that it was chosen
- * from allowed for (subgroup discovery by a beam search; Bayes factors of two rates).
+ * ```ts
+ * whereItFails([{ row: { hull: 'cat' }, failed: true }, { row: { hull: 'mono' }, failed: false }]).causes
+ * ```
+ *
+ * Iterates over `results` twice. Searches a random sample of up to 2,000 failing and 4,000 passing cases, and counts all. A cause is
+ * reported if it makes the statuses about twenty times likelier, after a correction for the number of conditions tried (subgroup
+ * discovery by beam search; Bayes factors of two rates).
  */
 export function whereItFails(results: Iterable<LabeledRow>): WhereItFails {
   const sample = new CaseSample();
