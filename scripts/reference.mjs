@@ -100,7 +100,8 @@ function endOfDeclaration(text, start) {
   const isInterface = /^(?:export )?(?:declare )?interface/.test(text.slice(start));
   let depth = 0;
   for (let at = start; at < text.length; at++) {
-    if ('{(['.includes(text[at])) depth++;
+    if (text[at] === '`') at = text.indexOf('`', at + 1);
+    else if ('{(['.includes(text[at])) depth++;
     else if ('})]'.includes(text[at]) && --depth === 0 && isInterface) return at + 1;
     else if (text[at] === ';' && depth === 0) return at + 1;
   }

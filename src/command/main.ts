@@ -42,7 +42,9 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
   let status = 0;
   const program = new Command('red-lattice')
     .description('Unit tests with scoped, composable fixtures, and cases from tables, data files and matrices.')
-    .version(version, '-v, --version')
+    .version(version, '-v, --version', 'Print the version.')
+    .helpOption('-h, --help', 'Print help.')
+    .helpCommand('help [command]', 'Print the help of a command.')
     .enablePositionalOptions()
     .exitOverride()
     .configureOutput({ writeOut: (text) => terminal.out(text.trimEnd()), writeErr: (text) => terminal.error(text.trimEnd()) });

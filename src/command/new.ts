@@ -7,14 +7,14 @@ import { refuse } from './terminal.ts';
 /** What a starter is made of: a test file with a fixture, a table and a data file, which runs as it is. */
 const starter = (title: string, file: string): string => `import { cell, dataFile, fixture, suite, table, test } from 'red-lattice';
 
-/** What the tests below need: set up before each case, torn down after it, whatever happens. */
+/** A fixture: set up before each case that needs it, torn down afterwards, whatever happens. */
 const book = fixture('berth book', {
   setup: () => new Map<string, string>(),
   teardown: (book) => book.clear(),
 });
 
 export const starter = suite(${JSON.stringify(title.replaceAll('{', '{{'))}, [
-  // One body; each row of the table is a case with a name and a result of its own.
+  // One body, many cases: each row has its own name and result.
   test(
     '{vessel} is entered at berth {berth}',
     {
@@ -29,12 +29,12 @@ export const starter = suite(${JSON.stringify(title.replaceAll('{', '{{'))}, [
     },
     ({ row, check }, { book }) => {
       book.set(row.berth, row.vessel);
-      check.equal(book.get(row.berth), row.vessel, 'who lies there');
-      check.equal(book.size, 1, 'vessels in the book');
+      check.equal(book.get(row.berth), row.vessel, 'the vessel at the berth');
+      check.equal(book.size, 1, 'number of vessels');
     },
   ),
 
-  // Rows that others edit: a bad cell costs its own case, and is told by file, line and column.
+  // Rows from a data file. An invalid cell is reported with file, line and column, and fails only its own case.
   test(
     '{nights} nights cost {due}',
     { cases: dataFile(${JSON.stringify(file)}, { columns: { nights: cell.integer, due: cell.number } }) },
@@ -62,7 +62,7 @@ export async function newCommand(name: string, { folder, terminal }: Setting): P
   mkdirSync(dirname(path), { recursive: true });
   for (const [file, text] of Object.entries(files)) {
     writeFileSync(file, text, { flag: 'wx' });
-    terminal.out(`wrote ${oneLine(near(file))}`);
+    terminal.out(`Wrote ${oneLine(near(file))}`);
   }
   terminal.out(`\nRun it:  npx red-lattice run ${oneLine(near(`${path}.lattice.ts`))}`);
   return 0;
