@@ -44,10 +44,10 @@ for (const [model, cover, published, quick, deep, proven] of models) {
   for (let seed = 1; seed <= 5; seed++) {
     const rows = [];
     const begun = performance.now();
-    for await (const row of matrix(axes, { cover, seed, effort: thorough ? 'thorough' : 'quick' })) rows.push(row);
+    for await (const row of matrix(axes, { strength: cover, seed, effort: thorough ? 'thorough' : 'quick' })) rows.push(row);
     times.push((performance.now() - begun) / 1000);
     sizes.push(rows.length);
-    if (seed === 1 && verifyCoverage(axes, rows, { strength }).missing.length > 0) throw new Error(`${model}: not covered`);
+    if (seed === 1 && verifyCoverage(axes, rows, { strength: cover }).missing.length > 0) throw new Error(`${model}: not covered`);
   }
   const figure = thorough ? deep : quick;
   const told = sizes.join(' ');

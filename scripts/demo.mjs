@@ -8,9 +8,9 @@ const office = join(root, 'examples', 'harbour-office');
 const run = (...args) => show(process.execPath, [command, 'run', ...args], { cwd: office });
 const heading = (text) => console.log(`\n${'═'.repeat(text.length)}\n${text}\n${'═'.repeat(text.length)}`);
 
-heading('1. The current tariff: everything holds');
+heading('1. The current tariff: all cases pass');
 const current = run();
-heading('2. A draft of the tariff: two mistakes are in it');
+heading('2. A draft of the tariff, with two mistakes');
 const draft = run('--tag', 'draft');
 
 show(process.execPath, [command, 'report', '-o', 'results.html'], { cwd: office });
@@ -19,7 +19,7 @@ heading('What to look at next');
 const runs = join(office, '.red-lattice', 'runs');
 const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
 console.log(`
-The failures above have two causes. "Where it fails" names the rows that they have in common; the code has the two lines.
+The failures above have two causes. "Where it fails" shows what failing rows share; the two lines are in the code.
   The rows are in        examples/harbour-office/tests/data/dues.csv
   the test in            examples/harbour-office/tests/dues.lattice.ts
   the draft in           examples/harbour-office/src/draft.ts
@@ -31,9 +31,9 @@ From examples/harbour-office, try
   npx red-lattice view                              the results page, live
   npx red-lattice plan                              what would run, and where its cases come from
   npx red-lattice run tests/data/dues.csv:14        the case of one row
-  npx red-lattice run --title refused --show cases  some by their title, a line for each case
+  npx red-lattice run --title rejected --show cases  a selection by title, one line per case
 `);
 if (current !== 0 || draft !== 1) {
-  console.error(`The demo did not come out as it should: the current tariff ended with ${current}, the draft with ${draft}.`);
+  console.error(`The demo did not end as expected: the current tariff ended with ${current}, the draft with ${draft}.`);
   process.exit(1);
 }

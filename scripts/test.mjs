@@ -1,9 +1,15 @@
-// The project's own tests: first the ground, then all else by Red Lattice itself.
+// The project's own tests: first the trusted base, then all others with Red Lattice itself. With arguments, only what they select:
+// usage: test.mjs [where…] [options of red-lattice run]
 import { spawnSync } from 'node:child_process';
+import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { command, makeReady, must, root } from './steps.mjs';
 
+const args = process.argv.slice(2);
+const isPlace = (argument) => !argument.startsWith('-') && (/[*?]/.test(argument) || existsSync(join(root, argument.replace(/:\d+$/, ''))));
+
 makeReady();
-must(process.execPath, [join(root, 'tests', 'root', 'run.mjs')]);
-const { status } = spawnSync(process.execPath, [command, 'run', 'tests', 'examples', ...process.argv.slice(2)], { cwd: root, stdio: 'inherit' });
+if (args.length === 0) must(process.execPath, [join(root, 'tests', 'root', 'run.mjs')]);
+const where = args.some(isPlace) ? [] : ['tests', 'examples'];
+const { status } = spawnSync(process.execPath, [command, 'run', ...where, ...args], { cwd: root, stdio: 'inherit' });
 process.exit(status ?? 1);

@@ -100,7 +100,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
   return (
     <>
       <button type="button" className="skip" onClick={() => document.getElementById('main')?.focus()}>
-        to the results
+        skip to the results
       </button>
       <header className="bar">
         <h1>
@@ -143,7 +143,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
           <button type="button" onClick={() => setTheme((now) => themes[(themes.indexOf(now) + 1) % themes.length] as Theme)} aria-label={`colours: ${theme}`}>
             {theme === 'system' ? '◐' : theme === 'light' ? '○' : '●'}
           </button>
-          <button type="button" onClick={() => setShowsKeys(true)} aria-label="list of keys">
+          <button type="button" onClick={() => setShowsKeys(true)} aria-label="keyboard shortcuts">
             ?
           </button>
         </span>

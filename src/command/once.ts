@@ -149,7 +149,7 @@ export async function runOnce(
   const grids = tellGrids(opened.entries, found, options, terminal);
   tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal))], closing, options, terminal, root);
   if (state.unwritable !== undefined) terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}. The run stopped.`);
-  if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where)));
+  if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
   // A record that could not be gone on with stays as it was.
   const isRefused = earlier !== undefined && state.planProblems.length > 0;
   if (state.unwritable === undefined && !isRefused) writeInfo(record, ended);

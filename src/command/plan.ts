@@ -69,7 +69,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     const fileCount = new Set([...tests.values()].map(({ header }) => header.file)).size;
     tell(
       cases === 0
-        ? terminal.style.yellow(nothingSelected(selection, where))
+        ? terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions))
         : `\n${count(cases, 'case')} in ${count(tests.size, 'test')}, ${count(fileCount, 'file')}`,
     );
     return cases === 0 ? 3 : 0;

@@ -24,7 +24,7 @@ export function shardOf(value: string, environment: Readonly<Record<string, stri
   const part = value.startsWith('job') ? jobIn(environment, ofJob) : { index: numberIn(index), of: numberIn(of) };
   if (part.index === undefined || part.of === undefined)
     throw new InvalidArgumentError('It must look like 2/5 (part 2 of 5), or be job: index and count from the CI job.');
-  if (part.index < 1 || part.index > part.of) throw new InvalidArgumentError(`There is no part ${part.index} of ${part.of}; parts are counted from 1.`);
+  if (part.index < 1 || part.index > part.of) throw new InvalidArgumentError(`Part ${part.index} of ${part.of} does not exist; parts are counted from 1.`);
   return { index: part.index, of: part.of };
 }
 

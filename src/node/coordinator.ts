@@ -13,6 +13,7 @@ import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { CompileService } from './compile-service.ts';
 import { Dealer, type Dealt } from './dealer.ts';
+import { debugLog } from './debug-log.ts';
 import { readJournal } from './journals.ts';
 import { chargeEnd, howItEnded } from './lane-end.ts';
 import { type LaneWork, type Said, work } from './lane-process.ts';
@@ -283,6 +284,7 @@ class Coordinator {
 
   /** So many in all. */
   #openLanes(wanted: number): void {
+    if (this.#slots.length < wanted) debugLog('schedule', () => `open lanes ${this.#slots.length} to ${wanted - 1}`);
     while (this.#slots.length < wanted) this.#open(this.#slots.length);
   }
 
@@ -369,6 +371,7 @@ class Coordinator {
       });
     if (this.#dealer || this.#state.planProblems.length > 0) return;
     this.#dealer = new Dealer(pieces, lanes, (test) => times.get(tests[test] as string), after);
+    debugLog('schedule', () => `${tests.length} tests in ${this.#dealer?.left} work units for up to ${lanes} lanes`);
     this.#opening = setTimeout(
       () => {
         if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0)));
@@ -387,6 +390,11 @@ class Coordinator {
         // One that was told to stop counts what it does not run.
         slot.piece = returned ?? this.#dealer?.next();
         slot.returned = undefined;
+        debugLog('schedule', () =>
+          slot.piece
+            ? `tests ${slot.piece.tests.join()} to lane ${slot.number}, ${this.#dealer?.left} work units left`
+            : `no work left for lane ${slot.number}`,
+        );
         answering?.send({ to: 'lane', type: 'piece', piece: slot.piece });
         break;
       }

@@ -3,6 +3,7 @@ import type { JournalEntry } from '../results/journal.ts';
 import { emptyLane, type LaneState, takeOfLane } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { addSourceMaps, coverageFolder } from './coverage.ts';
+import { debugLog, describeMessage } from './debug-log.ts';
 import { endWithUs } from './orphans.ts';
 import { isToCoordinator, type Job, type ToCoordinator, type ToLane } from './protocol.ts';
 import { Tail } from './tail.ts';
@@ -65,14 +66,22 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   let overdue = false;
   let words = '';
   let finish = (): void => undefined;
-  const send = (message: ToLane): void => void (child.connected && child.send(message, () => undefined));
-  const kill = (): void => void child.kill('SIGKILL');
+  const name = job.mode === 'host' ? 'run fixtures' : `lane ${job.lane}`;
+  const send = (message: ToLane): void => {
+    debugLog(name, () => `<- ${describeMessage(message)}`);
+    if (child.connected) child.send(message, () => undefined);
+  };
+  const kill = (): void => {
+    debugLog(name, () => `kill process ${child.pid}`);
+    child.kill('SIGKILL');
+  };
   const read = (): void => {
     for (const entries of tail.read()) {
       heard = Date.now();
       for (let at = 0; at < entries.length; at++) {
         const entry = entries[at] as JournalEntry;
         takeOfLane(lane, entry, heard);
+        if (entry.type === 'activity') debugLog(name, () => `${entry.activity.what} ${entry.activity.name}, deadline in ${entry.activity.limit} ms`);
         follower.take(entry);
       }
     }
@@ -82,6 +91,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     const { doing } = lane;
     const silent = Date.now() - heard;
     if (!doing || lane.finished || silent <= doing.limit) return;
+    debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${doing.limit} ms`);
     send({ to: 'lane', type: 'ping' });
     follower.late();
     const deaf = Date.now() - answered > Math.min(silent, grace);
@@ -93,6 +103,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   }, lookEvery);
   child.on('message', (message) => {
     if (!isToCoordinator(message)) return;
+    debugLog(name, () => `-> ${describeMessage(message)}`);
     switch (message.type) {
       case 'pong':
         answered = Date.now();
@@ -121,6 +132,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
       clearInterval(look);
       read();
       tail.close();
+      debugLog(name, () => `process ${child.pid} ended: ${signal ?? `exit status ${code}`}`);
       if (coverage !== undefined) addSourceMaps(coverage, child.pid as number, job.cache);
       resolve({ code, signal, overdue, words });
     };
@@ -137,6 +149,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
       over(0, null);
     };
   });
+  debugLog(name, () => `process ${child.pid} started`);
   send({ to: 'lane', type: 'job', job });
   // To start the watcher takes a while: the lane has its job first.
   setImmediate(() => endWithUs(child));

@@ -50,6 +50,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'parse-error'; readonly reason: string }
   | { readonly code: 'duplicate-key'; readonly key: string }
   | { readonly code: 'expected-array'; readonly path: string | undefined; readonly got: string }
+  | { readonly code: 'unknown-path'; readonly path: string; readonly key: string; readonly known: readonly string[] }
   | { readonly code: 'expected-object'; readonly got: string }
   | { readonly code: 'record-length-mismatch'; readonly cells: number; readonly columns: number }
   | { readonly code: 'unclosed-quote' }

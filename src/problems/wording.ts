@@ -114,6 +114,8 @@ export function formatProblem(problem: Problem): string {
       return `duplicate key \`${problem.key}\` in one object. Remove one of them.`;
     case 'expected-array':
       return `${problem.path === undefined ? 'the document' : `the value at ${problem.path}`} is ${problem.got}; expected a list of rows${problem.path === undefined ? ". If the list is further inside, set `at: 'its.path'`." : ''}`;
+    case 'unknown-path':
+      return `at: '${problem.path}': unknown key \`${problem.key}\`; ${suggest(problem.key, problem.known)}`;
     case 'expected-object':
       return `this row is ${problem.got}; expected an object with columns`;
     case 'record-length-mismatch':

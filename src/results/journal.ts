@@ -35,6 +35,8 @@ export type JournalEntry =
       readonly problems: readonly Problem[];
       readonly warnings: readonly Problem[] /** Of its tests, in order. */;
       readonly hash: string;
+      /** Options to write instead of those that match nothing. */
+      readonly suggestions?: readonly string[];
     }
   /** What lanes can run apart, and the ids of all tests in the order of the plan. */
   | { readonly type: 'pieces'; readonly pieces: readonly Piece[]; readonly tests: readonly string[] }

@@ -40,7 +40,7 @@ export interface ProblemReport {
   readonly problem: Problem;
 }
 
-/** What came of one case, or of the tear-down of something shared. */
+/** The result of one case, or of the teardown of a shared fixture. */
 export interface ResultReport extends Omit<CaseResult, 'attachments' | 'failures' | 'times'> {
   readonly kind: 'case' | 'teardown';
   readonly id: string;

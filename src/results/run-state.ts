@@ -46,7 +46,7 @@ export interface RunState {
   unchecked: number;
   /** Passed only after further attempts. */
   unsteady: number;
-  planned: { files: number; tests: number; hash: string } | undefined;
+  planned: { files: number; tests: number; hash: string; suggestions: readonly string[] } | undefined;
   summed: number;
   readonly slowest: Slowest;
   readonly fixtures: FixtureCosts;
@@ -105,7 +105,7 @@ export function take(state: RunState, entry: JournalEntry): void {
         state.planProblems.push(...entry.problems);
         state.warnings.push(...entry.warnings);
       }
-      state.planned = { files: entry.files, tests: entry.tests, hash: entry.hash };
+      state.planned = { files: entry.files, tests: entry.tests, hash: entry.hash, suggestions: entry.suggestions ?? [] };
       break;
     case 'ended':
       takeResult(state, entry.result);

@@ -58,7 +58,7 @@ export interface Times {
   readonly teardown: number;
 }
 
-/** What came of one case. */
+/** The result of one case. */
 export interface CaseResult {
   readonly status: Status;
   readonly cause?: Cause | undefined;

@@ -41,7 +41,7 @@ const inBase64 = Object.entries(contents).map(
 const inPage = { timeout: 60_000, skip: withoutChromium };
 
 export const harbour = test(
-  'the harbour office’s suites come to the same in a page as in Node',
+  'the harbour office’s suites have the same results in a page and in Node',
   {
     needs: { page },
     ...inPage,

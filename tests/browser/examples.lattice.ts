@@ -36,7 +36,7 @@ const inPage = { timeout: 60_000, skip: withoutChromium };
 
 export const examples = suite('examples', inPage, [
   shown(
-    'the harbour office quotes, books, and tells when a draught passes',
+    'the harbour office quotes, books, and shows when a draught passes',
     { overrides: [example.with({ name: 'harbour-office' })] },
     async ({ check }, { page: { page, errors }, example }) => {
       await page.goto(example);
@@ -59,7 +59,7 @@ export const examples = suite('examples', inPage, [
   ),
 
   shown(
-    'the harbour office’s suites run in a page, and tell what fails and where',
+    'the harbour office’s suites run in a page, and show what fails and where',
     { overrides: [example.with({ name: 'harbour-office' })] },
     async ({ check }, { page: { page, errors }, example }) => {
       await page.goto(`${example}checks.html`);
@@ -81,7 +81,7 @@ export const examples = suite('examples', inPage, [
   ),
 
   shown(
-    'the matrix workbench covers, tells what cannot occur, and where marked rows fail',
+    'the matrix workbench covers, lists what cannot occur, and finds where marked rows fail',
     { overrides: [example.with({ name: 'matrix-workbench' })] },
     async ({ check }, { page: { page, errors }, example }) => {
       await page.goto(example);

@@ -12,7 +12,7 @@ const kinds: Readonly<Record<string, Cell<unknown>>> = {
   season: cell.oneOf('summer', 'winter'),
   hours: cell.list(cell.integer),
   cents: cell.from('amount', (text) => {
-    if (!/^\d+\.\d\d$/.test(text)) throw new Error('two decimals are wanted');
+    if (!/^\d+\.\d\d$/.test(text)) throw new Error('write two decimals');
     return BigInt(text.replace('.', ''));
   }),
   'number or 5': cell.number.default(5),
@@ -52,7 +52,7 @@ export const cells = test('a cell of {kind} takes {text} for {value}', {
       ['hours', '6; 12;18', [6, 12, 18]],
       ['hours', '6;noon', refused('"noon" is invalid; separate the parts by ";"')],
       ['cents', '12.50', 1250n],
-      ['cents', '12.5', refused('two decimals are wanted')],
+      ['cents', '12.5', refused('write two decimals')],
       ['number or 5', '', 5],
     ],
   ),

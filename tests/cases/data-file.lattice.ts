@@ -74,7 +74,7 @@ export const reading = suite('a data file', [
 
   test('told apart by tabs', async ({ check }) => check.equal(await read('a\tb\n1,5\t2\n', {}, 'stays.tsv'), [{ a: '1,5', b: '2' }])),
 
-  test('tells where a cell is wrong, behind comments and quoted line breaks', async ({ check }) => {
+  test('locates invalid cells after comments and quoted line breaks', async ({ check }) => {
     const columns = { note: cell.text.heading('Remark'), nights: cell.integer, due: cell.number.optional() };
     const text = '# stays\nRemark,nights,due\n"two\nlines",two,1\nfine,3,\n"a\nb\nc",4,"6,50"\n,5,1\n"never closed,6,1\n';
     check.equal(await read(text, { columns }), [
@@ -173,7 +173,7 @@ export const reading = suite('a data file', [
           ["1:1 `__proto__` cannot be a column name in JavaScript. Rename it, or read it under another name with `.heading('__proto__')`."],
         ],
         [
-          'headings are parted by something else',
+          'another delimiter separates the headings',
           'nights;due\n1;2\n',
           ['1:1 the header is separated by ";". Set `delimiter: ";"` in the options of dataFile.'],
         ],
@@ -196,7 +196,7 @@ export const reading = suite('a data file', [
     check.equal(await refusalsAt(() => [test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': row.text })), row.says);
   }),
 
-  test('cannot be parted by {delimiter}', { cases: values('delimiter', ['', '\n', '"']) }, async ({ row, check }) => {
+  test('rejects the delimiter {delimiter}', { cases: values('delimiter', ['', '\n', '"']) }, async ({ row, check }) => {
     const files = memoryFiles({ 'stays.csv': 'a,b\n1,2\n' });
     const says = await refusal(() => [test('t', { cases: dataFile('stays.csv', row) }, () => {})], files);
     check.equal(says, `the options of dataFile: ${JSON.stringify(row.delimiter)} is not a delimiter`);
@@ -244,7 +244,7 @@ export const reading = suite('a data file', [
     ]);
   }),
 
-  test('may be parted by several characters, and have no comments', async ({ check }) =>
+  test('accepts a delimiter of several characters, and no comments', async ({ check }) =>
     check.equal(await read('a::b\n#1::2\n"x::y"::3\n', { delimiter: '::', comment: '' }), [
       { a: '#1', b: '2' },
       { a: 'x::y', b: '3' },

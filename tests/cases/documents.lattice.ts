@@ -109,7 +109,7 @@ export const documents = suite('a document', [
     async ({ row, check }) => check.equal(await read(row.name, row.text, { at: row.at }), rows),
   ),
 
-  test('types its values, and tells where one is wrong', async ({ check }) => {
+  test('types its values, and locates invalid ones', async ({ check }) => {
     const columns = { vessel: cell.text, nights: cell.integer, from: cell.date.optional(), berths: cell.list(cell.text).default(null) };
     const json = `[
   { "vessel": "Gull", "nights": 3, "from": "2031-04-10", "berths": ["N4"] },
@@ -123,7 +123,7 @@ export const documents = suite('a document', [
       { vessel: 'Gull', nights: 3, from: new Date('2031-04-10'), berths: ['N4'] },
       { vessel: 'Tern', nights: 2, berths: null },
       '4:33 nights: "2.5" is not an integer',
-      '5:15 vessel: "{name: Auk}" is not a text',
+      '5:15 vessel: "{name: Auk}" is not text',
       '6:3 empty cell in column `vessel`; expected text. Add `.optional()` or `.default(…)` to the column to allow it.',
       '7:3 this row is 7; expected an object with columns',
     ]);
@@ -152,7 +152,7 @@ export const documents = suite('a document', [
   }),
 
   test(
-    'that is none is refused at its place: {text}',
+    'with invalid JSON is rejected with its location: {text}',
     {
       cases: table(
         ['text', 'said'],
@@ -179,7 +179,7 @@ export const documents = suite('a document', [
   ),
 
   test(
-    'that is no YAML is refused at its place: {text}',
+    'with invalid YAML is rejected with its location: {text}',
     {
       cases: table(
         ['text', 'said'],
@@ -194,12 +194,19 @@ export const documents = suite('a document', [
   ),
 
   test('is refused where {what}', {
-    cases: namedRows({
-      'it is no list': {
-        what: 'it is no list',
+    cases: namedRows<{ what: string; name: string; text: string; at?: string; says: RegExp }>({
+      'it is not a list': {
+        what: 'it is not a list',
         name: 'a.json',
         text: '{"rows": []}',
         says: /the document is \{rows: \[\]\}; expected a list of rows\. If the list is further inside, set `at: 'its\.path'`/,
+      },
+      'its path leads nowhere': {
+        what: 'its path leads nowhere',
+        name: 'a.json',
+        text: '{"quotes": {"items": []}}',
+        at: 'quotes.itmes',
+        says: /^at: 'quotes\.itmes': unknown key `itmes`; did you mean `items`\?$/,
       },
       'its aliases swell': {
         what: 'its aliases swell',
@@ -209,7 +216,7 @@ export const documents = suite('a document', [
       },
     }),
   }, async ({ row, check }) => {
-    const said = await refusal(() => [test('t', { cases: dataFile(row.name) }, () => {})], memoryFiles({ [row.name]: row.text }));
+    const said = await refusal(() => [test('t', { cases: dataFile(row.name, { at: row.at }) }, () => {})], memoryFiles({ [row.name]: row.text }));
     check.matches(said, row.says);
     check.notEqual(said, 'nothing refused');
   }),

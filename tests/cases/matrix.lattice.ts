@@ -114,7 +114,7 @@ export const covering = suite('a covering matrix', [
     check.holds(rows.length >= 27 && rows.length < 60, `${rows.length} rows`);
   }),
 
-  test('tells rows that hold what cannot occur', ({ check }) => {
+  test('reports rows with an excluded combination', ({ check }) => {
     const wrong = verifyCoverage(
       { a: [1, 2], b: ['x', 'y'] },
       [
@@ -165,7 +165,7 @@ export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are c
   check.holds(rows.length <= most, `${rows.length} rows`);
 });
 
-export const losses = test('what a change loses is told, as far as it matters: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
+export const losses = test('the loss of a change is computed up to a limit: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
   const random = randomFrom(`losses ${row.seed}`);
   const levels = Array.from({ length: random.integer(3, 6) }, () => random.integer(2, 4));
   const combinations = new Combinations(levels, [{ axes: levels.map((_, axis) => axis), strength: random.integer(2, 3) }]);
@@ -217,7 +217,7 @@ export const orbits = test('what permutations make of rows holds what their orbi
   );
 });
 
-export const noNumber = test('what is no number is a value like any other', async ({ check }) => {
+export const noNumber = test('NaN is a value like any other', async ({ check }) => {
   const axes = { amount: [0, Number.NaN, 2], hull: ['mono', 'cat'], power: [true, false] };
   const options = { strength: 2, exclude: [{ amount: Number.NaN, hull: 'cat' }], include: [{ amount: Number.NaN, power: true }] };
   const rows = await collect(matrix(axes, options));

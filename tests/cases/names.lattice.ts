@@ -29,7 +29,7 @@ export const names = suite('names', [
     async ({ row, check }) => check.equal((await planned('t', [row.row]))[0]?.id, `suites#t/${row.id}`),
   ),
 
-  test('tell apart what looks alike: {one} and {two}', {
+  test('distinguish similar values: {one} and {two}', {
     cases: table(
       ['one', 'two'],
       [
@@ -138,7 +138,7 @@ export const names = suite('names', [
     check.equal(new Set(ids).size, size, 'each its own');
   }),
 
-  test('are told apart in tables of any size: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
+  test('are distinguished in tables of any size: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
     const random = randomFrom(`tables ${row.seed}`);
     const identities = new Identities([random.integer(2, 6), random.integer(8, 20), random.integer(24, 40)]);
     const seen = new Map<number, number>();

@@ -29,7 +29,7 @@ async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share
 const told = ({ ordinal, id, row, entry }: PlannedCaseImpl) => ({ ordinal, id, row, line: entry.location?.line, problems: entry.problems?.length ?? 0 });
 
 export const shares = suite('shares of a data file', [
-  test('are disjoint and complete, and tell twins as the whole does: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
+  test('are disjoint and complete, and number duplicates as a whole run does: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
     const random = randomFrom(`shares ${row.seed}`);
     const size = random.integer(0, 3) ? random.integer(1000, 2000) : random.pick([0, 1, 64, 990, 1000, 1010]);
     const differs = random.pick([3, 40, 100_000, 100_000, 100_000]);

@@ -81,7 +81,7 @@ export const sources = suite('sources', [
         source: hulls.derive(() => ({ n: 1 })).cross(values('n', [1]) as never),
         says: 'both sides have `n`',
       },
-      'no row': { what: 'what is no row', source: rows([7 as never]), says: 'row 1 is 7; expected an object with columns' },
+      'no row': { what: 'an invalid row', source: rows([7 as never]), says: 'row 1 is 7; expected an object with columns' },
       'a range without end': { what: 'a range that never ends', source: range('n', 1, 5, -1), says: '1 to 5 by -1 is not a finite range' },
       'a ragged table': { what: 'a ragged table', source: table(['a', 'b'], [[1] as never]), says: 'row 1 has 1 value for 2 columns (a, b)' },
     }),

@@ -46,7 +46,7 @@ export const workbooks = suite('a workbook', [
     ]);
   }),
 
-  test('tells the sheet and the cell of what is wrong', async ({ check }) => {
+  test('reports the sheet and the cell of a problem', async ({ check }) => {
     const book = writeWorkbook({
       'Prices 2031': [
         ['Season', 'Price', 'From', 'Power'],

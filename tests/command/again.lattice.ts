@@ -24,7 +24,7 @@ const inProject = testWith({ project });
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
 
 export const again = suite('running again', { timeout: 60_000 }, [
-  inProject('the newest twenty records are kept, and all that is no finished record', async ({ check }, { project }) => {
+  inProject('the newest twenty records are kept, and everything that is not a finished record', async ({ check }, { project }) => {
     const runs = join(project, '.red-lattice', 'runs');
     const names = Array.from({ length: 24 }, (_, i) => `20310401-0000${i + 10}-1`);
     const info = (name: string) => ({ kind: 'red-lattice run record', ...(name !== names[0] && { milliseconds: 1 }) });
@@ -60,7 +60,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
   }),
 
   inProject(
-    'what --stop-after leaves out is told, and --resume runs it: {lanes} lanes',
+    'cases left out by --stop-after are counted, and --resume runs them: {lanes} lanes',
     {
       cases: values('lanes', ['0', '1', '2']),
     },
@@ -133,7 +133,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
     check.equal([status, last(resumed)], [0, '60 passed, 0 failed']);
   }),
 
-  inProject('what does not load is told once, also where all lanes start at once', { timeout: 30_000 }, async ({ check }, { project }) => {
+  inProject('a file that does not load is reported once, even if all lanes start at once', { timeout: 30_000 }, async ({ check }, { project }) => {
     await writeFile(join(project, 'broken.lattice.ts'), "throw new Error('broken at its top');\n");
     await writeFile(
       join(project, 'slow.lattice.ts'),
@@ -146,7 +146,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
     }
   }),
 
-  inProject('a run that is interrupted twice ends at once, and tells what it left standing', async ({ check, eventually }, { project }) => {
+  inProject('a run that is interrupted twice ends immediately, and lists fixtures that were not torn down', async ({ check, eventually }, { project }) => {
     await writeFile(
       join(project, 'long.lattice.ts'),
       `import { fixture, test } from 'red-lattice';
@@ -186,7 +186,7 @@ export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () 
   inProject('a finished run cannot be resumed', async ({ check }, { project }) => {
     await runCommand(['run'], project);
     const { status, output } = await runCommand(['run', '--resume'], project);
-    check.equal([status, output.includes('the last run came to its end')], [2, false]);
+    check.equal([status, output.includes('the last run is complete')], [2, false]);
   }),
 
   inProject('shards are disjoint and complete, and merge into one record', async ({ check, step }, { project }) => {

@@ -85,7 +85,7 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
           says: ['the configuration: `lanes` is not an integer of at least 0'],
         },
         'it throws': {
-          what: 'is told where it does not load',
+          what: 'is reported if it does not load',
           config: `\nthrow new Error('no tide');\n`,
           args: [],
           status: 2,

@@ -18,7 +18,7 @@ const inProject = testWith({ project });
 export const starters = suite('new', { timeout: 60_000 }, [
   inProject('writes a starter that compiles and runs as it is', async ({ check }, { project }) => {
     const { status, out } = await runCommand(['new', 'tests/berths'], project);
-    check.equal([status, out], [0, 'wrote tests/berths.lattice.ts\nwrote tests/berths.csv\n\nRun it:  npx red-lattice run tests/berths.lattice.ts\n']);
+    check.equal([status, out], [0, 'Wrote tests/berths.lattice.ts\nWrote tests/berths.csv\n\nRun it:  npx red-lattice run tests/berths.lattice.ts\n']);
     const run = await runCommand(['run', 'tests/berths.lattice.ts'], project);
     check.equal(run.status, 0);
     check.matches(run.out, /\n5 passed, 0 failed\n$/);

@@ -21,7 +21,7 @@ export const own = test('own', { cases: namedRows({ 'the first': { x: 1 }, 'the 
 const inProject = testWith({ project });
 
 export const plans = suite('plan', { timeout: 60_000 }, [
-  inProject('tells what a matrix covers, what it can never hold, and what nobody reads', async ({ check }, { project }) => {
+  inProject('reports the coverage of a matrix, infeasible values and unused columns', async ({ check }, { project }) => {
     const { status, output } = await runCommand(['plan'], project);
     check.equal(status, 0);
     check.matches(output, /^ {4}6 rows for 24 combinations; every pair of values is covered \(23 of 23\)$/m);

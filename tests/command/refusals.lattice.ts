@@ -19,6 +19,10 @@ const project = fixture('project', {
       join(folder, 'good.lattice.ts'),
       "import { test } from 'red-lattice';\nexport const one = test('holds', ({ check }) => check.equal(1, 1));\n",
     );
+    await writeFile(
+      join(folder, 'named.lattice.ts'),
+      "import { test, values } from 'red-lattice';\nexport const power = test('shore power for a {hull}', { tags: ['money'], cases: values('hull', ['cat']) }, ({ check }) => check.equal(1, 1));\n",
+    );
     await writeFile(join(folder, 'broken.lattice.ts'), "throw new Error('the office is closed');\n");
     await runCommand(['run', 'good.lattice.ts', '--record', 'one'], folder);
     await runCommand(['run', 'broken.lattice.ts', '--record', 'broken'], folder);
@@ -31,6 +35,8 @@ const project = fixture('project', {
     await writeFile(join(folder, 'headless.jsonl'), '{"format":"red-lattice report","version":"2.0"}\n');
     await writeFile(join(folder, 'listless.jsonl'), `${head.replace('"tests":[', '"tests":7,"was":[')}\n`);
     await writeFile(join(folder, 'holds.mjs'), '');
+    await writeFile(join(folder, 'elsewhere.lattice.js'), "import { tempDirectory } from 'red-lattice';\n");
+    await writeFile(join(folder, 'misspelled.lattice.js'), "import { fixtur } from 'red-lattice';\n");
     await mkdir(join(folder, 'newer'));
     await writeFile(join(folder, 'newer', 'run.json'), '{"kind":"red-lattice run record","version":99,"tool":"9.0.0"}');
     return folder;
@@ -66,6 +72,8 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
           ['run holds.mjs', /holds\.mjs: its name is not that of a test file \(\*\.lattice\.ts/],
           ['run newer', /newer: no test files .* in this folder or below\. red-lattice new <name> creates one\./],
           ['new', /missing required argument 'name'/],
+          ['run elsewhere.lattice.js', /does not provide an export named 'tempDirectory'\. Import it from `red-lattice\/node`\./],
+          ['run misspelled.lattice.js', /does not provide an export named 'fixtur'; did you mean `fixture`\?/],
         ],
       ),
     },
@@ -88,6 +96,10 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
           ['good.lattice.ts --row n=3 --row m>=4', /none .* and has n=3 and m>=4 in its row/],
           ['good.lattice.ts --tag a --tag b --not-tag c', /none .* and has the tag "a" or "b" and lacks the tag "c"/],
           ['good.lattice.ts --id x#y', /none .* and has the id "x#y"/],
+          ['named.lattice.ts --title pwer', /did you mean --title power\?$/m],
+          ['named.lattice.ts --tag mony', /did you mean --tag money\?$/m],
+          ['named.lattice.ts --row hul=cat', /did you mean --row hull=cat\?$/m],
+          ['named.lattice.ts --row hull=raft', /has hull=raft in its row$/m],
         ],
       ),
     },
@@ -98,7 +110,7 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
   ),
 
   inProject(
-    'a file that does not load makes TAP bail out, and is told in {as}',
+    'a file that does not load makes TAP bail out, and is reported in {as}',
     {
       cases: namedRows({ json: { as: 'json' }, markdown: { as: 'markdown' }, tap: { as: 'tap' } }),
     },
@@ -123,7 +135,7 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
 
 export const words = test('a shell takes a word as it is: seed {seed}', {
   cases: range('seed', 1, 10),
-  skip: process.platform === 'win32' && 'there is no POSIX shell',
+  skip: process.platform === 'win32' && 'needs a POSIX shell',
 }, ({ row, check }) => {
   const random = randomFrom(`words ${row.seed}`);
   const given = Array.from({ length: 20 }, () => random.text(random.integer(1, 12), 'aZ0 \'"`$\\;|&<>(){}[]*?!#~=%,:@-\n\tü'));

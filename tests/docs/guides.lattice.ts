@@ -22,12 +22,15 @@ const plain = (text: string): string[] =>
     .map((line) => line.replace(/ {2}[\d.]+ m?s(?= {2}|$)/, '').trimEnd())
     .filter((line) => line && !/^[\d.]+ m?s \(/.test(line));
 
+/** The guides with code of their own. */
 const guides = Object.fromEntries(
-  await Promise.all(
-    ['README.md', ...(await readdir(join(root, 'docs'))).filter((name) => name.endsWith('.md') && name !== 'reference.md').map((name) => `docs/${name}`)].map(
-      async (name) => [name, { blocks: blocksOf(await readFile(join(root, name), 'utf8')) }] as const,
-    ),
-  ),
+  (
+    await Promise.all(
+      ['README.md', ...(await readdir(join(root, 'docs'))).filter((name) => name.endsWith('.md') && name !== 'reference.md').map((name) => `docs/${name}`)].map(
+        async (name) => [name, { blocks: blocksOf(await readFile(join(root, name), 'utf8')) }] as const,
+      ),
+    )
+  ).filter(([, { blocks }]) => blocks.some(({ file }) => file)),
 );
 
 /** A project made of a guide's files, with what the guides take as given. */

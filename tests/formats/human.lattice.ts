@@ -10,7 +10,7 @@ import { outcomes } from '../results/outcomes-project.ts';
 const long = 'berth '.repeat(2000);
 const lines = (texts: readonly string[]): string => JSON.stringify(texts.join('\n'));
 
-export const frames = test('a frame of {columns} columns marks the word that is meant: seed {seed}', {
+export const frames = test('a frame of {columns} columns marks the right word: seed {seed}', {
   cases: values('columns', [undefined, 40, 60, 120]).cross(range('seed', 1, 25)),
 }, ({ row: { columns, seed }, check }) => {
   const random = randomFrom(`frames ${seed}`);
@@ -31,7 +31,7 @@ export const frames = test('a frame of {columns} columns marks the word that is 
   );
 });
 
-export const differences = test('a difference between {what} is told', {
+export const differences = test('shows the difference between {what}', {
   cases: namedRows<{ what: string; actual: string; expected: string; told: readonly string[] }>({
     numbers: { what: 'numbers', actual: '72', expected: '73', told: ['actual 72', 'expected 73'] },
     words: { what: 'words, within the line', actual: '"north quay"', expected: '"south quay"', told: ['actual "[n]o[r]th quay"', 'expected "[s]o[u]th quay"'] },
@@ -106,7 +106,7 @@ export const spans = test('text is one code span of Markdown, whatever it holds:
 });
 
 export const looks = suite('a record for people', { timeout: 60_000 }, [
-  testWith({ outcomes })('is told as the run told it', async ({ check }, { outcomes }) => {
+  testWith({ outcomes })('is printed as the run printed it', async ({ check }, { outcomes }) => {
     const plain = (text: string): string[] => text.split('\n').filter((line) => !/^[\d.]+ m?s \(/.test(line));
     const { status, output } = await runCommand(['report', 'bad'], outcomes.folder);
     check.equal([status, plain(output)], [0, plain(outcomes.bad.output)]);

@@ -1,6 +1,6 @@
 import { execFile } from 'node:child_process';
-import { mkdir, readdir, stat, symlink, writeFile } from 'node:fs/promises';
-import { join } from 'node:path';
+import { access, cp, mkdir, readdir, readFile, stat, symlink, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
 import { promisify } from 'node:util';
 import { build } from 'esbuild';
 import { fixture, namedRows, suite, table, testWith } from 'red-lattice';
@@ -15,7 +15,12 @@ const installed = fixture('installed', {
   needs: { folder: tempDirectory('file') },
   timeout: 180_000,
   async setup(_, { folder }) {
-    await run('npm', ['pack', '--silent', '--ignore-scripts', '--pack-destination', folder], { cwd: root });
+    // A copy, since packing changes links in the documentation, which other tests read.
+    const copy = join(folder, 'source');
+    for (const name of ['dist', 'docs', 'schema', 'README.md', 'CHANGELOG.md', 'LICENSE', 'package.json'])
+      await cp(join(root, name), join(copy, name), { recursive: true });
+    await runNode([join(root, 'scripts', 'pack-links.mjs'), copy], copy);
+    await run('npm', ['pack', '--silent', '--ignore-scripts', '--pack-destination', folder], { cwd: copy });
     const archive = (await readdir(folder)).find((name) => name.endsWith('.tgz')) ?? '';
     const { size } = await stat(join(folder, archive));
     await writeFile(join(folder, 'package.json'), '{"name":"office","private":true}');
@@ -121,6 +126,52 @@ export const packed = suite('the package', { timeout: 120_000 }, [
       logLevel: 'silent',
     });
     check.equal([warnings, errors], [[], []]);
+  }),
+
+  testWith({ installed })('has documentation whose links lead somewhere', async ({ check }, { installed }) => {
+    const folder = join(installed.folder, 'node_modules', 'red-lattice');
+    const { homepage } = JSON.parse(await readFile(join(folder, 'package.json'), 'utf8'));
+    const pages = ['README.md', ...(await readdir(join(folder, 'docs'))).filter((name) => name.endsWith('.md')).map((name) => `docs/${name}`)];
+    let links = 0;
+    for (const page of pages) {
+      for (const [, target = ''] of (await readFile(join(folder, page), 'utf8')).matchAll(/\]\(([^)#\s]+)/g)) {
+        links++;
+        // Links to files outside the package lead to the repository, where they exist.
+        const path = target.startsWith(homepage)
+          ? join(root, target.slice(homepage.length).replace(/^\/(?:blob|raw)\/main\//, ''))
+          : join(folder, dirname(page), target);
+        if (!/^https?:/.test(target) || target.startsWith(homepage))
+          check.equal(
+            await access(path).then(
+              () => 'there',
+              () => 'missing',
+            ),
+            'there',
+            `${page}: ${target}`,
+          );
+      }
+    }
+    check.holds(links > 70, `${links} links`);
+  }),
+
+  inProject('has a starter and a first example that type-check with a new tsconfig.json', async ({ check, step }, { project: { folder, command } }) => {
+    const tsc = (args: readonly string[]): ReturnType<typeof runNode> => runNode([join(root, 'node_modules', 'typescript', 'bin', 'tsc'), ...args], folder);
+    await writeFile(join(folder, 'package.json'), '{"name":"office","type":"module"}');
+    await step('the first example of the README', async ({ ensure }) => {
+      const readme = await readFile(join(root, 'README.md'), 'utf8');
+      const [, name = '', code = ''] = /^```ts file=(\S+)\n(.*?)^```$/ms.exec(readme) ?? [];
+      const [, lines = ''] = /^\{ "compilerOptions": \{ (.*) \} \}$/m.exec(readme) ?? [];
+      await writeFile(join(folder, name), code);
+      await command(['new', 'tests/berths']);
+      ensure.equal((await tsc(['--init'])).status, 0);
+      const created = await readFile(join(folder, 'tsconfig.json'), 'utf8');
+      const typeRoots = JSON.stringify([join(root, 'node_modules', '@types')]);
+      const changed = created.replace(/"types": \[\],?/, '').replace('"compilerOptions": {', `"compilerOptions": { "typeRoots": ${typeRoots}, ${lines},`);
+      await writeFile(join(folder, 'tsconfig.json'), changed);
+    });
+    const { status, output } = await tsc(['--noEmit']);
+    check.equal([status, output], [0, '']);
+    check.matches((await command(['run'])).output, /where it fails\n {2}✗ hull=cat & season=winter [\s\S]*\n40 passed, 7 failed\n$/);
   }),
 
   inProject('writes a starter that runs', async ({ check }, { project: { folder, command } }) => {

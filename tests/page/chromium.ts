@@ -5,7 +5,7 @@ import { tempDirectory } from 'red-lattice/node';
 import { chromium, flags } from '../../scripts/chromium.mjs';
 
 /** Why tests in a browser are skipped, where they are; in CI they never are. */
-export const withoutChromium = !existsSync(chromium) && process.env['CI'] === undefined && `there is no Chromium at ${chromium}`;
+export const withoutChromium = !existsSync(chromium) && process.env['CI'] === undefined && `Chromium is not installed at ${chromium}`;
 
 /** Chromium without a screen; `files` may read each other where that is asked for. */
 export const browser = fixture('browser', {

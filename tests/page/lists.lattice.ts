@@ -121,7 +121,7 @@ export const lists = suite('the lists of the page', [
     check.equal(linesOf(tree, ({ kind }) => kind !== 'file', row.order).length, 2);
   }),
 
-  test('cases are found by their ids, and know what came of them before', ({ check, ensure }) => {
+  test('cases are found by id, and have their earlier results', ({ check, ensure }) => {
     const read = store();
     const found = ensure.present(read.find('dues/b')) as NonNullable<ReturnType<Store['find']>>;
     check.equal(found.result.row, { hull: 'cat', loa: 15 });
@@ -146,7 +146,7 @@ export const lists = suite('the lists of the page', [
     check.equal([read.name, read.live, read.items.length, read.state.counts.failed, [...read.tests.keys()]], ['next', true, 1, 0, [0]]);
   }),
 
-  test('a page is told of files by their names, and of rows as they are', ({ check }) => {
+  test('a page receives relative file names and unchanged rows', ({ check }) => {
     const place = { file: 'file:///office/a.ts', line: 1, column: 1 };
     const entry = {
       type: 'ended',

@@ -56,7 +56,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     check.equal(errors, []);
   }),
 
-  shown('tells apart no case, all green, and a hundred thousand', async ({ check, step }, { page: { page, errors }, pages }) => {
+  shown('shows an empty run, a passing run and a hundred thousand cases', async ({ check, step }, { page: { page, errors }, pages }) => {
     const told = async (address: string): Promise<string> => {
       await page.goto(address);
       await page.waitForSelector('.verdict');
@@ -83,7 +83,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     check.matches(await left('tag:money'), /✗ 670 failed ▪ 32,830 passed/);
   }),
 
-  shown('opens a case by its address, and tells all of it', async ({ check }, { page: { page }, pages }) => {
+  shown('opens a case by its address, with all details', async ({ check }, { page: { page }, pages }) => {
     await page.goto(`${pages.bad}#/tests?case=${encodeURIComponent('outcomes.lattice.ts#the-office/differs')}`);
     await page.waitForSelector('article.case');
     const text = await page.$eval('article.case', (article) => (article as HTMLElement).innerText.replace(/\s+/g, ' '));

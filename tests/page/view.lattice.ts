@@ -130,7 +130,7 @@ export const view = suite('view', { timeout: 60_000 }, [
     },
   ),
 
-  testWith({ served })('runs what an id names, and nothing that stands in it', async ({ check }, { served: { address, token, folder } }) => {
+  testWith({ served })('runs the case of an id, and nothing written in it', async ({ check }, { served: { address, token, folder } }) => {
     const headers = { host: address.host, authorization: `Bearer ${token}`, 'content-type': 'application/json' };
     const { status } = await ask(
       address,

@@ -41,7 +41,7 @@ const many = (factor: number, more: Made = {}): Made => ({
 });
 
 export const comparison = suite('a comparison of records', [
-  test('is told case by case: {what}', {
+  test('compares case by case: {what}', {
     cases: namedRows<{ what: string; before: Made; after: Made; told: Record<string, Change>; same: number }>({
       failing: {
         what: 'failing and fixed',

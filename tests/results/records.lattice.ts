@@ -143,7 +143,7 @@ export const records = suite('what is read of a record', [
     check.equal(lines.map(read), [undefined, 1, 2, undefined, undefined, 8, undefined, 3, undefined, undefined, 1, undefined, undefined]);
   }),
 
-  test('passes that are read many at once come to what each of them does: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
+  test('a block of passes has the same sums as its cases: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
     const random = randomFrom(`blocks ${row.seed}`);
     const journal = new JournalBytes(JSON.stringify);
     const pieces: Uint8Array[] = [];
@@ -202,7 +202,7 @@ export const records = suite('what is read of a record', [
     );
   }),
 
-  test('a row is written whole where it does not stand in a line as it is: {why}', {
+  test('a row that a short line cannot hold is written in full: {why}', {
     cases: table(
       ['why', 'row'],
       [

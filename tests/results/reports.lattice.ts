@@ -79,7 +79,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
   }),
 
   told(
-    'a newer report, and what is no report, are refused',
+    'a newer report and other files are rejected',
     {
       cases: table(
         ['text', 'reason'],
@@ -98,7 +98,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     },
   ),
 
-  told('TAP 14 is strict, and says of each case what came of it', async ({ check, ensure }, { outcomes }) => {
+  told('TAP 14 is strict, and has the result of each case', async ({ check, ensure }, { outcomes }) => {
     const { points, bailOut } = readTap((await runCommand(['report', 'bad', '--format', 'tap'], outcomes.folder)).out);
     const all = leaves(points);
     check.equal(bailOut, undefined);
@@ -192,7 +192,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.matches(output.slice(out.length), /^1 passed, 0 failed$/m);
   }),
 
-  told('people are told whole failures: row, fixtures, difference, causes, the way to run it again, where a test fails', ({ check }, { outcomes }) => {
+  told('failures are printed in full: row, fixtures, difference, causes, the command to rerun, where the test fails', ({ check }, { outcomes }) => {
     const { output } = outcomes.bad;
     for (const part of [
       'in step "outer › inner"',
@@ -229,7 +229,7 @@ const office = fixture('office', {
 });
 
 export const ofTheOffice = suite('the harbour office by its draft', { timeout: 60_000 }, [
-  testWith({ office, schema })('is told where it fails, in every format', async ({ check }, { office: { record, project, output }, schema }) => {
+  testWith({ office, schema })('has where it fails in every format', async ({ check }, { office: { record, project, output }, schema }) => {
     check.matches(output, /✗ loa=12 +22 of 22 fail\n {2}✗ hull=cat & season=winter +13 of 13 fail\n {4}elsewhere +0 of 92\n/);
     check.matches(output, /\n100 passed, 34 failed\n$/);
     const as = async (format: string): Promise<string> => (await runCommand(['report', record, '--format', format], project)).out;
@@ -241,7 +241,7 @@ export const ofTheOffice = suite('the harbour office by its draft', { timeout: 6
 ]);
 
 export const comparisons = suite('compare', { timeout: 60_000 }, [
-  told('tells what became of each case; 1 where one fails newly', async ({ check }, { outcomes }) => {
+  told('compares each case, and exits with 1 if one is newly failing', async ({ check }, { outcomes }) => {
     const worse = await runCommand(['compare', 'good', 'bad', '--format', 'json'], outcomes.folder);
     const { cases, same } = JSON.parse(worse.out) as { cases: { change: string; title: string }[]; same: number };
     const count = (change: string): number => cases.filter((one) => one.change === change).length;

@@ -23,7 +23,7 @@ export const jobs = test('--shard {given} in a job with {environment} is {part}'
     ['given', 'environment', 'part'],
     [
       ['2/5', {}, '2 of 5'],
-      ['0/5', {}, 'There is no part 0 of 5; parts are counted from 1.'],
+      ['0/5', {}, 'Part 0 of 5 does not exist; parts are counted from 1.'],
       ['2/5/7', {}, /^It must look like 2\/5/],
       ['2', {}, /^It must look like 2\/5/],
       ['job', { CI_NODE_INDEX: '1', CI_NODE_TOTAL: '3' }, '1 of 3'],
@@ -31,7 +31,7 @@ export const jobs = test('--shard {given} in a job with {environment} is {part}'
       ['job', { SLURM_PROCID: '2', SLURM_NTASKS: '3' }, '3 of 3'],
       ['job', { JOB_COMPLETION_INDEX: '4' }, "JOB_COMPLETION_INDEX has the job's index, but no variable has the number of jobs. Write job/5 for five."],
       ['job/5', { JOB_COMPLETION_INDEX: '4' }, '5 of 5'],
-      ['job/5', { JOB_COMPLETION_INDEX: '5' }, 'There is no part 6 of 5; parts are counted from 1.'],
+      ['job/5', { JOB_COMPLETION_INDEX: '5' }, 'Part 6 of 5 does not exist; parts are counted from 1.'],
       ['job', {}, /^No environment variable has the job's index; tried CI_NODE_INDEX/],
       ['job', { CI_NODE_INDEX: 'x', CI_NODE_TOTAL: '3' }, /^No environment variable/],
     ],

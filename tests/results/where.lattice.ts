@@ -19,7 +19,7 @@ const loa = ({ loa }: Row): number => loa as number;
 const judged = (rows: readonly Row[], fails: (row: Row) => boolean) => whereItFails(rows.map((row) => ({ row, failed: fails(row) })));
 
 export const where = suite('where it fails', [
-  test('is told for {what}', {
+  test('is found for {what}', {
     cases: namedRows<{ what: string; fails: (row: Row) => boolean; told: readonly string[] }>({
       value: { what: 'a value', fails: (row) => row['hull'] === 'cat', told: ['hull=cat'] },
       'all but one': { what: 'all values but one', fails: (row) => row['hull'] !== 'cat', told: ['hull!=cat'] },

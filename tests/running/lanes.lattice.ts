@@ -1,3 +1,4 @@
+import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, suite, table, test } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
@@ -42,3 +43,30 @@ export const lanes = suite('statuses do not depend on lanes and order', { timeou
     },
   ),
 ]);
+
+export const debugging = test(
+  'RED_LATTICE_DEBUG=1 prints messages, scheduling, deadlines and kills',
+  { needs: { folder }, timeout: 30_000 },
+  async ({ check }, { folder }) => {
+    const project = join(folder, 'debugged');
+    await mkdir(join(project, 'node_modules'), { recursive: true });
+    await symlink(root, join(project, 'node_modules', 'red-lattice'));
+    await writeFile(
+      join(project, 'a.lattice.mjs'),
+      "import { test } from 'red-lattice';\nexport const loops = test('loops', { timeout: 100 }, () => { for (;;); });\n",
+    );
+    const { status, output } = await runCommand(['run'], project, { RED_LATTICE_DEBUG: '1' });
+    check.equal(status, 1);
+    for (const line of [
+      /lane 0 +process \d+ started$/m,
+      /lane 0 +<- job \{/,
+      /lane 0 +-> free$/m,
+      /schedule +tests 0 to lane 0/,
+      /lane 0 +body a\.lattice\.mjs#loops, deadline in 100 ms$/m,
+      /lane 0 +kill process \d+$/m,
+      /ended: SIGKILL$/m,
+    ])
+      check.matches(output, line);
+    check.equal((await runCommand(['run'], project)).output.includes('lane 0'), false, 'nothing without the variable');
+  },
+);

@@ -20,7 +20,7 @@ export const one = test('writes', ({ check, log }) => {
   stdout.write('by name\\n');
   early.write('kept from before\\n');
   log('log');
-  check.fail('to be told');
+  check.fail('to be reported');
 });
 `;
 
@@ -47,7 +47,7 @@ export const many = test('many', { cases: range('n', 1, 3000) }, ({ check }) => 
 `;
 
 export const counted = test(
-  'a test’s line tells of all its cases, also in a stream: {lanes} lanes',
+  'the line of a test counts all its cases, also in a stream: {lanes} lanes',
   {
     needs: { folder: tempDirectory() },
     cases: values('lanes', [0, 1]),

@@ -72,7 +72,7 @@ export const precedence = test('what goes wrong together counts as {status}', {
     'failed and torn': { fails: true, tears: true, known: false, skips: false, status: 'failed/check' },
     'known and torn': { fails: true, tears: true, known: true, skips: false, status: 'errored/teardown' },
     'known alone': { fails: true, tears: false, known: true, skips: false, status: 'known-failure/check' },
-    'known and mended': { fails: false, tears: false, known: true, skips: false, status: 'failed/unexpected-pass' },
+    'known and fixed': { fails: false, tears: false, known: true, skips: false, status: 'failed/unexpected-pass' },
     'failed, then skipped': { fails: true, tears: false, known: false, skips: true, status: 'failed/check' },
     'skipped alone': { fails: false, tears: false, known: false, skips: true, status: 'skipped' },
     'torn alone': { fails: false, tears: true, known: false, skips: false, status: 'errored/teardown' },
@@ -128,7 +128,7 @@ export const concurrency = suite('concurrency', [
   }),
 ]);
 
-export const attempts = test('further attempts set up the case anew, and the last one counts', async ({ check }) => {
+export const attempts = test('retries set up the case again, and the last one counts', async ({ check }) => {
   let [set, tries] = [0, 0];
   const each = fixture('each', { setup: () => ++set });
   const { seen } = await runInside([
@@ -158,7 +158,7 @@ export const deferred = test('what a body defers runs last in first out, also af
   check.equal(trace, ['second', 'first', 'quay']);
 });
 
-export const overdue = test('a body past its time is told its signal, and the rest goes on', { timeout: 5000 }, async ({ check }) => {
+export const overdue = test('a body that exceeds its time limit is aborted, and the run continues', { timeout: 5000 }, async ({ check }) => {
   let aborted = false;
   const { statuses } = await runInside([
     test('heeds', { timeout: 20 }, ({ signal }) => new Promise<void>((resolve) => signal.addEventListener('abort', () => resolve(void (aborted = true))))),
@@ -184,7 +184,7 @@ export const interrupted = test('an interrupted run begins no more, tears down, 
   check.equal(trace, ['day 1', 'day 2', 'day 3', 'closed']);
 });
 
-export const flood = test('what a case writes is kept up to a million characters, and its end is told', async ({ check }) => {
+export const flood = test('output of a case is kept up to a million characters, and truncation is reported', async ({ check }) => {
   const { seen } = await runInside([
     test('floods', ({ log }) => {
       for (let i = 0; i < 300; i++) log('x'.repeat(10_000));
@@ -195,7 +195,7 @@ export const flood = test('what a case writes is kept up to a million characters
   check.closeTo(output.length, 1_000_000, 200);
 });
 
-export const kept = test('output and attachments stand with their case', async ({ check }) => {
+export const kept = test('output and attachments belong to their case', async ({ check }) => {
   const { seen } = await runInside([
     test('case', ({ log, attach, check }) => {
       log('tide', { at: 3 });
@@ -233,7 +233,7 @@ export const locks = test('cases that want the same thing for themselves do not 
   check.holds(performance.now() - started > 6 * 5, 'one after the other');
 });
 
-export const limits = test('a set-up and a tear-down have their time', { timeout: 8000 }, async ({ check }) => {
+export const limits = test('setup and teardown have time limits', { timeout: 8000 }, async ({ check }) => {
   const never = (): Promise<never> => new Promise(() => {});
   const up = fixture('up', {
     timeout: 20,
@@ -256,7 +256,7 @@ export const limits = test('a set-up and a tear-down have their time', { timeout
   );
 });
 
-export const lateClean = test('a clean-up that comes after the tear-down runs at once, and is told', async ({ check }) => {
+export const lateClean = test('cleanup deferred after the teardown runs immediately, and is reported', async ({ check }) => {
   let later: (cleanUp: () => unknown) => void = () => {};
   let ran = false;
   const quay = fixture('quay', { setup: ({ defer }) => void (later = defer) });

@@ -70,8 +70,8 @@ export const refusals = test(
         says: 'suite "s": another copy of red-lattice created "t". A project needs exactly one copy; `npm ls red-lattice` lists them.',
         suites: () => [suite('s', [otherTest('t', body) as never])],
       },
-      'what is no fixture': { says: 'test "t": needs.tide is not a fixture', suites: () => [test('t', { needs: { tide: 7 as never } }, body)] },
-      'what is no binding': { says: 'overrides of test "t": 7 is not an override', suites: () => [test('t', { overrides: [7 as never] }, body)] },
+      'an invalid fixture': { says: 'test "t": needs.tide is not a fixture', suites: () => [test('t', { needs: { tide: 7 as never } }, body)] },
+      'an invalid override': { says: 'overrides of test "t": 7 is not an override', suites: () => [test('t', { overrides: [7 as never] }, body)] },
       'a day that is none': {
         says: 'test "t": until: "spring" is not a date like 2031-04-30',
         suites: () => [test('t', { skip: { reason: 'x', until: 'spring' } }, body)],
@@ -100,7 +100,7 @@ export const refusals = test(
 );
 
 export const strange = test(
-  'code without types is told what it says wrong: {says}',
+  'untyped code gets an error for invalid options: {says}',
   {
     cases: table(
       ['says', 'make'],
@@ -166,12 +166,12 @@ export const strangeRows = test('a row whose marks are not what they should be i
   );
 });
 
-export const several = test('all that is wrong is told together', async ({ check }) => {
+export const several = test('all problems are reported together', async ({ check }) => {
   const said = await refusal(() => [test('{a}', body), test('b', { cases: table(['a'], []) }, body)], files);
   check.equal(said.split('\n').length, 2);
 });
 
-export const allowed = test('an empty source is no error where it may be empty', async ({ check }) => {
+export const allowed = test('an empty source is allowed with allowEmpty', async ({ check }) => {
   const { seen, ok } = await runInside([test('t', { cases: table(['a'], []), allowEmpty: true }, body)]);
   check.equal([seen.length, ok], [0, true]);
 });

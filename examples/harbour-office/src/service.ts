@@ -53,7 +53,7 @@ async function answer(request: IncomingMessage, { register, tokens, today }: Ser
   }
   if (request.method !== 'POST') return { status: 405, body: {} };
   const goodUntil = tokens[request.headers.authorization?.replace('Bearer ', '') ?? ''];
-  if (goodUntil === undefined || goodUntil < today()) return { status: 401, body: { problem: 'the token is not good, or not any more' } };
+  if (goodUntil === undefined || goodUntil < today()) return { status: 401, body: { problem: 'the token is invalid or expired' } };
   const booking = read(await textOf(request));
   const wrong = fields.find((field) => !isRight(field, booking[field]));
   if (wrong) return { status: 422, body: { field: wrong, problem: 'missing or wrong' } };

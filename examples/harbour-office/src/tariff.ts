@@ -59,8 +59,8 @@ const toCents = (cents: number): number => Math.floor(cents + 0.5 + 1e-6);
 
 /** What a stay costs by a tariff. Throws a RangeError for a stay that cannot be. */
 export function quote(tariff: Tariff, stay: Stay): Dues {
-  if (!(stay.loa > 0)) throw new RangeError(`a length of ${stay.loa} m cannot be`);
-  if (!Number.isInteger(stay.nights) || stay.nights < 1) throw new RangeError(`a stay of ${stay.nights} nights cannot be`);
+  if (!(stay.loa > 0)) throw new RangeError(`invalid length: ${stay.loa} m`);
+  if (!Number.isInteger(stay.nights) || stay.nights < 1) throw new RangeError(`invalid stay: ${stay.nights} nights`);
   const night = nightPrice(tariff, stay);
   const longStay = tariff.longStays.find(({ from }) => stay.nights >= from)?.off ?? 0;
   const resident = stay.resident ? tariff.residentOff : 0;

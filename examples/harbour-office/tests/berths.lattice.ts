@@ -25,7 +25,7 @@ const arrivals = matrix(
   },
 );
 
-export const lying = suite('where a vessel can lie', { tags: ['berths'] }, [
+export const lying = suite('berths for a vessel', { tags: ['berths'] }, [
   test('a {hull} of {loa} m with {draught} m at the {berth}, {water} water: {answer}', {
     cases: arrivals.derive((row) => {
       const goes = row.loa <= (longest[row.berth]?.[row.hull] ?? 0) && row.draught <= (deepest[row.berth]?.[row.water] ?? 0);

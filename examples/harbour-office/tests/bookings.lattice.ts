@@ -16,7 +16,7 @@ export const bookings = suite('the berth book', [
   ),
 
   test(
-    'knows who lies at a berth {when}',
+    'finds the vessel at a berth {when}',
     {
       needs: { berthBook },
       cases: namedRows({
@@ -32,7 +32,7 @@ export const bookings = suite('the berth book', [
   ),
 
   test(
-    'takes no booking for yesterday, whatever day it is',
+    'rejects bookings for yesterday on any day',
     {
       needs: { berthBook },
       cases: namedRows({ 'in April': { today: '2031-04-11', answer: 'past' }, 'a year before': { today: '2030-04-01', answer: 'entered' } }),
@@ -43,17 +43,17 @@ export const bookings = suite('the berth book', [
     },
   ),
 
-  test('holds as many bookings as there are berths', { needs: { berthBook, booking } }, ({ check }, { berthBook, booking }) => {
+  test('holds one booking per berth', { needs: { berthBook, booking } }, ({ check }, { berthBook, booking }) => {
     for (const one of booking.many(12)) check.equal(berthBook.enter(one), 'entered', one.berth);
     check.equal(berthBook.enter(booking.with('past').make()), 'past');
     check.equal(berthBook.size, 12);
   }),
 
   test(
-    'lists berths as their numbers run',
+    'lists berths by number',
     {
       needs: { berthBook, booking },
-      knownFailure: 'berths are listed by their letters, N10 before N4, until the register keeps their numbers apart',
+      knownFailure: 'berths are sorted as text, N10 before N4, until the register stores their numbers',
     },
     ({ check }, { berthBook, booking }) => {
       for (const berth of ['N4', 'N10']) berthBook.enter(booking.make({ berth }));

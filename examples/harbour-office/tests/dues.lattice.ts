@@ -6,7 +6,7 @@ const stay: Stay = { loa: 9.5, hull: 'mono', season: 'summer', nights: 1, reside
 
 export const dues = suite('berth dues', { tags: ['money'] }, [
   test(
-    'are what the office works out from its table of bands',
+    'match the office’s table of bands',
     {
       needs: { office },
       cases: dataFile('data/dues.csv', {
@@ -45,14 +45,14 @@ export const dues = suite('berth dues', { tags: ['money'] }, [
     },
   ),
 
-  test('tell their parts', { needs: { office } }, ({ check, step }, { office }) => {
+  test('list their parts', { needs: { office } }, ({ check, step }, { office }) => {
     const dues = office.quote({ ...stay, nights: 3, power: true });
     step('berth and power', () => check.equal(dues, { berth: 7200, power: 1140, total: 8340 }));
     step('they add up', () => check.equal(dues.berth + dues.power, dues.total));
   }),
 
   test(
-    'are refused for a stay that cannot be',
+    'are rejected for an invalid stay',
     {
       needs: { office },
       cases: namedRows({ 'no length': { loa: 0, nights: 1 }, 'no nights': { loa: 9, nights: 0 }, 'half a night': { loa: 9, nights: 0.5 } }),

@@ -14,10 +14,10 @@ const prices = dataFile('data/prices.xlsx', {
 });
 
 export const perMetre = suite('prices by season and berth', { tags: ['money'] }, [
-  test('are those of the workbook: {season}, {lying}', { cases: prices }, ({ row, check }) => {
+  test('match the workbook: {season}, {lying}', { cases: prices }, ({ row, check }) => {
     check.equal(pricePerMetre(row.season, row.lying) / 100, row.price);
   }),
-  test('hold from the first day of a season on: {season}, {lying}', { cases: prices }, ({ row, check }) => {
+  test('apply from the first day of a season: {season}, {lying}', { cases: prices }, ({ row, check }) => {
     check.equal(row.from.getUTCDate(), 1);
     check.equal(row.from.getUTCMonth(), row.season === 'winter' ? 0 : 3);
   }),

@@ -6,7 +6,7 @@ const testOfAnswer = testWith({ answer, expected, entries });
 /** What every answer must hold to. A good request is the base; each suite below states only how it differs. */
 export const good = suite('a booking request', { tags: ['service'] }, [
   testOfAnswer('is answered with the right status', ({ check }, { answer, expected }) => check.equal(answer.status, expected.status)),
-  testOfAnswer('is told which field is wrong, if one is', ({ check }, { answer, expected }) => check.equal(answer.body.field, expected.field)),
+  testOfAnswer('names the invalid field, if any', ({ check }, { answer, expected }) => check.equal(answer.body.field, expected.field)),
   testOfAnswer('is in the register if it was entered, and only then', ({ check }, { entries, expected }) => check.equal(entries, expected.entries)),
 ]);
 
@@ -34,14 +34,14 @@ export const wrong = good.adapt('a booking request whose {field} is {value}', {
   overrides: (row) => [request.withInvalid(row.field, row.value), expected.with({ status: 422, field: row.field, entries: 0 })],
 });
 
-export const listing = suite('the bookings of some days', { tags: ['service'] }, [
+export const listing = suite('the bookings of a period', { tags: ['service'] }, [
   testWith({ answer, service })('hold what was entered', async ({ check }, { service }) => {
     const response = await fetch(`${service.url}/bookings?from=2031-04-01&to=2031-05-01`);
     check.equal([response.status, await response.json()], [200, [{ berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' }]]);
   }),
 
   testWith({ transaction, service })(
-    'asked for by {asked}: {status}',
+    'requested by {asked}: {status}',
     {
       cases: table(
         ['asked', 'method', 'status'],

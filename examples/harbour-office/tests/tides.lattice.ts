@@ -11,7 +11,7 @@ function turn(given: unknown): Turn {
 }
 
 export const tides = suite('tides', { tags: ['tides'] }, [
-  test('rise and fall nearly by the rule of twelfths', { cases: predictions }, ({ row, check }) => {
+  test('follow the rule of twelfths approximately', { cases: predictions }, ({ row, check }) => {
     // The rule is a sailor's: good to a few centimetres.
     check.closeTo(heightBetween(row.from, row.to, row.asked), row.height, 0.05);
   }),

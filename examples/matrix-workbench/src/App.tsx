@@ -94,7 +94,7 @@ function useRows(model: Model) {
   }, [axes, except, strength, stronger]);
   const stop = (): void => {
     state.worker?.terminate();
-    setState({ found: state.found, problem: 'stopped: change something to search again' });
+    setState({ found: state.found, problem: 'stopped: change the model to search again' });
   };
   return { found: state.found, problem: state.problem, isSearching: state.worker !== undefined, stop };
 }
@@ -117,14 +117,14 @@ function Bench({ model, change }: { readonly model: Model; readonly change: (par
           </p>
         ))}
         <button type="button" onClick={() => change({ axes: [...model.axes, { name: `axis ${model.axes.length + 1}`, values: 'a, b' }] })}>
-          add an axis
+          add axis
         </button>
       </section>
       <section>
         <h2>Covered</h2>
         <p>
           <label>
-            every combination of any{' '}
+            strength{' '}
             <select value={model.strength} onChange={(event) => change({ strength: Number(event.target.value) })}>
               {[1, 2, 3, 4, 5, 6].map((strength) => (
                 <option key={strength} value={strength}>
@@ -136,14 +136,14 @@ function Bench({ model, change }: { readonly model: Model; readonly change: (par
           </label>
         </p>
         <label>
-          more of some, a line each: <small>loa, hull, berth: 3</small>
+          higher strength, one group per line: <small>loa, hull, berth: 3</small>
           <textarea rows={2} value={model.mixedStrength} onChange={(event) => change({ mixedStrength: event.target.value })} />
         </label>
       </section>
       <section>
         <h2>Cannot occur</h2>
         <label>
-          a line each: <small>draught=2.1, loa=6|9</small>
+          one per line: <small>draught=2.1, loa=6|9</small>
           <textarea rows={4} value={model.exclude} onChange={(event) => change({ exclude: event.target.value })} />
         </label>
       </section>
@@ -185,7 +185,7 @@ function Rows({ found, model, onMark }: { readonly found: Found; readonly model:
             }}
           />
         </label>
-        <span>or click them</span>
+        <span>or click rows</span>
         <button type="button" onClick={save}>
           CSV
         </button>
@@ -193,7 +193,7 @@ function Rows({ found, model, onMark }: { readonly found: Found; readonly model:
       {failed.size > 0 && (
         <p className="where" role="status">
           {where.causes.length === 0
-            ? 'Nothing explains which rows fail.'
+            ? 'No condition explains which rows fail.'
             : `It fails where ${where.causes.map(({ conditions, failing, cases }) => `${conditions.map(formatCondition).join(' & ')} (${failing} of ${cases})`).join(', or ')}; elsewhere ${where.elsewhere.failing} of ${where.elsewhere.cases}.`}
         </p>
       )}
@@ -206,7 +206,7 @@ function Rows({ found, model, onMark }: { readonly found: Found; readonly model:
                 {name}
               </th>
             ))}
-            <th scope="col" title="combinations that no row before it holds">
+            <th scope="col" title="combinations that no earlier row has">
               new
             </th>
           </tr>
@@ -249,5 +249,5 @@ function whyNot(pair: Readonly<Record<string, unknown>>, exceptions: string): st
   const names = Object.keys(pair);
   const said = lines.filter((line) => line.split(',').every((part) => names.includes(part.split('=')[0]?.trim() ?? '')));
   const met = lines.filter((line) => names.some((name) => line.includes(`${name}=`)));
-  return said.length > 0 ? `said so: ${said.join('; ')}` : `follows from: ${met.join('; ')}`;
+  return said.length > 0 ? `excluded: ${said.join('; ')}` : `follows from: ${met.join('; ')}`;
 }

@@ -40,9 +40,7 @@ async function follow(store: Store): Promise<void> {
       const response = await fetch('record', { headers: authorized() });
       if (!response.ok || !response.body)
         throw new Error(
-          response.status === 403
-            ? 'this page is open without its token: open the address that red-lattice view told'
-            : `the server answers ${response.status}`,
+          response.status === 403 ? 'this page has no token: open the address that red-lattice view printed' : `the server returned status ${response.status}`,
         );
       store.problem = undefined;
       const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();

@@ -70,7 +70,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
       <section>
         <h3>Time</h3>
         <p>
-          {duration(timeOf(result))}: set-up {duration(result.times.setup)}, body {duration(result.times.body)}, tear-down {duration(result.times.teardown)} ·
+          {duration(timeOf(result))}: setup {duration(result.times.setup)}, body {duration(result.times.body)}, teardown {duration(result.times.teardown)} ·
           lane {lane} · {result.checks.passed + result.checks.failed} checks, {result.checks.failed} failed
         </p>
       </section>
@@ -136,7 +136,7 @@ const Steps = ({ steps }: { readonly steps: readonly StepResult[] }) => (
 const Fixtures = ({ fixtures, isOwn }: { readonly fixtures: readonly UsedFixture[]; readonly isOwn: boolean }) => (
   <section>
     <h3>
-      Fixtures <span className="quiet">in the order of set-up{isOwn ? '' : ', as the first case of the test had them'}</span>
+      Fixtures <span className="quiet">in setup order{isOwn ? '' : ', as seen by the first case of the test'}</span>
     </h3>
     <table className="fixtures">
       <thead>
@@ -200,9 +200,7 @@ function Attachment({ name, content }: { readonly name: string; readonly content
     return (
       <p>
         {visible(name)}{' '}
-        <span className="quiet">
-          {content ? `${content.size.toLocaleString('en')} bytes: too large to go along; it stands in the record` : 'not in this page'}
-        </span>
+        <span className="quiet">{content ? `${content.size.toLocaleString('en')} bytes: too large for this page; see the record` : 'not in this page'}</span>
       </p>
     );
   const image = images[/\.([a-z]+)$/i.exec(name)?.[1]?.toLowerCase() ?? ''];

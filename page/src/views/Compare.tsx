@@ -40,7 +40,7 @@ export function Compare({ store }: { readonly store: Store }) {
         <label>
           compare with <input type="file" accept=".json,.jsonl,.html" onChange={(event) => void take(event.target.files?.[0])} />
         </label>
-        <span className="quiet">a report of another run: HTML, JSON or JSON Lines; or drop it here</span>
+        <span className="quiet">a report of another run: HTML, JSON or JSON Lines; or drop a file here</span>
       </section>
       {problem && (
         <p className="failed" role="alert">
@@ -129,7 +129,7 @@ function Before({ store }: { readonly store: Store }) {
     }
     return { newly, still, fixed };
   }, [before, store, store.version]);
-  if (!before || !groups) return <p className="empty">There is no earlier run at hand.</p>;
+  if (!before || !groups) return <p className="empty">There are no earlier runs.</p>;
   const lists: readonly (readonly [string, readonly Item[]])[] = [
     ['newly failing', groups.newly],
     ['fixed', groups.fixed],
@@ -137,8 +137,8 @@ function Before({ store }: { readonly store: Store }) {
   ];
   return (
     <>
-      <h2>Since the run before, of {before.started.slice(0, 16).replace('T', ' ')} UTC</h2>
-      {lists.every(([, items]) => items.length === 0) && <p>No case fails newly, and none was fixed.</p>}
+      <h2>Compared with the previous run of {before.started.slice(0, 16).replace('T', ' ')} UTC</h2>
+      {lists.every(([, items]) => items.length === 0) && <p>No case is newly failing or fixed.</p>}
       {lists.map(
         ([title, items]) =>
           items.length > 0 && (
@@ -187,7 +187,7 @@ async function openReport(file: File): Promise<Other | string> {
   const text = await file.text();
   if (file.name.endsWith('.html')) {
     const within = /<script type="application\/x-ndjson" id="record">\n([\s\S]*?)<\/script>/.exec(text)?.[1];
-    if (within === undefined) return `${file.name} is no results page of Red Lattice`;
+    if (within === undefined) return `${file.name} is not a results page of Red Lattice`;
     const store = new StoreOf();
     store.read(within.split('\n'));
     return { name: store.name, entries: () => entriesIn(store) };
@@ -198,9 +198,9 @@ async function openReport(file: File): Promise<Other | string> {
     const head = JSON.parse(isWhole ? text : first) as { run: RunReport; results?: ResultReport[] };
     const results = head.results ?? lines.filter(Boolean).map((line) => JSON.parse(line) as ResultReport);
     const refused = refusesReport(head) ?? results.map(refusesResult).find((one) => one !== undefined);
-    if (refused) return `${file.name} cannot be read: ${refused}`;
+    if (refused) return `cannot read ${file.name}: ${refused}`;
     return { name: file.name, entries: () => entriesOf(head.run, results) };
   } catch (error) {
-    return `${file.name} cannot be read: ${(error as Error).message}`;
+    return `cannot read ${file.name}: ${(error as Error).message}`;
   }
 }

@@ -2,16 +2,16 @@ import { useEffect, useRef } from 'react';
 
 export const keys: readonly (readonly [string, string])[] = [
   ['1 … 5', 'overview, tests, matrix, time, compare'],
-  ['/', 'to the filter'],
-  ['n, p', 'the next, the previous failing case'],
-  ['f', 'failing cases only, or all'],
-  ['↑ ↓ → ←', 'through the list of tests; opens and closes'],
-  ['Enter', 'opens the case, or folds the test'],
-  ['c', 'copies the command that runs the case again'],
-  ['r', 'runs what failed again (with red-lattice view)'],
-  ['t', 'light, dark, or as the system has it'],
-  ['Esc', 'closes the case, or this list'],
-  ['?', 'this list'],
+  ['/', 'focus the filter'],
+  ['n, p', 'next, previous failing case'],
+  ['f', 'show failing cases only, or all'],
+  ['↑ ↓ → ←', 'move through the tests; open and close'],
+  ['Enter', 'open the case, or fold the test'],
+  ['c', 'copy the command that runs the case again'],
+  ['r', 'run failed cases again (with red-lattice view)'],
+  ['t', 'switch colours: light, dark, system'],
+  ['Esc', 'close the case, or this list'],
+  ['?', 'show this list'],
 ];
 
 export function Keys({ onClose }: { readonly onClose: () => void }) {

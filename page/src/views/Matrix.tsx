@@ -69,7 +69,7 @@ function TestGrid({
   const across = (route.across?.split(',').filter(has) ?? unasked?.across ?? []).filter((column) => !down.includes(column)).slice(0, 2);
   const sides = `${down.join()}/${across.join()}`;
   const grid = useMemo(() => (down.length > 0 && across.length > 0 ? gridOf(results, axes, down, across) : undefined), [results, axes, sides]);
-  if (axes.length < 2) return <p className="empty">Its columns have too many values for a grid, or only one: a side has 2 to 24.</p>;
+  if (axes.length < 2) return <p className="empty">Its columns have too many values for a grid, or only one. A side needs 2 to 24.</p>;
   const place = (column: string, side: 'down' | 'across' | 'folded'): void => {
     setPicked(undefined);
     const without = (all: readonly string[]): string[] => all.filter((one) => one !== column);
@@ -85,7 +85,7 @@ function TestGrid({
   return (
     <>
       <fieldset className="axes">
-        <legend className="unseen">where each column stands</legend>
+        <legend className="unseen">position of each column</legend>
         {axes.map((axis) => (
           <label key={axis.column}>
             {visible(axis.column)} <span className="quiet">{axis.values.length}</span>{' '}
@@ -121,7 +121,7 @@ function TestGrid({
       )}
       {grid ? (
         grid.lines.length * grid.heads.length > mostCells ? (
-          <p className="empty">That would be {(grid.lines.length * grid.heads.length).toLocaleString('en')} cells: fold a column.</p>
+          <p className="empty">That would be {(grid.lines.length * grid.heads.length).toLocaleString('en')} cells. Fold a column.</p>
         ) : (
           <GridTable grid={grid} where={where} byTime={byTime} picked={picked} onPick={setPicked} />
         )
@@ -202,7 +202,7 @@ function GridTable({
       </table>
       <p className="quiet">
         across: {across.map((column) => visible(column)).join(', ')}
-        {where ? ' · framed: where it fails' : ''}
+        {where ? ' · outlined: where it fails' : ''}
       </p>
     </div>
   );

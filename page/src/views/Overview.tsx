@@ -29,11 +29,11 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
         <h2>
           {store.items.length === 0 && !isRed
             ? store.live
-              ? 'Nothing has come yet'
+              ? 'No results yet'
               : 'No case ran'
             : isRed
               ? `${(failing.length + state.tornDown.length).toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed`
-              : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}are fine`}
+              : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed or were excused`}
         </h2>
         <Counts counts={state.counts} />
         <p className="quiet">
@@ -51,10 +51,10 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
         {before && failing.length > 0 && (
           <p>
             {newly.size === 0
-              ? 'All of them failed in the run before, too.'
+              ? 'All of them also failed in the previous run.'
               : newly.size === failing.length
                 ? 'All of them are newly failing.'
-                : `${newly.size} newly failing, ${failing.length - newly.size} as before.`}{' '}
+                : `${newly.size} newly failing, ${failing.length - newly.size} still failing.`}{' '}
             <a href={hrefOf({ view: 'compare' })}>compare</a>
           </p>
         )}
@@ -84,12 +84,12 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
       <Slow store={store} />
       {history.length > 0 && (
         <section>
-          <h3>Runs at hand</h3>
+          <h3>Recent runs</h3>
           <table className="runs">
             <thead>
               <tr>
                 <th scope="col">run</th>
-                <th scope="col">came to</th>
+                <th scope="col">result</th>
               </tr>
             </thead>
             <tbody>
@@ -205,7 +205,7 @@ function Excused({ store }: { readonly store: Store }) {
   if (reasons.size === 0) return null;
   return (
     <section>
-      <h3>Skipped, held, known to fail</h3>
+      <h3>Skipped, not requested, known failures</h3>
       <ul className="excused">
         {[...reasons.values()].map(({ status, reason, count, expired }) => (
           <li key={`${status} ${reason}`}>

@@ -106,7 +106,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
               ))}
             </select>
           </label>
-          <button type="button" onClick={() => reportAsCsvOf(left, store)} title="what is left by the filter, as CSV">
+          <button type="button" onClick={() => reportAsCsvOf(left, store)} title="export the filtered cases as CSV">
             CSV
           </button>
           {served && left.length > 0 && left.length <= 5000 && (
@@ -148,13 +148,13 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
               );
             })}
           </div>
-          {lines.length === 0 && <p className="quiet empty">{store.items.length === 0 ? 'No case ran.' : 'No case is like that.'}</p>}
+          {lines.length === 0 && <p className="quiet empty">{store.items.length === 0 ? 'No case ran.' : 'No case matches the filter.'}</p>}
         </div>
       </div>
       {chosen && <CasePanel item={chosen} store={store} served={served} />}
       {route.case !== undefined && !chosen && (
         <article className="case">
-          <p>This run has no case {visible(route.case)}.</p>
+          <p>This run has no cases {visible(route.case)}.</p>
         </article>
       )}
     </div>

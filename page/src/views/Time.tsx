@@ -30,7 +30,7 @@ export function Time({ store }: { readonly store: Store }) {
       <section>
         <h3>Lanes</h3>
         <p className="quiet">
-          {info?.milliseconds === undefined ? '' : `${duration(info.milliseconds)} on the clock, `}
+          {info?.milliseconds === undefined ? '' : `${duration(info.milliseconds)} wall time, `}
           {duration(state.summed)} of cases
           {info?.milliseconds && info.lanes > 1 && state.summed > info.milliseconds
             ? `: ${(state.summed / info.milliseconds).toFixed(1)} × as fast in ${info.lanes} lanes`
@@ -44,9 +44,9 @@ export function Time({ store }: { readonly store: Store }) {
           <thead>
             <tr>
               <th scope="col">time</th>
-              <th scope="col">set-up</th>
+              <th scope="col">setup</th>
               <th scope="col">body</th>
-              <th scope="col">tear-down</th>
+              <th scope="col">teardown</th>
               <th scope="col">case</th>
             </tr>
           </thead>
@@ -68,15 +68,15 @@ export function Time({ store }: { readonly store: Store }) {
       <section>
         <h3>Shared fixtures</h3>
         {fixtures.length === 0 ? (
-          <p className="quiet">No fixture was shared by several cases.</p>
+          <p className="quiet">No fixture is shared by several cases.</p>
         ) : (
           <table className="runs">
             <thead>
               <tr>
-                <th scope="col">in all</th>
-                <th scope="col">set-ups</th>
+                <th scope="col">total</th>
+                <th scope="col">setups</th>
                 <th scope="col">each</th>
-                <th scope="col">tear-downs</th>
+                <th scope="col">teardowns</th>
                 <th scope="col">fixture</th>
                 <th scope="col">scope</th>
               </tr>
@@ -127,7 +127,7 @@ function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number 
     const row = rowFor(lane, from, from + setup + body + teardown);
     const label = `${visible(result.title)}: ${duration(setup + body + teardown)}`;
     const isRed = result.status === 'failed' || result.status === 'errored';
-    if (setup > 0) bars.push({ lane, row, from, to: from + setup, kind: 'setup', label: `${label}, of which set-up ${duration(setup)}`, item });
+    if (setup > 0) bars.push({ lane, row, from, to: from + setup, kind: 'setup', label: `${label}, setup ${duration(setup)}`, item });
     bars.push({ lane, row, from: from + setup, to: from + setup + body, kind: isRed ? 'failed' : 'body', label, item });
     if (teardown > 0) bars.push({ lane, row, from: from + setup + body, to: from + setup + body + teardown, kind: 'teardown', label, item });
   }
@@ -140,7 +140,7 @@ function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number 
       from,
       to: from + milliseconds,
       kind: 'fixture',
-      label: `tear-down of fixture “${visible(fixture)}” (${scope}): ${duration(milliseconds)}`,
+      label: `teardown of fixture “${visible(fixture)}” (${scope}): ${duration(milliseconds)}`,
     });
   }
   const rows = [...free].sort(([a], [b]) => a - b).flatMap(([lane, ends]) => ends.slice(0, 8).map((_, row) => ({ lane, row })));
@@ -225,14 +225,14 @@ function Lanes({ store }: { readonly store: Store }) {
     const by = Math.max(-from, Math.min(end - to, (to - from) * part));
     setRange([from + by, to + by]);
   };
-  if (bars.length === 0) return <p className="empty">Nothing has taken any time yet.</p>;
+  if (bars.length === 0) return <p className="empty">Nothing has run yet.</p>;
   return (
     <div className="lanes">
       <canvas
         ref={canvas}
         style={{ width: '100%', height }}
         role="img"
-        aria-label={`${rows.length} rows of lanes over ${duration(end)}; the tables below hold the same in words`}
+        aria-label={`${rows.length} rows of lanes over ${duration(end)}; the tables below have the same data`}
         onMouseMove={(event) => setTold(barAt(event)?.label ?? '')}
         onMouseLeave={() => setTold('')}
         onClick={(event) => {
@@ -242,10 +242,10 @@ function Lanes({ store }: { readonly store: Store }) {
       />
       <p className="tools">
         <button type="button" onClick={() => zoom(0.5)}>
-          closer
+          zoom in
         </button>
         <button type="button" onClick={() => zoom(2)} disabled={!range}>
-          wider
+          zoom out
         </button>
         <button type="button" onClick={() => pan(-0.4)} disabled={!range} aria-label="earlier">
           ◂
@@ -254,7 +254,7 @@ function Lanes({ store }: { readonly store: Store }) {
           ▸
         </button>
         <span className="key">
-          <i className="setup" /> set-up <i className="body" /> body <i className="failed" /> failing body <i className="teardown" /> tear-down
+          <i className="setup" /> setup <i className="body" /> body <i className="failed" /> failing body <i className="teardown" /> teardown
         </span>
         <span className="quiet">{told}</span>
       </p>

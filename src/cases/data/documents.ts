@@ -23,7 +23,7 @@ export async function* readDocument(
   const path = at === undefined || at === '' ? [] : at.split('.').map((key) => (/^\d+$/.test(key) ? Number(key) : key));
   const read = format === 'json' ? (await import('./json.ts')).readJson : (await import('./yaml.ts')).readYaml;
   const { document, placeOf, linesOf } = await read(whole, file, path);
-  const list = valueAt(document, path);
+  const list = valueAt(document, path, (key, known) => refuse({ code: 'unknown-path', path: at ?? '', key, known, at: placeOf(0) }));
   if (!Array.isArray(list)) return refuse({ code: 'expected-array', at: placeOf(0), path: at, got: shortValue(list) });
   for (let from = 0; from < list.length; from += mostAtOnce) {
     const rows: readonly unknown[] = list.slice(from, from + mostAtOnce);
@@ -45,9 +45,12 @@ async function wholeOf(text: AsyncIterable<string>, file: string): Promise<strin
   return whole;
 }
 
-/** What stands at a path of a document. */
-function valueAt(document: unknown, path: Path): unknown {
+/** The value at a path of a document. `onMissing` is called for a key that an object on the way does not have. */
+function valueAt(document: unknown, path: Path, onMissing: (key: string, known: readonly string[]) => never): unknown {
   let value = document;
-  for (const key of path) value = (value as Record<string | number, unknown> | null | undefined)?.[key];
+  for (const key of path) {
+    if (typeof value === 'object' && value !== null && !Array.isArray(value) && !Object.hasOwn(value, key)) onMissing(String(key), Object.keys(value));
+    value = (value as Record<string | number, unknown> | null | undefined)?.[key];
+  }
   return value;
 }

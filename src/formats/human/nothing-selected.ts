@@ -5,8 +5,12 @@ import { oneLine } from '../style.ts';
 const either = (texts: readonly string[]): string => texts.map((text) => `"${oneLine(text)}"`).join(' or ');
 const inWords = ({ column, operator, value }: RowCondition): string => `${column}${operator}${value}`;
 
-/** Why no case was selected: what was asked for, all of which one case would have had to meet. `where` is as it was given. */
-export function nothingSelected({ targets, titles, tags, notTags, ids, rows, shard }: Selection, where: readonly string[]): string {
+/** Why no case was selected: the conditions that a case has to meet, as given in `where` and the selection, and what to write instead. */
+export function nothingSelected(
+  { targets, titles, tags, notTags, ids, rows, shard }: Selection,
+  where: readonly string[],
+  suggestions: readonly string[] = [],
+): string {
   const asked = [
     targets?.length && `is in ${either(where)}`,
     titles?.length && `has ${either(titles)} in its title`,
@@ -17,5 +21,6 @@ export function nothingSelected({ targets, titles, tags, notTags, ids, rows, sha
     rows?.length && `has ${oneLine(rows.map(inWords).join(' and '))} in its row`,
     shard && `is in part ${shard.index} of ${shard.of}`,
   ].filter((text): text is string => typeof text === 'string');
-  return `no case was selected${asked.length ? `: none ${asked.join(' and ')}` : ''}`;
+  const instead = suggestions.length ? `; did you mean ${suggestions.map(oneLine).join(' or ')}?` : '';
+  return `no case was selected${asked.length ? `: none ${asked.join(' and ')}` : ''}${instead}`;
 }

@@ -25,7 +25,7 @@ export function tellTimeline(
   let end = 0;
   for (const { start, milliseconds } of spans) end = Math.max(end, start + milliseconds);
   for (const { start, times } of ran) end = Math.max(end, start + times.setup + times.body + times.teardown);
-  if (end === 0) return ['nothing ran: there is no timeline to show'];
+  if (end === 0) return ['nothing ran, so the timeline is empty'];
   const all = [...fixtureBars(spans, end), ...caseBars(ran)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
   const outermost = all.reduce((least, { depth }) => Math.min(least, depth), Number.POSITIVE_INFINITY);
   const bars = all.slice(0, mostBars).map((bar) => ({ ...bar, depth: bar.depth - outermost }));

@@ -1,6 +1,7 @@
 import { existsSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { nearest } from '../../problems/nearest.ts';
 import { framesOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { startTimer, stopTimer } from '../../running/originals.ts';
@@ -36,7 +37,8 @@ async function load(path: string, root: string, modules: Modules): Promise<Loade
     }
     return { file, url, exports: await modules.import(url.href), folders };
   } catch (error) {
-    return { code: 'load-failed', file, cause: 'throw', reason: reasonOf(error), at: framesOf((error as Error | undefined)?.stack)[0] };
+    const reason = `${reasonOf(error)}${await suggestExport(error)}`;
+    return { code: 'load-failed', file, cause: 'throw', reason, at: framesOf((error as Error | undefined)?.stack)[0] };
   }
 }
 
@@ -49,6 +51,19 @@ function folderFiles(path: string, root: string): string[] {
     if (folder === dirname(folder)) break;
   }
   return found;
+}
+
+/** For an import of a name that this package does not export: the name that is meant, and the module to import it from. */
+async function suggestExport(error: unknown): Promise<string> {
+  const [, module, name] =
+    /^The requested module '(red-lattice(?:\/node)?)' does not provide an export named '(\w+)'/.exec((error as Error | undefined)?.message ?? '') ?? [];
+  if (module === undefined || name === undefined) return '';
+  const modules = { 'red-lattice': Object.keys(await import('../../index.ts')), 'red-lattice/node': Object.keys(await import('../index.ts')) };
+  for (const [other, names] of Object.entries(modules)) if (names.includes(name)) return `. Import it from \`${other}\`.`;
+  const near = nearest(name, Object.values(modules).flat());
+  if (near === undefined) return '';
+  const home = Object.entries(modules).find(([, names]) => names.includes(near))?.[0];
+  return `; did you mean \`${near}\`${home === module ? '' : ` from \`${home}\``}?`;
 }
 
 function reasonOf(error: unknown): string {

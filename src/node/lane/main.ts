@@ -19,6 +19,7 @@ import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import type { Plan, PlannedCaseImpl, PlannedTest } from '../../suites/planned.ts';
 import { selectorOf } from '../../suites/selection.ts';
+import { suggestionsFor } from '../../suites/suggestions.ts';
 import type { Dealt } from '../dealer.ts';
 import { keptIn, nodeFiles } from '../files.ts';
 import { isInspected } from '../loading/debugging.ts';
@@ -138,6 +139,7 @@ class Lane {
         problems: plan.problems,
         warnings: plan.warnings,
         hash: hash(plan.tests.map(({ id }) => id).join('\n')),
+        suggestions: suggestionsFor(this.#job.selection, plan),
       },
       true,
     );

@@ -27,7 +27,7 @@ export function BerthPlan({ vessel }: { readonly vessel: Vessel & { readonly nam
     await read();
     setSaid(
       body.answer === 'entered'
-        ? `${vessel.name} lies at the ${berth} from ${from}.`
+        ? `${vessel.name} is at the ${berth} from ${from}.`
         : body.answer === 'taken'
           ? `The ${berth} is taken before ${booking.to}.`
           : `Not entered: ${body.field ?? body.answer}.`,

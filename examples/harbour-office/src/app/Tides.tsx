@@ -40,7 +40,7 @@ export function Tides({ draught }: { readonly draught: number }) {
       </svg>
       <p>
         {open.length === 0
-          ? 'It never passes.'
+          ? 'The vessel never passes.'
           : open.map(({ from, to }) => `${from.toISOString().slice(8, 10)} May ${clock(from)} to ${clock(to)}`).join(' · ')}
       </p>
     </section>
