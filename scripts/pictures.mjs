@@ -1,4 +1,4 @@
-// Takes the pictures in docs/screenshots: what a terminal shows of one command on the demo data, and views of its results page.
+// Takes the pictures in docs/screenshots: the output of commands on the demo data in a terminal, and views of the results page.
 // Needs Xvfb, xterm, import and Chromium (Debian: xvfb xterm imagemagick fonts-dejavu-core chromium).
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
@@ -42,32 +42,78 @@ const pictures = [
     before: ['run', 'tests/dues.lattice.ts', 'tests/draft.lattice.ts', '--on-request', '--show', 'summary'],
     args: ['compare', 'latest', 'latest', '--variants', 'berth dues,berth dues by the draft'],
   },
-  { name: 'run', cwd: office, args: ['run'], seconds: 20 },
+  {
+    name: 'run',
+    cwd: office,
+    args: ['run', 'tests/berths.lattice.ts', 'tests/bookings.lattice.ts', 'tests/dues.lattice.ts', 'tests/tides.lattice.ts'],
+    seconds: 8,
+  },
   { name: 'plan', cwd: office, args: ['plan', 'tests/berths.lattice.ts', 'tests/prices.lattice.ts', 'tests/tides.lattice.ts'] },
   { name: 'explain', cwd: office, args: ['explain', 'without a vessel'] },
   {
     name: 'timeline',
     cwd: office,
-    args: ['run', '--timeline', '--show', 'summary', 'tests/storage.lattice.ts', '--title', 'lies where', '--title', 'is over', '--title', 'empty'],
+    args: ['run', '--timeline', '--show', 'summary', 'tests/storage.lattice.ts', '--title', 'second booking', '--title', 'begins empty'],
     seconds: 20,
   },
   { name: 'plan-errors', cwd: mistaken, args: ['run'] },
 ];
 
+/** The size of the terminal: tall enough for the whole output. */
+const COLUMNS = 100;
+const ROWS = 130;
+const BACKGROUND = '#14161a';
+
 for (const { name, cwd, before, args, seconds = 3 } of pictures.filter((picture) => wanted.length === 0 || wanted.includes(picture.name))) {
   if (before) spawnSync(process.execPath, [command, ...before], { cwd, stdio: 'ignore' });
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
-  const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten', 'tcp'], { stdio: 'ignore' });
+  const server = spawn('Xvfb', [display, '-screen', '0', `${COLUMNS * 9}x${ROWS * 18}x24`, '-nolisten', 'tcp'], { stdio: 'ignore' });
   await wait(1000);
-  const shown = `printf '\\033[1m$ npx red-lattice ${args.map((word) => (word.includes(' ') ? `"${word}"` : word)).join(' ')}\\033[0m\\n'; "$0" "$@"; sleep 60`;
-  const look = ['-geometry', '158x47+0+0', '-fa', 'DejaVu Sans Mono', '-fs', '10', '-bg', '#14161a', '-fg', '#d7dae0', '-xrm', 'xterm*scrollBar: false'];
+  const shown = `printf '\\033[1m$ npx red-lattice ${args.map((word) => (word.includes(' ') ? `"${word}"` : word)).join(' ')}\\033[0m\\n'; "$0" "$@"; tput civis; sleep 60`;
+  const look = [
+    '-geometry',
+    `${COLUMNS}x${ROWS}+0+0`,
+    '-bw',
+    '0',
+    '-fa',
+    'DejaVu Sans Mono',
+    '-fs',
+    '10',
+    '-bg',
+    BACKGROUND,
+    '-fg',
+    '#d7dae0',
+    '-xrm',
+    'xterm*scrollBar: false',
+  ];
   const terminal = spawn('xterm', [...look, '-e', 'bash', '-c', shown, process.execPath, command, ...args], {
     cwd,
     stdio: 'ignore',
     env: { ...process.env, DISPLAY: display, FORCE_COLOR: '1' },
   });
   await wait(seconds * 1000);
-  spawnSync('import', ['-window', 'root', join(root, 'docs', 'screenshots', `${name}.png`)], { env: { ...process.env, DISPLAY: display }, stdio: 'inherit' });
+  const target = join(root, 'docs', 'screenshots', `${name}.png`);
+  spawnSync('import', ['-window', 'root', target], { env: { ...process.env, DISPLAY: display }, stdio: 'inherit' });
+  // Cropped to its content, in few colours: small files for the repository.
+  const crop = [
+    '-fill',
+    BACKGROUND,
+    '-opaque',
+    'black',
+    '-background',
+    BACKGROUND,
+    '-bordercolor',
+    BACKGROUND,
+    '-border',
+    '1',
+    '-trim',
+    '+repage',
+    '-border',
+    '12',
+    '-colors',
+    '64',
+  ];
+  spawnSync('convert', [target, ...crop, `png8:${target}`], { stdio: 'inherit' });
   terminal.kill();
   server.kill();
   console.log(`docs/screenshots/${name}.png`);

@@ -7,7 +7,7 @@ const testOfAnswer = testWith({ answer, expected, entries });
 export const good = suite('a booking request', { tags: ['service'] }, [
   testOfAnswer('is answered with the right status', ({ check }, { answer, expected }) => check.equal(answer.status, expected.status)),
   testOfAnswer('names the invalid field, if any', ({ check }, { answer, expected }) => check.equal(answer.body.field, expected.field)),
-  testOfAnswer('is in the register if it was entered, and only then', ({ check }, { entries, expected }) => check.equal(entries, expected.entries)),
+  testOfAnswer('is in the register only if it was accepted', ({ check }, { entries, expected }) => check.equal(entries, expected.entries)),
 ]);
 
 export const stale = good.adapt('a booking request with a stale token', {
@@ -35,7 +35,7 @@ export const wrong = good.adapt('a booking request whose {field} is {value}', {
 });
 
 export const listing = suite('the bookings of a period', { tags: ['service'] }, [
-  testWith({ answer, service })('hold what was entered', async ({ check }, { service }) => {
+  testWith({ answer, service })('contain the accepted bookings', async ({ check }, { service }) => {
     const response = await fetch(`${service.url}/bookings?from=2031-04-01&to=2031-05-01`);
     check.equal([response.status, await response.json()], [200, [{ berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' }]]);
   }),

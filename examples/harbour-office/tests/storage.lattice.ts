@@ -18,18 +18,18 @@ export const storage = suite('the register', { variants: { 'in memory': [], 'in 
     },
   ),
 
-  testOfRegister('knows who lies where', async ({ check }, { register }) => {
+  testOfRegister('finds the vessel at a berth', async ({ check }, { register }) => {
     await register.enter(gull);
     check.equal(await register.at('N4', '2031-04-11'), 'Gull');
     check.equal(await register.at('N4', '2031-04-12'), undefined, 'on the day of departure');
     check.equal(await register.at('S1', '2031-04-11'), undefined, 'at another berth');
   }),
 
-  testOfRegister('takes no booking for a day that is over', { overrides: [calendar.with({ today: '2031-04-11' })] }, async ({ check }, { register }) => {
+  testOfRegister('rejects bookings for past days', { overrides: [calendar.with({ today: '2031-04-11' })] }, async ({ check }, { register }) => {
     check.equal(await register.enter(gull), 'past');
   }),
 
-  testOfRegister('lists the bookings that touch some days', async ({ check }, { register }) => {
+  testOfRegister('lists bookings that overlap a period', async ({ check }, { register }) => {
     const tern = { berth: 'A1', vessel: 'Tern', from: '2031-04-12', to: '2031-04-15' };
     for (const booking of [gull, tern, { ...gull, vessel: 'Skua', from: '2031-04-14', to: '2031-04-16' }]) await register.enter(booking);
     check.equal(

@@ -19,7 +19,7 @@ const aside = 9;
 /** A line that is cut shows so much of what stands before the mark. */
 const partBefore = 0.6;
 
-/** The lines around a place, the line itself marked, and its column beneath. On a terminal, what is too long is cut around the mark. */
+/** The lines around a location, with the line and the word marked. On a terminal, a long line is cut around the word. */
 export function codeFrame(place: SourceLocation, { source, style, columns }: Framing): string[] {
   // A workbook's bytes are no lines.
   const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
@@ -38,8 +38,12 @@ export function codeFrame(place: SourceLocation, { source, style, columns }: Fra
     const text = part(oneLine(cut((lines[number - 1] as string).replace(/\r$/, ''))), number === place.line ? from : 0, room);
     const label = String(number).padStart(width);
     if (number === place.line) {
-      const mark = '▔'.repeat(Math.min(marked, room - (before - from)));
-      frame.push(`${style.red('▸')} ${style.bold(label)} │ ${text}`, `  ${' '.repeat(width)} │ ${' '.repeat(before - from)}${style.red(mark)}`);
+      const at = before - from;
+      const length = Math.min(marked, room - at);
+      const head = `${style.red('▸')} ${style.bold(label)} │ `;
+      // With colours the word itself is underlined, otherwise a line below marks it.
+      if (style.colours) frame.push(`${head}${text.slice(0, at)}${style.markActual(text.slice(at, at + length))}${text.slice(at + length)}`);
+      else frame.push(`${head}${text}`, `  ${' '.repeat(width)} │ ${' '.repeat(at)}${'▔'.repeat(length)}`);
     } else frame.push(style.dim(`  ${label} │ ${text}`));
   }
   return frame;
