@@ -1,6 +1,6 @@
 import { type Annotations, annotationSpecs, rowAnnotationSpecs } from '../cases/marks.ts';
 import { type CaseSource, Cases } from '../cases/source.ts';
-import { kind, type Needs, type Override, type Provider, type SetupContext, type TeardownContext, type Values } from '../fixtures/fixture.ts';
+import { brand, type Needs, type Override, type Provider, type SetupContext, type TeardownContext, type Values } from '../fixtures/fixture.ts';
 import { captureOrigin, type Origin } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { refuse } from '../problems/problem-error.ts';
@@ -27,7 +27,7 @@ export interface Options extends Annotations {
 
 /** A named group of tests and suites. */
 export interface Suite {
-  readonly [kind]: 'suite';
+  readonly [brand]: 'suite';
   readonly title: string;
   /** Returns the same suite under another title, with these options over its own. */
   adapt(title: string, options: SuiteOptions & { cases?: undefined }): Suite;
@@ -37,7 +37,7 @@ export interface Suite {
 
 /** A test, created with `test`. */
 export interface Test {
-  readonly [kind]: 'test';
+  readonly [brand]: 'test';
   readonly title: string;
 }
 
@@ -50,7 +50,7 @@ export interface SuiteOptions<Row extends object = {}> extends Omit<Options, 'ov
   cases?: CaseSource<Row> | undefined;
   /** Overrides of fixtures, or a function that returns them for a row. */
   overrides?: (readonly Override[] | ((row: Row) => readonly Override[])) | undefined;
-  /** Annotations for single children, by title path such as 'inner suite › test'. An unknown title is a plan error. */
+  /** Annotations for single children, by title path such as 'inner suite/test'. An unknown title is a plan error. */
   annotations?: Readonly<Record<string, Annotations>> | undefined;
   /** Variants: the suite runs once per name, with its overrides. */
   variants?: Readonly<Record<string, readonly Override[]>> | undefined;
@@ -117,7 +117,7 @@ let serial = 0;
 
 /** The one implementation of `Suite`. */
 export class SuiteImpl implements Suite {
-  readonly [kind] = 'suite' as const;
+  readonly [brand] = 'suite' as const;
   readonly title: string;
   /** Its own options, then those of each `adapt` laid over them. */
   readonly layers: readonly { readonly options: AnyOptions; readonly origin: Origin }[];
@@ -142,7 +142,7 @@ export class SuiteImpl implements Suite {
 
 /** The one implementation of `Test`. */
 export class TestImpl implements Test {
-  readonly [kind] = 'test' as const;
+  readonly [brand] = 'test' as const;
   readonly title: string;
   readonly options: TestOptions<any, any>;
   readonly body: Body;
@@ -159,7 +159,7 @@ export class TestImpl implements Test {
 
 /** Whether something is a suite or a test that another copy of this library made: to this one it is neither. */
 export const isOfAnotherCopy = (given: unknown): given is { readonly title: string } =>
-  typeof given === 'object' && given !== null && kind in given && 'title' in given && !(given instanceof SuiteImpl) && !(given instanceof TestImpl);
+  typeof given === 'object' && given !== null && brand in given && 'title' in given && !(given instanceof SuiteImpl) && !(given instanceof TestImpl);
 
 /** What is wrong with a child that is neither a suite nor a test. */
 export const strangeChild = (child: unknown, owner: string): Problem =>

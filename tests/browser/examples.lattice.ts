@@ -46,7 +46,7 @@ export const examples = suite('examples', inPage, [
       check.equal(await page.$$eval('.stay', (stays) => stays.map((stay) => stay.textContent)), ['Gull', 'Tern', 'Twin Petrel', 'Skua', 'Fulmar']);
       check.includes(await text('main section:last-child'), '03 May 07:50 to 12:40');
       await page.click('button[aria-label="book the visitor from 2031-05-03"]');
-      await page.waitForFunction(() => document.querySelector('[role=status]')?.textContent?.includes('Kittiwake lies at the visitor'));
+      await page.waitForFunction(() => document.querySelector('[role=status]')?.textContent?.includes('Kittiwake is at the visitor'));
       await page.waitForFunction(() => [...document.querySelectorAll('.stay')].some(({ textContent }) => textContent === 'Kittiwake'));
       // Too long for the visitor berth by a hand, and for no other.
       await page.$eval('.vessel label:nth-of-type(2) input', (input) => {

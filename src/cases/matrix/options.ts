@@ -1,4 +1,4 @@
-declare const impossible: unique symbol;
+declare const exclusionBrand: unique symbol;
 
 /** Options of a matrix: which combinations become rows. */
 export interface MatrixOptions<Row> {
@@ -22,4 +22,4 @@ export interface MatrixOptions<Row> {
 }
 
 /** A combination that cannot occur: a value or an array of values for some axes, or the result of `never` for a predicate. */
-export type Exclusion<Row> = { [K in keyof Row]?: Row[K] | readonly Row[K][] } | { readonly [impossible]: 'impossible' };
+export type Exclusion<Row> = { [K in keyof Row]?: Row[K] | readonly Row[K][] } | { readonly [exclusionBrand]: true };
