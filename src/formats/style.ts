@@ -94,3 +94,14 @@ export function duration(milliseconds: number): string {
 
 /** A status in words: `known failure`. */
 export const statusLabel = (status: Status): string => status.replaceAll('-', ' ');
+
+/** One sign per status. */
+export const signs: Readonly<Record<Status, string>> = {
+  passed: '▪',
+  failed: '✗',
+  errored: '!',
+  skipped: '▫',
+  'not-requested': '◦',
+  'known-failure': '≈',
+  'not-run': '?',
+};

@@ -1,15 +1,5 @@
-import { statusLabel } from '../../../src/formats/style.ts';
+import { signs, statusLabel } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
-
-export const signs: Readonly<Record<Status, string>> = {
-  passed: '▪',
-  failed: '✗',
-  errored: '!',
-  skipped: '▫',
-  'not-requested': '◦',
-  'known-failure': '≈',
-  'not-run': '?',
-};
 
 /** A status by its sign; what it is called is there for those who do not see it. */
 export const Sign = ({ status }: { readonly status: Status }) => (

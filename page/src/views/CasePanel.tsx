@@ -1,11 +1,11 @@
 import { commandAgain } from '../../../src/formats/again.ts';
-import { duration, statusLabel, visible } from '../../../src/formats/style.ts';
+import { duration, signs, statusLabel, visible } from '../../../src/formats/style.ts';
 import { writePlace } from '../../../src/problems/place.ts';
 import type { UsedFixture } from '../../../src/results/recorded-result.ts';
 import type { StepResult } from '../../../src/running/result.ts';
 import { Command } from '../parts/Copy.tsx';
 import { FailureBlock } from '../parts/Failure.tsx';
-import { Sign, signs } from '../parts/Status.tsx';
+import { Sign } from '../parts/Status.tsx';
 import { conditionWord } from '../record/filter.ts';
 import { ask } from '../record/load.ts';
 import { type Content, type Item, type Store, timeOf } from '../record/store.ts';

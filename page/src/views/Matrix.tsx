@@ -1,11 +1,11 @@
 import { useMemo, useState } from 'react';
 import { nameOfValues } from '../../../src/cases/names.ts';
-import { duration, visible } from '../../../src/formats/style.ts';
+import { duration, signs, visible } from '../../../src/formats/style.ts';
 import { axesOf, type Cell, chooseSides, type Grid, gridOf, tellValue } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { formatCondition, holdAll } from '../../../src/results/where/condition.ts';
-import { Sign, signs } from '../parts/Status.tsx';
+import { Sign } from '../parts/Status.tsx';
 import { type Item, isFailing, keyOf, type Store, type TestItem, timeOf } from '../record/store.ts';
 import { go, hrefOf, type Route } from '../route.ts';
 

@@ -1,7 +1,7 @@
 import { type Axis, axesOf, type Cell, type Celled, chooseSides, type Grid, gridOf, tellValue } from '../../results/grid.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
-import { fitted, oneLine, type Style, widthOf } from '../style.ts';
-import { paintOf, signs } from './run.ts';
+import { fitted, oneLine, type Style, signs, widthOf } from '../style.ts';
+import { paintOf } from './run.ts';
 
 /** Which columns stand down the side and across the head, where somebody said. */
 export interface Sides {

@@ -9,20 +9,10 @@ import { worstFirst } from '../../results/strip.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { type Status, statuses } from '../../running/result.ts';
 import { groupAlike } from '../alike.ts';
-import { count, duration, oneLine, plainStyle, type Style, statusLabel, visible, widthOf } from '../style.ts';
+import { count, duration, oneLine, plainStyle, type Style, signs, statusLabel, visible, widthOf } from '../style.ts';
 import { tellUnrun } from '../unrun.ts';
 import { frameOnce, type Telling, tellAlike, tellFailure } from './failure.ts';
 import { tellWhere } from './where.ts';
-
-export const signs: Readonly<Record<Status, string>> = {
-  passed: '▪',
-  failed: '✗',
-  errored: '!',
-  skipped: '▫',
-  'not-requested': '◦',
-  'known-failure': '≈',
-  'not-run': '?',
-};
 
 export const paintOf = (status: Status, style: Style): ((text: string) => string) =>
   status === 'failed' || status === 'errored' ? style.red : status === 'passed' ? style.green : style.yellow;
