@@ -6,6 +6,7 @@ import {
   type ExpectedError,
   type Finding,
   lacking,
+  noAction,
   partial,
   undiffering,
   unequal,
@@ -15,6 +16,7 @@ import {
   unmatched,
   unthrown,
 } from './comparisons.ts';
+import { isThenable } from './thenable.ts';
 
 type NoPromise<T> = T extends PromiseLike<unknown> ? 'await the promise first' : unknown;
 type Thrown<R, E> = [R] extends [never] ? E : R extends PromiseLike<unknown> ? Promise<E> : E;
@@ -71,6 +73,8 @@ export interface Recorder {
   found(finding: Finding, note: string | undefined, origin: Origin | undefined): boolean;
   /** Ends the step or the case: throws. */
   stop(): never;
+  /** Notes that the body must wait for something. Gives what to call when that has settled; it tells whether the body did wait. */
+  waits(what: string, origin: Origin): () => boolean;
 }
 
 const framesKept = 12;
@@ -115,7 +119,8 @@ export class ChecksImpl implements Checks {
   }
   throws<R, E = unknown>(action: () => R, expected?: ExpectedError<E>, note?: string): Thrown<R, E | undefined> {
     const origin = captureOrigin(this.throws, framesKept);
-    const thrown = afterAct(action, (caught) => {
+    if (typeof action !== 'function') return this.#recorder.found(noAction(action), note, origin) as never;
+    const thrown = afterAct(action, this.#recorder, origin, (caught) => {
       const held = this.#recorder.found(unthrown(caught, expected), note, origin);
       return held ? caught?.error : undefined;
     });
@@ -173,7 +178,11 @@ export class EnsuresImpl implements Ensures {
   }
   throws<R, E = unknown>(action: () => R, expected?: ExpectedError<E>, note?: string): Thrown<R, E> {
     const origin = captureOrigin(this.throws, framesKept);
-    const thrown = afterAct(action, (caught) => {
+    if (typeof action !== 'function') {
+      this.#recorder.found(noAction(action), note, origin);
+      return this.#recorder.stop();
+    }
+    const thrown = afterAct(action, this.#recorder, origin, (caught) => {
       if (!this.#recorder.found(unthrown(caught, expected), note, origin)) this.#recorder.stop();
       return caught?.error;
     });
@@ -189,25 +198,22 @@ export class EnsuresImpl implements Ensures {
   }
 }
 
-export const isThenable = (value: unknown): value is PromiseLike<unknown> =>
-  typeof value === 'object' && value !== null
-    ? typeof (value as { then?: unknown }).then === 'function'
-    : typeof value === 'function' && typeof (value as { then?: unknown }).then === 'function';
-
-/** Judges what an act threw: at once, or when the promise that it gave has settled. */
-function afterAct(act: () => unknown, judge: (caught: Caught) => unknown): unknown {
+/** Judges what an act threw: at once, or when the promise that it gave has settled, if the body waits for that. */
+function afterAct(act: () => unknown, recorder: Recorder, origin: Origin, judge: (caught: Caught) => unknown): unknown {
   let given: unknown;
+  let waits: boolean;
   try {
     given = act();
+    waits = isThenable(given);
   } catch (error) {
     return judge({ error });
   }
-  return isThenable(given)
-    ? given.then(
-        () => judge(undefined),
-        (error: unknown) => judge({ error }),
-      )
-    : judge(undefined);
+  if (!waits) return judge(undefined);
+  const settled = recorder.waits('`throws`', origin);
+  return (given as PromiseLike<unknown>).then(
+    () => settled() && judge(undefined),
+    (error: unknown) => settled() && judge({ error }),
+  );
 }
 
 /**

@@ -1,5 +1,6 @@
 import { besidePart, hasPart, isEqual } from './equality.ts';
 import { show } from './show.ts';
+import { isThenable } from './thenable.ts';
 
 /** Why a check does not hold: in words, with the values as text where they are worth a comparison. */
 export interface Mismatch {
@@ -15,10 +16,17 @@ export type Finding = Mismatch | undefined;
 
 const both = (message: string, actual: unknown, expected: unknown): Mismatch => ({ message, actual: show(actual), expected: show(expected) });
 
-export const unequal = (actual: unknown, expected: unknown): Finding => (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));
+/** A promise is no value to compare, and never a condition. */
+const promised = (actual: unknown): Finding => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
+
+/** A check that was called with what it cannot work with. */
+const misused = (what: string, wanted: string, given: unknown): Mismatch => ({ message: `${what} must be ${wanted}; got ${show(given)}` });
+
+export const unequal = (actual: unknown, expected: unknown): Finding =>
+  promised(actual) ?? (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));
 
 export const undiffering = (actual: unknown, unwanted: unknown): Finding =>
-  isEqual(actual, unwanted) ? { message: 'equal; expected different values', actual: show(actual) } : undefined;
+  promised(actual) ?? (isEqual(actual, unwanted) ? { message: 'equal; expected different values', actual: show(actual) } : undefined);
 
 export function unidentical(actual: unknown, expected: unknown): Finding {
   if (Object.is(actual, expected)) return undefined;
@@ -26,8 +34,11 @@ export function unidentical(actual: unknown, expected: unknown): Finding {
 }
 
 export function apart(actual: number | null | undefined, expected: number, distance: number | { relative: number }): Finding {
-  const allowed = typeof distance === 'number' ? distance : Math.abs(expected) * distance.relative;
-  if (!(allowed >= 0)) return { message: `a tolerance of ${show(distance)} is not a number of at least 0`, actual: show(actual), expected: show(expected) };
+  if (typeof expected !== 'number') return misused('the expected value of `closeTo`', 'a number', expected);
+  const allowed = typeof distance === 'number' ? distance : Math.abs(expected) * (distance?.relative ?? Number.NaN);
+  if (!(allowed >= 0)) return misused('the tolerance of `closeTo`', 'a number of at least 0, or `{ relative: number }`', distance);
+  const promise = promised(actual);
+  if (promise) return promise;
   if (actual === expected || (typeof actual === 'number' && Math.abs(actual - expected) <= allowed)) return undefined;
   if (typeof actual !== 'number' || Number.isNaN(actual)) return both('not a number', actual, expected);
   return both(`off by ${tidy(Math.abs(actual - expected))}, allowed ${tidy(allowed)}`, actual, expected);
@@ -36,6 +47,9 @@ export function apart(actual: number | null | undefined, expected: number, dista
 const tidy = (value: number): string => String(Number(value.toPrecision(6)));
 
 export function unmatched(actual: string | null | undefined, pattern: RegExp): Finding {
+  if (!(pattern instanceof RegExp)) return misused('the pattern of `matches`', 'a regular expression (for a part of the text, use `includes`)', pattern);
+  const promise = promised(actual);
+  if (promise) return promise;
   // A copy: a global or sticky pattern keeps where it stopped.
   return typeof actual === 'string' && new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, '')).test(actual)
     ? undefined
@@ -43,6 +57,10 @@ export function unmatched(actual: string | null | undefined, pattern: RegExp): F
 }
 
 export function lacking(actual: string | Iterable<unknown> | null | undefined, part: unknown): Finding {
+  const promise = promised(actual);
+  if (promise) return promise;
+  if (typeof actual !== 'string' && actual != null && typeof actual[Symbol.iterator] !== 'function')
+    return misused('the value of `includes`', 'a string or iterable (for properties, use `hasProperties`)', actual);
   const found =
     typeof actual === 'string'
       ? typeof part === 'string' && actual.includes(part)
@@ -50,24 +68,37 @@ export function lacking(actual: string | Iterable<unknown> | null | undefined, p
   return found ? undefined : { ...both('not included', actual, part), expectedKind: 'part' };
 }
 
-export const partial = (actual: unknown, part: object): Finding =>
-  hasPart(actual, part) ? undefined : both('lacks properties', besidePart(actual, part), part);
+export function partial(actual: unknown, part: object): Finding {
+  if (typeof part !== 'object' || part === null) return misused('the second argument of `hasProperties`', 'an object', part);
+  return promised(actual) ?? (hasPart(actual, part) ? undefined : both('lacks properties', besidePart(actual, part), part));
+}
 
 export const unheld = (condition: unknown): Finding =>
-  condition ? undefined : { message: condition === false ? 'does not hold' : `does not hold: ${show(condition)}` };
+  condition ? promised(condition) : { message: condition === false ? 'does not hold' : `does not hold: ${show(condition)}` };
 
-export const absent = (actual: unknown): Finding => (actual === null || actual === undefined ? { message: `is ${actual}` } : undefined);
+export const absent = (actual: unknown): Finding => (actual === null || actual === undefined ? { message: `is ${actual}` } : promised(actual));
 
-export const unlike = (actual: unknown, guard: (value: never) => boolean): Finding =>
-  guard(actual as never) ? undefined : { message: `${guard.name || 'the guard'} rejects the value`, actual: show(actual) };
+export function unlike(actual: unknown, guard: (value: never) => boolean): Finding {
+  if (typeof guard !== 'function') return misused('the guard of `satisfies`', 'a function', guard);
+  const accepted: unknown = guard(actual as never);
+  if (isThenable(accepted)) return { message: `${guard.name || 'the guard'} returned a promise; a guard must return true or false` };
+  return accepted ? undefined : { message: `${guard.name || 'the guard'} rejects the value`, actual: show(actual) };
+}
 
 /** An expected error: a pattern for its message, a class, or a guard that accepts it. */
 export type ExpectedError<E> = RegExp | (abstract new (...args: any[]) => E) | ((error: unknown) => error is E & {}) | ((error: unknown) => boolean);
+
+export const noAction = (action: unknown): Mismatch =>
+  isThenable(action)
+    ? { message: 'the first argument of `throws` must be a function; got a promise: pass `() => promise`, and await the check' }
+    : misused('the first argument of `throws`', 'a function', action);
 
 /** What was thrown, boxed: undefined can be thrown too. */
 export type Caught = { readonly error: unknown } | undefined;
 
 export function unthrown(caught: Caught, wanted: ExpectedError<unknown> | undefined): Finding {
+  if (wanted !== undefined && !(wanted instanceof RegExp) && typeof wanted !== 'function')
+    return misused('the expected error of `throws`', 'a regular expression for its message, a class or a guard (a note comes third)', wanted);
   if (!caught) return { message: wanted === undefined ? 'threw nothing' : `threw nothing; expected ${nameWanted(wanted)}` };
   const { error } = caught;
   if (wanted === undefined) return undefined;

@@ -1,7 +1,7 @@
 import { relative } from 'node:path';
 import type { Problem } from '../problems/problem.ts';
 import type { JournalEntry } from '../results/journal.ts';
-import type { CaseName, RecordedResult } from '../results/recorded-result.ts';
+import type { RecordedResult } from '../results/recorded-result.ts';
 import type { LaneState } from '../results/run-state.ts';
 import { nothingDone } from '../running/outcome.ts';
 import type { Failure } from '../running/result.ts';
@@ -40,8 +40,8 @@ export function chargeEnd(
   }
   if (lane.blamed) return 'sure';
   if (under.size === 1 && !lane.streaming) {
-    const [name] = under.values();
-    write({ type: 'ended', result: resultOfEnd(name as CaseName, lane, end) });
+    const [suspect] = under.values();
+    write({ type: 'ended', result: resultOfEnd(suspect as Suspect, lane, end) });
     return 'sure';
   }
   if (under.size === 0 && !lane.streaming && doing?.what === 'teardown') {
@@ -57,7 +57,9 @@ export function chargeEnd(
   return under.size === 0 && !lane.streaming && !careful ? 'sure' : 'unsure';
 }
 
-function resultOfEnd(name: CaseName, { doing }: LaneState, end: LaneEnd): RecordedResult {
+type Suspect = LaneState['under'] extends Map<string, infer S> ? S : never;
+
+function resultOfEnd({ name, attempt, start }: Suspect, { doing }: LaneState, end: LaneEnd): RecordedResult {
   const limit = doing?.limit ?? 0;
   const inBody = doing?.what === 'body';
   const failure: Failure = end.overdue
@@ -67,6 +69,8 @@ function resultOfEnd(name: CaseName, { doing }: LaneState, end: LaneEnd): Record
   return {
     ...name,
     ...nothingDone,
+    attempts: attempt,
+    start,
     status,
     cause: failure.cause,
     times: { setup: 0, body: end.overdue ? limit : 0, teardown: 0 },

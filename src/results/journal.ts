@@ -50,7 +50,7 @@ export type JournalEntry =
   /** What is odd about a source, where cases are listed. */
   | { readonly type: 'source-warning'; readonly problem: Problem }
   | { readonly type: 'listed'; readonly name: CaseName }
-  | { readonly type: 'started'; readonly name: CaseName; readonly attempt: number }
+  | { readonly type: 'started'; readonly name: CaseName; readonly attempt: number; readonly start: number }
   | { readonly type: 'streaming'; readonly test: number; readonly limit: number }
   | { readonly type: 'ended'; readonly result: RecordedResult }
   /** Many at once, for whoever wants no more than their sums. */

@@ -203,7 +203,7 @@ export interface LaneState {
   doing: Activity | undefined;
   /** When it began with that, in milliseconds. */
   since: number;
-  readonly under: Map<string, CaseName>;
+  readonly under: Map<string, { readonly name: CaseName; readonly attempt: number; readonly start: number }>;
   /** In a stream of trivial cases it does not tell which one it runs. */
   streaming: boolean;
   /** Shared fixtures that it has set up and not torn down. */
@@ -238,7 +238,7 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
       lane.explained = entry.problem.code === 'load-failed';
       break;
     case 'started':
-      lane.under.set(key(entry.name), entry.name);
+      lane.under.set(key(entry.name), entry);
       lane.streaming = false;
       break;
     case 'ended':

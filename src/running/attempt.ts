@@ -1,4 +1,4 @@
-import { isThenable } from '../checks/checks.ts';
+import { isThenable } from '../checks/thenable.ts';
 import type { Node } from '../fixtures/graph.ts';
 import { Holder, type HolderOf, valuesOf } from '../fixtures/holder.ts';
 import { type Hosting, ordinaryLimit, type Span } from '../fixtures/instance.ts';
@@ -81,13 +81,13 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
 
 /** The body, with its time limit. */
 function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit: number, around: Around, begun = now()): Promise<void> | undefined {
-  let given: unknown;
   try {
-    given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseContextImpl(run), values);
+    const given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseContextImpl(run), values);
+    if (isThenable(given)) return finished(given, run, limit, around, begun);
+    run.returned();
   } catch (error) {
     run.threw(error);
   }
-  if (isThenable(given)) return finished(given, run, limit, around, begun);
   measure(run, limit, begun);
   return undefined;
 }
@@ -101,7 +101,7 @@ async function finished(given: PromiseLike<unknown>, run: CaseRun, limit: number
     if (isOverdue) {
       overdue(run, limit);
       around.stuck();
-    }
+    } else run.returned();
   } catch (error) {
     run.threw(error);
   }

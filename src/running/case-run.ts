@@ -1,6 +1,7 @@
-import { type Checks, ChecksImpl, type Ensures, EnsuresImpl, isThenable, type Recorder } from '../checks/checks.ts';
+import { type Checks, ChecksImpl, type Ensures, EnsuresImpl, type Recorder } from '../checks/checks.ts';
 import type { Finding } from '../checks/comparisons.ts';
 import { show } from '../checks/show.ts';
+import { isThenable } from '../checks/thenable.ts';
 import { SetUpFailed } from '../fixtures/holder.ts';
 import { grouped } from '../problems/grouped.ts';
 import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
@@ -25,6 +26,12 @@ const added = <T>(list: T[] | readonly never[], item: T): T[] => {
 /** What is logged, as a line of text. */
 export const textOf = (parts: readonly unknown[]): string => `${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`;
 
+/** Something that the body was handed and has to wait for. */
+interface Pending {
+  readonly what: string;
+  readonly origin: Origin;
+}
+
 interface StepRun {
   readonly title: string;
   readonly outer: StepRun | undefined;
@@ -38,6 +45,8 @@ interface StepRun {
 /** One attempt at one case: everything that its body says while it runs. Lists are made when something goes into them. */
 export class CaseRun implements Recorder {
   readonly planned: PlannedCaseImpl;
+  /** Counted from 1. */
+  readonly attempt: number;
   readonly #told: (problem: Problem) => void;
   /** Milliseconds, by the runner's clock. */
   begun = 0;
@@ -57,12 +66,14 @@ export class CaseRun implements Recorder {
   #steps: StepRun[] | readonly never[] = none;
   /** The step under way, innermost. */
   #step: StepRun | undefined;
+  #pending: Set<Pending> | undefined;
   #written = 0;
   #abort: AbortController | undefined;
   #aborted = false;
 
-  constructor(planned: PlannedCaseImpl, told: (problem: Problem) => void) {
+  constructor(planned: PlannedCaseImpl, told: (problem: Problem) => void, attempt = 1) {
     this.planned = planned;
+    this.attempt = attempt;
     this.#told = told;
   }
 
@@ -84,6 +95,20 @@ export class CaseRun implements Recorder {
 
   stop(): never {
     throw new Stop(this.#step ? 'step' : 'case');
+  }
+
+  waits(what: string, origin: Origin): () => boolean {
+    const pending: Pending = { what, origin };
+    this.#pending ??= new Set();
+    this.#pending.add(pending);
+    return () => this.#pending?.delete(pending) ?? false;
+  }
+
+  /** The body has come to its end: what it has not waited for would go unseen. */
+  returned(): void {
+    for (const { what, origin } of this.#pending ?? [])
+      this.fail(failureOfCheck({ message: `${what} was still pending when the body ended; is an await missing?` }, undefined, origin, {}), undefined);
+    this.#pending = undefined;
   }
 
   fail(failure: Failure, step: StepRun | undefined = this.#step): void {
@@ -164,7 +189,9 @@ export class CaseRun implements Recorder {
     const step: StepRun = { title, outer, depth: outer ? outer.depth + 1 : 0, begun: now(), failed: false, status: 'unfinished', milliseconds: 0 };
     this.#steps = added(this.#steps, step);
     this.#step = step;
+    let settled: (() => boolean) | undefined;
     const close = (): void => {
+      settled?.();
       step.status = step.failed ? 'failed' : 'passed';
       step.milliseconds = now() - step.begun;
       // Steps may overlap: the one under way is then the last begun that has not ended.
@@ -183,12 +210,16 @@ export class CaseRun implements Recorder {
       return undefined;
     };
     let given: unknown;
+    let waits: boolean;
     try {
       given = part(new StepContextImpl(this, step));
+      waits = isThenable(given);
     } catch (error) {
       return broke(error);
     }
-    return isThenable(given) ? given.then(held, broke) : held(given);
+    if (!waits) return held(given);
+    settled = this.waits(`step "${title}"`, captureOrigin(this.runStep, 12));
+    return (given as PromiseLike<unknown>).then(held, broke);
   }
 
   get currentStep(): StepRun | undefined {
@@ -231,6 +262,7 @@ class StepContextImpl implements StepContext {
       stop: () => {
         throw new Stop('step');
       },
+      waits: (what, origin) => this.#run.waits(what, origin),
     };
   }
 
@@ -301,15 +333,20 @@ export class CaseContextImpl implements CaseContext<any> {
     const run = this.#run;
     return async function eventually(probe, { within = 1000, every = 20 } = {}) {
       const origin = captureOrigin(eventually, 12);
+      const settled = run.waits('`eventually`', origin);
       const end = now() + within;
-      for (;;) {
-        const last = await probe();
-        if (last) return last;
-        if (now() >= end || run.ended) {
-          run.found({ message: `condition not met within ${within} ms`, actual: show(last) }, undefined, origin);
-          return run.stop();
+      try {
+        for (;;) {
+          const last = await probe();
+          if (last) return last;
+          if (now() >= end || run.ended) {
+            if (settled()) run.found({ message: `condition not met within ${within} ms`, actual: show(last) }, undefined, origin);
+            return run.stop();
+          }
+          await new Promise<void>((resolve) => startTimer(resolve, every));
         }
-        await new Promise<void>((resolve) => startTimer(resolve, every));
+      } finally {
+        settled();
       }
     };
   }

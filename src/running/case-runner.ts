@@ -109,7 +109,7 @@ export class CaseRunner {
 
   /** Runs a case with its attempts; at once where nothing in it takes time. */
   #run(planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined, number: number): Promise<void> | undefined {
-    const run = new CaseRun(planned, this.#told);
+    const run = new CaseRun(planned, this.#told, number);
     run.begun = now();
     const attempted = attempt(run, placed, scopes, this.#around.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#around);
     if (attempted) return this.#afterwards(attempted, run, placed, scopes, known, number);
@@ -136,6 +136,12 @@ export class CaseRunner {
 
   #finish(run: CaseRun, known: string | undefined, attempts: number): undefined {
     const verdict = verdictOf(run, known);
+    if (verdict.cause === 'unexpected-pass')
+      run.fail({
+        cause: 'unexpected-pass',
+        message: `passed, but is stated as a known failure (${known}); remove \`knownFailure\``,
+        location: run.planned.location,
+      });
     run.ended = true;
     this.#count(verdict);
     const isPlain = verdict.status === 'passed' && attempts === 1 && run.isPlain && this.#listener.passed;

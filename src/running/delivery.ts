@@ -5,6 +5,7 @@ import { nextTurn, now } from './originals.ts';
 import { resultOf } from './outcome.ts';
 import type { CaseResult } from './result.ts';
 import type { Listener } from './run-options.ts';
+import { Stop } from './stop.ts';
 
 /** So many cases in a row that take no longer than this together are a stream of trivial ones. The first ones run cold. */
 const someCases = 64;
@@ -110,9 +111,11 @@ export class Delivery {
       run.threw(error);
       return;
     }
+    // What an `ensure` found is on record: a body that did not wait for it has failed already.
+    if (error instanceof Stop && error.skip === undefined) return;
     const failure = failureOfThrow(error, 'throw', {});
     if (this.#waiting.includes(run)) {
-      const result = run.result ?? resultOf(run, { status: 'passed' }, 1, this.#started);
+      const result = run.result ?? resultOf(run, { status: 'passed' }, run.attempt, this.#started);
       run.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
     } else this.#listener.told({ code: `late-${what}`, id: run.planned.id, detail: failure.message, at: failure.location });
   }

@@ -101,6 +101,64 @@ export const messages = test(
             throw new Error('late');
           }, /early/),
       },
+      'a promise as a condition': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.holds(Promise.resolve(false) as never) },
+      'a promise as a value': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.equal<unknown>(Promise.resolve(1), 1) },
+      'a promise that must differ': {
+        says: 'the value is a promise; is an await missing?',
+        body: ({ check }) => check.notEqual<unknown>(Promise.resolve(1), 1),
+      },
+      'a promise as present': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.present(Promise.resolve(null)) },
+      'a promise with properties': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.hasProperties(Promise.resolve({}), {}) },
+      'a promise to match': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.matches(Promise.resolve('noon') as never, /n/) },
+      'a promise to search': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.includes(Promise.resolve([1]) as never, 1) },
+      'a promise to measure': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.closeTo(Promise.resolve(1) as never, 1, 1) },
+      'a guard that returns a promise': {
+        says: 'isOpen returned a promise; a guard must return true or false',
+        body: ({ check }) => check.satisfies(1, async function isOpen() {} as never),
+      },
+      'throws without a function': { says: 'the first argument of `throws` must be a function; got 5', body: ({ check }) => check.throws(5 as never) },
+      'throws with a promise': {
+        says: 'the first argument of `throws` must be a function; got a promise: pass `() => promise`, and await the check',
+        body: ({ ensure }) => ensure.throws(Promise.resolve() as never),
+      },
+      'throws with a text': {
+        says: 'the expected error of `throws` must be a regular expression for its message, a class or a guard (a note comes third); got "late"',
+        body: ({ check }) => check.throws(() => JSON.parse('{'), 'late' as never),
+      },
+      'matches with a text': {
+        says: 'the pattern of `matches` must be a regular expression (for a part of the text, use `includes`); got "o"',
+        body: ({ check }) => check.matches('noon', 'o' as never),
+      },
+      'closeTo without a tolerance': {
+        says: 'the tolerance of `closeTo` must be a number of at least 0, or `{ relative: number }`; got undefined',
+        body: ({ check }) => check.closeTo(1, 1.2, undefined as never),
+      },
+      'closeTo without a number': { says: 'the expected value of `closeTo` must be a number; got "1"', body: ({ check }) => check.closeTo(1, '1' as never, 1) },
+      'includes in a number': {
+        says: 'the value of `includes` must be a string or iterable (for properties, use `hasProperties`); got 5',
+        body: ({ check }) => check.includes(5 as never, 5),
+      },
+      'hasProperties of a text': {
+        says: 'the second argument of `hasProperties` must be an object; got "a"',
+        body: ({ check }) => check.hasProperties({}, 'a' as never),
+      },
+      'satisfies without a guard': { says: 'the guard of `satisfies` must be a function; got 5', body: ({ check }) => check.satisfies(1, 5 as never) },
+      'throws not awaited': {
+        says: '`throws` was still pending when the body ended; is an await missing?',
+        body: ({ check }) => void check.throws(() => new Promise(() => {})),
+      },
+      'a step not awaited': {
+        says: 'step "berth" was still pending when the body ended; is an await missing?',
+        body: ({ step }) => void step('berth', () => new Promise(() => {})),
+      },
+      'a step not awaited by an asynchronous body': {
+        says: 'step "berth" was still pending when the body ended; is an await missing?',
+        body: async ({ step }) => void step.required('berth', () => new Promise(() => {})),
+      },
+      'eventually not awaited': {
+        says: '`eventually` was still pending when the body ended; is an await missing?',
+        body: ({ eventually }) => void eventually(() => false, { within: 1 }),
+      },
       eventually: { says: 'condition not met within 5 ms | 0', body: ({ eventually }) => eventually(() => 0, { within: 5, every: 1 }) },
     }),
   },

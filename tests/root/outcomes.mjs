@@ -375,6 +375,40 @@ export const outcomes = [
     says: ['a check ran after its case had ended (a.lattice.mjs#hasty)', 'forgotten', 'is an await missing?', 'a.lattice.mjs:3:'],
   },
   {
+    name: 'awaits that are missing',
+    files: {
+      'a.lattice.mjs': `
+        const later = () => new Promise((resolve) => setTimeout(resolve, 20));
+        export const throws = test('throws', ({ check }) => { check.throws(async () => { await later(); }); });
+        export const part = test('part', ({ check, step }) => { check.holds(true); step('quay', later); });
+        export const polls = test('polls', ({ eventually }) => { eventually(() => later().then(() => true)); });
+        export const condition = test('condition', ({ check }) => check.holds(later()));
+        export const awaited = test('awaited', async ({ check, step, eventually }) => {
+          await Promise.all([step('quay', later), step('gate', later)]);
+          await eventually(() => later().then(() => true));
+          await check.throws(async () => { await later(); throw new Error('closed'); });
+        });`,
+    },
+    status: 1,
+    last: '1 passed, 4 failed',
+    results: { throws: 'failed/check', part: 'failed/check', polls: 'failed/check', condition: 'failed/check', awaited: pass },
+    says: [
+      '`throws` was still pending when the body ended; is an await missing?',
+      'step "quay" was still pending',
+      '`eventually` was still pending',
+      'the value is a promise',
+      'a.lattice.mjs:4:',
+    ],
+  },
+  ...['check.equal(1, 2, "late")', 'Promise.reject(new Error("late"))', 'nobody.home("late")'].map((late) => ({
+    name: `the last case leaves ${late} behind`,
+    files: { 'a.lattice.mjs': `export const hasty = test('hasty', ({ check }) => { check.holds(true); setTimeout(() => { ${late}; }, 150); });` },
+    status: 1,
+    last: '1 passed, 0 failed',
+    results: { hasty: pass },
+    says: ['after its case had ended (a.lattice.mjs#hasty)', 'a.lattice.mjs:2:'],
+  })),
+  {
     name: 'tests that replace what the runner stands on',
     files: {
       'a.lattice.mjs': `

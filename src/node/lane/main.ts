@@ -37,9 +37,13 @@ import { type Compiling, modulesIn, readConfig } from './modules.ts';
 import { headerOf, nameIfAny, nameOf } from './names.ts';
 import { Output } from './output.ts';
 import { RemoteRunFixtures } from './run-fixtures.ts';
+import { unfinished, waitForUnfinished } from './unfinished.ts';
 
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
+
+/** Milliseconds that a lane waits at its end for what its cases left under way, so that what fails late is reported. */
+const lateFailureLimit = 1000;
 
 /** The way to the coordinator. */
 let channel: Channel;
@@ -94,6 +98,8 @@ class Lane {
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
   #running: Running | undefined;
+  /** When the first case could begin, by the runner's clock. */
+  #started = 0;
   #exitCalled: { code: unknown; stack: string | undefined; run: CaseRun | undefined } | undefined;
   readonly #runFixtures = new RemoteRunFixtures(say);
   /** In the process that hosts the fixtures of the run, when it is ready. */
@@ -231,6 +237,8 @@ class Lane {
     const leaks = new LeakCounter();
     const finder = this.#job.findLeaks ? new LeakFinder(() => nameIfAny(this.#output.current?.planned)) : undefined;
     this.#record.put({ type: 'running', at: epoch() });
+    const before = unfinished();
+    this.#started = now();
     this.#running = runPlan(
       plan,
       {
@@ -258,8 +266,10 @@ class Lane {
           streaming = false;
           if (phase !== 'teardown') head(run.planned.test, run.planned);
           if (!this.#under.has(run)) {
+            // An earlier attempt at the same case is over.
+            for (const other of this.#under) if (other.planned === run.planned) this.#under.delete(other);
             this.#under.add(run);
-            this.#record.put({ type: 'started', name: nameOf(run.planned), attempt: 1 });
+            this.#record.put({ type: 'started', name: nameOf(run.planned), attempt: run.attempt, start: run.begun - this.#started });
           }
           this.#record.put({ type: 'activity', activity: { what: phase, name: run.planned.id, limit } }, true);
         },
@@ -308,6 +318,7 @@ class Lane {
     leaks.look(undefined);
     // What the coordinator has open in the same process is no case's.
     this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (channel.ownsProcess ? leaks.leaks : []) });
+    if (!stuck && !this.#signal.aborted) await waitForUnfinished(before, lateFailureLimit);
     this.#record.put({ type: 'finished', selected, stuck, unrun }, true);
   }
 
@@ -372,7 +383,7 @@ class Lane {
       const { planned } = run;
       const failures = [...run.failures, { cause: 'crash', message: how, location: place, step: run.stepPath } as const];
       const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
-      const result: CaseResult = { ...resultOf(run, { status: 'errored', cause: 'crash' }, 1, run.begun), times, failures, attachments: [] };
+      const result: CaseResult = { ...resultOf(run, { status: 'errored', cause: 'crash' }, run.attempt, this.#started), times, failures, attachments: [] };
       this.#record.ended(planned, result);
       this.#record.put({ type: 'exit-attributed' });
     }
