@@ -49,6 +49,9 @@ const lies = [
   ],
   ['failed counts as passed', 'running/verdict.ts', "return { status: 'failed', cause: own.cause };", "return { status: 'passed' };"],
   ['errored counts as passed', 'running/verdict.ts', "return { status: 'errored', cause: error.cause };", "return { status: 'passed' };"],
+  ['what a body does not wait for is fine', 'running/attempt.ts', '    run.returned();\n  } catch', '  } catch'],
+  ['a promise is a truthy value', 'checks/comparisons.ts', 'condition ? promised(condition) : {', 'condition ? undefined : {'],
+  ['a lane does not wait for what fails late', 'node/lane/main.ts', 'if (!stuck && !this.#signal.aborted) await', 'if (stuck && !this.#signal.aborted) await'],
   [
     'a known failure that passes is fine',
     'running/verdict.ts',
@@ -144,7 +147,7 @@ const lies = [
     'a run that stopped was a whole one',
     'command/once.ts',
     '  const state = await running.done;\n',
-    '  const state = { ...(await running.done), not run: undefined };\n',
+    '  const state = { ...(await running.done), notRun: undefined };\n',
   ],
   [
     'plan runs the tests',
