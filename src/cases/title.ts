@@ -47,19 +47,16 @@ export function checkTitle(title: Title, columns: readonly string[]): Problem[] 
 }
 
 /** The title for one row. A placeholder stays where the row has nothing there: a cell that was left empty, or could not be read. */
-export function fillTitle(title: Title, row: object): string {
-  let text = '';
-  for (const part of title.parts) {
-    if (typeof part === 'string') text += part;
-    else {
-      let value: unknown = row;
-      let isThere = true;
-      for (const key of part) {
-        isThere &&= value !== null && value !== undefined && key in Object(value);
-        value = isThere ? (value as Record<string, unknown>)[key] : undefined;
-      }
-      text += isThere ? plainValue(value) : `{${part.join('.')}}`;
-    }
+export const fillTitle = ({ parts }: Title, row: object): string => parts.map((part) => (typeof part === 'string' ? part : fillPart(part, row))).join('');
+
+/** What the placeholders of a title stand for in one row. */
+export const filledIn = ({ parts }: Title, row: object): string[] => parts.flatMap((part) => (typeof part === 'string' ? [] : [fillPart(part, row)]));
+
+function fillPart(path: readonly string[], row: object): string {
+  let value: unknown = row;
+  for (const key of path) {
+    if (value === null || value === undefined || !(key in Object(value))) return `{${path.join('.')}}`;
+    value = (value as Record<string, unknown>)[key];
   }
-  return text;
+  return plainValue(value);
 }

@@ -1,7 +1,5 @@
-import { spawn } from 'node:child_process';
-import { once } from 'node:events';
-import { endWithUs } from '../node/orphans.ts';
-import { laneFlags, startLane } from '../node/start-lane.ts';
+import { startLane } from '../node/start-lane.ts';
+import { canRunCases, restartInOneProcess, wantsOneProcess } from './one-process.ts';
 
 const asked = process.argv.slice(2);
 const [word] = asked.filter((argument) => !argument.startsWith('-'));
@@ -10,23 +8,13 @@ const isDebugged =
   word === 'run' && process.execArgv.some((flag) => flag.startsWith('--inspect')) && !asked.some((argument) => /^(?:--lanes|-l)/.test(argument));
 const args = isDebugged ? [...asked, '--lanes', '0'] : asked;
 const mayRun = !args.some((argument) => ['-h', '--help', '-v', '--version', 'help'].includes(argument)) && word !== 'help';
+const inOne = wantsOneProcess(args);
 
-/** Whether all is to run in one process: `--lanes 0`. */
-const inOne = args.some((argument, at) => /^(?:--lanes=|-l)0$/.test(argument) || (/^(?:--lanes|-l)$/.test(argument) && args[at + 1] === '0'));
-
-if (inOne && !laneFlags.every((flag) => process.execArgv.includes(flag))) {
-  // This process cannot load modules from source: it gives its place, and its debugger's, to one that can.
-  const { default: inspector } = await import('node:inspector');
-  inspector.close();
-  const child = spawn(process.execPath, [...process.execArgv, ...laneFlags, process.argv[1] as string, ...args], { stdio: 'inherit' });
-  endWithUs(child);
-  // Ctrl-C in a terminal has reached both.
-  process.on('SIGINT', () => process.stdin.isTTY || child.kill('SIGINT'));
-  process.on('SIGTERM', () => child.kill('SIGTERM'));
-  const [status] = (await once(child, 'exit')) as [number | null];
-  process.exitCode = status ?? 1;
+if (inOne && !canRunCases()) {
+  const { status, pid } = await restartInOneProcess(args);
+  process.exitCode = status;
   const coverage = process.env['NODE_V8_COVERAGE'];
-  if (coverage) (await import('./main.ts')).mapCoverage(coverage, child.pid as number);
+  if (coverage) (await import('./main.ts')).mapCoverage(coverage, pid);
 } else {
   // A lane takes as long to boot as this process took: it is on its way before anything else is loaded.
   const lane = mayRun && !inOne ? startLane() : undefined;

@@ -17,6 +17,7 @@ import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
 import { mergeCommand } from './merge.ts';
 import { newCommand } from './new.ts';
+import { restartInOneProcess, wantsOneProcess } from './one-process.ts';
 import { addLook, addSelection, pairOf, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
 import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
@@ -37,7 +38,7 @@ const misspelt = (where: readonly string[], program: Command, folder: string): s
     : undefined;
 
 /** Does what the arguments say; gives the exit status. All commands are one file when built: at a start, files cost more than code. */
-async function parse(args: readonly string[], setting: Setting): Promise<number> {
+async function parse(args: readonly string[], setting: Setting, inOne: boolean): Promise<number> {
   const { terminal } = setting;
   let status = 0;
   const program = new Command('red-lattice')
@@ -164,6 +165,8 @@ async function parse(args: readonly string[], setting: Setting): Promise<number>
   try {
     const expanded = await withProfile(args, setting);
     if (!expanded) return 2;
+    // Only the profile says so: the process that can do it finds the same profile.
+    if (!inOne && wantsOneProcess(expanded)) return (await restartInOneProcess([...args, '--lanes', '0'])).status;
     await program.parseAsync(expanded, { from: 'user' });
     return status;
   } catch (error) {
@@ -228,7 +231,7 @@ export async function main(args: readonly string[], started: ChildProcess | unde
     },
   };
   try {
-    process.exitCode = await parse(args, setting);
+    process.exitCode = await parse(args, setting, inOne);
   } catch (error) {
     // What the system refuses, and what is wrong with what was given, needs no stack: the message names the file and the reason.
     const { code, message, stack } = error as NodeJS.ErrnoException;

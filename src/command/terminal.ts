@@ -31,6 +31,9 @@ function wantsColours(environment: Readonly<Record<string, string | undefined>>,
   return isTerminal && TERM !== 'dumb' && !CI;
 }
 
+/** Columns. On a narrower terminal lines break, and cannot be written over. */
+const narrowest = 40;
+
 // A lane in this process takes the streams over: the terminal goes by what was there before.
 const [write, writeError] = [process.stdout.write.bind(process.stdout), process.stderr.write.bind(process.stderr)];
 
@@ -38,8 +41,10 @@ export const processTerminal = (): Terminal => ({
   out: (line) => void write(`${line}\n`),
   raw: (text) => void write(text),
   error: (line) => void writeError(`${line}\n`),
-  width: process.stdout.columns ?? 100,
-  live: process.stdout.isTTY && process.env['TERM'] !== 'dumb' && !process.env['CI'] ? process.stdout : undefined,
+  // Some terminals say 0.
+  width: process.stdout.columns || 100,
+  live:
+    process.stdout.isTTY && (process.stdout.columns || 100) >= narrowest && process.env['TERM'] !== 'dumb' && !process.env['CI'] ? process.stdout : undefined,
   style: wantsColours(process.env, process.stdout.isTTY === true) ? colourStyle : plainStyle,
 });
 

@@ -71,6 +71,7 @@ export function widthOf(text: string): number {
 
 /** A text in so many columns: cut with an ellipsis, or filled with blanks. */
 export function fitted(text: string, columns: number): string {
+  if (columns < 1) return '';
   if (widthOf(text) <= columns) return text + ' '.repeat(columns - widthOf(text));
   let [kept, width] = ['', 0];
   for (const { segment } of graphemes(text)) {

@@ -57,7 +57,7 @@ export class CaseRunner {
         { cause: 'expired', message: `the skip has expired: ${expired}`, location: planned.location },
       ]);
     if (held !== undefined && !this.#options.asked?.(planned)) return this.#without(planned, { status: 'not-requested', reason: held });
-    return this.#admit(planned, placedFor(planned), scopes, known);
+    return this.#admit(planned, placedNow(placedFor(planned)), scopes, known);
   }
 
   /** A case that comes to its result without being run. */
@@ -150,6 +150,18 @@ export class CaseRunner {
 
   #count({ status }: Verdict): void {
     if (status === 'failed' || status === 'errored') this.#failed++;
+  }
+}
+
+/** The place of a case's fixtures, which tells their locks. Where a row's overrides cannot be told, the attempt reports why. */
+function placedNow(placing: Placing): Placing {
+  if (typeof placing !== 'function') return placing;
+  try {
+    return placing();
+  } catch (error) {
+    return () => {
+      throw error;
+    };
   }
 }
 

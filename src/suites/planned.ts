@@ -1,7 +1,7 @@
 import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/marks.ts';
 import { caseSlug, nameOfValues } from '../cases/names.ts';
 import type { Entry } from '../cases/row.ts';
-import { fillTitle, hasPlaceholders, type Title } from '../cases/title.ts';
+import { filledIn, fillTitle, hasPlaceholders, type Title } from '../cases/title.ts';
 import type { Definition, Provider } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
 import type { Origin, SourceLocation } from '../problems/place.ts';
@@ -129,8 +129,9 @@ export class PlannedCaseImpl implements PlannedCase {
   }
 
   get title(): string {
-    const { entry, test } = this;
-    return titleOf([...titlesOf(test.parent), fillTitle(test.title, this.toldRow)], entry.name ?? (hasPlaceholders(test.title) ? '' : this.name));
+    const { entry, test, toldRow } = this;
+    const own = entry.name ?? (hasPlaceholders(test.title) ? '' : this.name);
+    return titleOf([...titlesOf(test.parent), fillTitle(test.title, toldRow)], filledIn(test.title, toldRow).includes(own) ? '' : own);
   }
 
   get marks(): RowAnnotations {
@@ -151,11 +152,8 @@ export class PlannedCaseImpl implements PlannedCase {
 export const idOf = (test: string, own: string | undefined, twin: number): string =>
   `${test}${own === undefined ? '' : `/${own}`}${twin > 1 ? `~${twin}` : ''}`;
 
-/** A case's title: the path of titles, and its own name where that does not stand in it already. */
-export function titleOf(path: readonly string[], own: string): string {
-  const whole = path.join(' › ');
-  return own && !whole.includes(own) ? `${whole} › ${own}` : whole;
-}
+/** A case's title: the path of titles, and its own name where they do not tell it. */
+export const titleOf = (path: readonly string[], own: string): string => (own ? [...path, own] : path).join(' › ');
 
 /** The part of an id that tells the cases of a test apart, if it has several. */
 function idPart(test: PlannedTest, told: Entry): string | undefined {

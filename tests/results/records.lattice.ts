@@ -155,7 +155,7 @@ export const records = suite('what is read of a record', [
       if (between === 0) number = 7 - number;
       else if (between === 1) ordinal = random.integer(0, 3000);
       else if (between === 2) pieces.push(journal.take().slice());
-      else if (between === 3) journal.put({ type: 'started', name: name(ordinal + 1), attempt: 1 });
+      else if (between === 3) journal.put({ type: 'started', name: name(ordinal + 1), attempt: 1, start: 0 });
       else if (between === 4) ordinal += 64;
       else if (between === 5) journal.put({ type: 'ended', result: result(number, ordinal, 'failed') });
       ordinal += row.seed % 3 === 0 ? 1 : random.pick([1, 1, 1, 2, 5, 64]);

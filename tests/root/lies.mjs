@@ -49,7 +49,12 @@ const lies = [
   ],
   ['failed counts as passed', 'running/verdict.ts', "return { status: 'failed', cause: own.cause };", "return { status: 'passed' };"],
   ['errored counts as passed', 'running/verdict.ts', "return { status: 'errored', cause: error.cause };", "return { status: 'passed' };"],
-  ['what a body does not wait for is fine', 'running/attempt.ts', '    run.returned();\n  } catch', '  } catch'],
+  [
+    'what a body does not wait for is fine',
+    'running/attempt.ts',
+    'return finished(given, run, limit, around, begun);\n    run.returned();',
+    'return finished(given, run, limit, around, begun);',
+  ],
   ['a promise is a truthy value', 'checks/comparisons.ts', 'condition ? promised(condition) : {', 'condition ? undefined : {'],
   ['a lane does not wait for what fails late', 'node/lane/main.ts', 'if (!stuck && !this.#signal.aborted) await', 'if (stuck && !this.#signal.aborted) await'],
   [

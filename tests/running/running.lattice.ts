@@ -211,6 +211,7 @@ export const locks = test('cases that want the same thing for themselves do not 
   const held = new Map<string, number>();
   let most = 0;
   const crane = fixture('crane', { locks: ['crane'], setup: () => 'crane' });
+  const lock = fixture('lock', { settings: { number: 0 }, locks: ['gate'], setup: ({ settings }) => settings.number });
   const quay = fixture('alone', { locks: ['*'], setup: () => 'alone' });
   const hold = async (name: string): Promise<void> => {
     held.set(name, (held.get(name) ?? 0) + 1);
@@ -222,6 +223,7 @@ export const locks = test('cases that want the same thing for themselves do not 
   const { seen } = await runInside([
     suite('port', { concurrency: 8 }, [
       test('by fixture', { needs: { crane }, cases: range('n', 1, 4) }, () => hold('crane')),
+      test('by overrides', { needs: { lock }, cases: range('n', 1, 2), overrides: ({ n }) => [lock.with({ number: n })] }, () => hold('gate')),
       test('by name', { locks: ['crane'], cases: range('n', 1, 2) }, () => hold('crane')),
       test('by row', { cases: range('n', 1, 4).annotate(() => ({ locks: ['gate'] })) }, () => hold('gate')),
       test('alone', { needs: { quay }, cases: range('n', 1, 2) }, () => hold('alone')),
@@ -229,7 +231,7 @@ export const locks = test('cases that want the same thing for themselves do not 
     ]),
   ]);
   check.equal(most, 1);
-  check.equal(seen.length, 20);
+  check.equal(seen.length, 22);
   check.holds(performance.now() - started > 6 * 5, 'one after the other');
 });
 
