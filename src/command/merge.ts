@@ -1,6 +1,7 @@
 import { appendFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
-import { lastLine, tellFailures, tellSummary } from '../formats/human/run.ts';
+import { lastLine } from '../formats/ending.ts';
+import { tellFailures, tellSummary } from '../formats/human/run.ts';
 import { type Earlier, findRecord } from '../node/earlier.ts';
 import { rootOf } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';

@@ -1,4 +1,5 @@
-import { Headings, lastLine, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
+import { lastLine } from '../formats/ending.ts';
+import { Headings, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import type { Opened } from '../node/recorded.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';

@@ -6,11 +6,13 @@ import type { RecordedResult } from '../results/recorded-result.ts';
 import type { NameFile } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import type { RunState, TestState } from '../results/run-state.ts';
+import { problemOf } from '../results/torn-down.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { formatCondition } from '../results/where/condition.ts';
 import type { Status } from '../running/result.ts';
 import { commandAgain } from './again.ts';
 import { groupAlike } from './alike.ts';
+import { besideCases, lastLine } from './ending.ts';
 import { code } from './markdown-text.ts';
 import { count, duration, oneLine, statusLabel, visible } from './style.ts';
 import { tellUnrun } from './unrun.ts';
@@ -25,14 +27,14 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   const paper = new Paper(most);
   const { counts } = state;
   const failed = counts.failed + counts.errored;
-  const told = (['passed', 'failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run'] as const).filter(
-    (status) => counts[status] > 0 || status === 'passed',
-  );
+  const beside = besideCases(state);
   const isRed = (info.exitStatus ?? 1) !== 0;
-  paper.add(`## ${isRed ? '✗' : '✓'} ${told.map((status) => `${grouped(counts[status])} ${statusLabel(status)}`).join(', ')}\n`);
+  paper.add(`## ${isRed ? '✗' : '✓'} ${lastLine(state)}\n`);
+  if (beside !== undefined) paper.add(`${beside}\n`);
   const time = info.milliseconds === undefined ? 'incomplete' : `${duration(info.milliseconds)} (cases ${duration(state.summed)})`;
   paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
-  for (const problem of [...state.loadFailures, ...state.planProblems, ...state.told]) paper.add(`- **!** ${tellProblem(problem, nameFile)}\n`);
+  for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(problemOf), ...state.told])
+    paper.add(`- **!** ${tellProblem(problem, nameFile)}\n`);
 
   const red = [...state.tests.values()].filter((test) => test.counts.failed + test.counts.errored > 0);
   if (red.length > 0) {
@@ -56,7 +58,6 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
     );
     break;
   }
-  for (const { title, result } of state.tornDown) paper.add(`- ${code(title)}: ${code(result.failures[0]?.message ?? '')}\n`);
   if (failed === 0 && !isRed) paper.add('All cases that ran passed.\n');
   paper.add(tellExcused(state));
   if (state.notRun) paper.add(`- ${tellUnrun(state.notRun)}\n`);

@@ -1,5 +1,5 @@
 import { testsInOrder } from '../results/in-order.ts';
-import type { NameFile, Recorded } from '../results/report.ts';
+import { type NameFile, type Recorded, runReport } from '../results/report.ts';
 import { csvLine, csvLines } from './csv.ts';
 
 /** Lines that are written at once. */
@@ -25,10 +25,10 @@ const fixed = [
 ];
 
 /**
- * A record as CSV: a line a case, what came of it under headings in parentheses, then a column for each column of any row. Times are
+ * A record as CSV: a line a case, and a line of status `problem` for what went wrong beside them; what came of it under headings in parentheses, then a column for each column of any row. Times are
  * milliseconds. Texts that a spreadsheet would take for a formula have an apostrophe before them.
  */
-export function* reportAsCsv({ entries }: Recorded, nameFile: NameFile): Generator<string> {
+export function* reportAsCsv({ info, entries }: Recorded, nameFile: NameFile): Generator<string> {
   const columns = new Set<string>();
   for (const entry of entries()) {
     if (entry.type === 'test') for (const column of entry.header.columns) columns.add(column);
@@ -48,5 +48,8 @@ export function* reportAsCsv({ entries }: Recorded, nameFile: NameFile): Generat
       lines = [];
     }
   }
+  // What went wrong beside the cases: a line without an id, whose status no case has.
+  for (const { severity, message, location, problem } of runReport({ info, entries }, nameFile).problems)
+    if (severity === 'error') lines.push(['', 'problem', problem.code, '', '', location?.file, location?.line, ...Array(8).fill(''), message]);
   if (lines.length > 0) yield `${csvLines(lines)}\n`;
 }

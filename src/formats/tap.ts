@@ -1,10 +1,12 @@
 import { stringify } from 'yaml';
 import { writePlace } from '../problems/place.ts';
+import type { Problem } from '../problems/problem.ts';
 import { formatProblem } from '../problems/wording.ts';
 import { type TestResults, testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
 import type { NameFile, Recorded } from '../results/report.ts';
+import { problemOf } from '../results/torn-down.ts';
 import type { Failure } from '../running/result.ts';
 import { oneLine } from './style.ts';
 
@@ -47,20 +49,23 @@ export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generat
     if (!isOne) yield end();
   }
   while (open.length > 1) yield end();
-  for (const entry of entries()) if (entry.type === 'teardown-failed') yield* point(add(false), entry.title, { ...entry.result, row: {} }, '', nameFile);
-  const broken = brokenBy(entries());
-  if (broken === undefined) yield `1..${root.points}\n`;
-  else yield `Bail out! ${oneLine(broken)}\n`;
+  const problems = [...new Set([...problemsIn(entries())].map((problem) => toldProblem(problem, nameFile)))];
+  for (const problem of problems) yield `# problem: ${problem}\n`;
+  if (problems[0] === undefined) yield `1..${root.points}\n`;
+  else yield `Bail out! ${problems[0]}\n`;
 }
 
-/** What kept the run from being one. */
-function brokenBy(entries: Iterable<JournalEntry>): string | undefined {
+/** What went wrong beside the cases: no point can say it, and the run is not well for it. */
+function* problemsIn(entries: Iterable<JournalEntry>): Generator<Problem> {
   for (const entry of entries) {
-    if (entry.type === 'planned' && entry.problems[0]) return formatProblem(entry.problems[0]);
-    if (entry.type === 'problem' && entry.problem.code === 'load-failed') return formatProblem(entry.problem);
+    if (entry.type === 'planned') yield* entry.problems;
+    else if (entry.type === 'problem') yield entry.problem;
+    else if (entry.type === 'teardown-failed') yield problemOf(entry);
   }
-  return undefined;
 }
+
+const toldProblem = (problem: Problem, nameFile: NameFile): string =>
+  oneLine(`${problem.at ? `${writePlace({ ...problem.at, file: nameFile(problem.at.file) })} ` : ''}${formatProblem(problem)}`);
 
 /** A case's title without those of its suites, and without its test's where something follows. */
 function caseTitle({ header }: TestResults, { title }: RecordedResult): string {

@@ -79,6 +79,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'plan-changed' }
   | { readonly code: 'plan-mismatch' }
   | { readonly code: 'repeated-crashes'; readonly reason: string }
+  | { readonly code: 'teardown-failed'; readonly title: string; readonly reason: string }
   | { readonly code: 'teardown-lost'; readonly fixture: string; readonly owner: string }
   | { readonly code: 'run-fixtures-lost'; readonly reason: string }
   | { readonly code: 'internal-error'; readonly reason: string }

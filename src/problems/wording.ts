@@ -202,6 +202,8 @@ export function formatProblem(problem: Problem): string {
       return 'the tests differ from those of the run to resume: something that their files import has changed. Start a new run without --resume.';
     case 'repeated-crashes':
       return `lanes keep crashing before a case has a result: ${problem.reason}`;
+    case 'teardown-failed':
+      return `${problem.title} failed: ${problem.reason}`;
     case 'teardown-lost':
       return `fixture "${problem.fixture}" of ${problem.owner} was not torn down: its process had ended`;
     case 'run-fixtures-lost':

@@ -11,6 +11,7 @@ import { type JournalEntry, journalVersion } from './journal.ts';
 import type { Leak } from './leaks.ts';
 import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
+import { problemOf } from './torn-down.ts';
 
 /** Of the published shape, which `schema/report-2.json` describes: the first number changes when a reader of the old one would be wrong. */
 export const reportVersion = '2.0';
@@ -119,6 +120,9 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
       case 'problem':
         add('error', [entry.problem]);
         break;
+      case 'teardown-failed':
+        add('error', [problemOf(entry)]);
+        break;
       case 'source-warning':
         add('warning', [entry.problem]);
         break;
@@ -151,7 +155,6 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
       case 'streaming':
       case 'ended':
       case 'passed':
-      case 'teardown-failed':
       case 'test-ended':
       case 'explained':
       case 'finished':
@@ -247,7 +250,8 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
   const files = new Set(run.tests.map(({ file }) => file));
   if (run.plan !== undefined)
     yield { type: 'planned', files: files.size, tests: run.tests.length, problems: [], warnings: problems('warning'), hash: run.plan };
-  for (const problem of problems('error')) yield { type: 'problem', problem };
+  // A failed teardown comes with its whole result.
+  for (const problem of problems('error')) if (problem.code !== 'teardown-failed') yield { type: 'problem', problem };
   let lane: number | undefined;
   const inLane = function* (one: number): Generator<JournalEntry> {
     if (one !== lane) yield { type: 'header', version: journalVersion, lane: one };

@@ -119,7 +119,6 @@ export function take(state: RunState, entry: JournalEntry): void {
       break;
     case 'teardown-failed':
       state.tornDown.push(entry);
-      state.counts.errored++;
       break;
     case 'test-ended': {
       const test = state.tests.get(entry.test);
@@ -294,7 +293,7 @@ function takeSpan({ standing }: LaneState, span: Span): void {
 /** The exit status that a run has earned. */
 export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
   if (state.unwritable !== undefined || state.planProblems.length > 0 || state.loadFailures.length > 0 || !state.planned) return 2;
-  if (state.counts.failed + state.counts.errored + state.told.length > 0) return 1;
+  if (state.counts.failed + state.counts.errored + state.tornDown.length + state.told.length > 0) return 1;
   return statuses.every((status) => state.counts[status] === 0) ? 3 : 0;
 }
 

@@ -126,7 +126,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
         onEvent?.({ type: 'ended', case: planned, result });
       },
       tornDown({ id, title }, result) {
-        counts[result.status]++;
+        told++;
         onEvent?.({ type: 'teardown-failed', id, title, result });
       },
       told(problem) {

@@ -36,6 +36,7 @@ export function readTap(text: string): { points: readonly Point[]; bailOut: stri
         bailOut = line.slice('Bail out! '.length);
         continue;
       }
+      if (line.startsWith('# ') && !line.startsWith('# Subtest: ')) continue;
       const planned = /^1\.\.(\d+)$/.exec(line);
       if (planned) {
         if (plan !== undefined) refuse('a second plan');

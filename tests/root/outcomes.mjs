@@ -111,9 +111,9 @@ export const outcomes = [
         export const two = test('two', { needs: { ink } }, ({ check }) => check.holds(true));`,
     },
     status: 1,
-    last: '1 passed, 2 failed',
+    last: '1 passed, 1 failed',
     results: { one: 'errored/teardown', two: pass, 'teardown of fixture "ink" for a.lattice.mjs': 'errored/teardown' },
-    says: ['it leaks', 'spilt'],
+    says: ['it leaks', 'spilt', '1 of 1 failed case errored, 1 shared teardown failed\n'],
   },
   {
     name: 'tear-downs run in reverse, after failures too',
@@ -245,7 +245,7 @@ export const outcomes = [
     status: 2,
     last: '2 passed, 0 failed',
     results: { fine: pass, 'fine too': pass },
-    says: ['cannot load b.lattice.mjs: not loaded within 300 ms'],
+    says: ['1 file did not load\n2 passed', 'cannot load b.lattice.mjs: not loaded within 300 ms'],
   },
   {
     name: 'files that do not load',
@@ -305,7 +305,7 @@ export const outcomes = [
     status: 2,
     last: '0 passed, 0 failed',
     results: {},
-    says: ['"none" has no cases: a table is empty'],
+    says: ['"none" has no cases: a table is empty', 'nothing ran: 1 plan error\n0 passed'],
   },
   {
     name: 'errors of the plan',
@@ -372,7 +372,13 @@ export const outcomes = [
     status: 1,
     last: '2 passed, 0 failed',
     results: { hasty: pass, slow: pass },
-    says: ['a check ran after its case had ended (a.lattice.mjs#hasty)', 'forgotten', 'is an await missing?', 'a.lattice.mjs:3:'],
+    says: [
+      '1 problem outside the cases\n2 passed',
+      'a check ran after its case had ended (a.lattice.mjs#hasty)',
+      'forgotten',
+      'is an await missing?',
+      'a.lattice.mjs:3:',
+    ],
   },
   {
     name: 'awaits that are missing',
@@ -518,7 +524,7 @@ export function due(loa: Length, season: number): number {
     },
     args: ['run', '--lanes', '1'],
     status: 1,
-    last: '5 passed, 2 failed',
+    last: '5 passed, 1 failed',
     results: {
       one: pass,
       exits: 'errored/crash',

@@ -1,4 +1,5 @@
 import { useMemo } from 'react';
+import { besideCases } from '../../../src/formats/ending.ts';
 import { duration, statusLabel, visible } from '../../../src/formats/style.ts';
 import { tellUnrun } from '../../../src/formats/unrun.ts';
 import { writePlace } from '../../../src/problems/place.ts';
@@ -22,6 +23,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const red = [...store.tests.values()].filter((test) => test.items.some(({ result }) => isFailing(result.status)));
   const [before] = history;
   const { notRun: unrun } = state;
+  const beside = besideCases(state);
   const isRed = failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length > 0;
   return (
     <div className="overview">
@@ -32,16 +34,15 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
               ? 'No results yet'
               : 'No case ran'
             : isRed
-              ? `${(failing.length + state.tornDown.length).toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed`
+              ? `${failing.length.toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed`
               : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed or were excused`}
         </h2>
         <Counts counts={state.counts} />
+        {beside !== undefined && <p>{beside}</p>}
         <p className="quiet">
           {info?.milliseconds === undefined ? (store.live ? 'running' : 'incomplete') : `${duration(info.milliseconds)}`} · cases {duration(state.summed)}
-          {info && info.lanes > 1 && info.milliseconds !== undefined && state.summed > info.milliseconds
-            ? `, ${(state.summed / info.milliseconds).toFixed(1)} × as fast in ${info.lanes} lanes`
-            : ''}{' '}
-          · seed {info?.seed} · {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
+          {info && info.lanes > 1 && info.milliseconds !== undefined && state.summed > info.milliseconds ? ` in ${info.lanes} lanes` : ''} · seed {info?.seed} ·{' '}
+          {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
         </p>
         {unrun && (
           <p>

@@ -9,6 +9,7 @@ import { worstFirst } from '../../results/strip.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { type Status, statuses } from '../../running/result.ts';
 import { groupAlike } from '../alike.ts';
+import { besideCases } from '../ending.ts';
 import { count, duration, oneLine, plainStyle, type Style, signs, statusLabel, visible, widthOf } from '../style.ts';
 import { tellUnrun } from '../unrun.ts';
 import { frameOnce, type Telling, tellAlike, tellFailure } from './failure.ts';
@@ -136,10 +137,8 @@ const quick = 2_000;
 const notable = 0.1;
 
 /** Wall time beside summed time. */
-function tellTime({ summed }: RunState, { wall, lanes }: Closing): string {
-  const gain = lanes > 1 && summed > wall ? `, ${(summed / wall).toFixed(1)} × as fast in ${lanes} lanes` : '';
-  return `${duration(wall)} (cases ${duration(summed)}${gain})`;
-}
+const tellTime = ({ summed }: RunState, { wall, lanes }: Closing): string =>
+  `${duration(wall)} (cases ${duration(summed)}${lanes > 1 && summed > wall ? ` in ${lanes} lanes` : ''})`;
 
 /** The slowest cases and the dearest shared fixtures of a run that somebody waited for. */
 function tellCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, style: Style): string[] {
@@ -148,6 +147,12 @@ function tellCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, s
   const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));
   const dear = [...slowest.items, ...shared].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
   return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${oneLine(title)}`));
+}
+
+/** The line above the last one, where there is more to say than the last one does. */
+export function tellBeside(state: RunState, style: Style): string[] {
+  const beside = besideCases(state);
+  return beside === undefined ? [] : [style.red(beside)];
 }
 
 /** The end of a run: what is excused and why, notes, times, and last the counts. */
@@ -166,9 +171,5 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
     for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${grouped(times)} ${statusLabel(status)}: ${oneLine(reason)}`));
   }
   if (state.notRun) lines.push(style.yellow(`${signs['not-run']} ${tellUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
-  return lines;
+  return [...lines, ...tellBeside(state, style)];
 }
-
-/** `412 passed, 2 failed, 3 skipped`: alone on the last line of every run. */
-export const lastLine = ({ counts }: RunState): string =>
-  `${counts.passed} passed, ${counts.failed + counts.errored} failed${counts.skipped ? `, ${counts.skipped} skipped` : ''}`;
