@@ -1,7 +1,7 @@
-import { comparisonAsJson, comparisonAsMarkdown, tellComparison } from '../formats/comparison.ts';
+import { comparisonAsJson, comparisonAsMarkdown, tellComparison, whyPartial } from '../formats/comparison.ts';
 import { rootOf } from '../node/find.ts';
 import { openRecord } from '../node/recorded.ts';
-import { compare, type Matching } from '../results/compare.ts';
+import { compare, hasNewFailure, type Matching } from '../results/compare.ts';
 import type { Setting } from './setting.ts';
 import { refuse } from './terminal.ts';
 
@@ -10,7 +10,7 @@ interface CompareOptions {
   readonly format?: 'markdown' | 'json';
 }
 
-/** Tells what became of each case between two records; 1 where one fails that did not before. */
+/** Tells what became of each case between two records; 1 where one fails that did not before, or the later run is not whole. */
 export async function compareCommand(
   wantedBefore: string,
   wantedAfter: string,
@@ -28,5 +28,5 @@ export async function compareCommand(
   if (format === 'markdown') terminal.raw(comparisonAsMarkdown(comparison, before, after));
   else if (format === 'json') terminal.raw(comparisonAsJson(comparison, before, after));
   else for (const line of tellComparison(comparison, before, after, terminal.style)) terminal.out(line);
-  return comparison.cases['newly failing'].length > 0 ? 1 : 0;
+  return hasNewFailure(comparison) || whyPartial(after) !== undefined ? 1 : 0;
 }

@@ -120,7 +120,7 @@ async function parse(args: readonly string[], setting: Setting, inOne: boolean):
 
   program
     .command('compare')
-    .description('Compare two run records: newly failing, fixed, still failing, new, gone, slower, faster.')
+    .description('Compare two run records: newly failing, fixed, still failing, in one run only, slower, faster.')
     .argument('[before]', 'a record folder, latest, previous, or a JSON or JSON Lines report', 'previous')
     .argument('[after]', 'as before', 'latest')
     .option('--variants <before,after>', 'Compare the cases of two variants of a suite, or of a suite and its adaptation, by title.', pairOf)

@@ -11,7 +11,7 @@ import type { ReportFormat } from '../formats/report-formats.ts';
 import { oneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import { coordinate, type Request } from '../node/coordinator.ts';
-import { type Earlier, hashesOf } from '../node/earlier.ts';
+import { type Earlier, hashesOf, rememberFailed } from '../node/earlier.ts';
 import { journalsIn } from '../node/journals.ts';
 import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/record.ts';
 import { recordedIn } from '../node/recorded.ts';
@@ -75,7 +75,7 @@ export interface Once {
 export async function runOnce(
   { where, files, selection, earlier, options, prepared, interruption }: Once,
   setting: Setting,
-): Promise<{ status: number; state: RunState }> {
+): Promise<{ status: number; state: RunState; record: string }> {
   const { folder, lane } = setting;
   // What others read stands alone on standard output.
   const terminal: Terminal = options.format ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
@@ -153,7 +153,11 @@ export async function runOnce(
   if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
   // A record that could not be gone on with stays as it was.
   const isRefused = earlier !== undefined && state.planProblems.length > 0;
-  if (state.unwritable === undefined && !isRefused) writeInfo(record, ended);
+  if (state.unwritable === undefined && !isRefused) {
+    writeInfo(record, ended);
+    const isWhole = where.length === 0 && Object.values(selection).every((part) => part === undefined) && status < 2 && state.notRun === undefined;
+    rememberFailed(root, { folder: record, info: ended }, isWhole);
+  }
   compiler.tidy();
   if (options.format) {
     const problems = tellPlanProblems(state, tellingFor(root, terminal));
@@ -162,7 +166,7 @@ export async function runOnce(
     for (const line of tellBeside(state, terminal.style)) terminal.error(line);
     terminal.error(lastLine(state));
   } else terminal.out(lastLine(state));
-  return { status, state };
+  return { status, state, record };
 }
 
 /** What failed and what is odd, then the summary. */

@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import { tellProblem } from '../formats/human/run.ts';
 import { CompileService } from '../node/compile-service.ts';
 import type { Request } from '../node/coordinator.ts';
-import { earlierRuns, failedIds, findRecord } from '../node/earlier.ts';
+import { failedIds, findRecord } from '../node/earlier.ts';
 import { findFiles, rootOf } from '../node/find.ts';
 import { ownFolder } from '../node/record.ts';
 import type { Problem } from '../problems/problem.ts';
@@ -64,7 +64,7 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
     mostConcurrency: asked.concurrency,
     retries: asked.retries,
   };
-  return { root, files, targets, cache, compiler, config, defaults, tags, times, failed: asked.failed ? failedIds(earlierRuns(root)) : undefined };
+  return { root, files, targets, cache, compiler, config, defaults, tags, times, failed: asked.failed ? failedIds(root) : undefined };
 }
 
 /** What a coordinator is asked for where nothing special is wanted: one lane, in the order of the plan. */

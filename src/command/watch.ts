@@ -1,7 +1,8 @@
+import { rmSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { count } from '../formats/style.ts';
-import { earlierRuns, failedIds } from '../node/earlier.ts';
+import { failedIds } from '../node/earlier.ts';
 import { findFiles } from '../node/find.ts';
 import type { Selection } from '../suites/selection.ts';
 import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './once.ts';
@@ -18,6 +19,9 @@ interface Watching {
 
 /** Milliseconds that changes are gathered for: an editor writes several files at once. */
 const gathering = 60;
+
+/** Of the runs of one watch, the records of the newest are kept. */
+const recordsOfWatching = 3;
 
 /** What is to be run next, or that it is over. */
 type Wish = { readonly files: readonly string[]; readonly ids?: readonly string[] | undefined } | 'end';
@@ -56,10 +60,11 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
   const keys = listenToKeys(async (key) => {
     if (key === 'q' || key === '\u0003') wishes.put('end');
     else if (key === 'a') wishes.put({ files: await all() });
-    else if (key === 'f') wishes.put({ files: await all(), ids: failedIds(earlierRuns(root)) });
+    else if (key === 'f') wishes.put({ files: await all(), ids: failedIds(root) });
     else if (key === '\r' || key === '\n') wishes.put(last);
   });
   let last: Wish = { files: prepared.files };
+  const records: string[] = [];
   let status = 0;
   for (let wish: Wish = last; wish !== 'end'; wish = await wishes.next()) {
     last = wish;
@@ -67,6 +72,9 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
     prepared.compiler.ahead(files);
     const run = await runOnce({ where, files, selection: ids ? { ...selection, ids } : selection, options, prepared, interruption }, setting);
     ({ status } = run);
+    records.push(run.record);
+    // A day of watching would push every other run out.
+    if (!options.record && records.length > recordsOfWatching) rmSync(records.shift() as string, { recursive: true, force: true });
     for (const [file, read] of run.state.reads) reads.set(file, read);
     if (interruption.by) break;
     const hint = keys.listening ? '  Enter: run again · a: run all · f: run failed · q: quit' : '';

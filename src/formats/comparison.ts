@@ -1,5 +1,5 @@
 import { grouped } from '../problems/grouped.ts';
-import type { Change, Compared, Comparison } from '../results/compare.ts';
+import { type Change, type Compared, type Comparison, hasNewFailure } from '../results/compare.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { code } from './markdown-text.ts';
 import { count, duration, oneLine, type Style, statusLabel } from './style.ts';
@@ -18,8 +18,8 @@ export const inWords: Readonly<Record<Told, string>> = {
   'newly failing': 'newly failing',
   fixed: 'fixed',
   'still failing': 'still failing',
-  new: 'new',
-  gone: 'gone',
+  new: 'not in the earlier run',
+  gone: 'not in the later run',
   excused: 'not failing because skipped, not requested or a known failure',
   slower: 'slower',
   faster: 'faster',
@@ -49,7 +49,8 @@ function byTest(change: Told, cases: readonly Compared[]): { tests: OfTest[]; mo
   const isOneSided = change === 'new' || change === 'gone';
   const told = [...tests.values()].slice(0, mostTests).map((all): OfTest => {
     const path = all[0]?.path ?? [];
-    const named = isOneSided && all.length > mostOfOneSide ? [] : all.slice(0, mostNamed);
+    const failing = all.filter(({ after }) => after?.status === 'failed' || after?.status === 'errored');
+    const named = isOneSided && all.length > mostOfOneSide ? failing.slice(0, mostOfOneSide) : all.slice(0, mostNamed);
     return { path, named: named.map((one) => ({ name: nameIn(path, one.title), detail: detailOf(change, one) })), more: all.length - named.length };
   });
   return { tests: told, more: tests.size - told.length };
@@ -72,11 +73,11 @@ const times = ({ before, after }: Compared): string =>
 
 function detailOf(change: Told, one: Compared): string {
   if (change === 'slower' || change === 'faster') return times(one);
-  if (change === 'newly failing') return `${one.before ? `was ${statusLabel(one.before.status)}` : 'is new'}: ${one.after?.message ?? one.after?.status ?? ''}`;
+  if (change === 'newly failing') return `${one.before ? `was ${statusLabel(one.before.status)}: ` : ''}${one.after?.message ?? one.after?.status ?? ''}`;
   if (change === 'still failing')
     return one.before?.message === one.after?.message ? (one.after?.message ?? '') : `${one.after?.message ?? ''} (was: ${one.before?.message ?? ''})`;
   if (change === 'excused') return `${one.after && statusLabel(one.after.status)}, was ${one.before && statusLabel(one.before.status)}`;
-  return change === 'new' ? (one.after?.status ?? '') : '';
+  return change === 'new' && one.after ? [statusLabel(one.after.status), one.after.message].filter(Boolean).join(': ') : '';
 }
 
 const tellRun = ({ name, info }: ComparedRun): string => {
@@ -93,6 +94,15 @@ const closing = ({ cases, same }: Comparison): string =>
 
 const paceOf = ({ pace }: Comparison): string | undefined =>
   pace > 1.25 || pace < 0.8 ? `the median case took ${pace.toFixed(1)} × as long as before; slower and faster are relative to that` : undefined;
+
+/** Why the later run says less than it seems to; then nothing is well, whatever the cases say. */
+export function whyPartial({ info }: ComparedRun): string | undefined {
+  if (info.milliseconds === undefined) return 'the later run did not finish';
+  if ((info.exitStatus ?? 0) >= 128) return 'the later run was interrupted';
+  if (info.exitStatus === 2) return 'in the later run, not everything could be loaded or planned';
+  if (info.exitStatus === 3) return 'in the later run, nothing was selected';
+  return info.notRun && `the later run did not run everything: ${tellUnrun(info.notRun)}`;
+}
 
 /** Two records side by side, for people. */
 export function tellComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style): string[] {
@@ -128,7 +138,8 @@ export function tellComparison(comparison: Comparison, before: ComparedRun, afte
     if (more > 0) lines.push(style.dim(`  … in ${count(more, 'more test')}`));
   }
   const pace = paceOf(comparison);
-  lines.push('', ...(pace ? [style.dim(pace)] : []), closing(comparison));
+  const partial = whyPartial(after);
+  lines.push('', ...(pace ? [style.dim(pace)] : []), ...(partial ? [style.red(partial)] : []), closing(comparison));
   return lines;
 }
 
@@ -136,9 +147,11 @@ const mostBytes = 60_000;
 
 /** The same for a merge request; under 60 kB. */
 export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun, after: ComparedRun): string {
-  let text = `## ${comparison.cases['newly failing'].length > 0 ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(tellRun(before))}\n- after: ${code(tellRun(after))}\n`;
+  let text = `## ${hasNewFailure(comparison) || whyPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(tellRun(before))}\n- after: ${code(tellRun(after))}\n`;
   const pace = paceOf(comparison);
   if (pace) text += `- ${pace}\n`;
+  const partial = whyPartial(after);
+  if (partial) text += `- **${partial}**\n`;
   const encoder = new TextEncoder();
   let bytes = encoder.encode(text).length;
   for (const change of told) {

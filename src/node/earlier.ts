@@ -1,4 +1,4 @@
-import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
 import { join, relative, resolve, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { hash } from '../cases/hash.ts';
@@ -37,9 +37,47 @@ export function findRecord(wanted: string, root: string, folder: string): Earlie
 
 const failing: ReadonlySet<Status> = new Set<Status>(['failed', 'errored']);
 
-/** The ids of the cases of which the newest result, over the records at hand, is a failure. */
-export function failedIds(runs: readonly Earlier[]): string[] {
-  const suspects = new Set<string>();
+/** What is remembered of failures, whatever records are removed: every case of which the newest result is one. */
+interface Memory {
+  /** When the newest run began that it knows of, as ISO 8601. */
+  readonly through: string;
+  readonly ids: readonly string[];
+}
+
+const memoryOf = (root: string): string => join(ownFolder(root), 'failed.json');
+
+function readMemory(root: string): Memory {
+  try {
+    const { through, ids } = JSON.parse(readFileSync(memoryOf(root), 'utf8')) as Partial<Memory>;
+    if (typeof through === 'string' && Array.isArray(ids)) return { through, ids: ids.filter((id) => typeof id === 'string') };
+  } catch {
+    // There is none yet, or it is broken: the records tell what they can.
+  }
+  return { through: '', ids: [] };
+}
+
+/** The ids of the cases of which the newest result is a failure. */
+export function failedIds(root: string): string[] {
+  const { through, ids } = readMemory(root);
+  return failedAfter(
+    ids,
+    earlierRuns(root).filter(({ info }) => info.started > through),
+  );
+}
+
+/** Remembers what failed in a run that has ended, and what failed before and was not run since; after a whole run, nothing else is left. */
+export function rememberFailed(root: string, run: Earlier, isWhole: boolean): void {
+  const path = memoryOf(root);
+  const { through, ids } = readMemory(root);
+  const known = earlierRuns(root).filter(({ folder, info }) => info.started > through && folder !== run.folder);
+  const failed = isWhole ? failedAfter([], [run]) : failedAfter(ids, [run, ...known]);
+  writeFileSync(`${path}.new`, JSON.stringify({ through: run.info.started > through ? run.info.started : through, ids: failed } satisfies Memory));
+  renameSync(`${path}.new`, path);
+}
+
+/** Of cases that had failed before some runs, and those that fail in them: the ones of which the newest result is a failure. */
+function failedAfter(before: readonly string[], runs: readonly Earlier[]): string[] {
+  const suspects = new Set(before);
   for (const { folder, info } of runs) {
     if (info.counts && (info.counts['failed'] ?? 0) + (info.counts['errored'] ?? 0) === 0) continue;
     for (const entry of readJournals(folder, { inBlocks: true })) if (entry.type === 'ended' && failing.has(entry.result.status)) suspects.add(entry.result.id);
@@ -55,7 +93,8 @@ export function failedIds(runs: readonly Earlier[]): string[] {
       }
     }
   }
-  return failed;
+  // No run since has a result of these.
+  return [...failed, ...suspects];
 }
 
 /** What a run read, to see later whether it has changed: the test files by their content. */

@@ -84,11 +84,11 @@ export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 
   return { times, wall };
 }
 
-/** Removes old records beyond the newest, and nothing that is not a finished record of ours. */
+/** Makes room for the record of a run that is under way: removes old ones beyond the newest, and nothing that is not a finished record of ours. */
 export function removeOldRecords(root: string): void {
   const runs = join(ownFolder(root), 'runs');
   const ours = readdirSync(runs)
     .sort()
     .filter((name) => infoOfAny(join(runs, name))?.milliseconds !== undefined);
-  for (const name of ours.slice(0, -recordsKept)) rmSync(join(runs, name), { recursive: true, force: true });
+  for (const name of ours.slice(0, -(recordsKept - 1))) rmSync(join(runs, name), { recursive: true, force: true });
 }

@@ -38,10 +38,13 @@ type Entries = () => Iterable<JournalEntry>;
 /** Which cases are compared: all by their ids, or those of two variants, or of a suite and one adapted from it: their ids differ by that title, and by the file. */
 export type Matching = { readonly before: string; readonly after: string } | undefined;
 
+/** Whether the later record has a failure that the earlier one did not have. */
+export const hasNewFailure = ({ cases }: Comparison): boolean => cases['newly failing'].length > 0 || cases.new.some(({ after }) => fails(after));
+
 const fails = (side: Side | undefined): boolean => side?.status === 'failed' || side?.status === 'errored';
 const isExcused = ({ status }: Side): boolean => status !== 'passed' && status !== 'failed' && status !== 'errored';
 
-/** Compares two records case by case. A case that fails and was not there before is newly failing. Of the earlier record, a line a case is held. */
+/** Compares two records case by case. Of the earlier record, a line a case is held. */
 export function compare(before: Entries, after: Entries, matching?: Matching): Comparison {
   const known = new Map<string, Keyed>();
   for (const one of casesOf(before(), matching?.before)) known.set(one.key, one);
@@ -63,7 +66,8 @@ export function compare(before: Entries, after: Entries, matching?: Matching): C
   for (const one of casesOf(after(), matching?.after)) {
     const earlier = known.get(one.key);
     known.delete(one.key);
-    const change = changeOf(earlier?.side, one.side);
+    // Only teardowns that failed are on record.
+    const change = one.isTeardown && !earlier ? 'newly failing' : changeOf(earlier?.side, one.side);
     if (change === 'timed') {
       const [from, to] = [earlier?.side.milliseconds ?? 0, one.side.milliseconds];
       pace.take(from, to);
@@ -72,7 +76,7 @@ export function compare(before: Entries, after: Entries, matching?: Matching): C
     } else if (change === 'same') same++;
     else cases[change].push(compared(one, earlier));
   }
-  for (const gone of known.values()) cases.gone.push(compared(undefined, gone));
+  for (const gone of known.values()) cases[gone.isTeardown ? 'fixed' : 'gone'].push(compared(undefined, gone));
   for (const { milliseconds, ...pair } of timed) {
     const change = pace.of(...milliseconds);
     if (change === 'same') same++;
@@ -88,16 +92,16 @@ function compared(after: Keyed | undefined, before: Keyed | undefined): Compared
 
 /*
  * before    after     change
+ * none      any       new: it was not part of the earlier run, and nobody knows what would have come of it
  * any       fails     newly failing, or still failing where it failed before
- * none      other     new
  * any       excused   excused, or the same where it was excused before
  * fails     passed    fixed
  * passed    passed    slower, faster or the same, by its time
  * excused   passed    the same
  */
 function changeOf(before: Side | undefined, after: Side): Exclude<Change, 'gone' | 'slower' | 'faster'> | 'timed' {
-  if (fails(after)) return fails(before) ? 'still failing' : 'newly failing';
   if (!before) return 'new';
+  if (fails(after)) return fails(before) ? 'still failing' : 'newly failing';
   if (isExcused(after)) return isExcused(before) ? 'same' : 'excused';
   if (fails(before)) return 'fixed';
   return before.status === 'passed' ? 'timed' : 'same';
@@ -109,6 +113,7 @@ interface Keyed {
   readonly named: { readonly id: string; readonly title: string };
   readonly path: readonly string[];
   readonly side: Side;
+  readonly isTeardown: boolean;
 }
 
 function* casesOf(entries: Iterable<JournalEntry>, variant: string | undefined): Generator<Keyed> {
@@ -118,8 +123,9 @@ function* casesOf(entries: Iterable<JournalEntry>, variant: string | undefined):
     else if (entry.type === 'ended') {
       const { result } = entry;
       const key = variant === undefined ? result.id : withoutVariant(result.id, variant);
-      if (key !== undefined) yield { key, named: result, path: paths.get(result.test) ?? [], side: sideOf(result) };
-    } else if (entry.type === 'teardown-failed' && variant === undefined) yield { key: entry.id, named: entry, path: [], side: sideOf(entry.result) };
+      if (key !== undefined) yield { key, named: result, path: paths.get(result.test) ?? [], side: sideOf(result), isTeardown: false };
+    } else if (entry.type === 'teardown-failed' && variant === undefined)
+      yield { key: entry.id, named: entry, path: [], side: sideOf(entry.result), isTeardown: true };
   }
 }
 

@@ -64,12 +64,25 @@ export function pageLine(one: string | JournalEntry, nameFile: NameFile): PageLi
   if (typeof one === 'string' && isPass(one.charCodeAt(0))) return one.endsWith(']') ? { text: one } : undefined;
   const entry = typeof one === 'string' ? readEntry(one) : one;
   if (!entry || unneeded.has(entry.type)) return undefined;
-  const text = JSON.stringify(entry, function (this: Record<string, unknown>, key, value: unknown) {
-    // Files of places, and of a test's rows; a row of somebody's may have a column of that name.
-    const isFile = (key === 'file' && typeof this['line'] === 'number' && typeof this['column'] === 'number') || (key === 'data' && 'columns' in this);
-    return isFile && typeof value === 'string' ? nameFile(value) : value;
-  });
-  return { text, entry };
+  return { text: JSON.stringify(named(entry, nameFile)), entry };
+}
+
+/** What comes from the user's data: whatever it looks like, it stays as it is. */
+const data: ReadonlySet<string> = new Set(['row', 'facts', 'value']);
+
+/** The same, with the files of places, and of a test's rows, by their names. */
+function named(value: unknown, nameFile: NameFile): unknown {
+  if (Array.isArray(value)) return value.map((item) => named(item, nameFile));
+  if (typeof value !== 'object' || value === null) return value;
+  const isPlace = 'line' in value && typeof value.line === 'number' && 'column' in value && typeof value.column === 'number';
+  const isHeader = 'columns' in value;
+  return Object.fromEntries(
+    Object.entries(value).map(([key, inner]) => {
+      if (data.has(key)) return [key, inner];
+      const isFile = (key === 'file' && isPlace) || (key === 'data' && isHeader);
+      return [key, isFile && typeof inner === 'string' ? nameFile(inner) : named(inner, nameFile)];
+    }),
+  );
 }
 
 /** What a page may ask its server for. */

@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process';
-import { mkdir, readdir, readFile, writeFile } from 'node:fs/promises';
+import { cp, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { suite, table, testWith, values } from 'red-lattice';
 import { root, runCommand } from '../program.ts';
@@ -34,7 +34,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
     const left = await readdir(runs);
     check.equal(
       ['0-notes', ...names].filter((name) => !left.includes(name)),
-      names.slice(1, 4),
+      names.slice(1, 5),
     );
   }),
 
@@ -183,6 +183,18 @@ export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () 
     await eventually(() => !isAlive(pid), { within: 3000 });
   }),
 
+  inProject('--failed knows what failed last, also when its record is gone; 20 records are kept', async ({ check }, { project }) => {
+    const runs = join(project, '.red-lattice', 'runs');
+    check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
+    const [first = ''] = await readdir(runs);
+    for (let day = 10; day < 35; day++) await cp(join(runs, first), join(runs, `203001${day}-080000-1`), { recursive: true });
+    await rm(join(runs, first), { recursive: true });
+    check.equal(last((await runCommand(['run', '--title', 'nobody here'], project)).out), '0 passed, 0 failed');
+    check.equal((await readdir(runs)).length, 20);
+    await rm(runs, { recursive: true });
+    check.equal(last((await runCommand(['run', '--failed'], project)).out), '0 passed, 2 failed');
+  }),
+
   inProject('a finished run cannot be resumed', async ({ check }, { project }) => {
     await runCommand(['run'], project);
     const { status, output } = await runCommand(['run', '--resume'], project);
@@ -214,6 +226,16 @@ export const long = test('long', { needs: { quay }, timeout: 60_000 }, async () 
     });
     await step('one that is given twice', async ({ check }) => {
       check.includes((await runCommand(['merge', 'shard-1', 'shard-1'], project)).output, 'shard 1/3 was given twice');
+    });
+    await step('one of another state of a test file', async ({ check }) => {
+      const [file] = (await readdir(project)).filter((name) => name.endsWith('.lattice.ts'));
+      const text = await readFile(join(project, file as string), 'utf8');
+      await writeFile(join(project, file as string), `${text}// Another state.\n`);
+      await runCommand(['run', '--shard', '2/3', '--record', 'changed'], project);
+      await writeFile(join(project, file as string), text);
+      const { status, output } = await runCommand(['merge', 'shard-1', 'changed', 'shard-3'], project);
+      check.equal(status, 2);
+      check.includes(output, `changed ran another state of ${file} than shard-1`);
     });
     await step('one of another plan', async ({ check }) => {
       await writeFile(

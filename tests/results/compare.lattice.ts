@@ -1,6 +1,6 @@
 import { namedRows, range, suite, test } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
-import { type Change, type Comparison, compare } from '../../src/results/compare.ts';
+import { type Change, type Comparison, compare, hasNewFailure } from '../../src/results/compare.ts';
 import type { JournalEntry } from '../../src/results/journal.ts';
 import { nothingDone } from '../../src/running/outcome.ts';
 import type { Status } from '../../src/running/result.ts';
@@ -47,7 +47,7 @@ export const comparison = suite('a comparison of records', [
         what: 'failing and fixed',
         before: { a: ['passed'], b: ['failed'], c: ['errored'], d: ['failed'] },
         after: { a: ['failed'], b: ['passed'], c: ['failed'], d: ['errored'], e: ['errored'] },
-        told: { a: 'newly failing', b: 'fixed', c: 'still failing', d: 'still failing', e: 'newly failing' },
+        told: { a: 'newly failing', b: 'fixed', c: 'still failing', d: 'still failing', e: 'new' },
         same: 0,
       },
       'come and gone': {
@@ -126,6 +126,10 @@ export const comparison = suite('a comparison of records', [
     const told = Object.values(found.cases).reduce((sum, cases) => sum + cases.length, 0);
     check.equal(told + found.same, new Set([...Object.keys(before), ...Object.keys(after)]).size);
     const fails = (side: Made, name: string): boolean => side[name]?.[0] === 'failed' || side[name]?.[0] === 'errored';
-    check.equal(found.cases['newly failing'].length, Object.keys(after).filter((name) => fails(after, name) && !fails(before, name)).length);
+    check.equal(found.cases['newly failing'].length, Object.keys(after).filter((name) => name in before && fails(after, name) && !fails(before, name)).length);
+    check.equal(
+      hasNewFailure(found),
+      Object.keys(after).some((name) => fails(after, name) && !fails(before, name)),
+    );
   }),
 ]);

@@ -17,10 +17,16 @@ const lies = [
   ['the exit status is always 0', 'command/once.ts', '  return { status, state };', '  return { status: 0, state };'],
   ['nothing selected is fine', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
   [
+    'a failed shared teardown does not show in the exit status',
+    'results/run-state.ts',
+    'state.counts.errored + state.tornDown.length + state.told',
+    'state.counts.errored + state.told',
+  ],
+  [
     'failures do not show in the exit status',
     'results/run-state.ts',
-    'state.counts.failed + state.counts.errored + state.told.length > 0',
-    'state.told.length > 0',
+    'state.counts.failed + state.counts.errored + state.tornDown.length + state.told.length > 0',
+    'state.tornDown.length + state.told.length > 0',
   ],
   [
     'files that do not load are forgotten',
@@ -141,7 +147,7 @@ const lies = [
   ['process.exit leaves no word', 'node/lane/main.ts', '    for (const run of this.#guilty()) {', '    for (const run of [] as CaseRun[]) {'],
   [
     'the last line counts no failures',
-    'formats/human/run.ts',
+    'formats/ending.ts',
     '`${counts.passed} passed, ${counts.failed + counts.errored} failed',
     '`${counts.passed} passed, ${counts.failed * 0} failed',
   ],

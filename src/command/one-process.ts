@@ -1,0 +1,30 @@
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
+import { endWithUs } from '../node/orphans.ts';
+import { laneFlags } from '../node/start-lane.ts';
+
+/** Whether arguments ask for everything in one process: the last `--lanes` is 0. */
+export function wantsOneProcess(args: readonly string[]): boolean {
+  let lanes: string | undefined;
+  args.forEach((argument, at) => {
+    if (argument === '--lanes' || argument === '-l') lanes = args[at + 1];
+    else lanes = /^(?:--lanes=|-l)(\d+)$/.exec(argument)?.[1] ?? lanes;
+  });
+  return lanes === '0';
+}
+
+/** Whether this process can load modules from source, as lanes do. */
+export const canRunCases = (): boolean => laneFlags.every((flag) => process.execArgv.includes(flag));
+
+/** Does the same in a process that can run cases itself: gives it this one's place, and its debugger's. */
+export async function restartInOneProcess(args: readonly string[]): Promise<{ status: number; pid: number }> {
+  const { default: inspector } = await import('node:inspector');
+  inspector.close();
+  const child = spawn(process.execPath, [...process.execArgv, ...laneFlags, process.argv[1] as string, ...args], { stdio: 'inherit' });
+  endWithUs(child);
+  // Ctrl-C in a terminal has reached both.
+  process.on('SIGINT', () => process.stdin.isTTY || child.kill('SIGINT'));
+  process.on('SIGTERM', () => child.kill('SIGTERM'));
+  const [status] = (await once(child, 'exit')) as [number | null];
+  return { status: status ?? 1, pid: child.pid as number };
+}

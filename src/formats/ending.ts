@@ -1,0 +1,22 @@
+import type { RunState } from '../results/run-state.ts';
+import { count } from './style.ts';
+
+type Ended = Pick<RunState, 'counts' | 'tornDown' | 'told' | 'planProblems' | 'loadFailures'>;
+
+/** `412 passed, 2 failed, 3 skipped`: alone on the last line of every run. Only cases are counted; errored ones count as failed. */
+export const lastLine = ({ counts }: Pick<Ended, 'counts'>): string =>
+  `${counts.passed} passed, ${counts.failed + counts.errored} failed${counts.skipped ? `, ${counts.skipped} skipped` : ''}`;
+
+/** What the last line does not say, for the line above it: how many of the failed cases errored, and what went wrong beside cases. */
+export function besideCases({ counts, tornDown, told, planProblems, loadFailures }: Ended): string | undefined {
+  const beside = [
+    counts.errored > 0 && `${counts.errored} of ${count(counts.failed + counts.errored, 'failed case')} errored`,
+    tornDown.length > 0 && `${count(tornDown.length, 'shared teardown')} failed`,
+    told.length > 0 && count(told.length, 'problem outside the cases', 'problems outside the cases'),
+    planProblems.length > 0 && count(planProblems.length, 'plan error'),
+    loadFailures.length > 0 && `${count(loadFailures.length, 'file')} did not load`,
+  ].filter((part) => part !== false);
+  if (beside.length === 0) return undefined;
+  const isNothing = Object.values(counts).every((n) => n === 0);
+  return `${isNothing ? 'nothing ran: ' : ''}${beside.join(', ')}`;
+}
