@@ -227,7 +227,13 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       return configured;
     },
     onInterrupt(act) {
-      for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => act(signal));
+      let interrupts = 0;
+      for (const signal of ['SIGINT', 'SIGTERM'] as const)
+        process.on(signal, () => {
+          // Nobody could end a lane in this process otherwise.
+          if (inOne && ++interrupts > 2) process.exit(signal === 'SIGINT' ? 130 : 143);
+          act(signal);
+        });
     },
   };
   try {

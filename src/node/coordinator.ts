@@ -53,7 +53,7 @@ export interface Request {
 
 export interface Coordination {
   readonly done: Promise<RunState>;
-  /** The first call lets tear-downs run; the second ends everything at once. */
+  /** The first call gives what is under way a moment and has everything torn down, the second goes straight to the teardowns, the third ends it all. */
   interrupt(): void;
   /** How far it is. */
   going(): Going;
@@ -215,13 +215,15 @@ class Coordinator {
 
   interrupt(): void {
     this.#interrupts++;
-    if (this.#interrupts > 1 && this.#state.unwritable === undefined) this.#endedBy = endedAtOnce;
+    const isLast = this.#interrupts > 2;
+    if (isLast && this.#state.unwritable === undefined) this.#endedBy = endedAtOnce;
     else this.#endedBy ??= 'the run was interrupted';
     for (const { work: lane } of this.#slots) {
-      if (this.#interrupts === 1) lane?.stop();
-      else lane?.kill();
+      if (isLast) lane?.kill();
+      else lane?.interrupt(this.#interrupts > 1);
     }
-    if (this.#interrupts > 1) this.#runFixtures.kill();
+    if (isLast) this.#runFixtures.kill();
+    else this.#runFixtures.interrupt(this.#interrupts > 1);
   }
 
   #take(entry: JournalEntry): void {
@@ -324,7 +326,8 @@ class Coordinator {
         },
       });
       slot.journals.push(journal);
-      if (this.#interrupts > 0 || this.#stopped) slot.work.stop();
+      if (this.#interrupts > 0) slot.work.interrupt(this.#interrupts > 1);
+      else if (this.#stopped) slot.work.stop();
       const end = await slot.work.end;
       this.#locks.forget(slot);
       const { lane } = slot.work;

@@ -32,8 +32,10 @@ export interface LaneWork {
   readonly lane: LaneState;
   readonly end: Promise<LaneEnd>;
   send(message: ToLane): void;
-  /** No new cases; tear-downs run. */
+  /** No new cases. */
   stop(): void;
+  /** Nor does it wait for those under way, at once where it is urgent; teardowns run. One that does not hear it is ended. */
+  interrupt(urgent: boolean): void;
   kill(): void;
 }
 
@@ -153,5 +155,12 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   send({ to: 'lane', type: 'job', job });
   // To start the watcher takes a while: the lane has its job first.
   setImmediate(() => endWithUs(child));
-  return { lane, end, send, stop: () => send({ to: 'lane', type: 'stop' }), kill };
+  const interrupt = (urgent: boolean): void => {
+    const asked = Date.now();
+    send({ to: 'lane', type: 'interrupt', urgent });
+    send({ to: 'lane', type: 'ping' });
+    // A loop hears nothing, and would not be over by itself.
+    setTimeout(() => answered < asked && kill(), grace + (urgent ? 0 : grace)).unref();
+  };
+  return { lane, end, send, stop: () => send({ to: 'lane', type: 'stop' }), interrupt, kill };
 }

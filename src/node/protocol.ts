@@ -56,7 +56,10 @@ export type ToLane =
   | { readonly to: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: Address }
   | { readonly to: 'lane'; readonly type: 'used'; readonly address: Address; readonly users: TeardownContext }
   | { readonly to: 'lane'; readonly type: 'close' }
+  /** Begin no more cases. */
   | { readonly to: 'lane'; readonly type: 'stop' }
+  /** And do not wait for those under way: tear down. */
+  | { readonly to: 'lane'; readonly type: 'interrupt'; readonly urgent: boolean }
   | { readonly to: 'lane'; readonly type: 'ping' };
 
 export type ToCoordinator =

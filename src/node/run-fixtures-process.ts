@@ -41,6 +41,11 @@ export class RunFixturesProcess {
     await this.#host?.end;
   }
 
+  /** What is being set up for a lane comes to its end; what is there is torn down when the lanes have ended. */
+  interrupt(urgent: boolean): void {
+    this.#host?.interrupt(urgent);
+  }
+
   kill(): void {
     this.#host?.kill();
   }

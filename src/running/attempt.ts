@@ -97,11 +97,11 @@ const bodyInContext = (bindContext: NonNullable<Around['bindContext']>, run: Cas
 
 async function finished(given: PromiseLike<unknown>, run: CaseRun, limit: number, around: Around, begun: number): Promise<void> {
   try {
-    const { overdue: isOverdue } = await within(around.watch, given, limit, () => run.abort());
-    if (isOverdue) {
+    const { end } = await within(around.watch, given, { milliseconds: limit, abort: (interrupted) => run.abort(interrupted), isInterruptible: true });
+    if (end === 'overdue') {
       overdue(run, limit);
       around.stuck();
-    } else run.returned();
+    } else if (end === 'settled') run.returned();
   } catch (error) {
     run.threw(error);
   }
@@ -189,13 +189,16 @@ export class PlainHosting implements Hosting {
     );
     if (!isThenable(given)) return given;
     const whole = `${what} "${name}"`;
-    return within(this.around.watch, given, this.around.limit(milliseconds), () => abort?.abort(new Error(`the time limit of the ${whole} is over`))).then(
-      (outcome) => {
-        if (!outcome.overdue) return outcome.value;
-        this.around.stuck();
-        throw new Error(`the ${whole} exceeded its time limit of ${milliseconds} ms`);
-      },
-    );
+    return within(this.around.watch, given, {
+      milliseconds: this.around.limit(milliseconds),
+      abort: (interrupted) => abort?.abort(new Error(interrupted ? 'the run was interrupted' : `the time limit of the ${whole} is over`)),
+      isInterruptible: what.startsWith('setup'),
+    }).then(({ end, value }) => {
+      if (end === 'settled') return value;
+      if (end === 'interrupted') throw new Error(`the ${whole} was interrupted`);
+      this.around.stuck();
+      throw new Error(`the ${whole} exceeded its time limit of ${milliseconds} ms`);
+    });
   }
 
   protected bound(act: () => unknown): unknown {

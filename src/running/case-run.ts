@@ -69,7 +69,9 @@ export class CaseRun implements Recorder {
   #pending: Set<Pending> | undefined;
   #written = 0;
   #abort: AbortController | undefined;
-  #aborted = false;
+  #aborted: Error | undefined;
+  /** The run was interrupted while its body was under way. */
+  interrupted = false;
 
   constructor(planned: PlannedCaseImpl, told: (problem: Problem) => void, attempt = 1) {
     this.planned = planned;
@@ -161,13 +163,14 @@ export class CaseRun implements Recorder {
 
   get signal(): AbortSignal {
     this.#abort ??= new AbortController();
-    if (this.#aborted) this.#abort.abort(new Error('the time limit of this case is over'));
+    if (this.#aborted) this.#abort.abort(this.#aborted);
     return this.#abort.signal;
   }
 
-  abort(): void {
-    this.#aborted = true;
-    this.#abort?.abort(new Error('the time limit of this case is over'));
+  abort(interrupted: boolean): void {
+    this.interrupted ||= interrupted;
+    this.#aborted ??= new Error(interrupted ? 'the run was interrupted' : 'the time limit of this case is over');
+    this.#abort?.abort(this.#aborted);
   }
 
   /** Nothing was said or found: only times and passed checks. */

@@ -31,6 +31,9 @@ export class CaseRunner {
   readonly #admission = new Admission();
   readonly #told = (problem: Problem): void => this.#listener.told(problem);
   #failed = 0;
+  /** Cases that had to be left, or did not begin, since the run was interrupted. */
+  cut = 0;
+  #isInterrupted = false;
 
   /** `started` is when the lane began, by the runner's clock. */
   constructor(options: RunOptions, listener: Listener, around: Around, delivery: Delivery, started: number) {
@@ -39,6 +42,11 @@ export class CaseRunner {
     this.#around = around;
     this.#delivery = delivery;
     this.#started = started;
+  }
+
+  /** What fails from now on, fails because nobody waits for it. */
+  interrupt(): void {
+    this.#isInterrupted = true;
   }
 
   /** So many have failed that no new one begins. */
@@ -109,6 +117,11 @@ export class CaseRunner {
 
   /** Runs a case with its attempts; at once where nothing in it takes time. */
   #run(planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined, number: number): Promise<void> | undefined {
+    // It had to wait for what it wants for itself, and the run ended meanwhile.
+    if (number === 1 && this.#options.signal?.aborted) {
+      this.cut++;
+      return undefined;
+    }
     const run = new CaseRun(planned, this.#told, number);
     run.begun = now();
     const attempted = attempt(run, placed, scopes, this.#around.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#around);
@@ -143,6 +156,11 @@ export class CaseRunner {
         location: run.planned.location,
       });
     run.ended = true;
+    if (this.#isInterrupted && isCut(run, verdict)) {
+      this.cut++;
+      this.#listener.cut?.(run);
+      return;
+    }
     this.#count(verdict);
     const isPlain = verdict.status === 'passed' && attempts === 1 && run.isPlain && this.#listener.passed;
     this.#delivery.ended(run, isPlain ? undefined : resultOf(run, verdict, attempts, this.#started));
@@ -152,6 +170,10 @@ export class CaseRunner {
     if (status === 'failed' || status === 'errored') this.#failed++;
   }
 }
+
+/** Whether the interruption, and not what was found, made a case's result. It is as if it had not run, and a run that resumes runs it. */
+const isCut = (run: CaseRun, { status }: Verdict): boolean =>
+  (run.interrupted || status === 'failed' || status === 'errored') && !run.failures.some(({ cause }) => cause === 'check' || cause === 'teardown');
 
 /** The place of a case's fixtures, which tells their locks. Where a row's overrides cannot be told, the attempt reports why. */
 function placedNow(placing: Placing): Placing {

@@ -44,6 +44,8 @@ export interface Running {
   readonly done: Promise<RunEnd>;
   /** Takes an error that no promise and no call caught: it costs the case that started it. */
   stray(run: CaseRun, error: unknown, what: 'error' | 'rejection'): void;
+  /** Bodies and set-ups under way get the signal and a moment; where it is urgent, nobody waits for them. No case begins once the signal of the run is aborted. */
+  interrupt(urgent: boolean): void;
 }
 
 /** When a run ends early, it still looks at so many rows to say what it left out: sources may have no end. */
@@ -52,7 +54,7 @@ const mostLookedAt = 100_000;
 /** Runs the cases of a plan in order. */
 export function runPlan(plan: Plan, options: RunOptions, listener: Listener): Running {
   const runner = new Runner(options, listener);
-  return { done: runner.run(plan), stray: (run, error, what) => runner.stray(run, error, what) };
+  return { done: runner.run(plan), stray: (run, error, what) => runner.stray(run, error, what), interrupt: (urgent) => runner.interrupt(urgent) };
 }
 
 /** Longer than most: what opens a scope, runs in it and closes it is told best in one place. */
@@ -119,7 +121,7 @@ class Runner {
     await this.#delivery.turn();
     this.#around.watch.stop();
     // Where a case is stuck, who goes on in another process counts.
-    const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun, isMore: this.#lookedAt > mostLookedAt };
+    const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun + this.#cases.cut, isMore: this.#lookedAt > mostLookedAt };
     return { selected: this.#selected, notRun: unrun, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.fresh };
   }
 
@@ -134,6 +136,11 @@ class Runner {
     for (const { node, users } of scope.holder.copies) this.#runFixtures.used(this.#addresses.get(node) as Address, users);
     await this.#leave(scope);
     for (const error of await this.#runFixtures.close()) this.#tornDown(error, scope, []);
+  }
+
+  interrupt(urgent: boolean): void {
+    this.#cases.interrupt();
+    this.#around.watch.interrupt(urgent);
   }
 
   stray(run: CaseRun, error: unknown, what: 'error' | 'rejection'): void {

@@ -109,11 +109,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
   let told = 0;
   const begun = new WeakSet<object>();
-  const {
-    bindings,
-    warnings,
-    notRun: unrun,
-  } = await runPlan(
+  const running = runPlan(
     plan,
     { seed, signal, surroundings: { files }, select: only, asked: () => onRequest, careful: true },
     {
@@ -134,7 +130,11 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
         onEvent?.({ type: 'problem', problem });
       },
     },
-  ).done;
+  );
+  const onAbort = (): void => running.interrupt(false);
+  signal?.addEventListener('abort', onAbort);
+  const { bindings, warnings, notRun: unrun } = await running.done;
+  signal?.removeEventListener('abort', onAbort);
   counts['not-run'] = unrun.cases;
   for (const problem of warnings) onEvent?.({ type: 'warning', problem });
   for (const { idle } of bindings) if (idle) onEvent?.({ type: 'warning', problem: idle });

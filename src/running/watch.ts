@@ -4,6 +4,8 @@ import { now, startTimer, stopTimer, type Timer } from './originals.ts';
 export interface Watched {
   readonly deadline: number;
   expire(): void;
+  /** The run was interrupted; `urgent`: nobody waits for it any longer. */
+  interrupt?(urgent: boolean): void;
 }
 
 /** Milliseconds, some eleven days: more than anything takes, and no more than timers take. */
@@ -31,6 +33,11 @@ export class Watch {
 
   remove(watched: Watched): void {
     this.#watched.delete(watched);
+  }
+
+  /** Bodies and set-ups under way are to come to their end, at once where that is urgent. */
+  interrupt(urgent: boolean): void {
+    for (const watched of [...this.#watched]) watched.interrupt?.(urgent);
   }
 
   stop(): void {
@@ -63,26 +70,57 @@ export class Watch {
 
 export const grace = 1000;
 
-/** A promise's outcome, or that it is overdue: `abort` at the deadline, and a grace of a second to react. */
-export function within<T>(watch: Watch, promise: PromiseLike<T>, milliseconds: number, abort: () => void): Promise<{ overdue: boolean; value?: T }> {
+/** What is done about something that takes too long. */
+export interface Limited {
+  readonly milliseconds: number;
+  /** At the deadline, or when the run is interrupted. */
+  abort(interrupted: boolean): void;
+  /** An interrupted run does not wait for it: a body, or a set-up. */
+  readonly isInterruptible: boolean;
+}
+
+export interface Outcome<T> {
+  readonly end: 'settled' | 'overdue' | 'interrupted';
+  readonly value?: T;
+}
+
+/** A promise's outcome, or why nobody waits for it any longer: it is told to abort, and has a grace of a second to react. */
+export function within<T>(watch: Watch, promise: PromiseLike<T>, { milliseconds, abort, isInterruptible }: Limited): Promise<Outcome<T>> {
   return new Promise((resolve, reject) => {
-    const last: Watched = { deadline: now() + milliseconds + grace, expire: () => resolve({ overdue: true }) };
-    const first: Watched = {
+    let watched: Watched;
+    const turnTo = (next: Watched): void => {
+      if (watched) watch.remove(watched);
+      watched = next;
+      watch.add(next);
+    };
+    const done = (): void => watch.remove(watched);
+    const giveUp = (end: 'overdue' | 'interrupted'): void => {
+      done();
+      resolve({ end });
+    };
+    const inGrace = (end: 'overdue' | 'interrupted'): Watched => ({
+      deadline: now() + grace,
+      expire: () => giveUp(end),
+      ...(isInterruptible && { interrupt: (urgent: boolean) => urgent && giveUp('interrupted') }),
+    });
+    turnTo({
       deadline: now() + milliseconds,
       expire() {
-        abort();
-        watch.add(last);
+        abort(false);
+        turnTo(inGrace('overdue'));
       },
-    };
-    watch.add(first);
-    const done = (): void => {
-      watch.remove(first);
-      watch.remove(last);
-    };
+      ...(isInterruptible && {
+        interrupt(urgent: boolean) {
+          abort(true);
+          if (urgent) giveUp('interrupted');
+          else turnTo(inGrace('interrupted'));
+        },
+      }),
+    });
     promise.then(
       (value) => {
         done();
-        resolve({ overdue: false, value });
+        resolve({ end: 'settled', value });
       },
       (error: unknown) => {
         done();

@@ -1,3 +1,18 @@
+/** A test that is interrupted, or ended, while its body is under way. */
+const interruptible = (body, down = '', closing = '') => ({
+  'a.lattice.mjs': `
+    import { appendFileSync } from 'node:fs';
+    const note = (text) => appendFileSync('order.txt', text + ' ');
+    const office = fixture('office', { scope: 'run', setup: () => note('+office'), teardown: async () => { ${closing} note('-office'); } });
+    const quay = fixture('quay', { scope: 'file', needs: { office }, setup: () => note('+quay'), teardown: () => { note('-quay'); ${down} } });
+    export const long = test('long', { needs: { quay }, timeout: 60_000 }, async ({ signal }) => {
+      signal.addEventListener('abort', () => { note('abort'); setTimeout(() => note('late'), 300); });
+      note('body');
+      ${body}
+    });
+    export const never = test('never', () => note('never'));`,
+});
+
 // What must come of each little project: exit status, last line, results by title, texts in the report.
 const pass = 'passed';
 
@@ -379,6 +394,60 @@ export const outcomes = [
       'is an await missing?',
       'a.lattice.mjs:3:',
     ],
+  },
+  {
+    name: 'an interruption gives a body a second, and tears down',
+    files: interruptible('await new Promise(() => {});'),
+    args: ['run', '--lanes', '1'],
+    signals: [['SIGINT', 'body']],
+    status: 130,
+    last: '0 passed, 0 failed',
+    results: {},
+    says: ['interrupted: everything set up was torn down', '2 not run: the run was interrupted'],
+    wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
+  },
+  {
+    name: 'a second interruption goes straight to the teardowns',
+    files: interruptible('await new Promise(() => {});'),
+    args: ['run', '--lanes', '1'],
+    signals: [
+      ['SIGTERM', 'body'],
+      ['SIGTERM', 'abort'],
+    ],
+    status: 143,
+    results: {},
+    says: ['interrupted: everything set up was torn down'],
+    wrote: { 'order.txt': '+office +quay body abort -quay -office ' },
+  },
+  {
+    name: 'a third interruption ends it all',
+    files: interruptible('await new Promise(() => {});', 'return new Promise(() => {});'),
+    args: ['run', '--lanes', '1'],
+    signals: [
+      ['SIGINT', 'body'],
+      ['SIGINT', 'abort'],
+      ['SIGINT', '-quay'],
+    ],
+    status: 130,
+    says: ['fixture "quay" of a.lattice.mjs was not torn down', 'interrupted: nothing was torn down'],
+    wrote: { 'order.txt': '+office +quay body abort -quay ' },
+  },
+  {
+    name: 'an interruption ends a body that loops, and says what was not torn down',
+    files: interruptible('for (;;);'),
+    args: ['run', '--lanes', '1'],
+    signals: [['SIGINT', 'body']],
+    status: 130,
+    says: ['fixture "quay" of a.lattice.mjs was not torn down', 'interrupted: not everything was torn down'],
+    wrote: { 'order.txt': '+office +quay body -office ' },
+  },
+  {
+    name: 'lanes and fixtures of the run are torn down when the command is killed',
+    files: interruptible('await new Promise(() => {});', '', 'await new Promise((done) => setTimeout(done, 2500));'),
+    args: ['run', '--lanes', '1'],
+    signals: [['SIGKILL', 'body']],
+    status: 'SIGKILL',
+    afterwards: '+office +quay body abort late -quay -office ',
   },
   {
     name: 'awaits that are missing',

@@ -26,23 +26,34 @@ export function makeProject(files) {
 }
 
 /** Runs the command in a folder: exit status, output, and the results on record. */
-export function runCommand(folder, args = ['run'], { during, node = [] } = {}) {
+export function runCommand(folder, args = ['run'], { signals = [], node = [] } = {}) {
   return new Promise((done) => {
     const { NODE_EXTRA_CA_CERTS, FORCE_COLOR, CI, ...env } = process.env;
     const child = spawn(process.execPath, [...node, command, ...args], { cwd: folder, env: { ...env, NO_COLOR: '1' }, stdio: ['ignore', 'pipe', 'pipe'] });
     let [out, error] = ['', ''];
     child.stdout.on('data', (text) => {
       out += text;
-      during?.(child, out);
     });
+    // Each when the project has written a word into order.txt.
+    const waiting = [...signals];
+    const look = setInterval(() => {
+      if (waiting.length > 0 && written(folder).includes(waiting[0][1])) child.kill(waiting.shift()[0]);
+    }, 10);
     child.stderr.on('data', (text) => (error += text));
     const timer = setTimeout(() => child.kill('SIGKILL'), longest);
     child.on('close', (status, signal) => {
       clearTimeout(timer);
+      clearInterval(look);
       const lines = out.trimEnd().split('\n');
       done({ status, signal, out, error, last: lines.at(-1), ...readRecord(folder) });
     });
   });
+}
+
+/** What the project's tests wrote into order.txt. */
+export function written(folder) {
+  const path = join(folder, 'order.txt');
+  return existsSync(path) ? readFileSync(path, 'utf8') : '';
 }
 
 export const removeProject = (folder) => rmSync(folder, { recursive: true, force: true });

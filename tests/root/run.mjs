@@ -4,7 +4,7 @@ import assert from 'node:assert/strict';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { outcomes } from './outcomes.mjs';
-import { makeProject, removeProject, runCommand } from './project.mjs';
+import { makeProject, removeProject, runCommand, written } from './project.mjs';
 
 const stopAtFirst = process.argv.includes('--stop');
 const wanted = process.argv.slice(2).find((argument) => !argument.startsWith('--'));
@@ -16,8 +16,12 @@ let passed = 0;
 async function differenceOf(outcome) {
   const folder = makeProject(outcome.files);
   try {
-    const seen = await runCommand(folder, outcome.args, { node: outcome.node });
-    assert.equal(seen.status, outcome.status, `exit status\n${seen.out}${seen.error}`);
+    const seen = await runCommand(folder, outcome.args, { node: outcome.node, signals: outcome.signals });
+    // What goes on when the command has ended.
+    for (let tries = 0; outcome.afterwards !== undefined && written(folder) !== outcome.afterwards && tries < 150; tries++)
+      await new Promise((next) => setTimeout(next, 100));
+    if (outcome.afterwards !== undefined) assert.equal(written(folder), outcome.afterwards, 'what is written when the command has ended');
+    assert.equal(seen.signal ?? seen.status, outcome.status, `exit status\n${seen.out}${seen.error}`);
     if (outcome.last !== undefined) assert.equal(seen.last, outcome.last, 'last line');
     if (outcome.results) {
       const results = seen.results.map(({ title, status, cause }) => [title, cause ? `${status}/${cause}` : status]);

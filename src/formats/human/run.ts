@@ -149,6 +149,14 @@ function tellCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, s
   return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${oneLine(title)}`));
 }
 
+/** What an interrupted run has left behind. */
+function tellTornDown({ notRun, told }: RunState): string {
+  if (notRun?.reason === endedAtOnce) return 'nothing was torn down';
+  return told.some(({ code }) => code === 'teardown-lost' || code === 'run-fixtures-lost')
+    ? 'not everything was torn down, see above'
+    : 'everything set up was torn down';
+}
+
 /** The line above the last one, where there is more to say than the last one does. */
 export function tellBeside(state: RunState, style: Style): string[] {
   const beside = besideCases(state);
@@ -162,7 +170,7 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
   for (const problem of state.warnings) lines.push(...tellProblem(problem, telling, style.yellow));
   if (state.unchecked) lines.push(style.dim(`${count(state.unchecked, 'case')} passed without a check`));
   if (state.unsteady) lines.push(style.yellow(`${count(state.unsteady, 'case')} passed only after a retry (flaky)`));
-  if (closing.interrupted) lines.push(style.yellow(`interrupted: ${state.notRun?.reason === endedAtOnce ? 'nothing' : 'everything set up'} was torn down`));
+  if (closing.interrupted) lines.push(style.yellow(`interrupted: ${tellTornDown(state)}`));
   lines.push(...tellCosts(state, closing, style));
   lines.push(style.dim(`${tellTime(state, closing)} · seed ${closing.seed} · record ${closing.record}`));
   for (const status of ['known-failure', 'skipped', 'not-requested'] as const) {

@@ -5,27 +5,31 @@ import type { ToCoordinator } from '../protocol.ts';
 export interface Channel {
   send(message: ToCoordinator): void;
   onMessage(hear: (message: unknown) => void): void;
-  /** Without a coordinator nobody would learn of anything any more. */
-  onDisconnect(act: () => void): void;
+  /** Without a coordinator nobody would learn of anything any more: the process ends when what is to be done then is done. */
+  onDisconnect(act: () => Promise<void>): void;
   /** The process is this lane's alone. */
   readonly ownsProcess: boolean;
   /** Nothing more comes from this lane. */
   end(): void;
 }
 
+/** Milliseconds for teardowns that nobody waits for. */
+const longestTearDown = 60_000;
+
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
-const send = process.send?.bind(process);
+const send = process.send?.bind(process) as ((message: ToCoordinator, sent: () => void) => boolean) | undefined;
 
 /** The channel of a process that was forked. */
 export const processChannel: Channel = {
   ownsProcess: true,
-  send: (message) => void send?.(message),
+  send: (message) => void (process.connected && send?.(message, () => undefined)),
   onMessage: (hear) => void process.on('message', hear),
   onDisconnect: (act) =>
     void process.on('disconnect', () => {
-      act();
-      exit(0);
+      // The channel kept the process alive until here.
+      startTimer(() => exit(1), longestTearDown);
+      void act().finally(() => exit(0));
     }),
   // The coordinator lets go of the lane then; what a test left running does not keep it. Coverage is written at the end.
   end: () => void startTimer(() => exit(0), process.env['NODE_V8_COVERAGE'] ? 50 : 1000),

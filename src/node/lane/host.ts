@@ -23,6 +23,7 @@ export class FixtureHost {
   readonly #plan: Plan;
   readonly #surroundings: Surroundings;
   readonly #host: RunHost;
+  readonly #watch = new Watch();
   readonly #nodes = new Nodes();
   readonly #graphs = new Map<string, Promise<Graph>>();
 
@@ -33,7 +34,7 @@ export class FixtureHost {
     const around = {
       seed,
       lane: 0,
-      watch: new Watch(),
+      watch: this.#watch,
       limit: limits(untimed),
       bindContext: undefined,
       span: undefined,
@@ -45,6 +46,11 @@ export class FixtureHost {
       fromRun: () => Promise.reject(new Error('the process of the run fixtures has no run fixtures of its own')),
     };
     this.#host = new RunHost(new PlainHosting({ log, attach: () => undefined }, around));
+  }
+
+  /** Set-ups under way come to their end. */
+  interrupt(urgent: boolean): void {
+    this.#watch.interrupt(urgent);
   }
 
   async fetch(address: Address): Promise<Parcel> {

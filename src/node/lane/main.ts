@@ -72,6 +72,10 @@ export function laneMain(given: Channel): void {
       case 'stop':
         abort.abort();
         break;
+      case 'interrupt':
+        abort.abort();
+        lane?.interrupt(message.urgent);
+        break;
       case 'ping':
         say({ from: 'lane', type: 'pong' });
         break;
@@ -79,8 +83,10 @@ export function laneMain(given: Channel): void {
         void lane?.receive(message);
     }
   });
-  // What is under way then has no result.
-  channel.onDisconnect(() => lane?.abandon());
+  channel.onDisconnect(async () => {
+    abort.abort();
+    await lane?.abandon();
+  });
   process.on('SIGINT', () => undefined);
 }
 
@@ -161,7 +167,7 @@ class Lane {
   }
 
   /** What others say while the job is under way. */
-  async receive(message: Exclude<ToLane, { type: 'job' | 'configure' | 'compiled' | 'stop' | 'ping' }>): Promise<void> {
+  async receive(message: Exclude<ToLane, { type: 'job' | 'configure' | 'compiled' | 'stop' | 'interrupt' | 'ping' }>): Promise<void> {
     switch (message.type) {
       case 'piece':
         this.#dealt(message.piece);
@@ -294,6 +300,7 @@ class Lane {
           }
           this.#record.passed(run, start, head(planned.test, planned));
         },
+        cut: (run) => this.#under.delete(run),
         testEnded: (test) => {
           if (headed.has(test)) this.#record.put({ type: 'test-ended', test: test.index });
         },
@@ -398,9 +405,22 @@ class Lane {
     return open.length === 1 ? open : [];
   }
 
-  /** Leaves what is under way without a word. */
-  abandon(): void {
+  /** Does not wait for what is under way. */
+  interrupt(urgent: boolean): void {
+    this.#running?.interrupt(urgent);
+    if (this.#job.mode === 'host') void this.#host.then((host) => host.interrupt(urgent));
+  }
+
+  /** There is no coordinator any more: what is set up is torn down, and nobody is told. What is under way has no result. */
+  async abandon(): Promise<void> {
+    if (this.#record.isClosed) return;
     this.#record.close();
+    this.interrupt(false);
+    this.#runFixtures.lose();
+    this.#dealt(undefined);
+    for (const take of this.#locked.values()) take();
+    if (this.#job.mode === 'host') await (await this.#host).close();
+    else await this.#running?.done;
   }
 
   #end(): void {

@@ -30,6 +30,12 @@ export class RemoteRunFixtures implements RunFixtures {
     this.#waiting.delete(request);
   }
 
+  /** The process is gone for this lane. */
+  lose(): void {
+    for (const answer of this.#waiting.values()) answer(brokenParcel(new Error('the run was interrupted')));
+    this.#waiting.clear();
+  }
+
   used(address: Address, users: TeardownContext): void {
     this.#say({ from: 'lane', type: 'used', address, users });
   }
