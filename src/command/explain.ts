@@ -36,7 +36,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
       if (entry.type === 'explained') found.push(entry.explanation);
     }).done;
     for (const line of tellPlanProblems(state, telling)) terminal.error(line);
-    if (state.planProblems.length > 0) return 2;
+    if (found.length === 0 && state.planProblems.length > 0) return 2;
     if (options.format === 'json') terminal.out(JSON.stringify(found, null, 2));
     else {
       const [first, ...others] = found;

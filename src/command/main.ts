@@ -62,6 +62,7 @@ async function parse(args: readonly string[], setting: Setting, inOne: boolean):
     .option('-c, --concurrency <n>', 'Run up to n cases at a time in each lane. Default: 1.', wholeNumber(1))
     .option('--timeout <ms>', 'Set the default time limit of a case body. Default: 10000.', wholeNumber(1))
     .option('--seed <n>', 'Set the seed of random values and of --shuffle. Default: random, printed after each run.', wholeNumber(0))
+    .option('--strict', 'Treat warnings as failures: unreachable tests, cases without checks, unused overrides and columns, flaky cases.')
     .option('--shuffle', 'Run files, suites, tests and blocks of rows in random order.')
     .option('--retries <n>', 'Retry a failed case up to n times.', wholeNumber(0))
     .option('--stop-after <n>', 'Start no new cases after n have failed.', wholeNumber(1))

@@ -18,7 +18,7 @@ import { recordedIn } from '../node/recorded.ts';
 import { journalVersion } from '../results/journal.ts';
 import type { Leak } from '../results/leaks.ts';
 import type { RunInfo } from '../results/run-info.ts';
-import { exitStatus, failingTests, type RunState } from '../results/run-state.ts';
+import { exitStatus, failingTests, type RunState, warningsIn } from '../results/run-state.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Selection } from '../suites/selection.ts';
@@ -37,6 +37,7 @@ export interface RunCommandOptions extends SelectionOptions, Look {
   readonly concurrency?: number;
   readonly lanes?: number;
   readonly shuffle?: boolean;
+  readonly strict?: boolean;
   readonly stopAfter?: number;
   readonly retries?: number;
   readonly resume?: boolean;
@@ -132,12 +133,14 @@ export async function runOnce(
   const leaks = options.leaks ? await findLeaks(state, request, lane, compiler) : state.leaks;
 
   const wall = Date.now() - started.getTime();
-  const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state);
+  const strict = (options.strict ?? config.strict) ? warningsIn(state) : 0;
+  const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state) || (strict > 0 ? 1 : 0);
   const ended: RunInfo = {
     ...info,
     milliseconds: wall,
     exitStatus: status,
     counts: state.counts,
+    ...(strict > 0 && { strictWarnings: strict }),
     times: timesOf(state),
     ...(state.notRun && { notRun: state.notRun }),
     ...(state.planned && { plan: state.planned.hash }),
@@ -146,13 +149,13 @@ export async function runOnce(
   const found = whereTestsFail(opened.entries, failingTests(state));
   if (options.sort && options.show === 'failures') tellTests(state, options.sort, terminal);
   if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
-  const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true };
+  const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true, strict };
   const grids = tellGrids(opened.entries, found, options, terminal);
   tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal))], closing, options, terminal, root);
   if (state.unwritable !== undefined) terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}. The run stopped.`);
   if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
   // A record that could not be gone on with stays as it was.
-  const isRefused = earlier !== undefined && state.planProblems.length > 0;
+  const isRefused = earlier !== undefined && state.planProblems.some(({ code }) => code === 'plan-mismatch');
   if (state.unwritable === undefined && !isRefused) {
     writeInfo(record, ended);
     const isWhole = where.length === 0 && Object.values(selection).every((part) => part === undefined) && status < 2 && state.notRun === undefined;
@@ -163,7 +166,7 @@ export async function runOnce(
     const problems = tellPlanProblems(state, tellingFor(root, terminal));
     for (const line of problems) terminal.error(line);
     await writeAs(options.format, opened, root, terminal.style, (text) => terminal.raw(text));
-    for (const line of tellBeside(state, terminal.style)) terminal.error(line);
+    for (const line of tellBeside(state, strict, terminal.style)) terminal.error(line);
     terminal.error(lastLine(state));
   } else terminal.out(lastLine(state));
   return { status, state, record };

@@ -25,6 +25,7 @@ export function tellRecord(record: Opened, root: string, look: Look, terminal: T
     record: record.name,
     interrupted: (info.exitStatus ?? 0) >= 128,
     resumes: false,
+    strict: info.strictWarnings ?? 0,
   };
   for (const line of tellSummary(state, closing, telling)) terminal.out(line);
   terminal.out(lastLine(state));

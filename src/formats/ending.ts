@@ -8,13 +8,14 @@ export const lastLine = ({ counts }: Pick<Ended, 'counts'>): string =>
   `${counts.passed} passed, ${counts.failed + counts.errored} failed${counts.skipped ? `, ${counts.skipped} skipped` : ''}`;
 
 /** What the last line does not say, for the line above it: how many of the failed cases errored, and what went wrong beside cases. */
-export function besideCases({ counts, tornDown, told, planProblems, loadFailures }: Ended): string | undefined {
+export function besideCases({ counts, tornDown, told, planProblems, loadFailures }: Ended, strictWarnings = 0): string | undefined {
   const beside = [
     counts.errored > 0 && `${counts.errored} of ${count(counts.failed + counts.errored, 'failed case')} errored`,
     tornDown.length > 0 && `${count(tornDown.length, 'shared teardown')} failed`,
     told.length > 0 && count(told.length, 'problem outside the cases', 'problems outside the cases'),
     planProblems.length > 0 && count(planProblems.length, 'plan error'),
     loadFailures.length > 0 && `${count(loadFailures.length, 'file')} did not load`,
+    strictWarnings > 0 && `${count(strictWarnings, 'warning')} in a strict run`,
   ].filter((part) => part !== false);
   if (beside.length === 0) return undefined;
   const isNothing = Object.values(counts).every((n) => n === 0);

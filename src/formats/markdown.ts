@@ -27,7 +27,7 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   const paper = new Paper(most);
   const { counts } = state;
   const failed = counts.failed + counts.errored;
-  const beside = besideCases(state);
+  const beside = besideCases(state, info.strictWarnings);
   const isRed = (info.exitStatus ?? 1) !== 0;
   paper.add(`## ${isRed ? '✗' : '✓'} ${lastLine(state)}\n`);
   if (beside !== undefined) paper.add(`${beside}\n`);

@@ -178,6 +178,11 @@ class Coordinator {
     this.#failedBefore = this.#failed;
   }
 
+  /** Whoever goes on with a run must find the same tests. */
+  get #isOfAnotherPlan(): boolean {
+    return this.#state.planProblems.some(({ code }) => code === 'plan-mismatch');
+  }
+
   get #failed(): number {
     return this.#state.counts.failed + this.#state.counts.errored;
   }
@@ -248,7 +253,7 @@ class Coordinator {
 
   #fold(entry: JournalEntry): void {
     take(this.#state, entry);
-    if (entry.type === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && this.#state.planProblems.length === 0)
+    if (entry.type === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && !this.#isOfAnotherPlan)
       this.#state.planProblems.push({ code: 'plan-mismatch' });
     this.#onEntry(entry, this.#state);
   }
@@ -335,7 +340,7 @@ class Coordinator {
       this.#died = true;
       slot.returned = slot.piece;
       slot.piece = undefined;
-      if (this.#state.planProblems.length > 0) return;
+      if (this.#isOfAnotherPlan) return;
       if (!lane.finished)
         for (const { fixture, owner: of } of lane.standing.values())
           this.#write({
@@ -372,7 +377,7 @@ class Coordinator {
         type: 'problem',
         problem: { code: 'plan-changed' },
       });
-    if (this.#dealer || this.#state.planProblems.length > 0) return;
+    if (this.#dealer || this.#isOfAnotherPlan) return;
     this.#dealer = new Dealer(pieces, lanes, (test) => times.get(tests[test] as string), after);
     debugLog('schedule', () => `${tests.length} tests in ${this.#dealer?.left} work units for up to ${lanes} lanes`);
     this.#opening = setTimeout(

@@ -19,6 +19,8 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'row-length-mismatch'; readonly row: number; readonly cells: number; readonly columns: readonly string[] }
   | { readonly code: 'invalid-row'; readonly row: number; readonly got: string }
   | { readonly code: 'empty-source'; readonly title: string; readonly source: string }
+  | { readonly code: 'empty-suite'; readonly title: string; readonly lacks: 'children' | 'variants' }
+  | { readonly code: 'unreachable-test'; readonly kind: 'test' | 'suite'; readonly title: string }
   | { readonly code: 'empty-axis'; readonly axis: string }
   | { readonly code: 'duplicate-axis-value'; readonly axis: string; readonly value: string }
   | { readonly code: 'no-feasible-combination' }

@@ -50,6 +50,10 @@ export function formatProblem(problem: Problem): string {
       return `row ${problem.row} is ${problem.got}; expected an object with columns`;
     case 'empty-source':
       return `"${problem.title}" has no cases: ${problem.source} is empty. Set \`allowEmpty: true\` if this is intended.`;
+    case 'empty-suite':
+      return `suite "${problem.title}" has no ${problem.lacks}, so nothing in it would run; if that is intended, set \`allowEmpty: true\``;
+    case 'unreachable-test':
+      return `${problem.kind} "${problem.title}" is neither exported nor part of what is exported: it never runs`;
     case 'empty-axis':
       return `axis "${problem.axis}" has no values`;
     case 'duplicate-axis-value':

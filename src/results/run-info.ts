@@ -38,6 +38,8 @@ export interface RunInfo {
   readonly exitStatus?: number;
   readonly counts?: Readonly<Record<string, number>>;
   readonly notRun?: NotRun;
+  /** Warnings that made the run fail, since it was strict. */
+  readonly strictWarnings?: number;
   /** Milliseconds that each test took, by its id. */
   readonly times?: Readonly<Record<string, number>>;
 }

@@ -22,6 +22,19 @@ export interface TestState {
 
 export type TornDown = Extract<JournalEntry, { type: 'teardown-failed' }>;
 
+/** Cases that are counted, the first of them with their titles. */
+export interface Some {
+  cases: number;
+  readonly titles: string[];
+}
+
+const mostTitles = 10;
+
+function addTo(some: Some, title: string): void {
+  some.cases++;
+  if (some.titles.length < mostTitles) some.titles.push(title);
+}
+
 /** What a run has come to, folded from its journals. Whole results are kept only of cases that did not simply pass. */
 export interface RunState {
   readonly tests: Map<number, TestState>;
@@ -43,9 +56,9 @@ export interface RunState {
   /** What each test file reads, its data files among it; as URLs, by the file's path from the root. */
   readonly reads: Map<string, Set<string>>;
   /** Passed cases that checked nothing. */
-  unchecked: number;
+  readonly unchecked: Some;
   /** Passed only after further attempts. */
-  unsteady: number;
+  readonly unsteady: Some;
   planned: { files: number; tests: number; hash: string; suggestions: readonly string[] } | undefined;
   summed: number;
   readonly slowest: Slowest;
@@ -69,8 +82,8 @@ export const emptyState = (): RunState => ({
   loadFailures: [],
   leaks: [],
   reads: new Map(),
-  unchecked: 0,
-  unsteady: 0,
+  unchecked: { cases: 0, titles: [] },
+  unsteady: { cases: 0, titles: [] },
   planned: undefined,
   summed: 0,
   slowest: new Slowest(3),
@@ -172,8 +185,8 @@ function takeResult(state: RunState, result: RecordedResult): void {
     test.milliseconds += milliseconds;
   }
   if (status === 'passed') {
-    if (checks.passed === 0) state.unchecked++;
-    if (result.attempts > 1) state.unsteady++;
+    if (checks.passed === 0) addTo(state.unchecked, result.title);
+    if (result.attempts > 1) addTo(state.unsteady, result.title);
   } else if (status === 'failed' || status === 'errored') state.notable.push(result);
   else state.excused.push(result);
 }
@@ -182,13 +195,23 @@ function takeBlock(state: RunState, block: PassBlock): void {
   const { test: number, passes, milliseconds, unchecked } = block;
   state.counts.passed += passes;
   state.summed += milliseconds;
-  state.unchecked += unchecked;
+  if (unchecked > 0) takeUnchecked(state.unchecked, block);
   state.slowest.takeBlock({ longest: block.longest, all: () => timesOf(block) });
   const test = state.tests.get(number);
   if (!test) return;
   test.counts.passed += passes;
   test.milliseconds += milliseconds;
   test.strip.setAll(block.ordinals(), 'passed');
+}
+
+function takeUnchecked(some: Some, block: PassBlock): void {
+  const before = some.titles.length;
+  if (before < mostTitles)
+    for (const { checks, title } of block.results()) {
+      if (checks.passed === 0) some.titles.push(title);
+      if (some.titles.length === mostTitles) break;
+    }
+  some.cases += block.unchecked;
 }
 
 function* timesOf(block: PassBlock): Generator<readonly [RecordedResult, number]> {
@@ -289,6 +312,9 @@ function takeSpan({ standing }: LaneState, span: Span): void {
   if (span.kind === 'teardown') standing.delete(key);
   else if (span.scope !== 'run') standing.set(key, span);
 }
+
+/** Everything that makes a strict run fail. */
+export const warningsIn = ({ warnings, unchecked, unsteady }: RunState): number => warnings.length + unchecked.cases + unsteady.cases;
 
 /** The exit status that a run has earned. */
 export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {

@@ -1,5 +1,5 @@
 import type { Problem } from '../problems/problem.ts';
-import { count, isText, listOf, recordOf, strange, type WantedOf } from '../problems/wanted.ts';
+import { count, isText, listOf, recordOf, strange, truth, type WantedOf } from '../problems/wanted.ts';
 
 /** The configuration. Command-line options win over it. */
 export interface Config {
@@ -15,6 +15,8 @@ export interface Config {
   tags?: Readonly<Record<string, string>> | undefined;
   /** Names of columns and settings, at any depth, whose values are hidden in records, output and pages. A column used to override such a setting is hidden too. */
   redact?: readonly (string | RegExp)[] | undefined;
+  /** Treat warnings as failures, as `--strict` does. Default: false. */
+  strict?: boolean | undefined;
   /** Named sets of command-line options, for `red-lattice run --profile night`. */
   profiles?: Readonly<Record<string, Readonly<Record<string, string | number | boolean | readonly string[]>>>> | undefined;
 }
@@ -45,6 +47,7 @@ const wanted: WantedOf<Config> = {
   timeout: count(1),
   tags: recordOf('a description for each tag', isText),
   redact: listOf('names and regular expressions', (item) => isText(item) || item instanceof RegExp),
+  strict: truth,
   profiles: recordOf('sets of options', (item) => recordOf('options', isOption).fits(item)),
 };
 

@@ -8,6 +8,7 @@ import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
+import { endCreated } from './created.ts';
 import { joinEntries, levelsOf, strangeTags } from './expand.ts';
 import { boundSecrets, withoutHidden } from './hidden.ts';
 import { needsOf } from './needs.ts';
@@ -41,6 +42,7 @@ export const ordinaryDefaults: Defaults = { timeout: 10_000, concurrency: 1 };
 export async function planFiles(files: readonly LoadedFile[], surroundings: Surroundings, defaults: Defaults = ordinaryDefaults): Promise<Plan> {
   const planner = new Planner(surroundings);
   for (const file of files) await planner.addFile(file, defaults);
+  planner.noteUnreachable(endCreated(), new Set(files.flatMap(({ url }) => url?.href ?? [])));
   return { files: planner.files, tests: planner.tests, problems: planner.problems, warnings: planner.warnings };
 }
 
@@ -55,13 +57,46 @@ class Planner {
   readonly #surroundings: Surroundings;
   readonly #nodes = new Nodes();
   readonly #ids = new Map<string, number>();
+  /** Planned, or broken: in any case, not forgotten. */
+  readonly #reached = new Set<SuiteImpl | TestImpl>();
+  /** Problems of the file, suite or test at hand, without those of what is inside it. */
+  #ownProblems = 0;
   #mostConcurrency = Number.POSITIVE_INFINITY;
 
   constructor(surroundings: Surroundings) {
     this.#surroundings = surroundings;
   }
 
-  async addFile({ file, url, exports, folders }: LoadedFile, defaults: Defaults): Promise<void> {
+  addFile(loaded: LoadedFile, defaults: Defaults): Promise<void> {
+    return this.#unlessBroken(this.files, () => this.#addFile(loaded, defaults));
+  }
+
+  /** A problem costs what it belongs to: that file, suite or test is left out, with all that is inside it, and the others run. */
+  async #unlessBroken(siblings: unknown[], add: () => Promise<void>): Promise<void> {
+    const [tests, before, outer] = [this.tests.length, siblings.length, this.#ownProblems];
+    this.#ownProblems = 0;
+    await add();
+    if (this.#ownProblems > 0) {
+      siblings.length = before;
+      this.tests.length = tests;
+    }
+    this.#ownProblems = outer;
+  }
+
+  /** What a file creates and does not export, not even within something else, never runs. */
+  noteUnreachable(created: readonly object[], files: ReadonlySet<string>): void {
+    // A suite that was adapted runs under another title.
+    const children = new Set([...this.#reached].flatMap((item) => (item instanceof SuiteImpl ? [item.children] : [])));
+    const isReached = (item: SuiteImpl | TestImpl): boolean => this.#reached.has(item) || (item instanceof SuiteImpl && children.has(item.children));
+    const unreached = created.filter((item): item is SuiteImpl | TestImpl => (item instanceof SuiteImpl || item instanceof TestImpl) && !isReached(item));
+    const inside = new Set<unknown>(unreached.flatMap((item) => (item instanceof SuiteImpl && Array.isArray(item.children) ? item.children : [])));
+    for (const item of unreached) {
+      const at = inside.has(item) ? undefined : placeOf(item.origin);
+      if (at && files.has(at.file)) this.warnings.push({ code: 'unreachable-test', kind: item instanceof SuiteImpl ? 'suite' : 'test', title: item.title, at });
+    }
+  }
+
+  async #addFile({ file, url, exports, folders }: LoadedFile, defaults: Defaults): Promise<void> {
     this.#mostConcurrency = defaults.mostConcurrency ?? Number.POSITIVE_INFINITY;
     let inherited: Inherited = {
       levels: [],
@@ -98,8 +133,11 @@ class Planner {
     };
     const found = this.#exported(file, exports);
     const strangers = Object.values(exports).flat().filter(isOfAnotherCopy);
-    for (const { title } of strangers) this.problems.push({ code: 'duplicate-package', title, owner: file });
-    if (found.length + strangers.length === 0) this.problems.push({ code: 'nothing-exported', file, exports: Object.keys(exports) });
+    this.#report(
+      strangers.map(({ title }) => ({ code: 'duplicate-package', title, owner: file })),
+      undefined,
+    );
+    if (found.length + strangers.length === 0) this.#report([{ code: 'nothing-exported', file, exports: Object.keys(exports) }], undefined);
     for (const child of found) await this.#add(child, group, url);
     this.files.push(group);
   }
@@ -120,9 +158,18 @@ class Planner {
   }
 
   async #add(child: Child, parent: Growing, base: URL | undefined): Promise<void> {
-    if (child instanceof SuiteImpl) await this.#addSuite(child, parent, base);
-    else if (child instanceof TestImpl) await this.#addTest(child, parent, base);
-    else if (child) this.problems.push(strangeChild(child, `suite "${parent.title}"`));
+    if (child instanceof SuiteImpl || child instanceof TestImpl) {
+      this.#reach(child);
+      await this.#unlessBroken(parent.children, () => (child instanceof SuiteImpl ? this.#addSuite(child, parent, base) : this.#addTest(child, parent, base)));
+    } else if (child) this.#report([strangeChild(child, `suite "${parent.title}"`)], undefined);
+  }
+
+  /** What is inside something that is broken is not forgotten. */
+  #reach(item: SuiteImpl | TestImpl): void {
+    if (this.#reached.has(item)) return;
+    this.#reached.add(item);
+    if (item instanceof SuiteImpl && Array.isArray(item.children))
+      for (const child of item.children) if (child instanceof SuiteImpl || child instanceof TestImpl) this.#reach(child);
   }
 
   async #addSuite(suite: SuiteImpl, parent: Growing, base: URL | undefined): Promise<void> {
@@ -148,9 +195,13 @@ class Planner {
         entry: entry && joinEntries(parent.entry, entry),
         told: told && joinEntries(parent.told, told),
       });
+      if (options.variants && Object.keys(options.variants).length === 0 && !group.inherited.allowEmpty)
+        this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'variants' }], suite.origin);
       const groups = options.variants ? Object.entries(options.variants).map(([name, bindings]) => this.#variant(suite, group, name, bindings)) : [group];
       for (const one of groups) {
-        for (const child of this.#children(suite, row)) await this.#add(child, one, base);
+        const children = this.#children(suite, row);
+        if (children.length === 0 && !one.inherited.allowEmpty) this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'children' }], suite.origin);
+        for (const child of children) await this.#add(child, one, base);
         this.#markChildren(one, options.annotations ?? {}, suite);
       }
     }
@@ -162,7 +213,7 @@ class Planner {
       return suite.children(row);
     } catch (error) {
       this.#report(problemsOf(error, `the children of suite "${suite.title}"`), suite.origin);
-      return [];
+      return [undefined];
     }
   }
 
@@ -348,6 +399,7 @@ class Planner {
   }
 
   #report(problems: readonly Problem[], origin: Origin | undefined): void {
+    this.#ownProblems += problems.length;
     for (const problem of problems) this.problems.push(problem.at || !origin ? problem : { ...problem, at: placeOf(origin) });
   }
 }

@@ -5,6 +5,7 @@ import { captureOrigin, type Origin } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { refuse } from '../problems/problem-error.ts';
 import { callable, count, either, isObject, listOf, recordOf, refuseStrange, truth, type Wanted, type WantedOf } from '../problems/wanted.ts';
+import { noteCreated } from './created.ts';
 import type { CaseContext } from './hand.ts';
 
 /** Options of folders, suites and tests. They apply to everything inside; inner options win, tags and overrides add up. */
@@ -128,6 +129,7 @@ export class SuiteImpl implements Suite {
     this.title = title;
     this.layers = layers;
     this.children = children;
+    noteCreated(this);
   }
 
   get origin(): Origin {
@@ -154,6 +156,7 @@ export class TestImpl implements Test {
     this.options = options;
     this.body = body;
     this.origin = origin;
+    noteCreated(this);
   }
 }
 

@@ -312,16 +312,60 @@ export const outcomes = [
     results: { one: pass, 'two › 12 hours': pass },
   },
   {
-    name: 'an empty table, and no test runs',
+    name: 'an empty table costs its test, and the others run',
     files: {
       'a.lattice.mjs': `export const none = test('none', { cases: table(['a'], []) }, ({ check }) => check.holds(true));
         export const some = test('some', ({ check }) => check.holds(true));`,
     },
     status: 2,
-    last: '0 passed, 0 failed',
-    results: {},
-    says: ['"none" has no cases: a table is empty', 'nothing ran: 1 plan error\n0 passed'],
+    last: '1 passed, 0 failed',
+    results: { some: pass },
+    says: ['"none" has no cases: a table is empty', '1 plan error\n1 passed'],
   },
+  {
+    name: 'what is wrong in the plan costs what it belongs to',
+    files: {
+      'a.lattice.mjs': `
+        const dues = dataFile('dues.csv', { columns: { night: cell.integer } });
+        export const heading = suite('heading', [test('renamed', { cases: dues }, () => {}), test('beside', ({ check }) => check.holds(true))]);
+        export const children = suite('children', []);
+        export const variants = suite('variants', { variants: {} }, [test('inner', () => {})]);
+        export const allowed = suite('allowed', { allowEmpty: true }, []);
+        export const marked = suite('marked', { annotations: { nobody: { skip: 'gone' } } }, [test('inner', () => {})]);`,
+      'b.lattice.mjs': `export const fine = test('fine', ({ check }) => check.holds(true));`,
+      'dues.csv': 'nights\n1\n',
+    },
+    args: ['run', '--title', 'fine', '--title', 'beside'],
+    status: 2,
+    last: '2 passed, 0 failed',
+    results: { 'heading › beside': pass, fine: pass },
+    says: ['missing column `night`', 'suite "children" has no children', 'suite "variants" has no variants', 'nobody', '4 plan errors\n2 passed'],
+  },
+  ...[[], ['--strict']].map((strict) => ({
+    name: `tests that no export reaches ${strict.join()}`,
+    files: {
+      'a.lattice.mjs': `
+        const forgotten = test('forgotten', ({ check }) => check.holds(false));
+        const lost = suite('lost', [test('inner', ({ check }) => check.holds(false))]);
+        const base = suite('base', [test('inner', ({ check }) => check.holds(true))]);
+        export const adapted = base.adapt('adapted', {});
+        export const off = suite('off', [false && test('never made', () => {}), test('on', ({ check }) => check.holds(true))]);
+        export const unchecked = test('unchecked', () => {});
+        let tries = 0;
+        export const flaky = test('flaky', { retries: 1 }, ({ check }) => check.equal(++tries, 2));`,
+    },
+    args: ['run', ...strict],
+    status: strict.length,
+    last: '4 passed, 0 failed',
+    results: { 'adapted › inner': pass, 'off › on': pass, unchecked: pass, flaky: pass },
+    says: [
+      'a.lattice.mjs:3:27  test "forgotten" is neither exported nor part of what is exported: it never runs',
+      'suite "lost" is neither exported',
+      '1 case passed without a check:\n  unchecked',
+      '1 case passed only after a retry (flaky):\n  flaky',
+      ...strict.map(() => '4 warnings in a strict run\n4 passed'),
+    ],
+  })),
   {
     name: 'errors of the plan',
     files: {

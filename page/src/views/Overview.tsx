@@ -23,8 +23,9 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const red = [...store.tests.values()].filter((test) => test.items.some(({ result }) => isFailing(result.status)));
   const [before] = history;
   const { notRun: unrun } = state;
-  const beside = besideCases(state);
-  const isRed = failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length > 0;
+  const beside = besideCases(state, info?.strictWarnings);
+  const isRed =
+    failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length + (info?.strictWarnings ?? 0) > 0;
   return (
     <div className="overview">
       <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live || unrun ? 'open' : 'good'}`}>

@@ -129,6 +129,8 @@ export interface Closing {
   readonly interrupted: boolean;
   /** --resume goes on with it, if it ended before its time. */
   readonly resumes: boolean;
+  /** Warnings that make the run fail. */
+  readonly strict: number;
 }
 
 /** Milliseconds: a run that is over so soon needs no advice on what is slow. */
@@ -149,6 +151,15 @@ function tellCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, s
   return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${oneLine(title)}`));
 }
 
+/** How many cases, and which: the first ones by their titles. */
+function tellSome(what: string, { cases, titles }: RunState['unchecked'], paint: (text: string) => string): string[] {
+  if (cases === 0) return [];
+  const more = cases - titles.length;
+  return [`${count(cases, 'case')} ${what}:`, ...titles.map((title) => `  ${oneLine(title)}`), ...(more > 0 ? [`  … and ${grouped(more)} more`] : [])].map(
+    paint,
+  );
+}
+
 /** What an interrupted run has left behind. */
 function tellTornDown({ notRun, told }: RunState): string {
   if (notRun?.reason === endedAtOnce) return 'nothing was torn down';
@@ -158,8 +169,8 @@ function tellTornDown({ notRun, told }: RunState): string {
 }
 
 /** The line above the last one, where there is more to say than the last one does. */
-export function tellBeside(state: RunState, style: Style): string[] {
-  const beside = besideCases(state);
+export function tellBeside(state: RunState, strictWarnings: number, style: Style): string[] {
+  const beside = besideCases(state, strictWarnings);
   return beside === undefined ? [] : [style.red(beside)];
 }
 
@@ -168,8 +179,7 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
   const { style } = telling;
   const lines: string[] = [];
   for (const problem of state.warnings) lines.push(...tellProblem(problem, telling, style.yellow));
-  if (state.unchecked) lines.push(style.dim(`${count(state.unchecked, 'case')} passed without a check`));
-  if (state.unsteady) lines.push(style.yellow(`${count(state.unsteady, 'case')} passed only after a retry (flaky)`));
+  lines.push(...tellSome('passed without a check', state.unchecked, style.dim), ...tellSome('passed only after a retry (flaky)', state.unsteady, style.yellow));
   if (closing.interrupted) lines.push(style.yellow(`interrupted: ${tellTornDown(state)}`));
   lines.push(...tellCosts(state, closing, style));
   lines.push(style.dim(`${tellTime(state, closing)} · seed ${closing.seed} · record ${closing.record}`));
@@ -179,5 +189,5 @@ export function tellSummary(state: RunState, closing: Closing, telling: Telling)
     for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${grouped(times)} ${statusLabel(status)}: ${oneLine(reason)}`));
   }
   if (state.notRun) lines.push(style.yellow(`${signs['not-run']} ${tellUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
-  return [...lines, ...tellBeside(state, style)];
+  return [...lines, ...tellBeside(state, closing.strict, style)];
 }

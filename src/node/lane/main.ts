@@ -14,6 +14,7 @@ import type { CaseResult } from '../../running/result.ts';
 import { type Running, runPlan } from '../../running/run.ts';
 import type { Part } from '../../running/run-options.ts';
 import { limits } from '../../running/watch.ts';
+import { beginCreated } from '../../suites/created.ts';
 import { hidesBy } from '../../suites/hidden.ts';
 import { piecesOf } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
@@ -140,6 +141,7 @@ class Lane {
   }
 
   async #do(): Promise<void> {
+    beginCreated();
     const loaded = await this.#load();
     this.#record.put({ type: 'activity', activity: { what: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
     const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
@@ -155,12 +157,10 @@ class Lane {
       },
       true,
     );
-    if (plan.problems.length === 0) {
-      const { mode, selection } = this.#job;
-      if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
-      else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
-      else if (mode === 'run') await this.#run(plan);
-    }
+    const { mode, selection } = this.#job;
+    if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
+    else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
+    else if (mode === 'run') await this.#run(plan);
     if (this.#job.mode === 'host')
       this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, this.#untimed, (text) => this.#record.put({ type: 'output', text })));
     else this.#end();
