@@ -1,7 +1,7 @@
 import { clearScreenDown, moveCursor } from 'node:readline';
 import type { Span } from '../fixtures/instance.ts';
 import { type Going, tellGoing, tellGoingPlainly } from '../formats/human/live.ts';
-import { Headings, tellCase, tellOutput, tellTest } from '../formats/human/run.ts';
+import { Headings, mostTests, tellCase, tellMoreTests, tellOutput, tellTest } from '../formats/human/run.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
 import type { RunState } from '../results/run-state.ts';
@@ -67,12 +67,14 @@ export class Progress {
     clearInterval(this.#timer);
     this.#redraw([]);
     for (const test of state.tests.keys()) this.#test(test, state);
+    for (const line of tellMoreTests(this.#shown.size, this.#terminal.style)) this.#terminal.out(line);
   }
 
   #test(number: number, state: RunState): void {
     const test = state.tests.get(number);
     if (!test || this.#show !== 'failures' || this.#shown.has(number)) return;
     this.#shown.add(number);
+    if (this.#shown.size > mostTests) return;
     const { lines, depth } = this.#headings.of(test, this.#terminal.style);
     this.#print([...lines, ...tellTest(test, this.#terminal.style, depth, this.#terminal.width)]);
   }

@@ -1,5 +1,5 @@
 import { lastLine } from '../formats/ending.ts';
-import { Headings, tellFailures, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
+import { Headings, mostTests, tellFailures, tellMoreTests, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import type { Opened } from '../node/recorded.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
@@ -41,8 +41,9 @@ export function tellTests(state: RunState, sorting: Sorting, { out, style, width
   }
   tests.sort(sorting === 'name' ? (a, b) => (name(a) < name(b) ? -1 : 1) : (a, b) => a.header.test - b.header.test);
   const headings = new Headings();
-  for (const test of tests) {
+  for (const test of tests.slice(0, mostTests)) {
     const { lines, depth } = headings.of(test, style);
     for (const line of [...lines, ...tellTest(test, style, depth, width)]) out(line);
   }
+  for (const line of tellMoreTests(tests.length, style)) out(line);
 }

@@ -5,7 +5,14 @@ const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>)
   JSON.stringify([
     // A set-up fails alike for whoever needs it.
     failures.every(({ cause }) => cause === 'setup') ? undefined : test,
-    failures.map(({ cause, message, note, location: place, step, fixture }) => [cause, message.replace(/[\d.]+/g, '#'), note, place, step, fixture]),
+    // How often a check failed in a loop is one of the values.
+    [
+      ...new Set(
+        failures.map(({ cause, message, note, location: place, step, fixture }) =>
+          JSON.stringify([cause, message.replace(/[\d.]+/g, '#'), note, place, step, fixture]),
+        ),
+      ),
+    ],
   ]);
 
 /** Results that failed alike, together, each group where its first one stood. */

@@ -494,6 +494,23 @@ export const outcomes = [
     afterwards: '+office +quay body abort late -quay -office ',
   },
   {
+    name: 'many failures stay readable',
+    files: Object.fromEntries([
+      [
+        'a.lattice.mjs',
+        `export const loop = test('loop {n}', { cases: range('n', 1, 3) }, ({ check, row }) => { for (let i = 0; i < 100 * row.n; i++) check.equal(i, -1, 'sum'); });`,
+      ],
+      ...Array.from({ length: 300 }, (_, i) => [
+        `n${i}.lattice.mjs`,
+        ['a', 'b', 'c'].map((name) => `export const ${name} = test('${name}', ({ check }) => check.equal(1, 2));`).join('\n'),
+      ]),
+    ]),
+    status: 1,
+    last: '0 passed, 903 failed',
+    lines: 2500,
+    says: ['… and 97 more at this line', '2 more cases fail the same way', '… and 401 more tests; --show cases', '… and 651 more failures'],
+  },
+  {
     name: 'awaits that are missing',
     files: {
       'a.lattice.mjs': `

@@ -34,6 +34,7 @@ async function differenceOf(outcome) {
       assert.equal(seen.info.counts.passed, counted, 'passed, counted in the record');
     }
     for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
+    if (outcome.lines) assert.ok(seen.out.split('\n').length < outcome.lines, `${seen.out.split('\n').length} lines are printed`);
     for (const text of outcome.error ?? []) assert.ok(seen.error.includes(text), `standard error does not say: ${text}\n${seen.error}`);
     for (const [name, text] of Object.entries(outcome.wrote ?? {})) assert.equal(readFileSync(join(folder, name), 'utf8'), text, name);
     if (outcome.ids) assert.equal(new Set(seen.results.map(({ id }) => id)).size, outcome.ids, 'different ids on record');

@@ -1,5 +1,6 @@
 import { nameOfValues } from '../../cases/names.ts';
 import { type DifferenceLine, difference, distance, textIn } from '../../checks/difference.ts';
+import { grouped } from '../../problems/grouped.ts';
 import { type SourceLocation, writePlace } from '../../problems/place.ts';
 import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
 import type { Failure } from '../../running/result.ts';
@@ -36,7 +37,10 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
   }
   const fixtures = (result.fixtures ?? []).filter(({ name }) => !name.endsWith(', the original'));
   if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(tellFixture).join(', ')}`)}`);
-  for (const failure of result.failures) lines.push('', ...indent(tellOne(failure, telling)));
+  for (const { failure, more } of fewPerLine(result.failures)) {
+    lines.push('', ...indent(tellOne(failure, telling)));
+    if (more > 0) lines.push('', `  ${style.dim(`… and ${grouped(more)} more at this line`)}`);
+  }
   const output = result.output.join('').replace(/\n$/, '');
   if (output) {
     const written = output.split('\n');
@@ -45,6 +49,25 @@ export function tellFailure(result: Failed, number: number, telling: Telling): s
   }
   if (result.kind !== 'teardown') lines.push('', `  ${style.dim(`rerun: ${oneLine(commandAgain(result.id))}`)}`);
   return lines;
+}
+
+/** Of the failures at one line of the source, so many are told. */
+const mostPerLine = 3;
+
+/** The failures that are told; the last one of its line with how many more there are. */
+function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; readonly more: number }[] {
+  const lineOf = ({ location, message }: Failure): string => (location ? `${location.file}:${location.line}` : message);
+  const counts = new Map<string, number>();
+  const kept: Failure[] = [];
+  for (const failure of failures) {
+    const count = (counts.get(lineOf(failure)) ?? 0) + 1;
+    counts.set(lineOf(failure), count);
+    if (count <= mostPerLine) kept.push(failure);
+  }
+  return kept.map((failure, i) => {
+    const isLast = !kept.slice(i + 1).some((later) => lineOf(later) === lineOf(failure));
+    return { failure, more: isLast ? (counts.get(lineOf(failure)) ?? 0) - Math.min(mostPerLine, counts.get(lineOf(failure)) ?? 0) : 0 };
+  });
 }
 
 /** A fixture as a case had it: its settings, and who put another in its place. */

@@ -40,6 +40,12 @@ function tellStrip({ counts, strip }: TestState, width: number, style: Style): s
     .join('');
 }
 
+/** So many tests have a line of their own; the others are counted, and told where they failed. */
+export const mostTests = 500;
+
+export const tellMoreTests = (tests: number, style: Style): string[] =>
+  tests > mostTests ? ['', style.dim(`… and ${count(tests - mostTests, 'more test')}; --show cases lists every case`)] : [];
+
 /** A test: sign, title, counts, time, a strip of its cases. Under the heading of its file and suites, which `Headings` tells. */
 export function tellTest(test: TestState, style: Style, depth: number, width: number, title = test.header.path.at(-1) ?? ''): string[] {
   const { counts, milliseconds } = test;
@@ -96,6 +102,16 @@ export function tellProblem(problem: Problem, telling: Telling, paint: (text: st
   ];
 }
 
+/** So many failures are told whole, and so many on a line at least: beyond that, nobody reads them in a terminal. */
+const mostWhole = 50;
+const mostBrief = 250;
+
+function tellBriefly(alike: readonly RecordedResult[], number: number, style: Style): string {
+  const [first] = alike as [RecordedResult];
+  const more = alike.length > 1 ? style.dim(`  and ${count(alike.length - 1, 'more case')}`) : '';
+  return `${style.red(signs[first.status])} ${number}. ${oneLine(first.title)}${more}  ${style.dim(oneLine(first.failures[0]?.message ?? ''))}`;
+}
+
 /** All that failed or errored, in the order of the plan: each whole, cases of one test that failed alike together, and where their test fails. */
 export function tellFailures(state: RunState, where: ReadonlyMap<number, WhereItFails>, telling: Telling): string[] {
   const lines: string[] = [];
@@ -103,6 +119,12 @@ export function tellFailures(state: RunState, where: ReadonlyMap<number, WhereIt
   const groups = groupAlike(state.notable).sort((a, b) => (a[0]?.test ?? 0) - (b[0]?.test ?? 0));
   for (const [i, alike] of groups.entries()) {
     const [first, ...others] = alike as [RecordedResult, ...RecordedResult[]];
+    if (i >= mostWhole) {
+      if (i === mostWhole) lines.push('');
+      if (i < mostBrief) lines.push(tellBriefly(alike, number, telling.style));
+      number += alike.length;
+      continue;
+    }
     const fixtures = first.fixtures ?? state.tests.get(first.test)?.header.fixtures;
     lines.push('', ...tellFailure({ ...first, fixtures }, number, telling));
     if (others.length > 0) lines.push('', ...tellAlike(others, number + 1, telling));
@@ -110,6 +132,7 @@ export function tellFailures(state: RunState, where: ReadonlyMap<number, WhereIt
     const found = groups[i + 1]?.[0]?.test === first.test ? undefined : where.get(first.test);
     if (found) lines.push('', ...tellWhere(found, telling.style));
   }
+  if (groups.length > mostBrief) lines.push(telling.style.dim(`… and ${count(groups.length - mostBrief, 'more failure')}; red-lattice view shows all of them`));
   for (const { id, title, result } of state.tornDown) lines.push('', ...tellFailure({ kind: 'teardown', id, title, row: {}, ...result }, number++, telling));
   for (const problem of state.told) lines.push('', ...tellProblem(problem, telling, telling.style.red));
   return lines;
