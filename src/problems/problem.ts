@@ -27,6 +27,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'coverage-limit-exceeded'; readonly required: number; readonly limit: number; readonly strength: number; readonly axes: number }
   | { readonly code: 'infeasible-value'; readonly axis: string; readonly value: string }
   | { readonly code: 'feasibility-unknown'; readonly count: number }
+  | { readonly code: 'undeclared-axis'; readonly axis: string; readonly reads: readonly string[] }
   | { readonly code: 'infeasible-row'; readonly row: string }
   | { readonly code: 'too-many-rows'; readonly limit: number }
   | { readonly code: 'source-threw'; readonly source: string; readonly reason: string }

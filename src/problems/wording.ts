@@ -66,6 +66,8 @@ export function formatProblem(problem: Problem): string {
       return `axis "${problem.axis}": \`exclude\` rules out every combination with ${problem.value}, so no row has it`;
     case 'feasibility-unknown':
       return `could not determine in time whether ${problem.count === 1 ? '1 combination is' : `${problem.count} combinations are`} possible under \`exclude\`; covered if a row was found`;
+    case 'undeclared-axis':
+      return `an exclusion reads axis \`${problem.axis}\` without declaring it: write never([${[...problem.reads, problem.axis].map((name) => `'${name}'`).join(', ')}], …)`;
     case 'infeasible-row':
       return `include: \`exclude\` rules out ${problem.row}`;
     case 'too-many-rows':

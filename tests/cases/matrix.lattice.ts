@@ -261,6 +261,22 @@ export const refused = test(
         says: 'exclude, axis "hull": unknown value `cta`; did you mean `cat`?',
         make: () => matrix({ hull: ['cat', 'mono'] }, { exclude: [{ hull: 'cta' } as never] }),
       },
+      'a condition without its axes': {
+        says: "matrix: `exclude` is not an array of combinations; write a condition as exclude: (never) => [never(['a'], ({ a }) => …)]",
+        make: () => matrix({ a: [1, 2], b: [1] }, { exclude: ((row: { a: number }) => row.a === 1) as never }),
+      },
+      'a condition that throws': {
+        says: "matrix: `exclude` is not an array of combinations; write a condition as exclude: (never) => [never(['a'], ({ a }) => …)]",
+        make: () => matrix({ a: [1, 2], b: [1] }, { exclude: ((row: { b: { c: number } }) => row.b.c === 1) as never }),
+      },
+      'a number for a combination': {
+        says: 'matrix: an item of `exclude` is not a combination, or never(axes, condition)',
+        make: () => matrix({ a: [1, 2], b: [1] }, { exclude: (() => [5]) as never }),
+      },
+      'an axis that is read and not declared': {
+        says: "an exclusion reads axis `b` without declaring it: write never(['a', 'b'], …)",
+        make: () => matrix({ a: [1, 2], b: [1, 2] }, { exclude: (never) => [never(['a'], (row) => row.a === (row as { b?: number }).b)] }),
+      },
       'a strength': { says: 'cover: 0 is not a strength from 1 to 6', make: () => matrix({ a: [1], b: [1] }, { strength: 0 }) },
       'nothing left': { says: '`exclude` leaves no possible combination', make: () => matrix({ a: [1], b: [1] }, { exclude: [{ a: 1 }] }) },
       'an impossible row among all': {

@@ -1,15 +1,7 @@
 import type { Problem } from '../../problems/problem.ts';
 import { shortValue } from '../values.ts';
 import { type Axes, levelOf } from './axes.ts';
-
-/** A combination that cannot occur, by a predicate on the axes that it reads. */
-export interface Never {
-  readonly reads: readonly string[];
-  readonly when: (row: never) => boolean;
-}
-
-export const neverOf = (reads: readonly string[], when: (row: never) => boolean): Never => ({ reads, when });
-const isNever = (given: object): given is Never => Array.isArray((given as Partial<Never>).reads) && typeof (given as Partial<Never>).when === 'function';
+import { isNever, type Never, readerOf } from './exclusions.ts';
 
 /** Of a constraint with more combinations of its axes, none are kept. */
 const mostAnswers = 10_000_000;
@@ -139,14 +131,16 @@ function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problem
   };
 }
 
-function predicate({ reads, when }: Never, axes: Axes, problems: Problem[]): Constraint {
+function predicate(never: Never, axes: Axes, problems: Problem[]): Constraint {
+  const { reads, when } = never;
+  const rowOf = readerOf(never, axes.names);
   const numbers = reads.map((name) => {
     const axis = axes.names.indexOf(name);
     if (axis < 0) problems.push({ code: 'unknown-axis', name, owner: 'exclude', known: axes.names });
     return axis;
   });
   const isForbidden = (levels: readonly number[]): boolean =>
-    Boolean(when(Object.fromEntries(numbers.map((axis, i) => [reads[i], axes.values[axis]?.[levels[axis] as number]])) as never));
+    Boolean(when(rowOf((_, i) => axes.values[numbers[i] as number]?.[levels[numbers[i] as number] as number]) as never));
   const size = numbers.reduce((product, axis) => product * (axes.counts[axis] ?? 1), 1);
   if (size > mostAnswers) return { axes: numbers, forbids: isForbidden };
   // Asked once for each combination: a search asks millions of times.

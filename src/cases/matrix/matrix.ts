@@ -8,7 +8,8 @@ import { type CaseSource, Cases, type Datum } from '../source.ts';
 import { shortValue } from '../values.ts';
 import { type Axes, axesOf, combinations, levelOf, rowOf } from './axes.ts';
 import { combinationsOf, mostCombinations, type Wanted } from './combinations.ts';
-import { Constraints, neverOf } from './constraints.ts';
+import { Constraints } from './constraints.ts';
+import { exclusionsOf } from './exclusions.ts';
 import { factsOf } from './facts.ts';
 import type { MatrixOptions } from './options.ts';
 
@@ -34,14 +35,11 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
   const misread = [...strangeArguments({ axes }, { axes: recordOf('values for each axis') }, 'matrix'), ...strange(options, wantedOptions, 'matrix')];
   if (misread.length > 0) return new Cases<A>({ what: 'a matrix', problems: misread, open: () => [] });
   const model = axesOf(axes as Readonly<Record<string, readonly unknown[]>>);
-  const except =
-    typeof options.exclude === 'function'
-      ? options.exclude((reads, when) => neverOf(reads as readonly string[], when as never) as never)
-      : (options.exclude ?? []);
-  const constraints = new Constraints(model, except as readonly object[]);
+  const excluded = exclusionsOf(options.exclude, model.names);
+  const constraints = new Constraints(model, excluded.exclusions);
   const given = options as MatrixOptions<Record<string, unknown>>;
   const isCovering = typeof options.strength === 'number' && options.strength < model.names.length;
-  const problems = [...axisProblems(model, axes), ...optionProblems(model, options), ...constraints.problems];
+  const problems = [...axisProblems(model, axes), ...optionProblems(model, options), ...excluded.problems, ...constraints.problems];
   const wanted = isCovering && problems.length === 0 ? wantedOf(model, given) : [];
   const owed = wanted.reduce(
     (sum, { axes: group, strength }) =>

@@ -1,4 +1,6 @@
+import { ProblemError } from '../../problems/problem-error.ts';
 import type { Datum } from '../source.ts';
+import { exclusionsOf, isNever, readerOf } from './exclusions.ts';
 import type { MatrixOptions } from './options.ts';
 
 type Row = Readonly<Record<string, unknown>>;
@@ -31,7 +33,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
 ): { readonly required: number; readonly missing: readonly Partial<A>[]; readonly wrong: readonly A[]; readonly undecided: number } {
   const names = Object.keys(axes);
   const given = [...rows];
-  const rules = rulesOf(options.exclude);
+  const rules = rulesOf(options.exclude, names);
   const everywhere = options.strength === undefined || options.strength === 'all' ? names.length : options.strength;
   const groups = [
     { axes: names, cover: everywhere },
@@ -82,12 +84,14 @@ function canOccur(combination: Row, axes: Axes, rules: readonly Rule[]): boolean
   return complete(combination);
 }
 
-function rulesOf(except: MatrixOptions<any>['exclude']): Rule[] {
-  const list = typeof except === 'function' ? except((reads, when) => ({ reads, when }) as never) : (except ?? []);
-  return (list as readonly object[]).map((one) => {
-    const { reads, when } = one as { reads?: readonly string[]; when?: (row: Row) => boolean };
-    if (Array.isArray(reads) && typeof when === 'function')
-      return { reads, forbids: (row) => when(Object.fromEntries(reads.map((name) => [name, row[name]]))) };
+function rulesOf(except: MatrixOptions<any>['exclude'], axes: readonly string[]): Rule[] {
+  const { exclusions, problems } = exclusionsOf(except, axes);
+  if (problems.length > 0) throw new ProblemError(problems);
+  return exclusions.map((one) => {
+    if (isNever(one)) {
+      const rowOf = readerOf(one, axes);
+      return { reads: one.reads, forbids: (row) => one.when(rowOf((name) => row[name]) as never) };
+    }
     const wanted = Object.entries(one);
     return {
       reads: Object.keys(one),

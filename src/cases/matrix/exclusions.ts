@@ -1,0 +1,51 @@
+import type { Problem } from '../../problems/problem.ts';
+import { refuse } from '../../problems/problem-error.ts';
+import { isObject } from '../../problems/wanted.ts';
+
+/** A combination that cannot occur, by a predicate on the axes that it reads. */
+export interface Never {
+  readonly reads: readonly string[];
+  readonly when: (row: never) => boolean;
+}
+
+export const isNever = (given: object): given is Never =>
+  Array.isArray((given as Partial<Never>).reads) && typeof (given as Partial<Never>).when === 'function';
+
+type Row = Readonly<Record<string, unknown>>;
+
+/** The exclusions that an option states, or what is wrong with it: a predicate has to say which axes it reads. */
+export function exclusionsOf(given: unknown, axes: readonly string[]): { readonly exclusions: readonly object[]; readonly problems: readonly Problem[] } {
+  let stated: unknown = given ?? [];
+  if (typeof given === 'function') {
+    const never = (reads: unknown, when: unknown): object => ({ reads, when });
+    try {
+      stated = given(never);
+    } catch {
+      stated = undefined;
+    }
+  }
+  if (!Array.isArray(stated)) {
+    const [axis = 'loa'] = axes;
+    const expected = `array of combinations; write a condition as exclude: (never) => [never(['${axis}'], ({ ${axis} }) => …)]`;
+    return { exclusions: [], problems: [{ code: 'invalid-type', expected, got: '`exclude`', owner: 'matrix' }] };
+  }
+  const problems = (stated as unknown[]).flatMap((one): Problem[] => {
+    const { reads, when } = (isObject(one) ? one : {}) as Partial<Never>;
+    const isStrange = !isObject(one) || (when !== undefined && (typeof when !== 'function' || !Array.isArray(reads)));
+    return isStrange ? [{ code: 'invalid-type', expected: 'combination, or never(axes, condition)', got: 'an item of `exclude`', owner: 'matrix' }] : [];
+  });
+  return { exclusions: problems.length > 0 ? [] : (stated as object[]), problems };
+}
+
+/** What a predicate is asked with: the axes that it reads; any other axis is refused, since its combinations would not be kept apart. */
+export function readerOf({ reads }: Never, axes: readonly string[]): (value: (name: string, i: number) => unknown) => Row {
+  const undeclared = Object.defineProperties(
+    {},
+    Object.fromEntries(
+      axes
+        .filter((name) => !reads.includes(name))
+        .map((name) => [name, { get: (): never => refuse({ code: 'undeclared-axis', axis: name, reads }), enumerable: false }]),
+    ),
+  );
+  return (value) => Object.assign(Object.create(undeclared), Object.fromEntries(reads.map((name, i) => [name, value(name, i)]))) as Row;
+}
