@@ -29,7 +29,7 @@ import { Progress } from './progress.ts';
 import { writeAs } from './report.ts';
 import type { Setting } from './setting.ts';
 import { tellGrids } from './tell-grids.ts';
-import { tellTests } from './tell-record.ts';
+import { tellCases, tellTests } from './tell-record.ts';
 import { type Terminal, tellingFor } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -111,7 +111,6 @@ export async function runOnce(
     files,
     seed,
     everySpan: options.timeline === true,
-    everyResult: progress.wantsEach,
     lanes,
     shuffle: options.shuffle === true,
     stopAfter: options.stopAfter,
@@ -148,7 +147,8 @@ export async function runOnce(
   const opened = recordedIn({ folder: record, info: ended });
   const found = whereTestsFail(opened.entries, failingTests(state));
   if (options.sort && options.show === 'failures') tellTests(state, options.sort, terminal);
-  if (options.timeline) for (const line of ['', ...tellTimeline(progress.spans, progress.results, terminal.width, terminal.style)]) terminal.out(line);
+  if (options.show === 'cases') tellCases(opened.entries, terminal);
+  if (options.timeline) for (const line of ['', ...tellTimeline(opened.entries, terminal.width, terminal.style)]) terminal.out(line);
   const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true, strict };
   const grids = tellGrids(opened.entries, found, options, terminal);
   tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal))], closing, options, terminal, root);

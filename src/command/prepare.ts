@@ -82,7 +82,6 @@ export function plainRequest(
     redact: config.redact,
     seed: 0,
     everySpan: false,
-    everyResult: false,
     findLeaks: false,
     lanes: 1,
     shuffle: false,

@@ -1,15 +1,12 @@
 import { clearScreenDown, moveCursor } from 'node:readline';
-import type { Span } from '../fixtures/instance.ts';
 import { type Going, tellGoing, tellGoingPlainly } from '../formats/human/live.ts';
-import { Headings, mostTests, tellCase, tellMoreTests, tellOutput, tellTest } from '../formats/human/run.ts';
+import { Headings, mostTests, tellMoreTests, tellTest } from '../formats/human/run.ts';
 import type { JournalEntry } from '../results/journal.ts';
-import type { RecordedResult } from '../results/recorded-result.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { Terminal } from './terminal.ts';
 
 interface Shown {
   readonly show: 'failures' | 'cases' | 'summary';
-  readonly timeline?: boolean;
   /** Tests are told at the end, in another order. */
   readonly sort?: string;
 }
@@ -18,29 +15,19 @@ interface Shown {
 const liveEvery = 100;
 const plainEvery = 30_000;
 
-/** The lines that appear while results come in: a line for each test or case, and on a terminal below them how far the run is. */
+/** The lines that appear while results come in: a line for each test, and on a terminal below them how far the run is. */
 export class Progress {
   readonly #terminal: Terminal;
   readonly #show: Shown['show'];
-  readonly #timeline: boolean;
   readonly #headings = new Headings();
   readonly #shown = new Set<number>();
   #timer: NodeJS.Timeout | undefined;
   /** How many lines below the last printed one are to be written over. */
   #live = 0;
-  /** Kept for the axis of time, where it is asked for. */
-  readonly spans: Span[] = [];
-  readonly results: RecordedResult[] = [];
 
-  constructor(terminal: Terminal, { show, timeline = false, sort }: Shown) {
+  constructor(terminal: Terminal, { show, sort }: Shown) {
     this.#terminal = terminal;
     this.#show = sort && show === 'failures' ? 'summary' : show;
-    this.#timeline = timeline;
-  }
-
-  /** Each result is told, or kept. */
-  get wantsEach(): boolean {
-    return this.#show === 'cases' || this.#timeline;
   }
 
   /** Tells now and then how far the run is. */
@@ -55,11 +42,7 @@ export class Progress {
   }
 
   take(entry: JournalEntry, state: RunState): void {
-    if (entry.type === 'ended' && this.#show === 'cases')
-      this.#print([tellCase(entry.result, this.#terminal.style), ...tellOutput(entry.result, this.#terminal.style)]);
     if (entry.type === 'test-ended') this.#test(entry.test, state);
-    if (this.#timeline && entry.type === 'span') this.spans.push(entry.span);
-    if (this.#timeline && entry.type === 'ended') this.results.push(entry.result);
   }
 
   /** Tests that a lane died in have had no end of their own. */

@@ -1,6 +1,8 @@
 import { lastLine } from '../formats/ending.ts';
-import { Headings, mostTests, tellFailures, tellMoreTests, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
+import { Headings, mostTests, tellCase, tellFailures, tellMoreTests, tellOutput, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
 import type { Opened } from '../node/recorded.ts';
+import { testsInOrder } from '../results/in-order.ts';
+import type { JournalEntry } from '../results/journal.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Look, Sorting } from './look.ts';
@@ -29,6 +31,12 @@ export function tellRecord(record: Opened, root: string, look: Look, terminal: T
   };
   for (const line of tellSummary(state, closing, telling)) terminal.out(line);
   terminal.out(lastLine(state));
+}
+
+/** A line for each case, with what it wrote, in the order of the plan. */
+export function tellCases(entries: () => Iterable<JournalEntry>, { out, style }: Terminal): void {
+  for (const { results } of testsInOrder(entries))
+    for (const { result } of results()) for (const line of [tellCase(result, style), ...tellOutput(result, style)]) out(line);
 }
 
 /** A line for each test: under their files and suites, or the slowest first with their whole titles. */

@@ -47,7 +47,7 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
     const test = state.tests.get(number);
     if (test) paper.add(tellWhere(test, found));
   }
-  const groups = groupAlike(state.notable);
+  const groups = groupAlike([...state.notable].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
   for (const [i, group] of groups.entries()) {
     if (paper.add(tellFailure(group, nameFile))) continue;
     paper.insist(

@@ -29,8 +29,6 @@ export interface Request {
   readonly selection: Selection;
   readonly seed: number;
   readonly everySpan: boolean;
-  /** Whoever hears of entries wants each result, not only what they come to. */
-  readonly everyResult: boolean;
   readonly findLeaks: boolean;
   readonly defaults: Defaults;
   readonly tags: readonly string[] | undefined;
@@ -307,7 +305,7 @@ class Coordinator {
   /** Process after process, until one has come to its end in order. */
   async #runSlot(slot: Slot): Promise<void> {
     for (;;) {
-      const { record, after: _after, plan: _plan, before: _before, lanes, everyResult, ...asked } = this.#request;
+      const { record, after: _after, plan: _plan, before: _before, lanes, ...asked } = this.#request;
       const journal = this.#newJournal(slot);
       const job: Job = {
         ...asked,
@@ -320,7 +318,7 @@ class Coordinator {
       };
       const before = resultsOf(this.#state);
       slot.work = work(this.#nextLane(), job, this.#compiler, {
-        inBlocks: !everyResult,
+        inBlocks: true,
         take: (entry) => {
           if (entry.type === 'pieces') this.#takePieces(entry);
           else this.#take(entry);

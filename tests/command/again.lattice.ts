@@ -113,23 +113,24 @@ export const again = suite('running again', { timeout: 60_000 }, [
     const { FORCE_COLOR, CI, ...env } = process.env;
     const child = spawn(
       process.execPath,
-      [join(root, 'dist', 'command.js'), 'run', 'slow.lattice.ts', 'slower.lattice.ts', '--lanes', '2', '--show', 'cases'],
+      [join(root, 'dist', 'command.js'), 'run', 'slow.lattice.ts', 'slower.lattice.ts', '--lanes', '2', '--record', 'ended'],
       { cwd: project, env },
     );
     let out = '';
     child.stdout.on('data', (text) => {
       out += text;
     });
-    await eventually(() => out.split('▪').length > 5, { within: 10_000 });
+    const journal = (): Promise<string> => readFile(join(project, 'ended', 'lane-0.journal'), 'utf8').catch(() => '');
+    await eventually(async () => (await journal()).split('\n+').length > 3, { within: 10_000 });
     child.kill('SIGINT');
     check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
     check.includes(out, `? ${60 - Number(last(out)?.split(' ')[0])} not run: the run was interrupted; --resume continues`);
     // What the files import may change which tests there are: then results have no place in the plan any more.
     await writeFile(join(project, 'others.ts'), "import { test } from 'red-lattice';\nexport const others = [test('other', () => {})];\n");
-    const other = await runCommand(['run', '--resume'], project);
+    const other = await runCommand(['run', '--resume', '--record', 'ended'], project);
     check.equal([other.status, other.output.includes('the tests differ from those of the run to resume')], [2, true]);
     await writeFile(join(project, 'others.ts'), none);
-    const { status, out: resumed } = await runCommand(['run', '--resume'], project);
+    const { status, out: resumed } = await runCommand(['run', '--resume', '--record', 'ended'], project);
     check.equal([status, last(resumed)], [0, '60 passed, 0 failed']);
   }),
 

@@ -143,7 +143,7 @@ export const strange = test(
         ['namedRows: `rows` is not an object with rows by name', () => test('t', { cases: namedRows([{ a: 1 }] as never) }, body)],
         ['values: `values` is not an array of values', () => test('t', { cases: values('a', 'bc' as never) }, body)],
         ['matrix: `axes` is not an object with values for each axis', () => test('t', { cases: matrix([1] as never) }, body)],
-        ['nothing refused', () => suite('r', undefined as never, []).adapt('s', undefined as never)],
+        ['nothing refused', () => suite('r', undefined as never, [test('t', body)]).adapt('s', undefined as never)],
         ['nothing refused', () => test('t', { casses: undefined, timeout: 0.5, skip: false, overrides: () => [] } as never, body)],
       ],
     ),

@@ -116,7 +116,7 @@ function tellBriefly(alike: readonly RecordedResult[], number: number, style: St
 export function tellFailures(state: RunState, where: ReadonlyMap<number, WhereItFails>, telling: Telling): string[] {
   const lines: string[] = [];
   let number = 1;
-  const groups = groupAlike(state.notable).sort((a, b) => (a[0]?.test ?? 0) - (b[0]?.test ?? 0));
+  const groups = groupAlike([...state.notable].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
   for (const [i, alike] of groups.entries()) {
     const [first, ...others] = alike as [RecordedResult, ...RecordedResult[]];
     if (i >= mostWhole) {

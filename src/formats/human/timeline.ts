@@ -1,9 +1,10 @@
 import type { Span } from '../../fixtures/instance.ts';
 import { grouped } from '../../problems/grouped.ts';
+import type { JournalEntry } from '../../results/journal.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
 import { duration, fitted, oneLine, type Style, widthOf } from '../style.ts';
 
-/** When something was set up, ran and was torn down, in milliseconds since its lane began. */
+/** When something was set up, ran and was torn down, in milliseconds. */
 interface Bar {
   readonly label: string;
   readonly depth: number;
@@ -14,31 +15,67 @@ const signs = { setup: '▒', body: '█', teardown: '░', alive: '─' } as co
 const depths: Readonly<Record<Span['scope'], number>> = { run: 0, lane: 0, file: 1, suite: 2, test: 3, case: 5 };
 const mostBars = 120;
 
-/** Each set-up, body and tear-down as a bar on one axis of time: wide scopes first, cases in the order in which they began. */
-export function tellTimeline(
-  spans: readonly Span[],
-  results: readonly Pick<RecordedResult, 'id' | 'title' | 'start' | 'times' | 'attempts'>[],
-  width: number,
-  style: Style,
-): string[] {
-  const ran = results.filter(({ attempts }) => attempts > 0);
+/** What one lane did. Times are milliseconds since the first lane began. */
+interface LaneTimes {
+  readonly spans: Span[];
+  readonly results: Pick<RecordedResult, 'title' | 'start' | 'times'>[];
+}
+
+/** Each set-up, body and tear-down as a bar: lane by lane on one axis of time, wide scopes first, cases in the order in which they began. */
+export function tellTimeline(entries: () => Iterable<JournalEntry>, width: number, style: Style): string[] {
+  const lanes = timesOfLanes(entries);
   let end = 0;
-  for (const { start, milliseconds } of spans) end = Math.max(end, start + milliseconds);
-  for (const { start, times } of ran) end = Math.max(end, start + times.setup + times.body + times.teardown);
-  if (end === 0) return ['nothing ran, so the timeline is empty'];
-  const all = [...fixtureBars(spans, end), ...caseBars(ran)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
-  const outermost = all.reduce((least, { depth }) => Math.min(least, depth), Number.POSITIVE_INFINITY);
-  const bars = all.slice(0, mostBars).map((bar) => ({ ...bar, depth: bar.depth - outermost }));
-  const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...bars.map(({ label, depth }) => widthOf(label) + depth * 2)));
-  const axis = Math.max(20, width - labels - 2);
-  const lines = [`${style.bold('lane 0'.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`];
-  for (const bar of bars) {
-    const label = `${'  '.repeat(bar.depth)}${bar.label}`;
-    lines.push(`${fitted(label, labels)}  ${draw(bar, end, axis, style)}`);
+  for (const { spans, results } of lanes.values()) {
+    for (const { start, milliseconds } of spans) end = Math.max(end, start + milliseconds);
+    for (const { start, times } of results) end = Math.max(end, start + times.setup + times.body + times.teardown);
   }
-  if (all.length > mostBars) lines.push(style.dim(`… and ${grouped(all.length - mostBars)} more`));
+  if (end === 0) return ['nothing ran, so the timeline is empty'];
+  const told = [...lanes].sort(([a], [b]) => a - b).map(([lane, times]) => ({ lane, bars: barsOf(times, end) }));
+  const everyBar = told.flatMap(({ bars }) => bars.slice(0, mostBars));
+  const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...everyBar.map(({ label, depth }) => widthOf(label) + depth * 2)));
+  const axis = Math.max(20, width - labels - 2);
+  const lines: string[] = [];
+  for (const { lane, bars } of told) {
+    if (bars.length === 0) continue;
+    if (lines.length > 0) lines.push('');
+    lines.push(`${style.bold(`lane ${lane}`.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`);
+    for (const bar of bars.slice(0, mostBars)) lines.push(`${fitted(`${'  '.repeat(bar.depth)}${bar.label}`, labels)}  ${draw(bar, end, axis, style)}`);
+    if (bars.length > mostBars) lines.push(style.dim(`… and ${grouped(bars.length - mostBars)} more`));
+  }
   lines.push('', style.dim(`${signs.setup} setup   ${signs.body} body   ${signs.teardown} teardown   ${signs.alive} alive`));
   return lines;
+}
+
+function timesOfLanes(entries: () => Iterable<JournalEntry>): Map<number, LaneTimes> {
+  let zero = Number.POSITIVE_INFINITY;
+  for (const entry of entries()) if (entry.type === 'running') zero = Math.min(zero, entry.at);
+  const lanes = new Map<number, LaneTimes>();
+  let times: LaneTimes = { spans: [], results: [] };
+  let offset = 0;
+  for (const entry of entries()) {
+    if (entry.type === 'header') {
+      times = lanes.get(entry.lane) ?? { spans: [], results: [] };
+      lanes.set(entry.lane, times);
+    } else if (entry.type === 'running') offset = entry.at - zero;
+    else if (entry.type === 'span') times.spans.push({ ...entry.span, start: entry.span.start + offset });
+    else if (entry.type === 'ended' && entry.result.attempts > 0)
+      times.results.push({ title: entry.result.title, times: entry.result.times, start: entry.result.start + offset });
+  }
+  // A fixture of the run is set up once: the lane that asked first waited for it, the others had it.
+  const first = new Map<string, Span>();
+  const runs = [...lanes.values()].flatMap(({ spans }) => spans.filter(({ scope }) => scope === 'run')).sort((a, b) => a.start - b.start);
+  for (const span of runs) if (!first.has(keyOf(span))) first.set(keyOf(span), span);
+  for (const [lane, { spans, results }] of lanes)
+    lanes.set(lane, { results, spans: spans.filter((span) => span.scope !== 'run' || first.get(keyOf(span)) === span) });
+  return lanes;
+}
+
+const keyOf = ({ kind, fixture, owner }: Span): string => JSON.stringify([kind, fixture, owner]);
+
+function barsOf({ spans, results }: LaneTimes, end: number): Bar[] {
+  const all = [...fixtureBars(spans, end), ...caseBars(results)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
+  const outermost = all.reduce((least, { depth }) => Math.min(least, depth), Number.POSITIVE_INFINITY);
+  return all.map((bar) => ({ ...bar, depth: bar.depth - outermost }));
 }
 
 /** To the hundredth of a millisecond, so that a case stands before what was set up for it, and behind what is wider. */
@@ -71,7 +108,7 @@ function fixtureBars(spans: readonly Span[], end: number): Bar[] {
   return bars;
 }
 
-function caseBars(results: Parameters<typeof tellTimeline>[1]): Bar[] {
+function caseBars(results: LaneTimes['results']): Bar[] {
   return results.map(({ title, start, times }) => {
     const body = start + times.setup;
     const torn = body + times.body;
