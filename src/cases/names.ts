@@ -30,6 +30,8 @@ const shortened = (text: string, whole: () => string, keep: boolean): string => 
 export function nameOfValues(row: object): string {
   let name = '';
   for (const column in row) {
+    // Code under test may have put something on the prototype of all objects.
+    if (!Object.hasOwn(row, column)) continue;
     if (name) name += ', ';
     name += `${column}=${shortValue((row as Record<string, unknown>)[column])}`;
   }
@@ -49,6 +51,7 @@ export function caseSlug(row: object, name: string | undefined): string {
   const parts: string[] = [];
   let keep = true;
   for (const column in row) {
+    if (!Object.hasOwn(row, column)) continue;
     const value = (row as Record<string, unknown>)[column];
     const text = shortValue(value);
     keep &&= isFaithful(column) && (typeof value === 'number' || ((typeof value !== 'object' || value === null) && isFaithful(text)));

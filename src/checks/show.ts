@@ -18,7 +18,13 @@ interface State {
 }
 
 function render(value: unknown, indent: string, within: readonly object[], state: State): string {
-  if (typeof value === 'object' && value !== null) return renderObject(value, indent, within, state);
+  if (typeof value === 'object' && value !== null) {
+    try {
+      return renderObject(value, indent, within, state);
+    } catch {
+      return '[cannot be inspected]';
+    }
+  }
   const text = renderPlain(value);
   state.left -= text.length;
   return text;

@@ -345,6 +345,8 @@ class Coordinator {
             type: 'problem',
             problem: { code: 'teardown-lost', fixture, owner: of },
           });
+      if (end.overdue && lane.doing === undefined)
+        this.#write({ type: 'source-warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lane.last?.() } });
       if (this.#interrupts > 0) return this.#leaveRest();
       if (lane.finished) continue;
       const charged = chargeEnd(lane, end, this.#request.root, slot.careful, (entry) => this.#write(entry));

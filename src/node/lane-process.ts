@@ -23,6 +23,8 @@ const lookEvery = 20;
 const grace = 1000;
 /** A lane that still answers ends what is overdue by itself; it is given so much longer. */
 const patience = 5000;
+/** A lane that has nothing to do is silent, but answers. Milliseconds. */
+const deafAfter = 1000;
 const wordsKept = 4000;
 
 /** What a lane says that is not for whoever follows its journal. */
@@ -66,6 +68,8 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   let heard = Date.now();
   let answered = Date.now();
   let overdue = false;
+  let hasJob = false;
+  let asked = 0;
   let words = '';
   let finish = (): void => undefined;
   const name = job.mode === 'host' ? 'run fixtures' : `lane ${job.lane}`;
@@ -92,6 +96,17 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     read();
     const { doing } = lane;
     const silent = Date.now() - heard;
+    // One that waits for something to do answers; one that cannot hear any more would wait for ever.
+    if (!doing && !lane.finished && hasJob && silent > deafAfter) {
+      if (Date.now() - asked > deafAfter / 2) {
+        asked = Date.now();
+        send({ to: 'lane', type: 'ping' });
+      }
+      if (Date.now() - Math.max(answered, heard) > deafAfter + patience) {
+        overdue = true;
+        kill();
+      }
+    }
     if (!doing || lane.finished || silent <= doing.limit) return;
     debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${doing.limit} ms`);
     send({ to: 'lane', type: 'ping' });
@@ -153,6 +168,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   });
   debugLog(name, () => `process ${child.pid} started`);
   send({ to: 'lane', type: 'job', job });
+  hasJob = job.mode === 'run';
   // To start the watcher takes a while: the lane has its job first.
   setImmediate(() => endWithUs(child));
   const interrupt = (urgent: boolean): void => {

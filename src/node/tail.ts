@@ -1,4 +1,5 @@
-import { type JournalEntry, JournalReader } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal.ts';
+import { JournalReader } from '../results/journal-reader.ts';
 import { Lines } from './lines.ts';
 
 /** Follows a journal while it grows. */

@@ -60,8 +60,17 @@ export function framesOf(stack: unknown): Frame[] {
   return frames;
 }
 
+/** The text of a stack; none where a test has broken how the engine makes it. */
+export function stackOf(holder: { readonly stack?: unknown } | undefined): unknown {
+  try {
+    return holder?.stack;
+  } catch {
+    return undefined;
+  }
+}
+
 export function placeOf(origin: Origin | undefined): SourceLocation | undefined {
-  const frame = framesOf(origin?.stack)[0];
+  const frame = framesOf(stackOf(origin))[0];
   return frame && { file: frame.file, line: frame.line, column: frame.column };
 }
 

@@ -85,5 +85,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'teardown-failed'; readonly title: string; readonly reason: string }
   | { readonly code: 'teardown-lost'; readonly fixture: string; readonly owner: string }
   | { readonly code: 'run-fixtures-lost'; readonly reason: string }
+  | { readonly code: 'malformed-journal'; readonly lane: number; readonly reason: string }
+  | { readonly code: 'lane-unresponsive'; readonly lane: number; readonly last: string | undefined }
   | { readonly code: 'internal-error'; readonly reason: string }
 );

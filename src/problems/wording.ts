@@ -214,6 +214,10 @@ export function formatProblem(problem: Problem): string {
       return `fixture "${problem.fixture}" of ${problem.owner} was not torn down: its process had ended`;
     case 'run-fixtures-lost':
       return `the process of the run's fixtures ${problem.reason}; their teardowns did not run`;
+    case 'malformed-journal':
+      return `the journal of lane ${problem.lane} has a malformed line: ${problem.reason}. Did a test replace a built-in object?`;
+    case 'lane-unresponsive':
+      return `lane ${problem.lane} stopped responding${problem.last === undefined ? '' : ` after ${problem.last}`} and was ended; the other cases ran in a new process. Did a test replace a built-in function?`;
     case 'internal-error':
       return `internal error in Red Lattice: ${problem.reason}`;
     default:

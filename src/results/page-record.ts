@@ -1,5 +1,6 @@
 import type { Status } from '../running/result.ts';
-import { type JournalEntry, readEntry } from './journal.ts';
+import type { JournalEntry } from './journal.ts';
+import { readEntry } from './journal-reader.ts';
 import { isPass } from './plain-pass.ts';
 import type { NameFile } from './report.ts';
 import type { RunInfo } from './run-info.ts';

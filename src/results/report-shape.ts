@@ -1,13 +1,7 @@
-import { statuses } from '../running/result.ts';
 import { reportFormat, reportVersion } from './report.ts';
+import { isObject, lacks, type Shapes } from './shape.ts';
 
-/**
- * What a part of a report has to be for its readers to go on: enough to tell a report that was cut or changed by hand.
- * `schema/report-2.json` says all of it.
- */
-type Shape = 'text' | 'number' | 'list' | 'texts' | 'object' | 'times' | 'status';
-type Shapes = Readonly<Record<string, Shape>>;
-
+// Enough to tell a report that was cut or changed by hand; `schema/report-2.json` says all of it.
 const runShapes: Shapes = {
   seed: 'number',
   started: 'text',
@@ -36,24 +30,6 @@ const resultShapes: Shapes = {
   steps: 'list',
   output: 'texts',
   attachments: 'list',
-};
-
-const isObject = (value: unknown): value is Readonly<Record<string, unknown>> => typeof value === 'object' && value !== null && !Array.isArray(value);
-
-const is: Readonly<Record<Shape, (value: unknown) => boolean>> = {
-  text: (value) => typeof value === 'string',
-  number: (value) => typeof value === 'number',
-  list: (value) => Array.isArray(value) && value.every(isObject),
-  texts: (value) => Array.isArray(value) && value.every((one) => typeof one === 'string'),
-  object: isObject,
-  times: (value) => isObject(value) && ['setup', 'body', 'teardown'].every((part) => typeof value[part] === 'number'),
-  status: (value) => statuses.some((status) => status === value),
-};
-
-const lacks = (value: unknown, shapes: Shapes, name: string): string | undefined => {
-  if (!isObject(value)) return `its ${name} is not an object`;
-  const part = Object.keys(shapes).find((key) => !is[shapes[key] as Shape](value[key]));
-  return part && `its ${name} has ${value[part] === undefined ? 'no' : 'an invalid'} "${part}"`;
 };
 
 /** Why the beginning of a text is no report that this version reads; nothing where it is. */

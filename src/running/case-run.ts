@@ -4,6 +4,7 @@ import { show } from '../checks/show.ts';
 import { isThenable } from '../checks/thenable.ts';
 import { SetUpFailed } from '../fixtures/holder.ts';
 import { grouped } from '../problems/grouped.ts';
+import { isInstanceOf } from '../problems/instance-of.ts';
 import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { CaseContext, Step, StepContext, Stepped } from '../suites/hand.ts';
@@ -120,14 +121,14 @@ export class CaseRun implements Recorder {
 
   /** What a body or its clean-up threw; leaving early is no failure of its own. */
   threw(error: unknown, cause: Cause = 'throw', fixture?: string): void {
-    if (error instanceof Stop) this.skipped ??= error.skip;
+    if (isInstanceOf(error, Stop)) this.skipped ??= error.skip;
     else this.fail(this.#failureOf(error, cause, this.#step, fixture));
   }
 
   /** A set-up that failed is told as such, wherever it was asked for; one that is shared, once. */
   #failureOf(error: unknown, cause: Cause, step: StepRun | undefined, fixture?: string): Failure {
-    if (!(error instanceof SetUpFailed)) return failureOfThrow(error, cause, { step: pathOf(step), fixture });
-    if (error.reason instanceof SetUpFailed) {
+    if (!isInstanceOf(error, SetUpFailed)) return failureOfThrow(error, cause, { step: pathOf(step), fixture });
+    if (isInstanceOf(error.reason, SetUpFailed)) {
       const { node, reason, again } = error.reason;
       return this.#failureOf(new SetUpFailed(node, reason, again || error.again), cause, step);
     }
@@ -206,9 +207,9 @@ export class CaseRun implements Recorder {
       return value;
     };
     const broke = (error: unknown): undefined => {
-      if (!(error instanceof Stop)) this.fail(this.#failureOf(error, 'throw', step), step);
+      if (!isInstanceOf(error, Stop)) this.fail(this.#failureOf(error, 'throw', step), step);
       close();
-      if (error instanceof Stop && error.ends === 'case') throw error;
+      if (isInstanceOf(error, Stop) && error.ends === 'case') throw error;
       if (must) throw new Stop('case');
       return undefined;
     };

@@ -1,3 +1,4 @@
+import { isInstanceOf } from '../problems/instance-of.ts';
 import type { PlannedTest } from '../suites/planned.ts';
 import type { CaseRun } from './case-run.ts';
 import { failureOfThrow } from './failures.ts';
@@ -112,7 +113,7 @@ export class Delivery {
       return;
     }
     // What an `ensure` found is on record: a body that did not wait for it has failed already.
-    if (error instanceof Stop && error.skip === undefined) return;
+    if (isInstanceOf(error, Stop) && error.skip === undefined) return;
     const failure = failureOfThrow(error, 'throw', {});
     if (this.#waiting.includes(run)) {
       const result = run.result ?? resultOf(run, { status: 'passed' }, run.attempt, this.#started);

@@ -1,6 +1,7 @@
 import type { Mismatch } from '../checks/comparisons.ts';
 import { show } from '../checks/show.ts';
-import { type Frame, framesOf, type Origin } from '../problems/place.ts';
+import { isInstanceOf } from '../problems/instance-of.ts';
+import { type Frame, framesOf, type Origin, stackOf } from '../problems/place.ts';
 import type { Cause, Failure } from './result.ts';
 
 const framesKept = 8;
@@ -19,27 +20,21 @@ const located = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'> =>
 };
 
 export function failureOfCheck(mismatch: Mismatch, note: string | undefined, origin: Origin | undefined, where: Where): Failure {
-  return { cause: 'check', ...mismatch, note, ...where, ...located(framesOf(origin?.stack)) };
+  return { cause: 'check', ...mismatch, note, ...where, ...located(framesOf(stackOf(origin))) };
 }
 
 /** What a thrown value says, whatever it is. */
 export function failureOfThrow(error: unknown, cause: Cause, where: Where): Failure {
-  return { cause, message: messageOf(error), causes: behind(error), ...where, ...located(framesOf(stackOf(error))) };
+  return { cause, message: messageOf(error), causes: causesOf(error), ...where, ...located(framesOf(stackOfThrown(error))) };
 }
 
-const stackOf = (error: unknown): unknown => {
-  try {
-    return error instanceof Error ? error.stack : undefined;
-  } catch {
-    return undefined;
-  }
-};
+const stackOfThrown = (error: unknown): unknown => (isInstanceOf(error, Error) ? stackOf(error) : undefined);
 
 function messageOf(error: unknown): string {
   try {
     // By its name, since it may come from another process.
-    if (error instanceof Error && error.name === 'ProblemError') return error.message;
-    if (error instanceof Error) return error.message ? `${error.name}: ${error.message}` : error.name;
+    if (isInstanceOf(error, Error) && error.name === 'ProblemError') return error.message;
+    if (isInstanceOf(error, Error)) return error.message ? `${error.name}: ${error.message}` : error.name;
     return `threw ${show(error)}, which is not an Error`;
   } catch {
     return 'threw a value that cannot be inspected';
@@ -48,11 +43,19 @@ function messageOf(error: unknown): string {
 
 const deepest = 8;
 
+function causesOf(error: unknown): readonly string[] | undefined {
+  try {
+    return behind(error);
+  } catch {
+    return undefined;
+  }
+}
+
 function behind(error: unknown): readonly string[] | undefined {
   const found: string[] = [];
   const visit = (outer: unknown, depth: number): void => {
-    if (!(outer instanceof Error) || depth > deepest) return;
-    const inner = [...(outer instanceof AggregateError ? (outer.errors as unknown[]) : []), ...(outer.cause === undefined ? [] : [outer.cause])];
+    if (!isInstanceOf(outer, Error) || depth > deepest) return;
+    const inner = [...(isInstanceOf(outer, AggregateError) ? (outer.errors as unknown[]) : []), ...(outer.cause === undefined ? [] : [outer.cause])];
     for (const one of inner) {
       found.push(messageOf(one));
       visit(one, depth + 1);

@@ -30,5 +30,30 @@ function messages(): (act: () => void) => void {
   };
 }
 
-export const stringify: (value: unknown) => string = JSON.stringify;
+const json = JSON.stringify;
+const { keys, hasOwn } = Object;
+const { isArray } = Array;
+const prototypes: readonly object[] = [Object.prototype, Array.prototype];
+const isExtended = (): boolean => hasOwn(prototypes[0] as object, 'toJSON') || hasOwn(prototypes[1] as object, 'toJSON');
+
+/** As JSON, whatever stands on the prototypes of plain objects and arrays by now. */
+export const stringify = (value: unknown): string => (isExtended() ? (plain(value) ?? 'null') : json(value));
+
+function plain(value: unknown): string | undefined {
+  if (typeof value !== 'object' || value === null) return json(value);
+  const { toJSON } = value as { toJSON?: unknown };
+  if (typeof toJSON === 'function' && !prototypes.some((prototype) => (prototype as { toJSON?: unknown }).toJSON === toJSON))
+    return plain(Reflect.apply(toJSON, value, []));
+  let text = '';
+  if (isArray(value)) {
+    for (let i = 0; i < value.length; i++) text += `${i > 0 ? ',' : ''}${plain(value[i]) ?? 'null'}`;
+    return `[${text}]`;
+  }
+  for (const key of keys(value)) {
+    const told = plain((value as Record<string, unknown>)[key]);
+    if (told !== undefined) text += `${text ? ',' : ''}${json(key)}:${told}`;
+  }
+  return `{${text}}`;
+}
+
 export const parse: (text: string) => unknown = JSON.parse;

@@ -4,6 +4,7 @@ import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
 import { ordinaryLimit, type TearDownError } from '../fixtures/instance.ts';
+import { isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { chunksOf, levelsOf } from '../suites/expand.ts';
@@ -253,8 +254,9 @@ class Runner {
   #sourceBroke(test: PlannedTest, ordinal: number, error: unknown): void {
     const name = 'invalid rows';
     const planned = new PlannedCaseImpl(test, ordinal, { row: {}, name }, 1);
-    const problems: readonly Problem[] =
-      error instanceof ProblemError ? error.problems : [{ code: 'source-threw', source: test.source ?? '', reason: String(error) }];
+    const problems: readonly Problem[] = isInstanceOf(error, ProblemError)
+      ? error.problems
+      : [{ code: 'source-threw', source: test.source ?? '', reason: String(error) }];
     this.#listener.ended(planned, this.#cases.unrun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
   }
 

@@ -5,6 +5,7 @@ import { Cases, entriesOf } from '../cases/source.ts';
 import { checkTitle, fillTitle, readTitle } from '../cases/title.ts';
 import { type Definition, FixtureImpl, isProvider, type Provider } from '../fixtures/fixture.ts';
 import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
+import { isInstanceOf } from '../problems/instance-of.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
@@ -379,7 +380,7 @@ class Planner {
     try {
       return levelsOf(bindings(), owner, by);
     } catch (error) {
-      this.#report(error instanceof ProblemError ? error.problems : [{ code: 'overrides-threw', reason: reasonOf(error) }], origin);
+      this.#report(isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'overrides-threw', reason: reasonOf(error) }], origin);
       return [];
     }
   }
@@ -404,10 +405,10 @@ class Planner {
   }
 }
 
-const reasonOf = (error: unknown): string => (error instanceof Error ? `${error.name}: ${error.message}` : String(error));
+const reasonOf = (error: unknown): string => (isInstanceOf(error, Error) ? `${error.name}: ${error.message}` : String(error));
 
 const problemsOf = (error: unknown, source: string): readonly Problem[] =>
-  error instanceof ProblemError ? error.problems : [{ code: 'source-threw', source, reason: reasonOf(error) }];
+  isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'source-threw', source, reason: reasonOf(error) }];
 
 const definitionOf = (source: FixtureImpl | { target: Provider<any> }): Definition =>
   source instanceof FixtureImpl ? source.definition : definitionOf((source as { target: FixtureImpl }).target);

@@ -3,12 +3,13 @@
 import assert from 'node:assert/strict';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { hostile } from './hostile/projects.mjs';
 import { outcomes } from './outcomes.mjs';
 import { makeProject, removeProject, runCommand, written } from './project.mjs';
 
 const stopAtFirst = process.argv.includes('--stop');
 const wanted = process.argv.slice(2).find((argument) => !argument.startsWith('--'));
-const queue = outcomes.filter(({ name }) => !wanted || name.includes(wanted));
+const queue = [...outcomes, ...hostile].filter(({ name }) => !wanted || name.includes(wanted));
 const differences = [];
 let passed = 0;
 

@@ -1,6 +1,7 @@
 import type { Span } from '../../../src/fixtures/instance.ts';
 import { ignoreUnknown } from '../../../src/problems/never.ts';
-import { type JournalEntry, JournalReader } from '../../../src/results/journal.ts';
+import type { JournalEntry } from '../../../src/results/journal.ts';
+import { JournalReader } from '../../../src/results/journal-reader.ts';
 import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-record.ts';
 import { isPass } from '../../../src/results/plain-pass.ts';
 import type { RecordedResult, TestHeader } from '../../../src/results/recorded-result.ts';

@@ -1,3 +1,4 @@
+import type { EventEmitter } from 'node:events';
 import { startTimer } from '../../running/originals.ts';
 import type { ToCoordinator } from '../protocol.ts';
 
@@ -20,13 +21,27 @@ const longestTearDown = 60_000;
 const exit = process.exit.bind(process);
 const send = process.send?.bind(process) as ((message: ToCoordinator, sent: () => void) => boolean) | undefined;
 
+const soon = queueMicrotask;
+
+const events: EventEmitter = process;
+
+/** Listens, also after a test has removed all listeners. */
+function keepListening(event: 'message' | 'disconnect', listener: (message: unknown) => void): void {
+  const listen = (): void => {
+    if (!events.listeners(event).includes(listener)) events.on(event, listener);
+    if (!events.listeners('removeListener').includes(listenSoon)) events.on('removeListener', listenSoon);
+  };
+  const listenSoon = (): void => soon(listen);
+  listen();
+}
+
 /** The channel of a process that was forked. */
 export const processChannel: Channel = {
   ownsProcess: true,
   send: (message) => void (process.connected && send?.(message, () => undefined)),
-  onMessage: (hear) => void process.on('message', hear),
+  onMessage: (hear) => keepListening('message', hear),
   onDisconnect: (act) =>
-    void process.on('disconnect', () => {
+    keepListening('disconnect', () => {
       // The channel kept the process alive until here.
       startTimer(() => exit(1), longestTearDown);
       void act().finally(() => exit(0));

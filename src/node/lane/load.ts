@@ -1,6 +1,7 @@
 import { existsSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
 import { pathToFileURL } from 'node:url';
+import { isInstanceOf } from '../../problems/instance-of.ts';
 import { nearest } from '../../problems/nearest.ts';
 import { framesOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
@@ -67,6 +68,6 @@ async function suggestExport(error: unknown): Promise<string> {
 }
 
 function reasonOf(error: unknown): string {
-  if (!(error instanceof Error)) return `it threw ${String(error)}`;
+  if (!isInstanceOf(error, Error)) return `it threw ${String(error)}`;
   return error.name === 'Error' || error.name === 'ProblemError' ? error.message : `${error.name}: ${error.message}`;
 }

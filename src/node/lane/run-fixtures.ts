@@ -1,6 +1,7 @@
 import { deserialize, serialize } from 'node:v8';
 import type { TeardownContext } from '../../fixtures/fixture.ts';
 import { SetUpFailed } from '../../fixtures/holder.ts';
+import { isInstanceOf } from '../../problems/instance-of.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
 import type { Address, RunFixtures } from '../../running/run-host.ts';
 import type { Parcel, ToCoordinator } from '../protocol.ts';
@@ -56,16 +57,15 @@ export function parcelOf(name: string, value: unknown): Parcel {
 }
 
 export function brokenParcel(error: unknown): Parcel {
-  const inner = error instanceof SetUpFailed ? innermost(error) : { reason: error, again: false };
+  const inner = isInstanceOf(error, SetUpFailed) ? innermost(error) : { reason: error, again: false };
   const { reason } = inner;
-  const told =
-    reason instanceof Error
-      ? { name: reason.name, message: reason.message, stack: reason.stack }
-      : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
-  return { error: { ...told, fixture: error instanceof SetUpFailed ? innermost(error).node.name : undefined, again: inner.again } };
+  const told = isInstanceOf(reason, Error)
+    ? { name: reason.name, message: reason.message, stack: reason.stack }
+    : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
+  return { error: { ...told, fixture: isInstanceOf(error, SetUpFailed) ? innermost(error).node.name : undefined, again: inner.again } };
 }
 
-const innermost = (error: SetUpFailed): SetUpFailed => (error.reason instanceof SetUpFailed ? innermost(error.reason) : error);
+const innermost = (error: SetUpFailed): SetUpFailed => (isInstanceOf(error.reason, SetUpFailed) ? innermost(error.reason) : error);
 
 function open(parcel: Parcel): unknown {
   if (!('error' in parcel)) return deserialize(Buffer.from(parcel.value, 'base64'));

@@ -1,0 +1,89 @@
+import type { JournalEntry } from './journal.ts';
+import { refusesEntry } from './journal-shape.ts';
+import { isBlock, readBlock } from './pass-block.ts';
+import { endOfLine, Headers, isPass, type ReadPass, readPass } from './plain-pass.ts';
+
+/** What a line holds that is no plain pass; undefined for one that was torn off. */
+export function readEntry(line: string): JournalEntry | undefined {
+  try {
+    const entry: unknown = JSON.parse(line);
+    return typeof entry === 'object' && entry !== null && typeof (entry as JournalEntry).type === 'string' ? (entry as JournalEntry) : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+const mostAtOnce = 256;
+const encoder = new TextEncoder();
+const decoder = new TextDecoder();
+
+/** Reads the lines of a journal in their order; of several, where a header comes before what is read of another. */
+export class JournalReader {
+  readonly #headers = new Headers();
+  /** By lane: the plain pass that its last line was, if it was one. */
+  readonly #before: (ReadPass | undefined)[] = [];
+  #lane = 0;
+  #isMalformed = false;
+
+  /** The entry that a line holds; undefined for a line that was torn off while it was written, or changed since. */
+  read(line: string): JournalEntry | undefined {
+    if (!isPass(line.charCodeAt(0))) return this.#other(line);
+    const result = this.#pass(encoder.encode(line), 0);
+    return result && { type: 'ended', result };
+  }
+
+  /**
+   * The entries of whole lines, in UTF-8, with their ends; some at a time, so that they are gone before the next come. The bytes are not to
+   * change any more: what is seldom asked for stays in them. `inBlocks`: plain passes that follow each other come as one entry.
+   */
+  *readAll(lines: Uint8Array, inBlocks = false): Generator<readonly JournalEntry[]> {
+    let entries: JournalEntry[] = [];
+    for (let from = 0; from < lines.length; ) {
+      if (entries.length === mostAtOnce) {
+        yield entries;
+        entries = [];
+      }
+      let end = from;
+      const block = inBlocks && isBlock(lines[from]) ? readBlock(lines, from, this.#headers) : undefined;
+      if (block) {
+        entries.push({ type: 'passed', block: block.block });
+        from = block.end;
+        continue;
+      }
+      if (isPass(lines[from])) {
+        const result = this.#pass(lines, from);
+        if (result) entries.push({ type: 'ended', result });
+        end = result?.end ?? endOfLine(lines, from);
+      } else {
+        end = endOfLine(lines, from);
+        const entry = this.#other(decoder.decode(lines.subarray(from, end)));
+        if (entry) entries.push(entry);
+      }
+      from = end + 1;
+    }
+    yield entries;
+  }
+
+  #pass(lines: Uint8Array, from: number): ReadPass | undefined {
+    const pass = readPass(lines, from, this.#headers, this.#before[this.#lane]);
+    this.#before[this.#lane] = pass;
+    return pass;
+  }
+
+  /** Of a journal, the first malformed line is told. */
+  #malformed(reason: string): JournalEntry | undefined {
+    if (this.#isMalformed) return undefined;
+    this.#isMalformed = true;
+    return { type: 'problem', problem: { code: 'malformed-journal', lane: this.#lane, reason } };
+  }
+
+  #other(line: string): JournalEntry | undefined {
+    const read = isBlock(line.charCodeAt(0)) ? undefined : readEntry(line);
+    const refused = read && refusesEntry(read);
+    const entry: JournalEntry | undefined = refused === undefined ? read : this.#malformed(refused);
+    if (entry?.type === 'header') this.#lane = entry.lane;
+    else this.#before[this.#lane] = undefined;
+    if (entry?.type === 'test') this.#headers.set(entry.header);
+    return entry;
+  }
+}
