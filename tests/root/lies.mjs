@@ -14,7 +14,7 @@ const workshop = join(root, '.red-lattice', 'lies');
 
 /** Each names a file under src/, the code that is replaced (found by its shape: see find-place.mjs), and the lie. */
 const lies = [
-  ['the exit status is always 0', 'command/once.ts', '  return { status, state };', '  return { status: 0, state };'],
+  ['the exit status is always 0', 'command/once.ts', '  return { status, state, record };', '  return { status: 0, state, record };'],
   ['nothing selected is fine', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
   [
     'a failed shared teardown does not show in the exit status',
@@ -55,6 +55,22 @@ const lies = [
   ],
   ['failed counts as passed', 'running/verdict.ts', "return { status: 'failed', cause: own.cause };", "return { status: 'passed' };"],
   ['errored counts as passed', 'running/verdict.ts', "return { status: 'errored', cause: error.cause };", "return { status: 'passed' };"],
+  [
+    'a test that nobody exports is forgotten',
+    'suites/plan.ts',
+    'if (at && files.has(at.file)) this.warnings.push',
+    'if (!at && files.has(this.files.length.toString())) this.warnings.push',
+  ],
+  ['a strict run passes with warnings', 'command/once.ts', 'exitStatus(state) || (strict > 0 ? 1 : 0)', 'exitStatus(state)'],
+  ['what is wrong in one test costs all of its file', 'suites/plan.ts', 'this.#ownProblems = outer;', 'this.#ownProblems += outer;'],
+  ['an interrupted run does not wait for a body', 'running/watch.ts', "else turnTo(inGrace('interrupted'));", "else giveUp('interrupted');"],
+  ['nothing is torn down when the command is killed', 'node/lane/main.ts', 'else await this.#running?.done;', ''],
+  [
+    'a malformed journal is believed',
+    'results/journal-reader.ts',
+    'const refused = read && refusesEntry(read);',
+    'const refused = undefined as string | undefined;',
+  ],
   [
     'what a body does not wait for is fine',
     'running/attempt.ts',
