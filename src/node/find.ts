@@ -1,4 +1,4 @@
-import { type Dirent, existsSync, readdirSync, realpathSync, statSync } from 'node:fs';
+import { type Dirent, existsSync, readdirSync, readFileSync, realpathSync, statSync } from 'node:fs';
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { nearest } from '../problems/nearest.ts';
@@ -53,8 +53,11 @@ export async function findFiles(where: readonly string[], folder: string, patter
         });
       for (const file of below) files.add(file);
     } else if (entry?.isFile()) {
-      if (testFile.test(path)) files.add(path);
-      else {
+      if (testFile.test(path)) {
+        const lines = line === undefined ? 0 : readFileSync(path, 'utf8').trimEnd().split('\n').length;
+        if ((line ?? 0) > lines) problems.push({ code: 'unknown-target', target: given, reason: `the file ends at line ${lines}` });
+        files.add(path);
+      } else {
         const all = await testFiles(patterns, folder);
         // Data files are no scripts.
         if (script.test(path) && !all.includes(path))

@@ -2,8 +2,13 @@ import { namedRows, range, suite, table, test, testWith, values } from 'red-latt
 import { randomFrom } from '../../src/cases/random.ts';
 import { difference, distance } from '../../src/checks/difference.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
+import { tellGoing } from '../../src/formats/human/live.ts';
+import { tellTimeline } from '../../src/formats/human/timeline.ts';
 import { code } from '../../src/formats/markdown-text.ts';
 import { fitted, plainStyle, widthOf } from '../../src/formats/style.ts';
+import type { JournalEntry } from '../../src/results/journal.ts';
+import { emptyState } from '../../src/results/run-state.ts';
+import { nothingDone } from '../../src/running/outcome.ts';
 import { runCommand } from '../program.ts';
 import { outcomes } from '../results/outcomes-project.ts';
 
@@ -155,3 +160,35 @@ export const looks = suite('a record for people', { timeout: 60_000 }, [
     check.holds(times.length > 5 && (row.sort === 'time' || titles.length > 5));
   }),
 ]);
+
+export const timelines = test('a timeline has the lanes on one axis, and a fixture of the run once', ({ check }) => {
+  const times = { setup: 0, body: 100, teardown: 0 };
+  const lane = function* (number: number, at: number): Generator<JournalEntry> {
+    yield { type: 'header', version: 4, lane: number };
+    yield { type: 'running', at };
+    yield { type: 'span', span: { kind: 'setup', fixture: 'office', scope: 'run', owner: 'run', start: 0, milliseconds: 50 } };
+    const name = { test: 0, ordinal: number, id: `case ${number}`, title: `case ${number}`, row: {}, tags: [], attachments: [] };
+    yield { type: 'ended', result: { ...nothingDone, ...name, status: 'passed', start: 50, times } };
+  };
+  const told = tellTimeline(
+    function* () {
+      yield* lane(1, 1150);
+      yield* lane(0, 1000);
+    },
+    80,
+    plainStyle,
+  );
+  const begin = (label: string): number => (told.find((line) => line.trimStart().startsWith(label)) ?? '').indexOf('█');
+  check.equal(
+    told.filter((line) => /^lane|office/.test(line)).map((line) => line.split('  ')[0]),
+    ['lane 0', 'office (run)', 'lane 1'],
+  );
+  check.holds(begin('case 0') < begin('case 1'), told.join('\n'));
+});
+
+export const narrow = test('a terminal of {width} columns has its lines', { cases: values('width', [0, 1, 10, 24, 25, 26, 40]) }, ({ row, check }) => {
+  const doing = { what: 'body', name: 'a.lattice.ts#berths/a-long-title', limit: 1 } as const;
+  const going = { state: emptyState(), lanes: [{ number: 0, doing, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };
+  check.equal(tellGoing(going, row.width, plainStyle).length, 3);
+  check.holds(fitted('berth', row.width).length >= Math.min(5, row.width));
+});

@@ -511,6 +511,67 @@ export const outcomes = [
     says: ['… and 97 more at this line', '2 more cases fail the same way', '… and 401 more tests; --show cases', '… and 651 more failures'],
   },
   {
+    name: 'a journal into which a test writes',
+    files: {
+      'a.lattice.mjs': `
+        import { appendFileSync, readdirSync } from 'node:fs';
+        const write = (text) => appendFileSync('.red-lattice/runs/' + readdirSync('.red-lattice/runs').sort().at(-1) + '/lane-0.journal', text);
+        export const writes = test('writes', ({ check }) => {
+          check.holds(true);
+          write('{"type":"ended","result":{"id":"a","failures":5}}\\n{"type":"test","header":{"test":"x"}}\\nnull\\n[1]\\n{"type":"span"}\\n{"type":"planned","problems":[5]}\\n');
+        });
+        export const after = test('after', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--lanes', '1'],
+    status: 1,
+    last: '2 passed, 0 failed',
+    says: ['the journal of lane 0 has a malformed line: its result has', '1 problem outside the cases'],
+  },
+  {
+    name: 'imports that fail, with their places',
+    files: {
+      'a.lattice.mjs': `import './deep.mjs';`,
+      'b.lattice.ts': `import {\n  lazy as other,\n  missing,\n} from 'red-lattice';\ninterface Berth { loa: number }\nexport const b = test('b', () => missing());`,
+      'c.lattice.mjs': `import { tide } from './tide.mjs';`,
+      'deep.mjs': `// A comment.\nimport { x } from 'no-such-package';`,
+    },
+    status: 2,
+    last: '0 passed, 0 failed',
+    says: [
+      'deep.mjs:2:19  cannot load a.lattice.mjs',
+      'b.lattice.ts:4:3  cannot load b.lattice.ts',
+      'c.lattice.mjs:2:22  cannot load c.lattice.mjs',
+      'nothing ran: 3 files did not load',
+    ],
+  },
+  {
+    name: 'a deep stack has the line of the test',
+    files: {
+      'a.lattice.mjs': `const deep = (n) => { if (n === 0) throw new Error('deep'); return deep(n - 1); };\nexport const a = test('a', () => deep(30));`,
+    },
+    status: 1,
+    last: '0 passed, 1 failed',
+    says: ['a.lattice.mjs:2:', 'called from a.lattice.mjs:3:34'],
+  },
+  {
+    name: 'a line past the end of a file',
+    files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
+    args: ['run', 'a.lattice.mjs:9'],
+    status: 2,
+    error: ['a.lattice.mjs:9: the file ends at line 2'],
+  },
+  {
+    name: 'a profile that asks for one process',
+    files: {
+      'red-lattice.config.mjs': `import { defineConfig } from 'red-lattice'; export default defineConfig({ profiles: { one: { lanes: 0 } } });`,
+      'a.lattice.mjs': `export const one = test('one', ({ check }) => check.equal([process.send, process.argv.includes('lane')], [undefined, false]));`,
+    },
+    args: ['run', '--profile', 'one'],
+    status: 0,
+    last: '1 passed, 0 failed',
+    results: { one: pass },
+  },
+  {
     name: 'awaits that are missing',
     files: {
       'a.lattice.mjs': `

@@ -8,6 +8,7 @@ import type { Problem } from '../../problems/problem.ts';
 import { startTimer, stopTimer } from '../../running/originals.ts';
 import type { LoadedFile } from '../../suites/plan.ts';
 import { FolderDefaultsImpl, type Options } from '../../suites/suite.ts';
+import { placeOfImport } from '../loading/import-place.ts';
 import type { Modules } from '../loading/modules.ts';
 
 const endings = ['.ts', '.mts', '.js', '.mjs'];
@@ -39,7 +40,13 @@ async function load(path: string, root: string, modules: Modules): Promise<Loade
     return { file, url, exports: await modules.import(url.href), folders };
   } catch (error) {
     const reason = `${reasonOf(error)}${await suggestExport(error)}`;
-    return { code: 'load-failed', file, cause: 'throw', reason, at: framesOf((error as Error | undefined)?.stack)[0] };
+    return {
+      code: 'load-failed',
+      file,
+      cause: 'throw',
+      reason,
+      at: placeOfImport(error, pathToFileURL(path).href) ?? framesOf((error as Error | undefined)?.stack)[0],
+    };
   }
 }
 

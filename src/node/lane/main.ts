@@ -46,6 +46,8 @@ const exit = process.exit.bind(process);
 /** Milliseconds that a lane waits at its end for what its cases left under way, so that what fails late is reported. */
 const lateFailureLimit = 1000;
 
+const framesOfErrors = 50;
+
 /** The way to the coordinator. */
 let channel: Channel;
 
@@ -358,6 +360,8 @@ class Lane {
   /** Everything that could end the process without a word is made to leave one. */
   #guard(): void {
     mapStacks(this.#modules.maps);
+    // The line of the test is to be among the frames, also of a deep call.
+    if (Error.stackTraceLimit === 10) Error.stackTraceLimit = framesOfErrors;
     this.#output.capture((text) => this.#record.loose(text), !channel.ownsProcess);
     const stray = (error: unknown, what: 'error' | 'rejection'): void => {
       const run = this.#output.current;

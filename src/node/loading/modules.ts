@@ -5,6 +5,7 @@ import { fileURLToPath } from 'node:url';
 import vm from 'node:vm';
 import type { CompileCache } from './cache.ts';
 import { isInspected, withSource } from './debugging.ts';
+import { noteImport } from './import-place.ts';
 import { isTypeScript, resolveModule } from './resolve.ts';
 
 // The types of Node 20 lack a part of what it has.
@@ -59,7 +60,14 @@ export class Modules {
     // One at a time: two roots that link a shared module at once would meet it half done.
     const linked = this.#linking.then(async () => {
       if (module.status === 'unlinked')
-        await module.link((specifier, referrer, extra) => this.#module(this.#noted(specifier, referrer.identifier), attributesOf(extra)));
+        await module.link(async (specifier, referrer, extra) => {
+          try {
+            return await this.#module(this.#noted(specifier, referrer.identifier), attributesOf(extra));
+          } catch (error) {
+            noteImport(error, referrer.identifier, specifier);
+            throw error;
+          }
+        });
     });
     this.#linking = linked.catch(() => undefined);
     await linked;

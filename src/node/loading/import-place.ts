@@ -1,0 +1,49 @@
+import { readFileSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
+import type { SourceLocation } from '../../problems/place.ts';
+
+const places = new WeakMap<object, SourceLocation>();
+
+/** Notes where a source imports what could not be loaded. */
+export function noteImport(error: unknown, url: string, specifier: string): void {
+  if (typeof error !== 'object' || error === null || places.has(error)) return;
+  const place = placeIn(url, specifier);
+  if (place) places.set(error, place);
+}
+
+/** Where the import stands that an error is about; also of a name that a module does not export. `loading` is the URL of what was loaded. */
+export function placeOfImport(error: unknown, loading: string): SourceLocation | undefined {
+  if (typeof error !== 'object' || error === null) return undefined;
+  const noted = places.get(error);
+  if (noted) return noted;
+  const { message, stack } = error as { message?: unknown; stack?: unknown };
+  const [, specifier, name] = /^The requested module '(.+?)' does not provide an export named '(.+?)'/.exec(String(message)) ?? [];
+  const [, url] = /^(file:\S+?):\d+\n/.exec(String(stack)) ?? [];
+  return specifier === undefined ? undefined : placeIn(url ?? loading, specifier, name);
+}
+
+/** Where a source names a module as text, or what it takes from there. */
+function placeIn(url: string, specifier: string, name?: string): SourceLocation | undefined {
+  let source: string;
+  try {
+    source = readFileSync(fileURLToPath(url), 'utf8');
+  } catch {
+    return undefined;
+  }
+  let from = 0;
+  let before: string | undefined;
+  // Of several imports of the module, the one that takes the name.
+  for (const { index } of source.matchAll(new RegExp(`(['"\`])${escaped(specifier)}\\1`, 'g'))) {
+    const taken = name === undefined ? undefined : [...source.slice(from, index).matchAll(new RegExp(`\\b${escaped(name)}\\b`, 'g'))].at(-1)?.index;
+    if (name === undefined || taken !== undefined) {
+      before = source.slice(0, taken === undefined ? index : from + taken);
+      break;
+    }
+    from = index;
+  }
+  if (before === undefined) return undefined;
+  const lines = before.split('\n');
+  return { file: url, line: lines.length, column: (lines.at(-1) ?? '').length + 1 };
+}
+
+const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
