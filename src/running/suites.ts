@@ -5,8 +5,11 @@ import { casesOf } from '../suites/expand.ts';
 import { ordinaryDefaults, planFiles } from '../suites/plan.ts';
 import type { Plan, PlannedCase } from '../suites/planned.ts';
 import type { Child } from '../suites/suite.ts';
+import type { CaseRun } from './case-run.ts';
+import { failureOfThrow } from './failures.ts';
 import { fetchedFiles } from './fetched-files.ts';
 import { epoch } from './originals.ts';
+import { listenForErrors } from './page-errors.ts';
 import type { CaseResult, Status } from './result.ts';
 import { statuses } from './result.ts';
 import { runPlan } from './run.ts';
@@ -109,6 +112,8 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
   let told = 0;
   const begun = new WeakSet<object>();
+  /** The last case that began: in a page, what no call caught is most likely its doing. */
+  let last: CaseRun | undefined;
   const running = runPlan(
     plan,
     { seed, signal, surroundings: { files }, select: only, asked: () => onRequest, careful: true },
@@ -116,6 +121,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
       begun(run, phase) {
         if (phase !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'started', case: run.planned });
         begun.add(run);
+        last = run;
       },
       ended(planned, result) {
         counts[result.status]++;
@@ -131,10 +137,19 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
       },
     },
   );
+  const tell = (problem: Problem): void => {
+    told++;
+    onEvent?.({ type: 'problem', problem });
+  };
+  const stopListening = listenForErrors((error, what) => {
+    if (last) running.stray(last, error, what);
+    else tell({ code: `unhandled-${what}`, detail: failureOfThrow(error, 'throw', {}).message });
+  });
   const onAbort = (): void => running.interrupt(false);
   signal?.addEventListener('abort', onAbort);
   const { bindings, warnings, notRun: unrun } = await running.done;
   signal?.removeEventListener('abort', onAbort);
+  stopListening();
   counts['not-run'] = unrun.cases;
   for (const problem of warnings) onEvent?.({ type: 'warning', problem });
   for (const { idle } of bindings) if (idle) onEvent?.({ type: 'warning', problem: idle });

@@ -77,3 +77,19 @@ export const alike = test(
     check.equal((await page.evaluate('window.told')) as string[], await outcome());
   },
 );
+
+export const late = test(
+  'in a page, a timer that fails fails the run',
+  {
+    needs: { page },
+    ...inPage,
+    overrides: [
+      browser.with({ more: ['--allow-file-access-from-files'] }),
+      page.with({ script: `import { lateOutcome } from ${here('page-suites.ts')};\nlateOutcome()` }),
+    ],
+  },
+  async ({ check }, { page }) => {
+    await page.waitForFunction('window.told');
+    check.equal(await page.evaluate('window.told'), ['late › leaves timers: passed', 'late › takes longer: failed', 'ok: false']);
+  },
+);

@@ -55,3 +55,21 @@ export async function outcome(): Promise<string[]> {
   });
   return [...told, JSON.stringify(counts)];
 }
+
+/** What is told of errors that come when their case has ended. */
+export async function lateOutcome(): Promise<string[]> {
+  const told: string[] = [];
+  const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
+  const late = suite('late', [
+    test('leaves timers', ({ check }) => {
+      check.holds(true);
+      setTimeout(() => {
+        throw new Error('adrift');
+      }, 30);
+      setTimeout(() => void Promise.reject(new Error('lost')), 30);
+    }),
+    test('takes longer', async ({ check, eventually }) => check.holds(await eventually(async () => (await wait(60)) === undefined))),
+  ]);
+  const { ok } = await runSuites([late], { onEvent: (event) => event.type === 'ended' && told.push(`${event.case.title}: ${event.result.status}`) });
+  return [...told.sort(), `ok: ${ok}`];
+}

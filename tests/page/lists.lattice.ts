@@ -154,10 +154,7 @@ export const lists = suite('the lists of the page', [
         row: {
           file: 'file:///office/row.txt',
           data: 'file:///x',
-          deep: [
-            { file: 'file:///office/a', line: 1 },
-            { file: 'file:///office/a', column: 1 },
-          ],
+          deep: [{ file: 'file:///office/a', line: 1 }, { file: 'file:///office/a', column: 1 }, place],
         },
         location: place,
         failures: [{ location: place, frames: [place] }],

@@ -572,6 +572,18 @@ export const outcomes = [
     results: { one: pass },
   },
   {
+    name: 'only a shared teardown fails',
+    files: {
+      'a.lattice.mjs': `
+        const ink = fixture('ink', { scope: 'file', setup: () => 'ink', teardown() { throw new Error('spilt'); } });
+        export const one = test('one', { needs: { ink } }, ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '1 passed, 0 failed',
+    results: { one: pass, 'teardown of fixture "ink" for a.lattice.mjs': 'errored/teardown' },
+    says: ['spilt', '1 shared teardown failed\n1 passed'],
+  },
+  {
     name: 'awaits that are missing',
     files: {
       'a.lattice.mjs': `

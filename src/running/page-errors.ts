@@ -1,0 +1,21 @@
+type ErrorEvent = { readonly error?: unknown; readonly message?: unknown; readonly reason?: unknown };
+
+interface Page {
+  readonly document?: unknown;
+  addEventListener?(type: string, listener: (event: ErrorEvent) => void): void;
+  removeEventListener?(type: string, listener: (event: ErrorEvent) => void): void;
+}
+
+/** In a page: hears of errors that no call and no promise caught, until it is told to stop. Elsewhere whoever owns the process hears of them. */
+export function listenForErrors(stray: (error: unknown, what: 'error' | 'rejection') => void): () => void {
+  const page = globalThis as Page;
+  if (page.document === undefined || !page.addEventListener) return () => undefined;
+  const onError = ({ error, message }: ErrorEvent): void => stray(error ?? new Error(String(message)), 'error');
+  const onRejection = ({ reason }: ErrorEvent): void => stray(reason, 'rejection');
+  page.addEventListener('error', onError);
+  page.addEventListener('unhandledrejection', onRejection);
+  return () => {
+    page.removeEventListener?.('error', onError);
+    page.removeEventListener?.('unhandledrejection', onRejection);
+  };
+}
