@@ -7,12 +7,7 @@ export interface MatrixOptions<Row> {
   /** Groups of axes to cover with a higher strength than the rest. */
   mixedStrength?: readonly { axes: readonly (keyof Row)[]; strength: number }[] | undefined;
   /** Combinations that cannot occur: no row contains them, and they need no cover. A predicate declares the axes that it reads. */
-  exclude?:
-    | (
-        | readonly Exclusion<Row>[]
-        | ((never: <const K extends keyof Row>(reads: readonly K[], when: (row: Pick<Row, K>) => boolean) => Exclusion<Row>) => readonly Exclusion<Row>[])
-      )
-    | undefined;
+  exclude?: (readonly Exclusion<Row>[] | ((never: NeverFunction<Row>) => readonly Exclusion<Row>[])) | undefined;
   /** Rows, complete or partial, that must occur. What they cover is not covered again. */
   include?: readonly Partial<Row>[] | undefined;
   /** The seed of the search. The same seed gives the same rows on any machine. Default: 1. */
@@ -20,6 +15,9 @@ export interface MatrixOptions<Row> {
   /** How long to search for fewer rows. The same effort and seed give the same rows. Default: 'quick'. */
   effort?: 'quick' | 'thorough' | undefined;
 }
+
+/** States a condition on the axes that it reads. */
+export type NeverFunction<Row> = <const K extends keyof Row>(reads: readonly K[], when: (row: Pick<Row, K>) => boolean) => Exclusion<Row>;
 
 /** A combination that cannot occur: a value or an array of values for some axes, or the result of `never` for a predicate. */
 export type Exclusion<Row> = { [K in keyof Row]?: Row[K] | readonly Row[K][] } | { readonly [exclusionBrand]: true };
