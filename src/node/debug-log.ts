@@ -8,10 +8,10 @@ const MAX_LINE_LENGTH = 300;
  * Prints what the processes do to standard error, if RED_LATTICE_DEBUG is 1: messages, scheduling, deadlines, kills. `describe` is
  * called only then.
  */
-export function debugLog(subject: string, describe: () => string): void {
+export function debugLog(subject: string, write: () => string): void {
   if (!isOn) return;
   const seconds = ((performance.now() - started) / 1000).toFixed(3).padStart(8);
-  const text = describe().replace(/[\u0000-\u001f\u007f-\u009f]/g, ' ');
+  const text = write().replace(/[\u0000-\u001f\u007f-\u009f]/g, ' ');
   const line = `${seconds} ${subject.padEnd(12)} ${text}`;
   writeSync(2, `${line.length > MAX_LINE_LENGTH ? `${line.slice(0, MAX_LINE_LENGTH - 1)}…` : line}\n`);
 }

@@ -1,17 +1,8 @@
 import type { JournalEntry } from './journal.ts';
-import { lacks, type Shapes } from './shape.ts';
+import { lacks, outcomeShapes, type Shapes } from './shape.ts';
 
 const named: Shapes = { test: 'number', ordinal: 'number', id: 'text', title: 'text', row: 'object', tags: 'texts' };
-const result: Shapes = {
-  status: 'status',
-  attempts: 'number',
-  start: 'number',
-  times: 'times',
-  checks: 'object',
-  failures: 'list',
-  steps: 'list',
-  output: 'texts',
-};
+const result: Shapes = { ...outcomeShapes, times: 'times' };
 const problem: Shapes = { code: 'text' };
 const failure: Shapes = { cause: 'text', message: 'text' };
 

@@ -23,3 +23,14 @@ export const lacks = (value: unknown, shapes: Shapes, name: string): string | un
   const part = Object.keys(shapes).find((key) => !is[shapes[key] as Shape](value[key]));
   return part && `its ${name} has ${value[part] === undefined ? 'no' : 'an invalid'} "${part}"`;
 };
+
+/** What a result has in a journal and in a report alike. */
+export const outcomeShapes: Shapes = {
+  status: 'status',
+  attempts: 'number',
+  start: 'number',
+  checks: 'object',
+  failures: 'list',
+  steps: 'list',
+  output: 'texts',
+};
