@@ -242,7 +242,7 @@ export const records = suite('what is read of a record', [
     check.present(new JournalReader().read(line));
   }),
 
-  test('tests come in the order of the plan, and cases in that of their rows, also where not all are held at once', ({ check }) => {
+  test('tests come in the order of the plan, and cases in that of their rows, also where not all are held at once', { timeout: 60_000 }, ({ check }) => {
     const counts = [26_000, 26_000, 3, 51_000, 5];
     const entries: JournalEntry[] = [3, 1, 4, 0, 2].map((test) => ({ type: 'test', header: header(test) }));
     for (const lane of [1, 0]) {
