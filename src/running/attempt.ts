@@ -1,7 +1,7 @@
 import { isThenable } from '../checks/thenable.ts';
 import type { Node } from '../fixtures/graph.ts';
 import { Holder, type HolderOf, valuesOf } from '../fixtures/holder.ts';
-import { type Hosting, ordinaryLimit, type Span } from '../fixtures/instance.ts';
+import { type Hosting, longestLimit, ordinaryLimit, type Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { CaseContextImpl, type CaseRun } from './case-run.ts';
 import { now } from './originals.ts';
@@ -51,6 +51,8 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
     const placed = typeof given === 'function' ? given() : given;
     const holderOf = holders(placed, scopes, own);
     hosting.placed = placed;
+    const longest = longestLimit(placed.order);
+    if (longest > ordinaryLimit) around.phase(run, 'setup', around.limit(longest));
     for (const node of placed.order) {
       const waiting = holderOf(node).acquire(node, holderOf, hosting);
       if (waiting) await waiting;
@@ -73,7 +75,7 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
   if (own.isEmpty) return;
   own.allUsed(planned, failed);
   const ending = now();
-  around.phase(run, 'teardown', around.limit(ordinaryLimit));
+  around.phase(run, 'teardown', around.limit(own.longestLimit));
   const closing = own.close(hosting);
   for (const { fixture, error } of isThenable(closing) ? await closing : closing) run.threw(error, 'teardown', fixture);
   run.teardown += now() - ending;

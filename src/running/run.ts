@@ -3,7 +3,7 @@ import { mostRows } from '../cases/row.ts';
 import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
 import { Holder } from '../fixtures/holder.ts';
-import { ordinaryLimit, type TearDownError } from '../fixtures/instance.ts';
+import type { TearDownError } from '../fixtures/instance.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
@@ -265,7 +265,7 @@ class Runner {
     while (under.size > 0) await Promise.all(under);
     if (holder.isEmpty) return;
     const output: string[] = [];
-    this.#listener.closing?.(title, this.#around.limit(ordinaryLimit));
+    this.#listener.closing?.(title, this.#around.limit(holder.longestLimit));
     const log = (parts: readonly unknown[]): void => void output.push(textOf(parts));
     for (const error of await holder.close(new PlainHosting({ log, attach: () => undefined }, this.#around))) this.#tornDown(error, { holder, title }, output);
   }

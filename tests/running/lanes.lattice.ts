@@ -68,5 +68,12 @@ export const debugging = test(
     ])
       check.matches(output, line);
     check.equal((await runCommand(['run'], project)).output.includes('lane 0'), false, 'nothing without the variable');
+    await writeFile(
+      join(project, 'a.lattice.mjs'),
+      "import { fixture, test } from 'red-lattice';\nconst slow = fixture('slow', { scope: 'file', timeout: 60000, setup: async () => 1, teardown: async () => {} });\nexport const waits = test('waits', { needs: { slow } }, ({ check }) => check.holds(true));\n",
+    );
+    const slow = (await runCommand(['run'], project, { RED_LATTICE_DEBUG: '1' })).output;
+    check.matches(slow, /setup a\.lattice\.mjs#waits, deadline in 60000 ms$/m);
+    check.matches(slow, /teardown a\.lattice\.mjs, deadline in 60000 ms$/m);
   },
 );
