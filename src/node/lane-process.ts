@@ -25,6 +25,7 @@ const grace = 1000;
 const patience = 5000;
 /** A lane that has nothing to do is silent, but answers. Milliseconds. */
 const deafAfter = 1000;
+const looksPerPing = 25;
 const wordsKept = 4000;
 
 /** What a lane says that is not for whoever follows its journal. */
@@ -69,7 +70,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   let answered = Date.now();
   let overdue = false;
   let hasJob = false;
-  let asked = 0;
+  let deafLooks = 0;
   let words = '';
   let finish = (): void => undefined;
   const name = job.mode === 'host' ? 'run fixtures' : `lane ${job.lane}`;
@@ -96,17 +97,14 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     read();
     const { doing } = lane;
     const silent = Date.now() - heard;
-    // One that waits for something to do answers; one that cannot hear any more would wait for ever.
+    // One that waits for something to do answers; one that cannot hear any more would wait for ever. Counted in looks: a machine may sleep.
     if (!doing && !lane.finished && hasJob && silent > deafAfter) {
-      if (Date.now() - asked > deafAfter / 2) {
-        asked = Date.now();
-        send({ to: 'lane', type: 'ping' });
-      }
-      if (Date.now() - Math.max(answered, heard) > deafAfter + patience) {
+      if (deafLooks % looksPerPing === 0) send({ to: 'lane', type: 'ping' });
+      if (++deafLooks > patience / lookEvery) {
         overdue = true;
         kill();
       }
-    }
+    } else deafLooks = 0;
     if (!doing || lane.finished || silent <= doing.limit) return;
     debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${doing.limit} ms`);
     send({ to: 'lane', type: 'ping' });
@@ -124,6 +122,8 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     switch (message.type) {
       case 'pong':
         answered = Date.now();
+        // The next one after a while.
+        deafLooks = 1;
         break;
       case 'done':
         finish();
