@@ -162,7 +162,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
       out += text;
     });
     const journal = (): Promise<string> => readFile(join(project, 'ended', 'lane-0.journal'), 'utf8').catch(() => '');
-    await eventually(async () => (await journal()).includes('lattice.ts#long'), { within: 10_000 });
+    await eventually(async () => (await journal()).includes('"body","name":"long.lattice.ts#long"'), { within: 10_000 });
     child.kill('SIGINT');
     check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
     check.includes(out, '? 1 not run: the run was interrupted; --resume continues');
