@@ -584,6 +584,33 @@ export const outcomes = [
     says: ['spilt', '1 shared teardown failed\n1 passed'],
   },
   {
+    name: 'names of rows that stand in their title by chance',
+    files: {
+      'a.lattice.mjs': `export const prices = test('price of 10 berths', { cases: namedRows({ 1: { n: 1 }, 10: { n: 2 } }) }, ({ check }) => check.holds(true));`,
+    },
+    status: 0,
+    last: '2 passed, 0 failed',
+    results: { 'price of 10 berths › 1': pass, 'price of 10 berths › 10': pass },
+  },
+  {
+    name: 'a process that ends in a second attempt',
+    files: {
+      'a.lattice.mjs': `
+        import { existsSync, writeFileSync } from 'node:fs';
+        const again = (name) => existsSync(name) || (writeFileSync(name, ''), false);
+        export const exits = test('exits', { retries: 1 }, ({ check }) => { if (again('exits.txt')) process.exit(3); check.holds(false); });
+        export const dies = test('dies', { retries: 1 }, ({ check }) => { if (again('dies.txt')) process.kill(process.pid, 'SIGKILL'); check.holds(false); });
+        export const leaves = test('leaves', { retries: 1 }, ({ check }) => { check.holds(again('leaves.txt')); setTimeout(() => {}, 1e6); });
+        export const after = test('after', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--lanes', '1'],
+    status: 1,
+    last: '2 passed, 2 failed',
+    results: { exits: 'errored/crash', dies: 'errored/crash', leaves: pass, after: pass },
+    attempts: { exits: 2, dies: 2, leaves: 2 },
+    says: ['left open by leaves'],
+  },
+  {
     name: 'awaits that are missing',
     files: {
       'a.lattice.mjs': `

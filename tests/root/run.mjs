@@ -34,6 +34,8 @@ async function differenceOf(outcome) {
       const counted = seen.results.filter(({ status }) => status === 'passed').length;
       assert.equal(seen.info.counts.passed, counted, 'passed, counted in the record');
     }
+    for (const [title, attempts] of Object.entries(outcome.attempts ?? {}))
+      assert.equal(seen.results.find((result) => result.title === title)?.attempts, attempts, `attempts of ${title}`);
     for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
     if (outcome.lines) assert.ok(seen.out.split('\n').length < outcome.lines, `${seen.out.split('\n').length} lines are printed`);
     for (const text of outcome.error ?? []) assert.ok(seen.error.includes(text), `standard error does not say: ${text}\n${seen.error}`);
