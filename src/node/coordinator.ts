@@ -346,7 +346,7 @@ class Coordinator {
             problem: { code: 'teardown-lost', fixture, owner: of },
           });
       if (end.overdue && lane.doing === undefined)
-        this.#write({ type: 'source-warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lane.last?.() } });
+        this.#write({ type: 'source-warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(journal) } });
       if (this.#interrupts > 0) return this.#leaveRest();
       if (lane.finished) continue;
       const charged = chargeEnd(lane, end, this.#request.root, slot.careful, (entry) => this.#write(entry));
@@ -429,3 +429,10 @@ class Coordinator {
 }
 
 const resultsOf = (state: RunState): number => Object.values(state.counts).reduce((sum, count) => sum + count, 0) + state.loadFailures.length;
+
+/** The id of the last case with a result. */
+function lastCaseIn(journal: string): string | undefined {
+  let last: string | undefined;
+  for (const entry of readJournal(journal)) if (entry.type === 'ended') last = entry.result.id;
+  return last;
+}

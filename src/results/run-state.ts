@@ -232,8 +232,6 @@ export interface LaneState {
   readonly standing: Map<string, Span>;
   /** It said itself why the file that it loaded ended it. */
   explained: boolean;
-  /** The id of the last case that ended. */
-  last: (() => string | undefined) | undefined;
   /** A case has taken the blame for the process's end. */
   blamed: boolean;
   finished: Extract<JournalEntry, { type: 'finished' }> | undefined;
@@ -246,7 +244,6 @@ export const emptyLane = (): LaneState => ({
   standing: new Map(),
   streaming: false,
   explained: false,
-  last: undefined,
   blamed: false,
   finished: undefined,
 });
@@ -267,12 +264,10 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
       lane.streaming = false;
       break;
     case 'ended':
-      lane.last = () => entry.result.id;
       if (lane.under.size > 0) lane.under.delete(key(entry.result));
       break;
     case 'passed': {
       const { test } = entry.block;
-      lane.last = () => [...entry.block.results()].at(-1)?.id;
       if (lane.under.size > 0) for (const ordinal of entry.block.ordinals()) lane.under.delete(key({ test, ordinal }));
       break;
     }
