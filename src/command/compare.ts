@@ -1,4 +1,4 @@
-import { comparisonAsJson, comparisonAsMarkdown, tellComparison, whyPartial } from '../formats/comparison.ts';
+import { comparisonAsJson, comparisonAsMarkdown, renderComparison, whyPartial } from '../formats/comparison.ts';
 import { rootOf } from '../node/find.ts';
 import { openRecord } from '../node/recorded.ts';
 import { compare, hasNewFailure, type Matching } from '../results/compare.ts';
@@ -27,6 +27,6 @@ export async function compareCommand(
   if (variants && compared === 0) return refuse(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);
   if (format === 'markdown') terminal.raw(comparisonAsMarkdown(comparison, before, after));
   else if (format === 'json') terminal.raw(comparisonAsJson(comparison, before, after));
-  else for (const line of tellComparison(comparison, before, after, terminal.style)) terminal.out(line);
+  else for (const line of renderComparison(comparison, before, after, terminal.style)) terminal.out(line);
   return hasNewFailure(comparison) || whyPartial(after) !== undefined ? 1 : 0;
 }

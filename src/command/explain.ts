@@ -1,7 +1,7 @@
 import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { join, resolve } from 'node:path';
-import { type LastTimes, tellExplanation } from '../formats/human/explain.ts';
-import { tellPlanProblems } from '../formats/human/run.ts';
+import { type LastTimes, renderExplanation } from '../formats/human/explain.ts';
+import { renderPlanProblems } from '../formats/human/run.ts';
 import { oneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { earlierRuns } from '../node/earlier.ts';
@@ -10,7 +10,7 @@ import { ownFolder } from '../node/record.ts';
 import type { Explanation } from '../running/explain.ts';
 import { plainRequest, prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
-import { tellingFor } from './terminal.ts';
+import { createFormatting } from './terminal.ts';
 
 export interface ExplainOptions {
   readonly format?: 'json';
@@ -26,7 +26,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   const prepared = await prepare(isPlace ? [wanted] : [], {}, setting);
   if (!prepared) return 2;
   const { root, targets, compiler } = prepared;
-  const telling = tellingFor(root, terminal);
+  const formatting = createFormatting(root, terminal);
   const selection = isPlace ? { targets } : wanted.includes('#') ? { ids: [wanted] } : { titles: [wanted] };
   const record = mkdtempSync(join(ownFolder(root), 'explain-'));
   const found: Explanation[] = [];
@@ -35,12 +35,12 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
     const state = await coordinate(request, setting.lane, compiler, (entry) => {
       if (entry.type === 'explained') found.push(entry.explanation);
     }).done;
-    for (const line of tellPlanProblems(state, telling)) terminal.error(line);
+    for (const line of renderPlanProblems(state, formatting)) terminal.error(line);
     if (found.length === 0 && state.planProblems.length > 0) return 2;
     if (options.format === 'json') terminal.out(JSON.stringify(found, null, 2));
     else {
       const [first, ...others] = found;
-      if (first) for (const line of tellExplanation(first, timesOfNewest(root), telling)) terminal.out(line);
+      if (first) for (const line of renderExplanation(first, timesOfNewest(root), formatting)) terminal.out(line);
       if (others.length) {
         terminal.out(
           terminal.style.dim(`\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${oneLine(wanted)}"; name one by its id:`),

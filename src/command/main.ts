@@ -2,7 +2,7 @@ import type { ChildProcess } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { Command, CommanderError, Option } from 'commander';
-import { tellProblem } from '../formats/human/run.ts';
+import { renderProblem } from '../formats/human/run.ts';
 import { reportFormats } from '../formats/report-formats.ts';
 import { CompileService } from '../node/compile-service.ts';
 import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
@@ -24,7 +24,7 @@ import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
 import { reportCommand } from './report.ts';
 import { runCommand } from './run.ts';
 import type { Setting } from './setting.ts';
-import { processTerminal, refuse, tellingFor } from './terminal.ts';
+import { createFormatting, processTerminal, refuse } from './terminal.ts';
 import { version } from './version.ts';
 import { viewCommand } from './view.ts';
 
@@ -242,9 +242,9 @@ export async function main(args: readonly string[], started: ChildProcess | unde
   } catch (error) {
     // What the system refuses, and what is wrong with what was given, needs no stack: the message names the file and the reason.
     const { code, message, stack } = error as NodeJS.ErrnoException;
-    const telling = tellingFor(rootOf(setting.folder), terminal);
+    const formatting = createFormatting(rootOf(setting.folder), terminal);
     if (error instanceof ProblemError)
-      for (const problem of error.problems) for (const line of tellProblem(problem, telling, terminal.style.red)) terminal.error(line);
+      for (const problem of error.problems) for (const line of renderProblem(problem, formatting, terminal.style.red)) terminal.error(line);
     else if (code !== undefined && /^E[A-Z]+$/.test(code)) refuse(terminal, message);
     else terminal.error(`red-lattice: ${stack ?? String(error)}`);
     process.exitCode = 2;

@@ -1,7 +1,7 @@
 import { appendFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { lastLine } from '../formats/ending.ts';
-import { tellFailures, tellSummary } from '../formats/human/run.ts';
+import { renderFailures, renderSummary } from '../formats/human/run.ts';
 import { type Earlier, findRecord } from '../node/earlier.ts';
 import { rootOf } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';
@@ -11,7 +11,7 @@ import type { NotRun, RunInfo } from '../results/run-info.ts';
 import { emptyState, exitStatus, failingTests, take, takeUnrun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Setting } from './setting.ts';
-import { refuse, tellingFor } from './terminal.ts';
+import { createFormatting, refuse } from './terminal.ts';
 
 /** Makes one record of those of several shards, and tells what came of the whole. */
 export async function mergeCommand(given: readonly string[], options: { readonly o?: string }, { folder, terminal }: Setting): Promise<number> {
@@ -58,16 +58,16 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     lanes: records.reduce((sum, one) => sum + one.info.lanes, 0),
   });
 
-  const telling = tellingFor(root, terminal);
-  for (const line of tellFailures(
+  const formatting = createFormatting(root, terminal);
+  for (const line of renderFailures(
     state,
     whereTestsFail(() => readJournals(target), failingTests(state)),
-    telling,
+    formatting,
   ))
     terminal.out(line);
   terminal.out('');
   for (const index of missing) terminal.out(terminal.style.yellow(`shard ${index}/${of} is missing`));
-  for (const line of tellSummary(state, { wall, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false, strict: 0 }, telling))
+  for (const line of renderSummary(state, { wall, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false, strict: 0 }, formatting))
     terminal.out(line);
   terminal.out(lastLine(state));
   return missing.length > 0 ? 2 : status;

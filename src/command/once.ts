@@ -3,10 +3,10 @@ import { mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { lastLine } from '../formats/ending.ts';
-import { tellLeaks } from '../formats/human/leaks.ts';
+import { renderLeaks } from '../formats/human/leaks.ts';
 import { nothingSelected } from '../formats/human/nothing-selected.ts';
-import { type Closing, tellBeside, tellFailures, tellPlanProblems, tellSummary } from '../formats/human/run.ts';
-import { tellTimeline } from '../formats/human/timeline.ts';
+import { type Closing, renderBeside, renderFailures, renderPlanProblems, renderSummary } from '../formats/human/run.ts';
+import { renderTimeline } from '../formats/human/timeline.ts';
 import type { ReportFormat } from '../formats/report-formats.ts';
 import { oneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
@@ -25,12 +25,12 @@ import type { Selection } from '../suites/selection.ts';
 import type { Look } from './look.ts';
 import type { SelectionOptions } from './options.ts';
 import { type Prepared, plainRequest } from './prepare.ts';
+import { printCases, printTests } from './print-record.ts';
 import { Progress } from './progress.ts';
+import { renderGrids } from './render-grids.ts';
 import { writeAs } from './report.ts';
 import type { Setting } from './setting.ts';
-import { tellGrids } from './tell-grids.ts';
-import { tellCases, tellTests } from './tell-record.ts';
-import { type Terminal, tellingFor } from './terminal.ts';
+import { createFormatting, type Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
 export interface RunCommandOptions extends SelectionOptions, Look {
@@ -146,12 +146,12 @@ export async function runOnce(
   };
   const opened = recordedIn({ folder: record, info: ended });
   const found = whereTestsFail(opened.entries, failingTests(state));
-  if (options.sort && options.show === 'failures') tellTests(state, options.sort, terminal);
-  if (options.show === 'cases') tellCases(opened.entries, terminal);
-  if (options.timeline) for (const line of ['', ...tellTimeline(opened.entries, terminal.width, terminal.style)]) terminal.out(line);
+  if (options.sort && options.show === 'failures') printTests(state, options.sort, terminal);
+  if (options.show === 'cases') printCases(opened.entries, terminal);
+  if (options.timeline) for (const line of ['', ...renderTimeline(opened.entries, terminal.width, terminal.style)]) terminal.out(line);
   const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true, strict };
-  const grids = tellGrids(opened.entries, found, options, terminal);
-  tellEnd(state, found, [...grids, ...tellLeaks(leaks, tellingFor(root, terminal))], closing, options, terminal, root);
+  const grids = renderGrids(opened.entries, found, options, terminal);
+  printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, root);
   if (state.unwritable !== undefined) terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}. The run stopped.`);
   if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
   // A record that could not be gone on with stays as it was.
@@ -163,17 +163,17 @@ export async function runOnce(
   }
   compiler.tidy();
   if (options.format) {
-    const problems = tellPlanProblems(state, tellingFor(root, terminal));
+    const problems = renderPlanProblems(state, createFormatting(root, terminal));
     for (const line of problems) terminal.error(line);
     await writeAs(options.format, opened, root, terminal.style, (text) => terminal.raw(text));
-    for (const line of tellBeside(state, strict, terminal.style)) terminal.error(line);
+    for (const line of renderBeside(state, strict, terminal.style)) terminal.error(line);
     terminal.error(lastLine(state));
   } else terminal.out(lastLine(state));
   return { status, state, record };
 }
 
 /** What failed and what is odd, then the summary. */
-function tellEnd(
+function printEnd(
   state: RunState,
   where: ReadonlyMap<number, WhereItFails>,
   more: readonly string[],
@@ -182,11 +182,11 @@ function tellEnd(
   terminal: Terminal,
   root: string,
 ): void {
-  const telling = tellingFor(root, terminal);
-  const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), more];
+  const formatting = createFormatting(root, terminal);
+  const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), more];
   for (const line of blocks.flat()) terminal.out(line);
   if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
-  for (const line of tellSummary(state, closing, telling)) terminal.out(line);
+  for (const line of renderSummary(state, closing, formatting)) terminal.out(line);
 }
 
 /** A run that is gone on with: its end is still to come. */

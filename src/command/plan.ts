@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { nothingSelected } from '../formats/human/nothing-selected.ts';
-import { tellPlanProblems, tellProblem } from '../formats/human/run.ts';
+import { renderPlanProblems, renderProblem } from '../formats/human/run.ts';
 import { planAsCsv, planAsJson } from '../formats/plan.ts';
 import { count, oneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
@@ -13,7 +13,7 @@ import type { TestHeader } from '../results/recorded-result.ts';
 import { type SelectionOptions, selectionOf } from './options.ts';
 import { plainRequest, prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
-import { type Terminal, tellingFor } from './terminal.ts';
+import { createFormatting, type Terminal } from './terminal.ts';
 
 export interface PlanCommandOptions extends SelectionOptions {
   readonly all?: boolean;
@@ -36,7 +36,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
   const { root, targets, compiler } = prepared;
-  const telling = tellingFor(root, terminal);
+  const formatting = createFormatting(root, terminal);
   const record = mkdtempSync(join(ownFolder(root), 'plan-'));
   const tests = new Map<number, ListedTest>();
   const most = options.all ? Number.POSITIVE_INFINITY : shownCases + 1;
@@ -58,16 +58,16 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     const state = await coordinate(request, lane, compiler, take).done;
     const cases = [...tests.values()].reduce((sum, test) => sum + test.cases, 0);
     const isBroken = state.planProblems.length + state.loadFailures.length + state.told.length > 0;
-    const tell = options.format ? terminal.error : terminal.out;
-    if (!options.format) for (const line of tellTests([...tests.values()], terminal)) tell(line);
+    const print = options.format ? terminal.error : terminal.out;
+    if (!options.format) for (const line of renderTests([...tests.values()], terminal)) print(line);
     else if (!isBroken)
-      for await (const piece of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), telling.nameFile)) terminal.raw(piece);
-    for (const line of tellPlanProblems(state, telling)) tell(line);
-    if (state.warnings.length + state.told.length > 0) tell('');
-    for (const problem of [...state.warnings, ...state.told]) for (const line of tellProblem(problem, telling, terminal.style.yellow)) tell(line);
+      for await (const piece of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), formatting.nameFile)) terminal.raw(piece);
+    for (const line of renderPlanProblems(state, formatting)) print(line);
+    if (state.warnings.length + state.told.length > 0) print('');
+    for (const problem of [...state.warnings, ...state.told]) for (const line of renderProblem(problem, formatting, terminal.style.yellow)) print(line);
     if (isBroken) return 2;
     const fileCount = new Set([...tests.values()].map(({ header }) => header.file)).size;
-    tell(
+    print(
       cases === 0
         ? terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions))
         : `\n${count(cases, 'case')} in ${count(tests.size, 'test')}, ${count(fileCount, 'file')}`,
@@ -79,7 +79,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
 }
 
 /** Tests under their files, each with where its cases come from, and the first of them. */
-function tellTests(tests: readonly ListedTest[], { style }: Terminal): string[] {
+function renderTests(tests: readonly ListedTest[], { style }: Terminal): string[] {
   const lines: string[] = [];
   let file: string | undefined;
   for (const { header, ids, cases } of tests) {

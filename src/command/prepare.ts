@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { tellProblem } from '../formats/human/run.ts';
+import { renderProblem } from '../formats/human/run.ts';
 import { CompileService } from '../node/compile-service.ts';
 import type { Request } from '../node/coordinator.ts';
 import { failedIds, findRecord } from '../node/earlier.ts';
@@ -12,7 +12,7 @@ import { type Defaults, ordinaryDefaults } from '../suites/plan.ts';
 import type { Target } from '../suites/selection.ts';
 import type { FromRecords, SelectionOptions } from './options.ts';
 import type { Setting } from './setting.ts';
-import { refuse, tellingFor } from './terminal.ts';
+import { createFormatting, refuse } from './terminal.ts';
 
 /** What stands ready before a command's lanes get their job. */
 export interface Prepared extends FromRecords {
@@ -38,8 +38,8 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
   const root = rootOf(folder);
   const { config, problems: misconfigured } = await setting.configuration();
   if (misconfigured.length) {
-    const telling = tellingFor(root, terminal);
-    for (const problem of misconfigured) for (const line of tellProblem(problem, telling, terminal.style.red)) terminal.error(line);
+    const formatting = createFormatting(root, terminal);
+    for (const problem of misconfigured) for (const line of renderProblem(problem, formatting, terminal.style.red)) terminal.error(line);
     return undefined;
   }
   const { files, targets, problems } = await findFiles(where, folder, config.files);

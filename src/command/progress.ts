@@ -1,6 +1,6 @@
 import { clearScreenDown, moveCursor } from 'node:readline';
-import { type Going, tellGoing, tellGoingPlainly } from '../formats/human/live.ts';
-import { Headings, mostTests, tellMoreTests, tellTest } from '../formats/human/run.ts';
+import { type Going, renderGoing, renderGoingPlainly } from '../formats/human/live.ts';
+import { Headings, mostTests, renderMoreTests, renderTest } from '../formats/human/run.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { Terminal } from './terminal.ts';
@@ -34,8 +34,8 @@ export class Progress {
   follow(going: () => Going): void {
     const { live } = this.#terminal;
     const look = (): void => {
-      if (live) this.#redraw(tellGoing(going(), this.#terminal.width, this.#terminal.style));
-      else this.#terminal.out(tellGoingPlainly(going(), this.#terminal.style));
+      if (live) this.#redraw(renderGoing(going(), this.#terminal.width, this.#terminal.style));
+      else this.#terminal.out(renderGoingPlainly(going(), this.#terminal.style));
     };
     this.#timer = setInterval(look, live ? liveEvery : plainEvery);
     this.#timer.unref();
@@ -50,7 +50,7 @@ export class Progress {
     clearInterval(this.#timer);
     this.#redraw([]);
     for (const test of state.tests.keys()) this.#test(test, state);
-    for (const line of tellMoreTests(this.#shown.size, this.#terminal.style)) this.#terminal.out(line);
+    for (const line of renderMoreTests(this.#shown.size, this.#terminal.style)) this.#terminal.out(line);
   }
 
   #test(number: number, state: RunState): void {
@@ -59,7 +59,7 @@ export class Progress {
     this.#shown.add(number);
     if (this.#shown.size > mostTests) return;
     const { lines, depth } = this.#headings.of(test, this.#terminal.style);
-    this.#print([...lines, ...tellTest(test, this.#terminal.style, depth, this.#terminal.width)]);
+    this.#print([...lines, ...renderTest(test, this.#terminal.style, depth, this.#terminal.width)]);
   }
 
   #print(lines: readonly string[]): void {

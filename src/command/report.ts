@@ -6,9 +6,9 @@ import { rootOf } from '../node/find.ts';
 import { pageHead, pageLines, pageTemplate } from '../node/page-lines.ts';
 import { type Opened, openRecord } from '../node/recorded.ts';
 import type { Look } from './look.ts';
+import { printRecord } from './print-record.ts';
 import type { Setting } from './setting.ts';
-import { tellRecord } from './tell-record.ts';
-import { refuse, type Terminal, tellingFor } from './terminal.ts';
+import { createFormatting, refuse, type Terminal } from './terminal.ts';
 
 export interface ReportOptions extends Look {
   readonly format?: ReportFormat;
@@ -24,7 +24,7 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
   const format = options.format ?? (options.o === undefined ? undefined : formatOf(options.o));
   if (format === undefined && options.o !== undefined)
     return refuse(terminal, `${options.o} has no known extension. Set --format to one of ${reportFormats.join(', ')}.`);
-  if (format === undefined) tellRecord(record, root, options, terminal);
+  if (format === undefined) printRecord(record, root, options, terminal);
   else if (options.o === undefined) await writeAs(format, record, root, terminal.style, (text) => terminal.raw(text));
   else {
     const path = resolve(folder, options.o);
@@ -36,7 +36,7 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
 
 /** Writes a record in a format, piece by piece. */
 export async function writeAs(format: ReportFormat, record: Opened, root: string, style: Terminal['style'], write: (text: string) => void): Promise<void> {
-  const { nameFile, source } = tellingFor(record.info.root ?? root, { style });
+  const { nameFile, source } = createFormatting(record.info.root ?? root, { style });
   if (format === 'html') {
     for (const piece of reportAsPage(pageTemplate(), pageHead(record, root), pageLines(record, nameFile, source))) write(piece);
     return;

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import type { Telling } from '../formats/human/failure.ts';
+import type { Formatting } from '../formats/human/failure.ts';
 import { colourStyle, oneLine, plainStyle, type Style } from '../formats/style.ts';
 
 /** Where a command writes, and how. Handed in, so that a command neither prints nor exits by itself. */
@@ -51,7 +51,7 @@ export const processTerminal = (): Terminal => ({
 const pathOf = (file: string): string => (file.startsWith('file:') ? fileURLToPath(file) : file);
 
 /** Names and texts of files for messages, seen from a project's root. */
-export function tellingFor(root: string, { style, live, width }: Pick<Terminal, 'style'> & Partial<Terminal>): Telling {
+export function createFormatting(root: string, { style, live, width }: Pick<Terminal, 'style'> & Partial<Terminal>): Formatting {
   const texts = new Map<string, string | undefined>();
   const name = (file: string): string => {
     const near = relative(root, pathOf(file));

@@ -1,7 +1,7 @@
 import { rootOf } from '../node/find.ts';
 import { openRecord } from '../node/recorded.ts';
 import type { Setting } from './setting.ts';
-import { refuse, tellingFor } from './terminal.ts';
+import { createFormatting, refuse } from './terminal.ts';
 
 /** Serves the results page until it is interrupted. */
 export async function viewCommand(wanted: string, { port }: { readonly port: number }, { folder, terminal, onInterrupt }: Setting): Promise<number> {
@@ -15,7 +15,7 @@ export async function viewCommand(wanted: string, { port }: { readonly port: num
     root,
     port,
     command: process.argv[1] as string,
-    names: (recordRoot) => tellingFor(recordRoot, terminal),
+    names: (recordRoot) => createFormatting(recordRoot, terminal),
   });
   terminal.out(
     `Results of ${record.name}:\n\n  ${terminal.style.bold(serving.address)}\n\n${terminal.style.dim('On this machine only. Press Ctrl-C to stop.')}`,

@@ -3,7 +3,7 @@ import { type Change, type Compared, type Comparison, hasNewFailure } from '../r
 import type { RunInfo } from '../results/run-info.ts';
 import { code } from './markdown-text.ts';
 import { count, duration, oneLine, type Style, statusLabel } from './style.ts';
-import { tellUnrun } from './unrun.ts';
+import { renderUnrun } from './unrun.ts';
 
 /** A record that is compared, as it is told of. */
 export interface ComparedRun {
@@ -80,10 +80,10 @@ function detailOf(change: Told, one: Compared): string {
   return change === 'new' && one.after ? [statusLabel(one.after.status), one.after.message].filter(Boolean).join(': ') : '';
 }
 
-const tellRun = ({ name, info }: ComparedRun): string => {
+const renderRun = ({ name, info }: ComparedRun): string => {
   const { counts = {} } = info;
   const failed = (counts['failed'] ?? 0) + (counts['errored'] ?? 0);
-  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${grouped(counts['passed'] ?? 0)} passed, ${grouped(failed)} failed${info.milliseconds === undefined ? '' : `, ${duration(info.milliseconds)}`}${info.notRun ? `; ${tellUnrun(info.notRun)}` : ''}`;
+  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${grouped(counts['passed'] ?? 0)} passed, ${grouped(failed)} failed${info.milliseconds === undefined ? '' : `, ${duration(info.milliseconds)}`}${info.notRun ? `; ${renderUnrun(info.notRun)}` : ''}`;
 };
 
 const closing = ({ cases, same }: Comparison): string =>
@@ -101,11 +101,11 @@ export function whyPartial({ info }: ComparedRun): string | undefined {
   if ((info.exitStatus ?? 0) >= 128) return 'the later run was interrupted';
   if (info.exitStatus === 2) return 'in the later run, not everything could be loaded or planned';
   if (info.exitStatus === 3) return 'in the later run, nothing was selected';
-  return info.notRun && `the later run did not run everything: ${tellUnrun(info.notRun)}`;
+  return info.notRun && `the later run did not run everything: ${renderUnrun(info.notRun)}`;
 }
 
 /** Two records side by side, for people. */
-export function tellComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style): string[] {
+export function renderComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style): string[] {
   const paint: Readonly<Record<Told, Style['red']>> = {
     'newly failing': style.red,
     fixed: style.green,
@@ -116,7 +116,7 @@ export function tellComparison(comparison: Comparison, before: ComparedRun, afte
     slower: style.yellow,
     faster: style.green,
   };
-  const lines = [style.dim(`before  ${oneLine(tellRun(before))}`), style.dim(`after   ${oneLine(tellRun(after))}`)];
+  const lines = [style.dim(`before  ${oneLine(renderRun(before))}`), style.dim(`after   ${oneLine(renderRun(after))}`)];
   for (const change of told) {
     const cases = comparison.cases[change];
     if (cases.length === 0) continue;
@@ -147,7 +147,7 @@ const mostBytes = 60_000;
 
 /** The same for a merge request; under 60 kB. */
 export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun, after: ComparedRun): string {
-  let text = `## ${hasNewFailure(comparison) || whyPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(tellRun(before))}\n- after: ${code(tellRun(after))}\n`;
+  let text = `## ${hasNewFailure(comparison) || whyPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(renderRun(before))}\n- after: ${code(renderRun(after))}\n`;
   const pace = paceOf(comparison);
   if (pace) text += `- ${pace}\n`;
   const partial = whyPartial(after);

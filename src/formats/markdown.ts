@@ -15,7 +15,7 @@ import { groupAlike } from './alike.ts';
 import { besideCases, lastLine } from './ending.ts';
 import { code } from './markdown-text.ts';
 import { count, duration, oneLine, statusLabel, visible } from './style.ts';
-import { tellUnrun } from './unrun.ts';
+import { renderUnrun } from './unrun.ts';
 
 /** Bytes: what common hosts of merge requests take, with room. */
 const most = 60_000;
@@ -34,22 +34,22 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   const time = info.milliseconds === undefined ? 'incomplete' : `${duration(info.milliseconds)} (cases ${duration(state.summed)})`;
   paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
   for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(problemOf), ...state.told])
-    paper.add(`- **!** ${tellProblem(problem, nameFile)}\n`);
+    paper.add(`- **!** ${renderProblem(problem, nameFile)}\n`);
 
   const red = [...state.tests.values()].filter((test) => test.counts.failed + test.counts.errored > 0);
   if (red.length > 0) {
     paper.add('| test | failed | of | time |\n| --- | ---: | ---: | ---: |');
-    for (const test of red.slice(0, mostRows)) paper.add(tellTest(test));
+    for (const test of red.slice(0, mostRows)) paper.add(renderTest(test));
     if (red.length > mostRows) paper.add(`| … and ${count(red.length - mostRows, 'more test')} | | | |`);
     paper.add('');
   }
   for (const [number, found] of where) {
     const test = state.tests.get(number);
-    if (test) paper.add(tellWhere(test, found));
+    if (test) paper.add(renderWhere(test, found));
   }
   const groups = groupAlike([...state.notable].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
   for (const [i, group] of groups.entries()) {
-    if (paper.add(tellFailure(group, nameFile))) continue;
+    if (paper.add(renderFailure(group, nameFile))) continue;
     paper.insist(
       `… and ${count(
         groups.slice(i).reduce((sum, one) => sum + one.length, 0),
@@ -59,8 +59,8 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
     break;
   }
   if (failed === 0 && !isRed) paper.add('All cases that ran passed.\n');
-  paper.add(tellExcused(state));
-  if (state.notRun) paper.add(`- ${tellUnrun(state.notRun)}\n`);
+  paper.add(renderExcused(state));
+  if (state.notRun) paper.add(`- ${renderUnrun(state.notRun)}\n`);
   return paper.text;
 }
 
@@ -99,22 +99,22 @@ function fenced(text: string, language = ''): string {
   return `${fence}${language}\n${clipped}\n${fence}\n`;
 }
 
-function tellProblem(problem: Problem, nameFile: NameFile): string {
+function renderProblem(problem: Problem, nameFile: NameFile): string {
   const place = problem.at ? `${code(writePlace({ ...problem.at, file: nameFile(problem.at.file) }))} ` : '';
   return `${place}${code(formatProblem(problem))}`;
 }
 
 const cases = ({ counts }: TestState): number => Object.values(counts).reduce((sum, n) => sum + n, 0);
 
-const tellTest = (test: TestState): string =>
+const renderTest = (test: TestState): string =>
   `| ${inTable(code([test.header.file, ...test.header.path].join(' › ')))} | ${test.counts.failed + test.counts.errored} | ${cases(test)} | ${duration(test.milliseconds)} |`;
 
-function tellWhere(test: TestState, { causes, elsewhere }: WhereItFails): string {
+function renderWhere(test: TestState, { causes, elsewhere }: WhereItFails): string {
   const lines = causes.map(({ conditions, failing, cases }) => `- ${code(conditions.map(formatCondition).join(' & '))}: ${failing} of ${cases} fail`);
   return `**Where it fails:** ${code(test.header.path.join(' › '))}\n\n${lines.join('\n')}\n- elsewhere ${elsewhere.failing} of ${elsewhere.cases}\n`;
 }
 
-function tellFailure(group: readonly RecordedResult[], nameFile: NameFile): string {
+function renderFailure(group: readonly RecordedResult[], nameFile: NameFile): string {
   const [first, ...others] = group as [RecordedResult, ...RecordedResult[]];
   const lines = [
     `<details><summary>${escaped(oneLine(first.title).slice(0, 300))}${others.length > 0 ? ` and ${count(others.length, 'more case')} failing the same way` : ''}</summary>\n`,
@@ -133,7 +133,7 @@ function tellFailure(group: readonly RecordedResult[], nameFile: NameFile): stri
 /** HTML in which nothing is markup, a name or a reference of the host's either. */
 const escaped = (text: string): string => text.replace(/[&<>"'`*_[\]()#@!~|\\:/-]/g, (character) => `&#${character.charCodeAt(0)};`);
 
-function tellExcused({ excused }: RunState): string {
+function renderExcused({ excused }: RunState): string {
   const reasons = new Map<string, number>();
   const key = (status: Status, reason: string): string => `${statusLabel(status)}: ${reason}`;
   for (const { status, reason = '' } of excused) reasons.set(key(status, reason), (reasons.get(key(status, reason)) ?? 0) + 1);

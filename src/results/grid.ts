@@ -119,4 +119,4 @@ export function chooseSides(
   return { across: [across.column], down: (size > 36 ? down.slice(0, 1) : down).map(({ column }) => column) };
 }
 
-export const tellValue = (value: Plain): string => (value === '' ? '(empty)' : shortValue(value));
+export const formatGridValue = (value: Plain): string => (value === '' ? '(empty)' : shortValue(value));

@@ -137,13 +137,13 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
       },
     },
   );
-  const tell = (problem: Problem): void => {
+  const report = (problem: Problem): void => {
     told++;
     onEvent?.({ type: 'problem', problem });
   };
   const stopListening = listenForErrors((error, what) => {
     if (last) running.stray(last, error, what);
-    else tell({ code: `unhandled-${what}`, detail: failureOfThrow(error, 'throw', {}).message });
+    else report({ code: `unhandled-${what}`, detail: failureOfThrow(error, 'throw', {}).message });
   });
   const onAbort = (): void => running.interrupt(false);
   signal?.addEventListener('abort', onAbort);

@@ -54,13 +54,13 @@ export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, s
   const expansion = expansionOf(test, surroundings);
   // Rows that differ may be equal as they are told: then a source cannot know which belong together.
   const openShare = (): Promise<SharedChunks | undefined> | undefined => (share && !hides ? parts.openShare?.(expansion, share) : undefined);
-  const tell = (entry: Entry): Entry => (hides ? withoutHidden(entry, hides, secretsOf(bind, entry, hides)) : entry);
+  const redactEntry = (entry: Entry): Entry => (hides ? withoutHidden(entry, hides, secretsOf(bind, entry, hides)) : entry);
   const apart = (told: readonly Entry[]): readonly Distinct[] => (test.parent.told ? told.map((entry) => tellingApart(test, entry)) : told);
   const shared = await openShare();
   async function* again(): AsyncGenerator<readonly Distinct[]> {
     const sharedAnew = await openShare();
     if (sharedAnew) for await (const { entries } of sharedAnew) yield apart(entries);
-    else for await (const entries of parts.open({ ...expansion, remark: undefined })) yield apart(hides ? entries.map(tell) : entries);
+    else for await (const entries of parts.open({ ...expansion, remark: undefined })) yield apart(hides ? entries.map(redactEntry) : entries);
   }
   const twins = new Twins(parts.isSteady ? again : undefined);
   if (shared) {
@@ -75,7 +75,7 @@ export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, s
   }
   let rows = 0;
   for await (const entries of parts.open(expansion)) {
-    const told = hides ? entries.map(tell) : entries;
+    const told = hides ? entries.map(redactEntry) : entries;
     const numbers = await twins.of(apart(told));
     const own: PlannedCaseImpl[] = [];
     for (let i = 0; i < entries.length; i++, rows++) {

@@ -2,8 +2,8 @@ import { namedRows, range, suite, table, test, testWith, values } from 'red-latt
 import { randomFrom } from '../../src/cases/random.ts';
 import { difference, distance } from '../../src/checks/difference.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
-import { tellGoing } from '../../src/formats/human/live.ts';
-import { tellTimeline } from '../../src/formats/human/timeline.ts';
+import { renderGoing } from '../../src/formats/human/live.ts';
+import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { code } from '../../src/formats/markdown-text.ts';
 import { fitted, plainStyle, widthOf } from '../../src/formats/style.ts';
 import type { JournalEntry } from '../../src/results/journal.ts';
@@ -170,7 +170,7 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
     const name = { test: 0, ordinal: number, id: `case ${number}`, title: `case ${number}`, row: {}, tags: [], attachments: [] };
     yield { type: 'ended', result: { ...nothingDone, ...name, status: 'passed', start: 50, times } };
   };
-  const told = tellTimeline(
+  const told = renderTimeline(
     function* () {
       yield* lane(1, 1150);
       yield* lane(0, 1000);
@@ -189,6 +189,6 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
 export const narrow = test('a terminal of {width} columns has its lines', { cases: values('width', [0, 1, 10, 24, 25, 26, 40]) }, ({ row, check }) => {
   const doing = { what: 'body', name: 'a.lattice.ts#berths/a-long-title', limit: 1 } as const;
   const going = { state: emptyState(), lanes: [{ number: 0, doing, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };
-  check.equal(tellGoing(going, row.width, plainStyle).length, 3);
+  check.equal(renderGoing(going, row.width, plainStyle).length, 3);
   check.holds(fitted('berth', row.width).length >= Math.min(5, row.width));
 });

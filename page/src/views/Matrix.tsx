@@ -1,7 +1,7 @@
 import { useMemo, useState } from 'react';
 import { nameOfValues } from '../../../src/cases/names.ts';
 import { duration, signs, visible } from '../../../src/formats/style.ts';
-import { axesOf, type Cell, chooseSides, type Grid, gridOf, tellValue } from '../../../src/results/grid.ts';
+import { axesOf, type Cell, chooseSides, formatGridValue, type Grid, gridOf } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { formatCondition, holdAll } from '../../../src/results/where/condition.ts';
@@ -163,7 +163,7 @@ function GridTable({
                 {head.map((value, i) => (
                   <span key={across[i]} title={across[i]}>
                     {i > 0 && ' '}
-                    {visible(tellValue(value))}
+                    {visible(formatGridValue(value))}
                   </span>
                 ))}
               </th>
@@ -177,7 +177,7 @@ function GridTable({
                 const isSame = y > 0 && i < values.length - 1 && values.slice(0, i + 1).every((one, at) => one === lines[y - 1]?.values[at]);
                 return (
                   <th key={down[i]} scope="row" className={isSame ? 'same' : undefined}>
-                    {isSame ? <span className="unseen">{visible(tellValue(value))}</span> : visible(tellValue(value))}
+                    {isSame ? <span className="unseen">{visible(formatGridValue(value))}</span> : visible(formatGridValue(value))}
                   </th>
                 );
               })}
@@ -191,7 +191,7 @@ function GridTable({
                       slowest={slowest}
                       isPicked={cell === picked}
                       onPick={onPick}
-                      label={`${values.map(tellValue).join(', ')} and ${(heads[x] ?? []).map(tellValue).join(', ')}`}
+                      label={`${values.map(formatGridValue).join(', ')} and ${(heads[x] ?? []).map(formatGridValue).join(', ')}`}
                     />
                   )}
                 </td>

@@ -1,7 +1,7 @@
 import { useMemo } from 'react';
 import { besideCases } from '../../../src/formats/ending.ts';
 import { duration, statusLabel, visible } from '../../../src/formats/style.ts';
-import { tellUnrun } from '../../../src/formats/unrun.ts';
+import { renderUnrun } from '../../../src/formats/unrun.ts';
 import { writePlace } from '../../../src/problems/place.ts';
 import type { Problem } from '../../../src/problems/problem.ts';
 import { formatProblem } from '../../../src/problems/wording.ts';
@@ -47,7 +47,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
         </p>
         {unrun && (
           <p>
-            <Sign status="not-run" /> {visible(tellUnrun(unrun))}
+            <Sign status="not-run" /> {visible(renderUnrun(unrun))}
           </p>
         )}
         {before && failing.length > 0 && (

@@ -1,32 +1,36 @@
 import { type SourceLocation, writePlace } from '../../problems/place.ts';
 import type { ExplainedFixture, Explanation, Origin } from '../../running/explain.ts';
 import { duration, oneLine } from '../style.ts';
-import type { Telling } from './failure.ts';
+import type { Formatting } from './failure.ts';
 
 /** Milliseconds of a fixture's set-up and tear-down in the last run, by its name and its scope's id. */
 export type LastTimes = (fixture: string, of: string) => { readonly setup?: number | undefined; readonly teardown?: number | undefined } | undefined;
 
 /** How a case is set up, from its first fixture to its last. */
-export function tellExplanation(explanation: Explanation, last: LastTimes, telling: Telling): string[] {
-  const { style } = telling;
+export function renderExplanation(explanation: Explanation, last: LastTimes, formatting: Formatting): string[] {
+  const { style } = formatting;
   const row = Object.entries(explanation.row);
-  const lines = [style.bold(oneLine(explanation.title)), style.dim(oneLine(explanation.id)), explanation.at ? style.cyan(placed(explanation.at, telling)) : ''];
+  const lines = [
+    style.bold(oneLine(explanation.title)),
+    style.dim(oneLine(explanation.id)),
+    explanation.at ? style.cyan(placed(explanation.at, formatting)) : '',
+  ];
   if (row.length)
     lines.push(`${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${oneLine(value)}`).join(style.dim(', '))}`);
   const early = explanation.fixtures.filter((fixture) => !fixture.lazy);
   const late = explanation.fixtures.filter((fixture) => fixture.lazy);
   lines.push('', early.length ? 'Set up in this order and torn down in reverse:' : 'This case needs no fixtures.');
-  for (const [i, fixture] of early.entries()) lines.push(...tellFixture(fixture, `${i + 1}.`, last, telling));
+  for (const [i, fixture] of early.entries()) lines.push(...renderFixture(fixture, `${i + 1}.`, last, formatting));
   if (late.length) lines.push('', 'Set up only on first use:');
-  for (const fixture of late) lines.push(...tellFixture(fixture, '·', last, telling));
+  for (const fixture of late) lines.push(...renderFixture(fixture, '·', last, formatting));
   return lines.filter((line, i) => line !== '' || i > 2);
 }
 
-const placed = (place: SourceLocation, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
-const origin = ({ owner, at }: Origin, telling: Telling): string => `${oneLine(owner)}${at ? `, ${telling.style.cyan(placed(at, telling))}` : ''}`;
+const placed = (place: SourceLocation, { nameFile }: Formatting): string => writePlace({ ...place, file: nameFile(place.file) });
+const origin = ({ owner, at }: Origin, formatting: Formatting): string => `${oneLine(owner)}${at ? `, ${formatting.style.cyan(placed(at, formatting))}` : ''}`;
 
-function tellFixture(fixture: ExplainedFixture, number: string, last: LastTimes, telling: Telling): string[] {
-  const { style } = telling;
+function renderFixture(fixture: ExplainedFixture, number: string, last: LastTimes, formatting: Formatting): string[] {
+  const { style } = formatting;
   const times = last(fixture.name, fixture.owner);
   const lasted = times
     ? style.dim(
@@ -34,14 +38,14 @@ function tellFixture(fixture: ExplainedFixture, number: string, last: LastTimes,
       )
     : '';
   const lines = [
-    `${number.padStart(3)} ${style.bold(oneLine(fixture.name))}${fixture.definedAt ? `  ${style.cyan(placed(fixture.definedAt, telling))}` : ''}${lasted}`,
+    `${number.padStart(3)} ${style.bold(oneLine(fixture.name))}${fixture.definedAt ? `  ${style.cyan(placed(fixture.definedAt, formatting))}` : ''}${lasted}`,
   ];
   lines.push(`    ${style.dim('scope')}     ${fixture.scope}, shared by ${oneLine(fixture.sharedBy)}`);
   if (fixture.needs.length) lines.push(`    ${style.dim('needs')}     ${fixture.needs.map(oneLine).join(', ')}`);
-  if (fixture.replaced) lines.push(`    ${style.dim('replaced')}  ${oneLine(fixture.replaced.by)}: ${origin(fixture.replaced, telling)}`);
+  if (fixture.replaced) lines.push(`    ${style.dim('replaced')}  ${oneLine(fixture.replaced.by)}: ${origin(fixture.replaced, formatting)}`);
   for (const { name, value, from } of fixture.settings)
     lines.push(
-      `    ${style.dim('setting')}   ${oneLine(name)} = ${oneLine(value)}${style.dim(from ? '  set by ' : '  default')}${from ? origin(from, telling) : ''}`,
+      `    ${style.dim('setting')}   ${oneLine(name)} = ${oneLine(value)}${style.dim(from ? '  set by ' : '  default')}${from ? origin(from, formatting) : ''}`,
     );
   return lines;
 }

@@ -8,7 +8,7 @@ import { commandAgain } from '../again.ts';
 import { oneLine, type Style, visible } from '../style.ts';
 import { codeFrame, type Framing } from './frame.ts';
 
-export interface Telling extends Framing {
+export interface Formatting extends Framing {
   /** A file as people name it: from the project's root. */
   readonly nameFile: (file: string) => string;
   /** The places whose lines have been shown. */
@@ -25,20 +25,20 @@ const indent = (lines: readonly string[], by = '  '): string[] => lines.map((lin
 const mostOutput = 20;
 
 /** A failed or errored case, whole: title, row, each failure, what it wrote. */
-export function tellFailure(result: Failed, number: number, telling: Telling): string[] {
-  const { style } = telling;
+export function renderFailure(result: Failed, number: number, formatting: Formatting): string[] {
+  const { style } = formatting;
   const title = withoutRow(result);
   const head = `${style.red(result.status === 'errored' ? '!' : '✗')} ${style.bold(`${number}. ${oneLine(title)}`)}${result.status === 'errored' ? style.yellow('  errored') : ''}`;
   const row = Object.entries(result.row);
   const lines = [head];
   if (row.length) {
     const told = row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
-    lines.push(`  ${style.dim('row')}  ${told}${result.location ? style.dim(`  ${nameOf(result.location, telling)}`) : ''}`);
+    lines.push(`  ${style.dim('row')}  ${told}${result.location ? style.dim(`  ${nameOf(result.location, formatting)}`) : ''}`);
   }
   const fixtures = (result.fixtures ?? []).filter(({ name }) => !name.endsWith(', the original'));
-  if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(tellFixture).join(', ')}`)}`);
+  if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(renderFixture).join(', ')}`)}`);
   for (const { failure, more } of fewPerLine(result.failures)) {
-    lines.push('', ...indent(tellOne(failure, telling)));
+    lines.push('', ...indent(renderOne(failure, formatting)));
     if (more > 0) lines.push('', `  ${style.dim(`… and ${grouped(more)} more at this line`)}`);
   }
   const output = result.output.join('').replace(/\n$/, '');
@@ -71,7 +71,7 @@ function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; 
 }
 
 /** A fixture as a case had it: its settings, and who put another in its place. */
-function tellFixture({ name, settings, replaced }: UsedFixture): string {
+function renderFixture({ name, settings, replaced }: UsedFixture): string {
   const told = settings.map((setting) => `${oneLine(setting.name)}=${oneLine(setting.value)}`).join(', ');
   return `${oneLine(name)}${told ? ` (${told})` : ''}${replaced ? ` replaced by ${oneLine(replaced.owner)}` : ''}`;
 }
@@ -87,8 +87,8 @@ function short(value: unknown): string {
 const mostAlike = 12;
 
 /** The other rows that failed alike: a line each. */
-export function tellAlike(results: readonly RecordedResult[], first: number, telling: Telling): string[] {
-  const { style } = telling;
+export function renderAlike(results: readonly RecordedResult[], first: number, formatting: Formatting): string[] {
+  const { style } = formatting;
   const values = ({ actual, expected }: Failure): string =>
     actual === undefined || expected === undefined || actual.length + expected.length > 60
       ? ''
@@ -108,10 +108,10 @@ function withoutRow({ title, row }: Failed): string {
   return title.endsWith(values) ? title.slice(0, -values.length) : title;
 }
 
-const nameOf = (place: SourceLocation, { nameFile }: Telling): string => writePlace({ ...place, file: nameFile(place.file) });
+const nameOf = (place: SourceLocation, { nameFile }: Formatting): string => writePlace({ ...place, file: nameFile(place.file) });
 
-function tellOne(failure: Failure, telling: Telling): string[] {
-  const { style } = telling;
+function renderOne(failure: Failure, formatting: Formatting): string[] {
+  const { style } = formatting;
   const lines: string[] = [];
   const where = [
     failure.fixture && `fixture "${failure.fixture}", ${failure.cause === 'teardown' ? 'teardown' : 'setup'}`,
@@ -121,7 +121,7 @@ function tellOne(failure: Failure, telling: Telling): string[] {
     .join(', ');
   if (where) lines.push(style.dim(`in ${oneLine(where)}`));
   const [first, ...more] = visible(
-    failure.cause === 'data' && failure.location ? `${nameOf(failure.location, telling)} ${failure.message}` : failure.message,
+    failure.cause === 'data' && failure.location ? `${nameOf(failure.location, formatting)} ${failure.message}` : failure.message,
   ).split('\n');
   const note = failure.note?.trim();
   const longNote = note?.includes('\n');
@@ -130,10 +130,10 @@ function tellOne(failure: Failure, telling: Telling): string[] {
   for (const inner of failure.causes ?? []) lines.push(`${style.dim('caused by:')} ${visible(inner)}`);
   lines.push(...values(failure, style));
   if (failure.location) {
-    if (failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.location, telling)));
-    lines.push(...frameOnce(failure.location, telling));
+    if (failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.location, formatting)));
+    lines.push(...frameOnce(failure.location, formatting));
   }
-  for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${nameOf(frame, telling)}`));
+  for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${nameOf(frame, formatting)}`));
   return lines;
 }
 
@@ -141,12 +141,12 @@ function tellOne(failure: Failure, telling: Telling): string[] {
 function values({ message, actual, expected, expectedKind: expectedIs }: Failure, style: Style): string[] {
   if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
     const apart = distance(actual, expected);
-    const [first = '', ...more] = tellDifference(difference(actual, expected), style);
+    const [first = '', ...more] = renderDifference(difference(actual, expected), style);
     return [apart && !message.startsWith('off by') ? `${first}  ${style.dim(`(${apart})`)}` : first, ...more];
   }
   return [
-    ...(actual === undefined ? [] : tellValue('actual', actual, style)),
-    ...(expected === undefined ? [] : tellValue(expectedIs ?? 'expected', expected, style)),
+    ...(actual === undefined ? [] : renderValue('actual', actual, style)),
+    ...(expected === undefined ? [] : renderValue(expectedIs ?? 'expected', expected, style)),
   ];
 }
 
@@ -154,15 +154,15 @@ const mostLines = 12;
 const mostOfALine = 240;
 
 /** Many rows fail at one place, and one line may have several mistakes: its lines are shown once. */
-export function frameOnce(place: SourceLocation, telling: Telling): string[] {
+export function frameOnce(place: SourceLocation, formatting: Formatting): string[] {
   const key = writePlace(place);
-  if (telling.shown.has(key)) return [];
-  telling.shown.add(key);
-  return codeFrame(place, telling);
+  if (formatting.shown.has(key)) return [];
+  formatting.shown.add(key);
+  return codeFrame(place, formatting);
 }
 
 /** A value beside its label; a text of several lines as such. What is long is cut: the record has it whole. */
-function tellValue(label: string, shown: string, style: Style): string[] {
+function renderValue(label: string, shown: string, style: Style): string[] {
   const text = textIn(shown);
   const isLines = text?.includes('\n') === true;
   const lines = (isLines ? (text as string) : shown)
@@ -174,7 +174,7 @@ function tellValue(label: string, shown: string, style: Style): string[] {
   return told.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
 }
 
-function tellDifference(lines: readonly DifferenceLine[], style: Style): string[] {
+function renderDifference(lines: readonly DifferenceLine[], style: Style): string[] {
   if (lines.every((line) => line.side === 'actual' || line.side === 'expected') && lines.length === 2) {
     return lines.flatMap((line) => [`${style.dim(line.side.padEnd(8))}  ${marked(line, style)}`, ...underline(line, style)]);
   }

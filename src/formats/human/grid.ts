@@ -1,4 +1,4 @@
-import { type Axis, axesOf, type Cell, type Celled, chooseSides, type Grid, gridOf, tellValue } from '../../results/grid.ts';
+import { type Axis, axesOf, type Cell, type Celled, chooseSides, formatGridValue, type Grid, gridOf } from '../../results/grid.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { fitted, oneLine, type Style, signs, widthOf } from '../style.ts';
 import { paintOf } from './run.ts';
@@ -12,7 +12,7 @@ export interface Sides {
 const mostOfAValue = 16;
 const gap = 2;
 
-const headOf = (values: Grid['heads'][number]): string => fitted(oneLine(values.map(tellValue).join(' ')), mostOfAValue).trimEnd();
+const headOf = (values: Grid['heads'][number]): string => fitted(oneLine(values.map(formatGridValue).join(' ')), mostOfAValue).trimEnd();
 
 /** What one cell says: a sign, and where it holds several cases, how many of them fail. */
 function textOf(cell: Cell | undefined): string {
@@ -23,12 +23,12 @@ function textOf(cell: Cell | undefined): string {
 }
 
 /** The results of a test as a grid; nothing where no two of its columns make one. */
-export function tellGrid(results: readonly Celled[], where: WhereItFails | undefined, asked: Sides | undefined, width: number, style: Style): string[] {
+export function renderGrid(results: readonly Celled[], where: WhereItFails | undefined, asked: Sides | undefined, width: number, style: Style): string[] {
   const axes = axesOf(results.map(({ row }) => row));
   const telling = new Set(where?.causes.flatMap(({ conditions }) => conditions.map(({ column }) => column)));
   const widest = results.length > 99 ? 9 : 7;
   const fits = ({ values }: Axis): boolean =>
-    values.reduce((sum: number, value) => sum + gap + Math.max(widest, Math.min(mostOfAValue, widthOf(tellValue(value)))), 0) < width - 30;
+    values.reduce((sum: number, value) => sum + gap + Math.max(widest, Math.min(mostOfAValue, widthOf(formatGridValue(value)))), 0) < width - 30;
   const has = (column: string): boolean => axes.some((axis) => axis.column === column);
   const sides = asked ? ([...asked.down, ...asked.across].every(has) ? asked : undefined) : chooseSides(axes, telling, fits);
   if (!sides) return [];

@@ -1,17 +1,17 @@
 import { writePlace } from '../../problems/place.ts';
 import { countLeaks, type Leak } from '../../results/leaks.ts';
 import { count, oneLine } from '../style.ts';
-import type { Telling } from './failure.ts';
+import type { Formatting } from './failure.ts';
 import { codeFrame } from './frame.ts';
 
 /** What was left open: counted by case, or where that was looked for, each with its place. */
-export function tellLeaks(leaks: readonly Leak[], telling: Telling): string[] {
-  const { style, nameFile } = telling;
+export function renderLeaks(leaks: readonly Leak[], formatting: Formatting): string[] {
+  const { style, nameFile } = formatting;
   const lines: string[] = [];
   const found = leaks.some(({ location: place }) => place !== undefined) ? leaks : [];
   for (const { kind, after, location: place } of found) {
     lines.push('', `${style.yellow(`! ${kind} left open`)} by ${oneLine(after?.title ?? 'a case')}`);
-    if (place) lines.push(`  ${style.cyan(writePlace({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, telling).map((line) => `  ${line}`));
+    if (place) lines.push(`  ${style.cyan(writePlace({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, formatting).map((line) => `  ${line}`));
   }
   if (found.length > 0) return lines;
   const counts = countLeaks(leaks);

@@ -1,7 +1,7 @@
 import type { Activity } from '../../results/journal.ts';
 import type { RunState } from '../../results/run-state.ts';
 import { count, duration, fitted, oneLine, type Style } from '../style.ts';
-import { tellCounts } from './run.ts';
+import { renderCounts } from './run.ts';
 
 /** What one lane is at. */
 export interface LaneAtWork {
@@ -24,13 +24,13 @@ export interface Going {
 const words: Readonly<Record<Activity['what'], string>> = { load: 'loads', plan: 'plans', setup: 'setting up', body: '', teardown: 'tearing down' };
 
 /** A few lines that stand below what is printed for good: how far the run is, and what each lane does. */
-export function tellGoing({ state, lanes, elapsed, expected }: Going, width: number, style: Style): string[] {
+export function renderGoing({ state, lanes, elapsed, expected }: Going, width: number, style: Style): string[] {
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
   const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
   const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;
   return [
     '',
-    `${bar}${Object.values(state.counts).some((n) => n > 0) ? tellCounts(state.counts, style) : style.dim('no result yet')}  ${style.dim(duration(elapsed))}`,
+    `${bar}${Object.values(state.counts).some((n) => n > 0) ? renderCounts(state.counts, style) : style.dim('no result yet')}  ${style.dim(duration(elapsed))}`,
     ...lanes
       .filter(({ doing }) => doing)
       .map(({ number, doing, since }) => {
@@ -42,7 +42,7 @@ export function tellGoing({ state, lanes, elapsed, expected }: Going, width: num
 }
 
 /** The same in one plain line, for a pipe. */
-export const tellGoingPlainly = ({ state, lanes, elapsed }: Going, style: Style): string =>
+export const renderGoingPlainly = ({ state, lanes, elapsed }: Going, style: Style): string =>
   style.dim(
-    `… ${tellCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${count(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
+    `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${count(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
   );

@@ -11,15 +11,15 @@ import { type Status, statuses } from '../../running/result.ts';
 import { groupAlike } from '../alike.ts';
 import { besideCases } from '../ending.ts';
 import { count, duration, oneLine, plainStyle, type Style, signs, statusLabel, visible, widthOf } from '../style.ts';
-import { tellUnrun } from '../unrun.ts';
-import { frameOnce, type Telling, tellAlike, tellFailure } from './failure.ts';
-import { tellWhere } from './where.ts';
+import { renderUnrun } from '../unrun.ts';
+import { type Formatting, frameOnce, renderAlike, renderFailure } from './failure.ts';
+import { renderWhere } from './where.ts';
 
 export const paintOf = (status: Status, style: Style): ((text: string) => string) =>
   status === 'failed' || status === 'errored' ? style.red : status === 'passed' ? style.green : style.yellow;
 
 /** The counts that are not zero, worst first. */
-export function tellCounts(counts: Readonly<Record<Status, number>>, style: Style): string {
+export function renderCounts(counts: Readonly<Record<Status, number>>, style: Style): string {
   const order: readonly Status[] = ['failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run', 'passed'];
   const told = order.filter((status) => counts[status] > 0).map((status) => paintOf(status, style)(`${grouped(counts[status])} ${statusLabel(status)}`));
   return told.length ? told.join(', ') : style.dim('no cases');
@@ -32,7 +32,7 @@ const longestStrip = 96;
 const shortestStrip = 40;
 
 /** A sign for each case, or for several that stand side by side, where they did not all come out alike. */
-function tellStrip({ counts, strip }: TestState, width: number, style: Style): string {
+function renderStrip({ counts, strip }: TestState, width: number, style: Style): string {
   if (statuses.filter((status) => counts[status] > 0).length < 2) return '';
   return strip
     .folded(Math.min(width, longestStrip))
@@ -43,32 +43,32 @@ function tellStrip({ counts, strip }: TestState, width: number, style: Style): s
 /** So many tests have a line of their own; the others are counted, and told where they failed. */
 export const mostTests = 500;
 
-export const tellMoreTests = (tests: number, style: Style): string[] =>
+export const renderMoreTests = (tests: number, style: Style): string[] =>
   tests > mostTests ? ['', style.dim(`… and ${count(tests - mostTests, 'more test')}; --show cases lists every case`)] : [];
 
 /** A test: sign, title, counts, time, a strip of its cases. Under the heading of its file and suites, which `Headings` tells. */
-export function tellTest(test: TestState, style: Style, depth: number, width: number, title = test.header.path.at(-1) ?? ''): string[] {
+export function renderTest(test: TestState, style: Style, depth: number, width: number, title = test.header.path.at(-1) ?? ''): string[] {
   const { counts, milliseconds } = test;
   const status = worst(counts);
   const cases = statuses.reduce((sum, one) => sum + counts[one], 0);
   const time = milliseconds > 0 ? duration(milliseconds) : '';
   const told = `${'  '.repeat(depth)}${signs[status]} ${oneLine(title)}`;
   const isSeveral = cases > 1 || status !== 'passed';
-  const left = width - 2 - widthOf([told, isSeveral && tellCounts(counts, plainStyle), time].filter(Boolean).join('  '));
-  const line = [told.replace(signs[status], paintOf(status, style)(signs[status])), isSeveral && tellCounts(counts, style), time && style.dim(time)];
-  if (left >= Math.min(shortestStrip, cases)) return [[...line, tellStrip(test, left, style)].filter(Boolean).join('  ')];
+  const left = width - 2 - widthOf([told, isSeveral && renderCounts(counts, plainStyle), time].filter(Boolean).join('  '));
+  const line = [told.replace(signs[status], paintOf(status, style)(signs[status])), isSeveral && renderCounts(counts, style), time && style.dim(time)];
+  if (left >= Math.min(shortestStrip, cases)) return [[...line, renderStrip(test, left, style)].filter(Boolean).join('  ')];
   const indent = '  '.repeat(depth + 1);
-  const strip = tellStrip(test, width - indent.length, style);
+  const strip = renderStrip(test, width - indent.length, style);
   return [line.filter(Boolean).join('  '), ...(strip ? [indent + strip] : [])];
 }
 
-export function tellCase(result: Pick<RecordedResult, 'status' | 'title' | 'times' | 'reason'>, style: Style): string {
+export function renderCase(result: Pick<RecordedResult, 'status' | 'title' | 'times' | 'reason'>, style: Style): string {
   const time = result.times.setup + result.times.body + result.times.teardown;
   return `${paintOf(result.status, style)(signs[result.status])} ${oneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${oneLine(result.reason)}`) : ''}  ${style.dim(duration(time))}`;
 }
 
 /** What a case wrote, line by line. */
-export const tellOutput = ({ output }: Pick<RecordedResult, 'output'>, style: Style): string[] =>
+export const renderOutput = ({ output }: Pick<RecordedResult, 'output'>, style: Style): string[] =>
   output.length === 0
     ? []
     : visible(output.join(''))
@@ -90,10 +90,10 @@ export class Headings {
   }
 }
 
-export function tellProblem(problem: Problem, telling: Telling, paint: (text: string) => string): string[] {
-  const { style } = telling;
-  const place: SourceLocation | undefined = problem.at && { ...problem.at, file: telling.nameFile(problem.at.file) };
-  const frame = problem.at ? frameOnce(problem.at, telling) : [];
+export function renderProblem(problem: Problem, formatting: Formatting, paint: (text: string) => string): string[] {
+  const { style } = formatting;
+  const place: SourceLocation | undefined = problem.at && { ...problem.at, file: formatting.nameFile(problem.at.file) };
+  const frame = problem.at ? frameOnce(problem.at, formatting) : [];
   const [first, ...more] = visible(formatProblem(problem)).split('\n');
   return [
     `${paint('!')} ${place ? `${style.cyan(writePlace(place))}  ` : ''}${first}`,
@@ -106,14 +106,14 @@ export function tellProblem(problem: Problem, telling: Telling, paint: (text: st
 const mostWhole = 50;
 const mostBrief = 250;
 
-function tellBriefly(alike: readonly RecordedResult[], number: number, style: Style): string {
+function renderBriefly(alike: readonly RecordedResult[], number: number, style: Style): string {
   const [first] = alike as [RecordedResult];
   const more = alike.length > 1 ? style.dim(`  and ${count(alike.length - 1, 'more case')}`) : '';
   return `${style.red(signs[first.status])} ${number}. ${oneLine(first.title)}${more}  ${style.dim(oneLine(first.failures[0]?.message ?? ''))}`;
 }
 
 /** All that failed or errored, in the order of the plan: each whole, cases of one test that failed alike together, and where their test fails. */
-export function tellFailures(state: RunState, where: ReadonlyMap<number, WhereItFails>, telling: Telling): string[] {
+export function renderFailures(state: RunState, where: ReadonlyMap<number, WhereItFails>, formatting: Formatting): string[] {
   const lines: string[] = [];
   let number = 1;
   const groups = groupAlike([...state.notable].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
@@ -121,26 +121,28 @@ export function tellFailures(state: RunState, where: ReadonlyMap<number, WhereIt
     const [first, ...others] = alike as [RecordedResult, ...RecordedResult[]];
     if (i >= mostWhole) {
       if (i === mostWhole) lines.push('');
-      if (i < mostBrief) lines.push(tellBriefly(alike, number, telling.style));
+      if (i < mostBrief) lines.push(renderBriefly(alike, number, formatting.style));
       number += alike.length;
       continue;
     }
     const fixtures = first.fixtures ?? state.tests.get(first.test)?.header.fixtures;
-    lines.push('', ...tellFailure({ ...first, fixtures }, number, telling));
-    if (others.length > 0) lines.push('', ...tellAlike(others, number + 1, telling));
+    lines.push('', ...renderFailure({ ...first, fixtures }, number, formatting));
+    if (others.length > 0) lines.push('', ...renderAlike(others, number + 1, formatting));
     number += alike.length;
     const found = groups[i + 1]?.[0]?.test === first.test ? undefined : where.get(first.test);
-    if (found) lines.push('', ...tellWhere(found, telling.style));
+    if (found) lines.push('', ...renderWhere(found, formatting.style));
   }
-  if (groups.length > mostBrief) lines.push(telling.style.dim(`… and ${count(groups.length - mostBrief, 'more failure')}; red-lattice view shows all of them`));
-  for (const { id, title, result } of state.tornDown) lines.push('', ...tellFailure({ kind: 'teardown', id, title, row: {}, ...result }, number++, telling));
-  for (const problem of state.told) lines.push('', ...tellProblem(problem, telling, telling.style.red));
+  if (groups.length > mostBrief)
+    lines.push(formatting.style.dim(`… and ${count(groups.length - mostBrief, 'more failure')}; red-lattice view shows all of them`));
+  for (const { id, title, result } of state.tornDown)
+    lines.push('', ...renderFailure({ kind: 'teardown', id, title, row: {}, ...result }, number++, formatting));
+  for (const problem of state.told) lines.push('', ...renderProblem(problem, formatting, formatting.style.red));
   return lines;
 }
 
-export function tellPlanProblems(state: RunState, telling: Telling): string[] {
+export function renderPlanProblems(state: RunState, formatting: Formatting): string[] {
   const lines: string[] = [];
-  for (const problem of [...state.loadFailures, ...state.planProblems]) lines.push('', ...tellProblem(problem, telling, telling.style.red));
+  for (const problem of [...state.loadFailures, ...state.planProblems]) lines.push('', ...renderProblem(problem, formatting, formatting.style.red));
   return lines;
 }
 
@@ -162,11 +164,11 @@ const quick = 2_000;
 const notable = 0.1;
 
 /** Wall time beside summed time. */
-const tellTime = ({ summed }: RunState, { wall, lanes }: Closing): string =>
+const renderTime = ({ summed }: RunState, { wall, lanes }: Closing): string =>
   `${duration(wall)} (cases ${duration(summed)}${lanes > 1 && summed > wall ? ` in ${lanes} lanes` : ''})`;
 
 /** The slowest cases and the dearest shared fixtures of a run that somebody waited for. */
-function tellCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, style: Style): string[] {
+function renderCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, style: Style): string[] {
   if (wall < quick) return [];
   const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > notable * Math.max(wall, summed);
   const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));
@@ -175,7 +177,7 @@ function tellCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, s
 }
 
 /** How many cases, and which: the first ones by their titles. */
-function tellSome(what: string, { cases, titles }: RunState['unchecked'], paint: (text: string) => string): string[] {
+function renderSome(what: string, { cases, titles }: RunState['unchecked'], paint: (text: string) => string): string[] {
   if (cases === 0) return [];
   const more = cases - titles.length;
   return [`${count(cases, 'case')} ${what}:`, ...titles.map((title) => `  ${oneLine(title)}`), ...(more > 0 ? [`  … and ${grouped(more)} more`] : [])].map(
@@ -184,7 +186,7 @@ function tellSome(what: string, { cases, titles }: RunState['unchecked'], paint:
 }
 
 /** What an interrupted run has left behind. */
-function tellTornDown({ notRun, told }: RunState): string {
+function renderTornDown({ notRun, told }: RunState): string {
   if (notRun?.reason === endedAtOnce) return 'nothing was torn down';
   return told.some(({ code }) => code === 'teardown-lost' || code === 'run-fixtures-lost')
     ? 'not everything was torn down, see above'
@@ -192,25 +194,28 @@ function tellTornDown({ notRun, told }: RunState): string {
 }
 
 /** The line above the last one, where there is more to say than the last one does. */
-export function tellBeside(state: RunState, strictWarnings: number, style: Style): string[] {
+export function renderBeside(state: RunState, strictWarnings: number, style: Style): string[] {
   const beside = besideCases(state, strictWarnings);
   return beside === undefined ? [] : [style.red(beside)];
 }
 
 /** The end of a run: what is excused and why, notes, times, and last the counts. */
-export function tellSummary(state: RunState, closing: Closing, telling: Telling): string[] {
-  const { style } = telling;
+export function renderSummary(state: RunState, closing: Closing, formatting: Formatting): string[] {
+  const { style } = formatting;
   const lines: string[] = [];
-  for (const problem of state.warnings) lines.push(...tellProblem(problem, telling, style.yellow));
-  lines.push(...tellSome('passed without a check', state.unchecked, style.dim), ...tellSome('passed only after a retry (flaky)', state.unsteady, style.yellow));
-  if (closing.interrupted) lines.push(style.yellow(`interrupted: ${tellTornDown(state)}`));
-  lines.push(...tellCosts(state, closing, style));
-  lines.push(style.dim(`${tellTime(state, closing)} · seed ${closing.seed} · record ${closing.record}`));
+  for (const problem of state.warnings) lines.push(...renderProblem(problem, formatting, style.yellow));
+  lines.push(
+    ...renderSome('passed without a check', state.unchecked, style.dim),
+    ...renderSome('passed only after a retry (flaky)', state.unsteady, style.yellow),
+  );
+  if (closing.interrupted) lines.push(style.yellow(`interrupted: ${renderTornDown(state)}`));
+  lines.push(...renderCosts(state, closing, style));
+  lines.push(style.dim(`${renderTime(state, closing)} · seed ${closing.seed} · record ${closing.record}`));
   for (const status of ['known-failure', 'skipped', 'not-requested'] as const) {
     const reasons = new Map<string, number>();
     for (const result of state.excused) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
     for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${grouped(times)} ${statusLabel(status)}: ${oneLine(reason)}`));
   }
-  if (state.notRun) lines.push(style.yellow(`${signs['not-run']} ${tellUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
-  return [...lines, ...tellBeside(state, closing.strict, style)];
+  if (state.notRun) lines.push(style.yellow(`${signs['not-run']} ${renderUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
+  return [...lines, ...renderBeside(state, closing.strict, style)];
 }

@@ -22,7 +22,7 @@ interface LaneTimes {
 }
 
 /** Each set-up, body and tear-down as a bar: lane by lane on one axis of time, wide scopes first, cases in the order in which they began. */
-export function tellTimeline(entries: () => Iterable<JournalEntry>, width: number, style: Style): string[] {
+export function renderTimeline(entries: () => Iterable<JournalEntry>, width: number, style: Style): string[] {
   const lanes = timesOfLanes(entries);
   let end = 0;
   for (const { spans, results } of lanes.values()) {

@@ -6,7 +6,7 @@ import { fitted, oneLine, type Style, widthOf } from '../style.ts';
 const mostColumns = 72;
 
 /** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. */
-export function tellWhere({ causes, elsewhere }: WhereItFails, style: Style): string[] {
+export function renderWhere({ causes, elsewhere }: WhereItFails, style: Style): string[] {
   const told = causes.map(({ conditions }) => oneLine(conditions.map(formatCondition).join(' & ')));
   const columns = Math.min(mostColumns, Math.max(...[...told, 'elsewhere'].map(widthOf)));
   const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;

@@ -83,13 +83,13 @@ export function formatCondition(condition: Condition): string {
     case 'prefix':
       return `${column} starts with ${JSON.stringify(condition.prefix)}`;
     case 'length':
-      return tellRange(`length of ${column}`, condition.from, condition.to);
+      return formatRange(`length of ${column}`, condition.from, condition.to);
     case 'range':
-      return tellRange(column, condition.from, condition.to);
+      return formatRange(column, condition.from, condition.to);
   }
 }
 
-function tellRange(name: string, from: number | string | undefined, to: number | string | undefined): string {
+function formatRange(name: string, from: number | string | undefined, to: number | string | undefined): string {
   if (from === to) return `${name}=${from}`;
   if (from === undefined) return `${name}<=${to}`;
   return to === undefined ? `${name}>=${from}` : `${from}<=${name}<=${to}`;

@@ -1,22 +1,32 @@
 import { lastLine } from '../formats/ending.ts';
-import { Headings, mostTests, tellCase, tellFailures, tellMoreTests, tellOutput, tellPlanProblems, tellSummary, tellTest } from '../formats/human/run.ts';
+import {
+  Headings,
+  mostTests,
+  renderCase,
+  renderFailures,
+  renderMoreTests,
+  renderOutput,
+  renderPlanProblems,
+  renderSummary,
+  renderTest,
+} from '../formats/human/run.ts';
 import type { Opened } from '../node/recorded.ts';
 import { testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Look, Sorting } from './look.ts';
-import { tellGrids } from './tell-grids.ts';
-import { type Terminal, tellingFor } from './terminal.ts';
+import { renderGrids } from './render-grids.ts';
+import { createFormatting, type Terminal } from './terminal.ts';
 
 /** Tells people what is on record, as the run did: tests, failures, where they are, the summary. */
-export function tellRecord(record: Opened, root: string, look: Look, terminal: Terminal): void {
+export function printRecord(record: Opened, root: string, look: Look, terminal: Terminal): void {
   const { info } = record;
   const state = stateOf(record);
   const where = whereTestsFail(record.entries, failingTests(state));
-  tellTests(state, look.sort ?? 'plan', terminal);
-  const telling = tellingFor(info.root ?? root, terminal);
-  const blocks = [tellPlanProblems(state, telling), tellFailures(state, where, telling), tellGrids(record.entries, where, look, terminal)];
+  printTests(state, look.sort ?? 'plan', terminal);
+  const formatting = createFormatting(info.root ?? root, terminal);
+  const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), renderGrids(record.entries, where, look, terminal)];
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');
   if (info.milliseconds === undefined) terminal.out(terminal.style.yellow('the run is incomplete'));
@@ -29,29 +39,29 @@ export function tellRecord(record: Opened, root: string, look: Look, terminal: T
     resumes: false,
     strict: info.strictWarnings ?? 0,
   };
-  for (const line of tellSummary(state, closing, telling)) terminal.out(line);
+  for (const line of renderSummary(state, closing, formatting)) terminal.out(line);
   terminal.out(lastLine(state));
 }
 
 /** A line for each case, with what it wrote, in the order of the plan. */
-export function tellCases(entries: () => Iterable<JournalEntry>, { out, style }: Terminal): void {
+export function printCases(entries: () => Iterable<JournalEntry>, { out, style }: Terminal): void {
   for (const { results } of testsInOrder(entries))
-    for (const { result } of results()) for (const line of [tellCase(result, style), ...tellOutput(result, style)]) out(line);
+    for (const { result } of results()) for (const line of [renderCase(result, style), ...renderOutput(result, style)]) out(line);
 }
 
 /** A line for each test: under their files and suites, or the slowest first with their whole titles. */
-export function tellTests(state: RunState, sorting: Sorting, { out, style, width }: Terminal): void {
+export function printTests(state: RunState, sorting: Sorting, { out, style, width }: Terminal): void {
   const name = ({ header }: TestState): string => [header.file, ...header.path].join(' › ');
   const tests = [...state.tests.values()];
   if (sorting === 'time') {
-    for (const test of tests.sort((a, b) => b.milliseconds - a.milliseconds)) for (const line of tellTest(test, style, 0, width, name(test))) out(line);
+    for (const test of tests.sort((a, b) => b.milliseconds - a.milliseconds)) for (const line of renderTest(test, style, 0, width, name(test))) out(line);
     return;
   }
   tests.sort(sorting === 'name' ? (a, b) => (name(a) < name(b) ? -1 : 1) : (a, b) => a.header.test - b.header.test);
   const headings = new Headings();
   for (const test of tests.slice(0, mostTests)) {
     const { lines, depth } = headings.of(test, style);
-    for (const line of [...lines, ...tellTest(test, style, depth, width)]) out(line);
+    for (const line of [...lines, ...renderTest(test, style, depth, width)]) out(line);
   }
-  for (const line of tellMoreTests(tests.length, style)) out(line);
+  for (const line of renderMoreTests(tests.length, style)) out(line);
 }

@@ -1,4 +1,4 @@
-import { tellGrid } from '../formats/human/grid.ts';
+import { renderGrid } from '../formats/human/grid.ts';
 import { oneLine } from '../formats/style.ts';
 import { testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
@@ -11,7 +11,7 @@ const mostCases = 20_000;
 const fewestCases = 4;
 
 /** Each test whose rows make a grid as one; with sides that were asked for, each that has those columns. */
-export function tellGrids(
+export function renderGrids(
   entries: () => Iterable<JournalEntry>,
   where: ReadonlyMap<number, WhereItFails>,
   { grid, gridBy }: Look,
@@ -22,7 +22,7 @@ export function tellGrids(
   for (const { header, count, results } of testsInOrder(entries)) {
     if (count < fewestCases || count > mostCases) continue;
     const ran = [...results()].map(({ result }) => result).filter(({ status }) => status !== 'not-requested');
-    const drawn = ran.length < fewestCases ? [] : tellGrid(ran, where.get(header.test), gridBy, width, style);
+    const drawn = ran.length < fewestCases ? [] : renderGrid(ran, where.get(header.test), gridBy, width, style);
     if (drawn.length > 0) lines.push('', `${style.bold(oneLine(header.path.join(' › ')))}  ${style.dim(header.file)}`, ...drawn.map((line) => `  ${line}`));
   }
   return lines;
