@@ -6,7 +6,7 @@ import { join } from 'node:path';
 import { transformSync } from 'esbuild';
 import { root } from './steps.mjs';
 
-/** Each pattern with what to write instead. */
+/** Patterns with suggested replacements. */
 const habits = [
   [/\b(?:is|are|was|were|be|been) told\b|\btells?\b(?! time)/i, 'report, print, show'],
   [/\bunless said\b|\bwhere nothing else is said\b/i, 'Default: …'],

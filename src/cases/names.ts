@@ -30,7 +30,7 @@ const shortened = (text: string, whole: () => string, keep: boolean): string => 
 export function nameOfValues(row: object): string {
   let name = '';
   for (const column in row) {
-    // Code under test may have put something on the prototype of all objects.
+    // Tests can extend Object.prototype.
     if (!Object.hasOwn(row, column)) continue;
     if (name) name += ', ';
     name += `${column}=${shortValue((row as Record<string, unknown>)[column])}`;

@@ -21,7 +21,7 @@ export type Chunks = Iterable<readonly Entry[]> | AsyncIterable<readonly Entry[]
 
 /** Access to files, for environments without a file system. */
 export interface FileSource {
-  /** Yields the file's bytes. Rejects with an error with `code: 'ENOENT'` if there is no such file. */
+  /** Yields the bytes of the file. If the file does not exist, rejects with an error whose `code` is 'ENOENT'. */
   read(url: URL): AsyncIterable<Uint8Array>;
   /** Resolves to the names in a folder, or to none if it does not exist. Without it, tests must name data files with their extension. */
   list?(folder: URL): Promise<readonly string[]>;

@@ -49,7 +49,7 @@ export function checkTitle(title: Title, columns: readonly string[]): Problem[] 
 /** The title for one row. A placeholder stays where the row has nothing there: a cell that was left empty, or could not be read. */
 export const fillTitle = ({ parts }: Title, row: object): string => parts.map((part) => (typeof part === 'string' ? part : fillPart(part, row))).join('');
 
-/** What the placeholders of a title stand for in one row. */
+/** The values of the placeholders of a title for a row. */
 export const filledIn = ({ parts }: Title, row: object): string[] => parts.flatMap((part) => (typeof part === 'string' ? [] : [fillPart(part, row)]));
 
 function fillPart(path: readonly string[], row: object): string {

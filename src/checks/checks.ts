@@ -73,7 +73,7 @@ export interface Recorder {
   found(finding: Finding, note: string | undefined, origin: Origin | undefined): boolean;
   /** Ends the step or the case: throws. */
   stop(): never;
-  /** Notes that the body must wait for something. Gives what to call when that has settled; it tells whether the body did wait. */
+  /** Registers a pending operation that the body must await. Returns a function to call when it settles, which returns whether the body was still running. */
   waits(what: string, origin: Origin): () => boolean;
 }
 
@@ -198,7 +198,7 @@ export class EnsuresImpl implements Ensures {
   }
 }
 
-/** Judges what an act threw: at once, or when the promise that it gave has settled, if the body waits for that. */
+/** Calls `judge` with the error that `act` throws or rejects with, or with undefined. After the body has ended, `judge` is not called. */
 function afterAct(act: () => unknown, recorder: Recorder, origin: Origin, judge: (caught: Caught) => unknown): unknown {
   let given: unknown;
   let waits: boolean;

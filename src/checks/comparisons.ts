@@ -16,10 +16,10 @@ export type Finding = Mismatch | undefined;
 
 const both = (message: string, actual: unknown, expected: unknown): Mismatch => ({ message, actual: show(actual), expected: show(expected) });
 
-/** A promise is no value to compare, and never a condition. */
+/** The failure of a check whose value is a promise, since neither a comparison nor a condition can hold for it. */
 const promised = (actual: unknown): Finding => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
 
-/** A check that was called with what it cannot work with. */
+/** The failure of a check with an invalid argument. */
 const misused = (what: string, wanted: string, given: unknown): Mismatch => ({ message: `${what} must be ${wanted}; got ${show(given)}` });
 
 export const unequal = (actual: unknown, expected: unknown): Finding =>

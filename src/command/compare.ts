@@ -10,7 +10,7 @@ interface CompareOptions {
   readonly format?: 'markdown' | 'json';
 }
 
-/** Tells what became of each case between two records; 1 where one fails that did not before, or the later run is not whole. */
+/** Compares two records case by case. Returns 1 if a case fails that did not fail before, or if the later run is incomplete. */
 export async function compareCommand(
   wantedBefore: string,
   wantedAfter: string,

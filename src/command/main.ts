@@ -166,7 +166,7 @@ async function parse(args: readonly string[], setting: Setting, inOne: boolean):
   try {
     const expanded = await withProfile(args, setting);
     if (!expanded) return 2;
-    // Only the profile says so: the process that can do it finds the same profile.
+    // Only the profile sets it: the new process reads the same profile.
     if (!inOne && wantsOneProcess(expanded)) return (await restartInOneProcess([...args, '--lanes', '0'])).status;
     await program.parseAsync(expanded, { from: 'user' });
     return status;
@@ -231,7 +231,7 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       let interrupts = 0;
       for (const signal of ['SIGINT', 'SIGTERM'] as const)
         process.on(signal, () => {
-          // Nobody could end a lane in this process otherwise.
+          // A lane in this process cannot be killed from outside.
           if (inOne && ++interrupts > 2) process.exit(signal === 'SIGINT' ? 130 : 143);
           act(signal);
         });

@@ -73,7 +73,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   return missing.length > 0 ? 2 : status;
 }
 
-/** A test file that has other contents in two records. */
+/** The first test file whose content differs between two records. */
 const differing = (one: RunInfo['files'] = {}, other: RunInfo['files'] = {}): string | undefined =>
   Object.keys({ ...one, ...other }).find((file) => one[file] !== other[file]);
 

@@ -16,7 +16,7 @@ export function wantsOneProcess(args: readonly string[]): boolean {
 /** Whether this process can load modules from source, as lanes do. */
 export const canRunCases = (): boolean => laneFlags.every((flag) => process.execArgv.includes(flag));
 
-/** Does the same in a process that can run cases itself: gives it this one's place, and its debugger's. */
+/** Runs the command in a new process that can run cases itself, with the debugger port of this one. */
 export async function restartInOneProcess(args: readonly string[]): Promise<{ status: number; pid: number }> {
   const { default: inspector } = await import('node:inspector');
   inspector.close();

@@ -19,7 +19,7 @@ import type { Look, Sorting } from './look.ts';
 import { renderGrids } from './render-grids.ts';
 import { createFormatting, type Terminal } from './terminal.ts';
 
-/** Tells people what is on record, as the run did: tests, failures, where they are, the summary. */
+/** Prints a record like the run did: tests, failures, where tests fail, and the summary. */
 export function printRecord(record: Opened, root: string, look: Look, terminal: Terminal): void {
   const { info } = record;
   const state = stateOf(record);
@@ -43,13 +43,13 @@ export function printRecord(record: Opened, root: string, look: Look, terminal: 
   terminal.out(lastLine(state));
 }
 
-/** A line for each case, with what it wrote, in the order of the plan. */
+/** Prints one line per case and its output, in plan order. */
 export function printCases(entries: () => Iterable<JournalEntry>, { out, style }: Terminal): void {
   for (const { results } of testsInOrder(entries))
     for (const { result } of results()) for (const line of [renderCase(result, style), ...renderOutput(result, style)]) out(line);
 }
 
-/** A line for each test: under their files and suites, or the slowest first with their whole titles. */
+/** Prints one line per test: grouped by file and suite, or sorted by time with full titles. */
 export function printTests(state: RunState, sorting: Sorting, { out, style, width }: Terminal): void {
   const name = ({ header }: TestState): string => [header.file, ...header.path].join(' › ');
   const tests = [...state.tests.values()];

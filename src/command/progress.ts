@@ -15,7 +15,7 @@ interface Shown {
 const liveEvery = 100;
 const plainEvery = 30_000;
 
-/** The lines that appear while results come in: a line for each test, and on a terminal below them how far the run is. */
+/** Prints one line per test while results arrive, and the progress below them on a terminal. */
 export class Progress {
   readonly #terminal: Terminal;
   readonly #show: Shown['show'];

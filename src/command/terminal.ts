@@ -31,7 +31,7 @@ function wantsColours(environment: Readonly<Record<string, string | undefined>>,
   return isTerminal && TERM !== 'dumb' && !CI;
 }
 
-/** Columns. On a narrower terminal lines break, and cannot be written over. */
+/** Columns. On a narrower terminal lines wrap, so that they cannot be overwritten. */
 const narrowest = 40;
 
 // A lane in this process takes the streams over: the terminal goes by what was there before.
@@ -41,7 +41,7 @@ export const processTerminal = (): Terminal => ({
   out: (line) => void write(`${line}\n`),
   raw: (text) => void write(text),
   error: (line) => void writeError(`${line}\n`),
-  // Some terminals say 0.
+  // Some terminals report 0.
   width: process.stdout.columns || 100,
   live:
     process.stdout.isTTY && (process.stdout.columns || 100) >= narrowest && process.env['TERM'] !== 'dumb' && !process.env['CI'] ? process.stdout : undefined,

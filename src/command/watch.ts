@@ -20,7 +20,7 @@ interface Watching {
 /** Milliseconds that changes are gathered for: an editor writes several files at once. */
 const gathering = 60;
 
-/** Of the runs of one watch, the records of the newest are kept. */
+/** The number of records that a watch session keeps. */
 const recordsOfWatching = 3;
 
 /** What is to be run next, or that it is over. */
@@ -73,7 +73,7 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
     const run = await runOnce({ where, files, selection: ids ? { ...selection, ids } : selection, options, prepared, interruption }, setting);
     ({ status } = run);
     records.push(run.record);
-    // A day of watching would push every other run out.
+    // Otherwise a watch session would push out all other records.
     if (!options.record && records.length > recordsOfWatching) rmSync(records.shift() as string, { recursive: true, force: true });
     for (const [file, read] of run.state.reads) reads.set(file, read);
     if (interruption.by) break;

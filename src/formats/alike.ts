@@ -5,7 +5,7 @@ const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>)
   JSON.stringify([
     // A set-up fails alike for whoever needs it.
     failures.every(({ cause }) => cause === 'setup') ? undefined : test,
-    // How often a check failed in a loop is one of the values.
+    // The number of repetitions does not matter.
     [
       ...new Set(
         failures.map(({ cause, message, note, location: place, step, fixture }) =>

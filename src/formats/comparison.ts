@@ -95,7 +95,7 @@ const closing = ({ cases, same }: Comparison): string =>
 const paceOf = ({ pace }: Comparison): string | undefined =>
   pace > 1.25 || pace < 0.8 ? `the median case took ${pace.toFixed(1)} × as long as before; slower and faster are relative to that` : undefined;
 
-/** Why the later run says less than it seems to; then nothing is well, whatever the cases say. */
+/** Describes why the later run is incomplete. Returns undefined if it is complete. */
 export function whyPartial({ info }: ComparedRun): string | undefined {
   if (info.milliseconds === undefined) return 'the later run did not finish';
   if ((info.exitStatus ?? 0) >= 128) return 'the later run was interrupted';

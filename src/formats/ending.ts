@@ -7,7 +7,7 @@ type Ended = Pick<RunState, 'counts' | 'tornDown' | 'told' | 'planProblems' | 'l
 export const lastLine = ({ counts }: Pick<Ended, 'counts'>): string =>
   `${counts.passed} passed, ${counts.failed + counts.errored} failed${counts.skipped ? `, ${counts.skipped} skipped` : ''}`;
 
-/** What the last line does not say, for the line above it: how many of the failed cases errored, and what went wrong beside cases. */
+/** Describes how many failed cases errored, and the problems outside the cases, for the line above the last one. */
 export function besideCases({ counts, tornDown, told, planProblems, loadFailures }: Ended, strictWarnings = 0): string | undefined {
   const beside = [
     counts.errored > 0 && `${counts.errored} of ${count(counts.failed + counts.errored, 'failed case')} errored`,

@@ -25,8 +25,8 @@ const fixed = [
 ];
 
 /**
- * A record as CSV: a line a case, and a line of status `problem` for what went wrong beside them; what came of it under headings in parentheses, then a column for each column of any row. Times are
- * milliseconds. Texts that a spreadsheet would take for a formula have an apostrophe before them.
+ * A record as CSV: one row per case, and one row with the status `problem` per problem outside the cases. Result columns have headings
+ * in parentheses; a column for each column of the data follows. Times are in milliseconds. Texts that a spreadsheet would take for a formula have an apostrophe before them.
  */
 export function* reportAsCsv({ info, entries }: Recorded, nameFile: NameFile): Generator<string> {
   const columns = new Set<string>();
@@ -48,7 +48,7 @@ export function* reportAsCsv({ info, entries }: Recorded, nameFile: NameFile): G
       lines = [];
     }
   }
-  // What went wrong beside the cases: a line without an id, whose status no case has.
+  // Problems outside the cases: rows without an id, with the status `problem`.
   for (const { severity, message, location, problem } of runReport({ info, entries }, nameFile).problems)
     if (severity === 'error') lines.push(['', 'problem', problem.code, '', '', location?.file, location?.line, ...Array(8).fill(''), message]);
   if (lines.length > 0) yield `${csvLines(lines)}\n`;

@@ -55,7 +55,7 @@ export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generat
   else yield `Bail out! ${problems[0]}\n`;
 }
 
-/** What went wrong beside the cases: no point can say it, and the run is not well for it. */
+/** The problems outside the cases, for which TAP has no test point. */
 function* problemsIn(entries: Iterable<JournalEntry>): Generator<Problem> {
   for (const entry of entries) {
     if (entry.type === 'planned') yield* entry.problems;

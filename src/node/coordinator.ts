@@ -51,7 +51,7 @@ export interface Request {
 
 export interface Coordination {
   readonly done: Promise<RunState>;
-  /** The first call gives what is under way a moment and has everything torn down, the second goes straight to the teardowns, the third ends it all. */
+  /** The first call gives running cases a grace period and then tears down, the second tears down immediately, the third kills all processes. */
   interrupt(): void;
   /** How far it is. */
   going(): Going;
@@ -176,7 +176,7 @@ class Coordinator {
     this.#failedBefore = this.#failed;
   }
 
-  /** Whoever goes on with a run must find the same tests. */
+  /** Whether the tests differ from those of the run to resume. */
   get #isOfAnotherPlan(): boolean {
     return this.#state.planProblems.some(({ code }) => code === 'plan-mismatch');
   }
@@ -393,9 +393,9 @@ class Coordinator {
     switch (message.type) {
       case 'free': {
         if (slot.piece) this.#dealer?.ended(slot.piece);
-        // What a process before this one has on record, it leaves out.
+        // It skips cases that an earlier process has recorded.
         const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
-        // One that was told to stop counts what it does not run.
+        // A lane that was stopped counts the cases that it does not run.
         slot.piece = returned ?? this.#dealer?.next();
         slot.returned = undefined;
         debugLog('schedule', () =>

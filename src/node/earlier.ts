@@ -37,9 +37,9 @@ export function findRecord(wanted: string, root: string, folder: string): Earlie
 
 const failing: ReadonlySet<Status> = new Set<Status>(['failed', 'errored']);
 
-/** What is remembered of failures, whatever records are removed: every case of which the newest result is one. */
+/** The cases whose newest result is a failure. Kept when records are removed. */
 interface Memory {
-  /** When the newest run began that it knows of, as ISO 8601. */
+  /** When the newest run that it covers started, as ISO 8601. */
   readonly through: string;
   readonly ids: readonly string[];
 }
@@ -51,12 +51,12 @@ function readMemory(root: string): Memory {
     const { through, ids } = JSON.parse(readFileSync(memoryOf(root), 'utf8')) as Partial<Memory>;
     if (typeof through === 'string' && Array.isArray(ids)) return { through, ids: ids.filter((id) => typeof id === 'string') };
   } catch {
-    // There is none yet, or it is broken: the records tell what they can.
+    // Missing or damaged: fall back to the records.
   }
   return { through: '', ids: [] };
 }
 
-/** The ids of the cases of which the newest result is a failure. */
+/** The ids of the cases whose newest result is a failure. */
 export function failedIds(root: string): string[] {
   const { through, ids } = readMemory(root);
   return failedAfter(
@@ -65,7 +65,7 @@ export function failedIds(root: string): string[] {
   );
 }
 
-/** Remembers what failed in a run that has ended, and what failed before and was not run since; after a whole run, nothing else is left. */
+/** Stores the cases that failed in a finished run, and earlier failures that did not run again. After a complete run, only the former. */
 export function rememberFailed(root: string, run: Earlier, isWhole: boolean): void {
   const path = memoryOf(root);
   const { through, ids } = readMemory(root);
@@ -75,7 +75,7 @@ export function rememberFailed(root: string, run: Earlier, isWhole: boolean): vo
   renameSync(`${path}.new`, path);
 }
 
-/** Of cases that had failed before some runs, and those that fail in them: the ones of which the newest result is a failure. */
+/** The ids of the cases in `before` or in the runs (newest first) whose newest result is a failure. */
 function failedAfter(before: readonly string[], runs: readonly Earlier[]): string[] {
   const suspects = new Set(before);
   for (const { folder, info } of runs) {

@@ -35,9 +35,9 @@ export interface LaneWork {
   readonly lane: LaneState;
   readonly end: Promise<LaneEnd>;
   send(message: ToLane): void;
-  /** No new cases. */
+  /** Starts no new cases. */
   stop(): void;
-  /** Nor does it wait for those under way, at once where it is urgent; teardowns run. One that does not hear it is ended. */
+  /** Stops running cases and runs teardowns. `urgent`: without the grace period. Kills a lane that does not respond. */
   interrupt(urgent: boolean): void;
   kill(): void;
 }
@@ -97,7 +97,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     read();
     const { doing } = lane;
     const silent = Date.now() - heard;
-    // One that waits for something to do answers; one that cannot hear any more would wait for ever. Counted in looks: a machine may sleep.
+    // An idle lane answers pings. Count polls instead of time: the machine may be suspended.
     if (!doing && !lane.finished && hasJob && silent > deafAfter) {
       if (deafLooks % looksPerPing === 0) send({ to: 'lane', type: 'ping' });
       if (++deafLooks > patience / lookEvery) {
@@ -134,7 +134,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
       case 'configured':
         break;
       default:
-        // What it said in its journal comes first.
+        // Read its journal first: entries precede messages.
         if (message.type === 'free') read();
         follower.hear(message);
     }
@@ -175,7 +175,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     const asked = Date.now();
     send({ to: 'lane', type: 'interrupt', urgent });
     send({ to: 'lane', type: 'ping' });
-    // A loop hears nothing, and would not be over by itself.
+    // A process in an endless loop does not receive messages and does not end by itself.
     setTimeout(() => answered < asked && kill(), grace + (urgent ? 0 : grace)).unref();
   };
   return { lane, end, send, stop: () => send({ to: 'lane', type: 'stop' }), interrupt, kill };

@@ -1,9 +1,9 @@
 import { type ChildProcess, spawn } from 'node:child_process';
 
-/** Seconds that processes have to tear down and end by themselves when nobody talks to them any more. */
+/** How long in seconds lanes can run teardowns after the coordinator has ended. */
 const graceSeconds = 10;
 
-/** Waits until nobody talks to it any more, and kills the processes whose numbers it has been told unless they end; those with a minus before it are gone. */
+/** Reads process ids until its input ends (a minus sign: that process has ended), then waits for these processes and kills the remaining ones. */
 const script = `p=" "; while read -r n; do case "$n" in -*) p="$(printf %s "$p" | sed "s/ \${n#-} / /")";; *) p="$p$n ";; esac; done
 i=0; while [ $i -lt ${graceSeconds} ]; do for n in $p; do kill -0 $n 2>/dev/null || p="$(printf %s "$p" | sed "s/ $n / /")"; done
 case "$p" in *[0-9]*) ;; *) exit;; esac; sleep 1; i=$((i+1)); done; kill -9 $p 2>/dev/null`;

@@ -56,9 +56,9 @@ export type ToLane =
   | { readonly to: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: Address }
   | { readonly to: 'lane'; readonly type: 'used'; readonly address: Address; readonly users: TeardownContext }
   | { readonly to: 'lane'; readonly type: 'close' }
-  /** Begin no more cases. */
+  /** Start no more cases. */
   | { readonly to: 'lane'; readonly type: 'stop' }
-  /** And do not wait for those under way: tear down. */
+  /** Start no more cases, stop the running ones, and tear down. `urgent`: without the grace period. */
   | { readonly to: 'lane'; readonly type: 'interrupt'; readonly urgent: boolean }
   | { readonly to: 'lane'; readonly type: 'ping' };
 

@@ -84,7 +84,7 @@ export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 
   return { times, wall };
 }
 
-/** Makes room for the record of a run that is under way: removes old ones beyond the newest, and nothing that is not a finished record of ours. */
+/** Removes the oldest finished records, so that up to 20 remain with the record of the current run. Removes nothing else. */
 export function removeOldRecords(root: string): void {
   const runs = join(ownFolder(root), 'runs');
   const ours = readdirSync(runs)

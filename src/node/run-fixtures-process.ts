@@ -41,7 +41,7 @@ export class RunFixturesProcess {
     await this.#host?.end;
   }
 
-  /** What is being set up for a lane comes to its end; what is there is torn down when the lanes have ended. */
+  /** Interrupts running setups. The fixtures are torn down when the lanes have ended. */
   interrupt(urgent: boolean): void {
     this.#host?.interrupt(urgent);
   }

@@ -1,4 +1,4 @@
-/** Like `instanceof`, and false for what cannot be looked at: tests throw whatever they like, a revoked proxy among it. */
+/** Like `instanceof`, but false for values that cannot be inspected, such as revoked proxies. */
 export function isInstanceOf<T>(value: unknown, type: abstract new (...args: any[]) => T): value is T {
   try {
     return value instanceof type;

@@ -60,7 +60,7 @@ export function framesOf(stack: unknown): Frame[] {
   return frames;
 }
 
-/** The text of a stack; none where a test has broken how the engine makes it. */
+/** The text of a stack, or undefined if a test has broken `Error.prepareStackTrace`. */
 export function stackOf(holder: { readonly stack?: unknown } | undefined): unknown {
   try {
     return holder?.stack;

@@ -38,7 +38,7 @@ type Entries = () => Iterable<JournalEntry>;
 /** Which cases are compared: all by their ids, or those of two variants, or of a suite and one adapted from it: their ids differ by that title, and by the file. */
 export type Matching = { readonly before: string; readonly after: string } | undefined;
 
-/** Whether the later record has a failure that the earlier one did not have. */
+/** Whether a case fails in the later record that did not fail in the earlier one. */
 export const hasNewFailure = ({ cases }: Comparison): boolean => cases['newly failing'].length > 0 || cases.new.some(({ after }) => fails(after));
 
 const fails = (side: Side | undefined): boolean => side?.status === 'failed' || side?.status === 'errored';
@@ -66,7 +66,7 @@ export function compare(before: Entries, after: Entries, matching?: Matching): C
   for (const one of casesOf(after(), matching?.after)) {
     const earlier = known.get(one.key);
     known.delete(one.key);
-    // Only teardowns that failed are on record.
+    // Records contain failed teardowns only.
     const change = one.isTeardown && !earlier ? 'newly failing' : changeOf(earlier?.side, one.side);
     if (change === 'timed') {
       const [from, to] = [earlier?.side.milliseconds ?? 0, one.side.milliseconds];
@@ -92,7 +92,7 @@ function compared(after: Keyed | undefined, before: Keyed | undefined): Compared
 
 /*
  * before    after     change
- * none      any       new: it was not part of the earlier run, and nobody knows what would have come of it
+ * none      any       new: it was not part of the earlier run
  * any       fails     newly failing, or still failing where it failed before
  * any       excused   excused, or the same where it was excused before
  * fails     passed    fixed

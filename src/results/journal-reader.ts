@@ -3,7 +3,7 @@ import { refusesEntry } from './journal-shape.ts';
 import { isBlock, readBlock } from './pass-block.ts';
 import { endOfLine, Headers, isPass, type ReadPass, readPass } from './plain-pass.ts';
 
-/** What a line holds that is no plain pass; undefined for one that was torn off. */
+/** Parses a line other than a plain pass. Returns undefined for an incomplete line. */
 export function readEntry(line: string): JournalEntry | undefined {
   try {
     const entry: unknown = JSON.parse(line);
@@ -17,7 +17,7 @@ const mostAtOnce = 256;
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
 
-/** Reads the lines of a journal in their order; of several, where a header comes before what is read of another. */
+/** Reads the lines of one or more journals in order. The lines of each journal follow its header. */
 export class JournalReader {
   readonly #headers = new Headers();
   /** By lane: the plain pass that its last line was, if it was one. */
@@ -70,7 +70,7 @@ export class JournalReader {
     return pass;
   }
 
-  /** Of a journal, the first malformed line is told. */
+  /** Reports the first malformed line of each journal. */
   #malformed(reason: string): JournalEntry | undefined {
     if (this.#isMalformed) return undefined;
     this.#isMalformed = true;

@@ -12,7 +12,7 @@ interface EntryShape {
   readonly parts?: Readonly<Record<string, Shapes>>;
 }
 
-/** What code under test can do to a lane's memory can come into its journal: nothing of it is taken on trust. */
+/** The fields of each entry. Code under test can corrupt what its lane writes, so the reader validates every line. */
 const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, EntryShape>> = {
   header: { own: { version: 'number', lane: 'number' } },
   activity: { own: { activity: 'object' }, parts: { activity: { what: 'text', name: 'text', limit: 'number' } } },
@@ -42,7 +42,7 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, EntryShap
   finished: { own: { selected: 'number', stuck: 'truth' } },
 };
 
-/** Why a line of a journal is no entry; nothing where it is one, or of a kind that this version does not know. */
+/** Describes why an entry is invalid. Returns undefined if it is valid or of an unknown type. */
 export function refusesEntry(entry: JournalEntry): string | undefined {
   const shape = (Object.hasOwn(shapes, entry.type) ? shapes[entry.type as keyof typeof shapes] : undefined) as EntryShape | undefined;
   if (!shape) return undefined;

@@ -68,7 +68,7 @@ export function pageLine(one: string | JournalEntry, nameFile: NameFile): PageLi
   return { text: JSON.stringify(named(entry, nameFile)), entry };
 }
 
-/** What comes from the user's data: whatever it looks like, it stays as it is. */
+/** Fields with user data, which stay unchanged. */
 const data: ReadonlySet<string> = new Set(['row', 'facts', 'value']);
 
 /** The same, with the files of places, and of a test's rows, by their names. */

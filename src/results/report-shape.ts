@@ -1,7 +1,7 @@
 import { reportFormat, reportVersion } from './report.ts';
 import { isObject, lacks, outcomeShapes, type Shapes } from './shape.ts';
 
-// Enough to tell a report that was cut or changed by hand; `schema/report-2.json` says all of it.
+// Enough to detect a report that is incomplete or edited. `schema/report-2.json` is the full schema.
 const runShapes: Shapes = {
   seed: 'number',
   started: 'text',

@@ -250,7 +250,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
   const files = new Set(run.tests.map(({ file }) => file));
   if (run.plan !== undefined)
     yield { type: 'planned', files: files.size, tests: run.tests.length, problems: [], warnings: problems('warning'), hash: run.plan };
-  // A failed teardown comes with its whole result.
+  // Failed teardowns are listed among the results.
   for (const problem of problems('error')) if (problem.code !== 'teardown-failed') yield { type: 'problem', problem };
   let lane: number | undefined;
   const inLane = function* (one: number): Generator<JournalEntry> {

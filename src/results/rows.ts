@@ -3,7 +3,7 @@ import { shortValue } from '../cases/values.ts';
 /** A row as a record keeps it: values that JSON has stay as they are, the others are told as names show them. */
 export function recordedRow(row: Readonly<Record<string, unknown>>): Record<string, unknown> {
   const recorded: [string, unknown][] = [];
-  // What a row can do is no value of it.
+  // Methods of a row are not values.
   for (const column in row) if (typeof row[column] !== 'function') recorded.push([column, recordedValue(row[column], 0)]);
   return Object.fromEntries(recorded);
 }

@@ -22,7 +22,7 @@ export interface TestState {
 
 export type TornDown = Extract<JournalEntry, { type: 'teardown-failed' }>;
 
-/** Cases that are counted, the first of them with their titles. */
+/** The number of cases, and the titles of the first ones. */
 export interface Some {
   cases: number;
   readonly titles: string[];
@@ -313,7 +313,7 @@ function takeSpan({ standing }: LaneState, span: Span): void {
   else if (span.scope !== 'run') standing.set(key, span);
 }
 
-/** Everything that makes a strict run fail. */
+/** The number of warnings, which make a strict run fail. */
 export const warningsIn = ({ warnings, unchecked, unsteady }: RunState): number => warnings.length + unchecked.cases + unsteady.cases;
 
 /** The exit status that a run has earned. */

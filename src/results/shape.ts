@@ -1,6 +1,6 @@
 import { statuses } from '../running/result.ts';
 
-/** What a part of something that is read has to be for its readers to go on. */
+/** The expected type of a field in a file that is read. */
 export type Shape = 'text' | 'number' | 'truth' | 'list' | 'texts' | 'object' | 'times' | 'status';
 export type Shapes = Readonly<Record<string, Shape>>;
 
@@ -17,14 +17,14 @@ const is: Readonly<Record<Shape, (value: unknown) => boolean>> = {
   status: (value) => statuses.some((status) => status === value),
 };
 
-/** What of an object is missing or of another kind, in words; nothing where it has all of it. */
+/** Describes the first missing or invalid field of an object. Returns undefined if all are valid. */
 export const lacks = (value: unknown, shapes: Shapes, name: string): string | undefined => {
   if (!isObject(value)) return `its ${name} is not an object`;
   const part = Object.keys(shapes).find((key) => !is[shapes[key] as Shape](value[key]));
   return part && `its ${name} has ${value[part] === undefined ? 'no' : 'an invalid'} "${part}"`;
 };
 
-/** What a result has in a journal and in a report alike. */
+/** The fields of a result in journals and reports. */
 export const outcomeShapes: Shapes = {
   status: 'status',
   attempts: 'number',

@@ -27,7 +27,7 @@ const added = <T>(list: T[] | readonly never[], item: T): T[] => {
 /** What is logged, as a line of text. */
 export const textOf = (parts: readonly unknown[]): string => `${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`;
 
-/** Something that the body was handed and has to wait for. */
+/** An operation that the body must await. */
 interface Pending {
   readonly what: string;
   readonly origin: Origin;
@@ -71,7 +71,7 @@ export class CaseRun implements Recorder {
   #written = 0;
   #abort: AbortController | undefined;
   #aborted: Error | undefined;
-  /** The run was interrupted while its body was under way. */
+  /** Whether the run was interrupted while the body was running. */
   interrupted = false;
 
   constructor(planned: PlannedCaseImpl, told: (problem: Problem) => void, attempt = 1) {
@@ -107,7 +107,7 @@ export class CaseRun implements Recorder {
     return () => this.#pending?.delete(pending) ?? false;
   }
 
-  /** The body has come to its end: what it has not waited for would go unseen. */
+  /** Records a failure for each operation that is still pending when the body ends. */
   returned(): void {
     for (const { what, origin } of this.#pending ?? [])
       this.fail(failureOfCheck({ message: `${what} was still pending when the body ended; is an await missing?` }, undefined, origin, {}), undefined);

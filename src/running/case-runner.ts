@@ -31,7 +31,7 @@ export class CaseRunner {
   readonly #admission = new Admission();
   readonly #told = (problem: Problem): void => this.#listener.told(problem);
   #failed = 0;
-  /** Cases that had to be left, or did not begin, since the run was interrupted. */
+  /** The number of cases without a result because the run was interrupted. */
   cut = 0;
   #isInterrupted = false;
 
@@ -44,7 +44,7 @@ export class CaseRunner {
     this.#started = started;
   }
 
-  /** What fails from now on, fails because nobody waits for it. */
+  /** Marks the run as interrupted. Later failures other than failed checks count as cut short. */
   interrupt(): void {
     this.#isInterrupted = true;
   }
@@ -117,7 +117,7 @@ export class CaseRunner {
 
   /** Runs a case with its attempts; at once where nothing in it takes time. */
   #run(planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined, number: number): Promise<void> | undefined {
-    // It had to wait for what it wants for itself, and the run ended meanwhile.
+    // The run ended while the case waited for its locks.
     if (number === 1 && this.#options.signal?.aborted) {
       this.cut++;
       return undefined;
@@ -171,11 +171,11 @@ export class CaseRunner {
   }
 }
 
-/** Whether the interruption, and not what was found, made a case's result. It is as if it had not run, and a run that resumes runs it. */
+/** Whether a case failed because of the interruption. Such a case has no result, and a resumed run repeats it. */
 const isCut = (run: CaseRun, { status }: Verdict): boolean =>
   (run.interrupted || status === 'failed' || status === 'errored') && !run.failures.some(({ cause }) => cause === 'check' || cause === 'teardown');
 
-/** The place of a case's fixtures, which tells their locks. Where a row's overrides cannot be told, the attempt reports why. */
+/** Resolves the fixtures of a case before its locks are taken. If the overrides of a row throw, the attempt reports the error. */
 function placedNow(placing: Placing): Placing {
   if (typeof placing !== 'function') return placing;
   try {

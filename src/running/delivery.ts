@@ -112,7 +112,7 @@ export class Delivery {
       run.threw(error);
       return;
     }
-    // What an `ensure` found is on record: a body that did not wait for it has failed already.
+    // The failure of an `ensure` is recorded already, and a body that did not await it has failed.
     if (isInstanceOf(error, Stop) && error.skip === undefined) return;
     const failure = failureOfThrow(error, 'throw', {});
     if (this.#waiting.includes(run)) {

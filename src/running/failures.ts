@@ -14,7 +14,7 @@ interface Where {
 /** Where it is, as the project sees it: frames in packages come into it only where there are no others. */
 const located = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'> => {
   const own = all.filter(({ file }) => !file.includes('/node_modules/'));
-  // A recursion is one frame.
+  // Frames of a recursion are repeated.
   const frames = (own.length ? own : all).filter(
     ({ file, line, column }, i, list) => !(list[i - 1]?.file === file && list[i - 1]?.line === line && list[i - 1]?.column === column),
   );

@@ -36,7 +36,7 @@ const { isArray } = Array;
 const prototypes: readonly object[] = [Object.prototype, Array.prototype];
 const isExtended = (): boolean => hasOwn(prototypes[0] as object, 'toJSON') || hasOwn(prototypes[1] as object, 'toJSON');
 
-/** As JSON, whatever stands on the prototypes of plain objects and arrays by now. */
+/** Serializes a value as JSON, ignoring `toJSON` on the prototypes of objects and arrays. */
 export const stringify = (value: unknown): string => (isExtended() ? (plain(value) ?? 'null') : json(value));
 
 function plain(value: unknown): string | undefined {

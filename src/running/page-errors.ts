@@ -6,7 +6,7 @@ interface Page {
   removeEventListener?(type: string, listener: (event: ErrorEvent) => void): void;
 }
 
-/** In a page: hears of errors that no call and no promise caught, until it is told to stop. Elsewhere whoever owns the process hears of them. */
+/** Listens for uncaught errors and unhandled rejections in a page. Returns a function that stops listening. Elsewhere it does nothing: the process owner handles them. */
 export function listenForErrors(stray: (error: unknown, what: 'error' | 'rejection') => void): () => void {
   const page = globalThis as Page;
   if (page.document === undefined || !page.addEventListener) return () => undefined;

@@ -62,7 +62,7 @@ export interface Listener {
   closing?(name: string, limit: number): void;
   /** `run` is its last attempt, if it had any. */
   ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseRun): void;
-  /** A case was under way when the run was interrupted: it has no result. */
+  /** A running case was interrupted and has no result. */
   cut?(run: CaseRun): void;
   testEnded?(test: PlannedTest): void;
   /** A case passed, and there is nothing to say but its times; told in place of `ended` by who has it. */

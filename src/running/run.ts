@@ -45,7 +45,7 @@ export interface Running {
   readonly done: Promise<RunEnd>;
   /** Takes an error that no promise and no call caught: it costs the case that started it. */
   stray(run: CaseRun, error: unknown, what: 'error' | 'rejection'): void;
-  /** Bodies and set-ups under way get the signal and a moment; where it is urgent, nobody waits for them. No case begins once the signal of the run is aborted. */
+  /** Aborts running bodies and setups, with a grace period unless `urgent`. Abort the signal of the run as well, so that no case starts. */
   interrupt(urgent: boolean): void;
 }
 

@@ -112,7 +112,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
   let told = 0;
   const begun = new WeakSet<object>();
-  /** The last case that began: in a page, what no call caught is most likely its doing. */
+  /** The last case that started. In a page, uncaught errors are attributed to it. */
   let last: CaseRun | undefined;
   const running = runPlan(
     plan,

@@ -4,7 +4,7 @@ import { now, startTimer, stopTimer, type Timer } from './originals.ts';
 export interface Watched {
   readonly deadline: number;
   expire(): void;
-  /** The run was interrupted; `urgent`: nobody waits for it any longer. */
+  /** Called when the run is interrupted. `urgent`: without the grace period. */
   interrupt?(urgent: boolean): void;
 }
 
@@ -35,7 +35,7 @@ export class Watch {
     this.#watched.delete(watched);
   }
 
-  /** Bodies and set-ups under way are to come to their end, at once where that is urgent. */
+  /** Interrupts running bodies and setups. `urgent`: without the grace period. */
   interrupt(urgent: boolean): void {
     for (const watched of [...this.#watched]) watched.interrupt?.(urgent);
   }
@@ -70,12 +70,12 @@ export class Watch {
 
 export const grace = 1000;
 
-/** What is done about something that takes too long. */
+/** The limit of an operation. */
 export interface Limited {
   readonly milliseconds: number;
   /** At the deadline, or when the run is interrupted. */
   abort(interrupted: boolean): void;
-  /** An interrupted run does not wait for it: a body, or a set-up. */
+  /** Whether an interruption ends the wait. True for bodies and setups. */
   readonly isInterruptible: boolean;
 }
 
@@ -84,7 +84,7 @@ export interface Outcome<T> {
   readonly value?: T;
 }
 
-/** A promise's outcome, or why nobody waits for it any longer: it is told to abort, and has a grace of a second to react. */
+/** Waits for a promise up to a limit. Then, or when the run is interrupted, calls `abort` and waits up to a second longer. */
 export function within<T>(watch: Watch, promise: PromiseLike<T>, { milliseconds, abort, isInterruptible }: Limited): Promise<Outcome<T>> {
   return new Promise((resolve, reject) => {
     let watched: Watched;

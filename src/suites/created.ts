@@ -1,6 +1,6 @@
 let created: object[] | undefined;
 
-/** Begins to note the suites and tests that are created, while files are loaded and planned. */
+/** Starts to collect the suites and tests that are created, while files are loaded and planned. */
 export function beginCreated(): void {
   created = [];
 }
@@ -9,7 +9,7 @@ export function noteCreated(item: object): void {
   created?.push(item);
 }
 
-/** All that was created since, which ends the notes. */
+/** Stops collecting and returns what was created. */
 export function endCreated(): readonly object[] {
   const all = created ?? [];
   created = undefined;

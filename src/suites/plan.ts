@@ -58,9 +58,9 @@ class Planner {
   readonly #surroundings: Surroundings;
   readonly #nodes = new Nodes();
   readonly #ids = new Map<string, number>();
-  /** Planned, or broken: in any case, not forgotten. */
+  /** The tests and suites that an export contains. */
   readonly #reached = new Set<SuiteImpl | TestImpl>();
-  /** Problems of the file, suite or test at hand, without those of what is inside it. */
+  /** The number of problems of the current file, suite or test, without those of its contents. */
   #ownProblems = 0;
   #mostConcurrency = Number.POSITIVE_INFINITY;
 
@@ -72,7 +72,7 @@ class Planner {
     return this.#unlessBroken(this.files, () => this.#addFile(loaded, defaults));
   }
 
-  /** A problem costs what it belongs to: that file, suite or test is left out, with all that is inside it, and the others run. */
+  /** Adds a file, suite or test, and removes it with its contents if it has problems of its own. The others still run. */
   async #unlessBroken(siblings: unknown[], add: () => Promise<void>): Promise<void> {
     const [tests, before, outer] = [this.tests.length, siblings.length, this.#ownProblems];
     this.#ownProblems = 0;
@@ -84,9 +84,9 @@ class Planner {
     this.#ownProblems = outer;
   }
 
-  /** What a file creates and does not export, not even within something else, never runs. */
+  /** Warns about tests and suites that a test file creates and does not export, directly or inside an exported suite. */
   noteUnreachable(created: readonly object[], files: ReadonlySet<string>): void {
-    // A suite that was adapted runs under another title.
+    // An adapted suite shares the children of its base.
     const children = new Set([...this.#reached].flatMap((item) => (item instanceof SuiteImpl ? [item.children] : [])));
     const isReached = (item: SuiteImpl | TestImpl): boolean => this.#reached.has(item) || (item instanceof SuiteImpl && children.has(item.children));
     const unreached = created.filter((item): item is SuiteImpl | TestImpl => (item instanceof SuiteImpl || item instanceof TestImpl) && !isReached(item));
@@ -165,7 +165,7 @@ class Planner {
     } else if (child) this.#report([strangeChild(child, `suite "${parent.title}"`)], undefined);
   }
 
-  /** What is inside something that is broken is not forgotten. */
+  /** Marks a test, or a suite with its contents, as reachable, even if it has problems. */
   #reach(item: SuiteImpl | TestImpl): void {
     if (this.#reached.has(item)) return;
     this.#reached.add(item);

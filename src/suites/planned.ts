@@ -152,7 +152,7 @@ export class PlannedCaseImpl implements PlannedCase {
 export const idOf = (test: string, own: string | undefined, twin: number): string =>
   `${test}${own === undefined ? '' : `/${own}`}${twin > 1 ? `~${twin}` : ''}`;
 
-/** A case's title: the path of titles, and its own name where they do not tell it. */
+/** The title of a case: the path of titles, followed by its own name if the path does not contain it. */
 export const titleOf = (path: readonly string[], own: string): string => (own ? [...path, own] : path).join(' › ');
 
 /** The part of an id that tells the cases of a test apart, if it has several. */

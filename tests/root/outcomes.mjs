@@ -1,4 +1,4 @@
-/** A test that is interrupted, or ended, while its body is under way. */
+/** A test that is interrupted or killed while its body runs. */
 const interruptible = (body, down = '', closing = '') => ({
   'a.lattice.mjs': `
     import { appendFileSync } from 'node:fs';

@@ -34,7 +34,7 @@ export function runCommand(folder, args = ['run'], { signals = [], node = [] } =
     child.stdout.on('data', (text) => {
       out += text;
     });
-    // Each when the project has written a word into order.txt.
+    // Each signal is sent when the project has written its word into order.txt.
     const waiting = [...signals];
     const look = setInterval(() => {
       if (waiting.length > 0 && written(folder).includes(waiting[0][1])) child.kill(waiting.shift()[0]);
@@ -50,7 +50,7 @@ export function runCommand(folder, args = ['run'], { signals = [], node = [] } =
   });
 }
 
-/** What the project's tests wrote into order.txt. */
+/** The content of order.txt, which the project's tests write. */
 export function written(folder) {
   const path = join(folder, 'order.txt');
   return existsSync(path) ? readFileSync(path, 'utf8') : '';

@@ -18,7 +18,7 @@ async function differenceOf(outcome) {
   const folder = makeProject(outcome.files);
   try {
     const seen = await runCommand(folder, outcome.args, { node: outcome.node, signals: outcome.signals });
-    // What goes on when the command has ended.
+    // Processes can outlive the command.
     for (let tries = 0; outcome.afterwards !== undefined && written(folder) !== outcome.afterwards && tries < 150; tries++)
       await new Promise((next) => setTimeout(next, 100));
     if (outcome.afterwards !== undefined) assert.equal(written(folder), outcome.afterwards, 'what is written when the command has ended');

@@ -166,7 +166,7 @@ export class Store {
         this.items.push(item);
         break;
       }
-      // The state of the run takes in what these say; the rest is about lanes.
+      // The run state handles some of these; the others concern lanes only.
       case 'activity':
       case 'loaded':
       case 'planned':

@@ -13,7 +13,7 @@ export const isNever = (given: object): given is Never =>
 
 type Row = Readonly<Record<string, unknown>>;
 
-/** The exclusions that an option states, or what is wrong with it: a predicate has to say which axes it reads. */
+/** Reads the `exclude` option. Returns problems if it is not an array of combinations, or a function that returns one. */
 export function exclusionsOf(given: unknown, axes: readonly string[]): { readonly exclusions: readonly object[]; readonly problems: readonly Problem[] } {
   let stated: unknown = given ?? [];
   if (typeof given === 'function') {
@@ -37,7 +37,7 @@ export function exclusionsOf(given: unknown, axes: readonly string[]): { readonl
   return { exclusions: problems.length > 0 ? [] : (stated as object[]), problems };
 }
 
-/** What a predicate is asked with: the axes that it reads; any other axis is refused, since its combinations would not be kept apart. */
+/** Creates the rows for a predicate. They have the declared axes only; reading another axis throws, since results are cached by declared axes. */
 export function readerOf({ reads }: Never, axes: readonly string[]): (value: (name: string, i: number) => unknown) => Row {
   const undeclared = Object.defineProperties(
     {},

@@ -16,7 +16,7 @@ export interface MatrixOptions<Row> {
   effort?: 'quick' | 'thorough' | undefined;
 }
 
-/** States a condition on the axes that it reads. */
+/** Creates an exclusion from a predicate and the axes that it reads. */
 export type NeverFunction<Row> = <const K extends keyof Row>(reads: readonly K[], when: (row: Pick<Row, K>) => boolean) => Exclusion<Row>;
 
 /** A combination that cannot occur: a value or an array of values for some axes, or the result of `never` for a predicate. */

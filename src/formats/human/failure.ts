@@ -51,10 +51,10 @@ export function renderFailure(result: Failed, number: number, formatting: Format
   return lines;
 }
 
-/** Of the failures at one line of the source, so many are told. */
+/** The maximum number of printed failures per source line. */
 const mostPerLine = 3;
 
-/** The failures that are told; the last one of its line with how many more there are. */
+/** The failures to print. The last one of each source line has the number of those left out. */
 function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; readonly more: number }[] {
   const lineOf = ({ location, message }: Failure): string => (location ? `${location.file}:${location.line}` : message);
   const counts = new Map<string, number>();

@@ -40,7 +40,7 @@ function renderStrip({ counts, strip }: TestState, width: number, style: Style):
     .join('');
 }
 
-/** So many tests have a line of their own; the others are counted, and told where they failed. */
+/** The maximum number of tests with a line of their own. Failures of the other tests are printed, too. */
 export const mostTests = 500;
 
 export const renderMoreTests = (tests: number, style: Style): string[] =>
@@ -102,7 +102,7 @@ export function renderProblem(problem: Problem, formatting: Formatting, paint: (
   ];
 }
 
-/** So many failures are told whole, and so many on a line at least: beyond that, nobody reads them in a terminal. */
+/** The number of failures printed in full, and the number printed at all. */
 const mostWhole = 50;
 const mostBrief = 250;
 
@@ -176,7 +176,7 @@ function renderCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing,
   return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${oneLine(title)}`));
 }
 
-/** How many cases, and which: the first ones by their titles. */
+/** Lists cases: their number and the first titles. */
 function renderSome(what: string, { cases, titles }: RunState['unchecked'], paint: (text: string) => string): string[] {
   if (cases === 0) return [];
   const more = cases - titles.length;
@@ -185,7 +185,7 @@ function renderSome(what: string, { cases, titles }: RunState['unchecked'], pain
   );
 }
 
-/** What an interrupted run has left behind. */
+/** What an interrupted run has torn down. */
 function renderTornDown({ notRun, told }: RunState): string {
   if (notRun?.reason === endedAtOnce) return 'nothing was torn down';
   return told.some(({ code }) => code === 'teardown-lost' || code === 'run-fixtures-lost')
@@ -193,7 +193,7 @@ function renderTornDown({ notRun, told }: RunState): string {
     : 'everything set up was torn down';
 }
 
-/** The line above the last one, where there is more to say than the last one does. */
+/** The line above the last one, if there are errored cases or problems. */
 export function renderBeside(state: RunState, strictWarnings: number, style: Style): string[] {
   const beside = besideCases(state, strictWarnings);
   return beside === undefined ? [] : [style.red(beside)];

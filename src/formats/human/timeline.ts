@@ -21,7 +21,7 @@ interface LaneTimes {
   readonly results: Pick<RecordedResult, 'title' | 'start' | 'times'>[];
 }
 
-/** Each set-up, body and tear-down as a bar: lane by lane on one axis of time, wide scopes first, cases in the order in which they began. */
+/** Renders each setup, body and teardown as a bar, lane by lane on a common time axis: longer scopes first, cases in starting order. */
 export function renderTimeline(entries: () => Iterable<JournalEntry>, width: number, style: Style): string[] {
   const lanes = timesOfLanes(entries);
   let end = 0;
@@ -61,7 +61,7 @@ function timesOfLanes(entries: () => Iterable<JournalEntry>): Map<number, LaneTi
     else if (entry.type === 'ended' && entry.result.attempts > 0)
       times.results.push({ title: entry.result.title, times: entry.result.times, start: entry.result.start + offset });
   }
-  // A fixture of the run is set up once: the lane that asked first waited for it, the others had it.
+  // Every lane records its wait for a fixture of the run. Keep the first one.
   const first = new Map<string, Span>();
   const runs = [...lanes.values()].flatMap(({ spans }) => spans.filter(({ scope }) => scope === 'run')).sort((a, b) => a.start - b.start);
   for (const span of runs) if (!first.has(keyOf(span))) first.set(keyOf(span), span);

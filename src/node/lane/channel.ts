@@ -6,7 +6,7 @@ import type { ToCoordinator } from '../protocol.ts';
 export interface Channel {
   send(message: ToCoordinator): void;
   onMessage(hear: (message: unknown) => void): void;
-  /** Without a coordinator nobody would learn of anything any more: the process ends when what is to be done then is done. */
+  /** Calls `act` when the coordinator is gone, and ends the process when `act` has finished. */
   onDisconnect(act: () => Promise<void>): void;
   /** The process is this lane's alone. */
   readonly ownsProcess: boolean;
@@ -14,7 +14,7 @@ export interface Channel {
   end(): void;
 }
 
-/** Milliseconds for teardowns that nobody waits for. */
+/** The time limit in milliseconds of all teardowns after the coordinator has gone. */
 const longestTearDown = 60_000;
 
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
@@ -25,7 +25,7 @@ const soon = queueMicrotask;
 
 const events: EventEmitter = process;
 
-/** Listens, also after a test has removed all listeners. */
+/** Adds a listener, and adds it again after a test has removed all listeners. */
 function keepListening(event: 'message' | 'disconnect', listener: (message: unknown) => void): void {
   const listen = (): void => {
     if (!events.listeners(event).includes(listener)) events.on(event, listener);
@@ -42,7 +42,7 @@ export const processChannel: Channel = {
   onMessage: (hear) => keepListening('message', hear),
   onDisconnect: (act) =>
     keepListening('disconnect', () => {
-      // The channel kept the process alive until here.
+      // Without the channel, nothing else keeps the process alive.
       startTimer(() => exit(1), longestTearDown);
       void act().finally(() => exit(0));
     }),

@@ -48,7 +48,7 @@ export class FixtureHost {
     this.#host = new RunHost(new PlainHosting({ log, attach: () => undefined }, around));
   }
 
-  /** Set-ups under way come to their end. */
+  /** Interrupts running setups. `urgent`: without the grace period. */
   interrupt(urgent: boolean): void {
     this.#watch.interrupt(urgent);
   }

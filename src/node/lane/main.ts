@@ -43,7 +43,7 @@ import { unfinished, waitForUnfinished } from './unfinished.ts';
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
 
-/** Milliseconds that a lane waits at its end for what its cases left under way, so that what fails late is reported. */
+/** How long in milliseconds a lane waits at its end for open timers and requests, so that late failures are reported. */
 const lateFailureLimit = 1000;
 
 const framesOfErrors = 50;
@@ -107,7 +107,7 @@ class Lane {
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
   #running: Running | undefined;
-  /** When the first case could begin, by the runner's clock. */
+  /** When the first case could start, in the runner's clock. */
   #started = 0;
   #exitCalled: { code: unknown; stack: string | undefined; run: CaseRun | undefined } | undefined;
   readonly #runFixtures = new RemoteRunFixtures(say);
@@ -274,7 +274,7 @@ class Lane {
           streaming = false;
           if (phase !== 'teardown') head(run.planned.test, run.planned);
           if (!this.#under.has(run)) {
-            // An earlier attempt at the same case is over.
+            // The earlier attempt of the same case has ended.
             for (const other of this.#under) if (other.planned === run.planned) this.#under.delete(other);
             this.#under.add(run);
             this.#record.put({ type: 'started', name: nameOf(run.planned), attempt: run.attempt, start: run.begun - this.#started });
@@ -360,7 +360,7 @@ class Lane {
   /** Everything that could end the process without a word is made to leave one. */
   #guard(): void {
     mapStacks(this.#modules.maps);
-    // The line of the test is to be among the frames, also of a deep call.
+    // Deep stacks must include the line of the test.
     if (Error.stackTraceLimit === 10) Error.stackTraceLimit = framesOfErrors;
     this.#output.capture((text) => this.#record.loose(text), !channel.ownsProcess);
     const stray = (error: unknown, what: 'error' | 'rejection'): void => {
@@ -409,13 +409,13 @@ class Lane {
     return open.length === 1 ? open : [];
   }
 
-  /** Does not wait for what is under way. */
+  /** Interrupts what is running. `urgent`: without the grace period. */
   interrupt(urgent: boolean): void {
     this.#running?.interrupt(urgent);
     if (this.#job.mode === 'host') void this.#host.then((host) => host.interrupt(urgent));
   }
 
-  /** There is no coordinator any more: what is set up is torn down, and nobody is told. What is under way has no result. */
+  /** Tears down without a coordinator. Nothing is recorded, and running cases have no result. */
   async abandon(): Promise<void> {
     if (this.#record.isClosed) return;
     this.#record.close();

@@ -31,7 +31,7 @@ export class RemoteRunFixtures implements RunFixtures {
     this.#waiting.delete(request);
   }
 
-  /** The process is gone for this lane. */
+  /** Rejects pending requests, because the coordinator is gone. */
   lose(): void {
     for (const answer of this.#waiting.values()) answer(brokenParcel(new Error('the run was interrupted')));
     this.#waiting.clear();

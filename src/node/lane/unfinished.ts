@@ -1,6 +1,6 @@
 import { nextTurn, now, startTimer } from '../../running/originals.ts';
 
-/** What ends by itself and then calls somebody back, by the names that `process.getActiveResourcesInfo` has for it. */
+/** Names in `process.getActiveResourcesInfo` of resources that end by themselves and then run a callback. */
 const ending: ReadonlySet<string> = new Set([
   'Timeout',
   'Immediate',
@@ -19,10 +19,10 @@ const ending: ReadonlySet<string> = new Set([
 
 const lookEvery = 10;
 
-/** How much is under way in the process that may still fail. */
+/** The number of open timers, requests, connections and child processes. */
 export const unfinished = (): number => process.getActiveResourcesInfo().filter((name) => ending.has(name)).length;
 
-/** Waits until no more is under way than there was, so that what fails late is seen; at most so many milliseconds. */
+/** Waits until no more is open than `before`, for up to `longest` milliseconds. */
 export async function waitForUnfinished(before: number, longest: number): Promise<void> {
   const end = now() + longest;
   while (unfinished() > before && now() < end) {

@@ -4,14 +4,14 @@ import type { SourceLocation } from '../../problems/place.ts';
 
 const places = new WeakMap<object, SourceLocation>();
 
-/** Notes where a source imports what could not be loaded. */
+/** Stores the location of a failed import for its error. */
 export function noteImport(error: unknown, url: string, specifier: string): void {
   if (typeof error !== 'object' || error === null || places.has(error)) return;
   const place = placeIn(url, specifier);
   if (place) places.set(error, place);
 }
 
-/** Where the import stands that an error is about; also of a name that a module does not export. `loading` is the URL of what was loaded. */
+/** The location of the import that failed, also for a missing export. `loading` is the URL of the loaded file. */
 export function placeOfImport(error: unknown, loading: string): SourceLocation | undefined {
   if (typeof error !== 'object' || error === null) return undefined;
   const noted = places.get(error);
@@ -22,7 +22,7 @@ export function placeOfImport(error: unknown, loading: string): SourceLocation |
   return specifier === undefined ? undefined : placeIn(url ?? loading, specifier, name);
 }
 
-/** Where a source names a module as text, or what it takes from there. */
+/** The location of a module specifier in a source, or of a name that it imports. */
 function placeIn(url: string, specifier: string, name?: string): SourceLocation | undefined {
   let source: string;
   try {
@@ -32,7 +32,7 @@ function placeIn(url: string, specifier: string, name?: string): SourceLocation 
   }
   let from = 0;
   let before: string | undefined;
-  // Of several imports of the module, the one that takes the name.
+  // A source can import a module several times: find the import of the name.
   for (const { index } of source.matchAll(new RegExp(`(['"\`])${escaped(specifier)}\\1`, 'g'))) {
     const taken = name === undefined ? undefined : [...source.slice(from, index).matchAll(new RegExp(`\\b${escaped(name)}\\b`, 'g'))].at(-1)?.index;
     if (name === undefined || taken !== undefined) {

@@ -1,5 +1,5 @@
-// What code under test does to its own process: a line each, with what must come of the case that does it.
-// 'passed' and 'failed/…' leave the process as it is; after 'ends' it is gone, and the other cases run in a new one.
+// Hostile bodies with the expected result of their case, one per line. After 'passed' and 'failed/…' the process continues; after 'ends' it
+// has ended, and the other cases run in a new one.
 export const bodies = [
   ['String.prototype.toJSON = () => ({ evil: true });', 'passed'],
   ['Number.prototype.toJSON = () => ({ evil: true });', 'passed'],

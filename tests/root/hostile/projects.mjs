@@ -1,5 +1,5 @@
-// Projects in which one case of several does something hostile: the others must come out as they would without it, every body runs once,
-// and each set-up has its tear-down, except in a process that was ended.
+// Projects in which one of several cases does something hostile. The other cases must have their usual results, every body runs once, and
+// each setup has its teardown, except in a process that was ended.
 import { bodies } from './bodies.mjs';
 
 const rows = [1, 2, 3, 4];
