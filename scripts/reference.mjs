@@ -22,7 +22,7 @@ const parts = [
   { title: 'Handle problems', from: /^problems/ },
 ];
 
-/** Comes last: it is long, and few need it. */
+/** Listed last: it is long, and rarely needed. */
 const last = 'Problem';
 
 const variableStatement = (node) => (node.parent?.parent && node.parent.declarations ? node.parent.parent : node);

@@ -49,7 +49,7 @@ export interface RunCommandOptions extends SelectionOptions, Look {
   readonly leaks?: boolean;
 }
 
-/** Whether a run was interrupted, and what to do about it while it is under way. */
+/** Whether a run was interrupted, and how to interrupt it. */
 export interface Interruption {
   by: 'SIGINT' | 'SIGTERM' | undefined;
   act?: () => void;
@@ -78,7 +78,7 @@ export async function runOnce(
   setting: Setting,
 ): Promise<{ status: number; state: RunState; record: string }> {
   const { folder, lane } = setting;
-  // What others read stands alone on standard output.
+  // Standard output contains the report only.
   const terminal: Terminal = options.format ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
   const { root, compiler, config } = prepared;
   const started = new Date();
@@ -119,13 +119,13 @@ export async function runOnce(
     before: timesBefore(root, info),
   };
   const running = coordinate(request, lane, compiler, (entry, state) => {
-    // Whoever goes on with this run, however it ends, must find the same tests.
+    // A resumed run must have the same tests.
     if (entry.type === 'planned' && info.plan === undefined) writeInfo(record, { ...info, plan: entry.hash });
     progress.take(entry, state);
   });
   progress.follow(() => running.going());
   interruption.act = () => running.interrupt();
-  // While the lanes are at work, nobody waits for it.
+  // The lanes are busy: this takes no extra time.
   if (!options.record) removeOldRecords(root);
   const state = await running.done;
   progress.finish(state);
@@ -154,7 +154,7 @@ export async function runOnce(
   printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, root);
   if (state.unwritable !== undefined) terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}. The run stopped.`);
   if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
-  // A record that could not be gone on with stays as it was.
+  // A record that could not be resumed stays unchanged.
   const isRefused = earlier !== undefined && state.planProblems.some(({ code }) => code === 'plan-mismatch');
   if (state.unwritable === undefined && !isRefused) {
     writeInfo(record, ended);
@@ -172,7 +172,7 @@ export async function runOnce(
   return { status, state, record };
 }
 
-/** What failed and what is odd, then the summary. */
+/** Prints problems, failures and the summary. */
 function printEnd(
   state: RunState,
   where: ReadonlyMap<number, WhereItFails>,
@@ -189,10 +189,10 @@ function printEnd(
   for (const line of renderSummary(state, closing, formatting)) terminal.out(line);
 }
 
-/** A run that is gone on with: its end is still to come. */
+/** The information of a resumed run, without that of its end. */
 const underWay = ({ milliseconds: _wall, exitStatus: _status, counts: _counts, notRun: _unrun, ...info }: RunInfo): RunInfo => info;
 
-/** Runs the cases that left something behind again, alone, and sees where they opened it. */
+/** Runs the cases with leaks again, alone, to find where the leaked resources were opened. */
 async function findLeaks(state: RunState, request: Request, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {
   const ids = [...new Set(state.leaks.flatMap(({ after }) => after?.id ?? []))];
   if (ids.length === 0) return state.leaks;
@@ -202,7 +202,7 @@ async function findLeaks(state: RunState, request: Request, lane: () => ChildPro
   return again.leaks.length > 0 ? again.leaks : state.leaks;
 }
 
-/** What each test took, for the next run's order; those that a suite has once for each of its rows share an id. */
+/** The duration of each test, for the order of the next run. The tests of a parameterized suite share an id. */
 function timesOf({ tests }: RunState): Record<string, number> {
   const times: Record<string, number> = {};
   for (const { header, milliseconds } of tests.values()) times[header.id] = Math.round((times[header.id] ?? 0) + milliseconds);

@@ -5,7 +5,7 @@ const started = performance.now();
 const MAX_LINE_LENGTH = 300;
 
 /**
- * Prints what the processes do to standard error, if RED_LATTICE_DEBUG is 1: messages, scheduling, deadlines, kills. `describe` is
+ * Prints messages, scheduling, deadlines and kills to standard error, if RED_LATTICE_DEBUG is 1. `write` is
  * called only then.
  */
 export function debugLog(subject: string, write: () => string): void {

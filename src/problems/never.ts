@@ -3,5 +3,5 @@ export function assertNever(value: never): never {
   throw new TypeError(`unexpected ${JSON.stringify(value)}`);
 }
 
-/** The same for what another process wrote: a value of an unknown kind is ignored. */
+/** Like `assertNever`, for data of another process: unknown values are ignored. */
 export function ignoreUnknown(_value: never): void {}

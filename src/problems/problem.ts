@@ -3,12 +3,11 @@ import type { SourceLocation } from './place.ts';
 /** The closed sets of names in which an unknown one is reported. */
 export type NameKind = 'option' | 'setting' | 'tag' | 'axis' | 'value' | 'title' | 'preset' | 'scope' | 'sheet';
 
-/** What can happen after its case has ended. */
+/** Activities that a case can leave behind. */
 export type LateActivity = 'check' | 'log' | 'step' | 'error' | 'rejection' | 'cleanup';
 
 /**
- * Everything that can be wrong in tests, data and configuration, as data: one code for one condition. `formatProblem` makes a message
- * of it; formats lay it out.
+ * All problems in tests, data and configuration, as data: one code for each condition. `formatProblem` creates the message.
  */
 export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'unknown-placeholder'; readonly title: string; readonly placeholder: string; readonly known: readonly string[] }

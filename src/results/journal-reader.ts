@@ -20,12 +20,12 @@ const decoder = new TextDecoder();
 /** Reads the lines of one or more journals in order. The lines of each journal follow its header. */
 export class JournalReader {
   readonly #headers = new Headers();
-  /** By lane: the plain pass that its last line was, if it was one. */
+  /** The last plain pass of each lane, if its last line was one. */
   readonly #before: (ReadPass | undefined)[] = [];
   #lane = 0;
   #isMalformed = false;
 
-  /** The entry that a line holds; undefined for a line that was torn off while it was written, or changed since. */
+  /** Parses a line. Returns undefined for an incomplete or changed line. */
   read(line: string): JournalEntry | undefined {
     if (!isPass(line.charCodeAt(0))) return this.#other(line);
     const result = this.#pass(encoder.encode(line), 0);
@@ -33,8 +33,8 @@ export class JournalReader {
   }
 
   /**
-   * The entries of whole lines, in UTF-8, with their ends; some at a time, so that they are gone before the next come. The bytes are not to
-   * change any more: what is seldom asked for stays in them. `inBlocks`: plain passes that follow each other come as one entry.
+   * Yields the entries of complete UTF-8 lines, in batches so that memory use stays low. The bytes must not change afterwards, since
+   * entries read rarely used fields from them. `inBlocks`: consecutive plain passes become one entry.
    */
   *readAll(lines: Uint8Array, inBlocks = false): Generator<readonly JournalEntry[]> {
     let entries: JournalEntry[] = [];

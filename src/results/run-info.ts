@@ -1,7 +1,7 @@
 import type { Left } from '../running/run.ts';
 import type { Selection, Shard } from '../suites/selection.ts';
 
-/** Cases that a run ended before, and why it ended. */
+/** Cases that did not run because the run ended, and why it ended. */
 export interface NotRun extends Left {
   readonly reason: string;
 }
@@ -38,7 +38,7 @@ export interface RunInfo {
   readonly exitStatus?: number;
   readonly counts?: Readonly<Record<string, number>>;
   readonly notRun?: NotRun;
-  /** Warnings that made the run fail, since it was strict. */
+  /** The number of warnings that made a strict run fail. */
   readonly strictWarnings?: number;
   /** Milliseconds that each test took, by its id. */
   readonly times?: Readonly<Record<string, number>>;

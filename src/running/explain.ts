@@ -31,7 +31,7 @@ export interface ExplainedFixture {
   readonly needs: readonly string[];
   readonly settings: readonly ExplainedSetting[];
   readonly replaced?: (Origin & { readonly by: string }) | undefined;
-  /** Set up only on first use: on demand, or by what wraps it. */
+  /** Set up on first use: lazily, or by the fixture that wraps it. */
   readonly lazy: boolean;
 }
 

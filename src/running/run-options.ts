@@ -9,38 +9,38 @@ import type { RunFixtures } from './run-host.ts';
 
 export interface RunOptions {
   readonly seed: number;
-  /** 0-based. */
+  /** Counted from 0. */
   readonly lane?: number | undefined;
   readonly surroundings?: Surroundings | undefined;
-  /** Aborted when the run is interrupted: no new case begins, tear-downs run. */
+  /** Aborted when the run is interrupted: no case starts any more, and teardowns run. */
   readonly signal?: AbortSignal | undefined;
-  /** Which cases of the plan to run; all unless said. */
+  /** Selects cases of the plan. Default: all. */
   readonly select?: ((planned: PlannedCaseImpl) => boolean) | undefined;
-  /** Whether a case that runs on request only is asked for. */
+  /** Whether a case marked `onRequest` was requested. */
   readonly asked?: ((planned: PlannedCaseImpl) => boolean) | undefined;
-  /** No new case begins after so many have failed. */
+  /** Starts no new case after this number of failures. */
   readonly stopAfter?: number | undefined;
-  /** Siblings run in another order, the same for the same seed. */
+  /** Runs siblings in a random order that depends on the seed. */
   readonly shuffle?: boolean | undefined;
-  /** What is run, piece after piece; all of the plan at once unless said. */
+  /** The work units to run, one after another. Default: the whole plan. */
   readonly pieces?: AsyncIterable<Part> | undefined;
-  /** Things that other lanes may want, too: settles when all of them are this lane's, and gives them back. */
+  /** Acquires locks that are shared with other lanes. Resolves to a function that releases them. */
   readonly lock?: ((names: readonly string[]) => Promise<() => void>) | undefined;
-  /** Binds what a case starts to that case, for those who capture output and unhandled errors. */
+  /** Runs `act` in the asynchronous context of a case, so that output and uncaught errors are attributed to it. */
   readonly bindContext?: (<T>(run: CaseRun, act: () => T) => T) | undefined;
-  /** Something else keeps the process alive: the runner's own timers are not to. */
+  /** The runner's timers do not keep the process alive. */
   readonly inBackground?: boolean | undefined;
-  /** Where the fixtures of the run live, if not in this process. */
+  /** The fixtures of the run, if they are in another process. */
   readonly runFixtures?: RunFixtures | undefined;
-  /** Whether the listener is told of the set-ups and tear-downs of single cases, too. */
+  /** Reports setups and teardowns of single cases, too. */
   readonly everySpan?: boolean | undefined;
-  /** Every case is told before it begins, whatever that costs; unless said, a stream of trivial ones is told as such. */
+  /** Reports every case before it starts, at the cost of speed. Default: false; short cases are reported as a stream. */
   readonly careful?: boolean | undefined;
-  /** No two cases overlap, whatever they allow. */
+  /** Runs one case at a time, whatever its concurrency. */
   readonly oneAtATime?: boolean | undefined;
-  /** Nothing is ended for the time that it takes: somebody looks at it in a debugger. */
+  /** Ignores time limits, for debugging. */
   readonly untimed?: boolean | undefined;
-  /** A case that is past its time cannot be ended here: end the run so that somebody can end the process. */
+  /** Ends the run if a body does not end after its time limit, so that the process can be killed. */
   readonly stopWhenStuck?: boolean | undefined;
 }
 
@@ -48,32 +48,32 @@ export interface RunOptions {
 export interface Part {
   readonly tests: ReadonlySet<PlannedTest>;
   readonly share?: Share | undefined;
-  /** Which of its cases have a result already. */
+  /** Whether a case has a result already. */
   readonly isDone?: ((planned: PlannedCaseImpl) => boolean) | undefined;
 }
 
-/** What is told while cases run. */
+/** Receives events while cases run. */
 export interface Listener {
-  /** A case is about to begin, or to go on to its next phase. Not told in a stream of trivial cases: then `streaming` was. */
+  /** A case starts a phase. Not called in a stream of short cases, after `streaming`. */
   begun?(run: CaseRun, phase: 'setup' | 'body' | 'teardown', limit: number): void;
-  /** From here on cases of this test begin unannounced, until another test begins. */
+  /** The following cases of this test start without a call of `begun`. */
   streaming?(test: PlannedTest, limit: number): void;
-  /** Shared fixtures are about to be torn down. */
+  /** The teardown of shared fixtures starts. */
   closing?(name: string, limit: number): void;
-  /** `run` is its last attempt, if it had any. */
+  /** A case has a result. `run` is its last attempt, if any. */
   ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseRun): void;
   /** A running case was interrupted and has no result. */
   cut?(run: CaseRun): void;
   testEnded?(test: PlannedTest): void;
-  /** A case passed, and there is nothing to say but its times; told in place of `ended` by who has it. */
+  /** A case passed without failures, output or attachments. If present, it is called instead of `ended`. */
   passed?(run: CaseRun, start: number): void;
-  /** A shared fixture's tear-down failed: a result of its own. */
+  /** The teardown of a shared fixture failed. */
   tornDown?(owner: { id: string; title: string }, result: CaseResult): void;
-  /** What has been told can be written now. */
+  /** Buffered events can be written. */
   turn?(): void;
-  /** A fixture was set up or torn down; `start` counts from the lane's begin. */
+  /** A fixture was set up or torn down. `start` is relative to the start of the lane. */
   span?(span: Span): void;
-  /** Something was logged that belongs to no case. */
+  /** Output that does not belong to a case. */
   loose?(text: string): void;
   told(problem: Problem): void;
 }

@@ -154,7 +154,7 @@ export interface Closing {
   readonly interrupted: boolean;
   /** --resume goes on with it, if it ended before its time. */
   readonly resumes: boolean;
-  /** Warnings that make the run fail. */
+  /** The number of warnings that make the run fail. */
   readonly strict: number;
 }
 

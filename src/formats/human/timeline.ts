@@ -15,7 +15,7 @@ const signs = { setup: '▒', body: '█', teardown: '░', alive: '─' } as co
 const depths: Readonly<Record<Span['scope'], number>> = { run: 0, lane: 0, file: 1, suite: 2, test: 3, case: 5 };
 const mostBars = 120;
 
-/** What one lane did. Times are milliseconds since the first lane began. */
+/** The spans and results of one lane. Times are in milliseconds since the start of the first lane. */
 interface LaneTimes {
   readonly spans: Span[];
   readonly results: Pick<RecordedResult, 'title' | 'start' | 'times'>[];
