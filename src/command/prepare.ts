@@ -1,7 +1,7 @@
 import { join } from 'node:path';
 import { renderProblem } from '../formats/human/run.ts';
 import { CompileService } from '../node/compile-service.ts';
-import type { Request } from '../node/coordinator.ts';
+import type { Request } from '../node/coordination.ts';
 import { failedIds, findRecord } from '../node/earlier.ts';
 import { findFiles, rootOf } from '../node/find.ts';
 import { ownFolder } from '../node/record.ts';

@@ -8,10 +8,8 @@ import type { Problem } from '../problems/problem.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { endedAtOnce } from '../results/run-info.ts';
 import { emptyState, type RunState, take, takeUnrun } from '../results/run-state.ts';
-import type { WrittenPattern } from '../suites/config.ts';
-import type { Defaults } from '../suites/plan.ts';
-import type { Selection } from '../suites/selection.ts';
 import type { CompileService } from './compile-service.ts';
+import type { Coordination, Request } from './coordination.ts';
 import { Dealer, type Dealt } from './dealer.ts';
 import { debugLog } from './debug-log.ts';
 import { readJournal } from './journals.ts';
@@ -19,43 +17,7 @@ import { chargeEnd, howItEnded } from './lane-end.ts';
 import { type LaneWork, type Said, work } from './lane-process.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
-import type { TimesBefore } from './record.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
-
-export interface Request {
-  readonly mode: 'run' | 'plan' | 'explain';
-  readonly root: string;
-  readonly files: readonly string[];
-  readonly selection: Selection;
-  readonly seed: number;
-  readonly everySpan: boolean;
-  readonly findLeaks: boolean;
-  readonly defaults: Defaults;
-  readonly tags: readonly string[] | undefined;
-  readonly redact: readonly WrittenPattern[] | undefined;
-  readonly loadTimeout: number;
-  /** Processes that run cases side by side. */
-  readonly lanes: number;
-  readonly shuffle: boolean;
-  /** No new cases begin after so many have failed. */
-  readonly stopAfter: number | undefined;
-  /** Journals of an earlier run that this one goes on with. */
-  readonly after: readonly string[];
-  /** The hash of that run's plan: this one's must be the same. */
-  readonly plan: string | undefined;
-  readonly before: TimesBefore;
-  /** Where the journals go. */
-  readonly record: string;
-  readonly cache: string;
-}
-
-export interface Coordination {
-  readonly done: Promise<RunState>;
-  /** The first call gives running cases a grace period and then tears down, the second tears down immediately, the third kills all processes. */
-  interrupt(): void;
-  /** How far it is. */
-  going(): Going;
-}
 
 /** Lanes that die one after the other without a result between them: then the fault is not a case's. */
 const fruitlessLanes = 3;
@@ -346,7 +308,7 @@ class Coordinator {
             problem: { code: 'teardown-lost', fixture, owner: of },
           });
       if (end.overdue && lane.doing === undefined)
-        this.#write({ type: 'source-warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(journal) } });
+        this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(journal) } });
       if (this.#interrupts > 0) return this.#leaveRest();
       if (lane.finished) continue;
       const charged = chargeEnd(lane, end, this.#request.root, slot.careful, (entry) => this.#write(entry));

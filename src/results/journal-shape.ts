@@ -23,7 +23,7 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, EntryShap
   running: { own: { at: 'number' } },
   idle: { own: {} },
   test: { own: { header: 'object' }, parts: { header: { test: 'number', id: 'text', file: 'text', path: 'texts', tags: 'texts', columns: 'texts' } } },
-  'source-warning': { own: { problem: 'object' }, parts: { problem } },
+  warning: { own: { problem: 'object' }, parts: { problem } },
   listed: { own: { name: 'object' }, parts: { name: named } },
   started: { own: { name: 'object', attempt: 'number', start: 'number' }, parts: { name: named } },
   streaming: { own: { test: 'number', limit: 'number' } },

@@ -47,7 +47,7 @@ export type JournalEntry =
   | { readonly type: 'idle' }
   | { readonly type: 'test'; readonly header: TestHeader }
   /** What is odd about a source, where cases are listed. */
-  | { readonly type: 'source-warning'; readonly problem: Problem }
+  | { readonly type: 'warning'; readonly problem: Problem }
   | { readonly type: 'listed'; readonly name: CaseName }
   | { readonly type: 'started'; readonly name: CaseName; readonly attempt: number; readonly start: number }
   | { readonly type: 'streaming'; readonly test: number; readonly limit: number }

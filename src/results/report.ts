@@ -123,7 +123,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
       case 'teardown-failed':
         add('error', [problemOf(entry)]);
         break;
-      case 'source-warning':
+      case 'warning':
         add('warning', [entry.problem]);
         break;
       case 'bindings':
@@ -220,17 +220,24 @@ function caseReport(result: RecordedResult, header: TestHeader | undefined, lane
 
 type ReportedResult = Omit<CaseResult, 'attachments'>;
 
-const resultFields = ({ status, cause, reason, attempts, start, times, checks, failures, steps, output }: ReportedResult, nameFile: NameFile) => ({
+type Outcome = Pick<ReportedResult, 'status' | 'cause' | 'reason' | 'attempts' | 'start' | 'checks' | 'steps' | 'output'>;
+
+/** The fields that are the same in results and in reports. */
+const outcomeOf = ({ status, cause, reason, attempts, start, checks, steps, output }: Outcome): Outcome => ({
   status,
   cause,
   reason,
   attempts,
   start,
-  milliseconds: times,
   checks,
-  failures: failures.map((failure) => failureReport(failure, nameFile)),
   steps,
   output,
+});
+
+const resultFields = (result: ReportedResult, nameFile: NameFile) => ({
+  ...outcomeOf(result),
+  milliseconds: result.times,
+  failures: result.failures.map((failure) => failureReport(failure, nameFile)),
 });
 
 function failureReport(failure: Failure, nameFile: NameFile): FailureReport {
@@ -269,26 +276,9 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
   if (run.leaks.length > 0) yield { type: 'leaks', leaks: run.leaks };
   for (const result of results) {
     yield* inLane(result.lane);
-    const {
-      kind,
-      id,
-      title,
-      status,
-      cause,
-      reason,
-      attempts,
-      start,
-      milliseconds: times,
-      checks,
-      steps,
-      output,
-      failures,
-      location: place,
-      row,
-      tags,
-    } = result;
-    const came = { ...nothingDone, status, cause, reason, attempts, start, times, checks, steps, output, failures: failures.map(withoutDifference) };
-    if (kind === 'teardown') yield { type: 'teardown-failed', id, title, result: came };
+    const { kind, id, title, row, tags, location: place } = result;
+    const outcome = { ...nothingDone, ...outcomeOf(result), times: result.milliseconds, failures: result.failures.map(withoutDifference) };
+    if (kind === 'teardown') yield { type: 'teardown-failed', id, title, result: outcome };
     else {
       const { test = -1 } = result;
       yield {
@@ -303,7 +293,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
           location: place,
           attachments: result.attachments,
           fixtures: result.fixtures,
-          ...came,
+          ...outcome,
         },
       };
     }

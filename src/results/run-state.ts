@@ -126,7 +126,7 @@ export function take(state: RunState, entry: JournalEntry): void {
     case 'passed':
       takeBlock(state, entry.block);
       break;
-    case 'source-warning':
+    case 'warning':
       // Two tests may read one file.
       if (!state.warnings.some((known) => JSON.stringify(known) === JSON.stringify(entry.problem))) state.warnings.push(entry.problem);
       break;
@@ -292,7 +292,7 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
     case 'pieces':
     case 'running':
     case 'test':
-    case 'source-warning':
+    case 'warning':
     case 'listed':
     case 'teardown-failed':
     case 'test-ended':

@@ -1,7 +1,7 @@
 import { isThenable } from '../checks/thenable.ts';
 import type { Node } from '../fixtures/graph.ts';
 import { Holder, type HolderOf, valuesOf } from '../fixtures/holder.ts';
-import { type Hosting, longestLimit, ordinaryLimit, type Span } from '../fixtures/instance.ts';
+import { type Hosting, type LimitedPhase, longestLimit, ordinaryLimit, type Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { CaseContextImpl, type CaseRun } from './case-run.ts';
 import { now } from './originals.ts';
@@ -136,7 +136,7 @@ async function runDeferred(run: CaseRun, around: Around): Promise<void> {
   const hosting = new CaseHosting(run, around);
   for (const act of [...run.deferred].reverse()) {
     try {
-      await hosting.limited('cleanup of case', run.planned.title, ordinaryLimit, act);
+      await hosting.limited('cleanup', run.planned.title, ordinaryLimit, act);
     } catch (error) {
       run.threw(error, 'teardown');
     }
@@ -180,7 +180,7 @@ export class PlainHosting implements Hosting {
     this.around.told(problem);
   }
 
-  limited(what: string, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
+  limited(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
     // Controllers are dear, and few set-ups look at their signal.
     let abort: AbortController | undefined;
     const given = this.bound(() =>
@@ -190,11 +190,11 @@ export class PlainHosting implements Hosting {
       }),
     );
     if (!isThenable(given)) return given;
-    const whole = `${what} "${name}"`;
+    const whole = `${phase} of ${phase === 'cleanup' ? 'case' : 'fixture'} "${name}"`;
     return within(this.around.watch, given, {
       milliseconds: this.around.limit(milliseconds),
       abort: (interrupted) => abort?.abort(new Error(interrupted ? 'the run was interrupted' : `the time limit of the ${whole} is over`)),
-      isInterruptible: what.startsWith('setup'),
+      isInterruptible: phase === 'setup',
     }).then(({ end, value }) => {
       if (end === 'settled') return value;
       if (end === 'interrupted') throw new Error(`the ${whole} was interrupted`);

@@ -3,7 +3,7 @@ import { caseSlug, slug } from '../cases/names.ts';
 import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { Cases, entriesOf } from '../cases/source.ts';
 import { checkTitle, fillTitle, readTitle } from '../cases/title.ts';
-import { type Definition, FixtureImpl, isProvider, type Provider } from '../fixtures/fixture.ts';
+import { definitionOf, isProvider } from '../fixtures/fixture.ts';
 import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
 import { type Origin, placeOf } from '../problems/place.ts';
@@ -16,6 +16,7 @@ import { needsOf } from './needs.ts';
 import { aroundsOf, bindingsOf, laid } from './options.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
 import { type Child, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, strangeChild, TestImpl } from './suite.ts';
+import { findUnreachable } from './unreachable.ts';
 
 /** A file's exports, and what is known of the file. */
 export interface LoadedFile {
@@ -43,8 +44,8 @@ export const ordinaryDefaults: Defaults = { timeout: 10_000, concurrency: 1 };
 export async function planFiles(files: readonly LoadedFile[], surroundings: Surroundings, defaults: Defaults = ordinaryDefaults): Promise<Plan> {
   const planner = new Planner(surroundings);
   for (const file of files) await planner.addFile(file, defaults);
-  planner.noteUnreachable(endCreated(), new Set(files.flatMap(({ url }) => url?.href ?? [])));
-  return { files: planner.files, tests: planner.tests, problems: planner.problems, warnings: planner.warnings };
+  const unreachable = findUnreachable(endCreated(), planner.reached, new Set(files.flatMap(({ url }) => url?.href ?? [])));
+  return { files: planner.files, tests: planner.tests, problems: planner.problems, warnings: [...planner.warnings, ...unreachable] };
 }
 
 type Growing = Group & { readonly children: (Group | PlannedTest)[] };
@@ -59,7 +60,7 @@ class Planner {
   readonly #nodes = new Nodes();
   readonly #ids = new Map<string, number>();
   /** The tests and suites that an export contains. */
-  readonly #reached = new Set<SuiteImpl | TestImpl>();
+  readonly reached = new Set<SuiteImpl | TestImpl>();
   /** The number of problems of the current file, suite or test, without those of its contents. */
   #ownProblems = 0;
   #mostConcurrency = Number.POSITIVE_INFINITY;
@@ -82,19 +83,6 @@ class Planner {
       this.tests.length = tests;
     }
     this.#ownProblems = outer;
-  }
-
-  /** Warns about tests and suites that a test file creates and does not export, directly or inside an exported suite. */
-  noteUnreachable(created: readonly object[], files: ReadonlySet<string>): void {
-    // An adapted suite shares the children of its base.
-    const children = new Set([...this.#reached].flatMap((item) => (item instanceof SuiteImpl ? [item.children] : [])));
-    const isReached = (item: SuiteImpl | TestImpl): boolean => this.#reached.has(item) || (item instanceof SuiteImpl && children.has(item.children));
-    const unreached = created.filter((item): item is SuiteImpl | TestImpl => (item instanceof SuiteImpl || item instanceof TestImpl) && !isReached(item));
-    const inside = new Set<unknown>(unreached.flatMap((item) => (item instanceof SuiteImpl && Array.isArray(item.children) ? item.children : [])));
-    for (const item of unreached) {
-      const at = inside.has(item) ? undefined : placeOf(item.origin);
-      if (at && files.has(at.file)) this.warnings.push({ code: 'unreachable-test', kind: item instanceof SuiteImpl ? 'suite' : 'test', title: item.title, at });
-    }
   }
 
   async #addFile({ file, url, exports, folders }: LoadedFile, defaults: Defaults): Promise<void> {
@@ -167,8 +155,8 @@ class Planner {
 
   /** Marks a test, or a suite with its contents, as reachable, even if it has problems. */
   #reach(item: SuiteImpl | TestImpl): void {
-    if (this.#reached.has(item)) return;
-    this.#reached.add(item);
+    if (this.reached.has(item)) return;
+    this.reached.add(item);
     if (item instanceof SuiteImpl && Array.isArray(item.children))
       for (const child of item.children) if (child instanceof SuiteImpl || child instanceof TestImpl) this.#reach(child);
   }
@@ -409,6 +397,3 @@ const reasonOf = (error: unknown): string => (isInstanceOf(error, Error) ? `${er
 
 const problemsOf = (error: unknown, source: string): readonly Problem[] =>
   isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'source-threw', source, reason: reasonOf(error) }];
-
-const definitionOf = (source: FixtureImpl | { target: Provider<any> }): Definition =>
-  source instanceof FixtureImpl ? source.definition : definitionOf((source as { target: FixtureImpl }).target);

@@ -38,18 +38,17 @@ const contents = Object.fromEntries(await Promise.all(dataFiles.map(async (file)
 const inBase64 = Object.entries(contents).map(
   ([file, bytes]) => `${JSON.stringify(file)}: Uint8Array.from(atob('${Buffer.from(bytes).toString('base64')}'), (one) => one.charCodeAt(0))`,
 );
-const inPage = { timeout: 60_000, skip: withoutChromium };
+/** The options of a test whose page runs a script. */
+const inPage = (script: string) => ({
+  needs: { page },
+  timeout: 60_000,
+  skip: withoutChromium,
+  overrides: [browser.with({ more: ['--allow-file-access-from-files'] }), page.with({ script })],
+});
 
 export const harbour = test(
   'the harbour office’s suites have the same results in a page and in Node',
-  {
-    needs: { page },
-    ...inPage,
-    overrides: [
-      browser.with({ more: ['--allow-file-access-from-files'] }),
-      page.with({ script: `import { harbourOutcome } from ${here('harbour-suites.ts')};\nharbourOutcome({ ${inBase64.join(', ')} })` }),
-    ],
-  },
+  inPage(`import { harbourOutcome } from ${here('harbour-suites.ts')};\nharbourOutcome({ ${inBase64.join(', ')} })`),
   async ({ check }, { page }) => {
     await page.waitForFunction('window.told');
     const told = (await page.evaluate('window.told')) as string[];
@@ -64,14 +63,7 @@ export const harbour = test(
 
 export const alike = test(
   'suites run in a page as they do in Node',
-  {
-    needs: { page },
-    ...inPage,
-    overrides: [
-      browser.with({ more: ['--allow-file-access-from-files'] }),
-      page.with({ script: `import { outcome } from ${here('page-suites.ts')};\noutcome()` }),
-    ],
-  },
+  inPage(`import { outcome } from ${here('page-suites.ts')};\noutcome()`),
   async ({ check }, { page }) => {
     await page.waitForFunction('window.told');
     check.equal((await page.evaluate('window.told')) as string[], await outcome());
@@ -80,14 +72,7 @@ export const alike = test(
 
 export const late = test(
   'in a page, a timer that fails fails the run',
-  {
-    needs: { page },
-    ...inPage,
-    overrides: [
-      browser.with({ more: ['--allow-file-access-from-files'] }),
-      page.with({ script: `import { lateOutcome } from ${here('page-suites.ts')};\nlateOutcome()` }),
-    ],
-  },
+  inPage(`import { lateOutcome } from ${here('page-suites.ts')};\nlateOutcome()`),
   async ({ check }, { page }) => {
     await page.waitForFunction('window.told');
     check.equal(await page.evaluate('window.told'), ['late › leaves timers: passed', 'late › takes longer: failed', 'ok: false']);

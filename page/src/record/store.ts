@@ -173,7 +173,7 @@ export class Store {
       case 'pieces':
       case 'exit-attributed':
       case 'idle':
-      case 'source-warning':
+      case 'warning':
       case 'listed':
       case 'started':
       case 'streaming':

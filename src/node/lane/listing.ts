@@ -19,13 +19,13 @@ export async function listCases(plan: Plan, selection: Selection, surroundings: 
     const place = placeOf(test.test.origin);
     let headed = false;
     try {
-      for await (const chunk of casesOf(test, { ...surroundings, remark: (problem) => put({ type: 'source-warning', problem }) })) {
+      for await (const chunk of casesOf(test, { ...surroundings, remark: (problem) => put({ type: 'warning', problem }) })) {
         for (const planned of chunk) {
           if (!select(planned)) continue;
           if (!headed) {
             const facts = await factsOfSource(test, surroundings);
             put({ type: 'test', header: { ...headerOf(test), location: place, facts: facts.map(({ summary }) => summary) } });
-            for (const problem of facts.flatMap(({ warnings }) => warnings)) put({ type: 'source-warning', problem: { ...problem, at: place } });
+            for (const problem of facts.flatMap(({ warnings }) => warnings)) put({ type: 'warning', problem: { ...problem, at: place } });
           }
           headed = true;
           selected++;

@@ -1,0 +1,41 @@
+import type { Going } from '../formats/human/live.ts';
+import type { RunState } from '../results/run-state.ts';
+import type { WrittenPattern } from '../suites/config.ts';
+import type { Defaults } from '../suites/plan.ts';
+import type { Selection } from '../suites/selection.ts';
+import type { TimesBefore } from './record.ts';
+
+export interface Request {
+  readonly mode: 'run' | 'plan' | 'explain';
+  readonly root: string;
+  readonly files: readonly string[];
+  readonly selection: Selection;
+  readonly seed: number;
+  readonly everySpan: boolean;
+  readonly findLeaks: boolean;
+  readonly defaults: Defaults;
+  readonly tags: readonly string[] | undefined;
+  readonly redact: readonly WrittenPattern[] | undefined;
+  readonly loadTimeout: number;
+  /** Processes that run cases side by side. */
+  readonly lanes: number;
+  readonly shuffle: boolean;
+  /** No new cases begin after so many have failed. */
+  readonly stopAfter: number | undefined;
+  /** Journals of an earlier run that this one goes on with. */
+  readonly after: readonly string[];
+  /** The hash of that run's plan: this one's must be the same. */
+  readonly plan: string | undefined;
+  readonly before: TimesBefore;
+  /** Where the journals go. */
+  readonly record: string;
+  readonly cache: string;
+}
+
+export interface Coordination {
+  readonly done: Promise<RunState>;
+  /** The first call gives running cases a grace period and then tears down, the second tears down immediately, the third kills all processes. */
+  interrupt(): void;
+  /** How far it is. */
+  going(): Going;
+}

@@ -1,0 +1,396 @@
+import { relative } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { hash } from '../../cases/hash.ts';
+import type { Surroundings } from '../../cases/row.ts';
+import { ordinaryLimit } from '../../fixtures/instance.ts';
+import { ignoreUnknown } from '../../problems/never.ts';
+import { framesOf } from '../../problems/place.ts';
+import type { TestHeader } from '../../results/recorded-result.ts';
+import type { CaseRun } from '../../running/case-run.ts';
+import { failureOfThrow } from '../../running/failures.ts';
+import { epoch, nextTurn, now } from '../../running/originals.ts';
+import { nothingDone, resultOf } from '../../running/outcome.ts';
+import type { CaseResult } from '../../running/result.ts';
+import { type Running, runPlan } from '../../running/run.ts';
+import type { Part } from '../../running/run-options.ts';
+import { limits } from '../../running/watch.ts';
+import { beginCreated } from '../../suites/created.ts';
+import { hidesBy } from '../../suites/hidden.ts';
+import { piecesOf } from '../../suites/pieces.ts';
+import { type LoadedFile, planFiles } from '../../suites/plan.ts';
+import type { Plan, PlannedCaseImpl, PlannedTest } from '../../suites/planned.ts';
+import { selectorOf } from '../../suites/selection.ts';
+import { suggestionsFor } from '../../suites/suggestions.ts';
+import type { Dealt } from '../dealer.ts';
+import { keptIn, nodeFiles } from '../files.ts';
+import { isInspected } from '../loading/debugging.ts';
+import type { Modules } from '../loading/modules.ts';
+import { mapStacks } from '../loading/stacks.ts';
+import type { Job, ToCoordinator, ToLane } from '../protocol.ts';
+import type { Channel } from './channel.ts';
+import { dealtBy, recordedIn } from './earlier-results.ts';
+import { FixtureHost } from './host.ts';
+import { LaneRecord } from './lane-record.ts';
+import { LeakCounter, LeakFinder } from './leaks.ts';
+import { explainCases, listCases } from './listing.ts';
+import { loadFile } from './load.ts';
+import { type Compiling, modulesIn } from './modules.ts';
+import { headerOf, nameIfAny, nameOf } from './names.ts';
+import { Output } from './output.ts';
+import { RemoteRunFixtures } from './run-fixtures.ts';
+import { unfinished, waitForUnfinished } from './unfinished.ts';
+
+// Tests may replace what stands on `process`: the lane goes by what was there before them.
+const exit = process.exit.bind(process);
+
+/** How long in milliseconds a lane waits at its end for open timers and requests, so that late failures are reported. */
+const lateFailureLimit = 1000;
+
+const framesOfErrors = 50;
+
+/** Runs one job: loads and plans files, runs cases, and writes everything to a journal. */
+export class Lane {
+  readonly #job: Job;
+  readonly #channel: Channel;
+  readonly #signal: AbortSignal;
+  readonly #record: LaneRecord;
+  readonly #output = new Output();
+  /** Who is stopped in a debugger is not to be ended for it. */
+  readonly #untimed = isInspected();
+  readonly #limit = limits(this.#untimed);
+  readonly #modules: Modules;
+  readonly #surroundings: Surroundings;
+  readonly #under = new Set<CaseRun>();
+  /** What an end of the process would be charged to, outside of cases. */
+  #loading: string | undefined;
+  #running: Running | undefined;
+  /** When the first case could start, in the runner's clock. */
+  #started = 0;
+  #exitCalled: { code: unknown; stack: string | undefined; run: CaseRun | undefined } | undefined;
+  readonly #say: (message: ToCoordinator) => void;
+  readonly #runFixtures: RemoteRunFixtures;
+  /** In the process that hosts the fixtures of the run, when it is ready. */
+  readonly #host: Promise<FixtureHost>;
+  #hosts: (host: FixtureHost) => void = () => undefined;
+  /** Takes the piece that it has asked for. */
+  #dealt: (piece: Dealt | undefined) => void = () => undefined;
+  readonly #locked = new Map<number, () => void>();
+  #requests = 0;
+
+  constructor(job: Job, signal: AbortSignal, compiling: Compiling, channel: Channel) {
+    this.#job = job;
+    this.#channel = channel;
+    this.#say = (message) => channel.send(message);
+    this.#signal = signal;
+    const hides = hidesBy(job.redact);
+    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache), tags: job.tags && new Set(job.tags), hides };
+    this.#host = new Promise((resolve) => {
+      this.#hosts = resolve;
+    });
+    this.#record = new LaneRecord(job, hides, ({ message }) => this.#say({ from: 'lane', type: 'unwritable', reason: message }));
+    this.#runFixtures = new RemoteRunFixtures(this.#say);
+    this.#modules = modulesIn(job.cache, compiling, this.#say);
+  }
+
+  /** Never hangs: what breaks here is told, and ends the lane. */
+  async work(): Promise<void> {
+    this.#guard();
+    try {
+      await this.#do();
+    } catch (error) {
+      this.#record.told({ code: 'internal-error', reason: failureOfThrow(error, 'throw', {}).message });
+      this.#end();
+    }
+  }
+
+  async #do(): Promise<void> {
+    beginCreated();
+    const loaded = await this.#load();
+    this.#record.put({ type: 'activity', activity: { what: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
+    const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
+    this.#record.put(
+      {
+        type: 'planned',
+        files: plan.files.length,
+        tests: plan.tests.length,
+        problems: plan.problems,
+        warnings: plan.warnings,
+        hash: hash(plan.tests.map(({ id }) => id).join('\n')),
+        suggestions: suggestionsFor(this.#job.selection, plan),
+      },
+      true,
+    );
+    const { mode, selection } = this.#job;
+    if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
+    else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
+    else if (mode === 'run') await this.#run(plan);
+    if (this.#job.mode === 'host')
+      this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, this.#untimed, (text) => this.#record.put({ type: 'output', text })));
+    else this.#end();
+  }
+
+  /** What others say while the job is under way. */
+  async receive(message: Exclude<ToLane, { type: 'job' | 'configure' | 'compiled' | 'stop' | 'interrupt' | 'ping' }>): Promise<void> {
+    switch (message.type) {
+      case 'piece':
+        this.#dealt(message.piece);
+        break;
+      case 'locked':
+        this.#locked.get(message.request)?.();
+        break;
+      case 'fetched':
+        this.#runFixtures.take(message.request, message.parcel);
+        break;
+      case 'fetch':
+        this.#say({ from: 'lane', type: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
+        break;
+      case 'used':
+        await (await this.#host).used(message.address, message.users);
+        break;
+      case 'close':
+        await this.#closeHost();
+        break;
+      default:
+        ignoreUnknown(message);
+    }
+  }
+
+  /** Tears down the fixtures of the run, and ends. */
+  async #closeHost(): Promise<void> {
+    this.#record.put({ type: 'activity', activity: { what: 'teardown', name: 'the run', limit: this.#limit(ordinaryLimit) } }, true);
+    for (const { fixture, failure } of await (await this.#host).close()) {
+      const result = { ...nothingDone, status: 'errored', cause: 'teardown', failures: [failure] } as const;
+      this.#record.put({ type: 'teardown-failed', id: `run!${fixture}`, title: `teardown of fixture "${fixture}" for the run`, result }, true);
+    }
+    this.#record.put({ type: 'finished', selected: 0, stuck: false }, true);
+    this.#end();
+  }
+
+  async #load(): Promise<LoadedFile[]> {
+    const loaded: LoadedFile[] = [];
+    for (const path of this.#job.files) {
+      if (this.#job.unloadable.includes(path)) continue;
+      this.#loading = path;
+      const limit = this.#limit(this.#job.loadTimeout);
+      this.#record.put({ type: 'activity', activity: { what: 'load', name: path, limit } }, true);
+      const begun = now();
+      const outcome = await loadFile(path, this.#job.root, this.#modules, limit);
+      this.#loading = undefined;
+      if ('code' in outcome) this.#record.put({ type: 'problem', problem: outcome }, true);
+      else {
+        loaded.push(outcome);
+        this.#record.put({ type: 'loaded', file: outcome.file, milliseconds: now() - begun, reads: this.#modules.reachedFrom(pathToFileURL(path).href) });
+      }
+    }
+    return loaded;
+  }
+
+  async #run(plan: Plan): Promise<void> {
+    const { select, asked, all } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
+    this.#record.learn(plan);
+    const pieces = this.#job.amongOthers ? piecesOf(plan) : [{ tests: plan.tests.map(({ index }) => index), splits: false }];
+    this.#record.put({ type: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
+    const headed = new Map<PlannedTest, { readonly header: TestHeader; first: PlannedCaseImpl | undefined }>();
+    let streaming = false;
+    /** Puts a test's header before its first entry; what its first row tells of all stands in it, too. */
+    const head = (test: PlannedTest, first?: PlannedCaseImpl): TestHeader => {
+      let head = headed.get(test);
+      if (!head) {
+        head = { header: headerOf(test, first), first };
+        headed.set(test, head);
+        this.#record.put({ type: 'test', header: head.header });
+      }
+      head.first ??= first;
+      return head.header;
+    };
+    const leaks = new LeakCounter();
+    const finder = this.#job.findLeaks ? new LeakFinder(() => nameIfAny(this.#output.current?.planned)) : undefined;
+    this.#record.put({ type: 'running', at: epoch() });
+    const before = unfinished();
+    this.#started = now();
+    this.#running = runPlan(
+      plan,
+      {
+        seed: this.#job.seed,
+        lane: this.#job.lane,
+        surroundings: this.#surroundings,
+        signal: this.#signal,
+        careful: this.#job.careful,
+        oneAtATime: this.#job.careful,
+        stopWhenStuck: true,
+        untimed: this.#untimed,
+        inBackground: true,
+        runFixtures: this.#runFixtures,
+        everySpan: this.#job.everySpan,
+        select: all ? undefined : select,
+        shuffle: this.#job.shuffle,
+        stopAfter: this.#job.stopAfter,
+        pieces: this.#pieces(plan),
+        lock: this.#job.amongOthers ? (names) => this.#lock(names) : undefined,
+        asked,
+        bindContext: (run, act) => this.#output.bind(run, act),
+      },
+      {
+        begun: (run, phase, limit) => {
+          streaming = false;
+          if (phase !== 'teardown') head(run.planned.test, run.planned);
+          if (!this.#under.has(run)) {
+            // The earlier attempt of the same case has ended.
+            for (const other of this.#under) if (other.planned === run.planned) this.#under.delete(other);
+            this.#under.add(run);
+            this.#record.put({ type: 'started', name: nameOf(run.planned), attempt: run.attempt, start: run.begun - this.#started });
+          }
+          this.#record.put({ type: 'activity', activity: { what: phase, name: run.planned.id, limit } }, true);
+        },
+        streaming: (test, limit) => {
+          streaming = true;
+          head(test);
+          this.#record.put({ type: 'streaming', test: test.index, limit }, true);
+        },
+        closing: (name, limit) => this.#record.put({ type: 'activity', activity: { what: 'teardown', name, limit } }, true),
+        ended: (planned, result, run) => {
+          head(planned.test, planned);
+          if (run) this.#under.delete(run);
+          if (run && !streaming) leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
+          this.#record.ended(planned, result);
+        },
+        passed: (run, start) => {
+          const { planned } = run;
+          // One that was told before a stream began may be over within it.
+          if (this.#under.size > 0) this.#under.delete(run);
+          if (!streaming) {
+            leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
+          }
+          this.#record.passed(run, start, head(planned.test, planned));
+        },
+        cut: (run) => this.#under.delete(run),
+        testEnded: (test) => {
+          if (headed.has(test)) this.#record.put({ type: 'test-ended', test: test.index });
+        },
+        span: (span) => {
+          if (span.scope !== 'case')
+            leaks.look({ id: span.owner, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.owner}`, span.kind === 'teardown');
+          this.#record.put({ type: 'span', span });
+        },
+        tornDown: ({ id, title }, result) => this.#record.put({ type: 'teardown-failed', id, title, result }, true),
+        loose: (text) => this.#record.loose(text),
+        turn: () => this.#record.flush(),
+        told: (problem) => this.#record.told(problem),
+      },
+    );
+    const { selected, notRun: unrun, stuck, bindings, warnings } = await this.#running.done;
+    // What takes a while to work out, and nothing waits for any more.
+    for (const { header, first } of headed.values()) if (first) this.#record.detailed(header, first);
+    this.#record.put({ type: 'bindings', uses: bindings, warnings });
+    // What is being closed has a moment to be gone.
+    await nextTurn();
+    await nextTurn();
+    leaks.look(undefined);
+    // What the coordinator has open in the same process is no case's.
+    this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? leaks.leaks : []) });
+    if (!stuck && !this.#signal.aborted) await waitForUnfinished(before, lateFailureLimit);
+    this.#record.put({ type: 'finished', selected, stuck, unrun }, true);
+  }
+
+  /** What the coordinator deals to this lane, piece after piece. */
+  async *#pieces(plan: Plan): AsyncGenerator<Part> {
+    for (;;) {
+      this.#record.put({ type: 'idle' }, true);
+      const dealt = await new Promise<Dealt | undefined>((resolve) => {
+        this.#dealt = resolve;
+        this.#say({ from: 'lane', type: 'free' });
+      });
+      if (!dealt) return;
+      const recorded = recordedIn(dealt.after);
+      const tests = new Set(dealt.tests.map((index) => plan.tests[index] as PlannedTest));
+      yield { tests, share: dealt.share, isDone: recorded.size === 0 ? undefined : (planned) => recorded.has(`${planned.test.index}/${planned.ordinal}`) };
+    }
+  }
+
+  /** Waits until things are this lane's alone; gives what to call when they are not needed any more. */
+  async #lock(names: readonly string[]): Promise<() => void> {
+    const request = this.#requests++;
+    await new Promise<void>((resolve) => {
+      this.#locked.set(request, resolve);
+      this.#say({ from: 'lane', type: 'lock', request, names });
+    });
+    this.#locked.delete(request);
+    return () => this.#say({ from: 'lane', type: 'unlock', names });
+  }
+
+  /** Everything that could end the process without a word is made to leave one. */
+  #guard(): void {
+    mapStacks(this.#modules.maps);
+    // Deep stacks must include the line of the test.
+    if (Error.stackTraceLimit === 10) Error.stackTraceLimit = framesOfErrors;
+    this.#output.capture((text) => this.#record.loose(text), !this.#channel.ownsProcess);
+    const stray = (error: unknown, what: 'error' | 'rejection'): void => {
+      const run = this.#output.current;
+      if (run && this.#running) this.#running.stray(run, error, what);
+      else {
+        const failure = failureOfThrow(error, 'throw', {});
+        this.#record.told({ code: `unhandled-${what}`, detail: failure.message, at: failure.location });
+      }
+    };
+    process.on('uncaughtException', (error) => stray(error, 'error'));
+    process.on('unhandledRejection', (error) => stray(error, 'rejection'));
+    process.exit = ((...given: [] | [code: unknown]) => {
+      const [code] = given;
+      this.#exitCalled ??= { code, stack: new Error('exit').stack, run: this.#output.current };
+      // Where no status is given, the one that was set stays: to the runtime, `undefined` is one.
+      return given.length === 0 ? exit() : exit(code as number);
+    }) as typeof process.exit;
+    process.on('exit', (code) => this.#exited(code));
+  }
+
+  /** Somebody else ended the process: says who, while it still can. */
+  #exited(code: number): void {
+    if (this.#record.isClosed) return;
+    const place = framesOf(this.#exitCalled?.stack)[0];
+    const how = this.#exitCalled ? `process.exit(${this.#exitCalled.code ?? ''}) was called` : `the process ended with exit status ${code}`;
+    if (this.#loading !== undefined)
+      this.#record.told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
+    // The others that are under way had no part in it: they run again.
+    for (const run of this.#guilty()) {
+      const { planned } = run;
+      const failures = [...run.failures, { cause: 'crash', message: how, location: place, step: run.stepPath } as const];
+      const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
+      const result: CaseResult = { ...resultOf(run, { status: 'errored', cause: 'crash' }, run.attempt, this.#started), times, failures, attachments: [] };
+      this.#record.ended(planned, result);
+      this.#record.put({ type: 'exit-attributed' });
+    }
+    this.#record.flush();
+  }
+
+  /** Whose doing the end is: the case that called for it, as long as it has no result; else the only one that is under way. */
+  #guilty(): readonly CaseRun[] {
+    const caller = this.#exitCalled?.run;
+    if (caller && (!caller.ended || this.#under.has(caller))) return [caller];
+    const open = [...this.#under].filter((run) => !run.ended);
+    return open.length === 1 ? open : [];
+  }
+
+  /** Interrupts what is running. `urgent`: without the grace period. */
+  interrupt(urgent: boolean): void {
+    this.#running?.interrupt(urgent);
+    if (this.#job.mode === 'host') void this.#host.then((host) => host.interrupt(urgent));
+  }
+
+  /** Tears down without a coordinator. Nothing is recorded, and running cases have no result. */
+  async abandon(): Promise<void> {
+    if (this.#record.isClosed) return;
+    this.#record.close();
+    this.interrupt(false);
+    this.#runFixtures.lose();
+    this.#dealt(undefined);
+    for (const take of this.#locked.values()) take();
+    if (this.#job.mode === 'host') await (await this.#host).close();
+    else await this.#running?.done;
+  }
+
+  #end(): void {
+    this.#record.close();
+    this.#say({ from: 'lane', type: 'done' });
+    this.#channel.end();
+  }
+}
