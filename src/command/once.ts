@@ -22,7 +22,7 @@ import type { RunInfo } from '../results/run-info.ts';
 import { exitStatus, failingTests, type RunState, warningsIn } from '../results/run-state.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
-import type { Selection } from '../suites/selection.ts';
+import { type Selection, selectsAll } from '../suites/selection.ts';
 import type { Look } from './look.ts';
 import type { SelectionOptions } from './options.ts';
 import { type Prepared, plainRequest } from './prepare.ts';
@@ -159,7 +159,9 @@ export async function runOnce(
   const isRefused = earlier !== undefined && state.planProblems.some(({ code }) => code === 'plan-mismatch');
   if (state.unwritable === undefined && !isRefused) {
     writeInfo(record, ended);
-    const isWhole = where.length === 0 && Object.values(selection).every((part) => part === undefined) && status < 2 && state.notRun === undefined;
+    // A run in a subfolder, and one of a watch, can leave files out.
+    const hasAllFiles = where.length === 0 && folder === root && files.length === prepared.files.length;
+    const isWhole = hasAllFiles && selectsAll(selection) && status < 2 && state.notRun === undefined;
     rememberFailed(root, { folder: record, info: ended }, isWhole);
   }
   compiler.tidy();

@@ -69,8 +69,9 @@ export function failedIds(root: string): string[] {
 export function rememberFailed(root: string, run: Earlier, isWhole: boolean): void {
   const path = memoryOf(root);
   const { through, ids } = readMemory(root);
-  const known = earlierRuns(root).filter(({ folder, info }) => info.started > through && folder !== run.folder);
-  const failed = isWhole ? failedAfter([], [run]) : failedAfter(ids, [run, ...known]);
+  // Runs that were killed have not been stored.
+  const others = (): Earlier[] => earlierRuns(root).filter(({ folder, info }) => info.started > through && folder !== run.folder);
+  const failed = isWhole ? failedAfter([], [run]) : failedAfter(ids, [run, ...others()]);
   writeFileSync(`${path}.new`, JSON.stringify({ through: run.info.started > through ? run.info.started : through, ids: failed } satisfies Memory));
   renameSync(`${path}.new`, path);
 }

@@ -36,6 +36,10 @@ export interface Selection {
   readonly onRequest?: boolean | undefined;
 }
 
+/** Whether a selection includes every case that does not run on request only. */
+export const selectsAll = ({ targets, titles, tags, notTags, ids, rows, shard }: Selection): boolean =>
+  ids === undefined && shard === undefined && [targets, titles, tags, notTags, rows].every((part) => part === undefined || part.length === 0);
+
 /** Whether a case is wanted, and whether it was asked for so clearly that it runs although it is held. */
 export interface Selector {
   /** Every case is wanted: none needs to be looked at. */

@@ -196,6 +196,14 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.equal((await readdir(runs)).length, 20);
     await rm(runs, { recursive: true });
     check.equal(last((await runCommand(['run', '--failed'], project)).out), '0 passed, 2 failed');
+    // A test that is gone is forgotten by the next run of everything, and by no other.
+    const remembered = async (): Promise<number> =>
+      (JSON.parse(await readFile(join(project, '.red-lattice', 'failed.json'), 'utf8')) as { ids: string[] }).ids.length;
+    await rm(join(project, 'nights.lattice.ts'));
+    await runCommand(['run', '--title', 'other'], project);
+    check.equal(await remembered(), 2);
+    await runCommand(['run'], project);
+    check.equal(await remembered(), 0);
   }),
 
   inProject('a finished run cannot be resumed', async ({ check }, { project }) => {
