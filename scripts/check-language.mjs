@@ -47,7 +47,8 @@ function stringsOf(file, text) {
   return lines.map((line) =>
     [...line.matchAll(/"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*'|`[^`]*`?|>[^<>{}]+</g)]
       .map(([found]) => found)
-      .filter((found) => /[a-z] [a-z]/i.test(found))
+      // A single word is a name, but for these.
+      .filter((found) => /[a-z] [a-z]/i.test(found) || /set-up|tear-down|clean-up/i.test(found))
       .join(' '),
   );
 }

@@ -55,7 +55,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   }
 }
 
-/** What the newest record tells of set-ups and tear-downs. */
+/** What the newest record tells of setups and teardowns. */
 function timesOfNewest(root: string): LastTimes {
   const [newest] = earlierRuns(root);
   const times = new Map<string, { setup?: number; teardown?: number }>();

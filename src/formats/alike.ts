@@ -3,7 +3,7 @@ import type { RecordedResult } from '../results/recorded-result.ts';
 /** What failures of several rows must share to be told together: all but the values. */
 const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
   JSON.stringify([
-    // A set-up fails alike for whoever needs it.
+    // A setup fails alike for whoever needs it.
     failures.every(({ cause }) => cause === 'setup') ? undefined : test,
     // The number of repetitions does not matter.
     [

@@ -22,7 +22,7 @@ export interface Job {
   readonly attachments: string;
   readonly cache: string;
   readonly seed: number;
-  /** Set-ups and tear-downs of single cases stand in the journal, too. */
+  /** Setups and teardowns of single cases stand in the journal, too. */
   readonly everySpan: boolean;
   /** Other lanes run beside this one: the plan is cut into pieces, and some locks are theirs, too. */
   readonly amongOthers: boolean;

@@ -15,7 +15,7 @@ export interface Compared {
 
 export interface Side {
   readonly status: Status;
-  /** Of the body: a set-up that several share falls to whichever comes first. */
+  /** Of the body: a setup that several share falls to whichever comes first. */
   readonly milliseconds: number;
   /** What the first failure says. */
   readonly message?: string | undefined;

@@ -1,6 +1,6 @@
 import type { Span } from '../fixtures/instance.ts';
 
-/** What the set-ups and tear-downs of one shared fixture took, in milliseconds. */
+/** What the setups and teardowns of one shared fixture took, in milliseconds. */
 export interface FixtureCost {
   readonly name: string;
   readonly scope: Span['scope'];

@@ -46,7 +46,7 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, EntryShap
 export function refusesEntry(entry: JournalEntry): string | undefined {
   const shape = (Object.hasOwn(shapes, entry.type) ? shapes[entry.type as keyof typeof shapes] : undefined) as EntryShape | undefined;
   if (!shape) return undefined;
-  const refused = lacks(entry, shape.own, entry.type);
+  const refused = lacks(entry, shape.own, `${entry.type} entry`);
   if (refused !== undefined) return refused;
   for (const [name, wanted] of Object.entries(shape.parts ?? {})) {
     const part = (entry as unknown as Readonly<Record<string, unknown>>)[name];

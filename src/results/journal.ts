@@ -54,7 +54,7 @@ export type JournalEntry =
   | { readonly type: 'ended'; readonly result: RecordedResult }
   /** Many at once, for whoever wants no more than their sums. */
   | { readonly type: 'passed'; readonly block: PassBlock }
-  /** A shared fixture's tear-down that failed. */
+  /** A shared fixture's teardown that failed. */
   | { readonly type: 'teardown-failed'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }
   | { readonly type: 'test-ended'; readonly test: number }
   | { readonly type: 'span'; readonly span: Span }

@@ -40,7 +40,7 @@ export interface PlainPass {
 const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
 
 /**
- * Writes plain passes, a line each. A whole line is `+test ordinal twin start set-up body tear-down checks line`, times in microseconds,
+ * Writes plain passes, a line each. A whole line is `+test ordinal twin start setup body teardown checks line`, times in microseconds,
  * then the column where it is not the first, then the row's values after a tab. In a stream most cases differ from the one before by their place and their time only: theirs is
  * `=elapsed body`, or `=elapsed body rows` where rows were passed over, with the values. The id and the title are worked out from the
  * test's header when somebody asks. Texts of JSON hold neither line breaks nor tabs.

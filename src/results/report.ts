@@ -21,7 +21,7 @@ export const reportFormat = 'red-lattice report';
 export interface RunReport extends Omit<RunInfo, 'kind' | 'version' | 'root' | 'process' | 'times'> {
   readonly tests: readonly TestReport[];
   readonly problems: readonly ProblemReport[];
-  /** Set-ups and tear-downs of what several cases share; of what single cases have, where the run was asked for them. */
+  /** Setups and teardowns of what several cases share; of what single cases have, where the run was asked for them. */
   readonly spans: readonly (Span & { readonly lane: number })[];
   readonly leaks: readonly Leak[];
   /** What was written outside of cases. */
@@ -45,7 +45,7 @@ export interface ProblemReport {
 export interface ResultReport extends Omit<CaseResult, 'attachments' | 'failures' | 'times'> {
   readonly kind: 'case' | 'teardown';
   readonly id: string;
-  /** The number of its test in the plan; none for a tear-down. */
+  /** The number of its test in the plan; none for a teardown. */
   readonly test?: number | undefined;
   /** The number of its row among those of its test, from 0. */
   readonly ordinal?: number | undefined;

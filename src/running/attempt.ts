@@ -25,7 +25,7 @@ export interface Around {
   isStuck(): boolean;
   /** The fixtures of the run, for those of a lane. */
   fromRun(node: Node, run: CaseRun, placed: Placed): Promise<unknown>;
-  /** Told of set-ups and tear-downs. */
+  /** Told of setups and teardowns. */
   readonly span: ((span: Span) => void) | undefined;
   phase(run: CaseRun, phase: 'setup' | 'body' | 'teardown', limit: number): void;
 }
@@ -181,7 +181,7 @@ export class PlainHosting implements Hosting {
   }
 
   limited(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
-    // Controllers are dear, and few set-ups look at their signal.
+    // Controllers are dear, and few setups look at their signal.
     let abort: AbortController | undefined;
     const given = this.bound(() =>
       act(() => {

@@ -119,13 +119,13 @@ export class CaseRun implements Recorder {
     for (let at = step; at; at = at.outer) at.failed = true;
   }
 
-  /** What a body or its clean-up threw; leaving early is no failure of its own. */
+  /** What a body or its cleanup threw; leaving early is no failure of its own. */
   threw(error: unknown, cause: Cause = 'throw', fixture?: string): void {
     if (isInstanceOf(error, Stop)) this.skipped ??= error.skip;
     else this.fail(this.#failureOf(error, cause, this.#step, fixture));
   }
 
-  /** A set-up that failed is told as such, wherever it was asked for; one that is shared, once. */
+  /** A setup that failed is told as such, wherever it was asked for; one that is shared, once. */
   #failureOf(error: unknown, cause: Cause, step: StepRun | undefined, fixture?: string): Failure {
     if (!isInstanceOf(error, SetUpFailed)) return failureOfThrow(error, cause, { step: pathOf(step), fixture });
     if (isInstanceOf(error.reason, SetUpFailed)) {

@@ -41,7 +41,7 @@ export interface Explanation {
   readonly title: string;
   readonly at?: SourceLocation | undefined;
   readonly row: Readonly<Record<string, string>>;
-  /** In the order of set-up; what is on demand stands at the end. */
+  /** In the order of setup; what is on demand stands at the end. */
   readonly fixtures: readonly ExplainedFixture[];
 }
 

@@ -17,7 +17,7 @@ export function resultOf(run: CaseRun, verdict: Verdict, attempts: number, start
   };
 }
 
-/** What is known of something that is charged to nobody's run: a tear-down, a process that ended. */
+/** What is known of something that is charged to nobody's run: a teardown, a process that ended. */
 export const nothingDone = {
   attempts: 1,
   start: 0,

@@ -15,7 +15,7 @@ export interface Address {
 
 /** The fixtures of scope 'run', wherever they live: one for all lanes. */
 export interface RunFixtures {
-  /** A node's value as it travels, set up once in the run. Rejects with what its set-up threw. */
+  /** A node's value as it travels, set up once in the run. Rejects with what its setup threw. */
   fetch(node: Node, address: Address): Promise<unknown>;
   /** Says who used a node in this lane, before the run's end. */
   used(address: Address, users: TeardownContext): void;

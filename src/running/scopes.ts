@@ -17,7 +17,7 @@ export interface Open {
 /** A test's graph with the place of each node among the scopes that are open around it: wider scopes first. */
 export interface Placed {
   readonly graph: Graph;
-  /** In the order of set-up. */
+  /** In the order of setup. */
   readonly order: readonly Node[];
   /** The index of a node's scope among the open ones; their number stands for the case itself. */
   readonly depths: ReadonlyMap<Node, number>;

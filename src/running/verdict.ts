@@ -9,22 +9,22 @@ export interface Verdict {
 
 const passed: Verdict = { status: 'passed' };
 
-/** Causes that are not the tested code's verdict. */
+/** Causes outside the tested code. */
 const erring: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 'crash']);
 
 /**
- * What becomes of a case that has run.
+ * The status of a case that has run.
  *
- * | what was seen | status |
+ * | failures | status |
  * | --- | --- |
- * | a failure of its own, and no known failure stated | failed |
- * | a set-up, tear-down, row or process that failed | errored |
- * | a failure of its own that was stated as known | known |
- * | nothing wrong, and a known failure stated | failed (surprise) |
- * | it left with a reason | skipped |
- * | nothing wrong | passed |
+ * | a check, the body or a time limit, without a known failure | failed |
+ * | a setup, teardown, row or process that failed | errored |
+ * | a check, the body or a time limit, with a known failure | known-failure |
+ * | none, with a known failure | failed (unexpected-pass) |
+ * | none, skipped by the body | skipped |
+ * | none | passed |
  *
- * The first line that fits counts: failed over errored over known over passed.
+ * The first line that applies decides: failed over errored over known failure over passed.
  */
 export function verdictOf(run: Pick<CaseRun, 'failures' | 'skipped'>, known: string | undefined): Verdict {
   const failures: readonly Failure[] = run.failures;

@@ -102,7 +102,7 @@ export const outcomes = [
     says: ['nobody waited', 'a promise was rejected after its case had ended (a.lattice.mjs#late): Error: much later'],
   },
   {
-    name: 'a set-up that throws',
+    name: 'a setup that throws',
     files: {
       'a.lattice.mjs': `
         const ledger = fixture('ledger', { scope: 'file', setup() { throw new Error('no ink'); } });
@@ -117,7 +117,7 @@ export const outcomes = [
     says: ['no ink', 'fixture "ledger" failed to set up'],
   },
   {
-    name: 'a tear-down that throws after a pass',
+    name: 'a teardown that throws after a pass',
     files: {
       'a.lattice.mjs': `
         const pen = fixture('pen', { setup: () => 'pen', teardown() { throw new Error('it leaks'); } });
@@ -131,7 +131,7 @@ export const outcomes = [
     says: ['it leaks', 'spilt', '1 of 1 failed case errored, 1 shared teardown failed\n'],
   },
   {
-    name: 'tear-downs run in reverse, after failures too',
+    name: 'teardowns run in reverse, after failures too',
     files: {
       'a.lattice.mjs': `
         import { appendFileSync } from 'node:fs';

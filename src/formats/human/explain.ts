@@ -3,7 +3,7 @@ import type { ExplainedFixture, Explanation, Origin } from '../../running/explai
 import { duration, oneLine } from '../style.ts';
 import type { Formatting } from './failure.ts';
 
-/** Milliseconds of a fixture's set-up and tear-down in the last run, by its name and its scope's id. */
+/** Milliseconds of a fixture's setup and teardown in the last run, by its name and its scope's id. */
 export type LastTimes = (fixture: string, of: string) => { readonly setup?: number | undefined; readonly teardown?: number | undefined } | undefined;
 
 /** How a case is set up, from its first fixture to its last. */

@@ -81,7 +81,7 @@ function barsOf({ spans, results }: LaneTimes, end: number): Bar[] {
 /** To the hundredth of a millisecond, so that a case stands before what was set up for it, and behind what is wider. */
 const begin = ({ parts, depth }: Bar): number => Math.floor(Math.min(...parts.map(({ from }) => from)) * (depth > 3 ? 1000 : 1)) / (depth > 3 ? 1000 : 1);
 
-/** A fixture: from the begin of its set-up to the end of its tear-down. */
+/** A fixture: from the begin of its setup to the end of its teardown. */
 function fixtureBars(spans: readonly Span[], end: number): Bar[] {
   const open = new Map<string, Span[]>();
   const bars: Bar[] = [];

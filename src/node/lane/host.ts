@@ -12,7 +12,7 @@ import type { Plan, PlannedTest } from '../../suites/planned.ts';
 import type { Parcel } from '../protocol.ts';
 import { brokenParcel, parcelOf } from './run-fixtures.ts';
 
-/** A shared fixture whose tear-down failed. */
+/** A shared fixture whose teardown failed. */
 export interface Torn {
   readonly fixture: string;
   readonly failure: ReturnType<typeof failureOfThrow>;
