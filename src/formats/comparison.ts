@@ -99,8 +99,8 @@ const paceOf = ({ pace }: Comparison): string | undefined =>
 export function whyPartial({ info }: ComparedRun): string | undefined {
   if (info.milliseconds === undefined) return 'the later run did not finish';
   if ((info.exitStatus ?? 0) >= 128) return 'the later run was interrupted';
-  if (info.exitStatus === 2) return 'in the later run, not everything could be loaded or planned';
-  if (info.exitStatus === 3) return 'in the later run, nothing was selected';
+  if (info.exitStatus === 2) return 'the later run could not load or plan everything';
+  if (info.exitStatus === 3) return 'the later run selected nothing';
   return info.notRun && `the later run did not run everything: ${renderUnrun(info.notRun)}`;
 }
 

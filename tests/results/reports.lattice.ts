@@ -1,9 +1,9 @@
-import { readFile, writeFile } from 'node:fs/promises';
+import { cp, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
 import papa from 'papaparse';
-import { fixture, suite, table, testWith } from 'red-lattice';
+import { fixture, namedRows, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { leaves, readTap } from '../formats/tap-reader.ts';
 import { root, runCommand } from '../program.ts';
@@ -259,6 +259,33 @@ export const comparisons = suite('compare', { timeout: 60_000 }, [
     const twice = await runCommand(['compare', 'bad', 'bad'], outcomes.folder);
     check.matches(twice.output, /\n14 still failing, 48 the same\n$/);
   }),
+
+  told(
+    'exits with 1 if the later run {says}',
+    {
+      cases: namedRows<{ says: string; end: object }>({
+        unfinished: { says: 'did not finish', end: { milliseconds: undefined } },
+        interrupted: { says: 'was interrupted', end: { exitStatus: 130 } },
+        'not planned': { says: 'could not load or plan everything', end: { exitStatus: 2 } },
+        empty: { says: 'selected nothing', end: { exitStatus: 3 } },
+        stopped: { says: 'did not run everything', end: { notRun: { cases: 3, isMore: false, reason: 'the run stopped' } } },
+      }),
+    },
+    async ({ row, check }, { outcomes }) => {
+      const at = (name: string): string => join(outcomes.folder, name);
+      const later = `later ${row.says}`;
+      await cp(at('good'), at(later), { recursive: true });
+      const info = JSON.parse(await readFile(at('good/run.json'), 'utf8')) as object;
+      await writeFile(at(`${later}/run.json`), JSON.stringify({ ...info, ...row.end }));
+      for (const [format, sign] of [[], ['--format', 'markdown']].map((args) => [args, args.length > 0 ? '## ✗' : ''] as const)) {
+        const { status, out } = await runCommand(['compare', 'good', later, ...format], outcomes.folder);
+        check.equal(status, 1);
+        check.includes(out, `the later run ${row.says}`);
+        check.includes(out, sign);
+      }
+      check.equal((await runCommand(['compare', 'good', 'good'], outcomes.folder)).status, 0);
+    },
+  ),
 
   told('as Markdown, its headline says what counts', async ({ check }, { outcomes }) => {
     const { out } = await runCommand(['compare', 'good', 'bad', '--format', 'markdown'], outcomes.folder);

@@ -36,6 +36,11 @@ async function differenceOf(outcome) {
     }
     for (const [title, attempts] of Object.entries(outcome.attempts ?? {}))
       assert.equal(seen.results.find((result) => result.title === title)?.attempts, attempts, `attempts of ${title}`);
+    const places = (outcome.order ?? []).map((text) => seen.out.indexOf(text));
+    assert.ok(
+      places.every((at, i) => at > (places[i - 1] ?? -1)),
+      `not in order: ${outcome.order}\n${seen.out}`,
+    );
     for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
     if (outcome.lines) assert.ok(seen.out.split('\n').length < outcome.lines, `${seen.out.split('\n').length} lines are printed`);
     for (const text of outcome.error ?? []) assert.ok(seen.error.includes(text), `standard error does not say: ${text}\n${seen.error}`);
