@@ -7,13 +7,13 @@ import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
 import { endedAtOnce } from '../results/run-info.ts';
-import { emptyState, type RunState, take, takeUnrun } from '../results/run-state.ts';
+import { emptyState, lostResults, type RunState, take, takeUnrun } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import type { Coordination, Request } from './coordination.ts';
 import { Dealer, type Dealt } from './dealer.ts';
 import { debugLog } from './debug-log.ts';
 import { readJournal } from './journals.ts';
-import { chargeEnd, howItEnded } from './lane-end.ts';
+import { attributeEnd, howItEnded } from './lane-end.ts';
 import { type LaneWork, type Said, work } from './lane-process.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
@@ -65,6 +65,7 @@ const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'teardown-lost',
   'run-fixtures-lost',
   'internal-error',
+  'results-lost',
 ]);
 
 class Coordinator {
@@ -75,6 +76,10 @@ class Coordinator {
   readonly #state = emptyState();
   readonly #own: string;
   readonly #unloadable: string[] = [];
+  /** Tests, by their place in the plan, whose rows ended a lane while they were read. */
+  readonly #unreadable = new Set<number>();
+  /** The cases that ended a process. A case that does so again is no progress. */
+  readonly #charged = new Set<string>();
   readonly #runFixtures: RunFixturesProcess;
   readonly #locks = new Locks();
   readonly #slots: Slot[] = [];
@@ -296,6 +301,8 @@ class Coordinator {
       const end = await slot.work.end;
       this.#locks.forget(slot);
       const { lane } = slot.work;
+      const lost = lostResults(lane);
+      if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
       if (lane.finished && !lane.finished.stuck) return;
       this.#died = true;
       slot.returned = slot.piece;
@@ -311,19 +318,34 @@ class Coordinator {
         this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(journal) } });
       if (this.#interrupts > 0) return this.#leaveRest();
       if (lane.finished) continue;
-      const charged = chargeEnd(lane, end, this.#request.root, slot.careful, (entry) => this.#write(entry));
-      if (charged === 'plan') return;
+      const { entries, isSure, isHopeless, unloadable, unreadable } = attributeEnd(lane, end, this.#request.root, slot.careful);
+      if (unloadable !== undefined) this.#unloadable.push(unloadable);
+      if (unreadable !== undefined) this.#unreadable.add(unreadable);
+      const isNew = this.#charge(entries);
+      if (isHopeless) return;
       if (this.#stopped) return this.#leaveRest();
-      if (typeof charged === 'object') this.#unloadable.push(charged.file);
-      this.#fruitless = resultsOf(this.#state) > before || typeof charged === 'object' ? 0 : this.#fruitless + 1;
+      const isProgress = (resultsOf(this.#state) > before && isNew) || unloadable !== undefined || unreadable !== undefined;
+      this.#fruitless = isProgress ? 0 : this.#fruitless + 1;
       if (this.#fruitless >= fruitlessLanes) {
         this.#write({ type: 'problem', problem: { code: 'repeated-crashes', reason: howItEnded(end) } });
         this.#endedBy = 'its lanes kept crashing';
         return this.#leaveRest();
       }
       // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
-      slot.careful = charged === 'unsure';
+      slot.careful = !isSure;
     }
+  }
+
+  /** Records what a process has left behind. Returns false if it is what another process has left before. */
+  #charge(entries: readonly JournalEntry[]): boolean {
+    let isNew = true;
+    for (const entry of entries) {
+      const key = entry.type === 'ended' ? `${entry.result.test} ${entry.result.id}` : undefined;
+      if (key !== undefined && this.#charged.has(key)) isNew = false;
+      else this.#write(entry);
+      if (key !== undefined) this.#charged.add(key);
+    }
+    return isNew;
   }
 
   /** The first lane tells what there is to run; if that takes long, others help. */
@@ -358,7 +380,8 @@ class Coordinator {
         // It skips cases that an earlier process has recorded.
         const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
         // A lane that was stopped counts the cases that it does not run.
-        slot.piece = returned ?? this.#dealer?.next();
+        const piece = returned ?? this.#dealer?.next();
+        slot.piece = piece && { ...piece, tests: piece.tests.filter((test) => !this.#unreadable.has(test)) };
         slot.returned = undefined;
         debugLog('schedule', () =>
           slot.piece

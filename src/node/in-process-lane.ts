@@ -30,6 +30,7 @@ export class InProcessLane extends EventEmitter {
     const channel: Channel = {
       ownsProcess: false,
       send: (message: ToCoordinator) => void setImmediate(() => this.emit('message', message)),
+      hide: () => undefined,
       onMessage: (hear) => {
         this.#hear = hear;
       },

@@ -1,8 +1,8 @@
 import { relative } from 'node:path';
 import type { Problem } from '../problems/problem.ts';
-import type { JournalEntry } from '../results/journal.ts';
+import type { Activity, JournalEntry } from '../results/journal.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
-import type { LaneState } from '../results/run-state.ts';
+import type { LaneState, RunningCase } from '../results/run-state.ts';
 import { nothingDone } from '../running/outcome.ts';
 import type { Failure } from '../running/result.ts';
 import type { LaneEnd } from './lane-process.ts';
@@ -16,62 +16,78 @@ export const howItEnded = ({ code, signal, words }: LaneEnd): string => {
   return `the process ${how}${last ? `; its last output:\n${last}` : ''}`;
 };
 
-/** Charges a lane's end to what it did. Tells whether that was sure, or which file is not to be loaded again. */
-export function chargeEnd(
-  lane: LaneState,
-  end: LaneEnd,
-  root: string,
-  careful: boolean,
-  write: (entry: JournalEntry) => void,
-): 'sure' | 'unsure' | 'plan' | { file: string } {
-  const { doing, under } = lane;
-  if (doing?.what === 'load') {
-    const reason = end.overdue ? `not loaded within ${doing.limit} ms; is there an endless loop?` : howItEnded(end);
-    const problem: Problem = { code: 'load-failed', file: relative(root, doing.name), cause: end.overdue ? 'timeout' : 'crash', reason };
-    if (!lane.explained) write({ type: 'problem', problem });
-    return { file: doing.name };
-  }
-  if (doing?.what === 'plan') {
-    write({
-      type: 'problem',
-      problem: end.overdue ? { code: 'plan-timeout', limit: doing.limit } : { code: 'plan-crash', reason: howItEnded(end) },
-    });
-    return 'plan';
-  }
-  if (lane.blamed) return 'sure';
-  if (under.size === 1 && !lane.streaming) {
-    const [suspect] = under.values();
-    write({ type: 'ended', result: resultOfEnd(suspect as Suspect, lane, end) });
-    return 'sure';
-  }
-  if (under.size === 0 && !lane.streaming && doing?.what === 'teardown') {
-    const failure: Failure = { cause: 'teardown', message: end.overdue ? `exceeded its time limit of ${doing.limit} ms` : howItEnded(end) };
-    write({
-      type: 'teardown-failed',
-      id: doing.name,
-      title: `teardown for ${doing.name}`,
-      result: { status: 'errored', cause: 'teardown', ...nothingDone, failures: [failure] },
-    });
-    return 'sure';
-  }
-  return under.size === 0 && !lane.streaming && !careful ? 'sure' : 'unsure';
+/** What to record for a process that ended early, and what the next process of its lane leaves out. */
+export interface Attribution {
+  readonly entries: readonly JournalEntry[];
+  /** Whether the cause is known. Otherwise the next process announces each case. */
+  readonly isSure: boolean;
+  /** The plan cannot be made: no other process would get further. */
+  readonly isHopeless?: boolean;
+  readonly unloadable?: string;
+  /** A test whose rows cannot be read. */
+  readonly unreadable?: number;
 }
 
-type Suspect = LaneState['under'] extends Map<string, infer S> ? S : never;
+/**
+ * Attributes the early end of a lane's process to what the lane did.
+ *
+ * | the lane | the end is attributed to |
+ * | --- | --- |
+ * | loaded a file | the file, unless the lane has reported why |
+ * | planned | the plan; the run cannot continue |
+ * | has reported the case that ended it | nothing else |
+ * | ran one case, which it had announced | the case |
+ * | read rows of a test and ran no case | the rows |
+ * | tore a shared fixture down and ran no case | the teardown |
+ * | ran a stream of cases, or several at a time | unknown |
+ * | did nothing that can end a process | unknown, if it had announced each case |
+ *
+ * The first line that applies decides.
+ */
+export function attributeEnd(lane: LaneState, end: LaneEnd, root: string, careful: boolean): Attribution {
+  const { doing, under, streaming } = lane;
+  if (doing?.what === 'load') return { entries: lane.explained ? [] : [loadFailed(doing, end, root)], isSure: true, unloadable: doing.name };
+  if (doing?.what === 'plan') {
+    const problem: Problem = end.overdue ? { code: 'plan-timeout', limit: doing.limit } : { code: 'plan-crash', reason: howItEnded(end) };
+    return { entries: [{ type: 'problem', problem }], isSure: true, isHopeless: true };
+  }
+  if (lane.blamed) return { entries: [], isSure: true };
+  const isAlone = under.size === 1 && !streaming;
+  if (isAlone) return { entries: [{ type: 'ended', result: resultOfEnd([...under.values()][0] as RunningCase, lane, end) }], isSure: true };
+  const isIdle = under.size === 0 && !streaming;
+  if (isIdle && doing?.what === 'rows' && doing.invalid) {
+    const { invalid } = doing;
+    const message = end.overdue
+      ? `reading the rows after row ${invalid.ordinal} exceeded its time limit of ${doing.limit} ms; is there an endless loop?`
+      : howItEnded(end);
+    const result = { ...invalid, ...nothingDone, status: 'errored', cause: 'data', failures: [{ cause: 'data', message }], attachments: [] } as const;
+    return { entries: [{ type: 'ended', result }], isSure: true, unreadable: invalid.test };
+  }
+  if (isIdle && doing?.what === 'teardown') {
+    const failure: Failure = { cause: 'teardown', message: end.overdue ? `exceeded its time limit of ${doing.limit} ms` : howItEnded(end) };
+    const result = { status: 'errored', cause: 'teardown', ...nothingDone, failures: [failure] } as const;
+    return { entries: [{ type: 'teardown-failed', id: doing.name, title: `teardown for ${doing.name}`, result }], isSure: true };
+  }
+  return { entries: [], isSure: isIdle && !careful };
+}
 
-function resultOfEnd({ name, attempt, start }: Suspect, { doing }: LaneState, end: LaneEnd): RecordedResult {
+function loadFailed({ name, limit }: Activity, end: LaneEnd, root: string): JournalEntry {
+  const reason = end.overdue ? `not loaded within ${limit} ms; is there an endless loop?` : howItEnded(end);
+  return { type: 'problem', problem: { code: 'load-failed', file: relative(root, name), cause: end.overdue ? 'timeout' : 'crash', reason } };
+}
+
+function resultOfEnd({ name, attempt, start }: RunningCase, { doing }: LaneState, end: LaneEnd): RecordedResult {
   const limit = doing?.limit ?? 0;
-  const inBody = doing?.what === 'body';
+  const phase = doing?.what === 'setup' || doing?.what === 'teardown' ? doing.what : 'body';
   const failure: Failure = end.overdue
-    ? { cause: inBody ? 'timeout' : (doing?.what as 'setup'), message: `exceeded its time limit of ${limit} ms without yielding; its process was ended` }
+    ? { cause: phase === 'body' ? 'timeout' : phase, message: `exceeded its time limit of ${limit} ms without yielding; its process was ended` }
     : { cause: 'crash', message: howItEnded(end) };
-  const status = end.overdue && inBody ? 'failed' : 'errored';
   return {
     ...name,
     ...nothingDone,
     attempts: attempt,
     start,
-    status,
+    status: end.overdue && phase === 'body' ? 'failed' : 'errored',
     cause: failure.cause,
     times: { setup: 0, body: end.overdue ? limit : 0, teardown: 0 },
     failures: [failure],

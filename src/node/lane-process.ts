@@ -1,6 +1,6 @@
 import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal.ts';
-import { emptyLane, type LaneState, takeOfLane } from '../results/run-state.ts';
+import { emptyLane, type LaneState, silenceLimit, takeOfLane } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { addSourceMaps, coverageFolder } from './coverage.ts';
 import { debugLog, describeMessage } from './debug-log.ts';
@@ -105,19 +105,20 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
         kill();
       }
     } else deafLooks = 0;
-    if (!doing || lane.finished || silent <= doing.limit) return;
-    debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${doing.limit} ms`);
+    const limit = silenceLimit(lane);
+    if (!doing || lane.finished || silent <= limit) return;
+    debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${limit} ms`);
     send({ to: 'lane', type: 'ping' });
     follower.late();
     const deaf = Date.now() - answered > Math.min(silent, grace);
-    const endsItself = doing.what !== 'plan' && !deaf;
-    if (silent > doing.limit + grace + (endsItself ? patience : 0)) {
+    const endsItself = doing.what !== 'plan' && doing.what !== 'rows' && !deaf;
+    if (silent > limit + grace + (endsItself ? patience : 0)) {
       overdue = true;
       kill();
     }
   }, lookEvery);
   child.on('message', (message) => {
-    if (!isToCoordinator(message)) return;
+    if (!isToCoordinator(message)) return debugLog(name, () => '-> a malformed message, ignored');
     debugLog(name, () => `-> ${describeMessage(message)}`);
     switch (message.type) {
       case 'pong':

@@ -1,5 +1,6 @@
 import type { TeardownContext } from '../fixtures/fixture.ts';
 import type { Problem } from '../problems/problem.ts';
+import { isObject, lacks, type Shapes } from '../results/shape.ts';
 import type { Address } from '../running/run-host.ts';
 import type { WrittenConfig, WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
@@ -92,4 +93,24 @@ export type Parcel =
     };
 
 export const isToLane = (message: unknown): message is ToLane => (message as { to?: unknown } | null)?.to === 'lane';
-export const isToCoordinator = (message: unknown): message is ToCoordinator => (message as { from?: unknown } | null)?.from === 'lane';
+
+/** The fields of each message to the coordinator. Code under test can send messages, too. */
+const shapes: Readonly<Record<ToCoordinator['type'], Shapes>> = {
+  configured: { config: 'object', problems: 'list' },
+  compile: { key: 'text', path: 'text' },
+  pong: {},
+  unwritable: { reason: 'text' },
+  free: {},
+  lock: { request: 'number', names: 'texts' },
+  unlock: { names: 'texts' },
+  fetch: { request: 'number', address: 'object' },
+  fetched: { request: 'number', parcel: 'object' },
+  used: { address: 'object', users: 'object' },
+  done: {},
+};
+
+/** Whether a message is from a lane, and has all its fields. */
+export function isToCoordinator(message: unknown): message is ToCoordinator {
+  if (!isObject(message) || message['from'] !== 'lane' || typeof message['type'] !== 'string' || !Object.hasOwn(shapes, message['type'])) return false;
+  return lacks(message, shapes[message['type'] as ToCoordinator['type']], 'message') === undefined;
+}

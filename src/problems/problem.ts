@@ -87,4 +87,6 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'malformed-journal'; readonly lane: number; readonly reason: string }
   | { readonly code: 'lane-unresponsive'; readonly lane: number; readonly last: string | undefined }
   | { readonly code: 'internal-error'; readonly reason: string }
+  | { readonly code: 'more-problems'; readonly kind: string; readonly count: number }
+  | { readonly code: 'results-lost'; readonly cases: number }
 );

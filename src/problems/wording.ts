@@ -220,6 +220,10 @@ export function formatProblem(problem: Problem): string {
       return `lane ${problem.lane} stopped responding${problem.last === undefined ? '' : ` after ${problem.last}`} and was ended; the other cases ran in a new process. Did a test replace a built-in function?`;
     case 'internal-error':
       return `internal error in Red Lattice: ${problem.reason}`;
+    case 'more-problems':
+      return `${grouped(problem.count)} more problems of the kind ${problem.kind}`;
+    case 'results-lost':
+      return `${grouped(problem.cases)} of the cases that ran ${problem.cases === 1 ? 'has' : 'have'} no result. Did a test replace a built-in function?`;
     default:
       return assertNever(problem);
   }

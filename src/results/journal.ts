@@ -14,11 +14,13 @@ export const journalVersion = 4;
 
 /** What a lane is about to do, and how long that may take: whoever watches it ends a lane that goes silent for longer. */
 export interface Activity {
-  readonly what: 'load' | 'plan' | 'setup' | 'body' | 'teardown';
+  readonly what: 'load' | 'plan' | 'rows' | 'setup' | 'body' | 'teardown';
   /** The file, the test or the fixture's scope. */
   readonly name: string;
   /** Milliseconds. */
   readonly limit: number;
+  /** For rows: the case that stands for those that could not be read. */
+  readonly invalid?: CaseName;
 }
 
 /** One line of a journal. */

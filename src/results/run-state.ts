@@ -220,12 +220,21 @@ function* timesOf(block: PassBlock): Generator<readonly [RecordedResult, number]
 
 const timeOf = ({ times }: RecordedResult): number => times.setup + times.body + times.teardown;
 
+/** A case that has started and not ended. */
+export interface RunningCase {
+  readonly name: CaseName;
+  readonly attempt: number;
+  readonly start: number;
+  /** Milliseconds that its current phase can take. */
+  limit: number;
+}
+
 /** What a lane was at when it was last heard of. */
 export interface LaneState {
   doing: Activity | undefined;
   /** When it began with that, in milliseconds. */
   since: number;
-  readonly under: Map<string, { readonly name: CaseName; readonly attempt: number; readonly start: number }>;
+  readonly under: Map<string, RunningCase>;
   /** In a stream of trivial cases it does not tell which one it runs. */
   streaming: boolean;
   /** Shared fixtures that it has set up and not torn down. */
@@ -235,6 +244,8 @@ export interface LaneState {
   /** A case has taken the blame for the process's end. */
   blamed: boolean;
   finished: Extract<JournalEntry, { type: 'finished' }> | undefined;
+  /** The number of results. */
+  results: number;
 }
 
 export const emptyLane = (): LaneState => ({
@@ -246,6 +257,7 @@ export const emptyLane = (): LaneState => ({
   explained: false,
   blamed: false,
   finished: undefined,
+  results: 0,
 });
 
 export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): void {
@@ -255,19 +267,22 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
       if (lane.doing?.name !== entry.activity.name) lane.since = time;
       lane.doing = entry.activity;
       lane.explained = false;
+      for (const running of lane.under.values()) if (running.name.id === entry.activity.name) running.limit = entry.activity.limit;
       break;
     case 'problem':
       lane.explained = entry.problem.code === 'load-failed';
       break;
     case 'started':
-      lane.under.set(key(entry.name), entry);
+      lane.under.set(key(entry.name), { name: entry.name, attempt: entry.attempt, start: entry.start, limit: 0 });
       lane.streaming = false;
       break;
     case 'ended':
+      lane.results++;
       if (lane.under.size > 0) lane.under.delete(key(entry.result));
       break;
     case 'passed': {
-      const { test } = entry.block;
+      const { test, passes } = entry.block;
+      lane.results += passes;
       if (lane.under.size > 0) for (const ordinal of entry.block.ordinals()) lane.under.delete(key({ test, ordinal }));
       break;
     }
@@ -279,6 +294,7 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
       break;
     case 'streaming':
       lane.streaming = true;
+      if (lane.doing?.what === 'rows') lane.doing = { what: 'body', name: lane.doing.name, limit: entry.limit };
       break;
     case 'finished':
       lane.finished = entry;
@@ -306,12 +322,20 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
   }
 }
 
+/** Milliseconds that a lane can be silent: the longest limit of what it does at the same time. */
+export const silenceLimit = ({ doing, under }: LaneState): number =>
+  [...under.values()].reduce((longest, { limit }) => Math.max(longest, limit), doing?.limit ?? 0);
+
 /** What lives for the run lives in another process, and is torn down there. */
 function takeSpan({ standing }: LaneState, span: Span): void {
   const key = JSON.stringify([span.fixture, span.owner]);
   if (span.kind === 'teardown') standing.delete(key);
   else if (span.scope !== 'run') standing.set(key, span);
 }
+
+/** The number of selected cases of a finished lane that have neither a result nor were left out. */
+export const lostResults = ({ finished, results }: LaneState): number =>
+  finished && !finished.stuck ? Math.max(0, finished.selected - (finished.unrun?.cases ?? 0) - results) : 0;
 
 /** The number of warnings, which make a strict run fail. */
 export const warningsIn = ({ warnings, unchecked, unsteady }: RunState): number => warnings.length + unchecked.cases + unsteady.cases;

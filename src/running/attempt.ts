@@ -3,8 +3,9 @@ import type { Node } from '../fixtures/graph.ts';
 import { Holder, type HolderOf, valuesOf } from '../fixtures/holder.ts';
 import { type Hosting, type LimitedPhase, longestLimit, ordinaryLimit, type Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
+import { acceptBuiltIns, restoreBuiltIns } from './builtins.ts';
 import { CaseContextImpl, type CaseRun } from './case-run.ts';
-import { now } from './originals.ts';
+import { after, now } from './originals.ts';
 import { holders, type Open, type Placed } from './scopes.ts';
 import { type Watch, within } from './watch.ts';
 
@@ -37,7 +38,7 @@ export function attempt(run: CaseRun, placed: Placed | (() => Placed), scopes: r
   if (typeof placed === 'function' || placed.graph.edges.length > 0) return withFixtures(run, placed, scopes, limit, around);
   around.phase(run, 'body', limit);
   const body = runBody(run, noValues, limit, around, run.begun);
-  return body ? body.then(() => cleanUp(run, around)) : cleanUp(run, around);
+  return body ? after(body, () => cleanUp(run, around)) : cleanUp(run, around);
 }
 
 async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes: readonly Open[], limit: number, around: Around): Promise<void> {
@@ -86,8 +87,10 @@ function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit:
   try {
     const given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseContextImpl(run), values);
     if (isThenable(given)) return finished(given, run, limit, around, begun);
+    restoreBuiltIns();
     run.returned();
   } catch (error) {
+    restoreBuiltIns();
     run.threw(error);
   }
   measure(run, limit, begun);
@@ -99,7 +102,12 @@ const bodyInContext = (bindContext: NonNullable<Around['bindContext']>, run: Cas
 
 async function finished(given: PromiseLike<unknown>, run: CaseRun, limit: number, around: Around, begun: number): Promise<void> {
   try {
-    const { end } = await within(around.watch, given, { milliseconds: limit, abort: (interrupted) => run.abort(interrupted), isInterruptible: true });
+    const { end } = await within(around.watch, given, {
+      milliseconds: limit,
+      abort: (interrupted) => run.abort(interrupted),
+      isInterruptible: true,
+      settled: restoreBuiltIns,
+    });
     if (end === 'overdue') {
       overdue(run, limit);
       around.stuck();
@@ -189,13 +197,18 @@ export class PlainHosting implements Hosting {
         return abort.signal;
       }),
     );
-    if (!isThenable(given)) return given;
+    if (!isThenable(given)) {
+      acceptBuiltIns();
+      return given;
+    }
     const whole = `${phase} of ${phase === 'cleanup' ? 'case' : 'fixture'} "${name}"`;
-    return within(this.around.watch, given, {
+    const limited = within(this.around.watch, given, {
       milliseconds: this.around.limit(milliseconds),
       abort: (interrupted) => abort?.abort(new Error(interrupted ? 'the run was interrupted' : `the time limit of the ${whole} is over`)),
       isInterruptible: phase === 'setup',
-    }).then(({ end, value }) => {
+      settled: acceptBuiltIns,
+    });
+    return after(limited, ({ end, value }) => {
       if (end === 'settled') return value;
       if (end === 'interrupted') throw new Error(`the ${whole} was interrupted`);
       this.around.stuck();

@@ -7,15 +7,20 @@ import { grouped } from '../problems/grouped.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
 import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
+import { refuse } from '../problems/problem-error.ts';
 import type { CaseContext, Step, StepContext, Stepped } from '../suites/hand.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
 import { failureOfCheck, failureOfThrow } from './failures.ts';
 import { now, startTimer } from './originals.ts';
 import type { Attachment, CaseResult, Cause, Failure, StepResult } from './result.ts';
 import { Stop } from './stop.ts';
+import { limitText, MAX_NAME_LENGTH, MAX_NOTE_LENGTH, toText } from './texts.ts';
 
 /** What a case writes is kept up to here. Characters. */
 const mostOutput = 1_000_000;
+
+/** By its internal slots, since anything can have the prototype of one. */
+const isBytes = (value: unknown): value is Uint8Array => ArrayBuffer.isView(value) && isInstanceOf(value, Uint8Array);
 
 const none: readonly never[] = [];
 const added = <T>(list: T[] | readonly never[], item: T): T[] => {
@@ -88,7 +93,7 @@ export class CaseRun implements Recorder {
   foundIn(step: StepRun | undefined, finding: Finding, note: string | undefined, origin: Origin | undefined): boolean {
     if (this.ended) {
       const at = placeOf(origin ?? captureOrigin(this.foundIn, 12));
-      this.#late('check', finding ? `${note ? `${note}: ` : ''}${finding.message}` : 'it would have passed', at && { at });
+      this.#late('check', finding ? `${note ? `${toText(note)}: ` : ''}${finding.message}` : 'it would have passed', at && { at });
     } else if (finding) {
       this.checksFailed++;
       this.fail(failureOfCheck(finding, note, origin, { step: pathOf(step) }), step);
@@ -153,12 +158,14 @@ export class CaseRun implements Recorder {
     this.output = added(this.output, text);
   }
 
-  attach(name: string, content: string | Uint8Array | object): void {
-    const kept = typeof content === 'string' || content instanceof Uint8Array ? content : show(content);
-    this.attachments = added(this.attachments, { name: String(name), content: kept });
+  attach(name: unknown, content: unknown): void {
+    // A copy, since code under test can reuse its buffer.
+    const kept = typeof content === 'string' ? content : isBytes(content) ? content.slice() : show(content);
+    this.attachments = added(this.attachments, { name: toText(name, MAX_NAME_LENGTH), content: kept });
   }
 
   defer(cleanUp: () => unknown): void {
+    if (typeof cleanUp !== 'function') refuse({ code: 'invalid-type', expected: 'function', got: show(cleanUp), owner: '`defer`' });
     this.deferred = added(this.deferred, cleanUp);
   }
 
@@ -188,7 +195,8 @@ export class CaseRun implements Recorder {
     return pathOf(this.#step);
   }
 
-  runStep(outer: StepRun | undefined, title: string, part: (context: StepContext) => unknown, must: boolean): unknown {
+  runStep(outer: StepRun | undefined, given: unknown, part: (context: StepContext) => unknown, must: boolean): unknown {
+    const title = toText(given);
     if (this.ended) this.#late('step', title);
     const step: StepRun = { title, outer, depth: outer ? outer.depth + 1 : 0, begun: now(), failed: false, status: 'unfinished', milliseconds: 0 };
     this.#steps = added(this.#steps, step);
@@ -213,17 +221,17 @@ export class CaseRun implements Recorder {
       if (must) throw new Stop('case');
       return undefined;
     };
-    let given: unknown;
+    let value: unknown;
     let waits: boolean;
     try {
-      given = part(new StepContextImpl(this, step));
-      waits = isThenable(given);
+      value = part(new StepContextImpl(this, step));
+      waits = isThenable(value);
     } catch (error) {
       return broke(error);
     }
-    if (!waits) return held(given);
+    if (!waits) return held(value);
     settled = this.waits(`step "${title}"`, captureOrigin(this.runStep, 12));
-    return (given as PromiseLike<unknown>).then(held, broke);
+    return (value as PromiseLike<unknown>).then(held, broke);
   }
 
   get currentStep(): StepRun | undefined {
@@ -231,7 +239,7 @@ export class CaseRun implements Recorder {
   }
 
   #late(what: 'check' | 'log' | 'step', detail: string, where: object = {}): void {
-    this.#told({ code: `late-${what}`, id: this.planned.id, detail, ...where });
+    this.#told({ code: `late-${what}`, id: this.planned.id, detail: limitText(detail, MAX_NOTE_LENGTH), ...where });
   }
 }
 
@@ -329,8 +337,9 @@ export class CaseContextImpl implements CaseContext<any> {
     return (cleanUp) => this.#run.defer(cleanUp);
   }
   get skip(): (reason: string) => never {
-    return (reason) => {
-      throw new Stop('case', reason);
+    return (reason: unknown) => {
+      if (reason === undefined || reason === '') throw new TypeError('`skip` needs a reason: a text that says why the case does not apply');
+      throw new Stop('case', toText(reason));
     };
   }
   get eventually(): CaseContext<any>['eventually'] {

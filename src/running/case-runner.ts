@@ -4,9 +4,11 @@ import { formatProblem } from '../problems/wording.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
 import { Admission, alone, type Demand } from './admission.ts';
 import { type Around, attempt } from './attempt.ts';
+import { restoreBuiltIns } from './builtins.ts';
 import { CaseRun } from './case-run.ts';
 import type { Delivery } from './delivery.ts';
-import { now, today } from './originals.ts';
+import { failureOfThrow } from './failures.ts';
+import { after, now, today } from './originals.ts';
 import { nothingDone, resultOf } from './outcome.ts';
 import type { CaseResult, Failure } from './result.ts';
 import type { Listener, RunOptions } from './run-options.ts';
@@ -54,8 +56,25 @@ export class CaseRunner {
     return this.#failed >= (this.#options.stopAfter ?? Number.POSITIVE_INFINITY);
   }
 
-  /** Begins a case; a promise where the next must wait for it. */
+  /** Begins a case; a promise where the next must wait for it. Never throws or rejects: an error in the runner costs this case alone. */
   begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => Placing, scopes: readonly Open[]): Promise<void> | undefined {
+    try {
+      const waiting = this.#begin(planned, placedFor, scopes);
+      return waiting && after(waiting, undefined, (error) => this.#broke(planned, error));
+    } catch (error) {
+      this.#broke(planned, error);
+      return undefined;
+    }
+  }
+
+  #broke(planned: PlannedCaseImpl, error: unknown): void {
+    restoreBuiltIns();
+    const verdict: Verdict = { status: 'errored', cause: 'record' };
+    this.#count(verdict);
+    this.#listener.ended(planned, this.unrun(verdict, [failureOfThrow(error, 'record', {})]));
+  }
+
+  #begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => Placing, scopes: readonly Open[]): Promise<void> | undefined {
     const { problems } = planned.entry;
     const { skip, expired, notRequested: held, knownFailure: known } = evaluateAnnotations(planned.marks, this.#day);
     if (problems) return this.#without(planned, { status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
@@ -84,7 +103,7 @@ export class CaseRunner {
     const locks = locksOf(planned, placed);
     if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks }, planned, placed, scopes, known);
     const running = this.#runLocked(locks, planned, placed, scopes, known);
-    return running ? running.then(() => this.#delivery.breathe()) : this.#delivery.breathe();
+    return running ? after(running, () => this.#delivery.breathe()) : this.#delivery.breathe();
   }
 
   async #admitAmong(demand: Demand, planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> {
@@ -95,14 +114,18 @@ export class CaseRunner {
       return this.#delivery.breathe();
     }
     const { under } = scopes.at(-1) as Open;
-    const tracked: Promise<void> = running.then(() => {
+    const ended = (): void => {
       leave();
       under.delete(tracked);
+    };
+    const tracked: Promise<void> = after(running, ended, (error) => {
+      this.#broke(planned, error);
+      ended();
     });
     under.add(tracked);
   }
 
-  /** Runs a case once the things that other lanes may want, too, are this lane's. */
+  /** Runs a case when the locks that it shares with other lanes are this lane's. */
   #runLocked(
     locks: readonly string[],
     planned: PlannedCaseImpl,
@@ -112,7 +135,17 @@ export class CaseRunner {
   ): Promise<void> | undefined {
     const { lock } = this.#options;
     if (!lock || locks.length === 0 || locks.every((name) => name === alone)) return this.#run(planned, placed, scopes, known, 1);
-    return lock(locks.filter((name) => name !== alone)).then((unlock) => Promise.resolve(this.#run(planned, placed, scopes, known, 1)).finally(unlock));
+    const shared = locks.filter((name) => name !== alone);
+    return this.#runHolding(lock(shared), planned, placed, scopes, known);
+  }
+
+  async #runHolding(locked: Promise<() => void>, planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> {
+    const unlock = await locked;
+    try {
+      await this.#run(planned, placed, scopes, known, 1);
+    } finally {
+      unlock();
+    }
   }
 
   /** Runs a case with its attempts; at once where nothing in it takes time. */

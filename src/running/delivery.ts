@@ -1,8 +1,9 @@
 import { isInstanceOf } from '../problems/instance-of.ts';
 import type { PlannedTest } from '../suites/planned.ts';
+import { restoreBuiltIns } from './builtins.ts';
 import type { CaseRun } from './case-run.ts';
 import { failureOfThrow } from './failures.ts';
-import { nextTurn, now } from './originals.ts';
+import { after, nextTurn, now } from './originals.ts';
 import { resultOf } from './outcome.ts';
 import type { CaseResult } from './result.ts';
 import type { Listener } from './run-options.ts';
@@ -91,16 +92,24 @@ export class Delivery {
     return this.#waiting.length > 0 ? this.turn() : undefined;
   }
 
+  /** A listener that throws does not keep the other results back. */
+  #send(run: CaseRun): void {
+    try {
+      if (run.result) this.#listener.ended(run.planned, run.result, run);
+      else this.#listener.passed?.(run, run.begun - this.#started);
+    } catch (error) {
+      this.#listener.told({ code: 'internal-error', reason: failureOfThrow(error, 'throw', {}).message });
+    }
+  }
+
   turn(): Promise<void> {
-    this.#turning ??= nextTurn().then(() => {
+    this.#turning ??= after(nextTurn(), () => {
+      restoreBuiltIns();
       this.#turning = undefined;
       this.#lastTurn = now();
       const ready = this.#waiting;
       this.#waiting = [];
-      for (const run of ready) {
-        if (run.result) this.#listener.ended(run.planned, run.result, run);
-        else this.#listener.passed?.(run, run.begun - this.#started);
-      }
+      for (let at = 0; at < ready.length; at++) this.#send(ready[at] as CaseRun);
       this.#listener.turn?.();
     });
     return this.#turning;

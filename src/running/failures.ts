@@ -3,6 +3,7 @@ import { show } from '../checks/show.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
 import { type Frame, framesOf, type Origin, stackOf } from '../problems/place.ts';
 import type { Cause, Failure } from './result.ts';
+import { limitText, MAX_MESSAGE_LENGTH, toText } from './texts.ts';
 
 const framesKept = 8;
 
@@ -22,8 +23,9 @@ const located = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'> =>
   return first ? { location: { file: first.file, line: first.line, column: first.column }, frames: frames.slice(0, framesKept) } : {};
 };
 
-export function failureOfCheck(mismatch: Mismatch, note: string | undefined, origin: Origin | undefined, where: Where): Failure {
-  return { cause: 'check', ...mismatch, note, ...where, ...located(framesOf(stackOf(origin))) };
+export function failureOfCheck(mismatch: Mismatch, note: unknown, origin: Origin | undefined, where: Where): Failure {
+  const message = limitText(mismatch.message, MAX_MESSAGE_LENGTH);
+  return { cause: 'check', ...mismatch, message, note: note === undefined ? undefined : toText(note), ...where, ...located(framesOf(stackOf(origin))) };
 }
 
 /** What a thrown value says, whatever it is. */
@@ -33,11 +35,16 @@ export function failureOfThrow(error: unknown, cause: Cause, where: Where): Fail
 
 const stackOfThrown = (error: unknown): unknown => (isInstanceOf(error, Error) ? stackOf(error) : undefined);
 
-function messageOf(error: unknown): string {
+const messageOf = (error: unknown): string => limitText(wholeMessageOf(error), MAX_MESSAGE_LENGTH);
+
+function wholeMessageOf(error: unknown): string {
   try {
     // By its name, since it may come from another process.
-    if (isInstanceOf(error, Error) && error.name === 'ProblemError') return error.message;
-    if (isInstanceOf(error, Error)) return error.message ? `${error.name}: ${error.message}` : error.name;
+    if (isInstanceOf(error, Error)) {
+      const message = toText(error.message, MAX_MESSAGE_LENGTH);
+      if (error.name === 'ProblemError') return message;
+      return message ? `${toText(error.name)}: ${message}` : toText(error.name);
+    }
     return `threw ${show(error)}, which is not an Error`;
   } catch {
     return 'threw a value that cannot be inspected';

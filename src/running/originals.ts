@@ -1,3 +1,5 @@
+import { isInstanceOf } from '../problems/instance-of.ts';
+
 /**
  * What the runner uses of its surroundings, taken before any test runs: tests may replace clocks, timers and JSON, and must
  * not stop their own runner by it.
@@ -14,10 +16,29 @@ export type Timer = ReturnType<typeof setTimeout>;
 export const startTimer = (act: () => void, milliseconds: number): Timer => set(act, milliseconds);
 export const stopTimer = (timer: Timer): void => clear(timer);
 
+const OriginalPromise = Promise;
+const originalThen = Promise.prototype.then;
+const { apply } = Reflect;
+
+/** Makes a promise of the runtime's own kind. */
+export const makePromise = <T>(executor: (resolve: (value: T | PromiseLike<T>) => void, reject: (reason: unknown) => void) => void): Promise<T> =>
+  new OriginalPromise(executor);
+
+/** The promise itself if it is of the runtime's own kind. Other thenables are adopted, whatever their `then` does. */
+export const toPromise = <T>(given: PromiseLike<T>): Promise<T> =>
+  isInstanceOf(given, OriginalPromise) ? (given as Promise<T>) : makePromise((resolve) => resolve(given));
+
+/** Calls `act` when a promise of the runtime's own kind is fulfilled, and `broke` when it is rejected. */
+export const after = <T, R, E = never>(
+  promise: Promise<T>,
+  act: ((value: T) => R | PromiseLike<R>) | undefined,
+  broke?: (reason: unknown) => E | PromiseLike<E>,
+): Promise<R | E> => apply(originalThen, promise, [act, broke]) as Promise<R | E>;
+
 const immediate: ((act: () => void) => void) | undefined = (globalThis as { setImmediate?: (act: () => void) => void }).setImmediate;
 const inTurn: (act: () => void) => void = immediate ?? messages();
 /** After what waits in the event loop has had its turn. */
-export const nextTurn = (): Promise<void> => new Promise((resolve) => inTurn(resolve));
+export const nextTurn = (): Promise<void> => makePromise((resolve) => inTurn(resolve));
 
 /** A page makes timers wait for milliseconds, and for a second while nobody looks at it; messages to itself come at once. */
 function messages(): (act: () => void) => void {

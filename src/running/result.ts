@@ -13,8 +13,11 @@ import type { Frame, SourceLocation } from '../problems/place.ts';
  */
 export type Status = 'passed' | 'failed' | 'errored' | 'skipped' | 'not-requested' | 'known-failure' | 'not-run';
 export const statuses: readonly Status[] = ['passed', 'failed', 'errored', 'skipped', 'not-requested', 'known-failure', 'not-run'];
-/** Why a case failed or errored. 'unexpected-pass': a known failure passed. 'expired': the date of a skip has passed. */
-export type Cause = 'check' | 'throw' | 'timeout' | 'setup' | 'teardown' | 'data' | 'crash' | 'leak' | 'unexpected-pass' | 'expired';
+/**
+ * Why a case failed or errored. 'unexpected-pass': a known failure passed. 'expired': the date of a skip has passed. 'record': its result
+ * could not be recorded.
+ */
+export type Cause = 'check' | 'throw' | 'timeout' | 'setup' | 'teardown' | 'data' | 'crash' | 'leak' | 'unexpected-pass' | 'expired' | 'record';
 
 /** One failure of a case. */
 export interface Failure {

@@ -16,6 +16,8 @@ export interface RunOptions {
   readonly signal?: AbortSignal | undefined;
   /** Selects cases of the plan. Default: all. */
   readonly select?: ((planned: PlannedCaseImpl) => boolean) | undefined;
+  /** Milliseconds in which the next rows of a test must be read. Default: rows are not announced. */
+  readonly rowsLimit?: number | undefined;
   /** Whether a case marked `onRequest` was requested. */
   readonly asked?: ((planned: PlannedCaseImpl) => boolean) | undefined;
   /** Starts no new case after this number of failures. */
@@ -58,6 +60,8 @@ export interface Listener {
   begun?(run: CaseRun, phase: 'setup' | 'body' | 'teardown', limit: number): void;
   /** The following cases of this test start without a call of `begun`. */
   streaming?(test: PlannedTest, limit: number): void;
+  /** The next rows of a test are read. If they are not, `invalid` stands for them. */
+  reading?(invalid: PlannedCaseImpl, limit: number): void;
   /** The teardown of shared fixtures starts. */
   closing?(name: string, limit: number): void;
   /** A case has a result. `run` is its last attempt, if any. */

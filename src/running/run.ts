@@ -186,36 +186,53 @@ class Runner {
     const scopes = [...around, scope];
     const placedFor = this.#placedFor(test, scopes);
     this.#delivery.anew();
-    const { share, isDone } = this.#part;
-    let rows = 0;
-    try {
-      for await (const chunk of chunksOf(test, this.#options.surroundings ?? {}, share)) {
-        const cases = this.#inOrder(chunk.cases, `${test.id} ${rows}`);
-        rows = chunk.rows;
-        for (const planned of cases) {
-          if (this.#over) this.#lookedAt++;
-          if (this.#hasSeenEnough) break;
-          if (planned.ordinal >= mostRows) throw new ProblemError([{ code: 'too-many-rows', limit: mostRows }]);
-          if (isDone?.(planned)) continue;
-          if (this.#options.select && !this.#options.select(planned)) continue;
-          this.#selected++;
-          if (this.#over) {
-            this.#unrun++;
-            continue;
-          }
-          const waiting = this.#cases.begin(planned, placedFor, scopes);
-          if (waiting) await waiting;
-        }
+    const { isDone } = this.#part;
+    for await (const cases of this.#casesOf(test)) {
+      for (const planned of cases) {
+        if (this.#over) this.#lookedAt++;
         if (this.#hasSeenEnough) break;
+        if (isDone?.(planned)) continue;
+        if (this.#options.select && !this.#options.select(planned)) continue;
+        this.#selected++;
+        if (this.#over) {
+          this.#unrun++;
+          continue;
+        }
+        const waiting = this.#cases.begin(planned, placedFor, scopes);
+        if (waiting) await waiting;
       }
-    } catch (error) {
-      // Every share of a test meets the end of its rows: one tells.
-      if (!share || share.index === 0) this.#sourceBroke(test, rows, error);
+      if (this.#hasSeenEnough) break;
     }
     const left = this.#leave(scope)
       .then(() => this.#delivery.emptied())
       .then(() => this.#listener.testEnded?.(test));
     await this.#leaving(left, around.at(-1) as Open, test.parent.inherited.concurrency);
+  }
+
+  /** The cases of a test as its rows are read. A source that throws costs one errored case, and ends the rows. */
+  async *#casesOf(test: PlannedTest): AsyncGenerator<readonly PlannedCaseImpl[]> {
+    const { share } = this.#part;
+    const { surroundings = {} } = this.#options;
+    let rows = 0;
+    this.#readRows(test, rows);
+    try {
+      for await (const chunk of chunksOf(test, surroundings, share)) {
+        const cases = this.#inOrder(chunk.cases, `${test.id} ${rows}`);
+        rows = chunk.rows;
+        yield rows > mostRows ? cases.filter(({ ordinal }) => ordinal < mostRows) : cases;
+        if (rows > mostRows) throw new ProblemError([{ code: 'too-many-rows', limit: mostRows }]);
+        this.#readRows(test, rows);
+      }
+    } catch (error) {
+      // Each share of a test meets the same error: one reports it.
+      if (!share || share.index === 0) this.#sourceBroke(test, rows, error);
+    }
+  }
+
+  /** Announces that the next rows are read, since that can take forever. In a stream of short cases there is no time for it. */
+  #readRows(test: PlannedTest, rows: number): void {
+    const { rowsLimit } = this.#options;
+    if (rowsLimit !== undefined && test.test.options.cases && !this.#delivery.streaming) this.#listener.reading?.(invalidRows(test, rows), rowsLimit);
   }
 
   /** The end of something within a scope: waited for, or where others may overlap it, left to the scope's own end. */
@@ -252,12 +269,13 @@ class Runner {
 
   /** A source that broke off while streaming: the rows that it owes are one errored case. */
   #sourceBroke(test: PlannedTest, ordinal: number, error: unknown): void {
-    const name = 'invalid rows';
-    const planned = new PlannedCaseImpl(test, ordinal, { row: {}, name }, 1);
     const problems: readonly Problem[] = isInstanceOf(error, ProblemError)
       ? error.problems
-      : [{ code: 'source-threw', source: test.source ?? '', reason: String(error) }];
-    this.#listener.ended(planned, this.#cases.unrun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
+      : [{ code: 'source-threw', source: test.source ?? '', reason: failureOfThrow(error, 'data', {}).message }];
+    const invalid = invalidRows(test, ordinal);
+    if (this.#part.isDone?.(invalid)) return;
+    this.#selected++;
+    this.#listener.ended(invalid, this.#cases.unrun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
   }
 
   /** Waits for all that is under way within a scope, and tears its fixtures down. */
@@ -275,6 +293,9 @@ class Runner {
     this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
   }
 }
+
+/** Stands for the rows that could not be read. */
+const invalidRows = (test: PlannedTest, ordinal: number): PlannedCaseImpl => new PlannedCaseImpl(test, ordinal, { row: {}, name: 'invalid rows' }, 1);
 
 const open = (scope: Scope, id: string, depth: number, title: string, group?: Group): Open => ({
   holder: new Holder(scope, { id }, depth),

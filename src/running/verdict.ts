@@ -10,7 +10,7 @@ export interface Verdict {
 const passed: Verdict = { status: 'passed' };
 
 /** Causes outside the tested code. */
-const erring: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 'crash']);
+const erring: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 'crash', 'record']);
 
 /**
  * The status of a case that has run.
@@ -18,7 +18,7 @@ const erring: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 
  * | failures | status |
  * | --- | --- |
  * | a check, the body or a time limit, without a known failure | failed |
- * | a setup, teardown, row or process that failed | errored |
+ * | a setup, teardown, row, process or record that failed | errored |
  * | a check, the body or a time limit, with a known failure | known-failure |
  * | none, with a known failure | failed (unexpected-pass) |
  * | none, skipped by the body | skipped |

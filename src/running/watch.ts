@@ -1,4 +1,5 @@
-import { now, startTimer, stopTimer, type Timer } from './originals.ts';
+import { restoreBuiltIns } from './builtins.ts';
+import { after, makePromise, now, startTimer, stopTimer, type Timer, toPromise } from './originals.ts';
 
 /** Something that must be over by a time. */
 export interface Watched {
@@ -54,6 +55,7 @@ export class Watch {
   }
 
   #look(): void {
+    restoreBuiltIns();
     this.#timer = undefined;
     this.#wake = Number.POSITIVE_INFINITY;
     const time = now();
@@ -77,6 +79,8 @@ export interface Limited {
   abort(interrupted: boolean): void;
   /** Whether an interruption ends the wait. True for bodies and setups. */
   readonly isInterruptible: boolean;
+  /** Called first when the promise settles. */
+  settled(): void;
 }
 
 export interface Outcome<T> {
@@ -85,8 +89,8 @@ export interface Outcome<T> {
 }
 
 /** Waits for a promise up to a limit. Then, or when the run is interrupted, calls `abort` and waits up to a second longer. */
-export function within<T>(watch: Watch, promise: PromiseLike<T>, { milliseconds, abort, isInterruptible }: Limited): Promise<Outcome<T>> {
-  return new Promise((resolve, reject) => {
+export function within<T>(watch: Watch, promise: PromiseLike<T>, { milliseconds, abort, isInterruptible, settled }: Limited): Promise<Outcome<T>> {
+  return makePromise((resolve, reject) => {
     let watched: Watched;
     const turnTo = (next: Watched): void => {
       if (watched) watch.remove(watched);
@@ -117,12 +121,15 @@ export function within<T>(watch: Watch, promise: PromiseLike<T>, { milliseconds,
         },
       }),
     });
-    promise.then(
+    void after(
+      toPromise(promise),
       (value) => {
+        settled();
         done();
         resolve({ end: 'settled', value });
       },
-      (error: unknown) => {
+      (error) => {
+        settled();
         done();
         reject(error);
       },

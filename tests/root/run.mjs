@@ -1,5 +1,5 @@
 // The ground that the rest of the trust stands on: runs every little project and compares what comes of it.
-// usage: run.mjs [--stop] [part of a name]   (--stop: end at the first difference)
+// usage: run.mjs [--stop] [--times] [part of a name]   (--stop: end at the first difference)
 import assert from 'node:assert/strict';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -16,6 +16,7 @@ let passed = 0;
 /** Where a run differs from what must come of it; nothing where it does not. */
 async function differenceOf(outcome) {
   const folder = makeProject(outcome.files);
+  const began = Date.now();
   try {
     const seen = await runCommand(folder, outcome.args, { node: outcome.node, signals: outcome.signals });
     // Processes can outlive the command.
@@ -51,6 +52,7 @@ async function differenceOf(outcome) {
   } catch (error) {
     return error;
   } finally {
+    if (process.argv.includes('--times')) console.log(`${Date.now() - began} ms  ${outcome.name}`);
     removeProject(folder);
   }
 }

@@ -21,7 +21,14 @@ export interface Going {
   readonly expected: { readonly whole: number; readonly done: number } | undefined;
 }
 
-const words: Readonly<Record<Activity['what'], string>> = { load: 'loads', plan: 'plans', setup: 'setting up', body: '', teardown: 'tearing down' };
+const words: Readonly<Record<Activity['what'], string>> = {
+  load: 'loads',
+  plan: 'plans',
+  rows: 'reads rows of',
+  setup: 'setting up',
+  body: '',
+  teardown: 'tearing down',
+};
 
 /** A few lines that stand below what is printed for good: how far the run is, and what each lane does. */
 export function renderGoing({ state, lanes, elapsed, expected }: Going, width: number, style: Style): string[] {

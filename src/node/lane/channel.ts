@@ -8,6 +8,8 @@ export interface Channel {
   onMessage(hear: (message: unknown) => void): void;
   /** Calls `act` when the coordinator is gone, and ends the process when `act` has finished. */
   onDisconnect(act: () => Promise<void>): void;
+  /** Hides the channel from code under test. */
+  hide(): void;
   /** The process is this lane's alone. */
   readonly ownsProcess: boolean;
   /** Nothing more comes from this lane. */
@@ -20,6 +22,11 @@ const longestTearDown = 60_000;
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
 const send = process.send?.bind(process) as ((message: ToCoordinator, sent: () => void) => boolean) | undefined;
+
+/** Hides the channel, so that code under test sees a process like any other, and cannot send messages in the name of the lane. */
+function hideChannel(): void {
+  delete process.send;
+}
 
 const soon = queueMicrotask;
 
@@ -39,9 +46,12 @@ function keepListening(event: 'message' | 'disconnect', listener: (message: unkn
 export const processChannel: Channel = {
   ownsProcess: true,
   send: (message) => void (process.connected && send?.(message, () => undefined)),
+  hide: hideChannel,
   onMessage: (hear) => keepListening('message', hear),
   onDisconnect: (act) =>
     keepListening('disconnect', () => {
+      // Code under test can emit any event.
+      if (process.connected) return;
       // Without the channel, nothing else keeps the process alive.
       startTimer(() => exit(1), longestTearDown);
       void act().finally(() => exit(0));

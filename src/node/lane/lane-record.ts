@@ -6,6 +6,7 @@ import type { Problem } from '../../problems/problem.ts';
 import type { JournalEntry } from '../../results/journal.ts';
 import type { RecordedResult, TestHeader } from '../../results/recorded-result.ts';
 import type { CaseRun } from '../../running/case-run.ts';
+import { failureOfThrow } from '../../running/failures.ts';
 import { resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Hides, Secrets } from '../../suites/hidden.ts';
@@ -13,6 +14,9 @@ import type { Plan, PlannedCaseImpl } from '../../suites/planned.ts';
 import type { Job } from '../protocol.ts';
 import { JournalWriter } from './journal-writer.ts';
 import { detailsOf, isNamedByRow, nameOf } from './names.ts';
+
+/** Late checks and the like, in one lane. */
+const MAX_PROBLEMS_OF_A_KIND = 50;
 
 /** What a lane writes outside of cases is kept up to here. Characters. */
 const mostLoose = 1_000_000;
@@ -25,6 +29,7 @@ export class LaneRecord {
   readonly #journal: JournalWriter;
   #looseLength = 0;
   #attachments = 0;
+  readonly #problems = new Map<Problem['code'], number>();
   #closed = false;
 
   /** `broken` hears why nothing can be written any more. */
@@ -48,12 +53,20 @@ export class LaneRecord {
     if (!this.#closed) this.#journal.put(entry, atOnce);
   }
 
+  /** Of the same kind, only the first problems are recorded, and at the end the number of the others. */
   told(problem: Problem): void {
-    this.put({ type: 'problem', problem }, true);
+    const number = (this.#problems.get(problem.code) ?? 0) + 1;
+    this.#problems.set(problem.code, number);
+    if (number <= MAX_PROBLEMS_OF_A_KIND) this.put({ type: 'problem', problem }, true);
   }
 
+  /** Records a result. What cannot be recorded costs its own case only. */
   ended(planned: PlannedCaseImpl, result: CaseResult): void {
-    this.put({ type: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
+    try {
+      this.put({ type: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
+    } catch (error) {
+      this.put({ type: 'ended', result: unrecordable(planned, result, error) }, true);
+    }
   }
 
   /** A case that passed with nothing to say; `start` counts from the lane's begin. */
@@ -80,6 +93,8 @@ export class LaneRecord {
   }
 
   close(): void {
+    for (const [kind, number] of this.#problems)
+      if (number > MAX_PROBLEMS_OF_A_KIND) this.put({ type: 'problem', problem: { code: 'more-problems', kind, count: number - MAX_PROBLEMS_OF_A_KIND } });
     if (!this.#closed) this.#journal.close();
     this.#closed = true;
   }
@@ -102,4 +117,16 @@ export class LaneRecord {
   #clean<T>(value: T): T {
     return this.#secrets ? this.#secrets.clean(value) : value;
   }
+}
+
+/** A result in place of one that cannot be recorded, such as one with an attachment that cannot be written. */
+function unrecordable({ test, ordinal, id, title, location }: PlannedCaseImpl, result: CaseResult, error: unknown): RecordedResult {
+  const failure = { ...failureOfThrow(error, 'record', {}), location, frames: undefined };
+  const message = `the result could not be recorded: ${failure.message}`;
+  const failures = [{ ...failure, message }];
+  const { attempts, start, times, checks } = result;
+  return {
+    ...{ test: test.index, ordinal, id, title, row: {}, tags: [], location },
+    ...{ status: 'errored', cause: 'record', attempts, start, times, checks, failures, steps: [], output: [], attachments: [] },
+  };
 }

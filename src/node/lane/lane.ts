@@ -8,7 +8,7 @@ import { framesOf } from '../../problems/place.ts';
 import type { TestHeader } from '../../results/recorded-result.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
-import { epoch, nextTurn, now } from '../../running/originals.ts';
+import { epoch, makePromise, nextTurn, now } from '../../running/originals.ts';
 import { nothingDone, resultOf } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
 import { type Running, runPlan } from '../../running/run.ts';
@@ -221,6 +221,7 @@ export class Lane {
         untimed: this.#untimed,
         inBackground: true,
         runFixtures: this.#runFixtures,
+        rowsLimit: this.#limit(this.#job.loadTimeout),
         everySpan: this.#job.everySpan,
         select: all ? undefined : select,
         shuffle: this.#job.shuffle,
@@ -247,6 +248,8 @@ export class Lane {
           head(test);
           this.#record.put({ type: 'streaming', test: test.index, limit }, true);
         },
+        reading: (invalid, limit) =>
+          this.#record.put({ type: 'activity', activity: { what: 'rows', name: invalid.test.id, limit, invalid: nameOf(invalid) } }, true),
         closing: (name, limit) => this.#record.put({ type: 'activity', activity: { what: 'teardown', name, limit } }, true),
         ended: (planned, result, run) => {
           head(planned.test, planned);
@@ -294,9 +297,10 @@ export class Lane {
 
   /** What the coordinator deals to this lane, piece after piece. */
   async *#pieces(plan: Plan): AsyncGenerator<Part> {
-    for (;;) {
+    // A closed record has lost its coordinator.
+    while (!this.#record.isClosed) {
       this.#record.put({ type: 'idle' }, true);
-      const dealt = await new Promise<Dealt | undefined>((resolve) => {
+      const dealt = await makePromise<Dealt | undefined>((resolve) => {
         this.#dealt = resolve;
         this.#say({ from: 'lane', type: 'free' });
       });
@@ -309,8 +313,9 @@ export class Lane {
 
   /** Waits until things are this lane's alone; gives what to call when they are not needed any more. */
   async #lock(names: readonly string[]): Promise<() => void> {
+    if (this.#record.isClosed) return () => undefined;
     const request = this.#requests++;
-    await new Promise<void>((resolve) => {
+    await makePromise<void>((resolve) => {
       this.#locked.set(request, resolve);
       this.#say({ from: 'lane', type: 'lock', request, names });
     });
@@ -323,6 +328,7 @@ export class Lane {
     mapStacks(this.#modules.maps);
     // Deep stacks must include the line of the test.
     if (Error.stackTraceLimit === 10) Error.stackTraceLimit = framesOfErrors;
+    this.#channel.hide();
     this.#output.capture((text) => this.#record.loose(text), !this.#channel.ownsProcess);
     const stray = (error: unknown, what: 'error' | 'rejection'): void => {
       const run = this.#output.current;
@@ -340,7 +346,10 @@ export class Lane {
       // Where no status is given, the one that was set stays: to the runtime, `undefined` is one.
       return given.length === 0 ? exit() : exit(code as number);
     }) as typeof process.exit;
-    process.on('exit', (code) => this.#exited(code));
+    process.on('exit', (code) => {
+      // Code under test can emit any event. The runtime sets `_exiting` first.
+      if ((process as { _exiting?: boolean })._exiting !== false) this.#exited(code);
+    });
   }
 
   /** Somebody else ended the process: says who, while it still can. */
