@@ -15,6 +15,7 @@ import { nearest } from '../problems/nearest.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
+import { interruptSignals, statusOfInterrupt } from './interruption.ts';
 import { mergeCommand } from './merge.ts';
 import { newCommand } from './new.ts';
 import { restartInOneProcess, wantsOneProcess } from './one-process.ts';
@@ -207,7 +208,6 @@ export const mapCoverage = (written: string, pid: number): void => addSourceMaps
 /** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
 export async function main(args: readonly string[], started: ChildProcess | undefined, inOne: boolean): Promise<void> {
   const firstLane = inOne ? InProcessLane.start : startLane;
-  process.stdout.on('error', (error: NodeJS.ErrnoException) => process.exit(error.code === 'EPIPE' ? 0 : 2));
   const terminal = processTerminal();
   let lane = started;
   let running = started ? 1 : 0;
@@ -229,14 +229,24 @@ export async function main(args: readonly string[], started: ChildProcess | unde
     },
     onInterrupt(act) {
       let interrupts = 0;
-      for (const signal of ['SIGINT', 'SIGTERM'] as const)
+      for (const signal of interruptSignals)
         process.on(signal, () => {
           // A lane in this process cannot be killed from outside.
-          if (inOne && ++interrupts > 2) process.exit(signal === 'SIGINT' ? 130 : 143);
+          if (inOne && ++interrupts > 2) process.exit(statusOfInterrupt(signal));
           act(signal);
         });
+      onClosed = () => act('SIGPIPE');
     },
   };
+  let isClosed = false;
+  let onClosed = (): void => process.exit(statusOfInterrupt('SIGPIPE'));
+  for (const stream of [process.stdout, process.stderr])
+    stream.on('error', ({ code }: NodeJS.ErrnoException) => {
+      if (code !== 'EPIPE') process.exit(2);
+      // Each further line fails as well.
+      if (!isClosed) onClosed();
+      isClosed = true;
+    });
   try {
     process.exitCode = await parse(args, setting, inOne);
   } catch (error) {

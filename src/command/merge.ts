@@ -7,7 +7,7 @@ import { rootOf } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';
 import { newRecord, writeInfo } from '../node/record.ts';
 import { type JournalEntry, writeEntry } from '../results/journal.ts';
-import type { NotRun, RunInfo } from '../results/run-info.ts';
+import { differingFiles, type NotRun } from '../results/run-info.ts';
 import { emptyState, exitStatus, failingTests, take, takeUnrun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { Setting } from './setting.ts';
@@ -27,9 +27,10 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   if (other)
     return refuse(terminal, `${given[records.indexOf(other)]} has another plan than ${given[0]}. Merge shards that ran the same files in the same state.`);
   for (const [i, { info }] of records.entries()) {
-    const changed = differing(first.info.files, info.files);
-    if (changed !== undefined)
-      return refuse(terminal, `${given[i]} ran another state of ${changed} than ${given[0]}. Merge shards of the same state of the tests.`);
+    // A shard may not read a data file of the others.
+    const changed = [...differingFiles(first.info.files, info.files), ...differingFiles(first.info.reads, info.reads, true)];
+    if (changed.length > 0)
+      return refuse(terminal, `${given[i]} ran another state of ${changed.join(', ')} than ${given[0]}. Merge shards of the same state of the tests.`);
   }
   const shards = records.map(({ info }) => info.shard);
   const of = first.info.shard?.of;
@@ -72,10 +73,6 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   terminal.out(lastLine(state));
   return missing.length > 0 ? 2 : status;
 }
-
-/** The first test file whose content differs between two records. */
-const differing = (one: RunInfo['files'] = {}, other: RunInfo['files'] = {}): string | undefined =>
-  Object.keys({ ...one, ...other }).find((file) => one[file] !== other[file]);
 
 /** What several runs ended before. */
 const unrunOf = (all: readonly NotRun[]): NotRun | undefined =>

@@ -12,9 +12,11 @@ import { oneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import type { Request } from '../node/coordination.ts';
 import { coordinate } from '../node/coordinator.ts';
-import { type Earlier, hashesOf, rememberFailed } from '../node/earlier.ts';
+import { type Earlier, rememberFailed } from '../node/earlier.ts';
 import { journalsIn } from '../node/journals.ts';
+import { hashesOf, ReadFiles } from '../node/read-files.ts';
 import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/record.ts';
+import { lockRecord, unlockRecord } from '../node/record-lock.ts';
 import { recordedIn } from '../node/recorded.ts';
 import { journalVersion } from '../results/journal.ts';
 import type { Leak } from '../results/leaks.ts';
@@ -23,6 +25,7 @@ import { exitStatus, failingTests, type RunState, warningsIn } from '../results/
 import type { WhereItFails } from '../results/where/causes.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import { type Selection, selectsAll } from '../suites/selection.ts';
+import { type Interruption, statusOfInterrupt } from './interruption.ts';
 import type { Look } from './look.ts';
 import type { SelectionOptions } from './options.ts';
 import { type Prepared, plainRequest } from './prepare.ts';
@@ -48,17 +51,6 @@ export interface RunCommandOptions extends SelectionOptions, Look {
   readonly record?: string;
   readonly timeline?: boolean;
   readonly leaks?: boolean;
-}
-
-/** Whether a run was interrupted, and how to interrupt it. */
-export interface Interruption {
-  by: 'SIGINT' | 'SIGTERM' | undefined;
-  act?: () => void;
-}
-
-export function interrupt(interruption: Interruption, signal: 'SIGINT' | 'SIGTERM'): void {
-  interruption.by = signal;
-  interruption.act?.();
 }
 
 export interface Once {
@@ -104,7 +96,11 @@ export async function runOnce(
     ...(earlier && { ...underWay(earlier.info), process: process.pid }),
   };
   const after = earlier ? journalsIn(record) : [];
+  // The record of a run that is resumed has been locked before.
+  if (!earlier) lockRecord(record);
   writeInfo(record, info);
+  let plan = info.plan;
+  const reads = new ReadFiles(root, info.files ?? {}, info.reads, (hashes) => writeInfo(record, { ...info, ...(plan && { plan }), reads: hashes }));
 
   const progress = new Progress(terminal, options);
   const request: Request = {
@@ -121,7 +117,11 @@ export async function runOnce(
   };
   const running = coordinate(request, lane, compiler, (entry, state) => {
     // A resumed run must have the same tests.
-    if (entry.type === 'planned' && info.plan === undefined) writeInfo(record, { ...info, plan: entry.hash });
+    if (entry.type === 'planned' && plan === undefined) {
+      plan = entry.hash;
+      writeInfo(record, { ...info, plan });
+    }
+    reads.take(entry);
     progress.take(entry, state);
   });
   progress.follow(() => running.going());
@@ -134,9 +134,10 @@ export async function runOnce(
 
   const wall = Date.now() - started.getTime();
   const strict = (options.strict ?? config.strict) ? warningsIn(state) : 0;
-  const status = interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : exitStatus(state) || (strict > 0 ? 1 : 0);
+  const status = interruption.by ? statusOfInterrupt(interruption.by) : exitStatus(state) || (strict > 0 ? 1 : 0);
   const ended: RunInfo = {
     ...info,
+    reads: await reads.end(),
     milliseconds: wall,
     exitStatus: status,
     counts: state.counts,
@@ -172,6 +173,7 @@ export async function runOnce(
     for (const line of renderBeside(state, strict, terminal.style)) terminal.error(line);
     terminal.error(lastLine(state));
   } else terminal.out(lastLine(state));
+  unlockRecord(record);
   return { status, state, record };
 }
 

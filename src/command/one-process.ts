@@ -25,6 +25,7 @@ export async function restartInOneProcess(args: readonly string[]): Promise<{ st
   // Ctrl-C in a terminal has reached both.
   process.on('SIGINT', () => process.stdin.isTTY || child.kill('SIGINT'));
   process.on('SIGTERM', () => child.kill('SIGTERM'));
+  process.on('SIGHUP', () => child.kill('SIGHUP'));
   const [status] = (await once(child, 'exit')) as [number | null];
   return { status: status ?? 1, pid: child.pid as number };
 }

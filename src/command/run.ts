@@ -1,6 +1,8 @@
 import { join, resolve } from 'node:path';
 import { changedSince, type Earlier, earlierRuns, findRecord } from '../node/earlier.ts';
-import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './once.ts';
+import { lockRecord, ownerOf } from '../node/record-lock.ts';
+import { type Interruption, interrupt, isInterruptStatus } from './interruption.ts';
+import { type RunCommandOptions, runOnce } from './once.ts';
 import { selectionOf } from './options.ts';
 import { prepare } from './prepare.ts';
 import type { Setting } from './setting.ts';
@@ -15,6 +17,8 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   const { root, targets } = prepared;
   const earlier = options.resume ? interruptedRun(root, options.record && resolve(folder, options.record)) : undefined;
   if (typeof earlier === 'string') return refuse(terminal, earlier);
+  const owner = earlier && lockRecord(earlier.folder);
+  if (owner) return refuse(terminal, `the run of ${earlier.info.started} cannot be resumed: process ${owner.process} is still running it`);
   // The same files in the same order: results are known by their test's place in the plan.
   const files = earlier?.info.files ? Object.keys(earlier.info.files).map((file) => join(root, file)) : prepared.files;
   const selection = earlier?.info.selection ?? selectionOf(options, targets, prepared);
@@ -28,8 +32,10 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
 function interruptedRun(root: string, path: string | undefined): Earlier | string {
   const runs = path === undefined ? earlierRuns(root) : [findRecord(path, root, root)].filter((found) => found !== undefined);
   const run = runs[0];
-  if (!run || (run.info.milliseconds !== undefined && !run.info.notRun && run.info.exitStatus !== 130 && run.info.exitStatus !== 143))
+  if (!run || (run.info.milliseconds !== undefined && !run.info.notRun && !isInterruptStatus(run.info.exitStatus)))
     return 'nothing to resume: the last run is complete';
+  const owner = ownerOf(run.folder);
+  if (owner) return `the run of ${run.info.started} cannot be resumed: process ${owner.process} is still running it`;
   const changed = changedSince(run, root);
   return changed.length > 0 ? `the run of ${run.info.started} cannot be resumed: ${changed.join(', ')} changed since` : run;
 }

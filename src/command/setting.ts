@@ -1,5 +1,6 @@
 import type { ChildProcess } from 'node:child_process';
 import type { Configuration } from '../node/configuration.ts';
+import type { InterruptCause } from './interruption.ts';
 import type { Terminal } from './terminal.ts';
 
 /** What a command is called in: handed in, so that commands neither reach for the process nor end it. */
@@ -11,6 +12,6 @@ export interface Setting {
   lane(): ChildProcess;
   /** The project's configuration: read once, when it is first asked for. */
   configuration(): Promise<Configuration>;
-  /** Says what to do at Ctrl-C, or when the process is told to end. */
-  onInterrupt(act: (signal: 'SIGINT' | 'SIGTERM') => void): void;
+  /** Calls `act` at each interrupting signal, and when the output is closed. */
+  onInterrupt(act: (cause: InterruptCause) => void): void;
 }

@@ -5,7 +5,8 @@ import { count } from '../formats/style.ts';
 import { failedIds } from '../node/earlier.ts';
 import { findFiles } from '../node/find.ts';
 import type { Selection } from '../suites/selection.ts';
-import { type Interruption, interrupt, type RunCommandOptions, runOnce } from './once.ts';
+import { type Interruption, interrupt, statusOfInterrupt } from './interruption.ts';
+import { type RunCommandOptions, runOnce } from './once.ts';
 import type { Prepared } from './prepare.ts';
 import type { Setting } from './setting.ts';
 
@@ -83,7 +84,7 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
   keys.end();
   clearTimeout(timer);
   await watcher.close();
-  return interruption.by ? (interruption.by === 'SIGINT' ? 130 : 143) : status;
+  return interruption.by ? statusOfInterrupt(interruption.by) : status;
 }
 
 const readsAny = (urls: ReadonlySet<string> | undefined, paths: ReadonlySet<string>): boolean =>

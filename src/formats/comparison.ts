@@ -1,6 +1,6 @@
 import { grouped } from '../problems/grouped.ts';
 import { type Change, type Compared, type Comparison, hasNewFailure } from '../results/compare.ts';
-import type { RunInfo } from '../results/run-info.ts';
+import { differingFiles, type RunInfo } from '../results/run-info.ts';
 import { code } from './markdown-text.ts';
 import { count, duration, oneLine, type Style, statusLabel } from './style.ts';
 import { renderUnrun } from './unrun.ts';
@@ -27,6 +27,8 @@ export const inWords: Readonly<Record<Told, string>> = {
 /** Of one test and one change, this many cases are named; of cases that are on one side only, fewer. */
 const mostNamed = 8;
 const mostOfOneSide = 3;
+/** Changed files that are named. */
+const mostFiles = 8;
 /** Of one change, this many tests are told. */
 const mostTests = 20;
 
@@ -105,6 +107,19 @@ export function whyPartial({ info }: ComparedRun): string | undefined {
 }
 
 /** Two records side by side, for people. */
+/** The test files, modules and data files that differ between two runs. */
+const changedFiles = (before: ComparedRun, after: ComparedRun): string[] => [
+  ...differingFiles(before.info.files, after.info.files, true),
+  ...differingFiles(before.info.reads, after.info.reads, true),
+];
+
+/** The changed files in one line; none if nothing is known to have changed. */
+function describeChangedFiles(before: ComparedRun, after: ComparedRun): string | undefined {
+  const files = changedFiles(before, after);
+  const more = files.length > mostFiles ? `, … and ${count(files.length - mostFiles, 'more file')}` : '';
+  return files.length === 0 ? undefined : `changed between the runs: ${files.slice(0, mostFiles).join(', ')}${more}`;
+}
+
 export function renderComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style): string[] {
   const paint: Readonly<Record<Told, Style['red']>> = {
     'newly failing': style.red,
@@ -139,7 +154,14 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
   }
   const pace = paceOf(comparison);
   const partial = whyPartial(after);
-  lines.push('', ...(pace ? [style.dim(pace)] : []), ...(partial ? [style.red(partial)] : []), closing(comparison));
+  const changed = describeChangedFiles(before, after);
+  lines.push(
+    '',
+    ...(changed ? [style.dim(oneLine(changed))] : []),
+    ...(pace ? [style.dim(pace)] : []),
+    ...(partial ? [style.red(partial)] : []),
+    closing(comparison),
+  );
   return lines;
 }
 
@@ -149,6 +171,8 @@ const mostBytes = 60_000;
 export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun, after: ComparedRun): string {
   let text = `## ${hasNewFailure(comparison) || whyPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(renderRun(before))}\n- after: ${code(renderRun(after))}\n`;
   const pace = paceOf(comparison);
+  const changed = describeChangedFiles(before, after);
+  if (changed) text += `- ${code(oneLine(changed))}\n`;
   if (pace) text += `- ${pace}\n`;
   const partial = whyPartial(after);
   if (partial) text += `- **${partial}**\n`;
@@ -186,5 +210,5 @@ export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: Comp
     exitStatus,
   });
   const all = told.flatMap((change) => cases[change].map((one) => ({ change, ...one })));
-  return `${JSON.stringify({ format: 'red-lattice comparison', version: '1.0', before: run(before), after: run(after), pace, same, cases: all }, null, 1)}\n`;
+  return `${JSON.stringify({ format: 'red-lattice comparison', version: '1.1', before: run(before), after: run(after), changedFiles: changedFiles(before, after), pace, same, cases: all }, null, 1)}\n`;
 };

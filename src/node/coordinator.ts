@@ -301,7 +301,7 @@ class Coordinator {
       const end = await slot.work.end;
       this.#locks.forget(slot);
       const { lane } = slot.work;
-      const lost = lostResults(lane);
+      const lost = job.mode === 'run' ? lostResults(lane) : 0;
       if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
       if (lane.finished && !lane.finished.stuck) return;
       this.#died = true;

@@ -1,10 +1,10 @@
 import { existsSync, readdirSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
-import { join, relative, resolve, sep } from 'node:path';
+import { join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { hash } from '../cases/hash.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import type { Status } from '../running/result.ts';
 import { readJournals } from './journals.ts';
+import { hashFile, recordedPath } from './read-files.ts';
 import { ownFolder, readInfo } from './record.ts';
 
 /** A record of an earlier run, with its folder. */
@@ -98,20 +98,15 @@ function failedAfter(before: readonly string[], runs: readonly Earlier[]): strin
   return [...failed, ...suspects];
 }
 
-/** What a run read, to see later whether it has changed: the test files by their content. */
-export const hashesOf = (files: readonly string[], root: string): Record<string, string> =>
-  Object.fromEntries(files.map((file) => [relative(root, file).split(sep).join('/'), hash(readFileSync(file, 'utf8'))]));
-
-/** The files that have changed since a run began: its test files, and the data files that its tests read. */
+/** The files that have changed since a run began: its test files, the modules that they import, and the data files that its tests read. */
 export function changedSince({ folder, info }: Earlier, root: string): string[] {
-  const changed = Object.entries(info.files ?? {}).filter(([file, before]) => {
-    const path = join(root, file);
-    return !existsSync(path) || hash(readFileSync(path, 'utf8')) !== before;
-  });
+  const hashes = { ...info.reads, ...info.files };
+  const changed = Object.keys(hashes).filter((file) => hashFile(join(root, file)) !== hashes[file]);
+  // A killed run may have read data files that it had no time to hash.
   const data = new Set<string>();
   for (const entry of readJournals(folder, { inBlocks: true }))
     if (entry.type === 'test' && entry.header.data?.startsWith('file:')) data.add(fileURLToPath(entry.header.data));
   const began = Date.parse(info.started);
   const touched = [...data].filter((path) => (statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? Number.POSITIVE_INFINITY) > began);
-  return [...changed.map(([file]) => file), ...touched.map((path) => relative(root, path).split(sep).join('/'))];
+  return [...changed, ...touched.map((path) => recordedPath(path, root)).filter((file) => hashes[file] === undefined)];
 }

@@ -27,6 +27,8 @@ const patience = 5000;
 const deafAfter = 1000;
 const looksPerPing = 25;
 const wordsKept = 4000;
+/** Milliseconds in which the last output of an ended process arrives. */
+const OUTPUT_GRACE_MS = 200;
 
 /** What a lane says that is not for whoever follows its journal. */
 export type Said = Extract<ToCoordinator, { type: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' | 'unwritable' }>;
@@ -60,6 +62,16 @@ export interface Follower {
   late(): void;
 }
 
+/** Kills a lane with the processes that its tests have started. A lane in this process cannot be killed. */
+function killGroup(child: ChildProcess): void {
+  try {
+    if (child.pid !== undefined && process.platform !== 'win32') process.kill(-child.pid, 'SIGKILL');
+  } catch {
+    // It has ended.
+  }
+  child.kill('SIGKILL');
+}
+
 /** Gives a lane its job and follows its journal until the process has ended. */
 export function work(child: ChildProcess, job: Job, compiler: CompileService, follower: Follower): LaneWork {
   const lane = emptyLane();
@@ -80,7 +92,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   };
   const kill = (): void => {
     debugLog(name, () => `kill process ${child.pid}`);
-    child.kill('SIGKILL');
+    killGroup(child);
   };
   const read = (): void => {
     for (const entries of tail.read()) {
@@ -146,24 +158,33 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     });
   }
   const end = new Promise<LaneEnd>((resolve) => {
+    let isOver = false;
     const over = (code: number | null, signal: NodeJS.Signals | null): void => {
+      if (isOver) return;
+      isOver = true;
       clearInterval(look);
       read();
       tail.close();
       debugLog(name, () => `process ${child.pid} ended: ${signal ?? `exit status ${code}`}`);
+      for (const stream of [child.stdout, child.stderr]) stream?.destroy();
       if (coverage !== undefined) addSourceMaps(coverage, child.pid as number, job.cache);
       resolve({ code, signal, overdue, words });
     };
-    child.on('close', over);
+    // Output can follow, but a child of the lane can keep it open.
+    child.on('exit', (code, signal) => {
+      const timer = setTimeout(() => over(code, signal), OUTPUT_GRACE_MS);
+      child.once('close', () => {
+        clearTimeout(timer);
+        over(code, signal);
+      });
+    });
     finish = () => {
       read();
       // The runtime writes its coverage when a process ends by itself.
       if (lane.finished?.stuck || coverage !== undefined) return;
       // All is on record, and the lane ends itself: nobody needs to wait for that.
-      child.off('close', over);
       if (child.connected) child.disconnect();
       child.unref();
-      for (const stream of [child.stdout, child.stderr]) stream?.destroy();
       over(0, null);
     };
   });

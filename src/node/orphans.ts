@@ -6,7 +6,7 @@ const graceSeconds = 10;
 /** Reads process ids until its input ends (a minus sign: that process has ended), then waits for these processes and kills the remaining ones. */
 const script = `p=" "; while read -r n; do case "$n" in -*) p="$(printf %s "$p" | sed "s/ \${n#-} / /")";; *) p="$p$n ";; esac; done
 i=0; while [ $i -lt ${graceSeconds} ]; do for n in $p; do kill -0 $n 2>/dev/null || p="$(printf %s "$p" | sed "s/ $n / /")"; done
-case "$p" in *[0-9]*) ;; *) exit;; esac; sleep 1; i=$((i+1)); done; kill -9 $p 2>/dev/null`;
+case "$p" in *[0-9]*) ;; *) exit;; esac; sleep 1; i=$((i+1)); done; for n in $p; do kill -9 -$n 2>/dev/null || kill -9 $n 2>/dev/null; done`;
 
 let watcher: ChildProcess | undefined;
 

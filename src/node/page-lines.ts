@@ -8,6 +8,7 @@ import type { RunInfo } from '../results/run-info.ts';
 import { earlierRuns } from './earlier.ts';
 import { journalsIn, readJournals } from './journals.ts';
 import { Lines } from './lines.ts';
+import { ownerOf } from './record-lock.ts';
 import type { Opened } from './recorded.ts';
 
 /** Looked back over so many runs; of one with more cases, only how many failed is told. */
@@ -23,14 +24,8 @@ export function pageHead(record: Opened, root: string, live = false): PageHead {
 }
 
 /** Whether more is to come: a run that was killed is not, though its record says nothing of an end. */
-export function isUnderWay({ milliseconds: wall, process: id }: RunInfo): boolean {
-  if (wall !== undefined || id === undefined) return false;
-  try {
-    return process.kill(id, 0);
-  } catch {
-    return false;
-  }
-}
+export const isUnderWay = (folder: string | undefined, { milliseconds }: RunInfo): boolean =>
+  milliseconds === undefined && folder !== undefined && ownerOf(folder) !== undefined;
 
 /** No page tells where on a machine a project lies. */
 export const withoutRoot = ({ root: _root, ...info }: RunInfo): RunInfo => info;

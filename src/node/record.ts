@@ -2,6 +2,7 @@ import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, w
 import { join } from 'node:path';
 import { journalVersion } from '../results/journal.ts';
 import type { RunInfo } from '../results/run-info.ts';
+import { ownerOf } from './record-lock.ts';
 
 const recordsKept = 20;
 const recordsLookedAt = 3;
@@ -84,11 +85,11 @@ export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 
   return { times, wall };
 }
 
-/** Removes the oldest finished records, so that up to 20 remain with the record of the current run. Removes nothing else. */
+/** Removes the oldest records, so that up to 20 remain with the record of the current run. Keeps records of runs in progress, and all other files. */
 export function removeOldRecords(root: string): void {
   const runs = join(ownFolder(root), 'runs');
   const ours = readdirSync(runs)
     .sort()
-    .filter((name) => infoOfAny(join(runs, name))?.milliseconds !== undefined);
+    .filter((name) => infoOfAny(join(runs, name)) !== undefined && ownerOf(join(runs, name)) === undefined);
   for (const name of ours.slice(0, -(recordsKept - 1))) rmSync(join(runs, name), { recursive: true, force: true });
 }

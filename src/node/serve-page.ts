@@ -123,7 +123,7 @@ class PageServer {
     let { record } = this.#served;
     for (let isFirst = true; !isGone(); isFirst = false) {
       const { nameFile, source } = this.#served.names(record.info.root ?? this.#served.root);
-      const head = pageHead(record, this.#served.root, isUnderWay(record.info));
+      const head = pageHead(record, this.#served.root, isUnderWay(record.folder, record.info));
       await send(`${isFirst ? JSON.stringify(head) : written({ type: 'new-run', head })}\n`);
       await this.#sendRecord(record, new PageWriter(record.folder, nameFile, source), send, isGone);
       if (isGone()) return;
@@ -144,7 +144,7 @@ class PageServer {
     for (;;) {
       const info = readInfo(folder);
       // Looked at before the journals: what was written before the run's end is then read, too.
-      const isOver = info === undefined || !isUnderWay(info);
+      const isOver = info === undefined || !isUnderWay(folder, info);
       for (const path of journalsIn(folder)) {
         const tail = tails.get(path) ?? new Lines(path);
         tails.set(path, tail);

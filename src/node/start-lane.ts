@@ -9,6 +9,8 @@ export function startLane(): ChildProcess {
     // A debugger looks at one process: with `--lanes 0` at all.
     execArgv: [...process.execArgv.filter((flag) => !flag.startsWith('--inspect')), ...laneFlags],
     serialization: 'json',
+    // With a process group of its own, a lane can be killed with its children, and signals of a terminal reach the command only.
+    detached: true,
     stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
   });
 }

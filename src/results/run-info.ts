@@ -9,6 +9,9 @@ export interface NotRun extends Left {
 /** Why a run ended of which nothing was torn down. */
 export const endedAtOnce = 'the run was ended immediately';
 
+/** Content hashes by the path of their file from the root. */
+export type FileHashes = Readonly<Record<string, string>>;
+
 /** What stands in `run.json`: our marker, and what is known of the run as a whole. */
 export interface RunInfo {
   readonly kind: 'red-lattice run record';
@@ -30,7 +33,9 @@ export interface RunInfo {
   /** Counted from 1. */
   readonly shard?: Shard;
   /** The test files by a hash of their content. */
-  readonly files?: Readonly<Record<string, string>>;
+  readonly files?: FileHashes;
+  /** The modules and data files that the tests read, by a hash of their content. Those of packages are left out. */
+  readonly reads?: FileHashes;
   /** A hash of all tests that were planned. */
   readonly plan?: string;
   /** Milliseconds; absent while the run is under way. */
@@ -42,4 +47,10 @@ export interface RunInfo {
   readonly strictWarnings?: number;
   /** Milliseconds that each test took, by its id. */
   readonly times?: Readonly<Record<string, number>>;
+}
+
+/** The files that differ between two sets of hashes, sorted. A file in one of them only counts if `inBoth` is false. */
+export function differingFiles(one: FileHashes = {}, other: FileHashes = {}, inBoth = false): string[] {
+  const files = Object.keys({ ...one, ...other }).filter((file) => one[file] !== other[file]);
+  return files.filter((file) => !inBoth || (one[file] !== undefined && other[file] !== undefined)).sort();
 }

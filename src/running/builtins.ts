@@ -59,29 +59,49 @@ function areOriginal(): boolean {
     globalThis.Object === OriginalObject &&
     globalThis.Array === OriginalArray &&
     globalThis.Error === OriginalError &&
-    promises.then === then && promises.catch === catchRejection &&
+    promises.then === then &&
+    promises.catch === catchRejection &&
     promises.finally === whenSettled &&
     OriginalPromise.resolve === resolve &&
     OriginalPromise.all === all &&
-    lists.push === push && lists.pop === pop && lists.shift === shift && lists.slice === slice &&
+    lists.push === push &&
+    lists.pop === pop &&
+    lists.shift === shift &&
+    lists.slice === slice &&
     lists.splice === splice &&
-    lists.map === map && lists.filter === filter && lists.flatMap === flatMap && lists.find === find &&
+    lists.map === map &&
+    lists.filter === filter &&
+    lists.flatMap === flatMap &&
+    lists.find === find &&
     lists.findLast === findLast &&
-    lists.some === some && lists.every === every && lists.includes === includes &&
+    lists.some === some &&
+    lists.every === every &&
+    lists.includes === includes &&
     lists.concat === concat &&
-    lists.join === join && lists.at === at && lists[Symbol.iterator] === iterate &&
+    lists.join === join &&
+    lists.at === at &&
+    lists[Symbol.iterator] === iterate &&
     arrayIterator.next === next &&
-    maps.get === get && maps.set === set && maps.has === hasKey &&
+    maps.get === get &&
+    maps.set === set &&
+    maps.has === hasKey &&
     maps.delete === deleteKey &&
-    sets.add === add && sets.has === hasItem && sets.delete === deleteItem &&
+    sets.add === add &&
+    sets.has === hasItem &&
+    sets.delete === deleteItem &&
     sets[Symbol.iterator] === iterateSet &&
-    texts.split === split && texts.slice === sliceText && texts.replace === replace &&
+    texts.split === split &&
+    texts.slice === sliceText &&
+    texts.replace === replace &&
     texts.startsWith === startsWith &&
-    OriginalObject.keys === keys && OriginalObject.entries === entries &&
+    OriginalObject.keys === keys &&
+    OriginalObject.entries === entries &&
     OriginalObject.fromEntries === fromEntries &&
-    OriginalObject.assign === assign && OriginalObject.getPrototypeOf === getPrototypeOf &&
+    OriginalObject.assign === assign &&
+    OriginalObject.getPrototypeOf === getPrototypeOf &&
     OriginalObject.defineProperty === defineProperty &&
-    functions.call === call && functions.apply === applyMethod &&
+    functions.call === call &&
+    functions.apply === applyMethod &&
     functions.bind === bind &&
     Reflect.apply === apply &&
     Reflect.ownKeys === ownKeys
@@ -91,14 +111,14 @@ function areOriginal(): boolean {
 /** False after a fixture has replaced one of them. */
 let areExpected = true;
 
-const valueOf = ({ holder, key }: BuiltIn): unknown => (holder as Record<PropertyKey, unknown>)[key];
+const currentOf = ({ holder, key }: BuiltIn): unknown => (holder as Record<PropertyKey, unknown>)[key];
 
 /** Restores what a body has replaced. */
 export function restoreBuiltIns(): void {
   if (areExpected && areOriginal()) return;
   for (let i = 0; i < builtIns.length; i++) {
     const one = builtIns[i] as BuiltIn;
-    if (valueOf(one) !== one.expected.value) restore(one);
+    if (currentOf(one) !== one.expected.value) restore(one);
   }
 }
 
@@ -107,7 +127,7 @@ export function acceptBuiltIns(): void {
   if (areExpected && areOriginal()) return;
   for (let i = 0; i < builtIns.length; i++) {
     const one = builtIns[i] as BuiltIn;
-    if (valueOf(one) === one.expected.value) continue;
+    if (currentOf(one) === one.expected.value) continue;
     const given = getOwnPropertyDescriptor(one.holder, one.key);
     if (given && typeof given.value === 'function') one.expected = given;
     else restore(one);

@@ -82,7 +82,7 @@ export const bodies = [
   ['process.emit("exit", 0); process.emit("exit", 1); check.equal(1, 2);', 'failed/check'],
   ['process.emit("disconnect"); await new Promise((resolve) => setTimeout(resolve, 50));', 'passed'],
   ['process.emit("SIGTERM"); process.emit("uncaughtException", new Error("emitted"));', 'failed/throw'],
-  ['process.disconnect();', 'ends'],
+  ['process.disconnect();', 'ends after teardown'],
   ['process.send?.({ from: "lane", type: "done" }); process.send?.({ from: "lane", type: "free" }); process.send?.(null);', 'passed'],
   ['process.send?.({ from: "lane", type: "fetch", request: 0, address: 7 }); process.send?.({ from: "lane", type: "lock" });', 'passed'],
   ['process._events = undefined;', 'passed'],

@@ -23,7 +23,7 @@ export const hostile = bodies.map(([body, status]) => ({
   status: 1,
   last: status === 'passed' ? '4 passed, 1 failed' : status === 'skipped' ? '3 passed, 1 failed, 1 skipped' : '3 passed, 2 failed',
   results: {
-    ...Object.fromEntries(rows.map((n) => [`berth ${n}`, n !== 2 ? 'passed' : status === 'ends' ? 'errored/crash' : status])),
+    ...Object.fromEntries(rows.map((n) => [`berth ${n}`, n !== 2 ? 'passed' : status.startsWith('ends') ? 'errored/crash' : status])),
     fails: 'failed/check',
   },
   wrote: { 'order.txt': rows.map((n) => `+ ${n} ${n === 2 && status === 'ends' ? '' : '- '}`).join('') },

@@ -1,0 +1,24 @@
+/** Why a run is interrupted: a signal, or because nobody reads its output any more. */
+export type InterruptCause = 'SIGINT' | 'SIGTERM' | 'SIGHUP' | 'SIGPIPE';
+
+/** Signals that interrupt a run. SIGPIPE is not among them: the runtime reports a closed output as an error of the stream. */
+export const interruptSignals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
+
+/** 128 plus the number of the signal, as shells report it. */
+const statuses: Readonly<Record<InterruptCause, number>> = { SIGHUP: 129, SIGINT: 130, SIGPIPE: 141, SIGTERM: 143 };
+
+export const statusOfInterrupt = (cause: InterruptCause): number => statuses[cause];
+
+/** Whether an exit status is that of an interrupted run. */
+export const isInterruptStatus = (status: number | undefined): boolean => Object.values(statuses).includes(status ?? 0);
+
+/** Whether a run was interrupted, and how to interrupt it. */
+export interface Interruption {
+  by: InterruptCause | undefined;
+  act?: () => void;
+}
+
+export function interrupt(interruption: Interruption, cause: InterruptCause): void {
+  interruption.by = cause;
+  interruption.act?.();
+}
