@@ -1,3 +1,4 @@
+import { describeThrown, isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError, refuse } from '../problems/problem-error.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './marks.ts';
@@ -76,6 +77,20 @@ export interface Facts {
   readonly warnings: readonly Problem[];
 }
 
+/** An entry whose row a function of the user could not handle: it costs its own case. */
+function brokenBy(error: unknown, entry: Entry, source: string): Entry {
+  const problems = isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'row-threw', source, reason: describeThrown(error) } as const];
+  return { ...entry, problems: problems.map((problem) => ({ ...problem, at: problem.at ?? entry.location })) };
+}
+
+function attempted(entry: Entry, source: string, change: (entry: Entry) => Entry | undefined): Entry | undefined {
+  try {
+    return change(entry);
+  } catch (error) {
+    return brokenBy(error, entry, source);
+  }
+}
+
 /** The one implementation of `CaseSource`: parts, and the algebra over them. */
 export class Cases<Row extends object = object> implements CaseSource<Row> {
   readonly #parts: SourceParts;
@@ -149,8 +164,14 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
           for (const entry of chunk) {
             if (entry.problems) yield [entry];
             else {
-              const inner = compute(entry.row as Row);
-              const chunks: Chunks = Array.isArray(inner) ? [inner.map((row) => ({ row }))] : Cases.partsOf(inner as CaseSource<Other>).open(expansion);
+              let chunks: Chunks;
+              try {
+                const inner = compute(entry.row as Row);
+                chunks = Array.isArray(inner) ? [inner.map((row) => ({ row }))] : Cases.partsOf(inner as CaseSource<Other>).open(expansion);
+              } catch (error) {
+                yield [brokenBy(error, entry, parts.what)];
+                continue;
+              }
               for await (const rows of chunks) yield rows.map((follower) => laidOver(entry, follower));
             }
           }
@@ -220,7 +241,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
       async *open(expansion) {
         const change = begin();
         for await (const chunk of parts.open(expansion)) {
-          const changed = chunk.map(change).filter((entry) => entry !== undefined);
+          const changed = chunk.map((entry) => attempted(entry, parts.what, change)).filter((entry) => entry !== undefined);
           if (changed.length) yield changed;
         }
       },

@@ -1,5 +1,14 @@
+import { hashBytes } from './hash.ts';
+
 /** Longer texts are cut in names; what was cut is in the record. */
 const longest = 40;
+
+/** Larger binary values are named by their size, and told apart by a hash. */
+const mostShownBytes = 256;
+
+const isBytes = (value: object): value is ArrayBufferView | ArrayBuffer => ArrayBuffer.isView(value) || value instanceof ArrayBuffer;
+const bytesOf = (value: ArrayBufferView | ArrayBuffer): Uint8Array =>
+  ArrayBuffer.isView(value) ? new Uint8Array(value.buffer, value.byteOffset, value.byteLength) : new Uint8Array(value);
 
 const looksLikeAnother = /^(?:-?\d|true$|false$|null$|undefined$|$)|^\s|\s$|["\n]/;
 
@@ -36,6 +45,7 @@ function shortObject(value: object, depth: number): string {
   const inner = (item: unknown): string => (typeof item === 'object' && item !== null ? (depth > 1 ? shortObject(item, depth - 1) : '…') : shortValue(item));
   if (Array.isArray(value)) return `[${value.slice(0, 6).map(inner).join(', ')}${value.length > 6 ? ', …' : ''}]`;
   if (value instanceof Map || value instanceof Set) return `${value.constructor.name}(${value.size})`;
+  if (isBytes(value) && value.byteLength > mostShownBytes) return `${value.constructor.name}(${value.byteLength} bytes)`;
   const name = Object.getPrototypeOf(value)?.constructor?.name;
   const keys = Object.keys(value);
   const body = keys
@@ -53,6 +63,7 @@ export function canonical(value: unknown, seen: readonly object[] = []): string 
   if (value instanceof Date || value instanceof RegExp) return String(value instanceof Date ? value.getTime() : value);
   if (value instanceof Map) return `Map{${[...value].map(([key, item]) => `${canonical(key, within)}:${canonical(item, within)}`).join()}}`;
   if (value instanceof Set) return `Set{${[...value].map((item) => canonical(item, within)).join()}}`;
+  if (isBytes(value) && value.byteLength > mostShownBytes) return `${value.constructor.name}(${value.byteLength})${hashBytes(bytesOf(value))}`;
   if (Array.isArray(value)) return `[${value.map((item) => canonical(item, within)).join()}]`;
   return `{${Object.keys(value)
     .sort()

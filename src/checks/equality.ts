@@ -15,7 +15,8 @@ function same(a: unknown, b: unknown, assumed: Pairs): boolean {
   if (met?.has(b)) return true;
   if (met) met.add(b);
   else assumed.set(a, new Set([b]));
-  return sameContent(a, b, assumed) && sameProperties(a, b, assumed);
+  // Typed arrays have millions of properties, and their content is compared already.
+  return sameContent(a, b, assumed) && (isTypedArray(a) || sameProperties(a, b, assumed));
 }
 
 function sameContent(a: object, b: object, assumed: Pairs): boolean {
@@ -28,13 +29,28 @@ function sameContent(a: object, b: object, assumed: Pairs): boolean {
   if (a instanceof Set) return a.size === (b as typeof a).size && sameMembers(a, b as typeof a, assumed);
   if (a instanceof ArrayBuffer) return sameBytes(new Uint8Array(a), new Uint8Array(b as ArrayBuffer));
   if (a instanceof DataView) return sameBytes(bytesOf(a), bytesOf(b as DataView));
+  if (isTypedArray(a)) return sameItems(a, b as typeof a);
   if (a instanceof Number || a instanceof String || a instanceof Boolean || a instanceof BigInt) return same(a.valueOf(), b.valueOf(), assumed);
   if (a instanceof Promise || a instanceof WeakMap || a instanceof WeakSet) return false;
   return true;
 }
 
 const bytesOf = (view: DataView): Uint8Array => new Uint8Array(view.buffer, view.byteOffset, view.byteLength);
-const sameBytes = (a: Uint8Array, b: Uint8Array): boolean => a.length === b.length && a.every((byte, i) => byte === b[i]);
+
+type TypedArray = Exclude<NodeJS.TypedArray, BigInt64Array | BigUint64Array> | BigInt64Array | BigUint64Array;
+const isTypedArray = (value: object): value is TypedArray => ArrayBuffer.isView(value) && !(value instanceof DataView);
+
+const sameBytes = (a: Uint8Array, b: Uint8Array): boolean => sameItems(a, b);
+
+/** As `same` compares numbers: NaN equals NaN, and +0 equals -0. */
+function sameItems(a: TypedArray, b: TypedArray): boolean {
+  if (a.length !== b.length) return false;
+  for (let i = 0; i < a.length; i++) {
+    const [left, right] = [a[i], b[i]];
+    if (left !== right && !(Number.isNaN(left) && Number.isNaN(right))) return false;
+  }
+  return true;
+}
 
 function samePairs(a: [unknown, unknown][], b: [unknown, unknown][], assumed: Pairs): boolean {
   const left = new Map(b);

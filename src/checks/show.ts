@@ -51,7 +51,7 @@ function renderObject(value: object, indent: string, within: readonly object[], 
   if (state.left <= 0) return '…';
   const name = className(value);
   const whole = renderWhole(value, name);
-  if (whole !== undefined && Object.keys(value).length === 0) {
+  if (whole !== undefined && !ArrayBuffer.isView(value) && Object.keys(value).length === 0) {
     state.left -= whole.length;
     return whole;
   }
@@ -65,8 +65,17 @@ function renderObject(value: object, indent: string, within: readonly object[], 
     else if (items.at(-1) !== '…') items.push('…');
   };
   if (value instanceof Map) for (const [key, one] of value) add(() => `${item(key)} → ${item(one)}`);
-  else if (list) for (const one of value as Iterable<unknown>) add(() => item(one));
-  const keys = Reflect.ownKeys(value).filter(
+  else if (list) {
+    for (const one of value as Iterable<unknown>) {
+      if (state.left <= 0) {
+        add(() => '…');
+        break;
+      }
+      add(() => item(one));
+    }
+  }
+  // The properties of a typed array are its items.
+  const keys = (ArrayBuffer.isView(value) ? [] : Reflect.ownKeys(value)).filter(
     (key) => Object.prototype.propertyIsEnumerable.call(value, key) && !(list && typeof key === 'string' && /^\d+$/.test(key)),
   );
   for (const key of keys) add(() => `${writeKey(key)}: ${item(read(value, key))}`);

@@ -6,3 +6,12 @@ export function isInstanceOf<T>(value: unknown, type: abstract new (...args: any
     return false;
   }
 }
+
+/** A thrown value in a few words, whatever it is. */
+export function describeThrown(error: unknown): string {
+  try {
+    return String(error);
+  } catch {
+    return 'a value that cannot be inspected';
+  }
+}

@@ -29,7 +29,8 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'undeclared-axis'; readonly axis: string; readonly reads: readonly string[] }
   | { readonly code: 'infeasible-row'; readonly row: string }
   | { readonly code: 'too-many-rows'; readonly limit: number }
-  | { readonly code: 'source-threw'; readonly source: string; readonly reason: string }
+  | { readonly code: 'unreadable-value'; readonly column: string; readonly reason: string }
+  | { readonly code: 'source-threw' | 'row-threw'; readonly source: string; readonly reason: string }
   | { readonly code: 'ambiguous-file'; readonly path: string; readonly files: readonly string[] }
   | { readonly code: 'missing-file'; readonly path: string; readonly near: readonly string[] }
   | { readonly code: 'unreadable-file'; readonly path: string; readonly reason: string }

@@ -74,6 +74,10 @@ export function formatProblem(problem: Problem): string {
       return `a source of cases has more than ${grouped(problem.limit)} rows; it may be endless`;
     case 'source-threw':
       return `reading rows from ${problem.source} threw: ${problem.reason}`;
+    case 'row-threw':
+      return `a function of the case source threw for this row of ${problem.source}: ${problem.reason}`;
+    case 'unreadable-value':
+      return `reading column \`${problem.column}\` threw: ${problem.reason}`;
     case 'ambiguous-file':
       return `several files match ${problem.path}: ${list(problem.files)}. Name one of them.`;
     case 'missing-file':

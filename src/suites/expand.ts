@@ -5,8 +5,10 @@ import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
 import { isInShare, type Share } from '../cases/share.ts';
 import { Cases, type Facts, type SharedChunks } from '../cases/source.ts';
 import { Twins } from '../cases/twins.ts';
+import { canonical, shortValue } from '../cases/values.ts';
 import { OverrideImpl } from '../fixtures/fixture.ts';
 import type { Level } from '../fixtures/graph.ts';
+import { describeThrown } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { boundSecrets, type Hides, withoutHidden } from './hidden.ts';
@@ -74,9 +76,18 @@ export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, s
     return;
   }
   let rows = 0;
-  for await (const entries of parts.open(expansion)) {
-    const told = hides ? entries.map(redactEntry) : entries;
-    const numbers = await twins.of(apart(told));
+  for await (const opened of parts.open(expansion)) {
+    let entries = opened;
+    let told = hides ? entries.map(redactEntry) : entries;
+    let numbers: readonly number[] | undefined;
+    try {
+      numbers = await twins.of(apart(told));
+    } catch {
+      // A row of code can have a getter that throws: it costs its own case.
+      entries = opened.map(readable);
+      told = hides ? entries.map(redactEntry) : entries;
+      numbers = await twins.of(apart(told));
+    }
     const own: PlannedCaseImpl[] = [];
     for (let i = 0; i < entries.length; i++, rows++) {
       if (!share || isInShare(rows, share))
@@ -84,6 +95,24 @@ export async function* chunksOf(test: PlannedTest, surroundings: Surroundings, s
     }
     yield { cases: own, rows };
   }
+}
+
+/** The entry itself if all its values can be read. Otherwise an entry with the values that can, and a problem. */
+function readable(entry: Entry): Entry {
+  const row: Record<string, unknown> = {};
+  const problems: Problem[] = [];
+  for (const column in entry.row) {
+    try {
+      const value = (entry.row as Record<string, unknown>)[column];
+      // A value whose name cannot be made cannot be recorded either.
+      shortValue(value);
+      canonical(value);
+      row[column] = value;
+    } catch (error) {
+      problems.push({ code: 'unreadable-value', column, reason: describeThrown(error), at: entry.location });
+    }
+  }
+  return problems.length === 0 ? entry : { ...entry, row, problems: [...(entry.problems ?? []), ...problems] };
 }
 
 /** What a row binds hidden settings to. A `bind` that throws is told when its case runs. */
