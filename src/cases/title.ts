@@ -52,10 +52,13 @@ export const fillTitle = ({ parts }: Title, row: object): string => parts.map((p
 /** The values of the placeholders of a title for a row. */
 export const filledIn = ({ parts }: Title, row: object): string[] => parts.flatMap((part) => (typeof part === 'string' ? [] : [fillPart(part, row)]));
 
+/** What every object inherits, such as `valueOf`, is not a value of a row. */
+const hasValue = (value: object, key: string): boolean => key in value && (Object.hasOwn(value, key) || !(key in Object.prototype));
+
 function fillPart(path: readonly string[], row: object): string {
   let value: unknown = row;
   for (const key of path) {
-    if (value === null || value === undefined || !(key in Object(value))) return `{${path.join('.')}}`;
+    if (value === null || value === undefined || !hasValue(Object(value), key)) return `{${path.join('.')}}`;
     value = (value as Record<string, unknown>)[key];
   }
   return plainValue(value);

@@ -1,7 +1,8 @@
-import { appendFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
+import { appendFileSync, copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { lastLine } from '../formats/ending.ts';
 import { renderFailures, renderSummary } from '../formats/human/run.ts';
+import { count } from '../formats/style.ts';
 import { type Earlier, findRecord } from '../node/earlier.ts';
 import { rootOf } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';
@@ -32,6 +33,16 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     if (changed.length > 0)
       return refuse(terminal, `${given[i]} ran another state of ${changed.join(', ')} than ${given[0]}. Merge shards of the same state of the tests.`);
   }
+  const unlike = records.findIndex(({ info }) => info.balancedBy !== first.info.balancedBy);
+  if (unlike >= 0)
+    return refuse(
+      terminal,
+      `${given[unlike]} and ${given[0]} were balanced by different records, so cases can be missing. Give all shards the same --balance-by.`,
+    );
+  for (const [i, record] of records.entries()) {
+    const lost = missingResults(record);
+    if (lost > 0) return refuse(terminal, `${given[i]} lacks ${count(lost, 'result')} that its run counted. Copy the whole record again.`);
+  }
   const shards = records.map(({ info }) => info.shard);
   const of = first.info.shard?.of;
   if (shards.some((shard) => !shard || shard.of !== of)) return refuse(terminal, 'merge needs records of runs with --shard and the same number of shards');
@@ -46,7 +57,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   }
   const wall = Math.max(...records.map(({ info }) => info.milliseconds ?? 0));
   const missing = Array.from({ length: of ?? 0 }, (_, i) => i + 1).filter((index) => !shards.some((shard) => shard?.index === index));
-  const status = Math.max(exitStatus(state), ...records.map(({ info }) => info.exitStatus ?? 2)) as 0 | 1 | 2 | 3;
+  const status = Math.max(exitStatus(state), ...records.map(({ info }) => (info.exitStatus === 3 ? 0 : (info.exitStatus ?? 2)))) as 0 | 1 | 2 | 3;
   takeUnrun(state, unrunOf(records.flatMap(({ info }) => info.notRun ?? [])));
   const { shard: _shard, notRun: _unrun, ...info } = first.info;
   writeInfo(target, {
@@ -74,6 +85,18 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   return missing.length > 0 ? 2 : status;
 }
 
+/** The number of results that a run has counted and its journals lack. */
+function missingResults({ folder, info }: Earlier): number {
+  if (!info.counts) return 0;
+  const { 'not-run': _notRun, ...counts } = info.counts;
+  let missing = Object.values(counts).reduce((sum, number) => sum + number, 0);
+  for (const entry of readJournals(folder, { inBlocks: true })) {
+    if (entry.type === 'ended') missing--;
+    else if (entry.type === 'passed') missing -= entry.block.passes;
+  }
+  return Math.max(0, missing);
+}
+
 /** What several runs ended before. */
 const unrunOf = (all: readonly NotRun[]): NotRun | undefined =>
   all[0] && { cases: all.reduce((sum, { cases }) => sum + cases, 0), isMore: all.some(({ isMore }) => isMore), reason: all[0].reason };
@@ -83,7 +106,10 @@ function* copied(from: string, to: string, shard: number): Generator<JournalEntr
   const attachments = join(from, 'attachments');
   if (existsSync(attachments)) {
     mkdirSync(join(to, 'attachments'), { recursive: true });
-    for (const name of readdirSync(attachments)) cpSync(join(attachments, name), join(to, 'attachments', `${shard}-${name}`), { recursive: true });
+    for (const entry of readdirSync(attachments, { withFileTypes: true })) {
+      // A record can come from anywhere: a link could lead to any file.
+      if (entry.isFile()) copyFileSync(join(attachments, entry.name), join(to, 'attachments', `${shard}-${entry.name}`));
+    }
   }
   for (const name of readdirSync(from).filter((file) => file.endsWith('.journal'))) {
     const path = join(to, `shard-${shard}-${name}`);

@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process';
-import { mkdirSync } from 'node:fs';
+import { existsSync, mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { lastLine } from '../formats/ending.ts';
@@ -14,7 +14,7 @@ import type { Request } from '../node/coordination.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { type Earlier, rememberFailed } from '../node/earlier.ts';
 import { journalsIn } from '../node/journals.ts';
-import { hashesOf, ReadFiles } from '../node/read-files.ts';
+import { hashesOf, hashFile, ReadFiles } from '../node/read-files.ts';
 import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/record.ts';
 import { lockRecord, unlockRecord } from '../node/record-lock.ts';
 import { recordedIn } from '../node/recorded.ts';
@@ -93,6 +93,7 @@ export async function runOnce(
     selection,
     files: hashesOf(files, root),
     ...(selection.shard && { shard: selection.shard }),
+    ...(selection.shard?.times !== undefined && { balancedBy: hashFile(join(selection.shard.times, 'run.json')) ?? '' }),
     ...(earlier && { ...underWay(earlier.info), process: process.pid }),
   };
   const after = earlier ? journalsIn(record) : [];
@@ -129,12 +130,16 @@ export async function runOnce(
   // The lanes are busy: this takes no extra time.
   if (!options.record) removeOldRecords(root);
   const state = await running.done;
+  if (!existsSync(join(record, 'run.json'))) state.unwritable ??= 'it was removed during the run';
   progress.finish(state);
   const leaks = options.leaks ? await findLeaks(state, request, lane, compiler) : state.leaks;
 
   const wall = Date.now() - started.getTime();
   const strict = (options.strict ?? config.strict) ? warningsIn(state) : 0;
-  const status = interruption.by ? statusOfInterrupt(interruption.by) : exitStatus(state) || (strict > 0 ? 1 : 0);
+  const earned = exitStatus(state);
+  // With few cases, some shards are empty.
+  const isEmptyShard = earned === 3 && selection.shard !== undefined;
+  const status = interruption.by ? statusOfInterrupt(interruption.by) : isEmptyShard ? 0 : earned || (strict > 0 ? 1 : 0);
   const ended: RunInfo = {
     ...info,
     reads: await reads.end(),
@@ -154,7 +159,8 @@ export async function runOnce(
   const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true, strict };
   const grids = renderGrids(opened.entries, found, options, terminal);
   printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, root);
-  if (state.unwritable !== undefined) terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}. The run stopped.`);
+  if (state.unwritable !== undefined) terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}. Results are lost.`);
+  if (isEmptyShard) terminal.out(terminal.style.dim(`shard ${selection.shard?.index}/${selection.shard?.of} has no cases`));
   if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
   // A record that could not be resumed stays unchanged.
   const isRefused = earlier !== undefined && state.planProblems.some(({ code }) => code === 'plan-mismatch');

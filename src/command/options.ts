@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs';
 import { type Command, InvalidArgumentError, Option } from 'commander';
 import type { Sides } from '../formats/human/grid.ts';
 import { type RowCondition, readCondition } from '../suites/row-condition.ts';
@@ -10,6 +11,8 @@ export interface SelectionOptions {
   readonly tag?: readonly string[];
   readonly notTag?: readonly string[];
   readonly id?: readonly string[];
+  /** The ids that the file contains. */
+  readonly idFile?: readonly string[];
   readonly row?: readonly RowCondition[];
   readonly onRequest?: boolean;
   readonly shard?: { readonly index: number; readonly of: number };
@@ -22,6 +25,19 @@ export interface SelectionOptions {
 }
 
 const collected = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
+
+/** Ids cannot contain line breaks. */
+function idsIn(file: string): readonly string[] {
+  let text: string;
+  try {
+    text = readFileSync(file, 'utf8');
+  } catch (error) {
+    throw new InvalidArgumentError(`It cannot be read: ${(error as Error).message}.`);
+  }
+  const ids = text.split(/\r?\n/).filter((line) => line !== '');
+  if (ids.length === 0) throw new InvalidArgumentError('The file contains no ids; expected one per line.');
+  return ids;
+}
 
 /** A whole number of at least `least`. */
 export function wholeNumber(least: number): (value: string) => number {
@@ -79,6 +95,7 @@ export function addSelection(command: Command): Command {
     .option('--tag <tag>', 'Select cases with this tag. Repeat for more.', collected)
     .option('--not-tag <tag>', 'Leave out cases with this tag.', collected)
     .option('--id <id>', 'Select the case with this id. Repeat for more.', collected)
+    .option('--id-file <file>', 'Select the cases whose ids are in this file, one per line.', idsIn)
     .option('-r, --row <column=value>', 'Select cases whose row has this value (also !=, <, <=, >, >=). If repeated, all must hold.', rowCondition)
     .option('--failed', 'Select cases that failed in the last run that included them.')
     .option('--shard <i/n>', 'Select part i of n, the same on every machine. job: read i and n from the CI job.', (text) => shardOf(text))
@@ -100,7 +117,7 @@ export const selectionOf = (options: SelectionOptions, targets: readonly Target[
   titles: options.title,
   tags: options.tag,
   notTags: options.notTag,
-  ids: failed ? [...(options.id ?? []), ...failed] : options.id,
+  ids: failed || options.id || options.idFile ? [...(options.id ?? []), ...(options.idFile ?? []), ...(failed ?? [])] : undefined,
   rows: options.row,
   onRequest: options.onRequest,
   shard: options.shard && { ...options.shard, times },

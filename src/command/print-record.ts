@@ -25,7 +25,7 @@ export function printRecord(record: Opened, root: string, look: Look, terminal: 
   const state = stateOf(record);
   const where = whereTestsFail(record.entries, failingTests(state));
   printTests(state, look.sort ?? 'plan', terminal);
-  const formatting = createFormatting(info.root ?? root, terminal);
+  const formatting = createFormatting(info.root ?? root, terminal, root);
   const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), renderGrids(record.entries, where, look, terminal)];
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');

@@ -36,7 +36,7 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
 
 /** Writes a record in a format, piece by piece. */
 export async function writeAs(format: ReportFormat, record: Opened, root: string, style: Terminal['style'], write: (text: string) => void): Promise<void> {
-  const { nameFile, source } = createFormatting(record.info.root ?? root, { style });
+  const { nameFile, source } = createFormatting(record.info.root ?? root, { style }, root);
   if (format === 'html') {
     for (const piece of reportAsPage(pageTemplate(), pageHead(record, root), pageLines(record, nameFile, source))) write(piece);
     return;

@@ -1,8 +1,8 @@
-import { readFileSync } from 'node:fs';
 import { relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Formatting } from '../formats/human/failure.ts';
 import { colourStyle, oneLine, plainStyle, type Style } from '../formats/style.ts';
+import { sourceReader } from '../node/sources.ts';
 
 /** Where a command writes, and how. Handed in, so that a command neither prints nor exits by itself. */
 export interface Terminal {
@@ -50,32 +50,29 @@ export const processTerminal = (): Terminal => ({
 
 const pathOf = (file: string): string => (file.startsWith('file:') ? fileURLToPath(file) : file);
 
-/** Names and texts of files for messages, seen from a project's root. */
-export function createFormatting(root: string, { style, live, width }: Pick<Terminal, 'style'> & Partial<Terminal>): Formatting {
-  const texts = new Map<string, string | undefined>();
-  const name = (file: string): string => {
-    const near = relative(root, pathOf(file));
-    return near.startsWith('..') ? pathOf(file) : near.split(sep).join('/');
+/**
+ * Names and texts of files for messages. `recordRoot` is the root that paths in a record start from, `root` that of the project in which
+ * the command runs: sources are read there only.
+ */
+export function createFormatting(recordRoot: string, { style, live, width }: Pick<Terminal, 'style'> & Partial<Terminal>, root = recordRoot): Formatting {
+  const nameFile = (file: string): string => {
+    if (!/^(?:file:|\/)/.test(file)) return oneLine(file);
+    const near = relative(recordRoot, pathOf(file));
+    return oneLine(near.startsWith('..') ? pathOf(file) : near.split(sep).join('/'));
   };
+  const read = sourceReader(root);
   return {
     style,
     columns: live && width,
     shown: new Set(),
-    nameFile: (file) => (/^(?:file:|\/)/.test(file) ? name(file) : file),
-    source(file) {
-      if (!texts.has(file)) texts.set(file, read(pathOf(file), root));
-      return texts.get(file);
-    },
+    nameFile,
+    source: (file) => read(pathIn(file, recordRoot)),
   };
 }
 
-function read(path: string, root: string): string | undefined {
-  for (const candidate of [path, `${root}/${path}`]) {
-    try {
-      return readFileSync(candidate, 'utf8');
-    } catch {
-      // The next candidate, or no source at all: a message goes without it.
-    }
-  }
-  return undefined;
+/** From the root if the file is below it, since the project can be elsewhere on another machine. */
+function pathIn(file: string, recordRoot: string): string {
+  const path = pathOf(file);
+  const near = relative(recordRoot, path);
+  return near.startsWith('..') ? path : near;
 }

@@ -15,7 +15,7 @@ export async function viewCommand(wanted: string, { port }: { readonly port: num
     root,
     port,
     command: process.argv[1] as string,
-    names: (recordRoot) => createFormatting(recordRoot, terminal),
+    names: (recordRoot) => createFormatting(recordRoot, terminal, root),
   });
   terminal.out(
     `Results of ${record.name}:\n\n  ${terminal.style.bold(serving.address)}\n\n${terminal.style.dim('On this machine only. Press Ctrl-C to stop.')}`,

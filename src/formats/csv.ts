@@ -1,6 +1,9 @@
 import papa from 'papaparse';
 import { shortValue } from '../cases/values.ts';
 
+/** Whatever follows, also on other lines. */
+const startsFormula = /^[=+\-@\t\r]/;
+
 /**
  * A line of CSV (RFC 4180), without its end. Texts that a spreadsheet would take for a formula get an apostrophe before them;
  * lists and objects stand as JSON.
@@ -11,7 +14,7 @@ export const csvLine = (values: readonly unknown[]): string => csvLines([values]
 export const csvLines = (lines: readonly (readonly unknown[])[]): string =>
   papa.unparse(
     lines.map((values) => values.map(cellOf)),
-    { escapeFormulae: true, newline: '\n' },
+    { escapeFormulae: startsFormula, newline: '\n' },
   );
 
 function cellOf(value: unknown): unknown {

@@ -1,6 +1,7 @@
 import { testsInOrder } from '../results/in-order.ts';
 import { type NameFile, type Recorded, runReport } from '../results/report.ts';
 import { csvLine, csvLines } from './csv.ts';
+import { oneLine } from './style.ts';
 
 /** Lines that are written at once. */
 const block = 500;
@@ -41,7 +42,19 @@ export function* reportAsCsv({ info, entries }: Recorded, nameFile: NameFile): G
     for (const { result, lane } of results()) {
       const { id, status, cause, reason, title, tags, times, checks, attempts, failures, row, location: place } = result;
       const at = place ?? header.location;
-      const told = [id, status, cause, reason, title, at ? nameFile(at.file) : header.file, at?.line, tags.join(' '), times.setup, times.body, times.teardown];
+      const told = [
+        id,
+        status,
+        cause,
+        reason,
+        title,
+        at ? nameFile(at.file) : oneLine(header.file),
+        at?.line,
+        tags.join(' '),
+        times.setup,
+        times.body,
+        times.teardown,
+      ];
       lines.push([...told, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])]);
       if (lines.length < block) continue;
       yield `${csvLines(lines)}\n`;

@@ -18,9 +18,13 @@ export class CompileService {
   ahead(paths: readonly string[]): void {
     for (const path of paths) {
       if (!isTypeScript(pathToFileURL(path).href)) continue;
-      const source = readFileSync(path, 'utf8');
-      const key = this.#cache.key(path, source);
-      if (!this.#cache.read(key)) void this.#compile(path, source, key);
+      try {
+        const source = readFileSync(path, 'utf8');
+        const key = this.#cache.key(path, source);
+        if (!this.#cache.read(key)) void this.#compile(path, source, key);
+      } catch {
+        // The lane that loads the file reports why it cannot be read.
+      }
     }
   }
 

@@ -1,4 +1,4 @@
-import { type Dirent, existsSync, readdirSync, readFileSync, realpathSync, statSync } from 'node:fs';
+import { type Dirent, existsSync, readdirSync, readFileSync, realpathSync, type Stats, statSync } from 'node:fs';
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { nearest } from '../problems/nearest.ts';
@@ -97,12 +97,21 @@ function testFilesBelow(folder: string, within: readonly string[] = [realpathSyn
   return entriesOf(folder).flatMap((entry) => {
     if (entry.name.startsWith('.') || entry.name === 'node_modules') return [];
     const path = join(folder, entry.name);
-    const kind = entry.isSymbolicLink() ? statSync(path, { throwIfNoEntry: false }) : entry;
+    const kind = entry.isSymbolicLink() ? statusOf(path) : entry;
     if (kind?.isFile()) return testFile.test(entry.name) ? [path] : [];
     if (!kind?.isDirectory()) return [];
     const real = entry.isSymbolicLink() ? realpathSync(path) : join(within.at(-1) as string, entry.name);
     return within.includes(real) ? [] : testFilesBelow(path, [...within, real]);
   });
+}
+
+/** What a link leads to; undefined if it leads nowhere, or to itself. */
+function statusOf(path: string): Stats | undefined {
+  try {
+    return statSync(path);
+  } catch {
+    return undefined;
+  }
 }
 
 /** Nothing where it cannot be read. */

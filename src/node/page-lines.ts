@@ -1,4 +1,4 @@
-import { readFileSync, statSync } from 'node:fs';
+import { lstatSync, readFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import type { SourceLocation } from '../problems/place.ts';
 import type { JournalEntry } from '../results/journal.ts';
@@ -113,8 +113,10 @@ export class PageWriter {
     if (this.#folder === undefined || this.#told.has(file)) return;
     this.#told.add(file);
     const path = join(this.#folder, 'attachments', basename(file));
-    const size = statSync(path, { throwIfNoEntry: false })?.size;
-    if (size === undefined) return;
+    // A record can come from anywhere: a link could lead to any file.
+    const status = lstatSync(path, { throwIfNoEntry: false });
+    if (!status?.isFile()) return;
+    const { size } = status;
     const fits = size <= mostOfOne && this.#bytes + size <= mostOfAll;
     if (fits) this.#bytes += size;
     yield written({ type: 'content', file, size, base64: fits ? readFileSync(path).toString('base64') : undefined });

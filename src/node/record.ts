@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { journalVersion } from '../results/journal.ts';
-import type { RunInfo } from '../results/run-info.ts';
+import { type RunInfo, refusesInfo } from '../results/run-info.ts';
 import { ownerOf } from './record-lock.ts';
 
 const recordsKept = 20;
@@ -53,13 +53,15 @@ function infoOfAny(folder: string): RunInfo | undefined {
 /** Of a record that this version reads. */
 export function readInfo(folder: string): RunInfo | undefined {
   const info = infoOfAny(folder);
-  return info?.version === journalVersion ? info : undefined;
+  return info?.version === journalVersion && refusesInfo(info) === undefined ? info : undefined;
 }
 
 /** Why there is a record in a folder that this version does not read. */
 export function refusesRecord(folder: string): string | undefined {
   const info = infoOfAny(folder);
-  if (info === undefined || info.version === journalVersion) return undefined;
+  if (info === undefined) return undefined;
+  const refused = refusesInfo(info);
+  if (info.version === journalVersion) return refused && `the record is damaged: ${refused}. Remove it, or copy it again.`;
   return `its version is ${info.version}, of Red Lattice ${info.tool}; this one reads ${journalVersion}. Read it with that version, or run again.`;
 }
 

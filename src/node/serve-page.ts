@@ -1,7 +1,10 @@
 import { type ChildProcess, spawn } from 'node:child_process';
 import { randomBytes, timingSafeEqual } from 'node:crypto';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { journalVersion } from '../results/journal.ts';
 import type { PageRequest } from '../results/page-record.ts';
@@ -42,7 +45,7 @@ const mostOfARequest = 4_000_000;
 export async function servePage(served: Served): Promise<Serving> {
   const token = randomBytes(24).toString('base64url');
   const page = new PageServer(served, token);
-  const server = createServer((request, response) => void page.answer(request, response));
+  const server = createServer((request, response) => void page.answer(request, response).catch((error: Error) => fail(response, error)));
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
     server.listen(served.port, '127.0.0.1', resolve);
@@ -120,7 +123,7 @@ class PageServer {
       if (!response.write(text))
         await Promise.race([new Promise((resolve) => response.once('drain', resolve)), new Promise((resolve) => response.once('close', resolve))]);
     };
-    let { record } = this.#served;
+    let record = this.#firstRecord();
     for (let isFirst = true; !isGone(); isFirst = false) {
       const { nameFile, source } = this.#served.names(record.info.root ?? this.#served.root);
       const head = pageHead(record, this.#served.root, isUnderWay(record.folder, record.info));
@@ -165,6 +168,15 @@ class PageServer {
     }
   }
 
+  /** The record that the server was started for, or the newest one if that has been removed since. */
+  #firstRecord(): Opened {
+    const { record, follows, root } = this.#served;
+    if (record.folder === undefined || readInfo(record.folder)) return record;
+    const [newest] = follows ? earlierRuns(root) : [];
+    if (!newest) throw new Error(`the record ${record.name} was removed or damaged. Run red-lattice view again.`);
+    return recordedIn(newest);
+  }
+
   async #newer({ folder, info }: Opened, isGone: () => boolean): Promise<Earlier> {
     for (;;) {
       await wait(newEvery);
@@ -184,15 +196,33 @@ class PageServer {
     if (this.#run) return end(response, 409, 'a run started from this page is in progress');
     const { record, root, command } = this.#served;
     const where = record.info.command.slice(1);
-    const options = asked.what === 'failed' ? [...where, '--failed'] : asked.what === 'all' ? where : (asked.ids ?? []).map((id) => `--id=${id}`);
-    // No shell takes part: what stands in an id stays in it.
+    const { options, remove } =
+      asked.what === 'ids' ? idFile(asked.ids ?? []) : { options: asked.what === 'failed' ? [...where, '--failed'] : where, remove: undefined };
     const run = spawn(process.execPath, [command, 'run', '--show', 'summary', ...options], { cwd: root, stdio: 'ignore' });
     this.#run = run;
-    run.once('exit', () => {
-      this.#run = undefined;
-    });
+    const over = (): void => {
+      remove?.();
+      if (this.#run === run) this.#run = undefined;
+    };
+    run.once('exit', over);
+    run.once('error', over);
     end(response, 202, 'started');
   }
+}
+
+/** Passes ids in a file, since there can be thousands: the length of arguments is limited. */
+function idFile(ids: readonly string[]): { readonly options: readonly string[]; remove(): void } {
+  const folder = mkdtempSync(join(tmpdir(), 'red-lattice-ids-'));
+  const path = join(folder, 'ids.txt');
+  writeFileSync(path, `${ids.join('\n')}\n`);
+  return { options: ['--id-file', path], remove: () => rmSync(folder, { recursive: true, force: true }) };
+}
+
+/** A request that fails does not end the server. */
+function fail(response: ServerResponse, { message }: Error): void {
+  if (response.destroyed) return;
+  if (response.headersSent) response.destroy();
+  else end(response, 500, message);
 }
 
 const laneOf = (path: string): number => Number(/lane-(\d+)/.exec(path)?.[1] ?? 0);
@@ -202,6 +232,9 @@ function end(response: ServerResponse, status: number, reason: string): void {
   response.setHeader('content-type', 'text/plain; charset=utf-8');
   response.end(reason);
 }
+
+/** Ids cannot contain control characters. */
+const isId = (id: unknown): id is string => typeof id === 'string' && id !== '' && !/[\u0000-\u001f]/.test(id);
 
 /** What a request asks for; a text says what is wrong with it. */
 async function bodyOf(request: IncomingMessage): Promise<PageRequest | string> {
@@ -216,8 +249,7 @@ async function bodyOf(request: IncomingMessage): Promise<PageRequest | string> {
   try {
     const { what, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<PageRequest>;
     if (what !== 'failed' && what !== 'all' && what !== 'ids' && what !== 'stop') return 'unknown request';
-    if (what === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every((id) => typeof id === 'string')))
-      return 'expected 1 to 5,000 ids';
+    if (what === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every(isId))) return 'expected 1 to 5,000 ids';
     return { what, ...(ids && { ids }) };
   } catch {
     return 'the request is not JSON';

@@ -4,7 +4,7 @@ import type { SourceLocation } from './place.ts';
 export type NameKind = 'option' | 'setting' | 'tag' | 'axis' | 'value' | 'title' | 'preset' | 'scope' | 'sheet';
 
 /** Activities that a case can leave behind. */
-export type LateActivity = 'check' | 'log' | 'step' | 'error' | 'rejection' | 'cleanup';
+export type LateActivity = 'check' | 'log' | 'step' | 'error' | 'rejection' | 'cleanup' | 'exit';
 
 /**
  * All problems in tests, data and configuration, as data: one code for each condition. `formatProblem` creates the message.

@@ -190,6 +190,8 @@ export function formatProblem(problem: Problem): string {
       return late('an error was thrown', problem);
     case 'late-rejection':
       return late('a promise was rejected', problem);
+    case 'late-exit':
+      return `a case ended the process after it had ended (${problem.id}): ${problem.detail}; the other cases ran in a new process`;
     case 'late-cleanup':
       return late('a cleanup was deferred', problem);
     case 'unused-override':

@@ -1,62 +1,91 @@
+import type { Problem } from '../problems/problem.ts';
+import { formatProblem } from '../problems/wording.ts';
 import type { JournalEntry } from './journal.ts';
-import { lacks, outcomeShapes, type Shapes } from './shape.ts';
+import { each, fields, lacks, locationShape, optional, outcomeShapes, type Shape, type Shapes, times } from './shape.ts';
 
-const named: Shapes = { test: 'number', ordinal: 'number', id: 'text', title: 'text', row: 'object', tags: 'texts' };
-const result: Shapes = { ...outcomeShapes, times: 'times' };
-const problem: Shapes = { code: 'text' };
-const failure: Shapes = { cause: 'text', message: 'text' };
-
-interface EntryShape {
-  readonly own: Shapes;
-  /** Of a part that is an object, or of each item of a list. */
-  readonly parts?: Readonly<Record<string, Shapes>>;
-}
+const named: Shapes = {
+  test: 'count',
+  ordinal: 'count',
+  id: 'text',
+  title: 'text',
+  name: optional('text'),
+  row: 'object',
+  tags: 'texts',
+  location: optional(locationShape),
+};
+const outcome: Shapes = { ...outcomeShapes, times };
+const problem: Shape = fields({ code: 'text', at: optional(locationShape) });
+const origin: Shapes = { owner: 'text', at: optional(locationShape) };
+const fixture: Shape = fields({
+  name: 'text',
+  scope: 'text',
+  needs: 'texts',
+  lazy: 'truth',
+  definedAt: optional(locationShape),
+  settings: each(fields({ name: 'text', value: 'text', from: optional(fields(origin)) })),
+  replaced: optional(fields({ ...origin, by: 'text' })),
+});
+const header: Shapes = {
+  test: 'count',
+  id: 'text',
+  file: 'text',
+  path: 'texts',
+  tags: 'texts',
+  columns: 'texts',
+  source: optional('text'),
+  data: optional('text'),
+  facts: optional('texts'),
+  location: optional(locationShape),
+  fixtures: optional(each(fixture)),
+};
 
 /** The fields of each entry. Code under test can corrupt what its lane writes, so the reader validates every line. */
-const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, EntryShape>> = {
-  header: { own: { version: 'number', lane: 'number' } },
-  activity: { own: { activity: 'object' }, parts: { activity: { what: 'text', name: 'text', limit: 'number' } } },
-  loaded: { own: { file: 'text', milliseconds: 'number', reads: 'texts' } },
-  planned: { own: { files: 'number', tests: 'number', problems: 'list', warnings: 'list', hash: 'text' }, parts: { problems: problem, warnings: problem } },
-  pieces: { own: { pieces: 'list', tests: 'texts' } },
-  'exit-attributed': { own: {} },
-  running: { own: { at: 'number' } },
-  idle: { own: {} },
-  test: { own: { header: 'object' }, parts: { header: { test: 'number', id: 'text', file: 'text', path: 'texts', tags: 'texts', columns: 'texts' } } },
-  warning: { own: { problem: 'object' }, parts: { problem } },
-  listed: { own: { name: 'object' }, parts: { name: named } },
-  started: { own: { name: 'object', attempt: 'number', start: 'number' }, parts: { name: named } },
-  streaming: { own: { test: 'number', limit: 'number' } },
-  ended: { own: { result: 'object' }, parts: { result: { ...named, ...result, attachments: 'list' } } },
-  'teardown-failed': { own: { id: 'text', title: 'text', result: 'object' }, parts: { result } },
-  'test-ended': { own: { test: 'number' } },
-  span: {
-    own: { span: 'object' },
-    parts: { span: { kind: 'text', fixture: 'text', owner: 'text', scope: 'text', start: 'number', milliseconds: 'number' } },
+const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> = {
+  header: { version: 'count', lane: 'count' },
+  activity: { activity: fields({ what: 'text', name: 'text', limit: 'number', invalid: optional(fields(named)) }) },
+  loaded: { file: 'text', milliseconds: 'number', reads: 'texts' },
+  planned: { files: 'count', tests: 'count', problems: each(problem), warnings: each(problem), hash: 'text', suggestions: optional('texts') },
+  pieces: { pieces: each(fields({ tests: each('count'), splits: 'truth' })), tests: 'texts' },
+  'exit-attributed': {},
+  running: { at: 'number' },
+  idle: {},
+  test: { header: fields(header) },
+  warning: { problem },
+  listed: { name: fields(named) },
+  started: { name: fields(named), attempt: 'count', start: 'number' },
+  streaming: { test: 'count', limit: 'number' },
+  ended: {
+    result: fields({ ...named, ...outcome, attachments: each(fields({ name: 'text', file: 'text' })), fixtures: optional(each(fixture)) }),
   },
-  explained: { own: { explanation: 'object' } },
-  problem: { own: { problem: 'object' }, parts: { problem } },
-  output: { own: { text: 'text' } },
-  leaks: { own: { leaks: 'list' } },
-  bindings: { own: { uses: 'list', warnings: 'list' }, parts: { warnings: problem } },
-  finished: { own: { selected: 'number', stuck: 'truth' } },
+  'teardown-failed': { id: 'text', title: 'text', result: fields(outcome) },
+  'test-ended': { test: 'count' },
+  span: { span: fields({ kind: 'text', fixture: 'text', owner: 'text', scope: 'text', start: 'number', milliseconds: 'number' }) },
+  explained: { explanation: fields({ id: 'text', title: 'text', row: 'names', at: optional(locationShape), fixtures: each(fixture) }) },
+  problem: { problem },
+  output: { text: 'text' },
+  leaks: { leaks: each(fields({ kind: 'text', after: optional(fields({ id: 'text', title: 'text' })), location: optional(locationShape) })) },
+  bindings: { uses: each(fields({ number: 'count', idle: optional(problem) })), warnings: each(problem) },
+  finished: { selected: 'count', stuck: 'truth', unrun: optional(fields({ cases: 'count', isMore: 'truth' })) },
 };
 
 /** Describes why an entry is invalid. Returns undefined if it is valid or of an unknown type. */
 export function refusesEntry(entry: JournalEntry): string | undefined {
-  const shape = (Object.hasOwn(shapes, entry.type) ? shapes[entry.type as keyof typeof shapes] : undefined) as EntryShape | undefined;
+  const shape = Object.hasOwn(shapes, entry.type) ? shapes[entry.type as keyof typeof shapes] : undefined;
   if (!shape) return undefined;
-  const refused = lacks(entry, shape.own, `${entry.type} entry`);
-  if (refused !== undefined) return refused;
-  for (const [name, wanted] of Object.entries(shape.parts ?? {})) {
-    const part = (entry as unknown as Readonly<Record<string, unknown>>)[name];
-    for (const one of Array.isArray(part) ? (part as readonly unknown[]) : [part]) {
-      const refusedPart = lacks(one, wanted, name);
-      if (refusedPart !== undefined) return refusedPart;
-      const failures = (one as { readonly failures?: readonly unknown[] }).failures ?? [];
-      const refusedFailure = name === 'result' ? failures.map((item) => lacks(item, failure, 'failure')).find((found) => found !== undefined) : undefined;
-      if (refusedFailure !== undefined) return refusedFailure;
-    }
+  return lacks(entry, shape, `${entry.type} entry`) ?? problemsOf(entry).find(isUnknown)?.code;
+}
+
+function problemsOf(entry: JournalEntry): readonly Problem[] {
+  if (entry.type === 'planned') return [...entry.problems, ...entry.warnings];
+  if (entry.type === 'bindings') return entry.warnings;
+  return entry.type === 'problem' || entry.type === 'warning' ? [entry.problem] : [];
+}
+
+/** Whether no message can be made of a problem. */
+function isUnknown(one: Problem): boolean {
+  try {
+    return typeof formatProblem(one) !== 'string';
+  } catch {
+    return true;
   }
-  return undefined;
 }

@@ -10,7 +10,7 @@ import type { PassBlock } from './pass-block.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
-export const journalVersion = 4;
+export const journalVersion = 5;
 
 /** What a lane is about to do, and how long that may take: whoever watches it ends a lane that goes silent for longer. */
 export interface Activity {

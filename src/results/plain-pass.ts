@@ -5,6 +5,7 @@ import type { SourceLocation } from '../problems/place.ts';
 import { idOf, titleOf } from '../suites/planned.ts';
 import type { LineBytes } from './line-bytes.ts';
 import type { RecordedResult, TestHeader } from './recorded-result.ts';
+import { recordedRow } from './rows.ts';
 
 const tab = 9;
 const lineEnd = 10;
@@ -64,8 +65,8 @@ export class PassWriter {
   }
 
   /**
-   * False, and nothing is written, for a row that does not stand in a journal as it is: words, finite numbers and truths under these
-   * columns do, which names show as they show the recorded row.
+   * Returns false, and writes nothing, for a row that a compact line cannot contain: it can contain texts, finite numbers, booleans, null
+   * and dates under these columns.
    */
   write(pass: PlainPass, columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
     const from = lines.length;
@@ -138,12 +139,25 @@ function writeValue(before: number, value: unknown, lines: LineBytes, stringify:
     lines.number(before, value);
     return true;
   }
+  if (typeof value === 'object') return writeObject(before, value, lines);
   if (typeof value !== 'string' && typeof value !== 'boolean') return false;
   lines.unit(before);
   if (typeof value === 'string') lines.json(value, stringify);
   else lines.text(value ? 'true' : 'false');
   return true;
 }
+
+/** Null, or a date: `{"date":0}`, in milliseconds since 1970. */
+function writeObject(before: number, value: object | null, lines: LineBytes): boolean {
+  const isPlainDate = value !== null && Object.getPrototypeOf(value) === Date.prototype && Object.keys(value).length === 0;
+  if (value !== null && !(isPlainDate && Number.isFinite((value as Date).getTime()))) return false;
+  lines.unit(before);
+  lines.text(value === null ? 'null' : `{"date":${(value as Date).getTime()}}`);
+  return true;
+}
+
+/** A value as its case had it. */
+const revived = (value: unknown): unknown => (typeof value === 'object' && value !== null ? new Date((value as { date: number }).date) : value);
 
 /** Where `nextNumber` goes on; -1 when it has met what stands in no whole line. */
 let readFrom = 0;
@@ -207,6 +221,7 @@ export class ReadPass implements RecordedResult {
   readonly end: number;
   readonly isWhole: boolean;
   #row: RecordedResult['row'] | undefined;
+  #hasDates = false;
 
   constructor(bytes: Uint8Array, from: number, headers: Headers, before: ReadPass | undefined) {
     readFrom = from + 1;
@@ -269,20 +284,26 @@ export class ReadPass implements RecordedResult {
   get checks(): RecordedResult['checks'] {
     return { passed: this.#passed, failed: 0 };
   }
-  get row(): RecordedResult['row'] {
+  /** The row as its case had it: names are made of this one. */
+  get #ownRow(): RecordedResult['row'] {
     if (!this.#row) {
       const values = JSON.parse(decoder.decode(this.#bytes.subarray(this.#from, this.end))) as unknown[];
-      this.#row = (this.#header?.makeRow(values) ?? {}) as Readonly<Record<string, unknown>>;
+      this.#hasDates = values.some((value) => typeof value === 'object' && value !== null);
+      this.#row = (this.#header?.makeRow(this.#hasDates ? values.map(revived) : values) ?? {}) as Readonly<Record<string, unknown>>;
     }
     return this.#row;
   }
+  get row(): RecordedResult['row'] {
+    const own = this.#ownRow;
+    return this.#hasDates ? recordedRow(own) : own;
+  }
   get id(): string {
-    return idOf(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.row, undefined), this.#twin);
+    return idOf(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.#ownRow, undefined), this.#twin);
   }
   get title(): string {
     const path = this.#header?.path ?? [];
     const template = readTitle(path.at(-1) ?? '');
-    const { row } = this;
+    const row = this.#ownRow;
     return titleOf([...path.slice(0, -1), fillTitle(template, row)], hasPlaceholders(template) ? '' : nameOfValues(row));
   }
   get tags(): readonly string[] {

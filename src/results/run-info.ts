@@ -1,5 +1,6 @@
 import type { Left } from '../running/run.ts';
 import type { Selection, Shard } from '../suites/selection.ts';
+import { fields, lacks, optional, type Shapes } from './shape.ts';
 
 /** Cases that did not run because the run ended, and why it ended. */
 export interface NotRun extends Left {
@@ -32,6 +33,8 @@ export interface RunInfo {
   readonly selection?: Selection;
   /** Counted from 1. */
   readonly shard?: Shard;
+  /** A hash of the record that its shards are balanced by. */
+  readonly balancedBy?: string;
   /** The test files by a hash of their content. */
   readonly files?: FileHashes;
   /** The modules and data files that the tests read, by a hash of their content. Those of packages are left out. */
@@ -53,4 +56,35 @@ export interface RunInfo {
 export function differingFiles(one: FileHashes = {}, other: FileHashes = {}, inBoth = false): string[] {
   const files = Object.keys({ ...one, ...other }).filter((file) => one[file] !== other[file]);
   return files.filter((file) => !inBoth || (one[file] !== undefined && other[file] !== undefined)).sort();
+}
+
+const infoShapes: Shapes = {
+  tool: 'text',
+  node: 'text',
+  platform: 'text',
+  command: 'texts',
+  seed: 'number',
+  started: 'text',
+  lanes: 'count',
+  root: optional('text'),
+  process: optional('count'),
+  selection: optional('object'),
+  shard: optional(fields({ index: 'count', of: 'count', times: optional('text') })),
+  balancedBy: optional('text'),
+  files: optional('names'),
+  reads: optional('names'),
+  plan: optional('text'),
+  milliseconds: optional('number'),
+  exitStatus: optional('count'),
+  counts: optional('numbers'),
+  notRun: optional(fields({ cases: 'count', isMore: 'truth', reason: 'text' })),
+  strictWarnings: optional('count'),
+  times: optional('numbers'),
+};
+
+/** Describes why the content of a `run.json` of this version is invalid. Returns undefined if it is valid. */
+export function refusesInfo(info: unknown): string | undefined {
+  const refused = lacks(info, infoShapes, 'run.json');
+  if (refused !== undefined) return refused;
+  return Number.isNaN(Date.parse((info as RunInfo).started)) ? 'its run.json has an invalid "started"' : undefined;
 }

@@ -1,36 +1,74 @@
 import { statuses } from '../running/result.ts';
 
-/** The expected type of a field in a file that is read. */
-export type Shape = 'text' | 'number' | 'truth' | 'list' | 'texts' | 'object' | 'times' | 'status';
+type Plain = 'text' | 'number' | 'count' | 'truth' | 'list' | 'texts' | 'object' | 'numbers' | 'names' | 'status';
+/** The expected type of a field in a file that is read. `count`: a whole number from 0. `numbers` and `names`: an object of these. */
+export type Shape = Plain | { readonly optional: Shape } | { readonly each: Shape } | { readonly fields: Shapes };
 export type Shapes = Readonly<Record<string, Shape>>;
 
-export const isObject = (value: unknown): value is Readonly<Record<string, unknown>> => typeof value === 'object' && value !== null && !Array.isArray(value);
+export const optional = (shape: Shape): Shape => ({ optional: shape });
+export const each = (shape: Shape): Shape => ({ each: shape });
+export const fields = (shapes: Shapes): Shape => ({ fields: shapes });
 
-const is: Readonly<Record<Shape, (value: unknown) => boolean>> = {
-  text: (value) => typeof value === 'string',
-  number: (value) => typeof value === 'number',
+export const isObject = (value: unknown): value is Readonly<Record<string, unknown>> => typeof value === 'object' && value !== null && !Array.isArray(value);
+const isText = (value: unknown): value is string => typeof value === 'string';
+const isNumber = (value: unknown): value is number => typeof value === 'number';
+const isList = (value: unknown): value is readonly unknown[] => Array.isArray(value);
+
+const plain: Readonly<Record<Plain, (value: unknown) => boolean>> = {
+  text: isText,
+  number: isNumber,
+  count: (value) => Number.isSafeInteger(value) && (value as number) >= 0,
   truth: (value) => typeof value === 'boolean',
-  list: (value) => Array.isArray(value) && value.every(isObject),
-  texts: (value) => Array.isArray(value) && value.every((one) => typeof one === 'string'),
+  list: (value) => isList(value) && value.every(isObject),
+  texts: (value) => isList(value) && value.every(isText),
   object: isObject,
-  times: (value) => isObject(value) && ['setup', 'body', 'teardown'].every((part) => typeof value[part] === 'number'),
+  numbers: (value) => isObject(value) && Object.values(value).every(isNumber),
+  names: (value) => isObject(value) && Object.values(value).every(isText),
   status: (value) => statuses.some((status) => status === value),
 };
+
+function isOf(value: unknown, shape: Shape): boolean {
+  if (typeof shape === 'string') return plain[shape](value);
+  if ('optional' in shape) return value === undefined || value === null || isOf(value, shape.optional);
+  if ('each' in shape) return isList(value) && value.every((item) => isOf(item, shape.each));
+  return isObject(value) && Object.keys(shape.fields).every((key) => isOf(value[key], shape.fields[key] as Shape));
+}
 
 /** Describes the first missing or invalid field of an object. Returns undefined if all are valid. */
 export const lacks = (value: unknown, shapes: Shapes, name: string): string | undefined => {
   if (!isObject(value)) return `its ${name} is not an object`;
-  const part = Object.keys(shapes).find((key) => !is[shapes[key] as Shape](value[key]));
+  const part = Object.keys(shapes).find((key) => !isOf(value[key], shapes[key] as Shape));
   return part && `its ${name} has ${value[part] === undefined ? 'no' : 'an invalid'} "${part}"`;
 };
+
+const location: Shapes = { file: 'text', line: 'number', column: 'number', sheet: optional('text') };
+export const locationShape: Shape = fields(location);
+const frame: Shape = fields({ ...location, functionName: optional('text') });
+
+const failure: Shape = fields({
+  cause: 'text',
+  message: 'text',
+  note: optional('text'),
+  actual: optional('text'),
+  expected: optional('text'),
+  location: optional(locationShape),
+  frames: optional(each(frame)),
+  step: optional('texts'),
+  causes: optional('texts'),
+  fixture: optional('text'),
+});
+
+export const times: Shape = fields({ setup: 'number', body: 'number', teardown: 'number' });
 
 /** The fields of a result in journals and reports. */
 export const outcomeShapes: Shapes = {
   status: 'status',
-  attempts: 'number',
+  cause: optional('text'),
+  reason: optional('text'),
+  attempts: 'count',
   start: 'number',
-  checks: 'object',
-  failures: 'list',
-  steps: 'list',
+  checks: fields({ passed: 'count', failed: 'count' }),
+  failures: each(failure),
+  steps: each(fields({ title: 'text', depth: 'count', status: 'text', milliseconds: 'number' })),
   output: 'texts',
 };

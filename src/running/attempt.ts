@@ -1,7 +1,7 @@
 import { isThenable } from '../checks/thenable.ts';
 import type { Node } from '../fixtures/graph.ts';
 import { Holder, type HolderOf, valuesOf } from '../fixtures/holder.ts';
-import { type Hosting, type LimitedPhase, longestLimit, ordinaryLimit, type Span } from '../fixtures/instance.ts';
+import { type Hosting, type LimitedPhase, ordinaryLimit, type Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { acceptBuiltIns, restoreBuiltIns } from './builtins.ts';
 import { CaseContextImpl, type CaseRun } from './case-run.ts';
@@ -31,6 +31,9 @@ export interface Around {
   phase(run: CaseRun, phase: 'setup' | 'body' | 'teardown', limit: number): void;
 }
 
+/** Milliseconds after which the next setup of a case is announced, so that the limit counts for each. */
+const ANNOUNCE_AFTER_MS = 500;
+
 const noValues: Readonly<Record<string, unknown>> = Object.freeze({});
 
 /** Runs a case once; a promise where something in it takes time. `placed` comes late where a row binds: it may throw. */
@@ -52,9 +55,16 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
     const placed = typeof given === 'function' ? given() : given;
     const holderOf = holders(placed, scopes, own);
     hosting.placed = placed;
-    const longest = longestLimit(placed.order);
-    if (longest > ordinaryLimit) around.phase(run, 'setup', around.limit(longest));
+    let announced = begun;
+    let limit = ordinaryLimit;
     for (const node of placed.order) {
+      // Each setup has a limit of its own: code that blocks is ended by it, too.
+      const own = node.timeout ?? ordinaryLimit;
+      if (own !== limit || now() - announced >= ANNOUNCE_AFTER_MS) {
+        around.phase(run, 'setup', around.limit(own));
+        announced = now();
+        limit = own;
+      }
       const waiting = holderOf(node).acquire(node, holderOf, hosting);
       if (waiting) await waiting;
     }
@@ -191,28 +201,31 @@ export class PlainHosting implements Hosting {
   limited(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
     // Controllers are dear, and few setups look at their signal.
     let abort: AbortController | undefined;
+    const begun = now();
     const given = this.bound(() =>
       act(() => {
         abort ??= new AbortController();
         return abort.signal;
       }),
     );
+    const whole = (): string => `${phase} of ${phase === 'cleanup' ? 'case' : 'fixture'} "${name}"`;
+    const exceeded = (): Error => new Error(`the ${whole()} exceeded its time limit of ${milliseconds} ms`);
     if (!isThenable(given)) {
       acceptBuiltIns();
+      if (now() - begun > this.around.limit(milliseconds)) throw exceeded();
       return given;
     }
-    const whole = `${phase} of ${phase === 'cleanup' ? 'case' : 'fixture'} "${name}"`;
     const limited = within(this.around.watch, given, {
       milliseconds: this.around.limit(milliseconds),
-      abort: (interrupted) => abort?.abort(new Error(interrupted ? 'the run was interrupted' : `the time limit of the ${whole} is over`)),
+      abort: (interrupted) => abort?.abort(new Error(interrupted ? 'the run was interrupted' : `the time limit of the ${whole()} is over`)),
       isInterruptible: phase === 'setup',
       settled: acceptBuiltIns,
     });
     return after(limited, ({ end, value }) => {
       if (end === 'settled') return value;
-      if (end === 'interrupted') throw new Error(`the ${whole} was interrupted`);
+      if (end === 'interrupted') throw new Error(`the ${whole()} was interrupted`);
       this.around.stuck();
-      throw new Error(`the ${whole} exceeded its time limit of ${milliseconds} ms`);
+      throw exceeded();
     });
   }
 

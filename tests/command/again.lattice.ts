@@ -24,12 +24,14 @@ const inProject = testWith({ project });
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
 
 export const again = suite('running again', { timeout: 60_000 }, [
-  inProject('the newest twenty records are kept, and everything that is not a finished record', async ({ check }, { project }) => {
+  inProject('the newest twenty records are kept, and the record of a run in progress, and everything that is not a record', async ({ check }, { project }) => {
     const runs = join(project, '.red-lattice', 'runs');
     const names = Array.from({ length: 24 }, (_, i) => `20310401-0000${i + 10}-1`);
-    const info = (name: string) => ({ kind: 'red-lattice run record', ...(name !== names[0] && { milliseconds: 1 }) });
+    const info = { kind: 'red-lattice run record' };
     for (const name of [...names, '0-notes']) await mkdir(join(runs, name), { recursive: true });
-    for (const name of names) await writeFile(join(runs, name, 'run.json'), JSON.stringify(info(name)));
+    for (const name of names) await writeFile(join(runs, name, 'run.json'), JSON.stringify(info));
+    await writeFile(join(runs, names[0] as string, 'lock.json'), JSON.stringify({ process: process.pid }));
+    await writeFile(join(runs, names[1] as string, 'lock.json'), JSON.stringify({ process: process.pid, started: 'at another time' }));
     await runCommand(['run', 'other.lattice.ts'], project);
     const left = await readdir(runs);
     check.equal(
@@ -125,10 +127,10 @@ export const again = suite('running again', { timeout: 60_000 }, [
     child.kill('SIGINT');
     check.equal(await new Promise((resolve) => child.on('close', resolve)), 130);
     check.includes(out, `? ${60 - Number(last(out)?.split(' ')[0])} not run: the run was interrupted; --resume continues`);
-    // What the files import may change which tests there are: then results have no place in the plan any more.
+    // What the files import can change which tests there are, and what they do.
     await writeFile(join(project, 'others.ts'), "import { test } from 'red-lattice';\nexport const others = [test('other', () => {})];\n");
     const other = await runCommand(['run', '--resume', '--record', 'ended'], project);
-    check.equal([other.status, other.output.includes('the tests differ from those of the run to resume')], [2, true]);
+    check.equal([other.status, other.output.includes('cannot be resumed: others.ts changed since')], [2, true]);
     await writeFile(join(project, 'others.ts'), none);
     const { status, out: resumed } = await runCommand(['run', '--resume', '--record', 'ended'], project);
     check.equal([status, last(resumed)], [0, '60 passed, 0 failed']);

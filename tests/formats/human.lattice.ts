@@ -164,7 +164,7 @@ export const looks = suite('a record for people', { timeout: 60_000 }, [
 export const timelines = test('a timeline has the lanes on one axis, and a fixture of the run once', ({ check }) => {
   const times = { setup: 0, body: 100, teardown: 0 };
   const lane = function* (number: number, at: number): Generator<JournalEntry> {
-    yield { type: 'header', version: 4, lane: number };
+    yield { type: 'header', version: 5, lane: number };
     yield { type: 'running', at };
     yield { type: 'span', span: { kind: 'setup', fixture: 'office', scope: 'run', owner: 'run', start: 0, milliseconds: 50 } };
     const name = { test: 0, ordinal: number, id: `case ${number}`, title: `case ${number}`, row: {}, tags: [], attachments: [] };

@@ -209,7 +209,7 @@ export const records = suite('what is read of a record', [
       [
         ['no number', { nights: Number.NaN }],
         ['the sign of a zero', { nights: -0 }],
-        ['nothing', { nights: null }],
+        ['an invalid date', { nights: new Date(Number.NaN) }],
         ['a list', { nights: [1] }],
         ['another column', { night: 1 }],
         ['one more', { nights: 1, hull: 'cat' }],

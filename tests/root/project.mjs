@@ -13,14 +13,15 @@ const longest = 60_000;
 
 const importLine = "import { cell, dataFile, fixture, folder, namedRows, lazy, range, rows, suite, table, test, values } from 'red-lattice';\n";
 
-/** Makes a project from file names and texts. Test files get their import line. */
+/** Makes a project from file names and texts, or links. Test files get their import line. */
 export function makeProject(files) {
   const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-root-'));
   mkdirSync(join(folder, 'node_modules'));
   symlinkSync(packageFolder, join(folder, 'node_modules', 'red-lattice'));
   for (const [name, text] of Object.entries({ 'package.json': '{"name":"little","type":"module"}\n', ...files })) {
     mkdirSync(dirname(join(folder, name)), { recursive: true });
-    writeFileSync(join(folder, name), name.includes('.lattice.') ? importLine + text : text);
+    if (typeof text === 'object') symlinkSync(text.link, join(folder, name));
+    else writeFileSync(join(folder, name), /\.lattice\.\w+$/.test(name) ? importLine + text : text);
   }
   return folder;
 }

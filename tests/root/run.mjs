@@ -23,6 +23,13 @@ async function differenceOf(outcome) {
     for (let tries = 0; outcome.afterwards !== undefined && written(folder) !== outcome.afterwards && tries < 150; tries++)
       await new Promise((next) => setTimeout(next, 100));
     if (outcome.afterwards !== undefined) assert.equal(written(folder), outcome.afterwards, 'what is written when the command has ended');
+    const took = Date.now() - began;
+    if (outcome.within) assert.ok(took < outcome.within, `it took ${took} ms`);
+    if (outcome.isQuietAfterwards) {
+      const before = written(folder);
+      await new Promise((next) => setTimeout(next, 400));
+      assert.equal(written(folder), before, 'nothing is written when the command has ended');
+    }
     assert.equal(seen.signal ?? seen.status, outcome.status, `exit status\n${seen.out}${seen.error}`);
     if (outcome.last !== undefined) assert.equal(seen.last, outcome.last, 'last line');
     if (outcome.results) {

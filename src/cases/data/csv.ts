@@ -227,8 +227,8 @@ class Cutter {
       if (!skipped && this.#quote >= 0 && this.#quote < end) {
         const close = endOfRecord(text, start, delimiter);
         unclosed = close < 0;
-        if (!last && (unclosed || close >= text.length)) break;
-        // A quote that never closes would swallow the file: it costs its own line instead.
+        if (!last && !(unclosed && text.length - start > mostOfARecord) && (unclosed || close >= text.length)) break;
+        // A quote that never closes would swallow the file: it costs its own line instead, also if the end of the file is far.
         if (!unclosed) {
           for (let at = text.indexOf('\n', start); at >= 0 && at < close; at = text.indexOf('\n', at + 1)) lines++;
           end = close;

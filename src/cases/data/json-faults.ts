@@ -36,6 +36,53 @@ export async function faultOf(text: string): Promise<Fault> {
   return found ?? { reason: isRead ? 'invalid JSON' : tooDeep, line: 1, column: 1 };
 }
 
+/** A key that an object has twice, which the runtime accepts: which value is meant? */
+export async function duplicateKeyIn(text: string): Promise<{ readonly key: string; readonly column: number } | undefined> {
+  const { visit } = await import('jsonc-parser');
+  const open: Set<string>[] = [];
+  let found: { readonly key: string; readonly column: number } | undefined;
+  const visitor: JSONVisitor = {
+    onObjectBegin: () => void open.push(new Set()),
+    onObjectEnd: () => void open.pop(),
+    onObjectProperty(key, _offset, _length, _line, character) {
+      const keys = open.at(-1) as Set<string>;
+      if (keys.has(key)) found ??= { key, column: character + 1 };
+      keys.add(key);
+    },
+  };
+  visited(() => visit(text, visitor, strictly));
+  return found;
+}
+
+/** Whether the text of a JSON value has more properties than the value. Far faster than to look for the key. */
+export const hasDuplicateKeys = (text: string, value: unknown): boolean => countColons(text) !== countProperties(value);
+
+function countColons(text: string): number {
+  let colons = 0;
+  for (let at = 0; at < text.length; at++) {
+    const unit = text.charCodeAt(at);
+    if (unit === 58) colons++;
+    else if (unit === 34) at = endOfString(text, at);
+  }
+  return colons;
+}
+
+/** Where the quote stands that closes a string. */
+function endOfString(text: string, start: number): number {
+  for (let end = text.indexOf('"', start + 1); end >= 0; end = text.indexOf('"', end + 1)) {
+    let slashes = 0;
+    while (text.charCodeAt(end - 1 - slashes) === 92) slashes++;
+    if (slashes % 2 === 0) return end;
+  }
+  return text.length;
+}
+
+function countProperties(value: unknown): number {
+  if (typeof value !== 'object' || value === null) return 0;
+  const items: readonly unknown[] = Array.isArray(value) ? value : Object.values(value);
+  return items.reduce<number>((sum, item) => sum + countProperties(item), Array.isArray(value) ? 0 : items.length);
+}
+
 /** In words; `at` is where it is noticed. */
 function reasonFor(code: string, text: string, at: number): string {
   const isEnd = text[at] === '}' || text[at] === ']';

@@ -3,7 +3,7 @@ import type { Entry } from '../row.ts';
 import type { Typed } from './columns.ts';
 import { mostOfARecord } from './csv.ts';
 import { typeItem } from './items.ts';
-import { faultOf } from './json-faults.ts';
+import { duplicateKeyIn, faultOf, hasDuplicateKeys, tooDeep } from './json-faults.ts';
 import { all, brokenEntry } from './typing.ts';
 
 /** Reads JSON Lines: a row a line. */
@@ -24,8 +24,26 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
         brokenEntry(name, { location: place }, { code: 'parse-error', reason, at: { ...place, column: given.indexOf(raw) + column } }),
       );
     }
-    // The column is looked for from where the key stands: close enough for a line.
-    return typeItem(item, name, typed, (key) => ({ ...place, column: key === undefined ? 1 : Math.max(0, given.indexOf(JSON.stringify(key))) + 1 }));
+    try {
+      if (hasDuplicateKeys(raw, item))
+        return duplicateKeyIn(raw).then((found) =>
+          brokenEntry(
+            name,
+            { location: place },
+            {
+              code: 'duplicate-key',
+              key: found?.key ?? '',
+              at: { ...place, column: given.indexOf(raw) + (found?.column ?? 1) },
+            },
+          ),
+        );
+      // The column is looked for from where the key stands: close enough for a line.
+      return typeItem(item, name, typed, (key) => ({ ...place, column: key === undefined ? 1 : Math.max(0, given.indexOf(JSON.stringify(key))) + 1 }));
+    } catch (error) {
+      // A value that is nested too deeply runs out of stack.
+      if (!(error instanceof RangeError)) throw error;
+      return brokenEntry(name, { location: place }, { code: 'parse-error', reason: tooDeep, at: place });
+    }
   };
   const readAll = (lines: readonly string[]) => all(lines.map(read).filter((entry) => entry !== undefined));
   for await (const piece of text) {

@@ -125,8 +125,9 @@ function renderOne(failure: Failure, formatting: Formatting): string[] {
   ).split('\n');
   const note = failure.note?.trim();
   const longNote = note?.includes('\n');
-  lines.push(`${note && !longNote ? `${style.bold(oneLine(note))}: ` : ''}${style.red(first as string)}`, ...more.map((line) => style.red(line)));
-  if (note && longNote) lines.push(...note.split('\n').map((line) => `${style.dim('│')} ${visible(line)}`));
+  const rest = limitLines(more, MAX_MESSAGE_LINES);
+  lines.push(`${note && !longNote ? `${style.bold(oneLine(note))}: ` : ''}${style.red(first as string)}`, ...rest.map((line) => style.red(line)));
+  if (note && longNote) lines.push(...limitLines(note.split('\n'), MAX_MESSAGE_LINES).map((line) => `${style.dim('│')} ${visible(line)}`));
   for (const inner of failure.causes ?? []) lines.push(`${style.dim('caused by:')} ${visible(inner)}`);
   lines.push(...values(failure, style));
   if (failure.location) {
@@ -148,6 +149,20 @@ function values({ message, actual, expected, expectedKind: expectedIs }: Failure
     ...(actual === undefined ? [] : renderValue('actual', actual, style)),
     ...(expected === undefined ? [] : renderValue(expectedIs ?? 'expected', expected, style)),
   ];
+}
+
+/** Lines of a message, and of a difference. The record contains all of them. */
+const MAX_MESSAGE_LINES = 40;
+const MAX_DIFFERENCE_LINES = 80;
+/** Lines of a long difference that follow each other on one side. */
+const MAX_RUN_LINES = 15;
+
+/** Cuts the middle out of a long list of lines. */
+function limitLines(lines: readonly string[], most: number): readonly string[] {
+  if (lines.length <= most) return lines;
+  const tail = Math.floor(most / 4);
+  const head = most - tail - 1;
+  return [...lines.slice(0, head), `… ${grouped(lines.length - head - tail)} more lines …`, ...lines.slice(-tail)];
 }
 
 const mostLines = 12;
@@ -174,6 +189,23 @@ function renderValue(label: string, shown: string, style: Style): string[] {
   return told.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
 }
 
+/** Shortens runs of lines that are on one side only, and then the whole. */
+function limitDifference(lines: readonly DifferenceLine[]): readonly DifferenceLine[] {
+  if (lines.length <= MAX_DIFFERENCE_LINES) return lines;
+  const shortened: DifferenceLine[] = [];
+  for (let from = 0; from < lines.length; ) {
+    const side = lines[from]?.side;
+    let to = from;
+    while (lines[to]?.side === side) to++;
+    const head = Math.min(to, from + MAX_RUN_LINES);
+    shortened.push(...lines.slice(from, head));
+    if (to > head) shortened.push({ side: 'omitted', text: `${grouped(to - head)} more lines ${side === 'both' ? 'that are equal' : `of ${side}`}` });
+    from = to;
+  }
+  const left = shortened.length - MAX_DIFFERENCE_LINES;
+  return left <= 0 ? shortened : [...shortened.slice(0, MAX_DIFFERENCE_LINES), { side: 'omitted', text: `${grouped(left)} more lines` }];
+}
+
 function renderDifference(lines: readonly DifferenceLine[], style: Style): string[] {
   if (lines.every((line) => line.side === 'actual' || line.side === 'expected') && lines.length === 2) {
     return lines.flatMap((line) => [`${style.dim(line.side.padEnd(8))}  ${marked(line, style)}`, ...underline(line, style)]);
@@ -181,7 +213,7 @@ function renderDifference(lines: readonly DifferenceLine[], style: Style): strin
   const sign = { both: ' ', actual: '+', expected: '-', omitted: ' ' } as const;
   return [
     `${style.red('+ actual')}  ${style.green('- expected')}`,
-    ...lines.flatMap((line) => {
+    ...limitDifference(lines).flatMap((line) => {
       if (line.side === 'omitted') return [style.dim(`  … ${line.text}`)];
       if (line.side === 'both') return [style.dim(`  ${visible(line.text)}`)];
       const paint = line.side === 'actual' ? style.red : style.green;

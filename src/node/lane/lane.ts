@@ -356,10 +356,17 @@ export class Lane {
   #exited(code: number): void {
     if (this.#record.isClosed) return;
     const place = framesOf(this.#exitCalled?.stack)[0];
-    const how = this.#exitCalled ? `process.exit(${this.#exitCalled.code ?? ''}) was called` : `the process ended with exit status ${code}`;
+    const called = this.#exitCalled;
+    const outside = called && !called.run && this.#loading === undefined ? ' outside any case' : '';
+    const how = called ? `process.exit(${called.code ?? ''}) was called${outside}` : `the process ended with exit status ${code}`;
     if (this.#loading !== undefined)
       this.#record.told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
-    // The others that are under way had no part in it: they run again.
+    const late = this.#lateCaller;
+    if (late) {
+      this.#record.told({ code: 'late-exit', id: late.planned.id, detail: how, at: place });
+      this.#record.put({ type: 'exit-attributed' });
+    }
+    // The others that are running had no part in it: they run again.
     for (const run of this.#guilty()) {
       const { planned } = run;
       const failures = [...run.failures, { cause: 'crash', message: how, location: place, step: run.stepPath } as const];
@@ -371,10 +378,17 @@ export class Lane {
     this.#record.flush();
   }
 
+  /** A case that called for the end when it had its result. */
+  get #lateCaller(): CaseRun | undefined {
+    const caller = this.#exitCalled?.run;
+    return caller?.ended && !this.#under.has(caller) ? caller : undefined;
+  }
+
   /** Whose doing the end is: the case that called for it, as long as it has no result; else the only one that is under way. */
   #guilty(): readonly CaseRun[] {
+    if (this.#lateCaller) return [];
     const caller = this.#exitCalled?.run;
-    if (caller && (!caller.ended || this.#under.has(caller))) return [caller];
+    if (caller) return [caller];
     const open = [...this.#under].filter((run) => !run.ended);
     return open.length === 1 ? open : [];
   }

@@ -1,7 +1,7 @@
-import { existsSync } from 'node:fs';
+import { statSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { isInstanceOf } from '../../problems/instance-of.ts';
+import { describeThrown, isInstanceOf } from '../../problems/instance-of.ts';
 import { nearest } from '../../problems/nearest.ts';
 import { framesOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
@@ -54,7 +54,7 @@ async function load(path: string, root: string, modules: Modules): Promise<Loade
 function folderFiles(path: string, root: string): string[] {
   const found: string[] = [];
   for (let folder = dirname(path); folder.startsWith(root); folder = dirname(folder)) {
-    const name = endings.map((ending) => join(folder, `folder.lattice${ending}`)).find((candidate) => existsSync(candidate));
+    const name = endings.map((ending) => join(folder, `folder.lattice${ending}`)).find((candidate) => statSync(candidate, { throwIfNoEntry: false })?.isFile());
     if (name) found.unshift(name);
     if (folder === dirname(folder)) break;
   }
@@ -75,6 +75,6 @@ async function suggestExport(error: unknown): Promise<string> {
 }
 
 function reasonOf(error: unknown): string {
-  if (!isInstanceOf(error, Error)) return `it threw ${String(error)}`;
+  if (!isInstanceOf(error, Error)) return `it threw ${describeThrown(error)}`;
   return error.name === 'Error' || error.name === 'ProblemError' ? error.message : `${error.name}: ${error.message}`;
 }
