@@ -259,6 +259,8 @@ export async function main(args: readonly string[], started: ChildProcess | unde
     else terminal.error(`red-lattice: ${stack ?? String(error)}`);
     process.exitCode = 2;
   }
+  // Not all of it was read.
+  if (isClosed) process.exitCode = statusOfInterrupt('SIGPIPE');
   lane?.kill('SIGKILL');
   // What tests have left open in this process must not keep it.
   if (inOne) process.exit();

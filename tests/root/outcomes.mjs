@@ -452,6 +452,42 @@ export const outcomes = [
     wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
   },
   {
+    name: 'a terminal that is closed interrupts a run',
+    files: interruptible('await new Promise(() => {});'),
+    args: ['run', '--lanes', '1'],
+    signals: [['SIGHUP', 'body']],
+    status: 129,
+    last: '0 passed, 0 failed',
+    wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
+  },
+  {
+    name: 'a signal to the process group does not reach the lanes',
+    files: interruptible('await new Promise(() => {});'),
+    args: ['run', '--lanes', '1'],
+    signals: [['SIGTERM', 'body', 'group']],
+    status: 143,
+    last: '0 passed, 0 failed',
+    wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
+  },
+  {
+    name: 'an output that nobody reads any more interrupts a run',
+    files: {
+      'a.lattice.mjs': `
+        import { appendFileSync } from 'node:fs';
+        const note = (text) => appendFileSync('order.txt', text + ' ');
+        const quay = fixture('quay', { scope: 'file', setup: () => note('+quay'), teardown: () => note('-quay') });
+        export const first = test('first', { needs: { quay } }, async ({ check }) => { note('first'); await new Promise((done) => setTimeout(done, 300)); check.holds(true); });
+        export const long = test('long', { needs: { quay }, timeout: 60_000 }, async ({ signal }) => {
+          signal.addEventListener('abort', () => note('abort'));
+          await new Promise(() => {});
+        });`,
+    },
+    args: ['run', '--lanes', '1'],
+    closesAt: 'first',
+    status: 141,
+    wrote: { 'order.txt': '+quay first abort -quay ' },
+  },
+  {
     name: 'a second interruption goes straight to the teardowns',
     files: interruptible('await new Promise(() => {});'),
     args: ['run', '--lanes', '1'],

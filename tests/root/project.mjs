@@ -27,18 +27,28 @@ export function makeProject(files) {
 }
 
 /** Runs the command in a folder: exit status, output, and the results on record. */
-export function runCommand(folder, args = ['run'], { signals = [], node = [] } = {}) {
+export function runCommand(folder, args = ['run'], { signals = [], node = [], closesAt } = {}) {
   return new Promise((done) => {
     const { NODE_EXTRA_CA_CERTS, FORCE_COLOR, CI, ...env } = process.env;
-    const child = spawn(process.execPath, [...node, command, ...args], { cwd: folder, env: { ...env, NO_COLOR: '1' }, stdio: ['ignore', 'pipe', 'pipe'] });
+    const child = spawn(process.execPath, [...node, command, ...args], {
+      cwd: folder,
+      env: { ...env, NO_COLOR: '1' },
+      stdio: ['ignore', 'pipe', 'pipe'],
+      detached: true,
+    });
     let [out, error] = ['', ''];
     child.stdout.on('data', (text) => {
       out += text;
     });
-    // Each signal is sent when the project has written its word into order.txt.
+    // Each signal is sent when the project has written its word into order.txt: to the command, or to its process group.
     const waiting = [...signals];
     const look = setInterval(() => {
-      if (waiting.length > 0 && written(folder).includes(waiting[0][1])) child.kill(waiting.shift()[0]);
+      const told = written(folder);
+      if (closesAt !== undefined && told.includes(closesAt)) child.stdout.destroy();
+      if (waiting.length === 0 || !told.includes(waiting[0][1])) return;
+      const [signal, , whom] = waiting.shift();
+      if (whom === 'group') process.kill(-child.pid, signal);
+      else child.kill(signal);
     }, 10);
     child.stderr.on('data', (text) => (error += text));
     const timer = setTimeout(() => child.kill('SIGKILL'), longest);

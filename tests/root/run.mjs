@@ -18,7 +18,7 @@ async function differenceOf(outcome) {
   const folder = makeProject(outcome.files);
   const began = Date.now();
   try {
-    const seen = await runCommand(folder, outcome.args, { node: outcome.node, signals: outcome.signals });
+    const seen = await runCommand(folder, outcome.args, { node: outcome.node, signals: outcome.signals, closesAt: outcome.closesAt });
     // Processes can outlive the command.
     for (let tries = 0; outcome.afterwards !== undefined && written(folder) !== outcome.afterwards && tries < 150; tries++)
       await new Promise((next) => setTimeout(next, 100));

@@ -185,7 +185,7 @@ const wholeProjects = [
     status: 2,
     last: '1 passed, 0 failed',
     results: { two: 'passed' },
-    says: ['`{valueOf}`'],
+    says: ['unknown column `valueOf`'],
   },
   {
     name: 'hostile: floods of late checks and of long messages',
