@@ -1,4 +1,4 @@
-import type { SourceLocation } from '../problems/place.ts';
+import type { Origin, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { RowAnnotations } from './marks.ts';
 
@@ -12,6 +12,8 @@ export interface Entry {
   readonly location?: SourceLocation | undefined;
   /** How many lines it takes there; one unless said. */
   readonly lines?: number | undefined;
+  /** The places of the other rows that it is combined from, in test files. */
+  readonly others?: readonly RowPlace[] | undefined;
   /** What is wrong with it: its case is errored, and the others run. */
   readonly problems?: readonly Problem[] | undefined;
 }
@@ -34,12 +36,28 @@ export interface Kept {
   set(key: string, value: unknown): Promise<void>;
 }
 
+/** Where a row is written in a test file. */
+export interface RowPlace {
+  readonly location: SourceLocation;
+  readonly lines: number;
+}
+
+/** Where the rows are that are written out in test files. */
+export interface RowLines {
+  /** The places of the rows of a source, by where it was created. */
+  of(origin: Origin): readonly RowPlace[] | undefined;
+  /** Whether a row is written on a line. */
+  has(url: string, line: number): boolean;
+}
+
 /** What whoever runs the cases gives to their sources. */
 export interface Surroundings {
   readonly files?: FileSource | undefined;
   readonly kept?: Kept | undefined;
   /** The tags in use; any, where none are said. */
   readonly tags?: ReadonlySet<string> | undefined;
+  /** Absent unless a line of a test file was asked for. */
+  readonly rowLines?: RowLines | undefined;
   /** Columns whose values are told nowhere. */
   readonly hides?: ((column: string) => boolean) | undefined;
   /** Takes what is odd about a source and keeps nothing from running. */

@@ -4,7 +4,7 @@ import { ProblemError, refuse } from '../problems/problem-error.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './marks.ts';
 import { nameOfValues } from './names.ts';
 import { randomFrom } from './random.ts';
-import { type Chunks, type Entry, type Expansion, mostRows } from './row.ts';
+import { type Chunks, type Entry, type Expansion, mostRows, type RowPlace } from './row.ts';
 import type { Share } from './share.ts';
 import { shortValue } from './values.ts';
 
@@ -288,8 +288,15 @@ function laidOver(left: Entry, right: Entry): Entry {
       left.annotations && right.annotations ? mergeAnnotations<Annotations>(left.annotations, right.annotations) : (left.annotations ?? right.annotations),
     location: right.location ?? left.location,
     lines: right.location ? right.lines : left.lines,
+    ...((left.others || right.others || (left.location && right.location)) && { others: othersOf(left, right) }),
     problems: left.problems || right.problems ? [...(left.problems ?? []), ...(right.problems ?? [])] : undefined,
   };
+}
+
+/** Where the rows are that an entry of two does not name as its location. */
+function othersOf(left: Entry, right: Entry): readonly RowPlace[] {
+  const outer = left.location && right.location ? [{ location: left.location, lines: left.lines ?? 1 }] : [];
+  return [...outer, ...(left.others ?? []), ...(right.others ?? [])];
 }
 
 function joined(left: Entry, right: Entry, operation: string): Entry {

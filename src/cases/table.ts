@@ -1,6 +1,7 @@
+import { captureOrigin, type Origin } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { isText, listOf, recordOf, strangeArguments, text, type Wanted } from '../problems/wanted.ts';
-import type { Entry } from './row.ts';
+import type { Entry, Expansion } from './row.ts';
 import { type CaseSource, Cases, type Datum } from './source.ts';
 import { shortValue } from './values.ts';
 
@@ -28,6 +29,7 @@ export function table<const C extends readonly [string, ...string[]], D extends 
 ): CaseSource<{ [I in Exclude<keyof C, keyof (readonly [])> as C[I] & string]: R[number][I & keyof R[number]] }> {
   const problems = strangeArguments({ columns, rows }, { columns: listOf('strings', isText), rows: listOf('rows') }, 'table');
   if (problems.length > 0) return refused('a table', problems);
+  const origin = captureOrigin(table, 1);
   columns.forEach((column, i) => {
     if (columns.indexOf(column) !== i) problems.push({ code: 'duplicate-column', column, source: 'a table' });
   });
@@ -39,7 +41,13 @@ export function table<const C extends readonly [string, ...string[]], D extends 
     what: 'a table',
     columns,
     problems,
-    open: () => [(rows as readonly (readonly unknown[])[]).map((cells) => ({ row: Object.fromEntries(columns.map((column, i) => [column, cells[i]])) }))],
+    open: (expansion) => [
+      located(
+        (rows as readonly (readonly unknown[])[]).map((cells) => ({ row: Object.fromEntries(columns.map((column, i) => [column, cells[i]])) })),
+        origin,
+        expansion,
+      ),
+    ],
   });
 }
 
@@ -54,16 +62,18 @@ export function table<const C extends readonly [string, ...string[]], D extends 
 export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Row> | (() => Iterable<Row> | AsyncIterable<Row>)): CaseSource<Row> {
   const problems = strangeArguments({ rows: given }, { rows: iterable }, 'rows');
   if (problems.length > 0) return refused('rows', problems);
+  const origin = captureOrigin(rows, 1);
   return new Cases<Row>({
     what: 'rows',
     columns: Array.isArray(given) && given.length ? columnsOf(given) : undefined,
     problems: Array.isArray(given) ? given.flatMap((row, i) => notARow(row, i)) : [],
-    async *open() {
+    async *open(expansion) {
+      const places = Array.isArray(given) ? expansion.rowLines?.of(origin) : undefined;
       let chunk: Entry[] = [];
       let index = 0;
       for await (const row of typeof given === 'function' ? given() : given) {
         const problems = notARow(row, index++);
-        chunk.push(problems.length ? { row: {}, problems } : { row });
+        chunk.push({ ...(problems.length ? { row: {}, problems } : { row }), ...places?.[index - 1] });
         // A first row at once, then more at a time.
         if (chunk.length >= Math.min(index, 64)) {
           yield chunk;
@@ -73,6 +83,12 @@ export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Ro
       if (chunk.length) yield chunk;
     },
   });
+}
+
+/** The entries with their places in the test file, if a line of it was asked for. */
+function located(entries: readonly Entry[], origin: Origin, { rowLines }: Expansion): readonly Entry[] {
+  const places = rowLines?.of(origin);
+  return places?.length === entries.length ? entries.map((entry, i) => ({ ...entry, ...places[i] })) : entries;
 }
 
 const iterable: Wanted = {
@@ -102,12 +118,19 @@ export function namedRows<Row extends object, D extends Datum = Datum>(
 ): CaseSource<Row> {
   const problems = strangeArguments({ rows: given }, { rows: recordOf('rows by name') }, 'namedRows');
   if (problems.length > 0) return refused('named rows', problems);
+  const origin = captureOrigin(namedRows, 1);
   const entries = Object.entries(given);
   return new Cases<Row>({
     what: 'named rows',
     columns: columnsOf(entries.map(([, row]) => row)),
     problems: entries.flatMap(([, row], i) => notARow(row, i)),
-    open: () => [entries.map(([name, row]) => ({ name, row }))],
+    open: (expansion) => [
+      located(
+        entries.map(([name, row]) => ({ name, row })),
+        origin,
+        expansion,
+      ),
+    ],
   });
 }
 
@@ -121,10 +144,17 @@ export function namedRows<Row extends object, D extends Datum = Datum>(
 export function values<const K extends string, V extends readonly D[], D extends Datum = Datum>(column: K, given: V): CaseSource<{ [P in K]: V[number] }> {
   const problems = strangeArguments({ column, values: given }, { column: text, values: listOf('values') }, 'values');
   if (problems.length > 0) return refused('values', problems);
+  const origin = captureOrigin(values, 1);
   return new Cases<{ [P in K]: V[number] }>({
     what: 'values',
     columns: [column],
-    open: () => [given.map((value) => ({ row: { [column]: value } }))],
+    open: (expansion) => [
+      located(
+        given.map((value) => ({ row: { [column]: value } })),
+        origin,
+        expansion,
+      ),
+    ],
   });
 }
 

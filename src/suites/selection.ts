@@ -1,4 +1,5 @@
 import { hash } from '../cases/hash.ts';
+import type { RowLines } from '../cases/row.ts';
 import { placeOf } from '../problems/place.ts';
 import type { Group, Plan, PlannedCaseImpl, PlannedTest } from './planned.ts';
 import { meets, type RowCondition } from './row-condition.ts';
@@ -53,11 +54,11 @@ export interface Selector {
  *
  * `dealt` says in which shard a case is, by its id, where that does not follow from its hash.
  */
-export function selectorOf(selection: Selection, plan: Plan, dealt?: ReadonlyMap<string, number>): Selector {
+export function selectorOf(selection: Selection, plan: Plan, dealt?: ReadonlyMap<string, number>, rowLines?: RowLines): Selector {
   const { targets = [], titles = [], tags = [], notTags = [], rows = [], shard } = selection;
   // An empty list of ids asks for none of them; none at all, for any.
   const ids = selection.ids && new Set(selection.ids);
-  const places = targets.map((target) => standsAt(target, plan));
+  const places = targets.map((target) => standsAt(target, plan, rowLines));
   const titleTests = titles.map(titleTest);
   const isTagged = (planned: PlannedCaseImpl): boolean => planned.tags.some((tag) => tags.includes(tag));
   const conditions: ((planned: PlannedCaseImpl) => boolean)[] = [];
@@ -94,9 +95,28 @@ function titleTest(wanted: string): (title: string) => boolean {
   return (title) => title.toLowerCase().includes(text);
 }
 
-function standsAt({ url, line }: Target, plan: Plan): (planned: PlannedCaseImpl) => boolean {
+function standsAt({ url, line }: Target, plan: Plan, rowLines: RowLines | undefined): (planned: PlannedCaseImpl) => boolean {
+  // The line of a test stands for all its rows, also if the first of them is on it.
+  if (line !== undefined && rowLines?.has(url, line) && !beginsAt(plan, line, url)) return (planned) => isWrittenAt(planned, url, line);
   const tests = new Set(line === undefined ? plan.tests.filter(({ base }) => base?.href === url) : testsAt(plan, line, url));
   return (planned) => tests.has(planned.test) || inData(planned, url, line);
+}
+
+/** Whether a suite or a test begins on a line. */
+function beginsAt(plan: Plan, line: number, url: string): boolean {
+  const begins = (node: Group | PlannedTest): boolean => {
+    const place = placeOf(node.kind === 'test' ? node.test.origin : node.origin);
+    return (place?.file === url && place.line === line) || (node.kind !== 'test' && node.children.some(begins));
+  };
+  return plan.files.some(({ children }) => children.some(begins));
+}
+
+/** Whether one of the rows that a case is made of is written on a line. */
+function isWrittenAt({ entry, test }: PlannedCaseImpl, url: string, line: number): boolean {
+  const { location, lines = 1, others = [] } = entry;
+  const outer = test.parent.entry;
+  const places = [...(location ? [{ location, lines }] : []), ...others, ...(outer?.location ? [{ location: outer.location, lines: outer.lines ?? 1 }] : [])];
+  return places.some((place) => place.location.file === url && place.location.line <= line && line < place.location.line + place.lines);
 }
 
 /** The row of a data file that stands on the line: a record may go over several. */

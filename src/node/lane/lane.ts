@@ -37,6 +37,7 @@ import { loadFile } from './load.ts';
 import { type Compiling, modulesIn } from './modules.ts';
 import { headerOf, nameIfAny, nameOf } from './names.ts';
 import { Output } from './output.ts';
+import { findRowLines } from './row-lines.ts';
 import { RemoteRunFixtures } from './run-fixtures.ts';
 import { unfinished, waitForUnfinished } from './unfinished.ts';
 
@@ -59,7 +60,7 @@ export class Lane {
   readonly #untimed = isInspected();
   readonly #limit = limits(this.#untimed);
   readonly #modules: Modules;
-  readonly #surroundings: Surroundings;
+  #surroundings: Surroundings;
   readonly #under = new Set<CaseRun>();
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
@@ -107,6 +108,8 @@ export class Lane {
     beginCreated();
     const loaded = await this.#load();
     this.#record.put({ type: 'activity', activity: { what: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
+    const rowLines = await findRowLines(this.#job.selection.targets ?? [], new Set(loaded.flatMap(({ url }) => url?.href ?? [])));
+    if (rowLines) this.#surroundings = { ...this.#surroundings, rowLines };
     const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
     this.#record.put(
       {
@@ -186,7 +189,7 @@ export class Lane {
   }
 
   async #run(plan: Plan): Promise<void> {
-    const { select, asked, all } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard));
+    const { select, asked, all } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard), this.#surroundings.rowLines);
     this.#record.learn(plan);
     const pieces = this.#job.amongOthers ? piecesOf(plan) : [{ tests: plan.tests.map(({ index }) => index), splits: false }];
     this.#record.put({ type: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);

@@ -13,7 +13,7 @@ type Put = (entry: JournalEntry) => void;
 
 /** Lists the cases that are selected, with what is told of their tests and sources. */
 export async function listCases(plan: Plan, selection: Selection, surroundings: Surroundings, put: Put): Promise<void> {
-  const { select } = selectorOf(selection, plan, dealtBy(selection.shard));
+  const { select } = selectorOf(selection, plan, dealtBy(selection.shard), surroundings.rowLines);
   let selected = 0;
   for (const test of plan.tests) {
     const place = placeOf(test.test.origin);
@@ -41,7 +41,7 @@ export async function listCases(plan: Plan, selection: Selection, surroundings: 
 
 /** Explains the cases that are selected. */
 export async function explainCases(plan: Plan, selection: Selection, surroundings: Surroundings, put: Put): Promise<void> {
-  const { select } = selectorOf(selection, plan, dealtBy(selection.shard));
+  const { select } = selectorOf(selection, plan, dealtBy(selection.shard), surroundings.rowLines);
   let selected = 0;
   for (const test of plan.tests) {
     for await (const chunk of casesOf(test, surroundings)) {

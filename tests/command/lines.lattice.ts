@@ -1,0 +1,123 @@
+import { execFile } from 'node:child_process';
+import { join } from 'node:path';
+import { namedRows, suite, table, testWith } from 'red-lattice';
+import { root, runCommand } from '../program.ts';
+import { projectOf } from '../project.ts';
+
+const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
+
+const rowsProject = projectOf({
+  'dues.lattice.ts': `import * as lattice from 'red-lattice';
+import { namedRows, rows, table as sheet, test, values, suite } from 'red-lattice';
+
+export const dues = test('{loa} owes {due}', {
+  cases: sheet(['loa', 'due'], [
+    [8, 16],
+    [
+      12,
+      24,
+    ],
+    [10, 20], [11, 22],
+  ]),
+}, ({ row, check }) => check.equal(row.loa * 2, row.due));
+
+export const named = test('named', { cases: namedRows({
+  small: { n: 1 },
+  large: { n: 2 },
+}) }, ({ check }) => check.holds(true));
+
+export const crossed = test('crossed', { cases: lattice.values('hull', [
+  'mono',
+  'cat',
+] as const).cross(rows([
+  { n: 1 },
+  { n: 2 },
+])) }, ({ check }) => check.holds(true));
+
+export const outer = suite('outer {x}', { cases: values('x', [
+  1,
+  2,
+]) }, [test('inner', ({ check }) => check.holds(true))]);
+
+const spread = [[1], [2]];
+export const computed = test('computed', { cases: sheet(['n'], [
+  ...spread,
+] as never) }, ({ check }) => check.holds(true));
+`,
+});
+
+export const rowLines = suite('a line of a test file', { timeout: 60_000 }, [
+  testWith({ project: rowsProject })(
+    '{what}',
+    {
+      cases: namedRows<{ what: string; line: number; titles: readonly string[] }>({
+        test: { what: 'of a test selects all its rows', line: 4, titles: ['8 owes 16', '12 owes 24', '10 owes 20', '11 owes 22'] },
+        row: { what: 'of a row selects this row', line: 6, titles: ['8 owes 16'] },
+        inner: { what: 'within a row selects this row', line: 8, titles: ['12 owes 24'] },
+        two: { what: 'of two rows selects both', line: 11, titles: ['10 owes 20', '11 owes 22'] },
+        body: { what: 'of a body selects all rows of its test', line: 13, titles: ['8 owes 16', '12 owes 24', '10 owes 20', '11 owes 22'] },
+        named: { what: 'of a named row selects it', line: 17, titles: ['named › large'] },
+        left: { what: 'of a row that is crossed selects its combinations', line: 22, titles: ['crossed › hull=cat, n=1', 'crossed › hull=cat, n=2'] },
+        right: { what: 'of a row on the right selects its combinations', line: 24, titles: ['crossed › hull=mono, n=1', 'crossed › hull=cat, n=1'] },
+        suite: { what: 'of a row of a suite selects the tests in it', line: 30, titles: ['outer 2 › inner'] },
+        spread: { what: 'of rows that are spread in selects their test', line: 35, titles: ['computed › n=1', 'computed › n=2'] },
+      }),
+    },
+    async ({ row, check }, { project }) => {
+      const { out } = await runCommand(['run', `dues.lattice.ts:${row.line}`, '--show', 'cases'], project);
+      check.equal(
+        out.split('\n').flatMap((line) => /^▪ (.+?) {2}[\d.]+ /.exec(line)?.[1] ?? []),
+        [...row.titles],
+      );
+      check.equal(last(out), `${row.titles.length} passed, 0 failed`);
+    },
+  ),
+]);
+
+const failing = projectOf({
+  'a.lattice.ts': `import { fixture, range, suite, test } from 'red-lattice';
+const tariff = fixture('a tariff with a long name', { setup: () => 1 });
+export const all = suite('a suite with a title that is longer than the terminal is wide', [
+  test('berth {n} with a long title', { cases: range('n', 1, 12), needs: { tariff } }, async ({ row, check }) => {
+    await new Promise((resolve) => setTimeout(resolve, 40));
+    check.equal({ berth: row.n, list: ['north', 'south'] }, { berth: 4, list: ['north', 'east'] });
+  }),
+]);
+`,
+});
+
+/** Runs the command in a pseudo-terminal of a width. */
+const runInTerminal = (columns: number, folder: string): Promise<{ status: number; out: string }> =>
+  new Promise((resolve) => {
+    const command = `stty cols ${columns} rows 30; ${process.execPath} ${join(root, 'dist', 'command.js')} run --grid --timeline`;
+    const { CI, NO_COLOR, FORCE_COLOR, ...env } = process.env;
+    execFile('script', ['-qec', command, '/dev/null'], { cwd: folder, env: { ...env, TERM: 'xterm' } }, (error, out) =>
+      resolve({ status: error ? Number(error.code ?? 1) : 0, out }),
+    );
+  });
+
+export const narrow = suite('a terminal', { timeout: 60_000 }, [
+  testWith({ project: failing })(
+    'of {columns} columns shows a whole run, live: {live}',
+    {
+      cases: table(
+        ['columns', 'live'],
+        [
+          [0, true],
+          [1, false],
+          [9, false],
+          [25, false],
+          [60, true],
+        ],
+      ),
+    },
+    async ({ row, check }, { project }) => {
+      const { status, out } = await runInTerminal(row.columns, project);
+      check.equal(status, 1);
+      check.equal(last(out)?.trim(), '0 passed, 12 failed');
+      check.holds(!/RangeError|\n {4}at /.test(out), out);
+      // Lines that are written over start with a cursor movement.
+      check.equal(/\u001b\[\d+A|\u001b\[1A/.test(out), row.live);
+    },
+  ),
+]);
