@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, symlink, writeFile } from 'node:fs/promises';
 import { request } from 'node:http';
 import { join } from 'node:path';
 import { fixture, suite, table, testWith } from 'red-lattice';
@@ -130,7 +130,7 @@ export const view = suite('view', { timeout: 60_000 }, [
     },
   ),
 
-  testWith({ served })('runs the case of an id, and nothing written in it', async ({ check }, { served: { address, token, folder } }) => {
+  testWith({ served })('runs the case of an id, and nothing written in it', async ({ check, eventually }, { served: { address, token, folder } }) => {
     const headers = { host: address.host, authorization: `Bearer ${token}`, 'content-type': 'application/json' };
     const { status } = await ask(
       address,
@@ -140,12 +140,36 @@ export const view = suite('view', { timeout: 60_000 }, [
       JSON.stringify({ what: 'ids', ids: ['x; touch taken', '--record=taken', '$(touch taken)'] }),
     );
     check.equal(status, 202);
-    await new Promise((resolve) => setTimeout(resolve, 1500));
-    const { output } = await runCommand(['report', '--format', 'jsonl'], folder);
-    check.equal((JSON.parse(output.split('\n')[0] as string) as { run: { selection: { ids: string[] } } }).run.selection.ids, [
-      'x; touch taken',
-      '--record=taken',
-      '$(touch taken)',
-    ]);
+    const selected = async (): Promise<readonly string[]> => {
+      const { output } = await runCommand(['report', '--format', 'jsonl'], folder);
+      return (JSON.parse(output.split('\n')[0] as string) as { run: { selection: { ids?: string[] } } }).run.selection.ids ?? [];
+    };
+    await eventually(async () => (await selected()).length > 0, { within: 10_000, every: 200 });
+    check.equal(await selected(), ['x; touch taken', '--record=taken', '$(touch taken)']);
+  }),
+
+  testWith({ served })('lives on after broken requests and lost records', async ({ check, eventually }, { served: { address, token, folder } }) => {
+    const headers = { host: address.host, authorization: `Bearer ${token}`, 'content-type': 'application/json' };
+    const act = (body: object): Promise<Answer> => ask(address, '/act', 'POST', headers, JSON.stringify(body));
+    // A request that ends before its body does.
+    await new Promise<void>((resolve) => {
+      const torn = request({ host: address.hostname, port: address.port, path: '/act', method: 'POST', headers: { ...headers, 'content-length': '1000' } });
+      torn.on('error', () => resolve());
+      torn.write('{"what":', () => torn.destroy());
+      torn.on('close', () => resolve());
+    });
+    check.equal((await act({ what: 'ids', ids: ['a\u0000b'] })).status, 400, 'a control character in an id');
+    check.equal(
+      (await act({ what: 'ids', ids: Array.from({ length: 5000 }, (_, i) => `${'long-'.repeat(100)}${i}`) })).status,
+      202,
+      'more than arguments can hold',
+    );
+    await eventually(async () => (await act({ what: 'stop' })).status === 409, { within: 20_000, every: 200 });
+    const runs = join(folder, '.red-lattice', 'runs');
+    for (const name of await readdir(runs)) await writeFile(join(runs, name, 'run.json'), '{"kind":"red-lattice run record"');
+    const lost = await ask(address, '/record', 'GET', headers);
+    check.equal([lost.status, lost.text.includes('was removed or damaged')], [500, true]);
+    await runCommand(['run'], folder);
+    check.equal((await ask(address, '/record', 'GET', headers)).status, 200, 'the newest record instead');
   }),
 ]);
