@@ -2,11 +2,11 @@
 // memory of each process, also for four million. Two lanes are measured beside two runs of half the rows at once, too: where these do not
 // gain more, the machine has no more to give. usage: cases.mjs [rounds]
 import { spawn } from 'node:child_process';
-import { createWriteStream, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { createWriteStream, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { temporaryFolder } from '../scripts/temporary.mjs';
-import { report } from './measure.mjs';
+import { report, watchMemory } from './measure.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const command = join(root, 'dist', 'command.js');
@@ -53,19 +53,6 @@ writeFileSync(
 for await (const row of createReadStream('million.csv').pipe(parse({ columns: true }))) rows++;
 if (rows !== 1e6) process.exitCode = 1;`,
 );
-
-/** The most memory that any of a process and its children took, in megabytes. */
-function watchMemory(pid, seen) {
-  try {
-    const own = /VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'));
-    if (own) seen.set(pid, Number(own[1]) / 1000);
-    for (const task of readdirSync(`/proc/${pid}/task`)) {
-      for (const child of readFileSync(`/proc/${pid}/task/${task}/children`, 'utf8').split(' ').filter(Boolean)) watchMemory(Number(child), seen);
-    }
-  } catch {
-    // It has ended meanwhile.
-  }
-}
 
 function run(args) {
   return new Promise((resolve, reject) => {

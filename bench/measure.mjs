@@ -1,7 +1,10 @@
 // What all measurements share: alternating runs, medians, limits. A machine is noisy; a ratio to a floor in the same run is less so.
 import { spawnSync } from 'node:child_process';
+import { readdirSync, readFileSync } from 'node:fs';
 
 const { NODE_EXTRA_CA_CERTS, ...environment } = process.env;
+
+export { environment };
 
 /** Wall time of one run of a program, in milliseconds. Throws where it ends with another status than was said. */
 export function wall(args, { cwd, status = 0 } = {}) {
@@ -29,5 +32,18 @@ export function report(rows) {
     console.log(
       `${what.padEnd(width)}  ${measured.toFixed(1).padStart(8)} ms  ${ratio.toFixed(2).padStart(6)} x${limit === undefined ? '' : `  (at most ${Number(limit.toFixed(2))} x)${over ? '  OVER' : ''}`}`,
     );
+  }
+}
+
+/** The most memory that any of a process and its children took, in megabytes. */
+export function watchMemory(pid, seen) {
+  try {
+    const own = /VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'));
+    if (own) seen.set(pid, Number(own[1]) / 1000);
+    for (const task of readdirSync(`/proc/${pid}/task`)) {
+      for (const child of readFileSync(`/proc/${pid}/task/${task}/children`, 'utf8').split(' ').filter(Boolean)) watchMemory(Number(child), seen);
+    }
+  } catch {
+    // It has ended.
   }
 }

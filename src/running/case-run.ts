@@ -1,5 +1,5 @@
 import { type Checks, ChecksImpl, type Ensures, EnsuresImpl, type Recorder } from '../checks/checks.ts';
-import type { Finding } from '../checks/comparisons.ts';
+import type { Finding, Mismatch } from '../checks/comparisons.ts';
 import { show } from '../checks/show.ts';
 import { isThenable } from '../checks/thenable.ts';
 import { SetUpFailed } from '../fixtures/holder.ts';
@@ -18,6 +18,9 @@ import { limitText, MAX_NAME_LENGTH, MAX_NOTE_LENGTH, toText } from './texts.ts'
 
 /** What a case writes is kept up to here. Characters. */
 const mostOutput = 1_000_000;
+
+/** Failed checks of one case that are recorded. */
+const MAX_FAILED_CHECKS = 1000;
 
 /** By its internal slots, since anything can have the prototype of one. */
 const isBytes = (value: unknown): value is Uint8Array => ArrayBuffer.isView(value) && isInstanceOf(value, Uint8Array);
@@ -96,9 +99,17 @@ export class CaseRun implements Recorder {
       this.#late('check', finding ? `${note ? `${toText(note)}: ` : ''}${finding.message}` : 'it would have passed', at && { at });
     } else if (finding) {
       this.checksFailed++;
-      this.fail(failureOfCheck(finding, note, origin, { step: pathOf(step) }), step);
+      this.#failCheck(finding, note, origin, step);
     } else this.checksPassed++;
     return finding === undefined;
+  }
+
+  /** A loop of failing checks is counted, and not recorded check by check. */
+  #failCheck(finding: Mismatch, note: string | undefined, origin: Origin | undefined, step: StepRun | undefined): void {
+    if (this.checksFailed <= MAX_FAILED_CHECKS) this.fail(failureOfCheck(finding, note, origin, { step: pathOf(step) }), step);
+    else if (this.checksFailed === MAX_FAILED_CHECKS + 1)
+      this.fail({ cause: 'check', message: `more checks failed; only the first ${grouped(MAX_FAILED_CHECKS)} failures are recorded` }, step);
+    else for (let at = step; at; at = at.outer) at.failed = true;
   }
 
   stop(): never {
