@@ -49,8 +49,8 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
     run('compute.lattice.mjs');
     const times = alternate(
       {
-        one: () => run('compute.lattice.mjs', '--lanes', '1').wall,
-        two: () => run('compute.lattice.mjs', '--lanes', '2').wall,
+        one: () => run('compute.lattice.mjs', '--lanes', '1').milliseconds,
+        two: () => run('compute.lattice.mjs', '--lanes', '2').milliseconds,
         bareOne: () => wall(['bare.mjs', '1'], { cwd: folder }),
         bareTwo: () => wall(['bare.mjs', '2'], { cwd: folder }),
       },
@@ -116,7 +116,7 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
   },
   'the journal'() {
     file('stream.lattice.mjs', "import { test, range } from 'red-lattice';\nexport const t = test('t', { cases: range('n', 1, 300000) }, () => {});\n");
-    const { record, wall: taken } = run('stream.lattice.mjs', '--lanes', '1');
+    const { record, milliseconds: taken } = run('stream.lattice.mjs', '--lanes', '1');
     const lines = readFileSync(join(folder, record, 'lane-0.journal'), 'utf8')
       .split('\n')
       .filter((line) => /^[+=]/.test(line));

@@ -32,7 +32,7 @@ const projects = [
   {
     name: '100,000 failing checks in one case',
     test: `export const many = test('many', ({ check }) => { for (let i = 0; i < 100_000; i++) check.equal(i, -1); });`,
-    limits: { coordinator: 250, record: 4, output: 0.2, seconds: 30 },
+    limits: { coordinator: 150, record: 2, output: 0.2, seconds: 20 },
   },
   {
     name: 'byte arrays of 50 MB that are equal',
