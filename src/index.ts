@@ -31,6 +31,7 @@ export type { Frame, SourceLocation } from './problems/place.ts';
 export type { LateActivity, NameKind, Problem } from './problems/problem.ts';
 export { ProblemError } from './problems/problem-error.ts';
 export { formatProblem } from './problems/wording.ts';
+export type { Suspect, Suspects } from './results/cause/suspects.ts';
 export type { FailurePattern, WhereItFails } from './results/where/causes.ts';
 export { type Condition, formatCondition } from './results/where/condition.ts';
 export { type LabeledRow, whereItFails } from './results/where/where-it-fails.ts';

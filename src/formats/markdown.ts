@@ -15,6 +15,7 @@ import { groupAlike } from './alike.ts';
 import { besideCases, lastLine } from './ending.ts';
 import { code } from './markdown-text.ts';
 import { count, duration, oneLine, statusLabel, visible } from './style.ts';
+import { describeSuspects } from './suspects.ts';
 import { renderUnrun } from './unrun.ts';
 
 /** Bytes: what common hosts of merge requests take, with room. */
@@ -109,7 +110,13 @@ const cases = ({ counts }: TestState): number => Object.values(counts).reduce((s
 const renderTest = (test: TestState): string =>
   `| ${inTable(code([test.header.file, ...test.header.path].join(' › ')))} | ${test.counts.failed + test.counts.errored} | ${cases(test)} | ${duration(test.milliseconds)} |`;
 
-function renderWhere(test: TestState, { causes, elsewhere }: WhereItFails): string {
+function renderWhere(test: TestState, { causes, elsewhere, suspects }: WhereItFails): string {
+  if (causes.length === 0) {
+    if (!suspects) return '';
+    const { label, combinations, more, cleared } = describeSuspects(suspects);
+    const title = label === 'suspects' ? 'Suspects' : 'Likely cause';
+    return `**${title}:** ${code(test.header.path.join(' › '))}\n\n${combinations.map((text) => `- ${code(text)}`).join('\n')}\n${more > 0 ? `- and ${more} more\n` : ''}\n${cleared}\n`;
+  }
   const lines = causes.map(({ conditions, failing, cases }) => `- ${code(conditions.map(formatCondition).join(' & '))}: ${failing} of ${cases} fail`);
   return `**Where it fails:** ${code(test.header.path.join(' › '))}\n\n${lines.join('\n')}\n- elsewhere ${elsewhere.failing} of ${elsewhere.cases}\n`;
 }

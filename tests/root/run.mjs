@@ -1,5 +1,5 @@
 // The ground that the rest of the trust stands on: runs every little project and compares what comes of it.
-// usage: run.mjs [--stop] [--times] [part of a name]   (--stop: end at the first difference)
+// usage: run.mjs [--stop] [--times] [--first=name] [part of a name]   (--stop: end at the first difference)
 import assert from 'node:assert/strict';
 import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -10,6 +10,8 @@ import { makeProject, removeProject, runCommand, written } from './project.mjs';
 const stopAtFirst = process.argv.includes('--stop');
 const wanted = process.argv.slice(2).find((argument) => !argument.startsWith('--'));
 const queue = [...outcomes, ...hostile].filter(({ name }) => !wanted || name.includes(wanted));
+const first = process.argv.find((argument) => argument.startsWith('--first='))?.slice('--first='.length);
+if (first) queue.sort((a, b) => Number(b.name === first) - Number(a.name === first));
 const differences = [];
 let passed = 0;
 

@@ -4,8 +4,9 @@ import { duration, signs, visible } from '../../../src/formats/style.ts';
 import { axesOf, type Cell, chooseSides, formatGridValue, type Grid, gridOf } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
-import { formatCondition, holdAll } from '../../../src/results/where/condition.ts';
+import { type Condition, formatCondition, holdAll } from '../../../src/results/where/condition.ts';
 import { Sign } from '../parts/Status.tsx';
+import { SuspectsLine } from '../parts/SuspectsLine.tsx';
 import { type Item, isFailing, keyOf, type Store, type TestItem, timeOf } from '../record/store.ts';
 import { go, hrefOf, type Route } from '../route.ts';
 
@@ -14,6 +15,8 @@ type ItemCell = Cell<RecordedResult>;
 /** Larger ones are cut: nobody reads them. */
 const mostCells = 4000;
 const mostListed = 60;
+/** Suspects that the grid outlines. */
+const MAX_OUTLINED = 5;
 
 /** A test's cases as a grid of chosen columns; those of the others fold into the cells. */
 export function Matrix({ store, route, where }: { readonly store: Store; readonly route: Route; readonly where: ReadonlyMap<number, WhereItFails> }) {
@@ -62,7 +65,7 @@ function TestGrid({
   const [picked, setPicked] = useState<ItemCell>();
   const results = useMemo(() => test.items.map(({ result }) => result), [test, version]);
   const axes = useMemo(() => axesOf(results.map(({ row }) => row)), [results]);
-  const telling = useMemo(() => new Set(where?.causes.flatMap(({ conditions }) => conditions.map(({ column }) => column))), [where]);
+  const telling = useMemo(() => new Set(conditionsOf(where).flatMap((conditions) => conditions.map(({ column }) => column))), [where]);
   const unasked = useMemo(() => chooseSides(axes, telling, ({ values }) => values.length <= 24), [axes, telling]);
   const has = (column: string): boolean => axes.some((axis) => axis.column === column);
   const down = (route.down?.split(',').filter(has) ?? unasked?.down ?? []).slice(0, 3);
@@ -107,7 +110,8 @@ function TestGrid({
           </select>
         </label>
       </fieldset>
-      {where && (
+      {where?.suspects && <SuspectsLine suspects={where.suspects} />}
+      {where && where.causes.length > 0 && (
         <p className="causes">
           it fails where{' '}
           {where.causes.map(({ conditions, failing, cases }, i) => (
@@ -202,7 +206,7 @@ function GridTable({
       </table>
       <p className="quiet">
         across: {across.map((column) => visible(column)).join(', ')}
-        {where ? ' · outlined: where it fails' : ''}
+        {where ? ` · outlined: ${where.causes.length > 0 ? 'where it fails' : 'suspects'}` : ''}
       </p>
     </div>
   );
@@ -218,9 +222,13 @@ interface CellProps {
   readonly label: string;
 }
 
+/** The conditions that the grid outlines: causes, or else suspects. */
+const conditionsOf = (where: WhereItFails | undefined): readonly (readonly Condition[])[] =>
+  [...(where?.causes ?? []), ...(where?.suspects?.combinations.slice(0, MAX_OUTLINED) ?? [])].map(({ conditions }) => conditions);
+
 function CellButton({ cell, where, byTime, slowest, isPicked, onPick, label }: CellProps) {
   const { results, status, failing, milliseconds } = cell;
-  const isCause = where?.causes.some(({ conditions }) => results.every(({ row }) => holdAll(conditions, row))) ?? false;
+  const isCause = conditionsOf(where).some((conditions) => results.every(({ row }) => holdAll(conditions, row)));
   const each = milliseconds / results.length;
   const told = byTime ? duration(each) : results.length === 1 ? signs[status] : `${signs[status]} ${failing > 0 ? `${failing}/` : ''}${results.length}`;
   // Few are slow, many are quick: by the logarithm all can be told apart.

@@ -10,6 +10,7 @@ import { formatCondition } from '../../../src/results/where/condition.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { FailureBlock } from '../parts/Failure.tsx';
 import { Counts, Sign } from '../parts/Status.tsx';
+import { SuspectsLine } from '../parts/SuspectsLine.tsx';
 import { type Item, isFailing, keyOf, type Store, type TestItem } from '../record/store.ts';
 import { hrefOf } from '../route.ts';
 
@@ -126,7 +127,8 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
           {failing.some((item) => newly.has(item)) ? ' · newly failing' : ''}
         </span>
       </h4>
-      {where && (
+      {where?.suspects && <SuspectsLine suspects={where.suspects} />}
+      {where && where.causes.length > 0 && (
         <table className="where">
           <caption className="unseen">where {visible(title)} fails</caption>
           <tbody>

@@ -25,7 +25,9 @@ function textOf(cell: Cell | undefined): string {
 /** The results of a test as a grid; nothing where no two of its columns make one. */
 export function renderGrid(results: readonly Celled[], where: WhereItFails | undefined, asked: Sides | undefined, width: number, style: Style): string[] {
   const axes = axesOf(results.map(({ row }) => row));
-  const telling = new Set(where?.causes.flatMap(({ conditions }) => conditions.map(({ column }) => column)));
+  const telling = new Set(
+    [...(where?.causes ?? []), ...(where?.suspects?.combinations ?? [])].flatMap(({ conditions }) => conditions.map(({ column }) => column)),
+  );
   const widest = results.length > 99 ? 9 : 7;
   const fits = ({ values }: Axis): boolean =>
     values.reduce((sum: number, value) => sum + gap + Math.max(widest, Math.min(mostOfAValue, widthOf(formatGridValue(value)))), 0) < width - 30;

@@ -1,12 +1,26 @@
+import type { Suspects } from '../../results/cause/suspects.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { asRowOptions, formatCondition } from '../../results/where/condition.ts';
 import { shellWord } from '../again.ts';
 import { fitted, oneLine, type Style, widthOf } from '../style.ts';
+import { describeSuspects } from '../suspects.ts';
 
 const mostColumns = 72;
 
-/** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. */
-export function renderWhere({ causes, elsewhere }: WhereItFails, style: Style): string[] {
+/** The suspects in one line, with how to run their cases if there is one. */
+function renderSuspects(suspects: Suspects, style: Style): string[] {
+  const { label, combinations, more, cleared } = describeSuspects(suspects);
+  const [only] = suspects.combinations;
+  const options = combinations.length === 1 && only ? asRowOptions(only.conditions) : undefined;
+  return [
+    `  ${style.bold(label)}  ${combinations.map((text) => style.red(oneLine(text))).join(' · ')}${more > 0 ? ` · and ${more} more` : ''}  ${style.dim(`(${cleared})`)}`,
+    ...(options ? [style.dim(`    rerun: npx red-lattice run ${options.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : []),
+  ];
+}
+
+/** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. Or the suspects. */
+export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style: Style): string[] {
+  if (causes.length === 0) return suspects ? renderSuspects(suspects, style) : [];
   const told = causes.map(({ conditions }) => oneLine(conditions.map(formatCondition).join(' & ')));
   const columns = Math.min(mostColumns, Math.max(...[...told, 'elsewhere'].map(widthOf)));
   const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;

@@ -1,3 +1,4 @@
+import type { Suspects } from '../cause/suspects.ts';
 import { columnsOf } from './columns.ts';
 import { type Condition, holdAll } from './condition.ts';
 import { Search } from './search.ts';
@@ -24,6 +25,8 @@ export interface FailurePattern {
 export interface WhereItFails {
   readonly causes: readonly FailurePattern[];
   readonly elsewhere: { readonly failing: number; readonly cases: number };
+  /** Combinations that could have caused the failures, if there are no causes and few failures. */
+  readonly suspects?: Suspects | undefined;
 }
 
 /** Natural logarithm of how much likelier the statuses must be with a cause than without: about one in twenty by chance. */

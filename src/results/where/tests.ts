@@ -1,7 +1,11 @@
+import { suspectsOf } from '../cause/suspects.ts';
 import type { JournalEntry } from '../journal.ts';
 import type { RecordedResult } from '../recorded-result.ts';
 import { CauseCounter, causesOf, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';
+
+/** Causes of failures in the tested code. */
+const tested: ReadonlySet<RecordedResult['cause']> = new Set<RecordedResult['cause']>(['check', 'throw', 'timeout', 'crash']);
 
 /** Whether a case failed or passed, where it did either. */
 export function verdictOf({ status }: Pick<RecordedResult, 'status'>): boolean | undefined {
@@ -17,16 +21,31 @@ export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: R
   const found = new Map<number, WhereItFails>();
   if (failing.size === 0) return found;
   const samples = new Map<number, CaseSample>();
+  /** Tests with flaky cases, and rows that failed for a reason outside the tested code: neither says anything about combinations. */
+  const flaky = new Set<number>();
+  const outside = new Set<unknown>();
   for (const { test, failed, result } of judged(entries, failing)) {
     let sample = samples.get(test);
     if (!sample) samples.set(test, (sample = new CaseSample()));
     sample.take(result, failed);
+    if (!failed && result.attempts > 1) flaky.add(test);
+    if (failed && !tested.has(result.cause)) outside.add(result.row);
   }
   const large = new Map<number, CauseCounter>();
   for (const [test, sample] of samples) {
     const { failing, passing } = sample.rows;
     const counter = new CauseCounter(causesOf({ failing, passing }));
-    if (counter.counted.causes.length === 0) continue;
+    if (counter.counted.causes.length === 0) {
+      const suspects =
+        sample.isWhole && !flaky.has(test)
+          ? suspectsOf(
+              failing.filter((row) => !outside.has(row)),
+              passing,
+            )
+          : undefined;
+      if (suspects) found.set(test, { ...counter.counted, suspects });
+      continue;
+    }
     found.set(test, counter.counted);
     if (!sample.isWhole) large.set(test, counter);
     else {

@@ -1,3 +1,4 @@
+import { suspectsOf } from '../cause/suspects.ts';
 import { CauseCounter, causesOf, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';
 
@@ -10,7 +11,8 @@ export interface LabeledRow {
 /**
  * Find where a test fails: the shortest conditions on its columns that hold for failing cases and not for passing ones, with exact
  * counts. Conditions are values, pairs and triples of values, ranges of numbers and dates, prefixes and lengths of strings. Without
- * an explanation for the failures, there are no causes.
+ * an explanation for the failures, there are no causes. A few failures can still have suspects: the smallest combinations of values that
+ * appear in failing rows and in no passing row.
  *
  * ```ts
  * whereItFails([{ row: { hull: 'cat' }, failed: true }, { row: { hull: 'mono' }, failed: false }]).causes
@@ -25,5 +27,8 @@ export function whereItFails(results: Iterable<LabeledRow>): WhereItFails {
   for (const result of results) sample.take(result, result.failed);
   const counter = new CauseCounter(causesOf(sample.rows));
   for (const { row, failed } of results) counter.take(row, failed);
-  return counter.counted;
+  const { counted } = counter;
+  const { failing, passing } = sample.rows;
+  const suspects = counted.causes.length === 0 && sample.isWhole ? suspectsOf(failing, passing) : undefined;
+  return { ...counted, ...(suspects && { suspects }) };
 }

@@ -1,0 +1,164 @@
+import { type Condition, cellsOf, type Plain } from '../where/condition.ts';
+
+type Row = Readonly<Record<string, unknown>>;
+
+/** A combination of values that appears in failing rows and in no passing row. */
+export interface Suspect {
+  readonly conditions: readonly Condition[];
+  /** The number of failing rows that contain it. */
+  readonly failing: number;
+}
+
+/** What is left to suspect of the failures of one test, if a combination of values causes them. */
+export interface Suspects {
+  /** Those that most failing rows contain first, then those with the fewest values. */
+  readonly combinations: readonly Suspect[];
+  /** The number of values of the smallest combinations. */
+  readonly size: number;
+  /** The number of combinations of this size in the failing rows, and how many of them appear in passing rows. */
+  readonly total: number;
+  readonly cleared: number;
+  /** Each failing row contains the same single combination. */
+  readonly isLikelyCause: boolean;
+}
+
+/** Values in one combination. */
+const MAX_SIZE = 3;
+/** Masks are 32-bit integers. */
+const MAX_COLUMNS = 30;
+const MAX_FAILING_ROWS = 60;
+const MIN_PASSING_ROWS = 2;
+
+/**
+ * Finds the smallest combinations of values that could have caused the failures: every combination that appears in a passing row is
+ * cleared, and so is every combination that contains a smaller one that was not. Assumes that each failure is caused by a combination of
+ * at most three values, and that the same row always has the same result. Returns undefined if results contradict that, or if all
+ * combinations are cleared.
+ *
+ * The idea of clearing combinations by passing rows is that of minimal failure-causing schemas (C. Nie, H. Leung, 2011).
+ */
+export function suspectsOf(failing: readonly Row[], passing: readonly Row[]): Suspects | undefined {
+  if (failing.length === 0 || failing.length > MAX_FAILING_ROWS || passing.length < MIN_PASSING_ROWS) return undefined;
+  const table = encode(failing, passing);
+  if (table.columns.length < 2) return undefined;
+  const found = new Map<string, { readonly parts: readonly number[]; readonly row: Int32Array; readonly rows: Set<number> }>();
+  for (const [at, row] of table.failing.entries()) {
+    const masks = agreements(row, table.passing);
+    // The same values passed as well.
+    if (masks.has(allOf(row.length))) return undefined;
+    for (const parts of smallestUncleared(row.length, masks)) {
+      const key = parts.map((part) => `${part}=${row[part]}`).join();
+      const known = found.get(key);
+      if (known) known.rows.add(at);
+      else found.set(key, { parts, row, rows: new Set([at]) });
+    }
+  }
+  let suspects = [...found.values()].sort((a, b) => b.rows.size - a.rows.size || a.parts.length - b.parts.length);
+  // If all failures can have the same cause, others are not needed.
+  const shared = suspects.filter(({ rows }) => rows.size === failing.length);
+  if (shared.length > 0) suspects = shared;
+  if (suspects.length === 0) return undefined;
+  const size = Math.min(...suspects.map(({ parts }) => parts.length));
+  return {
+    combinations: suspects.map(({ parts, row, rows }) => ({
+      conditions: parts.map((part) => table.conditionOf(part, row[part] as number)),
+      failing: rows.size,
+    })),
+    size,
+    ...countCleared(table, size),
+    isLikelyCause: suspects.length === 1 && shared.length === 1,
+  };
+}
+
+interface Table {
+  readonly columns: readonly string[];
+  /** The codes of the values of each row, by column. */
+  readonly failing: readonly Int32Array[];
+  readonly passing: readonly Int32Array[];
+  conditionOf(column: number, code: number): Condition;
+}
+
+/** Numbers the values of each column. Columns with one value, and columns that tell nearly every row apart, are left out. */
+function encode(failing: readonly Row[], passing: readonly Row[]): Table {
+  const rows = [...failing, ...passing].map((row) => new Map(cellsOf(row)));
+  const names = [...new Set(rows.flatMap((row) => [...row.keys()]))];
+  const codes = names.map(() => new Map<Plain | undefined, number>());
+  const encoded = rows.map((row) =>
+    names.map((name, column) => {
+      const values = codes[column] as Map<Plain | undefined, number>;
+      const value = row.get(name);
+      if (!values.has(value)) values.set(value, values.size);
+      return values.get(value) as number;
+    }),
+  );
+  const isKept = (column: number): boolean => {
+    const { size } = codes[column] as Map<unknown, number>;
+    return size > 1 && size <= Math.max(2, rows.length / 2);
+  };
+  const kept = [...names.keys()].filter(isKept).slice(0, MAX_COLUMNS);
+  const narrowed = encoded.map((row) => Int32Array.from(kept, (column) => row[column] as number));
+  const values = kept.map((column) => [...(codes[column] as Map<Plain | undefined, number>).keys()]);
+  return {
+    columns: kept.map((column) => names[column] as string),
+    failing: narrowed.slice(0, failing.length),
+    passing: narrowed.slice(failing.length),
+    conditionOf(at, code) {
+      const column = names[kept[at] as number] as string;
+      const value = values[at]?.[code];
+      return value === undefined ? { kind: 'missing', column } : { kind: 'value', column, value };
+    },
+  };
+}
+
+const allOf = (columns: number): number => (1 << columns) - 1;
+
+/** Which columns of a row each passing row agrees with, as masks. */
+function agreements(row: Int32Array, passing: readonly Int32Array[]): Set<number> {
+  const masks = new Set<number>();
+  for (const other of passing) {
+    let mask = 0;
+    for (let column = 0; column < row.length; column++) if (row[column] === other[column]) mask |= 1 << column;
+    masks.add(mask);
+  }
+  return masks;
+}
+
+/** The smallest sets of columns that no mask contains, none within another. */
+function smallestUncleared(columns: number, masks: ReadonlySet<number>): number[][] {
+  const found: { readonly mask: number; readonly parts: number[] }[] = [];
+  const all = [...masks];
+  for (const parts of combinations(columns)) {
+    const mask = parts.reduce((sum, part) => sum | (1 << part), 0);
+    if (found.some((smaller) => (smaller.mask & mask) === smaller.mask)) continue;
+    if (!all.some((agreed) => (agreed & mask) === mask)) found.push({ mask, parts });
+  }
+  return found.map(({ parts }) => parts);
+}
+
+/** All sets of up to three columns, the smaller ones first. */
+function* combinations(columns: number): Generator<number[]> {
+  for (let size = 1; size <= MAX_SIZE; size++) yield* ofSize(columns, size, 0);
+}
+
+function* ofSize(columns: number, size: number, from: number): Generator<number[]> {
+  if (size === 0) yield [];
+  for (let first = from; size > 0 && first < columns; first++) for (const rest of ofSize(columns, size - 1, first + 1)) yield [first, ...rest];
+}
+
+/** Of the combinations of a size in the failing rows, how many there are, and how many appear in passing rows. */
+function countCleared({ failing, passing, columns }: Table, size: number): { readonly total: number; readonly cleared: number } {
+  const seen = new Map<string, boolean>();
+  for (const row of failing) {
+    const masks = [...agreements(row, passing)];
+    for (const parts of ofSize(columns.length, size, 0)) {
+      const key = parts.map((part) => `${part}=${row[part]}`).join();
+      const mask = parts.reduce((sum, part) => sum | (1 << part), 0);
+      if (!seen.has(key))
+        seen.set(
+          key,
+          masks.some((agreed) => (agreed & mask) === mask),
+        );
+    }
+  }
+  return { total: seen.size, cleared: [...seen.values()].filter(Boolean).length };
+}

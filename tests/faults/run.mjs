@@ -1,0 +1,235 @@
+// Plants single faults in copies of the project, one in each, and sees which tests find them: the trusted base, then the tests that reach the
+// file, then all. A survivor is equivalent (equivalent.json says why), or a test is missing.
+// usage: run.mjs [--sample 60] [--seed 7] [--folder running] [--judges base,near,all] [--fresh] [--show]
+//   --judges: which of them judge. --fresh: do not go on with an earlier result of the same options. --show: only list the faults.
+import { spawn } from 'node:child_process';
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
+import { dirname, join, relative, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { parseArgs } from 'node:util';
+import { findSites, plant } from './sites.mjs';
+
+const root = fileURLToPath(new URL('../..', import.meta.url));
+const { values: options } = parseArgs({
+  options: {
+    sample: { type: 'string', default: '60' },
+    seed: { type: 'string', default: '7' },
+    folder: { type: 'string' },
+    judges: { type: 'string', default: 'base,near,all' },
+    fresh: { type: 'boolean', default: false },
+    show: { type: 'boolean', default: false },
+  },
+});
+const workshop = join(root, '.red-lattice', 'faults');
+const equivalent = JSON.parse(readFileSync(new URL('equivalent.json', import.meta.url), 'utf8'));
+/** Milliseconds: a judge that takes longer hangs, which counts as seen. */
+const limits = { build: 60_000, base: 240_000, near: 400_000, all: 1_200_000 };
+
+/** The same numbers for the same seed. */
+function randomFrom(seed) {
+  let state = [...seed].reduce((sum, unit) => Math.imul(sum, 31) + unit.charCodeAt(0), 7) | 0;
+  return () => {
+    state = (state + 0x9e3779b9) | 0;
+    let mixed = Math.imul(state ^ (state >>> 16), 0x21f0aaad);
+    mixed = Math.imul(mixed ^ (mixed >>> 15), 0x735a2d97);
+    return ((mixed ^ (mixed >>> 15)) >>> 0) / 2 ** 32;
+  };
+}
+
+const sourceFiles = (folder) =>
+  readdirSync(folder, { withFileTypes: true, recursive: true })
+    .filter((entry) => entry.isFile() && /(?<!\.d)\.ts$/.test(entry.name))
+    .map((entry) => relative(root, join(entry.parentPath ?? entry.path, entry.name)));
+
+/** Names a fault for good: by its code and what becomes of it, not by its line. */
+const keyOf = ({ file, before, after, nth }) => `${file} | ${before} → ${after}${nth > 0 ? ` (${nth + 1})` : ''}`;
+
+function allFaults() {
+  const faults = [];
+  for (const file of sourceFiles(join(root, 'src'))) {
+    const source = readFileSync(join(root, file), 'utf8');
+    const counts = new Map();
+    for (const site of findSites(source)) {
+      const line = source.split('\n')[site.line - 1].trim();
+      const planted = plant(source, site).split('\n')[site.line - 1].trim();
+      const id = `${line} ${planted}`;
+      const nth = counts.get(id) ?? 0;
+      counts.set(id, nth + 1);
+      faults.push({ file, kind: site.kind, line: site.line, before: line, after: planted, nth, site });
+    }
+  }
+  return faults;
+}
+
+/** A sample that is spread over the folders: each has a share by the square root of its size. */
+function choose(faults, size, random) {
+  const byFolder = new Map();
+  for (const fault of faults) {
+    const folder = fault.file.split('/')[1];
+    byFolder.set(folder, [...(byFolder.get(folder) ?? []), fault]);
+  }
+  const weights = [...byFolder].map(([folder, list]) => [folder, Math.sqrt(list.length)]);
+  const whole = weights.reduce((sum, [, weight]) => sum + weight, 0);
+  return weights.flatMap(([folder, weight]) => {
+    const list = byFolder.get(folder);
+    const count = Math.min(list.length, Math.max(1, Math.round((size * weight) / whole)));
+    for (let i = 0; i < count; i++) {
+      const j = i + Math.floor(random() * (list.length - i));
+      [list[i], list[j]] = [list[j], list[i]];
+    }
+    return list.slice(0, count);
+  });
+}
+
+/** Which files a file imports, of this project. */
+function importsOf(file) {
+  const source = readFileSync(join(root, file), 'utf8');
+  return [...source.matchAll(/(?:from|import)\s*\(?\s*'(\.[^']+)'/g)].flatMap(([, path]) => {
+    const found = relative(root, resolve(dirname(join(root, file)), path));
+    return existsSync(join(root, found)) ? [found] : [];
+  });
+}
+
+function reachedFrom(files) {
+  const reached = new Set();
+  const queue = [...files];
+  for (let file = queue.pop(); file !== undefined; file = queue.pop()) {
+    if (reached.has(file)) continue;
+    reached.add(file);
+    queue.push(...importsOf(file));
+  }
+  return reached;
+}
+
+const testFiles = sourceFiles(join(root, 'tests')).filter((file) => file.endsWith('.lattice.ts'));
+/** The entries of the package that tests reach through the command and the package itself. */
+const reachedByTests = new Map(testFiles.map((file) => [file, reachedFrom([file])]));
+
+/** The test files that import a source file, and those of the folder of the same name: they run it through the command. */
+function nearTests(file) {
+  const folder = file.split('/')[1];
+  const near = testFiles.filter((test) => reachedByTests.get(test).has(file) || test.startsWith(`tests/${folder}/`));
+  const more = folder === 'node' ? testFiles.filter((test) => /^tests\/(?:command|running|results)\//.test(test)) : [];
+  return [...new Set([...near, ...more])];
+}
+
+/** Runs a program; gives its status, or 'hang', and its output. */
+function run(args, cwd, limit, env = {}) {
+  return new Promise((done) => {
+    const child = spawn(process.execPath, args, { cwd, env: { ...process.env, NO_COLOR: '1', ...env }, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
+    let output = '';
+    for (const stream of [child.stdout, child.stderr]) stream.on('data', (text) => (output = (output + text).slice(-200_000)));
+    const timer = setTimeout(() => {
+      output += '\nhang';
+      process.kill(-child.pid, 'SIGKILL');
+    }, limit);
+    child.on('exit', (status, signal) => {
+      clearTimeout(timer);
+      setTimeout(() => done({ status: signal === 'SIGKILL' ? 'hang' : (status ?? 1), output }), 50);
+    });
+  });
+}
+
+const copied = [
+  'src',
+  'tests',
+  'scripts',
+  'schema',
+  'docs',
+  'examples',
+  'page',
+  'package.json',
+  'package-lock.json',
+  'tsconfig.json',
+  'README.md',
+  'LICENSE',
+  'CHANGELOG.md',
+  'bench',
+  'biome.json',
+  'CONTRIBUTING.md',
+  'SECURITY.md',
+];
+
+/** A whole copy of the project, with the packages of this one. */
+function makeCopy(folder) {
+  rmSync(folder, { recursive: true, force: true });
+  mkdirSync(folder, { recursive: true });
+  const skips = /[/\\](?:node_modules|\.red-lattice)(?:[/\\]|$)/;
+  for (const name of copied)
+    cpSync(join(root, name), join(folder, name), { recursive: true, filter: (path) => !skips.test(relative(root, path).padStart(1, '/')) });
+  mkdirSync(join(folder, 'node_modules'));
+  for (const name of readdirSync(join(root, 'node_modules')))
+    if (name !== 'red-lattice') symlinkSync(join(root, 'node_modules', name), join(folder, 'node_modules', name));
+}
+
+/** What the tests say of a copy: which judge sees that something is wrong, and by what. */
+async function judge(folder, near) {
+  const built = await run([join(folder, 'scripts', 'build.mjs'), '--no-types', '--no-page'], folder, limits.build);
+  if (built.status !== 0) return { by: 'build', how: firstLine(built.output) };
+  for (const name of options.judges.split(',')) {
+    const args =
+      name === 'base'
+        ? [join(folder, 'tests', 'root', 'run.mjs'), '--stop']
+        : [join(folder, 'dist', 'command.js'), 'run', ...(name === 'near' ? near : ['tests', 'examples']), '--show', 'summary', '--stop-after', '1'];
+    if (name === 'near' && near.length === 0) continue;
+    const env = name === 'base' ? { RED_LATTICE_PACKAGE: folder } : {};
+    const { status, output } = await run(args, folder, limits[name], env);
+    if (status !== 0) return { by: name, how: status === 'hang' ? 'it hangs' : firstLine(output) };
+  }
+  return { by: undefined };
+}
+
+const firstLine = (output) => (output.split('\n').find((line) => /^[✗!] /.test(line)) ?? output.trim().split('\n').at(-1) ?? '').slice(0, 160);
+
+const all = allFaults();
+const chosen = choose(
+  all.filter((fault) => (!options.folder || fault.file.startsWith(`src/${options.folder}/`)) && equivalent[keyOf(fault)] === undefined),
+  Number(options.sample),
+  randomFrom(`${options.seed}`),
+);
+const resultPath = join(workshop, `result-${options.folder ?? 'all'}-${options.sample}-${options.seed}.json`);
+mkdirSync(workshop, { recursive: true });
+const known = !options.fresh && existsSync(resultPath) ? JSON.parse(readFileSync(resultPath, 'utf8')).faults : {};
+const results = {};
+for (const fault of chosen) if (known[keyOf(fault)]) results[keyOf(fault)] = known[keyOf(fault)];
+const keep = () =>
+  writeFileSync(
+    resultPath,
+    `${JSON.stringify({ sample: chosen.length, of: all.length, seed: options.seed, judges: options.judges, faults: results }, null, 1)}\n`,
+  );
+
+if (options.show) for (const fault of chosen) console.log(`${fault.file}:${fault.line}  ${fault.kind}  ${fault.before}  →  ${fault.after}`);
+else await measure();
+
+async function measure() {
+  const queue = chosen.filter((fault) => results[keyOf(fault)] === undefined);
+  console.log(`${chosen.length} of ${all.length} faults, ${queue.length} to judge`);
+  const worker = async (number) => {
+    const folder = join(workshop, `copy-${number}`);
+    makeCopy(folder);
+    if (number === 0 && queue.length > 0) {
+      const { by, how } = await judge(folder, options.judges.includes('near') ? nearTests('src/checks/equality.ts') : []);
+      if (by !== undefined) throw new Error(`the copy without a fault is judged red by ${by}: ${how}`);
+    }
+    for (let fault = queue.shift(); fault; fault = queue.shift()) {
+      const path = join(folder, fault.file);
+      const source = readFileSync(join(root, fault.file), 'utf8');
+      writeFileSync(path, plant(source, fault.site));
+      const begun = Date.now();
+      const { by, how } = await judge(folder, nearTests(fault.file));
+      writeFileSync(path, source);
+      results[keyOf(fault)] = { line: fault.line, kind: fault.kind, seenBy: by ?? null, ...(how && { how }), seconds: Math.round((Date.now() - begun) / 1000) };
+      keep();
+      console.log(`${(by ?? 'NOBODY').padEnd(6)} ${fault.file}:${fault.line}  ${fault.kind}: ${fault.before.slice(0, 90)} → ${fault.after.slice(0, 90)}`);
+    }
+    rmSync(folder, { recursive: true, force: true });
+  };
+  await Promise.all(Array.from({ length: availableParallelism() }, (_, number) => worker(number)));
+  const found = Object.values(results);
+  const count = (by) => found.filter(({ seenBy }) => seenBy === by).length;
+  console.log(
+    `\nseen by: ${['build', ...options.judges.split(',')].map((by) => `${by} ${count(by)}`).join(', ')}; by nobody ${count(null)} of ${found.length}`,
+  );
+  console.log(`result: ${relative(root, resultPath)}`);
+}

@@ -1,0 +1,67 @@
+// Finds the places of a source file at which a single fault can be planted: through its syntax tree, as edits of its text.
+import { parse } from '@babel/parser';
+
+const otherOperators = {
+  '<': ['<='],
+  '<=': ['<'],
+  '>': ['>='],
+  '>=': ['>'],
+  '===': ['!=='],
+  '!==': ['==='],
+  '+': ['-'],
+  '-': ['+'],
+  '*': ['/'],
+  '/': ['*'],
+  '%': ['*'],
+  '&&': ['||'],
+  '||': ['&&'],
+  '??': ['&&'],
+};
+
+/** All faults of a text, in order: `{ kind, line, start, end, text }`; the text replaces what stands from start to end. */
+export function findSites(source) {
+  const tree = parse(source, { sourceType: 'module', plugins: ['typescript', 'decorators'] });
+  const sites = [];
+  const text = (node) => source.slice(node.start, node.end);
+  const add = (kind, node, replacement, from = node.start, to = node.end) =>
+    sites.push({ kind, line: node.loc.start.line, start: from, end: to, text: replacement });
+  const visit = (node, parent) => {
+    if (node.type.startsWith('TS') && !['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression'].includes(node.type)) return;
+    if ((node.type === 'IfStatement' || node.type === 'ConditionalExpression' || node.type === 'WhileStatement') && node.test.type !== 'BooleanLiteral')
+      add('negated condition', node.test, `!(${text(node.test)})`);
+    if ((node.type === 'BinaryExpression' || node.type === 'LogicalExpression') && otherOperators[node.operator]) {
+      const isText = [node.left, node.right].some(({ type }) => type === 'StringLiteral' || type === 'TemplateLiteral');
+      for (const other of isText && '+-'.includes(node.operator) ? [] : otherOperators[node.operator]) {
+        const from = node.left.end + source.slice(node.left.end, node.right.start).indexOf(node.operator);
+        add(`${node.operator} becomes ${other}`, node, `${node.operator === '??' ? ' && ' : other}`, from, from + node.operator.length);
+      }
+    }
+    if (
+      node.type === 'ExpressionStatement' &&
+      ['CallExpression', 'AssignmentExpression', 'UpdateExpression', 'AwaitExpression'].includes(node.expression.type)
+    ) {
+      const isSuper = node.expression.callee?.type === 'Super';
+      if (!isSuper) add('dropped statement', node, ';');
+    }
+    if (node.type === 'AwaitExpression') add('dropped await', node, `(${text(node.argument)})`);
+    if (node.type === 'CatchClause' && node.body.body.length > 0) add('emptied catch', node.body, '{}');
+    if (node.type === 'NumericLiteral' && parent?.type !== 'ObjectProperty') add('changed number', node, `${node.value + 1}`);
+    if (node.type === 'BooleanLiteral') add('changed boolean', node, `${!node.value}`);
+    if (
+      node.type === 'CallExpression' &&
+      node.arguments.length >= 2 &&
+      node.arguments.every(({ type }) => type !== 'SpreadElement' && type !== 'ArrowFunctionExpression')
+    ) {
+      const [first, second] = node.arguments;
+      add('swapped arguments', node, `${text(second)}, ${text(first)}`, first.start, second.end);
+    }
+    for (const [name, part] of Object.entries(node)) {
+      if (name === 'typeAnnotation' || name === 'typeParameters' || name === 'returnType' || name === 'loc') continue;
+      for (const inner of Array.isArray(part) ? part : [part]) if (inner && typeof inner.type === 'string') visit(inner, node);
+    }
+  };
+  visit(tree.program, undefined);
+  return sites;
+}
+
+export const plant = (source, { start, end, text }) => source.slice(0, start) + text + source.slice(end);

@@ -1,0 +1,117 @@
+import { formatCondition, matrix, namedRows, range, suite, test, values, whereItFails } from 'red-lattice';
+import { randomFrom } from '../../src/cases/random.ts';
+import { type Suspects, suspectsOf } from '../../src/results/cause/suspects.ts';
+
+type Row = Record<string, unknown>;
+
+const names = (suspects: Suspects | undefined): string[] => (suspects?.combinations ?? []).map(({ conditions }) => conditions.map(formatCondition).join(' & '));
+
+/** All combinations of up to three columns of the failing rows that no passing row has, none of which contains another: worked out plainly. */
+function plainSuspects(failing: readonly Row[], passing: readonly Row[]): Set<string> {
+  const columns = Object.keys(failing[0] as Row);
+  const found = new Set<string>();
+  for (const row of failing) {
+    const sets = columns.flatMap((a, i) => [[a], ...columns.slice(i + 1).flatMap((b, j) => [[a, b], ...columns.slice(i + j + 2).map((c) => [a, b, c])])]);
+    const uncleared = sets.filter((set) => !passing.some((other) => set.every((column) => other[column] === row[column])));
+    const smallest = uncleared.filter((set) => !uncleared.some((other) => other.length < set.length && other.every((column) => set.includes(column))));
+    for (const set of smallest) found.add(set.map((column) => `${column}=${row[column]}`).join(' & '));
+  }
+  return found;
+}
+
+async function rowsOf(seed: number): Promise<Row[]> {
+  const random = randomFrom(`suspects ${seed}`);
+  const axes = Object.fromEntries(
+    Array.from({ length: random.integer(3, 6) }, (_, i) => [`c${i}`, Array.from({ length: random.integer(2, 4) }, (_, j) => `${'abcd'[j]}`)]),
+  );
+  const rows: Row[] = [];
+  for await (const row of matrix(axes, { strength: random.integer(2, 3), seed })) rows.push(row);
+  return rows;
+}
+
+const office = { season: ['summer', 'winter'], hull: ['mono', 'cat', 'tri'], crew: [1, 2], flag: ['a', 'b', 'c'] };
+
+export const suspects = suite('suspects', { timeout: 30_000 }, [
+  test('are the smallest combinations that no passing row has: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row: { seed }, check }) => {
+    const rows = await rowsOf(seed);
+    const random = randomFrom(`failures ${seed}`);
+    const failing = random.shuffle(rows).slice(0, random.integer(1, 3));
+    const passing = rows.filter((row) => !failing.includes(row));
+    const expected = plainSuspects(failing, passing);
+    const found = suspectsOf(failing, passing);
+    const inAll = [...expected].filter((text) =>
+      failing.every((row) => text.split(' & ').every((part) => `${row[part.split('=')[0] as string]}` === part.split('=')[1])),
+    );
+    check.equal([...names(found)].sort(), (inAll.length > 0 ? inAll : [...expected]).sort());
+    // Columns that most rows share no value of are left out, so the counts are compared only where all columns stay.
+    check.holds(!found || found.cleared <= found.total);
+  }),
+
+  test('of a planted {parts} are left when the other combinations have passed: seed {seed}', {
+    cases: values('parts', [2, 3]).cross(range('seed', 1, 20)),
+  }, async ({ row: { parts, seed }, check }) => {
+    const rows: Row[] = [];
+    for await (const row of matrix(office)) rows.push(row);
+    const random = randomFrom(`planted ${parts} ${seed}`);
+    const cause = random.pick(rows);
+    const columns = random.shuffle(Object.keys(office)).slice(0, parts);
+    const fails = (row: Row): boolean => columns.every((column) => row[column] === cause[column]);
+    const found = suspectsOf(
+      rows.filter(fails),
+      rows.filter((row) => !fails(row)),
+    );
+    const expected = Object.keys(office).filter((column) => columns.includes(column));
+    check.equal(names(found), [expected.map((column) => `${column}=${cause[column]}`).join(' & ')]);
+    check.equal(found?.isLikelyCause, true);
+    check.equal(found?.cleared, (found?.total ?? 0) - 1);
+  }),
+
+  test(
+    'are not given for {what}',
+    {
+      cases: namedRows<{ what: string; failing: Row[]; passing: Row[] }>({
+        contradiction: {
+          what: 'rows that failed and passed',
+          failing: [{ a: 1, b: 1 }],
+          passing: [
+            { a: 1, b: 1 },
+            { a: 2, b: 2 },
+            { a: 1, b: 2 },
+          ],
+        },
+        cleared: {
+          what: 'failures of which every combination of three has passed',
+          failing: [{ a: 1, b: 1 }],
+          passing: [
+            { a: 1, b: 1 },
+            { a: 1, b: 2 },
+            { a: 2, b: 1 },
+          ],
+        },
+        ids: {
+          what: 'columns that name each row',
+          failing: [{ id: 1, text: 'a' }],
+          passing: [
+            { id: 2, text: 'b' },
+            { id: 3, text: 'c' },
+            { id: 4, text: 'd' },
+          ],
+        },
+        none: { what: 'too few passing rows', failing: [{ a: 1, b: 1 }], passing: [{ a: 2, b: 1 }] },
+      }),
+    },
+    ({ row, check }) => check.equal(suspectsOf(row.failing, row.passing), undefined),
+  ),
+
+  test('stand in for causes where there are too few failures for statistics', ({ check }) => {
+    const passing = Array.from({ length: 11 }, (_, i) => ({
+      hull: i % 2 ? 'cat' : 'mono',
+      season: i % 3 === 1 && i % 2 ? 'summer' : i % 2 ? 'summer' : 'winter',
+      crew: i % 2,
+    }));
+    const failing = { hull: 'cat', season: 'winter', crew: 1 };
+    const { causes, suspects } = whereItFails([...passing.map((row) => ({ row, failed: false })), { row: failing, failed: true }]);
+    check.equal(causes, []);
+    check.includes(names(suspects), 'hull=cat & season=winter');
+  }),
+]);
