@@ -103,7 +103,7 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
     ({ row, check }) => check.equal(suspectsOf(row.failing, row.passing), undefined),
   ),
 
-  test('stand in for causes where there are too few failures for statistics', ({ check }) => {
+  test('replace causes if there are too few failures for statistics', ({ check }) => {
     const passing = Array.from({ length: 11 }, (_, i) => ({
       hull: i % 2 ? 'cat' : 'mono',
       season: i % 3 === 1 && i % 2 ? 'summer' : i % 2 ? 'summer' : 'winter',

@@ -78,7 +78,7 @@ interface Table {
   conditionOf(column: number, code: number): Condition;
 }
 
-/** Numbers the values of each column. Columns with one value, and columns that tell nearly every row apart, are left out. */
+/** Numbers the values of each column. Leaves out columns with one value, and columns in which nearly every row has another value. */
 function encode(failing: readonly Row[], passing: readonly Row[]): Table {
   const rows = [...failing, ...passing].map((row) => new Map(cellsOf(row)));
   const names = [...new Set(rows.flatMap((row) => [...row.keys()]))];
