@@ -4,14 +4,19 @@ import { fixture } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { root } from './program.ts';
 
+/** Makes a folder a project of ES modules in which the built package is installed. */
+export async function makeProject(folder: string, files: Readonly<Record<string, string>> = {}): Promise<void> {
+  await mkdir(join(folder, 'node_modules'), { recursive: true });
+  await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+  for (const [name, text] of Object.entries({ 'package.json': '{"type":"module"}', ...files })) await writeFile(join(folder, name), text);
+}
+
 /** The folder of a project of these files, in which the built package is installed. */
 export const projectOf = (files: Readonly<Record<string, string>>) =>
   fixture('project', {
     needs: { folder: tempDirectory() },
     async setup(_, { folder }) {
-      await mkdir(join(folder, 'node_modules'));
-      await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-      for (const [name, text] of Object.entries({ 'package.json': '{"type":"module"}', ...files })) await writeFile(join(folder, name), text);
+      await makeProject(folder, files);
       return folder;
     },
   });

@@ -1,8 +1,9 @@
-import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { readdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, namedRows, suite, test } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
-import { root, runCommand } from '../program.ts';
+import { runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
 
 const tests = `import { suite, table, test } from 'red-lattice';
 export const dues = suite('dues', { tags: ['money'] }, [
@@ -17,9 +18,7 @@ const project = fixture('project', {
   settings: { config: '' },
   needs: { folder: tempDirectory() },
   async setup({ settings }, { folder }) {
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-    await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+    await makeProject(folder);
     await writeFile(join(folder, 'red-lattice.config.ts'), settings.config);
     await writeFile(join(folder, 'dues.lattice.ts'), tests);
     return folder;

@@ -1,14 +1,14 @@
-import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { readdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand, runNode } from '../program.ts';
+import { makeProject } from '../project.ts';
 
 const project = fixture('project', {
   needs: { folder: tempDirectory() },
   async setup(_, { folder }) {
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    await makeProject(folder);
     await writeFile(join(folder, 'package.json'), '{"name":"office"}');
     return folder;
   },

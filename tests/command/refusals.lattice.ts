@@ -1,20 +1,19 @@
 import { execFileSync } from 'node:child_process';
-import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { mkdir, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, namedRows, range, suite, table, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { randomFrom } from '../../src/cases/random.ts';
 import { shellWord } from '../../src/formats/again.ts';
 import { leaves, readTap } from '../formats/tap-reader.ts';
-import { root, runCommand } from '../program.ts';
+import { runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
 
 const project = fixture('project', {
   scope: 'file',
   needs: { folder: tempDirectory('file') },
   async setup(_, { folder }) {
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-    await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+    await makeProject(folder);
     await writeFile(
       join(folder, 'good.lattice.ts'),
       "import { test } from 'red-lattice';\nexport const one = test('holds', ({ check }) => check.equal(1, 1));\n",

@@ -1,8 +1,9 @@
-import { mkdir, readdir, readFile, symlink, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, readFile, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { fixture, namedRows, suite, test } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand, runNode } from '../program.ts';
+import { makeProject } from '../project.ts';
 
 interface Block {
   readonly language: string;
@@ -39,8 +40,7 @@ const project = fixture('project', {
   settings: { blocks: [] as Block[] },
   needs: { folder: tempDirectory() },
   async setup({ settings }, { folder }) {
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    await makeProject(folder);
     const tsconfig = {
       extends: join(root, 'tests', 'tsconfig.json'),
       compilerOptions: { typeRoots: [join(root, 'node_modules', '@types')] },

@@ -8,6 +8,7 @@ import { availableParallelism } from 'node:os';
 import { dirname, join, relative, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
+import { temporaryFolder } from '../../scripts/temporary.mjs';
 import { findSites, plant } from './sites.mjs';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
@@ -206,7 +207,8 @@ async function measure() {
   const queue = chosen.filter((fault) => results[keyOf(fault)] === undefined);
   console.log(`${chosen.length} of ${all.length} faults, ${queue.length} to judge`);
   const worker = async (number) => {
-    const folder = join(workshop, `copy-${number}`);
+    // Outside of the project: tests look for files from a folder upward.
+    const folder = join(temporaryFolder(), `red-lattice-faults-${process.pid}-${number}`);
     makeCopy(folder);
     if (number === 0 && queue.length > 0) {
       const { by, how } = await judge(folder, options.judges.includes('near') ? nearTests('src/checks/equality.ts') : []);

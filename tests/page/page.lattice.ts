@@ -2,7 +2,7 @@ import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { fixture, matrix, suite, testWith } from 'red-lattice';
+import { fixture, matrix, suite, table, testWith } from 'red-lattice';
 import { makeRecord } from '../../bench/page/made-record.mjs';
 import { root, runCommand } from '../program.ts';
 import { hostile, outcomes } from '../results/outcomes-project.ts';
@@ -72,8 +72,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     await page.goto(`${pages.huge}#/tests`);
     const left = async (filter: string): Promise<string> => {
       await page.goto(`${pages.huge}#/tests?filter=${encodeURIComponent(filter)}`);
-      await page.waitForFunction((wanted) => (document.getElementById('filter') as HTMLInputElement | null)?.value === wanted, {}, filter);
-      await new Promise((resolve) => setTimeout(resolve, 400));
+      await page.waitForFunction((wanted) => document.querySelector('.listing')?.getAttribute('data-filter') === wanted, {}, filter);
       return page.$eval('.listing .counts', (counts) => (counts as HTMLElement).innerText.replace(/\s+/g, ' ').trim());
     };
     check.equal(await left(''), '✗ 2,000 failed ▪ 98,000 passed');
@@ -101,30 +100,48 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     check.equal(await page.$$eval('.difference mark', (marks) => marks.map((mark) => mark.textContent)), ['2', '3']);
   }),
 
-  shown('goes by keys alone', async ({ check }, { page: { page }, pages }) => {
-    await page.goto(pages.bad);
-    await page.waitForSelector('.verdict');
-    const title = (): Promise<string> => page.$eval('article.case h2', (heading) => heading.textContent?.trim() ?? '');
-    await page.keyboard.press('n');
-    await page.waitForSelector('article.case');
-    const first = await title();
-    await page.keyboard.press('n');
-    await page.waitForFunction((before) => document.querySelector('article.case h2')?.textContent?.trim() !== before, {}, first);
-    await page.keyboard.press('p');
-    await page.waitForFunction((before) => document.querySelector('article.case h2')?.textContent?.trim() === before, {}, first);
-    check.matches(first, /differs$/);
-    await page.keyboard.press('Escape');
-    await page.waitForFunction(() => !document.querySelector('article.case'));
-    await page.keyboard.press('3');
-    await page.waitForSelector('.grid');
-    await page.keyboard.press('?');
-    await page.waitForSelector('dialog[open]');
-    check.equal(await page.$$eval('dialog kbd', (keys) => keys.length), 11);
-    await page.keyboard.press('Escape');
-    await page.keyboard.press('/');
-    await page.waitForFunction(() => document.activeElement?.id === 'filter');
-    await page.keyboard.type('moored');
-    // Through the list: down, and a test opens.
+  shown(
+    'keys: {what}',
+    {
+      cases: table(
+        ['what', 'keys', 'seen'],
+        [
+          ['n opens the first failure', ['n'], 'differs'],
+          ['n again opens the next one', ['n', 'n'], 'throws'],
+          ['p goes back', ['n', 'n', 'p'], 'differs'],
+          ['Escape closes a case', ['n', 'Escape'], 'no case'],
+          ['3 opens the matrix', ['3'], 'grid'],
+          ['? lists the keys', ['?'], '11 keys'],
+          ['Escape closes the list', ['?', 'Escape'], 'no keys'],
+          ['/ goes to the filter', ['/'], 'filter'],
+        ],
+      ),
+    },
+    async ({ row, eventually, check }, { page: { page }, pages }) => {
+      const seen = (): Promise<readonly string[]> =>
+        page.evaluate(() => {
+          const heading = document.querySelector('article.case h2')?.textContent?.trim();
+          const keys = document.querySelectorAll('dialog[open] kbd').length;
+          const grid = document.querySelector('.grid') ? ['grid'] : [];
+          const focus = document.activeElement?.id === 'filter' ? ['filter'] : [];
+          return [heading?.split(' › ').at(-1) ?? 'no case', keys > 0 ? `${keys} keys` : 'no keys', ...grid, ...focus];
+        });
+      await page.goto(pages.bad);
+      await page.waitForSelector('.verdict');
+      let heading = 'no case';
+      for (const key of row.keys) {
+        await page.keyboard.press(key as 'n');
+        // The next key counts for what this one has opened.
+        if (key === 'n' || key === 'p') await eventually(async () => (await seen())[0] !== heading);
+        else if (key === '?') await page.waitForSelector('dialog[open]');
+        heading = (await seen())[0] ?? '';
+      }
+      await eventually(async () => (await seen()).includes(row.seen));
+      check.includes(await seen(), row.seen);
+    },
+  ),
+
+  shown('arrow keys move through the list of tests and open one', async ({ check }, { page: { page }, pages }) => {
     await page.goto(`${pages.green}#/tests`);
     await page.waitForSelector('[role=tree]');
     await page.focus('[role=tree]');
@@ -254,7 +271,8 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
       const open = row.view === 'tests' ? `?case=${encodeURIComponent('outcomes.lattice.ts#the-office/differs')}` : '';
       await page.goto(`${pages.bad}#/${row.view}${open}`);
       await page.waitForSelector('main > *');
-      await new Promise((resolve) => setTimeout(resolve, 300));
+      // Colours in transition have another contrast.
+      await page.waitForFunction(() => document.getAnimations().length === 0);
       await page.evaluate(axe);
       const violations = await page.evaluate(async () => {
         const { axe } = window as unknown as {

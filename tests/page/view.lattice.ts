@@ -1,10 +1,11 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { mkdir, readdir, symlink, writeFile } from 'node:fs/promises';
+import { readdir, writeFile } from 'node:fs/promises';
 import { request } from 'node:http';
 import { join } from 'node:path';
 import { fixture, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
 import { page, withoutChromium } from './chromium.ts';
 
 /** A little project whose cases take a moment, and `red-lattice view` of it. */
@@ -13,9 +14,7 @@ const servedFor = <const S extends 'case' | 'file'>(scope: S) =>
     scope,
     needs: { folder: tempDirectory(scope) },
     async setup({ defer }, { folder }) {
-      await mkdir(join(folder, 'node_modules'));
-      await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-      await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+      await makeProject(folder);
       await writeFile(
         join(folder, 'slow.lattice.ts'),
         `import { range, test } from 'red-lattice';

@@ -1,8 +1,9 @@
-import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
-import { root, runCommand } from '../program.ts';
+import { runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
 
 export const hostile = '</script><img src=x onerror=alert(1)> # `a` | \\ @all \u001b[31m =1+1';
 
@@ -43,8 +44,7 @@ export const outcomes = fixture('outcomes', {
   scope: 'file',
   needs: { folder: tempDirectory('file') },
   async setup(_, { folder }) {
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
+    await makeProject(folder);
     for (const [name, text] of Object.entries(files)) await writeFile(join(folder, name), text);
     const good = await runCommand(['run', '--record', 'good', '--lanes', '1'], folder);
     const bad = await runCommand(['run', '--record', 'bad', '--lanes', '2'], folder, { OFFICE: 'broken' });

@@ -1,4 +1,5 @@
 import { namedRows, range, suite, table, test, values } from 'red-lattice';
+import { caseSlug } from '../../src/cases/names.ts';
 import { randomFrom } from '../../src/cases/random.ts';
 import { FixtureCosts } from '../../src/results/fixture-costs.ts';
 import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
@@ -112,8 +113,12 @@ export const records = suite('what is read of a record', [
         passes.map(({ twin: _twin, line: _line, column: _column, ...told }) => ({ ...told, status: 'passed' as const })),
       );
       check.equal(
-        results.map(({ id, location: place }) => [id.startsWith('a.lattice.ts#stays/t3/'), /~(\d)$/.exec(id)?.[1], place?.line, place?.column]),
-        passes.map(({ twin, line, column }) => [true, twin > 1 ? String(twin) : undefined, line || undefined, line ? column : undefined]),
+        results.map(({ id, location: place }) => [id, place?.line, place?.column]),
+        passes.map(({ row, twin, line, column }) => [
+          `a.lattice.ts#stays/t3/${caseSlug(row, undefined)}${twin > 1 ? `~${twin}` : ''}`,
+          line || undefined,
+          line ? column : undefined,
+        ]),
       );
     }
   }),

@@ -1,12 +1,13 @@
 import { type ChildProcess, spawn } from 'node:child_process';
 import { existsSync } from 'node:fs';
-import { mkdir, readdir, symlink, writeFile } from 'node:fs/promises';
+import { readdir, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, range, suite, test } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { randomFrom } from '../../src/cases/random.ts';
 import { readJournals } from '../../src/node/journals.ts';
 import { root } from '../program.ts';
+import { makeProject } from '../project.ts';
 
 /** Ways to misbehave, each as a body, with the status and the cause that must come of it. */
 const misdeeds: Readonly<Record<string, readonly [body: string, outcome: string]>> = {
@@ -36,9 +37,7 @@ const project = fixture('project', {
   async setup({ settings }, { folder }): Promise<Project> {
     const random = randomFrom(`chaos ${settings.seed}`);
     const expected = new Map<string, string>();
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-    await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+    await makeProject(folder);
     for (let file = 0; file < 6; file++) {
       const tests = Array.from({ length: 20 }, (_, i) => {
         const deed = random.integer(0, 4) === 0 ? random.pick(Object.keys(misdeeds)) : undefined;

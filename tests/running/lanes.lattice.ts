@@ -1,9 +1,10 @@
-import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, suite, table, test } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { readJournals } from '../../src/node/journals.ts';
 import { root, runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
 
 const office = join(root, 'examples', 'harbour-office');
 
@@ -49,8 +50,7 @@ export const debugging = test(
   { needs: { folder }, timeout: 30_000 },
   async ({ check }, { folder }) => {
     const project = join(folder, 'debugged');
-    await mkdir(join(project, 'node_modules'), { recursive: true });
-    await symlink(root, join(project, 'node_modules', 'red-lattice'));
+    await makeProject(project);
     await writeFile(
       join(project, 'a.lattice.mjs'),
       "import { test } from 'red-lattice';\nexport const loops = test('loops', { timeout: 100 }, () => { for (;;); });\n",

@@ -1,15 +1,9 @@
-import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { test, values } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
-import { root, runCommand } from '../program.ts';
-
-async function makeProject(folder: string, tests: string): Promise<void> {
-  await mkdir(join(folder, 'node_modules'));
-  await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-  await writeFile(join(folder, 'package.json'), '{"type":"module"}');
-  await writeFile(join(folder, 'a.lattice.mjs'), tests);
-}
+import { runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
 
 const text = `import { stdout } from 'node:process';
 import { test } from 'red-lattice';
@@ -32,9 +26,7 @@ export const output = test(
     timeout: 60_000,
   },
   async ({ row, check }, { folder }) => {
-    await mkdir(join(folder, 'node_modules'));
-    await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-    await writeFile(join(folder, 'package.json'), '{"type":"module"}');
+    await makeProject(folder);
     await writeFile(join(folder, 'writes.lattice.mjs'), text);
     const { status, out } = await runCommand(['run', '--lanes', String(row.lanes), '--format', 'json'], folder);
     const { results } = JSON.parse(out) as { results: { output: string[] }[] };
@@ -54,7 +46,7 @@ export const counted = test(
     timeout: 60_000,
   },
   async ({ row, check }, { folder }) => {
-    await makeProject(folder, stream);
+    await makeProject(folder, { 'a.lattice.mjs': stream });
     const { out } = await runCommand(['run', '--lanes', String(row.lanes)], folder);
     check.matches(out, /^ {2}▪ many {2}3,000 passed/m);
   },

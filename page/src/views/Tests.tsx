@@ -87,7 +87,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   };
   return (
     <div className={`tests ${chosen ? 'split' : ''}`}>
-      <div className="listing">
+      <div className="listing" data-filter={wanted}>
         <search className="tools">
           <input
             id="filter"
