@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process';
-import { appendFileSync, existsSync } from 'node:fs';
+import { appendFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Going } from '../formats/human/live.ts';
 import { grouped } from '../problems/grouped.ts';
@@ -10,14 +10,15 @@ import { endedAtOnce } from '../results/run-info.ts';
 import { emptyState, lostResults, type RunState, take, takeUnrun } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import type { Coordination, Request } from './coordination.ts';
-import { Dealer, type Dealt } from './dealer.ts';
+import { Dealer } from './dealer.ts';
 import { debugLog } from './debug-log.ts';
 import { readJournal } from './journals.ts';
 import { attributeEnd, howItEnded } from './lane-end.ts';
-import { type LaneWork, type Said, work } from './lane-process.ts';
+import { type Said, work } from './lane-process.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
+import { lastCaseIn, newJournal, newSlot, type Slot } from './slot.ts';
 
 /** Lanes that die one after the other without a result between them: then the fault is not a case's. */
 const fruitlessLanes = 3;
@@ -26,19 +27,6 @@ const fruitlessLanes = 3;
 const patienceWithOne = 120;
 /** Milliseconds: what took so long the last time gets its lanes at once. */
 const longRun = 600;
-
-/** One of the lanes, through all the processes that it takes. */
-interface Slot {
-  readonly number: number;
-  /** Those of its processes. */
-  readonly journals: string[];
-  processes: number;
-  work: LaneWork | undefined;
-  piece: Dealt | undefined;
-  /** A piece that a process died in: its next one goes on with it. */
-  returned: Dealt | undefined;
-  careful: boolean;
-}
 
 /**
  * Has the cases run by lanes, and goes on in a fresh one when a lane has died, until every case has its result.
@@ -249,7 +237,7 @@ class Coordinator {
   }
 
   #open(number: number): void {
-    const slot: Slot = { number, journals: [], processes: 0, work: undefined, piece: undefined, returned: undefined, careful: false };
+    const slot = newSlot(number);
     this.#slots.push(slot);
     this.#running.push(this.#runSlot(slot));
   }
@@ -260,20 +248,11 @@ class Coordinator {
     while (this.#slots.length < wanted) this.#open(this.#slots.length);
   }
 
-  /** One that no process has written to, in this run or in the one that it goes on with. */
-  #newJournal(slot: Slot): string {
-    for (;;) {
-      const number = slot.processes++;
-      const path = join(this.#request.record, `lane-${slot.number}${number ? `-${number}` : ''}.journal`);
-      if (!existsSync(path)) return path;
-    }
-  }
-
   /** Process after process, until one has come to its end in order. */
   async #runSlot(slot: Slot): Promise<void> {
     for (;;) {
       const { record, after: _after, plan: _plan, before: _before, lanes, ...asked } = this.#request;
-      const journal = this.#newJournal(slot);
+      const journal = newJournal(this.#request.record, slot);
       const job: Job = {
         ...asked,
         careful: slot.careful,
@@ -414,10 +393,3 @@ class Coordinator {
 }
 
 const resultsOf = (state: RunState): number => Object.values(state.counts).reduce((sum, count) => sum + count, 0) + state.loadFailures.length;
-
-/** The id of the last case with a result. */
-function lastCaseIn(journal: string): string | undefined {
-  let last: string | undefined;
-  for (const entry of readJournal(journal)) if (entry.type === 'ended') last = entry.result.id;
-  return last;
-}

@@ -92,27 +92,16 @@ function importsOf(file) {
   });
 }
 
-function reachedFrom(files) {
-  const reached = new Set();
-  const queue = [...files];
-  for (let file = queue.pop(); file !== undefined; file = queue.pop()) {
-    if (reached.has(file)) continue;
-    reached.add(file);
-    queue.push(...importsOf(file));
-  }
-  return reached;
-}
-
 const testFiles = sourceFiles(join(root, 'tests')).filter((file) => file.endsWith('.lattice.ts'));
-/** The entries of the package that tests reach through the command and the package itself. */
-const reachedByTests = new Map(testFiles.map((file) => [file, reachedFrom([file])]));
+const importedByTests = new Map(testFiles.map((file) => [file, new Set(importsOf(file))]));
+/** Folders whose code is run by the tests of others. */
+const neighbours = { node: ['command', 'running'], problems: ['suites'], command: [] };
 
-/** The test files that import a source file, and those of the folder of the same name: they run it through the command. */
+/** The test files that import a source file, and those of its folder. */
 function nearTests(file) {
   const folder = file.split('/')[1];
-  const near = testFiles.filter((test) => reachedByTests.get(test).has(file) || test.startsWith(`tests/${folder}/`));
-  const more = folder === 'node' ? testFiles.filter((test) => /^tests\/(?:command|running|results)\//.test(test)) : [];
-  return [...new Set([...near, ...more])];
+  const folders = [folder, ...(neighbours[folder] ?? [])];
+  return testFiles.filter((test) => importedByTests.get(test).has(file) || folders.includes(test.split('/')[1]));
 }
 
 /** Runs a program; gives its status, or 'hang', and its output. */
@@ -172,7 +161,17 @@ async function judge(folder, near) {
     const args =
       name === 'base'
         ? [join(folder, 'tests', 'root', 'run.mjs'), '--stop']
-        : [join(folder, 'dist', 'command.js'), 'run', ...(name === 'near' ? near : ['tests', 'examples']), '--show', 'summary', '--stop-after', '1'];
+        : [
+            join(folder, 'dist', 'command.js'),
+            'run',
+            ...(name === 'near' ? near : ['tests', 'examples']),
+            '--lanes',
+            '1',
+            '--show',
+            'summary',
+            '--stop-after',
+            '1',
+          ];
     if (name === 'near' && near.length === 0) continue;
     const env = name === 'base' ? { RED_LATTICE_PACKAGE: folder } : {};
     const { status, output } = await run(args, folder, limits[name], env);
