@@ -3,16 +3,16 @@
 // gain more, the machine has no more to give. usage: cases.mjs [rounds]
 import { spawn } from 'node:child_process';
 import { createWriteStream, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { temporaryFolder } from '../scripts/temporary.mjs';
 import { report, watchMemory } from './measure.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const command = join(root, 'dist', 'command.js');
 const rounds = Number(process.argv[2] ?? 3);
 const { NODE_EXTRA_CA_CERTS, ...env } = process.env;
-const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-bench-'));
+const folder = mkdtempSync(join(tmpdir(), 'red-lattice-bench-'));
 mkdirSync(join(folder, 'node_modules'));
 for (const name of ['papaparse', 'csv-parse']) symlinkSync(join(root, 'node_modules', name), join(folder, 'node_modules', name));
 symlinkSync(root, join(folder, 'node_modules', 'red-lattice'));

@@ -2,14 +2,14 @@
 // 1 past a limit: open in 2 s, filtered in 100 ms, 50 frames a second.
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, rmSync, statSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import puppeteer from 'puppeteer-core';
 import { chromium, flags } from '../scripts/chromium.mjs';
-import { temporaryFolder } from '../scripts/temporary.mjs';
 import { makeRecord } from './page/made-record.mjs';
 
-const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-bench-'));
+const folder = mkdtempSync(join(tmpdir(), 'red-lattice-bench-'));
 const command = fileURLToPath(new URL('../dist/command.js', import.meta.url));
 makeRecord(join(folder, 'huge'), { cases: 100_000 });
 execFileSync(process.execPath, [command, 'report', 'huge', '-o', 'huge.html'], { cwd: folder, stdio: 'ignore' });

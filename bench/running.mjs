@@ -1,15 +1,15 @@
 // Lanes, time and the journal, each beside its floor. Ends with 1 past a limit. usage: running.mjs [part of a name]
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { temporaryFolder } from '../scripts/temporary.mjs';
 import { alternate, wall } from './measure.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const command = join(root, 'dist', 'command.js');
 const part = process.argv[2];
-const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-bench-'));
+const folder = mkdtempSync(join(tmpdir(), 'red-lattice-bench-'));
 mkdirSync(join(folder, 'node_modules'));
 symlinkSync(root, join(folder, 'node_modules', 'red-lattice'));
 writeFileSync(join(folder, 'package.json'), '{"type":"module"}');

@@ -1,9 +1,9 @@
 // What oversized texts, values and floods cost: the memory of the largest process, the record, and the output. usage: sizes.mjs
 import { spawn } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { temporaryFolder } from '../scripts/temporary.mjs';
 import { environment, watchMemory } from './measure.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
@@ -53,7 +53,7 @@ const sizeOf = (path) => {
 };
 
 function measure({ test, files = {} }) {
-  const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-bench-'));
+  const folder = mkdtempSync(join(tmpdir(), 'red-lattice-bench-'));
   mkdirSync(join(folder, 'node_modules'));
   symlinkSync(root, join(folder, 'node_modules', 'red-lattice'));
   writeFileSync(join(folder, 'package.json'), '{"type":"module"}');

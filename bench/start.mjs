@@ -1,8 +1,8 @@
 // How long it takes from typing the command to its end, for one small TypeScript file and for fifty, beside `node -e 0`.
 import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { temporaryFolder } from '../scripts/temporary.mjs';
 import { alternate, report, wall } from './measure.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
@@ -10,7 +10,7 @@ const command = join(root, 'dist', 'command.js');
 const rounds = 15;
 
 function project(files) {
-  const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-bench-'));
+  const folder = mkdtempSync(join(tmpdir(), 'red-lattice-bench-'));
   mkdirSync(join(folder, 'node_modules'));
   symlinkSync(root, join(folder, 'node_modules', 'red-lattice'));
   writeFileSync(join(folder, 'package.json'), '{"type":"module"}');

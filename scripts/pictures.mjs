@@ -2,19 +2,19 @@
 // Needs Xvfb, xterm, import and Chromium (Debian: xvfb xterm imagemagick fonts-dejavu-core chromium).
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
 import { pathToFileURL } from 'node:url';
 import puppeteer from 'puppeteer-core';
 import { chromium, flags } from './chromium.mjs';
 import { command, makeReady, root } from './steps.mjs';
-import { temporaryFolder } from './temporary.mjs';
 
 makeReady();
 const office = join(root, 'examples', 'harbour-office');
 
 /** A project whose test files hold one mistake each. */
-const mistaken = mkdtempSync(join(temporaryFolder(), 'red-lattice-pictures-'));
+const mistaken = mkdtempSync(join(tmpdir(), 'red-lattice-pictures-'));
 writeFileSync(join(mistaken, 'package.json'), '{"type":"module"}');
 symlinkSync(join(root, 'node_modules'), join(mistaken, 'node_modules'));
 writeFileSync(
@@ -129,7 +129,7 @@ const views = [
   { name: 'page-compare', hash: '#/compare', dark: true },
 ].filter(({ name }) => wanted.length === 0 || wanted.includes(name));
 if (views.length > 0) {
-  const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-pictures-'));
+  const folder = mkdtempSync(join(tmpdir(), 'red-lattice-pictures-'));
   spawnSync(process.execPath, [command, 'run', '--show', 'summary'], { cwd: office, stdio: 'ignore' });
   spawnSync(process.execPath, [command, 'run', '--on-request', '--show', 'summary'], { cwd: office, stdio: 'ignore' });
   spawnSync(process.execPath, [command, 'report', '-o', join(folder, 'page.html')], { cwd: office, stdio: 'inherit' });
@@ -180,7 +180,7 @@ const applications = [
 for (const { name, example = name, page: file = '', ready, height, hash = '', act } of applications) {
   const cwd = join(root, 'examples', example);
   const server = spawn(process.execPath, [join(root, 'node_modules', 'vite', 'bin', 'vite.js'), '--port', '5183', '--strictPort'], { cwd, stdio: 'ignore' });
-  const profile = mkdtempSync(join(temporaryFolder(), 'red-lattice-pictures-'));
+  const profile = mkdtempSync(join(tmpdir(), 'red-lattice-pictures-'));
   const browser = await puppeteer.launch({ executablePath: chromium, args: flags, userDataDir: profile });
   const page = await browser.newPage();
   await page.setViewport({ width: 1280, height: 800 });

@@ -1,9 +1,9 @@
 // Writes docs/reference.md from the declarations and docstrings of all public names. usage: reference.mjs [--check]
 import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { API } from 'typescript/unstable/sync';
 import { root } from './steps.mjs';
-import { temporaryFolder } from './temporary.mjs';
 
 const target = join(root, 'docs', 'reference.md');
 const types = join(root, 'dist', 'types');
@@ -66,7 +66,7 @@ function entriesOf(project, path, module) {
 }
 
 function readEntries() {
-  const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-reference-'));
+  const folder = mkdtempSync(join(tmpdir(), 'red-lattice-reference-'));
   const api = new API();
   try {
     const modules = { 'red-lattice': join(types, 'index.d.ts'), 'red-lattice/node': join(types, 'node', 'index.d.ts') };

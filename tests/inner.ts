@@ -61,7 +61,7 @@ async function problemsOf(suites: () => readonly Child[], options: Options): Pro
 }
 
 /** Files that exist only here, under `memory:/`, cut into pieces of a few bytes. */
-export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>, pieceSize = 7): { files: FileSource; base: URL } {
+export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>, pieceSize?: number): { files: FileSource; base: URL } {
   const base = new URL('file:///memory/');
   return {
     base,
@@ -69,7 +69,9 @@ export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>
       async *read(url) {
         const text = texts[decodeURIComponent(url.pathname.replace('/memory/', ''))];
         const bytes = typeof text === 'string' ? new TextEncoder().encode(text) : (text ?? new Uint8Array());
-        for (let at = 0; at < bytes.length; at += pieceSize) yield bytes.slice(at, at + pieceSize);
+        // Small pieces break everywhere; a large text would take for ever in them.
+        const size = pieceSize ?? (bytes.length > 100_000 ? 50_000 : 7);
+        for (let at = 0; at < bytes.length; at += size) yield bytes.slice(at, at + size);
       },
       async list(folder) {
         const path = decodeURIComponent(folder.pathname.replace('/memory/', ''));

@@ -1,7 +1,7 @@
 import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { type Fixture, fixture, type Scope } from '../fixtures/fixture.ts';
-import { temporaryFolder } from './temporary.ts';
 
 /**
  * Create a fixture of an empty folder. It is removed at the end of its scope, or kept and logged if a case that used it failed.
@@ -17,7 +17,7 @@ export function tempDirectory<const S extends Scope = 'case'>(scope?: S): Fixtur
   const made = fixture('temporary directory', {
     scope: scope ?? 'case',
     async setup({ defer, log }) {
-      const folder = await mkdtemp(join(temporaryFolder(), 'red-lattice-'));
+      const folder = await mkdtemp(join(tmpdir(), 'red-lattice-'));
       defer(async ({ failed }) => {
         if (failed) log(`kept the temporary directory ${folder}`);
         else await rm(folder, { recursive: true, force: true, maxRetries: 3 });

@@ -86,6 +86,23 @@ export const reading = suite('a data file', [
     ]);
   }),
 
+  test('a quote that never closes costs its own row, also if the end of the file is far', async ({ check }) => {
+    const rows = Array.from({ length: 11_000 }, (_, i) => (i === 4 ? '4,"never closed' : `${i},${'x'.repeat(400)}`));
+    const found = await read(`nights,note\n${rows.join('\n')}\n`, { columns: { nights: cell.integer } });
+    check.equal(
+      found.flatMap((row, i) => (typeof row === 'string' ? [[i, row]] : [])),
+      [[4, '6:1 unclosed quote']],
+    );
+    check.equal([found.length, found[3], found[10_999]], [11_000, { nights: 3 }, { nights: 10_999 }]);
+  }),
+
+  test('can have fifty thousand columns', { timeout: 20_000 }, async ({ check }) => {
+    const columns = Array.from({ length: 50_000 }, (_, i) => `c${i}`);
+    const [row] = await read(`${columns.join()}\n${columns.join()}\n`);
+    check.equal(Object.keys(row as object).length, 50_000);
+    check.equal((row as Record<string, unknown>)['c49999'], 'c49999');
+  }),
+
   test('keeps the numbers in names where a row is bad', async ({ check }) => {
     const cases = dataFile('stays.csv', { columns: { nights: cell.integer } }).nameBy((_, index) => `stay ${index}`);
     const { seen } = await runInside([test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': 'nights\n1\ntwo\n3\n' }));

@@ -4,11 +4,10 @@
 //   --judges: which of them judge. --fresh: do not go on with an earlier result of the same options. --show: only list the faults.
 import { spawn } from 'node:child_process';
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
-import { availableParallelism } from 'node:os';
+import { availableParallelism, tmpdir } from 'node:os';
 import { dirname, join, relative, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { parseArgs } from 'node:util';
-import { temporaryFolder } from '../../scripts/temporary.mjs';
 import { findSites, plant } from './sites.mjs';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
@@ -207,7 +206,7 @@ async function measure() {
   console.log(`${chosen.length} of ${all.length} faults, ${queue.length} to judge`);
   const worker = async (number) => {
     // Outside of the project: tests look for files from a folder upward.
-    const folder = join(temporaryFolder(), `red-lattice-faults-${process.pid}-${number}`);
+    const folder = join(tmpdir(), `red-lattice-faults-${process.pid}-${number}`);
     makeCopy(folder);
     if (number === 0 && queue.length > 0) {
       const { by, how } = await judge(folder, options.judges.includes('near') ? nearTests('src/checks/equality.ts') : []);

@@ -2,9 +2,9 @@
 // Nothing of the library is used here, not even its reader of records: what it says of itself is what is in question.
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { temporaryFolder } from '../../scripts/temporary.mjs';
 
 /** The package under test: this one, or a copy with a lie in it. */
 export const packageFolder = resolve(process.env.RED_LATTICE_PACKAGE ?? fileURLToPath(new URL('../..', import.meta.url)));
@@ -15,7 +15,7 @@ const importLine = "import { cell, dataFile, fixture, folder, namedRows, lazy, r
 
 /** Makes a project from file names and texts, or links. Test files get their import line. */
 export function makeProject(files) {
-  const folder = mkdtempSync(join(temporaryFolder(), 'red-lattice-root-'));
+  const folder = mkdtempSync(join(tmpdir(), 'red-lattice-root-'));
   mkdirSync(join(folder, 'node_modules'));
   symlinkSync(packageFolder, join(folder, 'node_modules', 'red-lattice'));
   for (const [name, text] of Object.entries({ 'package.json': '{"name":"little","type":"module"}\n', ...files })) {

@@ -180,6 +180,8 @@ class Cutter {
   #read = 0;
   /** Where the next quote stands; -1 where there is none. */
   #quote = -1;
+  /** Characters that a record must have before its closing quote is looked for again. */
+  #retryLength = 0;
   /** There were quotes among the records that came last. */
   sawQuote = false;
 
@@ -225,9 +227,14 @@ class Cutter {
       const skipped = (text.charCodeAt(start) === commentUnit && text.startsWith(comment as string, start)) || isBlank(text, start, end);
       if (this.#quote >= 0 && this.#quote < start) this.#quote = text.indexOf(quote, start);
       if (!skipped && this.#quote >= 0 && this.#quote < end) {
+        if (!last && text.length - start < this.#retryLength) break;
         const close = endOfRecord(text, start, delimiter);
         unclosed = close < 0;
-        if (!last && !(unclosed && text.length - start > mostOfARecord) && (unclosed || close >= text.length)) break;
+        if (!last && !(unclosed && text.length - start > mostOfARecord) && (unclosed || close >= text.length)) {
+          this.#retryLength = Math.min(2 * (text.length - start), mostOfARecord + 1);
+          break;
+        }
+        this.#retryLength = 0;
         // A quote that never closes would swallow the file: it costs its own line instead, also if the end of the file is far.
         if (!unclosed) {
           for (let at = text.indexOf('\n', start); at >= 0 && at < close; at = text.indexOf('\n', at + 1)) lines++;

@@ -41,21 +41,22 @@ export function readHeadings(
 ): Indexed[] {
   const headings = texts.map((text) => text.trim());
   const problems: Problem[] = [];
+  const firstIndex = new Map<string, number>();
   headings.forEach((heading, index) => {
-    if (heading !== '' && headings.indexOf(heading) !== index)
-      problems.push({ code: 'duplicate-column', column: heading, source: 'the headings', at: placeOf(index) });
+    if (!firstIndex.has(heading)) firstIndex.set(heading, index);
+    else if (heading !== '') problems.push({ code: 'duplicate-column', column: heading, source: 'the headings', at: placeOf(index) });
   });
   const named = headings.filter((heading) => heading !== '');
-  const found = columnsFor(columns, columns ? headings : named).map((column) => ({ ...column, index: headings.indexOf(column.heading) }));
+  const found = columnsFor(columns, columns ? headings : named).map((column) => ({ ...column, index: firstIndex.get(column.heading) ?? -1 }));
   for (const { property, index } of found) if (property === '__proto__') problems.push({ code: 'invalid-heading', heading: property, at: placeOf(index) });
   const known = named.filter((heading) => !isMark(heading));
   const missing = found.filter(({ index }) => index < 0).map(({ heading }) => heading);
   if (missing.length > 0) problems.push(...whyMissing(texts, known, missing, placeOf));
   if (problems.length) throw new ProblemError(problems);
   const read = new Set(found.map(({ index }) => index));
+  const wanted = found.map(({ heading }) => heading);
   headings.forEach((heading, index) => {
-    if (heading !== '' && !read.has(index))
-      remark?.({ code: 'unused-column', column: heading, known: found.map((column) => column.heading), at: placeOf(index) });
+    if (heading !== '' && !read.has(index)) remark?.({ code: 'unused-column', column: heading, known: wanted, at: placeOf(index) });
   });
   return found;
 }
