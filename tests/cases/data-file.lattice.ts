@@ -91,7 +91,7 @@ export const reading = suite('a data file', [
     const found = await read(`nights,note\n${rows.join('\n')}\n`, { columns: { nights: cell.integer } });
     check.equal(
       found.flatMap((row, i) => (typeof row === 'string' ? [[i, row]] : [])),
-      [[4, '6:1 unclosed quote']],
+      [[4, '6:3 unclosed quote']],
     );
     check.equal([found.length, found[3], found[10_999]], [11_000, { nights: 3 }, { nights: 10_999 }]);
   }),

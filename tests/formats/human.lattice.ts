@@ -52,6 +52,12 @@ export const differences = test('shows the difference between {what}', {
       expected: lines(['one', 'two', 'three', 'four', 'five', 'sixth']),
       told: ['omitted 2 equal lines', 'both three', 'both four', 'both five', 'expected six[th]', 'actual six'],
     },
+    alone: {
+      what: 'lines that have no single counterpart, without marks',
+      actual: lines(['one', 'two x', 'three', 'four a', 'four b']),
+      expected: lines(['one', 'two a', 'two b', 'three', 'four']),
+      told: ['both one', 'expected two a', 'expected two b', 'actual two x', 'both three', 'expected four', 'actual four a', 'actual four b'],
+    },
     structures: {
       what: 'structures',
       actual: '{\n  a: 1,\n  b: 2,\n}',
