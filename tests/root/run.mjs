@@ -14,7 +14,7 @@ const queue = [...outcomes, ...hostile].filter(({ name }) => !wanted || name.inc
 const first = process.argv.find((argument) => argument.startsWith('--first='))?.slice('--first='.length);
 /** Those that wait for seconds come first, so that the others fill the time. */
 const isSlow = ({ name, signals, within }) => signals !== undefined || within !== undefined || /nextTick|_events|Object\.prototype\.toJSON/.test(name);
-queue.sort((a, b) => Number(isSlow(b)) - Number(isSlow(a)));
+if (!stopAtFirst) queue.sort((a, b) => Number(isSlow(b)) - Number(isSlow(a)));
 if (first) queue.sort((a, b) => Number(b.name === first) - Number(a.name === first));
 /** Most projects wait longer than they compute. */
 const workers = availableParallelism() + 1;

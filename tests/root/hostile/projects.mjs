@@ -188,6 +188,27 @@ const wholeProjects = [
     says: ['unknown column `valueOf`'],
   },
   {
+    name: 'hostile: what a fixture replaces stays replaced until the fixture puts it back',
+    files: {
+      'a.lattice.mjs': `
+        const spy = fixture('spy', { scope: 'suite', setup({ defer }) {
+          let calls = 0;
+          const original = Promise.all;
+          Promise.all = function all(list) { calls++; return original.call(Promise, list); };
+          defer(() => { Promise.all = original; });
+          return () => calls;
+        } });
+        const uses = (count) => test('use ' + count, { needs: { spy } }, async ({ check }, { spy }) => { await Promise.all([1]); check.equal(spy(), count); });
+        export const watched = suite('watched', [uses(1), uses(2)]);
+        export const after = test('after', ({ check }) => check.includes(String(Promise.all), 'native code'));
+        export const breaks = test('breaks', ({ check }) => { Promise.all = () => 1; check.holds(true); });
+        export const restored = test('restored', async ({ check }) => check.equal(await Promise.all([1]), [1]));`,
+    },
+    args: ['run', '--lanes', '1'],
+    status: 0,
+    last: '5 passed, 0 failed',
+  },
+  {
     name: 'hostile: floods of late checks and of long messages',
     files: {
       'a.lattice.mjs': `
