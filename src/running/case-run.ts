@@ -109,7 +109,7 @@ export class CaseRun implements Recorder {
     if (this.checksFailed <= MAX_FAILED_CHECKS) this.fail(failureOfCheck(finding, note, origin, { step: pathOf(step) }), step);
     else if (this.checksFailed === MAX_FAILED_CHECKS + 1)
       this.fail({ cause: 'check', message: `more checks failed; only the first ${grouped(MAX_FAILED_CHECKS)} failures are recorded` }, step);
-    else for (let at = step; at; at = at.outer) at.failed = true;
+    else markFailed(step);
   }
 
   stop(): never {
@@ -132,7 +132,7 @@ export class CaseRun implements Recorder {
 
   fail(failure: Failure, step: StepRun | undefined = this.#step): void {
     this.failures = added(this.failures, failure);
-    for (let at = step; at; at = at.outer) at.failed = true;
+    markFailed(step);
   }
 
   /** What a body or its cleanup threw; leaving early is no failure of its own. */
@@ -252,6 +252,11 @@ export class CaseRun implements Recorder {
   #late(what: 'check' | 'log' | 'step', detail: string, where: object = {}): void {
     this.#told({ code: `late-${what}`, id: this.planned.id, detail: limitText(detail, MAX_NOTE_LENGTH), ...where });
   }
+}
+
+/** A failure in a step is one of the steps around it, too. */
+function markFailed(step: StepRun | undefined): void {
+  for (let at = step; at; at = at.outer) at.failed = true;
 }
 
 const innermostOpen = (steps: readonly StepRun[]): StepRun | undefined => steps.findLast((step) => step.status === 'unfinished');

@@ -92,7 +92,7 @@ const lies = [
     "isEqual(actual, expected) ? undefined : both('not equal'",
     "isEqual(expected, expected) ? undefined : both('not equal'",
   ],
-  ['failed checks are not counted', 'running/case-run.ts', '      this.fail(failureOfCheck(finding, note, origin, { step: pathOf(step) }), step);\n', ''],
+  ['failed checks are not counted', 'running/case-run.ts', '      this.#failCheck(finding, note, origin, step);\n', ''],
   [
     'a failing step is forgotten',
     'checks/checks.ts',
@@ -165,7 +165,7 @@ const lies = [
     '      if (this.#fruitless >= fruitlessLanes) {',
     '      if (isProgress) return;\n      if (this.#fruitless >= fruitlessLanes) {',
   ],
-  ['process.exit leaves no word', 'node/lane/lane.ts', '    for (const run of this.#guilty()) {', '    for (const run of [] as CaseRun[]) {'],
+  ['process.exit leaves no word', 'node/lane/guard.ts', '    for (const run of this.#guilty()) {', '    for (const run of [] as CaseRun[]) {'],
   [
     'the last line counts no failures',
     'formats/ending.ts',

@@ -1,16 +1,13 @@
-import { relative } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { hash } from '../../cases/hash.ts';
 import type { Surroundings } from '../../cases/row.ts';
 import { ordinaryLimit } from '../../fixtures/instance.ts';
 import { ignoreUnknown } from '../../problems/never.ts';
-import { framesOf } from '../../problems/place.ts';
 import type { TestHeader } from '../../results/recorded-result.ts';
 import type { CaseRun } from '../../running/case-run.ts';
 import { failureOfThrow } from '../../running/failures.ts';
 import { epoch, makePromise, nextTurn, now } from '../../running/originals.ts';
-import { nothingDone, resultOf } from '../../running/outcome.ts';
-import type { CaseResult } from '../../running/result.ts';
+import { nothingDone } from '../../running/outcome.ts';
 import { type Running, runPlan } from '../../running/run.ts';
 import type { Part } from '../../running/run-options.ts';
 import { limits } from '../../running/watch.ts';
@@ -29,6 +26,7 @@ import { mapStacks } from '../loading/stacks.ts';
 import type { Job, ToCoordinator, ToLane } from '../protocol.ts';
 import type { Channel } from './channel.ts';
 import { dealtBy, recordedIn } from './earlier-results.ts';
+import { ProcessGuard } from './guard.ts';
 import { FixtureHost } from './host.ts';
 import { LaneRecord } from './lane-record.ts';
 import { LeakCounter, LeakFinder } from './leaks.ts';
@@ -41,13 +39,8 @@ import { findRowLines } from './row-lines.ts';
 import { RemoteRunFixtures } from './run-fixtures.ts';
 import { unfinished, waitForUnfinished } from './unfinished.ts';
 
-// Tests may replace what stands on `process`: the lane goes by what was there before them.
-const exit = process.exit.bind(process);
-
 /** How long in milliseconds a lane waits at its end for open timers and requests, so that late failures are reported. */
 const lateFailureLimit = 1000;
-
-const framesOfErrors = 50;
 
 /** Runs one job: loads and plans files, runs cases, and writes everything to a journal. */
 export class Lane {
@@ -67,7 +60,6 @@ export class Lane {
   #running: Running | undefined;
   /** When the first case could start, in the runner's clock. */
   #started = 0;
-  #exitCalled: { code: unknown; stack: string | undefined; run: CaseRun | undefined } | undefined;
   readonly #say: (message: ToCoordinator) => void;
   readonly #runFixtures: RemoteRunFixtures;
   /** In the process that hosts the fixtures of the run, when it is ready. */
@@ -95,7 +87,17 @@ export class Lane {
 
   /** Never hangs: what breaks here is told, and ends the lane. */
   async work(): Promise<void> {
-    this.#guard();
+    mapStacks(this.#modules.maps);
+    new ProcessGuard({
+      root: this.#job.root,
+      channel: this.#channel,
+      record: this.#record,
+      output: this.#output,
+      under: this.#under,
+      loading: () => this.#loading,
+      running: () => this.#running,
+      started: () => this.#started,
+    }).install();
     try {
       await this.#do();
     } catch (error) {
@@ -324,76 +326,6 @@ export class Lane {
     });
     this.#locked.delete(request);
     return () => this.#say({ from: 'lane', type: 'unlock', names });
-  }
-
-  /** Everything that could end the process without a word is made to leave one. */
-  #guard(): void {
-    mapStacks(this.#modules.maps);
-    // Deep stacks must include the line of the test.
-    if (Error.stackTraceLimit === 10) Error.stackTraceLimit = framesOfErrors;
-    this.#channel.hide();
-    this.#output.capture((text) => this.#record.loose(text), !this.#channel.ownsProcess);
-    const stray = (error: unknown, what: 'error' | 'rejection'): void => {
-      const run = this.#output.current;
-      if (run && this.#running) this.#running.stray(run, error, what);
-      else {
-        const failure = failureOfThrow(error, 'throw', {});
-        this.#record.told({ code: `unhandled-${what}`, detail: failure.message, at: failure.location });
-      }
-    };
-    process.on('uncaughtException', (error) => stray(error, 'error'));
-    process.on('unhandledRejection', (error) => stray(error, 'rejection'));
-    process.exit = ((...given: [] | [code: unknown]) => {
-      const [code] = given;
-      this.#exitCalled ??= { code, stack: new Error('exit').stack, run: this.#output.current };
-      // Where no status is given, the one that was set stays: to the runtime, `undefined` is one.
-      return given.length === 0 ? exit() : exit(code as number);
-    }) as typeof process.exit;
-    process.on('exit', (code) => {
-      // Code under test can emit any event. The runtime sets `_exiting` first.
-      if ((process as { _exiting?: boolean })._exiting !== false) this.#exited(code);
-    });
-  }
-
-  /** Somebody else ended the process: says who, while it still can. */
-  #exited(code: number): void {
-    if (this.#record.isClosed) return;
-    const place = framesOf(this.#exitCalled?.stack)[0];
-    const called = this.#exitCalled;
-    const outside = called && !called.run && this.#loading === undefined ? ' outside any case' : '';
-    const how = called ? `process.exit(${called.code ?? ''}) was called${outside}` : `the process ended with exit status ${code}`;
-    if (this.#loading !== undefined)
-      this.#record.told({ code: 'load-failed', file: relative(this.#job.root, this.#loading), cause: 'exit', reason: how, at: place });
-    const late = this.#lateCaller;
-    if (late) {
-      this.#record.told({ code: 'late-exit', id: late.planned.id, detail: how, at: place });
-      this.#record.put({ type: 'exit-attributed' });
-    }
-    // The others that are running had no part in it: they run again.
-    for (const run of this.#guilty()) {
-      const { planned } = run;
-      const failures = [...run.failures, { cause: 'crash', message: how, location: place, step: run.stepPath } as const];
-      const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
-      const result: CaseResult = { ...resultOf(run, { status: 'errored', cause: 'crash' }, run.attempt, this.#started), times, failures, attachments: [] };
-      this.#record.ended(planned, result);
-      this.#record.put({ type: 'exit-attributed' });
-    }
-    this.#record.flush();
-  }
-
-  /** A case that called for the end when it had its result. */
-  get #lateCaller(): CaseRun | undefined {
-    const caller = this.#exitCalled?.run;
-    return caller?.ended && !this.#under.has(caller) ? caller : undefined;
-  }
-
-  /** Whose doing the end is: the case that called for it, as long as it has no result; else the only one that is under way. */
-  #guilty(): readonly CaseRun[] {
-    if (this.#lateCaller) return [];
-    const caller = this.#exitCalled?.run;
-    if (caller) return [caller];
-    const open = [...this.#under].filter((run) => !run.ended);
-    return open.length === 1 ? open : [];
   }
 
   /** Interrupts what is running. `urgent`: without the grace period. */
