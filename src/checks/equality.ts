@@ -1,25 +1,41 @@
-type Pairs = Map<object, Set<object>>;
+/** Pairs of objects that are taken as equal where they meet again. A trial has a scope of its own, which is dropped with it. */
+class Assumptions {
+  readonly #outer: Assumptions | undefined;
+  readonly #pairs = new Map<object, Set<object>>();
+
+  constructor(outer?: Assumptions) {
+    this.#outer = outer;
+  }
+
+  has(a: object, b: object): boolean {
+    return this.#pairs.get(a)?.has(b) === true || this.#outer?.has(a, b) === true;
+  }
+
+  add(a: object, b: object): void {
+    const known = this.#pairs.get(a);
+    if (known) known.add(b);
+    else this.#pairs.set(a, new Set([b]));
+  }
+}
 
 /**
  * The same structure and values: prototypes, own enumerable properties (symbols too), Map, Set, Date, RegExp, Error, typed
  * arrays and cycles included. NaN equals NaN, +0 equals -0; functions are equal to themselves only.
  */
-export const isEqual = (a: unknown, b: unknown): boolean => same(a, b, new Map());
+export const isEqual = (a: unknown, b: unknown): boolean => same(a, b, new Assumptions());
 
-function same(a: unknown, b: unknown, assumed: Pairs): boolean {
+function same(a: unknown, b: unknown, assumed: Assumptions): boolean {
   if (a === b) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return Number.isNaN(a) && Number.isNaN(b);
   if (Object.getPrototypeOf(a) !== Object.getPrototypeOf(b)) return false;
   // Two values under comparison are taken as equal where they meet again: only a difference elsewhere can tell them apart.
-  const met = assumed.get(a);
-  if (met?.has(b)) return true;
-  if (met) met.add(b);
-  else assumed.set(a, new Set([b]));
+  if (assumed.has(a, b)) return true;
+  assumed.add(a, b);
   // Typed arrays have millions of properties, and their content is compared already.
   return sameContent(a, b, assumed) && (isTypedArray(a) || sameProperties(a, b, assumed));
 }
 
-function sameContent(a: object, b: object, assumed: Pairs): boolean {
+function sameContent(a: object, b: object, assumed: Assumptions): boolean {
   if (Array.isArray(a)) return a.length === (b as unknown[]).length;
   if (a instanceof Date) return same(a.getTime(), (b as Date).getTime(), assumed);
   if (a instanceof RegExp) return String(a) === String(b);
@@ -52,17 +68,17 @@ function sameItems(a: TypedArray, b: TypedArray): boolean {
   return true;
 }
 
-function samePairs(a: [unknown, unknown][], b: [unknown, unknown][], assumed: Pairs): boolean {
+function samePairs(a: [unknown, unknown][], b: [unknown, unknown][], assumed: Assumptions): boolean {
   const left = new Map(b);
   const others: [unknown, unknown][] = [];
   for (const [key, value] of a) {
-    if (left.has(key) && same(value, left.get(key), assumed)) left.delete(key);
+    if (left.has(key) && same(value, left.get(key), new Assumptions(assumed))) left.delete(key);
     else others.push([key, value]);
   }
   return matched(others, [...left], assumed);
 }
 
-function sameMembers(a: Set<unknown>, b: Set<unknown>, assumed: Pairs): boolean {
+function sameMembers(a: Set<unknown>, b: Set<unknown>, assumed: Assumptions): boolean {
   return matched(
     [...a].filter((item) => !b.has(item)),
     [...b].filter((item) => !a.has(item)),
@@ -71,9 +87,9 @@ function sameMembers(a: Set<unknown>, b: Set<unknown>, assumed: Pairs): boolean 
 }
 
 /** Every item of one list equals one of the other, each used once. Trials start from what was assumed: a failed one leaves no trace. */
-function matched(a: readonly unknown[], b: unknown[], assumed: Pairs): boolean {
+function matched(a: readonly unknown[], b: unknown[], assumed: Assumptions): boolean {
   return a.every((item) => {
-    const index = b.findIndex((other) => same(item, other, new Map([...assumed].map(([key, set]) => [key, new Set(set)]))));
+    const index = b.findIndex((other) => same(item, other, new Assumptions(assumed)));
     if (index >= 0) b.splice(index, 1);
     return index >= 0;
   });
@@ -81,7 +97,7 @@ function matched(a: readonly unknown[], b: unknown[], assumed: Pairs): boolean {
 
 export const ownKeys = (value: object): PropertyKey[] => Reflect.ownKeys(value).filter((key) => Object.prototype.propertyIsEnumerable.call(value, key));
 
-function sameProperties(a: object, b: object, assumed: Pairs): boolean {
+function sameProperties(a: object, b: object, assumed: Assumptions): boolean {
   const keys = ownKeys(a);
   return (
     keys.length === ownKeys(b).length &&

@@ -56,6 +56,12 @@ export const equality = suite('equal', [
       several: { what: 'errors of several others', a: new AggregateError([new Error('x')]), b: new AggregateError([new Error('y')]) },
       sets: { what: 'sets that match one item twice', a: new Set([{ a: 1 }, { a: 2 }]), b: new Set([{ a: 1 }, { a: 3 }]) },
       maps: { what: 'maps with other values', a: new Map([['k', 1]]), b: new Map([['k', 2]]) },
+      'maps of lists': { what: 'maps with other lists under one key', a: new Map([['k', [1]]]), b: new Map([['k', []]]) },
+      'maps of maps': {
+        what: 'maps with other maps under one key',
+        a: new Map([['k', new Map([['x', {}]])]]),
+        b: new Map([['k', new Map([['x', { y: 1 }]])]]),
+      },
       cycles: { what: 'circles with other labels', a: circle('x'), b: circle('y') },
       views: { what: 'typed arrays of two kinds', a: new Uint8Array([1]), b: new Int8Array([1]) },
       functions: { what: 'two functions', a: () => 1, b: () => 1 },

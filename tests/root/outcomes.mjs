@@ -42,6 +42,16 @@ export const outcomes = [
     says: ['the word: not equal', 'actual    "noon"', 'expected  "moon"', 'a.lattice.mjs:2:'],
   },
   {
+    name: 'values that differ deep inside',
+    files: {
+      'a.lattice.mjs': `
+        const pairs = [[new Map([['k', [1]]]), new Map([['k', []]])], [new Set([[1]]), new Set([[2]])], [{ a: [{ b: [1] }] }, { a: [{ b: [2] }] }], [new Uint8Array([1, 2]), new Uint8Array([1, 3])]];
+        export const differ = test('pair {n}', { cases: range('n', 0, 3) }, ({ row, check }) => check.equal(...pairs[row.n]));`,
+    },
+    status: 1,
+    last: '0 passed, 4 failed',
+  },
+  {
     name: 'one failing check in the one process that there is',
     files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.equal(1, 2));` },
     args: ['run', '--lanes', '0'],
