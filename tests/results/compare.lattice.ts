@@ -1,6 +1,5 @@
-import { namedRows, range, suite, test } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
-import { type Change, type Comparison, compare, hasNewFailure } from '../../src/results/compare.ts';
+import { namedRows, suite, test } from 'red-lattice';
+import { type Change, type Comparison, compare } from '../../src/results/compare.ts';
 import type { JournalEntry } from '../../src/results/journal.ts';
 import { nothingDone } from '../../src/running/outcome.ts';
 import type { Status } from '../../src/running/result.ts';
@@ -106,30 +105,5 @@ export const comparison = suite('a comparison of records', [
     };
     const found = compare(both, both, { before: 'this year', after: 'next year' });
     check.equal([changesIn(found), found.same], [{ a: 'newly failing', c: 'new' }, 1]);
-  }),
-
-  test('loses no case, whatever became of it: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check }) => {
-    const random = randomFrom(`records ${row.seed}`);
-    const statuses: readonly Status[] = ['passed', 'failed', 'errored', 'skipped', 'not-requested', 'known-failure'];
-    const made = (): Made =>
-      Object.fromEntries(
-        random
-          .shuffle(Array.from({ length: 30 }, (_, i) => `n${i}`))
-          .slice(0, random.integer(5, 30))
-          .map((name) => [name, [random.pick(statuses), random.real(0, 400)]]),
-      );
-    const [before, after] = [made(), made()];
-    const found = compare(
-      () => entries(before),
-      () => entries(after),
-    );
-    const told = Object.values(found.cases).reduce((sum, cases) => sum + cases.length, 0);
-    check.equal(told + found.same, new Set([...Object.keys(before), ...Object.keys(after)]).size);
-    const fails = (side: Made, name: string): boolean => side[name]?.[0] === 'failed' || side[name]?.[0] === 'errored';
-    check.equal(found.cases['newly failing'].length, Object.keys(after).filter((name) => name in before && fails(after, name) && !fails(before, name)).length);
-    check.equal(
-      hasNewFailure(found),
-      Object.keys(after).some((name) => fails(after, name) && !fails(before, name)),
-    );
   }),
 ]);
