@@ -1,0 +1,112 @@
+import { range, suite, test } from 'red-lattice';
+import { type Random, randomFrom } from '../../src/cases/random.ts';
+// The plan is made by the sources, and so its tests are, too.
+import { suite as newSuite, test as newTest, table, values } from '../../src/index.ts';
+import { casesOf } from '../../src/suites/expand.ts';
+import { ordinaryDefaults, planFiles } from '../../src/suites/plan.ts';
+import type { PlannedCaseImpl } from '../../src/suites/planned.ts';
+import { type Selection, selectorOf, selectsAll } from '../../src/suites/selection.ts';
+
+const body = (): void => undefined;
+const office = () =>
+  newSuite('Office', { tags: ['office'] }, [
+    newTest(
+      'Quay {berth}',
+      {
+        tags: ['slow'],
+        cases: table(
+          ['berth', 'loa'],
+          [
+            ['N4', 8],
+            ['S1', 12],
+            ['S2', 12],
+          ],
+        ),
+      },
+      body,
+    ),
+    newTest('tide', { tags: ['tide'] }, body),
+    newSuite('inner', { tags: ['inner'] }, [newTest('hull {hull}', { cases: values('hull', ['mono', 'cat']) }, body)]),
+  ]);
+const other = () => newTest('other QUAY', { onRequest: 'takes a day', cases: values('loa', [8, 9]) }, body);
+
+async function planned(): Promise<{ plan: Awaited<ReturnType<typeof planFiles>>; cases: PlannedCaseImpl[] }> {
+  const plan = await planFiles(
+    [{ file: 'a.lattice.ts', url: new URL('file:///a.lattice.ts'), exports: { office: office(), other: other() }, folders: [] }],
+    {},
+    ordinaryDefaults,
+  );
+  const cases: PlannedCaseImpl[] = [];
+  for (const one of plan.tests) for await (const chunk of casesOf(one, {})) cases.push(...chunk);
+  if (plan.problems.length > 0 || cases.length !== 8) throw new Error(`${cases.length} cases, ${JSON.stringify(plan.problems)}`);
+  return { plan, cases };
+}
+
+/** Some of the conditions that a selection can have. */
+function randomSelection(random: Random, ids: readonly string[]): Selection {
+  const some = <T>(items: readonly T[]): T[] | undefined => (random.integer(0, 2) > 0 ? undefined : random.shuffle([...items]).slice(0, random.integer(1, 2)));
+  const rows = some([
+    { column: 'loa', operator: '>=', value: '9' },
+    { column: 'loa', operator: '=', value: '8' },
+    { column: 'hull', operator: '!=', value: 'cat' },
+  ] as const);
+  return {
+    titles: some(['quay', 'HULL', '/^Office › tide$/', '/S\\d/', 'nowhere']),
+    tags: some(['slow', 'inner', 'office']),
+    notTags: some(['tide', 'slow']),
+    ids: random.integer(0, 3) > 0 ? undefined : random.shuffle([...ids]).slice(0, random.integer(0, 4)),
+    rows,
+    onRequest: random.integer(0, 1) === 0,
+  };
+}
+
+/** The same, worked out plainly for one case. */
+function isSelected({ id, title, tags, row }: PlannedCaseImpl, selection: Selection): boolean {
+  const titles = selection.titles?.some((text) =>
+    text.startsWith('/') ? new RegExp(text.slice(1, -1)).test(title) : title.toLowerCase().includes(text.toLowerCase()),
+  );
+  const rows = selection.rows?.every(({ column, operator, value }) => {
+    const given = row[column];
+    if (operator === '!=') return String(given) !== value;
+    if (given === undefined) return false;
+    return operator === '>=' ? Number(given) >= Number(value) : String(given) === value;
+  });
+  return (
+    titles !== false &&
+    rows !== false &&
+    selection.tags?.some((tag) => tags.includes(tag)) !== false &&
+    selection.notTags?.every((tag) => !tags.includes(tag)) !== false &&
+    selection.ids?.includes(id) !== false
+  );
+}
+
+export const selections = suite('a selection', [
+  test('takes the cases that meet all of its conditions: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
+    const random = randomFrom(`selection ${row.seed}`);
+    const { plan, cases } = await planned();
+    const selection = randomSelection(
+      random,
+      cases.map(({ id }) => id),
+    );
+    const { select, all, asked } = selectorOf(selection, plan);
+    const wanted = cases.filter((one) => isSelected(one, selection));
+    check.equal(
+      cases.filter(select).map(({ title }) => title),
+      wanted.map(({ title }) => title),
+      JSON.stringify(selection),
+    );
+    if (all) check.equal(wanted.length, cases.length, 'all');
+    if (selectsAll(selection)) check.holds(all, 'everything');
+    for (const one of cases) {
+      const isAsked = selection.onRequest || selection.ids?.includes(one.id) || selection.tags?.some((tag) => one.tags.includes(tag)) || false;
+      check.equal(asked(one), isAsked, `asked for ${one.title}`);
+    }
+  }),
+
+  test('by shards is disjoint and complete', async ({ check }) => {
+    const { plan, cases } = await planned();
+    const parts = [1, 2, 3].map((index) => cases.filter(selectorOf({ shard: { index, of: 3 } }, plan).select).map(({ id }) => id));
+    check.equal(parts.flat().sort(), cases.map(({ id }) => id).sort());
+    check.holds(parts.filter((part) => part.length > 0).length > 1, 'more than one shard has cases');
+  }),
+]);
