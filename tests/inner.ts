@@ -69,7 +69,7 @@ export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>
       async *read(url) {
         const text = texts[decodeURIComponent(url.pathname.replace('/memory/', ''))];
         const bytes = typeof text === 'string' ? new TextEncoder().encode(text) : (text ?? new Uint8Array());
-        // Small pieces break everywhere; a large text would take for ever in them.
+        // Small pieces break at every character; for a large text they would take too long.
         const size = pieceSize ?? (bytes.length > 100_000 ? 50_000 : 7);
         for (let at = 0; at < bytes.length; at += size) yield bytes.slice(at, at + size);
       },

@@ -66,7 +66,7 @@ class Coordinator {
   readonly #unloadable: string[] = [];
   /** Tests, by their place in the plan, whose rows ended a lane while they were read. */
   readonly #unreadable = new Set<number>();
-  /** The cases that ended a process. A case that does so again is no progress. */
+  /** The cases that ended a process. A case that ends a second process does not count as progress. */
   readonly #charged = new Set<string>();
   readonly #runFixtures: RunFixturesProcess;
   readonly #locks = new Locks();

@@ -229,7 +229,7 @@ class Runner {
     }
   }
 
-  /** Announces that the next rows are read, since that can take forever. In a stream of short cases there is no time for it. */
+  /** Announces that the next rows are read, since a source may never return. A stream of short cases is not interrupted by it. */
   #readRows(test: PlannedTest, rows: number): void {
     const { rowsLimit } = this.#options;
     if (rowsLimit !== undefined && test.test.options.cases && !this.#delivery.streaming) this.#listener.reading?.(invalidRows(test, rows), rowsLimit);

@@ -11,5 +11,5 @@ export const MAX_MESSAGE_LENGTH = 20_000;
 /** Cuts a text that is longer than `most` characters, and appends how long it was. */
 export const limitText = (text: string, most: number): string => (text.length <= most ? text : `${text.slice(0, most)}… (${grouped(text.length)} characters)`);
 
-/** A value that a test gives in place of a text. Code without types can give anything. */
+/** Converts what a test passes as a text. Code without types can pass anything. */
 export const toText = (value: unknown, most = MAX_NOTE_LENGTH): string => limitText(typeof value === 'string' ? value : show(value), most);

@@ -119,7 +119,7 @@ export class LaneRecord {
   }
 }
 
-/** A result in place of one that cannot be recorded, such as one with an attachment that cannot be written. */
+/** Replaces a result that cannot be recorded, such as one with an attachment that cannot be written. */
 function unrecordable({ test, ordinal, id, title, location }: PlannedCaseImpl, result: CaseResult, error: unknown): RecordedResult {
   const failure = { ...failureOfThrow(error, 'record', {}), location, frames: undefined };
   const message = `the result could not be recorded: ${failure.message}`;

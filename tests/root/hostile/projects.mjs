@@ -109,7 +109,7 @@ const wholeProjects = [
     within: 15_000,
   },
   {
-    name: 'hostile: a late exit is no fault of the case that runs then',
+    name: 'hostile: a late exit is not attributed to the case that runs then',
     files: {
       'a.lattice.mjs': `
         ${pause}
