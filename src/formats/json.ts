@@ -4,7 +4,7 @@ const head = { format: reportFormat, version: reportVersion };
 
 /** A record as one JSON object, piece by piece. */
 export function* reportAsJson(recorded: Recorded, nameFile: NameFile): Generator<string> {
-  yield `{"format":${JSON.stringify(head.format)},"version":${JSON.stringify(head.version)},\n"run":${JSON.stringify(runReport(recorded, nameFile))},\n"results":[`;
+  yield `{"format":${JSON.stringify(head.format)},"version":${JSON.stringify(head.version)},\n"run":${JSON.stringify(runReport(recorded, nameFile, true))},\n"results":[`;
   let first = true;
   for (const result of resultReports(recorded, nameFile)) {
     yield `${first ? '' : ','}\n${JSON.stringify(result)}`;
@@ -15,6 +15,6 @@ export function* reportAsJson(recorded: Recorded, nameFile: NameFile): Generator
 
 /** A record as JSON Lines: the run, then a result a line. */
 export function* reportAsJsonLines(recorded: Recorded, nameFile: NameFile): Generator<string> {
-  yield `${JSON.stringify({ ...head, run: runReport(recorded, nameFile) })}\n`;
+  yield `${JSON.stringify({ ...head, run: runReport(recorded, nameFile, true) })}\n`;
   for (const result of resultReports(recorded, nameFile)) yield `${JSON.stringify(result)}\n`;
 }

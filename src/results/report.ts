@@ -12,6 +12,8 @@ import type { Leak } from './leaks.ts';
 import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
 import { problemOf } from './torn-down.ts';
+import type { WhereItFails } from './where/causes.ts';
+import { verdictOf, whereTestsFail } from './where/tests.ts';
 
 /** Of the published shape, which `schema/report-2.json` describes: the first number changes when a reader of the old one would be wrong. */
 export const reportVersion = '2.1';
@@ -31,7 +33,12 @@ export interface RunReport extends Omit<RunInfo, 'kind' | 'version' | 'root' | '
 }
 
 /** `test` is its number in the plan: ids are shared by the tests that a suite has once for each of its rows. */
-export type TestReport = Omit<TestHeader, 'facts' | 'place' | 'data'> & { readonly location?: SourceLocation | undefined; readonly data?: string | undefined };
+export type TestReport = Omit<TestHeader, 'facts' | 'place' | 'data'> & {
+  readonly location?: SourceLocation | undefined;
+  readonly data?: string | undefined;
+  /** Where it fails, or its suspects. */
+  readonly where?: WhereItFails | undefined;
+};
 
 export interface ProblemReport {
   /** Errors keep the run from being green; warnings do not. */
@@ -77,8 +84,8 @@ export type NameFile = (file: string) => string;
 
 const named = <T extends SourceLocation | Frame>(place: T | undefined, nameFile: NameFile): T | undefined => place && { ...place, file: nameFile(place.file) };
 
-/** What is known of the run as a whole. Goes through all entries, and keeps those that are no results. */
-export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunReport {
+/** Creates the report of the run as a whole, from all entries except results. With `withWhere`, adds where its tests fail. */
+export function runReport({ info, entries }: Recorded, nameFile: NameFile, withWhere = false): RunReport {
   const tests = new Map<number, TestReport>();
   /** By what they say: each lane plans, and finds the same. */
   const problems = new Map<string, ProblemReport>();
@@ -88,6 +95,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
   const laneStarts: { lane: number; at: number }[] = [];
   const idle = new Map<number, Problem>();
   const effective = new Set<number>();
+  const failing = new Set<number>();
   let lane = 0;
   const add = (weight: ProblemReport['severity'], all: readonly Problem[]): void => {
     for (const problem of all) {
@@ -145,6 +153,9 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
       case 'output':
         output.push(entry.text);
         break;
+      case 'ended':
+        if (verdictOf(entry.result)) failing.add(entry.result.test);
+        break;
       case 'activity':
       case 'loaded':
       case 'pieces':
@@ -153,7 +164,6 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
       case 'listed':
       case 'started':
       case 'streaming':
-      case 'ended':
       case 'passed':
       case 'test-ended':
       case 'explained':
@@ -165,6 +175,12 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile): RunR
   }
   for (const [number, problem] of idle) if (!effective.has(number)) add('warning', [problem]);
   const { kind: _kind, version: _version, root: _root, process: _process, times: _times, ...rest } = info;
+  if (withWhere) {
+    for (const [number, where] of whereTestsFail(entries, failing)) {
+      const test = tests.get(number);
+      if (test) tests.set(number, { ...test, where });
+    }
+  }
   return { ...rest, tests: [...tests.values()].sort((a, b) => a.test - b.test), problems: [...problems.values()], spans, leaks, output, laneStarts };
 }
 
@@ -252,7 +268,8 @@ function failureReport(failure: Failure, nameFile: NameFile): FailureReport {
 
 /** A published report as entries of a journal: what is told of a record can be told of it, too. */
 export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
-  for (const header of run.tests) yield { type: 'test', header };
+  // Where tests fail follows from the results.
+  for (const { where: _where, ...header } of run.tests) yield { type: 'test', header };
   const problems = (weight: ProblemReport['severity']): Problem[] => run.problems.filter((one) => one.severity === weight).map(({ problem }) => problem);
   const files = new Set(run.tests.map(({ file }) => file));
   if (run.plan !== undefined)
