@@ -41,7 +41,7 @@ export class Combinations {
   readonly #placeInOpen: Int32Array;
   /** Owed and in no row. */
   open = 0;
-  owed: number;
+  owed = 0;
   /** How many combinations have been looked at: what a search's budget is made of. */
   work = 0;
 
@@ -97,7 +97,6 @@ export class Combinations {
     this.counts = new Int32Array(total);
     this.#open = new Int32Array(total);
     this.#placeInOpen = new Int32Array(total);
-    this.owed = total;
     this.clear();
   }
 
