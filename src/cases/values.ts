@@ -63,7 +63,9 @@ export function canonical(value: unknown, seen: readonly object[] = []): string 
   if (value instanceof Date || value instanceof RegExp) return String(value instanceof Date ? value.getTime() : value);
   if (value instanceof Map) return `Map{${[...value].map(([key, item]) => `${canonical(key, within)}:${canonical(item, within)}`).join()}}`;
   if (value instanceof Set) return `Set{${[...value].map((item) => canonical(item, within)).join()}}`;
-  if (isBytes(value) && value.byteLength > mostShownBytes) return `${value.constructor.name}(${value.byteLength})${hashBytes(bytesOf(value))}`;
+  // A buffer has no properties that show its content.
+  if (isBytes(value) && (value.byteLength > mostShownBytes || value instanceof ArrayBuffer))
+    return `${value.constructor.name}(${value.byteLength})${hashBytes(bytesOf(value))}`;
   if (Array.isArray(value)) return `[${value.map((item) => canonical(item, within)).join()}]`;
   return `{${Object.keys(value)
     .sort()
