@@ -96,7 +96,32 @@ const runInTerminal = (columns: number, folder: string): Promise<{ status: numbe
     );
   });
 
+/** Watches in a pseudo-terminal, presses a key when all has run, and prints the settings of the terminal at the end. */
+const watchInTerminal = (key: string, folder: string): Promise<string> =>
+  new Promise((resolve) => {
+    const { CI, NO_COLOR, FORCE_COLOR, ...env } = process.env;
+    const command = `${process.execPath} ${join(root, 'dist', 'command.js')} run --watch; stty -a`;
+    const child = execFile('script', ['-qec', command, '/dev/null'], { cwd: folder, env: { ...env, TERM: 'xterm' } }, (_, out) => resolve(out));
+    let out = '';
+    child.stdout?.on('data', (text) => {
+      const before = out.includes('q: quit');
+      out += text;
+      if (!before && out.includes('q: quit')) child.stdin?.write(key);
+    });
+  });
+
 export const narrow = suite('a terminal', { timeout: 60_000 }, [
+  testWith({ project: failing })(
+    'reads whole lines again after a watch that {key} has ended',
+    { cases: table(['key'], [['q'], ['\u0003']]) },
+    async ({ row, check }, { project }) => {
+      const out = await watchInTerminal(row.key, project);
+      check.matches(out, /0 passed, 12 failed/);
+      check.matches(out, /[; ]icanon/);
+      check.matches(out, /[; ]echo /);
+    },
+  ),
+
   testWith({ project: failing })(
     'of {columns} columns shows a whole run, live: {live}',
     {

@@ -1,6 +1,7 @@
 import { namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
 import { difference, distance } from '../../src/checks/difference.ts';
+import { renderFailure } from '../../src/formats/human/failure.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
 import { renderGoing } from '../../src/formats/human/live.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
@@ -9,6 +10,7 @@ import { fitted, plainStyle, widthOf } from '../../src/formats/style.ts';
 import type { JournalEntry } from '../../src/results/journal.ts';
 import { emptyState } from '../../src/results/run-state.ts';
 import { nothingDone } from '../../src/running/outcome.ts';
+import type { Failure } from '../../src/running/result.ts';
 import { runCommand } from '../program.ts';
 import { outcomes } from '../results/outcomes-project.ts';
 
@@ -73,6 +75,56 @@ export const differences = test('shows the difference between {what}', {
   });
   check.equal(told, [...row.told]);
 });
+
+const failedWith = (failure: Partial<Failure>): string[] =>
+  renderFailure(
+    { title: 't', row: {}, status: 'failed', id: 'a#t', output: [], steps: [], failures: [{ cause: 'check', message: 'not equal', ...failure }] },
+    1,
+    { style: plainStyle, columns: undefined, shown: new Set(), nameFile: (file) => file, source: () => undefined },
+  ).map((line) => line.trim());
+const numbered = (count: number, word: string): string[] => Array.from({ length: count }, (_, i) => `${word} ${i + 1}`);
+
+export const longFailures = suite('a failure', [
+  test('with a message of {count} lines shows {shown}', {
+    cases: table(
+      ['count', 'shown', 'cut'],
+      [
+        [41, 41, undefined],
+        [42, 41, '… 2 more lines …'],
+        [1000, 41, '… 960 more lines …'],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const shown = failedWith({ message: numbered(row.count, 'line').join('\n') });
+    const found = shown.filter((line) => /^line|more lines/.test(line));
+    check.equal(found.length, row.shown);
+    check.equal([found[0], found[1], found.at(-1)], ['line 1', 'line 2', `line ${row.count}`]);
+    check.equal(
+      found.find((line) => line.startsWith('…')),
+      row.cut,
+    );
+    // Each line is shown, or counted as left out.
+    const left = Number(/\d+/.exec(row.cut ?? '0')?.[0]);
+    check.equal(found.filter((line) => line.startsWith('line')).length + left, row.count);
+  }),
+
+  test('with a long difference shows the begin of each side', ({ check }) => {
+    const shown = failedWith({ actual: JSON.stringify(numbered(100, 'north').join('\n')), expected: JSON.stringify(numbered(70, 'south').join('\n')) });
+    const of = (sign: string): string[] => shown.filter((line) => line.startsWith(`${sign} `) && !/actual|expected/.test(line));
+    check.equal(
+      of('-'),
+      numbered(15, 'south').map((line) => `- ${line}`),
+    );
+    check.equal(
+      of('+'),
+      numbered(15, 'north').map((line) => `+ ${line}`),
+    );
+    check.equal(
+      shown.filter((line) => line.includes('more lines')),
+      ['… 55 more lines of expected', '… 85 more lines of actual'],
+    );
+  }),
+]);
 
 export const distances = test(
   '{a} is {apart} than {b}',
