@@ -1,5 +1,7 @@
 import { formatCondition, matrix, namedRows, range, suite, test, values, whereItFails } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
+import { renderWhere } from '../../src/formats/human/where.ts';
+import { plainStyle } from '../../src/formats/style.ts';
 import { type Suspects, suspectsOf } from '../../src/results/cause/suspects.ts';
 
 type Row = Record<string, unknown>;
@@ -102,6 +104,46 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
     },
     ({ row, check }) => check.equal(suspectsOf(row.failing, row.passing), undefined),
   ),
+
+  test('are printed {what}', {
+    cases: namedRows<{ what: string; pairs: readonly (readonly [string, string])[]; lines: readonly string[] }>({
+      one: {
+        what: 'as the likely cause with its rerun if one is left',
+        pairs: [['cat', 'winter']],
+        lines: [
+          '  likely cause  hull=cat & season=winter  (5 of 6 pairs cleared by passing rows)',
+          '    rerun: npx red-lattice run --row hull=cat --row season=winter',
+        ],
+      },
+      two: {
+        what: 'in one line if they fit',
+        pairs: [
+          ['cat', 'May'],
+          ['tri', 'May'],
+        ],
+        lines: ['  suspects  hull=cat & season=May · hull=tri & season=May  (5 of 6 pairs cleared by passing rows)'],
+      },
+      many: {
+        what: 'in lines that are not too long, and counted',
+        pairs: Array.from({ length: 7 }, (_, i) => ['catamaran', `winter${i}`] as const),
+        lines: [
+          '  suspects  hull=catamaran & season=winter0 · hull=catamaran & season=winter1',
+          '            hull=catamaran & season=winter2 · hull=catamaran & season=winter3',
+          '            hull=catamaran & season=winter4 · and 2 more  (5 of 6 pairs cleared by passing rows)',
+        ],
+      },
+    }),
+  }, ({ row, check }) => {
+    const combinations = row.pairs.map(([hull, season]) => ({
+      conditions: [
+        { kind: 'value', column: 'hull', value: hull },
+        { kind: 'value', column: 'season', value: season },
+      ] as const,
+      failing: 1,
+    }));
+    const suspects = { combinations, size: 2, total: 6, cleared: 5, isLikelyCause: combinations.length === 1 };
+    check.equal(renderWhere({ causes: [], elsewhere: { failing: 0, cases: 0 }, suspects }, plainStyle), [...row.lines]);
+  }),
 
   test('replace causes if there are too few failures for statistics', ({ check }) => {
     const passing = Array.from({ length: 11 }, (_, i) => ({

@@ -6,16 +6,31 @@ import { fitted, oneLine, type Style, widthOf } from '../style.ts';
 import { describeSuspects } from '../suspects.ts';
 
 const mostColumns = 72;
+/** Columns of a line of suspects. */
+const mostOfALine = 100;
 
-/** The suspects in one line, with how to run their cases if there is one. */
+/** The suspects, in one line if they fit, with how to run their cases if there is one. */
 function renderSuspects(suspects: Suspects, style: Style): string[] {
   const { label, combinations, more, cleared } = describeSuspects(suspects);
   const [only] = suspects.combinations;
   const options = combinations.length === 1 && only ? asRowOptions(only.conditions) : undefined;
-  return [
-    `  ${style.bold(label)}  ${combinations.map((text) => style.red(oneLine(text))).join(' · ')}${more > 0 ? ` · and ${more} more` : ''}  ${style.dim(`(${cleared})`)}`,
-    ...(options ? [style.dim(`    rerun: npx red-lattice run ${options.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : []),
-  ];
+  const parts = [...combinations.map((text) => style.red(oneLine(text))), ...(more > 0 ? [`and ${more} more`] : [])];
+  const plain = [...combinations.map(oneLine), ...(more > 0 ? [`and ${more} more`] : [])];
+  const indent = ' '.repeat(label.length + 4);
+  const lines = [`  ${style.bold(label)}  ${parts[0]}`];
+  let width = indent.length + widthOf(plain[0] as string);
+  for (let i = 1; i < parts.length; i++) {
+    width += widthOf(plain[i] as string) + 3;
+    if (width <= mostOfALine) lines.push(`${lines.pop()} · ${parts[i]}`);
+    else {
+      lines.push(`${indent}${parts[i]}`);
+      width = indent.length + widthOf(plain[i] as string);
+    }
+  }
+  const counted = style.dim(`(${cleared})`);
+  if (width + cleared.length + 4 <= mostOfALine) lines.push(`${lines.pop()}  ${counted}`);
+  else lines.push(`${indent}${counted}`);
+  return [...lines, ...(options ? [style.dim(`    rerun: npx red-lattice run ${options.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : [])];
 }
 
 /** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. Or the suspects. */
