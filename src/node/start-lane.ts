@@ -10,7 +10,8 @@ export function startLane(): ChildProcess {
     execArgv: [...process.execArgv.filter((flag) => !flag.startsWith('--inspect')), ...laneFlags],
     serialization: 'json',
     // With a process group of its own, a lane can be killed with its children, and signals of a terminal reach the command only.
-    detached: true,
+    // On Windows, it would open a window.
+    detached: process.platform !== 'win32',
     stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
   });
 }

@@ -108,6 +108,20 @@ export const longFailures = suite('a failure', [
     check.equal(found.filter((line) => line.startsWith('line')).length + left, row.count);
   }),
 
+  test(
+    'with a value of {length} characters shows {shown}',
+    {
+      cases: table(
+        ['length', 'shown'],
+        [
+          [240, 'x'.repeat(240)],
+          [241, `${'x'.repeat(239)}…`],
+        ],
+      ),
+    },
+    ({ row, check }) => check.includes(failedWith({ actual: 'x'.repeat(row.length) }), `actual    ${row.shown}`),
+  ),
+
   test('with a long difference shows the begin of each side', ({ check }) => {
     const shown = failedWith({ actual: JSON.stringify(numbered(100, 'north').join('\n')), expected: JSON.stringify(numbered(70, 'south').join('\n')) });
     const of = (sign: string): string[] => shown.filter((line) => line.startsWith(`${sign} `) && !/actual|expected/.test(line));

@@ -1,7 +1,10 @@
-import { range, suite, test } from 'red-lattice';
+import { range, suite, table, test } from 'red-lattice';
 import { randomFrom } from '../../src/cases/random.ts';
+import { renderComparison } from '../../src/formats/comparison.ts';
+import { plainStyle } from '../../src/formats/style.ts';
 import { type Change, changes, compare, hasNewFailure } from '../../src/results/compare.ts';
 import type { JournalEntry } from '../../src/results/journal.ts';
+import type { RunInfo } from '../../src/results/run-info.ts';
 import { nothingDone } from '../../src/running/outcome.ts';
 import { type Status, statuses } from '../../src/running/result.ts';
 
@@ -11,7 +14,7 @@ const ended = (id: string, status: Status, body: number): JournalEntry => ({
 });
 
 /** What becomes of a case, from a table: a row for its status before, a column for its status after. */
-const table: Readonly<Record<'none' | 'fails' | 'passed' | 'excused', Readonly<Record<'none' | 'fails' | 'passed' | 'excused', Change | undefined>>>> = {
+const becomes: Readonly<Record<'none' | 'fails' | 'passed' | 'excused', Readonly<Record<'none' | 'fails' | 'passed' | 'excused', Change | undefined>>>> = {
   none: { none: undefined, fails: 'new', passed: 'new', excused: 'new' },
   fails: { none: 'gone', fails: 'still failing', passed: 'fixed', excused: 'excused' },
   passed: { none: 'gone', fails: 'newly failing', passed: 'same', excused: 'excused' },
@@ -20,7 +23,32 @@ const table: Readonly<Record<'none' | 'fails' | 'passed' | 'excused', Readonly<R
 const kindOf = (status: Status | undefined) =>
   status === undefined ? 'none' : status === 'failed' || status === 'errored' ? 'fails' : status === 'passed' ? 'passed' : 'excused';
 
+const run = (name: string) => ({
+  name,
+  info: { started: '2031-04-01T08:00:00.000Z', milliseconds: 5, exitStatus: 0, command: [], seed: 1 } as unknown as RunInfo,
+});
+
 export const comparisons = suite('a comparison of two runs', [
+  test('says of a case that still fails {what}', {
+    cases: table(
+      ['what', 'before', 'after', 'detail'],
+      [
+        ['its message, once if it is the same', 'off by 2', 'off by 2', 'a#1  off by 2'],
+        ['both messages if they differ', 'off by 2', 'is null', 'a#1  is null (was: off by 2)'],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const failing = (message: string) => (): JournalEntry[] => {
+      const entry = ended('a#1', 'failed', 1) as Extract<JournalEntry, { type: 'ended' }>;
+      return [{ type: 'ended', result: { ...entry.result, failures: [{ cause: 'check', message }] } }];
+    };
+    const lines = renderComparison(compare(failing(row.before), failing(row.after)), run('before'), run('after'), plainStyle);
+    check.equal(
+      lines.filter((line) => line.includes('a#1')).map((line) => line.trim()),
+      [row.detail],
+    );
+  }),
+
   test('puts each case where its two statuses say: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
     const random = randomFrom(`compare ${row.seed}`);
     const ids = Array.from({ length: 40 }, (_, i) => `a#${i}`);
@@ -31,7 +59,7 @@ export const comparisons = suite('a comparison of two runs', [
     const found = compare(entries(before), entries(after));
     const expected = new Map<Change, string[]>();
     for (const id of ids) {
-      const change = table[kindOf(before.get(id))][kindOf(after.get(id))];
+      const change = becomes[kindOf(before.get(id))][kindOf(after.get(id))];
       if (change) expected.set(change, [...(expected.get(change) ?? []), id]);
     }
     for (const change of changes) {
