@@ -116,7 +116,7 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
         ],
       },
       two: {
-        what: 'in one line if they fit',
+        what: 'in one line if they are short enough',
         pairs: [
           ['cat', 'May'],
           ['tri', 'May'],

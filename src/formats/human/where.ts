@@ -9,7 +9,7 @@ const mostColumns = 72;
 /** Columns of a line of suspects. */
 const mostOfALine = 100;
 
-/** The suspects, in one line if they fit, with how to run their cases if there is one. */
+/** The suspects, in one line if they are short enough, with how to run their cases if there is one. */
 function renderSuspects(suspects: Suspects, style: Style): string[] {
   const { label, combinations, more, cleared } = describeSuspects(suspects);
   const [only] = suspects.combinations;
