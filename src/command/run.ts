@@ -1,6 +1,6 @@
 import { join, resolve } from 'node:path';
 import { changedSince, type Earlier, earlierRuns, findRecord } from '../node/earlier.ts';
-import { lockRecord, ownerOf } from '../node/record-lock.ts';
+import { lockRecord } from '../node/record-lock.ts';
 import { type Interruption, interrupt, isInterruptStatus } from './interruption.ts';
 import { type RunCommandOptions, runOnce } from './once.ts';
 import { selectionOf } from './options.ts';
@@ -34,8 +34,6 @@ function interruptedRun(root: string, path: string | undefined): Earlier | strin
   const run = runs[0];
   if (!run || (run.info.milliseconds !== undefined && !run.info.notRun && !isInterruptStatus(run.info.exitStatus)))
     return 'nothing to resume: the last run is complete';
-  const owner = ownerOf(run.folder);
-  if (owner) return `the run of ${run.info.started} cannot be resumed: process ${owner.process} is still running it`;
   const changed = changedSince(run, root);
   return changed.length > 0 ? `the run of ${run.info.started} cannot be resumed: ${changed.join(', ')} changed since` : run;
 }

@@ -112,7 +112,7 @@ const watchInTerminal = (key: string, folder: string): Promise<string> =>
 
 export const narrow = suite('a terminal', { timeout: 60_000 }, [
   testWith({ project: failing })(
-    'reads whole lines again after a watch that {key} has ended',
+    'is as it was after a watch that the key {key} has ended',
     { cases: table(['key'], [['q'], ['\u0003']]) },
     async ({ row, check }, { project }) => {
       const out = await watchInTerminal(row.key, project);

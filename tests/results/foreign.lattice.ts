@@ -21,14 +21,15 @@ export const foreign = suite('a record from elsewhere', { timeout: 60_000 }, [
       const record = join(folder, 'record');
       await cp(join(project.folder, 'bad'), record, { recursive: true });
       const info = JSON.parse(await readFile(join(record, 'run.json'), 'utf8')) as Record<string, unknown>;
-      await writeFile(join(record, 'run.json'), JSON.stringify({ ...info, root: folder }));
+      await writeFile(join(record, 'run.json'), JSON.stringify({ ...info, root: join(folder, 'elsewhere') }));
+      await symlink(join(folder, 'secret.txt'), join(project.folder, `link-${row.format}.txt`));
       for (const name of (await readdir(record)).filter((file) => file.endsWith('.journal'))) {
         const text = await readFile(join(record, name), 'utf8');
         const lines = text.split('\n').map((line) => {
           if (!line.includes('"failures":[{')) return line;
           const entry = JSON.parse(line) as { result: { failures: { location: object; frames: object[]; message: string }[] } };
           entry.result.failures.forEach((failure, i) => {
-            const file = i % 2 === 0 ? join(folder, 'secret.txt') : 'secret.txt';
+            const file = i % 2 === 0 ? join(folder, 'secret.txt') : `link-${row.format}.txt`;
             failure.location = { file, line: 12, column: 1 };
             failure.frames = [{ file: `/tmp/\u001b]0;title\u0007${i}.ts`, line: 3, column: 1 }, failure.location];
             failure.message = '=1+1\nand more';
