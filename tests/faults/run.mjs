@@ -1,16 +1,15 @@
 // Plants single faults in copies of the project, one in each, and sees which tests find them: the trusted base, then the tests that reach the
-// file, then all. A survivor is equivalent (equivalent.json says why), or a test is missing.
+// function (reach.mjs), then all. A survivor is equivalent (equivalent.json says why), or a test is missing.
 // usage: run.mjs [--sample 60] [--seed 7] [--folder running] [--judges base,near,all] [--fresh] [--show]
 //   --judges: which of them judge. --fresh: do not go on with an earlier result of the same options. --show: only list the faults.
-import { spawn } from 'node:child_process';
-import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
-import { dirname, join, relative, resolve } from 'node:path';
-import { fileURLToPath } from 'node:url';
+import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
-import { findSites, plant } from './sites.mjs';
+import { makeCopy, removeCopy, root, runNode, sourceFiles, workshop } from './copy.mjs';
+import { measureReach, readReach } from './reach.mjs';
+import { findFunctions, findSites, plant } from './sites.mjs';
 
-const root = fileURLToPath(new URL('../..', import.meta.url));
 const { values: options } = parseArgs({
   options: {
     sample: { type: 'string', default: '60' },
@@ -21,8 +20,9 @@ const { values: options } = parseArgs({
     show: { type: 'boolean', default: false },
   },
 });
-const workshop = join(root, '.red-lattice', 'faults');
 const equivalent = JSON.parse(readFileSync(new URL('equivalent.json', import.meta.url), 'utf8'));
+/** So many test files are run at once: the quickest of those that reach a fault. */
+const quickFiles = 6;
 /** Milliseconds: a judge that takes longer hangs, which counts as seen. */
 const limits = { build: 60_000, base: 240_000, near: 400_000, all: 1_200_000 };
 
@@ -37,26 +37,26 @@ function randomFrom(seed) {
   };
 }
 
-const sourceFiles = (folder) =>
-  readdirSync(folder, { withFileTypes: true, recursive: true })
-    .filter((entry) => entry.isFile() && /(?<!\.d)\.ts$/.test(entry.name))
-    .map((entry) => relative(root, join(entry.parentPath ?? entry.path, entry.name)));
-
 /** Names a fault for good: by its code and what becomes of it, not by its line. */
 const keyOf = ({ file, before, after, nth }) => `${file} | ${before} → ${after}${nth > 0 ? ` (${nth + 1})` : ''}`;
 
+/** The line of the innermost function around a place; 0, the module, where there is none. */
+const lineAround = (functions, { start, end }) =>
+  functions.filter((body) => body.start <= start && end <= body.end).sort((a, b) => a.end - a.start - (b.end - b.start))[0]?.line ?? 0;
+
 function allFaults() {
   const faults = [];
-  for (const file of sourceFiles(join(root, 'src'))) {
+  for (const file of sourceFiles('src')) {
     const source = readFileSync(join(root, file), 'utf8');
     const counts = new Map();
+    const functions = findFunctions(source);
     for (const site of findSites(source)) {
       const line = source.split('\n')[site.line - 1].trim();
       const planted = plant(source, site).split('\n')[site.line - 1].trim();
       const id = `${line} ${planted}`;
       const nth = counts.get(id) ?? 0;
       counts.set(id, nth + 1);
-      faults.push({ file, kind: site.kind, line: site.line, before: line, after: planted, nth, site });
+      faults.push({ file, functionLine: lineAround(functions, site), kind: site.kind, line: site.line, before: line, after: planted, nth, site });
     }
   }
   return faults;
@@ -82,99 +82,37 @@ function choose(faults, size, random) {
   });
 }
 
-/** Which files a file imports, of this project. */
-function importsOf(file) {
-  const source = readFileSync(join(root, file), 'utf8');
-  return [...source.matchAll(/(?:from|import)\s*\(?\s*'(\.[^']+)'/g)].flatMap(([, path]) => {
-    const found = relative(root, resolve(dirname(join(root, file)), path));
-    return existsSync(join(root, found)) ? [found] : [];
-  });
-}
-
-const testFiles = sourceFiles(join(root, 'tests')).filter((file) => file.endsWith('.lattice.ts'));
-const importedByTests = new Map(testFiles.map((file) => [file, new Set(importsOf(file))]));
-/** Folders whose code is run by the tests of others. */
-const neighbours = { node: ['command', 'running'], problems: ['suites'], command: [] };
-
-/** The test files that import a source file, and those of its folder. */
-function nearTests(file) {
-  const folder = file.split('/')[1];
-  const folders = [folder, ...(neighbours[folder] ?? [])];
-  return testFiles.filter((test) => importedByTests.get(test).has(file) || folders.includes(test.split('/')[1]));
-}
-
-/** Runs a program; gives its status, or 'hang', and its output. */
-function run(args, cwd, limit, env = {}) {
-  return new Promise((done) => {
-    const child = spawn(process.execPath, args, { cwd, env: { ...process.env, NO_COLOR: '1', ...env }, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
-    let output = '';
-    for (const stream of [child.stdout, child.stderr]) stream.on('data', (text) => (output = (output + text).slice(-200_000)));
-    const timer = setTimeout(() => {
-      output += '\nhang';
-      process.kill(-child.pid, 'SIGKILL');
-    }, limit);
-    child.on('exit', (status, signal) => {
-      clearTimeout(timer);
-      setTimeout(() => done({ status: signal === 'SIGKILL' ? 'hang' : (status ?? 1), output }), 50);
-    });
-  });
-}
-
-const copied = [
-  'src',
-  'tests',
-  'scripts',
-  'schema',
-  'docs',
-  'examples',
-  'page',
-  'package.json',
-  'package-lock.json',
-  'tsconfig.json',
-  'README.md',
-  'LICENSE',
-  'CHANGELOG.md',
-  'bench',
-  'biome.json',
-  'CONTRIBUTING.md',
-  'SECURITY.md',
-];
-
-/** A whole copy of the project, with the packages of this one. */
-function makeCopy(folder) {
-  rmSync(folder, { recursive: true, force: true });
-  mkdirSync(folder, { recursive: true });
-  const skips = /[/\\](?:node_modules|\.red-lattice)(?:[/\\]|$)/;
-  for (const name of copied)
-    cpSync(join(root, name), join(folder, name), { recursive: true, filter: (path) => !skips.test(relative(root, path).padStart(1, '/')) });
-  mkdirSync(join(folder, 'node_modules'));
-  for (const name of readdirSync(join(root, 'node_modules')))
-    if (name !== 'red-lattice') symlinkSync(join(root, 'node_modules', name), join(folder, 'node_modules', name));
+/** The little projects and the test files that run a function, each the most particular and the quickest first. */
+function testsOf(reach, { file, functionLine }) {
+  const place = `${file}:${functionLine}`;
+  const reaching = (kind) => Object.entries(reach[kind]).filter(([, { reached }]) => reached.includes(place));
+  return {
+    base: reaching('base')
+      .sort(([, a], [, b]) => a.reached.length - b.reached.length)
+      .map(([name]) => name),
+    near: reaching('tests')
+      .sort(([, a], [, b]) => a.seconds - b.seconds)
+      .map(([name]) => name),
+  };
 }
 
 /** What the tests say of a copy: which judge sees that something is wrong, and by what. */
-async function judge(folder, near) {
-  const built = await run([join(folder, 'scripts', 'build.mjs'), '--no-types', '--no-page'], folder, limits.build);
+async function judge(folder, reaching) {
+  const built = await runNode([join(folder, 'scripts', 'build.mjs'), '--no-types', '--no-page'], folder, limits.build);
   if (built.status !== 0) return { by: 'build', how: firstLine(built.output) };
+  const suites = (names) => [join(folder, 'dist', 'command.js'), 'run', ...names, '--lanes', '1', '--show', 'summary', '--stop-after', '1'];
   for (const name of options.judges.split(',')) {
-    const args =
+    const names = name === 'all' ? ['tests', 'examples'] : reaching[name];
+    if (names.length === 0) continue;
+    const runs =
       name === 'base'
-        ? [join(folder, 'tests', 'root', 'run.mjs'), '--stop']
-        : [
-            join(folder, 'dist', 'command.js'),
-            'run',
-            ...(name === 'near' ? near : ['tests', 'examples']),
-            '--lanes',
-            '1',
-            '--show',
-            'summary',
-            '--stop-after',
-            '1',
-          ];
-    if (name === 'near' && near.length === 0) continue;
-    const env = name === 'base' ? { RED_LATTICE_PACKAGE: folder } : {};
-    const { status, output } = await run(args, folder, limits[name], env);
-    if (status !== 0) return { by: name, how: status === 'hang' ? 'it hangs' : firstLine(output) };
+        ? [[join(folder, 'tests', 'root', 'run.mjs'), '--stop', ...names.map((project) => `--only=${project}`)]]
+        : // The quick ones first, then the others one by one.
+          [names.slice(0, quickFiles), ...names.slice(quickFiles).map((file) => [file])].map(suites);
+    for (const args of name === 'all' ? [suites(names)] : runs) {
+      const { status, output } = await runNode(args, folder, limits[name], name === 'base' ? { RED_LATTICE_PACKAGE: folder } : {});
+      if (status !== 0) return { by: name, how: status === 'hang' ? 'it hangs' : firstLine(output) };
+    }
   }
   return { by: undefined };
 }
@@ -202,6 +140,7 @@ if (options.show) for (const fault of chosen) console.log(`${fault.file}:${fault
 else await measure();
 
 async function measure() {
+  const reach = readReach() ?? (await measureReach());
   const queue = chosen.filter((fault) => results[keyOf(fault)] === undefined);
   console.log(`${chosen.length} of ${all.length} faults, ${queue.length} to judge`);
   const worker = async (number) => {
@@ -209,7 +148,7 @@ async function measure() {
     const folder = join(tmpdir(), `red-lattice-faults-${process.pid}-${number}`);
     makeCopy(folder);
     if (number === 0 && queue.length > 0) {
-      const { by, how } = await judge(folder, options.judges.includes('near') ? nearTests('src/checks/equality.ts') : []);
+      const { by, how } = await judge(folder, testsOf(reach, { file: 'src/checks/equality.ts', functionLine: 0 }));
       if (by !== undefined) throw new Error(`the copy without a fault is judged red by ${by}: ${how}`);
     }
     for (let fault = queue.shift(); fault; fault = queue.shift()) {
@@ -217,13 +156,13 @@ async function measure() {
       const source = readFileSync(join(root, fault.file), 'utf8');
       writeFileSync(path, plant(source, fault.site));
       const begun = Date.now();
-      const { by, how } = await judge(folder, nearTests(fault.file));
+      const { by, how } = await judge(folder, testsOf(reach, fault));
       writeFileSync(path, source);
       results[keyOf(fault)] = { line: fault.line, kind: fault.kind, seenBy: by ?? null, ...(how && { how }), seconds: Math.round((Date.now() - begun) / 1000) };
       keep();
       console.log(`${(by ?? 'NOBODY').padEnd(6)} ${fault.file}:${fault.line}  ${fault.kind}: ${fault.before.slice(0, 90)} → ${fault.after.slice(0, 90)}`);
     }
-    rmSync(folder, { recursive: true, force: true });
+    removeCopy(folder);
   };
   await Promise.all(Array.from({ length: availableParallelism() }, (_, number) => worker(number)));
   const found = Object.values(results);

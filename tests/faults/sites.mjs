@@ -18,9 +18,36 @@ const otherOperators = {
   '??': ['&&'],
 };
 
+const parseSource = (source) => parse(source, { sourceType: 'module', plugins: ['typescript', 'decorators'] });
+
+/**
+ * The functions of a text: the line of each, where its body starts (behind a brace) and ends, and whether the body is an expression.
+ * What is no body, as parameters and types, belongs to the function around it.
+ */
+export function findFunctions(source) {
+  const functions = [];
+  const visit = (node) => {
+    if (node.body && /Function|Method/.test(node.type) && !node.type.startsWith('TS')) {
+      const isExpression = node.body.type !== 'BlockStatement';
+      const { start, end } = node.body;
+      const { parenStart } = node.body.extra ?? {};
+      functions.push({
+        line: node.loc.start.line,
+        isExpression,
+        start: isExpression ? (parenStart ?? start) : start + 1,
+        end: isExpression && parenStart !== undefined ? source.indexOf(')', end) + 1 : end,
+      });
+    }
+    for (const [name, part] of Object.entries(node))
+      if (name !== 'loc') for (const inner of Array.isArray(part) ? part : [part]) if (inner && typeof inner.type === 'string') visit(inner);
+  };
+  visit(parseSource(source).program);
+  return functions;
+}
+
 /** All faults of a text, in order: `{ kind, line, start, end, text }`; the text replaces what stands from start to end. */
 export function findSites(source) {
-  const tree = parse(source, { sourceType: 'module', plugins: ['typescript', 'decorators'] });
+  const tree = parseSource(source);
   const sites = [];
   const text = (node) => source.slice(node.start, node.end);
   const add = (kind, node, replacement, from = node.start, to = node.end) =>

@@ -1,5 +1,5 @@
 // The ground that the rest of the trust stands on: runs every little project and compares what comes of it.
-// usage: run.mjs [--stop] [--times] [--first=name] [part of a name]   (--stop: end at the first difference)
+// usage: run.mjs [--stop] [--times] [--first=name] [--only=name…] [part of a name]   (--stop: end at the first difference; --only: these, in this order)
 import assert from 'node:assert/strict';
 import { existsSync, readFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
@@ -10,7 +10,10 @@ import { makeProject, removeProject, runCommand, written } from './project.mjs';
 
 const stopAtFirst = process.argv.includes('--stop');
 const wanted = process.argv.slice(2).find((argument) => !argument.startsWith('--'));
-const queue = [...outcomes, ...hostile].filter(({ name }) => !wanted || name.includes(wanted));
+const all = [...outcomes, ...hostile];
+const only = process.argv.filter((argument) => argument.startsWith('--only=')).map((argument) => argument.slice('--only='.length));
+const queue =
+  only.length > 0 ? only.flatMap((name) => all.filter((outcome) => outcome.name === name)) : all.filter(({ name }) => !wanted || name.includes(wanted));
 const first = process.argv.find((argument) => argument.startsWith('--first='))?.slice('--first='.length);
 /** Those that wait for seconds come first, so that the others fill the time. */
 const isSlow = ({ name, signals, within }) => signals !== undefined || within !== undefined || /nextTick|_events|Object\.prototype\.toJSON/.test(name);
