@@ -1,6 +1,6 @@
 import { useCallback, useEffect, useState, useSyncExternalStore } from 'react';
-import { commandAgain } from '../../src/formats/again.ts';
-import { visible } from '../../src/formats/style.ts';
+import { formatRerunCommand } from '../../src/formats/again.ts';
+import { escapeControls } from '../../src/formats/style.ts';
 import { copy } from './parts/Copy.tsx';
 import { Counts } from './parts/Status.tsx';
 import { toggleStatus } from './record/filter.ts';
@@ -75,7 +75,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
         },
         '?': () => setShowsKeys(true),
         Escape: open && (() => go({ case: undefined })),
-        c: open && (() => void copy(commandAgain(open.result.id))),
+        c: open && (() => void copy(formatRerunCommand(open.result.id))),
         f: () => go({ view: 'tests', filter: /status:failed,errored/.test(currentRoute().filter) ? '' : 'status:failed,errored' }),
         n: () => step(1),
         p: () => step(-1),
@@ -150,7 +150,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
       </header>
       {(store.problem || refused) && (
         <p className="refused" role="alert">
-          {visible(store.problem ?? refused)}
+          {escapeControls(store.problem ?? refused)}
         </p>
       )}
       <main id="main" tabIndex={-1}>

@@ -1,10 +1,10 @@
 import { NameHash } from './name-hash.ts';
-import { NameTable } from './name-table.ts';
-import { caseSlug, easySlug } from './names.ts';
-import type { Entry } from './row.ts';
+import { HashSet64 } from './name-table.ts';
+import { caseSlug, trySimpleSlug } from './names.ts';
+import type { RowEntry } from './row.ts';
 
 /** What tells a case from the others of its test. */
-export type Distinct = Pick<Entry, 'row' | 'name'>;
+export type RowIdentity = Pick<RowEntry, 'row' | 'name'>;
 
 /** The last one has room for four million names. */
 const usualSlots = [1 << 10, 1 << 16, 4_710_000];
@@ -15,12 +15,12 @@ const usualSlots = [1 << 10, 1 << 16, 4_710_000];
  * Names are known by two independent 32-bit hashes, one for the place and one to confirm it: two names out of ten million are taken
  * for one with a probability below one in a hundred thousand.
  */
-export class Identities {
+export class IdentityCounter {
   readonly #slots: readonly number[];
-  #table: NameTable;
+  #table: HashSet64;
   #tables = 1;
   /** Large ones that are full: to move to a larger one, both would be there at once. */
-  readonly #full: NameTable[] = [];
+  readonly #full: HashSet64[] = [];
   /** The first hashes, two for each name, as long as they move from table to table. */
   #moving: number[] | undefined = [];
   readonly #hash = new NameHash();
@@ -30,35 +30,35 @@ export class Identities {
   /** `slots` are those of one table after the other, each larger than the one before; the last number counts for all that follow. */
   constructor(slots: readonly number[] = usualSlots) {
     this.#slots = slots;
-    this.#table = new NameTable(slots[0] as number);
+    this.#table = new HashSet64(slots[0] as number);
   }
 
   /**
    * For each of these cases 1 where it is new, 2 where it is the first twin of another, and so on. A case is known by its slug, which
    * is never put together for most.
    */
-  add(cases: readonly Distinct[]): number[] {
+  add(cases: readonly RowIdentity[]): number[] {
     const hashes = new Uint32Array(2 * cases.length);
     for (let i = 0; i < cases.length; i++) {
-      const { row, name } = cases[i] as Distinct;
+      const { row, name } = cases[i] as RowIdentity;
       this.#hash.clear();
-      if (name !== undefined || !easySlug(row, this.#hash)) {
+      if (name !== undefined || !trySimpleSlug(row, this.#hash)) {
         this.#hash.clear();
         this.#hash.text(caseSlug(row, name));
       }
-      hashes[2 * i] = this.#hash.place;
-      hashes[2 * i + 1] = this.#hash.confirmation;
+      hashes[2 * i] = this.#hash.primaryHash;
+      hashes[2 * i + 1] = this.#hash.secondaryHash;
     }
     // Apart from the hashing: the processor then waits for several places of the table at once.
     const twins: number[] = [];
     for (let i = 0; i < cases.length; i++) {
       const isNew = this.#put(hashes[2 * i] as number, hashes[2 * i + 1] as number);
-      twins.push(isNew ? 1 : this.#twin(cases[i] as Distinct));
+      twins.push(isNew ? 1 : this.#twin(cases[i] as RowIdentity));
     }
     return twins;
   }
 
-  #twin({ row, name }: Distinct): number {
+  #twin({ row, name }: RowIdentity): number {
     const slug = caseSlug(row, name);
     const twin = (this.#twins.get(slug) ?? 1) + 1;
     this.#twins.set(slug, twin);
@@ -76,7 +76,7 @@ export class Identities {
 
   #grow(): void {
     const slots = this.#slots[this.#tables++] ?? (this.#slots.at(-1) as number);
-    const table = new NameTable(slots);
+    const table = new HashSet64(slots);
     const moving = this.#moving;
     if (moving) for (let at = 0; at < moving.length; at += 2) table.add(moving[at] as number, moving[at + 1] as number);
     else this.#full.push(this.#table);

@@ -1,5 +1,5 @@
 import type { Problem } from '../problems/problem.ts';
-import { either, isText, listOf, milliseconds, no, recordOf, strange, text, type WantedOf } from '../problems/wanted.ts';
+import { findInvalidOptions, isText, listOf, literalFalse, milliseconds, type OptionSpecs, oneOfSpecs, recordOf, text } from '../problems/wanted.ts';
 
 /** Tags, skips and known failures of a folder, a suite, a test or a row. */
 export interface Annotations {
@@ -18,16 +18,16 @@ export interface RowAnnotations extends Annotations {
   locks?: readonly string[] | undefined;
 }
 
-const reason = either('reason, as a string', text, recordOf('a reason', isText));
+const reason = oneOfSpecs('reason, as a string', text, recordOf('a reason', isText));
 /** What marks are to be. */
-export const annotationSpecs: WantedOf<Annotations> = {
+export const annotationSpecs: OptionSpecs<Annotations> = {
   tags: listOf('strings', isText),
-  skip: either(reason.is, reason, no),
+  skip: oneOfSpecs(reason.is, reason, literalFalse),
   onRequest: { ...text, is: reason.is },
   knownFailure: reason,
 };
 /** The same, of a row. */
-export const rowAnnotationSpecs: WantedOf<RowAnnotations> = { ...annotationSpecs, timeout: milliseconds, locks: listOf('strings', isText) };
+export const rowAnnotationSpecs: OptionSpecs<RowAnnotations> = { ...annotationSpecs, timeout: milliseconds, locks: listOf('strings', isText) };
 
 /** Marks of one level laid over those of the levels around it: tags and locks add up, for the rest the inner one wins. */
 export function mergeAnnotations<Outer extends RowAnnotations>(outer: Outer, inner: RowAnnotations): Outer {
@@ -76,7 +76,7 @@ export function evaluateAnnotations(marks: Annotations, today: string): Annotati
 
 /** What is wrong with the marks of a row. */
 export function validateAnnotations(marks: RowAnnotations, owner: string): Problem[] {
-  const problems = strange(marks, rowAnnotationSpecs, owner);
+  const problems = findInvalidOptions(marks, rowAnnotationSpecs, owner);
   const until = problems.length > 0 ? undefined : findInvalidDate(marks);
   return until === undefined ? problems : [{ code: 'invalid-date', text: until, owner }];
 }

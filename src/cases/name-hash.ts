@@ -1,11 +1,11 @@
-import { mostDigits, putDigits } from './digits.ts';
-import { isOfWord, isOther, longestWord, mayBeOther } from './word.ts';
+import { MAX_DIGITS, writeDigits } from './digits.ts';
+import { isIdentifierUnit, isLiteralWord, MAX_WORD_LENGTH, mayStartLiteral } from './word.ts';
 
 const a = 0x85ebca6b;
 const b = 0x5f356495;
 
 /** A text that stands in many names, with what it does to their hashes. */
-export class PreparedText {
+export class PreparedHash {
   readonly text: string;
   readonly a: number;
   readonly b: number;
@@ -38,7 +38,7 @@ export class NameHash {
   length = 0;
   #a = 0;
   #b = 0;
-  readonly #digits = new Uint8Array(mostDigits);
+  readonly #digits = new Uint8Array(MAX_DIGITS);
 
   clear(): void {
     this.length = 0;
@@ -60,16 +60,16 @@ export class NameHash {
   }
 
   word(text: string): boolean {
-    if (text.length > longestWord || text.length === 0) return false;
+    if (text.length > MAX_WORD_LENGTH || text.length === 0) return false;
     let hashA = this.#a;
     let hashB = this.#b;
     for (let i = 0; i < text.length; i++) {
       const unit = text.charCodeAt(i);
-      if (!isOfWord(unit, i)) return false;
+      if (!isIdentifierUnit(unit, i)) return false;
       hashA = (Math.imul(hashA, a) + unit) | 0;
       hashB = (Math.imul(hashB, b) + unit) | 0;
     }
-    if (mayBeOther(text.charCodeAt(0)) && isOther(text)) return false;
+    if (mayStartLiteral(text.charCodeAt(0)) && isLiteralWord(text)) return false;
     this.#a = hashA;
     this.#b = hashB;
     this.length += text.length;
@@ -78,7 +78,7 @@ export class NameHash {
 
   /** A number as `String` shows it, with the sign of a zero. */
   number(number: number): void {
-    const length = putDigits(this.#digits, 0, number);
+    const length = writeDigits(this.#digits, 0, number);
     if (length < 0) {
       this.text(Object.is(number, -0) ? '-0' : String(number));
       return;
@@ -95,38 +95,38 @@ export class NameHash {
     this.length += length;
   }
 
-  prepared(piece: PreparedText): void {
+  prepared(piece: PreparedHash): void {
     this.#a = (Math.imul(this.#a, piece.powerOfA) + piece.a) | 0;
     this.#b = (Math.imul(this.#b, piece.powerOfB) + piece.b) | 0;
     this.length += piece.text.length;
   }
 
   /** 32 bits. */
-  get place(): number {
-    return mixed(this.#a ^ this.length);
+  get primaryHash(): number {
+    return mixBits(this.#a ^ this.length);
   }
 
   /** 32 bits that have nothing to do with the place, never all zero. */
-  get confirmation(): number {
-    return mixed(this.#b) || 1;
+  get secondaryHash(): number {
+    return mixBits(this.#b) || 1;
   }
 }
 
 /** Spreads what differs in a few bits over all of them. */
-function mixed(hash: number): number {
+function mixBits(hash: number): number {
   const once = Math.imul(hash ^ (hash >>> 16), 0x7feb352d);
   const twice = Math.imul(once ^ (once >>> 15), 0x846ca68b);
   return (twice ^ (twice >>> 16)) >>> 0;
 }
 
 /** 30 bits that equal words share, of one that stands in a text from one place to another; -1 where none does. For single cells of millions of records. */
-export function hashOfWord(text: string, from: number, to: number): number {
-  if (to === from || to - from > longestWord) return -1;
+export function hashWord(text: string, from: number, to: number): number {
+  if (to === from || to - from > MAX_WORD_LENGTH) return -1;
   let hash = 0;
   for (let at = from; at < to; at++) {
     const unit = text.charCodeAt(at);
-    if (!isOfWord(unit, at - from)) return -1;
+    if (!isIdentifierUnit(unit, at - from)) return -1;
     hash = (Math.imul(hash, a) + unit) | 0;
   }
-  return mixed(hash) >>> 2;
+  return mixBits(hash) >>> 2;
 }

@@ -1,5 +1,5 @@
 /** A table is full when this share of its slots is taken: beyond, looking for a free one takes long. */
-const fullest = 0.85;
+const MAX_LOAD_FACTOR = 0.85;
 
 /**
  * Names that were seen, by 64 bits of hash each; in six bytes, as the place where a name stands tells of it, too.
@@ -7,7 +7,7 @@ const fullest = 0.85;
  * Open addressing with linear probing (D. E. Knuth, The Art of Computer Programming, volume 3, 6.4). It does not grow: who needs more
  * room takes another one.
  */
-export class NameTable {
+export class HashSet64 {
   readonly #confirmations: Uint32Array;
   /** The upper half of what gave the place: the lower one stands in the place, but for a few steps. */
   readonly #places: Uint16Array;
@@ -16,7 +16,7 @@ export class NameTable {
   constructor(slots: number) {
     this.#confirmations = new Uint32Array(slots);
     this.#places = new Uint16Array(slots);
-    this.#room = Math.floor(slots * fullest);
+    this.#room = Math.floor(slots * MAX_LOAD_FACTOR);
   }
 
   /** How many more it takes. */

@@ -2,8 +2,8 @@
 export type MakeObject = (values: readonly unknown[]) => object;
 
 /** With more names, code for them is no gain; nor is it for a few objects. */
-const mostNames = 200;
-const fewObjects = 100;
+const MAX_COMPILED_NAMES = 200;
+const COMPILE_AFTER_OBJECTS = 100;
 
 /**
  * Makes objects that have the same names in the same order; a value without a name is left out.
@@ -11,12 +11,12 @@ const fewObjects = 100;
  * One that is written out costs a fifth of one whose properties are set one after the other. It is compiled where that is allowed, as it
  * is not in every page; no name stands in its code.
  */
-export function objectMaker(names: readonly (string | undefined)[]): MakeObject {
+export function compileObjectFactory(names: readonly (string | undefined)[]): MakeObject {
   const places = [...names.keys()].filter((place) => names[place] !== undefined);
   let make = (values: readonly unknown[]): object => Object.fromEntries(places.map((place) => [names[place], values[place]]));
   let made = 0;
   return (values) => {
-    if (made++ === fewObjects && places.length <= mostNames) make = compiled(names, places) ?? make;
+    if (made++ === COMPILE_AFTER_OBJECTS && places.length <= MAX_COMPILED_NAMES) make = compiled(names, places) ?? make;
     return make(values);
   };
 }

@@ -14,7 +14,7 @@ export interface Random {
 }
 
 /** A generator from any text: 32-bit steps of splitmix (Steele, Lea and Flood, 2014). */
-export function randomFrom(seed: string): Random {
+export function createRandom(seed: string): Random {
   let state = Number.parseInt(hash(seed, 8), 16) | 0;
   const unit = (): number => {
     state = (state + 0x9e3779b9) | 0;

@@ -1,9 +1,9 @@
-import type { Origin, SourceLocation } from '../problems/place.ts';
+import type { CapturedStack, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { RowAnnotations } from './marks.ts';
 
 /** One row on its way to a case, with what is known of it. */
-export interface Entry {
+export interface RowEntry {
   readonly row: object;
   /** The row's own name; without it, its values name it. */
   readonly name?: string | undefined;
@@ -19,7 +19,7 @@ export interface Entry {
 }
 
 /** Rows come in chunks, so that a stream costs one step for many of them. */
-export type Chunks = Iterable<readonly Entry[]> | AsyncIterable<readonly Entry[]>;
+export type RowBatches = Iterable<readonly RowEntry[]> | AsyncIterable<readonly RowEntry[]>;
 
 /** Access to files, for environments without a file system. */
 export interface FileSource {
@@ -30,7 +30,7 @@ export interface FileSource {
 }
 
 /** What was worked out before, by content: whoever runs the cases may keep it for the next time. */
-export interface Kept {
+export interface KeyValueCache {
   /** What was set under a key, as far as it is still there. */
   get(key: string): Promise<unknown>;
   set(key: string, value: unknown): Promise<void>;
@@ -45,27 +45,27 @@ export interface RowPlace {
 /** Where the rows are that are written out in test files. */
 export interface RowLines {
   /** The places of the rows of a source, by where it was created. */
-  of(origin: Origin): readonly RowPlace[] | undefined;
+  of(origin: CapturedStack): readonly RowPlace[] | undefined;
   /** Whether a row is written on a line. */
   has(url: string, line: number): boolean;
 }
 
 /** What whoever runs the cases gives to their sources. */
-export interface Surroundings {
+export interface ExpansionHost {
   readonly files?: FileSource | undefined;
-  readonly kept?: Kept | undefined;
+  readonly kept?: KeyValueCache | undefined;
   /** The tags in use; any, where none are said. */
   readonly tags?: ReadonlySet<string> | undefined;
   /** Absent unless a line of a test file was asked for. */
   readonly rowLines?: RowLines | undefined;
   /** Columns whose values are told nowhere. */
-  readonly hides?: ((column: string) => boolean) | undefined;
+  readonly isRedacted?: ((column: string) => boolean) | undefined;
   /** Takes what is odd about a source and keeps nothing from running. */
-  readonly remark?: ((problem: Problem) => void) | undefined;
+  readonly onWarning?: ((problem: Problem) => void) | undefined;
 }
 
 /** What a source may ask for while its rows are expanded. */
-export interface Expansion extends Surroundings {
+export interface ExpansionContext extends ExpansionHost {
   /** The folder that relative paths start from. */
   readonly base: URL | undefined;
   /** The test's title as a slug: the name of its conventional data file. */
@@ -73,4 +73,4 @@ export interface Expansion extends Surroundings {
 }
 
 /** A source that gives more rows than this is taken for endless. */
-export const mostRows = 10_000_000;
+export const MAX_ROWS = 10_000_000;

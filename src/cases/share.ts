@@ -1,5 +1,5 @@
 /** One of so many shares of a test's rows; from 0. */
-export interface Share {
+export interface Partition {
   readonly index: number;
   readonly of: number;
   /** So many rows that follow each other stay together, where rows are shared out by their number. */
@@ -7,4 +7,4 @@ export interface Share {
 }
 
 /** Whether a row is in a share by its number among all rows. */
-export const isInShare = (ordinal: number, { index, of, block }: Share): boolean => Math.floor(ordinal / block) % of === index;
+export const isInPartition = (ordinal: number, { index, of, block }: Partition): boolean => Math.floor(ordinal / block) % of === index;

@@ -2,19 +2,19 @@ import { describeThrown, isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError, refuse } from '../problems/problem-error.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './marks.ts';
-import { nameOfValues } from './names.ts';
-import { randomFrom } from './random.ts';
-import { type Chunks, type Entry, type Expansion, mostRows, type RowPlace } from './row.ts';
-import type { Share } from './share.ts';
-import { shortValue } from './values.ts';
+import { formatValuesName } from './names.ts';
+import { createRandom } from './random.ts';
+import { type ExpansionContext, MAX_ROWS, type RowBatches, type RowEntry, type RowPlace } from './row.ts';
+import type { Partition } from './share.ts';
+import { formatShortValue } from './values.ts';
 
 /** A value of a row. String literals keep their literal type; numbers and objects are widened. */
 export type Datum = string | {} | null | undefined;
-export type Flat<T> = { [K in keyof T]: T[K] };
-type Over<Row, More> = Flat<Omit<Row, keyof More> & More>;
+export type Simplify<T> = { [K in keyof T]: T[K] };
+type OverrideColumns<Row, More> = Simplify<Omit<Row, keyof More> & More>;
 /** A source whose columns are all new. */
-type Apart<Row, Other> = keyof Row & keyof Other extends never ? unknown : { readonly 'columns in both sources': keyof Row & keyof Other };
-type Either<A, B> = Flat<A & { [K in Exclude<keyof B, keyof A>]?: undefined }> | Flat<B & { [K in Exclude<keyof A, keyof B>]?: undefined }>;
+type DisjointColumns<Row, Other> = keyof Row & keyof Other extends never ? unknown : { readonly 'columns in both sources': keyof Row & keyof Other };
+type Either<A, B> = Simplify<A & { [K in Exclude<keyof B, keyof A>]?: undefined }> | Simplify<B & { [K in Exclude<keyof A, keyof B>]?: undefined }>;
 
 /**
  * A lazy, reusable sequence of rows. Each row is a case. Methods return a new source and do not change this one.
@@ -23,17 +23,17 @@ type Either<A, B> = Flat<A & { [K in Exclude<keyof B, keyof A>]?: undefined }> |
  */
 export interface CaseSource<Row extends object> {
   /** Combines every row with every row of another source. The columns must be different. */
-  cross<Other extends object>(other: CaseSource<Other> & Apart<Row, Other>): CaseSource<Flat<Row & Other>>;
+  cross<Other extends object>(other: CaseSource<Other> & DisjointColumns<Row, Other>): CaseSource<Simplify<Row & Other>>;
   /** Combines the first rows of both sources, then the second rows, and so on. Both need the same number of rows. */
-  zip<Other extends object>(other: CaseSource<Other> & Apart<Row, Other>): CaseSource<Flat<Row & Other>>;
+  zip<Other extends object>(other: CaseSource<Other> & DisjointColumns<Row, Other>): CaseSource<Simplify<Row & Other>>;
   /** Appends the rows of another source. */
   concat<Other extends object>(other: CaseSource<Other>): CaseSource<Either<Row, Other>>;
   /** Keeps the rows that satisfy a condition. */
   filter(condition: (row: Row) => boolean): CaseSource<Row>;
   /** Adds columns computed from a row. A column that exists is replaced. */
-  derive<More extends object>(compute: (row: Row) => More): CaseSource<Over<Row, More>>;
+  derive<More extends object>(compute: (row: Row) => More): CaseSource<OverrideColumns<Row, More>>;
   /** Replaces each row by the rows computed from it. */
-  expand<Other extends object>(compute: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<Over<Row, Other>>;
+  expand<Other extends object>(compute: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<OverrideColumns<Row, Other>>;
   /** Keeps a repeatable sample of up to `count` rows, in their order. Its seed (default: 1) is independent of the run's seed. */
   sample(count: number, seed?: number): CaseSource<Row>;
   /** Names each case. Default: a name made from its values. A row without a name is an errored case. */
@@ -44,25 +44,25 @@ export interface CaseSource<Row extends object> {
 }
 
 /** What a source is made of. */
-export interface SourceParts {
+export interface SourceDefinition {
   /** For messages and lists: `a table`, `dues.csv`, `a table × a range`. */
-  readonly what: string;
+  readonly description: string;
   /** Its columns, where they are known without reading a row. */
   readonly columns?: readonly string[] | undefined;
   /** What is wrong with it as a whole, before a row is read. */
   readonly problems?: readonly Problem[] | undefined;
-  open(expansion: Expansion): Chunks;
+  open(expansion: ExpansionContext): RowBatches;
   /** Opened again, it gives the same rows at little cost. */
-  readonly isSteady?: boolean | undefined;
+  readonly isReplayable?: boolean | undefined;
   /** The rows of one share: equal rows are in the same one. None where all rows are to be looked at. */
-  openShare?(expansion: Expansion, share: Share): Promise<SharedChunks | undefined>;
+  openPartition?(expansion: ExpansionContext, share: Partition): Promise<SharedChunks | undefined>;
   /** What can be said of the rows as a whole; lost where rows are left out. */
-  readonly facts?: readonly ((expansion: Expansion) => Promise<Facts>)[] | undefined;
+  readonly facts?: readonly ((expansion: ExpansionContext) => Promise<SourceSummary>)[] | undefined;
 }
 
 /** Rows of one share, each with its number among all rows. */
 export interface SharedChunk {
-  readonly entries: readonly Entry[];
+  readonly entries: readonly RowEntry[];
   readonly ordinals: readonly number[];
   /** How many rows have been read when these are over, those of others among them. */
   readonly rows: number;
@@ -71,43 +71,43 @@ export interface SharedChunk {
 export type SharedChunks = AsyncIterable<SharedChunk>;
 
 /** What a source says of its rows, and what is odd about them. */
-export interface Facts {
+export interface SourceSummary {
   /** In one line: `48 rows for 31,104 combinations; every pair of values stands in one (612 of 612)`. */
   readonly summary: string;
   readonly warnings: readonly Problem[];
 }
 
 /** An entry whose row a function of the user could not handle: it costs its own case. */
-function brokenBy(error: unknown, entry: Entry, source: string): Entry {
+function reportThrown(error: unknown, entry: RowEntry, source: string): RowEntry {
   const problems = isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'row-threw', source, reason: describeThrown(error) } as const];
   return { ...entry, problems: problems.map((problem) => ({ ...problem, at: problem.at ?? entry.location })) };
 }
 
-function attempted(entry: Entry, source: string, change: (entry: Entry) => Entry | undefined): Entry | undefined {
+function attemptEntries(entry: RowEntry, source: string, change: (entry: RowEntry) => RowEntry | undefined): RowEntry | undefined {
   try {
     return change(entry);
   } catch (error) {
-    return brokenBy(error, entry, source);
+    return reportThrown(error, entry, source);
   }
 }
 
 /** The one implementation of `CaseSource`: parts, and the algebra over them. */
-export class Cases<Row extends object = object> implements CaseSource<Row> {
-  readonly #parts: SourceParts;
+export class CaseSourceImpl<Row extends object = object> implements CaseSource<Row> {
+  readonly #parts: SourceDefinition;
 
-  constructor(parts: SourceParts) {
+  constructor(parts: SourceDefinition) {
     this.#parts = parts;
   }
 
-  static partsOf(source: CaseSource<any>): SourceParts {
-    return source instanceof Cases ? source.#parts : refuse({ code: 'invalid-type', expected: 'case source', got: String(source), owner: 'cases' });
+  static partsOf(source: CaseSource<any>): SourceDefinition {
+    return source instanceof CaseSourceImpl ? source.#parts : refuse({ code: 'invalid-type', expected: 'case source', got: String(source), owner: 'cases' });
   }
 
   cross<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
     return this.#with(other, '×', async function* (left, right, expansion) {
       for await (const lefts of left.open(expansion)) {
         for (const entry of lefts) {
-          for await (const rights of right.open(expansion)) yield rights.map((follower) => joined(entry, follower, 'cross'));
+          for await (const rights of right.open(expansion)) yield rights.map((rightEntry) => joinEntries(entry, rightEntry, 'cross'));
         }
       }
     });
@@ -115,7 +115,7 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
 
   zip<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
     return this.#with(other, 'zip', async function* (left, right, expansion) {
-      const [lefts, rights] = [singles(left.open(expansion)), singles(right.open(expansion))];
+      const [lefts, rights] = [flattenBatches(left.open(expansion)), flattenBatches(right.open(expansion))];
       for (let rows = 0; ; rows++) {
         const [one, two] = [await lefts.next(), await rights.next()];
         if (one.done && two.done) return;
@@ -124,15 +124,15 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
           for await (const _ of one.done ? rights : lefts) longer++;
           throw new ProblemError([{ code: 'zip-length-mismatch', left: one.done ? rows : longer, right: two.done ? rows : longer }]);
         }
-        yield [joined(one.value, two.value, 'zip')];
+        yield [joinEntries(one.value, two.value, 'zip')];
       }
     });
   }
 
   concat<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
-    const [left, right] = [this.#parts, Cases.partsOf(other)];
-    return new Cases({
-      what: `${left.what} + ${right.what}`,
+    const [left, right] = [this.#parts, CaseSourceImpl.partsOf(other)];
+    return new CaseSourceImpl({
+      description: `${left.description} + ${right.description}`,
       columns: left.columns && right.columns && [...new Set([...left.columns, ...right.columns])],
       problems: [...(left.problems ?? []), ...(right.problems ?? [])],
       async *open(expansion) {
@@ -156,23 +156,23 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
 
   expand<Other extends object>(compute: (row: Row) => CaseSource<Other> | readonly Other[]): CaseSource<any> {
     const parts = this.#parts;
-    return new Cases({
-      what: `${parts.what}, expanded`,
+    return new CaseSourceImpl({
+      description: `${parts.description}, expanded`,
       problems: parts.problems,
       async *open(expansion) {
         for await (const chunk of parts.open(expansion)) {
           for (const entry of chunk) {
             if (entry.problems) yield [entry];
             else {
-              let chunks: Chunks;
+              let chunks: RowBatches;
               try {
                 const inner = compute(entry.row as Row);
-                chunks = Array.isArray(inner) ? [inner.map((row) => ({ row }))] : Cases.partsOf(inner as CaseSource<Other>).open(expansion);
+                chunks = Array.isArray(inner) ? [inner.map((row) => ({ row }))] : CaseSourceImpl.partsOf(inner as CaseSource<Other>).open(expansion);
               } catch (error) {
-                yield [brokenBy(error, entry, parts.what)];
+                yield [reportThrown(error, entry, parts.description)];
                 continue;
               }
-              for await (const rows of chunks) yield rows.map((follower) => laidOver(entry, follower));
+              for await (const rows of chunks) yield rows.map((rightEntry) => overrideEntry(entry, rightEntry));
             }
           }
         }
@@ -182,16 +182,16 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
 
   sample(count: number, seed = 1): CaseSource<Row> {
     const parts = this.#parts;
-    return new Cases({
+    return new CaseSourceImpl({
       columns: parts.columns,
       problems: parts.problems,
-      what: `${count} of ${parts.what}`,
+      description: `${count} of ${parts.description}`,
       // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.
       async *open(expansion) {
-        const kept: { index: number; entry: Entry }[] = [];
-        const random = randomFrom(String(seed));
+        const kept: { index: number; entry: RowEntry }[] = [];
+        const random = createRandom(String(seed));
         let index = 0;
-        for await (const entry of singles(parts.open(expansion))) {
+        for await (const entry of flattenBatches(parts.open(expansion))) {
           const slot = index < count ? index : random.integer(0, index);
           if (slot < count) kept[slot] = { index, entry };
           index++;
@@ -210,7 +210,10 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
         if (entry.problems) return entry;
         const given: unknown = name(entry.row as Row, at);
         if (given !== undefined && given !== '' && typeof given !== 'object') return { ...entry, name: String(given) };
-        return { ...entry, problems: [{ code: 'invalid-type', expected: 'name', got: shortValue(given), owner: `nameBy, row ${at + 1}`, at: entry.location }] };
+        return {
+          ...entry,
+          problems: [{ code: 'invalid-type', expected: 'name', got: formatShortValue(given), owner: `nameBy, row ${at + 1}`, at: entry.location }],
+        };
       };
     });
   }
@@ -225,36 +228,40 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
   }
 
   async *[Symbol.asyncIterator](): AsyncGenerator<Row> {
-    for await (const entry of entriesOf(this, { base: undefined, slug: '' })) {
+    for await (const entry of readEntries(this, { base: undefined, slug: '' })) {
       if (entry.problems) throw new ProblemError(entry.problems);
       yield entry.row as Row;
     }
   }
 
-  #map(columns: readonly string[] | undefined, facts: SourceParts['facts'], begin: () => (entry: Entry) => Entry | undefined): Cases<any> {
+  #map(columns: readonly string[] | undefined, facts: SourceDefinition['facts'], begin: () => (entry: RowEntry) => RowEntry | undefined): CaseSourceImpl<any> {
     const parts = this.#parts;
-    return new Cases({
-      what: parts.what,
+    return new CaseSourceImpl({
+      description: parts.description,
       columns,
       problems: parts.problems,
       facts,
       async *open(expansion) {
         const change = begin();
         for await (const chunk of parts.open(expansion)) {
-          const changed = chunk.map((entry) => attempted(entry, parts.what, change)).filter((entry) => entry !== undefined);
+          const changed = chunk.map((entry) => attemptEntries(entry, parts.description, change)).filter((entry) => entry !== undefined);
           if (changed.length) yield changed;
         }
       },
     });
   }
 
-  #with(other: CaseSource<any>, sign: string, open: (left: SourceParts, right: SourceParts, expansion: Expansion) => Chunks): Cases<any> {
-    const [left, right] = [this.#parts, Cases.partsOf(other)];
+  #with(
+    other: CaseSource<any>,
+    sign: string,
+    open: (left: SourceDefinition, right: SourceDefinition, expansion: ExpansionContext) => RowBatches,
+  ): CaseSourceImpl<any> {
+    const [left, right] = [this.#parts, CaseSourceImpl.partsOf(other)];
     const shared = left.columns && right.columns ? left.columns.filter((column) => right.columns?.includes(column)) : [];
     const clash: Problem[] = shared.length ? [{ code: 'overlapping-columns', columns: shared, operation: sign === 'zip' ? 'zip' : 'cross' }] : [];
-    return new Cases({
+    return new CaseSourceImpl({
       facts: [...(left.facts ?? []), ...(right.facts ?? [])],
-      what: `${left.what} ${sign} ${right.what}`,
+      description: `${left.description} ${sign} ${right.description}`,
       columns: left.columns && right.columns && [...left.columns, ...right.columns],
       problems: [...(left.problems ?? []), ...(right.problems ?? []), ...clash],
       open: (expansion) => open(left, right, expansion),
@@ -263,44 +270,44 @@ export class Cases<Row extends object = object> implements CaseSource<Row> {
 }
 
 /** The entries of a source one by one, with an end to those that have none. */
-export async function* entriesOf(source: CaseSource<any>, expansion: Expansion): AsyncGenerator<Entry> {
-  const parts = Cases.partsOf(source);
+export async function* readEntries(source: CaseSource<any>, expansion: ExpansionContext): AsyncGenerator<RowEntry> {
+  const parts = CaseSourceImpl.partsOf(source);
   if (parts.problems?.length) throw new ProblemError(parts.problems);
-  yield* singles(parts.open(expansion));
+  yield* flattenBatches(parts.open(expansion));
 }
 
-async function* singles(chunks: Chunks): AsyncGenerator<Entry> {
+async function* flattenBatches(chunks: RowBatches): AsyncGenerator<RowEntry> {
   let rows = 0;
   for await (const chunk of chunks) {
     rows += chunk.length;
-    if (rows > mostRows) refuse({ code: 'too-many-rows', limit: mostRows });
+    if (rows > MAX_ROWS) refuse({ code: 'too-many-rows', limit: MAX_ROWS });
     yield* chunk;
   }
 }
 
 /** Two entries as one: names side by side where either has one, marks added up. */
-function laidOver(left: Entry, right: Entry): Entry {
+function overrideEntry(left: RowEntry, right: RowEntry): RowEntry {
   const named = left.name !== undefined || right.name !== undefined;
   return {
     row: { ...left.row, ...right.row },
-    name: named ? [left.name ?? nameOfValues(left.row), right.name ?? nameOfValues(right.row)].filter(Boolean).join(', ') : undefined,
+    name: named ? [left.name ?? formatValuesName(left.row), right.name ?? formatValuesName(right.row)].filter(Boolean).join(', ') : undefined,
     annotations:
       left.annotations && right.annotations ? mergeAnnotations<Annotations>(left.annotations, right.annotations) : (left.annotations ?? right.annotations),
     location: right.location ?? left.location,
     lines: right.location ? right.lines : left.lines,
-    ...((left.others || right.others || (left.location && right.location)) && { others: othersOf(left, right) }),
+    ...((left.others || right.others || (left.location && right.location)) && { others: omitColumns(left, right) }),
     problems: left.problems || right.problems ? [...(left.problems ?? []), ...(right.problems ?? [])] : undefined,
   };
 }
 
 /** Where the rows are that an entry of two does not name as its location. */
-function othersOf(left: Entry, right: Entry): readonly RowPlace[] {
+function omitColumns(left: RowEntry, right: RowEntry): readonly RowPlace[] {
   const outer = left.location && right.location ? [{ location: left.location, lines: left.lines ?? 1 }] : [];
   return [...outer, ...(left.others ?? []), ...(right.others ?? [])];
 }
 
-function joined(left: Entry, right: Entry, operation: string): Entry {
+function joinEntries(left: RowEntry, right: RowEntry, operation: string): RowEntry {
   const shared = Object.keys(left.row).filter((column) => Object.hasOwn(right.row, column));
   if (shared.length) refuse({ code: 'overlapping-columns', columns: shared, operation });
-  return laidOver(left, right);
+  return overrideEntry(left, right);
 }

@@ -1,9 +1,9 @@
-import { captureOrigin, type Origin } from '../problems/place.ts';
+import { type CapturedStack, captureStack } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import { isText, listOf, recordOf, strangeArguments, text, type Wanted } from '../problems/wanted.ts';
-import type { Entry, Expansion } from './row.ts';
-import { type CaseSource, Cases, type Datum } from './source.ts';
-import { shortValue } from './values.ts';
+import { findInvalidArguments, isText, listOf, type OptionSpec, recordOf, text } from '../problems/wanted.ts';
+import type { ExpansionContext, RowEntry } from './row.ts';
+import { type CaseSource, CaseSourceImpl, type Datum } from './source.ts';
+import { formatShortValue } from './values.ts';
 
 export type Distinct<C extends readonly unknown[]> = C extends readonly [infer H, ...infer T]
   ? H extends T[number]
@@ -27,22 +27,22 @@ export function table<const C extends readonly [string, ...string[]], D extends 
   columns: C & Distinct<C>,
   rows: readonly [...R],
 ): CaseSource<{ [I in Exclude<keyof C, keyof (readonly [])> as C[I] & string]: R[number][I & keyof R[number]] }> {
-  const problems = strangeArguments({ columns, rows }, { columns: listOf('strings', isText), rows: listOf('rows') }, 'table');
-  if (problems.length > 0) return refused('a table', problems);
-  const origin = captureOrigin(table, 1);
+  const problems = findInvalidArguments({ columns, rows }, { columns: listOf('strings', isText), rows: listOf('rows') }, 'table');
+  if (problems.length > 0) return invalidSource('a table', problems);
+  const origin = captureStack(table, 1);
   columns.forEach((column, i) => {
     if (columns.indexOf(column) !== i) problems.push({ code: 'duplicate-column', column, source: 'a table' });
   });
   (rows as readonly (readonly unknown[])[]).forEach((row, i) => {
-    if (!Array.isArray(row)) problems.push({ code: 'invalid-row', row: i + 1, got: shortValue(row) });
+    if (!Array.isArray(row)) problems.push({ code: 'invalid-row', row: i + 1, got: formatShortValue(row) });
     else if (row.length !== columns.length) problems.push({ code: 'row-length-mismatch', row: i + 1, cells: row.length, columns });
   });
-  return new Cases({
-    what: 'a table',
+  return new CaseSourceImpl({
+    description: 'a table',
     columns,
     problems,
     open: (expansion) => [
-      located(
+      locateRow(
         (rows as readonly (readonly unknown[])[]).map((cells) => ({ row: Object.fromEntries(columns.map((column, i) => [column, cells[i]])) })),
         origin,
         expansion,
@@ -60,19 +60,19 @@ export function table<const C extends readonly [string, ...string[]], D extends 
  * ```
  */
 export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Row> | (() => Iterable<Row> | AsyncIterable<Row>)): CaseSource<Row> {
-  const problems = strangeArguments({ rows: given }, { rows: iterable }, 'rows');
-  if (problems.length > 0) return refused('rows', problems);
-  const origin = captureOrigin(rows, 1);
-  return new Cases<Row>({
-    what: 'rows',
-    columns: Array.isArray(given) && given.length ? columnsOf(given) : undefined,
-    problems: Array.isArray(given) ? given.flatMap((row, i) => notARow(row, i)) : [],
+  const problems = findInvalidArguments({ rows: given }, { rows: iterable }, 'rows');
+  if (problems.length > 0) return invalidSource('rows', problems);
+  const origin = captureStack(rows, 1);
+  return new CaseSourceImpl<Row>({
+    description: 'rows',
+    columns: Array.isArray(given) && given.length ? findColumns(given) : undefined,
+    problems: Array.isArray(given) ? given.flatMap((row, i) => invalidRow(row, i)) : [],
     async *open(expansion) {
       const places = Array.isArray(given) ? expansion.rowLines?.of(origin) : undefined;
-      let chunk: Entry[] = [];
+      let chunk: RowEntry[] = [];
       let index = 0;
       for await (const row of typeof given === 'function' ? given() : given) {
-        const problems = notARow(row, index++);
+        const problems = invalidRow(row, index++);
         chunk.push({ ...(problems.length ? { row: {}, problems } : { row }), ...places?.[index - 1] });
         // A first row at once, then more at a time.
         if (chunk.length >= Math.min(index, 64)) {
@@ -86,23 +86,24 @@ export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Ro
 }
 
 /** The entries with their places in the test file, if a line of it was asked for. */
-function located(entries: readonly Entry[], origin: Origin, { rowLines }: Expansion): readonly Entry[] {
+function locateRow(entries: readonly RowEntry[], origin: CapturedStack, { rowLines }: ExpansionContext): readonly RowEntry[] {
   const places = rowLines?.of(origin);
   return places?.length === entries.length ? entries.map((entry, i) => ({ ...entry, ...places[i] })) : entries;
 }
 
-const iterable: Wanted = {
+const iterable: OptionSpec = {
   is: 'iterable, or function that returns one',
-  fits: (value) => typeof value === 'function' || (typeof value === 'object' && value !== null && (Symbol.iterator in value || Symbol.asyncIterator in value)),
+  matches: (value) =>
+    typeof value === 'function' || (typeof value === 'object' && value !== null && (Symbol.iterator in value || Symbol.asyncIterator in value)),
 };
 
 /** A source of which there is nothing but what is wrong with it. */
-const refused = (what: string, problems: readonly Problem[]): Cases<any> => new Cases({ what, problems, open: () => [] });
+const invalidSource = (what: string, problems: readonly Problem[]): CaseSourceImpl<any> => new CaseSourceImpl({ description: what, problems, open: () => [] });
 
-const notARow = (row: unknown, index: number): Problem[] =>
-  typeof row === 'object' && row !== null && !Array.isArray(row) ? [] : [{ code: 'invalid-row', row: index + 1, got: shortValue(row) }];
+const invalidRow = (row: unknown, index: number): Problem[] =>
+  typeof row === 'object' && row !== null && !Array.isArray(row) ? [] : [{ code: 'invalid-row', row: index + 1, got: formatShortValue(row) }];
 
-const columnsOf = (given: readonly object[]): string[] => [
+const findColumns = (given: readonly object[]): string[] => [
   ...new Set(given.flatMap((row) => (typeof row === 'object' && row !== null ? Object.keys(row) : []))),
 ];
 
@@ -116,16 +117,16 @@ const columnsOf = (given: readonly object[]): string[] => [
 export function namedRows<Row extends object, D extends Datum = Datum>(
   given: Readonly<Record<string, Row & { readonly [K in keyof Row]: D }>>,
 ): CaseSource<Row> {
-  const problems = strangeArguments({ rows: given }, { rows: recordOf('rows by name') }, 'namedRows');
-  if (problems.length > 0) return refused('named rows', problems);
-  const origin = captureOrigin(namedRows, 1);
+  const problems = findInvalidArguments({ rows: given }, { rows: recordOf('rows by name') }, 'namedRows');
+  if (problems.length > 0) return invalidSource('named rows', problems);
+  const origin = captureStack(namedRows, 1);
   const entries = Object.entries(given);
-  return new Cases<Row>({
-    what: 'named rows',
-    columns: columnsOf(entries.map(([, row]) => row)),
-    problems: entries.flatMap(([, row], i) => notARow(row, i)),
+  return new CaseSourceImpl<Row>({
+    description: 'named rows',
+    columns: findColumns(entries.map(([, row]) => row)),
+    problems: entries.flatMap(([, row], i) => invalidRow(row, i)),
     open: (expansion) => [
-      located(
+      locateRow(
         entries.map(([name, row]) => ({ name, row })),
         origin,
         expansion,
@@ -142,14 +143,14 @@ export function namedRows<Row extends object, D extends Datum = Datum>(
  * ```
  */
 export function values<const K extends string, V extends readonly D[], D extends Datum = Datum>(column: K, given: V): CaseSource<{ [P in K]: V[number] }> {
-  const problems = strangeArguments({ column, values: given }, { column: text, values: listOf('values') }, 'values');
-  if (problems.length > 0) return refused('values', problems);
-  const origin = captureOrigin(values, 1);
-  return new Cases<{ [P in K]: V[number] }>({
-    what: 'values',
+  const problems = findInvalidArguments({ column, values: given }, { column: text, values: listOf('values') }, 'values');
+  if (problems.length > 0) return invalidSource('values', problems);
+  const origin = captureStack(values, 1);
+  return new CaseSourceImpl<{ [P in K]: V[number] }>({
+    description: 'values',
     columns: [column],
     open: (expansion) => [
-      located(
+      locateRow(
         given.map((value) => ({ row: { [column]: value } })),
         origin,
         expansion,
@@ -171,11 +172,11 @@ export function range<const K extends string>(column: K, from: number, to: numbe
     Number.isFinite(steps) && steps >= 0
       ? []
       : [{ code: 'invalid-type', expected: 'finite range', got: `${from} to ${to} by ${by}`, owner: `range "${column}"` }];
-  return new Cases<{ [P in K]: number }>({
-    what: 'a range',
+  return new CaseSourceImpl<{ [P in K]: number }>({
+    description: 'a range',
     columns: [column],
     problems,
-    isSteady: true,
+    isReplayable: true,
     *open() {
       // Multiplied, not added up: 0.1 ten times is not 1. The rounding takes off what the multiplication adds.
       const size = Math.floor(steps + 1e-9);

@@ -9,7 +9,7 @@ export interface Title {
 }
 
 /** Takes `charge {stay.nights} nights` apart; `{{` stands for a brace. */
-export function readTitle(template: string): Title {
+export function parseTitle(template: string): Title {
   const parts: (string | readonly string[])[] = [];
   const problems: Problem[] = [];
   let text = '';
@@ -36,7 +36,7 @@ export function readTitle(template: string): Title {
 export const hasPlaceholders = (title: Title): boolean => title.parts.some((part) => typeof part !== 'string');
 
 /** The columns that a title names and the rows do not have. */
-export function checkTitle(title: Title, columns: readonly string[]): Problem[] {
+export function findUnknownColumns(title: Title, columns: readonly string[]): Problem[] {
   const problems: Problem[] = [...title.problems];
   for (const part of title.parts) {
     if (typeof part !== 'string' && !columns.includes(part[0] as string)) {
@@ -47,10 +47,10 @@ export function checkTitle(title: Title, columns: readonly string[]): Problem[] 
 }
 
 /** The title for one row. A placeholder stays where the row has nothing there: a cell that was left empty, or could not be read. */
-export const fillTitle = ({ parts }: Title, row: object): string => parts.map((part) => (typeof part === 'string' ? part : fillPart(part, row))).join('');
+export const renderTitle = ({ parts }: Title, row: object): string => parts.map((part) => (typeof part === 'string' ? part : fillPart(part, row))).join('');
 
 /** The values of the placeholders of a title for a row. */
-export const filledIn = ({ parts }: Title, row: object): string[] => parts.flatMap((part) => (typeof part === 'string' ? [] : [fillPart(part, row)]));
+export const fillIn = ({ parts }: Title, row: object): string[] => parts.flatMap((part) => (typeof part === 'string' ? [] : [fillPart(part, row)]));
 
 /** What every object inherits, such as `valueOf`, is not a value of a row. */
 const hasValue = (value: object, key: string): boolean => key in value && (Object.hasOwn(value, key) || !(key in Object.prototype));

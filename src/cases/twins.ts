@@ -1,22 +1,22 @@
-import { type Distinct, Identities } from './identity.ts';
-import { Rising } from './rising.ts';
+import { IdentityCounter, type RowIdentity } from './identity.ts';
+import { RisingKeyDetector } from './rising.ts';
 
 /** Tells which of several cases with equal names each is. Names are remembered only where rows do not tell themselves apart. */
-export class Twins {
-  readonly #identities = new Identities();
-  readonly #again: (() => AsyncIterable<readonly Distinct[]>) | undefined;
-  #rising: Rising | undefined;
+export class DuplicateCounter {
+  readonly #identities = new IdentityCounter();
+  readonly #again: (() => AsyncIterable<readonly RowIdentity[]>) | undefined;
+  #rising: RisingKeyDetector | undefined;
   #count = 0;
 
   /** `again` gives all cases anew, those before among them; without it all names are remembered from the first. */
-  constructor(again: (() => AsyncIterable<readonly Distinct[]>) | undefined) {
+  constructor(again: (() => AsyncIterable<readonly RowIdentity[]>) | undefined) {
     this.#again = again;
-    this.#rising = again && new Rising();
+    this.#rising = again && new RisingKeyDetector();
   }
 
   /** For each of the next cases 1 where its name is new, 2 where it is the first twin of another, and so on; undefined where all are new. */
-  async of(cases: readonly Distinct[]): Promise<readonly number[] | undefined> {
-    if (this.#rising && !this.#rising.goesOn(cases)) {
+  async countDuplicate(cases: readonly RowIdentity[]): Promise<readonly number[] | undefined> {
+    if (this.#rising && !this.#rising.isStillRising(cases)) {
       this.#rising = undefined;
       await this.#remember();
     }

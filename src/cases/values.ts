@@ -1,24 +1,24 @@
 import { hashBytes } from './hash.ts';
 
 /** Longer texts are cut in names; what was cut is in the record. */
-const longest = 40;
+const MAX_SHOWN_LENGTH = 40;
 
 /** Larger binary values are named by their size, and told apart by a hash. */
-const mostShownBytes = 256;
+const MAX_SHOWN_BYTES = 256;
 
 const isBytes = (value: object): value is ArrayBufferView | ArrayBuffer => ArrayBuffer.isView(value) || value instanceof ArrayBuffer;
-const bytesOf = (value: ArrayBufferView | ArrayBuffer): Uint8Array =>
+const viewBytes = (value: ArrayBufferView | ArrayBuffer): Uint8Array =>
   ArrayBuffer.isView(value) ? new Uint8Array(value.buffer, value.byteOffset, value.byteLength) : new Uint8Array(value);
 
-const looksLikeAnother = /^(?:-?\d|true$|false$|null$|undefined$|$)|^\s|\s$|["\n]/;
+const needsQuotes = /^(?:-?\d|true$|false$|null$|undefined$|$)|^\s|\s$|["\n]/;
 
 /** A value as names show it: short, on one line, and told apart from values of other types. */
-export function shortValue(value: unknown): string {
+export function formatShortValue(value: unknown): string {
   switch (typeof value) {
     case 'number':
       return Object.is(value, -0) ? '-0' : String(value);
     case 'string':
-      return clip(looksLikeAnother.test(value) && !/^\d[\d:T.Z-]*[:-]/.test(value) ? JSON.stringify(value) : value);
+      return clip(needsQuotes.test(value) && !/^\d[\d:T.Z-]*[:-]/.test(value) ? JSON.stringify(value) : value);
     case 'boolean':
     case 'undefined':
       return String(value);
@@ -33,19 +33,20 @@ export function shortValue(value: unknown): string {
   }
 }
 
-const clip = (text: string): string => (text.length > longest ? `${text.slice(0, longest - 1)}…` : text);
+const clip = (text: string): string => (text.length > MAX_SHOWN_LENGTH ? `${text.slice(0, MAX_SHOWN_LENGTH - 1)}…` : text);
 
 /** As `shortValue`, without quotes: for a title's placeholder, where the sentence around it says what it is. */
-export const plainValue = (value: unknown): string => (typeof value === 'string' ? clip(value) : shortValue(value));
+export const plainValue = (value: unknown): string => (typeof value === 'string' ? clip(value) : formatShortValue(value));
 
 function shortObject(value: object, depth: number): string {
   if (value instanceof Date) return Number.isNaN(value.getTime()) ? 'Invalid Date' : value.toISOString().replace('T00:00:00.000Z', '');
   if (value instanceof RegExp) return String(value);
   if (value instanceof Error) return `${value.name}: ${value.message}`;
-  const inner = (item: unknown): string => (typeof item === 'object' && item !== null ? (depth > 1 ? shortObject(item, depth - 1) : '…') : shortValue(item));
+  const inner = (item: unknown): string =>
+    typeof item === 'object' && item !== null ? (depth > 1 ? shortObject(item, depth - 1) : '…') : formatShortValue(item);
   if (Array.isArray(value)) return `[${value.slice(0, 6).map(inner).join(', ')}${value.length > 6 ? ', …' : ''}]`;
   if (value instanceof Map || value instanceof Set) return `${value.constructor.name}(${value.size})`;
-  if (isBytes(value) && value.byteLength > mostShownBytes) return `${value.constructor.name}(${value.byteLength} bytes)`;
+  if (isBytes(value) && value.byteLength > MAX_SHOWN_BYTES) return `${value.constructor.name}(${value.byteLength} bytes)`;
   const name = Object.getPrototypeOf(value)?.constructor?.name;
   const keys = Object.keys(value);
   const body = keys
@@ -56,19 +57,19 @@ function shortObject(value: object, depth: number): string {
 }
 
 /** A value in full, as text that equal values share: what a hash in an id is made of. */
-export function canonical(value: unknown, seen: readonly object[] = []): string {
-  if (typeof value !== 'object' || value === null) return typeof value === 'string' ? JSON.stringify(value) : shortValue(value);
+export function formatCanonical(value: unknown, seen: readonly object[] = []): string {
+  if (typeof value !== 'object' || value === null) return typeof value === 'string' ? JSON.stringify(value) : formatShortValue(value);
   if (seen.includes(value)) return '↺';
   const within = [...seen, value];
   if (value instanceof Date || value instanceof RegExp) return String(value instanceof Date ? value.getTime() : value);
-  if (value instanceof Map) return `Map{${[...value].map(([key, item]) => `${canonical(key, within)}:${canonical(item, within)}`).join()}}`;
-  if (value instanceof Set) return `Set{${[...value].map((item) => canonical(item, within)).join()}}`;
+  if (value instanceof Map) return `Map{${[...value].map(([key, item]) => `${formatCanonical(key, within)}:${formatCanonical(item, within)}`).join()}}`;
+  if (value instanceof Set) return `Set{${[...value].map((item) => formatCanonical(item, within)).join()}}`;
   // A buffer has no properties that show its content.
-  if (isBytes(value) && (value.byteLength > mostShownBytes || value instanceof ArrayBuffer))
-    return `${value.constructor.name}(${value.byteLength})${hashBytes(bytesOf(value))}`;
-  if (Array.isArray(value)) return `[${value.map((item) => canonical(item, within)).join()}]`;
+  if (isBytes(value) && (value.byteLength > MAX_SHOWN_BYTES || value instanceof ArrayBuffer))
+    return `${value.constructor.name}(${value.byteLength})${hashBytes(viewBytes(value))}`;
+  if (Array.isArray(value)) return `[${value.map((item) => formatCanonical(item, within)).join()}]`;
   return `{${Object.keys(value)
     .sort()
-    .map((key) => `${JSON.stringify(key)}:${canonical((value as Record<string, unknown>)[key], within)}`)
+    .map((key) => `${JSON.stringify(key)}:${formatCanonical((value as Record<string, unknown>)[key], within)}`)
     .join()}}`;
 }

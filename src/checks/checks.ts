@@ -1,20 +1,20 @@
-import { captureOrigin, type Origin } from '../problems/place.ts';
+import { type CapturedStack, captureStack } from '../problems/place.ts';
 import {
-  absent,
-  apart,
   type Caught,
+  type CheckOutcome,
+  compareCloseTo,
+  compareEqual,
+  compareGuard,
+  compareHolds,
+  compareIncludes,
+  compareMatches,
+  compareNotEqual,
+  comparePresent,
+  compareProperties,
+  compareSame,
+  compareThrown,
   type ExpectedError,
-  type Finding,
-  lacking,
   noAction,
-  partial,
-  undiffering,
-  unequal,
-  unheld,
-  unidentical,
-  unlike,
-  unmatched,
-  unthrown,
 } from './comparisons.ts';
 import { isThenable } from './thenable.ts';
 
@@ -68,151 +68,151 @@ export interface Ensures extends Comparisons<void> {
 }
 
 /** Where findings go. */
-export interface Recorder {
+export interface CheckRecorder {
   /** Notes a check, and its failure where there is a finding; tells whether it held. */
-  found(finding: Finding, note: string | undefined, origin: Origin | undefined): boolean;
+  recordResult(finding: CheckOutcome, note: string | undefined, origin: CapturedStack | undefined): boolean;
   /** Ends the step or the case: throws. */
   stop(): never;
   /** Registers a pending operation that the body must await. Returns a function to call when it settles, which returns whether the body was still running. */
-  waits(what: string, origin: Origin): () => boolean;
+  waits(what: string, origin: CapturedStack): () => boolean;
 }
 
-const framesKept = 12;
+const MAX_FRAMES = 12;
 
 /** Implements `Checks`; `this.<method>` hides the library's own frames. */
 export class ChecksImpl implements Checks {
-  readonly #recorder: Recorder;
+  readonly #recorder: CheckRecorder;
 
-  constructor(recorder: Recorder) {
+  constructor(recorder: CheckRecorder) {
     this.#recorder = recorder;
   }
 
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): boolean {
-    return this.#say(unequal(actual, expected), note, this.equal);
+    return this.#recordResult(compareEqual(actual, expected), note, this.equal);
   }
   notEqual<T>(actual: T, unexpected: T, note?: string): boolean {
-    return this.#say(undiffering(actual, unexpected), note, this.notEqual);
+    return this.#recordResult(compareNotEqual(actual, unexpected), note, this.notEqual);
   }
   same<T>(actual: T, expected: T, note?: string): boolean {
-    return this.#say(unidentical(actual, expected), note, this.same);
+    return this.#recordResult(compareSame(actual, expected), note, this.same);
   }
   closeTo(actual: number | null | undefined, expected: number, tolerance: number | { relative: number }, note?: string): boolean {
-    return this.#say(apart(actual, expected, tolerance), note, this.closeTo);
+    return this.#recordResult(compareCloseTo(actual, expected, tolerance), note, this.closeTo);
   }
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): boolean {
-    return this.#say(unmatched(actual, pattern), note, this.matches);
+    return this.#recordResult(compareMatches(actual, pattern), note, this.matches);
   }
   includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): boolean {
-    return this.#say(lacking(actual, part), note, this.includes);
+    return this.#recordResult(compareIncludes(actual, part), note, this.includes);
   }
   hasProperties(actual: unknown, part: object, note?: string): boolean {
-    return this.#say(partial(actual, part), note, this.hasProperties);
+    return this.#recordResult(compareProperties(actual, part), note, this.hasProperties);
   }
   holds(condition: unknown, note?: string): boolean {
-    return this.#say(unheld(condition), note, this.holds);
+    return this.#recordResult(compareHolds(condition), note, this.holds);
   }
   present<T>(actual: T, note?: string): actual is NonNullable<T> {
-    return this.#say(absent(actual), note, this.present);
+    return this.#recordResult(comparePresent(actual), note, this.present);
   }
   satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): actual is V {
-    return this.#say(unlike(actual, guard), note, this.satisfies);
+    return this.#recordResult(compareGuard(actual, guard), note, this.satisfies);
   }
   throws<R, E = unknown>(action: () => R, expected?: ExpectedError<E>, note?: string): Thrown<R, E | undefined> {
-    const origin = captureOrigin(this.throws, framesKept);
-    if (typeof action !== 'function') return this.#recorder.found(noAction(action), note, origin) as never;
-    const thrown = afterAct(action, this.#recorder, origin, (caught) => {
-      const held = this.#recorder.found(unthrown(caught, expected), note, origin);
+    const origin = captureStack(this.throws, MAX_FRAMES);
+    if (typeof action !== 'function') return this.#recorder.recordResult(noAction(action), note, origin) as never;
+    const thrown = settleAct(action, this.#recorder, origin, (caught) => {
+      const held = this.#recorder.recordResult(compareThrown(caught, expected), note, origin);
       return held ? caught?.error : undefined;
     });
     return thrown as Thrown<R, E | undefined>;
   }
   fail(note: string): false {
-    this.#say({ message: 'failed' }, note, this.fail);
+    this.#recordResult({ message: 'failed' }, note, this.fail);
     return false;
   }
 
-  #say(finding: Finding, note: string | undefined, above: unknown): boolean {
-    return this.#recorder.found(finding, note, finding && captureOrigin(above, framesKept));
+  #recordResult(finding: CheckOutcome, note: string | undefined, above: unknown): boolean {
+    return this.#recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES));
   }
 }
 
 /** Implements `Ensures`. */
 export class EnsuresImpl implements Ensures {
-  readonly #recorder: Recorder;
+  readonly #recorder: CheckRecorder;
 
-  constructor(recorder: Recorder) {
+  constructor(recorder: CheckRecorder) {
     this.#recorder = recorder;
   }
 
   equal<T>(actual: T, expected: NoInfer<T>, note?: string): void {
-    this.#insist(unequal(actual, expected), note, this.equal);
+    this.#recordOrThrow(compareEqual(actual, expected), note, this.equal);
   }
   notEqual<T>(actual: T, unexpected: T, note?: string): void {
-    this.#insist(undiffering(actual, unexpected), note, this.notEqual);
+    this.#recordOrThrow(compareNotEqual(actual, unexpected), note, this.notEqual);
   }
   same<T>(actual: T, expected: T, note?: string): void {
-    this.#insist(unidentical(actual, expected), note, this.same);
+    this.#recordOrThrow(compareSame(actual, expected), note, this.same);
   }
   closeTo(actual: number | null | undefined, expected: number, tolerance: number | { relative: number }, note?: string): void {
-    this.#insist(apart(actual, expected, tolerance), note, this.closeTo);
+    this.#recordOrThrow(compareCloseTo(actual, expected, tolerance), note, this.closeTo);
   }
   matches(actual: string | null | undefined, pattern: RegExp, note?: string): void {
-    this.#insist(unmatched(actual, pattern), note, this.matches);
+    this.#recordOrThrow(compareMatches(actual, pattern), note, this.matches);
   }
   includes(actual: string | Iterable<unknown> | null | undefined, part: unknown, note?: string): void {
-    this.#insist(lacking(actual, part), note, this.includes);
+    this.#recordOrThrow(compareIncludes(actual, part), note, this.includes);
   }
   hasProperties(actual: unknown, part: object, note?: string): void {
-    this.#insist(partial(actual, part), note, this.hasProperties);
+    this.#recordOrThrow(compareProperties(actual, part), note, this.hasProperties);
   }
   holds(condition: unknown, note?: string): void {
-    this.#insist(unheld(condition), note, this.holds);
+    this.#recordOrThrow(compareHolds(condition), note, this.holds);
   }
   present<T>(actual: T, note?: string): NonNullable<T> {
-    this.#insist(absent(actual), note, this.present);
+    this.#recordOrThrow(comparePresent(actual), note, this.present);
     return actual as NonNullable<T>;
   }
   satisfies<T, V extends T>(actual: T, guard: (value: T) => value is V, note?: string): V {
-    this.#insist(unlike(actual, guard), note, this.satisfies);
+    this.#recordOrThrow(compareGuard(actual, guard), note, this.satisfies);
     return actual as V;
   }
   throws<R, E = unknown>(action: () => R, expected?: ExpectedError<E>, note?: string): Thrown<R, E> {
-    const origin = captureOrigin(this.throws, framesKept);
+    const origin = captureStack(this.throws, MAX_FRAMES);
     if (typeof action !== 'function') {
-      this.#recorder.found(noAction(action), note, origin);
+      this.#recorder.recordResult(noAction(action), note, origin);
       return this.#recorder.stop();
     }
-    const thrown = afterAct(action, this.#recorder, origin, (caught) => {
-      if (!this.#recorder.found(unthrown(caught, expected), note, origin)) this.#recorder.stop();
+    const thrown = settleAct(action, this.#recorder, origin, (caught) => {
+      if (!this.#recorder.recordResult(compareThrown(caught, expected), note, origin)) this.#recorder.stop();
       return caught?.error;
     });
     return thrown as Thrown<R, E>;
   }
   fail(note: string): never {
-    this.#insist({ message: 'failed' }, note, this.fail);
+    this.#recordOrThrow({ message: 'failed' }, note, this.fail);
     return this.#recorder.stop();
   }
 
-  #insist(finding: Finding, note: string | undefined, above: unknown): void {
-    if (!this.#recorder.found(finding, note, finding && captureOrigin(above, framesKept))) this.#recorder.stop();
+  #recordOrThrow(finding: CheckOutcome, note: string | undefined, above: unknown): void {
+    if (!this.#recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES))) this.#recorder.stop();
   }
 }
 
 /** Calls `judge` with the error that `act` throws or rejects with, or with undefined. After the body has ended, `judge` is not called. */
-function afterAct(act: () => unknown, recorder: Recorder, origin: Origin, judge: (caught: Caught) => unknown): unknown {
+function settleAct(act: () => unknown, recorder: CheckRecorder, origin: CapturedStack, evaluate: (caught: Caught) => unknown): unknown {
   let given: unknown;
   let waits: boolean;
   try {
     given = act();
     waits = isThenable(given);
   } catch (error) {
-    return judge({ error });
+    return evaluate({ error });
   }
-  if (!waits) return judge(undefined);
+  if (!waits) return evaluate(undefined);
   const settled = recorder.waits('`throws`', origin);
   return (given as PromiseLike<unknown>).then(
-    () => settled() && judge(undefined),
-    (error: unknown) => settled() && judge({ error }),
+    () => settled() && evaluate(undefined),
+    (error: unknown) => settled() && evaluate({ error }),
   );
 }
 

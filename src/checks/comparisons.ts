@@ -1,5 +1,5 @@
-import { besidePart, hasPart, isEqual } from './equality.ts';
-import { show } from './show.ts';
+import { hasPart, isEqual, projectOnto } from './equality.ts';
+import { formatValue } from './show.ts';
 import { isThenable } from './thenable.ts';
 
 /** Why a check does not hold: in words, with the values as text where they are worth a comparison. */
@@ -12,43 +12,43 @@ export interface Mismatch {
 }
 
 /** What a comparison says: nothing where it holds. Texts are made only where it does not. */
-export type Finding = Mismatch | undefined;
+export type CheckOutcome = Mismatch | undefined;
 
-const both = (message: string, actual: unknown, expected: unknown): Mismatch => ({ message, actual: show(actual), expected: show(expected) });
+const both = (message: string, actual: unknown, expected: unknown): Mismatch => ({ message, actual: formatValue(actual), expected: formatValue(expected) });
 
 /** The failure of a check whose value is a promise, since neither a comparison nor a condition can hold for it. */
-const promised = (actual: unknown): Finding => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
+const findPromise = (actual: unknown): CheckOutcome => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
 
 /** The failure of a check with an invalid argument. */
-const misused = (what: string, wanted: string, given: unknown): Mismatch => ({ message: `${what} must be ${wanted}; got ${show(given)}` });
+const misuse = (what: string, wanted: string, given: unknown): Mismatch => ({ message: `${what} must be ${wanted}; got ${formatValue(given)}` });
 
-export const unequal = (actual: unknown, expected: unknown): Finding =>
-  promised(actual) ?? (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));
+export const compareEqual = (actual: unknown, expected: unknown): CheckOutcome =>
+  findPromise(actual) ?? (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));
 
-export const undiffering = (actual: unknown, unwanted: unknown): Finding =>
-  promised(actual) ?? (isEqual(actual, unwanted) ? { message: 'equal; expected different values', actual: show(actual) } : undefined);
+export const compareNotEqual = (actual: unknown, unwanted: unknown): CheckOutcome =>
+  findPromise(actual) ?? (isEqual(actual, unwanted) ? { message: 'equal; expected different values', actual: formatValue(actual) } : undefined);
 
-export function unidentical(actual: unknown, expected: unknown): Finding {
+export function compareSame(actual: unknown, expected: unknown): CheckOutcome {
   if (Object.is(actual, expected)) return undefined;
   return both(isEqual(actual, expected) ? 'equal, but not the same object' : 'not the same', actual, expected);
 }
 
-export function apart(actual: number | null | undefined, expected: number, distance: number | { relative: number }): Finding {
-  if (typeof expected !== 'number') return misused('the expected value of `closeTo`', 'a number', expected);
+export function compareCloseTo(actual: number | null | undefined, expected: number, distance: number | { relative: number }): CheckOutcome {
+  if (typeof expected !== 'number') return misuse('the expected value of `closeTo`', 'a number', expected);
   const allowed = typeof distance === 'number' ? distance : Math.abs(expected) * (distance?.relative ?? Number.NaN);
-  if (!(allowed >= 0)) return misused('the tolerance of `closeTo`', 'a number of at least 0, or `{ relative: number }`', distance);
-  const promise = promised(actual);
+  if (!(allowed >= 0)) return misuse('the tolerance of `closeTo`', 'a number of at least 0, or `{ relative: number }`', distance);
+  const promise = findPromise(actual);
   if (promise) return promise;
   if (actual === expected || (typeof actual === 'number' && Math.abs(actual - expected) <= allowed)) return undefined;
   if (typeof actual !== 'number' || Number.isNaN(actual)) return both('not a number', actual, expected);
-  return both(`off by ${tidy(Math.abs(actual - expected))}, allowed ${tidy(allowed)}`, actual, expected);
+  return both(`off by ${roundDistance(Math.abs(actual - expected))}, allowed ${roundDistance(allowed)}`, actual, expected);
 }
 
-const tidy = (value: number): string => String(Number(value.toPrecision(6)));
+const roundDistance = (value: number): string => String(Number(value.toPrecision(6)));
 
-export function unmatched(actual: string | null | undefined, pattern: RegExp): Finding {
-  if (!(pattern instanceof RegExp)) return misused('the pattern of `matches`', 'a regular expression (for a part of the text, use `includes`)', pattern);
-  const promise = promised(actual);
+export function compareMatches(actual: string | null | undefined, pattern: RegExp): CheckOutcome {
+  if (!(pattern instanceof RegExp)) return misuse('the pattern of `matches`', 'a regular expression (for a part of the text, use `includes`)', pattern);
+  const promise = findPromise(actual);
   if (promise) return promise;
   // A copy: a global or sticky pattern keeps where it stopped.
   return typeof actual === 'string' && new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, '')).test(actual)
@@ -56,11 +56,11 @@ export function unmatched(actual: string | null | undefined, pattern: RegExp): F
     : { ...both('does not match', actual, pattern), expectedKind: 'pattern' };
 }
 
-export function lacking(actual: string | Iterable<unknown> | null | undefined, part: unknown): Finding {
-  const promise = promised(actual);
+export function compareIncludes(actual: string | Iterable<unknown> | null | undefined, part: unknown): CheckOutcome {
+  const promise = findPromise(actual);
   if (promise) return promise;
   if (typeof actual !== 'string' && actual != null && typeof actual[Symbol.iterator] !== 'function')
-    return misused('the value of `includes`', 'a string or iterable (for properties, use `hasProperties`)', actual);
+    return misuse('the value of `includes`', 'a string or iterable (for properties, use `hasProperties`)', actual);
   const found =
     typeof actual === 'string'
       ? typeof part === 'string' && actual.includes(part)
@@ -68,21 +68,21 @@ export function lacking(actual: string | Iterable<unknown> | null | undefined, p
   return found ? undefined : { ...both('not included', actual, part), expectedKind: 'part' };
 }
 
-export function partial(actual: unknown, part: object): Finding {
-  if (typeof part !== 'object' || part === null) return misused('the second argument of `hasProperties`', 'an object', part);
-  return promised(actual) ?? (hasPart(actual, part) ? undefined : both('lacks properties', besidePart(actual, part), part));
+export function compareProperties(actual: unknown, part: object): CheckOutcome {
+  if (typeof part !== 'object' || part === null) return misuse('the second argument of `hasProperties`', 'an object', part);
+  return findPromise(actual) ?? (hasPart(actual, part) ? undefined : both('lacks properties', projectOnto(actual, part), part));
 }
 
-export const unheld = (condition: unknown): Finding =>
-  condition ? promised(condition) : { message: condition === false ? 'does not hold' : `does not hold: ${show(condition)}` };
+export const compareHolds = (condition: unknown): CheckOutcome =>
+  condition ? findPromise(condition) : { message: condition === false ? 'does not hold' : `does not hold: ${formatValue(condition)}` };
 
-export const absent = (actual: unknown): Finding => (actual === null || actual === undefined ? { message: `is ${actual}` } : promised(actual));
+export const comparePresent = (actual: unknown): CheckOutcome => (actual === null || actual === undefined ? { message: `is ${actual}` } : findPromise(actual));
 
-export function unlike(actual: unknown, guard: (value: never) => boolean): Finding {
-  if (typeof guard !== 'function') return misused('the guard of `satisfies`', 'a function', guard);
+export function compareGuard(actual: unknown, guard: (value: never) => boolean): CheckOutcome {
+  if (typeof guard !== 'function') return misuse('the guard of `satisfies`', 'a function', guard);
   const accepted: unknown = guard(actual as never);
   if (isThenable(accepted)) return { message: `${guard.name || 'the guard'} returned a promise; a guard must return true or false` };
-  return accepted ? undefined : { message: `${guard.name || 'the guard'} rejects the value`, actual: show(actual) };
+  return accepted ? undefined : { message: `${guard.name || 'the guard'} rejects the value`, actual: formatValue(actual) };
 }
 
 /** An expected error: a pattern for its message, a class, or a guard that accepts it. */
@@ -91,26 +91,28 @@ export type ExpectedError<E> = RegExp | (abstract new (...args: any[]) => E) | (
 export const noAction = (action: unknown): Mismatch =>
   isThenable(action)
     ? { message: 'the first argument of `throws` must be a function; got a promise: pass `() => promise`, and await the check' }
-    : misused('the first argument of `throws`', 'a function', action);
+    : misuse('the first argument of `throws`', 'a function', action);
 
 /** What was thrown, boxed: undefined can be thrown too. */
 export type Caught = { readonly error: unknown } | undefined;
 
-export function unthrown(caught: Caught, wanted: ExpectedError<unknown> | undefined): Finding {
+export function compareThrown(caught: Caught, wanted: ExpectedError<unknown> | undefined): CheckOutcome {
   if (wanted !== undefined && !(wanted instanceof RegExp) && typeof wanted !== 'function')
-    return misused('the expected error of `throws`', 'a regular expression for its message, a class or a guard (a note comes third)', wanted);
+    return misuse('the expected error of `throws`', 'a regular expression for its message, a class or a guard (a note comes third)', wanted);
   if (!caught) return { message: wanted === undefined ? 'threw nothing' : `threw nothing; expected ${nameWanted(wanted)}` };
   const { error } = caught;
   if (wanted === undefined) return undefined;
   if (wanted instanceof RegExp)
     return (
-      unmatched(error instanceof Error ? error.message : String(error), wanted) && {
+      compareMatches(error instanceof Error ? error.message : String(error), wanted) && {
         ...both('threw an error with another message', error, wanted),
         expectedKind: 'pattern',
       }
     );
-  if (isClass(wanted)) return error instanceof wanted ? undefined : { message: `threw something other than ${nameWanted(wanted)}`, actual: show(error) };
-  return (wanted as (error: unknown) => boolean)(error) ? undefined : { message: `threw something that ${nameWanted(wanted)} rejects`, actual: show(error) };
+  if (isClass(wanted)) return error instanceof wanted ? undefined : { message: `threw something other than ${nameWanted(wanted)}`, actual: formatValue(error) };
+  return (wanted as (error: unknown) => boolean)(error)
+    ? undefined
+    : { message: `threw something that ${nameWanted(wanted)} rejects`, actual: formatValue(error) };
 }
 
 const isClass = (wanted: ExpectedError<unknown>): wanted is abstract new (...args: any[]) => unknown =>

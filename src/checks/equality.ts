@@ -24,29 +24,29 @@ class Assumptions {
  */
 export const isEqual = (a: unknown, b: unknown): boolean => same(a, b, new Assumptions());
 
-function same(a: unknown, b: unknown, assumed: Assumptions): boolean {
+function same(a: unknown, b: unknown, visitedPairs: Assumptions): boolean {
   if (a === b) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return Number.isNaN(a) && Number.isNaN(b);
   if (Object.getPrototypeOf(a) !== Object.getPrototypeOf(b)) return false;
   // Two values under comparison are taken as equal where they meet again: only a difference elsewhere can tell them apart.
-  if (assumed.has(a, b)) return true;
-  assumed.add(a, b);
+  if (visitedPairs.has(a, b)) return true;
+  visitedPairs.add(a, b);
   // Typed arrays have millions of properties, and their content is compared already.
-  return sameContent(a, b, assumed) && (isTypedArray(a) || sameProperties(a, b, assumed));
+  return sameContent(a, b, visitedPairs) && (isTypedArray(a) || sameProperties(a, b, visitedPairs));
 }
 
-function sameContent(a: object, b: object, assumed: Assumptions): boolean {
+function sameContent(a: object, b: object, visitedPairs: Assumptions): boolean {
   if (Array.isArray(a)) return a.length === (b as unknown[]).length;
-  if (a instanceof Date) return same(a.getTime(), (b as Date).getTime(), assumed);
+  if (a instanceof Date) return same(a.getTime(), (b as Date).getTime(), visitedPairs);
   if (a instanceof RegExp) return String(a) === String(b);
-  if (a instanceof AggregateError && !same(a.errors, (b as AggregateError).errors, assumed)) return false;
-  if (a instanceof Error) return a.name === (b as Error).name && a.message === (b as Error).message && same(a.cause, (b as Error).cause, assumed);
-  if (a instanceof Map) return a.size === (b as typeof a).size && samePairs([...a], [...(b as typeof a)], assumed);
-  if (a instanceof Set) return a.size === (b as typeof a).size && sameMembers(a, b as typeof a, assumed);
+  if (a instanceof AggregateError && !same(a.errors, (b as AggregateError).errors, visitedPairs)) return false;
+  if (a instanceof Error) return a.name === (b as Error).name && a.message === (b as Error).message && same(a.cause, (b as Error).cause, visitedPairs);
+  if (a instanceof Map) return a.size === (b as typeof a).size && samePairs([...a], [...(b as typeof a)], visitedPairs);
+  if (a instanceof Set) return a.size === (b as typeof a).size && sameMembers(a, b as typeof a, visitedPairs);
   if (a instanceof ArrayBuffer) return sameBytes(new Uint8Array(a), new Uint8Array(b as ArrayBuffer));
   if (a instanceof DataView) return sameBytes(bytesOf(a), bytesOf(b as DataView));
   if (isTypedArray(a)) return sameItems(a, b as typeof a);
-  if (a instanceof Number || a instanceof String || a instanceof Boolean || a instanceof BigInt) return same(a.valueOf(), b.valueOf(), assumed);
+  if (a instanceof Number || a instanceof String || a instanceof Boolean || a instanceof BigInt) return same(a.valueOf(), b.valueOf(), visitedPairs);
   if (a instanceof Promise || a instanceof WeakMap || a instanceof WeakSet) return false;
   return true;
 }
@@ -68,28 +68,28 @@ function sameItems(a: TypedArray, b: TypedArray): boolean {
   return true;
 }
 
-function samePairs(a: [unknown, unknown][], b: [unknown, unknown][], assumed: Assumptions): boolean {
+function samePairs(a: [unknown, unknown][], b: [unknown, unknown][], visitedPairs: Assumptions): boolean {
   const left = new Map(b);
   const others: [unknown, unknown][] = [];
   for (const [key, value] of a) {
-    if (left.has(key) && same(value, left.get(key), new Assumptions(assumed))) left.delete(key);
+    if (left.has(key) && same(value, left.get(key), new Assumptions(visitedPairs))) left.delete(key);
     else others.push([key, value]);
   }
-  return matched(others, [...left], assumed);
+  return matched(others, [...left], visitedPairs);
 }
 
-function sameMembers(a: Set<unknown>, b: Set<unknown>, assumed: Assumptions): boolean {
+function sameMembers(a: Set<unknown>, b: Set<unknown>, visitedPairs: Assumptions): boolean {
   return matched(
     [...a].filter((item) => !b.has(item)),
     [...b].filter((item) => !a.has(item)),
-    assumed,
+    visitedPairs,
   );
 }
 
 /** Every item of one list equals one of the other, each used once. Trials start from what was assumed: a failed one leaves no trace. */
-function matched(a: readonly unknown[], b: unknown[], assumed: Assumptions): boolean {
+function matched(a: readonly unknown[], b: unknown[], visitedPairs: Assumptions): boolean {
   return a.every((item) => {
-    const index = b.findIndex((other) => same(item, other, new Assumptions(assumed)));
+    const index = b.findIndex((other) => same(item, other, new Assumptions(visitedPairs)));
     if (index >= 0) b.splice(index, 1);
     return index >= 0;
   });
@@ -97,39 +97,40 @@ function matched(a: readonly unknown[], b: unknown[], assumed: Assumptions): boo
 
 export const ownKeys = (value: object): PropertyKey[] => Reflect.ownKeys(value).filter((key) => Object.prototype.propertyIsEnumerable.call(value, key));
 
-function sameProperties(a: object, b: object, assumed: Assumptions): boolean {
+function sameProperties(a: object, b: object, visitedPairs: Assumptions): boolean {
   const keys = ownKeys(a);
   return (
     keys.length === ownKeys(b).length &&
     keys.every(
       (key) =>
-        Object.prototype.propertyIsEnumerable.call(b, key) && same((a as Record<PropertyKey, unknown>)[key], (b as Record<PropertyKey, unknown>)[key], assumed),
+        Object.prototype.propertyIsEnumerable.call(b, key) &&
+        same((a as Record<PropertyKey, unknown>)[key], (b as Record<PropertyKey, unknown>)[key], visitedPairs),
     )
   );
 }
 
 /** Every own property of `part`, at any depth, stands in `actual`; what is no plain object or array must be equal. */
 export function hasPart(actual: unknown, part: unknown, within: readonly unknown[] = []): boolean {
-  if (!isTree(part) || within.includes(part)) return isEqual(actual, part);
+  if (!isPlainContainer(part) || within.includes(part)) return isEqual(actual, part);
   if (typeof actual !== 'object' || actual === null || Array.isArray(part) !== Array.isArray(actual)) return false;
   return ownKeys(part).every(
     (key) => key in actual && hasPart((actual as Record<PropertyKey, unknown>)[key], (part as Record<PropertyKey, unknown>)[key], [...within, part]),
   );
 }
 
-function isTree(value: unknown): value is object {
+function isPlainContainer(value: unknown): value is object {
   if (typeof value !== 'object' || value === null) return false;
   const prototype = Object.getPrototypeOf(value);
   return Array.isArray(value) || prototype === Object.prototype || prototype === null;
 }
 
 /** What of `actual` stands beside the properties of `part`: what a report shows of a large value. */
-export function besidePart(actual: unknown, part: unknown): unknown {
-  if (!isTree(part) || !isTree(actual) || Array.isArray(part) !== Array.isArray(actual)) return actual;
+export function projectOnto(actual: unknown, part: unknown): unknown {
+  if (!isPlainContainer(part) || !isPlainContainer(actual) || Array.isArray(part) !== Array.isArray(actual)) return actual;
   const beside: Record<PropertyKey, unknown> | unknown[] = Array.isArray(part) ? [] : {};
   for (const key of ownKeys(part)) {
     if (key in actual)
-      (beside as Record<PropertyKey, unknown>)[key] = besidePart((actual as Record<PropertyKey, unknown>)[key], (part as Record<PropertyKey, unknown>)[key]);
+      (beside as Record<PropertyKey, unknown>)[key] = projectOnto((actual as Record<PropertyKey, unknown>)[key], (part as Record<PropertyKey, unknown>)[key]);
   }
   return beside;
 }

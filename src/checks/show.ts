@@ -1,14 +1,14 @@
-const width = 76;
-const mostCharacters = 20_000;
-const deepest = 12;
+const LINE_WIDTH = 76;
+const MAX_LENGTH = 20_000;
+const MAX_DEPTH = 12;
 
 /**
  * A value in full as text, for people: on one line where it fits, else a line for each item.
  *
  * Equal values give the same text wherever the language gives them an order. Cut at 20,000 characters and 12 levels.
  */
-export function show(value: unknown): string {
-  const state = { left: mostCharacters };
+export function formatValue(value: unknown): string {
+  const state = { left: MAX_LENGTH };
   return render(value, '', [], state);
 }
 
@@ -33,7 +33,7 @@ function render(value: unknown, indent: string, within: readonly object[], state
 function renderPlain(value: unknown): string {
   switch (typeof value) {
     case 'string':
-      return JSON.stringify(value.length > mostCharacters ? `${value.slice(0, mostCharacters)}… (${value.length} characters)` : value);
+      return JSON.stringify(value.length > MAX_LENGTH ? `${value.slice(0, MAX_LENGTH)}… (${value.length} characters)` : value);
     case 'number':
       return Object.is(value, -0) ? '-0' : String(value);
     case 'bigint':
@@ -47,10 +47,10 @@ function renderPlain(value: unknown): string {
 
 function renderObject(value: object, indent: string, within: readonly object[], state: State): string {
   if (within.includes(value)) return `[circular: ${within.length - within.indexOf(value)} up]`;
-  if (within.length >= deepest) return '[deeper]';
+  if (within.length >= MAX_DEPTH) return '[deeper]';
   if (state.left <= 0) return '…';
   const name = className(value);
-  const whole = renderWhole(value, name);
+  const whole = formatWhole(value, name);
   if (whole !== undefined && !ArrayBuffer.isView(value) && Object.keys(value).length === 0) {
     state.left -= whole.length;
     return whole;
@@ -84,12 +84,12 @@ function renderObject(value: object, indent: string, within: readonly object[], 
   const start = head ? `${head} ${open}` : (open as string);
   if (items.length === 0) return start + close;
   const oneLine = `${start}${list ? '' : ' '}${items.join(', ')}${list ? '' : ' '}${close}`;
-  if (oneLine.length + indent.length <= width && !oneLine.includes('\n')) return oneLine;
+  if (oneLine.length + indent.length <= LINE_WIDTH && !oneLine.includes('\n')) return oneLine;
   return `${start}\n${items.map((text) => `${inner}${text},\n`).join('')}${indent}${close}`;
 }
 
 /** Values that are shown by their content rather than by their properties. */
-function renderWhole(value: object, name: string): string | undefined {
+function formatWhole(value: object, name: string): string | undefined {
   if (value instanceof Date) return `${name} ${Number.isNaN(value.getTime()) ? 'invalid' : value.toISOString()}`;
   if (value instanceof RegExp) return String(value);
   if (value instanceof Error) return `${value.name}: ${JSON.stringify(value.message)}`;

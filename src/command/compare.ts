@@ -1,12 +1,12 @@
-import { comparisonAsJson, comparisonAsMarkdown, renderComparison, whyPartial } from '../formats/comparison.ts';
-import { rootOf } from '../node/find.ts';
+import { comparisonAsJson, comparisonAsMarkdown, explainPartial, renderComparison } from '../formats/comparison.ts';
+import { findRoot } from '../node/find.ts';
 import { openRecord } from '../node/recorded.ts';
-import { compare, hasNewFailure, type Matching } from '../results/compare.ts';
-import type { Setting } from './setting.ts';
-import { refuse } from './terminal.ts';
+import { compare, hasNewFailure, type VariantPair } from '../results/compare.ts';
+import type { CommandContext } from './setting.ts';
+import { failWith } from './terminal.ts';
 
 interface CompareOptions {
-  readonly variants?: NonNullable<Matching>;
+  readonly variants?: NonNullable<VariantPair>;
   readonly format?: 'markdown' | 'json';
 }
 
@@ -15,18 +15,18 @@ export async function compareCommand(
   wantedBefore: string,
   wantedAfter: string,
   { variants, format }: CompareOptions,
-  { folder, terminal }: Setting,
+  { folder, terminal }: CommandContext,
 ): Promise<number> {
-  const root = rootOf(folder);
+  const root = findRoot(folder);
   const before = openRecord(wantedBefore, root, folder);
-  if (typeof before === 'string') return refuse(terminal, before);
+  if (typeof before === 'string') return failWith(terminal, before);
   const after = openRecord(wantedAfter, root, folder);
-  if (typeof after === 'string') return refuse(terminal, after);
+  if (typeof after === 'string') return failWith(terminal, after);
   const comparison = compare(before.entries, after.entries, variants);
   const compared = comparison.same + Object.values(comparison.cases).reduce((sum, cases) => sum + cases.length, 0);
-  if (variants && compared === 0) return refuse(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);
-  if (format === 'markdown') terminal.raw(comparisonAsMarkdown(comparison, before, after));
-  else if (format === 'json') terminal.raw(comparisonAsJson(comparison, before, after));
+  if (variants && compared === 0) return failWith(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);
+  if (format === 'markdown') terminal.writeRaw(comparisonAsMarkdown(comparison, before, after));
+  else if (format === 'json') terminal.writeRaw(comparisonAsJson(comparison, before, after));
   else for (const line of renderComparison(comparison, before, after, terminal.style)) terminal.out(line);
-  return hasNewFailure(comparison) || whyPartial(after) !== undefined ? 1 : 0;
+  return hasNewFailure(comparison) || explainPartial(after) !== undefined ? 1 : 0;
 }

@@ -2,14 +2,14 @@ import { existsSync, mkdtempSync, rmSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { type LastTimes, renderExplanation } from '../formats/human/explain.ts';
 import { renderPlanProblems } from '../formats/human/run.ts';
-import { oneLine } from '../formats/style.ts';
+import { escapeToOneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { earlierRuns } from '../node/earlier.ts';
 import { readJournals } from '../node/journals.ts';
-import { ownFolder } from '../node/record.ts';
+import { findStateFolder } from '../node/record.ts';
 import type { Explanation } from '../running/explain.ts';
-import { plainRequest, prepare } from './prepare.ts';
-import type { Setting } from './setting.ts';
+import { defaultRequest, prepare } from './prepare.ts';
+import type { CommandContext } from './setting.ts';
 import { createFormatting } from './terminal.ts';
 
 export interface ExplainOptions {
@@ -17,10 +17,10 @@ export interface ExplainOptions {
   readonly loadTimeout: number;
 }
 
-const mostNamed = 10;
+const MAX_NAMED_CASES = 10;
 
 /** Tells how a case is set up: `wanted` is an id, a part of a title, or file:line. */
-export async function explainCommand(wanted: string, options: ExplainOptions, setting: Setting): Promise<number> {
+export async function explainCommand(wanted: string, options: ExplainOptions, setting: CommandContext): Promise<number> {
   const { terminal, folder } = setting;
   const isPlace = existsSync(resolve(folder, wanted.replace(/:\d+(?::\d+)?$/, '')));
   const prepared = await prepare(isPlace ? [wanted] : [], {}, setting);
@@ -28,11 +28,11 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   const { root, targets, compiler } = prepared;
   const formatting = createFormatting(root, terminal);
   const selection = isPlace ? { targets } : wanted.includes('#') ? { ids: [wanted] } : { titles: [wanted] };
-  const record = mkdtempSync(join(ownFolder(root), 'explain-'));
+  const record = mkdtempSync(join(findStateFolder(root), 'explain-'));
   const found: Explanation[] = [];
   try {
-    const request = plainRequest(prepared, { mode: 'explain', selection, loadTimeout: options.loadTimeout, record });
-    const state = await coordinate(request, setting.lane, compiler, (entry) => {
+    const request = defaultRequest(prepared, { mode: 'explain', selection, loadTimeout: options.loadTimeout, record });
+    const state = await coordinate(request, setting.acquireLane, compiler, (entry) => {
       if (entry.type === 'explained') found.push(entry.explanation);
     }).done;
     for (const line of renderPlanProblems(state, formatting)) terminal.error(line);
@@ -40,15 +40,17 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
     if (options.format === 'json') terminal.out(JSON.stringify(found, null, 2));
     else {
       const [first, ...others] = found;
-      if (first) for (const line of renderExplanation(first, timesOfNewest(root), formatting)) terminal.out(line);
+      if (first) for (const line of renderExplanation(first, readNewestTimes(root), formatting)) terminal.out(line);
       if (others.length) {
         terminal.out(
-          terminal.style.dim(`\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${oneLine(wanted)}"; name one by its id:`),
+          terminal.style.dim(
+            `\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${escapeToOneLine(wanted)}"; name one by its id:`,
+          ),
         );
-        for (const { id } of others.slice(0, mostNamed)) terminal.out(terminal.style.dim(`  ${oneLine(id)}`));
+        for (const { id } of others.slice(0, MAX_NAMED_CASES)) terminal.out(terminal.style.dim(`  ${escapeToOneLine(id)}`));
       }
     }
-    if (found.length === 0) terminal.error(`red-lattice: no case matches "${oneLine(wanted)}". red-lattice plan --all lists all cases.`);
+    if (found.length === 0) terminal.error(`red-lattice: no case matches "${escapeToOneLine(wanted)}". red-lattice plan --all lists all cases.`);
     return found.length === 0 ? 3 : 0;
   } finally {
     rmSync(record, { recursive: true, force: true });
@@ -56,7 +58,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
 }
 
 /** What the newest record tells of setups and teardowns. */
-function timesOfNewest(root: string): LastTimes {
+function readNewestTimes(root: string): LastTimes {
   const [newest] = earlierRuns(root);
   const times = new Map<string, { setup?: number; teardown?: number }>();
   for (const entry of newest ? readJournals(newest.folder, { inBlocks: true }) : []) {

@@ -1,10 +1,10 @@
-import type { Sides } from '../formats/human/grid.ts';
+import type { GridAxes } from '../formats/human/grid.ts';
 
 export type Sorting = 'plan' | 'name' | 'time';
 
 /** How people want to see it. */
-export interface Look {
+export interface DisplayOptions {
   readonly sort?: Sorting;
   readonly grid?: boolean;
-  readonly gridBy?: Sides;
+  readonly gridBy?: GridAxes;
 }

@@ -7,11 +7,11 @@ import { reportFormats } from '../formats/report-formats.ts';
 import { CompileService } from '../node/compile-service.ts';
 import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
 import { addSourceMaps } from '../node/coverage.ts';
-import { rootOf } from '../node/find.ts';
+import { findRoot } from '../node/find.ts';
 import { InProcessLane } from '../node/in-process-lane.ts';
-import { ownFolder } from '../node/record.ts';
+import { findStateFolder } from '../node/record.ts';
 import { startLane } from '../node/start-lane.ts';
-import { nearest } from '../problems/nearest.ts';
+import { findNearestName } from '../problems/nearest.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
@@ -19,27 +19,27 @@ import { interruptSignals, statusOfInterrupt } from './interruption.ts';
 import { mergeCommand } from './merge.ts';
 import { newCommand } from './new.ts';
 import { restartInOneProcess, wantsOneProcess } from './one-process.ts';
-import { addLook, addSelection, pairOf, wholeNumber } from './options.ts';
+import { addDisplayOptions, addSelection, parsePair, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
-import { argumentsOf, noSuchProfile, profileIn } from './profile.ts';
+import { buildArguments, findProfile, noSuchProfile } from './profile.ts';
 import { reportCommand } from './report.ts';
 import { runCommand } from './run.ts';
-import type { Setting } from './setting.ts';
-import { createFormatting, processTerminal, refuse } from './terminal.ts';
+import type { CommandContext } from './setting.ts';
+import { createFormatting, failWith, processTerminal } from './terminal.ts';
 import { version } from './version.ts';
 import { viewCommand } from './view.ts';
 
 /** The command that a single word most likely means which is no file: without a command, words say what to run. */
-const misspelt = (where: readonly string[], program: Command, folder: string): string | undefined =>
+const suggestCommand = (where: readonly string[], program: Command, folder: string): string | undefined =>
   where.length === 1 && !existsSync(join(folder, where[0] as string))
-    ? nearest(
+    ? findNearestName(
         where[0] as string,
         program.commands.map((command) => command.name()),
       )
     : undefined;
 
 /** Does what the arguments say; gives the exit status. All commands are one file when built: at a start, files cost more than code. */
-async function parse(args: readonly string[], setting: Setting, inOne: boolean): Promise<number> {
+async function parse(args: readonly string[], setting: CommandContext, inOne: boolean): Promise<number> {
   const { terminal } = setting;
   let status = 0;
   const program = new Command('red-lattice')
@@ -51,7 +51,7 @@ async function parse(args: readonly string[], setting: Setting, inOne: boolean):
     .exitOverride()
     .configureOutput({ writeOut: (text) => terminal.out(text.trimEnd()), writeErr: (text) => terminal.error(text.trimEnd()) });
 
-  addLook(
+  addDisplayOptions(
     addSelection(
       program
         .command('run', { isDefault: true })
@@ -84,8 +84,8 @@ async function parse(args: readonly string[], setting: Setting, inOne: boolean):
       '\nExamples:\n  red-lattice run\n  red-lattice run tests/dues.lattice.ts:14\n  red-lattice run data/dues.csv:27\n  red-lattice run --title "shore power" --show cases',
     )
     .action(async (where: string[], options) => {
-      const meant = misspelt(where, program, setting.folder);
-      status = meant ? refuse(terminal, `${where[0]} is neither a command nor a file; did you mean ${meant}?`) : await runCommand(where, options, setting);
+      const meant = suggestCommand(where, program, setting.folder);
+      status = meant ? failWith(terminal, `${where[0]} is neither a command nor a file; did you mean ${meant}?`) : await runCommand(where, options, setting);
     });
 
   addSelection(program.command('plan').description('List the cases that run would run.').argument('[where...]', 'folders, files, patterns, or file:line'))
@@ -107,7 +107,7 @@ async function parse(args: readonly string[], setting: Setting, inOne: boolean):
       status = await explainCommand(wanted, options, setting);
     });
 
-  addLook(
+  addDisplayOptions(
     program
       .command('report')
       .description('Print a run record as text or in another format.')
@@ -125,7 +125,7 @@ async function parse(args: readonly string[], setting: Setting, inOne: boolean):
     .description('Compare two run records: newly failing, fixed, still failing, in one run only, slower, faster.')
     .argument('[before]', 'a record folder, latest, previous, or a JSON or JSON Lines report', 'previous')
     .argument('[after]', 'as before', 'latest')
-    .option('--variants <before,after>', 'Compare the cases of two variants of a suite, or of a suite and its adaptation, by title.', pairOf)
+    .option('--variants <before,after>', 'Compare the cases of two variants of a suite, or of a suite and its adaptation, by title.', parsePair)
     .addOption(new Option('--format <format>', 'Write this format instead of text.').choices(['markdown', 'json']))
     .addHelpText(
       'after',
@@ -179,31 +179,31 @@ async function parse(args: readonly string[], setting: Setting, inOne: boolean):
 
 /** A project's configuration, read by the lane that will run its first cases. */
 async function configuration(folder: string, lane: () => ChildProcess): Promise<Configuration> {
-  const root = rootOf(folder);
+  const root = findRoot(folder);
   const path = configurationOf(root);
   if (path === undefined) return { config: {}, problems: [] };
-  const cache = join(ownFolder(root), 'cache');
+  const cache = join(findStateFolder(root), 'cache');
   return readConfiguration(path, cache, lane(), new CompileService(cache));
 }
 
 /** The arguments with those of a profile before them, so that what was typed wins; nothing where there is no such profile. */
-async function withProfile(args: readonly string[], setting: Setting): Promise<string[] | undefined> {
-  const name = profileIn(args);
+async function withProfile(args: readonly string[], setting: CommandContext): Promise<string[] | undefined> {
+  const name = findProfile(args);
   if (name === undefined) return [...args];
   const { config, problems } = await setting.configuration();
   const profile = config.profiles?.[name];
   // What is wrong with the configuration is told by the command itself.
   if (problems.length > 0) return [...args];
   if (!profile) {
-    refuse(setting.terminal, noSuchProfile(name, config.profiles));
+    failWith(setting.terminal, noSuchProfile(name, config.profiles));
     return undefined;
   }
   const [first, ...rest] = args;
-  return first === 'run' ? [first, ...argumentsOf(profile), ...rest] : [...argumentsOf(profile), ...args];
+  return first === 'run' ? [first, ...buildArguments(profile), ...rest] : [...buildArguments(profile), ...args];
 }
 
 /** Completes what the runtime wrote of a process that ran all by itself. */
-export const mapCoverage = (written: string, pid: number): void => addSourceMaps(written, pid, join(ownFolder(rootOf(process.cwd())), 'cache'));
+export const mapCoverage = (written: string, pid: number): void => addSourceMaps(written, pid, join(findStateFolder(findRoot(process.cwd())), 'cache'));
 
 /** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
 export async function main(args: readonly string[], started: ChildProcess | undefined, inOne: boolean): Promise<void> {
@@ -212,10 +212,10 @@ export async function main(args: readonly string[], started: ChildProcess | unde
   let lane = started;
   let running = started ? 1 : 0;
   let configured: Promise<Configuration> | undefined;
-  const setting: Setting = {
+  const setting: CommandContext = {
     folder: process.cwd(),
     terminal,
-    lane() {
+    acquireLane() {
       const given = lane ?? (running++ === 0 ? firstLane() : startLane());
       lane = undefined;
       return given;
@@ -252,10 +252,10 @@ export async function main(args: readonly string[], started: ChildProcess | unde
   } catch (error) {
     // What the system refuses, and what is wrong with what was given, needs no stack: the message names the file and the reason.
     const { code, message, stack } = error as NodeJS.ErrnoException;
-    const formatting = createFormatting(rootOf(setting.folder), terminal);
+    const formatting = createFormatting(findRoot(setting.folder), terminal);
     if (error instanceof ProblemError)
       for (const problem of error.problems) for (const line of renderProblem(problem, formatting, terminal.style.red)) terminal.error(line);
-    else if (code !== undefined && /^E[A-Z]+$/.test(code)) refuse(terminal, message);
+    else if (code !== undefined && /^E[A-Z]+$/.test(code)) failWith(terminal, message);
     else terminal.error(`red-lattice: ${stack ?? String(error)}`);
     process.exitCode = 2;
   }

@@ -2,63 +2,63 @@ import { appendFileSync, copyFileSync, existsSync, mkdirSync, readdirSync, readF
 import { join, resolve } from 'node:path';
 import { lastLine } from '../formats/ending.ts';
 import { renderFailures, renderSummary } from '../formats/human/run.ts';
-import { count } from '../formats/style.ts';
-import { type Earlier, findRecord } from '../node/earlier.ts';
-import { rootOf } from '../node/find.ts';
+import { formatCount } from '../formats/style.ts';
+import { findRecord, type RecordReference } from '../node/earlier.ts';
+import { findRoot } from '../node/find.ts';
 import { readJournals } from '../node/journals.ts';
 import { newRecord, writeInfo } from '../node/record.ts';
-import { type JournalEntry, writeEntry } from '../results/journal.ts';
+import { encodeEntry, type JournalEntry } from '../results/journal.ts';
 import { differingFiles, type NotRun } from '../results/run-info.ts';
-import { emptyState, exitStatus, failingTests, take, takeUnrun } from '../results/run-state.ts';
+import { applyEntry, emptyState, exitStatus, failingTests, takeUnrun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
-import type { Setting } from './setting.ts';
-import { createFormatting, refuse } from './terminal.ts';
+import type { CommandContext } from './setting.ts';
+import { createFormatting, failWith } from './terminal.ts';
 
 /** Makes one record of those of several shards, and tells what came of the whole. */
-export async function mergeCommand(given: readonly string[], options: { readonly o?: string }, { folder, terminal }: Setting): Promise<number> {
-  const root = rootOf(folder);
-  const records: Earlier[] = [];
+export async function mergeCommand(given: readonly string[], options: { readonly o?: string }, { folder, terminal }: CommandContext): Promise<number> {
+  const root = findRoot(folder);
+  const records: RecordReference[] = [];
   for (const name of given) {
     const record = findRecord(name, root, folder);
-    if (!record) return refuse(terminal, `${name} is not a run record: it has no run.json of Red Lattice`);
+    if (!record) return failWith(terminal, `${name} is not a run record: it has no run.json of Red Lattice`);
     records.push(record);
   }
-  const [first] = records as [Earlier];
+  const [first] = records as [RecordReference];
   const other = records.find(({ info }) => info.plan !== first.info.plan);
   if (other)
-    return refuse(terminal, `${given[records.indexOf(other)]} has another plan than ${given[0]}. Merge shards that ran the same files in the same state.`);
+    return failWith(terminal, `${given[records.indexOf(other)]} has another plan than ${given[0]}. Merge shards that ran the same files in the same state.`);
   for (const [i, { info }] of records.entries()) {
     // A shard may not read a data file of the others.
     const changed = [...differingFiles(first.info.files, info.files), ...differingFiles(first.info.reads, info.reads, true)];
     if (changed.length > 0)
-      return refuse(terminal, `${given[i]} ran another state of ${changed.join(', ')} than ${given[0]}. Merge shards of the same state of the tests.`);
+      return failWith(terminal, `${given[i]} ran another state of ${changed.join(', ')} than ${given[0]}. Merge shards of the same state of the tests.`);
   }
   const unlike = records.findIndex(({ info }) => info.balancedBy !== first.info.balancedBy);
   if (unlike >= 0)
-    return refuse(
+    return failWith(
       terminal,
       `${given[unlike]} and ${given[0]} were balanced by different records, so cases can be missing. Give all shards the same --balance-by.`,
     );
   for (const [i, record] of records.entries()) {
     const lost = missingResults(record);
-    if (lost > 0) return refuse(terminal, `${given[i]} lacks ${count(lost, 'result')} that its run counted. Copy the whole record again.`);
+    if (lost > 0) return failWith(terminal, `${given[i]} lacks ${formatCount(lost, 'result')} that its run counted. Copy the whole record again.`);
   }
   const shards = records.map(({ info }) => info.shard);
   const of = first.info.shard?.of;
-  if (shards.some((shard) => !shard || shard.of !== of)) return refuse(terminal, 'merge needs records of runs with --shard and the same number of shards');
+  if (shards.some((shard) => !shard || shard.of !== of)) return failWith(terminal, 'merge needs records of runs with --shard and the same number of shards');
   const twice = shards.find((shard, i) => shards.findIndex((one) => one?.index === shard?.index) !== i);
-  if (twice) return refuse(terminal, `shard ${twice.index}/${twice.of} was given twice`);
+  if (twice) return failWith(terminal, `shard ${twice.index}/${twice.of} was given twice`);
 
   const started = new Date(Math.min(...records.map(({ info }) => Date.parse(info.started))));
   const target = newRecord(root, started, first.info.seed, options.o === undefined ? undefined : resolve(folder, options.o));
   const state = emptyState();
   for (const { folder: from, info } of records) {
-    for (const entry of copied(from, target, info.shard?.index ?? 0)) take(state, entry);
+    for (const entry of copyJournals(from, target, info.shard?.index ?? 0)) applyEntry(state, entry);
   }
   const wall = Math.max(...records.map(({ info }) => info.milliseconds ?? 0));
   const missing = Array.from({ length: of ?? 0 }, (_, i) => i + 1).filter((index) => !shards.some((shard) => shard?.index === index));
   const status = Math.max(exitStatus(state), ...records.map(({ info }) => (info.exitStatus === 3 ? 0 : (info.exitStatus ?? 2)))) as 0 | 1 | 2 | 3;
-  takeUnrun(state, unrunOf(records.flatMap(({ info }) => info.notRun ?? [])));
+  takeUnrun(state, countNotRun(records.flatMap(({ info }) => info.notRun ?? [])));
   const { shard: _shard, notRun: _unrun, ...info } = first.info;
   writeInfo(target, {
     ...info,
@@ -86,7 +86,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
 }
 
 /** The number of results that a run has counted and its journals lack. */
-function missingResults({ folder, info }: Earlier): number {
+function missingResults({ folder, info }: RecordReference): number {
   if (!info.counts) return 0;
   const { 'not-run': _notRun, ...counts } = info.counts;
   let missing = Object.values(counts).reduce((sum, number) => sum + number, 0);
@@ -98,11 +98,11 @@ function missingResults({ folder, info }: Earlier): number {
 }
 
 /** What several runs ended before. */
-const unrunOf = (all: readonly NotRun[]): NotRun | undefined =>
+const countNotRun = (all: readonly NotRun[]): NotRun | undefined =>
   all[0] && { cases: all.reduce((sum, { cases }) => sum + cases, 0), isMore: all.some(({ isMore }) => isMore), reason: all[0].reason };
 
 /** Copies a shard's journals and attachments under names of their own; gives the entries on their way. */
-function* copied(from: string, to: string, shard: number): Generator<JournalEntry> {
+function* copyJournals(from: string, to: string, shard: number): Generator<JournalEntry> {
   const attachments = join(from, 'attachments');
   if (existsSync(attachments)) {
     mkdirSync(join(to, 'attachments'), { recursive: true });
@@ -113,13 +113,13 @@ function* copied(from: string, to: string, shard: number): Generator<JournalEntr
   }
   for (const name of readdirSync(from).filter((file) => file.endsWith('.journal'))) {
     const path = join(to, `shard-${shard}-${name}`);
-    appendFileSync(path, renamed(readFileSync(join(from, name), 'utf8'), shard));
+    appendFileSync(path, renameLane(readFileSync(join(from, name), 'utf8'), shard));
   }
   yield* readJournals(to, { prefix: `shard-${shard}-`, inBlocks: true });
 }
 
 /** The lines of a journal with the new names of attachments. A line that was torn off is left out. */
-function renamed(text: string, shard: number): string {
+function renameLane(text: string, shard: number): string {
   const lines = text.split('\n').slice(0, -1);
   return lines
     .map((line) => {
@@ -127,7 +127,7 @@ function renamed(text: string, shard: number): string {
       const entry = JSON.parse(line) as JournalEntry;
       if (entry.type !== 'ended') return `${line}\n`;
       const attachments = entry.result.attachments.map((one) => ({ ...one, file: `${shard}-${one.file}` }));
-      return writeEntry({ ...entry, result: { ...entry.result, attachments } }, JSON.stringify);
+      return encodeEntry({ ...entry, result: { ...entry.result, attachments } }, JSON.stringify);
     })
     .join('');
 }

@@ -1,8 +1,8 @@
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve } from 'node:path';
-import { oneLine } from '../formats/style.ts';
-import type { Setting } from './setting.ts';
-import { refuse } from './terminal.ts';
+import { escapeToOneLine } from '../formats/style.ts';
+import type { CommandContext } from './setting.ts';
+import { failWith } from './terminal.ts';
 
 /** What a starter is made of: a test file with a fixture, a table and a data file, which runs as it is. */
 const starter = (title: string, file: string): string => `import { cell, dataFile, fixture, suite, table, test } from 'red-lattice';
@@ -49,21 +49,21 @@ export const starter = suite(${JSON.stringify(title.replaceAll('{', '{{'))}, [
 const rows = 'nights,due\n1,20\n3,60\n7,126\n';
 
 /** Writes a starter, and nothing over what is there. */
-export async function newCommand(name: string, { folder, terminal }: Setting): Promise<number> {
+export async function newCommand(name: string, { folder, terminal }: CommandContext): Promise<number> {
   const bare = name.replace(/(?:\.lattice)?\.[mc]?[jt]sx?$/, '');
   const path = resolve(folder, bare);
   const title = basename(bare);
   if (!/^[\p{L}\p{N}]/u.test(title))
-    return refuse(terminal, `${name} is not a valid test file name. It must begin with a letter or a digit, like berths or tests/berths.`);
+    return failWith(terminal, `${name} is not a valid test file name. It must begin with a letter or a digit, like berths or tests/berths.`);
   const files = { [`${path}.lattice.ts`]: starter(title, `${title}.csv`), [join(dirname(path), `${title}.csv`)]: rows };
   const there = Object.keys(files).find((file) => existsSync(file));
   const near = (file: string): string => relative(folder, file) || file;
-  if (there) return refuse(terminal, `${near(there)} already exists and was not changed. Choose another name.`);
+  if (there) return failWith(terminal, `${near(there)} already exists and was not changed. Choose another name.`);
   mkdirSync(dirname(path), { recursive: true });
   for (const [file, text] of Object.entries(files)) {
     writeFileSync(file, text, { flag: 'wx' });
-    terminal.out(`Wrote ${oneLine(near(file))}`);
+    terminal.out(`Wrote ${escapeToOneLine(near(file))}`);
   }
-  terminal.out(`\nRun it:  npx red-lattice run ${oneLine(near(`${path}.lattice.ts`))}`);
+  terminal.out(`\nRun it:  npx red-lattice run ${escapeToOneLine(near(`${path}.lattice.ts`))}`);
   return 0;
 }

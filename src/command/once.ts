@@ -5,20 +5,20 @@ import { join, relative, resolve } from 'node:path';
 import { lastLine } from '../formats/ending.ts';
 import { renderLeaks } from '../formats/human/leaks.ts';
 import { nothingSelected } from '../formats/human/nothing-selected.ts';
-import { type Closing, renderBeside, renderFailures, renderPlanProblems, renderSummary } from '../formats/human/run.ts';
+import { renderBeside, renderFailures, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
 import { renderTimeline } from '../formats/human/timeline.ts';
 import type { ReportFormat } from '../formats/report-formats.ts';
-import { oneLine } from '../formats/style.ts';
+import { escapeToOneLine } from '../formats/style.ts';
 import type { CompileService } from '../node/compile-service.ts';
-import type { Request } from '../node/coordination.ts';
+import type { RunRequest } from '../node/coordination.ts';
 import { coordinate } from '../node/coordinator.ts';
-import { type Earlier, rememberFailed } from '../node/earlier.ts';
-import { journalsIn } from '../node/journals.ts';
-import { hashesOf, hashFile, ReadFiles } from '../node/read-files.ts';
+import { type RecordReference, rememberFailed } from '../node/earlier.ts';
+import { listJournals } from '../node/journals.ts';
+import { hashFile, hashFiles, ReadFiles } from '../node/read-files.ts';
 import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/record.ts';
 import { lockRecord, unlockRecord } from '../node/record-lock.ts';
-import { recordedIn } from '../node/recorded.ts';
-import { journalVersion } from '../results/journal.ts';
+import { readRecorded } from '../node/recorded.ts';
+import { JOURNAL_VERSION } from '../results/journal.ts';
 import type { Leak } from '../results/leaks.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { exitStatus, failingTests, type RunState, warningsIn } from '../results/run-state.ts';
@@ -26,18 +26,18 @@ import type { WhereItFails } from '../results/where/causes.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import { type Selection, selectsAll } from '../suites/selection.ts';
 import { type Interruption, statusOfInterrupt } from './interruption.ts';
-import type { Look } from './look.ts';
+import type { DisplayOptions } from './look.ts';
 import type { SelectionOptions } from './options.ts';
-import { type Prepared, plainRequest } from './prepare.ts';
+import { type CommandInputs, defaultRequest } from './prepare.ts';
 import { printCases, printTests } from './print-record.ts';
 import { Progress } from './progress.ts';
 import { renderGrids } from './render-grids.ts';
 import { writeAs } from './report.ts';
-import type { Setting } from './setting.ts';
+import type { CommandContext } from './setting.ts';
 import { createFormatting, type Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
-export interface RunCommandOptions extends SelectionOptions, Look {
+export interface RunCommandOptions extends SelectionOptions, DisplayOptions {
   readonly concurrency?: number;
   readonly lanes?: number;
   readonly shuffle?: boolean;
@@ -53,24 +53,24 @@ export interface RunCommandOptions extends SelectionOptions, Look {
   readonly leaks?: boolean;
 }
 
-export interface Once {
+export interface RunOnceInput {
   readonly where: readonly string[];
   /** The test files that are run. */
   readonly files: readonly string[];
   readonly selection: Selection;
   /** What is gone on with. */
-  readonly earlier?: Earlier | undefined;
+  readonly earlier?: RecordReference | undefined;
   readonly options: RunCommandOptions;
-  readonly prepared: Prepared;
+  readonly prepared: CommandInputs;
   readonly interruption: Interruption;
 }
 
 /** One run, from its record's first line to the last line on the screen. */
 export async function runOnce(
-  { where, files, selection, earlier, options, prepared, interruption }: Once,
-  setting: Setting,
+  { where, files, selection, earlier, options, prepared, interruption }: RunOnceInput,
+  setting: CommandContext,
 ): Promise<{ status: number; state: RunState; record: string }> {
-  const { folder, lane } = setting;
+  const { folder, acquireLane: lane } = setting;
   // Standard output contains the report only.
   const terminal: Terminal = options.format ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
   const { root, compiler, config } = prepared;
@@ -80,7 +80,7 @@ export async function runOnce(
   const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
   const info: RunInfo = {
     kind: 'red-lattice run record',
-    version: journalVersion,
+    version: JOURNAL_VERSION,
     tool: version,
     node: process.version,
     platform: `${process.platform} ${process.arch}`,
@@ -91,12 +91,12 @@ export async function runOnce(
     root,
     process: process.pid,
     selection,
-    files: hashesOf(files, root),
+    files: hashFiles(files, root),
     ...(selection.shard && { shard: selection.shard }),
     ...(selection.shard?.times !== undefined && { balancedBy: hashFile(join(selection.shard.times, 'run.json')) ?? '' }),
-    ...(earlier && { ...underWay(earlier.info), process: process.pid }),
+    ...(earlier && { ...clearRunEnd(earlier.info), process: process.pid }),
   };
-  const after = earlier ? journalsIn(record) : [];
+  const after = earlier ? listJournals(record) : [];
   // The record of a run that is resumed has been locked before.
   if (!earlier) lockRecord(record);
   writeInfo(record, info);
@@ -104,8 +104,8 @@ export async function runOnce(
   const reads = new ReadFiles(root, info.files ?? {}, info.reads, (hashes) => writeInfo(record, { ...info, ...(plan && { plan }), reads: hashes }));
 
   const progress = new Progress(terminal, options);
-  const request: Request = {
-    ...plainRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
+  const request: RunRequest = {
+    ...defaultRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
     files,
     seed,
     everySpan: options.timeline === true,
@@ -125,7 +125,7 @@ export async function runOnce(
     reads.take(entry);
     progress.take(entry, state);
   });
-  progress.follow(() => running.going());
+  progress.startTicker(() => running.going());
   interruption.act = () => running.interrupt();
   // The lanes are busy: this takes no extra time.
   if (!options.record) removeOldRecords(root);
@@ -147,11 +147,11 @@ export async function runOnce(
     exitStatus: status,
     counts: state.counts,
     ...(strict > 0 && { strictWarnings: strict }),
-    times: timesOf(state),
+    times: readTimes(state),
     ...(state.notRun && { notRun: state.notRun }),
     ...(state.planned && { plan: state.planned.hash }),
   };
-  const opened = recordedIn({ folder: record, info: ended });
+  const opened = readRecorded({ folder: record, info: ended });
   const found = whereTestsFail(opened.entries, failingTests(state));
   if (options.sort && options.show === 'failures') printTests(state, options.sort, terminal);
   if (options.show === 'cases') printCases(opened.entries, terminal);
@@ -159,7 +159,8 @@ export async function runOnce(
   const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true, strict };
   const grids = renderGrids(opened.entries, found, options, terminal);
   printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, root);
-  if (state.unwritable !== undefined) terminal.error(`red-lattice: the record in ${record} cannot be written: ${oneLine(state.unwritable)}. Results are lost.`);
+  if (state.unwritable !== undefined)
+    terminal.error(`red-lattice: the record in ${record} cannot be written: ${escapeToOneLine(state.unwritable)}. Results are lost.`);
   if (isEmptyShard) terminal.out(terminal.style.dim(`shard ${selection.shard?.index}/${selection.shard?.of} has no cases`));
   if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
   // A record that could not be resumed stays unchanged.
@@ -175,7 +176,7 @@ export async function runOnce(
   if (options.format) {
     const problems = renderPlanProblems(state, createFormatting(root, terminal));
     for (const line of problems) terminal.error(line);
-    await writeAs(options.format, opened, root, terminal.style, (text) => terminal.raw(text));
+    await writeAs(options.format, opened, root, terminal.style, (text) => terminal.writeRaw(text));
     for (const line of renderBeside(state, strict, terminal.style)) terminal.error(line);
     terminal.error(lastLine(state));
   } else terminal.out(lastLine(state));
@@ -188,7 +189,7 @@ function printEnd(
   state: RunState,
   where: ReadonlyMap<number, WhereItFails>,
   more: readonly string[],
-  closing: Closing,
+  closing: SummaryInput,
   { show }: RunCommandOptions,
   terminal: Terminal,
   root: string,
@@ -201,10 +202,10 @@ function printEnd(
 }
 
 /** The information of a resumed run, without that of its end. */
-const underWay = ({ milliseconds: _wall, exitStatus: _status, counts: _counts, notRun: _unrun, ...info }: RunInfo): RunInfo => info;
+const clearRunEnd = ({ milliseconds: _wall, exitStatus: _status, counts: _counts, notRun: _unrun, ...info }: RunInfo): RunInfo => info;
 
 /** Runs the cases with leaks again, alone, to find where the leaked resources were opened. */
-async function findLeaks(state: RunState, request: Request, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {
+async function findLeaks(state: RunState, request: RunRequest, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {
   const ids = [...new Set(state.leaks.flatMap(({ after }) => after?.id ?? []))];
   if (ids.length === 0) return state.leaks;
   const record = join(request.record, 'leaks');
@@ -214,7 +215,7 @@ async function findLeaks(state: RunState, request: Request, lane: () => ChildPro
 }
 
 /** The duration of each test, for the order of the next run. The tests of a parameterized suite share an id. */
-function timesOf({ tests }: RunState): Record<string, number> {
+function readTimes({ tests }: RunState): Record<string, number> {
   const times: Record<string, number> = {};
   for (const { header, milliseconds } of tests.values()) times[header.id] = Math.round((times[header.id] ?? 0) + milliseconds);
   return times;

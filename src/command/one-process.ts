@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
-import { endWithUs } from '../node/orphans.ts';
-import { laneFlags } from '../node/start-lane.ts';
+import { killOnParentExit } from '../node/orphans.ts';
+import { LANE_FLAGS } from '../node/start-lane.ts';
 
 /** Whether arguments ask for everything in one process: the last `--lanes` is 0. */
 export function wantsOneProcess(args: readonly string[]): boolean {
@@ -14,14 +14,14 @@ export function wantsOneProcess(args: readonly string[]): boolean {
 }
 
 /** Whether this process can load modules from source, as lanes do. */
-export const canRunCases = (): boolean => laneFlags.every((flag) => process.execArgv.includes(flag));
+export const canRunCases = (): boolean => LANE_FLAGS.every((flag) => process.execArgv.includes(flag));
 
 /** Runs the command in a new process that can run cases itself, with the debugger port of this one. */
 export async function restartInOneProcess(args: readonly string[]): Promise<{ status: number; pid: number }> {
   const { default: inspector } = await import('node:inspector');
   inspector.close();
-  const child = spawn(process.execPath, [...process.execArgv, ...laneFlags, process.argv[1] as string, ...args], { stdio: 'inherit' });
-  endWithUs(child);
+  const child = spawn(process.execPath, [...process.execArgv, ...LANE_FLAGS, process.argv[1] as string, ...args], { stdio: 'inherit' });
+  killOnParentExit(child);
   // Ctrl-C in a terminal has reached both.
   process.on('SIGINT', () => process.stdin.isTTY || child.kill('SIGINT'));
   process.on('SIGTERM', () => child.kill('SIGTERM'));

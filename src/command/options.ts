@@ -1,9 +1,9 @@
 import { readFileSync } from 'node:fs';
 import { type Command, InvalidArgumentError, Option } from 'commander';
-import type { Sides } from '../formats/human/grid.ts';
-import { type RowCondition, readCondition } from '../suites/row-condition.ts';
+import type { GridAxes } from '../formats/human/grid.ts';
+import { parseCondition, type RowCondition } from '../suites/row-condition.ts';
 import type { Selection, Target } from '../suites/selection.ts';
-import { shardOf } from './shard.ts';
+import { parseShard } from './shard.ts';
 
 /** What `run` and `plan` share: which cases are meant. */
 export interface SelectionOptions {
@@ -24,10 +24,10 @@ export interface SelectionOptions {
   readonly timeout?: number;
 }
 
-const collected = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
+const appendValue = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
 
 /** Ids cannot contain line breaks. */
-function idsIn(file: string): readonly string[] {
+function readIds(file: string): readonly string[] {
   let text: string;
   try {
     text = readFileSync(file, 'utf8');
@@ -57,17 +57,17 @@ function titlePattern(value: string, before?: readonly string[]): readonly strin
       throw new InvalidArgumentError((error as Error).message);
     }
   }
-  return collected(value, before);
+  return appendValue(value, before);
 }
 
 function rowCondition(value: string, before: readonly RowCondition[] = []): readonly RowCondition[] {
-  const condition = readCondition(value);
+  const condition = parseCondition(value);
   if (!condition) throw new InvalidArgumentError('It must look like season=winter or loa>=12.');
   return [...before, condition];
 }
 
 /** `season,hull/loa`: the columns down the side of a grid, then those across its head. */
-function gridSides(value: string): Sides {
+function gridSides(value: string): GridAxes {
   const [down = [], across = [], more] = value.split('/').map((part) => part.split(',').filter(Boolean));
   if (more || down.length === 0 || across.length === 0)
     throw new InvalidArgumentError('It must look like season,hull/loa: columns down the side, then across the head.');
@@ -75,7 +75,7 @@ function gridSides(value: string): Sides {
 }
 
 /** `in memory,in the database`: two titles. */
-export function pairOf(value: string): { before: string; after: string } {
+export function parsePair(value: string): { before: string; after: string } {
   const [before, after, more] = value.split(',').map((part) => part.trim());
   if (!before || !after || more !== undefined)
     throw new InvalidArgumentError('It must be two variant titles separated by a comma: "in memory,in the database".');
@@ -83,7 +83,7 @@ export function pairOf(value: string): { before: string; after: string } {
 }
 
 /** How results are laid out for people. */
-export const addLook = (command: Command): Command =>
+export const addDisplayOptions = (command: Command): Command =>
   command
     .addOption(new Option('--sort <order>', 'Print tests at the end, sorted by time, name or plan. Default: as they end.').choices(['time', 'name', 'plan']))
     .option('--grid', 'Print tests whose rows combine a few values as grids.')
@@ -92,27 +92,27 @@ export const addLook = (command: Command): Command =>
 export function addSelection(command: Command): Command {
   return command
     .option('-t, --title <text or /pattern/>', 'Select cases whose full title contains the text. Repeat for more.', titlePattern)
-    .option('--tag <tag>', 'Select cases with this tag. Repeat for more.', collected)
-    .option('--not-tag <tag>', 'Leave out cases with this tag.', collected)
-    .option('--id <id>', 'Select the case with this id. Repeat for more.', collected)
-    .option('--id-file <file>', 'Select the cases whose ids are in this file, one per line.', idsIn)
+    .option('--tag <tag>', 'Select cases with this tag. Repeat for more.', appendValue)
+    .option('--not-tag <tag>', 'Leave out cases with this tag.', appendValue)
+    .option('--id <id>', 'Select the case with this id. Repeat for more.', appendValue)
+    .option('--id-file <file>', 'Select the cases whose ids are in this file, one per line.', readIds)
     .option('-r, --row <column=value>', 'Select cases whose row has this value (also !=, <, <=, >, >=). If repeated, all must hold.', rowCondition)
     .option('--failed', 'Select cases that failed in the last run that included them.')
-    .option('--shard <i/n>', 'Select part i of n, the same on every machine. job: read i and n from the CI job.', (text) => shardOf(text))
+    .option('--shard <i/n>', 'Select part i of n, the same on every machine. job: read i and n from the CI job.', (text) => parseShard(text))
     .option('--balance-by <record>', 'Balance shards by the case durations of a record, the same one on every machine.')
     .option('--on-request', 'Also select cases marked onRequest.')
     .option('--load-timeout <ms>', 'Set the time limit for loading a test file.', wholeNumber(1), 30_000);
 }
 
 /** What the records at hand tell of a selection. */
-export interface FromRecords {
+export interface RecordSelection {
   /** The ids of what failed, where that is asked for. */
   readonly failed: readonly string[] | undefined;
   /** The folder of the record that `--balance-by` names. */
   readonly times: string | undefined;
 }
 
-export const selectionOf = (options: SelectionOptions, targets: readonly Target[], { failed, times }: FromRecords): Selection => ({
+export const buildSelection = (options: SelectionOptions, targets: readonly Target[], { failed, times }: RecordSelection): Selection => ({
   targets,
   titles: options.title,
   tags: options.tag,

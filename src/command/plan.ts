@@ -3,16 +3,16 @@ import { join } from 'node:path';
 import { nothingSelected } from '../formats/human/nothing-selected.ts';
 import { renderPlanProblems, renderProblem } from '../formats/human/run.ts';
 import { planAsCsv, planAsJson } from '../formats/plan.ts';
-import { count, oneLine } from '../formats/style.ts';
+import { escapeToOneLine, formatCount } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { readJournals } from '../node/journals.ts';
-import { ownFolder } from '../node/record.ts';
-import { grouped } from '../problems/grouped.ts';
+import { findStateFolder } from '../node/record.ts';
+import { formatThousands } from '../problems/grouped.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { TestHeader } from '../results/recorded-result.ts';
-import { type SelectionOptions, selectionOf } from './options.ts';
-import { plainRequest, prepare } from './prepare.ts';
-import type { Setting } from './setting.ts';
+import { buildSelection, type SelectionOptions } from './options.ts';
+import { defaultRequest, prepare } from './prepare.ts';
+import type { CommandContext } from './setting.ts';
 import { createFormatting, type Terminal } from './terminal.ts';
 
 export interface PlanCommandOptions extends SelectionOptions {
@@ -21,7 +21,7 @@ export interface PlanCommandOptions extends SelectionOptions {
 }
 
 /** A test with more cases than this shows the first of them only. */
-const shownCases = 5;
+const MAX_LISTED_CASES = 5;
 
 /** What a list keeps of a test. */
 interface ListedTest {
@@ -31,15 +31,15 @@ interface ListedTest {
 }
 
 /** Lists the cases that `run` would run, under their tests, and counts them. */
-export async function planCommand(where: readonly string[], options: PlanCommandOptions, setting: Setting): Promise<number> {
-  const { terminal, lane } = setting;
+export async function planCommand(where: readonly string[], options: PlanCommandOptions, setting: CommandContext): Promise<number> {
+  const { terminal, acquireLane: lane } = setting;
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
   const { root, targets, compiler } = prepared;
   const formatting = createFormatting(root, terminal);
-  const record = mkdtempSync(join(ownFolder(root), 'plan-'));
+  const record = mkdtempSync(join(findStateFolder(root), 'plan-'));
   const tests = new Map<number, ListedTest>();
-  const most = options.all ? Number.POSITIVE_INFINITY : shownCases + 1;
+  const most = options.all ? Number.POSITIVE_INFINITY : MAX_LISTED_CASES + 1;
   const take = (entry: JournalEntry): void => {
     if (entry.type === 'test') tests.set(entry.header.test, { header: entry.header, ids: [], cases: 0 });
     const test = entry.type === 'listed' ? tests.get(entry.name.test) : undefined;
@@ -48,8 +48,8 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     if (test.cases <= most) test.ids.push(entry.name.id);
   };
   try {
-    const selection = selectionOf(options, targets, prepared);
-    const request = plainRequest(prepared, {
+    const selection = buildSelection(options, targets, prepared);
+    const request = defaultRequest(prepared, {
       mode: 'plan',
       selection,
       loadTimeout: options.loadTimeout,
@@ -61,7 +61,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     const print = options.format ? terminal.error : terminal.out;
     if (!options.format) for (const line of renderTests([...tests.values()], terminal)) print(line);
     else if (!isBroken)
-      for await (const piece of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), formatting.nameFile)) terminal.raw(piece);
+      for await (const piece of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), formatting.nameFile)) terminal.writeRaw(piece);
     for (const line of renderPlanProblems(state, formatting)) print(line);
     if (state.warnings.length + state.told.length > 0) print('');
     for (const problem of [...state.warnings, ...state.told]) for (const line of renderProblem(problem, formatting, terminal.style.yellow)) print(line);
@@ -70,7 +70,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     print(
       cases === 0
         ? terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions))
-        : `\n${count(cases, 'case')} in ${count(tests.size, 'test')}, ${count(fileCount, 'file')}`,
+        : `\n${formatCount(cases, 'case')} in ${formatCount(tests.size, 'test')}, ${formatCount(fileCount, 'file')}`,
     );
     return cases === 0 ? 3 : 0;
   } finally {
@@ -83,16 +83,16 @@ function renderTests(tests: readonly ListedTest[], { style }: Terminal): string[
   const lines: string[] = [];
   let file: string | undefined;
   for (const { header, ids, cases } of tests) {
-    if (header.file !== file) lines.push(...(file === undefined ? [] : ['']), style.bold(oneLine(header.file)));
+    if (header.file !== file) lines.push(...(file === undefined ? [] : ['']), style.bold(escapeToOneLine(header.file)));
     file = header.file;
-    const from = [cases > 1 && count(cases, 'case'), header.source && `from ${oneLine(header.source)}`].filter(Boolean).join(' ');
+    const from = [cases > 1 && formatCount(cases, 'case'), header.source && `from ${escapeToOneLine(header.source)}`].filter(Boolean).join(' ');
     const place = header.location ? `:${header.location.line}` : '';
-    lines.push(`  ${oneLine(header.path.join(' › '))}${style.dim(`  ${place}${from ? `  ${from}` : ''}`)}`);
-    for (const fact of header.facts ?? []) lines.push(style.dim(`    ${oneLine(fact)}`));
-    const shown = ids.length === cases ? ids : ids.slice(0, shownCases);
+    lines.push(`  ${escapeToOneLine(header.path.join(' › '))}${style.dim(`  ${place}${from ? `  ${from}` : ''}`)}`);
+    for (const fact of header.facts ?? []) lines.push(style.dim(`    ${escapeToOneLine(fact)}`));
+    const shown = ids.length === cases ? ids : ids.slice(0, MAX_LISTED_CASES);
     // A lone case is what its test says.
-    for (const id of shown) if (id !== header.id) lines.push(style.dim(`    ${oneLine(id.slice(header.id.length + 1))}`));
-    if (shown.length < cases) lines.push(style.dim(`    … and ${grouped(cases - shown.length)} more (--all)`));
+    for (const id of shown) if (id !== header.id) lines.push(style.dim(`    ${escapeToOneLine(id.slice(header.id.length + 1))}`));
+    if (shown.length < cases) lines.push(style.dim(`    … and ${formatThousands(cases - shown.length)} more (--all)`));
   }
   return lines;
 }

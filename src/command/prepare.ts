@@ -1,41 +1,41 @@
 import { join } from 'node:path';
 import { renderProblem } from '../formats/human/run.ts';
 import { CompileService } from '../node/compile-service.ts';
-import type { Request } from '../node/coordination.ts';
+import type { RunRequest } from '../node/coordination.ts';
 import { failedIds, findRecord } from '../node/earlier.ts';
-import { findFiles, rootOf } from '../node/find.ts';
-import { ownFolder } from '../node/record.ts';
+import { findFiles, findRoot } from '../node/find.ts';
+import { findStateFolder } from '../node/record.ts';
 import type { Problem } from '../problems/problem.ts';
 import { formatProblem } from '../problems/wording.ts';
-import type { WrittenConfig } from '../suites/config.ts';
-import { type Defaults, ordinaryDefaults } from '../suites/plan.ts';
+import type { SerializedConfig } from '../suites/config.ts';
+import { BUILT_IN_DEFAULTS, type Defaults } from '../suites/plan.ts';
 import type { Target } from '../suites/selection.ts';
-import type { FromRecords, SelectionOptions } from './options.ts';
-import type { Setting } from './setting.ts';
-import { createFormatting, refuse } from './terminal.ts';
+import type { RecordSelection, SelectionOptions } from './options.ts';
+import type { CommandContext } from './setting.ts';
+import { createFormatting, failWith } from './terminal.ts';
 
 /** What stands ready before a command's lanes get their job. */
-export interface Prepared extends FromRecords {
+export interface CommandInputs extends RecordSelection {
   readonly root: string;
   readonly files: readonly string[];
   readonly targets: readonly Target[];
   readonly cache: string;
   readonly compiler: CompileService;
-  readonly config: WrittenConfig;
+  readonly config: SerializedConfig;
   readonly defaults: Defaults;
   /** The tags in use, where the configuration says. */
   readonly tags: readonly string[] | undefined;
 }
 
-type Asked = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout' | 'balanceBy' | 'failed'>> & {
+type PrepareOptions = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout' | 'balanceBy' | 'failed'>> & {
   readonly concurrency?: number;
   readonly retries?: number;
 };
 
 /** Reads the configuration, finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
-export async function prepare(where: readonly string[], asked: Asked, setting: Setting): Promise<Prepared | undefined> {
+export async function prepare(where: readonly string[], options: PrepareOptions, setting: CommandContext): Promise<CommandInputs | undefined> {
   const { folder, terminal } = setting;
-  const root = rootOf(folder);
+  const root = findRoot(folder);
   const { config, problems: misconfigured } = await setting.configuration();
   if (misconfigured.length) {
     const formatting = createFormatting(root, terminal);
@@ -44,36 +44,36 @@ export async function prepare(where: readonly string[], asked: Asked, setting: S
   }
   const { files, targets, problems } = await findFiles(where, folder, config.files);
   const tags = config.tags && Object.keys(config.tags);
-  const unknown = [...(asked.tag ?? []), ...(asked.notTag ?? [])].filter((tag) => tags && !tags.includes(tag));
+  const unknown = [...(options.tag ?? []), ...(options.notTag ?? [])].filter((tag) => tags && !tags.includes(tag));
   const strange = unknown.map((name): Problem => ({ code: 'unknown-tag', name, owner: 'the configuration', known: tags ?? [] }));
   if (problems.length + strange.length > 0) {
-    for (const problem of [...problems, ...strange]) refuse(terminal, formatProblem(problem));
+    for (const problem of [...problems, ...strange]) failWith(terminal, formatProblem(problem));
     return undefined;
   }
-  const times = asked.balanceBy === undefined ? undefined : findRecord(asked.balanceBy, root, folder)?.folder;
-  if (asked.balanceBy !== undefined && times === undefined) {
-    refuse(terminal, `--balance-by: ${asked.balanceBy} is not a run record`);
+  const times = options.balanceBy === undefined ? undefined : findRecord(options.balanceBy, root, folder)?.folder;
+  if (options.balanceBy !== undefined && times === undefined) {
+    failWith(terminal, `--balance-by: ${options.balanceBy} is not a run record`);
     return undefined;
   }
-  const cache = join(ownFolder(root), 'cache');
+  const cache = join(findStateFolder(root), 'cache');
   const compiler = new CompileService(cache);
   compiler.ahead(files);
-  const defaults = {
-    timeout: asked.timeout ?? config.timeout ?? ordinaryDefaults.timeout,
-    concurrency: asked.concurrency ?? config.concurrency ?? ordinaryDefaults.concurrency,
-    mostConcurrency: asked.concurrency,
-    retries: asked.retries,
+  const defaults: Defaults = {
+    timeout: options.timeout ?? config.timeout ?? BUILT_IN_DEFAULTS.timeout,
+    concurrency: options.concurrency ?? config.concurrency ?? BUILT_IN_DEFAULTS.concurrency,
+    maxConcurrency: options.concurrency,
+    retries: options.retries,
   };
-  return { root, files, targets, cache, compiler, config, defaults, tags, times, failed: asked.failed ? failedIds(root) : undefined };
+  return { root, files, targets, cache, compiler, config, defaults, tags, times, failed: options.failed ? failedIds(root) : undefined };
 }
 
 /** What a coordinator is asked for where nothing special is wanted: one lane, in the order of the plan. */
-export function plainRequest(
-  { root, files, cache, defaults, tags, config }: Prepared,
-  asked: Pick<Request, 'mode' | 'selection' | 'loadTimeout' | 'record'>,
-): Request {
+export function defaultRequest(
+  { root, files, cache, defaults, tags, config }: CommandInputs,
+  options: Pick<RunRequest, 'mode' | 'selection' | 'loadTimeout' | 'record'>,
+): RunRequest {
   return {
-    ...asked,
+    ...options,
     root,
     files,
     cache,

@@ -1,7 +1,7 @@
 import { lastLine } from '../formats/ending.ts';
 import {
   Headings,
-  mostTests,
+  MAX_LISTED_TESTS,
   renderCase,
   renderFailures,
   renderMoreTests,
@@ -10,17 +10,17 @@ import {
   renderSummary,
   renderTest,
 } from '../formats/human/run.ts';
-import type { Opened } from '../node/recorded.ts';
+import type { OpenedRecord } from '../node/recorded.ts';
 import { testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
-import type { Look, Sorting } from './look.ts';
+import type { DisplayOptions, Sorting } from './look.ts';
 import { renderGrids } from './render-grids.ts';
 import { createFormatting, type Terminal } from './terminal.ts';
 
 /** Prints a record like the run did: tests, failures, where tests fail, and the summary. */
-export function printRecord(record: Opened, root: string, look: Look, terminal: Terminal): void {
+export function printRecord(record: OpenedRecord, root: string, look: DisplayOptions, terminal: Terminal): void {
   const { info } = record;
   const state = stateOf(record);
   const where = whereTestsFail(record.entries, failingTests(state));
@@ -59,7 +59,7 @@ export function printTests(state: RunState, sorting: Sorting, { out, style, widt
   }
   tests.sort(sorting === 'name' ? (a, b) => (name(a) < name(b) ? -1 : 1) : (a, b) => a.header.test - b.header.test);
   const headings = new Headings();
-  for (const test of tests.slice(0, mostTests)) {
+  for (const test of tests.slice(0, MAX_LISTED_TESTS)) {
     const { lines, depth } = headings.of(test, style);
     for (const line of [...lines, ...renderTest(test, style, depth, width)]) out(line);
   }

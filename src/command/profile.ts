@@ -1,16 +1,16 @@
-import { nearest } from '../problems/nearest.ts';
+import { findNearestName } from '../problems/nearest.ts';
 import type { Config } from '../suites/config.ts';
 
 type Profile = NonNullable<Config['profiles']>[string];
 
 /** The name after `--profile`, if it stands among the arguments. */
-export function profileIn(args: readonly string[]): string | undefined {
+export function findProfile(args: readonly string[]): string | undefined {
   const at = args.findIndex((argument) => argument === '--profile' || argument.startsWith('--profile='));
   return at < 0 ? undefined : args[at] === '--profile' ? (args[at + 1] ?? '') : args[at]?.slice('--profile='.length);
 }
 
 /** A profile's options as they would be typed. False leaves one out. */
-export const argumentsOf = (profile: Profile): string[] =>
+export const buildArguments = (profile: Profile): string[] =>
   Object.entries(profile).flatMap(([name, value]) => {
     const option = `--${name.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)}`;
     if (value === true) return [option];
@@ -21,7 +21,7 @@ export const argumentsOf = (profile: Profile): string[] =>
 /** What to say of a profile that is not there. */
 export function noSuchProfile(name: string, profiles: Config['profiles']): string {
   const known = Object.keys(profiles ?? {});
-  const near = nearest(name, known);
+  const near = findNearestName(name, known);
   if (known.length === 0) return `unknown profile "${name}": red-lattice.config.ts has no profiles`;
   return `unknown profile "${name}"; ${near ? `did you mean "${near}"?` : `known: ${known.join(', ')}`}`;
 }

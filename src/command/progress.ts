@@ -1,43 +1,43 @@
 import { clearScreenDown, moveCursor } from 'node:readline';
-import { type Going, renderGoing, renderGoingPlainly } from '../formats/human/live.ts';
-import { Headings, mostTests, renderMoreTests, renderTest } from '../formats/human/run.ts';
+import { type ProgressSnapshot, renderGoing, renderGoingPlainly } from '../formats/human/live.ts';
+import { Headings, MAX_LISTED_TESTS, renderMoreTests, renderTest } from '../formats/human/run.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { Terminal } from './terminal.ts';
 
-interface Shown {
+interface ProgressOptions {
   readonly show: 'failures' | 'cases' | 'summary';
   /** Tests are told at the end, in another order. */
   readonly sort?: string;
 }
 
 /** Milliseconds between two looks at a run that goes on: on a terminal, and in a pipe. */
-const liveEvery = 100;
-const plainEvery = 30_000;
+const LIVE_INTERVAL_MS = 100;
+const PLAIN_INTERVAL_MS = 30_000;
 
 /** Prints one line per test while results arrive, and the progress below them on a terminal. */
 export class Progress {
   readonly #terminal: Terminal;
-  readonly #show: Shown['show'];
+  readonly #show: ProgressOptions['show'];
   readonly #headings = new Headings();
   readonly #shown = new Set<number>();
   #timer: NodeJS.Timeout | undefined;
   /** How many lines below the last printed one are to be written over. */
   #live = 0;
 
-  constructor(terminal: Terminal, { show, sort }: Shown) {
+  constructor(terminal: Terminal, { show, sort }: ProgressOptions) {
     this.#terminal = terminal;
     this.#show = sort && show === 'failures' ? 'summary' : show;
   }
 
   /** Tells now and then how far the run is. */
-  follow(going: () => Going): void {
+  startTicker(going: () => ProgressSnapshot): void {
     const { live } = this.#terminal;
     const look = (): void => {
       if (live) this.#redraw(renderGoing(going(), this.#terminal.width, this.#terminal.style));
       else this.#terminal.out(renderGoingPlainly(going(), this.#terminal.style));
     };
-    this.#timer = setInterval(look, live ? liveEvery : plainEvery);
+    this.#timer = setInterval(look, live ? LIVE_INTERVAL_MS : PLAIN_INTERVAL_MS);
     this.#timer.unref();
   }
 
@@ -57,7 +57,7 @@ export class Progress {
     const test = state.tests.get(number);
     if (!test || this.#show !== 'failures' || this.#shown.has(number)) return;
     this.#shown.add(number);
-    if (this.#shown.size > mostTests) return;
+    if (this.#shown.size > MAX_LISTED_TESTS) return;
     const { lines, depth } = this.#headings.of(test, this.#terminal.style);
     this.#print([...lines, ...renderTest(test, this.#terminal.style, depth, this.#terminal.width)]);
   }

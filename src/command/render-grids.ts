@@ -1,29 +1,30 @@
 import { renderGrid } from '../formats/human/grid.ts';
-import { oneLine } from '../formats/style.ts';
+import { escapeToOneLine } from '../formats/style.ts';
 import { testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
-import type { Look } from './look.ts';
+import type { DisplayOptions } from './look.ts';
 import type { Terminal } from './terminal.ts';
 
 /** A test with more cases is no grid that anybody reads. */
-const mostCases = 20_000;
-const fewestCases = 4;
+const MAX_GRID_CASES = 20_000;
+const MIN_GRID_CASES = 4;
 
 /** Each test whose rows make a grid as one; with sides that were asked for, each that has those columns. */
 export function renderGrids(
   entries: () => Iterable<JournalEntry>,
   where: ReadonlyMap<number, WhereItFails>,
-  { grid, gridBy }: Look,
+  { grid, gridBy }: DisplayOptions,
   { style, width }: Terminal,
 ): string[] {
   const lines: string[] = [];
   if (!grid && !gridBy) return lines;
   for (const { header, count, results } of testsInOrder(entries)) {
-    if (count < fewestCases || count > mostCases) continue;
+    if (count < MIN_GRID_CASES || count > MAX_GRID_CASES) continue;
     const ran = [...results()].map(({ result }) => result).filter(({ status }) => status !== 'not-requested');
-    const drawn = ran.length < fewestCases ? [] : renderGrid(ran, where.get(header.test), gridBy, width, style);
-    if (drawn.length > 0) lines.push('', `${style.bold(oneLine(header.path.join(' › ')))}  ${style.dim(header.file)}`, ...drawn.map((line) => `  ${line}`));
+    const drawn = ran.length < MIN_GRID_CASES ? [] : renderGrid(ran, where.get(header.test), gridBy, width, style);
+    if (drawn.length > 0)
+      lines.push('', `${style.bold(escapeToOneLine(header.path.join(' › ')))}  ${style.dim(header.file)}`, ...drawn.map((line) => `  ${line}`));
   }
   return lines;
 }

@@ -1,31 +1,31 @@
 import { closeSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { reportAsPage } from '../formats/page.ts';
-import { formatOf, type ReportFormat, reportFormats } from '../formats/report-formats.ts';
-import { rootOf } from '../node/find.ts';
+import { findFormat, type ReportFormat, reportFormats } from '../formats/report-formats.ts';
+import { findRoot } from '../node/find.ts';
 import { pageHead, pageLines, pageTemplate } from '../node/page-lines.ts';
-import { type Opened, openRecord } from '../node/recorded.ts';
-import type { Look } from './look.ts';
+import { type OpenedRecord, openRecord } from '../node/recorded.ts';
+import type { DisplayOptions } from './look.ts';
 import { printRecord } from './print-record.ts';
-import type { Setting } from './setting.ts';
-import { createFormatting, refuse, type Terminal } from './terminal.ts';
+import type { CommandContext } from './setting.ts';
+import { createFormatting, failWith, type Terminal } from './terminal.ts';
 
-export interface ReportOptions extends Look {
+export interface ReportOptions extends DisplayOptions {
   readonly format?: ReportFormat;
   /** A file, in place of standard output. */
   readonly o?: string;
 }
 
 /** Tells a record again: to people, or in a format for others. */
-export async function reportCommand(wanted: string, options: ReportOptions, { folder, terminal }: Setting): Promise<number> {
-  const root = rootOf(folder);
+export async function reportCommand(wanted: string, options: ReportOptions, { folder, terminal }: CommandContext): Promise<number> {
+  const root = findRoot(folder);
   const record = openRecord(wanted, root, folder);
-  if (typeof record === 'string') return refuse(terminal, record);
-  const format = options.format ?? (options.o === undefined ? undefined : formatOf(options.o));
+  if (typeof record === 'string') return failWith(terminal, record);
+  const format = options.format ?? (options.o === undefined ? undefined : findFormat(options.o));
   if (format === undefined && options.o !== undefined)
-    return refuse(terminal, `${options.o} has no known extension. Set --format to one of ${reportFormats.join(', ')}.`);
+    return failWith(terminal, `${options.o} has no known extension. Set --format to one of ${reportFormats.join(', ')}.`);
   if (format === undefined) printRecord(record, root, options, terminal);
-  else if (options.o === undefined) await writeAs(format, record, root, terminal.style, (text) => terminal.raw(text));
+  else if (options.o === undefined) await writeAs(format, record, root, terminal.style, (text) => terminal.writeRaw(text));
   else {
     const path = resolve(folder, options.o);
     await toFile(path, (write) => writeAs(format, record, root, terminal.style, write));
@@ -35,7 +35,13 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
 }
 
 /** Writes a record in a format, piece by piece. */
-export async function writeAs(format: ReportFormat, record: Opened, root: string, style: Terminal['style'], write: (text: string) => void): Promise<void> {
+export async function writeAs(
+  format: ReportFormat,
+  record: OpenedRecord,
+  root: string,
+  style: Terminal['style'],
+  write: (text: string) => void,
+): Promise<void> {
   const { nameFile, source } = createFormatting(record.info.root ?? root, { style }, root);
   if (format === 'html') {
     for (const piece of reportAsPage(pageTemplate(), pageHead(record, root), pageLines(record, nameFile, source))) write(piece);

@@ -1,27 +1,27 @@
 import { join, resolve } from 'node:path';
-import { changedSince, type Earlier, earlierRuns, findRecord } from '../node/earlier.ts';
+import { earlierRuns, findChangedFiles, findRecord, type RecordReference } from '../node/earlier.ts';
 import { lockRecord } from '../node/record-lock.ts';
 import { type Interruption, interrupt, isInterruptStatus } from './interruption.ts';
 import { type RunCommandOptions, runOnce } from './once.ts';
-import { selectionOf } from './options.ts';
+import { buildSelection } from './options.ts';
 import { prepare } from './prepare.ts';
-import type { Setting } from './setting.ts';
-import { refuse } from './terminal.ts';
+import type { CommandContext } from './setting.ts';
+import { failWith } from './terminal.ts';
 import { watch } from './watch.ts';
 
 /** Plans, runs, shows; gives the exit status. With `watch`, again and again as files change. */
-export async function runCommand(where: readonly string[], options: RunCommandOptions, setting: Setting): Promise<number> {
+export async function runCommand(where: readonly string[], options: RunCommandOptions, setting: CommandContext): Promise<number> {
   const { folder, terminal } = setting;
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
   const { root, targets } = prepared;
   const earlier = options.resume ? interruptedRun(root, options.record && resolve(folder, options.record)) : undefined;
-  if (typeof earlier === 'string') return refuse(terminal, earlier);
+  if (typeof earlier === 'string') return failWith(terminal, earlier);
   const owner = earlier && lockRecord(earlier.folder);
-  if (owner) return refuse(terminal, `the run of ${earlier.info.started} cannot be resumed: process ${owner.process} is still running it`);
+  if (owner) return failWith(terminal, `the run of ${earlier.info.started} cannot be resumed: process ${owner.process} is still running it`);
   // The same files in the same order: results are known by their test's place in the plan.
   const files = earlier?.info.files ? Object.keys(earlier.info.files).map((file) => join(root, file)) : prepared.files;
-  const selection = earlier?.info.selection ?? selectionOf(options, targets, prepared);
+  const selection = earlier?.info.selection ?? buildSelection(options, targets, prepared);
   if (options.watch) return watch({ where, selection, options, prepared, setting });
   const interruption: Interruption = { by: undefined };
   setting.onInterrupt((signal) => interrupt(interruption, signal));
@@ -29,11 +29,11 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
 }
 
 /** The newest run that did not come to its end, or why it cannot be gone on with. */
-function interruptedRun(root: string, path: string | undefined): Earlier | string {
+function interruptedRun(root: string, path: string | undefined): RecordReference | string {
   const runs = path === undefined ? earlierRuns(root) : [findRecord(path, root, root)].filter((found) => found !== undefined);
   const run = runs[0];
   if (!run || (run.info.milliseconds !== undefined && !run.info.notRun && !isInterruptStatus(run.info.exitStatus)))
     return 'nothing to resume: the last run is complete';
-  const changed = changedSince(run, root);
+  const changed = findChangedFiles(run, root);
   return changed.length > 0 ? `the run of ${run.info.started} cannot be resumed: ${changed.join(', ')} changed since` : run;
 }

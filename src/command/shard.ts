@@ -11,29 +11,29 @@ const jobs: readonly { readonly index: string; readonly total?: string; readonly
   { index: 'JOB_COMPLETION_INDEX', first: 0 },
 ];
 
-interface Part {
+interface ShardSpec {
   /** Counted from 1. */
   readonly index: number;
   readonly of: number;
 }
 
 /** `2/5`: the second of five. `job`, or `job/5` where the environment tells no total: that of an indexed job. */
-export function shardOf(value: string, environment: Readonly<Record<string, string | undefined>> = process.env): Part {
+export function parseShard(value: string, environment: Readonly<Record<string, string | undefined>> = process.env): ShardSpec {
   const [, ofJob] = /^job(?:\/(.+))?$/.exec(value) ?? [];
   const [, index, of] = /^(\d+)\/(\d+)$/.exec(value) ?? [];
-  const part = value.startsWith('job') ? jobIn(environment, ofJob) : { index: numberIn(index), of: numberIn(of) };
+  const part = value.startsWith('job') ? findJob(environment, ofJob) : { index: readNumber(index), of: readNumber(of) };
   if (part.index === undefined || part.of === undefined)
     throw new InvalidArgumentError('It must look like 2/5 (part 2 of 5), or be job: index and count from the CI job.');
   if (part.index < 1 || part.index > part.of) throw new InvalidArgumentError(`Part ${part.index} of ${part.of} does not exist; parts are counted from 1.`);
   return { index: part.index, of: part.of };
 }
 
-function jobIn(environment: Readonly<Record<string, string | undefined>>, given: string | undefined): Part {
-  const job = jobs.find(({ index }) => numberIn(environment[index]) !== undefined);
+function findJob(environment: Readonly<Record<string, string | undefined>>, given: string | undefined): ShardSpec {
+  const job = jobs.find(({ index }) => readNumber(environment[index]) !== undefined);
   if (!job) throw new InvalidArgumentError(`No environment variable has the job's index; tried ${jobs.map(({ index }) => index).join(', ')}.`);
-  const of = numberIn(given ?? environment[job.total ?? '']);
+  const of = readNumber(given ?? environment[job.total ?? '']);
   if (of === undefined) throw new InvalidArgumentError(`${job.index} has the job's index, but no variable has the number of jobs. Write job/5 for five.`);
-  return { index: (numberIn(environment[job.index]) as number) + 1 - job.first, of };
+  return { index: (readNumber(environment[job.index]) as number) + 1 - job.first, of };
 }
 
-const numberIn = (text: string | undefined): number | undefined => (text !== undefined && /^\d{1,6}$/.test(text) ? Number(text) : undefined);
+const readNumber = (text: string | undefined): number | undefined => (text !== undefined && /^\d{1,6}$/.test(text) ? Number(text) : undefined);

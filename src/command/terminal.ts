@@ -1,14 +1,14 @@
 import { relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Formatting } from '../formats/human/failure.ts';
-import { colourStyle, oneLine, plainStyle, type Style } from '../formats/style.ts';
+import { colourStyle, escapeToOneLine, plainStyle, type Style } from '../formats/style.ts';
 import { sourceReader } from '../node/sources.ts';
 
 /** Where a command writes, and how. Handed in, so that a command neither prints nor exits by itself. */
 export interface Terminal {
   out(line: string): void;
   /** Text as it is, for other programs to read. */
-  raw(text: string): void;
+  writeRaw(text: string): void;
   error(line: string): void;
   readonly style: Style;
   /** Where lines can be written over, on a terminal that somebody looks at. */
@@ -18,8 +18,8 @@ export interface Terminal {
 }
 
 /** Says why a command cannot do what it was asked for; gives its exit status. */
-export function refuse({ error }: Pick<Terminal, 'error'>, reason: string): 2 {
-  error(`red-lattice: ${oneLine(reason)}`);
+export function failWith({ error }: Pick<Terminal, 'error'>, reason: string): 2 {
+  error(`red-lattice: ${escapeToOneLine(reason)}`);
   return 2;
 }
 
@@ -32,19 +32,19 @@ function wantsColours(environment: Readonly<Record<string, string | undefined>>,
 }
 
 /** Columns. On a narrower terminal lines wrap, so that they cannot be overwritten. */
-const narrowest = 40;
+const MIN_WIDTH = 40;
 
 // A lane in this process takes the streams over: the terminal goes by what was there before.
 const [write, writeError] = [process.stdout.write.bind(process.stdout), process.stderr.write.bind(process.stderr)];
 
 export const processTerminal = (): Terminal => ({
   out: (line) => void write(`${line}\n`),
-  raw: (text) => void write(text),
+  writeRaw: (text) => void write(text),
   error: (line) => void writeError(`${line}\n`),
   // Some terminals report 0.
   width: process.stdout.columns || 100,
   live:
-    process.stdout.isTTY && (process.stdout.columns || 100) >= narrowest && process.env['TERM'] !== 'dumb' && !process.env['CI'] ? process.stdout : undefined,
+    process.stdout.isTTY && (process.stdout.columns || 100) >= MIN_WIDTH && process.env['TERM'] !== 'dumb' && !process.env['CI'] ? process.stdout : undefined,
   style: wantsColours(process.env, process.stdout.isTTY === true) ? colourStyle : plainStyle,
 });
 
@@ -56,9 +56,9 @@ const pathOf = (file: string): string => (file.startsWith('file:') ? fileURLToPa
  */
 export function createFormatting(recordRoot: string, { style, live, width }: Pick<Terminal, 'style'> & Partial<Terminal>, root = recordRoot): Formatting {
   const nameFile = (file: string): string => {
-    if (!/^(?:file:|\/)/.test(file)) return oneLine(file);
+    if (!/^(?:file:|\/)/.test(file)) return escapeToOneLine(file);
     const near = relative(recordRoot, pathOf(file));
-    return oneLine(near.startsWith('..') ? pathOf(file) : near.split(sep).join('/'));
+    return escapeToOneLine(near.startsWith('..') ? pathOf(file) : near.split(sep).join('/'));
   };
   const read = sourceReader(root);
   return {

@@ -1,13 +1,13 @@
-import { rootOf } from '../node/find.ts';
+import { findRoot } from '../node/find.ts';
 import { openRecord } from '../node/recorded.ts';
-import type { Setting } from './setting.ts';
-import { createFormatting, refuse } from './terminal.ts';
+import type { CommandContext } from './setting.ts';
+import { createFormatting, failWith } from './terminal.ts';
 
 /** Serves the results page until it is interrupted. */
-export async function viewCommand(wanted: string, { port }: { readonly port: number }, { folder, terminal, onInterrupt }: Setting): Promise<number> {
-  const root = rootOf(folder);
+export async function viewCommand(wanted: string, { port }: { readonly port: number }, { folder, terminal, onInterrupt }: CommandContext): Promise<number> {
+  const root = findRoot(folder);
   const record = openRecord(wanted, root, folder);
-  if (typeof record === 'string') return refuse(terminal, record);
+  if (typeof record === 'string') return failWith(terminal, record);
   const { servePage } = await import('../node/serve-page.ts');
   const serving = await servePage({
     record,

@@ -1,31 +1,31 @@
 import { rmSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { count } from '../formats/style.ts';
+import { formatCount } from '../formats/style.ts';
 import { failedIds } from '../node/earlier.ts';
 import { findFiles } from '../node/find.ts';
 import type { Selection } from '../suites/selection.ts';
 import { type Interruption, interrupt, statusOfInterrupt } from './interruption.ts';
 import { type RunCommandOptions, runOnce } from './once.ts';
-import type { Prepared } from './prepare.ts';
-import type { Setting } from './setting.ts';
+import type { CommandInputs } from './prepare.ts';
+import type { CommandContext } from './setting.ts';
 
 interface Watching {
   readonly where: readonly string[];
   readonly selection: Selection;
   readonly options: RunCommandOptions;
-  readonly prepared: Prepared;
-  readonly setting: Setting;
+  readonly prepared: CommandInputs;
+  readonly setting: CommandContext;
 }
 
 /** Milliseconds that changes are gathered for: an editor writes several files at once. */
-const gathering = 60;
+const DEBOUNCE_MS = 60;
 
 /** The number of records that a watch session keeps. */
-const recordsOfWatching = 3;
+const MAX_WATCH_RECORDS = 3;
 
 /** What is to be run next, or that it is over. */
-type Wish = { readonly files: readonly string[]; readonly ids?: readonly string[] | undefined } | 'end';
+type RunTrigger = { readonly files: readonly string[]; readonly ids?: readonly string[] | undefined } | 'end';
 
 /**
  * Runs, then waits for changes, and runs again what they reach: the test files that read a changed file through imports, or as data.
@@ -37,7 +37,7 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
   const { root, config } = prepared;
   const interruption: Interruption = { by: undefined };
   const reads = new Map<string, ReadonlySet<string>>();
-  const wishes = new Wishes();
+  const wishes = new LatestRequestQueue();
   setting.onInterrupt((signal) => {
     interrupt(interruption, signal);
     wishes.put('end');
@@ -54,9 +54,9 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
     timer = setTimeout(async () => {
       const paths = changed;
       changed = new Set();
-      const affected = (await all()).filter((file) => paths.has(file) || readsAny(reads.get(relative(root, file).split(sep).join('/')), paths));
+      const affected = (await all()).filter((file) => paths.has(file) || readsAnyOf(reads.get(relative(root, file).split(sep).join('/')), paths));
       if (affected.length > 0) wishes.put({ files: affected });
-    }, gathering);
+    }, DEBOUNCE_MS);
   });
   const keys = listenToKeys(async (key) => {
     if (key === 'q' || key === '\u0003') wishes.put('end');
@@ -64,10 +64,10 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
     else if (key === 'f') wishes.put({ files: await all(), ids: failedIds(root) });
     else if (key === '\r' || key === '\n') wishes.put(last);
   });
-  let last: Wish = { files: prepared.files };
+  let last: RunTrigger = { files: prepared.files };
   const records: string[] = [];
   let status = 0;
-  for (let wish: Wish = last; wish !== 'end'; wish = await wishes.next()) {
+  for (let wish: RunTrigger = last; wish !== 'end'; wish = await wishes.next()) {
     last = wish;
     const { files, ids } = wish;
     prepared.compiler.ahead(files);
@@ -75,11 +75,11 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
     ({ status } = run);
     records.push(run.record);
     // Otherwise a watch session would push out all other records.
-    if (!options.record && records.length > recordsOfWatching) rmSync(records.shift() as string, { recursive: true, force: true });
+    if (!options.record && records.length > MAX_WATCH_RECORDS) rmSync(records.shift() as string, { recursive: true, force: true });
     for (const [file, read] of run.state.reads) reads.set(file, read);
     if (interruption.by) break;
     const hint = keys.listening ? '  Enter: run again · a: run all · f: run failed · q: quit' : '';
-    terminal.out(terminal.style.dim(`\nwatching ${count(new Set([...reads.values()].flatMap((urls) => [...urls])).size, 'file')}${hint}`));
+    terminal.out(terminal.style.dim(`\nwatching ${formatCount(new Set([...reads.values()].flatMap((urls) => [...urls])).size, 'file')}${hint}`));
   }
   keys.end();
   clearTimeout(timer);
@@ -87,22 +87,22 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
   return interruption.by ? statusOfInterrupt(interruption.by) : status;
 }
 
-const readsAny = (urls: ReadonlySet<string> | undefined, paths: ReadonlySet<string>): boolean =>
+const readsAnyOf = (urls: ReadonlySet<string> | undefined, paths: ReadonlySet<string>): boolean =>
   [...(urls ?? [])].some((url) => url.startsWith('file:') && paths.has(join(fileURLToPath(url))));
 
 /** Keeps the newest wish until somebody asks for it. */
-class Wishes {
-  #waiting: Wish | undefined;
-  #asked: ((wish: Wish) => void) | undefined;
+class LatestRequestQueue {
+  #waiting: RunTrigger | undefined;
+  #asked: ((wish: RunTrigger) => void) | undefined;
 
-  put(wish: Wish): void {
+  put(wish: RunTrigger): void {
     if (this.#waiting === 'end') return;
     if (this.#asked) this.#asked(wish);
     else this.#waiting = wish;
     this.#asked = undefined;
   }
 
-  next(): Promise<Wish> {
+  next(): Promise<RunTrigger> {
     const waiting = this.#waiting;
     this.#waiting = undefined;
     if (waiting) return Promise.resolve(waiting);

@@ -2,4 +2,4 @@
 export const shellWord = (text: string): string => (/^[\w./,=+:@%-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`);
 
 /** The command that runs just this case again. */
-export const commandAgain = (id: string): string => `npx red-lattice run --id ${shellWord(id)}`;
+export const formatRerunCommand = (id: string): string => `npx red-lattice run --id ${shellWord(id)}`;

@@ -1,7 +1,7 @@
 import type { RecordedResult } from '../results/recorded-result.ts';
 
 /** What failures of several rows must share to be told together: all but the values. */
-const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
+const buildSimilarityKey = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
   JSON.stringify([
     // A setup fails alike for whoever needs it.
     failures.every(({ cause }) => cause === 'setup') ? undefined : test,
@@ -16,10 +16,10 @@ const likeness = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>)
   ]);
 
 /** Results that failed alike, together, each group where its first one stood. */
-export function groupAlike(results: readonly RecordedResult[]): RecordedResult[][] {
+export function groupSimilarFailures(results: readonly RecordedResult[]): RecordedResult[][] {
   const groups = new Map<string, RecordedResult[]>();
   for (const result of results) {
-    const key = likeness(result);
+    const key = buildSimilarityKey(result);
     const group = groups.get(key);
     if (group) group.push(result);
     else groups.set(key, [result]);

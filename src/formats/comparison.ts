@@ -1,8 +1,8 @@
-import { grouped } from '../problems/grouped.ts';
+import { formatThousands } from '../problems/grouped.ts';
 import { type Change, type Compared, type Comparison, hasNewFailure } from '../results/compare.ts';
 import { differingFiles, type RunInfo } from '../results/run-info.ts';
 import { code } from './markdown-text.ts';
-import { count, duration, oneLine, type Style, statusLabel } from './style.ts';
+import { duration, escapeToOneLine, formatCount, type Style, statusLabel } from './style.ts';
 import { renderUnrun } from './unrun.ts';
 
 /** A record that is compared, as it is told of. */
@@ -12,9 +12,9 @@ export interface ComparedRun {
 }
 
 type Told = Exclude<Change, 'same'>;
-const told: readonly Told[] = ['newly failing', 'fixed', 'still failing', 'new', 'gone', 'excused', 'slower', 'faster'];
+const reportedChanges: readonly Told[] = ['newly failing', 'fixed', 'still failing', 'new', 'gone', 'excused', 'slower', 'faster'];
 /** Changes as they are told. */
-export const inWords: Readonly<Record<Told, string>> = {
+export const changeLabels: Readonly<Record<Told, string>> = {
   'newly failing': 'newly failing',
   fixed: 'fixed',
   'still failing': 'still failing',
@@ -25,12 +25,12 @@ export const inWords: Readonly<Record<Told, string>> = {
   faster: 'faster',
 };
 /** Of one test and one change, this many cases are named; of cases that are on one side only, fewer. */
-const mostNamed = 8;
-const mostOfOneSide = 3;
+const MAX_NAMED_CASES = 8;
+const MAX_NAMED_PER_SIDE = 3;
 /** Changed files that are named. */
-const mostFiles = 8;
+const MAX_NAMED_FILES = 8;
 /** Of one change, this many tests are told. */
-const mostTests = 20;
+const MAX_NAMED_TESTS = 20;
 
 /** The cases of one change and one test: those that are named, and how many more there are. */
 interface OfTest {
@@ -49,23 +49,23 @@ function byTest(change: Told, cases: readonly Compared[]): { tests: OfTest[]; mo
     else tests.set(key, [one]);
   }
   const isOneSided = change === 'new' || change === 'gone';
-  const told = [...tests.values()].slice(0, mostTests).map((all): OfTest => {
+  const reportedChanges = [...tests.values()].slice(0, MAX_NAMED_TESTS).map((all): OfTest => {
     const path = all[0]?.path ?? [];
     const failing = all.filter(({ after }) => after?.status === 'failed' || after?.status === 'errored');
-    const named = isOneSided && all.length > mostOfOneSide ? failing.slice(0, mostOfOneSide) : all.slice(0, mostNamed);
-    return { path, named: named.map((one) => ({ name: nameIn(path, one.title), detail: detailOf(change, one) })), more: all.length - named.length };
+    const named = isOneSided && all.length > MAX_NAMED_PER_SIDE ? failing.slice(0, MAX_NAMED_PER_SIDE) : all.slice(0, MAX_NAMED_CASES);
+    return { path, named: named.map((one) => ({ name: formatNameIn(path, one.title), detail: formatDetail(change, one) })), more: all.length - named.length };
   });
-  return { tests: told, more: tests.size - told.length };
+  return { tests: reportedChanges, more: tests.size - reportedChanges.length };
 }
 
 /** A case's title without those of its suites, and without its test's where something follows. */
-function nameIn(path: readonly string[], title: string): string {
+function formatNameIn(path: readonly string[], title: string): string {
   const [own = title, ...more] = title.split(' › ').slice(Math.max(0, path.length - 2));
   return more.join(' › ') || own;
 }
 
-const moreOf = ({ named, more }: OfTest): string | undefined =>
-  more === 0 ? undefined : named.length > 0 ? `… and ${count(more, 'more case')}` : count(more, 'case');
+const formatMore = ({ named, more }: OfTest): string | undefined =>
+  more === 0 ? undefined : named.length > 0 ? `… and ${formatCount(more, 'more case')}` : formatCount(more, 'case');
 
 const ratio = (before: number, after: number): string =>
   after > before ? `${(after / Math.max(before, 0.1)).toFixed(1)} × as long` : `${(before / Math.max(after, 0.1)).toFixed(1)} × as fast`;
@@ -73,7 +73,7 @@ const ratio = (before: number, after: number): string =>
 const times = ({ before, after }: Compared): string =>
   before && after ? `${duration(before.milliseconds)} → ${duration(after.milliseconds)}, ${ratio(before.milliseconds, after.milliseconds)}` : '';
 
-function detailOf(change: Told, one: Compared): string {
+function formatDetail(change: Told, one: Compared): string {
   if (change === 'slower' || change === 'faster') return times(one);
   if (change === 'newly failing') return `${one.before ? `was ${statusLabel(one.before.status)}: ` : ''}${one.after?.message ?? one.after?.status ?? ''}`;
   if (change === 'still failing')
@@ -85,20 +85,20 @@ function detailOf(change: Told, one: Compared): string {
 const renderRun = ({ name, info }: ComparedRun): string => {
   const { counts = {} } = info;
   const failed = (counts['failed'] ?? 0) + (counts['errored'] ?? 0);
-  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${grouped(counts['passed'] ?? 0)} passed, ${grouped(failed)} failed${info.milliseconds === undefined ? '' : `, ${duration(info.milliseconds)}`}${info.notRun ? `; ${renderUnrun(info.notRun)}` : ''}`;
+  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${formatThousands(counts['passed'] ?? 0)} passed, ${formatThousands(failed)} failed${info.milliseconds === undefined ? '' : `, ${duration(info.milliseconds)}`}${info.notRun ? `; ${renderUnrun(info.notRun)}` : ''}`;
 };
 
 const closing = ({ cases, same }: Comparison): string =>
   [
-    ...told.filter((change) => cases[change].length > 0).map((change) => `${grouped(cases[change].length)} ${inWords[change]}`),
-    `${grouped(same)} the same`,
+    ...reportedChanges.filter((change) => cases[change].length > 0).map((change) => `${formatThousands(cases[change].length)} ${changeLabels[change]}`),
+    `${formatThousands(same)} the same`,
   ].join(', ');
 
-const paceOf = ({ pace }: Comparison): string | undefined =>
+const formatPace = ({ pace }: Comparison): string | undefined =>
   pace > 1.25 || pace < 0.8 ? `the median case took ${pace.toFixed(1)} × as long as before; slower and faster are relative to that` : undefined;
 
 /** Describes why the later run is incomplete. Returns undefined if it is complete. */
-export function whyPartial({ info }: ComparedRun): string | undefined {
+export function explainPartial({ info }: ComparedRun): string | undefined {
   if (info.milliseconds === undefined) return 'the later run did not finish';
   if ((info.exitStatus ?? 0) >= 128) return 'the later run was interrupted';
   if (info.exitStatus === 2) return 'the later run could not load or plan everything';
@@ -116,12 +116,12 @@ const changedFiles = (before: ComparedRun, after: ComparedRun): string[] => [
 /** The changed files in one line; none if nothing is known to have changed. */
 function describeChangedFiles(before: ComparedRun, after: ComparedRun): string | undefined {
   const files = changedFiles(before, after);
-  const more = files.length > mostFiles ? `, … and ${count(files.length - mostFiles, 'more file')}` : '';
-  return files.length === 0 ? undefined : `changed between the runs: ${files.slice(0, mostFiles).join(', ')}${more}`;
+  const more = files.length > MAX_NAMED_FILES ? `, … and ${formatCount(files.length - MAX_NAMED_FILES, 'more file')}` : '';
+  return files.length === 0 ? undefined : `changed between the runs: ${files.slice(0, MAX_NAMED_FILES).join(', ')}${more}`;
 }
 
 export function renderComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style): string[] {
-  const paint: Readonly<Record<Told, Style['red']>> = {
+  const chooseColor: Readonly<Record<Told, Style['red']>> = {
     'newly failing': style.red,
     fixed: style.green,
     'still failing': style.red,
@@ -131,33 +131,33 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
     slower: style.yellow,
     faster: style.green,
   };
-  const lines = [style.dim(`before  ${oneLine(renderRun(before))}`), style.dim(`after   ${oneLine(renderRun(after))}`)];
-  for (const change of told) {
+  const lines = [style.dim(`before  ${escapeToOneLine(renderRun(before))}`), style.dim(`after   ${escapeToOneLine(renderRun(after))}`)];
+  for (const change of reportedChanges) {
     const cases = comparison.cases[change];
     if (cases.length === 0) continue;
-    lines.push('', paint[change](style.bold(`${inWords[change]}: ${grouped(cases.length)}`)));
+    lines.push('', chooseColor[change](style.bold(`${changeLabels[change]}: ${formatThousands(cases.length)}`)));
     const { tests, more } = byTest(change, cases);
     for (const test of tests) {
-      const detailed = (name: string, detail: string): string => `${oneLine(name)}${detail ? style.dim(`  ${oneLine(detail)}`) : ''}`;
+      const detailed = (name: string, detail: string): string => `${escapeToOneLine(name)}${detail ? style.dim(`  ${escapeToOneLine(detail)}`) : ''}`;
       const [only, ...others] = test.named;
       const path = test.path.join(' › ');
       // The one case of a test that has no rows is what the test's line says.
       if (only && others.length === 0 && test.more === 0 && only.name === (test.path.at(-1) ?? only.name))
         lines.push(`  ${detailed(path || only.name, only.detail)}`);
       else {
-        lines.push(`  ${detailed(path, test.named.length > 0 ? '' : (moreOf(test) ?? ''))}`);
+        lines.push(`  ${detailed(path, test.named.length > 0 ? '' : (formatMore(test) ?? ''))}`);
         for (const { name, detail } of test.named) lines.push(`    ${detailed(name, detail)}`);
-        if (test.named.length > 0 && test.more > 0) lines.push(style.dim(`    ${moreOf(test)}`));
+        if (test.named.length > 0 && test.more > 0) lines.push(style.dim(`    ${formatMore(test)}`));
       }
     }
-    if (more > 0) lines.push(style.dim(`  … in ${count(more, 'more test')}`));
+    if (more > 0) lines.push(style.dim(`  … in ${formatCount(more, 'more test')}`));
   }
-  const pace = paceOf(comparison);
-  const partial = whyPartial(after);
+  const pace = formatPace(comparison);
+  const partial = explainPartial(after);
   const changed = describeChangedFiles(before, after);
   lines.push(
     '',
-    ...(changed ? [style.dim(oneLine(changed))] : []),
+    ...(changed ? [style.dim(escapeToOneLine(changed))] : []),
     ...(pace ? [style.dim(pace)] : []),
     ...(partial ? [style.red(partial)] : []),
     closing(comparison),
@@ -165,33 +165,33 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
   return lines;
 }
 
-const mostBytes = 60_000;
+const MAX_MARKDOWN_BYTES = 60_000;
 
 /** The same for a merge request; under 60 kB. */
 export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun, after: ComparedRun): string {
-  let text = `## ${hasNewFailure(comparison) || whyPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(renderRun(before))}\n- after: ${code(renderRun(after))}\n`;
-  const pace = paceOf(comparison);
+  let text = `## ${hasNewFailure(comparison) || explainPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(renderRun(before))}\n- after: ${code(renderRun(after))}\n`;
+  const pace = formatPace(comparison);
   const changed = describeChangedFiles(before, after);
-  if (changed) text += `- ${code(oneLine(changed))}\n`;
+  if (changed) text += `- ${code(escapeToOneLine(changed))}\n`;
   if (pace) text += `- ${pace}\n`;
-  const partial = whyPartial(after);
+  const partial = explainPartial(after);
   if (partial) text += `- **${partial}**\n`;
   const encoder = new TextEncoder();
   let bytes = encoder.encode(text).length;
-  for (const change of told) {
+  for (const change of reportedChanges) {
     const cases = comparison.cases[change];
     if (cases.length === 0) continue;
-    const lines = [`\n### ${inWords[change]}: ${grouped(cases.length)}\n`];
+    const lines = [`\n### ${changeLabels[change]}: ${formatThousands(cases.length)}\n`];
     const { tests, more } = byTest(change, cases);
     for (const test of tests) {
       lines.push(`- ${code(test.path.join(' › '))}`);
       for (const { name, detail } of test.named) lines.push(`  - ${code(name)}${detail ? ` ${code(detail)}` : ''}`);
-      if (test.more > 0) lines.push(`  - ${moreOf(test)}`);
+      if (test.more > 0) lines.push(`  - ${formatMore(test)}`);
     }
-    if (more > 0) lines.push(`- … in ${count(more, 'more test')}`);
+    if (more > 0) lines.push(`- … in ${formatCount(more, 'more test')}`);
     for (const line of lines) {
       bytes += encoder.encode(line).length + 1;
-      if (bytes > mostBytes - 200) return `${text}\n… the rest was omitted.\n`;
+      if (bytes > MAX_MARKDOWN_BYTES - 200) return `${text}\n… the rest was omitted.\n`;
       text += `${line}\n`;
     }
   }
@@ -209,6 +209,6 @@ export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: Comp
     unrun,
     exitStatus,
   });
-  const all = told.flatMap((change) => cases[change].map((one) => ({ change, ...one })));
+  const all = reportedChanges.flatMap((change) => cases[change].map((one) => ({ change, ...one })));
   return `${JSON.stringify({ format: 'red-lattice comparison', version: '1.1', before: run(before), after: run(after), changedFiles: changedFiles(before, after), pace, same, cases: all }, null, 1)}\n`;
 };

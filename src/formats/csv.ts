@@ -1,5 +1,5 @@
 import papa from 'papaparse';
-import { shortValue } from '../cases/values.ts';
+import { formatShortValue } from '../cases/values.ts';
 
 /** Whatever follows, also on other lines. */
 const startsFormula = /^[=+\-@\t\r]/;
@@ -13,12 +13,12 @@ export const csvLine = (values: readonly unknown[]): string => csvLines([values]
 /** Several lines at once, which takes far less time; the last one without its end. */
 export const csvLines = (lines: readonly (readonly unknown[])[]): string =>
   papa.unparse(
-    lines.map((values) => values.map(cellOf)),
+    lines.map((values) => values.map(formatCell)),
     { escapeFormulae: startsFormula, newline: '\n' },
   );
 
-function cellOf(value: unknown): unknown {
+function formatCell(value: unknown): unknown {
   if (value === undefined || value === null) return '';
   if (typeof value === 'object') return JSON.stringify(value);
-  return typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' ? value : shortValue(value);
+  return typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' ? value : formatShortValue(value);
 }

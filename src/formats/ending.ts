@@ -1,5 +1,5 @@
 import type { RunState } from '../results/run-state.ts';
-import { count } from './style.ts';
+import { formatCount } from './style.ts';
 
 type Ended = Pick<RunState, 'counts' | 'tornDown' | 'told' | 'planProblems' | 'loadFailures'>;
 
@@ -10,12 +10,12 @@ export const lastLine = ({ counts }: Pick<Ended, 'counts'>): string =>
 /** Describes how many failed cases errored, and the problems outside the cases, for the line above the last one. */
 export function besideCases({ counts, tornDown, told, planProblems, loadFailures }: Ended, strictWarnings = 0): string | undefined {
   const beside = [
-    counts.errored > 0 && `${counts.errored} of ${count(counts.failed + counts.errored, 'failed case')} errored`,
-    tornDown.length > 0 && `${count(tornDown.length, 'shared teardown')} failed`,
-    told.length > 0 && count(told.length, 'problem outside the cases', 'problems outside the cases'),
-    planProblems.length > 0 && count(planProblems.length, 'plan error'),
-    loadFailures.length > 0 && `${count(loadFailures.length, 'file')} did not load`,
-    strictWarnings > 0 && `${count(strictWarnings, 'warning')} in a strict run`,
+    counts.errored > 0 && `${counts.errored} of ${formatCount(counts.failed + counts.errored, 'failed case')} errored`,
+    tornDown.length > 0 && `${formatCount(tornDown.length, 'shared teardown')} failed`,
+    told.length > 0 && formatCount(told.length, 'problem outside the cases', 'problems outside the cases'),
+    planProblems.length > 0 && formatCount(planProblems.length, 'plan error'),
+    loadFailures.length > 0 && `${formatCount(loadFailures.length, 'file')} did not load`,
+    strictWarnings > 0 && `${formatCount(strictWarnings, 'warning')} in a strict run`,
   ].filter((part) => part !== false);
   if (beside.length === 0) return undefined;
   const isNothing = Object.values(counts).every((n) => n === 0);

@@ -1,8 +1,8 @@
-import { oneLine } from './style.ts';
+import { escapeToOneLine } from './style.ts';
 
 /** Text from tests and data as it is: in a code span, where nothing is markup, a name or a reference. */
 export function code(text: string): string {
-  const clipped = oneLine(text.length > 300 ? `${text.slice(0, 299)}…` : text) || ' ';
+  const clipped = escapeToOneLine(text.length > 300 ? `${text.slice(0, 299)}…` : text) || ' ';
   const ticks = '`'.repeat(Math.max(0, ...[...clipped.matchAll(/`+/g)].map(([run]) => run.length)) + 1);
   const pad = ticks.length > 1 ? ' ' : '';
   return `${ticks}${pad}${clipped}${pad}${ticks}`;

@@ -1,38 +1,38 @@
-import { grouped } from '../problems/grouped.ts';
-import { writePlace } from '../problems/place.ts';
+import { formatThousands } from '../problems/grouped.ts';
+import { formatLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { formatProblem } from '../problems/wording.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
-import type { NameFile } from '../results/report.ts';
+import type { FormatPath } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import type { RunState, TestState } from '../results/run-state.ts';
 import { problemOf } from '../results/torn-down.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { formatCondition } from '../results/where/condition.ts';
 import type { Status } from '../running/result.ts';
-import { commandAgain } from './again.ts';
-import { groupAlike } from './alike.ts';
+import { formatRerunCommand } from './again.ts';
+import { groupSimilarFailures } from './alike.ts';
 import { besideCases, lastLine } from './ending.ts';
 import { code } from './markdown-text.ts';
-import { count, duration, oneLine, statusLabel, visible } from './style.ts';
+import { duration, escapeControls, escapeToOneLine, formatCount, statusLabel } from './style.ts';
 import { describeSuspects } from './suspects.ts';
 import { renderUnrun } from './unrun.ts';
 
 /** Bytes: what common hosts of merge requests take, with room. */
-const most = 60_000;
-const mostOfAValue = 1_500;
-const mostRows = 50;
+const MAX_MARKDOWN_BYTES = 60_000;
+const MAX_VALUE_LENGTH = 1_500;
+const MAX_TABLE_ROWS = 50;
 
 /** A run's summary for a merge request: what failed and where, what is excused and why. Under 60 kB, whatever the run. */
-export function reportAsMarkdown(state: RunState, info: RunInfo, where: ReadonlyMap<number, WhereItFails>, nameFile: NameFile): string {
-  const paper = new Paper(most);
+export function reportAsMarkdown(state: RunState, info: RunInfo, where: ReadonlyMap<number, WhereItFails>, nameFile: FormatPath): string {
+  const paper = new SizeLimitedWriter(MAX_MARKDOWN_BYTES);
   const { counts } = state;
   const failed = counts.failed + counts.errored;
   const beside = besideCases(state, info.strictWarnings);
   const isRed = (info.exitStatus ?? 1) !== 0;
   paper.add(`## ${isRed ? '✗' : '✓'} ${lastLine(state)}\n`);
   if (beside !== undefined) paper.add(`${beside}\n`);
-  const time = info.milliseconds === undefined ? 'incomplete' : `${duration(info.milliseconds)} (cases ${duration(state.summed)})`;
+  const time = info.milliseconds === undefined ? 'incomplete' : `${duration(info.milliseconds)} (cases ${duration(state.totalCaseMs)})`;
   paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
   for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(problemOf), ...state.told])
     paper.add(`- **!** ${renderProblem(problem, nameFile)}\n`);
@@ -40,19 +40,19 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   const red = [...state.tests.values()].filter((test) => test.counts.failed + test.counts.errored > 0);
   if (red.length > 0) {
     paper.add('| test | failed | of | time |\n| --- | ---: | ---: | ---: |');
-    for (const test of red.slice(0, mostRows)) paper.add(renderTest(test));
-    if (red.length > mostRows) paper.add(`| … and ${count(red.length - mostRows, 'more test')} | | | |`);
+    for (const test of red.slice(0, MAX_TABLE_ROWS)) paper.add(renderTest(test));
+    if (red.length > MAX_TABLE_ROWS) paper.add(`| … and ${formatCount(red.length - MAX_TABLE_ROWS, 'more test')} | | | |`);
     paper.add('');
   }
   for (const [number, found] of where) {
     const test = state.tests.get(number);
     if (test) paper.add(renderWhere(test, found));
   }
-  const groups = groupAlike([...state.notable].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
+  const groups = groupSimilarFailures([...state.failures].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
   for (const [i, group] of groups.entries()) {
     if (paper.add(renderFailure(group, nameFile))) continue;
-    paper.insist(
-      `… and ${count(
+    paper.forceAppend(
+      `… and ${formatCount(
         groups.slice(i).reduce((sum, one) => sum + one.length, 0),
         'more failing case',
       )}, omitted for length.\n`,
@@ -66,28 +66,28 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
 }
 
 /** Text up to so many bytes. */
-class Paper {
-  readonly #most: number;
+class SizeLimitedWriter {
+  readonly #MAX_MARKDOWN_BYTES: number;
   readonly #room = 300;
   readonly #encoder = new TextEncoder();
   #bytes = 0;
   text = '';
 
-  constructor(most: number) {
-    this.#most = most;
+  constructor(MAX_MARKDOWN_BYTES: number) {
+    this.#MAX_MARKDOWN_BYTES = MAX_MARKDOWN_BYTES;
   }
 
   /** Adds lines where there is room for them, and says whether there was. */
   add(lines: string): boolean {
     const size = this.#encoder.encode(lines).length + 1;
-    if (this.#bytes + size > this.#most - this.#room) return false;
+    if (this.#bytes + size > this.#MAX_MARKDOWN_BYTES - this.#room) return false;
     this.#bytes += size;
     this.text += `${lines}\n`;
     return true;
   }
 
   /** For what must be said of all that there was no room for. */
-  insist(line: string): void {
+  forceAppend(line: string): void {
     this.text += `${line}\n`;
   }
 }
@@ -95,13 +95,13 @@ class Paper {
 const inTable = (text: string): string => text.replaceAll('|', '\\|');
 
 function fenced(text: string, language = ''): string {
-  const clipped = visible(text.length > mostOfAValue ? `${text.slice(0, mostOfAValue)}\n… (truncated)` : text);
+  const clipped = escapeControls(text.length > MAX_VALUE_LENGTH ? `${text.slice(0, MAX_VALUE_LENGTH)}\n… (truncated)` : text);
   const fence = '`'.repeat(Math.max(2, ...[...clipped.matchAll(/`+/g)].map(([run]) => run.length)) + 1);
   return `${fence}${language}\n${clipped}\n${fence}\n`;
 }
 
-function renderProblem(problem: Problem, nameFile: NameFile): string {
-  const place = problem.at ? `${code(writePlace({ ...problem.at, file: nameFile(problem.at.file) }))} ` : '';
+function renderProblem(problem: Problem, nameFile: FormatPath): string {
+  const place = problem.at ? `${code(formatLocation({ ...problem.at, file: nameFile(problem.at.file) }))} ` : '';
   return `${place}${code(formatProblem(problem))}`;
 }
 
@@ -121,31 +121,31 @@ function renderWhere(test: TestState, { causes, elsewhere, suspects }: WhereItFa
   return `**Where it fails:** ${code(test.header.path.join(' › '))}\n\n${lines.join('\n')}\n- elsewhere ${elsewhere.failing} of ${elsewhere.cases}\n`;
 }
 
-function renderFailure(group: readonly RecordedResult[], nameFile: NameFile): string {
+function renderFailure(group: readonly RecordedResult[], nameFile: FormatPath): string {
   const [first, ...others] = group as [RecordedResult, ...RecordedResult[]];
   const lines = [
-    `<details><summary>${escaped(oneLine(first.title).slice(0, 300))}${others.length > 0 ? ` and ${count(others.length, 'more case')} failing the same way` : ''}</summary>\n`,
+    `<details><summary>${escaped(escapeToOneLine(first.title).slice(0, 300))}${others.length > 0 ? ` and ${formatCount(others.length, 'more case')} failing the same way` : ''}</summary>\n`,
   ];
   for (const failure of first.failures.slice(0, 5)) {
-    const at = failure.location ? ` at ${code(writePlace({ ...failure.location, file: nameFile(failure.location.file) }))}` : '';
+    const at = failure.location ? ` at ${code(formatLocation({ ...failure.location, file: nameFile(failure.location.file) }))}` : '';
     lines.push(`${failure.note ? `${code(failure.note)}: ` : ''}${code(failure.message)}${at}\n`);
     if (failure.actual !== undefined) lines.push(`actual\n\n${fenced(failure.actual)}`);
     if (failure.expected !== undefined) lines.push(`expected\n\n${fenced(failure.expected)}`);
   }
-  if (first.failures.length > 5) lines.push(`… and ${count(first.failures.length - 5, 'more failure')}\n`);
-  lines.push('Again:\n', fenced(commandAgain(first.id), 'sh'), '</details>\n');
+  if (first.failures.length > 5) lines.push(`… and ${formatCount(first.failures.length - 5, 'more failure')}\n`);
+  lines.push('Again:\n', fenced(formatRerunCommand(first.id), 'sh'), '</details>\n');
   return lines.join('\n');
 }
 
 /** HTML in which nothing is markup, a name or a reference of the host's either. */
 const escaped = (text: string): string => text.replace(/[&<>"'`*_[\]()#@!~|\\:/-]/g, (character) => `&#${character.charCodeAt(0)};`);
 
-function renderExcused({ excused }: RunState): string {
+function renderExcused({ skippedOrExpected: excused }: RunState): string {
   const reasons = new Map<string, number>();
   const key = (status: Status, reason: string): string => `${statusLabel(status)}: ${reason}`;
   for (const { status, reason = '' } of excused) reasons.set(key(status, reason), (reasons.get(key(status, reason)) ?? 0) + 1);
   return [...reasons]
-    .slice(0, mostRows)
-    .map(([reason, times]) => `- ${grouped(times)} ${code(reason)}`)
+    .slice(0, MAX_TABLE_ROWS)
+    .map(([reason, times]) => `- ${formatThousands(times)} ${code(reason)}`)
     .join('\n');
 }

@@ -3,7 +3,7 @@ export const reportFormats = ['html', 'markdown', 'tap', 'csv', 'json', 'jsonl']
 export type ReportFormat = (typeof reportFormats)[number];
 
 /** The format that a file's name asks for. */
-export function formatOf(file: string): ReportFormat | undefined {
+export function findFormat(file: string): ReportFormat | undefined {
   const extension = /\.([a-z]+)$/i.exec(file)?.[1]?.toLowerCase();
   return extension === 'md' ? 'markdown' : extension === 'htm' ? 'html' : reportFormats.find((format) => format === extension);
 }

@@ -1,4 +1,4 @@
-import type { NameFile, Recorded } from '../results/report.ts';
+import type { FormatPath, ReadableRecord } from '../results/report.ts';
 import { failingTests, stateOf } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import { reportAsJson, reportAsJsonLines } from './json.ts';
@@ -8,7 +8,7 @@ import { reportAsCsv } from './results-csv.ts';
 import { reportAsTap } from './tap.ts';
 
 /** A record in one of the formats, piece by piece. What it takes is one file when built, loaded when it is asked for. */
-export async function* writeReport(format: Exclude<ReportFormat, 'html'>, recorded: Recorded, nameFile: NameFile): AsyncGenerator<string> {
+export async function* writeReport(format: Exclude<ReportFormat, 'html'>, recorded: ReadableRecord, nameFile: FormatPath): AsyncGenerator<string> {
   if (format === 'json') yield* reportAsJson(recorded, nameFile);
   else if (format === 'jsonl') yield* reportAsJsonLines(recorded, nameFile);
   else if (format === 'tap') yield* reportAsTap(recorded, nameFile);

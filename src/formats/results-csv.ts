@@ -1,10 +1,10 @@
 import { testsInOrder } from '../results/in-order.ts';
-import { type NameFile, type Recorded, runReport } from '../results/report.ts';
+import { type FormatPath, type ReadableRecord, runReport } from '../results/report.ts';
 import { csvLine, csvLines } from './csv.ts';
-import { oneLine } from './style.ts';
+import { escapeToOneLine } from './style.ts';
 
 /** Lines that are written at once. */
-const block = 500;
+const BATCH_RESULTS = 500;
 
 const fixed = [
   '(id)',
@@ -29,7 +29,7 @@ const fixed = [
  * A record as CSV: one row per case, and one row with the status `problem` per problem outside the cases. Result columns have headings
  * in parentheses; a column for each column of the data follows. Times are in milliseconds. Texts that a spreadsheet would take for a formula have an apostrophe before them.
  */
-export function* reportAsCsv({ info, entries }: Recorded, nameFile: NameFile): Generator<string> {
+export function* reportAsCsv({ info, entries }: ReadableRecord, nameFile: FormatPath): Generator<string> {
   const columns = new Set<string>();
   for (const entry of entries()) {
     if (entry.type === 'test') for (const column of entry.header.columns) columns.add(column);
@@ -48,7 +48,7 @@ export function* reportAsCsv({ info, entries }: Recorded, nameFile: NameFile): G
         cause,
         reason,
         title,
-        at ? nameFile(at.file) : oneLine(header.file),
+        at ? nameFile(at.file) : escapeToOneLine(header.file),
         at?.line,
         tags.join(' '),
         times.setup,
@@ -56,7 +56,7 @@ export function* reportAsCsv({ info, entries }: Recorded, nameFile: NameFile): G
         times.teardown,
       ];
       lines.push([...told, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])]);
-      if (lines.length < block) continue;
+      if (lines.length < BATCH_RESULTS) continue;
       yield `${csvLines(lines)}\n`;
       lines = [];
     }

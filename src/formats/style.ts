@@ -1,5 +1,5 @@
 import picocolors from 'picocolors';
-import { grouped } from '../problems/grouped.ts';
+import { formatThousands } from '../problems/grouped.ts';
 import type { Status } from '../running/result.ts';
 
 const { createColors } = picocolors;
@@ -41,7 +41,7 @@ export const colourStyle: Style = {
 };
 
 /** Control characters of tests and data, shown rather than obeyed; line breaks stay. */
-export const visible = (text: string): string =>
+export const escapeControls = (text: string): string =>
   text.replace(/[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g, (character) =>
     character === '\t'
       ? '  '
@@ -51,38 +51,38 @@ export const visible = (text: string): string =>
   );
 
 /** As `visible`, on one line. */
-export const oneLine = (text: string): string => visible(text).replaceAll('\n', '␊');
+export const escapeToOneLine = (text: string): string => escapeControls(text).replaceAll('\n', '␊');
 
-const wide =
+const isWide =
   /^(?:[\u1100-\u115f\u2e80-\u303e\u3041-\ua4cf\ua960-\ua97f\uac00-\ud7a3\uf900-\ufaff\ufe30-\ufe6f\uff00-\uff60\uffe0-\uffe6]|[\u{1f300}-\u{1faff}]|[\u{20000}-\u{3fffd}])/u;
 /** Latin letters and our own signs: a column each. To tell others apart takes tables that are slow to load. */
-const narrow = /^[\x20-\u02ff\u2010-\u27ff]*$/;
+const isNarrow = /^[\x20-\u02ff\u2010-\u27ff]*$/;
 let segmenter: Intl.Segmenter | undefined;
 /** What a reader sees as one character. Made when it is needed: most text is plain. */
 const graphemes = (text: string) => (segmenter ??= new Intl.Segmenter('en')).segment(text);
 
 /** Columns that a text takes on a terminal: two for wide characters (Unicode Standard Annex 11), none for marks that combine. */
-export function widthOf(text: string): number {
-  if (narrow.test(text)) return text.length;
+export function measureWidth(text: string): number {
+  if (isNarrow.test(text)) return text.length;
   let width = 0;
-  for (const { segment } of graphemes(text)) width += wide.test(segment) || segment.includes('\ufe0f') ? 2 : /^\p{M}*$/u.test(segment) ? 0 : 1;
+  for (const { segment } of graphemes(text)) width += isWide.test(segment) || segment.includes('\ufe0f') ? 2 : /^\p{M}*$/u.test(segment) ? 0 : 1;
   return width;
 }
 
 /** A text in so many columns: cut with an ellipsis, or filled with blanks. */
-export function fitted(text: string, columns: number): string {
+export function padOrTruncate(text: string, columns: number): string {
   if (columns < 1) return '';
-  if (widthOf(text) <= columns) return text + ' '.repeat(columns - widthOf(text));
+  if (measureWidth(text) <= columns) return text + ' '.repeat(columns - measureWidth(text));
   let [kept, width] = ['', 0];
   for (const { segment } of graphemes(text)) {
-    const next = width + widthOf(segment);
+    const next = width + measureWidth(segment);
     if (next > columns - 1) break;
     [kept, width] = [kept + segment, next];
   }
   return `${kept}…${' '.repeat(columns - 1 - width)}`;
 }
 
-export const count = (n: number, one: string, many = `${one}s`): string => `${grouped(n)} ${n === 1 ? one : many}`;
+export const formatCount = (n: number, one: string, many = `${one}s`): string => `${formatThousands(n)} ${n === 1 ? one : many}`;
 
 /** A duration: `0.4 ms`, `12 ms`, `3.1 s`, `2 min 5 s`. */
 export function duration(milliseconds: number): string {

@@ -1,6 +1,6 @@
 import type { Suspects } from '../results/cause/suspects.ts';
 import { formatCondition } from '../results/where/condition.ts';
-import { count } from './style.ts';
+import { formatCount } from './style.ts';
 
 /** Combinations that are printed. */
 const MAX_SHOWN = 5;
@@ -21,6 +21,6 @@ export function describeSuspects({ combinations, size, total, cleared, isLikelyC
     label: isLikelyCause ? 'likely cause' : 'suspects',
     combinations: combinations.slice(0, MAX_SHOWN).map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
     more: Math.max(0, combinations.length - MAX_SHOWN),
-    cleared: `${cleared} of ${count(total, sizes[size] ?? 'combination')} cleared by passing rows`,
+    cleared: `${cleared} of ${formatCount(total, sizes[size] ?? 'combination')} cleared by passing rows`,
   };
 }

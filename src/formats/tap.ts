@@ -1,27 +1,27 @@
 import { stringify } from 'yaml';
-import { writePlace } from '../problems/place.ts';
+import { formatLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { formatProblem } from '../problems/wording.ts';
 import { type TestResults, testsInOrder } from '../results/in-order.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
-import type { NameFile, Recorded } from '../results/report.ts';
+import type { FormatPath, ReadableRecord } from '../results/report.ts';
 import { problemOf } from '../results/torn-down.ts';
 import type { Failure } from '../running/result.ts';
-import { oneLine } from './style.ts';
+import { escapeToOneLine } from './style.ts';
 
 /** A subtest that is being written: a file, a suite, or a test of several cases. */
-interface Branch {
+interface SubtestFrame {
   readonly title: string;
   points: number;
   isWell: boolean;
 }
 
 /** A record as TAP version 14: files, suites and tests of several cases hold others, in the order of the plan. Each plan follows its points. */
-export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generator<string> {
+export function* reportAsTap({ entries }: ReadableRecord, nameFile: FormatPath): Generator<string> {
   yield 'TAP version 14\n';
-  const root: Branch = { title: '', points: 0, isWell: true };
-  const open: Branch[] = [root];
+  const root: SubtestFrame = { title: '', points: 0, isWell: true };
+  const open: SubtestFrame[] = [root];
   const indent = (): string => '    '.repeat(open.length - 1);
   const begin = (title: string): string => {
     const line = `${indent()}# Subtest: ${description(title)}\n`;
@@ -29,13 +29,13 @@ export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generat
     return line;
   };
   const add = (isWell: boolean): number => {
-    const branch = open.at(-1) as Branch;
+    const branch = open.at(-1) as SubtestFrame;
     branch.isWell &&= isWell;
     return ++branch.points;
   };
   const end = (): string => {
     const plan = `${indent()}1..${open.at(-1)?.points}\n`;
-    const { title, isWell } = open.pop() as Branch;
+    const { title, isWell } = open.pop() as SubtestFrame;
     return `${plan}${indent()}${isWell ? 'ok' : 'not ok'} ${add(isWell)} - ${description(title)}\n`;
   };
   for (const test of testsInOrder(entries)) {
@@ -49,7 +49,7 @@ export function* reportAsTap({ entries }: Recorded, nameFile: NameFile): Generat
     if (!isOne) yield end();
   }
   while (open.length > 1) yield end();
-  const problems = [...new Set([...problemsIn(entries())].map((problem) => toldProblem(problem, nameFile)))];
+  const problems = [...new Set([...problemsIn(entries())].map((problem) => formatTapProblem(problem, nameFile)))];
   for (const problem of problems) yield `# problem: ${problem}\n`;
   if (problems[0] === undefined) yield `1..${root.points}\n`;
   else yield `Bail out! ${problems[0]}\n`;
@@ -64,8 +64,8 @@ function* problemsIn(entries: Iterable<JournalEntry>): Generator<Problem> {
   }
 }
 
-const toldProblem = (problem: Problem, nameFile: NameFile): string =>
-  oneLine(`${problem.at ? `${writePlace({ ...problem.at, file: nameFile(problem.at.file) })} ` : ''}${formatProblem(problem)}`);
+const formatTapProblem = (problem: Problem, nameFile: FormatPath): string =>
+  escapeToOneLine(`${problem.at ? `${formatLocation({ ...problem.at, file: nameFile(problem.at.file) })} ` : ''}${formatProblem(problem)}`);
 
 /** A case's title without those of its suites, and without its test's where something follows. */
 function caseTitle({ header }: TestResults, { title }: RecordedResult): string {
@@ -78,7 +78,7 @@ type Pointed = Pick<RecordedResult, 'status' | 'reason' | 'cause' | 'failures' |
 const isGood = ({ status }: Pick<Pointed, 'status'>): boolean =>
   status === 'passed' || status === 'skipped' || status === 'not-requested' || status === 'known-failure';
 
-function* point(number: number, title: string, result: Pointed, indent: string, nameFile: NameFile): Generator<string> {
+function* point(number: number, title: string, result: Pointed, indent: string, nameFile: FormatPath): Generator<string> {
   const { status, reason, failures } = result;
   const isSkipped = status === 'skipped' || status === 'not-requested';
   const directive = isSkipped ? ` # SKIP ${description(reason ?? status)}` : status === 'known-failure' ? ` # TODO ${description(reason ?? '')}` : '';
@@ -86,13 +86,13 @@ function* point(number: number, title: string, result: Pointed, indent: string, 
   if (status !== 'passed' && failures.length > 0) yield* diagnostics(result, `${indent}  `, nameFile);
 }
 
-function* diagnostics({ status, cause, failures, row, location: place, output }: Pointed, indent: string, nameFile: NameFile): Generator<string> {
+function* diagnostics({ status, cause, failures, row, location: place, output }: Pointed, indent: string, nameFile: FormatPath): Generator<string> {
   const told = {
     status,
     ...(cause && { cause }),
     ...(Object.keys(row).length > 0 && { row }),
-    ...(place && { data: writePlace({ ...place, file: nameFile(place.file) }) }),
-    failures: failures.map((failure) => toldFailure(failure, nameFile)),
+    ...(place && { data: formatLocation({ ...place, file: nameFile(place.file) }) }),
+    failures: failures.map((failure) => formatTapFailure(failure, nameFile)),
     ...(output.length > 0 && { output: output.join('') }),
   };
   yield `${indent}---\n`;
@@ -100,10 +100,10 @@ function* diagnostics({ status, cause, failures, row, location: place, output }:
   yield `${indent}...\n`;
 }
 
-function toldFailure({ message, note, actual, expected, location: place, step, fixture, causes: behind }: Failure, nameFile: NameFile): object {
-  const at = place && writePlace({ ...place, file: nameFile(place.file) });
+function formatTapFailure({ message, note, actual, expected, location: place, step, fixture, causes: behind }: Failure, nameFile: FormatPath): object {
+  const at = place && formatLocation({ ...place, file: nameFile(place.file) });
   return Object.fromEntries(Object.entries({ message, note, actual, expected, at, step, fixture, behind }).filter(([, value]) => value !== undefined));
 }
 
 /** A description keeps its line: `#` begins a directive, and a backslash takes that from it. */
-const description = (text: string): string => oneLine(text).replace(/[\\#]/g, '\\$&');
+const description = (text: string): string => escapeToOneLine(text).replace(/[\\#]/g, '\\$&');

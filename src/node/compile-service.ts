@@ -35,7 +35,7 @@ export class CompileService {
 
   /** Keeps the cache from growing for ever; looks at it only where something was added. */
   tidy(): void {
-    if (this.#hasGrown) this.#cache.tidy();
+    if (this.#hasGrown) this.#cache.evictOld();
   }
 
   #compile(path: string, source: string, key: string): Promise<CompileError | undefined> {

@@ -2,20 +2,20 @@ import type { ChildProcess } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import type { Problem } from '../problems/problem.ts';
-import type { WrittenConfig } from '../suites/config.ts';
+import type { SerializedConfig } from '../suites/config.ts';
 import type { CompileService } from './compile-service.ts';
 import { answerCompiling } from './lane-process.ts';
 import { isToCoordinator, type ToLane } from './protocol.ts';
 
 export interface Configuration {
-  readonly config: WrittenConfig;
+  readonly config: SerializedConfig;
   readonly problems: readonly Problem[];
 }
 
 const names = ['ts', 'mts', 'js', 'mjs'].map((ending) => `red-lattice.config.${ending}`);
 
 /** Milliseconds that a configuration may take to load. */
-const longest = 30_000;
+const MAX_LOAD_MS = 30_000;
 
 /** Where a project's configuration stands, if it has one. */
 export const configurationOf = (root: string): string | undefined => names.map((name) => join(root, name)).find((path) => existsSync(path));
@@ -32,9 +32,9 @@ export function readConfiguration(path: string, cache: string, lane: ChildProces
       resolve(configuration);
     };
     const timer = setTimeout(() => {
-      failed('timeout', `not loaded within ${longest} ms`);
+      failed('timeout', `not loaded within ${MAX_LOAD_MS} ms`);
       lane.kill('SIGKILL');
-    }, longest);
+    }, MAX_LOAD_MS);
     const send = (message: ToLane): void => void (lane.connected && lane.send(message, () => undefined));
     const hear = (message: unknown): void => {
       if (!isToCoordinator(message)) return;

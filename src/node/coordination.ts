@@ -1,11 +1,11 @@
-import type { Going } from '../formats/human/live.ts';
+import type { ProgressSnapshot } from '../formats/human/live.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
-import type { TimesBefore } from './record.ts';
+import type { TimingHistory } from './record.ts';
 
-export interface Request {
+export interface RunRequest {
   readonly mode: 'run' | 'plan' | 'explain';
   readonly root: string;
   readonly files: readonly string[];
@@ -26,7 +26,7 @@ export interface Request {
   readonly after: readonly string[];
   /** The hash of that run's plan: this one's must be the same. */
   readonly plan: string | undefined;
-  readonly before: TimesBefore;
+  readonly before: TimingHistory;
   /** Where the journals go. */
   readonly record: string;
   readonly cache: string;
@@ -37,5 +37,5 @@ export interface Coordination {
   /** The first call gives running cases a grace period and then tears down, the second tears down immediately, the third kills all processes. */
   interrupt(): void;
   /** How far it is. */
-  going(): Going;
+  going(): ProgressSnapshot;
 }

@@ -1,32 +1,32 @@
 import type { ChildProcess } from 'node:child_process';
 import { appendFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Going } from '../formats/human/live.ts';
-import { grouped } from '../problems/grouped.ts';
+import type { ProgressSnapshot } from '../formats/human/live.ts';
+import { formatThousands } from '../problems/grouped.ts';
 import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
-import { type JournalEntry, writeEntry } from '../results/journal.ts';
+import { encodeEntry, type JournalEntry } from '../results/journal.ts';
 import { endedAtOnce } from '../results/run-info.ts';
-import { emptyState, lostResults, type RunState, take, takeUnrun } from '../results/run-state.ts';
+import { applyEntry, emptyState, lostResults, type RunState, takeUnrun } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
-import type { Coordination, Request } from './coordination.ts';
-import { Dealer } from './dealer.ts';
+import type { Coordination, RunRequest } from './coordination.ts';
+import { WorkScheduler } from './dealer.ts';
 import { debugLog } from './debug-log.ts';
 import { readJournal } from './journals.ts';
-import { attributeEnd, howItEnded } from './lane-end.ts';
-import { type Said, work } from './lane-process.ts';
+import { attributeEnd, describeExit } from './lane-end.ts';
+import { type LaneRequest, superviseLane } from './lane-process.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
-import { lastCaseIn, newJournal, newSlot, type Slot } from './slot.ts';
+import { type LaneSlot, lastCaseIn, newJournal, newSlot } from './slot.ts';
 
 /** Lanes that die one after the other without a result between them: then the fault is not a case's. */
-const fruitlessLanes = 3;
+const MAX_LANES_WITHOUT_RESULT = 3;
 
 /** Milliseconds that the first lane is left alone: what it does in that time does not pay another process. */
-const patienceWithOne = 120;
+const SECOND_LANE_DELAY_MS = 120;
 /** Milliseconds: what took so long the last time gets its lanes at once. */
-const longRun = 600;
+const LONG_RUN_MS = 600;
 
 /**
  * Has the cases run by lanes, and goes on in a fresh one when a lane has died, until every case has its result.
@@ -34,13 +34,13 @@ const longRun = 600;
  * No code of the user's runs in this process. What a lane could not write of its own end is written here.
  */
 export function coordinate(
-  request: Request,
+  request: RunRequest,
   startLane: () => ChildProcess,
   compiler: CompileService,
   onEntry: (entry: JournalEntry, state: RunState) => void,
 ): Coordination {
   const coordinator = new Coordinator(request, startLane, compiler, onEntry);
-  return { done: coordinator.run(), interrupt: () => coordinator.interrupt(), going: () => coordinator.going() };
+  return { done: coordinator.run(), interrupt: () => coordinator.interrupt(), going: () => coordinator.progress() };
 }
 
 /** Problems of the processes of one run: a run that resumes it has processes of its own, and loads the files again. */
@@ -57,7 +57,7 @@ const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
 ]);
 
 class Coordinator {
-  readonly #request: Request;
+  readonly #request: RunRequest;
   readonly #startLane: () => ChildProcess;
   readonly #compiler: CompileService;
   readonly #onEntry: (entry: JournalEntry, state: RunState) => void;
@@ -70,11 +70,11 @@ class Coordinator {
   readonly #charged = new Set<string>();
   readonly #runFixtures: RunFixturesProcess;
   readonly #locks = new Locks();
-  readonly #slots: Slot[] = [];
+  readonly #slots: LaneSlot[] = [];
   readonly #running: Promise<void>[] = [];
   /** Boots while a lane is past its time, so that who comes after it need not. */
   #spare: ChildProcess | undefined;
-  #dealer: Dealer | undefined;
+  #dealer: WorkScheduler | undefined;
   /** The ids of all tests, in the order of the plan. */
   #tests: readonly string[] = [];
   readonly #began = Date.now();
@@ -85,14 +85,14 @@ class Coordinator {
   /** So many had failed in the run that this one goes on with. */
   #failedBefore = 0;
   /** Why the run ended before its time, if it did. */
-  #endedBy: string | undefined;
+  #abortReason: string | undefined;
   #unrun = 0;
   /** Of what was not run, nobody knows how much it is. */
   #isMoreUnrun = false;
   #fruitless = 0;
   #died = false;
 
-  constructor(request: Request, startLane: () => ChildProcess, compiler: CompileService, onEntry: (entry: JournalEntry, state: RunState) => void) {
+  constructor(request: RunRequest, startLane: () => ChildProcess, compiler: CompileService, onEntry: (entry: JournalEntry, state: RunState) => void) {
     this.#request = request;
     this.#startLane = startLane;
     this.#compiler = compiler;
@@ -104,9 +104,9 @@ class Coordinator {
   async run(): Promise<RunState> {
     const state = this.#state;
     try {
-      this.#goOn();
+      this.#loadEarlierResults();
       this.#open(0);
-      if ((this.#request.before.wall ?? 0) > longRun) this.#openLanes(this.#request.lanes);
+      if ((this.#request.before.wall ?? 0) > LONG_RUN_MS) this.#openLanes(this.#request.lanes);
       // Lanes may be opened while others run.
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
       this.#takeUnrun();
@@ -121,11 +121,11 @@ class Coordinator {
   }
 
   /** Takes in what an earlier run has on record. Its problems with its own lanes are over, and files are loaded anew. */
-  #goOn(): void {
+  #loadEarlierResults(): void {
     for (const path of this.#request.after) {
       for (const entry of readJournal(path)) {
         const isResult = entry.type === 'test' || entry.type === 'ended' || entry.type === 'teardown-failed';
-        if (isResult || (entry.type === 'problem' && !laneProblems.has(entry.problem.code))) this.#fold(entry);
+        if (isResult || (entry.type === 'problem' && !laneProblems.has(entry.problem.code))) this.#applyToState(entry);
       }
     }
     this.#failedBefore = this.#failed;
@@ -141,25 +141,25 @@ class Coordinator {
   }
 
   /** What a lane that died would have counted. */
-  #leaveRest(): void {
+  #markRestNotRun(): void {
     this.#isMoreUnrun = true;
   }
 
   /** What an end before its time left out. */
   #takeUnrun(): void {
-    const reason = this.#endedBy ?? (this.#stopped ? `the run stopped after ${grouped(this.#failed - this.#failedBefore)} failed` : undefined);
+    const reason = this.#abortReason ?? (this.#stopped ? `the run stopped after ${formatThousands(this.#failed - this.#failedBefore)} failed` : undefined);
     const isMore = this.#isMoreUnrun || !this.#dealer || this.#dealer.left > 0;
     if (reason !== undefined && (this.#unrun > 0 || isMore)) takeUnrun(this.#state, { cases: this.#unrun, isMore, reason });
   }
 
-  going(): Going {
+  progress(): ProgressSnapshot {
     const now = Date.now();
     const lanes = this.#slots.map(({ number, work: lane }) => ({ number, doing: lane?.lane.doing, since: lane ? now - lane.lane.since : 0 }));
     return { state: this.#state, lanes, elapsed: now - this.#began, expected: this.#expected() };
   }
 
   /** What the tests of the plan took the last time, where that is known of all, and what has been done of it. */
-  #expected(): Going['expected'] {
+  #expected(): ProgressSnapshot['expected'] {
     const { times } = this.#request.before;
     const whole = this.#tests.reduce((sum, id) => sum + (times.get(id) ?? Number.NaN), 0);
     if (!(whole > 0)) return undefined;
@@ -174,8 +174,8 @@ class Coordinator {
   interrupt(): void {
     this.#interrupts++;
     const isLast = this.#interrupts > 2;
-    if (isLast && this.#state.unwritable === undefined) this.#endedBy = endedAtOnce;
-    else this.#endedBy ??= 'the run was interrupted';
+    if (isLast && this.#state.unwritable === undefined) this.#abortReason = endedAtOnce;
+    else this.#abortReason ??= 'the run was interrupted';
     for (const { work: lane } of this.#slots) {
       if (isLast) lane?.kill();
       else lane?.interrupt(this.#interrupts > 1);
@@ -188,7 +188,7 @@ class Coordinator {
     // A test that others have a share of goes on.
     if (entry.type === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
     if (entry.type === 'problem' && this.#isKnown(entry.problem)) return;
-    this.#fold(entry);
+    this.#applyToState(entry);
     if (entry.type === 'finished') {
       this.#unrun += entry.unrun?.cases ?? 0;
       this.#isMoreUnrun ||= entry.unrun?.isMore === true;
@@ -204,8 +204,8 @@ class Coordinator {
     return problem.code === 'load-failed' && this.#state.loadFailures.some((known) => known.code === 'load-failed' && known.file === problem.file);
   }
 
-  #fold(entry: JournalEntry): void {
-    take(this.#state, entry);
+  #applyToState(entry: JournalEntry): void {
+    applyEntry(this.#state, entry);
     if (entry.type === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && !this.#isOfAnotherPlan)
       this.#state.planProblems.push({ code: 'plan-mismatch' });
     this.#onEntry(entry, this.#state);
@@ -214,7 +214,7 @@ class Coordinator {
   /** Puts on record what a dead lane cannot. */
   #write(entry: JournalEntry): void {
     try {
-      appendFileSync(this.#own, writeEntry(entry, JSON.stringify));
+      appendFileSync(this.#own, encodeEntry(entry, JSON.stringify));
     } catch (error) {
       this.#giveUp((error as Error).message);
     }
@@ -225,7 +225,7 @@ class Coordinator {
   #giveUp(reason: string): void {
     if (this.#state.unwritable !== undefined) return;
     this.#state.unwritable = reason;
-    this.#endedBy = 'the record could not be written';
+    this.#abortReason = 'the record could not be written';
     this.interrupt();
     this.interrupt();
   }
@@ -249,28 +249,28 @@ class Coordinator {
   }
 
   /** Process after process, until one has come to its end in order. */
-  async #runSlot(slot: Slot): Promise<void> {
+  async #runSlot(slot: LaneSlot): Promise<void> {
     for (;;) {
       const { record, after: _after, plan: _plan, before: _before, lanes, ...asked } = this.#request;
       const journal = newJournal(this.#request.record, slot);
       const job: Job = {
         ...asked,
-        careful: slot.careful,
-        amongOthers: lanes > 1,
+        isolatesCases: slot.careful,
+        hasPeers: lanes > 1,
         lane: slot.number,
         journal,
         attachments: join(record, 'attachments'),
-        unloadable: [...this.#unloadable],
+        skippedFiles: [...this.#unloadable],
       };
       const before = resultsOf(this.#state);
-      slot.work = work(this.#nextLane(), job, this.#compiler, {
+      slot.work = superviseLane(this.#nextLane(), job, this.#compiler, {
         inBlocks: true,
         take: (entry) => {
           if (entry.type === 'pieces') this.#takePieces(entry);
           else this.#take(entry);
         },
-        hear: (message) => this.#hear(message, slot, job),
-        late: () => {
+        hear: (message) => this.#handleMessage(message, slot, job),
+        onOverdue: () => {
           this.#spare ??= this.#startLane();
         },
       });
@@ -288,27 +288,27 @@ class Coordinator {
       slot.piece = undefined;
       if (this.#isOfAnotherPlan) return;
       if (!lane.finished)
-        for (const { fixture, owner: of } of lane.standing.values())
+        for (const { fixture, owner: of } of lane.liveFixtures.values())
           this.#write({
             type: 'problem',
             problem: { code: 'teardown-lost', fixture, owner: of },
           });
       if (end.overdue && lane.doing === undefined)
         this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(journal) } });
-      if (this.#interrupts > 0) return this.#leaveRest();
+      if (this.#interrupts > 0) return this.#markRestNotRun();
       if (lane.finished) continue;
       const { entries, isSure, isHopeless, unloadable, unreadable } = attributeEnd(lane, end, this.#request.root, slot.careful);
       if (unloadable !== undefined) this.#unloadable.push(unloadable);
       if (unreadable !== undefined) this.#unreadable.add(unreadable);
       const isNew = this.#charge(entries);
       if (isHopeless) return;
-      if (this.#stopped) return this.#leaveRest();
+      if (this.#stopped) return this.#markRestNotRun();
       const isProgress = (resultsOf(this.#state) > before && isNew) || unloadable !== undefined || unreadable !== undefined;
       this.#fruitless = isProgress ? 0 : this.#fruitless + 1;
-      if (this.#fruitless >= fruitlessLanes) {
-        this.#write({ type: 'problem', problem: { code: 'repeated-crashes', reason: howItEnded(end) } });
-        this.#endedBy = 'its lanes kept crashing';
-        return this.#leaveRest();
+      if (this.#fruitless >= MAX_LANES_WITHOUT_RESULT) {
+        this.#write({ type: 'problem', problem: { code: 'repeated-crashes', reason: describeExit(end) } });
+        this.#abortReason = 'its lanes kept crashing';
+        return this.#markRestNotRun();
       }
       // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
       slot.careful = !isSure;
@@ -341,17 +341,17 @@ class Coordinator {
         problem: { code: 'plan-changed' },
       });
     if (this.#dealer || this.#isOfAnotherPlan) return;
-    this.#dealer = new Dealer(pieces, lanes, (test) => times.get(tests[test] as string), after);
+    this.#dealer = new WorkScheduler(pieces, lanes, (test) => times.get(tests[test] as string), after);
     debugLog('schedule', () => `${tests.length} tests in ${this.#dealer?.left} work units for up to ${lanes} lanes`);
     this.#opening = setTimeout(
       () => {
         if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0)));
       },
-      (this.#expected()?.whole ?? 0) > longRun ? 0 : patienceWithOne,
+      (this.#expected()?.whole ?? 0) > LONG_RUN_MS ? 0 : SECOND_LANE_DELAY_MS,
     );
   }
 
-  #hear(message: Said, slot: Slot, job: Job): void {
+  #handleMessage(message: LaneRequest, slot: LaneSlot, job: Job): void {
     const answering = slot.work;
     switch (message.type) {
       case 'free': {

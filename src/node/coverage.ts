@@ -19,13 +19,13 @@ interface Coverage {
  */
 export function addSourceMaps(folder: string, pid: number, cacheFolder: string): void {
   const cache = new CompileCache(cacheFolder);
-  for (const name of namesIn(folder)) {
+  for (const name of listNames(folder)) {
     if (!name.startsWith(`coverage-${pid}-`)) continue;
     const path = join(folder, name);
     const coverage = readJson(path) as Coverage | undefined;
     if (!coverage) continue;
     const maps = coverage.result.flatMap(({ url }) => {
-      const map = mapOf(url, cache);
+      const map = findSourceMap(url, cache);
       return map ? [[url, map] as const] : [];
     });
     if (maps.length === 0) continue;
@@ -35,7 +35,7 @@ export function addSourceMaps(folder: string, pid: number, cacheFolder: string):
 }
 
 /** None where the runtime could write nothing either, of which it has told; and where a process was killed, there may be nothing, or a part. */
-function namesIn(folder: string): readonly string[] {
+function listNames(folder: string): readonly string[] {
   try {
     return readdirSync(folder);
   } catch {
@@ -56,7 +56,7 @@ function replaceFile(path: string, text: string): void {
 }
 
 /** As the runtime has it: the map, with absolute names of sources, and how long the lines of the compiled code are. */
-function mapOf(url: string, cache: CompileCache): { lineLengths: number[]; data: object; url: null } | undefined {
+function findSourceMap(url: string, cache: CompileCache): { lineLengths: number[]; data: object; url: null } | undefined {
   if (!url.startsWith('file:') || !isTypeScript(url)) return undefined;
   const path = fileURLToPath(url);
   // The source may have been taken away since.

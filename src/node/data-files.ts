@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import { basename, relative, sep } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
-import { type CaseSource, Cases } from '../cases/source.ts';
+import { type CaseSource, CaseSourceImpl } from '../cases/source.ts';
 import { refuse } from '../problems/problem-error.ts';
 
 /** One file as a row. */
@@ -23,8 +23,8 @@ export interface DataFileRow {
  * ```
  */
 export function dataFiles(pattern: string): CaseSource<DataFileRow> {
-  return new Cases<DataFileRow>({
-    what: pattern,
+  return new CaseSourceImpl<DataFileRow>({
+    description: pattern,
     columns: ['path', 'name', 'text', 'bytes'],
     async *open({ base, files }) {
       if (!base || !files) refuse({ code: 'no-file-source', path: pattern });

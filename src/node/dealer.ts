@@ -1,32 +1,32 @@
-import type { Share } from '../cases/share.ts';
-import type { Piece } from '../suites/pieces.ts';
+import type { Partition } from '../cases/share.ts';
+import type { WorkUnit } from '../suites/pieces.ts';
 
 /** What one lane is to run next. */
-export interface Dealt {
+export interface Assignment {
   /** Tests by their place in the plan. */
   readonly tests: readonly number[];
-  readonly share?: Share | undefined;
+  readonly share?: Partition | undefined;
   /** Journals in which some of its cases may have a result already. */
   readonly after: readonly string[];
 }
 
 /** Rows of a test that may be short stay together up to here. */
-const fewRows = 8;
+const MIN_PARTITION_ROWS = 8;
 
 /** Fewer pieces than this for each lane: then tests of which little is known are shared out, too. */
-const enoughForEach = 2;
+const MIN_UNITS_PER_LANE = 2;
 
 /**
  * Deals the pieces of a plan to lanes as they become free, the longest first by the times that are known; what nobody knows comes
  * before, since it may be long.
  */
-export class Dealer {
-  readonly #queue: Dealt[] = [];
+export class WorkScheduler {
+  readonly #queue: Assignment[] = [];
   /** How many shares of a test are still to be run. */
   readonly #open = new Map<number, number>();
 
-  constructor(pieces: readonly Piece[], lanes: number, timeOf: (test: number) => number | undefined, after: readonly string[]) {
-    const dealt = shared(pieces, lanes, timeOf);
+  constructor(pieces: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined, after: readonly string[]) {
+    const dealt = partitionUnit(pieces, lanes, timeOf);
     this.#queue.push(...dealt.map((one) => ({ ...one, after })));
     for (const { tests } of dealt) for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 0) + 1);
   }
@@ -35,11 +35,11 @@ export class Dealer {
     return this.#queue.length;
   }
 
-  next(): Dealt | undefined {
+  next(): Assignment | undefined {
     return this.#queue.shift();
   }
 
-  ended({ tests }: Dealt): void {
+  ended({ tests }: Assignment): void {
     for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 1) - 1);
   }
 
@@ -49,22 +49,22 @@ export class Dealer {
   }
 }
 
-function shared(pieces: readonly Piece[], lanes: number, timeOf: (test: number) => number | undefined): Omit<Dealt, 'after'>[] {
-  const timeOfPiece = ({ tests }: Pick<Piece, 'tests'>): number | undefined => {
+function partitionUnit(pieces: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined): Omit<Assignment, 'after'>[] {
+  const timeOfPiece = ({ tests }: Pick<WorkUnit, 'tests'>): number | undefined => {
     const times = tests.map(timeOf);
     return times.includes(undefined) ? undefined : times.reduce<number>((sum, time) => sum + (time ?? 0), 0);
   };
   const known = pieces.flatMap((piece) => timeOfPiece(piece) ?? []);
   const fair = known.reduce((sum, time) => sum + time, 0) / lanes;
-  const splits = (piece: Piece): boolean => {
+  const splits = (piece: WorkUnit): boolean => {
     const time = timeOfPiece(piece);
-    return piece.splits && (time === undefined ? pieces.length < lanes * enoughForEach : time > fair / enoughForEach);
+    return piece.isPartitionable && (time === undefined ? pieces.length < lanes * MIN_UNITS_PER_LANE : time > fair / MIN_UNITS_PER_LANE);
   };
   return pieces
     .flatMap((piece) => {
       const time = timeOfPiece(piece);
       if (!splits(piece)) return [{ dealt: { tests: piece.tests }, time }];
-      const block = time === undefined ? fewRows : 1;
+      const block = time === undefined ? MIN_PARTITION_ROWS : 1;
       return Array.from({ length: lanes }, (_, index) => ({ dealt: { tests: piece.tests, share: { index, of: lanes, block } }, time: time && time / lanes }));
     })
     .sort((a, b) => (b.time ?? Number.POSITIVE_INFINITY) - (a.time ?? Number.POSITIVE_INFINITY) || 0)

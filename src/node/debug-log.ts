@@ -1,6 +1,6 @@
 import { writeSync } from 'node:fs';
 
-const isOn = process.env['RED_LATTICE_DEBUG'] === '1';
+const isDebugging = process.env['RED_LATTICE_DEBUG'] === '1';
 const started = performance.now();
 const MAX_LINE_LENGTH = 300;
 
@@ -9,7 +9,7 @@ const MAX_LINE_LENGTH = 300;
  * called only then.
  */
 export function debugLog(subject: string, write: () => string): void {
-  if (!isOn) return;
+  if (!isDebugging) return;
   const seconds = ((performance.now() - started) / 1000).toFixed(3).padStart(8);
   const text = write().replace(/[\u0000-\u001f\u007f-\u009f]/g, ' ');
   const line = `${seconds} ${subject.padEnd(12)} ${text}`;

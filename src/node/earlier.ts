@@ -5,17 +5,17 @@ import type { RunInfo } from '../results/run-info.ts';
 import type { Status } from '../running/result.ts';
 import { readJournals } from './journals.ts';
 import { hashFile, recordedPath } from './read-files.ts';
-import { ownFolder, readInfo } from './record.ts';
+import { findStateFolder, readInfo } from './record.ts';
 
 /** A record of an earlier run, with its folder. */
-export interface Earlier {
+export interface RecordReference {
   readonly folder: string;
   readonly info: RunInfo;
 }
 
 /** The records at hand, the newest first. */
-export function earlierRuns(root: string): Earlier[] {
-  const runs = join(ownFolder(root), 'runs');
+export function earlierRuns(root: string): RecordReference[] {
+  const runs = join(findStateFolder(root), 'runs');
   if (!existsSync(runs)) return [];
   return readdirSync(runs)
     .sort()
@@ -27,7 +27,7 @@ export function earlierRuns(root: string): Earlier[] {
 }
 
 /** The record that a user means: a folder's path, `latest` or `previous`. */
-export function findRecord(wanted: string, root: string, folder: string): Earlier | undefined {
+export function findRecord(wanted: string, root: string, folder: string): RecordReference | undefined {
   const at = ['latest', 'previous'].indexOf(wanted);
   if (at >= 0) return earlierRuns(root)[at];
   const path = resolve(folder, wanted);
@@ -44,11 +44,11 @@ interface Memory {
   readonly ids: readonly string[];
 }
 
-const memoryOf = (root: string): string => join(ownFolder(root), 'failed.json');
+const buildMemory = (root: string): string => join(findStateFolder(root), 'failed.json');
 
 function readMemory(root: string): Memory {
   try {
-    const { through, ids } = JSON.parse(readFileSync(memoryOf(root), 'utf8')) as Partial<Memory>;
+    const { through, ids } = JSON.parse(readFileSync(buildMemory(root), 'utf8')) as Partial<Memory>;
     if (typeof through === 'string' && Array.isArray(ids)) return { through, ids: ids.filter((id) => typeof id === 'string') };
   } catch {
     // Missing or damaged: fall back to the records.
@@ -66,18 +66,18 @@ export function failedIds(root: string): string[] {
 }
 
 /** Stores the cases that failed in a finished run, and earlier failures that did not run again. After a complete run, only the former. */
-export function rememberFailed(root: string, run: Earlier, isWhole: boolean): void {
-  const path = memoryOf(root);
+export function rememberFailed(root: string, run: RecordReference, isWhole: boolean): void {
+  const path = buildMemory(root);
   const { through, ids } = readMemory(root);
   // Runs that were killed have not been stored.
-  const others = (): Earlier[] => earlierRuns(root).filter(({ folder, info }) => info.started > through && folder !== run.folder);
+  const others = (): RecordReference[] => earlierRuns(root).filter(({ folder, info }) => info.started > through && folder !== run.folder);
   const failed = isWhole ? failedAfter([], [run]) : failedAfter(ids, [run, ...others()]);
   writeFileSync(`${path}.new`, JSON.stringify({ through: run.info.started > through ? run.info.started : through, ids: failed } satisfies Memory));
   renameSync(`${path}.new`, path);
 }
 
 /** The ids of the cases in `before` or in the runs (newest first) whose newest result is a failure. */
-function failedAfter(before: readonly string[], runs: readonly Earlier[]): string[] {
+function failedAfter(before: readonly string[], runs: readonly RecordReference[]): string[] {
   const suspects = new Set(before);
   for (const { folder, info } of runs) {
     if (info.counts && (info.counts['failed'] ?? 0) + (info.counts['errored'] ?? 0) === 0) continue;
@@ -99,7 +99,7 @@ function failedAfter(before: readonly string[], runs: readonly Earlier[]): strin
 }
 
 /** The files that have changed since a run began: its test files, the modules that they import, and the data files that its tests read. */
-export function changedSince({ folder, info }: Earlier, root: string): string[] {
+export function findChangedFiles({ folder, info }: RecordReference, root: string): string[] {
   const hashes = { ...info.reads, ...info.files };
   const changed = Object.keys(hashes).filter((file) => hashFile(join(root, file)) !== hashes[file]);
   // A killed run may have read data files that it had no time to hash.

@@ -2,14 +2,14 @@ import { createReadStream } from 'node:fs';
 import { mkdir, readdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import type { FileSource, Kept } from '../cases/row.ts';
+import type { FileSource, KeyValueCache } from '../cases/row.ts';
 import { fetchedFiles } from '../running/fetched-files.ts';
 
-const piece = 64 * 1024;
+const READ_CHUNK_BYTES = 64 * 1024;
 
 /** Files as the core reads them. */
 export const nodeFiles: FileSource = {
-  read: (url) => (url.protocol === 'file:' ? createReadStream(fileURLToPath(url), { highWaterMark: piece }) : fetchedFiles.read(url)),
+  read: (url) => (url.protocol === 'file:' ? createReadStream(fileURLToPath(url), { highWaterMark: READ_CHUNK_BYTES }) : fetchedFiles.read(url)),
   async list(folder) {
     try {
       return await readdir(fileURLToPath(folder));
@@ -22,7 +22,7 @@ export const nodeFiles: FileSource = {
 };
 
 /** Keeps what was worked out as files in a folder. Where that is not possible, it is worked out anew. */
-export const keptIn = (folder: string): Kept => ({
+export const createFileCache = (folder: string): KeyValueCache => ({
   async get(key) {
     try {
       return JSON.parse(await readFile(join(folder, `${key}.json`), 'utf8'));

@@ -1,14 +1,14 @@
 import { type Dirent, existsSync, readdirSync, readFileSync, realpathSync, type Stats, statSync } from 'node:fs';
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { nearest } from '../problems/nearest.ts';
+import { findNearestName } from '../problems/nearest.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Target } from '../suites/selection.ts';
 import { configurationOf } from './configuration.ts';
 
 const testFile = /(?<!(?:^|[/\\])folder)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
 /** How test files are named, for messages. */
-const named = '*.lattice.ts, .mts, .js, .mjs';
+const testFileName = '*.lattice.ts, .mts, .js, .mjs';
 const script = /\.[cm]?[jt]sx?$/;
 const ignored = ['**/node_modules/**', '**/.*/**', '**/folder.lattice.*'];
 
@@ -21,7 +21,7 @@ export interface Found {
 }
 
 /** The folder of the nearest package.json or configuration, from a folder upward: where ids start. */
-export function rootOf(folder: string): string {
+export function findRoot(folder: string): string {
   for (let at = folder; ; at = dirname(at)) {
     if (configurationOf(at) !== undefined || existsSync(join(at, 'package.json'))) return at;
     if (at === dirname(at)) return folder;
@@ -49,7 +49,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
         problems.push({
           code: 'unknown-target',
           target: given,
-          reason: `no test files (${named}) in this folder or below. red-lattice new <name> creates one.`,
+          reason: `no test files (${testFileName}) in this folder or below. red-lattice new <name> creates one.`,
         });
       for (const file of below) files.add(file);
     } else if (entry?.isFile()) {
@@ -61,7 +61,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
         const all = await testFiles(patterns, folder);
         // Data files are no scripts.
         if (script.test(path) && !all.includes(path))
-          problems.push({ code: 'unknown-target', target: given, reason: `its name is not that of a test file (${named})` });
+          problems.push({ code: 'unknown-target', target: given, reason: `its name is not that of a test file (${testFileName})` });
         for (const file of all) files.add(file);
       }
       targets.push({ url, line });
@@ -71,7 +71,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
         files.add(file);
         targets.push({ url: pathToFileURL(file).href });
       }
-      if (matching.length === 0) problems.push(await notFound(given, folder));
+      if (matching.length === 0) problems.push(await fileNotFound(given, folder));
     }
   }
   // A whole folder among them takes in every file's cases; then single targets would leave some out.
@@ -94,10 +94,10 @@ const testFiles = async (patterns: readonly string[] | undefined, folder: string
  * `within` are the folders on the way, by their real paths: a link that leads back to one of them is not followed.
  */
 function testFilesBelow(folder: string, within: readonly string[] = [realpathSync(folder)]): string[] {
-  return entriesOf(folder).flatMap((entry) => {
+  return listEntries(folder).flatMap((entry) => {
     if (entry.name.startsWith('.') || entry.name === 'node_modules') return [];
     const path = join(folder, entry.name);
-    const kind = entry.isSymbolicLink() ? statusOf(path) : entry;
+    const kind = entry.isSymbolicLink() ? statIfAny(path) : entry;
     if (kind?.isFile()) return testFile.test(entry.name) ? [path] : [];
     if (!kind?.isDirectory()) return [];
     const real = entry.isSymbolicLink() ? realpathSync(path) : join(within.at(-1) as string, entry.name);
@@ -106,7 +106,7 @@ function testFilesBelow(folder: string, within: readonly string[] = [realpathSyn
 }
 
 /** What a link leads to; undefined if it leads nowhere, or to itself. */
-function statusOf(path: string): Stats | undefined {
+function statIfAny(path: string): Stats | undefined {
   try {
     return statSync(path);
   } catch {
@@ -115,7 +115,7 @@ function statusOf(path: string): Stats | undefined {
 }
 
 /** Nothing where it cannot be read. */
-function entriesOf(folder: string): Dirent[] {
+function listEntries(folder: string): Dirent[] {
   try {
     return readdirSync(folder, { withFileTypes: true });
   } catch {
@@ -133,8 +133,8 @@ async function glob(wanted: readonly string[], folder: string): Promise<string[]
   ).sort();
 }
 
-async function notFound(given: string, folder: string): Promise<Problem> {
+async function fileNotFound(given: string, folder: string): Promise<Problem> {
   const known = testFilesBelow(folder).map((file) => relative(folder, file));
-  const near = nearest(given.replace(/:\d+$/, ''), known);
+  const near = findNearestName(given.replace(/:\d+$/, ''), known);
   return { code: 'unknown-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
 }

@@ -1,6 +1,6 @@
 import type { ChildProcess } from 'node:child_process';
 import { EventEmitter } from 'node:events';
-import type { Channel } from './lane/channel.ts';
+import type { LaneChannel } from './lane/channel.ts';
 import type { ToCoordinator, ToLane } from './protocol.ts';
 
 /**
@@ -27,7 +27,7 @@ export class InProcessLane extends EventEmitter {
 
   async #start(): Promise<void> {
     const { laneMain } = (await import(new URL('./lane.js', import.meta.url).href)) as typeof import('./lane-entry.ts');
-    const channel: Channel = {
+    const channel: LaneChannel = {
       ownsProcess: false,
       send: (message: ToCoordinator) => void setImmediate(() => this.emit('message', message)),
       hide: () => undefined,

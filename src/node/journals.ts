@@ -1,10 +1,10 @@
 import { readdirSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import type { JournalEntry } from '../results/journal.ts';
-import { Tail } from './tail.ts';
+import { JournalTail } from './tail.ts';
 
 /** The paths of a record's journals. */
-export const journalsIn = (folder: string): string[] =>
+export const listJournals = (folder: string): string[] =>
   readdirSync(folder)
     .filter((name) => name.endsWith('.journal'))
     .sort()
@@ -12,13 +12,13 @@ export const journalsIn = (folder: string): string[] =>
 
 /** All that one journal holds; nothing where there is none. */
 export function* readJournal(path: string): Generator<JournalEntry> {
-  const tail = new Tail(path);
+  const tail = new JournalTail(path);
   for (const entries of tail.read()) yield* entries;
   tail.close();
 }
 
 /** Which entries are wanted, where it is not all. */
-interface Wanted {
+interface JournalFilter {
   /** Of journals whose name begins so. */
   readonly prefix?: string;
   /** Plain passes that follow each other may come as one: for who looks for something else. */
@@ -26,10 +26,10 @@ interface Wanted {
 }
 
 /** All that the journals of a folder hold, one after the other, without keeping any of it. */
-export function* readJournals(folder: string, { prefix = '', inBlocks = false }: Wanted = {}): Generator<JournalEntry> {
-  for (const path of journalsIn(folder)) {
+export function* readJournals(folder: string, { prefix = '', inBlocks = false }: JournalFilter = {}): Generator<JournalEntry> {
+  for (const path of listJournals(folder)) {
     if (!basename(path).startsWith(prefix)) continue;
-    const tail = new Tail(path, inBlocks);
+    const tail = new JournalTail(path, inBlocks);
     // Of millions of entries, each is handed on by as few hands as can be.
     for (const entries of tail.read()) for (let at = 0; at < entries.length; at++) yield entries[at] as JournalEntry;
     tail.close();

@@ -3,12 +3,12 @@ import type { Problem } from '../problems/problem.ts';
 import type { Activity, JournalEntry } from '../results/journal.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
 import type { LaneState, RunningCase } from '../results/run-state.ts';
-import { nothingDone } from '../running/outcome.ts';
+import { EMPTY_OUTCOME } from '../running/outcome.ts';
 import type { Failure } from '../running/result.ts';
 import type { LaneEnd } from './lane-process.ts';
 
 /** In words, with the last that the process said. */
-export const howItEnded = ({ code, signal, words }: LaneEnd): string => {
+export const describeExit = ({ code, signal, stderrTail: words }: LaneEnd): string => {
   // The runtime's own stacks say nothing to whoever wrote the test.
   const said = words.split('\n').filter((line) => line.trim() !== '' && !/^\s*\d+: |^-+ .*stack.* -+$|^<--- |^\[\d+:0x/i.test(line));
   const last = said.slice(-6).join('\n');
@@ -48,10 +48,10 @@ export function attributeEnd(lane: LaneState, end: LaneEnd, root: string, carefu
   const { doing, under, streaming } = lane;
   if (doing?.what === 'load') return { entries: lane.explained ? [] : [loadFailed(doing, end, root)], isSure: true, unloadable: doing.name };
   if (doing?.what === 'plan') {
-    const problem: Problem = end.overdue ? { code: 'plan-timeout', limit: doing.limit } : { code: 'plan-crash', reason: howItEnded(end) };
+    const problem: Problem = end.overdue ? { code: 'plan-timeout', limit: doing.limit } : { code: 'plan-crash', reason: describeExit(end) };
     return { entries: [{ type: 'problem', problem }], isSure: true, isHopeless: true };
   }
-  if (lane.blamed) return { entries: [], isSure: true };
+  if (lane.exitAttributed) return { entries: [], isSure: true };
   const isAlone = under.size === 1 && !streaming;
   if (isAlone) return { entries: [{ type: 'ended', result: resultOfEnd([...under.values()][0] as RunningCase, lane, end) }], isSure: true };
   const isIdle = under.size === 0 && !streaming;
@@ -59,20 +59,20 @@ export function attributeEnd(lane: LaneState, end: LaneEnd, root: string, carefu
     const { invalid } = doing;
     const message = end.overdue
       ? `reading the rows after row ${invalid.ordinal} exceeded its time limit of ${doing.limit} ms; is there an endless loop?`
-      : howItEnded(end);
-    const result = { ...invalid, ...nothingDone, status: 'errored', cause: 'data', failures: [{ cause: 'data', message }], attachments: [] } as const;
+      : describeExit(end);
+    const result = { ...invalid, ...EMPTY_OUTCOME, status: 'errored', cause: 'data', failures: [{ cause: 'data', message }], attachments: [] } as const;
     return { entries: [{ type: 'ended', result }], isSure: true, unreadable: invalid.test };
   }
   if (isIdle && doing?.what === 'teardown') {
-    const failure: Failure = { cause: 'teardown', message: end.overdue ? `exceeded its time limit of ${doing.limit} ms` : howItEnded(end) };
-    const result = { status: 'errored', cause: 'teardown', ...nothingDone, failures: [failure] } as const;
+    const failure: Failure = { cause: 'teardown', message: end.overdue ? `exceeded its time limit of ${doing.limit} ms` : describeExit(end) };
+    const result = { status: 'errored', cause: 'teardown', ...EMPTY_OUTCOME, failures: [failure] } as const;
     return { entries: [{ type: 'teardown-failed', id: doing.name, title: `teardown for ${doing.name}`, result }], isSure: true };
   }
   return { entries: [], isSure: isIdle && !careful };
 }
 
 function loadFailed({ name, limit }: Activity, end: LaneEnd, root: string): JournalEntry {
-  const reason = end.overdue ? `not loaded within ${limit} ms; is there an endless loop?` : howItEnded(end);
+  const reason = end.overdue ? `not loaded within ${limit} ms; is there an endless loop?` : describeExit(end);
   return { type: 'problem', problem: { code: 'load-failed', file: relative(root, name), cause: end.overdue ? 'timeout' : 'crash', reason } };
 }
 
@@ -81,10 +81,10 @@ function resultOfEnd({ name, attempt, start }: RunningCase, { doing }: LaneState
   const phase = doing?.what === 'setup' || doing?.what === 'teardown' ? doing.what : 'body';
   const failure: Failure = end.overdue
     ? { cause: phase === 'body' ? 'timeout' : phase, message: `exceeded its time limit of ${limit} ms without yielding; its process was ended` }
-    : { cause: 'crash', message: howItEnded(end) };
+    : { cause: 'crash', message: describeExit(end) };
   return {
     ...name,
-    ...nothingDone,
+    ...EMPTY_OUTCOME,
     attempts: attempt,
     start,
     status: end.overdue && phase === 'body' ? 'failed' : 'errored',

@@ -1,12 +1,12 @@
 import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal.ts';
-import { emptyLane, type LaneState, silenceLimit, takeOfLane } from '../results/run-state.ts';
+import { applyLaneEntry, emptyLane, type LaneState, silenceLimit } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { addSourceMaps, coverageFolder } from './coverage.ts';
 import { debugLog, describeMessage } from './debug-log.ts';
-import { endWithUs } from './orphans.ts';
+import { killOnParentExit } from './orphans.ts';
 import { isToCoordinator, type Job, type ToCoordinator, type ToLane } from './protocol.ts';
-import { Tail } from './tail.ts';
+import { JournalTail } from './tail.ts';
 
 /** How a lane's process ended. */
 export interface LaneEnd {
@@ -15,23 +15,23 @@ export interface LaneEnd {
   /** It was ended for being silent past the time of what it did. */
   readonly overdue: boolean;
   /** The last that it wrote to its standard error by itself. */
-  readonly words: string;
+  readonly stderrTail: string;
 }
 
-const lookEvery = 20;
+const LOOK_INTERVAL_MS = 20;
 /** Milliseconds past its limit after which something is looked into. */
-const grace = 1000;
+const DEADLINE_GRACE_MS = 1000;
 /** A lane that still answers ends what is overdue by itself; it is given so much longer. */
-const patience = 5000;
+const KILL_GRACE_MS = 5000;
 /** A lane that has nothing to do is silent, but answers. Milliseconds. */
-const deafAfter = 1000;
-const looksPerPing = 25;
-const wordsKept = 4000;
+const UNRESPONSIVE_AFTER_MS = 1000;
+const LOOKS_PER_PING = 25;
+const MAX_STDERR_TAIL = 4000;
 /** Milliseconds in which the last output of an ended process arrives. */
 const OUTPUT_GRACE_MS = 200;
 
 /** What a lane says that is not for whoever follows its journal. */
-export type Said = Extract<ToCoordinator, { type: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' | 'unwritable' }>;
+export type LaneRequest = Extract<ToCoordinator, { type: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' | 'unwritable' }>;
 
 export interface LaneWork {
   readonly lane: LaneState;
@@ -53,13 +53,13 @@ export function answerCompiling({ key, path }: Extract<ToCoordinator, { type: 'c
 }
 
 /** What a coordinator does about a lane. */
-export interface Follower {
+export interface LaneObserver {
   /** Plain passes may come many at once. */
   readonly inBlocks: boolean;
   take(entry: JournalEntry): void;
-  hear(message: Said): void;
+  hear(message: LaneRequest): void;
   /** Something is past its time: it has a moment to end by itself, or its process is ended. */
-  late(): void;
+  onOverdue(): void;
 }
 
 /** Kills a lane with the processes that its tests have started. A lane in this process cannot be killed. */
@@ -73,9 +73,9 @@ function killGroup(child: ChildProcess): void {
 }
 
 /** Gives a lane its job and follows its journal until the process has ended. */
-export function work(child: ChildProcess, job: Job, compiler: CompileService, follower: Follower): LaneWork {
+export function superviseLane(child: ChildProcess, job: Job, compiler: CompileService, follower: LaneObserver): LaneWork {
   const lane = emptyLane();
-  const tail = new Tail(job.journal, follower.inBlocks);
+  const tail = new JournalTail(job.journal, follower.inBlocks);
   // Of a lane in this process, it is written when this one ends.
   const coverage = child.pid === undefined ? undefined : coverageFolder();
   let heard = Date.now();
@@ -83,7 +83,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   let overdue = false;
   let hasJob = false;
   let deafLooks = 0;
-  let words = '';
+  let stderrTail = '';
   let finish = (): void => undefined;
   const name = job.mode === 'host' ? 'run fixtures' : `lane ${job.lane}`;
   const send = (message: ToLane): void => {
@@ -99,7 +99,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
       heard = Date.now();
       for (let at = 0; at < entries.length; at++) {
         const entry = entries[at] as JournalEntry;
-        takeOfLane(lane, entry, heard);
+        applyLaneEntry(lane, entry, heard);
         if (entry.type === 'activity') debugLog(name, () => `${entry.activity.what} ${entry.activity.name}, deadline in ${entry.activity.limit} ms`);
         follower.take(entry);
       }
@@ -110,9 +110,9 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     const { doing } = lane;
     const silent = Date.now() - heard;
     // An idle lane answers pings. Count polls instead of time: the machine may be suspended.
-    if (!doing && !lane.finished && hasJob && silent > deafAfter) {
-      if (deafLooks % looksPerPing === 0) send({ to: 'lane', type: 'ping' });
-      if (++deafLooks > patience / lookEvery) {
+    if (!doing && !lane.finished && hasJob && silent > UNRESPONSIVE_AFTER_MS) {
+      if (deafLooks % LOOKS_PER_PING === 0) send({ to: 'lane', type: 'ping' });
+      if (++deafLooks > KILL_GRACE_MS / LOOK_INTERVAL_MS) {
         overdue = true;
         kill();
       }
@@ -121,14 +121,14 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
     if (!doing || lane.finished || silent <= limit) return;
     debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${limit} ms`);
     send({ to: 'lane', type: 'ping' });
-    follower.late();
-    const deaf = Date.now() - answered > Math.min(silent, grace);
+    follower.onOverdue();
+    const deaf = Date.now() - answered > Math.min(silent, DEADLINE_GRACE_MS);
     const endsItself = doing.what !== 'plan' && doing.what !== 'rows' && !deaf;
-    if (silent > limit + grace + (endsItself ? patience : 0)) {
+    if (silent > limit + DEADLINE_GRACE_MS + (endsItself ? KILL_GRACE_MS : 0)) {
       overdue = true;
       kill();
     }
-  }, lookEvery);
+  }, LOOK_INTERVAL_MS);
   child.on('message', (message) => {
     if (!isToCoordinator(message)) return debugLog(name, () => '-> a malformed message, ignored');
     debugLog(name, () => `-> ${describeMessage(message)}`);
@@ -154,7 +154,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   });
   for (const stream of [child.stdout, child.stderr]) {
     stream?.setEncoding('utf8').on('data', (text: string) => {
-      words = (words + text).slice(-wordsKept);
+      stderrTail = (stderrTail + text).slice(-MAX_STDERR_TAIL);
     });
   }
   const end = new Promise<LaneEnd>((resolve) => {
@@ -168,7 +168,7 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
       debugLog(name, () => `process ${child.pid} ended: ${signal ?? `exit status ${code}`}`);
       for (const stream of [child.stdout, child.stderr]) stream?.destroy();
       if (coverage !== undefined) addSourceMaps(coverage, child.pid as number, job.cache);
-      resolve({ code, signal, overdue, words });
+      resolve({ code, signal, overdue, stderrTail });
     };
     // Output can follow, but a child of the lane can keep it open.
     child.on('exit', (code, signal) => {
@@ -192,13 +192,13 @@ export function work(child: ChildProcess, job: Job, compiler: CompileService, fo
   send({ to: 'lane', type: 'job', job });
   hasJob = job.mode === 'run';
   // To start the watcher takes a while: the lane has its job first.
-  setImmediate(() => endWithUs(child));
+  setImmediate(() => killOnParentExit(child));
   const interrupt = (urgent: boolean): void => {
     const asked = Date.now();
     send({ to: 'lane', type: 'interrupt', urgent });
     send({ to: 'lane', type: 'ping' });
     // A process in an endless loop does not receive messages and does not end by itself.
-    setTimeout(() => answered < asked && kill(), grace + (urgent ? 0 : grace)).unref();
+    setTimeout(() => answered < asked && kill(), DEADLINE_GRACE_MS + (urgent ? 0 : DEADLINE_GRACE_MS)).unref();
   };
   return { lane, end, send, stop: () => send({ to: 'lane', type: 'stop' }), interrupt, kill };
 }

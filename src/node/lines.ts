@@ -1,11 +1,11 @@
 import { closeSync, openSync, readSync } from 'node:fs';
 
 const buffer = new Uint8Array(256 * 1024);
-const lineEnd = 10;
+const LINE_FEED = 10;
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 /** The whole lines of a file that may still grow. */
-export class Lines {
+export class LineReader {
   readonly #path: string;
   #file: number | undefined;
   #offset = 0;
@@ -33,7 +33,7 @@ export class Lines {
       if (length === 0) return;
       this.#offset += length;
       // With a long line, no end may be in sight.
-      const end = buffer.lastIndexOf(lineEnd, length - 1) + 1;
+      const end = buffer.lastIndexOf(LINE_FEED, length - 1) + 1;
       const whole = end === 0 ? undefined : Buffer.concat([...this.#begun.splice(0), buffer.subarray(0, end)]);
       if (end < length) this.#begun.push(buffer.slice(end, length));
       if (whole) yield whole;

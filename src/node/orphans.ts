@@ -1,11 +1,11 @@
 import { type ChildProcess, spawn } from 'node:child_process';
 
 /** How long in seconds lanes can run teardowns after the coordinator has ended. */
-const graceSeconds = 10;
+const GRACE_SECONDS = 10;
 
 /** Reads process ids until its input ends (a minus sign: that process has ended), then waits for these processes and kills the remaining ones. */
 const script = `p=" "; while read -r n; do case "$n" in -*) p="$(printf %s "$p" | sed "s/ \${n#-} / /")";; *) p="$p$n ";; esac; done
-i=0; while [ $i -lt ${graceSeconds} ]; do for n in $p; do kill -0 $n 2>/dev/null || p="$(printf %s "$p" | sed "s/ $n / /")"; done
+i=0; while [ $i -lt ${GRACE_SECONDS} ]; do for n in $p; do kill -0 $n 2>/dev/null || p="$(printf %s "$p" | sed "s/ $n / /")"; done
 case "$p" in *[0-9]*) ;; *) exit;; esac; sleep 1; i=$((i+1)); done; for n in $p; do kill -9 -$n 2>/dev/null || kill -9 $n 2>/dev/null; done`;
 
 let watcher: ChildProcess | undefined;
@@ -14,7 +14,7 @@ let watcher: ChildProcess | undefined;
  * Sees to it that a lane does not outlive this process, however that ends, even where it loops and hears nothing: a small shell waits for
  * the end of its input. Where there is no such shell, lanes end when they find the channel closed.
  */
-export function endWithUs(child: ChildProcess): void {
+export function killOnParentExit(child: ChildProcess): void {
   if (process.platform === 'win32' || child.pid === undefined) return;
   if (!watcher) {
     watcher = spawn('/bin/sh', ['-c', script], { stdio: ['pipe', 'ignore', 'ignore'], detached: true });

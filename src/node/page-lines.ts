@@ -3,42 +3,49 @@ import { basename, join } from 'node:path';
 import type { SourceLocation } from '../problems/place.ts';
 import type { JournalEntry } from '../results/journal.ts';
 import { type EarlierRun, type PageEntry, type PageHead, pageLine } from '../results/page-record.ts';
-import type { NameFile } from '../results/report.ts';
+import type { FormatPath } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { earlierRuns } from './earlier.ts';
-import { journalsIn, readJournals } from './journals.ts';
-import { Lines } from './lines.ts';
-import { ownerOf } from './record-lock.ts';
-import type { Opened } from './recorded.ts';
+import { listJournals, readJournals } from './journals.ts';
+import { LineReader } from './lines.ts';
+import { findOwner } from './record-lock.ts';
+import type { OpenedRecord } from './recorded.ts';
 
 /** Looked back over so many runs; of one with more cases, only how many failed is told. */
-const mostRuns = 20;
-const mostCases = 200_000;
+const MAX_RUNS = 20;
+const MAX_HISTORY_CASES = 200_000;
 
 /** The results page as it was built; it stands beside the built command. */
 export const pageTemplate = (): string => readFileSync(new URL('page.html', import.meta.url), 'utf8');
 
 /** What a page is told of a record before its entries. */
-export function pageHead(record: Opened, root: string, live = false): PageHead {
-  return { format: 'red-lattice page', version: 1, name: record.name, info: withoutRoot(record.info), history: historyOf(record, root), ...(live && { live }) };
+export function pageHead(record: OpenedRecord, root: string, live = false): PageHead {
+  return {
+    format: 'red-lattice page',
+    version: 1,
+    name: record.name,
+    info: withoutRoot(record.info),
+    history: readHistory(record, root),
+    ...(live && { live }),
+  };
 }
 
 /** Whether more is to come: a run that was killed is not, though its record says nothing of an end. */
 export const isUnderWay = (folder: string | undefined, { milliseconds }: RunInfo): boolean =>
-  milliseconds === undefined && folder !== undefined && ownerOf(folder) !== undefined;
+  milliseconds === undefined && folder !== undefined && findOwner(folder) !== undefined;
 
 /** No page tells where on a machine a project lies. */
 export const withoutRoot = ({ root: _root, ...info }: RunInfo): RunInfo => info;
 
-function historyOf({ info, folder }: Opened, root: string): EarlierRun[] {
+function readHistory({ info, folder }: OpenedRecord, root: string): EarlierRun[] {
   return earlierRuns(root)
     .filter((run) => run.info.started < info.started && run.folder !== folder && run.info.milliseconds !== undefined)
-    .slice(0, mostRuns)
+    .slice(0, MAX_RUNS)
     .map((run) => {
       const { started, counts = {}, times = {} } = run.info;
       const total = Object.values(counts).reduce((sum, n) => sum + n, 0);
       const notPassed: Record<string, EarlierRun['notPassed'][string]> = {};
-      if (total !== counts['passed'] && total <= mostCases)
+      if (total !== counts['passed'] && total <= MAX_HISTORY_CASES)
         for (const entry of readJournals(run.folder, { inBlocks: true }))
           if (entry.type === 'ended' && entry.result.status !== 'passed') notPassed[entry.result.id] = entry.result.status;
       return { name: basename(run.folder), started, counts, notPassed, times };
@@ -46,38 +53,38 @@ function historyOf({ info, folder }: Opened, root: string): EarlierRun[] {
 }
 
 /** All that a page is told of a record's entries, with the sources and attachments that they speak of. */
-export function* pageLines(record: Opened, nameFile: NameFile, source: (file: string) => string | undefined): Generator<string> {
+export function* pageLines(record: OpenedRecord, nameFile: FormatPath, source: (file: string) => string | undefined): Generator<string> {
   const writer = new PageWriter(record.folder, nameFile, source);
-  for (const one of record.folder === undefined ? record.entries() : linesIn(record.folder)) yield* writer.lines(one);
+  for (const one of record.folder === undefined ? record.entries() : readLines(record.folder)) yield* writer.lines(one);
 }
 
-function* linesIn(folder: string): Generator<string> {
-  for (const path of journalsIn(folder)) {
-    const lines = new Lines(path);
+function* readLines(folder: string): Generator<string> {
+  for (const path of listJournals(folder)) {
+    const lines = new LineReader(path);
     for (const some of lines.read()) yield* some;
     lines.close();
   }
 }
 
 /** An entry of the page's own as a line. */
-export const written = (entry: PageEntry): string => JSON.stringify(entry);
+export const serializePageEntry = (entry: PageEntry): string => JSON.stringify(entry);
 
-const around = 4;
-const mostExcerpts = 400;
-const longestLine = 400;
+const EXCERPT_LINES_AROUND = 4;
+const MAX_EXCERPTS = 400;
+const MAX_LINE_LENGTH = 400;
 /** Bytes of one attachment, and of all together. */
-const mostOfOne = 2_000_000;
-const mostOfAll = 20_000_000;
+const MAX_ATTACHMENT_BYTES = 2_000_000;
+const MAX_ALL_ATTACHMENTS_BYTES = 20_000_000;
 
 /** Writes a record's lines for a page, and beside them sources around failures and contents of attachments; each once. */
 export class PageWriter {
   readonly #folder: string | undefined;
-  readonly #nameFile: NameFile;
+  readonly #nameFile: FormatPath;
   readonly #source: (file: string) => string | undefined;
   readonly #told = new Set<string>();
   #bytes = 0;
 
-  constructor(folder: string | undefined, nameFile: NameFile, source: (file: string) => string | undefined) {
+  constructor(folder: string | undefined, nameFile: FormatPath, source: (file: string) => string | undefined) {
     this.#folder = folder;
     this.#nameFile = nameFile;
     this.#source = source;
@@ -96,16 +103,16 @@ export class PageWriter {
 
   *#excerpt({ file, line, sheet }: SourceLocation): Generator<string> {
     const key = `${file}:${line}`;
-    if (sheet !== undefined || this.#told.has(key) || this.#told.size > mostExcerpts) return;
+    if (sheet !== undefined || this.#told.has(key) || this.#told.size > MAX_EXCERPTS) return;
     this.#told.add(key);
     const lines = this.#source(file)?.split('\n');
     if (!lines || line > lines.length) return;
-    const first = Math.max(1, line - around);
-    yield written({
+    const first = Math.max(1, line - EXCERPT_LINES_AROUND);
+    yield serializePageEntry({
       type: 'source',
       file: this.#nameFile(file),
       first,
-      lines: lines.slice(first - 1, line + around).map((text) => text.slice(0, longestLine)),
+      lines: lines.slice(first - 1, line + EXCERPT_LINES_AROUND).map((text) => text.slice(0, MAX_LINE_LENGTH)),
     });
   }
 
@@ -117,8 +124,8 @@ export class PageWriter {
     const status = lstatSync(path, { throwIfNoEntry: false });
     if (!status?.isFile()) return;
     const { size } = status;
-    const fits = size <= mostOfOne && this.#bytes + size <= mostOfAll;
+    const fits = size <= MAX_ATTACHMENT_BYTES && this.#bytes + size <= MAX_ALL_ATTACHMENTS_BYTES;
     if (fits) this.#bytes += size;
-    yield written({ type: 'content', file, size, base64: fits ? readFileSync(path).toString('base64') : undefined });
+    yield serializePageEntry({ type: 'content', file, size, base64: fits ? readFileSync(path).toString('base64') : undefined });
   }
 }

@@ -1,11 +1,11 @@
 import type { TeardownContext } from '../fixtures/fixture.ts';
 import type { Problem } from '../problems/problem.ts';
 import { isObject, lacks, type Shapes } from '../results/shape.ts';
-import type { Address } from '../running/run-host.ts';
-import type { WrittenConfig, WrittenPattern } from '../suites/config.ts';
+import type { FixtureAddress } from '../running/run-host.ts';
+import type { SerializedConfig, WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
-import type { Dealt } from './dealer.ts';
+import type { Assignment } from './dealer.ts';
 
 /** All that the coordinator and a lane say to each other; results go through the lane's journal. */
 
@@ -17,7 +17,7 @@ export interface Job {
   /** Absolute paths of the test files. */
   readonly files: readonly string[];
   /** Files that ended an earlier lane while they were loaded. */
-  readonly unloadable: readonly string[];
+  readonly skippedFiles: readonly string[];
   readonly lane: number;
   readonly journal: string;
   readonly attachments: string;
@@ -26,7 +26,7 @@ export interface Job {
   /** Setups and teardowns of single cases stand in the journal, too. */
   readonly everySpan: boolean;
   /** Other lanes run beside this one: the plan is cut into pieces, and some locks are theirs, too. */
-  readonly amongOthers: boolean;
+  readonly hasPeers: boolean;
   readonly shuffle: boolean;
   readonly stopAfter: number | undefined;
   /** Note where cases open what they leave behind. */
@@ -41,7 +41,7 @@ export interface Job {
   /** Milliseconds for loading one file, and for planning. */
   readonly loadTimeout: number;
   /** Tell of every case before it begins, and run one at a time: an earlier lane died and did not say of what. */
-  readonly careful: boolean;
+  readonly isolatesCases: boolean;
 }
 
 export type ToLane =
@@ -49,13 +49,13 @@ export type ToLane =
   | { readonly to: 'lane'; readonly type: 'configure'; readonly path: string; readonly cache: string }
   | { readonly to: 'lane'; readonly type: 'job'; readonly job: Job }
   | { readonly to: 'lane'; readonly type: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
-  | { readonly to: 'lane'; readonly type: 'fetched'; readonly request: number; readonly parcel: Parcel }
+  | { readonly to: 'lane'; readonly type: 'fetched'; readonly request: number; readonly parcel: SerializedValue }
   /** What to run next; nothing when all is dealt out. */
-  | { readonly to: 'lane'; readonly type: 'piece'; readonly piece: Dealt | undefined }
+  | { readonly to: 'lane'; readonly type: 'piece'; readonly piece: Assignment | undefined }
   | { readonly to: 'lane'; readonly type: 'locked'; readonly request: number }
   /** To the process that hosts the fixtures of the run. */
-  | { readonly to: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: Address }
-  | { readonly to: 'lane'; readonly type: 'used'; readonly address: Address; readonly users: TeardownContext }
+  | { readonly to: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: FixtureAddress }
+  | { readonly to: 'lane'; readonly type: 'used'; readonly address: FixtureAddress; readonly users: TeardownContext }
   | { readonly to: 'lane'; readonly type: 'close' }
   /** Start no more cases. */
   | { readonly to: 'lane'; readonly type: 'stop' }
@@ -64,7 +64,7 @@ export type ToLane =
   | { readonly to: 'lane'; readonly type: 'ping' };
 
 export type ToCoordinator =
-  | { readonly from: 'lane'; readonly type: 'configured'; readonly config: WrittenConfig; readonly problems: readonly Problem[] }
+  | { readonly from: 'lane'; readonly type: 'configured'; readonly config: SerializedConfig; readonly problems: readonly Problem[] }
   | { readonly from: 'lane'; readonly type: 'compile'; readonly key: string; readonly path: string }
   | { readonly from: 'lane'; readonly type: 'pong' }
   /** Its journal cannot be written: what it does from here on is lost. */
@@ -73,14 +73,14 @@ export type ToCoordinator =
   | { readonly from: 'lane'; readonly type: 'free' }
   | { readonly from: 'lane'; readonly type: 'lock'; readonly request: number; readonly names: readonly string[] }
   | { readonly from: 'lane'; readonly type: 'unlock'; readonly names: readonly string[] }
-  | { readonly from: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: Address }
-  | { readonly from: 'lane'; readonly type: 'fetched'; readonly request: number; readonly parcel: Parcel }
-  | { readonly from: 'lane'; readonly type: 'used'; readonly address: Address; readonly users: TeardownContext }
+  | { readonly from: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: FixtureAddress }
+  | { readonly from: 'lane'; readonly type: 'fetched'; readonly request: number; readonly parcel: SerializedValue }
+  | { readonly from: 'lane'; readonly type: 'used'; readonly address: FixtureAddress; readonly users: TeardownContext }
   /** The journal is whole; the lane ends itself. */
   | { readonly from: 'lane'; readonly type: 'done' };
 
 /** A value of a fixture of the run on its way: serialized, in base64; or why there is none. */
-export type Parcel =
+export type SerializedValue =
   | { readonly value: string }
   | {
       readonly error: {

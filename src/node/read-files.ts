@@ -26,7 +26,7 @@ export function hashFile(path: string): string | undefined {
 }
 
 /** The test files of a run by their content hashes. */
-export const hashesOf = (files: readonly string[], root: string): FileHashes =>
+export const hashFiles = (files: readonly string[], root: string): FileHashes =>
   Object.fromEntries(files.map((file) => [recordedPath(file, root), hashFile(file) ?? '']));
 
 /** Hashes the modules and data files that a run reads, while the run goes on. Packages and files outside the root are left out. */

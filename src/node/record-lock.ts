@@ -12,7 +12,7 @@ export interface RecordOwner {
 const nameOfLock = 'lock.json';
 
 /** When a process started, in clock ticks since the system did: field 22 of `/proc/<pid>/stat` on Linux. */
-function startOf(id: number): string | undefined {
+function readStartTime(id: number): string | undefined {
   try {
     const text = readFileSync(`/proc/${id}/stat`, 'utf8');
     // The second field, in parentheses, can contain blanks.
@@ -28,7 +28,7 @@ export function isAlive({ process: id, started }: RecordOwner): boolean {
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== 'EPERM') return false;
   }
-  return started === undefined || started === startOf(id);
+  return started === undefined || started === readStartTime(id);
 }
 
 function readLock(path: string): RecordOwner | undefined {
@@ -41,7 +41,7 @@ function readLock(path: string): RecordOwner | undefined {
 }
 
 /** The process that writes a record, if it is alive. */
-export function ownerOf(record: string): RecordOwner | undefined {
+export function findOwner(record: string): RecordOwner | undefined {
   const owner = readLock(join(record, nameOfLock));
   return owner && isAlive(owner) ? owner : undefined;
 }
@@ -53,7 +53,7 @@ export function ownerOf(record: string): RecordOwner | undefined {
 export function lockRecord(record: string): RecordOwner | undefined {
   const path = join(record, nameOfLock);
   const own = `${path}.${process.pid}`;
-  writeFileSync(own, JSON.stringify({ process: process.pid, started: startOf(process.pid) } satisfies RecordOwner));
+  writeFileSync(own, JSON.stringify({ process: process.pid, started: readStartTime(process.pid) } satisfies RecordOwner));
   try {
     for (;;) {
       try {

@@ -1,14 +1,14 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { journalVersion } from '../results/journal.ts';
+import { JOURNAL_VERSION } from '../results/journal.ts';
 import { type RunInfo, refusesInfo } from '../results/run-info.ts';
-import { ownerOf } from './record-lock.ts';
+import { findOwner } from './record-lock.ts';
 
-const recordsKept = 20;
-const recordsLookedAt = 3;
+const MAX_RECORDS_KEPT = 20;
+const MAX_RECORDS_READ = 3;
 
 /** The project's own folder for records and caches, which ignores itself in git. */
-export function ownFolder(root: string): string {
+export function findStateFolder(root: string): string {
   const folder = join(root, '.red-lattice');
   if (!existsSync(join(folder, '.gitignore'))) {
     mkdirSync(folder, { recursive: true });
@@ -19,7 +19,7 @@ export function ownFolder(root: string): string {
 
 /** Makes the folder for a run's record; two runs that begin in the same moment get one each. */
 export function newRecord(root: string, started: Date, seed: number, path?: string): string {
-  const runs = join(ownFolder(root), 'runs');
+  const runs = join(findStateFolder(root), 'runs');
   const name = `${started.toISOString().replace(/[-:]/g, '').replace('T', '-').slice(0, 15)}-${seed}`;
   const base = path ?? join(runs, name);
   mkdirSync(join(base, '..'), { recursive: true });
@@ -53,33 +53,33 @@ function infoOfAny(folder: string): RunInfo | undefined {
 /** Of a record that this version reads. */
 export function readInfo(folder: string): RunInfo | undefined {
   const info = infoOfAny(folder);
-  return info?.version === journalVersion && refusesInfo(info) === undefined ? info : undefined;
+  return info?.version === JOURNAL_VERSION && refusesInfo(info) === undefined ? info : undefined;
 }
 
 /** Why there is a record in a folder that this version does not read. */
-export function refusesRecord(folder: string): string | undefined {
+export function findRecordFault(folder: string): string | undefined {
   const info = infoOfAny(folder);
   if (info === undefined) return undefined;
   const refused = refusesInfo(info);
-  if (info.version === journalVersion) return refused && `the record is damaged: ${refused}. Remove it, or copy it again.`;
-  return `its version is ${info.version}, of Red Lattice ${info.tool}; this one reads ${journalVersion}. Read it with that version, or run again.`;
+  if (info.version === JOURNAL_VERSION) return refused && `the record is damaged: ${refused}. Remove it, or copy it again.`;
+  return `its version is ${info.version}, of Red Lattice ${info.tool}; this one reads ${JOURNAL_VERSION}. Read it with that version, or run again.`;
 }
 
 /** What the newest records tell of how long things take. */
-export interface TimesBefore {
+export interface TimingHistory {
   /** Milliseconds that each test took the last time that it ran, by its id. */
   readonly times: ReadonlyMap<string, number>;
   /** Milliseconds that a whole run of the same took, if there was one. */
   readonly wall: number | undefined;
 }
 
-export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 'command' | 'selection'>): TimesBefore {
-  const runs = join(ownFolder(root), 'runs');
+export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 'command' | 'selection'>): TimingHistory {
+  const runs = join(findStateFolder(root), 'runs');
   const times = new Map<string, number>();
   let wall: number | undefined;
   if (!existsSync(runs)) return { times, wall };
   const asked = JSON.stringify([command, selection]);
-  for (const name of readdirSync(runs).sort().slice(-recordsLookedAt)) {
+  for (const name of readdirSync(runs).sort().slice(-MAX_RECORDS_READ)) {
     const info = readInfo(join(runs, name));
     for (const [id, time] of Object.entries(info?.times ?? {})) times.set(id, time);
     if (info?.milliseconds !== undefined && JSON.stringify([info.command, info.selection]) === asked) wall = info.milliseconds;
@@ -89,9 +89,9 @@ export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 
 
 /** Removes the oldest records, so that up to 20 remain with the record of the current run. Keeps records of runs in progress, and all other files. */
 export function removeOldRecords(root: string): void {
-  const runs = join(ownFolder(root), 'runs');
+  const runs = join(findStateFolder(root), 'runs');
   const ours = readdirSync(runs)
     .sort()
-    .filter((name) => infoOfAny(join(runs, name)) !== undefined && ownerOf(join(runs, name)) === undefined);
-  for (const name of ours.slice(0, -(recordsKept - 1))) rmSync(join(runs, name), { recursive: true, force: true });
+    .filter((name) => infoOfAny(join(runs, name)) !== undefined && findOwner(join(runs, name)) === undefined);
+  for (const name of ours.slice(0, -(MAX_RECORDS_KEPT - 1))) rmSync(join(runs, name), { recursive: true, force: true });
 }

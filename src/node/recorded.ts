@@ -1,56 +1,56 @@
 import { readFileSync, statSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
 import { refuse } from '../problems/problem-error.ts';
-import { journalVersion } from '../results/journal.ts';
-import { entriesOf, type Recorded, type ResultReport, type RunReport } from '../results/report.ts';
-import { refusesReport, refusesResult } from '../results/report-shape.ts';
+import { JOURNAL_VERSION } from '../results/journal.ts';
+import { entriesOf, type ReadableRecord, type ResultReport, type RunReport } from '../results/report.ts';
+import { findReportFault, refusesResult } from '../results/report-shape.ts';
 import type { RunInfo } from '../results/run-info.ts';
-import { type Earlier, findRecord } from './earlier.ts';
+import { findRecord, type RecordReference } from './earlier.ts';
 import { readJournals } from './journals.ts';
-import { Lines } from './lines.ts';
-import { refusesRecord } from './record.ts';
+import { LineReader } from './lines.ts';
+import { findRecordFault } from './record.ts';
 
 /** A record that was found, with what it is called. */
-export interface Opened extends Recorded {
+export interface OpenedRecord extends ReadableRecord {
   readonly name: string;
   /** Its folder; none for a report that was written to a file. */
   readonly folder: string | undefined;
 }
 
 /** The record that a user means: a folder's path, `latest`, `previous`, or a report in JSON or JSON Lines. A text says why there is none. */
-export function openRecord(wanted: string, root: string, folder: string): Opened | string {
+export function openRecord(wanted: string, root: string, folder: string): OpenedRecord | string {
   const found = findRecord(wanted, root, folder);
-  if (found) return recordedIn(found, wanted === 'latest' || wanted === 'previous' ? basename(found.folder) : wanted);
+  if (found) return readRecorded(found, wanted === 'latest' || wanted === 'previous' ? basename(found.folder) : wanted);
   if (wanted === 'latest') return 'there is no run record yet. red-lattice run creates one.';
   if (wanted === 'previous') return 'there is only one run record';
   const path = resolve(folder, wanted);
-  const refused = refusesRecord(path);
+  const refused = findRecordFault(path);
   if (refused) return `cannot read ${wanted}: ${refused}`;
   const isFile = statSync(path, { throwIfNoEntry: false })?.isFile() === true;
   if (!isFile) return `${wanted} is not a run record: it has no run.json of Red Lattice`;
-  return reportIn(path, wanted);
+  return readReport(path, wanted);
 }
 
-export const recordedIn = ({ folder, info }: Earlier, name = folder): Opened => ({ name, folder, info, entries: () => readJournals(folder) });
+export const readRecorded = ({ folder, info }: RecordReference, name = folder): OpenedRecord => ({ name, folder, info, entries: () => readJournals(folder) });
 
 interface Head {
   readonly run: RunReport;
   readonly results?: unknown;
 }
 
-function reportIn(path: string, name: string): Opened | string {
+function readReport(path: string, name: string): OpenedRecord | string {
   const [first = ''] = linesIn(path);
-  let head = parsed(first) as Head | undefined;
+  let head = parseLine(first) as Head | undefined;
   let results = (): Iterable<ResultReport> => resultLines(path);
   if (head === undefined) {
-    head = parsed(readFileSync(path, 'utf8')) as Head | undefined;
+    head = parseLine(readFileSync(path, 'utf8')) as Head | undefined;
     results = () => listedResults(head?.results, path);
   }
   if (head === undefined) return `${name} is neither a run record (a folder with a run.json of Red Lattice) nor a JSON or JSON Lines report`;
-  const refused = refusesReport(head);
+  const refused = findReportFault(head);
   if (refused) return `cannot read ${name}: ${refused}`;
   const { run } = head;
-  const info: RunInfo = { ...run, kind: 'red-lattice run record', version: journalVersion };
+  const info: RunInfo = { ...run, kind: 'red-lattice run record', version: JOURNAL_VERSION };
   return { name, folder: undefined, info, entries: () => entriesOf(run, results()) };
 }
 
@@ -58,7 +58,7 @@ function* resultLines(path: string): Generator<ResultReport> {
   let number = 0;
   for (const line of linesIn(path)) {
     if (++number === 1 || line === '') continue;
-    const result = parsed(line);
+    const result = parseLine(line);
     const broken = result === undefined ? 'invalid JSON on this line' : refusesResult(result);
     if (broken) refuseReport(broken, path, number);
     yield result as ResultReport;
@@ -79,7 +79,7 @@ const refuseReport = (reason: string, file: string, line: number): never =>
 
 /** The last line may lack its end. */
 function* linesIn(path: string): Generator<string> {
-  const lines = new Lines(path);
+  const lines = new LineReader(path);
   try {
     for (const some of lines.read()) yield* some;
     if (lines.rest !== '') yield lines.rest;
@@ -88,7 +88,7 @@ function* linesIn(path: string): Generator<string> {
   }
 }
 
-function parsed(text: string): unknown {
+function parseLine(text: string): unknown {
   try {
     return JSON.parse(text);
   } catch {

@@ -1,15 +1,15 @@
 import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal.ts';
 import type { CompileService } from './compile-service.ts';
-import { type LaneWork, type Said, work } from './lane-process.ts';
-import type { Job, Parcel } from './protocol.ts';
+import { type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
+import type { Job, SerializedValue } from './protocol.ts';
 
 /** Starts and asks the process in which the fixtures of the run live: one for all lanes, and only when somebody needs it. */
 export class RunFixturesProcess {
   readonly #start: () => ChildProcess;
   readonly #compiler: CompileService;
   readonly #take: (entry: JournalEntry) => void;
-  readonly #waiting = new Map<number, (parcel: Parcel) => void>();
+  readonly #waiting = new Map<number, (parcel: SerializedValue) => void>();
   #host: LaneWork | undefined;
   #ended: string | undefined;
   #requests = 0;
@@ -21,12 +21,12 @@ export class RunFixturesProcess {
   }
 
   /** Passes on what a lane asks, and what comes of it. */
-  hear(message: Said, lane: () => LaneWork | undefined, job: Job): void {
+  hear(message: LaneRequest, lane: () => LaneWork | undefined, job: Job): void {
     this.#host ??= this.#open(job);
     if (message.type === 'used') this.#host.send({ to: 'lane', type: 'used', address: message.address, users: message.users });
     else if (message.type === 'fetch') {
       const request = this.#requests++;
-      const answer = (parcel: Parcel): void => lane()?.send({ to: 'lane', type: 'fetched', request: message.request, parcel });
+      const answer = (parcel: SerializedValue): void => lane()?.send({ to: 'lane', type: 'fetched', request: message.request, parcel });
       if (this.#ended !== undefined) answer(lost(this.#ended));
       else {
         this.#waiting.set(request, answer);
@@ -51,19 +51,24 @@ export class RunFixturesProcess {
   }
 
   #open(job: Job): LaneWork {
-    const host = work(this.#start(), { ...job, mode: 'host', journal: job.journal.replace(/lane-[^/\\\\]*$/, 'run-fixtures.journal') }, this.#compiler, {
-      inBlocks: false,
-      // What does not load or is wrong with the plan has been told by the lane.
-      take: (entry) => {
-        if (entry.type === 'teardown-failed' || entry.type === 'output') this.#take(entry);
+    const host = superviseLane(
+      this.#start(),
+      { ...job, mode: 'host', journal: job.journal.replace(/lane-[^/\\\\]*$/, 'run-fixtures.journal') },
+      this.#compiler,
+      {
+        inBlocks: false,
+        // What does not load or is wrong with the plan has been told by the lane.
+        take: (entry) => {
+          if (entry.type === 'teardown-failed' || entry.type === 'output') this.#take(entry);
+        },
+        hear: (message) => {
+          if (message.type !== 'fetched') return;
+          this.#waiting.get(message.request)?.(message.parcel);
+          this.#waiting.delete(message.request);
+        },
+        onOverdue: () => undefined,
       },
-      hear: (message) => {
-        if (message.type !== 'fetched') return;
-        this.#waiting.get(message.request)?.(message.parcel);
-        this.#waiting.delete(message.request);
-      },
-      late: () => undefined,
-    });
+    );
     void host.end.then(({ code, signal }) => {
       this.#ended = signal ? `was ended by ${signal}` : `ended with exit status ${code}`;
       for (const answer of this.#waiting.values()) answer(lost(this.#ended));
@@ -78,6 +83,6 @@ export class RunFixturesProcess {
   }
 }
 
-const lost = (how: string): Parcel => ({
+const lost = (how: string): SerializedValue => ({
   error: { name: 'Error', message: `the process of the run's fixtures ${how}`, stack: undefined, fixture: undefined, again: false },
 });

@@ -6,15 +6,15 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
-import { journalVersion } from '../results/journal.ts';
+import { JOURNAL_VERSION } from '../results/journal.ts';
 import type { PageRequest } from '../results/page-record.ts';
-import type { NameFile } from '../results/report.ts';
-import { type Earlier, earlierRuns } from './earlier.ts';
-import { journalsIn } from './journals.ts';
-import { Lines } from './lines.ts';
-import { isUnderWay, PageWriter, pageHead, pageTemplate, withoutRoot, written } from './page-lines.ts';
+import type { FormatPath } from '../results/report.ts';
+import { earlierRuns, type RecordReference } from './earlier.ts';
+import { listJournals } from './journals.ts';
+import { LineReader } from './lines.ts';
+import { isUnderWay, PageWriter, pageHead, pageTemplate, serializePageEntry, withoutRoot } from './page-lines.ts';
 import { readInfo } from './record.ts';
-import { type Opened, recordedIn } from './recorded.ts';
+import { type OpenedRecord, readRecorded } from './recorded.ts';
 
 export interface Serving {
   /** With the token that opens it. */
@@ -24,19 +24,19 @@ export interface Serving {
 
 interface Served {
   /** The record that is shown; where it is the latest, each newer one in its turn. */
-  readonly record: Opened;
+  readonly record: OpenedRecord;
   readonly follows: boolean;
   readonly root: string;
   readonly port: number;
   /** The command, to run cases again with. */
   readonly command: string;
-  readonly names: (root: string) => { readonly nameFile: NameFile; readonly source: (file: string) => string | undefined };
+  readonly names: (root: string) => { readonly nameFile: FormatPath; readonly source: (file: string) => string | undefined };
 }
 
 /** Milliseconds between two looks at a record that grows, and at whether there is a newer one. */
-const lookEvery = 100;
-const newEvery = 400;
-const mostOfARequest = 4_000_000;
+const LOOK_INTERVAL_MS = 100;
+const NEW_RECORD_INTERVAL_MS = 400;
+const MAX_REQUEST_BYTES = 4_000_000;
 
 /**
  * Serves the results page on this machine alone. The page itself holds nothing; what it reads and does needs a token, which stands
@@ -81,7 +81,7 @@ class PageServer {
   }
 
   async answer(request: IncomingMessage, response: ServerResponse): Promise<void> {
-    const refusal = this.#refuses(request);
+    const refusal = this.#findRejection(request);
     response.setHeader('x-content-type-options', 'nosniff');
     response.setHeader('cache-control', 'no-store');
     response.setHeader('referrer-policy', 'no-referrer');
@@ -95,12 +95,12 @@ class PageServer {
     }
     if (!this.#hasToken(request)) return end(response, 403, 'missing or wrong token');
     if (request.method === 'GET' && path === '/record') return this.#stream(response);
-    if (request.method === 'POST' && path === '/act') return this.#act(request, response);
+    if (request.method === 'POST' && path === '/act') return this.#handleAction(request, response);
     return end(response, 404, 'not found');
   }
 
   /** A name that leads here by another host's doing, or another site's page: neither has any business here. */
-  #refuses({ headers }: IncomingMessage): string | undefined {
+  #findRejection({ headers }: IncomingMessage): string | undefined {
     const address = this.server?.address();
     const port = typeof address === 'object' ? address?.port : undefined;
     const hosts = [`127.0.0.1:${port}`, `localhost:${port}`];
@@ -127,32 +127,32 @@ class PageServer {
     for (let isFirst = true; !isGone(); isFirst = false) {
       const { nameFile, source } = this.#served.names(record.info.root ?? this.#served.root);
       const head = pageHead(record, this.#served.root, isUnderWay(record.folder, record.info));
-      await send(`${isFirst ? JSON.stringify(head) : written({ type: 'new-run', head })}\n`);
+      await send(`${isFirst ? JSON.stringify(head) : serializePageEntry({ type: 'new-run', head })}\n`);
       await this.#sendRecord(record, new PageWriter(record.folder, nameFile, source), send, isGone);
       if (isGone()) return;
       if (!this.#served.follows) return void response.end();
-      record = recordedIn(await this.#newer(record, isGone));
+      record = readRecorded(await this.#newer(record, isGone));
     }
   }
 
   /** Sends a record as it grows, until its run is over; a report is sent as it is. */
-  async #sendRecord(record: Opened, writer: PageWriter, send: (text: string) => Promise<void>, isGone: () => boolean): Promise<void> {
+  async #sendRecord(record: OpenedRecord, writer: PageWriter, send: (text: string) => Promise<void>, isGone: () => boolean): Promise<void> {
     const { folder } = record;
     if (folder === undefined) {
       for (const entry of record.entries()) for (const text of writer.lines(entry)) await send(`${text}\n`);
       return;
     }
-    const tails = new Map<string, Lines>();
-    let last: Lines | undefined;
+    const tails = new Map<string, LineReader>();
+    let last: LineReader | undefined;
     for (;;) {
       const info = readInfo(folder);
       // Looked at before the journals: what was written before the run's end is then read, too.
       const isOver = info === undefined || !isUnderWay(folder, info);
-      for (const path of journalsIn(folder)) {
-        const tail = tails.get(path) ?? new Lines(path);
+      for (const path of listJournals(folder)) {
+        const tail = tails.get(path) ?? new LineReader(path);
         tails.set(path, tail);
         for (const lines of tail.read()) {
-          const told = last === undefined || last === tail ? [] : [written({ type: 'header', version: journalVersion, lane: laneOf(path) })];
+          const told = last === undefined || last === tail ? [] : [serializePageEntry({ type: 'header', version: JOURNAL_VERSION, lane: findLane(path) })];
           last = tail;
           for (const line of lines) told.push(...writer.lines(line));
           if (told.length > 0) await send(`${told.join('\n')}\n`);
@@ -161,32 +161,32 @@ class PageServer {
       }
       if (isOver || isGone()) {
         for (const tail of tails.values()) tail.close();
-        if (info) await send(`${written({ type: 'run-ended', info: withoutRoot(info) })}\n`);
+        if (info) await send(`${serializePageEntry({ type: 'run-ended', info: withoutRoot(info) })}\n`);
         return;
       }
-      await wait(lookEvery);
+      await wait(LOOK_INTERVAL_MS);
     }
   }
 
   /** The record that the server was started for, or the newest one if that has been removed since. */
-  #firstRecord(): Opened {
+  #firstRecord(): OpenedRecord {
     const { record, follows, root } = this.#served;
     if (record.folder === undefined || readInfo(record.folder)) return record;
     const [newest] = follows ? earlierRuns(root) : [];
     if (!newest) throw new Error(`the record ${record.name} was removed or damaged. Run red-lattice view again.`);
-    return recordedIn(newest);
+    return readRecorded(newest);
   }
 
-  async #newer({ folder, info }: Opened, isGone: () => boolean): Promise<Earlier> {
+  async #newer({ folder, info }: OpenedRecord, isGone: () => boolean): Promise<RecordReference> {
     for (;;) {
-      await wait(newEvery);
+      await wait(NEW_RECORD_INTERVAL_MS);
       const [newest] = earlierRuns(this.#served.root);
       if (isGone() || (newest && newest.folder !== folder && newest.info.started >= info.started)) return newest ?? { folder: folder ?? '', info };
     }
   }
 
-  async #act(request: IncomingMessage, response: ServerResponse): Promise<void> {
-    const asked = await bodyOf(request);
+  async #handleAction(request: IncomingMessage, response: ServerResponse): Promise<void> {
+    const asked = await readBody(request);
     if (typeof asked === 'string') return end(response, 400, asked);
     if (asked.what === 'stop') {
       if (!this.#run) return end(response, 409, 'this run was not started from this page. Stop it where it was started.');
@@ -225,7 +225,7 @@ function fail(response: ServerResponse, { message }: Error): void {
   else end(response, 500, message);
 }
 
-const laneOf = (path: string): number => Number(/lane-(\d+)/.exec(path)?.[1] ?? 0);
+const findLane = (path: string): number => Number(/lane-(\d+)/.exec(path)?.[1] ?? 0);
 
 function end(response: ServerResponse, status: number, reason: string): void {
   response.statusCode = status;
@@ -237,13 +237,13 @@ function end(response: ServerResponse, status: number, reason: string): void {
 const isId = (id: unknown): id is string => typeof id === 'string' && id !== '' && !/[\u0000-\u001f]/.test(id);
 
 /** What a request asks for; a text says what is wrong with it. */
-async function bodyOf(request: IncomingMessage): Promise<PageRequest | string> {
+async function readBody(request: IncomingMessage): Promise<PageRequest | string> {
   if (request.headers['content-type'] !== 'application/json') return 'the request is not JSON';
   const pieces: Buffer[] = [];
   let size = 0;
   for await (const piece of request as AsyncIterable<Buffer>) {
     size += piece.length;
-    if (size > mostOfARequest) return 'the request is too large';
+    if (size > MAX_REQUEST_BYTES) return 'the request is too large';
     pieces.push(piece);
   }
   try {

@@ -1,24 +1,24 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
-import type { Dealt } from './dealer.ts';
+import type { Assignment } from './dealer.ts';
 import { readJournal } from './journals.ts';
 import type { LaneWork } from './lane-process.ts';
 
 /** One of the lanes of a run, with all the processes that it needs. */
-export interface Slot {
+export interface LaneSlot {
   readonly number: number;
   /** The journals of its processes. */
   readonly journals: string[];
   processes: number;
   work: LaneWork | undefined;
-  piece: Dealt | undefined;
+  piece: Assignment | undefined;
   /** The work unit in which a process ended early. The next process continues it. */
-  returned: Dealt | undefined;
+  returned: Assignment | undefined;
   /** The next process announces each case. */
   careful: boolean;
 }
 
-export const newSlot = (number: number): Slot => ({
+export const newSlot = (number: number): LaneSlot => ({
   number,
   journals: [],
   processes: 0,
@@ -29,7 +29,7 @@ export const newSlot = (number: number): Slot => ({
 });
 
 /** The path of a journal that no process has written, in this run or in the one that it resumes. */
-export function newJournal(record: string, slot: Slot): string {
+export function newJournal(record: string, slot: LaneSlot): string {
   for (;;) {
     const number = slot.processes++;
     const path = join(record, `lane-${slot.number}${number ? `-${number}` : ''}.journal`);

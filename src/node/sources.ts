@@ -5,7 +5,7 @@ import { dirname, join, resolve, sep } from 'node:path';
 const MAX_SOURCE_SIZE = 8_000_000;
 
 /** The folder of the repository that contains a project, or the project's own. */
-function repositoryOf(root: string): string {
+function findRepository(root: string): string {
   for (let folder = root; ; folder = dirname(folder)) {
     if (existsSync(join(folder, '.git'))) return folder;
     if (folder === dirname(folder)) return root;
@@ -21,7 +21,7 @@ export function sourceReader(root: string): (path: string) => string | undefined
   let repository: string | undefined;
   const read = (path: string): string | undefined => {
     try {
-      repository ??= realpathSync(repositoryOf(root));
+      repository ??= realpathSync(findRepository(root));
       const real = realpathSync(resolve(root, path));
       const status = statSync(real);
       return real.startsWith(repository + sep) && status.isFile() && status.size <= MAX_SOURCE_SIZE ? readFileSync(real, 'utf8') : undefined;

@@ -1,13 +1,13 @@
 import { type ChildProcess, fork } from 'node:child_process';
 
 /** What a process needs that loads modules from source. */
-export const laneFlags = ['--experimental-vm-modules', '--experimental-import-meta-resolve', '--disable-warning=ExperimentalWarning'];
+export const LANE_FLAGS = ['--experimental-vm-modules', '--experimental-import-meta-resolve', '--disable-warning=ExperimentalWarning'];
 
 /** Starts a process that waits for a job. It boots while the coordinator reads its arguments and looks for files. */
 export function startLane(): ChildProcess {
   return fork(new URL('./lane.js', import.meta.url), ['lane'], {
     // A debugger looks at one process: with `--lanes 0` at all.
-    execArgv: [...process.execArgv.filter((flag) => !flag.startsWith('--inspect')), ...laneFlags],
+    execArgv: [...process.execArgv.filter((flag) => !flag.startsWith('--inspect')), ...LANE_FLAGS],
     serialization: 'json',
     // With a process group of its own, a lane can be killed with its children, and signals of a terminal reach the command only.
     // On Windows, it would open a window.

@@ -1,17 +1,17 @@
 import type { JournalEntry } from '../results/journal.ts';
 import { JournalReader } from '../results/journal-reader.ts';
-import { Lines } from './lines.ts';
+import { LineReader } from './lines.ts';
 
 /** Follows a journal while it grows. */
-export class Tail {
+export class JournalTail {
   readonly #reader = new JournalReader();
-  readonly #lines: Lines;
+  readonly #lines: LineReader;
 
   readonly #inBlocks: boolean;
 
   /** `inBlocks`: plain passes that follow each other come as one entry. */
   constructor(path: string, inBlocks = false) {
-    this.#lines = new Lines(path);
+    this.#lines = new LineReader(path);
     this.#inBlocks = inBlocks;
   }
 

@@ -1,7 +1,7 @@
 import { distance } from 'fastest-levenshtein';
 
 /** The known name that a misspelt one most likely means: within a third of its length (two at least), or none. */
-export function nearest(name: string, known: Iterable<string>): string | undefined {
+export function findNearestName(name: string, known: Iterable<string>): string | undefined {
   let best: string | undefined;
   let bestDistance = Math.max(2, Math.floor(name.length / 3)) + 1;
   for (const candidate of known) {

@@ -8,7 +8,7 @@ export interface SourceLocation {
 }
 
 /** The place behind a text that begins at a place. */
-export function placeBehind({ file, line, column }: SourceLocation, text: string): SourceLocation {
+export function advanceLocation({ file, line, column }: SourceLocation, text: string): SourceLocation {
   const lastBreak = text.lastIndexOf('\n');
   if (lastBreak < 0) return { file, line, column: column + text.length };
   return { file, line: line + text.split('\n').length - 1, column: text.length - lastBreak };
@@ -20,23 +20,23 @@ export interface Frame extends SourceLocation {
 }
 
 /** A call site whose text is made only when somebody asks: capturing frames is cheap, writing them out is not. */
-export interface Origin {
+export interface CapturedStack {
   readonly stack?: string;
 }
 
-type Captures = { captureStackTrace?(holder: object, above: unknown): void; stackTraceLimit?: number };
+type Captures = { captureStackTrace?(holder: object, belowFunction: unknown): void; stackTraceLimit?: number };
 
 /**
  * Captures where `above` was called, as at most `depth` frames.
  *
  * Engines without `captureStackTrace` give an origin without a place.
  */
-export function captureOrigin(above: unknown, depth = 4): Origin {
+export function captureStack(belowFunction: unknown, depth = 4): CapturedStack {
   const holder: { stack?: string } = {};
   const errors = Error as Captures;
   const limit = errors.stackTraceLimit;
   errors.stackTraceLimit = depth;
-  errors.captureStackTrace?.(holder, above);
+  errors.captureStackTrace?.(holder, belowFunction);
   if (limit === undefined) delete errors.stackTraceLimit;
   else errors.stackTraceLimit = limit;
   return holder;
@@ -53,9 +53,9 @@ export function framesOf(stack: unknown): Frame[] {
   for (const line of stack.split('\n')) {
     const match = frameLine.exec(line);
     if (!match) continue;
-    const [, within, file, row, column] = match as unknown as [string, string | undefined, string, string, string];
+    const [, functionName, file, row, column] = match as unknown as [string, string | undefined, string, string, string];
     if (file.startsWith('node:') || file.startsWith(ownFolder)) continue;
-    frames.push({ file, line: Number(row), column: Number(column), functionName: within });
+    frames.push({ file, line: Number(row), column: Number(column), functionName });
   }
   return frames;
 }
@@ -69,13 +69,13 @@ export function stackOf(holder: { readonly stack?: unknown } | undefined): unkno
   }
 }
 
-export function placeOf(origin: Origin | undefined): SourceLocation | undefined {
+export function findLocation(origin: CapturedStack | undefined): SourceLocation | undefined {
   const frame = framesOf(stackOf(origin))[0];
   return frame && { file: frame.file, line: frame.line, column: frame.column };
 }
 
 /** As editors and terminals link it. */
-export const writePlace = ({ file, line, column, sheet }: SourceLocation): string =>
+export const formatLocation = ({ file, line, column, sheet }: SourceLocation): string =>
   sheet === undefined ? `${file}:${line}:${column}` : `${file}:${/^[\p{L}\p{N}_]+$/u.test(sheet) ? sheet : `'${sheet}'`}!${columnLetters(column)}${line}`;
 
 /** A workbook's name for a column: 27 is `AA`. */

@@ -1,5 +1,5 @@
-import { grouped } from './grouped.ts';
-import { nearest } from './nearest.ts';
+import { formatThousands } from './grouped.ts';
+import { findNearestName } from './nearest.ts';
 import { assertNever } from './never.ts';
 import type { Problem } from './problem.ts';
 
@@ -14,7 +14,7 @@ const list = (names: readonly string[]): string =>
 
 /** "did you mean …?" if one known name is close, else all known names. */
 export function suggest(name: string, known: readonly string[]): string {
-  const near = nearest(name, known);
+  const near = findNearestName(name, known);
   if (near !== undefined) return `did you mean \`${near}\`?`;
   return known.length === 0 ? 'there are none' : `known: ${list(known)}`;
 }
@@ -61,7 +61,7 @@ export function formatProblem(problem: Problem): string {
     case 'no-feasible-combination':
       return '`exclude` leaves no possible combination';
     case 'coverage-limit-exceeded':
-      return `strength ${problem.strength} for ${problem.axes} axes requires ${grouped(problem.required)} combinations; the limit is ${grouped(problem.limit)}. Lower \`strength\`, and list the axes that matter most in \`mixedStrength\`.`;
+      return `strength ${problem.strength} for ${problem.axes} axes requires ${formatThousands(problem.required)} combinations; the limit is ${formatThousands(problem.limit)}. Lower \`strength\`, and list the axes that matter most in \`mixedStrength\`.`;
     case 'infeasible-value':
       return `axis "${problem.axis}": \`exclude\` rules out every combination with ${problem.value}, so no row has it`;
     case 'feasibility-unknown':
@@ -71,7 +71,7 @@ export function formatProblem(problem: Problem): string {
     case 'infeasible-row':
       return `include: \`exclude\` rules out ${problem.row}`;
     case 'too-many-rows':
-      return `a source of cases has more than ${grouped(problem.limit)} rows; it may be endless`;
+      return `a source of cases has more than ${formatThousands(problem.limit)} rows; it may be endless`;
     case 'source-threw':
       return `reading rows from ${problem.source} threw: ${problem.reason}`;
     case 'row-threw':
@@ -113,7 +113,7 @@ export function formatProblem(problem: Problem): string {
     case 'missing-formula-result':
       return `${problem.column}: the formula has no stored result. Open the workbook and save it.`;
     case 'unused-column': {
-      const near = nearest(problem.column, problem.known);
+      const near = findNearestName(problem.column, problem.known);
       return `nothing reads column \`${problem.column}\`${near === undefined ? '' : `; did you mean \`${near}\`?`}`;
     }
     case 'schema-issue':
@@ -133,7 +133,7 @@ export function formatProblem(problem: Problem): string {
     case 'unclosed-quote':
       return 'unclosed quote';
     case 'record-too-long':
-      return `this record has more than ${grouped(problem.limit)} characters; is a quote not closed?`;
+      return `this record has more than ${formatThousands(problem.limit)} characters; is a quote not closed?`;
     case 'invalid-heading':
       return `\`${problem.heading}\` cannot be a column name in JavaScript. Rename it, or read it under another name with \`.heading('${problem.heading}')\`.`;
     case 'no-header':
@@ -227,9 +227,9 @@ export function formatProblem(problem: Problem): string {
     case 'internal-error':
       return `internal error in Red Lattice: ${problem.reason}`;
     case 'more-problems':
-      return `${grouped(problem.count)} more problems of the kind ${problem.kind}`;
+      return `${formatThousands(problem.count)} more problems of the kind ${problem.kind}`;
     case 'results-lost':
-      return `${grouped(problem.cases)} of the cases that ran ${problem.cases === 1 ? 'has' : 'have'} no result. Did a test replace a built-in function?`;
+      return `${formatThousands(problem.cases)} of the cases that ran ${problem.cases === 1 ? 'has' : 'have'} no result. Did a test replace a built-in function?`;
     default:
       return assertNever(problem);
   }

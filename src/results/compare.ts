@@ -1,4 +1,4 @@
-import { slug } from '../cases/names.ts';
+import { formatSlug } from '../cases/names.ts';
 import type { Status } from '../running/result.ts';
 import type { JournalEntry } from './journal.ts';
 import type { RecordedResult } from './recorded-result.ts';
@@ -9,11 +9,11 @@ export interface Compared {
   readonly title: string;
   /** The titles of its suites and its test. */
   readonly path: readonly string[];
-  readonly before?: Side | undefined;
-  readonly after?: Side | undefined;
+  readonly before?: CaseSnapshot | undefined;
+  readonly after?: CaseSnapshot | undefined;
 }
 
-export interface Side {
+export interface CaseSnapshot {
   readonly status: Status;
   /** Of the body: a setup that several share falls to whichever comes first. */
   readonly milliseconds: number;
@@ -36,18 +36,18 @@ export interface Comparison {
 type Entries = () => Iterable<JournalEntry>;
 
 /** Which cases are compared: all by their ids, or those of two variants, or of a suite and one adapted from it: their ids differ by that title, and by the file. */
-export type Matching = { readonly before: string; readonly after: string } | undefined;
+export type VariantPair = { readonly before: string; readonly after: string } | undefined;
 
 /** Whether a case fails in the later record that did not fail in the earlier one. */
 export const hasNewFailure = ({ cases }: Comparison): boolean => cases['newly failing'].length > 0 || cases.new.some(({ after }) => fails(after));
 
-const fails = (side: Side | undefined): boolean => side?.status === 'failed' || side?.status === 'errored';
-const isExcused = ({ status }: Side): boolean => status !== 'passed' && status !== 'failed' && status !== 'errored';
+const fails = (side: CaseSnapshot | undefined): boolean => side?.status === 'failed' || side?.status === 'errored';
+const isExcused = ({ status }: CaseSnapshot): boolean => status !== 'passed' && status !== 'failed' && status !== 'errored';
 
 /** Compares two records case by case. Of the earlier record, a line a case is held. */
-export function compare(before: Entries, after: Entries, matching?: Matching): Comparison {
-  const known = new Map<string, Keyed>();
-  for (const one of casesOf(before(), matching?.before)) known.set(one.key, one);
+export function compare(before: Entries, after: Entries, matching?: VariantPair): Comparison {
+  const known = new Map<string, KeyedCase>();
+  for (const one of collectCases(before(), matching?.before)) known.set(one.key, one);
   const cases: Record<Exclude<Change, 'same'>, Compared[]> = {
     'newly failing': [],
     fixed: [],
@@ -59,24 +59,24 @@ export function compare(before: Entries, after: Entries, matching?: Matching): C
     faster: [],
   };
   // The same cases on a slower machine are slower throughout; variants differ by themselves.
-  const pace = new Pace(matching === undefined);
+  const pace = new DurationNoise(matching === undefined);
   /** Passed in both, and took another time. */
   const timed: Timed[] = [];
   let same = 0;
-  for (const one of casesOf(after(), matching?.after)) {
+  for (const one of collectCases(after(), matching?.after)) {
     const earlier = known.get(one.key);
     known.delete(one.key);
     // Records contain failed teardowns only.
-    const change = one.isTeardown && !earlier ? 'newly failing' : changeOf(earlier?.side, one.side);
+    const change = one.isTeardown && !earlier ? 'newly failing' : classifyChange(earlier?.side, one.side);
     if (change === 'timed') {
       const [from, to] = [earlier?.side.milliseconds ?? 0, one.side.milliseconds];
       pace.take(from, to);
-      if (Math.abs(to - from) >= unnoticed) timed.push({ ...compared(one, earlier), milliseconds: [from, to] });
+      if (Math.abs(to - from) >= NOISE_FLOOR_MS) timed.push({ ...compareCases(one, earlier), milliseconds: [from, to] });
       else same++;
     } else if (change === 'same') same++;
-    else cases[change].push(compared(one, earlier));
+    else cases[change].push(compareCases(one, earlier));
   }
-  for (const gone of known.values()) cases[gone.isTeardown ? 'fixed' : 'gone'].push(compared(undefined, gone));
+  for (const gone of known.values()) cases[gone.isTeardown ? 'fixed' : 'gone'].push(compareCases(undefined, gone));
   for (const { milliseconds, ...pair } of timed) {
     const change = pace.of(...milliseconds);
     if (change === 'same') same++;
@@ -85,8 +85,8 @@ export function compare(before: Entries, after: Entries, matching?: Matching): C
   return { cases, same, pace: pace.median };
 }
 
-function compared(after: Keyed | undefined, before: Keyed | undefined): Compared {
-  const { named, path } = (after ?? before) as Keyed;
+function compareCases(after: KeyedCase | undefined, before: KeyedCase | undefined): Compared {
+  const { named, path } = (after ?? before) as KeyedCase;
   return { id: named.id, title: named.title, path, before: before?.side, after: after?.side };
 }
 
@@ -99,7 +99,7 @@ function compared(after: Keyed | undefined, before: Keyed | undefined): Compared
  * passed    passed    slower, faster or the same, by its time
  * excused   passed    the same
  */
-function changeOf(before: Side | undefined, after: Side): Exclude<Change, 'gone' | 'slower' | 'faster'> | 'timed' {
+function classifyChange(before: CaseSnapshot | undefined, after: CaseSnapshot): Exclude<Change, 'gone' | 'slower' | 'faster'> | 'timed' {
   if (!before) return 'new';
   if (fails(after)) return fails(before) ? 'still failing' : 'newly failing';
   if (isExcused(after)) return isExcused(before) ? 'same' : 'excused';
@@ -107,29 +107,29 @@ function changeOf(before: Side | undefined, after: Side): Exclude<Change, 'gone'
   return before.status === 'passed' ? 'timed' : 'same';
 }
 
-interface Keyed {
+interface KeyedCase {
   readonly key: string;
   /** Read where it is told. */
   readonly named: { readonly id: string; readonly title: string };
   readonly path: readonly string[];
-  readonly side: Side;
+  readonly side: CaseSnapshot;
   readonly isTeardown: boolean;
 }
 
-function* casesOf(entries: Iterable<JournalEntry>, variant: string | undefined): Generator<Keyed> {
+function* collectCases(entries: Iterable<JournalEntry>, variant: string | undefined): Generator<KeyedCase> {
   const paths = new Map<number, readonly string[]>();
   for (const entry of entries) {
     if (entry.type === 'test') paths.set(entry.header.test, [entry.header.file, ...entry.header.path]);
     else if (entry.type === 'ended') {
       const { result } = entry;
       const key = variant === undefined ? result.id : withoutVariant(result.id, variant);
-      if (key !== undefined) yield { key, named: result, path: paths.get(result.test) ?? [], side: sideOf(result), isTeardown: false };
+      if (key !== undefined) yield { key, named: result, path: paths.get(result.test) ?? [], side: buildSnapshot(result), isTeardown: false };
     } else if (entry.type === 'teardown-failed' && variant === undefined)
-      yield { key: entry.id, named: entry, path: [], side: sideOf(entry.result), isTeardown: true };
+      yield { key: entry.id, named: entry, path: [], side: buildSnapshot(entry.result), isTeardown: true };
   }
 }
 
-const sideOf = ({ status, times, failures }: Pick<RecordedResult, 'status' | 'times' | 'failures'>): Side => ({
+const buildSnapshot = ({ status, times, failures }: Pick<RecordedResult, 'status' | 'times' | 'failures'>): CaseSnapshot => ({
   status,
   milliseconds: times.body,
   message: failures[0]?.message,
@@ -138,24 +138,24 @@ const sideOf = ({ status, times, failures }: Pick<RecordedResult, 'status' | 'ti
 /** An id without its file and with a star in place of a variant's title; nothing where it is not of that variant. */
 function withoutVariant(id: string, variant: string): string | undefined {
   const parts = id.slice(id.indexOf('#') + 1).split('/');
-  const at = parts.indexOf(slug(variant));
+  const at = parts.indexOf(formatSlug(variant));
   return at < 0 ? undefined : parts.with(at, '*').join('/');
 }
 
 type Timed = Compared & { readonly milliseconds: readonly [before: number, after: number] };
 
 /** Milliseconds that a collection of garbage or a busy machine may add to any case. */
-const unnoticed = 20;
-const leastRatio = Math.log(1.5);
+const NOISE_FLOOR_MS = 20;
+const MIN_LOG_RATIO = Math.log(1.5);
 /** How many times the usual spread is no noise any more. */
-const beyond = 4;
-const enoughOfASize = 12;
+const OUTLIER_FACTOR = 4;
+const MIN_CASES_PER_SIZE = 12;
 
 /**
  * Tells a change of time from noise: cases of about the same length tell how much times differ from run to run. The spread is the
  * median of the absolute deviations from the median (F. R. Hampel, 1974), of the ratios' logarithms.
  */
-class Pace {
+class DurationNoise {
   readonly #isCentred: boolean;
   readonly #ratios: number[] = [];
   /** The binary magnitude of the time that each is of. */
@@ -167,8 +167,8 @@ class Pace {
   }
 
   take(before: number, after: number): void {
-    this.#ratios.push(ratioOf(before, after));
-    this.#sizes.push(sizeOf(before, after));
+    this.#ratios.push(computeRatio(before, after));
+    this.#sizes.push(computeSizeClass(before, after));
   }
 
   get #judgement() {
@@ -177,12 +177,12 @@ class Pace {
   }
 
   #judge() {
-    const center = this.#isCentred ? middle(this.#ratios) : 0;
-    const spreadOf = (ratios: readonly number[]): number => 1.4826 * middle(ratios.map((ratio) => Math.abs(ratio - center)));
+    const center = this.#isCentred ? computeMedian(this.#ratios) : 0;
+    const spreadOf = (ratios: readonly number[]): number => 1.4826 * computeMedian(ratios.map((ratio) => Math.abs(ratio - center)));
     const spreads = new Map<number, number>();
     for (const size of new Set(this.#sizes)) {
       const alike = this.#ratios.filter((_, i) => this.#sizes[i] === size);
-      if (alike.length >= enoughOfASize) spreads.set(size, spreadOf(alike));
+      if (alike.length >= MIN_CASES_PER_SIZE) spreads.set(size, spreadOf(alike));
     }
     return { center, spread: spreadOf(this.#ratios), spreads };
   }
@@ -193,17 +193,17 @@ class Pace {
 
   of(before: number, after: number): 'slower' | 'faster' | 'same' {
     const { center, spread, spreads } = this.#judgement;
-    const ratio = ratioOf(before, after) - center;
-    if (Math.abs(ratio) < Math.max(leastRatio, beyond * (spreads.get(sizeOf(before, after)) ?? spread))) return 'same';
+    const ratio = computeRatio(before, after) - center;
+    if (Math.abs(ratio) < Math.max(MIN_LOG_RATIO, OUTLIER_FACTOR * (spreads.get(computeSizeClass(before, after)) ?? spread))) return 'same';
     return ratio > 0 ? 'slower' : 'faster';
   }
 }
 
 /** A tenth of a millisecond is added to both: below that, clocks differ more than cases. */
-const ratioOf = (before: number, after: number): number => Math.log((after + 0.1) / (before + 0.1));
-const sizeOf = (before: number, after: number): number => Math.round(Math.log2(Math.sqrt((before + 0.1) * (after + 0.1))));
+const computeRatio = (before: number, after: number): number => Math.log((after + 0.1) / (before + 0.1));
+const computeSizeClass = (before: number, after: number): number => Math.round(Math.log2(Math.sqrt((before + 0.1) * (after + 0.1))));
 
-function middle(values: readonly number[]): number {
+function computeMedian(values: readonly number[]): number {
   const sorted = [...values].sort((a, b) => a - b);
   return sorted[sorted.length >> 1] ?? 0;
 }

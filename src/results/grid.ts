@@ -1,11 +1,11 @@
-import { shortValue } from '../cases/values.ts';
+import { formatShortValue } from '../cases/values.ts';
 import type { Status } from '../running/result.ts';
 import { valueAt } from '../suites/row-condition.ts';
 import { worstFirst } from './strip.ts';
-import { cellsOf, type Plain, plainOf } from './where/condition.ts';
+import { flattenCells, type Scalar, toScalar } from './where/condition.ts';
 
 /** What a grid needs of a result. */
-export interface Celled {
+export interface GridInput {
   readonly row: Readonly<Record<string, unknown>>;
   readonly status: Status;
   readonly times: { readonly setup: number; readonly body: number; readonly teardown: number };
@@ -15,11 +15,11 @@ export interface Celled {
 export interface Axis {
   readonly column: string;
   /** In the order in which they first occur; numbers by their size. */
-  readonly values: readonly Plain[];
+  readonly values: readonly Scalar[];
 }
 
 /** The cases that share the values of the axes: folded into one cell. */
-export interface Cell<Result extends Celled = Celled> {
+export interface Cell<Result extends GridInput = GridInput> {
   readonly results: readonly Result[];
   /** The worst of its cases. */
   readonly status: Status;
@@ -27,30 +27,30 @@ export interface Cell<Result extends Celled = Celled> {
   readonly milliseconds: number;
 }
 
-export interface Grid<Result extends Celled = Celled> {
+export interface Grid<Result extends GridInput = GridInput> {
   readonly down: readonly string[];
   readonly across: readonly string[];
   /** The values at the head of each column: one for each axis across. */
-  readonly heads: readonly (readonly Plain[])[];
-  readonly lines: readonly { readonly values: readonly Plain[]; readonly cells: readonly (Cell<Result> | undefined)[] }[];
+  readonly columnHeaders: readonly (readonly Scalar[])[];
+  readonly lines: readonly { readonly values: readonly Scalar[]; readonly cells: readonly (Cell<Result> | undefined)[] }[];
 }
 
 /** A column with more values is no side of a grid. */
-const mostValues = 24;
+const MAX_AXIS_VALUES = 24;
 
 /** The columns of some rows that have 2 to 24 values, which most rows share with others. */
-export function axesOf(rows: Iterable<Celled['row']>): Axis[] {
-  const columns = new Map<string, Map<string, Plain>>();
+export function findAxes(rows: Iterable<GridInput['row']>): Axis[] {
+  const columns = new Map<string, Map<string, Scalar>>();
   const wide = new Set<string>();
   let count = 0;
   for (const row of rows) {
     count++;
-    for (const [column, value] of cellsOf(row)) {
+    for (const [column, value] of flattenCells(row)) {
       if (wide.has(column)) continue;
       let values = columns.get(column);
       if (!values) columns.set(column, (values = new Map()));
       values.set(JSON.stringify(value), value);
-      if (values.size > mostValues) {
+      if (values.size > MAX_AXIS_VALUES) {
         wide.add(column);
         columns.delete(column);
       }
@@ -61,37 +61,37 @@ export function axesOf(rows: Iterable<Celled['row']>): Axis[] {
     .filter(({ values }) => values.length > 1 && values.length * 2 <= count);
 }
 
-const inOrder = (values: Plain[]): Plain[] => (values.every((value) => typeof value === 'number') ? values.sort((a, b) => a - b) : values);
+const inOrder = (values: Scalar[]): Scalar[] => (values.every((value) => typeof value === 'number') ? values.sort((a, b) => a - b) : values);
 
 /** Lays results out by the values of some columns; those of the others fold into the cells. */
-export function gridOf<Result extends Celled>(
+export function buildGrid<Result extends GridInput>(
   results: Iterable<Result>,
   axes: readonly Axis[],
   down: readonly string[],
   across: readonly string[],
 ): Grid<Result> {
   const cells = new Map<string, Result[]>();
-  const key = (values: readonly (Plain | undefined)[]): string => JSON.stringify(values);
+  const key = (values: readonly (Scalar | undefined)[]): string => JSON.stringify(values);
   for (const result of results) {
-    const at = key([...down, ...across].map((column) => plainOf(valueAt(result.row, column))));
+    const at = key([...down, ...across].map((column) => toScalar(valueAt(result.row, column))));
     const cell = cells.get(at);
     if (cell) cell.push(result);
     else cells.set(at, [result]);
   }
-  const valuesOf = (columns: readonly string[]): Plain[][] =>
-    columns.reduce<Plain[][]>(
+  const valuesOf = (columns: readonly string[]): Scalar[][] =>
+    columns.reduce<Scalar[][]>(
       (lists, column) => {
         const values = axes.find((axis) => axis.column === column)?.values ?? [];
         return lists.flatMap((list) => values.map((value) => [...list, value]));
       },
       [[]],
     );
-  const heads = valuesOf(across).filter((head) => valuesOf(down).some((values) => cells.has(key([...values, ...head]))));
-  const lines = valuesOf(down).map((values) => ({ values, cells: heads.map((head) => cellOf(cells.get(key([...values, ...head])))) }));
-  return { down, across, heads, lines: lines.filter((line) => line.cells.some((cell) => cell !== undefined)) };
+  const columnHeaders = valuesOf(across).filter((head) => valuesOf(down).some((values) => cells.has(key([...values, ...head]))));
+  const lines = valuesOf(down).map((values) => ({ values, cells: columnHeaders.map((head) => findCell(cells.get(key([...values, ...head])))) }));
+  return { down, across, columnHeaders, lines: lines.filter((line) => line.cells.some((cell) => cell !== undefined)) };
 }
 
-function cellOf<Result extends Celled>(results: readonly Result[] | undefined): Cell<Result> | undefined {
+function findCell<Result extends GridInput>(results: readonly Result[] | undefined): Cell<Result> | undefined {
   if (!results) return undefined;
   const statuses = new Set(results.map(({ status }) => status));
   return {
@@ -106,7 +106,7 @@ function cellOf<Result extends Celled>(results: readonly Result[] | undefined): 
  * Which columns to lay out where nobody said: those that explain failures first, then those with most values; the one with most values
  * goes across as far as there is room, up to two go down.
  */
-export function chooseSides(
+export function chooseAxes(
   axes: readonly Axis[],
   telling: ReadonlySet<string>,
   fits: (axis: Axis) => boolean,
@@ -119,4 +119,4 @@ export function chooseSides(
   return { across: [across.column], down: (size > 36 ? down.slice(0, 1) : down).map(({ column }) => column) };
 }
 
-export const formatGridValue = (value: Plain): string => (value === '' ? '(empty)' : shortValue(value));
+export const formatGridValue = (value: Scalar): string => (value === '' ? '(empty)' : formatShortValue(value));

@@ -6,16 +6,16 @@ export interface TestResults {
   readonly header: TestHeader;
   /** How many there are. */
   readonly count: number;
-  results(): Iterable<Placed>;
+  results(): Iterable<LaneResult>;
 }
 
-export interface Placed {
+export interface LaneResult {
   readonly result: RecordedResult;
   readonly lane: number;
 }
 
 /** Results that are held at once, so that tests can be told one after the other. */
-const mostHeld = 50_000;
+const MAX_HELD_RESULTS = 50_000;
 
 /**
  * Tests in the order of the plan, each with its results in the order of their rows; results of one test that has more than 50,000
@@ -30,25 +30,25 @@ export function* testsInOrder(entries: () => Iterable<JournalEntry>): Generator<
     if (test) test.count++;
   }
   const ordered = [...tests.values()].sort((a, b) => a.header.test - b.header.test);
-  for (const batch of batched(ordered)) {
+  for (const batch of batchResults(ordered)) {
     const [first] = batch;
-    if (first && first.count > mostHeld) yield { ...first, results: () => placed(entries, new Set([first.header.test])) };
+    if (first && first.count > MAX_HELD_RESULTS) yield { ...first, results: () => orderResults(entries, new Set([first.header.test])) };
     else {
-      const held = new Map<number, Placed[]>(batch.map(({ header }) => [header.test, []]));
-      for (const one of placed(entries, held)) held.get(one.result.test)?.push(one);
+      const held = new Map<number, LaneResult[]>(batch.map(({ header }) => [header.test, []]));
+      for (const one of orderResults(entries, held)) held.get(one.result.test)?.push(one);
       for (const { header, count } of batch) {
-        const results = (held.get(header.test) as Placed[]).sort((a, b) => a.result.ordinal - b.result.ordinal);
+        const results = (held.get(header.test) as LaneResult[]).sort((a, b) => a.result.ordinal - b.result.ordinal);
         yield { header, count, results: () => results };
       }
     }
   }
 }
 
-function* batched<T extends { readonly count: number }>(tests: readonly T[]): Generator<T[]> {
+function* batchResults<T extends { readonly count: number }>(tests: readonly T[]): Generator<T[]> {
   let batch: T[] = [];
   let size = 0;
   for (const test of tests) {
-    if (batch.length > 0 && size + test.count > mostHeld) {
+    if (batch.length > 0 && size + test.count > MAX_HELD_RESULTS) {
       yield batch;
       [batch, size] = [[], 0];
     }
@@ -58,7 +58,7 @@ function* batched<T extends { readonly count: number }>(tests: readonly T[]): Ge
   if (batch.length > 0) yield batch;
 }
 
-function* placed(entries: () => Iterable<JournalEntry>, tests: { has(test: number): boolean }): Generator<Placed> {
+function* orderResults(entries: () => Iterable<JournalEntry>, tests: { has(test: number): boolean }): Generator<LaneResult> {
   let lane = 0;
   for (const entry of entries()) {
     if (entry.type === 'header') lane = entry.lane;

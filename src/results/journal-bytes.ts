@@ -1,16 +1,16 @@
-import { type JournalEntry, writeEntry } from './journal.ts';
-import { LineBytes } from './line-bytes.ts';
-import { BlockTally } from './pass-block.ts';
-import { PassWriter, type PlainPass } from './plain-pass.ts';
+import { encodeEntry, type JournalEntry } from './journal.ts';
+import { Utf8LineBuffer } from './line-bytes.ts';
+import { PassBlockBuilder } from './pass-block.ts';
+import { type CompactPass, PassWriter } from './plain-pass.ts';
 
 type Stringify = (value: unknown) => string;
 
 /** The lines of a journal that are not written yet, in UTF-8. */
 export class JournalBytes {
   readonly #stringify: Stringify;
-  readonly #lines = new LineBytes();
+  readonly #lines = new Utf8LineBuffer();
   readonly #passes = new PassWriter();
-  readonly #block = new BlockTally();
+  readonly #block = new PassBlockBuilder();
 
   constructor(stringify: Stringify) {
     this.#stringify = stringify;
@@ -22,13 +22,13 @@ export class JournalBytes {
 
   put(entry: JournalEntry): void {
     this.#endBlock();
-    this.#lines.text(writeEntry(entry, this.#stringify));
+    this.#lines.text(encodeEntry(entry, this.#stringify));
   }
 
   /** False, and nothing is put, for a row that does not stand in a journal as it is, under its test's columns. */
-  pass(pass: PlainPass, columns: readonly string[]): boolean {
+  pass(pass: CompactPass, columns: readonly string[]): boolean {
     const { test, ordinal, checks } = pass;
-    if (!this.#block.takes(test, ordinal)) this.#endBlock();
+    if (!this.#block.canAppend(test, ordinal)) this.#endBlock();
     const from = this.#lines.length;
     if (!this.#passes.write(pass, columns, this.#lines, this.#stringify)) return false;
     this.#block.add(test, ordinal, this.#passes.time, checks, from);
@@ -46,6 +46,6 @@ export class JournalBytes {
     const { from } = this.#block;
     const head = this.#block.end(this.#lines.length - from);
     if (head) this.#lines.insert(from, head);
-    this.#passes.interrupt();
+    this.#passes.resetDelta();
   }
 }

@@ -4,7 +4,7 @@ import { isBlock, readBlock } from './pass-block.ts';
 import { endOfLine, Headers, isPass, type ReadPass, readPass } from './plain-pass.ts';
 
 /** Parses a line other than a plain pass. Returns undefined for an incomplete line. */
-export function readEntry(line: string): JournalEntry | undefined {
+export function decodeEntry(line: string): JournalEntry | undefined {
   try {
     const entry: unknown = JSON.parse(line);
     return typeof entry === 'object' && entry !== null && typeof (entry as JournalEntry).type === 'string' ? (entry as JournalEntry) : undefined;
@@ -13,7 +13,7 @@ export function readEntry(line: string): JournalEntry | undefined {
   }
 }
 
-const mostAtOnce = 256;
+const MAX_BATCH_ENTRIES = 256;
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
 
@@ -39,7 +39,7 @@ export class JournalReader {
   *readAll(lines: Uint8Array, inBlocks = false): Generator<readonly JournalEntry[]> {
     let entries: JournalEntry[] = [];
     for (let from = 0; from < lines.length; ) {
-      if (entries.length === mostAtOnce) {
+      if (entries.length === MAX_BATCH_ENTRIES) {
         yield entries;
         entries = [];
       }
@@ -78,7 +78,7 @@ export class JournalReader {
   }
 
   #other(line: string): JournalEntry | undefined {
-    const read = isBlock(line.charCodeAt(0)) ? undefined : readEntry(line);
+    const read = isBlock(line.charCodeAt(0)) ? undefined : decodeEntry(line);
     const refused = read && refusesEntry(read);
     const entry: JournalEntry | undefined = refused === undefined ? read : this.#malformed(refused);
     if (entry?.type === 'header') this.#lane = entry.lane;

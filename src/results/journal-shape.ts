@@ -45,7 +45,7 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> 
   activity: { activity: fields({ what: 'text', name: 'text', limit: 'number', invalid: optional(fields(named)) }) },
   loaded: { file: 'text', milliseconds: 'number', reads: 'texts' },
   planned: { files: 'count', tests: 'count', problems: each(problem), warnings: each(problem), hash: 'text', suggestions: optional('texts') },
-  pieces: { pieces: each(fields({ tests: each('count'), splits: 'truth' })), tests: 'texts' },
+  pieces: { pieces: each(fields({ tests: each('count'), isPartitionable: 'truth' })), tests: 'texts' },
   'exit-attributed': {},
   running: { at: 'number' },
   idle: {},
@@ -64,7 +64,7 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> 
   problem: { problem },
   output: { text: 'text' },
   leaks: { leaks: each(fields({ kind: 'text', after: optional(fields({ id: 'text', title: 'text' })), location: optional(locationShape) })) },
-  bindings: { uses: each(fields({ number: 'count', idle: optional(problem) })), warnings: each(problem) },
+  bindings: { uses: each(fields({ number: 'count', unusedReason: optional(problem) })), warnings: each(problem) },
   finished: { selected: 'count', stuck: 'truth', unrun: optional(fields({ cases: 'count', isMore: 'truth' })) },
 };
 

@@ -3,14 +3,14 @@ import type { Problem } from '../problems/problem.ts';
 import type { BindingUse } from '../running/bindings.ts';
 import type { Explanation } from '../running/explain.ts';
 import type { CaseResult } from '../running/result.ts';
-import type { Left } from '../running/run.ts';
-import type { Piece } from '../suites/pieces.ts';
+import type { NotRunCount } from '../running/run.ts';
+import type { WorkUnit } from '../suites/pieces.ts';
 import type { Leak } from './leaks.ts';
 import type { PassBlock } from './pass-block.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
-export const journalVersion = 5;
+export const JOURNAL_VERSION = 5;
 
 /** What a lane is about to do, and how long that may take: whoever watches it ends a lane that goes silent for longer. */
 export interface Activity {
@@ -40,7 +40,7 @@ export type JournalEntry =
       readonly suggestions?: readonly string[];
     }
   /** What lanes can run apart, and the ids of all tests in the order of the plan. */
-  | { readonly type: 'pieces'; readonly pieces: readonly Piece[]; readonly tests: readonly string[] }
+  | { readonly type: 'pieces'; readonly pieces: readonly WorkUnit[]; readonly tests: readonly string[] }
   /** The process comes to its end by what the last result tells: nobody else is to be charged with it. */
   | { readonly type: 'exit-attributed' }
   /** The moment that times of cases and fixtures are counted from: milliseconds since 1970. */
@@ -66,6 +66,6 @@ export type JournalEntry =
   | { readonly type: 'leaks'; readonly leaks: readonly Leak[] }
   | { readonly type: 'bindings'; readonly uses: readonly BindingUse[]; readonly warnings: readonly Problem[] }
   /** `unrun` are cases that its run ended before: what goes on with the run may have run them since. */
-  | { readonly type: 'finished'; readonly selected: number; readonly stuck: boolean; readonly unrun?: Left };
+  | { readonly type: 'finished'; readonly selected: number; readonly stuck: boolean; readonly unrun?: NotRunCount };
 
-export const writeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;
+export const encodeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;

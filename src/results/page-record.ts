@@ -1,8 +1,8 @@
 import type { Status } from '../running/result.ts';
 import type { JournalEntry } from './journal.ts';
-import { readEntry } from './journal-reader.ts';
+import { decodeEntry } from './journal-reader.ts';
 import { isPass } from './plain-pass.ts';
-import type { NameFile } from './report.ts';
+import type { FormatPath } from './report.ts';
 import type { RunInfo } from './run-info.ts';
 
 /** What the results page is told of a run before its entries come: its first line. */
@@ -41,7 +41,7 @@ export type PageEntry =
   | { readonly type: 'new-run'; readonly head: PageHead };
 
 /** What only those need who follow a run from within. */
-const unneeded: ReadonlySet<JournalEntry['type']> = new Set([
+const ENTRIES_NOT_ON_PAGE: ReadonlySet<JournalEntry['type']> = new Set([
   'activity',
   'started',
   'idle',
@@ -61,10 +61,10 @@ export interface PageLine {
 }
 
 /** A line of a journal, or an entry, as a page has it: files by their names from the root; nothing for what a page does not need. */
-export function pageLine(one: string | JournalEntry, nameFile: NameFile): PageLine | undefined {
+export function pageLine(one: string | JournalEntry, nameFile: FormatPath): PageLine | undefined {
   if (typeof one === 'string' && isPass(one.charCodeAt(0))) return one.endsWith(']') ? { text: one } : undefined;
-  const entry = typeof one === 'string' ? readEntry(one) : one;
-  if (!entry || unneeded.has(entry.type)) return undefined;
+  const entry = typeof one === 'string' ? decodeEntry(one) : one;
+  if (!entry || ENTRIES_NOT_ON_PAGE.has(entry.type)) return undefined;
   return { text: JSON.stringify(named(entry, nameFile)), entry };
 }
 
@@ -72,7 +72,7 @@ export function pageLine(one: string | JournalEntry, nameFile: NameFile): PageLi
 const data: ReadonlySet<string> = new Set(['row', 'facts', 'value']);
 
 /** The same, with the files of places, and of a test's rows, by their names. */
-function named(value: unknown, nameFile: NameFile): unknown {
+function named(value: unknown, nameFile: FormatPath): unknown {
   if (Array.isArray(value)) return value.map((item) => named(item, nameFile));
   if (typeof value !== 'object' || value === null) return value;
   const isPlace = 'line' in value && typeof value.line === 'number' && 'column' in value && typeof value.column === 'number';

@@ -1,25 +1,25 @@
-import { caseSlug, nameOfValues } from '../cases/names.ts';
-import { type MakeObject, objectMaker } from '../cases/object-maker.ts';
-import { fillTitle, hasPlaceholders, readTitle } from '../cases/title.ts';
+import { caseSlug, formatValuesName } from '../cases/names.ts';
+import { compileObjectFactory, type MakeObject } from '../cases/object-maker.ts';
+import { hasPlaceholders, parseTitle, renderTitle } from '../cases/title.ts';
 import type { SourceLocation } from '../problems/place.ts';
-import { idOf, titleOf } from '../suites/planned.ts';
-import type { LineBytes } from './line-bytes.ts';
+import { formatCaseTitle, formatId } from '../suites/planned.ts';
+import type { Utf8LineBuffer } from './line-bytes.ts';
 import type { RecordedResult, TestHeader } from './recorded-result.ts';
 import { recordedRow } from './rows.ts';
 
-const tab = 9;
-const lineEnd = 10;
-const blank = 32;
-const plus = 43;
-const comma = 44;
-const equals = 61;
-const zero = 48;
-const nine = 57;
-const bracket = 91;
-const endBracket = 93;
+const TAB = 9;
+const LINE_FEED = 10;
+const SPACE = 32;
+const PLUS = 43;
+const COMMA = 44;
+const EQUALS = 61;
+const ZERO = 48;
+const NINE = 57;
+const BRACKET = 91;
+const END_BRACKET = 93;
 
 /** A passed case of which there is nothing to say but its times: by far the most frequent entry. */
-export interface PlainPass {
+export interface CompactPass {
   readonly test: number;
   readonly ordinal: number;
   readonly twin: number;
@@ -38,7 +38,7 @@ export interface PlainPass {
 }
 
 /** Whole microseconds; as a small integer where it is one, which is far faster to write. */
-const micro = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
+const toMicroseconds = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
 
 /**
  * Writes plain passes, a line each. A whole line is `+test ordinal twin start setup body teardown checks line`, times in microseconds,
@@ -60,7 +60,7 @@ export class PassWriter {
   time = 0;
 
   /** Something else is written: the next pass is told whole. */
-  interrupt(): void {
+  resetDelta(): void {
     this.#test = -1;
   }
 
@@ -68,12 +68,12 @@ export class PassWriter {
    * Returns false, and writes nothing, for a row that a compact line cannot contain: it can contain texts, finite numbers, booleans, null
    * and dates under these columns.
    */
-  write(pass: PlainPass, columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
+  write(pass: CompactPass, columns: readonly string[], lines: Utf8LineBuffer, stringify: (value: unknown) => string): boolean {
     const from = lines.length;
-    const start = micro(pass.start);
-    const setup = micro(pass.setup);
-    const teardown = micro(pass.teardown);
-    const body = micro(pass.body);
+    const start = toMicroseconds(pass.start);
+    const setup = toMicroseconds(pass.setup);
+    const teardown = toMicroseconds(pass.teardown);
+    const body = toMicroseconds(pass.body);
     const { test, ordinal, twin, checks, line, column } = pass;
     const rows = ordinal - this.#ordinal;
     if (
@@ -87,23 +87,23 @@ export class PassWriter {
       column === this.#column &&
       line === lineAfter(this.#line, rows)
     ) {
-      lines.number(equals, start - this.#start);
-      lines.number(blank, body);
-      if (rows > 1) lines.number(blank, rows);
+      lines.number(EQUALS, start - this.#start);
+      lines.number(SPACE, body);
+      if (rows > 1) lines.number(SPACE, rows);
     } else {
-      lines.number(plus, test);
-      lines.number(blank, ordinal);
-      lines.number(blank, twin);
-      lines.number(blank, start);
-      lines.number(blank, setup);
-      lines.number(blank, body);
-      lines.number(blank, teardown);
-      lines.number(blank, checks);
-      lines.number(blank, line);
-      if (column !== 1) lines.number(blank, column);
+      lines.number(PLUS, test);
+      lines.number(SPACE, ordinal);
+      lines.number(SPACE, twin);
+      lines.number(SPACE, start);
+      lines.number(SPACE, setup);
+      lines.number(SPACE, body);
+      lines.number(SPACE, teardown);
+      lines.number(SPACE, checks);
+      lines.number(SPACE, line);
+      if (column !== 1) lines.number(SPACE, column);
     }
-    lines.unit(tab);
-    if (!writeRow(pass.row, columns, lines, stringify)) return lines.cut(from);
+    lines.writeByte(TAB);
+    if (!writeRow(pass.row, columns, lines, stringify)) return lines.truncate(from);
     this.#test = test;
     this.#ordinal = ordinal;
     this.#start = start;
@@ -120,20 +120,20 @@ export class PassWriter {
 /** The line of a row in a data file that comes so many rows later, most likely; where there is none, there is none for that. */
 const lineAfter = (line: number, rows: number): number => (line === 0 ? 0 : line + rows);
 
-function writeRow(row: PlainPass['row'], columns: readonly string[], lines: LineBytes, stringify: (value: unknown) => string): boolean {
+function writeRow(row: CompactPass['row'], columns: readonly string[], lines: Utf8LineBuffer, stringify: (value: unknown) => string): boolean {
   let seen = 0;
   for (const column in row) {
-    if (columns[seen] !== column || !writeValue(seen === 0 ? bracket : comma, row[column], lines, stringify)) return false;
+    if (columns[seen] !== column || !writeValue(seen === 0 ? BRACKET : COMMA, row[column], lines, stringify)) return false;
     seen++;
   }
   if (seen !== columns.length) return false;
-  if (seen === 0) lines.unit(bracket);
-  lines.unit(endBracket);
-  lines.unit(lineEnd);
+  if (seen === 0) lines.writeByte(BRACKET);
+  lines.writeByte(END_BRACKET);
+  lines.writeByte(LINE_FEED);
   return true;
 }
 
-function writeValue(before: number, value: unknown, lines: LineBytes, stringify: (value: unknown) => string): boolean {
+function writeValue(before: number, value: unknown, lines: Utf8LineBuffer, stringify: (value: unknown) => string): boolean {
   if (typeof value === 'number') {
     if (!Number.isFinite(value) || Object.is(value, -0)) return false;
     lines.number(before, value);
@@ -141,17 +141,17 @@ function writeValue(before: number, value: unknown, lines: LineBytes, stringify:
   }
   if (typeof value === 'object') return writeObject(before, value, lines);
   if (typeof value !== 'string' && typeof value !== 'boolean') return false;
-  lines.unit(before);
+  lines.writeByte(before);
   if (typeof value === 'string') lines.json(value, stringify);
   else lines.text(value ? 'true' : 'false');
   return true;
 }
 
 /** Null, or a date: `{"date":0}`, in milliseconds since 1970. */
-function writeObject(before: number, value: object | null, lines: LineBytes): boolean {
+function writeObject(before: number, value: object | null, lines: Utf8LineBuffer): boolean {
   const isPlainDate = value !== null && Object.getPrototypeOf(value) === Date.prototype && Object.keys(value).length === 0;
   if (value !== null && !(isPlainDate && Number.isFinite((value as Date).getTime()))) return false;
-  lines.unit(before);
+  lines.writeByte(before);
   lines.text(value === null ? 'null' : `{"date":${(value as Date).getTime()}}`);
   return true;
 }
@@ -160,25 +160,25 @@ function writeObject(before: number, value: object | null, lines: LineBytes): bo
 const revived = (value: unknown): unknown => (typeof value === 'object' && value !== null ? new Date((value as { date: number }).date) : value);
 
 /** Where `nextNumber` goes on; -1 when it has met what stands in no whole line. */
-let readFrom = 0;
+let cursor = 0;
 
 /** The whole number that stands next in a line, and the blank or tab after it: taken digit by digit, as millions are read. */
 function nextNumber(bytes: Uint8Array): number {
-  if (readFrom < 0) return 0;
-  let at = readFrom;
+  if (cursor < 0) return 0;
+  let at = cursor;
   let number = 0;
   for (;;) {
     const unit = bytes[at++] as number;
-    if (unit >= zero && unit <= nine) number = number * 10 + unit - zero;
+    if (unit >= ZERO && unit <= NINE) number = number * 10 + unit - ZERO;
     else {
-      readFrom = unit === blank || unit === tab ? at : -1;
+      cursor = unit === SPACE || unit === TAB ? at : -1;
       return number;
     }
   }
 }
 
 /** Whether a number is to follow the one that was read, which ends with a blank then. */
-const hasMore = (bytes: Uint8Array): boolean => readFrom > 0 && bytes[readFrom - 1] === blank;
+const hasMore = (bytes: Uint8Array): boolean => cursor > 0 && bytes[cursor - 1] === SPACE;
 
 const nothing: readonly never[] = [];
 const decoder = new TextDecoder();
@@ -193,7 +193,7 @@ export class Headers {
   readonly #held = new Map<number, HeldHeader>();
 
   set(header: TestHeader): void {
-    this.#held.set(header.test, { ...header, makeRow: objectMaker(header.columns) });
+    this.#held.set(header.test, { ...header, makeRow: compileObjectFactory(header.columns) });
   }
 
   get(test: number): HeldHeader | undefined {
@@ -224,7 +224,7 @@ export class ReadPass implements RecordedResult {
   #hasDates = false;
 
   constructor(bytes: Uint8Array, from: number, headers: Headers, before: ReadPass | undefined) {
-    readFrom = from + 1;
+    cursor = from + 1;
     if (before) {
       this.test = before.test;
       this.#twin = 1;
@@ -252,9 +252,9 @@ export class ReadPass implements RecordedResult {
       this.#header = headers.get(this.test);
     }
     this.#bytes = bytes;
-    this.#from = readFrom;
-    this.end = endOfLine(bytes, readFrom < 0 ? from : readFrom);
-    this.isWhole = readFrom > 0 && bytes[readFrom - 1] === tab && bytes[this.end - 1] === endBracket;
+    this.#from = cursor;
+    this.end = endOfLine(bytes, cursor < 0 ? from : cursor);
+    this.isWhole = cursor > 0 && bytes[cursor - 1] === TAB && bytes[this.end - 1] === END_BRACKET;
   }
 
   get status(): 'passed' {
@@ -298,13 +298,13 @@ export class ReadPass implements RecordedResult {
     return this.#hasDates ? recordedRow(own) : own;
   }
   get id(): string {
-    return idOf(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.#ownRow, undefined), this.#twin);
+    return formatId(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.#ownRow, undefined), this.#twin);
   }
   get title(): string {
     const path = this.#header?.path ?? [];
-    const template = readTitle(path.at(-1) ?? '');
+    const template = parseTitle(path.at(-1) ?? '');
     const row = this.#ownRow;
-    return titleOf([...path.slice(0, -1), fillTitle(template, row)], hasPlaceholders(template) ? '' : nameOfValues(row));
+    return formatCaseTitle([...path.slice(0, -1), renderTitle(template, row)], hasPlaceholders(template) ? '' : formatValuesName(row));
   }
   get tags(): readonly string[] {
     return this.#header?.tags ?? [];
@@ -317,20 +317,20 @@ export class ReadPass implements RecordedResult {
 /** Where a line ends: its length, where nothing comes behind it. */
 export function endOfLine(bytes: Uint8Array, from: number): number {
   let end = from;
-  while (end < bytes.length && bytes[end] !== lineEnd) end++;
+  while (end < bytes.length && bytes[end] !== LINE_FEED) end++;
   return end;
 }
 
 /** Whether a line, or what begins with this unit, is a plain pass. */
-export const isPass = (unit: number | undefined): boolean => unit === plus || unit === equals;
+export const isPass = (unit: number | undefined): boolean => unit === PLUS || unit === EQUALS;
 
 /**
  * The plain pass of the line that begins there, in UTF-8; undefined for one that was torn off, or that goes on from a line that is not
  * there: `before` is the pass of the line before, if it was one. The bytes are not to change any more.
  */
 export function readPass(bytes: Uint8Array, from: number, headers: Headers, before: ReadPass | undefined): ReadPass | undefined {
-  const goesOn = bytes[from] === equals;
-  if (goesOn && !before) return undefined;
-  const pass = new ReadPass(bytes, from, headers, goesOn ? before : undefined);
+  const isDelta = bytes[from] === EQUALS;
+  if (isDelta && !before) return undefined;
+  const pass = new ReadPass(bytes, from, headers, isDelta ? before : undefined);
   return pass.isWhole ? pass : undefined;
 }

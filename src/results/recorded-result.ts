@@ -23,7 +23,7 @@ export interface TestHeader {
 }
 
 /** A fixture that a case has, with its settings and where they come from. */
-export type UsedFixture = Omit<ExplainedFixture, 'owner' | 'sharedBy'>;
+export type UsedFixture = Omit<ExplainedFixture, 'owner' | 'shareDescription'>;
 
 /** Which case a line speaks of. */
 export interface CaseName {

@@ -27,7 +27,7 @@ const resultShapes: Shapes = {
 };
 
 /** Why the beginning of a text is no report that this version reads; nothing where it is. */
-export function refusesReport(head: unknown): string | undefined {
+export function findReportFault(head: unknown): string | undefined {
   const { format, version, run } = (isObject(head) ? head : {}) as { format?: unknown; version?: unknown; run?: unknown };
   if (format !== reportFormat) return 'not a Red Lattice report';
   if (String(version).split('.')[0] !== reportVersion.split('.')[0]) return `its version is ${version}; this Red Lattice reads ${reportVersion}`;

@@ -1,19 +1,19 @@
-import { type DifferenceLine, difference } from '../checks/difference.ts';
+import { type DiffLine, diffValues } from '../checks/difference.ts';
 import type { Span } from '../fixtures/instance.ts';
 import { ignoreUnknown } from '../problems/never.ts';
 import type { Frame, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { formatProblem } from '../problems/wording.ts';
 import type { BindingUse } from '../running/bindings.ts';
-import { nothingDone } from '../running/outcome.ts';
+import { EMPTY_OUTCOME } from '../running/outcome.ts';
 import type { CaseResult, Failure } from '../running/result.ts';
-import { type JournalEntry, journalVersion } from './journal.ts';
+import { JOURNAL_VERSION, type JournalEntry } from './journal.ts';
 import type { Leak } from './leaks.ts';
 import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
 import { problemOf } from './torn-down.ts';
 import type { WhereItFails } from './where/causes.ts';
-import { verdictOf, whereTestsFail } from './where/tests.ts';
+import { classifyStatus, whereTestsFail } from './where/tests.ts';
 
 /** Of the published shape, which `schema/report-2.json` describes: the first number changes when a reader of the old one would be wrong. */
 export const reportVersion = '2.1';
@@ -71,21 +71,22 @@ export interface ResultReport extends Omit<CaseResult, 'attachments' | 'failures
 }
 
 export interface FailureReport extends Failure {
-  readonly difference?: readonly DifferenceLine[] | undefined;
+  readonly difference?: readonly DiffLine[] | undefined;
 }
 
 /** A run record as those read it who tell of it: entries come anew each time that they are asked for. */
-export interface Recorded {
+export interface ReadableRecord {
   readonly info: RunInfo;
   entries(): Iterable<JournalEntry>;
 }
 
-export type NameFile = (file: string) => string;
+export type FormatPath = (file: string) => string;
 
-const named = <T extends SourceLocation | Frame>(place: T | undefined, nameFile: NameFile): T | undefined => place && { ...place, file: nameFile(place.file) };
+const named = <T extends SourceLocation | Frame>(place: T | undefined, nameFile: FormatPath): T | undefined =>
+  place && { ...place, file: nameFile(place.file) };
 
 /** Creates the report of the run as a whole, from all entries except results. With `withWhere`, adds where its tests fail. */
-export function runReport({ info, entries }: Recorded, nameFile: NameFile, withWhere = false): RunReport {
+export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPath, withWhere = false): RunReport {
   const tests = new Map<number, TestReport>();
   /** By what they say: each lane plans, and finds the same. */
   const problems = new Map<string, ProblemReport>();
@@ -97,15 +98,15 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile, withW
   const effective = new Set<number>();
   const failing = new Set<number>();
   let lane = 0;
-  const add = (weight: ProblemReport['severity'], all: readonly Problem[]): void => {
+  const add = (severity: ProblemReport['severity'], all: readonly Problem[]): void => {
     for (const problem of all) {
       const at = named(problem.at, nameFile);
-      const told: ProblemReport = { severity: weight, message: formatProblem(problem), location: at, problem: { ...problem, at } };
+      const told: ProblemReport = { severity, message: formatProblem(problem), location: at, problem: { ...problem, at } };
       problems.set(JSON.stringify(told), told);
     }
   };
   const uses = (all: readonly BindingUse[]): void => {
-    for (const { number, idle: problem } of all) {
+    for (const { number, unusedReason: problem } of all) {
       if (problem) idle.set(number, problem);
       else effective.add(number);
     }
@@ -154,7 +155,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile, withW
         output.push(entry.text);
         break;
       case 'ended':
-        if (verdictOf(entry.result)) failing.add(entry.result.test);
+        if (classifyStatus(entry.result)) failing.add(entry.result.test);
         break;
       case 'activity':
       case 'loaded':
@@ -184,7 +185,7 @@ export function runReport({ info, entries }: Recorded, nameFile: NameFile, withW
   return { ...rest, tests: [...tests.values()].sort((a, b) => a.test - b.test), problems: [...problems.values()], spans, leaks, output, laneStarts };
 }
 
-function testReport(header: TestHeader, known: TestReport | undefined, nameFile: NameFile): TestReport {
+function testReport(header: TestHeader, known: TestReport | undefined, nameFile: FormatPath): TestReport {
   const { facts: _facts, location: place, data, fixtures, ...rest } = header;
   return {
     ...rest,
@@ -194,7 +195,7 @@ function testReport(header: TestHeader, known: TestReport | undefined, nameFile:
   };
 }
 
-const withNames = (fixture: UsedFixture, nameFile: NameFile): UsedFixture => ({
+const withNames = (fixture: UsedFixture, nameFile: FormatPath): UsedFixture => ({
   ...fixture,
   definedAt: named(fixture.definedAt, nameFile),
   settings: fixture.settings.map((setting) => (setting.from ? { ...setting, from: { ...setting.from, at: named(setting.from.at, nameFile) } } : setting)),
@@ -202,7 +203,7 @@ const withNames = (fixture: UsedFixture, nameFile: NameFile): UsedFixture => ({
 });
 
 /** Every result, one after the other, as the entries have them. */
-export function* resultReports({ entries }: Recorded, nameFile: NameFile): Generator<ResultReport> {
+export function* resultReports({ entries }: ReadableRecord, nameFile: FormatPath): Generator<ResultReport> {
   const headers = new Map<number, TestHeader>();
   let lane = 0;
   for (const entry of entries()) {
@@ -216,7 +217,7 @@ export function* resultReports({ entries }: Recorded, nameFile: NameFile): Gener
   }
 }
 
-function caseReport(result: RecordedResult, header: TestHeader | undefined, lane: number, nameFile: NameFile): ResultReport {
+function caseReport(result: RecordedResult, header: TestHeader | undefined, lane: number, nameFile: FormatPath): ResultReport {
   return {
     kind: 'case',
     id: result.id,
@@ -250,19 +251,19 @@ const outcomeOf = ({ status, cause, reason, attempts, start, checks, steps, outp
   output,
 });
 
-const resultFields = (result: ReportedResult, nameFile: NameFile) => ({
+const resultFields = (result: ReportedResult, nameFile: FormatPath) => ({
   ...outcomeOf(result),
   milliseconds: result.times,
   failures: result.failures.map((failure) => failureReport(failure, nameFile)),
 });
 
-function failureReport(failure: Failure, nameFile: NameFile): FailureReport {
+function failureReport(failure: Failure, nameFile: FormatPath): FailureReport {
   const { actual, expected, location: place, frames } = failure;
   return {
     ...failure,
     location: named(place, nameFile),
     frames: frames?.map((frame) => named(frame, nameFile) as Frame),
-    difference: actual !== undefined && expected !== undefined && failure.expectedKind === undefined ? difference(actual, expected) : undefined,
+    difference: actual !== undefined && expected !== undefined && failure.expectedKind === undefined ? diffValues(actual, expected) : undefined,
   };
 }
 
@@ -270,7 +271,7 @@ function failureReport(failure: Failure, nameFile: NameFile): FailureReport {
 export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
   // Where tests fail follows from the results.
   for (const { where: _where, ...header } of run.tests) yield { type: 'test', header };
-  const problems = (weight: ProblemReport['severity']): Problem[] => run.problems.filter((one) => one.severity === weight).map(({ problem }) => problem);
+  const problems = (severity: ProblemReport['severity']): Problem[] => run.problems.filter((one) => one.severity === severity).map(({ problem }) => problem);
   const files = new Set(run.tests.map(({ file }) => file));
   if (run.plan !== undefined)
     yield { type: 'planned', files: files.size, tests: run.tests.length, problems: [], warnings: problems('warning'), hash: run.plan };
@@ -278,7 +279,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
   for (const problem of problems('error')) if (problem.code !== 'teardown-failed') yield { type: 'problem', problem };
   let lane: number | undefined;
   const inLane = function* (one: number): Generator<JournalEntry> {
-    if (one !== lane) yield { type: 'header', version: journalVersion, lane: one };
+    if (one !== lane) yield { type: 'header', version: JOURNAL_VERSION, lane: one };
     lane = one;
   };
   for (const { lane: at, ...start } of run.laneStarts) {
@@ -294,7 +295,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
   for (const result of results) {
     yield* inLane(result.lane);
     const { kind, id, title, row, tags, location: place } = result;
-    const outcome = { ...nothingDone, ...outcomeOf(result), times: result.milliseconds, failures: result.failures.map(withoutDifference) };
+    const outcome = { ...EMPTY_OUTCOME, ...outcomeOf(result), times: result.milliseconds, failures: result.failures.map(withoutDifference) };
     if (kind === 'teardown') yield { type: 'teardown-failed', id, title, result: outcome };
     else {
       const { test = -1 } = result;

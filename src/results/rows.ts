@@ -1,4 +1,4 @@
-import { shortValue } from '../cases/values.ts';
+import { formatShortValue } from '../cases/values.ts';
 
 /** A row as a record keeps it: values that JSON has stay as they are, the others are told as names show them. */
 export function recordedRow(row: Readonly<Record<string, unknown>>): Record<string, unknown> {
@@ -8,15 +8,15 @@ export function recordedRow(row: Readonly<Record<string, unknown>>): Record<stri
   return Object.fromEntries(recorded);
 }
 
-const deepest = 6;
+const MAX_DEPTH = 6;
 
 function recordedValue(value: unknown, depth: number): unknown {
   if (typeof value === 'string' || typeof value === 'boolean' || value === null) return value;
   if (typeof value === 'number') return Number.isFinite(value) ? value : String(value);
-  if (typeof value !== 'object' || depth >= deepest) return shortValue(value);
+  if (typeof value !== 'object' || depth >= MAX_DEPTH) return formatShortValue(value);
   if (Array.isArray(value)) return value.map((item) => recordedValue(item, depth + 1));
   const prototype = Object.getPrototypeOf(value);
-  if (prototype !== Object.prototype && prototype !== null) return shortValue(value);
+  if (prototype !== Object.prototype && prototype !== null) return formatShortValue(value);
   return Object.fromEntries(
     Object.entries(value)
       .filter(([, item]) => item !== undefined)

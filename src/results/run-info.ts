@@ -1,9 +1,9 @@
-import type { Left } from '../running/run.ts';
+import type { NotRunCount } from '../running/run.ts';
 import type { Selection, Shard } from '../suites/selection.ts';
 import { fields, lacks, optional, type Shapes } from './shape.ts';
 
 /** Cases that did not run because the run ended, and why it ended. */
-export interface NotRun extends Left {
+export interface NotRun extends NotRunCount {
   readonly reason: string;
 }
 

@@ -9,13 +9,13 @@ import type { PassBlock } from './pass-block.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 import type { NotRun, RunInfo } from './run-info.ts';
 import { Slowest } from './slowest.ts';
-import { Strip } from './strip.ts';
+import { StatusStrip } from './strip.ts';
 
 /** What is known of one test while its results come in. */
 export interface TestState {
   readonly header: TestHeader;
   readonly counts: Record<Status, number>;
-  readonly strip: Strip;
+  readonly strip: StatusStrip;
   milliseconds: number;
   ended: boolean;
 }
@@ -28,11 +28,11 @@ export interface Some {
   readonly titles: string[];
 }
 
-const mostTitles = 10;
+const MAX_TITLES = 10;
 
 function addTo(some: Some, title: string): void {
   some.cases++;
-  if (some.titles.length < mostTitles) some.titles.push(title);
+  if (some.titles.length < MAX_TITLES) some.titles.push(title);
 }
 
 /** What a run has come to, folded from its journals. Whole results are kept only of cases that did not simply pass. */
@@ -40,9 +40,9 @@ export interface RunState {
   readonly tests: Map<number, TestState>;
   readonly counts: Record<Status, number>;
   /** Neither passed nor merely skipped: with all there is to say of them. */
-  readonly notable: RecordedResult[];
+  readonly failures: RecordedResult[];
   /** Skipped, held and known: told by their reasons. */
-  readonly excused: RecordedResult[];
+  readonly skippedOrExpected: RecordedResult[];
   readonly tornDown: TornDown[];
   readonly planProblems: Problem[];
   readonly warnings: Problem[];
@@ -58,9 +58,9 @@ export interface RunState {
   /** Passed cases that checked nothing. */
   readonly unchecked: Some;
   /** Passed only after further attempts. */
-  readonly unsteady: Some;
+  readonly flaky: Some;
   planned: { files: number; tests: number; hash: string; suggestions: readonly string[] } | undefined;
-  summed: number;
+  totalCaseMs: number;
   readonly slowest: Slowest;
   readonly fixtures: FixtureCosts;
   notRun: NotRun | undefined;
@@ -71,8 +71,8 @@ export interface RunState {
 export const emptyState = (): RunState => ({
   tests: new Map(),
   counts: noCounts(),
-  notable: [],
-  excused: [],
+  failures: [],
+  skippedOrExpected: [],
   tornDown: [],
   planProblems: [],
   warnings: [],
@@ -83,9 +83,9 @@ export const emptyState = (): RunState => ({
   leaks: [],
   reads: new Map(),
   unchecked: { cases: 0, titles: [] },
-  unsteady: { cases: 0, titles: [] },
+  flaky: { cases: 0, titles: [] },
   planned: undefined,
-  summed: 0,
+  totalCaseMs: 0,
   slowest: new Slowest(3),
   fixtures: new FixtureCosts(),
   notRun: undefined,
@@ -95,7 +95,7 @@ export const emptyState = (): RunState => ({
 const noCounts = (): Record<Status, number> => Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
 
 /** Takes one entry in. The same case is never counted twice: a fresh lane leaves out what is on record. */
-export function take(state: RunState, entry: JournalEntry): void {
+export function applyEntry(state: RunState, entry: JournalEntry): void {
   switch (entry.type) {
     case 'loaded':
       state.reads.set(entry.file, new Set([...(state.reads.get(entry.file) ?? []), ...entry.reads]));
@@ -105,7 +105,7 @@ export function take(state: RunState, entry: JournalEntry): void {
       // A header comes again when more is known of its test.
       state.tests.set(entry.header.test, {
         counts: noCounts(),
-        strip: new Strip(),
+        strip: new StatusStrip(),
         milliseconds: 0,
         ended: false,
         ...state.tests.get(entry.header.test),
@@ -146,7 +146,7 @@ export function take(state: RunState, entry: JournalEntry): void {
       break;
     case 'bindings':
       state.warnings.push(...entry.warnings);
-      for (const { number, idle } of entry.uses) {
+      for (const { number, unusedReason: idle } of entry.uses) {
         if (idle) state.idle.set(number, idle);
         else state.effective.add(number);
       }
@@ -176,7 +176,7 @@ function takeResult(state: RunState, result: RecordedResult): void {
   const { status, checks } = result;
   const milliseconds = timeOf(result);
   state.counts[status]++;
-  state.summed += milliseconds;
+  state.totalCaseMs += milliseconds;
   state.slowest.take(result, milliseconds);
   const test = state.tests.get(result.test);
   if (test) {
@@ -186,15 +186,15 @@ function takeResult(state: RunState, result: RecordedResult): void {
   }
   if (status === 'passed') {
     if (checks.passed === 0) addTo(state.unchecked, result.title);
-    if (result.attempts > 1) addTo(state.unsteady, result.title);
-  } else if (status === 'failed' || status === 'errored') state.notable.push(result);
-  else state.excused.push(result);
+    if (result.attempts > 1) addTo(state.flaky, result.title);
+  } else if (status === 'failed' || status === 'errored') state.failures.push(result);
+  else state.skippedOrExpected.push(result);
 }
 
 function takeBlock(state: RunState, block: PassBlock): void {
   const { test: number, passes, milliseconds, unchecked } = block;
   state.counts.passed += passes;
-  state.summed += milliseconds;
+  state.totalCaseMs += milliseconds;
   if (unchecked > 0) takeUnchecked(state.unchecked, block);
   state.slowest.takeBlock({ longest: block.longest, all: () => timesOf(block) });
   const test = state.tests.get(number);
@@ -206,10 +206,10 @@ function takeBlock(state: RunState, block: PassBlock): void {
 
 function takeUnchecked(some: Some, block: PassBlock): void {
   const before = some.titles.length;
-  if (before < mostTitles)
+  if (before < MAX_TITLES)
     for (const { checks, title } of block.results()) {
       if (checks.passed === 0) some.titles.push(title);
-      if (some.titles.length === mostTitles) break;
+      if (some.titles.length === MAX_TITLES) break;
     }
   some.cases += block.unchecked;
 }
@@ -238,11 +238,11 @@ export interface LaneState {
   /** In a stream of trivial cases it does not tell which one it runs. */
   streaming: boolean;
   /** Shared fixtures that it has set up and not torn down. */
-  readonly standing: Map<string, Span>;
+  readonly liveFixtures: Map<string, Span>;
   /** It said itself why the file that it loaded ended it. */
   explained: boolean;
   /** A case has taken the blame for the process's end. */
-  blamed: boolean;
+  exitAttributed: boolean;
   finished: Extract<JournalEntry, { type: 'finished' }> | undefined;
   /** The number of results. */
   results: number;
@@ -252,15 +252,15 @@ export const emptyLane = (): LaneState => ({
   doing: undefined,
   since: 0,
   under: new Map(),
-  standing: new Map(),
+  liveFixtures: new Map(),
   streaming: false,
   explained: false,
-  blamed: false,
+  exitAttributed: false,
   finished: undefined,
   results: 0,
 });
 
-export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): void {
+export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: number): void {
   const key = ({ test, ordinal }: Pick<CaseName, 'test' | 'ordinal'>): string => `${test}/${ordinal}`;
   switch (entry.type) {
     case 'activity':
@@ -290,7 +290,7 @@ export function takeOfLane(lane: LaneState, entry: JournalEntry, time: number): 
       takeSpan(lane, entry.span);
       break;
     case 'exit-attributed':
-      lane.blamed = true;
+      lane.exitAttributed = true;
       break;
     case 'streaming':
       lane.streaming = true;
@@ -327,10 +327,10 @@ export const silenceLimit = ({ doing, under }: LaneState): number =>
   [...under.values()].reduce((longest, { limit }) => Math.max(longest, limit), doing?.limit ?? 0);
 
 /** What lives for the run lives in another process, and is torn down there. */
-function takeSpan({ standing }: LaneState, span: Span): void {
+function takeSpan({ liveFixtures }: LaneState, span: Span): void {
   const key = JSON.stringify([span.fixture, span.owner]);
-  if (span.kind === 'teardown') standing.delete(key);
-  else if (span.scope !== 'run') standing.set(key, span);
+  if (span.kind === 'teardown') liveFixtures.delete(key);
+  else if (span.scope !== 'run') liveFixtures.set(key, span);
 }
 
 /** The number of selected cases of a finished lane that have neither a result nor were left out. */
@@ -338,7 +338,7 @@ export const lostResults = ({ finished, results }: LaneState): number =>
   finished && !finished.stuck ? Math.max(0, finished.selected - (finished.unrun?.cases ?? 0) - results) : 0;
 
 /** The number of warnings, which make a strict run fail. */
-export const warningsIn = ({ warnings, unchecked, unsteady }: RunState): number => warnings.length + unchecked.cases + unsteady.cases;
+export const warningsIn = ({ warnings, unchecked, flaky }: RunState): number => warnings.length + unchecked.cases + flaky.cases;
 
 /** The exit status that a run has earned. */
 export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
@@ -356,7 +356,7 @@ export function takeUnrun(state: RunState, unrun: NotRun | undefined): void {
 /** What a record comes to. */
 export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
   const state = emptyState();
-  for (const entry of entries()) take(state, entry);
+  for (const entry of entries()) applyEntry(state, entry);
   takeUnrun(state, info.notRun);
   return state;
 }

@@ -20,26 +20,26 @@ interface TimedBlock {
  * Of blocks no more are held than that: what is among the few stands in one of those few blocks whose longest took longest.
  */
 export class Slowest {
-  readonly #most: number;
+  readonly #capacity: number;
   readonly #single: Timed[] = [];
   readonly #blocks: TimedBlock[] = [];
 
-  constructor(most: number) {
-    this.#most = most;
+  constructor(capacity: number) {
+    this.#capacity = capacity;
   }
 
   /** A title is read only where it is kept. */
   take(one: Titled, milliseconds: number): void {
-    if (this.#single.length === this.#most && milliseconds <= (this.#single.at(-1) as Timed).milliseconds) return;
-    insert(this.#single, { title: one.title, milliseconds }, (item) => item.milliseconds, this.#most);
+    if (this.#single.length === this.#capacity && milliseconds <= (this.#single.at(-1) as Timed).milliseconds) return;
+    insert(this.#single, { title: one.title, milliseconds }, (item) => item.milliseconds, this.#capacity);
   }
 
   takeBlock(block: TimedBlock): void {
-    insert(this.#blocks, block, ({ longest }) => longest, this.#most);
+    insert(this.#blocks, block, ({ longest }) => longest, this.#capacity);
   }
 
   get items(): readonly Timed[] {
-    const whole = new Slowest(this.#most);
+    const whole = new Slowest(this.#capacity);
     for (const one of this.#single) whole.take(one, one.milliseconds);
     for (const { all } of this.#blocks) for (const [one, milliseconds] of all()) whole.take(one, milliseconds);
     return whole.#single;
@@ -47,9 +47,9 @@ export class Slowest {
 }
 
 /** Puts an item behind those that took as long, and drops what is past the most. */
-function insert<T>(items: T[], item: T, timeOf: (item: T) => number, most: number): void {
+function insert<T>(items: T[], item: T, timeOf: (item: T) => number, capacity: number): void {
   const time = timeOf(item);
   const at = items.findIndex((other) => timeOf(other) < time);
   items.splice(at < 0 ? items.length : at, 0, item);
-  items.length = Math.min(items.length, most);
+  items.length = Math.min(items.length, capacity);
 }

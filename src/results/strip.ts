@@ -7,7 +7,7 @@ export const worstFirst: readonly Status[] = ['errored', 'failed', 'not-run', 'k
 const codeOf = (status: Status): number => statuses.indexOf(status) + 1;
 
 /** The statuses of a test's cases in the order of their rows: a byte a case. */
-export class Strip {
+export class StatusStrip {
   #codes = new Uint8Array(8);
   #length = 0;
 
@@ -33,17 +33,17 @@ export class Strip {
   }
 
   /** The worst status of each of at most so many equal parts, and whether there are others in it; rows without a result are left out. */
-  folded(most: number): { readonly status: Status; readonly isMixed: boolean }[] {
+  downsample(most: number): { readonly status: Status; readonly isMixed: boolean }[] {
     const parts = Math.min(most, this.#length);
-    const folded: { status: Status; isMixed: boolean }[] = [];
+    const downsample: { status: Status; isMixed: boolean }[] = [];
     for (let part = 0; part < parts; part++) {
       const from = Math.floor((part * this.#length) / parts);
       const to = Math.floor(((part + 1) * this.#length) / parts);
       const found = new Set(this.#codes.subarray(from, to));
       found.delete(0);
       const status = worstFirst.find((one) => found.has(codeOf(one)));
-      if (status) folded.push({ status, isMixed: found.size > 1 });
+      if (status) downsample.push({ status, isMixed: found.size > 1 });
     }
-    return folded;
+    return downsample;
   }
 }

@@ -1,15 +1,15 @@
 /** What a case allows beside it: how many at once, and which things it must have for itself. */
-export interface Demand {
+export interface ResourceRequest {
   readonly concurrency: number;
   readonly locks: readonly string[];
 }
 
 /** A lock that is held against every other case of a lane. */
-export const alone = '*';
+export const EXCLUSIVE_LOCK = '*';
 
 /** Which cases of a lane may be under way together. */
-export class Admission {
-  readonly #active = new Set<Demand>();
+export class ConcurrencyGate {
+  readonly #active = new Set<ResourceRequest>();
   #ended: Promise<void> | undefined;
   #wake: () => void = () => undefined;
 
@@ -18,7 +18,7 @@ export class Admission {
   }
 
   /** Settles when a case may begin, and has let it in by then; gives what to call when it has ended. */
-  async enter({ concurrency, locks }: Demand): Promise<() => void> {
+  async acquire({ concurrency, locks }: ResourceRequest): Promise<() => void> {
     const demand = { concurrency, locks };
     while (!this.#admits(demand)) await this.#nextEnd();
     this.#active.add(demand);
@@ -37,11 +37,11 @@ export class Admission {
   }
 
   /** As few are under way as this one and all of those allow, and none holds what another wants. */
-  #admits({ concurrency, locks }: Demand): boolean {
+  #admits({ concurrency, locks }: ResourceRequest): boolean {
     if (this.#active.size === 0) return true;
     const others = [...this.#active];
     if (others.length >= Math.min(concurrency, ...others.map((other) => other.concurrency))) return false;
-    if (locks.includes(alone)) return false;
-    return others.every((other) => !other.locks.includes(alone) && !other.locks.some((lock) => locks.includes(lock)));
+    if (locks.includes(EXCLUSIVE_LOCK)) return false;
+    return others.every((other) => !other.locks.includes(EXCLUSIVE_LOCK) && !other.locks.some((lock) => locks.includes(lock)));
   }
 }

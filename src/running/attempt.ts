@@ -1,34 +1,34 @@
 import { isThenable } from '../checks/thenable.ts';
 import type { Node } from '../fixtures/graph.ts';
-import { Holder, type HolderOf, valuesOf } from '../fixtures/holder.ts';
-import { type Hosting, type LimitedPhase, ordinaryLimit, type Span } from '../fixtures/instance.ts';
+import { collectValues, ScopeInstance, type ScopeResolver } from '../fixtures/holder.ts';
+import { DEFAULT_FIXTURE_TIMEOUT_MS, type FixtureRuntime, type LimitedPhase, type Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { acceptBuiltIns, restoreBuiltIns } from './builtins.ts';
-import { CaseContextImpl, type CaseRun } from './case-run.ts';
+import { type CaseAttempt, CaseContextImpl } from './case-run.ts';
 import { after, now } from './originals.ts';
-import { holders, type Open, type Placed } from './scopes.ts';
-import { type Watch, within } from './watch.ts';
+import { buildScopeResolver, type OpenScope, type PlacedGraph } from './scopes.ts';
+import { type DeadlineTimer, runWithin } from './watch.ts';
 
 /** What an attempt needs of the run around it. */
-export interface Around {
+export interface AttemptContext {
   readonly seed: number;
   readonly lane: number;
-  readonly watch: Watch;
+  readonly watch: DeadlineTimer;
   /** How long something may take that is given so many milliseconds. */
   limit(milliseconds: number): number;
   /** Binds what a case starts to that case. */
-  readonly bindContext: (<T>(run: CaseRun, act: () => T) => T) | undefined;
-  told(problem: Problem): void;
+  readonly bindContext: (<T>(run: CaseAttempt, act: () => T) => T) | undefined;
+  reportProblem(problem: Problem): void;
   /** What belongs to no case. */
-  loose(parts: readonly unknown[]): void;
+  logUnowned(parts: readonly unknown[]): void;
   /** Something is past its time and its grace, and goes on. */
-  stuck(): void;
+  reportStuck(): void;
   isStuck(): boolean;
   /** The fixtures of the run, for those of a lane. */
-  fromRun(node: Node, run: CaseRun, placed: Placed): Promise<unknown>;
+  fetchRunFixture(node: Node, run: CaseAttempt, placed: PlacedGraph): Promise<unknown>;
   /** Told of setups and teardowns. */
-  readonly span: ((span: Span) => void) | undefined;
-  phase(run: CaseRun, phase: 'setup' | 'body' | 'teardown', limit: number): void;
+  readonly onSpan: ((span: Span) => void) | undefined;
+  phase(run: CaseAttempt, phase: 'setup' | 'body' | 'teardown', limit: number): void;
 }
 
 /** Milliseconds after which the next setup of a case is announced, so that the limit counts for each. */
@@ -37,29 +37,41 @@ const ANNOUNCE_AFTER_MS = 500;
 const noValues: Readonly<Record<string, unknown>> = Object.freeze({});
 
 /** Runs a case once; a promise where something in it takes time. `placed` comes late where a row binds: it may throw. */
-export function attempt(run: CaseRun, placed: Placed | (() => Placed), scopes: readonly Open[], limit: number, around: Around): Promise<void> | undefined {
+export function attempt(
+  run: CaseAttempt,
+  placed: PlacedGraph | (() => PlacedGraph),
+  scopes: readonly OpenScope[],
+  limit: number,
+  around: AttemptContext,
+): Promise<void> | undefined {
   if (typeof placed === 'function' || placed.graph.edges.length > 0) return withFixtures(run, placed, scopes, limit, around);
   around.phase(run, 'body', limit);
   const body = runBody(run, noValues, limit, around, run.begun);
-  return body ? after(body, () => cleanUp(run, around)) : cleanUp(run, around);
+  return body ? after(body, () => runDeferred(run, around)) : runDeferred(run, around);
 }
 
-async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes: readonly Open[], limit: number, around: Around): Promise<void> {
+async function withFixtures(
+  run: CaseAttempt,
+  given: PlacedGraph | (() => PlacedGraph),
+  scopes: readonly OpenScope[],
+  limit: number,
+  around: AttemptContext,
+): Promise<void> {
   const { planned } = run;
-  const own = new Holder('case', planned, scopes.length);
+  const own = new ScopeInstance('case', planned, scopes.length);
   const hosting = new CaseHosting(run, around);
   const begun = now();
-  around.phase(run, 'setup', around.limit(ordinaryLimit));
-  let ready: { placed: Placed; holderOf: HolderOf } | undefined;
+  around.phase(run, 'setup', around.limit(DEFAULT_FIXTURE_TIMEOUT_MS));
+  let ready: { placed: PlacedGraph; holderOf: ScopeResolver } | undefined;
   try {
     const placed = typeof given === 'function' ? given() : given;
-    const holderOf = holders(placed, scopes, own);
+    const holderOf = buildScopeResolver(placed, scopes, own);
     hosting.placed = placed;
     let announced = begun;
-    let limit = ordinaryLimit;
+    let limit = DEFAULT_FIXTURE_TIMEOUT_MS;
     for (const node of placed.order) {
       // Each setup has a limit of its own: code that blocks is ended by it, too.
-      const own = node.timeout ?? ordinaryLimit;
+      const own = node.timeout ?? DEFAULT_FIXTURE_TIMEOUT_MS;
       if (own !== limit || now() - announced >= ANNOUNCE_AFTER_MS) {
         around.phase(run, 'setup', around.limit(own));
         announced = now();
@@ -71,71 +83,71 @@ async function withFixtures(run: CaseRun, given: Placed | (() => Placed), scopes
     acceptBuiltIns();
     ready = { placed, holderOf };
   } catch (error) {
-    run.threw(error, 'setup');
+    run.recordThrow(error, 'setup');
   }
   const middle = now();
   run.setup = middle - begun;
   if (ready) {
     around.phase(run, 'body', limit);
-    const body = runBody(run, valuesOf(ready.placed.graph.edges, ready.holderOf, hosting), limit, around);
+    const body = runBody(run, collectValues(ready.placed.graph.edges, ready.holderOf, hosting), limit, around);
     if (body) await body;
-    const cleaning = cleanUp(run, around);
+    const cleaning = runDeferred(run, around);
     if (cleaning) await cleaning;
   }
   const failed = run.failures.length > 0;
-  for (const [node, depth] of hosting.placed?.depths ?? []) scopes[depth]?.holder.used(node, [planned], failed);
+  for (const [node, depth] of hosting.placed?.depths ?? []) scopes[depth]?.holder.recordUse(node, [planned], failed);
   if (own.isEmpty) return;
   own.allUsed(planned, failed);
   const ending = now();
   around.phase(run, 'teardown', around.limit(own.longestLimit));
   const closing = own.close(hosting);
-  for (const { fixture, error } of isThenable(closing) ? await closing : closing) run.threw(error, 'teardown', fixture);
+  for (const { fixture, error } of isThenable(closing) ? await closing : closing) run.recordThrow(error, 'teardown', fixture);
   run.teardown += now() - ending;
   acceptBuiltIns();
 }
 
 /** The body, with its time limit. */
-function runBody(run: CaseRun, values: Readonly<Record<string, unknown>>, limit: number, around: Around, begun = now()): Promise<void> | undefined {
+function runBody(run: CaseAttempt, values: Readonly<Record<string, unknown>>, limit: number, around: AttemptContext, begun = now()): Promise<void> | undefined {
   try {
     const given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseContextImpl(run), values);
-    if (isThenable(given)) return finished(given, run, limit, around, begun);
+    if (isThenable(given)) return awaitBody(given, run, limit, around, begun);
     restoreBuiltIns();
     run.returned();
   } catch (error) {
     restoreBuiltIns();
-    run.threw(error);
+    run.recordThrow(error);
   }
   measure(run, limit, begun);
   return undefined;
 }
 
-const bodyInContext = (bindContext: NonNullable<Around['bindContext']>, run: CaseRun, values: Readonly<Record<string, unknown>>): unknown =>
+const bodyInContext = (bindContext: NonNullable<AttemptContext['bindContext']>, run: CaseAttempt, values: Readonly<Record<string, unknown>>): unknown =>
   bindContext(run, () => run.planned.test.test.body(new CaseContextImpl(run), values));
 
-async function finished(given: PromiseLike<unknown>, run: CaseRun, limit: number, around: Around, begun: number): Promise<void> {
+async function awaitBody(given: PromiseLike<unknown>, run: CaseAttempt, limit: number, around: AttemptContext, begun: number): Promise<void> {
   try {
-    const { end } = await within(around.watch, given, {
+    const { end } = await runWithin(around.watch, given, {
       milliseconds: limit,
       abort: (interrupted) => run.abort(interrupted),
       isInterruptible: true,
       settled: restoreBuiltIns,
     });
     if (end === 'overdue') {
-      overdue(run, limit);
-      around.stuck();
+      failWithTimeout(run, limit);
+      around.reportStuck();
     } else if (end === 'settled') run.returned();
   } catch (error) {
-    run.threw(error);
+    run.recordThrow(error);
   }
   measure(run, limit, begun);
 }
 
-function measure(run: CaseRun, limit: number, begun: number): void {
+function measure(run: CaseAttempt, limit: number, begun: number): void {
   run.body = now() - begun;
-  if (run.body > limit && !run.failures.some(({ cause }) => cause === 'timeout')) overdue(run, limit);
+  if (run.body > limit && !run.failures.some(({ cause }) => cause === 'timeout')) failWithTimeout(run, limit);
 }
 
-function overdue(run: CaseRun, limit: number): void {
+function failWithTimeout(run: CaseAttempt, limit: number): void {
   const step = run.stepPath?.join(' › ');
   const checks = run.checksPassed + run.checksFailed;
   const made = checks === 0 ? 'no checks' : checks === 1 ? '1 check' : `${checks} checks`;
@@ -147,35 +159,35 @@ function overdue(run: CaseRun, limit: number): void {
 }
 
 /** What the body deferred, last in first out. */
-function cleanUp(run: CaseRun, around: Around): Promise<void> | undefined {
-  return run.deferred.length === 0 ? undefined : runDeferred(run, around);
+function runDeferred(run: CaseAttempt, around: AttemptContext): Promise<void> | undefined {
+  return run.deferred.length === 0 ? undefined : runAllDeferred(run, around);
 }
 
-async function runDeferred(run: CaseRun, around: Around): Promise<void> {
+async function runAllDeferred(run: CaseAttempt, around: AttemptContext): Promise<void> {
   const begun = now();
   const hosting = new CaseHosting(run, around);
   for (const act of [...run.deferred].reverse()) {
     try {
-      await hosting.limited('cleanup', run.planned.title, ordinaryLimit, act);
+      await hosting.runWithDeadline('cleanup', run.planned.title, DEFAULT_FIXTURE_TIMEOUT_MS, act);
     } catch (error) {
-      run.threw(error, 'teardown');
+      run.recordThrow(error, 'teardown');
     }
   }
   run.teardown += now() - begun;
 }
 
-type Speaker = Pick<CaseRun, 'log' | 'attach'>;
+type OutputSink = Pick<CaseAttempt, 'log' | 'attach'>;
 
 /** What fixtures are given while they are set up or torn down for nobody in particular. */
-export class PlainHosting implements Hosting {
-  readonly around: Around;
-  readonly #speaker: Speaker;
-  readonly span: Hosting['span'];
+export class SharedFixtureHost implements FixtureRuntime {
+  readonly around: AttemptContext;
+  readonly #speaker: OutputSink;
+  readonly onSpan: FixtureRuntime['onSpan'];
 
-  constructor(speaker: Speaker, around: Around) {
+  constructor(speaker: OutputSink, around: AttemptContext) {
     this.#speaker = speaker;
     this.around = around;
-    this.span = around.span;
+    this.onSpan = around.onSpan;
   }
 
   get lane(): number {
@@ -190,21 +202,21 @@ export class PlainHosting implements Hosting {
   log(parts: readonly unknown[]): void {
     this.#speaker.log(parts);
   }
-  loose(parts: readonly unknown[]): void {
-    this.around.loose(parts);
+  logUnowned(parts: readonly unknown[]): void {
+    this.around.logUnowned(parts);
   }
   attach(name: string, content: string | Uint8Array | object): void {
     this.#speaker.attach(name, content);
   }
-  told(problem: Problem): void {
-    this.around.told(problem);
+  reportProblem(problem: Problem): void {
+    this.around.reportProblem(problem);
   }
 
-  limited(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
+  runWithDeadline(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
     // Controllers are dear, and few setups look at their signal.
     let abort: AbortController | undefined;
     // The lane of code that blocks past the ordinary limit is ended.
-    const isMeasured = milliseconds < ordinaryLimit;
+    const isMeasured = milliseconds < DEFAULT_FIXTURE_TIMEOUT_MS;
     const begun = isMeasured ? now() : 0;
     const given = this.bound(() =>
       act(() => {
@@ -218,7 +230,7 @@ export class PlainHosting implements Hosting {
       if (isMeasured && now() - begun > this.around.limit(milliseconds)) throw exceeded();
       return given;
     }
-    const limited = within(this.around.watch, given, {
+    const limited = runWithin(this.around.watch, given, {
       milliseconds: this.around.limit(milliseconds),
       abort: (interrupted) => abort?.abort(new Error(interrupted ? 'the run was interrupted' : `the time limit of the ${whole()} is over`)),
       isInterruptible: phase === 'setup',
@@ -227,7 +239,7 @@ export class PlainHosting implements Hosting {
     return after(limited, ({ end, value }) => {
       if (end === 'settled') return value;
       if (end === 'interrupted') throw new Error(`the ${whole()} was interrupted`);
-      this.around.stuck();
+      this.around.reportStuck();
       throw exceeded();
     });
   }
@@ -238,17 +250,17 @@ export class PlainHosting implements Hosting {
 }
 
 /** The same for one case: what they start is bound to it. */
-class CaseHosting extends PlainHosting {
-  readonly #run: CaseRun;
-  placed: Placed | undefined;
+class CaseHosting extends SharedFixtureHost {
+  readonly #run: CaseAttempt;
+  placed: PlacedGraph | undefined;
 
-  constructor(run: CaseRun, around: Around) {
+  constructor(run: CaseAttempt, around: AttemptContext) {
     super(run, around);
     this.#run = run;
   }
 
-  fromRun(node: Node): Promise<unknown> {
-    return this.around.fromRun(node, this.#run, this.placed as Placed);
+  fetchRunFixture(node: Node): Promise<unknown> {
+    return this.around.fetchRunFixture(node, this.#run, this.placed as PlacedGraph);
   }
 
   protected override bound(act: () => unknown): unknown {

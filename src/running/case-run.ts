@@ -1,23 +1,23 @@
-import { type Checks, ChecksImpl, type Ensures, EnsuresImpl, type Recorder } from '../checks/checks.ts';
-import type { Finding, Mismatch } from '../checks/comparisons.ts';
-import { show } from '../checks/show.ts';
+import { type CheckRecorder, type Checks, ChecksImpl, type Ensures, EnsuresImpl } from '../checks/checks.ts';
+import type { CheckOutcome, Mismatch } from '../checks/comparisons.ts';
+import { formatValue } from '../checks/show.ts';
 import { isThenable } from '../checks/thenable.ts';
-import { SetUpFailed } from '../fixtures/holder.ts';
-import { grouped } from '../problems/grouped.ts';
+import { SetupError } from '../fixtures/holder.ts';
+import { formatThousands } from '../problems/grouped.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
-import { captureOrigin, type Origin, placeOf } from '../problems/place.ts';
+import { type CapturedStack, captureStack, findLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { refuse } from '../problems/problem-error.ts';
-import type { CaseContext, Step, StepContext, Stepped } from '../suites/hand.ts';
+import type { CaseContext, Step, StepContext, StepFunction } from '../suites/hand.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
-import { failureOfCheck, failureOfThrow } from './failures.ts';
+import { buildCheckFailure, buildThrowFailure } from './failures.ts';
 import { now, startTimer } from './originals.ts';
 import type { Attachment, CaseResult, Cause, Failure, StepResult } from './result.ts';
-import { Stop } from './stop.ts';
+import { ControlSignal } from './stop.ts';
 import { limitText, MAX_NAME_LENGTH, MAX_NOTE_LENGTH, toText } from './texts.ts';
 
 /** What a case writes is kept up to here. Characters. */
-const mostOutput = 1_000_000;
+const MAX_OUTPUT_LENGTH = 1_000_000;
 
 /** Failed checks of one case that are recorded. */
 const MAX_FAILED_CHECKS = 1000;
@@ -26,19 +26,19 @@ const MAX_FAILED_CHECKS = 1000;
 const isBytes = (value: unknown): value is Uint8Array => ArrayBuffer.isView(value) && isInstanceOf(value, Uint8Array);
 
 const none: readonly never[] = [];
-const added = <T>(list: T[] | readonly never[], item: T): T[] => {
+const appendLazily = <T>(list: T[] | readonly never[], item: T): T[] => {
   if (list === none) return [item];
   (list as T[]).push(item);
   return list as T[];
 };
 
 /** What is logged, as a line of text. */
-export const textOf = (parts: readonly unknown[]): string => `${parts.map((part) => (typeof part === 'string' ? part : show(part))).join(' ')}\n`;
+export const textOf = (parts: readonly unknown[]): string => `${parts.map((part) => (typeof part === 'string' ? part : formatValue(part))).join(' ')}\n`;
 
 /** An operation that the body must await. */
 interface Pending {
   readonly what: string;
-  readonly origin: Origin;
+  readonly origin: CapturedStack;
 }
 
 interface StepRun {
@@ -52,7 +52,7 @@ interface StepRun {
 }
 
 /** One attempt at one case: everything that its body says while it runs. Lists are made when something goes into them. */
-export class CaseRun implements Recorder {
+export class CaseAttempt implements CheckRecorder {
   readonly planned: PlannedCaseImpl;
   /** Counted from 1. */
   readonly attempt: number;
@@ -89,13 +89,13 @@ export class CaseRun implements Recorder {
   }
 
   /** A check outside of any step's own hand counts for the step under way. */
-  found(finding: Finding, note: string | undefined, origin: Origin | undefined): boolean {
-    return this.foundIn(this.#step, finding, note, origin);
+  recordResult(finding: CheckOutcome, note: string | undefined, origin: CapturedStack | undefined): boolean {
+    return this.recordCheck(this.#step, finding, note, origin);
   }
 
-  foundIn(step: StepRun | undefined, finding: Finding, note: string | undefined, origin: Origin | undefined): boolean {
+  recordCheck(step: StepRun | undefined, finding: CheckOutcome, note: string | undefined, origin: CapturedStack | undefined): boolean {
     if (this.ended) {
-      const at = placeOf(origin ?? captureOrigin(this.foundIn, 12));
+      const at = findLocation(origin ?? captureStack(this.recordCheck, 12));
       this.#late('check', finding ? `${note ? `${toText(note)}: ` : ''}${finding.message}` : 'it would have passed', at && { at });
     } else if (finding) {
       this.checksFailed++;
@@ -105,18 +105,18 @@ export class CaseRun implements Recorder {
   }
 
   /** A loop of failing checks is counted, and not recorded check by check. */
-  #failCheck(finding: Mismatch, note: string | undefined, origin: Origin | undefined, step: StepRun | undefined): void {
-    if (this.checksFailed <= MAX_FAILED_CHECKS) this.fail(failureOfCheck(finding, note, origin, { step: pathOf(step) }), step);
+  #failCheck(finding: Mismatch, note: string | undefined, origin: CapturedStack | undefined, step: StepRun | undefined): void {
+    if (this.checksFailed <= MAX_FAILED_CHECKS) this.fail(buildCheckFailure(finding, note, origin, { step: pathOf(step) }), step);
     else if (this.checksFailed === MAX_FAILED_CHECKS + 1)
-      this.fail({ cause: 'check', message: `more checks failed; only the first ${grouped(MAX_FAILED_CHECKS)} failures are recorded` }, step);
+      this.fail({ cause: 'check', message: `more checks failed; only the first ${formatThousands(MAX_FAILED_CHECKS)} failures are recorded` }, step);
     else markFailed(step);
   }
 
   stop(): never {
-    throw new Stop(this.#step ? 'step' : 'case');
+    throw new ControlSignal(this.#step ? 'step' : 'case');
   }
 
-  waits(what: string, origin: Origin): () => boolean {
+  waits(what: string, origin: CapturedStack): () => boolean {
     const pending: Pending = { what, origin };
     this.#pending ??= new Set();
     this.#pending.add(pending);
@@ -126,30 +126,30 @@ export class CaseRun implements Recorder {
   /** Records a failure for each operation that is still pending when the body ends. */
   returned(): void {
     for (const { what, origin } of this.#pending ?? [])
-      this.fail(failureOfCheck({ message: `${what} was still pending when the body ended; is an await missing?` }, undefined, origin, {}), undefined);
+      this.fail(buildCheckFailure({ message: `${what} was still pending when the body ended; is an await missing?` }, undefined, origin, {}), undefined);
     this.#pending = undefined;
   }
 
   fail(failure: Failure, step: StepRun | undefined = this.#step): void {
-    this.failures = added(this.failures, failure);
+    this.failures = appendLazily(this.failures, failure);
     markFailed(step);
   }
 
   /** What a body or its cleanup threw; leaving early is no failure of its own. */
-  threw(error: unknown, cause: Cause = 'throw', fixture?: string): void {
-    if (isInstanceOf(error, Stop)) this.skipped ??= error.skip;
+  recordThrow(error: unknown, cause: Cause = 'throw', fixture?: string): void {
+    if (isInstanceOf(error, ControlSignal)) this.skipped ??= error.skip;
     else this.fail(this.#failureOf(error, cause, this.#step, fixture));
   }
 
   /** A setup that failed is told as such, wherever it was asked for; one that is shared, once. */
   #failureOf(error: unknown, cause: Cause, step: StepRun | undefined, fixture?: string): Failure {
-    if (!isInstanceOf(error, SetUpFailed)) return failureOfThrow(error, cause, { step: pathOf(step), fixture });
-    if (isInstanceOf(error.reason, SetUpFailed)) {
-      const { node, reason, again } = error.reason;
-      return this.#failureOf(new SetUpFailed(node, reason, again || error.again), cause, step);
+    if (!isInstanceOf(error, SetupError)) return buildThrowFailure(error, cause, { step: pathOf(step), fixture });
+    if (isInstanceOf(error.reason, SetupError)) {
+      const { node, reason, alreadyReported: again } = error.reason;
+      return this.#failureOf(new SetupError(node, reason, again || error.alreadyReported), cause, step);
     }
     const { name } = error.node;
-    if (!error.again) return failureOfThrow(error.reason, 'setup', { step: pathOf(step), fixture: name });
+    if (!error.alreadyReported) return buildThrowFailure(error.reason, 'setup', { step: pathOf(step), fixture: name });
     return { cause: 'setup', fixture: name, message: `fixture "${name}" failed to set up; the first case that needed it has the error` };
   }
 
@@ -161,23 +161,26 @@ export class CaseRun implements Recorder {
 
   write(text: string): void {
     this.#written += text.length;
-    if (this.#written > mostOutput) {
-      if (this.#written - text.length < mostOutput)
-        this.output = added(this.output, `${text.slice(0, mostOutput - this.#written)}\n… output after ${grouped(mostOutput)} characters is not kept\n`);
+    if (this.#written > MAX_OUTPUT_LENGTH) {
+      if (this.#written - text.length < MAX_OUTPUT_LENGTH)
+        this.output = appendLazily(
+          this.output,
+          `${text.slice(0, MAX_OUTPUT_LENGTH - this.#written)}\n… output after ${formatThousands(MAX_OUTPUT_LENGTH)} characters is not kept\n`,
+        );
       return;
     }
-    this.output = added(this.output, text);
+    this.output = appendLazily(this.output, text);
   }
 
   attach(name: unknown, content: unknown): void {
     // A copy, since code under test can reuse its buffer.
-    const kept = typeof content === 'string' ? content : isBytes(content) ? content.slice() : show(content);
-    this.attachments = added(this.attachments, { name: toText(name, MAX_NAME_LENGTH), content: kept });
+    const kept = typeof content === 'string' ? content : isBytes(content) ? content.slice() : formatValue(content);
+    this.attachments = appendLazily(this.attachments, { name: toText(name, MAX_NAME_LENGTH), content: kept });
   }
 
   defer(cleanUp: () => unknown): void {
-    if (typeof cleanUp !== 'function') refuse({ code: 'invalid-type', expected: 'function', got: show(cleanUp), owner: '`defer`' });
-    this.deferred = added(this.deferred, cleanUp);
+    if (typeof cleanUp !== 'function') refuse({ code: 'invalid-type', expected: 'function', got: formatValue(cleanUp), owner: '`defer`' });
+    this.deferred = appendLazily(this.deferred, cleanUp);
   }
 
   get signal(): AbortSignal {
@@ -193,7 +196,7 @@ export class CaseRun implements Recorder {
   }
 
   /** Nothing was said or found: only times and passed checks. */
-  get isPlain(): boolean {
+  get hasNoDetails(): boolean {
     return this.failures === none && this.output === none && this.attachments === none && this.#steps === none && this.skipped === undefined;
   }
 
@@ -210,7 +213,7 @@ export class CaseRun implements Recorder {
     const title = toText(given);
     if (this.ended) this.#late('step', title);
     const step: StepRun = { title, outer, depth: outer ? outer.depth + 1 : 0, begun: now(), failed: false, status: 'unfinished', milliseconds: 0 };
-    this.#steps = added(this.#steps, step);
+    this.#steps = appendLazily(this.#steps, step);
     this.#step = step;
     let settled: (() => boolean) | undefined;
     const close = (): void => {
@@ -220,16 +223,16 @@ export class CaseRun implements Recorder {
       // Steps may overlap: the one under way is then the last begun that has not ended.
       if (this.#step === step) this.#step = innermostOpen(this.#steps);
     };
-    const held = (value: unknown): unknown => {
+    const onResolved = (value: unknown): unknown => {
       close();
-      if (must && step.failed) throw new Stop('case');
+      if (must && step.failed) throw new ControlSignal('case');
       return value;
     };
-    const broke = (error: unknown): undefined => {
-      if (!isInstanceOf(error, Stop)) this.fail(this.#failureOf(error, 'throw', step), step);
+    const onRejected = (error: unknown): undefined => {
+      if (!isInstanceOf(error, ControlSignal)) this.fail(this.#failureOf(error, 'throw', step), step);
       close();
-      if (isInstanceOf(error, Stop) && error.ends === 'case') throw error;
-      if (must) throw new Stop('case');
+      if (isInstanceOf(error, ControlSignal) && error.ends === 'case') throw error;
+      if (must) throw new ControlSignal('case');
       return undefined;
     };
     let value: unknown;
@@ -238,11 +241,11 @@ export class CaseRun implements Recorder {
       value = part(new StepContextImpl(this, step));
       waits = isThenable(value);
     } catch (error) {
-      return broke(error);
+      return onRejected(error);
     }
-    if (!waits) return held(value);
-    settled = this.waits(`step "${title}"`, captureOrigin(this.runStep, 12));
-    return (value as PromiseLike<unknown>).then(held, broke);
+    if (!waits) return onResolved(value);
+    settled = this.waits(`step "${title}"`, captureStack(this.runStep, 12));
+    return (value as PromiseLike<unknown>).then(onResolved, onRejected);
   }
 
   get currentStep(): StepRun | undefined {
@@ -268,27 +271,27 @@ function pathOf(step: StepRun | undefined): readonly string[] | undefined {
   return path;
 }
 
-function stepFunction(run: CaseRun, outer: () => StepRun | undefined): Step {
-  const step = <T>(title: string, part: (context: StepContext) => T): Stepped<T> => run.runStep(outer(), title, part, false) as Stepped<T>;
+function stepFunction(run: CaseAttempt, outer: () => StepRun | undefined): Step {
+  const step = <T>(title: string, part: (context: StepContext) => T): StepFunction<T> => run.runStep(outer(), title, part, false) as StepFunction<T>;
   const required = <T>(title: string, part: (context: StepContext) => T): T => run.runStep(outer(), title, part, true) as T;
   return Object.assign(step, { required });
 }
 
 /** What a step's body is handed: checks that count for it, whatever other step is under way. */
 class StepContextImpl implements StepContext {
-  readonly #run: CaseRun;
+  readonly #run: CaseAttempt;
   readonly #step: StepRun;
 
-  constructor(run: CaseRun, step: StepRun) {
+  constructor(run: CaseAttempt, step: StepRun) {
     this.#run = run;
     this.#step = step;
   }
 
-  get #recorder(): Recorder {
+  get #recorder(): CheckRecorder {
     return {
-      found: (finding, note, origin) => this.#run.foundIn(this.#step, finding, note, origin),
+      recordResult: (finding, note, origin) => this.#run.recordCheck(this.#step, finding, note, origin),
       stop: () => {
-        throw new Stop('step');
+        throw new ControlSignal('step');
       },
       waits: (what, origin) => this.#run.waits(what, origin),
     };
@@ -310,12 +313,12 @@ class StepContextImpl implements StepContext {
 
 /** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */
 export class CaseContextImpl implements CaseContext<any> {
-  readonly #run: CaseRun;
+  readonly #run: CaseAttempt;
   #check: Checks | undefined;
   #ensure: Ensures | undefined;
   #stepper: Step | undefined;
 
-  constructor(run: CaseRun) {
+  constructor(run: CaseAttempt) {
     this.#run = run;
   }
 
@@ -355,13 +358,13 @@ export class CaseContextImpl implements CaseContext<any> {
   get skip(): (reason: string) => never {
     return (reason: unknown) => {
       if (reason === undefined || reason === '') throw new TypeError('`skip` needs a reason: a text that says why the case does not apply');
-      throw new Stop('case', toText(reason));
+      throw new ControlSignal('case', toText(reason));
     };
   }
   get eventually(): CaseContext<any>['eventually'] {
     const run = this.#run;
     return async function eventually(probe, { within = 1000, every = 20 } = {}) {
-      const origin = captureOrigin(eventually, 12);
+      const origin = captureStack(eventually, 12);
       const settled = run.waits('`eventually`', origin);
       const end = now() + within;
       try {
@@ -369,7 +372,7 @@ export class CaseContextImpl implements CaseContext<any> {
           const last = await probe();
           if (last) return last;
           if (now() >= end || run.ended) {
-            if (settled()) run.found({ message: `condition not met within ${within} ms`, actual: show(last) }, undefined, origin);
+            if (settled()) run.recordResult({ message: `condition not met within ${within} ms`, actual: formatValue(last) }, undefined, origin);
             return run.stop();
           }
           await new Promise<void>((resolve) => startTimer(resolve, every));

@@ -2,21 +2,21 @@ import { evaluateAnnotations } from '../cases/marks.ts';
 import type { Problem } from '../problems/problem.ts';
 import { formatProblem } from '../problems/wording.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
-import { Admission, alone, type Demand } from './admission.ts';
-import { type Around, attempt } from './attempt.ts';
+import { ConcurrencyGate, EXCLUSIVE_LOCK, type ResourceRequest } from './admission.ts';
+import { type AttemptContext, attempt } from './attempt.ts';
 import { restoreBuiltIns } from './builtins.ts';
-import { CaseRun } from './case-run.ts';
-import type { Delivery } from './delivery.ts';
-import { failureOfThrow } from './failures.ts';
+import { CaseAttempt } from './case-run.ts';
+import type { ResultDispatcher } from './delivery.ts';
+import { buildThrowFailure } from './failures.ts';
 import { after, now, today } from './originals.ts';
-import { nothingDone, resultOf } from './outcome.ts';
+import { buildResult, EMPTY_OUTCOME } from './outcome.ts';
 import type { CaseResult, Failure } from './result.ts';
-import type { Listener, RunOptions } from './run-options.ts';
-import type { Open, Placed } from './scopes.ts';
-import { type Verdict, verdictOf } from './verdict.ts';
+import type { RunListener, RunOptions } from './run-options.ts';
+import type { OpenScope, PlacedGraph } from './scopes.ts';
+import { decideVerdict, type Verdict } from './verdict.ts';
 
 /** The place of a case's fixtures; late where its row binds, since that may throw. */
-export type Placing = Placed | (() => Placed);
+export type LazyPlacement = PlacedGraph | (() => PlacedGraph);
 
 /**
  * Runs one case after the other, from its marks to its result.
@@ -25,12 +25,12 @@ export type Placing = Placed | (() => Placed);
  */
 export class CaseRunner {
   readonly #options: RunOptions;
-  readonly #listener: Listener;
-  readonly #around: Around;
-  readonly #delivery: Delivery;
+  readonly #listener: RunListener;
+  readonly #around: AttemptContext;
+  readonly #delivery: ResultDispatcher;
   readonly #started: number;
   readonly #day = today();
-  readonly #admission = new Admission();
+  readonly #admission = new ConcurrencyGate();
   readonly #told = (problem: Problem): void => this.#listener.told(problem);
   #failed = 0;
   /** The number of cases without a result because the run was interrupted. */
@@ -38,7 +38,7 @@ export class CaseRunner {
   #isInterrupted = false;
 
   /** `started` is when the lane began, by the runner's clock. */
-  constructor(options: RunOptions, listener: Listener, around: Around, delivery: Delivery, started: number) {
+  constructor(options: RunOptions, listener: RunListener, around: AttemptContext, delivery: ResultDispatcher, started: number) {
     this.#options = options;
     this.#listener = listener;
     this.#around = around;
@@ -52,12 +52,12 @@ export class CaseRunner {
   }
 
   /** So many have failed that no new one begins. */
-  get hasEnough(): boolean {
+  get hasReachedFailureLimit(): boolean {
     return this.#failed >= (this.#options.stopAfter ?? Number.POSITIVE_INFINITY);
   }
 
   /** Begins a case; a promise where the next must wait for it. Never throws or rejects: an error in the runner costs this case alone. */
-  begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => Placing, scopes: readonly Open[]): Promise<void> | undefined {
+  begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => LazyPlacement, scopes: readonly OpenScope[]): Promise<void> | undefined {
     try {
       const waiting = this.#begin(planned, placedFor, scopes);
       return waiting && after(waiting, undefined, (error) => this.#broke(planned, error));
@@ -71,49 +71,55 @@ export class CaseRunner {
     restoreBuiltIns();
     const verdict: Verdict = { status: 'errored', cause: 'record' };
     this.#count(verdict);
-    this.#listener.ended(planned, this.unrun(verdict, [failureOfThrow(error, 'record', {})]));
+    this.#listener.ended(planned, this.unrun(verdict, [buildThrowFailure(error, 'record', {})]));
   }
 
-  #begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => Placing, scopes: readonly Open[]): Promise<void> | undefined {
+  #begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => LazyPlacement, scopes: readonly OpenScope[]): Promise<void> | undefined {
     const { problems } = planned.entry;
-    const { skip, expired, notRequested: held, knownFailure: known } = evaluateAnnotations(planned.marks, this.#day);
-    if (problems) return this.#without(planned, { status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
-    if (skip !== undefined) return this.#without(planned, { status: 'skipped', reason: skip });
+    const { skip, expired, notRequested: held, knownFailure: expectedFailure } = evaluateAnnotations(planned.marks, this.#day);
+    if (problems) return this.#finishWithoutRunning(planned, { status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
+    if (skip !== undefined) return this.#finishWithoutRunning(planned, { status: 'skipped', reason: skip });
     if (expired !== undefined)
-      return this.#without(planned, { status: 'failed', cause: 'expired', reason: expired }, [
+      return this.#finishWithoutRunning(planned, { status: 'failed', cause: 'expired', reason: expired }, [
         { cause: 'expired', message: `the skip has expired: ${expired}`, location: planned.location },
       ]);
-    if (held !== undefined && !this.#options.asked?.(planned)) return this.#without(planned, { status: 'not-requested', reason: held });
-    return this.#admit(planned, placedNow(placedFor(planned)), scopes, known);
+    if (held !== undefined && !this.#options.asked?.(planned)) return this.#finishWithoutRunning(planned, { status: 'not-requested', reason: held });
+    return this.#admit(planned, placedNow(placedFor(planned)), scopes, expectedFailure);
   }
 
   /** A case that comes to its result without being run. */
-  #without(planned: PlannedCaseImpl, verdict: Verdict, failures: readonly Failure[] = []): undefined {
+  #finishWithoutRunning(planned: PlannedCaseImpl, verdict: Verdict, failures: readonly Failure[] = []): undefined {
     this.#count(verdict);
     this.#listener.ended(planned, this.unrun(verdict, failures));
   }
 
   /** The result of what was not run. */
   unrun(verdict: Verdict, failures: readonly Failure[]): CaseResult {
-    return { ...nothingDone, ...verdict, attempts: 0, start: now() - this.#started, failures, attachments: [] };
+    return { ...EMPTY_OUTCOME, ...verdict, attempts: 0, start: now() - this.#started, failures, attachments: [] };
   }
 
-  #admit(planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> | undefined {
-    const concurrency = this.#options.oneAtATime ? 1 : planned.test.inherited.concurrency;
+  #admit(planned: PlannedCaseImpl, placed: LazyPlacement, scopes: readonly OpenScope[], expectedFailure: string | undefined): Promise<void> | undefined {
+    const concurrency = this.#options.isSerial ? 1 : planned.test.inherited.concurrency;
     const locks = locksOf(planned, placed);
-    if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks }, planned, placed, scopes, known);
-    const running = this.#runLocked(locks, planned, placed, scopes, known);
-    return running ? after(running, () => this.#delivery.breathe()) : this.#delivery.breathe();
+    if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks }, planned, placed, scopes, expectedFailure);
+    const running = this.#runLocked(locks, planned, placed, scopes, expectedFailure);
+    return running ? after(running, () => this.#delivery.yieldToEventLoop()) : this.#delivery.yieldToEventLoop();
   }
 
-  async #admitAmong(demand: Demand, planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> {
-    const leave = await this.#admission.enter(demand);
-    const running = this.#runLocked(demand.locks, planned, placed, scopes, known);
+  async #admitAmong(
+    demand: ResourceRequest,
+    planned: PlannedCaseImpl,
+    placed: LazyPlacement,
+    scopes: readonly OpenScope[],
+    expectedFailure: string | undefined,
+  ): Promise<void> {
+    const leave = await this.#admission.acquire(demand);
+    const running = this.#runLocked(demand.locks, planned, placed, scopes, expectedFailure);
     if (!running) {
       leave();
-      return this.#delivery.breathe();
+      return this.#delivery.yieldToEventLoop();
     }
-    const { under } = scopes.at(-1) as Open;
+    const { pendingCases: under } = scopes.at(-1) as OpenScope;
     const ended = (): void => {
       leave();
       under.delete(tracked);
@@ -129,63 +135,79 @@ export class CaseRunner {
   #runLocked(
     locks: readonly string[],
     planned: PlannedCaseImpl,
-    placed: Placing,
-    scopes: readonly Open[],
-    known: string | undefined,
+    placed: LazyPlacement,
+    scopes: readonly OpenScope[],
+    expectedFailure: string | undefined,
   ): Promise<void> | undefined {
     const { lock } = this.#options;
-    if (!lock || locks.length === 0 || locks.every((name) => name === alone)) return this.#run(planned, placed, scopes, known, 1);
-    const shared = locks.filter((name) => name !== alone);
-    return this.#runHolding(lock(shared), planned, placed, scopes, known);
+    if (!lock || locks.length === 0 || locks.every((name) => name === EXCLUSIVE_LOCK)) return this.#run(planned, placed, scopes, expectedFailure, 1);
+    const shared = locks.filter((name) => name !== EXCLUSIVE_LOCK);
+    return this.#runHolding(lock(shared), planned, placed, scopes, expectedFailure);
   }
 
-  async #runHolding(locked: Promise<() => void>, planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined): Promise<void> {
+  async #runHolding(
+    locked: Promise<() => void>,
+    planned: PlannedCaseImpl,
+    placed: LazyPlacement,
+    scopes: readonly OpenScope[],
+    expectedFailure: string | undefined,
+  ): Promise<void> {
     const unlock = await locked;
     try {
-      await this.#run(planned, placed, scopes, known, 1);
+      await this.#run(planned, placed, scopes, expectedFailure, 1);
     } finally {
       unlock();
     }
   }
 
   /** Runs a case with its attempts; at once where nothing in it takes time. */
-  #run(planned: PlannedCaseImpl, placed: Placing, scopes: readonly Open[], known: string | undefined, number: number): Promise<void> | undefined {
+  #run(
+    planned: PlannedCaseImpl,
+    placed: LazyPlacement,
+    scopes: readonly OpenScope[],
+    expectedFailure: string | undefined,
+    number: number,
+  ): Promise<void> | undefined {
     // The run ended while the case waited for its locks.
     if (number === 1 && this.#options.signal?.aborted) {
       this.cut++;
       return undefined;
     }
-    const run = new CaseRun(planned, this.#told, number);
+    const run = new CaseAttempt(planned, this.#told, number);
     run.begun = now();
     const attempted = attempt(run, placed, scopes, this.#around.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#around);
-    if (attempted) return this.#afterwards(attempted, run, placed, scopes, known, number);
-    return this.#isToRunAgain(run, known, number) ? this.#run(planned, placed, scopes, known, number + 1) : this.#finish(run, known, number);
+    if (attempted) return this.#afterwards(attempted, run, placed, scopes, expectedFailure, number);
+    return this.#isToRunAgain(run, expectedFailure, number)
+      ? this.#run(planned, placed, scopes, expectedFailure, number + 1)
+      : this.#finish(run, expectedFailure, number);
   }
 
   async #afterwards(
     attempted: Promise<void>,
-    run: CaseRun,
-    placed: Placing,
-    scopes: readonly Open[],
-    known: string | undefined,
+    run: CaseAttempt,
+    placed: LazyPlacement,
+    scopes: readonly OpenScope[],
+    expectedFailure: string | undefined,
     number: number,
   ): Promise<void> {
     await attempted;
-    return this.#isToRunAgain(run, known, number) ? this.#run(run.planned, placed, scopes, known, number + 1) : this.#finish(run, known, number);
+    return this.#isToRunAgain(run, expectedFailure, number)
+      ? this.#run(run.planned, placed, scopes, expectedFailure, number + 1)
+      : this.#finish(run, expectedFailure, number);
   }
 
-  #isToRunAgain(run: CaseRun, known: string | undefined, number: number): boolean {
+  #isToRunAgain(run: CaseAttempt, expectedFailure: string | undefined, number: number): boolean {
     if (number > run.planned.test.inherited.retries) return false;
-    const { status } = verdictOf(run, known);
-    return (status === 'failed' || status === 'errored') && !this.#options.signal?.aborted && !this.hasEnough && !this.#around.isStuck();
+    const { status } = decideVerdict(run, expectedFailure);
+    return (status === 'failed' || status === 'errored') && !this.#options.signal?.aborted && !this.hasReachedFailureLimit && !this.#around.isStuck();
   }
 
-  #finish(run: CaseRun, known: string | undefined, attempts: number): undefined {
-    const verdict = verdictOf(run, known);
+  #finish(run: CaseAttempt, expectedFailure: string | undefined, attempts: number): undefined {
+    const verdict = decideVerdict(run, expectedFailure);
     if (verdict.cause === 'unexpected-pass')
       run.fail({
         cause: 'unexpected-pass',
-        message: `passed, but is stated as a known failure (${known}); remove \`knownFailure\``,
+        message: `passed, but is stated as a known failure (${expectedFailure}); remove \`knownFailure\``,
         location: run.planned.location,
       });
     run.ended = true;
@@ -195,8 +217,8 @@ export class CaseRunner {
       return;
     }
     this.#count(verdict);
-    const isPlain = verdict.status === 'passed' && attempts === 1 && run.isPlain && this.#listener.passed;
-    this.#delivery.ended(run, isPlain ? undefined : resultOf(run, verdict, attempts, this.#started));
+    const isPlain = verdict.status === 'passed' && attempts === 1 && run.hasNoDetails && this.#listener.passed;
+    this.#delivery.ended(run, isPlain ? undefined : buildResult(run, verdict, attempts, this.#started));
   }
 
   #count({ status }: Verdict): void {
@@ -205,11 +227,11 @@ export class CaseRunner {
 }
 
 /** Whether a case failed because of the interruption. Such a case has no result, and a resumed run repeats it. */
-const isCut = (run: CaseRun, { status }: Verdict): boolean =>
+const isCut = (run: CaseAttempt, { status }: Verdict): boolean =>
   (run.interrupted || status === 'failed' || status === 'errored') && !run.failures.some(({ cause }) => cause === 'check' || cause === 'teardown');
 
 /** Resolves the fixtures of a case before its locks are taken. If the overrides of a row throw, the attempt reports the error. */
-function placedNow(placing: Placing): Placing {
+function placedNow(placing: LazyPlacement): LazyPlacement {
   if (typeof placing !== 'function') return placing;
   try {
     return placing();
@@ -223,7 +245,7 @@ function placedNow(placing: Placing): Placing {
 const none: readonly string[] = [];
 
 /** What its suites, its test, its row and its fixtures want for themselves. */
-function locksOf({ test, entry }: PlannedCaseImpl, placed: Placing): readonly string[] {
+function locksOf({ test, entry }: PlannedCaseImpl, placed: LazyPlacement): readonly string[] {
   const around = test.inherited.locks;
   const own = entry.annotations?.locks ?? none;
   const fixtures = typeof placed === 'function' ? none : placed.locks;

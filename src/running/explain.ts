@@ -1,11 +1,11 @@
-import { shortValue } from '../cases/values.ts';
-import { type Level, type Node, Nodes, resolve, type Sight, withNeeds } from '../fixtures/graph.ts';
-import { Holder } from '../fixtures/holder.ts';
-import { placeOf, type SourceLocation } from '../problems/place.ts';
-import { levelsOf } from '../suites/expand.ts';
-import { needsOf } from '../suites/needs.ts';
+import { formatShortValue } from '../cases/values.ts';
+import { type Node, NodeInterner, type OverrideLayer, type ResolvedNode, resolve, sortByNeeds } from '../fixtures/graph.ts';
+import { ScopeInstance } from '../fixtures/holder.ts';
+import { findLocation, type SourceLocation } from '../problems/place.ts';
+import { buildOverrideLayers } from '../suites/expand.ts';
+import { collectNeeds } from '../suites/needs.ts';
 import type { Group, PlannedCaseImpl } from '../suites/planned.ts';
-import { type Open, place } from './scopes.ts';
+import { assignScopes, type OpenScope } from './scopes.ts';
 
 /** Who changed something about a fixture, and where. */
 export interface Origin {
@@ -26,7 +26,7 @@ export interface ExplainedFixture {
   readonly scope: string;
   /** Who else shares the instance: the id of its scope, and what that is in words. */
   readonly owner: string;
-  readonly sharedBy: string;
+  readonly shareDescription: string;
   readonly definedAt?: SourceLocation | undefined;
   readonly needs: readonly string[];
   readonly settings: readonly ExplainedSetting[];
@@ -50,41 +50,41 @@ export function explainCase(planned: PlannedCaseImpl): Explanation {
   const { test, entry } = planned;
   const scopes = scopesAround(planned);
   const { overrides: bind } = test.test.options;
-  const own = typeof bind === 'function' ? levelsOf(bind(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
-  const graph = resolve(needsOf(test), [...test.inherited.levels, ...own], new Nodes());
-  const { depths } = place(graph, scopes);
+  const own = typeof bind === 'function' ? buildOverrideLayers(bind(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
+  const graph = resolve(collectNeeds(test), [...test.inherited.levels, ...own], new NodeInterner());
+  const { depths } = assignScopes(graph, scopes);
   // What fixtures of the run need is set up with them, wherever they live.
-  const order = withNeeds(graph.edges, true).sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
+  const order = sortByNeeds(graph.edges, true).sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
   const late = graph.sights.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
-  const sightsOf = (node: Node): readonly Sight[] => graph.sights.filter((sight) => sight.node === node);
+  const sightsOf = (node: Node): readonly ResolvedNode[] => graph.sights.filter((sight) => sight.node === node);
   const explain = (node: Node): ExplainedFixture => {
     const depth = depths.get(node) as number;
     const scope = scopes[depth];
-    const bound = sightsOf(node).flatMap((sight) => sight.bound);
+    const bound = sightsOf(node).flatMap((sight) => sight.appliedLayers);
     return {
       name: graph.sights.some((sight) => sight.node.original === node) ? `${node.name}, the original` : node.name,
       scope: node.scope,
       owner: scope?.holder.id ?? planned.id,
-      sharedBy: scope ? `all cases of ${scope.title}` : 'no other case',
-      definedAt: placeOf(node.definition.origin),
+      shareDescription: scope ? `all cases of ${scope.title}` : 'no other case',
+      definedAt: findLocation(node.definition.origin),
       needs: node.needs.map((edge) => `${edge.node.name}${edge.onDemand ? ' (lazy)' : ''}`),
-      settings: settingsOf(node, bound),
+      settings: explainSettings(node, bound),
       replaced: replacedBy(node, bound),
       lazy: !order.includes(node),
     };
   };
-  const row = Object.fromEntries(Object.entries(planned.toldRow).map(([column, value]) => [column, shortValue(value)]));
-  return { id: planned.id, title: planned.title, at: planned.location ?? placeOf(test.test.origin), row, fixtures: [...order, ...late].map(explain) };
+  const row = Object.fromEntries(Object.entries(planned.redactedRow).map(([column, value]) => [column, formatShortValue(value)]));
+  return { id: planned.id, title: planned.title, at: planned.location ?? findLocation(test.test.origin), row, fixtures: [...order, ...late].map(explain) };
 }
 
-function scopesAround({ test }: PlannedCaseImpl): Open[] {
+function scopesAround({ test }: PlannedCaseImpl): OpenScope[] {
   const groups: Group[] = [];
   for (let group: Group | undefined = test.parent; group; group = group.parent) groups.unshift(group);
-  const open = (scope: Holder['scope'], id: string, title: string, group?: Group): Open => ({
-    holder: new Holder(scope, { id }, 0),
+  const open = (scope: ScopeInstance['scope'], id: string, title: string, group?: Group): OpenScope => ({
+    holder: new ScopeInstance(scope, { id }, 0),
     title,
     group,
-    under: new Set(),
+    pendingCases: new Set(),
   });
   return [
     open('run', 'run', 'the run'),
@@ -94,16 +94,16 @@ function scopesAround({ test }: PlannedCaseImpl): Open[] {
   ];
 }
 
-function settingsOf(node: Node, bound: readonly Level[]): ExplainedSetting[] {
+function explainSettings(node: Node, bound: readonly OverrideLayer[]): ExplainedSetting[] {
   const names = new Set([...Object.keys(node.definition.settings), ...Object.keys(node.settings)]);
   return [...names].map((name) => {
     const level = bound.findLast(({ binding }) => binding.change.kind === 'set' && (name in binding.change.settings || binding.change.without === name));
-    const value = name in node.settings ? shortValue((node.settings as Record<string, unknown>)[name]) : '(absent)';
-    return { name, value, from: level && { owner: level.owner, at: placeOf(level.binding.origin) } };
+    const value = name in node.settings ? formatShortValue((node.settings as Record<string, unknown>)[name]) : '(absent)';
+    return { name, value, from: level && { owner: level.owner, at: findLocation(level.binding.origin) } };
   });
 }
 
-function replacedBy(node: Node, bound: readonly Level[]): ExplainedFixture['replaced'] {
+function replacedBy(node: Node, bound: readonly OverrideLayer[]): ExplainedFixture['replaced'] {
   const level = bound.find(({ binding }) => binding.change.kind !== 'set');
   if (!level) return undefined;
   const by =
@@ -112,5 +112,5 @@ function replacedBy(node: Node, bound: readonly Level[]): ExplainedFixture['repl
       : node.original
         ? 'replaced by a function'
         : 'replaced by another fixture';
-  return { owner: level.owner, at: placeOf(level.binding.origin), by };
+  return { owner: level.owner, at: findLocation(level.binding.origin), by };
 }

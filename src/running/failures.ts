@@ -1,11 +1,11 @@
 import type { Mismatch } from '../checks/comparisons.ts';
-import { show } from '../checks/show.ts';
+import { formatValue } from '../checks/show.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
-import { type Frame, framesOf, type Origin, stackOf } from '../problems/place.ts';
+import { type CapturedStack, type Frame, framesOf, stackOf } from '../problems/place.ts';
 import type { Cause, Failure } from './result.ts';
 import { limitText, MAX_MESSAGE_LENGTH, toText } from './texts.ts';
 
-const framesKept = 8;
+const MAX_FRAMES = 8;
 
 interface Where {
   readonly step?: readonly string[] | undefined;
@@ -13,31 +13,31 @@ interface Where {
 }
 
 /** Where it is, as the project sees it: frames in packages come into it only where there are no others. */
-const located = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'> => {
+const findFrames = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'> => {
   const own = all.filter(({ file }) => !file.includes('/node_modules/'));
   // Frames of a recursion are repeated.
   const frames = (own.length ? own : all).filter(
     ({ file, line, column }, i, list) => !(list[i - 1]?.file === file && list[i - 1]?.line === line && list[i - 1]?.column === column),
   );
   const [first] = frames;
-  return first ? { location: { file: first.file, line: first.line, column: first.column }, frames: frames.slice(0, framesKept) } : {};
+  return first ? { location: { file: first.file, line: first.line, column: first.column }, frames: frames.slice(0, MAX_FRAMES) } : {};
 };
 
-export function failureOfCheck(mismatch: Mismatch, note: unknown, origin: Origin | undefined, where: Where): Failure {
+export function buildCheckFailure(mismatch: Mismatch, note: unknown, origin: CapturedStack | undefined, where: Where): Failure {
   const message = limitText(mismatch.message, MAX_MESSAGE_LENGTH);
-  return { cause: 'check', ...mismatch, message, note: note === undefined ? undefined : toText(note), ...where, ...located(framesOf(stackOf(origin))) };
+  return { cause: 'check', ...mismatch, message, note: note === undefined ? undefined : toText(note), ...where, ...findFrames(framesOf(stackOf(origin))) };
 }
 
 /** What a thrown value says, whatever it is. */
-export function failureOfThrow(error: unknown, cause: Cause, where: Where): Failure {
-  return { cause, message: messageOf(error), causes: causesOf(error), ...where, ...located(framesOf(stackOfThrown(error))) };
+export function buildThrowFailure(error: unknown, cause: Cause, where: Where): Failure {
+  return { cause, message: formatThrown(error), causes: findCauses(error), ...where, ...findFrames(framesOf(findStack(error))) };
 }
 
-const stackOfThrown = (error: unknown): unknown => (isInstanceOf(error, Error) ? stackOf(error) : undefined);
+const findStack = (error: unknown): unknown => (isInstanceOf(error, Error) ? stackOf(error) : undefined);
 
-const messageOf = (error: unknown): string => limitText(wholeMessageOf(error), MAX_MESSAGE_LENGTH);
+const formatThrown = (error: unknown): string => limitText(formatWholeThrown(error), MAX_MESSAGE_LENGTH);
 
-function wholeMessageOf(error: unknown): string {
+function formatWholeThrown(error: unknown): string {
   try {
     // By its name, since it may come from another process.
     if (isInstanceOf(error, Error)) {
@@ -45,15 +45,15 @@ function wholeMessageOf(error: unknown): string {
       if (error.name === 'ProblemError') return message;
       return message ? `${toText(error.name)}: ${message}` : toText(error.name);
     }
-    return `threw ${show(error)}, which is not an Error`;
+    return `threw ${formatValue(error)}, which is not an Error`;
   } catch {
     return 'threw a value that cannot be inspected';
   }
 }
 
-const deepest = 8;
+const MAX_CAUSE_DEPTH = 8;
 
-function causesOf(error: unknown): readonly string[] | undefined {
+function findCauses(error: unknown): readonly string[] | undefined {
   try {
     return behind(error);
   } catch {
@@ -64,10 +64,10 @@ function causesOf(error: unknown): readonly string[] | undefined {
 function behind(error: unknown): readonly string[] | undefined {
   const found: string[] = [];
   const visit = (outer: unknown, depth: number): void => {
-    if (!isInstanceOf(outer, Error) || depth > deepest) return;
+    if (!isInstanceOf(outer, Error) || depth > MAX_CAUSE_DEPTH) return;
     const inner = [...(isInstanceOf(outer, AggregateError) ? (outer.errors as unknown[]) : []), ...(outer.cause === undefined ? [] : [outer.cause])];
     for (const one of inner) {
-      found.push(messageOf(one));
+      found.push(formatThrown(one));
       visit(one, depth + 1);
     }
   };

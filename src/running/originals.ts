@@ -5,10 +5,10 @@ import { isInstanceOf } from '../problems/instance-of.ts';
  * not stop their own runner by it.
  */
 export const now: () => number = performance.now.bind(performance);
-export const epoch: () => number = Date.now.bind(Date);
+export const wallClockNow: () => number = Date.now.bind(Date);
 const OriginalDate = Date;
 /** The UTC day, as 2031-04-30. */
-export const today = (): string => new OriginalDate(epoch()).toISOString().slice(0, 10);
+export const today = (): string => new OriginalDate(wallClockNow()).toISOString().slice(0, 10);
 
 const set = setTimeout;
 const clear = clearTimeout;
@@ -36,9 +36,9 @@ export const after = <T, R, E = never>(
 ): Promise<R | E> => apply(originalThen, promise, [act, broke]) as Promise<R | E>;
 
 const immediate: ((act: () => void) => void) | undefined = (globalThis as { setImmediate?: (act: () => void) => void }).setImmediate;
-const inTurn: (act: () => void) => void = immediate ?? messages();
+const scheduleMacrotask: (act: () => void) => void = immediate ?? messages();
 /** After what waits in the event loop has had its turn. */
-export const nextTurn = (): Promise<void> => makePromise((resolve) => inTurn(resolve));
+export const nextTurn = (): Promise<void> => makePromise((resolve) => scheduleMacrotask(resolve));
 
 /** A page makes timers wait for milliseconds, and for a second while nobody looks at it; messages to itself come at once. */
 function messages(): (act: () => void) => void {

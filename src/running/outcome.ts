@@ -1,9 +1,9 @@
-import type { CaseRun } from './case-run.ts';
+import type { CaseAttempt } from './case-run.ts';
 import type { CaseResult } from './result.ts';
 import type { Verdict } from './verdict.ts';
 
 /** What came of a case that has run; `started` is when its lane began, by the runner's clock. */
-export function resultOf(run: CaseRun, verdict: Verdict, attempts: number, started: number): CaseResult {
+export function buildResult(run: CaseAttempt, verdict: Verdict, attempts: number, started: number): CaseResult {
   return {
     ...verdict,
     attempts,
@@ -18,7 +18,7 @@ export function resultOf(run: CaseRun, verdict: Verdict, attempts: number, start
 }
 
 /** What is known of something that is charged to nobody's run: a teardown, a process that ended. */
-export const nothingDone = {
+export const EMPTY_OUTCOME = {
   attempts: 1,
   start: 0,
   times: { setup: 0, body: 0, teardown: 0 },

@@ -1,9 +1,9 @@
-import type { Surroundings } from '../cases/row.ts';
-import type { Share } from '../cases/share.ts';
+import type { ExpansionHost } from '../cases/row.ts';
+import type { Partition } from '../cases/share.ts';
 import type { Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { PlannedCaseImpl, PlannedTest } from '../suites/planned.ts';
-import type { CaseRun } from './case-run.ts';
+import type { CaseAttempt } from './case-run.ts';
 import type { CaseResult } from './result.ts';
 import type { RunFixtures } from './run-host.ts';
 
@@ -11,7 +11,7 @@ export interface RunOptions {
   readonly seed: number;
   /** Counted from 0. */
   readonly lane?: number | undefined;
-  readonly surroundings?: Surroundings | undefined;
+  readonly surroundings?: ExpansionHost | undefined;
   /** Aborted when the run is interrupted: no case starts any more, and teardowns run. */
   readonly signal?: AbortSignal | undefined;
   /** Selects cases of the plan. Default: all. */
@@ -29,9 +29,9 @@ export interface RunOptions {
   /** Acquires locks that are shared with other lanes. Resolves to a function that releases them. */
   readonly lock?: ((names: readonly string[]) => Promise<() => void>) | undefined;
   /** Runs `act` in the asynchronous context of a case, so that output and uncaught errors are attributed to it. */
-  readonly bindContext?: (<T>(run: CaseRun, act: () => T) => T) | undefined;
+  readonly bindContext?: (<T>(run: CaseAttempt, act: () => T) => T) | undefined;
   /** The runner's timers do not keep the process alive. */
-  readonly inBackground?: boolean | undefined;
+  readonly unrefsTimers?: boolean | undefined;
   /** The fixtures of the run, if they are in another process. */
   readonly runFixtures?: RunFixtures | undefined;
   /** Reports setups and teardowns of single cases, too. */
@@ -39,9 +39,9 @@ export interface RunOptions {
   /** Reports every case before it starts, at the cost of speed. Default: false; short cases are reported as a stream. */
   readonly careful?: boolean | undefined;
   /** Runs one case at a time, whatever its concurrency. */
-  readonly oneAtATime?: boolean | undefined;
+  readonly isSerial?: boolean | undefined;
   /** Ignores time limits, for debugging. */
-  readonly untimed?: boolean | undefined;
+  readonly hasNoTimeouts?: boolean | undefined;
   /** Ends the run if a body does not end after its time limit, so that the process can be killed. */
   readonly stopWhenStuck?: boolean | undefined;
 }
@@ -49,15 +49,15 @@ export interface RunOptions {
 /** A part of a plan. */
 export interface Part {
   readonly tests: ReadonlySet<PlannedTest>;
-  readonly share?: Share | undefined;
+  readonly share?: Partition | undefined;
   /** Whether a case has a result already. */
   readonly isDone?: ((planned: PlannedCaseImpl) => boolean) | undefined;
 }
 
 /** Receives events while cases run. */
-export interface Listener {
+export interface RunListener {
   /** A case starts a phase. Not called in a stream of short cases, after `streaming`. */
-  begun?(run: CaseRun, phase: 'setup' | 'body' | 'teardown', limit: number): void;
+  begun?(run: CaseAttempt, phase: 'setup' | 'body' | 'teardown', limit: number): void;
   /** The following cases of this test start without a call of `begun`. */
   streaming?(test: PlannedTest, limit: number): void;
   /** The next rows of a test are read. If they are not, `invalid` stands for them. */
@@ -65,12 +65,12 @@ export interface Listener {
   /** The teardown of shared fixtures starts. */
   closing?(name: string, limit: number): void;
   /** A case has a result. `run` is its last attempt, if any. */
-  ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseRun): void;
+  ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseAttempt): void;
   /** A running case was interrupted and has no result. */
-  cut?(run: CaseRun): void;
+  cut?(run: CaseAttempt): void;
   testEnded?(test: PlannedTest): void;
   /** A case passed without failures, output or attachments. If present, it is called instead of `ended`. */
-  passed?(run: CaseRun, start: number): void;
+  passed?(run: CaseAttempt, start: number): void;
   /** The teardown of a shared fixture failed. */
   tornDown?(owner: { id: string; title: string }, result: CaseResult): void;
   /** Buffered events can be written. */

@@ -1,29 +1,29 @@
-import { randomFrom } from '../cases/random.ts';
-import { mostRows } from '../cases/row.ts';
+import { createRandom } from '../cases/random.ts';
+import { MAX_ROWS } from '../cases/row.ts';
 import type { Scope } from '../fixtures/fixture.ts';
-import { type Node, Nodes, resolve } from '../fixtures/graph.ts';
-import { Holder } from '../fixtures/holder.ts';
+import { type Node, NodeInterner, resolve } from '../fixtures/graph.ts';
+import { ScopeInstance } from '../fixtures/holder.ts';
 import type { TearDownError } from '../fixtures/instance.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
-import { chunksOf, levelsOf } from '../suites/expand.ts';
-import { needsOf } from '../suites/needs.ts';
+import { buildOverrideLayers, expandInBatches } from '../suites/expand.ts';
+import { collectNeeds } from '../suites/needs.ts';
 import { type Group, type Plan, PlannedCaseImpl, type PlannedTest } from '../suites/planned.ts';
-import { type Around, PlainHosting } from './attempt.ts';
-import { BindingsUsed, type BindingUse } from './bindings.ts';
-import { type CaseRun, textOf } from './case-run.ts';
-import { CaseRunner, failureOfProblem, type Placing } from './case-runner.ts';
-import { Delivery } from './delivery.ts';
-import { failureOfThrow } from './failures.ts';
+import { type AttemptContext, SharedFixtureHost } from './attempt.ts';
+import { type BindingUse, OverrideUsage } from './bindings.ts';
+import { type CaseAttempt, textOf } from './case-run.ts';
+import { CaseRunner, failureOfProblem, type LazyPlacement } from './case-runner.ts';
+import { ResultDispatcher } from './delivery.ts';
+import { buildThrowFailure } from './failures.ts';
 import { now } from './originals.ts';
-import { type Address, LocalRunFixtures, type RunFixtures } from './run-host.ts';
-import type { Listener, Part, RunOptions } from './run-options.ts';
-import { type Open, type Placed, place } from './scopes.ts';
-import { limits, Watch } from './watch.ts';
+import { type FixtureAddress, LocalRunFixtures, type RunFixtures } from './run-host.ts';
+import type { Part, RunListener, RunOptions } from './run-options.ts';
+import { assignScopes, type OpenScope, type PlacedGraph } from './scopes.ts';
+import { createTimeoutPolicy, DeadlineTimer } from './watch.ts';
 
 /** Selected cases that a run ended before. */
-export interface Left {
+export interface NotRunCount {
   readonly cases: number;
   /** There are more, which nobody counted. */
   readonly isMore: boolean;
@@ -31,7 +31,7 @@ export interface Left {
 
 export interface RunEnd {
   readonly selected: number;
-  readonly notRun: Left;
+  readonly notRun: NotRunCount;
   /** Ended early since a case was past its time. */
   readonly stuck: boolean;
   /** The bindings that stood around the tests that ran. */
@@ -40,20 +40,20 @@ export interface RunEnd {
   readonly warnings: readonly Problem[];
 }
 
-export interface Running {
+export interface RunHandle {
   /** Never rejects for what a case does. */
   readonly done: Promise<RunEnd>;
   /** Takes an error that no promise and no call caught: it costs the case that started it. */
-  stray(run: CaseRun, error: unknown, what: 'error' | 'rejection'): void;
+  stray(run: CaseAttempt, error: unknown, what: 'error' | 'rejection'): void;
   /** Aborts running bodies and setups, with a grace period unless `urgent`. Abort the signal of the run as well, so that no case starts. */
   interrupt(urgent: boolean): void;
 }
 
 /** When a run ends early, it still looks at so many rows to say what it left out: sources may have no end. */
-const mostLookedAt = 100_000;
+const MAX_NOT_RUN_SCAN = 100_000;
 
 /** Runs the cases of a plan in order. */
-export function runPlan(plan: Plan, options: RunOptions, listener: Listener): Running {
+export function runPlan(plan: Plan, options: RunOptions, listener: RunListener): RunHandle {
   const runner = new Runner(options, listener);
   return { done: runner.run(plan), stray: (run, error, what) => runner.stray(run, error, what), interrupt: (urgent) => runner.interrupt(urgent) };
 }
@@ -61,15 +61,15 @@ export function runPlan(plan: Plan, options: RunOptions, listener: Listener): Ru
 /** Longer than most: what opens a scope, runs in it and closes it is told best in one place. */
 class Runner {
   readonly #options: RunOptions;
-  readonly #listener: Listener;
-  readonly #around: Around;
-  readonly #delivery: Delivery;
+  readonly #listener: RunListener;
+  readonly #around: AttemptContext;
+  readonly #delivery: ResultDispatcher;
   readonly #cases: CaseRunner;
-  readonly #nodes = new Nodes();
+  readonly #nodes = new NodeInterner();
   readonly #started = now();
-  readonly #bindings = new BindingsUsed();
+  readonly #bindings = new OverrideUsage();
   /** Where this lane's copies of the run's fixtures come from. */
-  readonly #addresses = new Map<Node, Address>();
+  readonly #addresses = new Map<Node, FixtureAddress>();
   readonly #runFixtures: RunFixtures;
   #part: Part = { tests: new Set() };
   #selected = 0;
@@ -78,28 +78,28 @@ class Runner {
   #lookedAt = 0;
   #stuck = false;
 
-  constructor(options: RunOptions, listener: Listener) {
+  constructor(options: RunOptions, listener: RunListener) {
     this.#options = options;
     this.#listener = listener;
-    this.#delivery = new Delivery(listener, options.careful === true, this.#started);
+    this.#delivery = new ResultDispatcher(listener, options.careful === true, this.#started);
     this.#around = {
       seed: options.seed,
       lane: options.lane ?? 0,
-      watch: new Watch(!options.inBackground),
-      limit: limits(options.untimed),
+      watch: new DeadlineTimer(!options.unrefsTimers),
+      limit: createTimeoutPolicy(options.hasNoTimeouts),
       bindContext: options.bindContext,
-      span: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
-      told: (problem) => listener.told(problem),
-      loose: (parts) => listener.loose?.(textOf(parts)),
-      stuck: () => {
+      onSpan: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
+      reportProblem: (problem) => listener.told(problem),
+      logUnowned: (parts) => listener.loose?.(textOf(parts)),
+      reportStuck: () => {
         if (options.stopWhenStuck) this.#stuck = true;
       },
       isStuck: () => this.#stuck,
-      fromRun: (node, run, placed) => this.#fromRun(node, run, placed),
+      fetchRunFixture: (node, run, placed) => this.#fromRun(node, run, placed),
       phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
     };
     this.#cases = new CaseRunner(options, listener, this.#around, this.#delivery, this.#started);
-    this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(new PlainHosting({ log: () => undefined, attach: () => undefined }, this.#around));
+    this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(new SharedFixtureHost({ log: () => undefined, attach: () => undefined }, this.#around));
   }
 
   async run(plan: Plan): Promise<RunEnd> {
@@ -114,28 +114,28 @@ class Runner {
         if (this.#hasSeenEnough) break;
         await this.#group(file, [run, lane]);
       }
-      await this.#delivery.turn();
+      await this.#delivery.flushAfterTurn();
       if (this.#hasSeenEnough) break;
     }
-    await this.#leave(lane);
+    await this.#closeScope(lane);
     await this.#leaveRun(run);
-    await this.#delivery.turn();
+    await this.#delivery.flushAfterTurn();
     this.#around.watch.stop();
     // Where a case is stuck, who goes on in another process counts.
-    const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun + this.#cases.cut, isMore: this.#lookedAt > mostLookedAt };
-    return { selected: this.#selected, notRun: unrun, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.fresh };
+    const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun + this.#cases.cut, isMore: this.#lookedAt > MAX_NOT_RUN_SCAN };
+    return { selected: this.#selected, notRun: unrun, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.unstableSettings };
   }
 
-  #fromRun(node: Node, run: CaseRun, { graph }: Placed): Promise<unknown> {
+  #fromRun(node: Node, run: CaseAttempt, { graph }: PlacedGraph): Promise<unknown> {
     const { test, ordinal } = run.planned;
-    const address: Address = { test: test.index, ordinal, sight: graph.sights.findIndex((sight) => sight.node === node) };
+    const address: FixtureAddress = { test: test.index, ordinal, sight: graph.sights.findIndex((sight) => sight.node === node) };
     this.#addresses.set(node, address);
     return this.#runFixtures.fetch(node, address);
   }
 
-  async #leaveRun(scope: Open): Promise<void> {
-    for (const { node, users } of scope.holder.copies) this.#runFixtures.used(this.#addresses.get(node) as Address, users);
-    await this.#leave(scope);
+  async #leaveRun(scope: OpenScope): Promise<void> {
+    for (const { node, users } of scope.holder.remoteInstances) this.#runFixtures.used(this.#addresses.get(node) as FixtureAddress, users);
+    await this.#closeScope(scope);
     for (const error of await this.#runFixtures.close()) this.#tornDown(error, scope, []);
   }
 
@@ -144,17 +144,17 @@ class Runner {
     this.#around.watch.interrupt(urgent);
   }
 
-  stray(run: CaseRun, error: unknown, what: 'error' | 'rejection'): void {
-    this.#delivery.stray(run, error, what);
+  stray(run: CaseAttempt, error: unknown, what: 'error' | 'rejection'): void {
+    this.#delivery.handleLateError(run, error, what);
   }
 
   get #over(): boolean {
-    return this.#stuck || this.#cases.hasEnough || this.#options.signal?.aborted === true;
+    return this.#stuck || this.#cases.hasReachedFailureLimit || this.#options.signal?.aborted === true;
   }
 
   /** When no case begins any more, what is left is counted: up to here. */
   get #hasSeenEnough(): boolean {
-    return this.#stuck || this.#lookedAt > mostLookedAt;
+    return this.#stuck || this.#lookedAt > MAX_NOT_RUN_SCAN;
   }
 
   /** Whether the part under way has to do with a test or a group. */
@@ -163,10 +163,10 @@ class Runner {
   }
 
   #inOrder<T>(items: readonly T[], of: string): readonly T[] {
-    return this.#options.shuffle ? randomFrom(`${this.#options.seed} order of ${of}`).shuffle(items) : items;
+    return this.#options.shuffle ? createRandom(`${this.#options.seed} order of ${of}`).shuffle(items) : items;
   }
 
-  async #group(group: Group, around: readonly Open[]): Promise<void> {
+  async #group(group: Group, around: readonly OpenScope[]): Promise<void> {
     const scope = open(group.kind, group.id, around.length, group.title, group);
     const scopes = [...around, scope];
     for (const child of this.#inOrder(
@@ -176,16 +176,16 @@ class Runner {
       if (this.#hasSeenEnough) break;
       const left = child.kind === 'test' ? this.#test(child, scopes) : this.#group(child, scopes);
       // Where cases of several tests may overlap, the next one begins while the last ones of this are under way.
-      await this.#leaving(left, scope, group.inherited.concurrency);
+      await this.#closeOrDefer(left, scope, group.inherited.concurrency);
     }
-    await this.#leave(scope);
+    await this.#closeScope(scope);
   }
 
-  async #test(test: PlannedTest, around: readonly Open[]): Promise<void> {
+  async #test(test: PlannedTest, around: readonly OpenScope[]): Promise<void> {
     const scope = open('test', test.id, around.length, test.title.template);
     const scopes = [...around, scope];
     const placedFor = this.#placedFor(test, scopes);
-    this.#delivery.anew();
+    this.#delivery.resetForTest();
     const { isDone } = this.#part;
     for await (const cases of this.#casesOf(test)) {
       for (const planned of cases) {
@@ -203,10 +203,10 @@ class Runner {
       }
       if (this.#hasSeenEnough) break;
     }
-    const left = this.#leave(scope)
-      .then(() => this.#delivery.emptied())
+    const left = this.#closeScope(scope)
+      .then(() => this.#delivery.drained())
       .then(() => this.#listener.testEnded?.(test));
-    await this.#leaving(left, around.at(-1) as Open, test.parent.inherited.concurrency);
+    await this.#closeOrDefer(left, around.at(-1) as OpenScope, test.parent.inherited.concurrency);
   }
 
   /** The cases of a test as its rows are read. A source that throws costs one errored case, and ends the rows. */
@@ -216,16 +216,16 @@ class Runner {
     let rows = 0;
     this.#readRows(test, rows);
     try {
-      for await (const chunk of chunksOf(test, surroundings, share)) {
+      for await (const chunk of expandInBatches(test, surroundings, share)) {
         const cases = this.#inOrder(chunk.cases, `${test.id} ${rows}`);
         rows = chunk.rows;
-        yield rows > mostRows ? cases.filter(({ ordinal }) => ordinal < mostRows) : cases;
-        if (rows > mostRows) throw new ProblemError([{ code: 'too-many-rows', limit: mostRows }]);
+        yield rows > MAX_ROWS ? cases.filter(({ ordinal }) => ordinal < MAX_ROWS) : cases;
+        if (rows > MAX_ROWS) throw new ProblemError([{ code: 'too-many-rows', limit: MAX_ROWS }]);
         this.#readRows(test, rows);
       }
     } catch (error) {
       // Each share of a test meets the same error: one reports it.
-      if (!share || share.index === 0) this.#sourceBroke(test, rows, error);
+      if (!share || share.index === 0) this.#reportSourceFailure(test, rows, error);
     }
   }
 
@@ -236,42 +236,42 @@ class Runner {
   }
 
   /** The end of something within a scope: waited for, or where others may overlap it, left to the scope's own end. */
-  async #leaving(left: Promise<void>, scope: Open, concurrency: number): Promise<void> {
-    if (concurrency === 1 || this.#options.oneAtATime || this.#over) return left;
-    scope.under.add(left);
-    void left.then(() => scope.under.delete(left));
+  async #closeOrDefer(left: Promise<void>, scope: OpenScope, concurrency: number): Promise<void> {
+    if (concurrency === 1 || this.#options.isSerial || this.#over) return left;
+    scope.pendingCases.add(left);
+    void left.then(() => scope.pendingCases.delete(left));
   }
 
   /** The graph of a test, the same for all its cases unless its rows bind. Asked for when a case is about to run. */
-  #placedFor(test: PlannedTest, scopes: readonly Open[]): (planned: PlannedCaseImpl) => Placing {
+  #placedFor(test: PlannedTest, scopes: readonly OpenScope[]): (planned: PlannedCaseImpl) => LazyPlacement {
     const { levels } = test.inherited;
     const { overrides: bind } = test.test.options;
-    const needs = needsOf(test);
+    const needs = collectNeeds(test);
     if (typeof bind === 'function') {
       const owner = `a row of test "${test.test.title}"`;
       return (planned) => () => {
-        const own = levelsOf(bind(planned.entry.row) ?? [], owner, test.test);
+        const own = buildOverrideLayers(bind(planned.entry.row) ?? [], owner, test.test);
         const graph = resolve(needs, [...levels, ...own], this.#nodes);
         this.#bindings.noteRow(graph, levels, own, test.test);
-        return place(graph, scopes);
+        return assignScopes(graph, scopes);
       };
     }
-    let placed: Placed | undefined;
+    let placed: PlacedGraph | undefined;
     return () => {
       if (!placed) {
         const graph = resolve(needs, levels, this.#nodes);
         this.#bindings.note(graph, levels);
-        placed = place(graph, scopes);
+        placed = assignScopes(graph, scopes);
       }
       return placed;
     };
   }
 
   /** A source that broke off while streaming: the rows that it owes are one errored case. */
-  #sourceBroke(test: PlannedTest, ordinal: number, error: unknown): void {
+  #reportSourceFailure(test: PlannedTest, ordinal: number, error: unknown): void {
     const problems: readonly Problem[] = isInstanceOf(error, ProblemError)
       ? error.problems
-      : [{ code: 'source-threw', source: test.source ?? '', reason: failureOfThrow(error, 'data', {}).message }];
+      : [{ code: 'source-threw', source: test.source ?? '', reason: buildThrowFailure(error, 'data', {}).message }];
     const invalid = invalidRows(test, ordinal);
     if (this.#part.isDone?.(invalid)) return;
     this.#selected++;
@@ -279,17 +279,18 @@ class Runner {
   }
 
   /** Waits for all that is under way within a scope, and tears its fixtures down. */
-  async #leave({ holder, title, under }: Open): Promise<void> {
+  async #closeScope({ holder, title, pendingCases: under }: OpenScope): Promise<void> {
     while (under.size > 0) await Promise.all(under);
     if (holder.isEmpty) return;
     const output: string[] = [];
     this.#listener.closing?.(title, this.#around.limit(holder.longestLimit));
     const log = (parts: readonly unknown[]): void => void output.push(textOf(parts));
-    for (const error of await holder.close(new PlainHosting({ log, attach: () => undefined }, this.#around))) this.#tornDown(error, { holder, title }, output);
+    for (const error of await holder.close(new SharedFixtureHost({ log, attach: () => undefined }, this.#around)))
+      this.#tornDown(error, { holder, title }, output);
   }
 
-  #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<Open, 'holder' | 'title'>, output: readonly string[]): void {
-    const result = this.#cases.unrun({ status: 'errored', cause: 'teardown' }, [failureOfThrow(error, 'teardown', { fixture })]);
+  #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<OpenScope, 'holder' | 'title'>, output: readonly string[]): void {
+    const result = this.#cases.unrun({ status: 'errored', cause: 'teardown' }, [buildThrowFailure(error, 'teardown', { fixture })]);
     this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
   }
 }
@@ -297,9 +298,9 @@ class Runner {
 /** Stands for the rows that could not be read. */
 const invalidRows = (test: PlannedTest, ordinal: number): PlannedCaseImpl => new PlannedCaseImpl(test, ordinal, { row: {}, name: 'invalid rows' }, 1);
 
-const open = (scope: Scope, id: string, depth: number, title: string, group?: Group): Open => ({
-  holder: new Holder(scope, { id }, depth),
+const open = (scope: Scope, id: string, depth: number, title: string, group?: Group): OpenScope => ({
+  holder: new ScopeInstance(scope, { id }, depth),
   title,
   group,
-  under: new Set(),
+  pendingCases: new Set(),
 });

@@ -1,21 +1,21 @@
 import type { Scope } from '../fixtures/fixture.ts';
-import type { Graph, Node, Sight } from '../fixtures/graph.ts';
-import type { Holder, HolderOf } from '../fixtures/holder.ts';
+import type { Graph, Node, ResolvedNode } from '../fixtures/graph.ts';
+import type { ScopeInstance, ScopeResolver } from '../fixtures/holder.ts';
 import type { Group } from '../suites/planned.ts';
 
 /** A scope on the way from the run to the case at hand. */
-export interface Open {
-  readonly holder: Holder;
+export interface OpenScope {
+  readonly holder: ScopeInstance;
   /** The suite or file that it is, if it is one. */
   readonly group: Group | undefined;
   /** For messages. */
   readonly title: string;
   /** What is under way within it. */
-  readonly under: Set<Promise<void>>;
+  readonly pendingCases: Set<Promise<void>>;
 }
 
 /** A test's graph with the place of each node among the scopes that are open around it: wider scopes first. */
-export interface Placed {
+export interface PlacedGraph {
   readonly graph: Graph;
   /** In the order of setup. */
   readonly order: readonly Node[];
@@ -31,7 +31,7 @@ export interface Placed {
  * A fixture of scope 'suite' belongs to the innermost suite that lists it in `always`, or binds it or anything beneath it;
  * else to the test's own suite. What a node needs lives at least as long as the node.
  */
-export function place(graph: Graph, scopes: readonly Open[]): Placed {
+export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): PlacedGraph {
   const depths = new Map<Node, number>();
   const indexOf = (scope: Scope): number =>
     Math.max(
@@ -40,12 +40,14 @@ export function place(graph: Graph, scopes: readonly Open[]): Placed {
     );
   const suites = scopes.flatMap(({ group }, depth) => (group?.kind === 'suite' ? [{ group, depth }] : []));
   const ownSuite = suites.at(-1)?.depth ?? indexOf('file');
-  const concerns = (group: Group, { node, bound, beneath }: Sight): boolean =>
-    group.mentions.has(node.definition) || bound.some(({ by }) => by !== undefined && by === group.by) || beneath.some((below) => concerns(group, below));
-  const own = ({ node, ...sight }: Sight): number => {
+  const isAffectedBy = (group: Group, { node, appliedLayers: bound, dependencies: beneath }: ResolvedNode): boolean =>
+    group.ownedDefinitions.has(node.definition) ||
+    bound.some(({ ownerKey: by }) => by !== undefined && by === group.by) ||
+    beneath.some((below) => isAffectedBy(group, below));
+  const own = ({ node, ...sight }: ResolvedNode): number => {
     if (node.scope === 'case') return scopes.length;
     if (node.scope !== 'suite') return indexOf(node.scope);
-    return suites.findLast(({ group }) => concerns(group, { node, ...sight }))?.depth ?? ownSuite;
+    return suites.findLast(({ group }) => isAffectedBy(group, { node, ...sight }))?.depth ?? ownSuite;
   };
   const outward = (node: Node, depth: number): boolean => {
     if (depth >= (depths.get(node) ?? Number.POSITIVE_INFINITY)) return false;
@@ -56,13 +58,14 @@ export function place(graph: Graph, scopes: readonly Open[]): Placed {
   // A node that is seen in several ways takes what is beneath it along; that moves others in turn.
   for (let moved = true; moved; ) {
     moved = false;
-    for (const { node, beneath } of graph.sights.toReversed()) for (const below of beneath) moved = outward(below.node, depths.get(node) as number) || moved;
+    for (const { node, dependencies } of graph.sights.toReversed())
+      for (const { node: needed } of dependencies) moved = outward(needed, depths.get(node) as number) || moved;
   }
   const order = [...graph.order].sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
   return { graph, order, depths, locks: graph.sights.flatMap(({ node }) => node.definition.locks) };
 }
 
 /** The holder of each node, for one case. */
-export function holders({ depths }: Placed, scopes: readonly Open[], own: Holder): HolderOf {
+export function buildScopeResolver({ depths }: PlacedGraph, scopes: readonly OpenScope[], own: ScopeInstance): ScopeResolver {
   return (node) => scopes[depths.get(node) as number]?.holder ?? own;
 }

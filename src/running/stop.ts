@@ -1,5 +1,5 @@
 /** Thrown to leave a step or a case early: by `ensure`, by `step.must`, by `skip`. What it is about is on record already. */
-export class Stop extends Error {
+export class ControlSignal extends Error {
   override readonly name = 'Stop';
   readonly ends: 'step' | 'case';
   readonly skip: string | undefined;

@@ -1,14 +1,14 @@
 import type { FileSource } from '../cases/row.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
-import { casesOf } from '../suites/expand.ts';
-import { ordinaryDefaults, planFiles } from '../suites/plan.ts';
+import { expandCases } from '../suites/expand.ts';
+import { BUILT_IN_DEFAULTS, planFiles } from '../suites/plan.ts';
 import type { Plan, PlannedCase } from '../suites/planned.ts';
 import type { Child } from '../suites/suite.ts';
-import type { CaseRun } from './case-run.ts';
-import { failureOfThrow } from './failures.ts';
+import type { CaseAttempt } from './case-run.ts';
+import { buildThrowFailure } from './failures.ts';
 import { fetchedFiles } from './fetched-files.ts';
-import { epoch } from './originals.ts';
+import { wallClockNow } from './originals.ts';
 import { listenForErrors } from './page-errors.ts';
 import type { CaseResult, Status } from './result.ts';
 import { statuses } from './result.ts';
@@ -57,9 +57,9 @@ const withDefaults = <T extends DataFileLocation>(options: T): T & { files: File
 async function planChildren(
   suites: readonly Child[],
   { files, base }: ReturnType<typeof withDefaults>,
-  concurrency = ordinaryDefaults.concurrency,
+  concurrency = BUILT_IN_DEFAULTS.concurrency,
 ): Promise<Plan> {
-  const plan = await planFiles([{ file: 'suites', url: base, exports: { suites }, folders: [] }], { files }, { ...ordinaryDefaults, concurrency });
+  const plan = await planFiles([{ file: 'suites', url: base, exports: { suites }, folders: [] }], { files }, { ...BUILT_IN_DEFAULTS, concurrency });
   if (plan.problems.length) throw new ProblemError(plan.problems);
   return plan;
 }
@@ -77,7 +77,7 @@ export async function* planSuites(
 ): AsyncGenerator<PlannedCase> {
   const folder = withDefaults(options);
   const plan = await planChildren(suites, folder);
-  for (const test of plan.tests) for await (const chunk of casesOf(test, folder)) yield* chunk;
+  for (const test of plan.tests) for await (const chunk of expandCases(test, folder)) yield* chunk;
 }
 
 /** Options of a run. */
@@ -104,7 +104,7 @@ export interface RunOptions extends DataFileLocation {
  * ```
  */
 export async function runSuites(suites: readonly Child[], options: RunOptions = {}): Promise<RunSummary> {
-  const { seed = epoch() % 1_000_000, concurrency, signal, filter: only, onRequest = false, onEvent } = options;
+  const { seed = wallClockNow() % 1_000_000, concurrency, signal, filter: only, onRequest = false, onEvent } = options;
   const folder = withDefaults(options);
   const { files } = folder;
   const plan = await planChildren(suites, folder, concurrency);
@@ -113,7 +113,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   let told = 0;
   const begun = new WeakSet<object>();
   /** The last case that started. In a page, uncaught errors are attributed to it. */
-  let last: CaseRun | undefined;
+  let last: CaseAttempt | undefined;
   const running = runPlan(
     plan,
     { seed, signal, surroundings: { files }, select: only, asked: () => onRequest, careful: true },
@@ -143,7 +143,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   };
   const stopListening = listenForErrors((error, what) => {
     if (last) running.stray(last, error, what);
-    else report({ code: `unhandled-${what}`, detail: failureOfThrow(error, 'throw', {}).message });
+    else report({ code: `unhandled-${what}`, detail: buildThrowFailure(error, 'throw', {}).message });
   });
   const onAbort = (): void => running.interrupt(false);
   signal?.addEventListener('abort', onAbort);
@@ -152,7 +152,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   stopListening();
   counts['not-run'] = unrun.cases;
   for (const problem of warnings) onEvent?.({ type: 'warning', problem });
-  for (const { idle } of bindings) if (idle) onEvent?.({ type: 'warning', problem: idle });
+  for (const { unusedReason: idle } of bindings) if (idle) onEvent?.({ type: 'warning', problem: idle });
   const summary: RunSummary = { counts, ok: counts.failed + counts.errored + told === 0 };
   onEvent?.({ type: 'finished', summary });
   return summary;

@@ -1,5 +1,5 @@
-import { show } from '../checks/show.ts';
-import { grouped } from '../problems/grouped.ts';
+import { formatValue } from '../checks/show.ts';
+import { formatThousands } from '../problems/grouped.ts';
 
 /** Characters of the name of an attachment. */
 export const MAX_NAME_LENGTH = 200;
@@ -9,7 +9,8 @@ export const MAX_NOTE_LENGTH = 10_000;
 export const MAX_MESSAGE_LENGTH = 20_000;
 
 /** Cuts a text that is longer than `most` characters, and appends how long it was. */
-export const limitText = (text: string, most: number): string => (text.length <= most ? text : `${text.slice(0, most)}… (${grouped(text.length)} characters)`);
+export const limitText = (text: string, most: number): string =>
+  text.length <= most ? text : `${text.slice(0, most)}… (${formatThousands(text.length)} characters)`;
 
 /** Converts what a test passes as a text. Code without types can pass anything. */
-export const toText = (value: unknown, most = MAX_NOTE_LENGTH): string => limitText(typeof value === 'string' ? value : show(value), most);
+export const toText = (value: unknown, most = MAX_NOTE_LENGTH): string => limitText(typeof value === 'string' ? value : formatValue(value), most);

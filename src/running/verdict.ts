@@ -1,4 +1,4 @@
-import type { CaseRun } from './case-run.ts';
+import type { CaseAttempt } from './case-run.ts';
 import type { Cause, Failure, Status } from './result.ts';
 
 export interface Verdict {
@@ -10,7 +10,7 @@ export interface Verdict {
 const passed: Verdict = { status: 'passed' };
 
 /** Causes outside the tested code. */
-const erring: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 'crash', 'record']);
+const infrastructureCauses: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 'crash', 'record']);
 
 /**
  * The status of a case that has run.
@@ -26,11 +26,11 @@ const erring: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 
  *
  * The first line that applies decides: failed over errored over known failure over passed.
  */
-export function verdictOf(run: Pick<CaseRun, 'failures' | 'skipped'>, known: string | undefined): Verdict {
+export function decideVerdict(run: Pick<CaseAttempt, 'failures' | 'skipped'>, known: string | undefined): Verdict {
   const failures: readonly Failure[] = run.failures;
   if (failures.length === 0 && run.skipped === undefined && known === undefined) return passed;
-  const own = failures.find(({ cause }) => !erring.has(cause));
-  const error = failures.find(({ cause }) => erring.has(cause));
+  const own = failures.find(({ cause }) => !infrastructureCauses.has(cause));
+  const error = failures.find(({ cause }) => infrastructureCauses.has(cause));
   if (own && known === undefined) return { status: 'failed', cause: own.cause };
   if (error) return { status: 'errored', cause: error.cause };
   if (own) return { status: 'known-failure', cause: own.cause, reason: known };

@@ -10,13 +10,13 @@ export interface Watched {
 }
 
 /** Milliseconds, some eleven days: more than anything takes, and no more than timers take. */
-const forever = 1e9;
+const FOREVER_MS = 1e9;
 
 /** How long something may take that is given so many milliseconds; `untimed`: as long as it likes. */
-export const limits = (untimed = false): ((milliseconds: number) => number) => (untimed ? () => forever : (milliseconds) => milliseconds);
+export const createTimeoutPolicy = (untimed = false): ((milliseconds: number) => number) => (untimed ? () => FOREVER_MS : (milliseconds) => milliseconds);
 
 /** Watches many deadlines with one timer: a timer for each case would cost more than most cases. */
-export class Watch {
+export class DeadlineTimer {
   readonly #watched = new Set<Watched>();
   readonly #keepsAlive: boolean;
   #timer: Timer | undefined;
@@ -70,7 +70,7 @@ export class Watch {
   }
 }
 
-export const grace = 1000;
+export const DEADLINE_GRACE_MS = 1000;
 
 /** The limit of an operation. */
 export interface Limited {
@@ -89,7 +89,7 @@ export interface Outcome<T> {
 }
 
 /** Waits for a promise up to a limit. Then, or when the run is interrupted, calls `abort` and waits up to a second longer. */
-export function within<T>(watch: Watch, promise: PromiseLike<T>, { milliseconds, abort, isInterruptible, settled }: Limited): Promise<Outcome<T>> {
+export function runWithin<T>(watch: DeadlineTimer, promise: PromiseLike<T>, { milliseconds, abort, isInterruptible, settled }: Limited): Promise<Outcome<T>> {
   return makePromise((resolve, reject) => {
     let watched: Watched;
     const turnTo = (next: Watched): void => {
@@ -103,7 +103,7 @@ export function within<T>(watch: Watch, promise: PromiseLike<T>, { milliseconds,
       resolve({ end });
     };
     const inGrace = (end: 'overdue' | 'interrupted'): Watched => ({
-      deadline: now() + grace,
+      deadline: now() + DEADLINE_GRACE_MS,
       expire: () => giveUp(end),
       ...(isInterruptible && { interrupt: (urgent: boolean) => urgent && giveUp('interrupted') }),
     });

@@ -1,5 +1,5 @@
 import type { Problem } from '../problems/problem.ts';
-import { count, isText, listOf, recordOf, strange, truth, type WantedOf } from '../problems/wanted.ts';
+import { booleanSpec, findInvalidOptions, integerAtLeast, isText, listOf, type OptionSpecs, recordOf } from '../problems/wanted.ts';
 
 /** The configuration. Command-line options win over it. */
 export interface Config {
@@ -34,29 +34,29 @@ export const defineConfig = (config: Config): Config => config;
 export type WrittenPattern = string | { readonly source: string; readonly flags: string };
 
 /** A configuration as plain data: it is read in another process than the one that goes by it. */
-export interface WrittenConfig extends Omit<Config, 'redact'> {
+export interface SerializedConfig extends Omit<Config, 'redact'> {
   readonly redact?: readonly WrittenPattern[] | undefined;
 }
 
 const isOption = (value: unknown): boolean => ['string', 'number', 'boolean'].includes(typeof value) || (Array.isArray(value) && value.every(isText));
 
-const wanted: WantedOf<Config> = {
+const configSpecs: OptionSpecs<Config> = {
   files: listOf('patterns', isText),
-  lanes: count(0),
-  concurrency: count(1),
-  timeout: count(1),
+  lanes: integerAtLeast(0),
+  concurrency: integerAtLeast(1),
+  timeout: integerAtLeast(1),
   tags: recordOf('a description for each tag', isText),
   redact: listOf('names and regular expressions', (item) => isText(item) || item instanceof RegExp),
-  strict: truth,
-  profiles: recordOf('sets of options', (item) => recordOf('options', isOption).fits(item)),
+  strict: booleanSpec,
+  profiles: recordOf('sets of options', (item) => recordOf('options', isOption).matches(item)),
 };
 
 /** A configuration as plain data, with all that is wrong with it. */
-export function writeConfig(given: unknown): { readonly config: WrittenConfig; readonly problems: readonly Problem[] } {
+export function serializeConfig(given: unknown): { readonly config: SerializedConfig; readonly problems: readonly Problem[] } {
   const owner = 'the configuration';
   if (typeof given !== 'object' || given === null)
     return { config: {}, problems: [{ code: 'invalid-type', expected: 'default export created with defineConfig(…)', got: String(given), owner }] };
-  const problems = strange(given, wanted, owner, 'setting');
+  const problems = findInvalidOptions(given, configSpecs, owner, 'setting');
   const { redact, ...config } = given as Config;
   const written = Array.isArray(redact)
     ? redact.map((item): WrittenPattern => (item instanceof RegExp ? { source: item.source, flags: item.flags } : item))

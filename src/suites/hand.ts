@@ -29,7 +29,7 @@ export interface CaseContext<Row extends object> {
 
 /** Runs a named part of a case. Returns its value, or undefined if it threw or an `ensure` in it failed. */
 export interface Step {
-  <T>(title: string, part: (context: StepContext) => T): Stepped<T>;
+  <T>(title: string, part: (context: StepContext) => T): StepFunction<T>;
   /** The same, but a failure ends the case, so the value is always defined. */
   required<T>(title: string, part: (context: StepContext) => T): T;
 }
@@ -42,4 +42,4 @@ export interface StepContext {
   log(...parts: unknown[]): void;
 }
 
-export type Stepped<T> = [T] extends [never] ? undefined : T extends PromiseLike<infer V> ? Promise<V | undefined> : T | undefined;
+export type StepFunction<T> = [T] extends [never] ? undefined : T extends PromiseLike<infer V> ? Promise<V | undefined> : T | undefined;

@@ -2,12 +2,12 @@ import { fixture, type Provider } from '../fixtures/fixture.ts';
 import type { SetupTeardown, SuiteImpl, SuiteOptions } from './suite.ts';
 
 /** Bindings as a list, also where a row says what they are. */
-export function bindingsOf(bind: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
+export function findOverrides(bind: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
   return (typeof bind === 'function' ? bind(row) : bind) ?? [];
 }
 
 /** A suite's options with those of its adaptations laid over: tags and fixtures add up, for the rest the later wins. */
-export function laid(layers: SuiteImpl['layers']): SuiteOptions<any> {
+export function mergeLayers(layers: SuiteImpl['layers']): SuiteOptions<any> {
   let whole: Record<string, unknown> = {};
   for (const { options } of layers) {
     const next: Record<string, unknown> = { ...whole };
@@ -27,16 +27,16 @@ export function laid(layers: SuiteImpl['layers']): SuiteOptions<any> {
 }
 
 /** By their scope: one object may stand under both names. */
-const arounds = { case: new WeakMap<SetupTeardown, Provider<any>>(), suite: new WeakMap<SetupTeardown, Provider<any>>() };
+const hookFixtures = { case: new WeakMap<SetupTeardown, Provider<any>>(), suite: new WeakMap<SetupTeardown, Provider<any>>() };
 
 /** The fixtures that `perCase` and `perSuite` are short for. */
-export function aroundsOf({ perCase, perSuite }: Pick<SuiteOptions, 'perCase' | 'perSuite'>): Provider<any>[] {
+export function findHookFixtures({ perCase, perSuite }: Pick<SuiteOptions, 'perCase' | 'perSuite'>): Provider<any>[] {
   const make = (around: SetupTeardown | undefined, scope: 'case' | 'suite', name: string): Provider<any>[] => {
     if (!around) return [];
-    let made = arounds[scope].get(around);
+    let made = hookFixtures[scope].get(around);
     if (!made) {
       made = fixture(name, { scope, setup: (moment) => around.setup?.(moment), teardown: (_value, _needs, outcome) => around.teardown?.(outcome) });
-      arounds[scope].set(around, made);
+      hookFixtures[scope].set(around, made);
     }
     return [made];
   };

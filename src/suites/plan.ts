@@ -1,21 +1,21 @@
 import { type Annotations, findInvalidDate, mergeAnnotations } from '../cases/marks.ts';
-import { caseSlug, slug } from '../cases/names.ts';
-import type { Entry, Expansion, Surroundings } from '../cases/row.ts';
-import { Cases, entriesOf } from '../cases/source.ts';
-import { checkTitle, fillTitle, readTitle } from '../cases/title.ts';
-import { definitionOf, isProvider } from '../fixtures/fixture.ts';
-import { type Level, Nodes, resolve } from '../fixtures/graph.ts';
+import { caseSlug, formatSlug } from '../cases/names.ts';
+import type { ExpansionContext, ExpansionHost, RowEntry } from '../cases/row.ts';
+import { CaseSourceImpl, readEntries } from '../cases/source.ts';
+import { findUnknownColumns, parseTitle, renderTitle } from '../cases/title.ts';
+import { findDefinition, isProvider } from '../fixtures/fixture.ts';
+import { NodeInterner, type OverrideLayer, resolve } from '../fixtures/graph.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
-import { type Origin, placeOf } from '../problems/place.ts';
+import { type CapturedStack, findLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { endCreated } from './created.ts';
-import { joinEntries, levelsOf, strangeTags } from './expand.ts';
-import { boundSecrets, withoutHidden } from './hidden.ts';
-import { needsOf } from './needs.ts';
-import { aroundsOf, bindingsOf, laid } from './options.ts';
+import { buildOverrideLayers, findUnknownTags, joinEntries } from './expand.ts';
+import { boundSecrets, redactEntry } from './hidden.ts';
+import { collectNeeds } from './needs.ts';
+import { findHookFixtures, findOverrides, mergeLayers } from './options.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
-import { type Child, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, strangeChild, TestImpl } from './suite.ts';
+import { type Child, invalidChild, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, TestImpl } from './suite.ts';
 import { findUnreachable } from './unreachable.ts';
 
 /** A file's exports, and what is known of the file. */
@@ -33,22 +33,22 @@ export interface Defaults {
   readonly timeout: number;
   readonly concurrency: number;
   /** No test may allow more. */
-  readonly mostConcurrency?: number | undefined;
+  readonly maxConcurrency?: number | undefined;
   /** Further attempts for a case that failed; none unless said. */
   readonly retries?: number | undefined;
 }
 
-export const ordinaryDefaults: Defaults = { timeout: 10_000, concurrency: 1 };
+export const BUILT_IN_DEFAULTS: Defaults = { timeout: 10_000, concurrency: 1 };
 
 /** Plans what files export: every suite and test, checked; the rows stream later. Runs no body and no fixture. */
-export async function planFiles(files: readonly LoadedFile[], surroundings: Surroundings, defaults: Defaults = ordinaryDefaults): Promise<Plan> {
+export async function planFiles(files: readonly LoadedFile[], surroundings: ExpansionHost, defaults: Defaults = BUILT_IN_DEFAULTS): Promise<Plan> {
   const planner = new Planner(surroundings);
   for (const file of files) await planner.addFile(file, defaults);
   const unreachable = findUnreachable(endCreated(), planner.reached, new Set(files.flatMap(({ url }) => url?.href ?? [])));
   return { files: planner.files, tests: planner.tests, problems: planner.problems, warnings: [...planner.warnings, ...unreachable] };
 }
 
-type Growing = Group & { readonly children: (Group | PlannedTest)[] };
+type MutableGroup = Group & { readonly children: (Group | PlannedTest)[] };
 
 /** Longer than most: each level hands on to the next what all of these methods add to. */
 class Planner {
@@ -56,16 +56,16 @@ class Planner {
   readonly tests: PlannedTest[] = [];
   readonly problems: Problem[] = [];
   readonly warnings: Problem[] = [];
-  readonly #surroundings: Surroundings;
-  readonly #nodes = new Nodes();
+  readonly #surroundings: ExpansionHost;
+  readonly #nodes = new NodeInterner();
   readonly #ids = new Map<string, number>();
   /** The tests and suites that an export contains. */
   readonly reached = new Set<SuiteImpl | TestImpl>();
   /** The number of problems of the current file, suite or test, without those of its contents. */
   #ownProblems = 0;
-  #mostConcurrency = Number.POSITIVE_INFINITY;
+  #maxConcurrency = Number.POSITIVE_INFINITY;
 
-  constructor(surroundings: Surroundings) {
+  constructor(surroundings: ExpansionHost) {
     this.#surroundings = surroundings;
   }
 
@@ -86,7 +86,7 @@ class Planner {
   }
 
   async #addFile({ file, url, exports, folders }: LoadedFile, defaults: Defaults): Promise<void> {
-    this.#mostConcurrency = defaults.mostConcurrency ?? Number.POSITIVE_INFINITY;
+    this.#maxConcurrency = defaults.maxConcurrency ?? Number.POSITIVE_INFINITY;
     let inherited: Inherited = {
       levels: [],
       annotations: {},
@@ -102,31 +102,31 @@ class Planner {
       inherited = this.#inherit(
         inherited,
         options,
-        this.#levels(() => bindingsOf(options.overrides), owner, undefined),
+        this.#levels(() => findOverrides(options.overrides), owner, undefined),
         owner,
         undefined,
       );
     }
-    const group: Growing = {
+    const group: MutableGroup = {
       kind: 'file',
       title: file,
       id: file,
       parent: undefined,
       inherited,
       entry: undefined,
-      told: undefined,
-      mentions: new Set(),
+      redactedEntry: undefined,
+      ownedDefinitions: new Set(),
       by: {},
       children: [],
       origin: undefined,
     };
     const found = this.#exported(file, exports);
-    const strangers = Object.values(exports).flat().filter(isOfAnotherCopy);
+    const foreignItems = Object.values(exports).flat().filter(isOfAnotherCopy);
     this.#report(
-      strangers.map(({ title }) => ({ code: 'duplicate-package', title, owner: file })),
+      foreignItems.map(({ title }) => ({ code: 'duplicate-package', title, owner: file })),
       undefined,
     );
-    if (found.length + strangers.length === 0) this.#report([{ code: 'nothing-exported', file, exports: Object.keys(exports) }], undefined);
+    if (found.length + foreignItems.length === 0) this.#report([{ code: 'nothing-exported', file, exports: Object.keys(exports) }], undefined);
     for (const child of found) await this.#add(child, group, url);
     this.files.push(group);
   }
@@ -141,16 +141,16 @@ class Planner {
     }
     for (const [item, exportedAs] of names) {
       if (exportedAs.length > 1)
-        this.warnings.push({ code: 'exported-twice', title: item.title, names: exportedAs, at: placeOf(item.origin) ?? { file, line: 1, column: 1 } });
+        this.warnings.push({ code: 'exported-twice', title: item.title, names: exportedAs, at: findLocation(item.origin) ?? { file, line: 1, column: 1 } });
     }
-    return [...names.keys()].sort((a, b) => a.serial - b.serial);
+    return [...names.keys()].sort((a, b) => a.definitionOrder - b.definitionOrder);
   }
 
-  async #add(child: Child, parent: Growing, base: URL | undefined): Promise<void> {
+  async #add(child: Child, parent: MutableGroup, base: URL | undefined): Promise<void> {
     if (child instanceof SuiteImpl || child instanceof TestImpl) {
       this.#reach(child);
       await this.#unlessBroken(parent.children, () => (child instanceof SuiteImpl ? this.#addSuite(child, parent, base) : this.#addTest(child, parent, base)));
-    } else if (child) this.#report([strangeChild(child, `suite "${parent.title}"`)], undefined);
+    } else if (child) this.#report([invalidChild(child, `suite "${parent.title}"`)], undefined);
   }
 
   /** Marks a test, or a suite with its contents, as reachable, even if it has problems. */
@@ -161,28 +161,28 @@ class Planner {
       for (const child of item.children) if (child instanceof SuiteImpl || child instanceof TestImpl) this.#reach(child);
   }
 
-  async #addSuite(suite: SuiteImpl, parent: Growing, base: URL | undefined): Promise<void> {
-    const options = laid(suite.layers);
+  async #addSuite(suite: SuiteImpl, parent: MutableGroup, base: URL | undefined): Promise<void> {
+    const options = mergeLayers(suite.layers);
     const owner = `suite "${suite.title}"`;
-    const title = readTitle(suite.title);
+    const title = parseTitle(suite.title);
     const { entries, columns } = options.cases ? await this.#wholeSource(options.cases, options, suite, base) : { entries: [undefined], columns: [] };
     const known = [...Object.keys(parent.entry?.row ?? {}), ...columns];
-    this.#report(checkTitle(title, known), suite.origin);
+    this.#report(findUnknownColumns(title, known), suite.origin);
     for (const entry of entries) {
       const row = { ...parent.entry?.row, ...entry?.row };
-      const { hides } = this.#surroundings;
+      const { isRedacted: hides } = this.#surroundings;
       const by = {};
-      const levels = suite.layers.flatMap((layer) => this.#levels(() => bindingsOf(layer.options.overrides, row), owner, layer.origin, by));
+      const levels = suite.layers.flatMap((layer) => this.#levels(() => findOverrides(layer.options.overrides, row), owner, layer.origin, by));
       const bound = levels.map(({ binding }) => binding);
-      const told = entry && hides ? withoutHidden(entry, hides, boundSecrets(bound, hides)) : entry;
+      const told = entry && hides ? redactEntry(entry, hides, boundSecrets(bound, hides)) : entry;
       const group = this.#group(suite, parent, {
         template: suite.title,
-        title: fillTitle(title, { ...parent.told?.row, ...told?.row }),
+        title: renderTitle(title, { ...parent.redactedEntry?.row, ...told?.row }),
         options,
         levels,
         by,
         entry: entry && joinEntries(parent.entry, entry),
-        told: told && joinEntries(parent.told, told),
+        redactedEntry: told && joinEntries(parent.redactedEntry, told),
       });
       if (options.variants && Object.keys(options.variants).length === 0 && !group.inherited.allowEmpty)
         this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'variants' }], suite.origin);
@@ -206,30 +206,30 @@ class Planner {
     }
   }
 
-  #variant(suite: SuiteImpl, parent: Growing, name: string, bindings: readonly unknown[]): Growing {
+  #variant(suite: SuiteImpl, parent: MutableGroup, name: string, bindings: readonly unknown[]): MutableGroup {
     const by = {};
     const levels = this.#levels(() => bindings, `variant "${name}" of suite "${suite.title}"`, suite.origin, by);
-    return this.#group(suite, parent, { template: name, title: name, options: {}, levels, by, entry: undefined, told: undefined });
+    return this.#group(suite, parent, { template: name, title: name, options: {}, levels, by, entry: undefined, redactedEntry: undefined });
   }
 
   #group(
     suite: SuiteImpl,
-    parent: Growing,
-    made: Pick<Group, 'title' | 'by' | 'entry' | 'told'> & { template: string; options: SuiteOptions<any>; levels: readonly Level[] },
-  ): Growing {
-    const { template, title, options, levels, by, entry, told } = made;
+    parent: MutableGroup,
+    made: Pick<Group, 'title' | 'by' | 'entry' | 'redactedEntry'> & { template: string; options: SuiteOptions<any>; levels: readonly OverrideLayer[] },
+  ): MutableGroup {
+    const { template, title, options, levels, by, entry, redactedEntry: told } = made;
     const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin);
-    const always = [...(options.always ?? []), ...aroundsOf(options)].filter(isProvider);
+    const always = [...(options.always ?? []), ...findHookFixtures(options)].filter(isProvider);
     // An id is made of title templates: the rows of a parameterised suite stand in its cases' part.
-    const group: Growing = {
+    const group: MutableGroup = {
       kind: 'suite',
       title,
-      id: `${parent.id}${parent.kind === 'file' ? '#' : '/'}${slug(template)}`,
+      id: `${parent.id}${parent.kind === 'file' ? '#' : '/'}${formatSlug(template)}`,
       parent,
       inherited,
       entry: entry ?? parent.entry,
-      told: told ?? parent.told,
-      mentions: new Set(always.map(definitionOf)),
+      redactedEntry: told ?? parent.redactedEntry,
+      ownedDefinitions: new Set(always.map(findDefinition)),
       by,
       children: [],
       origin: suite.origin,
@@ -238,21 +238,21 @@ class Planner {
     return group;
   }
 
-  async #addTest(test: TestImpl, parent: Growing, base: URL | undefined): Promise<void> {
+  async #addTest(test: TestImpl, parent: MutableGroup, base: URL | undefined): Promise<void> {
     const { options } = test;
     const owner = `test "${test.title}"`;
     const inherited = this.#inherit(
       parent.inherited,
       options,
-      typeof options.overrides === 'function' ? [] : this.#levels(() => bindingsOf(options.overrides), owner, test.origin, test),
+      typeof options.overrides === 'function' ? [] : this.#levels(() => findOverrides(options.overrides), owner, test.origin, test),
       owner,
       test.origin,
     );
-    const strangers = Object.entries(options.needs ?? {}).filter(([, need]) => !isProvider(need));
-    for (const [key] of strangers) this.#report([{ code: 'invalid-type', expected: 'fixture', got: `needs.${key}`, owner }], test.origin);
-    const title = readTitle(test.title);
-    const parts = options.cases && Cases.partsOf(options.cases);
-    const id = this.#unique(`${parent.id}${parent.kind === 'file' ? '#' : '/'}${slug(test.title)}`, test, parent);
+    const foreignItems = Object.entries(options.needs ?? {}).filter(([, need]) => !isProvider(need));
+    for (const [key] of foreignItems) this.#report([{ code: 'invalid-type', expected: 'fixture', got: `needs.${key}`, owner }], test.origin);
+    const title = parseTitle(test.title);
+    const parts = options.cases && CaseSourceImpl.partsOf(options.cases);
+    const id = this.#unique(`${parent.id}${parent.kind === 'file' ? '#' : '/'}${formatSlug(test.title)}`, test, parent);
     const planned: PlannedTest = {
       kind: 'test',
       index: this.tests.length,
@@ -261,16 +261,16 @@ class Planner {
       parent,
       inherited,
       test,
-      source: parts?.what,
+      source: parts?.description,
       columns: parts?.columns ?? [],
       base,
     };
     const outer = Object.keys(parent.entry?.row ?? {});
     if (options.cases) {
       const peeked = await this.#peek(planned, inherited.allowEmpty);
-      if (peeked) this.#report(checkTitle(title, [...outer, ...peeked]), test.origin);
-    } else this.#report(checkTitle(title, outer), test.origin);
-    if (strangers.length === 0) this.#checkGraph(planned);
+      if (peeked) this.#report(findUnknownColumns(title, [...outer, ...peeked]), test.origin);
+    } else this.#report(findUnknownColumns(title, outer), test.origin);
+    if (foreignItems.length === 0) this.#checkGraph(planned);
     this.tests.push(planned);
     parent.children.push(planned);
   }
@@ -280,7 +280,7 @@ class Planner {
     const { test } = planned;
     const what = planned.source ?? '';
     try {
-      for await (const entry of entriesOf(test.options.cases as Cases, this.#expansion(planned.base, test.title)))
+      for await (const entry of readEntries(test.options.cases as CaseSourceImpl, this.#expansion(planned.base, test.title)))
         return planned.columns.length ? planned.columns : Object.keys(entry.row);
       if (!mayBeEmpty) this.#report([{ code: 'empty-source', title: test.title, source: what }], test.origin);
       return planned.columns.length ? planned.columns : undefined;
@@ -296,30 +296,30 @@ class Planner {
     options: SuiteOptions<any>,
     suite: SuiteImpl,
     base: URL | undefined,
-  ): Promise<{ entries: Entry[]; columns: string[] }> {
-    const parts = Cases.partsOf(cases);
-    const entries: Entry[] = [];
+  ): Promise<{ entries: RowEntry[]; columns: string[] }> {
+    const parts = CaseSourceImpl.partsOf(cases);
+    const entries: RowEntry[] = [];
     try {
-      for await (const entry of entriesOf(cases, this.#expansion(base, suite.title))) {
+      for await (const entry of readEntries(cases, this.#expansion(base, suite.title))) {
         if (entry.problems) this.#report(entry.problems, suite.origin);
         else entries.push(entry);
       }
-      if (entries.length === 0 && !options.allowEmpty) this.#report([{ code: 'empty-source', title: suite.title, source: parts.what }], suite.origin);
+      if (entries.length === 0 && !options.allowEmpty) this.#report([{ code: 'empty-source', title: suite.title, source: parts.description }], suite.origin);
     } catch (error) {
-      this.#report(problemsOf(error, parts.what), suite.origin);
+      this.#report(problemsOf(error, parts.description), suite.origin);
     }
     return { entries, columns: [...(parts.columns ?? new Set(entries.flatMap((entry) => Object.keys(entry.row))))] };
   }
 
   #checkGraph(planned: PlannedTest): void {
     try {
-      resolve(needsOf(planned), planned.inherited.levels, this.#nodes);
+      resolve(collectNeeds(planned), planned.inherited.levels, this.#nodes);
     } catch (error) {
       this.#report(problemsOf(error, `test "${planned.test.title}"`), planned.test.origin);
     }
   }
 
-  #markChildren(group: Growing, marks: Readonly<Record<string, Annotations>>, suite: SuiteImpl): void {
+  #markChildren(group: MutableGroup, marks: Readonly<Record<string, Annotations>>, suite: SuiteImpl): void {
     const below = (at: Group, path: string): [string, Group | PlannedTest][] =>
       at.children.flatMap((child) => {
         const title = `${path}${child.kind === 'test' ? child.title.template : child.title}`;
@@ -327,7 +327,7 @@ class Planner {
       });
     const all = below(group, '');
     for (const [path, laidOver] of Object.entries(marks)) {
-      this.#report(strangeTags(laidOver.tags, this.#surroundings.tags, `annotations of suite "${suite.title}"`), suite.origin);
+      this.#report(findUnknownTags(laidOver.tags, this.#surroundings.tags, `annotations of suite "${suite.title}"`), suite.origin);
       const hit = all.filter(([title]) => title === path);
       if (hit.length === 0)
         this.#report([{ code: 'unknown-title', name: path, owner: `annotations of suite "${suite.title}"`, known: all.map(([title]) => title) }], suite.origin);
@@ -341,13 +341,13 @@ class Planner {
   #inherit(
     outer: Inherited,
     options: Omit<Options, 'overrides'> & Pick<SuiteOptions, 'perCase' | 'perSuite'>,
-    levels: readonly Level[],
+    levels: readonly OverrideLayer[],
     owner: string,
-    origin: Origin | undefined,
+    origin: CapturedStack | undefined,
   ): Inherited {
     const { tags, skip, onRequest, knownFailure } = options;
     const marks: Annotations = { tags, skip, onRequest, knownFailure };
-    this.#report(strangeTags(tags, this.#surroundings.tags, owner), origin);
+    this.#report(findUnknownTags(tags, this.#surroundings.tags, owner), origin);
     const until = findInvalidDate(marks);
     if (until !== undefined) this.#report([{ code: 'invalid-date', text: until, owner }], origin);
     for (const source of options.always ?? [])
@@ -356,17 +356,17 @@ class Planner {
       levels: [...outer.levels, ...levels],
       annotations: mergeAnnotations(outer.annotations, marks),
       timeout: options.timeout ?? outer.timeout,
-      concurrency: Math.min(options.concurrency ?? outer.concurrency, this.#mostConcurrency),
+      concurrency: Math.min(options.concurrency ?? outer.concurrency, this.#maxConcurrency),
       retries: options.retries ?? outer.retries,
       locks: [...outer.locks, ...(options.locks ?? [])],
-      always: [...outer.always, ...(options.always ?? []), ...aroundsOf(options)],
+      always: [...outer.always, ...(options.always ?? []), ...findHookFixtures(options)],
       allowEmpty: options.allowEmpty ?? outer.allowEmpty,
     };
   }
 
-  #levels(bindings: () => readonly unknown[], owner: string, origin: Origin | undefined, by?: object): Level[] {
+  #levels(bindings: () => readonly unknown[], owner: string, origin: CapturedStack | undefined, by?: object): OverrideLayer[] {
     try {
-      return levelsOf(bindings(), owner, by);
+      return buildOverrideLayers(bindings(), owner, by);
     } catch (error) {
       this.#report(isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'overrides-threw', reason: reasonOf(error) }], origin);
       return [];
@@ -374,22 +374,22 @@ class Planner {
   }
 
   #unique(id: string, test: TestImpl, parent: Group): string {
-    const key = parent.told ? `${id}/${caseSlug(parent.told.row, parent.told.name)}` : id;
+    const key = parent.redactedEntry ? `${id}/${caseSlug(parent.redactedEntry.row, parent.redactedEntry.name)}` : id;
     const twins = (this.#ids.get(key) ?? 0) + 1;
     this.#ids.set(key, twins);
     if (twins === 1) return id;
     const other = `${id}~${twins}`;
-    this.warnings.push({ code: 'duplicate-title', title: test.title, id: other, at: placeOf(test.origin) });
+    this.warnings.push({ code: 'duplicate-title', title: test.title, id: other, at: findLocation(test.origin) });
     return other;
   }
 
-  #expansion(base: URL | undefined, title: string): Expansion {
-    return { ...this.#surroundings, remark: undefined, base, slug: slug(title) };
+  #expansion(base: URL | undefined, title: string): ExpansionContext {
+    return { ...this.#surroundings, onWarning: undefined, base, slug: formatSlug(title) };
   }
 
-  #report(problems: readonly Problem[], origin: Origin | undefined): void {
+  #report(problems: readonly Problem[], origin: CapturedStack | undefined): void {
     this.#ownProblems += problems.length;
-    for (const problem of problems) this.problems.push(problem.at || !origin ? problem : { ...problem, at: placeOf(origin) });
+    for (const problem of problems) this.problems.push(problem.at || !origin ? problem : { ...problem, at: findLocation(origin) });
   }
 }
 

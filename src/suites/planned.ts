@@ -1,16 +1,16 @@
 import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/marks.ts';
-import { caseSlug, nameOfValues } from '../cases/names.ts';
-import type { Entry } from '../cases/row.ts';
-import { filledIn, fillTitle, hasPlaceholders, type Title } from '../cases/title.ts';
+import { caseSlug, formatValuesName } from '../cases/names.ts';
+import type { RowEntry } from '../cases/row.ts';
+import { fillIn, hasPlaceholders, renderTitle, type Title } from '../cases/title.ts';
 import type { Definition, Provider } from '../fixtures/fixture.ts';
-import type { Level } from '../fixtures/graph.ts';
-import type { Origin, SourceLocation } from '../problems/place.ts';
+import type { OverrideLayer } from '../fixtures/graph.ts';
+import type { CapturedStack, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { TestImpl } from './suite.ts';
 
 /** What a level hands on to those within: the inner statement wins, bindings and marks add up. */
 export interface Inherited {
-  readonly levels: readonly Level[];
+  readonly levels: readonly OverrideLayer[];
   readonly annotations: Annotations;
   readonly timeout: number;
   readonly concurrency: number;
@@ -28,15 +28,15 @@ export interface Group {
   readonly parent: Group | undefined;
   readonly inherited: Inherited;
   /** The row of the parameterised suites around. */
-  readonly entry: Entry | undefined;
+  readonly entry: RowEntry | undefined;
   /** The same as it may be told. */
-  readonly told: Entry | undefined;
+  readonly redactedEntry: RowEntry | undefined;
   /** The fixtures that it lists in `always`: those of scope 'suite' belong to it. */
-  readonly mentions: ReadonlySet<Definition>;
+  readonly ownedDefinitions: ReadonlySet<Definition>;
   /** Stands in the levels of its own bindings. */
   readonly by: object;
   readonly children: readonly (Group | PlannedTest)[];
-  readonly origin: Origin | undefined;
+  readonly origin: CapturedStack | undefined;
 }
 
 export interface PlannedTest {
@@ -76,26 +76,26 @@ export interface PlannedCase {
   readonly tags: readonly string[];
 }
 
-const noEntry: Entry = { row: {} };
+const noEntry: RowEntry = { row: {} };
 
 /** The one implementation of `PlannedCase`: names are made when somebody asks. */
 export class PlannedCaseImpl implements PlannedCase {
   readonly test: PlannedTest;
   /** The number of its row among those of its test, from 0. */
   readonly ordinal: number;
-  readonly entry: Entry;
+  readonly entry: RowEntry;
   /** Which of several cases with the same name it is, from 1. */
-  readonly twin: number;
+  readonly duplicateIndex: number;
   /** The entry as it may be told: some values are in no name and no record. */
-  readonly told: Entry;
+  readonly redactedEntry: RowEntry;
   #id: string | undefined;
 
-  constructor(test: PlannedTest, ordinal: number, entry: Entry | undefined, twin: number, told = entry) {
+  constructor(test: PlannedTest, ordinal: number, entry: RowEntry | undefined, duplicateIndex: number, redactedEntry = entry) {
     this.test = test;
     this.ordinal = ordinal;
     this.entry = entry ?? noEntry;
-    this.twin = twin;
-    this.told = told ?? noEntry;
+    this.duplicateIndex = duplicateIndex;
+    this.redactedEntry = redactedEntry ?? noEntry;
   }
 
   get row(): Readonly<Record<string, unknown>> {
@@ -104,14 +104,14 @@ export class PlannedCaseImpl implements PlannedCase {
   }
 
   /** The row as it may be told. */
-  get toldRow(): Readonly<Record<string, unknown>> {
-    const outer = this.test.parent.told;
-    return (outer ? { ...outer.row, ...this.told.row } : this.told.row) as Record<string, unknown>;
+  get redactedRow(): Readonly<Record<string, unknown>> {
+    const outer = this.test.parent.redactedEntry;
+    return (outer ? { ...outer.row, ...this.redactedEntry.row } : this.redactedEntry.row) as Record<string, unknown>;
   }
 
   /** The row's own name or its values; empty for the one case of a test without rows. */
   get name(): string {
-    return this.told.name ?? nameOfValues(this.told.row);
+    return this.redactedEntry.name ?? formatValuesName(this.redactedEntry.row);
   }
 
   get id(): string {
@@ -121,17 +121,17 @@ export class PlannedCaseImpl implements PlannedCase {
 
   #makeId(): string {
     const { test } = this;
-    return idOf(test.id, idPart(test, this.told), this.twin);
+    return formatId(test.id, idPart(test, this.redactedEntry), this.duplicateIndex);
   }
 
   get path(): readonly string[] {
-    return [...titlesOf(this.test.parent), this.test.title.template];
+    return [...listTitles(this.test.parent), this.test.title.template];
   }
 
   get title(): string {
-    const { entry, test, toldRow } = this;
+    const { entry, test, redactedRow } = this;
     const own = entry.name ?? (hasPlaceholders(test.title) ? '' : this.name);
-    return titleOf([...titlesOf(test.parent), fillTitle(test.title, toldRow)], filledIn(test.title, toldRow).includes(own) ? '' : own);
+    return formatCaseTitle([...listTitles(test.parent), renderTitle(test.title, redactedRow)], fillIn(test.title, redactedRow).includes(own) ? '' : own);
   }
 
   get marks(): RowAnnotations {
@@ -149,35 +149,35 @@ export class PlannedCaseImpl implements PlannedCase {
 }
 
 /** An id: the test's own, what tells the case from its siblings, and which of several equal ones it is. */
-export const idOf = (test: string, own: string | undefined, twin: number): string =>
-  `${test}${own === undefined ? '' : `/${own}`}${twin > 1 ? `~${twin}` : ''}`;
+export const formatId = (test: string, own: string | undefined, duplicateIndex: number): string =>
+  `${test}${own === undefined ? '' : `/${own}`}${duplicateIndex > 1 ? `~${duplicateIndex}` : ''}`;
 
 /** The title of a case: the path of titles, followed by its own name if the path does not contain it. */
-export const titleOf = (path: readonly string[], own: string): string => (own ? [...path, own] : path).join(' › ');
+export const formatCaseTitle = (path: readonly string[], own: string): string => (own ? [...path, own] : path).join(' › ');
 
 /** The part of an id that tells the cases of a test apart, if it has several. */
-function idPart(test: PlannedTest, told: Entry): string | undefined {
-  if (!test.parent.told && test.source === undefined) return undefined;
-  const { row, name } = tellingApart(test, told);
+function idPart(test: PlannedTest, redactedEntry: RowEntry): string | undefined {
+  if (!test.parent.redactedEntry && test.source === undefined) return undefined;
+  const { row, name } = formatIdentity(test, redactedEntry);
   return caseSlug(row, name);
 }
 
 /** What tells a case from the others of its test: its row, with those of the suites around, and the names of these. */
-export function tellingApart({ parent: { told: outer } }: PlannedTest, told: Entry): Pick<Entry, 'row' | 'name'> {
-  if (!outer) return told;
-  const isNamed = outer.name !== undefined || told.name !== undefined;
-  const names = [outer.name ?? nameOfValues(outer.row), told.name ?? nameOfValues(told.row)];
-  return { row: { ...outer.row, ...told.row }, name: isNamed ? names.filter(Boolean).join(', ') : undefined };
+export function formatIdentity({ parent: { redactedEntry: outer } }: PlannedTest, redactedEntry: RowEntry): Pick<RowEntry, 'row' | 'name'> {
+  if (!outer) return redactedEntry;
+  const isNamed = outer.name !== undefined || redactedEntry.name !== undefined;
+  const names = [outer.name ?? formatValuesName(outer.row), redactedEntry.name ?? formatValuesName(redactedEntry.row)];
+  return { row: { ...outer.row, ...redactedEntry.row }, name: isNamed ? names.filter(Boolean).join(', ') : undefined };
 }
 
-export function titlesOf(group: Group): string[] {
+export function listTitles(group: Group): string[] {
   const titles: string[] = [];
   for (let at: Group | undefined = group; at && at.kind !== 'file'; at = at.parent) titles.unshift(at.title);
   return titles;
 }
 
 /** The file that a group or a test stands in. */
-export function fileOf(node: Group | PlannedTest): Group {
+export function findFile(node: Group | PlannedTest): Group {
   let group = node.kind === 'test' ? node.parent : node;
   while (group.parent) group = group.parent;
   return group;

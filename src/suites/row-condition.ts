@@ -1,4 +1,4 @@
-import { shortValue } from '../cases/values.ts';
+import { formatShortValue } from '../cases/values.ts';
 
 /** What a row's value is compared with: `season=winter`, `loa>=12`. */
 export interface RowCondition {
@@ -9,19 +9,19 @@ export interface RowCondition {
 }
 
 /** The condition that a text means; undefined where it holds no operator. */
-export function readCondition(text: string): RowCondition | undefined {
+export function parseCondition(text: string): RowCondition | undefined {
   const match = /^([^=!<>]+)(!=|<=|>=|=|<|>)(.*)$/s.exec(text);
   if (!match) return undefined;
   return { column: (match[1] as string).trim(), operator: match[2] as RowCondition['operator'], value: (match[3] as string).trim() };
 }
 
 /** Whether a row meets a condition. Numbers and dates go by their size, all else by its text; what a row lacks meets only `!=`. */
-export function meets(row: Readonly<Record<string, unknown>>, { column, operator, value }: RowCondition): boolean {
+export function matchesCondition(row: Readonly<Record<string, unknown>>, { column, operator, value }: RowCondition): boolean {
   const found = valueAt(row, column);
   if (operator === '=') return equals(found, value);
   if (operator === '!=') return !equals(found, value);
   if (found === missing || found === null || found === undefined) return false;
-  const compared = typeof found === 'string' ? order(found, value) : order(sizeOf(found), found instanceof Date ? Date.parse(value) : asNumber(value));
+  const compared = typeof found === 'string' ? order(found, value) : order(comparableValue(found), found instanceof Date ? Date.parse(value) : asNumber(value));
   if (operator === '<') return compared < 0;
   if (operator === '<=') return compared <= 0;
   return operator === '>' ? compared > 0 : compared >= 0;
@@ -30,10 +30,10 @@ export function meets(row: Readonly<Record<string, unknown>>, { column, operator
 const equals = (found: unknown, value: string): boolean =>
   found === value ||
   (found !== missing &&
-    ((sizeOf(found) !== undefined && sizeOf(found) === asNumber(value)) ||
+    ((comparableValue(found) !== undefined && comparableValue(found) === asNumber(value)) ||
       String(found) === value ||
-      shortValue(found) === value ||
-      isoOf(found)?.startsWith(value) === true));
+      formatShortValue(found) === value ||
+      formatIsoDate(found)?.startsWith(value) === true));
 
 /** Below, at or above zero; NaN, of which nothing holds, where the two cannot be compared. */
 function order<T extends string | number | bigint>(a: T | undefined, b: T | number | undefined): number {
@@ -56,10 +56,10 @@ export function valueAt(row: Readonly<Record<string, unknown>>, column: string):
 }
 
 const asNumber = (text: string): number | undefined => (text !== '' && Number.isFinite(Number(text)) ? Number(text) : undefined);
-const isoOf = (value: unknown): string | undefined => (value instanceof Date && !Number.isNaN(value.getTime()) ? value.toISOString() : undefined);
+const formatIsoDate = (value: unknown): string | undefined => (value instanceof Date && !Number.isNaN(value.getTime()) ? value.toISOString() : undefined);
 
 /** What a value is compared by; none for what has no size. */
-function sizeOf(value: unknown): number | bigint | undefined {
+function comparableValue(value: unknown): number | bigint | undefined {
   if (typeof value === 'number' || typeof value === 'bigint') return value;
   return value instanceof Date ? value.getTime() : undefined;
 }

@@ -1,8 +1,8 @@
 import { hash } from '../cases/hash.ts';
 import type { RowLines } from '../cases/row.ts';
-import { placeOf } from '../problems/place.ts';
+import { findLocation } from '../problems/place.ts';
 import type { Group, Plan, PlannedCaseImpl, PlannedTest } from './planned.ts';
-import { meets, type RowCondition } from './row-condition.ts';
+import { matchesCondition, type RowCondition } from './row-condition.ts';
 
 /** A file, or one line of it: of a test file or of a data file. */
 export interface Target {
@@ -46,7 +46,7 @@ export interface Selector {
   /** Every case is wanted: none needs to be looked at. */
   readonly all: boolean;
   select(planned: PlannedCaseImpl): boolean;
-  asked(planned: PlannedCaseImpl): boolean;
+  isRequested(planned: PlannedCaseImpl): boolean;
 }
 
 /**
@@ -54,25 +54,25 @@ export interface Selector {
  *
  * `dealt` says in which shard a case is, by its id, where that does not follow from its hash.
  */
-export function selectorOf(selection: Selection, plan: Plan, dealt?: ReadonlyMap<string, number>, rowLines?: RowLines): Selector {
+export function buildSelector(selection: Selection, plan: Plan, shardAssignment?: ReadonlyMap<string, number>, rowLines?: RowLines): Selector {
   const { targets = [], titles = [], tags = [], notTags = [], rows = [], shard } = selection;
   // An empty list of ids asks for none of them; none at all, for any.
   const ids = selection.ids && new Set(selection.ids);
-  const places = targets.map((target) => standsAt(target, plan, rowLines));
+  const places = targets.map((target) => matchesTarget(target, plan, rowLines));
   const titleTests = titles.map(titleTest);
   const isTagged = (planned: PlannedCaseImpl): boolean => planned.tags.some((tag) => tags.includes(tag));
   const conditions: ((planned: PlannedCaseImpl) => boolean)[] = [];
-  if (targets.length > 0 && !takeAll(targets, plan)) conditions.push((planned) => places.some((stands) => stands(planned)));
+  if (targets.length > 0 && !coversAllFiles(targets, plan)) conditions.push((planned) => places.some((stands) => stands(planned)));
   if (ids) conditions.push(({ id }) => ids.has(id));
-  if (shard) conditions.push(({ id }) => (dealt?.get(id) ?? (Number.parseInt(hash(id, 8), 16) % shard.of) + 1) === shard.index);
+  if (shard) conditions.push(({ id }) => (shardAssignment?.get(id) ?? (Number.parseInt(hash(id, 8), 16) % shard.of) + 1) === shard.index);
   if (tags.length > 0) conditions.push(isTagged);
   if (notTags.length > 0) conditions.push((planned) => !planned.tags.some((tag) => notTags.includes(tag)));
-  for (const condition of rows) conditions.push(({ row }) => meets(row, condition));
+  for (const condition of rows) conditions.push(({ row }) => matchesCondition(row, condition));
   if (titleTests.length > 0) conditions.push(({ title }) => titleTests.some((fits) => fits(title)));
   return {
     all: conditions.length === 0,
     select: (planned) => conditions.every((holds) => holds(planned)),
-    asked: (planned) =>
+    isRequested: (planned) =>
       selection.onRequest === true ||
       ids?.has(planned.id) === true ||
       isTagged(planned) ||
@@ -81,7 +81,7 @@ export function selectorOf(selection: Selection, plan: Plan, dealt?: ReadonlyMap
 }
 
 /** Whether targets are the very files whose tests there are. */
-const takeAll = (targets: readonly Target[], plan: Plan): boolean =>
+const coversAllFiles = (targets: readonly Target[], plan: Plan): boolean =>
   plan.tests.every(({ base }) => targets.some(({ url, line }) => line === undefined && url === base?.href));
 
 /** A text is looked for as it is, in upper or lower case; between slashes it is a regular expression with its flags. */
@@ -95,17 +95,17 @@ function titleTest(wanted: string): (title: string) => boolean {
   return (title) => title.toLowerCase().includes(text);
 }
 
-function standsAt({ url, line }: Target, plan: Plan, rowLines: RowLines | undefined): (planned: PlannedCaseImpl) => boolean {
+function matchesTarget({ url, line }: Target, plan: Plan, rowLines: RowLines | undefined): (planned: PlannedCaseImpl) => boolean {
   // The line of a test stands for all its rows, also if the first of them is on it.
-  if (line !== undefined && rowLines?.has(url, line) && !beginsAt(plan, line, url)) return (planned) => isWrittenAt(planned, url, line);
-  const tests = new Set(line === undefined ? plan.tests.filter(({ base }) => base?.href === url) : testsAt(plan, line, url));
+  if (line !== undefined && rowLines?.has(url, line) && !startsAt(plan, line, url)) return (planned) => isWrittenAt(planned, url, line);
+  const tests = new Set(line === undefined ? plan.tests.filter(({ base }) => base?.href === url) : findTestsAt(plan, line, url));
   return (planned) => tests.has(planned.test) || inData(planned, url, line);
 }
 
 /** Whether a suite or a test begins on a line. */
-function beginsAt(plan: Plan, line: number, url: string): boolean {
+function startsAt(plan: Plan, line: number, url: string): boolean {
   const begins = (node: Group | PlannedTest): boolean => {
-    const place = placeOf(node.kind === 'test' ? node.test.origin : node.origin);
+    const place = findLocation(node.kind === 'test' ? node.test.origin : node.origin);
     return (place?.file === url && place.line === line) || (node.kind !== 'test' && node.children.some(begins));
   };
   return plan.files.some(({ children }) => children.some(begins));
@@ -126,10 +126,10 @@ function inData(planned: PlannedCaseImpl, url: string, line: number | undefined)
 }
 
 /** The tests of what begins last at or before a line: a suite's line stands for all that is in it. */
-function testsAt(plan: Plan, line: number, url: string): PlannedTest[] {
+function findTestsAt(plan: Plan, line: number, url: string): PlannedTest[] {
   const found: { line: number; tests: PlannedTest[] }[] = [];
   const visit = (node: Group | PlannedTest): PlannedTest[] => {
-    const place = placeOf(node.kind === 'test' ? node.test.origin : node.origin);
+    const place = findLocation(node.kind === 'test' ? node.test.origin : node.origin);
     const tests = node.kind === 'test' ? [node] : node.children.flatMap(visit);
     if (place && place.file === url && place.line <= line) found.push({ line: place.line, tests });
     return tests;

@@ -1,18 +1,18 @@
-import { nearest } from '../problems/nearest.ts';
+import { findNearestName } from '../problems/nearest.ts';
 import type { Group, Plan } from './planned.ts';
 import type { Selection } from './selection.ts';
 
 /** Names like those of a selection that nothing in the plan has, each as the option to write instead: `--tag money`. */
-export function suggestionsFor({ titles = [], tags = [], rows = [] }: Selection, plan: Plan): string[] {
+export function suggestSelections({ titles = [], tags = [], rows = [] }: Selection, plan: Plan): string[] {
   const suggestions: string[] = [];
   const suggest = (option: string, name: string, known: ReadonlySet<string>, rest = ''): void => {
-    const near = known.has(name) ? undefined : nearest(name, known);
+    const near = known.has(name) ? undefined : findNearestName(name, known);
     if (near !== undefined) suggestions.push(`${option} ${quoted(`${near}${rest}`)}`);
   };
   if (titles.length > 0) {
-    const known = titlesIn(plan);
+    const known = collectTitles(plan);
     const isFound = (text: string): boolean => [...known].some((title) => title.toLowerCase().includes(text.toLowerCase()));
-    for (const text of titles) if (!text.startsWith('/') && !isFound(text)) suggest('--title', text, partsOfTitles(known, text.split(' ').length));
+    for (const text of titles) if (!text.startsWith('/') && !isFound(text)) suggest('--title', text, splitTitles(known, text.split(' ').length));
   }
   const knownTags = new Set(plan.tests.flatMap(({ inherited }) => inherited.annotations.tags ?? []));
   for (const tag of tags) suggest('--tag', tag, knownTags);
@@ -23,7 +23,7 @@ export function suggestionsFor({ titles = [], tags = [], rows = [] }: Selection,
 
 const quoted = (text: string): string => (/^[\w=.-]+$/.test(text) ? text : `"${text}"`);
 
-function titlesIn(plan: Plan): Set<string> {
+function collectTitles(plan: Plan): Set<string> {
   const titles = new Set<string>();
   for (const { title, parent } of plan.tests) {
     titles.add(title.template);
@@ -33,7 +33,7 @@ function titlesIn(plan: Plan): Set<string> {
 }
 
 /** The titles, and every sequence of `words` words in them. */
-function partsOfTitles(titles: ReadonlySet<string>, words: number): Set<string> {
+function splitTitles(titles: ReadonlySet<string>, words: number): Set<string> {
   const parts = new Set(titles);
   for (const title of titles) {
     const all = title.split(' ');

@@ -1,10 +1,21 @@
 import { type Annotations, annotationSpecs, rowAnnotationSpecs } from '../cases/marks.ts';
-import { type CaseSource, Cases } from '../cases/source.ts';
+import { type CaseSource, CaseSourceImpl } from '../cases/source.ts';
 import { brand, type Needs, type Override, type Provider, type SetupContext, type TeardownContext, type Values } from '../fixtures/fixture.ts';
-import { captureOrigin, type Origin } from '../problems/place.ts';
+import { type CapturedStack, captureStack } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { refuse } from '../problems/problem-error.ts';
-import { callable, count, either, isObject, listOf, recordOf, refuseStrange, truth, type Wanted, type WantedOf } from '../problems/wanted.ts';
+import {
+  assertValidOptions,
+  booleanSpec,
+  functionSpec,
+  integerAtLeast,
+  isObject,
+  listOf,
+  type OptionSpec,
+  type OptionSpecs,
+  oneOfSpecs,
+  recordOf,
+} from '../problems/wanted.ts';
 import { noteCreated } from './created.ts';
 import type { CaseContext } from './hand.ts';
 
@@ -79,34 +90,34 @@ export interface TestOptions<Row extends object, N extends Needs> extends Omit<O
 
 // Which of a list is none, the plan tells.
 const bindings = listOf('overrides');
-const rows: Wanted = { is: 'case source such as table(…) or rows(…)', fits: (value) => value instanceof Cases };
-const wantedOfAll: WantedOf<Options> = {
+const rows: OptionSpec = { is: 'case source such as table(…) or rows(…)', matches: (value) => value instanceof CaseSourceImpl };
+const commonSpecs: OptionSpecs<Options> = {
   ...rowAnnotationSpecs,
   overrides: bindings,
   always: listOf('fixtures'),
-  concurrency: count(1),
-  allowEmpty: truth,
-  retries: count(0),
+  concurrency: integerAtLeast(1),
+  allowEmpty: booleanSpec,
+  retries: integerAtLeast(0),
 };
-const bindingsByRow = either('array of overrides, or function that returns one', bindings, callable);
-const wantedOfTests: WantedOf<TestOptions<any, any>> = { ...wantedOfAll, overrides: bindingsByRow, needs: recordOf('fixtures'), cases: rows };
+const bindingsByRow = oneOfSpecs('array of overrides, or function that returns one', bindings, functionSpec);
+const testSpecs: OptionSpecs<TestOptions<any, any>> = { ...commonSpecs, overrides: bindingsByRow, needs: recordOf('fixtures'), cases: rows };
 const around = recordOf('setup or teardown');
-const wantedOfSuites: WantedOf<SuiteOptions<any>> = {
-  ...wantedOfAll,
+const suiteSpecs: OptionSpecs<SuiteOptions<any>> = {
+  ...commonSpecs,
   overrides: bindingsByRow,
   cases: rows,
   annotations: recordOf('annotations by title', isObject),
-  variants: recordOf('an array of overrides for each name', bindings.fits),
+  variants: recordOf('an array of overrides for each name', bindings.matches),
   perCase: around,
   perSuite: around,
 };
-const wantedOfAround: WantedOf<SetupTeardown> = { setup: callable, teardown: callable };
+const hookSpecs: OptionSpecs<SetupTeardown> = { setup: functionSpec, teardown: functionSpec };
 
-function refuseStrangeSuite(options: AnyOptions, owner: string): void {
-  refuseStrange(options, wantedOfSuites, owner);
-  for (const [title, marks] of Object.entries(options.annotations ?? {})) refuseStrange(marks, annotationSpecs, `annotations of "${title}" in ${owner}`);
-  refuseStrange(options.perCase, wantedOfAround, `perCase of ${owner}`);
-  refuseStrange(options.perSuite, wantedOfAround, `perSuite of ${owner}`);
+function assertValidSuite(options: AnyOptions, owner: string): void {
+  assertValidOptions(options, suiteSpecs, owner);
+  for (const [title, marks] of Object.entries(options.annotations ?? {})) assertValidOptions(marks, annotationSpecs, `annotations of "${title}" in ${owner}`);
+  assertValidOptions(options.perCase, hookSpecs, `perCase of ${owner}`);
+  assertValidOptions(options.perSuite, hookSpecs, `perSuite of ${owner}`);
 }
 
 type AnyOptions = SuiteOptions<any>;
@@ -114,16 +125,16 @@ type Children = readonly Child[] | ((row: any) => readonly Child[]);
 export type Body = (context: CaseContext<any>, needs: any) => unknown;
 
 /** Counts definitions, so that what a file exports runs in the order in which it was written. */
-let serial = 0;
+let definitionOrder = 0;
 
 /** The one implementation of `Suite`. */
 export class SuiteImpl implements Suite {
   readonly [brand] = 'suite' as const;
   readonly title: string;
   /** Its own options, then those of each `adapt` laid over them. */
-  readonly layers: readonly { readonly options: AnyOptions; readonly origin: Origin }[];
+  readonly layers: readonly { readonly options: AnyOptions; readonly origin: CapturedStack }[];
   readonly children: Children;
-  readonly serial = serial++;
+  readonly definitionOrder = definitionOrder++;
 
   constructor(title: string, layers: SuiteImpl['layers'], children: Children) {
     this.title = title;
@@ -132,13 +143,13 @@ export class SuiteImpl implements Suite {
     noteCreated(this);
   }
 
-  get origin(): Origin {
+  get origin(): CapturedStack {
     return this.layers.at(-1)?.origin ?? {};
   }
 
   adapt(title: string, options: AnyOptions = {}): Suite {
-    refuseStrangeSuite(options, `suite "${title}"`);
-    return new SuiteImpl(title, [...this.layers, { options, origin: captureOrigin(this.adapt) }], this.children);
+    assertValidSuite(options, `suite "${title}"`);
+    return new SuiteImpl(title, [...this.layers, { options, origin: captureStack(this.adapt) }], this.children);
   }
 }
 
@@ -148,10 +159,10 @@ export class TestImpl implements Test {
   readonly title: string;
   readonly options: TestOptions<any, any>;
   readonly body: Body;
-  readonly origin: Origin;
-  readonly serial = serial++;
+  readonly origin: CapturedStack;
+  readonly definitionOrder = definitionOrder++;
 
-  constructor(title: string, options: TestOptions<any, any>, body: Body, origin: Origin) {
+  constructor(title: string, options: TestOptions<any, any>, body: Body, origin: CapturedStack) {
     this.title = title;
     this.options = options;
     this.body = body;
@@ -165,7 +176,7 @@ export const isOfAnotherCopy = (given: unknown): given is { readonly title: stri
   typeof given === 'object' && given !== null && brand in given && 'title' in given && !(given instanceof SuiteImpl) && !(given instanceof TestImpl);
 
 /** What is wrong with a child that is neither a suite nor a test. */
-export const strangeChild = (child: unknown, owner: string): Problem =>
+export const invalidChild = (child: unknown, owner: string): Problem =>
   isOfAnotherCopy(child)
     ? { code: 'duplicate-package', title: child.title, owner }
     : { code: 'invalid-type', expected: 'test or suite', got: String(child), owner };
@@ -185,14 +196,14 @@ export function suite(title: string, children: readonly Child[]): Suite;
 export function suite<Row extends object = {}>(title: string, options: SuiteOptions<Row>, children: readonly Child[] | ((row: Row) => readonly Child[])): Suite;
 export function suite(title: string, ...rest: readonly [Children] | readonly [AnyOptions, Children]): Suite {
   const [options = {}, children] = rest.length === 2 ? rest : [{}, rest[0]];
-  const origin = captureOrigin(suite);
+  const origin = captureStack(suite);
   if (typeof title !== 'string') refuse({ code: 'invalid-type', expected: 'string', got: String(title), owner: 'suite title' });
-  refuseStrangeSuite(options, `suite "${title}"`);
+  assertValidSuite(options, `suite "${title}"`);
   if (!Array.isArray(children) && typeof children !== 'function')
     refuse({ code: 'invalid-type', expected: 'array of tests and suites', got: typeof children, owner: `suite "${title}"` });
   if (Array.isArray(children)) {
     for (const child of children as unknown[]) {
-      if (child && !(child instanceof SuiteImpl) && !(child instanceof TestImpl)) refuse(strangeChild(child, `suite "${title}"`));
+      if (child && !(child instanceof SuiteImpl) && !(child instanceof TestImpl)) refuse(invalidChild(child, `suite "${title}"`));
     }
   }
   return new SuiteImpl(title, [{ options, origin }], children);
@@ -200,11 +211,11 @@ export function suite(title: string, ...rest: readonly [Children] | readonly [An
 
 type Names<Row> = Row extends unknown ? keyof Row & string : never;
 /** '{{' stands for a brace. */
-type Titled<T extends string, Row> = T extends `${infer A}{{${infer B}`
-  ? Titled<`${A}${B}`, Row>
+type ValidTitle<T extends string, Row> = T extends `${infer A}{{${infer B}`
+  ? ValidTitle<`${A}${B}`, Row>
   : T extends `${string}{${infer P}}${infer Rest}`
     ? P extends Names<Row> | `${Names<Row>}.${string}`
-      ? Titled<Rest, Row>
+      ? ValidTitle<Rest, Row>
       : { readonly 'unknown column': P; readonly 'known columns': Names<Row> }
     : unknown;
 
@@ -222,12 +233,12 @@ type Titled<T extends string, Row> = T extends `${infer A}{{${infer B}`
  */
 export function test(title: string, body: (context: CaseContext<{}>) => unknown): Test;
 export function test<Row extends object = {}, N extends Needs = {}, const T extends string = string>(
-  title: T & (string extends keyof Row ? unknown : Titled<T, Row>),
+  title: T & (string extends keyof Row ? unknown : ValidTitle<T, Row>),
   options: TestOptions<Row, N>,
   body: (context: CaseContext<Row>, needs: Values<N>) => unknown,
 ): Test;
 export function test(title: string, ...rest: readonly [Body] | readonly [TestOptions<any, any>, Body]): Test {
-  return makeTest(title, rest, {}, captureOrigin(test));
+  return makeTest(title, rest, {}, captureStack(test));
 }
 
 /**
@@ -249,15 +260,15 @@ export function testWith<N extends Needs>(
   ): Test;
 } {
   return function testOfThese(title: string, ...rest: readonly [Body] | readonly [TestOptions<any, any>, Body]): Test {
-    return makeTest(title, rest, needs, captureOrigin(testOfThese));
+    return makeTest(title, rest, needs, captureStack(testOfThese));
   };
 }
 
-function makeTest(title: string, rest: readonly [Body] | readonly [TestOptions<any, any>, Body], needs: Needs, origin: Origin): Test {
+function makeTest(title: string, rest: readonly [Body] | readonly [TestOptions<any, any>, Body], needs: Needs, origin: CapturedStack): Test {
   const [options = {}, body] = rest.length === 2 ? rest : [{}, rest[0]];
   if (typeof title !== 'string') refuse({ code: 'invalid-type', expected: 'string', got: String(title), owner: 'test title' });
   if (typeof body !== 'function') refuse({ code: 'invalid-type', expected: 'function', got: typeof body, owner: `the body of test "${title}"` });
-  refuseStrange(options, wantedOfTests, `test "${title}"`);
+  assertValidOptions(options, testSpecs, `test "${title}"`);
   return new TestImpl(title, { ...options, needs: { ...needs, ...options.needs } }, body, origin);
 }
 
@@ -276,7 +287,7 @@ export interface FolderDefaults {
  * ```
  */
 export function folder(options: Options): FolderDefaults {
-  refuseStrange(options, wantedOfAll, 'folder');
+  assertValidOptions(options, commonSpecs, 'folder');
   return new FolderDefaultsImpl(options);
 }
 

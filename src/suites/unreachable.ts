@@ -1,4 +1,4 @@
-import { placeOf } from '../problems/place.ts';
+import { findLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { SuiteImpl, TestImpl } from './suite.ts';
 
@@ -13,7 +13,7 @@ export function findUnreachable(created: readonly object[], reached: ReadonlySet
   // A suite is reported without its contents.
   const inside = new Set<unknown>(unreached.flatMap((item) => (item instanceof SuiteImpl && Array.isArray(item.children) ? item.children : [])));
   return unreached.flatMap((item): Problem[] => {
-    const at = inside.has(item) ? undefined : placeOf(item.origin);
+    const at = inside.has(item) ? undefined : findLocation(item.origin);
     if (!at || !files.has(at.file)) return [];
     return [{ code: 'unreachable-test', kind: item instanceof SuiteImpl ? 'suite' : 'test', title: item.title, at }];
   });

@@ -1,5 +1,5 @@
 import { type CaseSource, range, rows, test, values } from 'red-lattice';
-import { type Random, randomFrom } from '../../src/cases/random.ts';
+import { createRandom, type Random } from '../../src/cases/random.ts';
 
 type Row = Record<string, number>;
 
@@ -83,7 +83,7 @@ async function collect(source: CaseSource<Row>): Promise<Row[]> {
 }
 
 export const algebra = test('compositions of sources give what lists would: seed {seed}', { cases: range('seed', 1, 300) }, async ({ row, check }) => {
-  const { source, list } = compose(randomFrom(`algebra ${row.seed}`), 1 + (row.seed % 4), []);
+  const { source, list } = compose(createRandom(`algebra ${row.seed}`), 1 + (row.seed % 4), []);
   check.equal(await collect(source), [...list]);
   check.equal(await collect(source), [...list], 'asked again');
 });

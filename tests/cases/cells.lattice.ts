@@ -1,5 +1,5 @@
 import { type Cell, cell, dataFile, range, table, test } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { memoryFiles, runInside } from '../inner.ts';
 
 const kinds: Readonly<Record<string, Cell<unknown>>> = {
@@ -66,7 +66,7 @@ export const cells = test('a cell of {kind} takes {text} for {value}', {
 });
 
 export const numbers = test('a number is what JSON takes it for, or none: seed {seed}', { cases: range('seed', 1, 20) }, async ({ row, check }) => {
-  const random = randomFrom(`numbers ${row.seed}`);
+  const random = createRandom(`numbers ${row.seed}`);
   const texts = Array.from({ length: 200 }, () => random.text(random.integer(1, random.pick([3, 8, 20])), random.pick(['0123456789', '0012.', '0159.-eE+'])));
   const files = memoryFiles({ 'numbers.csv': `value\n${texts.join('\n')}\n` }, 1000);
   const { seen } = await runInside([test('row', { cases: dataFile('numbers.csv', { columns: { value: cell.number } }) }, () => {})], files);

@@ -1,5 +1,5 @@
 import { cell, dataFile, namedRows, range, suite, table, test, values } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
 /** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
@@ -268,7 +268,7 @@ export const reading = suite('a data file', [
     ])),
 
   test('of many rows gives each as it would alone: seed {seed}', { cases: range('seed', 1, 25) }, async ({ row, check }) => {
-    const random = randomFrom(`alone ${row.seed}`);
+    const random = createRandom(`alone ${row.seed}`);
     const kinds = [
       { cell: cell.text, good: ['Gull', 'Tern', 'B4'], odd: [' Gull', 'Tern ', '"Skua, old"', '" "', 'Årø', '', '-'] },
       { cell: cell.number, good: ['7.5', '12', '3'], odd: ['-0', '1e3', '"8"', '7,5', '', ' 9', 'x'] },
@@ -297,7 +297,7 @@ export const reading = suite('a data file', [
   }),
 
   test('written from random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check, log }) => {
-    const random = randomFrom(`csv ${row.seed}`);
+    const random = createRandom(`csv ${row.seed}`);
     const newline = random.pick(['\n', '\r\n']);
     // Many rows come some hundred at a time; those without a quote are split in another way.
     const isLong = row.seed % 5 === 0;

@@ -2,7 +2,7 @@ import { cell, dataFile, namedRows, range, suite, table, test } from 'red-lattic
 import * as valibot from 'valibot';
 import { z } from 'zod';
 import { readDocument } from '../../src/cases/data/documents.ts';
-import { type Random, randomFrom } from '../../src/cases/random.ts';
+import { createRandom, type Random } from '../../src/cases/random.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
 /** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
@@ -136,7 +136,7 @@ export const documents = suite('a document', [
   }),
 
   test('in JSON says where each row and cell stands: seed {seed}', { cases: range('seed', 1, 40) }, async ({ row, check }) => {
-    const { text, at, expected, lines } = documentOf(randomFrom(`document ${row.seed}`));
+    const { text, at, expected, lines } = documentOf(createRandom(`document ${row.seed}`));
     check.equal(await read('stays.json', text, { at, columns: { loa: cell.number } }), expected, text);
     check.equal(await linesIn(text, 'json', at), lines, text);
   }),

@@ -1,7 +1,7 @@
 import { type CaseSource, type MatrixOptions, matrix, namedRows, range, suite, table, test, verifyCoverage } from 'red-lattice';
 import { Combinations } from '../../src/cases/matrix/combinations.ts';
 import { Orbits } from '../../src/cases/matrix/orbits.ts';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { refusal } from '../inner.ts';
 
 type Row = Record<string, number>;
@@ -16,7 +16,7 @@ async function collect<T extends object>(source: CaseSource<T>): Promise<T[]> {
 
 /** Small axes with some exceptions of both kinds, from a seed. */
 function model(seed: number): { axes: Axes; options: Options } {
-  const random = randomFrom(`model ${seed}`);
+  const random = createRandom(`model ${seed}`);
   const names = ['a', 'b', 'c', 'd', 'e'].slice(0, random.integer(2, 5));
   const axes = Object.fromEntries(names.map((name) => [name, Array.from({ length: random.integer(1, 4) }, (_, i) => i)]));
   const value = (name: string): number => random.pick(axes[name] as number[]);
@@ -166,7 +166,7 @@ export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are c
 });
 
 export const losses = test('the loss of a change is computed up to a limit: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
-  const random = randomFrom(`losses ${row.seed}`);
+  const random = createRandom(`losses ${row.seed}`);
   const levels = Array.from({ length: random.integer(3, 6) }, () => random.integer(2, 4));
   const combinations = new Combinations(levels, [{ axes: levels.map((_, axis) => axis), strength: random.integer(2, 3) }]);
   const rows = Array.from({ length: random.integer(1, 20) }, () => levels.map((count) => random.integer(0, count - 1)));
@@ -175,16 +175,16 @@ export const losses = test('the loss of a change is computed up to a limit: seed
     const [one, axis] = [random.pick(rows), random.integer(0, levels.length - 1)];
     const level = random.integer(0, (levels[axis] as number) - 1);
     if (one[axis] === level) continue;
-    const before = combinations.open;
-    const told = Array.from({ length: 12 }, (_, most) => combinations.loss(one, axis, level, most - 4));
+    const before = combinations.uncoveredCount;
+    const told = Array.from({ length: 12 }, (_, most) => combinations.coverageLoss(one, axis, level, most - 4));
     combinations.change(one, axis, level);
-    const loss = combinations.open - before;
+    const loss = combinations.uncoveredCount - before;
     for (const [at, found] of told.entries()) check.holds(loss <= at - 4 ? found === loss : found > at - 4, `${loss} beside ${at - 4}: ${found}`);
   }
 });
 
 export const orbits = test('what permutations make of rows holds what their orbits say: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
-  const random = randomFrom(`orbits ${row.seed}`);
+  const random = createRandom(`orbits ${row.seed}`);
   const [axes, levels, strength] = [random.integer(3, 5), random.integer(3, 5), random.integer(2, 3)];
   const shifted = Array.from({ length: levels - random.integer(0, 1) }, (_, level) => level);
   const fixed = Array.from({ length: levels }, (_, level) => level).slice(shifted.length);
@@ -195,14 +195,14 @@ export const orbits = test('what permutations make of rows holds what their orbi
   for (let step = 0; step < 20; step++) {
     const [one, axis, level] = [random.pick(rows), random.integer(0, axes - 1), random.integer(0, levels - 1)];
     if (one[axis] === level) continue;
-    const loss = orbits.loss(one, axis, level);
-    const expected = orbits.open + loss;
+    const loss = orbits.coverageLoss(one, axis, level);
+    const expected = orbits.uncoveredCount + loss;
     for (let most = -3; most <= 6; most++) {
-      const found = orbits.loss(one, axis, level, most);
+      const found = orbits.coverageLoss(one, axis, level, most);
       check.holds(loss <= most ? found === loss : found > most, `${loss} beside ${most}: ${found}`);
     }
     orbits.change(one, axis, level);
-    check.equal(orbits.open, expected, 'the loss is what is lost');
+    check.equal(orbits.uncoveredCount, expected, 'the loss is what is lost');
   }
   const names = Array.from({ length: axes }, (_, axis) => `a${axis}`);
   const all = Array.from({ length: levels ** axes }, (_, code) => names.map((_, axis) => Math.floor(code / levels ** axis) % levels));
@@ -210,7 +210,7 @@ export const orbits = test('what permutations make of rows holds what their orbi
   const held = standing(named(rows.flatMap((one) => group.map((permutation) => one.map((level) => permutation[level] as number)))), names, strength);
   const isLeftOut = (combination: string): boolean => [...combination.matchAll(/=(\d+)/g)].every(([, level]) => fixed.includes(Number(level)));
   const missing = [...standing(named(all), names, strength)].filter((combination) => !held.has(combination) && !isLeftOut(combination));
-  const open = Array.from({ length: orbits.open }, (_, place) => orbits.waysAt(orbits.openAt(place)).ways.length);
+  const open = Array.from({ length: orbits.uncoveredCount }, (_, place) => orbits.countAssignments(orbits.openAt(place)).ways.length);
   check.equal(
     open.reduce((sum, ways) => sum + ways, 0),
     missing.length,

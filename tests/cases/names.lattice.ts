@@ -1,6 +1,6 @@
 import { cell, dataFile, namedRows, planSuites, range, rows, suite, table, test } from 'red-lattice';
-import { Identities } from '../../src/cases/identity.ts';
-import { randomFrom } from '../../src/cases/random.ts';
+import { IdentityCounter } from '../../src/cases/identity.ts';
+import { createRandom } from '../../src/cases/random.ts';
 
 type Row = Record<string, unknown>;
 
@@ -59,7 +59,7 @@ export const names = suite('names', [
   }),
 
   test('stay while rows come, go and change places: seed {seed}', { cases: range('seed', 1, 40) }, async ({ row, check }) => {
-    const random = randomFrom(`ids ${row.seed}`);
+    const random = createRandom(`ids ${row.seed}`);
     const value = (): unknown =>
       random.pick<() => unknown>([
         () => random.integer(-5, 5),
@@ -86,7 +86,7 @@ export const names = suite('names', [
     )),
 
   test('are each there once, however many rows come and whatever is in them: seed {seed}', { cases: range('seed', 1, 12) }, async ({ row, check }) => {
-    const random = randomFrom(`twins ${row.seed}`);
+    const random = createRandom(`twins ${row.seed}`);
     const value = (): unknown =>
       random.pick<() => unknown>([
         () => random.integer(0, 300) / random.pick([1, 8, 10, 1000]),
@@ -109,7 +109,7 @@ export const names = suite('names', [
   }),
 
   test('of a file whose rows rise for a while are twins as others are: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
-    const random = randomFrom(`rising ${row.seed}`);
+    const random = createRandom(`rising ${row.seed}`);
     const size = random.integer(1, 900);
     const until = random.pick([0, 1, 200, 255, 256, 500, size]);
     const first = random.pick<(at: number) => string>([
@@ -145,8 +145,8 @@ export const names = suite('names', [
   }),
 
   test('are distinguished in tables of any size: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
-    const random = randomFrom(`tables ${row.seed}`);
-    const identities = new Identities([random.integer(2, 6), random.integer(8, 20), random.integer(24, 40)]);
+    const random = createRandom(`tables ${row.seed}`);
+    const identities = new IdentityCounter([random.integer(2, 6), random.integer(8, 20), random.integer(24, 40)]);
     const seen = new Map<number, number>();
     for (let batch = 0; batch < 20; batch++) {
       const numbers = Array.from({ length: random.integer(0, 30) }, () => random.integer(0, 150));

@@ -1,10 +1,10 @@
 import { range, suite, table, test } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
-import { isInShare, type Share } from '../../src/cases/share.ts';
+import { createRandom } from '../../src/cases/random.ts';
+import { isInPartition, type Partition } from '../../src/cases/share.ts';
 import { cell, dataFile, type Test, test as testOf } from '../../src/index.ts';
-import { Dealer } from '../../src/node/dealer.ts';
-import { chunksOf } from '../../src/suites/expand.ts';
-import { ordinaryDefaults, planFiles } from '../../src/suites/plan.ts';
+import { WorkScheduler } from '../../src/node/dealer.ts';
+import { expandInBatches } from '../../src/suites/expand.ts';
+import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
 import type { PlannedCaseImpl, PlannedTest } from '../../src/suites/planned.ts';
 
 /** A file of that text, in pieces of some kilobytes. */
@@ -16,13 +16,13 @@ const fileOf = (text: string, pieces: number) => ({
 });
 
 async function plannedOf(made: Test, files: ReturnType<typeof fileOf>): Promise<PlannedTest> {
-  const plan = await planFiles([{ file: 'a', url: new URL('file:///'), exports: { made }, folders: [] }], { files }, ordinaryDefaults);
+  const plan = await planFiles([{ file: 'a', url: new URL('file:///'), exports: { made }, folders: [] }], { files }, BUILT_IN_DEFAULTS);
   return plan.tests[0] as PlannedTest;
 }
 
-async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share?: Share): Promise<PlannedCaseImpl[]> {
+async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share?: Partition): Promise<PlannedCaseImpl[]> {
   const found: PlannedCaseImpl[] = [];
-  for await (const { cases } of chunksOf(planned, { files }, share)) found.push(...cases);
+  for await (const { cases } of expandInBatches(planned, { files }, share)) found.push(...cases);
   return found;
 }
 
@@ -30,7 +30,7 @@ const told = ({ ordinal, id, row, entry }: PlannedCaseImpl) => ({ ordinal, id, r
 
 export const shares = suite('shares of a data file', [
   test('are disjoint and complete, and number duplicates as a whole run does: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
-    const random = randomFrom(`shares ${row.seed}`);
+    const random = createRandom(`shares ${row.seed}`);
     const size = random.integer(0, 3) ? random.integer(1000, 2000) : random.pick([0, 1, 64, 990, 1000, 1010]);
     const differs = random.pick([3, 40, 100_000, 100_000, 100_000]);
     const isNumber = random.pick([true, false]);
@@ -88,12 +88,13 @@ export const shares = suite('shares of a data file', [
       ],
     ),
   }, ({ row, check }) => {
-    const pieces = [{ tests: [0], splits: true }, ...(row.before === 3 ? [1, 2, 3].map((test) => ({ tests: [test], splits: false })) : [])];
-    const dealer = new Dealer(pieces, 2, (number) => (number === 0 ? row.before : 100), []);
+    const pieces = [{ tests: [0], isPartitionable: true }, ...(row.before === 3 ? [1, 2, 3].map((test) => ({ tests: [test], isPartitionable: false })) : [])];
+    const dealer = new WorkScheduler(pieces, 2, (number) => (number === 0 ? row.before : 100), []);
     const dealt: number[] = [];
     for (let piece = dealer.next(); piece; piece = dealer.next()) {
       const { share, tests } = piece;
-      if (tests.includes(0)) dealt.push(Array.from({ length: 12 }, (_, ordinal) => ordinal).filter((ordinal) => !share || isInShare(ordinal, share)).length);
+      if (tests.includes(0))
+        dealt.push(Array.from({ length: 12 }, (_, ordinal) => ordinal).filter((ordinal) => !share || isInPartition(ordinal, share)).length);
     }
     check.equal(dealt, row.shared as number[]);
   }),

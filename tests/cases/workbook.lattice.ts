@@ -1,6 +1,6 @@
 import { cell, dataFile, namedRows, range, suite, test } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
-import { writePlace } from '../../src/problems/place.ts';
+import { createRandom } from '../../src/cases/random.ts';
+import { formatLocation } from '../../src/problems/place.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
 import { type Cell, writeWorkbook, zip } from '../workbook.ts';
 
@@ -11,7 +11,7 @@ async function read(book: Uint8Array, options: Parameters<typeof dataFile>[1] = 
   const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: book }, 1000));
   return seen.map(({ row, result }) =>
     result.status === 'errored'
-      ? result.failures.map(({ location: place, message }) => `${place && writePlace(place).replace(/^.*\//, '')} ${message}`).join('; ')
+      ? result.failures.map(({ location: place, message }) => `${place && formatLocation(place).replace(/^.*\//, '')} ${message}`).join('; ')
       : row,
   );
 }
@@ -114,7 +114,7 @@ export const workbooks = suite('a workbook', [
   }),
 
   test('of random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 30) }, async ({ row, check }) => {
-    const random = randomFrom(`book ${row.seed}`);
+    const random = createRandom(`book ${row.seed}`);
     const headings = Array.from({ length: random.integer(1, 40) }, (_, i) => `c${i}`);
     const made = Array.from({ length: random.integer(0, 20) }, () =>
       headings.map((): Cell => {

@@ -1,6 +1,6 @@
 import { range, suite, test } from 'red-lattice';
-import { type Random, randomFrom } from '../../src/cases/random.ts';
-import { besidePart, hasPart, isEqual } from '../../src/checks/equality.ts';
+import { createRandom, type Random } from '../../src/cases/random.ts';
+import { hasPart, isEqual, projectOnto } from '../../src/checks/equality.ts';
 
 /** Values without cycles, and a text for each that equal values share: a plain model of equality. */
 type Made = { readonly value: unknown; readonly text: string };
@@ -75,7 +75,7 @@ function withOtherLeaf(tree: Tree, random: Random): Tree {
 
 export const model = suite('comparisons, beside a plain model', [
   test('are equal exactly if their texts are: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check }) => {
-    const random = randomFrom(`equality ${row.seed}`);
+    const random = createRandom(`equality ${row.seed}`);
     const all = Array.from({ length: 60 }, () => make(random, 2));
     const wrong: string[] = [];
     for (const a of all) for (const b of all) if (isEqual(a.value, b.value) !== (a.text === b.text)) wrong.push(`${a.text} and ${b.text}`);
@@ -87,12 +87,12 @@ export const model = suite('comparisons, beside a plain model', [
   }),
 
   test('a part is in its whole, and nothing else: seed {seed}', { cases: range('seed', 1, 60) }, ({ row, check }) => {
-    const random = randomFrom(`parts ${row.seed}`);
+    const random = createRandom(`parts ${row.seed}`);
     const whole = makeTree(random, 3);
     const part = partOf(whole, random);
     check.holds(hasPart(whole, part), 'the part');
     check.equal(hasPart(part, whole), sizeOf(part) === sizeOf(whole), 'the whole, in the part');
-    check.equal(besidePart(whole, part), part, 'what is shown beside the part');
+    check.equal(projectOnto(whole, part), part, 'what is shown beside the part');
     if (sizeOf(part) > 0) check.holds(!hasPart(whole, withOtherLeaf(part, random)), 'a part with another leaf');
   }),
 ]);

@@ -3,7 +3,7 @@ import { mkdir, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, namedRows, range, suite, table, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { shellWord } from '../../src/formats/again.ts';
 import { leaves, readTap } from '../formats/tap-reader.ts';
 import { runCommand } from '../program.ts';
@@ -136,7 +136,7 @@ export const words = test('a shell takes a word as it is: seed {seed}', {
   cases: range('seed', 1, 10),
   skip: process.platform === 'win32' && 'needs a POSIX shell',
 }, ({ row, check }) => {
-  const random = randomFrom(`words ${row.seed}`);
+  const random = createRandom(`words ${row.seed}`);
   const given = Array.from({ length: 20 }, () => random.text(random.integer(1, 12), 'aZ0 \'"`$\\;|&<>(){}[]*?!#~=%,:@-\n\tü'));
   // Each word ends with a mark of its own, since a word may hold line breaks.
   const taken = execFileSync('sh', ['-c', `printf '%s\\001' ${given.map(shellWord).join(' ')}`], { encoding: 'utf8' });

@@ -1,14 +1,14 @@
 import { namedRows, range, suite, test } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
-import { groupAlike } from '../../src/formats/alike.ts';
+import { createRandom } from '../../src/cases/random.ts';
+import { groupSimilarFailures } from '../../src/formats/alike.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
-import { nothingDone } from '../../src/running/outcome.ts';
+import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Failure } from '../../src/running/result.ts';
 
 const place = (line: number) => ({ file: 'a.lattice.ts', line, column: 3 });
 const failed = (message: string, more: Partial<Failure> = {}): Failure => ({ cause: 'check', message, location: place(4), ...more });
 const result = (number: number, failures: readonly Failure[], ofTest = 0): RecordedResult => ({
-  ...nothingDone,
+  ...EMPTY_OUTCOME,
   test: ofTest,
   ordinal: number,
   id: `${ofTest}/${number}`,
@@ -80,15 +80,15 @@ export const grouping = suite('failures', [
     },
     ({ row, check }) =>
       check.equal(
-        groupAlike(row.results).map((group) => group.map(({ id }) => id)),
+        groupSimilarFailures(row.results).map((group) => group.map(({ id }) => id)),
         row.groups.map((group) => [...group]),
       ),
   ),
 
   test('are grouped where the first of them is, and none is lost: seed {seed}', { cases: range('seed', 1, 10) }, ({ row, check }) => {
-    const random = randomFrom(`alike ${row.seed}`);
+    const random = createRandom(`alike ${row.seed}`);
     const results = Array.from({ length: 30 }, (_, i) => result(i, [failed(random.pick(['a', 'b', 'c']))]));
-    const groups = groupAlike(results);
+    const groups = groupSimilarFailures(results);
     check.equal(
       [...groups.flat()].sort((a, b) => a.ordinal - b.ordinal),
       results,

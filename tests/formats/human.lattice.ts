@@ -1,15 +1,15 @@
 import { namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
-import { difference, distance } from '../../src/checks/difference.ts';
+import { createRandom } from '../../src/cases/random.ts';
+import { diffValues, measureDistance } from '../../src/checks/difference.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
 import { renderGoing } from '../../src/formats/human/live.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { code } from '../../src/formats/markdown-text.ts';
-import { fitted, plainStyle, widthOf } from '../../src/formats/style.ts';
+import { measureWidth, padOrTruncate, plainStyle } from '../../src/formats/style.ts';
 import type { JournalEntry } from '../../src/results/journal.ts';
 import { emptyState } from '../../src/results/run-state.ts';
-import { nothingDone } from '../../src/running/outcome.ts';
+import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Failure } from '../../src/running/result.ts';
 import { runCommand } from '../program.ts';
 import { outcomes } from '../results/outcomes-project.ts';
@@ -20,7 +20,7 @@ const lines = (texts: readonly string[]): string => JSON.stringify(texts.join('\
 export const frames = test('a frame of {columns} columns marks the right word: seed {seed}', {
   cases: values('columns', [undefined, 40, 60, 120]).cross(range('seed', 1, 25)),
 }, ({ row: { columns, seed }, check }) => {
-  const random = randomFrom(`frames ${seed}`);
+  const random = createRandom(`frames ${seed}`);
   const lineOf = (words: number): string => Array.from({ length: words }, () => random.text(random.integer(1, 9), 'abc').padEnd(1, 'x')).join(' ');
   const texts = Array.from({ length: 5 }, () => lineOf(random.integer(0, 40)));
   const marked = `${lineOf(random.integer(0, 30))} berth ${lineOf(random.integer(0, 30))}`.trimStart();
@@ -68,7 +68,7 @@ export const differences = test('shows the difference between {what}', {
     },
   }),
 }, ({ row, check }) => {
-  const told = difference(row.actual, row.expected).map(({ side, text, highlights: marks = [] }) => {
+  const told = diffValues(row.actual, row.expected).map(({ side, text, highlights: marks = [] }) => {
     const isWhole = marks.length === 1 && marks[0]?.[0] === 0 && marks[0][1] === text.length;
     const marked = isWhole ? text : [...marks].reverse().reduce((at, [from, to]) => `${at.slice(0, from)}[${at.slice(from, to)}]${at.slice(to)}`, text);
     return `${side} ${marked}`;
@@ -154,7 +154,7 @@ export const distances = test(
       ],
     ),
   },
-  ({ row, check }) => check.equal(distance(row.a, row.b), row.apart),
+  ({ row, check }) => check.equal(measureDistance(row.a, row.b), row.apart),
 );
 
 export const widths = test('{text} takes {width} columns', {
@@ -166,12 +166,12 @@ export const widths = test('{text} takes {width} columns', {
     none: { text: '', width: 0 },
   }),
 }, ({ row, check }) => {
-  check.equal(widthOf(row.text), row.width);
-  for (const columns of [2, 3, 5, 8]) check.equal(widthOf(fitted(row.text, columns)), columns);
+  check.equal(measureWidth(row.text), row.width);
+  for (const columns of [2, 3, 5, 8]) check.equal(measureWidth(padOrTruncate(row.text, columns)), columns);
 });
 
 export const spans = test('text is one code span of Markdown, whatever it holds: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
-  const text = randomFrom(`spans ${row.seed}`).text(row.seed, 'a``<\n \\*_[]()@#|');
+  const text = createRandom(`spans ${row.seed}`).text(row.seed, 'a``<\n \\*_[]()@#|');
   const span = code(text);
   // CommonMark 0.31, 6.1: a run of backticks opens, and the next run of the same length closes; a blank at both ends is taken away.
   const [opening = ''] = /^`+/.exec(span) ?? [];
@@ -240,7 +240,7 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
     yield { type: 'running', at };
     yield { type: 'span', span: { kind: 'setup', fixture: 'office', scope: 'run', owner: 'run', start: 0, milliseconds: 50 } };
     const name = { test: 0, ordinal: number, id: `case ${number}`, title: `case ${number}`, row: {}, tags: [], attachments: [] };
-    yield { type: 'ended', result: { ...nothingDone, ...name, status: 'passed', start: 50, times } };
+    yield { type: 'ended', result: { ...EMPTY_OUTCOME, ...name, status: 'passed', start: 50, times } };
   };
   const told = renderTimeline(
     function* () {
@@ -262,5 +262,5 @@ export const narrow = test('a terminal of {width} columns has its lines', { case
   const doing = { what: 'body', name: 'a.lattice.ts#berths/a-long-title', limit: 1 } as const;
   const going = { state: emptyState(), lanes: [{ number: 0, doing, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };
   check.equal(renderGoing(going, row.width, plainStyle).length, 3);
-  check.holds(fitted('berth', row.width).length >= Math.min(5, row.width));
+  check.holds(padOrTruncate('berth', row.width).length >= Math.min(5, row.width));
 });

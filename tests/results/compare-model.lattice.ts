@@ -1,16 +1,16 @@
 import { range, suite, table, test } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { renderComparison } from '../../src/formats/comparison.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { type Change, changes, compare, hasNewFailure } from '../../src/results/compare.ts';
 import type { JournalEntry } from '../../src/results/journal.ts';
 import type { RunInfo } from '../../src/results/run-info.ts';
-import { nothingDone } from '../../src/running/outcome.ts';
+import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import { type Status, statuses } from '../../src/running/result.ts';
 
 const ended = (id: string, status: Status, body: number): JournalEntry => ({
   type: 'ended',
-  result: { ...nothingDone, test: 0, ordinal: 0, id, title: id, row: {}, tags: [], attachments: [], status, times: { setup: 0, body, teardown: 0 } },
+  result: { ...EMPTY_OUTCOME, test: 0, ordinal: 0, id, title: id, row: {}, tags: [], attachments: [], status, times: { setup: 0, body, teardown: 0 } },
 });
 
 /** What becomes of a case, from a table: a row for its status before, a column for its status after. */
@@ -50,7 +50,7 @@ export const comparisons = suite('a comparison of two runs', [
   }),
 
   test('puts each case where its two statuses say: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
-    const random = randomFrom(`compare ${row.seed}`);
+    const random = createRandom(`compare ${row.seed}`);
     const ids = Array.from({ length: 40 }, (_, i) => `a#${i}`);
     const side = (): Map<string, Status> => new Map(ids.flatMap((id) => (random.integer(0, 4) === 0 ? [] : [[id, random.pick(statuses)] as const])));
     const [before, after] = [side(), side()];

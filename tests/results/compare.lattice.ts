@@ -1,7 +1,7 @@
 import { namedRows, suite, test } from 'red-lattice';
 import { type Change, type Comparison, compare } from '../../src/results/compare.ts';
 import type { JournalEntry } from '../../src/results/journal.ts';
-import { nothingDone } from '../../src/running/outcome.ts';
+import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Status } from '../../src/running/result.ts';
 
 /** A record of one test: what came of its cases, and how long each took. */
@@ -15,7 +15,7 @@ function* entries(made: Made, suiteTitle = 'stays'): Generator<JournalEntry> {
     yield {
       type: 'ended',
       result: {
-        ...nothingDone,
+        ...EMPTY_OUTCOME,
         test: 0,
         ordinal,
         id: `${id}/${name}`,

@@ -2,7 +2,7 @@ import { cp, readdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { range, suite, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
-import { type Random, randomFrom } from '../../src/cases/random.ts';
+import { createRandom, type Random } from '../../src/cases/random.ts';
 import { compareCommand } from '../../src/command/compare.ts';
 import { mergeCommand } from '../../src/command/merge.ts';
 import { reportCommand } from '../../src/command/report.ts';
@@ -64,7 +64,7 @@ export const damage = suite('a damaged record', { timeout: 60_000 }, [
     'is reported, compared and merged without an internal error: seed {seed}',
     { cases: range('seed', 1, 20) },
     async ({ row, check }, { project, folder }) => {
-      const random = randomFrom(`damage ${row.seed}`);
+      const random = createRandom(`damage ${row.seed}`);
       const names = (await readdir(join(project.folder, 'bad'))).filter((name) => name.endsWith('.journal') || name === 'run.json');
       const record = join(folder, 'record');
       await cp(join(project.folder, 'bad'), record, { recursive: true });
@@ -88,7 +88,7 @@ export const damage = suite('a damaged record', { timeout: 60_000 }, [
         const errors: string[] = [];
         const setting: any = {
           folder: project.folder,
-          terminal: { out: () => undefined, raw: () => undefined, error: (line: string) => errors.push(line), style: plainStyle, width: 100 },
+          terminal: { out: () => undefined, writeRaw: () => undefined, error: (line: string) => errors.push(line), style: plainStyle, width: 100 },
         };
         const act = random.pick<() => Promise<number>>([
           () => reportCommand(record, { format: random.pick<ReportFormat>(reportFormats.filter((format) => format !== 'html')) }, setting),
@@ -113,7 +113,7 @@ export const damage = suite('a damaged record', { timeout: 60_000 }, [
   ),
 
   inProject('has messages that are ignored unless they are whole: seed {seed}', { cases: range('seed', 1, 5) }, ({ row, check }) => {
-    const random = randomFrom(`messages ${row.seed}`);
+    const random = createRandom(`messages ${row.seed}`);
     const address = { test: 0, ordinal: 0, sight: 0 };
     const messages = [
       { from: 'lane', type: 'free' },

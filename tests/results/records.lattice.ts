@@ -1,19 +1,19 @@
 import { namedRows, range, suite, table, test, values } from 'red-lattice';
 import { caseSlug } from '../../src/cases/names.ts';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { FixtureCosts } from '../../src/results/fixture-costs.ts';
-import { axesOf, chooseSides, gridOf } from '../../src/results/grid.ts';
+import { buildGrid, chooseAxes, findAxes } from '../../src/results/grid.ts';
 import { testsInOrder } from '../../src/results/in-order.ts';
-import { type JournalEntry, writeEntry } from '../../src/results/journal.ts';
+import { encodeEntry, type JournalEntry } from '../../src/results/journal.ts';
 import { JournalBytes } from '../../src/results/journal-bytes.ts';
 import { JournalReader } from '../../src/results/journal-reader.ts';
-import { LineBytes } from '../../src/results/line-bytes.ts';
-import { PassWriter, type PlainPass } from '../../src/results/plain-pass.ts';
+import { Utf8LineBuffer } from '../../src/results/line-bytes.ts';
+import { type CompactPass, PassWriter } from '../../src/results/plain-pass.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
-import { emptyLane, emptyState, take, takeOfLane } from '../../src/results/run-state.ts';
+import { applyEntry, applyLaneEntry, emptyLane, emptyState } from '../../src/results/run-state.ts';
 import { Slowest } from '../../src/results/slowest.ts';
-import { Strip } from '../../src/results/strip.ts';
-import { nothingDone } from '../../src/running/outcome.ts';
+import { StatusStrip } from '../../src/results/strip.ts';
+import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Status } from '../../src/running/result.ts';
 import { passLine } from '../pass-line.ts';
 
@@ -29,7 +29,7 @@ const header = (test: number) => ({
   data: 'file:///stays.csv',
 });
 const result = (test: number, ordinal: number, status: Status = 'passed', row: RecordedResult['row'] = {}): RecordedResult => ({
-  ...nothingDone,
+  ...EMPTY_OUTCOME,
   test,
   ordinal,
   id: `${test}/${ordinal}`,
@@ -42,14 +42,14 @@ const result = (test: number, ordinal: number, status: Status = 'passed', row: R
 
 export const records = suite('what is read of a record', [
   test('plain passes say all that they were: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check, ensure }) => {
-    const random = randomFrom(`passes ${row.seed}`);
+    const random = createRandom(`passes ${row.seed}`);
     const texts = ['cat', '', '"\t\\\n', '港湾', '\u2028', 'true', '\ud83d', 'x'.repeat(random.integer(60, 200_000))];
     const valuesOfRow = () => ({
       nights: random.pick([0, -2.5, 1e21, random.integer(0, 1e9) / random.pick([1, 10, 1000, 7])]),
       hull: random.pick(texts),
       power: random.pick([true, false]),
     });
-    let pass: PlainPass = {
+    let pass: CompactPass = {
       test: 3,
       ordinal: random.integer(0, 1e6),
       twin: random.integer(1, 3),
@@ -62,18 +62,18 @@ export const records = suite('what is read of a record', [
       column: random.pick([1, 3]),
       row: valuesOfRow(),
     };
-    const header3 = writeEntry({ type: 'test', header: header(3) }, JSON.stringify);
+    const header3 = encodeEntry({ type: 'test', header: header(3) }, JSON.stringify);
     const writer = new PassWriter();
-    const lines = new LineBytes();
+    const lines = new Utf8LineBuffer();
     lines.text(header3);
-    const passes: PlainPass[] = [];
+    const passes: CompactPass[] = [];
     // Most go on from the one before, as in a stream; some differ in one thing or another, or something else comes between.
     for (let i = 0; i < 30; i++) {
       ensure.holds(writer.write(pass, columns, lines, JSON.stringify));
       passes.push(pass);
       if (random.integer(0, 5) === 0) {
         lines.text(header3);
-        writer.interrupt();
+        writer.resetDelta();
       }
       const micro = (): number => random.integer(0, 2000) / 1000;
       const rows = random.pick([1, 1, 1, 2, 300]);
@@ -85,7 +85,7 @@ export const records = suite('what is read of a record', [
         row: valuesOfRow(),
       };
       pass = { ...pass, ...next, line: pass.line && pass.line + rows };
-      const other: Partial<PlainPass> = random.pick([
+      const other: Partial<CompactPass> = random.pick([
         { ordinal: pass.ordinal + 5 },
         { twin: 2 },
         { start: 0 },
@@ -130,7 +130,7 @@ export const records = suite('what is read of a record', [
       const entry = reader.read(line);
       return entry?.type === 'ended' ? entry.result.ordinal : undefined;
     };
-    const of = (lane: number): string => writeEntry({ type: 'header', version: 3, lane }, JSON.stringify).trimEnd();
+    const of = (lane: number): string => encodeEntry({ type: 'header', version: 3, lane }, JSON.stringify).trimEnd();
     const lines = [
       '=1 1\t[]',
       passLine(pass),
@@ -150,7 +150,7 @@ export const records = suite('what is read of a record', [
   }),
 
   test('a block of passes has the same sums as its cases: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
-    const random = randomFrom(`blocks ${row.seed}`);
+    const random = createRandom(`blocks ${row.seed}`);
     const journal = new JournalBytes(JSON.stringify);
     const pieces: Uint8Array[] = [];
     const name = (ordinal: number) => ({ test: 3, ordinal, id: '', title: '', row: {}, tags: [] });
@@ -176,12 +176,12 @@ export const records = suite('what is read of a record', [
       const [state, lane] = [emptyState(), emptyLane()];
       const entries = [...new JournalReader().readAll(bytes, inBlocks)].flat();
       for (const entry of entries) {
-        take(state, entry);
-        takeOfLane(lane, entry, 0);
+        applyEntry(state, entry);
+        applyLaneEntry(lane, entry, 0);
       }
       const round = (milliseconds: number): number => Math.round(milliseconds * 1000);
-      const tests = [...state.tests.values()].map(({ counts, strip, milliseconds }) => ({ counts, strip: strip.folded(5000), time: round(milliseconds) }));
-      const { counts, summed, unchecked, slowest, notable } = state;
+      const tests = [...state.tests.values()].map(({ counts, strip, milliseconds }) => ({ counts, strip: strip.downsample(5000), time: round(milliseconds) }));
+      const { counts, totalCaseMs: summed, unchecked, slowest, failures: notable } = state;
       return {
         entries,
         sums: { tests, counts, summed: round(summed), unchecked, slowest: slowest.items, failed: notable.length, under: [...lane.under.keys()] },
@@ -222,7 +222,7 @@ export const records = suite('what is read of a record', [
       ],
     ),
   }, ({ row, check }) => {
-    const lines = new LineBytes();
+    const lines = new Utf8LineBuffer();
     lines.text('before');
     const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: row.row };
     check.equal(new PassWriter().write(pass, ['nights'], lines, JSON.stringify), false);
@@ -278,11 +278,11 @@ export const records = suite('what is read of a record', [
       worst: { cases: ['not-requested', 'known-failure', 'passed', 'errored', 'failed', 'passed'], parts: 3, folded: 'known-failure* errored* failed*' },
     }),
   }, ({ row, check }) => {
-    const strip = new Strip();
+    const strip = new StatusStrip();
     for (const [at, status] of row.cases.entries()) strip.set(at, status);
     check.equal(
       strip
-        .folded(row.parts)
+        .downsample(row.parts)
         .map(({ status, isMixed }) => `${status}${isMixed ? '*' : ''}`)
         .join(' '),
       row.folded,
@@ -290,7 +290,7 @@ export const records = suite('what is read of a record', [
   }),
 
   test('the slowest are the slowest: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
-    const random = randomFrom(`times ${row.seed}`);
+    const random = createRandom(`times ${row.seed}`);
     const times = Array.from({ length: 60 }, () => random.integer(0, 40));
     const slowest = new Slowest(5);
     for (let at = 0; at < times.length; ) {
@@ -323,7 +323,7 @@ export const records = suite('what is read of a record', [
   }),
 
   test('a grid holds each case once, under its own values: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check, ensure }) => {
-    const random = randomFrom(`grids ${row.seed}`);
+    const random = createRandom(`grids ${row.seed}`);
     const cases = Array.from({ length: 200 }, (_, i) =>
       result(0, i, random.pick(['passed', 'failed', 'errored', 'skipped']), {
         hull: random.pick(['mono', 'cat']),
@@ -332,19 +332,19 @@ export const records = suite('what is read of a record', [
         power: random.pick([true, false]),
       }),
     );
-    const axes = axesOf(cases.map(({ row }) => row));
+    const axes = findAxes(cases.map(({ row }) => row));
     check.equal(
       axes.map(({ column }) => column),
       ['hull', 'stay.nights', 'power'],
     );
-    const { down, across } = ensure.present(chooseSides(axes, new Set(['power']), () => true)) as { down: string[]; across: string[] };
+    const { down, across } = ensure.present(chooseAxes(axes, new Set(['power']), () => true)) as { down: string[]; across: string[] };
     check.includes([...down, ...across], 'power');
-    const grid = gridOf(cases, axes, ['hull', 'power'], ['stay.nights']);
+    const grid = buildGrid(cases, axes, ['hull', 'power'], ['stay.nights']);
     check.equal(grid.lines.flatMap(({ cells }) => cells.flatMap((cell) => cell?.results ?? [])).length, cases.length);
     for (const { values, cells } of grid.lines) {
       for (const [i, cell] of cells.entries()) {
         const own = cases.filter(
-          ({ row }) => row['hull'] === values[0] && row['power'] === values[1] && (row['stay'] as { nights: number }).nights === grid.heads[i]?.[0],
+          ({ row }) => row['hull'] === values[0] && row['power'] === values[1] && (row['stay'] as { nights: number }).nights === grid.columnHeaders[i]?.[0],
         );
         check.equal(
           [cell?.results.length ?? 0, cell?.failing ?? 0],

@@ -1,13 +1,13 @@
 import { range, table, test } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
-import { shardOf } from '../../src/command/shard.ts';
-import { balance } from '../../src/results/shards.ts';
+import { createRandom } from '../../src/cases/random.ts';
+import { parseShard } from '../../src/command/shard.ts';
+import { assignShards } from '../../src/results/shards.ts';
 
 export const balanced = test('shards by time hold every case once and take about as long: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check }) => {
-  const random = randomFrom(`shards ${row.seed}`);
+  const random = createRandom(`shards ${row.seed}`);
   const cases = Array.from({ length: random.integer(1, 60) }, (_, i) => ({ id: `case ${i}`, milliseconds: random.integer(0, 1) ? random.integer(0, 9) : 1 }));
   const of = random.integer(1, 6);
-  const shards = balance(cases, of);
+  const shards = assignShards(cases, of);
   check.equal([...shards.keys()].sort(), cases.map(({ id }) => id).sort());
   check.holds([...shards.values()].every((shard) => shard >= 1 && shard <= of));
   const loads = Array.from({ length: of }, (_, i) =>
@@ -15,7 +15,7 @@ export const balanced = test('shards by time hold every case once and take about
   );
   // The last case of the fullest shard went where the least was.
   check.holds(Math.max(...loads) - Math.min(...loads) <= Math.max(...cases.map(({ milliseconds }) => milliseconds)), loads.join());
-  check.equal(balance(random.shuffle(cases), of), shards, 'in whatever order they come');
+  check.equal(assignShards(random.shuffle(cases), of), shards, 'in whatever order they come');
 });
 
 export const jobs = test('--shard {given} in a job with {environment} is {part}', {
@@ -39,7 +39,7 @@ export const jobs = test('--shard {given} in a job with {environment} is {part}'
 }, ({ row, check }) => {
   const come = (): string => {
     try {
-      const { index, of } = shardOf(row.given, row.environment as Record<string, string>);
+      const { index, of } = parseShard(row.given, row.environment as Record<string, string>);
       return `${index} of ${of}`;
     } catch (error) {
       return (error as Error).message;

@@ -1,8 +1,8 @@
 import { formatCondition, matrix, namedRows, range, suite, test, values, whereItFails } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { renderWhere } from '../../src/formats/human/where.ts';
 import { plainStyle } from '../../src/formats/style.ts';
-import { type Suspects, suspectsOf } from '../../src/results/cause/suspects.ts';
+import { findSuspects, type Suspects } from '../../src/results/cause/suspects.ts';
 
 type Row = Record<string, unknown>;
 
@@ -22,7 +22,7 @@ function plainSuspects(failing: readonly Row[], passing: readonly Row[]): Set<st
 }
 
 async function rowsOf(seed: number): Promise<Row[]> {
-  const random = randomFrom(`suspects ${seed}`);
+  const random = createRandom(`suspects ${seed}`);
   const axes = Object.fromEntries(
     Array.from({ length: random.integer(3, 6) }, (_, i) => [`c${i}`, Array.from({ length: random.integer(2, 4) }, (_, j) => `${'abcd'[j]}`)]),
   );
@@ -36,11 +36,11 @@ const office = { season: ['summer', 'winter'], hull: ['mono', 'cat', 'tri'], cre
 export const suspects = suite('suspects', { timeout: 30_000 }, [
   test('are the smallest combinations that no passing row has: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row: { seed }, check }) => {
     const rows = await rowsOf(seed);
-    const random = randomFrom(`failures ${seed}`);
+    const random = createRandom(`failures ${seed}`);
     const failing = random.shuffle(rows).slice(0, random.integer(1, 3));
     const passing = rows.filter((row) => !failing.includes(row));
     const expected = plainSuspects(failing, passing);
-    const found = suspectsOf(failing, passing);
+    const found = findSuspects(failing, passing);
     const inAll = [...expected].filter((text) =>
       failing.every((row) => text.split(' & ').every((part) => `${row[part.split('=')[0] as string]}` === part.split('=')[1])),
     );
@@ -54,11 +54,11 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
   }, async ({ row: { parts, seed }, check }) => {
     const rows: Row[] = [];
     for await (const row of matrix(office)) rows.push(row);
-    const random = randomFrom(`planted ${parts} ${seed}`);
+    const random = createRandom(`planted ${parts} ${seed}`);
     const cause = random.pick(rows);
     const columns = random.shuffle(Object.keys(office)).slice(0, parts);
     const fails = (row: Row): boolean => columns.every((column) => row[column] === cause[column]);
-    const found = suspectsOf(
+    const found = findSuspects(
       rows.filter(fails),
       rows.filter((row) => !fails(row)),
     );
@@ -102,7 +102,7 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
         none: { what: 'too few passing rows', failing: [{ a: 1, b: 1 }], passing: [{ a: 2, b: 1 }] },
       }),
     },
-    ({ row, check }) => check.equal(suspectsOf(row.failing, row.passing), undefined),
+    ({ row, check }) => check.equal(findSuspects(row.failing, row.passing), undefined),
   ),
 
   test('are printed {what}', {

@@ -11,9 +11,9 @@ export const tidied = test('the cache of compiled sources keeps what was used la
     for (const ending of ['mjs', 'map']) await utimes(join(folder, `key-${age}.${ending}`), 1000 - age, 1000 - age);
   }
   await writeFile(join(folder, 'rows-1.json'), '{}');
-  cache.tidy(12);
+  cache.evictOld(12);
   check.equal((await readdir(folder)).length, 13, 'files, as long as there are not too many');
-  cache.tidy(8);
+  cache.evictOld(8);
   check.equal((await readdir(folder)).sort(), ['key-0.map', 'key-0.mjs', 'key-1.map', 'key-1.mjs', 'rows-1.json']);
   check.equal(cache.read('key-1')?.code, '// 1');
   check.equal(cache.read('key-5'), undefined);

@@ -4,7 +4,7 @@ import { readdir, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, range, suite, test } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { readJournals } from '../../src/node/journals.ts';
 import { root } from '../program.ts';
 import { makeProject } from '../project.ts';
@@ -35,7 +35,7 @@ const project = fixture('project', {
   settings: { seed: 0 },
   needs: { folder: tempDirectory() },
   async setup({ settings }, { folder }): Promise<Project> {
-    const random = randomFrom(`chaos ${settings.seed}`);
+    const random = createRandom(`chaos ${settings.seed}`);
     const expected = new Map<string, string>();
     await makeProject(folder);
     for (let file = 0; file < 6; file++) {
@@ -103,7 +103,7 @@ export const chaos = suite('whatever cases do', { timeout: 120_000 }, [
       overrides: ({ seed }) => [project.with({ seed })],
     },
     async ({ row, check, log }, { project }) => {
-      const random = randomFrom(`kills ${row.seed}`);
+      const random = createRandom(`kills ${row.seed}`);
       const runs = join(project.folder, '.red-lattice', 'runs');
       // A run that was killed before it had a record is begun anew.
       const goOn = (): string[] => (existsSync(runs) ? ['--resume'] : []);

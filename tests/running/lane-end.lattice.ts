@@ -3,22 +3,22 @@ import { type Attribution, attributeEnd } from '../../src/node/lane-end.ts';
 import type { LaneEnd } from '../../src/node/lane-process.ts';
 import type { Activity, JournalEntry } from '../../src/results/journal.ts';
 import type { CaseName, RecordedResult } from '../../src/results/recorded-result.ts';
-import { emptyLane, lostResults, silenceLimit, takeOfLane } from '../../src/results/run-state.ts';
-import { nothingDone } from '../../src/running/outcome.ts';
+import { applyLaneEntry, emptyLane, lostResults, silenceLimit } from '../../src/results/run-state.ts';
+import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 
 const name = (ordinal: number): CaseName => ({ test: 2, ordinal, id: `a#b/${ordinal}`, title: `b ${ordinal}`, row: {}, tags: [] });
 const started = (ordinal: number): JournalEntry => ({ type: 'started', name: name(ordinal), attempt: 1, start: 5 });
-const ended = (ordinal: number): JournalEntry => ({ type: 'ended', result: { ...name(ordinal), ...nothingDone, status: 'passed', attachments: [] } });
+const ended = (ordinal: number): JournalEntry => ({ type: 'ended', result: { ...name(ordinal), ...EMPTY_OUTCOME, status: 'passed', attachments: [] } });
 const doing = (what: Activity['what'], named: string, limit = 100, invalid?: CaseName): JournalEntry => ({
   type: 'activity',
   activity: { what, name: named, limit, ...(invalid && { invalid }) },
 });
-const crashed: LaneEnd = { code: null, signal: 'SIGKILL', overdue: false, words: '' };
+const crashed: LaneEnd = { code: null, signal: 'SIGKILL', overdue: false, stderrTail: '' };
 const overdue: LaneEnd = { ...crashed, overdue: true };
 
 const laneAfter = (entries: readonly JournalEntry[]) => {
   const lane = emptyLane();
-  for (const entry of entries) takeOfLane(lane, entry, 0);
+  for (const entry of entries) applyLaneEntry(lane, entry, 0);
   return lane;
 };
 
@@ -149,9 +149,9 @@ export const attribution = suite('the early end of a lane', [
   test('a lane can be silent as long as the longest limit of what it does at the same time', ({ check }) => {
     const lane = laneAfter([started(1), doing('body', 'a#b/1', 20_000), started(2), doing('body', 'a#b/2', 100)]);
     check.equal(silenceLimit(lane), 20_000);
-    takeOfLane(lane, ended(1), 0);
+    applyLaneEntry(lane, ended(1), 0);
     check.equal(silenceLimit(lane), 100);
-    takeOfLane(lane, doing('body', 'a#b/2', 50), 0);
+    applyLaneEntry(lane, doing('body', 'a#b/2', 50), 0);
     check.equal(silenceLimit(lane), 50);
   }),
 

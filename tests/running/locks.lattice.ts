@@ -1,5 +1,5 @@
 import { range, test } from 'red-lattice';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { Locks } from '../../src/node/locks.ts';
 
 interface Wish {
@@ -12,7 +12,7 @@ export const locks = test('locks of a run have one holder at a time, and nobody 
   row,
   check,
 }) => {
-  const random = randomFrom(`locks ${row.seed}`);
+  const random = createRandom(`locks ${row.seed}`);
   const locks = new Locks();
   const owners = Array.from({ length: random.integer(2, 5) }, (_, lane) => ({ lane }));
   const [waiting, held] = [new Set<Wish>(), new Set<Wish>()];

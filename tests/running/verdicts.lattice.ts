@@ -1,11 +1,11 @@
 import { matrix, range, suite, table, test, values } from 'red-lattice';
 import { evaluateAnnotations } from '../../src/cases/marks.ts';
-import { randomFrom } from '../../src/cases/random.ts';
+import { createRandom } from '../../src/cases/random.ts';
 import { besideCases, lastLine } from '../../src/formats/ending.ts';
 import { emptyState, exitStatus, type RunState, warningsIn } from '../../src/results/run-state.ts';
 import type { Cause } from '../../src/running/result.ts';
 import { statuses } from '../../src/running/result.ts';
-import { verdictOf } from '../../src/running/verdict.ts';
+import { decideVerdict } from '../../src/running/verdict.ts';
 
 const ofTest: readonly Cause[] = ['check', 'throw', 'timeout'];
 const outside: readonly Cause[] = ['setup', 'teardown', 'data', 'crash', 'record'];
@@ -20,7 +20,7 @@ export const verdicts = suite('the status of a case', [
     }),
   }, ({ row, check }) => {
     const causes = [row.first, row.second].filter((cause): cause is Cause => cause !== 'nothing');
-    const found = verdictOf(
+    const found = decideVerdict(
       { failures: causes.map((cause) => ({ cause, message: cause })), skipped: row.skipped ? 'no tide' : undefined },
       row.known ? 'the meter runs fast' : undefined,
     );
@@ -70,7 +70,7 @@ export const verdicts = suite('the status of a case', [
 
 /** A state with a few of everything that counts. */
 function stateFrom(seed: number): RunState {
-  const random = randomFrom(`ending ${seed}`);
+  const random = createRandom(`ending ${seed}`);
   const some = (): number => (random.integer(0, 2) === 0 ? random.integer(1, 3) : 0);
   const problems = (): any[] => Array.from({ length: some() }, () => ({ code: 'no-header' }));
   const state = emptyState();
@@ -81,7 +81,7 @@ function stateFrom(seed: number): RunState {
   if (random.integer(0, 2) === 0) state.loadFailures.push(...problems());
   state.warnings.push(...problems());
   state.unchecked.cases = some();
-  state.unsteady.cases = some();
+  state.flaky.cases = some();
   if (random.integer(0, 9) > 0) state.planned = { files: 1, tests: 1, hash: '', suggestions: [] };
   if (random.integer(0, 9) === 0) state.unwritable = 'the disk is full';
   return state;
@@ -96,7 +96,7 @@ export const endings = suite('the end of a run', [
     const isBroken = state.unwritable !== undefined || planProblems.length > 0 || loadFailures.length > 0 || state.planned === undefined;
     check.equal(exitStatus(state), isBroken ? 2 : failed + tornDown.length + told.length > 0 ? 1 : total === 0 ? 3 : 0);
     check.equal(lastLine(state), `${counts.passed} passed, ${failed} failed${counts.skipped > 0 ? `, ${counts.skipped} skipped` : ''}`);
-    check.equal(warningsIn(state), state.warnings.length + state.unchecked.cases + state.unsteady.cases);
+    check.equal(warningsIn(state), state.warnings.length + state.unchecked.cases + state.flaky.cases);
     const plural = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
     const parts = [
       counts.errored > 0 ? `${counts.errored} of ${plural(failed, 'failed case')} errored` : '',

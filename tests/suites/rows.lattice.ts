@@ -1,5 +1,5 @@
 import { table, test } from 'red-lattice';
-import { meets, type RowCondition, readCondition } from '../../src/suites/row-condition.ts';
+import { matchesCondition, parseCondition, type RowCondition } from '../../src/suites/row-condition.ts';
 
 const row = {
   season: 'winter',
@@ -48,5 +48,5 @@ export const conditions = test(
       ],
     ),
   },
-  ({ row: { condition, holds }, check }) => check.equal(meets(row, readCondition(condition) as RowCondition), holds),
+  ({ row: { condition, holds }, check }) => check.equal(matchesCondition(row, parseCondition(condition) as RowCondition), holds),
 );

@@ -1,11 +1,11 @@
 import { range, suite, test } from 'red-lattice';
-import { type Random, randomFrom } from '../../src/cases/random.ts';
+import { createRandom, type Random } from '../../src/cases/random.ts';
 // The plan is made by the sources, and so its tests are, too.
 import { suite as newSuite, test as newTest, table, values } from '../../src/index.ts';
-import { casesOf } from '../../src/suites/expand.ts';
-import { ordinaryDefaults, planFiles } from '../../src/suites/plan.ts';
+import { expandCases } from '../../src/suites/expand.ts';
+import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
 import type { PlannedCaseImpl } from '../../src/suites/planned.ts';
-import { type Selection, selectorOf, selectsAll } from '../../src/suites/selection.ts';
+import { buildSelector, type Selection, selectsAll } from '../../src/suites/selection.ts';
 
 const body = (): void => undefined;
 const office = () =>
@@ -34,10 +34,10 @@ async function planned(): Promise<{ plan: Awaited<ReturnType<typeof planFiles>>;
   const plan = await planFiles(
     [{ file: 'a.lattice.ts', url: new URL('file:///a.lattice.ts'), exports: { office: office(), other: other() }, folders: [] }],
     {},
-    ordinaryDefaults,
+    BUILT_IN_DEFAULTS,
   );
   const cases: PlannedCaseImpl[] = [];
-  for (const one of plan.tests) for await (const chunk of casesOf(one, {})) cases.push(...chunk);
+  for (const one of plan.tests) for await (const chunk of expandCases(one, {})) cases.push(...chunk);
   if (plan.problems.length > 0 || cases.length !== 8) throw new Error(`${cases.length} cases, ${JSON.stringify(plan.problems)}`);
   return { plan, cases };
 }
@@ -82,13 +82,13 @@ function isSelected({ id, title, tags, row }: PlannedCaseImpl, selection: Select
 
 export const selections = suite('a selection', [
   test('takes the cases that meet all of its conditions: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
-    const random = randomFrom(`selection ${row.seed}`);
+    const random = createRandom(`selection ${row.seed}`);
     const { plan, cases } = await planned();
     const selection = randomSelection(
       random,
       cases.map(({ id }) => id),
     );
-    const { select, all, asked } = selectorOf(selection, plan);
+    const { select, all, isRequested: asked } = buildSelector(selection, plan);
     const wanted = cases.filter((one) => isSelected(one, selection));
     check.equal(
       cases.filter(select).map(({ title }) => title),
@@ -105,7 +105,7 @@ export const selections = suite('a selection', [
 
   test('by shards is disjoint and complete', async ({ check }) => {
     const { plan, cases } = await planned();
-    const parts = [1, 2, 3].map((index) => cases.filter(selectorOf({ shard: { index, of: 3 } }, plan).select).map(({ id }) => id));
+    const parts = [1, 2, 3].map((index) => cases.filter(buildSelector({ shard: { index, of: 3 } }, plan).select).map(({ id }) => id));
     check.equal(parts.flat().sort(), cases.map(({ id }) => id).sort());
     check.holds(parts.filter((part) => part.length > 0).length > 1, 'more than one shard has cases');
   }),

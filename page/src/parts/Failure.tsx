@@ -1,6 +1,6 @@
-import { type DifferenceLine, difference, distance, textIn } from '../../../src/checks/difference.ts';
-import { visible } from '../../../src/formats/style.ts';
-import { writePlace } from '../../../src/problems/place.ts';
+import { type DiffLine, diffValues, measureDistance, parseShownText } from '../../../src/checks/difference.ts';
+import { escapeControls } from '../../../src/formats/style.ts';
+import { formatLocation } from '../../../src/problems/place.ts';
 import type { Failure } from '../../../src/running/result.ts';
 import type { Excerpt, Store } from '../record/store.ts';
 
@@ -14,26 +14,26 @@ export function FailureBlock({ failure, store }: { readonly failure: Failure; re
     <section className="failure">
       {where && <p className="quiet">in {where}</p>}
       <p className="message">
-        {note && <strong>{visible(note)}: </strong>}
-        <span className="failed">{visible(message)}</span>
+        {note && <strong>{escapeControls(note)}: </strong>}
+        <span className="failed">{escapeControls(message)}</span>
       </p>
       {behind.map((inner, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
         <p key={i} className="quiet">
-          caused by: {visible(inner)}
+          caused by: {escapeControls(inner)}
         </p>
       ))}
       <Values failure={failure} />
       {place && (
         <>
-          <p className="place">{writePlace(place)}</p>
+          <p className="place">{formatLocation(place)}</p>
           <Source place={place} excerpts={store.excerpts.get(place.file)} />
         </>
       )}
       {frames.slice(1, 5).map((frame) => (
-        <p key={writePlace(frame)} className="quiet">
+        <p key={formatLocation(frame)} className="quiet">
           called from {frame.functionName ? `${frame.functionName}, ` : ''}
-          {writePlace(frame)}
+          {formatLocation(frame)}
         </p>
       ))}
     </section>
@@ -42,10 +42,10 @@ export function FailureBlock({ failure, store }: { readonly failure: Failure; re
 
 function Values({ failure: { message, actual, expected, expectedKind: expectedIs } }: { readonly failure: Failure }) {
   if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
-    const apart = message.startsWith('off by') ? undefined : distance(actual, expected);
+    const apart = message.startsWith('off by') ? undefined : measureDistance(actual, expected);
     return (
       <>
-        <Difference lines={difference(actual, expected)} />
+        <Difference lines={diffValues(actual, expected)} />
         {apart && <p className="quiet">{apart} than expected</p>}
       </>
     );
@@ -57,7 +57,7 @@ function Values({ failure: { message, actual, expected, expectedKind: expectedIs
         <>
           <dt>actual</dt>
           <dd>
-            <pre>{visible(textIn(actual)?.includes('\n') ? (textIn(actual) as string) : actual)}</pre>
+            <pre>{escapeControls(parseShownText(actual)?.includes('\n') ? (parseShownText(actual) as string) : actual)}</pre>
           </dd>
         </>
       )}
@@ -65,7 +65,7 @@ function Values({ failure: { message, actual, expected, expectedKind: expectedIs
         <>
           <dt>{expectedIs ?? 'expected'}</dt>
           <dd>
-            <pre>{visible(expected)}</pre>
+            <pre>{escapeControls(expected)}</pre>
           </dd>
         </>
       )}
@@ -76,7 +76,7 @@ function Values({ failure: { message, actual, expected, expectedKind: expectedIs
 const labels = { actual: 'actual', expected: 'expected', both: '', omitted: '' } as const;
 
 /** A difference line by line; sides are told by words and signs, too. */
-export function Difference({ lines }: { readonly lines: readonly DifferenceLine[] }) {
+export function Difference({ lines }: { readonly lines: readonly DiffLine[] }) {
   const isShort = lines.length === 2 && lines.every(({ side }) => side !== 'both' && side !== 'omitted');
   return (
     <table className="difference">
@@ -104,17 +104,17 @@ export function Difference({ lines }: { readonly lines: readonly DifferenceLine[
   );
 }
 
-function Marked({ line: { text, highlights: marks = [] } }: { readonly line: DifferenceLine }) {
+function Marked({ line: { text, highlights: marks = [] } }: { readonly line: DiffLine }) {
   const parts: React.ReactNode[] = [];
   let at = 0;
   for (const [from, to] of marks) {
-    parts.push(visible(text.slice(at, from)), <mark key={from}>{visible(text.slice(from, to))}</mark>);
+    parts.push(escapeControls(text.slice(at, from)), <mark key={from}>{escapeControls(text.slice(from, to))}</mark>);
     at = to;
   }
   return (
     <>
       {parts}
-      {visible(text.slice(at))}
+      {escapeControls(text.slice(at))}
     </>
   );
 }
@@ -141,12 +141,12 @@ function Source({
             </span>
             {isIt ? (
               <>
-                {visible(text.slice(0, column - 1))}
-                <mark>{visible(text.slice(column - 1).match(/^[\p{L}\p{N}_$]+|^./u)?.[0] ?? '')}</mark>
-                {visible(text.slice(column - 1).replace(/^[\p{L}\p{N}_$]+|^./u, ''))}
+                {escapeControls(text.slice(0, column - 1))}
+                <mark>{escapeControls(text.slice(column - 1).match(/^[\p{L}\p{N}_$]+|^./u)?.[0] ?? '')}</mark>
+                {escapeControls(text.slice(column - 1).replace(/^[\p{L}\p{N}_$]+|^./u, ''))}
               </>
             ) : (
-              visible(text)
+              escapeControls(text)
             )}
           </div>
         );

@@ -1,4 +1,4 @@
-import { visible } from '../../../src/formats/style.ts';
+import { escapeControls } from '../../../src/formats/style.ts';
 import { describeSuspects } from '../../../src/formats/suspects.ts';
 import type { Suspects } from '../../../src/results/cause/suspects.ts';
 
@@ -11,7 +11,7 @@ export function SuspectsLine({ suspects }: { readonly suspects: Suspects }) {
       {combinations.map((text, i) => (
         <span key={text}>
           {i > 0 && ' · '}
-          <strong>{visible(text)}</strong>
+          <strong>{escapeControls(text)}</strong>
         </span>
       ))}
       {more > 0 && ` · and ${more} more`} <span className="quiet">({cleared})</span>

@@ -1,5 +1,5 @@
 import type { Status } from '../../../src/running/result.ts';
-import { meets, type RowCondition, readCondition } from '../../../src/suites/row-condition.ts';
+import { matchesCondition, parseCondition, type RowCondition } from '../../../src/suites/row-condition.ts';
 import type { Item } from './store.ts';
 
 /** What is wanted of cases: words of a text, or marked ones. */
@@ -21,7 +21,7 @@ export function readFilter(text: string): Filter {
     else if (plain.startsWith('status:')) for (const status of plain.slice('status:'.length).split(',')) statuses.add(status as Status);
     else if (plain.startsWith('tag:')) tags.push(plain.slice('tag:'.length));
     else {
-      const condition = readCondition(plain);
+      const condition = parseCondition(plain);
       if (condition && condition.value !== '') rows.push(condition);
       else words.push(plain.toLowerCase());
     }
@@ -35,7 +35,7 @@ export function matches({ words, statuses, tags, rows }: Filter, { result, text 
   if (statuses.size > 0 && !statuses.has(result.status)) return false;
   for (const word of words) if (!text.includes(word)) return false;
   for (const tag of tags) if (!result.tags.includes(tag)) return false;
-  for (const condition of rows) if (!meets(result.row, condition)) return false;
+  for (const condition of rows) if (!matchesCondition(result.row, condition)) return false;
   return true;
 }
 

@@ -6,7 +6,7 @@ import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-
 import { isPass } from '../../../src/results/plain-pass.ts';
 import type { RecordedResult, TestHeader } from '../../../src/results/recorded-result.ts';
 import type { RunInfo } from '../../../src/results/run-info.ts';
-import { emptyState, type RunState, take, takeUnrun } from '../../../src/results/run-state.ts';
+import { applyEntry, emptyState, type RunState, takeUnrun } from '../../../src/results/run-state.ts';
 import type { Status } from '../../../src/running/result.ts';
 
 /** One case with what came of it. */
@@ -140,7 +140,7 @@ export class Store {
   }
 
   #take(entry: JournalEntry): void {
-    take(this.state, entry);
+    applyEntry(this.state, entry);
     switch (entry.type) {
       case 'header':
         this.#lane = entry.lane;

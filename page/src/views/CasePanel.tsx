@@ -1,6 +1,6 @@
-import { commandAgain } from '../../../src/formats/again.ts';
-import { duration, signs, statusLabel, visible } from '../../../src/formats/style.ts';
-import { writePlace } from '../../../src/problems/place.ts';
+import { formatRerunCommand } from '../../../src/formats/again.ts';
+import { duration, escapeControls, signs, statusLabel } from '../../../src/formats/style.ts';
+import { formatLocation } from '../../../src/problems/place.ts';
 import type { UsedFixture } from '../../../src/results/recorded-result.ts';
 import type { StepResult } from '../../../src/running/result.ts';
 import { Command } from '../parts/Copy.tsx';
@@ -17,7 +17,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
   const { header } = test;
   const fixtures = result.fixtures ?? header.fixtures ?? [];
   const place = result.location ?? header.location;
-  const command = commandAgain(result.id);
+  const command = formatRerunCommand(result.id);
   return (
     <article className="case" aria-label={`case ${result.title}`}>
       <header>
@@ -25,14 +25,14 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
           ×
         </button>
         <h2>
-          <Sign status={result.status} /> {visible(result.title)}
+          <Sign status={result.status} /> {escapeControls(result.title)}
         </h2>
         <p className="quiet">
           {statusLabel(result.status)}
           {result.cause ? `: ${result.cause}` : ''}
-          {result.reason ? `: ${visible(result.reason)}` : ''}
+          {result.reason ? `: ${escapeControls(result.reason)}` : ''}
           {result.attempts > 1 ? `, ${result.attempts} attempts` : ''} · {header.file}
-          {place ? ` · ${writePlace(place)}` : ''}
+          {place ? ` · ${formatLocation(place)}` : ''}
         </p>
       </header>
       {Object.keys(result.row).length > 0 && (
@@ -41,13 +41,13 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
           <dl className="row">
             {Object.entries(result.row).map(([column, value]) => (
               <div key={column}>
-                <dt>{visible(column)}</dt>
+                <dt>{escapeControls(column)}</dt>
                 <dd>
                   <a
                     href={hrefOf({ view: 'tests', filter: conditionWord(column, typeof value === 'object' ? JSON.stringify(value) : value) })}
                     title="all cases with this value"
                   >
-                    {visible(typeof value === 'string' ? value || '(empty)' : JSON.stringify(value))}
+                    {escapeControls(typeof value === 'string' ? value || '(empty)' : JSON.stringify(value))}
                   </a>
                 </dd>
               </div>
@@ -79,7 +79,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
       {result.output.length > 0 && (
         <section>
           <h3>Output</h3>
-          <pre className="output">{visible(result.output.join(''))}</pre>
+          <pre className="output">{escapeControls(result.output.join(''))}</pre>
         </section>
       )}
       {result.attachments.length > 0 && (
@@ -126,7 +126,7 @@ const Steps = ({ steps }: { readonly steps: readonly StepResult[] }) => (
           <span className={`sign ${step.status === 'unfinished' ? 'errored' : step.status}`} role="img" aria-label={step.status}>
             {step.status === 'unfinished' ? '?' : signs[step.status]}
           </span>{' '}
-          {visible(step.title)} <span className="quiet">{duration(step.milliseconds)}</span>
+          {escapeControls(step.title)} <span className="quiet">{duration(step.milliseconds)}</span>
         </li>
       ))}
     </ul>
@@ -152,11 +152,11 @@ const Fixtures = ({ fixtures, isOwn }: { readonly fixtures: readonly UsedFixture
           // biome-ignore lint/suspicious/noArrayIndexKey: two may share a name
           <tr key={i}>
             <td>
-              {visible(fixture.name)}
+              {escapeControls(fixture.name)}
               {fixture.replaced && (
                 <div className="quiet">
-                  {visible(fixture.replaced.by)}, {visible(fixture.replaced.owner)}
-                  {fixture.replaced.at ? ` (${writePlace(fixture.replaced.at)})` : ''}
+                  {escapeControls(fixture.replaced.by)}, {escapeControls(fixture.replaced.owner)}
+                  {fixture.replaced.at ? ` (${formatLocation(fixture.replaced.at)})` : ''}
                 </div>
               )}
             </td>
@@ -164,18 +164,18 @@ const Fixtures = ({ fixtures, isOwn }: { readonly fixtures: readonly UsedFixture
             <td>
               {fixture.settings.map((setting) => (
                 <div key={setting.name}>
-                  {visible(setting.name)}={visible(setting.value)}
+                  {escapeControls(setting.name)}={escapeControls(setting.value)}
                   {setting.from && (
                     <span className="quiet">
                       {' '}
-                      {visible(setting.from.owner)}
-                      {setting.from.at ? ` (${writePlace(setting.from.at)})` : ''}
+                      {escapeControls(setting.from.owner)}
+                      {setting.from.at ? ` (${formatLocation(setting.from.at)})` : ''}
                     </span>
                   )}
                 </div>
               ))}
             </td>
-            <td className="quiet">{fixture.definedAt ? writePlace(fixture.definedAt) : ''}</td>
+            <td className="quiet">{fixture.definedAt ? formatLocation(fixture.definedAt) : ''}</td>
           </tr>
         ))}
       </tbody>
@@ -199,7 +199,7 @@ function Attachment({ name, content }: { readonly name: string; readonly content
   if (content?.base64 === undefined)
     return (
       <p>
-        {visible(name)}{' '}
+        {escapeControls(name)}{' '}
         <span className="quiet">{content ? `${content.size.toLocaleString('en')} bytes: too large for this page; see the record` : 'not in this page'}</span>
       </p>
     );
@@ -210,12 +210,12 @@ function Attachment({ name, content }: { readonly name: string; readonly content
     <figure>
       <figcaption>
         <a href={address} download={name.replace(/[^\p{L}\p{N}. _-]+/gu, '_') || 'attachment'}>
-          {visible(name)}
+          {escapeControls(name)}
         </a>{' '}
         <span className="quiet">{content.size.toLocaleString('en')} bytes</span>
       </figcaption>
-      {image && <img src={address} alt={visible(name)} />}
-      {!image && isText && <pre className="output">{visible(textOf(content.base64).slice(0, mostOfText))}</pre>}
+      {image && <img src={address} alt={escapeControls(name)} />}
+      {!image && isText && <pre className="output">{escapeControls(textOf(content.base64).slice(0, mostOfText))}</pre>}
     </figure>
   );
 }

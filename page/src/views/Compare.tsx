@@ -1,10 +1,10 @@
 import { useMemo, useState } from 'react';
-import { inWords } from '../../../src/formats/comparison.ts';
-import { duration, visible } from '../../../src/formats/style.ts';
+import { changeLabels } from '../../../src/formats/comparison.ts';
+import { duration, escapeControls } from '../../../src/formats/style.ts';
 import { type Change, type Compared, changes, compare } from '../../../src/results/compare.ts';
 import type { JournalEntry } from '../../../src/results/journal.ts';
 import { entriesOf, type ResultReport, type RunReport } from '../../../src/results/report.ts';
-import { refusesReport, refusesResult } from '../../../src/results/report-shape.ts';
+import { findReportFault, refusesResult } from '../../../src/results/report-shape.ts';
 import { Sign } from '../parts/Status.tsx';
 import { type Item, isFailing, type Store, Store as StoreOf } from '../record/store.ts';
 import { hrefOf } from '../route.ts';
@@ -44,19 +44,19 @@ export function Compare({ store }: { readonly store: Store }) {
       </section>
       {problem && (
         <p className="failed" role="alert">
-          {visible(problem)}
+          {escapeControls(problem)}
         </p>
       )}
       {comparison && other ? (
         <>
           <h2>
-            {visible(other.name)} → {visible(store.name)}
+            {escapeControls(other.name)} → {escapeControls(store.name)}
           </h2>
           <p>
             {changes
               .filter((change): change is Exclude<Change, 'same'> => change !== 'same')
               .filter((change) => comparison.cases[change].length > 0)
-              .map((change) => `${comparison.cases[change].length.toLocaleString('en')} ${inWords[change]}`)
+              .map((change) => `${comparison.cases[change].length.toLocaleString('en')} ${changeLabels[change]}`)
               .concat(`${comparison.same.toLocaleString('en')} the same`)
               .join(', ')}
           </p>
@@ -74,14 +74,16 @@ function ChangeTable({ change, cases, store }: { readonly change: Exclude<Change
   return (
     <section>
       <h3>
-        {inWords[change]}: {cases.length.toLocaleString('en')}
+        {changeLabels[change]}: {cases.length.toLocaleString('en')}
       </h3>
       <Pairs>
         {cases.slice(0, most).map((one) => (
           <tr key={one.id}>
             <SideCell side={one.before} withTime={change === 'slower' || change === 'faster'} />
             <SideCell side={one.after} withTime={change === 'slower' || change === 'faster'} />
-            <td>{store.find(one.id) ? <a href={hrefOf({ view: 'tests', case: one.id, filter: '' })}>{visible(one.title)}</a> : visible(one.title)}</td>
+            <td>
+              {store.find(one.id) ? <a href={hrefOf({ view: 'tests', case: one.id, filter: '' })}>{escapeControls(one.title)}</a> : escapeControls(one.title)}
+            </td>
           </tr>
         ))}
       </Pairs>
@@ -109,7 +111,7 @@ function SideCell({ side, withTime }: { readonly side: Compared['before']; reado
   return (
     <td>
       <Sign status={side.status} />{' '}
-      {withTime ? duration(side.milliseconds) : side.message ? <span className="quiet">{visible(side.message.split('\n')[0] ?? '')}</span> : side.status}
+      {withTime ? duration(side.milliseconds) : side.message ? <span className="quiet">{escapeControls(side.message.split('\n')[0] ?? '')}</span> : side.status}
     </td>
   );
 }
@@ -160,10 +162,11 @@ function Before({ store }: { readonly store: Store }) {
                         ))(store.inEarlier(before, item))}
                     </td>
                     <td>
-                      <Sign status={item.result.status} /> <span className="quiet">{visible(item.result.failures[0]?.message.split('\n')[0] ?? '')}</span>
+                      <Sign status={item.result.status} />{' '}
+                      <span className="quiet">{escapeControls(item.result.failures[0]?.message.split('\n')[0] ?? '')}</span>
                     </td>
                     <td>
-                      <a href={hrefOf({ view: 'tests', case: item.result.id, filter: '' })}>{visible(item.result.title)}</a>
+                      <a href={hrefOf({ view: 'tests', case: item.result.id, filter: '' })}>{escapeControls(item.result.title)}</a>
                     </td>
                   </tr>
                 ))}
@@ -197,7 +200,7 @@ async function openReport(file: File): Promise<Other | string> {
     const isWhole = file.name.endsWith('.json');
     const head = JSON.parse(isWhole ? text : first) as { run: RunReport; results?: ResultReport[] };
     const results = head.results ?? lines.filter(Boolean).map((line) => JSON.parse(line) as ResultReport);
-    const refused = refusesReport(head) ?? results.map(refusesResult).find((one) => one !== undefined);
+    const refused = findReportFault(head) ?? results.map(refusesResult).find((one) => one !== undefined);
     if (refused) return `cannot read ${file.name}: ${refused}`;
     return { name: file.name, entries: () => entriesOf(head.run, results) };
   } catch (error) {

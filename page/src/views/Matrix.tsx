@@ -1,7 +1,7 @@
 import { useMemo, useState } from 'react';
-import { nameOfValues } from '../../../src/cases/names.ts';
-import { duration, signs, visible } from '../../../src/formats/style.ts';
-import { axesOf, type Cell, chooseSides, formatGridValue, type Grid, gridOf } from '../../../src/results/grid.ts';
+import { formatValuesName } from '../../../src/cases/names.ts';
+import { duration, escapeControls, signs } from '../../../src/formats/style.ts';
+import { buildGrid, type Cell, chooseAxes, findAxes, formatGridValue, type Grid } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { type Condition, formatCondition, holdAll } from '../../../src/results/where/condition.ts';
@@ -38,7 +38,7 @@ export function Matrix({ store, route, where }: { readonly store: Store; readonl
             {tests.map(({ test, failing }) => (
               <option key={test.header.test} value={keyOf(test)}>
                 {failing > 0 ? '✗ ' : ''}
-                {visible(test.header.path.join(' › '))} ({failing > 0 ? `${failing} of ` : ''}
+                {escapeControls(test.header.path.join(' › '))} ({failing > 0 ? `${failing} of ` : ''}
                 {test.items.length})
               </option>
             ))}
@@ -64,14 +64,14 @@ function TestGrid({
   const [byTime, setByTime] = useState(false);
   const [picked, setPicked] = useState<ItemCell>();
   const results = useMemo(() => test.items.map(({ result }) => result), [test, version]);
-  const axes = useMemo(() => axesOf(results.map(({ row }) => row)), [results]);
+  const axes = useMemo(() => findAxes(results.map(({ row }) => row)), [results]);
   const telling = useMemo(() => new Set(conditionsOf(where).flatMap((conditions) => conditions.map(({ column }) => column))), [where]);
-  const unasked = useMemo(() => chooseSides(axes, telling, ({ values }) => values.length <= 24), [axes, telling]);
+  const unasked = useMemo(() => chooseAxes(axes, telling, ({ values }) => values.length <= 24), [axes, telling]);
   const has = (column: string): boolean => axes.some((axis) => axis.column === column);
   const down = (route.down?.split(',').filter(has) ?? unasked?.down ?? []).slice(0, 3);
   const across = (route.across?.split(',').filter(has) ?? unasked?.across ?? []).filter((column) => !down.includes(column)).slice(0, 2);
   const sides = `${down.join()}/${across.join()}`;
-  const grid = useMemo(() => (down.length > 0 && across.length > 0 ? gridOf(results, axes, down, across) : undefined), [results, axes, sides]);
+  const grid = useMemo(() => (down.length > 0 && across.length > 0 ? buildGrid(results, axes, down, across) : undefined), [results, axes, sides]);
   if (axes.length < 2) return <p className="empty">Its columns have too many values for a grid, or only one. A side needs 2 to 24.</p>;
   const place = (column: string, side: 'down' | 'across' | 'folded'): void => {
     setPicked(undefined);
@@ -91,7 +91,7 @@ function TestGrid({
         <legend className="unseen">position of each column</legend>
         {axes.map((axis) => (
           <label key={axis.column}>
-            {visible(axis.column)} <span className="quiet">{axis.values.length}</span>{' '}
+            {escapeControls(axis.column)} <span className="quiet">{axis.values.length}</span>{' '}
             <select
               value={down.includes(axis.column) ? 'down' : across.includes(axis.column) ? 'across' : 'folded'}
               onChange={(event) => place(axis.column, event.target.value as 'down')}
@@ -117,15 +117,15 @@ function TestGrid({
           {where.causes.map(({ conditions, failing, cases }, i) => (
             <span key={conditions.map(formatCondition).join()}>
               {i > 0 && ', or '}
-              <strong>{visible(conditions.map(formatCondition).join(' & '))}</strong> ({failing} of {cases})
+              <strong>{escapeControls(conditions.map(formatCondition).join(' & '))}</strong> ({failing} of {cases})
             </span>
           ))}
           ; elsewhere {where.elsewhere.failing} of {where.elsewhere.cases}
         </p>
       )}
       {grid ? (
-        grid.lines.length * grid.heads.length > mostCells ? (
-          <p className="empty">That would be {(grid.lines.length * grid.heads.length).toLocaleString('en')} cells. Fold a column.</p>
+        grid.lines.length * grid.columnHeaders.length > mostCells ? (
+          <p className="empty">That would be {(grid.lines.length * grid.columnHeaders.length).toLocaleString('en')} cells. Fold a column.</p>
         ) : (
           <GridTable grid={grid} where={where} byTime={byTime} picked={picked} onPick={setPicked} />
         )
@@ -150,7 +150,7 @@ function GridTable({
   readonly picked: ItemCell | undefined;
   readonly onPick: (cell: ItemCell) => void;
 }) {
-  const { down, across, heads, lines } = grid;
+  const { down, across, columnHeaders: heads, lines } = grid;
   const slowest = Math.max(0.001, ...lines.flatMap(({ cells }) => cells.map((cell) => (cell ? cell.milliseconds / cell.results.length : 0))));
   return (
     <div className="grid-holder">
@@ -159,7 +159,7 @@ function GridTable({
           <tr>
             {down.map((column) => (
               <th key={column} scope="col" className="axis">
-                {visible(column)}
+                {escapeControls(column)}
               </th>
             ))}
             {heads.map((head) => (
@@ -167,7 +167,7 @@ function GridTable({
                 {head.map((value, i) => (
                   <span key={across[i]} title={across[i]}>
                     {i > 0 && ' '}
-                    {visible(formatGridValue(value))}
+                    {escapeControls(formatGridValue(value))}
                   </span>
                 ))}
               </th>
@@ -181,7 +181,7 @@ function GridTable({
                 const isSame = y > 0 && i < values.length - 1 && values.slice(0, i + 1).every((one, at) => one === lines[y - 1]?.values[at]);
                 return (
                   <th key={down[i]} scope="row" className={isSame ? 'same' : undefined}>
-                    {isSame ? <span className="unseen">{visible(formatGridValue(value))}</span> : visible(formatGridValue(value))}
+                    {isSame ? <span className="unseen">{escapeControls(formatGridValue(value))}</span> : escapeControls(formatGridValue(value))}
                   </th>
                 );
               })}
@@ -205,7 +205,7 @@ function GridTable({
         </tbody>
       </table>
       <p className="quiet">
-        across: {across.map((column) => visible(column)).join(', ')}
+        across: {across.map((column) => escapeControls(column)).join(', ')}
         {where ? ` · outlined: ${where.causes.length > 0 ? 'where it fails' : 'suspects'}` : ''}
       </p>
     </div>
@@ -256,9 +256,9 @@ function Picked({ cell, items }: { readonly cell: ItemCell; readonly items: read
       <ul>
         {all.slice(0, mostListed).map(({ result }) => (
           <li key={result.id}>
-            <Sign status={result.status} /> <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{visible(nameOfValues(result.row))}</a>{' '}
+            <Sign status={result.status} /> <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{escapeControls(formatValuesName(result.row))}</a>{' '}
             <span className="quiet">
-              {visible(result.failures[0]?.message.split('\n')[0] ?? '')} · {duration(timeOf(result))}
+              {escapeControls(result.failures[0]?.message.split('\n')[0] ?? '')} · {duration(timeOf(result))}
             </span>
           </li>
         ))}

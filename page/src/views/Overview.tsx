@@ -1,8 +1,8 @@
 import { useMemo } from 'react';
 import { besideCases } from '../../../src/formats/ending.ts';
-import { duration, statusLabel, visible } from '../../../src/formats/style.ts';
+import { duration, escapeControls, statusLabel } from '../../../src/formats/style.ts';
 import { renderUnrun } from '../../../src/formats/unrun.ts';
-import { writePlace } from '../../../src/problems/place.ts';
+import { formatLocation } from '../../../src/problems/place.ts';
 import type { Problem } from '../../../src/problems/problem.ts';
 import { formatProblem } from '../../../src/problems/wording.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
@@ -42,13 +42,13 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
         <Counts counts={state.counts} />
         {beside !== undefined && <p>{beside}</p>}
         <p className="quiet">
-          {info?.milliseconds === undefined ? (store.live ? 'running' : 'incomplete') : `${duration(info.milliseconds)}`} · cases {duration(state.summed)}
-          {info && info.lanes > 1 && info.milliseconds !== undefined && state.summed > info.milliseconds ? ` in ${info.lanes} lanes` : ''} · seed {info?.seed} ·{' '}
-          {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
+          {info?.milliseconds === undefined ? (store.live ? 'running' : 'incomplete') : `${duration(info.milliseconds)}`} · cases {duration(state.totalCaseMs)}
+          {info && info.lanes > 1 && info.milliseconds !== undefined && state.totalCaseMs > info.milliseconds ? ` in ${info.lanes} lanes` : ''} · seed{' '}
+          {info?.seed} · {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
         </p>
         {unrun && (
           <p>
-            <Sign status="not-run" /> {visible(renderUnrun(unrun))}
+            <Sign status="not-run" /> {escapeControls(renderUnrun(unrun))}
           </p>
         )}
         {before && failing.length > 0 && (
@@ -66,7 +66,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
       {state.tornDown.map(({ id, title, result }) => (
         <section key={id} className="torn">
           <h3>
-            <Sign status={result.status} /> {visible(title)}
+            <Sign status={result.status} /> {escapeControls(title)}
           </h3>
           {result.failures.map((failure, i) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
@@ -121,7 +121,7 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
     <div className="red-test">
       <h4>
         <Sign status={first?.result.status ?? 'failed'} />{' '}
-        <a href={hrefOf({ view: 'tests', filter: 'status:failed,errored', case: first?.result.id })}>{visible(title)}</a>{' '}
+        <a href={hrefOf({ view: 'tests', filter: 'status:failed,errored', case: first?.result.id })}>{escapeControls(title)}</a>{' '}
         <span className="quiet">
           {header.file} · {failing.length} of {items.length}
           {failing.some((item) => newly.has(item)) ? ' · newly failing' : ''}
@@ -130,14 +130,14 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
       {where?.suspects && <SuspectsLine suspects={where.suspects} />}
       {where && where.causes.length > 0 && (
         <table className="where">
-          <caption className="unseen">where {visible(title)} fails</caption>
+          <caption className="unseen">where {escapeControls(title)} fails</caption>
           <tbody>
             {where.causes.map(({ conditions, failing, cases }) => {
               const told = conditions.map(formatCondition).join(' & ');
               return (
                 <tr key={told}>
                   <th scope="row">
-                    <a href={hrefOf({ view: 'matrix', test: keyOf(test), down: undefined, across: undefined })}>{visible(told)}</a>
+                    <a href={hrefOf({ view: 'matrix', test: keyOf(test), down: undefined, across: undefined })}>{escapeControls(told)}</a>
                   </th>
                   <td>
                     {failing} of {cases} fail
@@ -158,7 +158,7 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
         {(where ? failing.slice(0, 3) : failing.slice(0, 6)).map(({ result }) => (
           <li key={result.id}>
             <a href={hrefOf({ view: 'tests', case: result.id })}>
-              {visible(
+              {escapeControls(
                 result.title
                   .split(' › ')
                   .slice(header.path.length - 1)
@@ -166,8 +166,8 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
               )}
             </a>{' '}
             <span className="quiet">
-              {visible(result.failures[0]?.note ? `${result.failures[0].note}: ` : '')}
-              {visible(result.failures[0]?.message.split('\n')[0] ?? '')}
+              {escapeControls(result.failures[0]?.note ? `${result.failures[0].note}: ` : '')}
+              {escapeControls(result.failures[0]?.message.split('\n')[0] ?? '')}
             </span>
           </li>
         ))}
@@ -186,7 +186,7 @@ function Problems({ problems, title }: { readonly problems: readonly Problem[]; 
         {problems.map((problem, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
           <li key={i}>
-            {problem.at && <code>{writePlace(problem.at)}</code>} {visible(formatProblem(problem))}
+            {problem.at && <code>{formatLocation(problem.at)}</code>} {escapeControls(formatProblem(problem))}
           </li>
         ))}
       </ul>
@@ -217,7 +217,7 @@ function Excused({ store }: { readonly store: Store }) {
             <a href={hrefOf({ view: 'tests', filter: `status:${status}` })}>
               {count.toLocaleString('en')} {expired ? 'expired' : statusLabel(status)}
             </a>
-            : {visible(reason)}
+            : {escapeControls(reason)}
           </li>
         ))}
       </ul>
@@ -227,7 +227,7 @@ function Excused({ store }: { readonly store: Store }) {
 
 function Slow({ store }: { readonly store: Store }) {
   const { slowest } = store.state;
-  if (slowest.items.length === 0 || store.state.summed < 50) return null;
+  if (slowest.items.length === 0 || store.state.totalCaseMs < 50) return null;
   return (
     <section>
       <h3>
@@ -238,7 +238,7 @@ function Slow({ store }: { readonly store: Store }) {
           {slowest.items.map(({ title, milliseconds }) => (
             <tr key={title}>
               <td className="number">{duration(milliseconds)}</td>
-              <td>{visible(title)}</td>
+              <td>{escapeControls(title)}</td>
             </tr>
           ))}
         </tbody>

@@ -1,8 +1,8 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
-import { duration, visible } from '../../../src/formats/style.ts';
-import { Strip as StatusStrip } from '../../../src/results/strip.ts';
+import { duration, escapeControls } from '../../../src/formats/style.ts';
+import { StatusStrip } from '../../../src/results/strip.ts';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
 import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';
@@ -154,7 +154,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
       {chosen && <CasePanel item={chosen} store={store} served={served} />}
       {route.case !== undefined && !chosen && (
         <article className="case">
-          <p>This run has no cases {visible(route.case)}.</p>
+          <p>This run has no cases {escapeControls(route.case)}.</p>
         </article>
       )}
     </div>
@@ -208,7 +208,7 @@ function NodeLine({ node, isOpen }: { readonly node: Node; readonly isOpen: bool
         {isOpen ? '▾' : '▸'}
       </span>
       <Sign status={node.status} />
-      <span className="title">{visible(node.title)}</span>
+      <span className="title">{escapeControls(node.title)}</span>
       {node.kind === 'test' && node.items.length > 1 && <Strip items={node.items} />}
       <span className="quiet numbers">
         {node.failing > 0 ? `${node.failing.toLocaleString('en')} of ` : ''}
@@ -226,9 +226,9 @@ function ItemLine({ item: { result, test }, depth }: { readonly item: Item; read
   return (
     <>
       <Sign status={result.status} />
-      <span className="title">{visible(name || result.title)}</span>
+      <span className="title">{escapeControls(name || result.title)}</span>
       <span className="quiet message">
-        {isFailing(result.status) ? visible(result.failures[0]?.message.split('\n')[0] ?? '') : visible(result.reason ?? '')}
+        {isFailing(result.status) ? escapeControls(result.failures[0]?.message.split('\n')[0] ?? '') : escapeControls(result.reason ?? '')}
       </span>
       <span className="quiet time">{timeOf(result) > 0 ? duration(timeOf(result)) : ''}</span>
     </>
@@ -248,7 +248,7 @@ function Strip({ items }: { readonly items: readonly Item[] }) {
 function stripOf(items: readonly Item[]): string {
   const strip = new StatusStrip();
   for (const [at, { result }] of items.entries()) strip.set(at, result.status);
-  const colours = strip.folded(parts).map(({ status, isMixed }) => {
+  const colours = strip.downsample(parts).map(({ status, isMixed }) => {
     if (isFailing(status)) return isMixed ? 'strip-mixed' : 'failed';
     return status === 'passed' ? 'strip-passed' : status === 'known-failure' ? 'known-failure' : 'line';
   });

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import { duration, visible } from '../../../src/formats/style.ts';
+import { duration, escapeControls } from '../../../src/formats/style.ts';
 import { Sign } from '../parts/Status.tsx';
 import { type Item, type Store, timeOf } from '../record/store.ts';
 import { go, hrefOf } from '../route.ts';
@@ -31,7 +31,7 @@ export function Time({ store }: { readonly store: Store }) {
         <h3>Lanes</h3>
         <p className="quiet">
           {info?.milliseconds === undefined ? '' : `${duration(info.milliseconds)} wall time, `}
-          {duration(state.summed)} of cases
+          {duration(state.totalCaseMs)} of cases
           {info && info.lanes > 1 ? ` in ${info.lanes} lanes` : ''}
         </p>
         <Lanes store={store} />
@@ -56,7 +56,7 @@ export function Time({ store }: { readonly store: Store }) {
                 <td className="number quiet">{timeOrNone(result.times.body)}</td>
                 <td className="number quiet">{timeOrNone(result.times.teardown)}</td>
                 <td>
-                  <Sign status={result.status} /> <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{visible(result.title)}</a>
+                  <Sign status={result.status} /> <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{escapeControls(result.title)}</a>
                 </td>
               </tr>
             ))}
@@ -86,7 +86,7 @@ export function Time({ store }: { readonly store: Store }) {
                   <td className="number quiet">{setups}</td>
                   <td className="number quiet">{duration(setups ? setup / setups : 0)}</td>
                   <td className="number quiet">{duration(teardown)}</td>
-                  <td>{visible(name)}</td>
+                  <td>{escapeControls(name)}</td>
                   <td className="quiet">{scope}</td>
                 </tr>
               ))}
@@ -123,7 +123,7 @@ function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number 
     const from = startOf(lane) + result.start;
     const { setup, body, teardown } = result.times;
     const row = rowFor(lane, from, from + setup + body + teardown);
-    const label = `${visible(result.title)}: ${duration(setup + body + teardown)}`;
+    const label = `${escapeControls(result.title)}: ${duration(setup + body + teardown)}`;
     const isRed = result.status === 'failed' || result.status === 'errored';
     if (setup > 0) bars.push({ lane, row, from, to: from + setup, kind: 'setup', label: `${label}, setup ${duration(setup)}`, item });
     bars.push({ lane, row, from: from + setup, to: from + setup + body, kind: isRed ? 'failed' : 'body', label, item });
@@ -138,7 +138,7 @@ function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number 
       from,
       to: from + milliseconds,
       kind: 'fixture',
-      label: `teardown of fixture “${visible(fixture)}” (${scope}): ${duration(milliseconds)}`,
+      label: `teardown of fixture “${escapeControls(fixture)}” (${scope}): ${duration(milliseconds)}`,
     });
   }
   const rows = [...free].sort(([a], [b]) => a - b).flatMap(([lane, ends]) => ends.slice(0, 8).map((_, row) => ({ lane, row })));

@@ -15,7 +15,7 @@ export interface Cell<T> {
 export type ValueOfCell<C> = C extends Cell<infer V> ? V : never;
 
 /** What a cell comes to that is not what its column says. */
-export class Misread {
+export class CellError {
   readonly hint: string | undefined;
   constructor(hint?: string) {
     this.hint = hint;
@@ -23,7 +23,7 @@ export class Misread {
 }
 
 /** What reading one cell gives: its value as it is, since millions are read, or what is wrong with the text. */
-export type CellReading<T> = T | Misread;
+export type CellResult<T> = T | CellError;
 
 type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readonly is: 'value'; readonly value: unknown };
 
@@ -31,50 +31,51 @@ type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readon
 export class CellReader<T> implements Cell<T> {
   declare readonly [cellValue]: () => T;
   readonly kind: string;
-  readonly read: (text: string) => CellReading<T>;
+  readonly read: (text: string) => CellResult<T>;
   readonly headingInFile: string | undefined;
-  readonly whenEmpty: Emptiness;
+  readonly emptyPolicy: Emptiness;
   /** How an object or a list of a document is taken, if it is. */
-  readonly takes: ((value: object) => CellReading<T>) | undefined;
+  readonly readValue: ((value: object) => CellResult<T>) | undefined;
 
   constructor(
     kind: string,
-    read: (text: string) => CellReading<T>,
-    takes?: (value: object) => CellReading<T>,
+    read: (text: string) => CellResult<T>,
+    readValue?: (value: object) => CellResult<T>,
     heading?: string,
-    whenEmpty: Emptiness = { is: 'error' },
+    emptyPolicy: Emptiness = { is: 'error' },
   ) {
-    this.takes = takes;
+    this.readValue = readValue;
     this.kind = kind;
     this.read = read;
     this.headingInFile = heading;
-    this.whenEmpty = whenEmpty;
+    this.emptyPolicy = emptyPolicy;
   }
 
   optional(): CellReader<T> & { readonly absent: true } {
-    return new CellReader(this.kind, this.read, this.takes, this.headingInFile, { is: 'absent' }) as CellReader<T> & { readonly absent: true };
+    return new CellReader(this.kind, this.read, this.readValue, this.headingInFile, { is: 'absent' }) as CellReader<T> & { readonly absent: true };
   }
 
   default<const D extends string | {} | null | undefined>(fallback: D): CellReader<T | D> {
-    return new CellReader<T | D>(this.kind, this.read, this.takes, this.headingInFile, { is: 'value', value: fallback });
+    return new CellReader<T | D>(this.kind, this.read, this.readValue, this.headingInFile, { is: 'value', value: fallback });
   }
 
   heading(heading: string): this {
-    return new CellReader(this.kind, this.read, this.takes, heading, this.whenEmpty) as this;
+    return new CellReader(this.kind, this.read, this.readValue, heading, this.emptyPolicy) as this;
   }
 }
 
 /** Reads what a document holds: texts as in a table, other values as the texts that they are written as, objects as they are. */
-export function readValue<T>(reader: CellReader<T>, value: unknown): CellReading<T> {
+export function readValue<T>(reader: CellReader<T>, value: unknown): CellResult<T> {
   if (typeof value === 'string') return reader.read(value);
-  if (typeof value === 'object' && value !== null) return reader.takes ? reader.takes(value) : new Misread();
+  if (typeof value === 'object' && value !== null) return reader.readValue ? reader.readValue(value) : new CellError();
   return reader.read(String(value));
 }
 
-const make = <T>(kind: string, read: (text: string) => CellReading<T>, takes?: (value: object) => CellReading<T>): Cell<T> => new CellReader(kind, read, takes);
+const make = <T>(kind: string, read: (text: string) => CellResult<T>, readValue?: (value: object) => CellResult<T>): Cell<T> =>
+  new CellReader(kind, read, readValue);
 
 /** What cells of text are read by. */
-export const asItStands = (text: string): string => text;
+export const identity = (text: string): string => text;
 
 const jsonNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 
@@ -100,47 +101,47 @@ function plainNumber(text: string): number {
 
 const point = -2;
 
-function readNumber(text: string): CellReading<number> {
+function readNumber(text: string): CellResult<number> {
   const plain = plainNumber(text);
   if (plain >= 0) return plain;
   if (jsonNumber.test(text)) return Number(text);
-  if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return new Misread(`this looks like a thousands separator; write ${text.replaceAll(',', '')}`);
-  if (/^-?\d+,\d+$/.test(text)) return new Misread(`this looks like a decimal comma; write ${text.replace(',', '.')}`);
-  if (/^[+-]?0\d/.test(text)) return new Misread('numbers have no leading zeros; use cell.text for codes');
-  if (/^\+\d|^-?\.\d|^-?\d+\.$/.test(text) && Number.isFinite(Number(text))) return new Misread(`write ${Number(text)}`);
-  return new Misread();
+  if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return new CellError(`this looks like a thousands separator; write ${text.replaceAll(',', '')}`);
+  if (/^-?\d+,\d+$/.test(text)) return new CellError(`this looks like a decimal comma; write ${text.replace(',', '.')}`);
+  if (/^[+-]?0\d/.test(text)) return new CellError('numbers have no leading zeros; use cell.text for codes');
+  if (/^\+\d|^-?\.\d|^-?\d+\.$/.test(text) && Number.isFinite(Number(text))) return new CellError(`write ${Number(text)}`);
+  return new CellError();
 }
 
-function readInteger(text: string): CellReading<number> {
+function readInteger(text: string): CellResult<number> {
   const value = readNumber(text);
-  if (value instanceof Misread || Number.isSafeInteger(value)) return value;
-  return new Misread(Number.isInteger(value) ? 'too large for an exact number' : undefined);
+  if (value instanceof CellError || Number.isSafeInteger(value)) return value;
+  return new CellError(Number.isInteger(value) ? 'too large for an exact number' : undefined);
 }
 
 const isoDate = /^(\d{4})-(\d\d)-(\d\d)(?:T\d\d:\d\d(?::\d\d(?:\.\d+)?)?(Z|[+-]\d\d:\d\d)?)?$/;
 
-function readDate(text: string): CellReading<Date> {
+function readDate(text: string): CellResult<Date> {
   const match = isoDate.exec(text);
-  if (!match) return new Misread('write it as 2031-04-30 or 2031-04-30T08:00Z');
+  if (!match) return new CellError('write it as 2031-04-30 or 2031-04-30T08:00Z');
   const value = new Date(text.includes('T') && !match[4] ? `${text}Z` : text);
   const day = new Date(`${match[1]}-${match[2]}-${match[3]}`);
   // Engines take the 30th of February for the 2nd of March.
   const real = !Number.isNaN(value.getTime()) && day.getUTCDate() === Number(match[3]);
-  return real ? value : new Misread('this date or time does not exist');
+  return real ? value : new CellError('this date or time does not exist');
 }
 
 /** Compared one by one: to look a text up, it would have to be hashed. */
-function truthOf(text: string): boolean | undefined {
+function parseBoolean(text: string): boolean | undefined {
   if (text === 'true' || text === 'yes' || text === '1') return true;
   return text === 'false' || text === 'no' || text === '0' ? false : undefined;
 }
 
-function guarded<T>(parse: (text: string) => T): (text: string) => CellReading<T> {
+function wrapParser<T>(parse: (text: string) => T): (text: string) => CellResult<T> {
   return (text) => {
     try {
       return parse(text);
     } catch (error) {
-      return new Misread(error instanceof Error ? error.message : String(error));
+      return new CellError(error instanceof Error ? error.message : String(error));
     }
   };
 }
@@ -155,34 +156,34 @@ function guarded<T>(parse: (text: string) => T): (text: string) => CellReading<T
  */
 export const cell = {
   /** Text, unchanged. */
-  text: make('text', asItStands),
+  text: make('text', identity),
   /** A number as in JSON: no thousands separators, no decimal comma. */
   number: make('number', readNumber),
   /** An integer. */
   integer: make('integer', readInteger),
   /** true or false, yes or no, 1 or 0; case does not matter. */
-  boolean: make('boolean', (text) => truthOf(text) ?? truthOf(text.toLowerCase()) ?? new Misread('write true or false, yes or no, or 1 or 0')),
+  boolean: make('boolean', (text) => parseBoolean(text) ?? parseBoolean(text.toLowerCase()) ?? new CellError('write true or false, yes or no, or 1 or 0')),
   /** An ISO 8601 date or time in UTC: 2031-04-30, 2031-04-30T09:00Z. */
   date: make('date', readDate),
   /** Any JSON value. */
   json: make<unknown>(
     'JSON value',
-    guarded((text) => JSON.parse(text) as unknown),
+    wrapParser((text) => JSON.parse(text) as unknown),
     (value) => value,
   ),
   /** A custom type. What `parse` throws becomes the message. */
-  from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, guarded(parse)),
+  from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, wrapParser(parse)),
   /** One of these strings, exactly. */
   oneOf: <const V extends readonly string[]>(...allowed: V): Cell<V[number]> =>
-    make<V[number]>(`one of ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? (text as V[number]) : new Misread())),
+    make<V[number]>(`one of ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? (text as V[number]) : new CellError())),
   /** Several values in one cell, separated by `separator`. Default: ';'. */
   list<T>(item: Cell<T>, separator = ';'): Cell<T[]> {
     const reader = item as CellReader<T>;
-    const all = (parts: readonly unknown[]): CellReading<T[]> => {
+    const all = (parts: readonly unknown[]): CellResult<T[]> => {
       const values: T[] = [];
       for (const part of parts) {
         const value = readValue(reader, part);
-        if (value instanceof Misread) return new Misread(`${JSON.stringify(part)} is invalid; ${value.hint ?? `separate the parts by "${separator}"`}`);
+        if (value instanceof CellError) return new CellError(`${JSON.stringify(part)} is invalid; ${value.hint ?? `separate the parts by "${separator}"`}`);
         values.push(value);
       }
       return values;
@@ -190,7 +191,7 @@ export const cell = {
     return make(
       `list of ${reader.kind}s`,
       (text) => all(text.split(separator).map((part) => part.trim())),
-      (value) => (Array.isArray(value) ? all(value) : new Misread()),
+      (value) => (Array.isArray(value) ? all(value) : new CellError()),
     );
   },
 };

@@ -1,4 +1,4 @@
-import type { Flat } from '../source.ts';
+import type { Simplify } from '../source.ts';
 import { type Cell, type CellReader, cell } from './cells.ts';
 
 /** The part of the Standard Schema specification that Red Lattice uses: https://standardschema.dev */
@@ -16,10 +16,10 @@ export type Columns = Readonly<Record<string, Cell<any> | StandardSchema<any>>>;
 type Optional<C> = { [K in keyof C]: C[K] extends { readonly absent: true } ? K : never }[keyof C];
 type CellValue<T> = T extends Cell<infer V> ? V : T extends StandardSchema<infer V> ? V : never;
 /** The row type of columns. Optional cells are optional properties. */
-export type RowOf<C> = Flat<{ [K in Exclude<keyof C, Optional<C>>]: CellValue<C[K]> } & { [K in Optional<C>]?: CellValue<C[K]> }>;
+export type RowOf<C> = Simplify<{ [K in Exclude<keyof C, Optional<C>>]: CellValue<C[K]> } & { [K in Optional<C>]?: CellValue<C[K]> }>;
 
 /** How the records of a file are to be typed. */
-export interface Typed {
+export interface RowTyping {
   readonly columns: Columns | undefined;
   readonly schema: StandardSchema<unknown> | undefined;
 }
@@ -31,18 +31,18 @@ export interface Column {
   readonly reads:
     | { readonly as: 'cell'; readonly reader: CellReader<unknown> }
     | { readonly as: 'schema'; readonly schema: StandardSchema<unknown> }
-    | { readonly as: 'mark'; readonly mark: Mark };
+    | { readonly as: 'mark'; readonly mark: AnnotationColumn };
 }
 
-type Mark = 'name' | 'tags' | 'skip' | 'knownFailure';
-const marks: Readonly<Record<string, Mark>> = { '(case)': 'name', '(tags)': 'tags', '(skip)': 'skip', '(known failure)': 'knownFailure' };
+type AnnotationColumn = 'name' | 'tags' | 'skip' | 'knownFailure';
+const marks: Readonly<Record<string, AnnotationColumn>> = { '(case)': 'name', '(tags)': 'tags', '(skip)': 'skip', '(known failure)': 'knownFailure' };
 
 export const isMark = (heading: string): boolean => Object.hasOwn(marks, heading);
 
 const anyText = cell.text.default('') as CellReader<unknown>;
 
 /** A column for each of those that are typed, or where none is, for each heading as it stands; and for the marks among the headings. */
-export function columnsFor(columns: Columns | undefined, headings: readonly string[]): Column[] {
+export function buildColumns(columns: Columns | undefined, headings: readonly string[]): Column[] {
   const typed = columns
     ? Object.entries(columns).map(([property, column]): Column => {
         if ('~standard' in column) return { property, heading: property, reads: { as: 'schema', schema: column } };
@@ -50,6 +50,8 @@ export function columnsFor(columns: Columns | undefined, headings: readonly stri
         return { property, heading: reader.headingInFile ?? property, reads: { as: 'cell', reader } };
       })
     : headings.filter((heading) => !isMark(heading)).map((heading): Column => ({ property: heading, heading, reads: { as: 'cell', reader: anyText } }));
-  const marking = headings.filter(isMark).map((heading): Column => ({ property: heading, heading, reads: { as: 'mark', mark: marks[heading] as Mark } }));
+  const marking = headings
+    .filter(isMark)
+    .map((heading): Column => ({ property: heading, heading, reads: { as: 'mark', mark: marks[heading] as AnnotationColumn } }));
   return [...marking, ...typed];
 }

@@ -1,6 +1,6 @@
-import { placeBehind, type SourceLocation } from '../../problems/place.ts';
+import { advanceLocation, type SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import type { Indexed } from './headings.ts';
+import type { IndexedColumn } from './headings.ts';
 import type { RawRecord } from './typing.ts';
 
 export interface CsvFile {
@@ -12,16 +12,16 @@ export interface CsvFile {
 }
 
 /** A file while it is read: `cells` is how many its last record had. */
-type FileAtHand = CsvFile & { cells: number };
+type PositionedReader = CsvFile & { cells: number };
 
 /** A record that is longer is refused: it is held whole. Characters. */
-export const mostOfARecord = 4_000_000;
+export const MAX_RECORD_LENGTH = 4_000_000;
 
 /** So many records come at a time: few enough to be done with while they are in the cache. */
-const mostAtOnce = 256;
+const MAX_BATCH_RECORDS = 256;
 
 /** One record of a CSV text (RFC 4180), with where it stands. */
-export class CsvRecord implements RawRecord<Indexed> {
+export class CsvRecord implements RawRecord<IndexedColumn> {
   #cells: readonly string[] | undefined;
   /** The line it starts on, from 1. */
   readonly line: number;
@@ -30,12 +30,12 @@ export class CsvRecord implements RawRecord<Indexed> {
   /** From 0, among all of the file. */
   readonly number: number;
   readonly #lines: number;
-  readonly #file: FileAtHand;
+  readonly #file: PositionedReader;
   readonly #text: string;
   readonly start: number;
   readonly end: number;
 
-  constructor(file: FileAtHand, text: string, start: number, end: number, line: number, lines: number, unclosed: boolean, number: number) {
+  constructor(file: PositionedReader, text: string, start: number, end: number, line: number, lines: number, unclosed: boolean, number: number) {
     this.#file = file;
     this.#text = text;
     this.start = start;
@@ -89,19 +89,19 @@ export class CsvRecord implements RawRecord<Indexed> {
     return this.#lines === 1 ? undefined : this.#lines;
   }
 
-  value({ index }: Indexed): string {
+  value({ index }: IndexedColumn): string {
     const text = this.cells[index] as string;
     // Blanks around a cell are its own only where it is quoted.
-    if (isInk(text.charCodeAt(0)) && isInk(text.charCodeAt(text.length - 1))) return text;
+    if (isVisibleAscii(text.charCodeAt(0)) && isVisibleAscii(text.charCodeAt(text.length - 1))) return text;
     const trimmed = text.trim();
     return trimmed === text || this.placeOfCell(index).quoted ? text : trimmed;
   }
 
-  isQuoted({ index }: Indexed): boolean {
+  isQuoted({ index }: IndexedColumn): boolean {
     return this.placeOfCell(index).quoted;
   }
 
-  at(column: Indexed | undefined): SourceLocation {
+  at(column: IndexedColumn | undefined): SourceLocation {
     return column ? this.placeOfCell(column.index).place : this.place;
   }
 
@@ -114,36 +114,36 @@ export class CsvRecord implements RawRecord<Indexed> {
       const end = endOfField(raw, at, delimiter);
       at = end < 0 ? raw.length : end + delimiter.length;
     }
-    return { place: placeBehind(this.place, raw.slice(0, at)), quoted: raw[at] === '"' };
+    return { place: advanceLocation(this.place, raw.slice(0, at)), quoted: raw[at] === '"' };
   }
 }
 
 /** A character of which it is sure, at once, that it is no blank. */
-export const isInk = (unit: number): boolean => unit > 32 && unit < 127;
+export const isVisibleAscii = (unit: number): boolean => unit > 32 && unit < 127;
 
 /** Chooses records by one of their cells, by its place in whatever text it stands in: of most nothing else is ever looked at. */
-export interface Choice {
+export interface RecordFilter {
   /** Which cell, from 0. */
   readonly index: number;
   has(text: string, from: number, to: number): boolean;
 }
 
 /** Whether a record is among those that are chosen; one that never closes is as if its cell were empty. */
-export const isChosen = (record: CsvRecord, choice: Choice): boolean => {
+export const isChosen = (record: CsvRecord, choice: RecordFilter): boolean => {
   const cell = record.unclosed ? '' : (record.cells[choice.index] ?? '');
   return choice.has(cell, 0, cell.length);
 };
 
 /** Some of a file's records. */
-export interface Cut {
+export interface RecordBatch {
   readonly records: readonly CsvRecord[];
   /** How many have been read when these are over, those that are not chosen among them. */
   readonly read: number;
 }
 
 /** What may be decided when the first records have been looked at. */
-export interface Choosing {
-  choice?: Choice;
+export interface RecordFilterSlot {
+  choice?: RecordFilter;
 }
 
 /**
@@ -152,8 +152,8 @@ export interface Choosing {
  * Where records begin and end is found here, so that each knows its line, also behind comments, blank lines and quoted line
  * breaks. Where there are quotes, the cells are split by papaparse, a run of neighbouring records at a time; else by their delimiter.
  */
-export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile, choosing: Choosing = {}): AsyncGenerator<Cut> {
-  const cutter = new Cutter(file, choosing);
+export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile, choosing: RecordFilterSlot = {}): AsyncGenerator<RecordBatch> {
+  const cutter = new RecordScanner(file, choosing);
   for await (const piece of pieces) {
     cutter.add(piece);
     for (let cut = cutter.next(false); cut; cut = cutter.next(false)) yield cutter.sawQuote ? splitAll(cut, cutter.text, file, choosing) : cut;
@@ -163,15 +163,15 @@ export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile, 
 }
 
 /** Where there are quotes, whether a record is chosen is known when its cells are. */
-async function splitAll({ records, read }: Cut, text: string, { delimiter }: CsvFile, { choice }: Choosing): Promise<Cut> {
+async function splitAll({ records, read }: RecordBatch, text: string, { delimiter }: CsvFile, { choice }: RecordFilterSlot): Promise<RecordBatch> {
   await splitQuoted(text, records, delimiter);
   return { records: choice ? records.filter((record) => isChosen(record, choice)) : records, read };
 }
 
 /** Finds out where the records of a text begin and end, as it comes in. */
-class Cutter {
-  readonly #file: FileAtHand;
-  readonly #choosing: Choosing;
+class RecordScanner {
+  readonly #file: PositionedReader;
+  readonly #choosing: RecordFilterSlot;
   #text = '';
   /** Where the next record begins, and on which line. */
   #start = 0;
@@ -185,7 +185,7 @@ class Cutter {
   /** There were quotes among the records that came last. */
   sawQuote = false;
 
-  constructor(file: CsvFile, choosing: Choosing) {
+  constructor(file: CsvFile, choosing: RecordFilterSlot) {
     this.#file = { ...file, cells: 0 };
     this.#choosing = choosing;
   }
@@ -202,12 +202,12 @@ class Cutter {
 
   /** Refuses a record that goes on and on. */
   limit(): void {
-    if (this.#text.length - this.#start > mostOfARecord)
-      refuse({ code: 'record-too-long', limit: mostOfARecord, at: { file: this.#file.name, line: this.#line, column: 1 } });
+    if (this.#text.length - this.#start > MAX_RECORD_LENGTH)
+      refuse({ code: 'record-too-long', limit: MAX_RECORD_LENGTH, at: { file: this.#file.name, line: this.#line, column: 1 } });
   }
 
   /** The next records that are whole, some at a time; undefined where there are none. `last`: nothing more comes. */
-  next(last: boolean): Cut | undefined {
+  next(last: boolean): RecordBatch | undefined {
     const text = this.#text;
     const { delimiter, comment } = this.#file;
     const { choice } = this.#choosing;
@@ -216,7 +216,7 @@ class Cutter {
     const before = this.#read;
     const records: CsvRecord[] = [];
     this.sawQuote = false;
-    while (this.#start < text.length && records.length < mostAtOnce) {
+    while (this.#start < text.length && records.length < MAX_BATCH_RECORDS) {
       const start = this.#start;
       let end = text.indexOf('\n', start);
       if (end < 0 && !last) break;
@@ -230,8 +230,8 @@ class Cutter {
         if (!last && text.length - start < this.#retryLength) break;
         const close = endOfRecord(text, start, delimiter);
         unclosed = close < 0;
-        if (!last && !(unclosed && text.length - start > mostOfARecord) && (unclosed || close >= text.length)) {
-          this.#retryLength = Math.min(2 * (text.length - start), mostOfARecord + 1);
+        if (!last && !(unclosed && text.length - start > MAX_RECORD_LENGTH) && (unclosed || close >= text.length)) {
+          this.#retryLength = Math.min(2 * (text.length - start), MAX_RECORD_LENGTH + 1);
           break;
         }
         this.#retryLength = 0;
@@ -244,7 +244,7 @@ class Cutter {
         this.sawQuote = true;
       }
       if (!skipped) {
-        const isBeforeBreak = end < text.length && text.charCodeAt(end - 1) === carriageReturn;
+        const isBeforeBreak = end < text.length && text.charCodeAt(end - 1) === CARRIAGE_RETURN;
         const to = isBeforeBreak ? end - 1 : end;
         if (!choice || isQuoted || isTextChosen(text, start, to, delimiter, choice))
           records.push(new CsvRecord(this.#file, text, start, to, this.#line, lines, unclosed, this.#read));
@@ -258,7 +258,7 @@ class Cutter {
 }
 
 /** Whether a record without quotes is chosen, by what stands in a text from one place to another. */
-function isTextChosen(text: string, start: number, end: number, delimiter: string, choice: Choice): boolean {
+function isTextChosen(text: string, start: number, end: number, delimiter: string, choice: RecordFilter): boolean {
   let from = start;
   for (let i = 0; i < choice.index; i++) {
     from = text.indexOf(delimiter, from) + delimiter.length;
@@ -269,10 +269,10 @@ function isTextChosen(text: string, start: number, end: number, delimiter: strin
 }
 
 const quote = '"';
-const carriageReturn = 13;
+const CARRIAGE_RETURN = 13;
 
 const isBlank = (text: string, start: number, end: number): boolean =>
-  end === start || (!isInk(text.charCodeAt(start)) && end - start < 64 && text.slice(start, end).trim() === '');
+  end === start || (!isVisibleAscii(text.charCodeAt(start)) && end - start < 64 && text.slice(start, end).trim() === '');
 
 /** Where the record that starts here ends, quoted line breaks passed over; -1 where a quote never closes. */
 function endOfRecord(text: string, start: number, delimiter: string): number {
@@ -306,7 +306,7 @@ async function splitQuoted(text: string, records: readonly CsvRecord[], delimite
   const { default: papa } = await import('papaparse');
   for (let from = 0; from < records.length; ) {
     const first = records[from] as CsvRecord;
-    const newline = text.charCodeAt(first.end) === carriageReturn ? '\r\n' : '\n';
+    const newline = text.charCodeAt(first.end) === CARRIAGE_RETURN ? '\r\n' : '\n';
     let last = first;
     let to = from + 1;
     for (; to < records.length && !last.unclosed; to++) {

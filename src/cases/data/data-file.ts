@@ -1,10 +1,10 @@
-import { nearest } from '../../problems/nearest.ts';
-import { placeBehind, type SourceLocation } from '../../problems/place.ts';
+import { findNearestName } from '../../problems/nearest.ts';
+import { advanceLocation, type SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import { callable, either, isObject, no, recordOf, strange, text, type WantedOf } from '../../problems/wanted.ts';
-import type { Chunks, Expansion, FileSource } from '../row.ts';
-import type { Share } from '../share.ts';
-import { type CaseSource, Cases, type SharedChunks } from '../source.ts';
+import { findInvalidOptions, functionSpec, isObject, literalFalse, type OptionSpecs, oneOfSpecs, recordOf, text } from '../../problems/wanted.ts';
+import type { ExpansionContext, FileSource, RowBatches } from '../row.ts';
+import type { Partition } from '../share.ts';
+import { type CaseSource, CaseSourceImpl, type SharedChunks } from '../source.ts';
 import type { Columns, RowOf, StandardSchema } from './columns.ts';
 
 /** Options for reading a data file. */
@@ -21,14 +21,14 @@ export interface DataFileOptions {
 
 type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
 
-const wantedOptions: WantedOf<Given> = {
-  comment: either('string or false', text, no),
+const optionSpecs: OptionSpecs<Given> = {
+  comment: oneOfSpecs('string or false', text, literalFalse),
   delimiter: text,
   sheet: text,
   at: text,
   // A schema may be a function, too.
-  columns: recordOf('object with a cell type per column', (cell) => isObject(cell) || callable.fits(cell)),
-  schema: { is: 'Standard Schema', fits: (value) => (typeof value === 'object' || typeof value === 'function') && value !== null && '~standard' in value },
+  columns: recordOf('object with a cell type per column', (cell) => isObject(cell) || functionSpec.matches(cell)),
+  schema: { is: 'Standard Schema', matches: (value) => (typeof value === 'object' || typeof value === 'function') && value !== null && '~standard' in value },
 };
 
 /** Formats by the ending of the file's name. */
@@ -62,28 +62,28 @@ export function dataFile<
   Row extends object = string extends keyof C ? Record<string, string> : keyof C extends never ? Record<string, string> : RowOf<C>,
 >(path: string | URL | undefined, options?: DataFileOptions & { columns?: C | undefined; schema?: StandardSchema<Row> | undefined }): CaseSource<Row> {
   const given: Given = options ?? {};
-  return new Cases<Row>({
-    what: path === undefined ? 'its data file' : path instanceof URL ? (path.pathname.split('/').at(-1) ?? path.href) : path,
+  return new CaseSourceImpl<Row>({
+    description: path === undefined ? 'its data file' : path instanceof URL ? (path.pathname.split('/').at(-1) ?? path.href) : path,
     columns: given.columns && Object.keys(given.columns),
-    isSteady: true,
-    problems: strange(given, wantedOptions, 'dataFile'),
+    isReplayable: true,
+    problems: findInvalidOptions(given, optionSpecs, 'dataFile'),
     open: (expansion) => readDataFile(path, given, expansion),
-    openShare: (expansion, share) => readShare(path, given, expansion, share),
+    openPartition: (expansion, share) => readShare(path, given, expansion, share),
   });
 }
 
-async function* readDataFile(path: string | URL | undefined, options: Given, expansion: Expansion): Chunks {
+async function* readDataFile(path: string | URL | undefined, options: Given, expansion: ExpansionContext): RowBatches {
   const { format, url, open, comment, typed } = await openFile(path, options, expansion);
   // Readers are loaded when a file of their kind is read.
   if (format === 'workbook') {
     const { readWorkbook } = await import('./workbook.ts');
-    yield* readWorkbook(open(), url.href, { sheet: options.sheet, comment }, typed, expansion.remark);
+    yield* readWorkbook(open(), url.href, { sheet: options.sheet, comment }, typed, expansion.onWarning);
     return;
   }
-  const text = decoded(open, url);
+  const text = decodeBytes(open, url);
   if (format === 'csv' || format === 'tsv') {
     const { readDelimited } = await import('./delimited.ts');
-    yield* readDelimited(text, { name: url.href, delimiter: delimiterOf(format, options), comment }, typed, expansion.remark);
+    yield* readDelimited(text, { name: url.href, delimiter: findDelimiter(format, options), comment }, typed, expansion.onWarning);
   } else if (format === 'jsonl') {
     const { readJsonLines } = await import('./json-lines.ts');
     yield* readJsonLines(text, url.href, comment, typed);
@@ -94,49 +94,49 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
 }
 
 /** A share of a file of which single cells can be looked at. */
-async function readShare(path: string | URL | undefined, options: Given, expansion: Expansion, share: Share): Promise<SharedChunks | undefined> {
+async function readShare(path: string | URL | undefined, options: Given, expansion: ExpansionContext, share: Partition): Promise<SharedChunks | undefined> {
   const { format, url, open, comment, typed } = await openFile(path, options, expansion);
   if (format !== 'csv' && format !== 'tsv') return undefined;
   const { openShare } = await import('./delimited.ts');
-  return openShare(decoded(open, url), { name: url.href, delimiter: delimiterOf(format, options), comment }, typed, expansion.remark, share);
+  return openShare(decodeBytes(open, url), { name: url.href, delimiter: findDelimiter(format, options), comment }, typed, expansion.onWarning, share);
 }
 
-async function openFile(path: string | URL | undefined, options: Given, expansion: Expansion) {
+async function openFile(path: string | URL | undefined, options: Given, expansion: ExpansionContext) {
   const { url, files } = await findFile(path, expansion);
-  const format = formats[endingOf(url.pathname)];
-  if (!format) return refuse({ code: 'unknown-format', path: nameOf(url), known: Object.keys(formats) });
+  const format = formats[findExtension(url.pathname)];
+  if (!format) return refuse({ code: 'unknown-format', path: formatFileName(url), known: Object.keys(formats) });
   // Every line begins with an empty text: none is meant.
   const comment = options.comment === undefined ? '#' : options.comment || undefined;
   return { format, url, comment, open: (): Bytes => bytesOf(files, url), typed: { columns: options.columns, schema: options.schema } };
 }
 
-function delimiterOf(format: 'csv' | 'tsv', options: Given): string {
+function findDelimiter(format: 'csv' | 'tsv', options: Given): string {
   const delimiter = options.delimiter ?? (format === 'tsv' ? '\t' : ',');
   if (/^$|["\r\n]/.test(delimiter)) refuse({ code: 'invalid-type', expected: 'delimiter', got: JSON.stringify(delimiter), owner: 'the options of dataFile' });
   return delimiter;
 }
 
 /** The file's own name, for messages. */
-const nameOf = (url: URL): string => decodeURIComponent(url.pathname.split('/').at(-1) ?? '');
-const endingOf = (path: string): string => /\.[^./]+$/.exec(path)?.[0].toLowerCase() ?? '';
+const formatFileName = (url: URL): string => decodeURIComponent(url.pathname.split('/').at(-1) ?? '');
+const findExtension = (path: string): string => /\.[^./]+$/.exec(path)?.[0].toLowerCase() ?? '';
 
-async function findFile(path: string | URL | undefined, { base, slug, files }: Expansion): Promise<{ url: URL; files: FileSource }> {
+async function findFile(path: string | URL | undefined, { base, slug, files }: ExpansionContext): Promise<{ url: URL; files: FileSource }> {
   if (!files || !(base || path instanceof URL)) return refuse({ code: 'no-file-source', path: path === undefined ? `data/${slug}.*` : String(path) });
   if (path instanceof URL) return { url: path, files };
   // A '#' or a '?' in a file's name is a character like any other.
   const at = (relative: string): URL => new URL(relative.replaceAll('%', '%25').replaceAll('#', '%23').replaceAll('?', '%3F').replaceAll('\\', '/'), base);
   const url = at(path ?? `data/${slug}`);
   const folder = new URL('.', url);
-  const name = nameOf(url);
+  const name = formatFileName(url);
   if (!files.list) return path === undefined ? refuse({ code: 'no-file-list', path: `data/${slug}.*` }) : { url, files };
   const names = await files.list(folder);
   const fits =
     path === undefined
-      ? names.filter((other) => endingOf(other) in formats && other.slice(0, -endingOf(other).length) === name)
+      ? names.filter((other) => findExtension(other) in formats && other.slice(0, -findExtension(other).length) === name)
       : names.filter((other) => other === name);
   if (fits.length > 1) return refuse({ code: 'ambiguous-file', path: `data/${slug}.*`, files: fits });
   if (fits.length) return { url: new URL(encodeURIComponent(fits[0] as string), folder), files };
-  const near = nearest(name, names);
+  const near = findNearestName(name, names);
   return refuse({ code: 'missing-file', path: path ?? `data/${slug}.*`, near: near ? [near] : [] });
 }
 
@@ -145,7 +145,7 @@ async function* bytesOf(files: FileSource, url: URL): AsyncGenerator<Uint8Array>
     yield* files.read(url);
   } catch (error) {
     const isMissing = (error as { code?: unknown }).code === 'ENOENT';
-    refuse({ code: 'unreadable-file', path: nameOf(url), reason: isMissing ? `nothing found at ${url.href}` : reasonOf(error) });
+    refuse({ code: 'unreadable-file', path: formatFileName(url), reason: isMissing ? `nothing found at ${url.href}` : reasonOf(error) });
   }
 }
 
@@ -158,11 +158,11 @@ const reasonOf = (error: unknown): string => {
 type Bytes = AsyncIterable<Uint8Array>;
 
 /** The text of a file: UTF-8, or UTF-16 where its first bytes say so. */
-async function* decoded(open: () => Bytes, url: URL): AsyncGenerator<string> {
+async function* decodeBytes(open: () => Bytes, url: URL): AsyncGenerator<string> {
   let decoder: TextDecoder | undefined;
   try {
     for await (const piece of open()) {
-      decoder ??= new TextDecoder(encodingOf(piece), { fatal: true });
+      decoder ??= new TextDecoder(detectEncoding(piece), { fatal: true });
       const text = decoder.decode(piece, { stream: true });
       if (text.includes('\0')) refuse({ code: 'unexpected-nul', at: await placeOf('\0', open(), decoder.encoding, url.href) });
       yield text;
@@ -175,7 +175,7 @@ async function* decoded(open: () => Bytes, url: URL): AsyncGenerator<string> {
   }
 }
 
-const encodingOf = ([first, second]: Uint8Array): string =>
+const detectEncoding = ([first, second]: Uint8Array): string =>
   first === 0xff && second === 0xfe ? 'utf-16le' : first === 0xfe && second === 0xff ? 'utf-16be' : 'utf-8';
 
 /** Where a sign stands first; U+FFFD stands for bytes that are no text. */
@@ -185,7 +185,7 @@ async function placeOf(sign: string, bytes: Bytes, encoding: string, file: strin
   for await (const piece of bytes) {
     const text = decoder.decode(piece, { stream: true });
     const at = text.indexOf(sign);
-    place = placeBehind(place, at < 0 ? text : text.slice(0, at));
+    place = advanceLocation(place, at < 0 ? text : text.slice(0, at));
     if (at >= 0) break;
   }
   return place;

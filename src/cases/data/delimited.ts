@@ -1,24 +1,24 @@
 import type { Problem } from '../../problems/problem.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import { objectMaker } from '../object-maker.ts';
-import type { Entry } from '../row.ts';
-import type { Share } from '../share.ts';
+import { compileObjectFactory } from '../object-maker.ts';
+import type { RowEntry } from '../row.ts';
+import type { Partition } from '../share.ts';
 import type { SharedChunk } from '../source.ts';
-import type { Typed } from './columns.ts';
-import { type Choosing, type CsvFile, type CsvRecord, type Cut, csvRecords, isChosen } from './csv.ts';
-import { type Indexed, readHeadings } from './headings.ts';
-import { type ReadRow, rowReader } from './row-reader.ts';
-import { enoughRecords, Sharing } from './sharing.ts';
-import { all, brokenEntry, entryOf, type Layout, typeRecord } from './typing.ts';
+import type { RowTyping } from './columns.ts';
+import { type CsvFile, type CsvRecord, csvRecords, isChosen, type RecordBatch, type RecordFilterSlot } from './csv.ts';
+import { type IndexedColumn, readHeadings } from './headings.ts';
+import { compileRowReader, type ReadRow } from './row-reader.ts';
+import { KeyPartitioner, MIN_RECORDS } from './sharing.ts';
+import { brokenEntry, buildEntry, type Layout, settleAll, typeRecord } from './typing.ts';
 
 type Remark = ((problem: Problem) => void) | undefined;
 
 /** Reads CSV or TSV: the first record is the headings. */
-export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile, typed: Typed, remark: Remark): AsyncGenerator<readonly Entry[]> {
-  let layout: Delimited | undefined;
+export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile, typed: RowTyping, remark: Remark): AsyncGenerator<readonly RowEntry[]> {
+  let layout: DelimitedLayout | undefined;
   for await (let { records } of csvRecords(text, file)) {
     if (!layout) {
-      layout = layoutOf(records[0] as CsvRecord, typed, remark);
+      layout = buildLayout(records[0] as CsvRecord, typed, remark);
       records = records.slice(1);
     }
     if (records.length > 0) yield readRecords(records, layout);
@@ -30,21 +30,21 @@ export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile,
 export async function openShare(
   text: AsyncIterable<string>,
   file: CsvFile,
-  typed: Typed,
+  typed: RowTyping,
   remark: Remark,
-  share: Share,
+  share: Partition,
 ): Promise<AsyncGenerator<SharedChunk> | undefined> {
-  const choosing: Choosing = {};
+  const choosing: RecordFilterSlot = {};
   const source = csvRecords(text, file, choosing);
   const first: CsvRecord[] = [];
-  while (first.length <= enoughRecords) {
+  while (first.length <= MIN_RECORDS) {
     const { value, done } = await source.next();
     if (done) break;
     first.push(...value.records);
   }
   const [header, ...records] = first;
-  const layout = header ? layoutOf(header, typed, remark) : noHeadings(file);
-  const sharing = typed.schema ? undefined : Sharing.by(layout.columns, records, share);
+  const layout = header ? buildLayout(header, typed, remark) : noHeadings(file);
+  const sharing = typed.schema ? undefined : KeyPartitioner.by(layout.columns, records, share);
   if (!sharing) {
     await source.return(undefined);
     return undefined;
@@ -52,36 +52,36 @@ export async function openShare(
   choosing.choice = sharing;
   return (async function* () {
     const own = records.filter((record) => isChosen(record, sharing));
-    yield chunkOf({ records: own, read: first.length }, layout);
-    for await (const cut of source) yield chunkOf(cut, layout);
+    yield buildBatch({ records: own, read: first.length }, layout);
+    for await (const cut of source) yield buildBatch(cut, layout);
   })();
 }
 
 /** The headings are a record, too, and no row. */
-async function chunkOf({ records, read }: Cut, layout: Delimited): Promise<SharedChunk> {
+async function buildBatch({ records, read }: RecordBatch, layout: DelimitedLayout): Promise<SharedChunk> {
   return { entries: await readRecords(records, layout), ordinals: records.map(({ number }) => number - 1), rows: read - 1 };
 }
 
 const noHeadings = ({ name }: CsvFile): never => refuse({ code: 'no-header', at: { file: name, line: 1, column: 1 } });
 
-function layoutOf(header: CsvRecord, { columns: wanted, schema }: Typed, remark: Remark): Delimited {
+function buildLayout(header: CsvRecord, { columns: wanted, schema }: RowTyping, remark: Remark): DelimitedLayout {
   const columns = readHeadings(header.cells, wanted, (index) => header.placeOfCell(index).place, remark);
   const width = Math.max(...columns.map(({ index }) => index)) + 1;
   return {
     columns,
     width,
     headings: header.cells.length,
-    needsValues: columns.some(({ reads }) => reads.as === 'cell' && reads.reader.whenEmpty.is === 'error'),
+    needsValues: columns.some(({ reads }) => reads.as === 'cell' && reads.reader.emptyPolicy.is === 'error'),
     schema,
-    readRow: schema ? undefined : rowReader(columns),
-    makeRow: objectMaker(columns.map(({ property, reads }) => (reads.as === 'mark' ? undefined : property))),
+    readRow: schema ? undefined : compileRowReader(columns),
+    makeRow: compileObjectFactory(columns.map(({ property, reads }) => (reads.as === 'mark' ? undefined : property))),
   };
 }
 
-const readRecords = (records: readonly CsvRecord[], layout: Delimited): readonly Entry[] | Promise<readonly Entry[]> =>
-  all(records.map((record) => readRecord(record, layout)));
+const readRecords = (records: readonly CsvRecord[], layout: DelimitedLayout): readonly RowEntry[] | Promise<readonly RowEntry[]> =>
+  settleAll(records.map((record) => readRecord(record, layout)));
 
-interface Delimited extends Layout<Indexed> {
+interface DelimitedLayout extends Layout<IndexedColumn> {
   /** Up to the last column that is read. */
   readonly width: number;
   readonly headings: number;
@@ -91,15 +91,15 @@ interface Delimited extends Layout<Indexed> {
   readonly readRow: ReadRow | undefined;
 }
 
-function readRecord(record: CsvRecord, layout: Delimited): Entry | Promise<Entry> {
-  if (record.unclosed) return broken(record, { code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
+function readRecord(record: CsvRecord, layout: DelimitedLayout): RowEntry | Promise<RowEntry> {
+  if (record.unclosed) return invalidRecord(record, { code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
   const { cells } = record;
   // Blank cells at the end are what spreadsheets leave behind.
-  const isOdd = cells.length < layout.width || (cells.length > layout.headings && cells.slice(layout.headings).some((cell) => cell.trim() !== ''));
-  if (isOdd) return broken(record, { code: 'record-length-mismatch', cells: cells.length, columns: layout.headings, at: record.place });
+  const hasWrongFieldCount = cells.length < layout.width || (cells.length > layout.headings && cells.slice(layout.headings).some((cell) => cell.trim() !== ''));
+  if (hasWrongFieldCount) return invalidRecord(record, { code: 'record-length-mismatch', cells: cells.length, columns: layout.headings, at: record.place });
   const row = layout.readRow?.(cells);
-  if (row) return entryOf(record, row);
-  if (layout.needsValues && isEmpty(record)) return broken(record, { code: 'empty-record', at: record.place });
+  if (row) return buildEntry(record, row);
+  if (layout.needsValues && isEmpty(record)) return invalidRecord(record, { code: 'empty-record', at: record.place });
   return typeRecord(record, layout);
 }
 
@@ -107,4 +107,4 @@ function readRecord(record: CsvRecord, layout: Delimited): Entry | Promise<Entry
 const isEmpty = ({ cells, raw }: CsvRecord): boolean => cells.every((cell) => cell.trim() === '') && !raw.includes('"');
 
 /** Without values, its line is all that names it. */
-const broken = (record: CsvRecord, problem: Problem): Entry => brokenEntry(`line ${record.line}`, record, problem);
+const invalidRecord = (record: CsvRecord, problem: Problem): RowEntry => brokenEntry(`line ${record.line}`, record, problem);

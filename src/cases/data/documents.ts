@@ -1,15 +1,15 @@
-import { grouped } from '../../problems/grouped.ts';
+import { formatThousands } from '../../problems/grouped.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import type { Entry } from '../row.ts';
-import { shortValue } from '../values.ts';
-import type { Typed } from './columns.ts';
+import type { RowEntry } from '../row.ts';
+import { formatShortValue } from '../values.ts';
+import type { RowTyping } from './columns.ts';
 import { type Path, typeItem } from './items.ts';
-import { all } from './typing.ts';
+import { settleAll } from './typing.ts';
 
 /** A document longer than this is refused: it is held whole. Characters. */
-const mostCharacters = 50_000_000;
+const MAX_DOCUMENT_LENGTH = 50_000_000;
 /** So many rows come at a time. */
-const mostAtOnce = 256;
+const MAX_BATCH_ITEMS = 256;
 
 /** Reads a JSON or YAML document: a list of rows, at its top or under the path `at`. */
 export async function* readDocument(
@@ -17,29 +17,29 @@ export async function* readDocument(
   file: string,
   format: 'json' | 'yaml',
   at: string | undefined,
-  typed: Typed,
-): AsyncGenerator<readonly Entry[]> {
-  const whole = await wholeOf(text, file);
+  typed: RowTyping,
+): AsyncGenerator<readonly RowEntry[]> {
+  const whole = await readWholeText(text, file);
   const path = at === undefined || at === '' ? [] : at.split('.').map((key) => (/^\d+$/.test(key) ? Number(key) : key));
   const read = format === 'json' ? (await import('./json.ts')).readJson : (await import('./yaml.ts')).readYaml;
   const { document, placeOf, linesOf } = await read(whole, file, path);
   const list = valueAt(document, path, (key, known) => refuse({ code: 'unknown-path', path: at ?? '', key, known, at: placeOf(0) }));
-  if (!Array.isArray(list)) return refuse({ code: 'expected-array', at: placeOf(0), path: at, got: shortValue(list) });
-  for (let from = 0; from < list.length; from += mostAtOnce) {
-    const rows: readonly unknown[] = list.slice(from, from + mostAtOnce);
-    yield all(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
+  if (!Array.isArray(list)) return refuse({ code: 'expected-array', at: placeOf(0), path: at, got: formatShortValue(list) });
+  for (let from = 0; from < list.length; from += MAX_BATCH_ITEMS) {
+    const rows: readonly unknown[] = list.slice(from, from + MAX_BATCH_ITEMS);
+    yield settleAll(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
   }
 }
 
-async function wholeOf(text: AsyncIterable<string>, file: string): Promise<string> {
+async function readWholeText(text: AsyncIterable<string>, file: string): Promise<string> {
   let whole = '';
   for await (const piece of text) {
     whole += piece;
-    if (whole.length > mostCharacters)
+    if (whole.length > MAX_DOCUMENT_LENGTH)
       refuse({
         code: 'unreadable-file',
         path: decodeURIComponent(file.split('/').at(-1) ?? file),
-        reason: `it is longer than ${grouped(mostCharacters)} characters. Use JSON Lines or CSV, which are streamed.`,
+        reason: `it is longer than ${formatThousands(MAX_DOCUMENT_LENGTH)} characters. Use JSON Lines or CSV, which are streamed.`,
       });
   }
   return whole;

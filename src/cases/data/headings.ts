@@ -1,11 +1,11 @@
-import { nearest } from '../../problems/nearest.ts';
+import { findNearestName } from '../../problems/nearest.ts';
 import type { SourceLocation } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
-import { type Column, type Columns, columnsFor, isMark } from './columns.ts';
+import { buildColumns, type Column, type Columns, isMark } from './columns.ts';
 
 /** A column, and which cell of a record is its. */
-export type Indexed = Column & { readonly index: number };
+export type IndexedColumn = Column & { readonly index: number };
 
 /** What parts the one heading that was found into those that are wanted, if something does. */
 const otherDelimiter = (heading: string, wanted: readonly string[]): string | undefined =>
@@ -15,7 +15,12 @@ const otherDelimiter = (heading: string, wanted: readonly string[]): string | un
   });
 
 /** Why columns are missing: they have other names, or the file is another kind of table than it was read as. */
-function whyMissing(texts: readonly string[], known: readonly string[], missing: readonly string[], placeOf: (index: number) => SourceLocation): Problem[] {
+function explainMissingColumns(
+  texts: readonly string[],
+  known: readonly string[],
+  missing: readonly string[],
+  placeOf: (index: number) => SourceLocation,
+): Problem[] {
   const [first = ''] = texts;
   const at = placeOf(0);
   // The cells of a sheet are parted by nothing.
@@ -27,7 +32,7 @@ function whyMissing(texts: readonly string[], known: readonly string[], missing:
     if (delimiter) return [{ code: 'wrong-delimiter', delimiter, at }];
   }
   return missing.map((column) => {
-    const near = nearest(column, known);
+    const near = findNearestName(column, known);
     return { code: 'missing-column', column, known, at: near === undefined ? at : placeOf(texts.findIndex((text) => text.trim() === near)) };
   });
 }
@@ -38,7 +43,7 @@ export function readHeadings(
   columns: Columns | undefined,
   placeOf: (index: number) => SourceLocation,
   remark: ((problem: Problem) => void) | undefined,
-): Indexed[] {
+): IndexedColumn[] {
   const headings = texts.map((text) => text.trim());
   const problems: Problem[] = [];
   const firstIndex = new Map<string, number>();
@@ -47,11 +52,11 @@ export function readHeadings(
     else if (heading !== '') problems.push({ code: 'duplicate-column', column: heading, source: 'the headings', at: placeOf(index) });
   });
   const named = headings.filter((heading) => heading !== '');
-  const found = columnsFor(columns, columns ? headings : named).map((column) => ({ ...column, index: firstIndex.get(column.heading) ?? -1 }));
+  const found = buildColumns(columns, columns ? headings : named).map((column) => ({ ...column, index: firstIndex.get(column.heading) ?? -1 }));
   for (const { property, index } of found) if (property === '__proto__') problems.push({ code: 'invalid-heading', heading: property, at: placeOf(index) });
   const known = named.filter((heading) => !isMark(heading));
   const missing = found.filter(({ index }) => index < 0).map(({ heading }) => heading);
-  if (missing.length > 0) problems.push(...whyMissing(texts, known, missing, placeOf));
+  if (missing.length > 0) problems.push(...explainMissingColumns(texts, known, missing, placeOf));
   if (problems.length) throw new ProblemError(problems);
   const read = new Set(found.map(({ index }) => index));
   const wanted = found.map(({ heading }) => heading);

@@ -1,12 +1,12 @@
 import type { JSONVisitor, ParseOptions } from 'jsonc-parser';
 
 /** JSON as the standard has it (RFC 8259). */
-export const strictly: ParseOptions = { disallowComments: true, allowTrailingComma: false, allowEmptyContent: false };
+export const STRICT_JSON: ParseOptions = { disallowComments: true, allowTrailingComma: false, allowEmptyContent: false };
 
 export const tooDeep = 'nested too deeply';
 
 /** False where a document is nested so deep that the visit ran out of stack. */
-export function visited(visit: () => void): boolean {
+export function visitSafely(visit: () => void): boolean {
   try {
     visit();
     return true;
@@ -24,20 +24,20 @@ interface Fault {
 }
 
 /** Looks for what is wrong with a text that the runtime did not read. */
-export async function faultOf(text: string): Promise<Fault> {
+export async function findSyntaxError(text: string): Promise<Fault> {
   const { printParseErrorCode, visit } = await import('jsonc-parser');
   let found: Fault | undefined;
   const visitor: JSONVisitor = {
     onError(code, offset, _length, line, character) {
-      found ??= { reason: reasonFor(printParseErrorCode(code), text, offset), line: line + 1, column: character + 1 };
+      found ??= { reason: explainFault(printParseErrorCode(code), text, offset), line: line + 1, column: character + 1 };
     },
   };
-  const isRead = visited(() => visit(text, visitor, strictly));
+  const isRead = visitSafely(() => visit(text, visitor, STRICT_JSON));
   return found ?? { reason: isRead ? 'invalid JSON' : tooDeep, line: 1, column: 1 };
 }
 
 /** A key that an object has twice, which the runtime accepts: which value is meant? */
-export async function duplicateKeyIn(text: string): Promise<{ readonly key: string; readonly column: number } | undefined> {
+export async function findDuplicateKey(text: string): Promise<{ readonly key: string; readonly column: number } | undefined> {
   const { visit } = await import('jsonc-parser');
   const open: Set<string>[] = [];
   let found: { readonly key: string; readonly column: number } | undefined;
@@ -50,7 +50,7 @@ export async function duplicateKeyIn(text: string): Promise<{ readonly key: stri
       keys.add(key);
     },
   };
-  visited(() => visit(text, visitor, strictly));
+  visitSafely(() => visit(text, visitor, STRICT_JSON));
   return found;
 }
 
@@ -62,13 +62,13 @@ function countColons(text: string): number {
   for (let at = 0; at < text.length; at++) {
     const unit = text.charCodeAt(at);
     if (unit === 58) colons++;
-    else if (unit === 34) at = endOfString(text, at);
+    else if (unit === 34) at = findStringEnd(text, at);
   }
   return colons;
 }
 
 /** Where the quote stands that closes a string. */
-function endOfString(text: string, start: number): number {
+function findStringEnd(text: string, start: number): number {
   for (let end = text.indexOf('"', start + 1); end >= 0; end = text.indexOf('"', end + 1)) {
     let slashes = 0;
     while (text.charCodeAt(end - 1 - slashes) === 92) slashes++;
@@ -84,7 +84,7 @@ function countProperties(value: unknown): number {
 }
 
 /** In words; `at` is where it is noticed. */
-function reasonFor(code: string, text: string, at: number): string {
+function explainFault(code: string, text: string, at: number): string {
   const isEnd = text[at] === '}' || text[at] === ']';
   if (isEnd && text.slice(0, at).trimEnd().endsWith(',')) return `unexpected comma before this ${text[at]}`;
   if (code === 'InvalidSymbol' && !/[\p{L}\p{N}_'`“]/u.test(text.charAt(at))) return `\`${text.charAt(at)}\` is not valid in JSON`;

@@ -1,16 +1,21 @@
 import { refuse } from '../../problems/problem-error.ts';
-import type { Entry } from '../row.ts';
-import type { Typed } from './columns.ts';
-import { mostOfARecord } from './csv.ts';
+import type { RowEntry } from '../row.ts';
+import type { RowTyping } from './columns.ts';
+import { MAX_RECORD_LENGTH } from './csv.ts';
 import { typeItem } from './items.ts';
-import { duplicateKeyIn, faultOf, hasDuplicateKeys, tooDeep } from './json-faults.ts';
-import { all, brokenEntry } from './typing.ts';
+import { findDuplicateKey, findSyntaxError, hasDuplicateKeys, tooDeep } from './json-faults.ts';
+import { brokenEntry, settleAll } from './typing.ts';
 
 /** Reads JSON Lines: a row a line. */
-export async function* readJsonLines(text: AsyncIterable<string>, file: string, comment: string | undefined, typed: Typed): AsyncGenerator<readonly Entry[]> {
+export async function* readJsonLines(
+  text: AsyncIterable<string>,
+  file: string,
+  comment: string | undefined,
+  typed: RowTyping,
+): AsyncGenerator<readonly RowEntry[]> {
   let rest = '';
   let line = 0;
-  const read = (given: string): Entry | Promise<Entry> | undefined => {
+  const read = (given: string): RowEntry | Promise<RowEntry> | undefined => {
     line++;
     const raw = given.trim();
     if (raw === '' || (comment !== undefined && raw.startsWith(comment))) return undefined;
@@ -20,13 +25,13 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
     try {
       item = JSON.parse(raw);
     } catch {
-      return faultOf(raw).then(({ reason, column }) =>
+      return findSyntaxError(raw).then(({ reason, column }) =>
         brokenEntry(name, { location: place }, { code: 'parse-error', reason, at: { ...place, column: given.indexOf(raw) + column } }),
       );
     }
     try {
       if (hasDuplicateKeys(raw, item))
-        return duplicateKeyIn(raw).then((found) =>
+        return findDuplicateKey(raw).then((found) =>
           brokenEntry(
             name,
             { location: place },
@@ -45,13 +50,13 @@ export async function* readJsonLines(text: AsyncIterable<string>, file: string, 
       return brokenEntry(name, { location: place }, { code: 'parse-error', reason: tooDeep, at: place });
     }
   };
-  const readAll = (lines: readonly string[]) => all(lines.map(read).filter((entry) => entry !== undefined));
+  const readAll = (lines: readonly string[]) => settleAll(lines.map(read).filter((entry) => entry !== undefined));
   for await (const piece of text) {
     const whole = (rest + piece).split('\n');
     rest = whole.pop() as string;
     const entries = await readAll(whole);
     if (entries.length) yield entries;
-    if (rest.length > mostOfARecord) refuse({ code: 'record-too-long', limit: mostOfARecord, at: { file, line: line + 1, column: 1 } });
+    if (rest.length > MAX_RECORD_LENGTH) refuse({ code: 'record-too-long', limit: MAX_RECORD_LENGTH, at: { file, line: line + 1, column: 1 } });
   }
   const last = await readAll([rest]);
   if (last.length) yield last;

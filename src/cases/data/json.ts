@@ -1,31 +1,31 @@
 import type { JSONVisitor } from 'jsonc-parser';
-import { placeBehind, type SourceLocation } from '../../problems/place.ts';
+import { advanceLocation, type SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import { type Found, manyLines, type Path } from './items.ts';
-import { faultOf, strictly, tooDeep, visited } from './json-faults.ts';
+import { MAX_SHOWN_LINES, type ParsedDocument, type Path } from './items.ts';
+import { findSyntaxError, STRICT_JSON, tooDeep, visitSafely } from './json-faults.ts';
 
 /**
  * Reads a JSON document: its list of rows at the top, or under a path.
  *
  * The runtime reads the values; where each stands is found beside that, and where a single cell does when a message needs it.
  */
-export async function readJson(text: string, file: string, path: Path): Promise<Found> {
+export async function readJson(text: string, file: string, path: Path): Promise<ParsedDocument> {
   let document: unknown;
   try {
     document = JSON.parse(text);
   } catch {
-    const { reason, line, column } = await faultOf(text);
+    const { reason, line, column } = await findSyntaxError(text);
     return refuse({ code: 'parse-error', reason, at: { file, line, column } });
   }
   const { findNodeAtLocation, parseTree } = await import('jsonc-parser');
-  const begins = await beginsIn(text, file, path);
+  const begins = await findItemStarts(text, file, path);
   /** Where something stands within a part of the text, or what is around it. */
-  const within = ({ offset, place }: Pick<Begin, 'offset' | 'place'>, end: number | undefined, wanted: Path): SourceLocation => {
+  const within = ({ offset, place }: Pick<ItemStart, 'offset' | 'place'>, end: number | undefined, wanted: Path): SourceLocation => {
     const part = text.slice(offset, end);
-    const tree = parseTree(part, [], strictly);
+    const tree = parseTree(part, [], STRICT_JSON);
     for (let length = wanted.length; tree && length > 0; length--) {
       const node = findNodeAtLocation(tree, wanted.slice(0, length));
-      if (node) return placeBehind(place, part.slice(0, node.offset));
+      if (node) return advanceLocation(place, part.slice(0, node.offset));
     }
     return place;
   };
@@ -37,14 +37,14 @@ export async function readJson(text: string, file: string, path: Path): Promise<
       return key === undefined ? begin.place : within(begin, begins[item + 1]?.offset, [key]);
     },
     linesOf(item) {
-      const { place, lastLine } = begins[item] as Begin;
-      return manyLines(place.line, lastLine);
+      const { place, lastLine } = begins[item] as ItemStart;
+      return MAX_SHOWN_LINES(place.line, lastLine);
     },
   };
 }
 
 /** Where something begins. */
-interface Begin {
+interface ItemStart {
   readonly place: SourceLocation;
   readonly offset: number;
   /** Where it ends. */
@@ -52,12 +52,12 @@ interface Begin {
 }
 
 /** Where the items of a list begin. Refuses an object with the same key twice: which value is meant? */
-async function beginsIn(text: string, file: string, path: Path): Promise<readonly Begin[]> {
+async function findItemStarts(text: string, file: string, path: Path): Promise<readonly ItemStart[]> {
   const { visit } = await import('jsonc-parser');
-  const found: Begin[] = [];
+  const found: ItemStart[] = [];
   /** The objects and lists that are open: the keys of each object so far, and the item that it is, if it is one. */
-  const open: { readonly keys: Set<string> | undefined; readonly item: Begin | undefined }[] = [];
-  const itemAt = (offset: number, line: number, character: number, pathOf: () => readonly (string | number)[]): Begin | undefined => {
+  const open: { readonly keys: Set<string> | undefined; readonly item: ItemStart | undefined }[] = [];
+  const itemAt = (offset: number, line: number, character: number, pathOf: () => readonly (string | number)[]): ItemStart | undefined => {
     if (open.length !== path.length + 1 || open.at(-1)?.keys) return undefined;
     const at = pathOf();
     if (!path.every((key, i) => String(key) === String(at[i]))) return undefined;
@@ -81,6 +81,6 @@ async function beginsIn(text: string, file: string, path: Path): Promise<readonl
       keys.add(key);
     },
   };
-  if (!visited(() => visit(text, visitor, strictly))) refuse({ code: 'parse-error', reason: tooDeep, at: { file, line: 1, column: 1 } });
+  if (!visitSafely(() => visit(text, visitor, STRICT_JSON))) refuse({ code: 'parse-error', reason: tooDeep, at: { file, line: 1, column: 1 } });
   return found;
 }

@@ -2,13 +2,13 @@ import type { SourceLocation } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import type { RowAnnotations } from '../marks.ts';
 import type { MakeObject } from '../object-maker.ts';
-import type { Entry } from '../row.ts';
-import { shortValue } from '../values.ts';
-import { type CellReader, Misread, readValue } from './cells.ts';
+import type { RowEntry } from '../row.ts';
+import { formatShortValue } from '../values.ts';
+import { CellError, type CellReader, readValue } from './cells.ts';
 import type { Column, StandardSchema } from './columns.ts';
 
 /** What a file shows where a value should be: an error that a workbook worked out; nothing for a formula that was never worked out. */
-export class ShownError {
+export class CellSchemaError {
   readonly shown: string | undefined;
   constructor(shown: string | undefined) {
     this.shown = shown;
@@ -28,7 +28,7 @@ export interface RawRecord<C extends Column = Column> {
 }
 
 /** An entry while it is made of a record. Lists are made when something goes into them. */
-export interface Making extends Required<Omit<Entry, 'others'>> {
+export interface EntryBuilder extends Required<Omit<RowEntry, 'others'>> {
   row: object;
   name: string | undefined;
   annotations: RowAnnotations | undefined;
@@ -49,9 +49,9 @@ export interface Layout<C extends Column = Column> {
 const nothing = Symbol('nothing');
 
 /** Makes a row of a record: each cell read as its column says, each that is wrong told with its place. */
-export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layout<C>): Entry | Promise<Entry> {
+export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layout<C>): RowEntry | Promise<RowEntry> {
   const { columns } = layout;
-  const making = entryOf(record, noRow);
+  const making = buildEntry(record, noRow);
   const values = new Array<unknown>(columns.length);
   let isWhole = true;
   let waiting: Promise<unknown>[] | undefined;
@@ -59,23 +59,23 @@ export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layou
     const value = typeCell(making, record, columns[index] as C);
     values[index] = value;
     if (value === nothing) isWhole = false;
-    else if (value instanceof Waiting) {
+    else if (value instanceof PendingValue) {
       waiting ??= [];
       waiting.push(value.promise.then((found) => void (values[index] = found)));
     }
   }
-  if (waiting) return Promise.all(waiting).then(() => rowMade(making, record, layout, values, false));
-  return rowMade(making, record, layout, values, isWhole);
+  if (waiting) return Promise.all(waiting).then(() => finishRow(making, record, layout, values, false));
+  return finishRow(making, record, layout, values, isWhole);
 }
 
 /** Entries of which few, or none, take their time: for those that are there a promise would be dear. */
-export const all = (entries: readonly (Entry | Promise<Entry>)[]): readonly Entry[] | Promise<readonly Entry[]> =>
-  entries.some((entry) => entry instanceof Promise) ? Promise.all(entries) : (entries as readonly Entry[]);
+export const settleAll = (entries: readonly (RowEntry | Promise<RowEntry>)[]): readonly RowEntry[] | Promise<readonly RowEntry[]> =>
+  entries.some((entry) => entry instanceof Promise) ? Promise.all(entries) : (entries as readonly RowEntry[]);
 
 const noRow = {};
 
 /** An entry of which there is no more to say: all are of one shape. */
-export const entryOf = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>, row: object): Making => ({
+export const buildEntry = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>, row: object): EntryBuilder => ({
   row,
   name: undefined,
   annotations: undefined,
@@ -85,7 +85,7 @@ export const entryOf = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>, ro
 });
 
 /** What is no row is told by a case of its own, under what its place is called. */
-export const brokenEntry = (name: string, { location: place, lines }: Pick<Entry, 'location' | 'lines'>, problem: Problem): Entry => ({
+export const brokenEntry = (name: string, { location: place, lines }: Pick<RowEntry, 'location' | 'lines'>, problem: Problem): RowEntry => ({
   row: {},
   name,
   location: place,
@@ -93,19 +93,19 @@ export const brokenEntry = (name: string, { location: place, lines }: Pick<Entry
   problems: [problem],
 });
 
-function rowMade<C extends Column>(
-  making: Making,
+function finishRow<C extends Column>(
+  making: EntryBuilder,
   record: RawRecord<C>,
   layout: Layout<C>,
   values: readonly unknown[],
   isWhole: boolean,
-): Entry | Promise<Entry> {
+): RowEntry | Promise<RowEntry> {
   const { columns, schema, makeRow } = layout;
-  making.row = isWhole && makeRow ? makeRow(values) : rowOf(columns, values);
+  making.row = isWhole && makeRow ? makeRow(values) : buildRow(columns, values);
   return schema && !making.problems ? judgeRow(schema, making, record, columns) : making;
 }
 
-function rowOf(columns: readonly Column[], values: readonly unknown[]): object {
+function buildRow(columns: readonly Column[], values: readonly unknown[]): object {
   const row: Record<string, unknown> = {};
   for (let index = 0; index < columns.length; index++) {
     const { property, reads } = columns[index] as Column;
@@ -114,13 +114,13 @@ function rowOf(columns: readonly Column[], values: readonly unknown[]): object {
   return row;
 }
 
-function wrong(making: Making, problem: Problem): void {
+function addCellProblem(making: EntryBuilder, problem: Problem): void {
   making.problems ??= [];
   making.problems.push(problem);
 }
 
 /** A value that a schema takes its time for. */
-class Waiting {
+class PendingValue {
   readonly promise: Promise<unknown>;
   constructor(promise: Promise<unknown>) {
     this.promise = promise;
@@ -128,20 +128,23 @@ class Waiting {
 }
 
 /** The value of a cell: `nothing` where it gives none, undefined for a mark. */
-function typeCell<C extends Column>(making: Making, record: RawRecord<C>, column: C): unknown {
+function typeCell<C extends Column>(making: EntryBuilder, record: RawRecord<C>, column: C): unknown {
   const { property, reads } = column;
   const value = record.value(column);
-  if (value instanceof ShownError) {
+  if (value instanceof CellSchemaError) {
     const { shown } = value;
     const at = record.at(column);
-    wrong(making, shown === undefined ? { code: 'missing-formula-result', column: property, at } : { code: 'cell-error', column: property, shown, at });
+    addCellProblem(
+      making,
+      shown === undefined ? { code: 'missing-formula-result', column: property, at } : { code: 'cell-error', column: property, shown, at },
+    );
     return nothing;
   }
   if (reads.as === 'cell') return readCell(making, reads.reader, value, record, column);
   if (reads.as === 'schema') {
-    const judge = (found: unknown): unknown => judged(making, found, value, property, () => record.at(column));
+    const judge = (found: unknown): unknown => applyCellSchema(making, found, value, property, () => record.at(column));
     const found = reads.schema['~standard'].validate(value);
-    return found instanceof Promise ? new Waiting(found.then(judge)) : judge(found);
+    return found instanceof Promise ? new PendingValue(found.then(judge)) : judge(found);
   }
   if (!isEmpty(value)) readMark(making, reads.mark, value);
   return undefined;
@@ -149,20 +152,21 @@ function typeCell<C extends Column>(making: Making, record: RawRecord<C>, column
 
 const isEmpty = (value: unknown): boolean => value === undefined || value === null || value === '';
 
-function readCell<C extends Column>(making: Making, reader: CellReader<unknown>, value: unknown, record: RawRecord<C>, column: C): unknown {
-  if (isEmpty(value) && (reader.whenEmpty.is !== 'error' || !record.isQuoted(column))) {
-    if (reader.whenEmpty.is === 'value') return reader.whenEmpty.value;
-    if (reader.whenEmpty.is === 'error') wrong(making, { code: 'empty-cell', column: column.property, expected: reader.kind, at: record.at(column) });
+function readCell<C extends Column>(making: EntryBuilder, reader: CellReader<unknown>, value: unknown, record: RawRecord<C>, column: C): unknown {
+  if (isEmpty(value) && (reader.emptyPolicy.is !== 'error' || !record.isQuoted(column))) {
+    if (reader.emptyPolicy.is === 'value') return reader.emptyPolicy.value;
+    if (reader.emptyPolicy.is === 'error')
+      addCellProblem(making, { code: 'empty-cell', column: column.property, expected: reader.kind, at: record.at(column) });
     return nothing;
   }
   const read = typeof value === 'string' ? reader.read(value) : readValue(reader, value);
-  if (typeof read !== 'object' || !(read instanceof Misread)) return read;
-  const text = typeof value === 'string' ? value : shortValue(value);
-  wrong(making, { code: 'invalid-cell', column: column.property, text, expected: reader.kind, hint: read.hint, at: record.at(column) });
+  if (typeof read !== 'object' || !(read instanceof CellError)) return read;
+  const text = typeof value === 'string' ? value : formatShortValue(value);
+  addCellProblem(making, { code: 'invalid-cell', column: column.property, text, expected: reader.kind, hint: read.hint, at: record.at(column) });
   return value;
 }
 
-function readMark(making: Making, mark: 'name' | 'tags' | 'skip' | 'knownFailure', value: unknown): void {
+function readMark(making: EntryBuilder, mark: 'name' | 'tags' | 'skip' | 'knownFailure', value: unknown): void {
   const text = String(value);
   if (mark === 'name') {
     making.name = text;
@@ -175,25 +179,30 @@ function readMark(making: Making, mark: 'name' | 'tags' | 'skip' | 'knownFailure
 }
 
 /** What a Standard Schema answers. */
-interface Judged {
+interface SchemaResult {
   readonly value?: unknown;
   readonly issues?: readonly { readonly message: string; readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined }[] | undefined;
 }
 
-function judged(making: Making, found: unknown, raw: unknown, property: string, at: () => SourceLocation): unknown {
-  const { value, issues } = found as Judged;
-  for (const { message } of issues ?? []) wrong(making, { code: 'schema-issue', column: property, message, at: at() });
+function applyCellSchema(making: EntryBuilder, found: unknown, raw: unknown, property: string, at: () => SourceLocation): unknown {
+  const { value, issues } = found as SchemaResult;
+  for (const { message } of issues ?? []) addCellProblem(making, { code: 'schema-issue', column: property, message, at: at() });
   return issues ? raw : value;
 }
 
-function judgeRow<C extends Column>(schema: StandardSchema<unknown>, making: Making, record: RawRecord<C>, columns: readonly C[]): Entry | Promise<Entry> {
-  const take = (found: unknown): Entry => {
-    const { value, issues = [] } = found as Judged;
+function judgeRow<C extends Column>(
+  schema: StandardSchema<unknown>,
+  making: EntryBuilder,
+  record: RawRecord<C>,
+  columns: readonly C[],
+): RowEntry | Promise<RowEntry> {
+  const take = (found: unknown): RowEntry => {
+    const { value, issues = [] } = found as SchemaResult;
     for (const { message, path = [] } of issues) {
       const [first] = path;
       const key = typeof first === 'object' && first !== null ? first.key : first;
       const at = record.at(columns.find(({ property }) => property === key));
-      wrong(making, { code: 'schema-issue', column: key === undefined ? undefined : String(key), message, at });
+      addCellProblem(making, { code: 'schema-issue', column: key === undefined ? undefined : String(key), message, at });
     }
     if (!making.problems) making.row = value as object;
     return making;

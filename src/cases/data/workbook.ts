@@ -1,20 +1,20 @@
 import type { SaxesParser, SaxesTagPlain } from 'saxes';
-import { grouped } from '../../problems/grouped.ts';
+import { formatThousands } from '../../problems/grouped.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import type { Entry } from '../row.ts';
+import type { RowEntry } from '../row.ts';
 import type { Columns, StandardSchema } from './columns.ts';
-import { type Indexed, readHeadings } from './headings.ts';
-import { all, type Layout, type RawRecord, ShownError, typeRecord } from './typing.ts';
+import { type IndexedColumn, readHeadings } from './headings.ts';
+import { CellSchemaError, type Layout, type RawRecord, settleAll, typeRecord } from './typing.ts';
 
 /** A workbook that is larger is refused: its compressed bytes are held whole. */
-const mostBytes = 64_000_000;
+const MAX_FILE_BYTES = 64_000_000;
 /** What inflates to more is taken for a bomb. */
-const mostInflated = 100_000_000;
+const MAX_INFLATED_BYTES = 100_000_000;
 /** A cell that is longer is refused. Characters. */
-const mostCharacters = 1_000_000;
+const MAX_TEXT_LENGTH = 1_000_000;
 /** So many compressed bytes are inflated at a time: a thousandfold of them is held at most. */
-const piece = 4096;
+const INFLATE_CHUNK_BYTES = 4096;
 
 /** A cell's value as a workbook has it: text, number, truth, or the error that it shows; a formula may have no result. */
 type WorkbookCell = { readonly value: string | number | boolean } | { readonly error: string | undefined };
@@ -45,26 +45,26 @@ export async function* readWorkbook(
   options: { readonly sheet: string | undefined; readonly comment: string | undefined },
   typed: { readonly columns: Columns | undefined; readonly schema: StandardSchema<unknown> | undefined },
   remark: ((problem: Problem) => void) | undefined,
-): AsyncGenerator<readonly Entry[]> {
+): AsyncGenerator<readonly RowEntry[]> {
   const archive = await Archive.open(bytes, file);
   const { sheet, part, from1904 } = findSheet(archive, options.sheet, file);
   const shared: Shared = { texts: sharedTexts(archive), kinds: numberKinds(archive), from1904 };
   const placeOf = (number: number, column: number) => ({ file, line: number, column: column + 1, sheet });
-  let layout: Layout<Indexed> | undefined;
+  let layout: Layout<IndexedColumn> | undefined;
   for (const rows of sheetRows(archive, part, shared)) {
-    const entries: (Entry | Promise<Entry>)[] = [];
+    const entries: (RowEntry | Promise<RowEntry>)[] = [];
     for (const { number, cells } of rows) {
       const first = cells.get(0);
       if (options.comment !== undefined && first && 'value' in first && String(first.value).startsWith(options.comment)) continue;
-      if (layout) entries.push(typeRecord(recordOf(cells, number, placeOf), layout));
-      else layout = { columns: readHeadings(headingsOf(cells), typed.columns, (index) => placeOf(number, index), remark), schema: typed.schema };
+      if (layout) entries.push(typeRecord(buildRecord(cells, number, placeOf), layout));
+      else layout = { columns: readHeadings(readWorkbookHeadings(cells), typed.columns, (index) => placeOf(number, index), remark), schema: typed.schema };
     }
-    if (entries.length) yield all(entries);
+    if (entries.length) yield settleAll(entries);
   }
   if (!layout) refuse({ code: 'no-header', at: placeOf(1, 0) });
 }
 
-function headingsOf(cells: WorkbookRow['cells']): string[] {
+function readWorkbookHeadings(cells: WorkbookRow['cells']): string[] {
   const width = Math.max(...cells.keys()) + 1;
   return Array.from({ length: width }, (_, index) => {
     const cell = cells.get(index);
@@ -72,18 +72,18 @@ function headingsOf(cells: WorkbookRow['cells']): string[] {
   });
 }
 
-function recordOf(
+function buildRecord(
   cells: WorkbookRow['cells'],
   number: number,
-  placeOf: (number: number, column: number) => NonNullable<Entry['location']>,
-): RawRecord<Indexed> {
+  placeOf: (number: number, column: number) => NonNullable<RowEntry['location']>,
+): RawRecord<IndexedColumn> {
   return {
     place: placeOf(number, 0),
     lines: undefined,
     value({ index }) {
       const cell = cells.get(index);
       if (!cell) return undefined;
-      if ('error' in cell) return new ShownError(cell.error);
+      if ('error' in cell) return new CellSchemaError(cell.error);
       return typeof cell.value === 'string' ? cell.value.trim() : cell.value;
     },
     isQuoted: () => false,
@@ -112,7 +112,7 @@ class Archive {
     for await (const one of bytes) {
       pieces.push(one);
       size += one.length;
-      if (size > mostBytes) refuse(unreadable(file, `it is larger than ${grouped(mostBytes)} bytes. Use CSV, which is streamed.`));
+      if (size > MAX_FILE_BYTES) refuse(unreadable(file, `it is larger than ${formatThousands(MAX_FILE_BYTES)} bytes. Use CSV, which is streamed.`));
     }
     const whole = new Uint8Array(size);
     let at = 0;
@@ -138,7 +138,7 @@ class Archive {
       entry.ondata = (error, data, final) => {
         if (error) throw error;
         this.#inflated += data.length;
-        if (this.#inflated > mostInflated) refuse(unreadable(this.#file, `its uncompressed size exceeds ${grouped(mostInflated)} bytes`));
+        if (this.#inflated > MAX_INFLATED_BYTES) refuse(unreadable(this.#file, `its uncompressed size exceeds ${formatThousands(MAX_INFLATED_BYTES)} bytes`));
         parser.write(decoder.decode(data, { stream: !final }));
         if (!final) return;
         parser.close();
@@ -147,9 +147,9 @@ class Archive {
       entry.start();
     });
     unzip.register(this.#zip.UnzipInflate);
-    for (let at = 0; at < this.#bytes.length && !done; at += piece) {
+    for (let at = 0; at < this.#bytes.length && !done; at += INFLATE_CHUNK_BYTES) {
       try {
-        unzip.push(this.#bytes.subarray(at, at + piece), at + piece >= this.#bytes.length);
+        unzip.push(this.#bytes.subarray(at, at + INFLATE_CHUNK_BYTES), at + INFLATE_CHUNK_BYTES >= this.#bytes.length);
       } catch (error) {
         if ((error as Error).name === 'ProblemError') throw error;
         refuse(unreadable(this.#file, `the archive is damaged: ${(error as Error).message}`));
@@ -182,7 +182,7 @@ function findSheet(archive: Archive, wanted: string | undefined, file: string): 
     const found = { sheets: [] as { name: string; relation: string }[], from1904: false };
     parser.on('opentag', (tag) => {
       const name = local(tag.name);
-      if (name === 'sheet') found.sheets.push({ name: attribute(tag, 'name') ?? '', relation: relationOf(tag) });
+      if (name === 'sheet') found.sheets.push({ name: attribute(tag, 'name') ?? '', relation: findRelation(tag) });
       else if (name === 'workbookPr') found.from1904 = ['1', 'true'].includes(attribute(tag, 'date1904') ?? '');
     });
     return () => found;
@@ -206,7 +206,7 @@ function findSheet(archive: Archive, wanted: string | undefined, file: string): 
 }
 
 /** `r:id`, whatever the prefix: not the sheet's own `sheetId`. */
-const relationOf = (tag: SaxesTagPlain): string =>
+const findRelation = (tag: SaxesTagPlain): string =>
   Object.entries(tag.attributes as Record<string, string>).find(([key]) => key.includes(':') && local(key) === 'id')?.[1] ?? '';
 
 /** Collects the text of `t` elements, but not that of phonetic runs. */
@@ -217,7 +217,7 @@ function textReader(parser: SaxesParser, isText: (name: string) => boolean): { t
   parser.on('text', (more) => {
     if (!within || phonetic > 0) return;
     text += more;
-    if (text.length > mostCharacters) text = text.slice(0, mostCharacters + 1);
+    if (text.length > MAX_TEXT_LENGTH) text = text.slice(0, MAX_TEXT_LENGTH + 1);
   });
   return {
     opened(name) {
@@ -261,7 +261,7 @@ function numberKinds(archive: Archive): readonly NumberKind[] {
     let inCells = false;
     parser.on('opentag', (tag) => {
       const name = local(tag.name);
-      if (name === 'numFmt') own.set(Number(attribute(tag, 'numFmtId')), kindOfFormat(attribute(tag, 'formatCode') ?? ''));
+      if (name === 'numFmt') own.set(Number(attribute(tag, 'numFmtId')), classifyNumberFormat(attribute(tag, 'formatCode') ?? ''));
       else if (name === 'cellXfs') inCells = true;
       else if (name === 'xf' && inCells) {
         const format = Number(attribute(tag, 'numFmtId') ?? 0);
@@ -283,7 +283,7 @@ function builtInKind(format: number): NumberKind {
 }
 
 /** A format code without its literal texts, colours and locales: what letters are left tells what it shows. */
-function kindOfFormat(code: string): NumberKind {
+function classifyNumberFormat(code: string): NumberKind {
   const letters = code.replace(/"[^"]*"|\\.|_.|\*./g, '').replace(/\[(?!h+\]|m+\]|s+\])[^\]]*\]/gi, '');
   if (/[dy]/i.test(letters)) return 'date';
   if (/[hs]/i.test(letters)) return 'time';
@@ -300,7 +300,7 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
     let type: string | undefined;
     let style = 0;
     /** A formula stands in the cell, and so far no result of it. */
-    let owesResult = false;
+    let awaitsFormulaResult = false;
     const text = textReader(parser, (name) => name === 'v' || name === 't');
     parser.on('opentag', (tag) => {
       const name = local(tag.name);
@@ -314,17 +314,17 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
         column = address === undefined ? column + 1 : columnNumber(address);
         type = attribute(tag, 't');
         style = Number(attribute(tag, 's') ?? 0);
-        owesResult = false;
+        awaitsFormulaResult = false;
         text.take();
-      } else if (name === 'f') owesResult = true;
-      else if (name === 'v') owesResult = false;
+      } else if (name === 'f') awaitsFormulaResult = true;
+      else if (name === 'v') awaitsFormulaResult = false;
     });
     parser.on('closetag', (tag) => {
       const name = local(tag.name);
       text.closed(name);
       if (name === 'row' && cells.size > 0) ready.push({ number: row, cells });
       if (name !== 'c') return;
-      const cell = owesResult ? { error: undefined } : cellOf(text.take(), type, style, shared);
+      const cell = awaitsFormulaResult ? { error: undefined } : readCellValue(text.take(), type, style, shared);
       if (cell) cells.set(column, cell);
     });
     return () => undefined;
@@ -342,13 +342,13 @@ function columnNumber(address: string): number {
   return number - 1;
 }
 
-function cellOf(text: string, type: string | undefined, style: number, { texts, kinds, from1904 }: Shared): WorkbookCell | undefined {
+function readCellValue(text: string, type: string | undefined, style: number, { texts, kinds, from1904 }: Shared): WorkbookCell | undefined {
   if (text === '') return undefined;
-  if (text.length > mostCharacters) return { error: `a string of more than ${grouped(mostCharacters)} characters` };
+  if (text.length > MAX_TEXT_LENGTH) return { error: `a string of more than ${formatThousands(MAX_TEXT_LENGTH)} characters` };
   switch (type) {
     case 's': {
       const value = texts[Number(text)];
-      return value === undefined || value.trim() === '' ? undefined : value.length > mostCharacters ? { error: 'a string that is too long' } : { value };
+      return value === undefined || value.trim() === '' ? undefined : value.length > MAX_TEXT_LENGTH ? { error: 'a string that is too long' } : { value };
     }
     case 'e':
       return { error: text };
@@ -362,20 +362,20 @@ function cellOf(text: string, type: string | undefined, style: number, { texts, 
     default: {
       const number = Number(text);
       const kind = kinds[style] ?? 'number';
-      return { value: kind === 'number' || Number.isNaN(number) ? number : momentOf(number, kind, from1904) };
+      return { value: kind === 'number' || Number.isNaN(number) ? number : formatSerialDate(number, kind, from1904) };
     }
   }
 }
 
-const day = 86_400_000;
+const DAY_MS = 86_400_000;
 
 /**
  * A day's number as an ISO date, a part of a day as a time: days count from 1900 or 1904 on, and those of 1900 take it for a leap
  * year (ISO/IEC 29500-1, 18.17.4).
  */
-function momentOf(serial: number, kind: NumberKind, from1904: boolean): string {
+function formatSerialDate(serial: number, kind: NumberKind, from1904: boolean): string {
   const days = from1904 ? serial - 24_107 : serial < 60 ? serial - 25_568 : serial - 25_569;
-  const at = new Date(Math.round(days * day));
+  const at = new Date(Math.round(days * DAY_MS));
   if (Number.isNaN(at.getTime())) return String(serial);
   const iso = at.toISOString();
   if (kind === 'time' && serial < 1) return iso.slice(11, 19);

@@ -1,13 +1,13 @@
 import type { Document, Node } from 'yaml';
 import type { SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import { type Found, manyLines, type Path } from './items.ts';
+import { MAX_SHOWN_LINES, type ParsedDocument, type Path } from './items.ts';
 
 /** Aliases are followed so often: more is a document that is made to swell. */
-const mostAliases = 1000;
+const MAX_ALIASES = 1000;
 
 /** Reads a YAML document: its list of rows at the top, or under a path. */
-export async function readYaml(text: string, file: string, path: Path): Promise<Found> {
+export async function readYaml(text: string, file: string, path: Path): Promise<ParsedDocument> {
   const { LineCounter, parseDocument } = await import('yaml');
   const lines = new LineCounter();
   const document = parseDocument(text, { lineCounter: lines, strict: true, uniqueKeys: true });
@@ -24,7 +24,7 @@ export async function readYaml(text: string, file: string, path: Path): Promise<
   }
   const nodeAt = (whole: Path): Node | null | undefined => (whole.length === 0 ? document.contents : (document.getIn(whole, true) as Node | undefined));
   return {
-    document: unfolded(document, file),
+    document: toValue(document, file),
     placeOf(item, key) {
       const whole = [...path, item, ...(key === undefined ? [] : [key])];
       for (let length = whole.length; length >= 0; length--) {
@@ -35,16 +35,16 @@ export async function readYaml(text: string, file: string, path: Path): Promise<
     },
     linesOf(item) {
       const [begin, end] = nodeAt([...path, item])?.range ?? [0, 0];
-      return end > begin ? manyLines(placeOf(begin).line, placeOf(end - 1).line) : undefined;
+      return end > begin ? MAX_SHOWN_LINES(placeOf(begin).line, placeOf(end - 1).line) : undefined;
     },
   };
 }
 
-function unfolded(document: Document, file: string): unknown {
+function toValue(document: Document, file: string): unknown {
   try {
-    return document.toJS({ maxAliasCount: mostAliases });
+    return document.toJS({ maxAliasCount: MAX_ALIASES });
   } catch (error) {
-    const reason = error instanceof ReferenceError ? `its aliases expand to more than ${mostAliases} nodes` : (error as Error).message;
+    const reason = error instanceof ReferenceError ? `its aliases expand to more than ${MAX_ALIASES} nodes` : (error as Error).message;
     return refuse({ code: 'parse-error', reason, at: { file, line: 1, column: 1 } });
   }
 }

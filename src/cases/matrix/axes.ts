@@ -6,18 +6,18 @@ export interface Axes {
 }
 
 /** What is no list of values, as code without types may have it, has none. */
-export function axesOf(given: Readonly<Record<string, readonly unknown[]>>): Axes {
+export function parseAxes(given: Readonly<Record<string, readonly unknown[]>>): Axes {
   const names = Object.keys(given);
   const values = names.map((name) => (Array.isArray(given[name]) ? given[name] : []));
   return { names, values, counts: values.map((list) => list.length) };
 }
 
 /** Which of an axis' values this is, from 0; -1 for none of them. What is no number is a value like any other. */
-export const levelOf = (values: readonly unknown[], value: unknown): number =>
+export const findLevel = (values: readonly unknown[], value: unknown): number =>
   Number.isNaN(value) ? values.findIndex((one) => Number.isNaN(one)) : values.indexOf(value);
 
 /** All combinations, counted. */
 export const combinations = ({ counts }: Axes): number => counts.reduce((product, count) => product * count, 1);
 
-export const rowOf = ({ names, values }: Axes, levels: readonly number[]): Record<string, unknown> =>
+export const buildRow = ({ names, values }: Axes, levels: readonly number[]): Record<string, unknown> =>
   Object.fromEntries(names.map((name, axis) => [name, values[axis]?.[levels[axis] as number]]));

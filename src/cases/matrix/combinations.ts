@@ -1,5 +1,5 @@
 /** What is to be covered: any so many axes of a group. */
-export interface Wanted {
+export interface CoverageTarget {
   readonly axes: readonly number[];
   readonly strength: number;
 }
@@ -8,19 +8,19 @@ export interface Wanted {
  * Sets of axes one after the other, each a record of so many numbers: where its combinations begin, then each axis with how far
  * apart its levels are. Packed, since the search looks at nothing else.
  */
-export interface Records {
+export interface PackedAxisSets {
   readonly width: number;
   readonly data: Int32Array;
 }
 
 /** More combinations than this are not kept: sixteen bytes for each. */
-export const mostCombinations = 10_000_000;
+export const MAX_COMBINATIONS = 10_000_000;
 
 /** What a combination that is not owed counts as standing in. */
-const released = 1_000_000;
+const INFEASIBLE = 1_000_000;
 
 /** How many combinations of any `strength` axes' values there are: the elementary symmetric polynomial of the counts. */
-export function combinationsOf(counts: readonly number[], strength: number): number {
+export function buildCombinations(counts: readonly number[], strength: number): number {
   const sums = [1, ...Array.from({ length: strength }, () => 0)];
   for (const count of counts) for (let size = strength; size > 0; size--) sums[size] = (sums[size] as number) + (sums[size - 1] as number) * count;
   return sums[strength] as number;
@@ -29,27 +29,27 @@ export function combinationsOf(counts: readonly number[], strength: number): num
 /** The combinations that are owed, and in how many of some rows each stands. Rows are arrays of levels, -1 for none yet. */
 export class Combinations {
   protected readonly levels: readonly number[];
-  protected readonly sets: readonly Records[];
+  protected readonly sets: readonly PackedAxisSets[];
   /** For each axis the sets that hold it, its own level's distance before the others'. */
-  protected readonly setsOf: readonly (readonly Records[])[];
+  protected readonly setsOf: readonly (readonly PackedAxisSets[])[];
   /** Where the combinations of each set begin, and where its record is. */
   protected readonly starts: Int32Array;
-  protected readonly records: { readonly of: Records; readonly at: number }[] = [];
+  protected readonly records: { readonly of: PackedAxisSets; readonly at: number }[] = [];
   protected readonly counts: Int32Array;
   /** The combinations that stand in no row, in any order, and where in that list each is. */
-  readonly #open: Int32Array;
+  readonly #uncoveredCount: Int32Array;
   readonly #placeInOpen: Int32Array;
   /** Owed and in no row. */
-  open = 0;
-  owed = 0;
+  uncoveredCount = 0;
+  requiredCount = 0;
   /** How many combinations have been looked at: what a search's budget is made of. */
   work = 0;
 
   /** Each set of axes has as many combinations as its levels make, or `each` where they are counted in another way. */
-  constructor(levels: readonly number[], wanted: readonly Wanted[], each?: number) {
+  constructor(levels: readonly number[], wanted: readonly CoverageTarget[], each?: number) {
     this.levels = levels;
-    const sets: Records[] = [];
-    const setsOf: Records[][] = levels.map(() => []);
+    const sets: PackedAxisSets[] = [];
+    const setsOf: PackedAxisSets[][] = levels.map(() => []);
     const starts: number[] = [];
     let total = 0;
     for (const { axes, strength } of wanted) {
@@ -95,7 +95,7 @@ export class Combinations {
     this.setsOf = setsOf;
     this.starts = Int32Array.from(starts);
     this.counts = new Int32Array(total);
-    this.#open = new Int32Array(total);
+    this.#uncoveredCount = new Int32Array(total);
     this.#placeInOpen = new Int32Array(total);
     this.clear();
   }
@@ -104,9 +104,9 @@ export class Combinations {
   clear(): void {
     const total = this.counts.length;
     this.counts.fill(0);
-    for (let index = 0; index < total; index++) this.#open[index] = this.#placeInOpen[index] = index;
-    this.open = total;
-    this.owed = total;
+    for (let index = 0; index < total; index++) this.#uncoveredCount[index] = this.#placeInOpen[index] = index;
+    this.uncoveredCount = total;
+    this.requiredCount = total;
   }
 
   /** How many combinations there are, owed or not. */
@@ -121,7 +121,7 @@ export class Combinations {
   }
 
   /** In which ways a row can hold what has a number: of a combination, in one. */
-  waysAt(index: number): { readonly axes: readonly number[]; readonly ways: readonly (readonly number[])[] } {
+  countAssignments(index: number): { readonly axes: readonly number[]; readonly ways: readonly (readonly number[])[] } {
     const { axes, levels } = this.combinationAt(index);
     return { axes, ways: [levels] };
   }
@@ -134,7 +134,7 @@ export class Combinations {
       if ((this.starts[middle] as number) <= index) low = middle;
       else high = middle - 1;
     }
-    const { of, at } = this.records[low] as { of: Records; at: number };
+    const { of, at } = this.records[low] as { of: PackedAxisSets; at: number };
     const axes: number[] = [];
     const distances: number[] = [];
     for (let i = at + 1; i < at + of.width; i += 2) {
@@ -146,7 +146,7 @@ export class Combinations {
 
   /** One of those that stand in no row, by its place in their list. */
   openAt(place: number): number {
-    return this.#open[place] as number;
+    return this.#uncoveredCount[place] as number;
   }
 
   isOpen(index: number): boolean {
@@ -156,12 +156,12 @@ export class Combinations {
   /** Takes a combination that cannot occur out of what is owed. */
   release(index: number): void {
     if (this.counts[index] === 0) this.#close(index);
-    this.counts[index] = released;
-    this.owed--;
+    this.counts[index] = INFEASIBLE;
+    this.requiredCount--;
   }
 
   isReleased(index: number): boolean {
-    return (this.counts[index] as number) >= released / 2;
+    return (this.counts[index] as number) >= INFEASIBLE / 2;
   }
 
   /** Counts a whole row in, or out. */
@@ -177,24 +177,24 @@ export class Combinations {
   }
 
   /** How many combinations stand in this row alone; what is past `most` does not matter. */
-  singles(row: readonly number[], most: number): number {
-    let singles = 0;
+  countUniquelyCovered(row: readonly number[], most: number): number {
+    let countUniquelyCovered = 0;
     for (const { width, data } of this.sets) {
       let at = 0;
-      for (; at < data.length && singles <= most; at += width) {
+      for (; at < data.length && countUniquelyCovered <= most; at += width) {
         let index = data[at] as number;
         for (let i = at + 1; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
-        if (this.counts[index] === 1) singles++;
+        if (this.counts[index] === 1) countUniquelyCovered++;
       }
       this.work += at / width;
     }
-    return singles;
+    return countUniquelyCovered;
   }
 
   /** Adds to each level's number how many open combinations it would cover on an axis, with what is set of the row. */
   gains(row: readonly number[], axis: number, gains: Int32Array): void {
     const levels = this.levels[axis] as number;
-    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
+    for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
       record: for (let at = 0; at < data.length; at += width) {
         let index = data[at] as number;
         for (let i = at + 2; i < at + width; i += 2) {
@@ -212,13 +212,13 @@ export class Combinations {
    * How many more combinations would be open after a change of one cell of a row that is counted in; where it is past `most`, by how much
    * does not matter. What is lost is counted apart: no more can be won back than is open.
    */
-  loss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
+  coverageLoss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
     const counts = this.counts;
     const old = row[axis] as number;
-    const tooMany = most + this.open;
+    const tooMany = most + this.uncoveredCount;
     let lost = 0;
     let won = 0;
-    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
+    for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
       let at = 0;
       for (; at < data.length && lost <= tooMany; at += width) {
         let index = data[at] as number;
@@ -235,7 +235,7 @@ export class Combinations {
   /** Changes one cell of a row that is counted in. */
   change(row: number[], axis: number, level: number): void {
     const old = row[axis] as number;
-    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
+    for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
       for (let at = 0; at < data.length; at += width) {
         let index = data[at] as number;
         for (let i = at + 2; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
@@ -252,15 +252,15 @@ export class Combinations {
     const count = (this.counts[index] as number) + by;
     this.counts[index] = count;
     if (count === 0) {
-      this.#placeInOpen[index] = this.open;
-      this.#open[this.open++] = index;
+      this.#placeInOpen[index] = this.uncoveredCount;
+      this.#uncoveredCount[this.uncoveredCount++] = index;
     } else if (count === 1 && by === 1) this.#close(index);
   }
 
   #close(index: number): void {
     const place = this.#placeInOpen[index] as number;
-    const last = this.#open[--this.open] as number;
-    this.#open[place] = last;
+    const last = this.#uncoveredCount[--this.uncoveredCount] as number;
+    this.#uncoveredCount[place] = last;
     this.#placeInOpen[last] = place;
   }
 }

@@ -1,12 +1,12 @@
 import type { Problem } from '../../problems/problem.ts';
-import { shortValue } from '../values.ts';
-import { type Axes, levelOf } from './axes.ts';
-import { isNever, type Never, readerOf } from './exclusions.ts';
+import { formatShortValue } from '../values.ts';
+import { type Axes, findLevel } from './axes.ts';
+import { buildReader, isNever, type PredicateExclusion } from './exclusions.ts';
 
 /** Of a constraint with more combinations of its axes, none are kept. */
-const mostAnswers = 10_000_000;
-const yes = 1;
-const no = 2;
+const MAX_ANSWERS = 10_000_000;
+const ALLOWED = 1;
+const EXCLUDED = 2;
 
 /** One constraint, ready to be asked: forbidden is looked up in a table where its axes are few, else worked out. */
 interface Constraint {
@@ -35,7 +35,7 @@ export class Constraints {
   }
 
   /** Whether what is set of a row breaks a constraint already. */
-  breaks(levels: readonly number[]): boolean {
+  violates(levels: readonly number[]): boolean {
     return this.#all.some((constraint) => isWhole(constraint, levels) && constraint.forbids(levels));
   }
 
@@ -48,8 +48,8 @@ export class Constraints {
    * Whether some row holds what is set: what follows from several constraints together is found by trying, axis after axis, next
    * those that are bound to what is set. Undefined where that takes more than `budget` steps: then it is undecided.
    */
-  allows(levels: readonly number[], budget = 100_000): boolean | undefined {
-    if (this.breaks(levels)) return false;
+  isFeasible(levels: readonly number[], budget = 100_000): boolean | undefined {
+    if (this.violates(levels)) return false;
     const row = [...levels];
     const open = this.#openAround(row);
     let steps = 0;
@@ -81,7 +81,7 @@ export class Constraints {
   }
 
   /** What is forbidden, as text that equal constraints share; nothing where writing it out would take too long. */
-  written(most = 20_000): string | undefined {
+  serialize(most = 20_000): string | undefined {
     const lists: string[] = [];
     for (const { axes, forbids } of this.#all) {
       const counts = axes.map((axis) => this.#axes.counts[axis] as number);
@@ -116,10 +116,10 @@ function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problem
     const values = axes.values[axis] ?? [];
     for (const value of list) {
       if (axis >= 0 && !values.includes(value))
-        problems.push({ code: 'unknown-value', name: shortValue(value), owner: `exclude, axis "${name}"`, known: values.map(shortValue) });
+        problems.push({ code: 'unknown-value', name: formatShortValue(value), owner: `exclude, axis "${name}"`, known: values.map(formatShortValue) });
     }
     const isListed = new Uint8Array(values.length);
-    for (const value of list) if (values.includes(value)) isListed[levelOf(values, value)] = 1;
+    for (const value of list) if (values.includes(value)) isListed[findLevel(values, value)] = 1;
     return { axis, isListed };
   });
   return {
@@ -131,9 +131,9 @@ function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problem
   };
 }
 
-function predicate(never: Never, axes: Axes, problems: Problem[]): Constraint {
+function predicate(never: PredicateExclusion, axes: Axes, problems: Problem[]): Constraint {
   const { reads, when } = never;
-  const rowOf = readerOf(never, axes.names);
+  const rowOf = buildReader(never, axes.names);
   const numbers = reads.map((name) => {
     const axis = axes.names.indexOf(name);
     if (axis < 0) problems.push({ code: 'unknown-axis', name, owner: 'exclude', known: axes.names });
@@ -142,7 +142,7 @@ function predicate(never: Never, axes: Axes, problems: Problem[]): Constraint {
   const isForbidden = (levels: readonly number[]): boolean =>
     Boolean(when(rowOf((_, i) => axes.values[numbers[i] as number]?.[levels[numbers[i] as number] as number]) as never));
   const size = numbers.reduce((product, axis) => product * (axes.counts[axis] ?? 1), 1);
-  if (size > mostAnswers) return { axes: numbers, forbids: isForbidden };
+  if (size > MAX_ANSWERS) return { axes: numbers, forbids: isForbidden };
   // Asked once for each combination: a search asks millions of times.
   const answers = new Int8Array(size);
   return {
@@ -150,8 +150,8 @@ function predicate(never: Never, axes: Axes, problems: Problem[]): Constraint {
     forbids(levels) {
       let code = 0;
       for (const axis of numbers) code = code * (axes.counts[axis] as number) + (levels[axis] as number);
-      if (answers[code] === 0) answers[code] = isForbidden(levels) ? yes : no;
-      return answers[code] === yes;
+      if (answers[code] === 0) answers[code] = isForbidden(levels) ? ALLOWED : EXCLUDED;
+      return answers[code] === ALLOWED;
     },
   };
 }

@@ -1,13 +1,13 @@
-import { fieldOf, primePowerFrom } from './galois.ts';
+import { buildField, primePowerFrom } from './galois.ts';
 
 /** Rows over equally many levels on each axis, in which every combination of any `strength` axes stands. */
 type Rows = readonly (readonly number[])[];
 
 /** Looks for rows where no construction is known to do better: so many axes, levels, and a strength. */
-export type Look = (axes: number, levels: number, strength: number) => Rows;
+export type SearchFallback = (axes: number, levels: number, strength: number) => Rows;
 
 /** A combined construction asks for a search of its parts only where that is quick: so many combinations. */
-const mostToSearch = 30_000;
+const MAX_SEARCHED_COMBINATIONS = 30_000;
 
 /**
  * The fewest rows that known constructions give for equal axes, smaller ones looked for where that is better.
@@ -22,7 +22,7 @@ const mostToSearch = 30_000;
  *
  * Levels past `levels`, where q is larger, stand as -1: any will do.
  */
-export function construct(axes: number, levels: number, strength: number, look: Look): Rows | undefined {
+export function construct(axes: number, levels: number, strength: number, look: SearchFallback): Rows | undefined {
   const known: (() => Rows | undefined)[] = [
     () => (strength === 2 && levels === 2 ? binaryPairs(axes) : undefined),
     () => polynomials(axes, levels, strength),
@@ -36,11 +36,11 @@ const fewest = (candidates: readonly (Rows | undefined)[]): Rows | undefined =>
   candidates.reduce((best, rows) => (rows && (!best || rows.length < best.length) ? rows : best), undefined);
 
 /** Constructed or looked for, whichever has fewer rows. */
-function best(axes: number, levels: number, strength: number, look: Look): Rows {
+function best(axes: number, levels: number, strength: number, look: SearchFallback): Rows {
   const constructed = construct(axes, levels, strength, look);
   // An orthogonal array cannot be beaten, nor can the binary optimum.
   const optimal = constructed && (constructed.length === levels ** strength || (levels === 2 && strength === 2));
-  const few = binomial(axes, strength) * levels ** strength <= mostToSearch;
+  const few = binomial(axes, strength) * levels ** strength <= MAX_SEARCHED_COMBINATIONS;
   if (constructed && (optimal || !few)) return constructed;
   return fewest([constructed, look(axes, levels, strength)]) as Rows;
 }
@@ -70,7 +70,7 @@ function polynomials(axes: number, levels: number, strength: number): Rows | und
   const size = primePowerFrom(levels);
   if (axes > size + 1 && !(strength === 3 && size % 2 === 0 && axes === size + 2)) return undefined;
   if (size ** strength > 100_000) return undefined;
-  const field = fieldOf(size);
+  const field = buildField(size);
   return Array.from({ length: size ** strength }, (_, code) => {
     const coefficients = Array.from({ length: strength }, (_, i) => Math.floor(code / size ** i) % size);
     const values = Array.from({ length: size }, (_, point) =>
@@ -87,7 +87,7 @@ function polynomials(axes: number, levels: number, strength: number): Rows | und
  * Axes of one group agree in the first rows and so hold every pair of equal levels: the rows of the second part that are
  * constant can go.
  */
-function products(axes: number, levels: number, look: Look): Rows | undefined {
+function products(axes: number, levels: number, look: SearchFallback): Rows | undefined {
   const size = primePowerFrom(levels);
   if (axes <= size + 1) return undefined;
   const product = (width: number, within: Rows): Rows => {
@@ -110,7 +110,7 @@ function products(axes: number, levels: number, look: Look): Rows | undefined {
 }
 
 /** Each axis twice: rows in which both agree, then pairs in which the second is shifted by each distance. */
-function doubled(axes: number, levels: number, look: Look): Rows {
+function doubled(axes: number, levels: number, look: SearchFallback): Rows {
   const half = Math.ceil(axes / 2);
   const triples = best(half, levels, 3, look);
   const pairs = best(half, levels, 2, look);

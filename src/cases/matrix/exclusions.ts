@@ -3,18 +3,18 @@ import { refuse } from '../../problems/problem-error.ts';
 import { isObject } from '../../problems/wanted.ts';
 
 /** A combination that cannot occur, by a predicate on the axes that it reads. */
-export interface Never {
+export interface PredicateExclusion {
   readonly reads: readonly string[];
   readonly when: (row: never) => boolean;
 }
 
-export const isNever = (given: object): given is Never =>
-  Array.isArray((given as Partial<Never>).reads) && typeof (given as Partial<Never>).when === 'function';
+export const isNever = (given: object): given is PredicateExclusion =>
+  Array.isArray((given as Partial<PredicateExclusion>).reads) && typeof (given as Partial<PredicateExclusion>).when === 'function';
 
 type Row = Readonly<Record<string, unknown>>;
 
 /** Reads the `exclude` option. Returns problems if it is not an array of combinations, or a function that returns one. */
-export function exclusionsOf(given: unknown, axes: readonly string[]): { readonly exclusions: readonly object[]; readonly problems: readonly Problem[] } {
+export function parseExclusions(given: unknown, axes: readonly string[]): { readonly exclusions: readonly object[]; readonly problems: readonly Problem[] } {
   let stated: unknown = given ?? [];
   if (typeof given === 'function') {
     const never = (reads: unknown, when: unknown): object => ({ reads, when });
@@ -30,7 +30,7 @@ export function exclusionsOf(given: unknown, axes: readonly string[]): { readonl
     return { exclusions: [], problems: [{ code: 'invalid-type', expected, got: '`exclude`', owner: 'matrix' }] };
   }
   const problems = (stated as unknown[]).flatMap((one): Problem[] => {
-    const { reads, when } = (isObject(one) ? one : {}) as Partial<Never>;
+    const { reads, when } = (isObject(one) ? one : {}) as Partial<PredicateExclusion>;
     const isStrange = !isObject(one) || (when !== undefined && (typeof when !== 'function' || !Array.isArray(reads)));
     return isStrange ? [{ code: 'invalid-type', expected: 'combination, or never(axes, condition)', got: 'an item of `exclude`', owner: 'matrix' }] : [];
   });
@@ -38,7 +38,7 @@ export function exclusionsOf(given: unknown, axes: readonly string[]): { readonl
 }
 
 /** Creates the rows for a predicate. They have the declared axes only; reading another axis throws, since results are cached by declared axes. */
-export function readerOf({ reads }: Never, axes: readonly string[]): (value: (name: string, i: number) => unknown) => Row {
+export function buildReader({ reads }: PredicateExclusion, axes: readonly string[]): (value: (name: string, i: number) => unknown) => Row {
   const undeclared = Object.defineProperties(
     {},
     Object.fromEntries(

@@ -1,36 +1,36 @@
-import { grouped } from '../../problems/grouped.ts';
+import { formatThousands } from '../../problems/grouped.ts';
 import type { Problem } from '../../problems/problem.ts';
-import type { Facts } from '../source.ts';
-import { shortValue } from '../values.ts';
-import { type Axes, combinations, rowOf } from './axes.ts';
+import type { SourceSummary } from '../source.ts';
+import { formatShortValue } from '../values.ts';
+import { type Axes, buildRow, combinations } from './axes.ts';
 import type { MatrixOptions } from './options.ts';
 import { verifyCoverage } from './verify.ts';
 
 /** What a plan tells of a matrix: how many rows stand for how many combinations, and that they cover what is owed. */
-export function factsOf(
+export function summarizeMatrix(
   axes: Axes,
   options: MatrixOptions<Record<string, unknown>>,
   found: { readonly rows: readonly (readonly number[])[]; readonly undecided: number } | undefined,
-): Facts {
+): SourceSummary {
   const total = combinations(axes);
   if (!found) return { summary: `${number(total)} combinations${options.exclude ? ' before exclusions' : ''}`, warnings: [] };
   const values = Object.fromEntries(axes.names.map((name, axis) => [name, axes.values[axis] as readonly unknown[]])) as Record<string, readonly {}[]>;
-  const rows = found.rows.map((levels) => rowOf(axes, levels)) as Record<string, {}>[];
+  const rows = found.rows.map((levels) => buildRow(axes, levels)) as Record<string, {}>[];
   const { required: owed, missing, wrong, undecided } = verifyCoverage(values, rows, options as MatrixOptions<Record<string, {}>>);
   const stronger = options.mixedStrength?.length ? `, stronger for ${options.mixedStrength.map((group) => group.axes.join(' × ')).join(' and ')}` : '';
   const kept =
     missing.length + wrong.length === 0
-      ? `every ${sized(options.strength as number)} of values is covered`
-      : `not every ${sized(options.strength as number)} of values is covered`;
+      ? `every ${formatSize(options.strength as number)} of values is covered`
+      : `not every ${formatSize(options.strength as number)} of values is covered`;
   const summary = `${number(rows.length)} rows for ${number(total)} combinations; ${kept}${stronger} (${number(owed - missing.length)} of ${number(owed)})`;
   const warnings: Problem[] = axes.names.flatMap((name, axis) =>
     (axes.values[axis] as readonly unknown[]).flatMap((value, level) =>
-      found.rows.some((levels) => levels[axis] === level) ? [] : [{ code: 'infeasible-value', axis: name, value: shortValue(value) } as const],
+      found.rows.some((levels) => levels[axis] === level) ? [] : [{ code: 'infeasible-value', axis: name, value: formatShortValue(value) } as const],
     ),
   );
   if (undecided > 0) warnings.push({ code: 'feasibility-unknown', count: undecided });
   return { summary, warnings };
 }
 
-const number = (count: number): string => (count < 1e15 ? grouped(count) : count.toExponential(1));
-const sized = (strength: number): string => (['value', 'pair', 'triple'] as const)[strength - 1] ?? `combination of ${strength}`;
+const number = (count: number): string => (count < 1e15 ? formatThousands(count) : count.toExponential(1));
+const formatSize = (strength: number): string => (['value', 'pair', 'triple'] as const)[strength - 1] ?? `combination of ${strength}`;

@@ -22,7 +22,7 @@ export function primePowerFrom(number: number): number {
 }
 
 /** Makes the field: polynomials over the prime, modulo one that is found to be irreducible by trying. */
-export function fieldOf(size: number): Field {
+export function buildField(size: number): Field {
   const { prime, exponent } = primePower(size) as { prime: number; exponent: number };
   const digits = (number: number): number[] => Array.from({ length: exponent }, (_, i) => Math.floor(number / prime ** i) % prime);
   const numberOf = (coefficients: readonly number[]): number => coefficients.reduce((sum, digit, i) => sum + digit * prime ** i, 0);

@@ -8,17 +8,17 @@ import type { Constraints } from './constraints.ts';
  */
 export function greedy(levels: readonly number[], combinations: Combinations, constraints: Constraints | undefined, random: Random, tries: number): number[][] {
   const rows: number[][] = [];
-  while (combinations.open > 0) {
+  while (combinations.uncoveredCount > 0) {
     let best: { row: number[]; open: number } | undefined;
     let index = 0;
     for (let tried = 0; tried < tries; tried++) {
-      index = combinations.openAt(random.integer(0, combinations.open - 1));
+      index = combinations.openAt(random.integer(0, combinations.uncoveredCount - 1));
       const row = fillRow(partialRow(levels.length, combinations.combinationAt(index)), levels, combinations, constraints, random);
       if (!row) break;
       if (tries === 1) best = { row, open: 0 };
       else {
         combinations.count(row, 1);
-        if (!best || combinations.open < best.open) best = { row, open: combinations.open };
+        if (!best || combinations.uncoveredCount < best.open) best = { row, open: combinations.uncoveredCount };
         combinations.count(row, -1);
       }
     }
@@ -51,14 +51,14 @@ export function fillRow(
       ? order.reduce((best, level) => ((gains[level] as number) > (gains[best] as number) ? level : best))
       : order.find((level) => {
           row[axis] = level;
-          const allowed = !constraints.breaksAt(row, axis) && constraints.allows(row) === true;
+          const allowed = !constraints.breaksAt(row, axis) && constraints.isFeasible(row) === true;
           row[axis] = -1;
           return allowed;
         });
     if (chosen === undefined) return undefined;
     row[axis] = chosen;
   }
-  return free || !constraints.breaks(row) ? row : undefined;
+  return free || !constraints.violates(row) ? row : undefined;
 }
 
 /** A row of open axes but for those of a combination. */

@@ -1,20 +1,20 @@
 import type { Problem } from '../../problems/problem.ts';
 import { ProblemError, refuse } from '../../problems/problem-error.ts';
-import { callable, either, isObject, listOf, recordOf, strange, strangeArguments, type WantedOf } from '../../problems/wanted.ts';
+import { findInvalidArguments, findInvalidOptions, functionSpec, isObject, listOf, type OptionSpecs, oneOfSpecs, recordOf } from '../../problems/wanted.ts';
 import { hash } from '../hash.ts';
-import { randomFrom } from '../random.ts';
-import type { Entry, Expansion } from '../row.ts';
-import { type CaseSource, Cases, type Datum } from '../source.ts';
-import { shortValue } from '../values.ts';
-import { type Axes, axesOf, combinations, levelOf, rowOf } from './axes.ts';
-import { combinationsOf, mostCombinations, type Wanted } from './combinations.ts';
+import { createRandom } from '../random.ts';
+import type { ExpansionContext, RowEntry } from '../row.ts';
+import { type CaseSource, CaseSourceImpl, type Datum } from '../source.ts';
+import { formatShortValue } from '../values.ts';
+import { type Axes, buildRow, combinations, findLevel, parseAxes } from './axes.ts';
+import { buildCombinations, type CoverageTarget, MAX_COMBINATIONS } from './combinations.ts';
 import { Constraints } from './constraints.ts';
-import { exclusionsOf } from './exclusions.ts';
-import { factsOf } from './facts.ts';
+import { parseExclusions } from './exclusions.ts';
+import { summarizeMatrix } from './facts.ts';
 import type { MatrixOptions } from './options.ts';
 
 /** Rows are made in chunks of so many combinations. */
-const chunk = 1024;
+const BATCH_ROWS = 1024;
 
 /**
  * Create a case source from a combinatorial matrix: all combinations of the axes' values, or a covering array.
@@ -32,38 +32,41 @@ export function matrix<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
   options: MatrixOptions<NoInfer<A>> = {},
 ): CaseSource<A> {
-  const misread = [...strangeArguments({ axes }, { axes: recordOf('values for each axis') }, 'matrix'), ...strange(options, wantedOptions, 'matrix')];
-  if (misread.length > 0) return new Cases<A>({ what: 'a matrix', problems: misread, open: () => [] });
-  const model = axesOf(axes as Readonly<Record<string, readonly unknown[]>>);
-  const excluded = exclusionsOf(options.exclude, model.names);
+  const misread = [
+    ...findInvalidArguments({ axes }, { axes: recordOf('values for each axis') }, 'matrix'),
+    ...findInvalidOptions(options, matrixSpecs, 'matrix'),
+  ];
+  if (misread.length > 0) return new CaseSourceImpl<A>({ description: 'a matrix', problems: misread, open: () => [] });
+  const model = parseAxes(axes as Readonly<Record<string, readonly unknown[]>>);
+  const excluded = parseExclusions(options.exclude, model.names);
   const constraints = new Constraints(model, excluded.exclusions);
   const given = options as MatrixOptions<Record<string, unknown>>;
   const isCovering = typeof options.strength === 'number' && options.strength < model.names.length;
   const problems = [...axisProblems(model, axes), ...optionProblems(model, options), ...excluded.problems, ...constraints.problems];
-  const wanted = isCovering && problems.length === 0 ? wantedOf(model, given) : [];
+  const wanted = isCovering && problems.length === 0 ? buildCoverageTargets(model, given) : [];
   const owed = wanted.reduce(
     (sum, { axes: group, strength }) =>
       sum +
-      combinationsOf(
+      buildCombinations(
         group.map((axis) => model.counts[axis] as number),
         strength,
       ),
     0,
   );
-  if (owed > mostCombinations)
-    problems.push({ code: 'coverage-limit-exceeded', required: owed, limit: mostCombinations, strength: options.strength as number, axes: model.names.length });
+  if (owed > MAX_COMBINATIONS)
+    problems.push({ code: 'coverage-limit-exceeded', required: owed, limit: MAX_COMBINATIONS, strength: options.strength as number, axes: model.names.length });
   // Covering rows are looked for once, however often they are asked for.
   let covered: Promise<Found> | undefined;
-  const find = (expansion: Expansion): Promise<Found> => {
-    covered ??= covering(model, wanted, given, constraints, expansion);
+  const find = (expansion: ExpansionContext): Promise<Found> => {
+    covered ??= loadCoveringRows(model, wanted, given, constraints, expansion);
     return covered;
   };
-  return new Cases<A>({
-    what: isCovering ? `a matrix of ${model.names.length} axes, strength ${options.strength}` : `a matrix of ${model.names.length} axes`,
+  return new CaseSourceImpl<A>({
+    description: isCovering ? `a matrix of ${model.names.length} axes, strength ${options.strength}` : `a matrix of ${model.names.length} axes`,
     columns: model.names,
     problems,
-    open: (expansion) => (isCovering ? once(find(expansion), model) : product(model, given, constraints)),
-    facts: [async (expansion) => factsOf(model, given, isCovering ? await find(expansion) : undefined)],
+    open: (expansion) => (isCovering ? openCoveringRows(find(expansion), model) : product(model, given, constraints)),
+    facts: [async (expansion) => summarizeMatrix(model, given, isCovering ? await find(expansion) : undefined)],
   });
 }
 
@@ -78,22 +81,22 @@ function axisProblems({ names, values }: Axes, given: Readonly<Record<string, un
   for (const [axis, name] of names.entries()) {
     const list = values[axis] as readonly unknown[];
     if (!Array.isArray(given[name]))
-      problems.push({ code: 'invalid-type', expected: 'array of values', got: shortValue(given[name]), owner: `axis "${name}"` });
+      problems.push({ code: 'invalid-type', expected: 'array of values', got: formatShortValue(given[name]), owner: `axis "${name}"` });
     else if (list.length === 0) problems.push({ code: 'empty-axis', axis: name });
     for (const [i, value] of list.entries())
-      if (levelOf(list, value) !== i) problems.push({ code: 'duplicate-axis-value', axis: name, value: shortValue(value) });
+      if (findLevel(list, value) !== i) problems.push({ code: 'duplicate-axis-value', axis: name, value: formatShortValue(value) });
   }
   return problems;
 }
 
-const wantedOptions: WantedOf<MatrixOptions<any>> = {
+const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
   // What strengths there are is told with the number.
-  strength: { is: "strength, or 'all'", fits: (value) => value === 'all' || typeof value === 'number' },
+  strength: { is: "strength, or 'all'", matches: (value) => value === 'all' || typeof value === 'number' },
   mixedStrength: listOf('objects like { axes, strength }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
-  exclude: either('array of exclusions, or function that returns one', listOf('combinations', isObject), callable),
+  exclude: oneOfSpecs('array of exclusions, or function that returns one', listOf('combinations', isObject), functionSpec),
   include: listOf('rows', isObject),
-  seed: { is: 'number', fits: (value) => typeof value === 'number' },
-  effort: { is: "'quick' or 'thorough'", fits: (value) => value === 'quick' || value === 'thorough' },
+  seed: { is: 'number', matches: (value) => typeof value === 'number' },
+  effort: { is: "'quick' or 'thorough'", matches: (value) => value === 'quick' || value === 'thorough' },
 };
 
 function optionProblems({ names }: Axes, options: MatrixOptions<any>): Problem[] {
@@ -112,11 +115,11 @@ function optionProblems({ names }: Axes, options: MatrixOptions<any>): Problem[]
 }
 
 /** All combinations that can occur, the last axis fastest. */
-function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): Generator<readonly Entry[]> {
+function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): Generator<readonly RowEntry[]> {
   // They are among all combinations, if they can be at all.
-  plusRows(axes, options, constraints);
+  appendRows(axes, options, constraints);
   const total = combinations(axes);
-  let entries: Entry[] = [];
+  let entries: RowEntry[] = [];
   let any = false;
   for (let number = 0; number < total; number++) {
     const levels: number[] = [];
@@ -125,8 +128,8 @@ function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, c
       levels[axis] = rest % (axes.counts[axis] as number);
       rest = Math.floor(rest / (axes.counts[axis] as number));
     }
-    if (!constraints.breaks(levels)) entries.push({ row: rowOf(axes, levels) });
-    if (entries.length === chunk || (number === total - 1 && entries.length > 0)) {
+    if (!constraints.violates(levels)) entries.push({ row: buildRow(axes, levels) });
+    if (entries.length === BATCH_ROWS || (number === total - 1 && entries.length > 0)) {
       any = true;
       yield entries;
       entries = [];
@@ -135,11 +138,11 @@ function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, c
   if (!any && total > 0) throw new ProblemError([{ code: 'no-feasible-combination' }]);
 }
 
-async function* once(found: Promise<Found>, axes: Axes): AsyncGenerator<readonly Entry[]> {
-  yield (await found).rows.map((levels) => ({ row: rowOf(axes, levels) }));
+async function* openCoveringRows(found: Promise<Found>, axes: Axes): AsyncGenerator<readonly RowEntry[]> {
+  yield (await found).rows.map((levels) => ({ row: buildRow(axes, levels) }));
 }
 
-function wantedOf(axes: Axes, options: MatrixOptions<Record<string, unknown>>): Wanted[] {
+function buildCoverageTargets(axes: Axes, options: MatrixOptions<Record<string, unknown>>): CoverageTarget[] {
   const numbered = (names: readonly unknown[]): number[] => names.map((name) => axes.names.indexOf(String(name))).sort((a, b) => a - b);
   return [
     ...(options.mixedStrength ?? []).map((group) => ({ axes: numbered(group.axes), strength: Math.min(group.strength, group.axes.length) })),
@@ -148,49 +151,49 @@ function wantedOf(axes: Axes, options: MatrixOptions<Record<string, unknown>>): 
 }
 
 /** Raised whenever the same seed comes to give other rows: those that are kept would else be of two makes. */
-const makeOfRows = 'covering rows 4';
+const ROW_CACHE_VERSION = 'covering rows 4';
 
-async function covering(
+async function loadCoveringRows(
   axes: Axes,
-  wanted: readonly Wanted[],
+  wanted: readonly CoverageTarget[],
   options: MatrixOptions<Record<string, unknown>>,
   constraints: Constraints,
-  { kept }: Expansion,
+  { kept }: ExpansionContext,
 ): Promise<Found> {
-  if (constraints.allows(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'no-feasible-combination' }]);
-  const plus = plusRows(axes, options, constraints);
+  if (constraints.isFeasible(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'no-feasible-combination' }]);
+  const plus = appendRows(axes, options, constraints);
   const { seed = 1, effort = 'quick' } = options;
-  const forbidden = constraints.written();
+  const forbidden = constraints.serialize();
   // What was found for the same content is found again: rows are levels, whatever the values are called.
-  const content = forbidden === undefined ? undefined : JSON.stringify([makeOfRows, axes.counts, wanted, forbidden, plus, seed, effort]);
+  const content = forbidden === undefined ? undefined : JSON.stringify([ROW_CACHE_VERSION, axes.counts, wanted, forbidden, plus, seed, effort]);
   const key = content === undefined ? undefined : `rows-${hash(content)}`;
   const before = key === undefined ? undefined : ((await kept?.get(key)) as (Found & { readonly content: string }) | undefined);
   if (before?.content === content) return before as Found;
   // The search is loaded when rows are looked for.
-  const { coverRows } = await import('./cover.ts');
-  const found = coverRows({ axes, wanted, constraints, plus, random: randomFrom(`matrix ${seed}`), effort });
+  const { generateCoveringRows: coverRows } = await import('./cover.ts');
+  const found = coverRows({ axes, wanted, constraints, plus, random: createRandom(`matrix ${seed}`), effort });
   if (key !== undefined) await kept?.set(key, { content, ...found });
   return found;
 }
 
 /** The rows that must be there, as levels. */
-function plusRows(axes: Axes, { include: plus = [] }: MatrixOptions<Record<string, unknown>>, constraints: Constraints): number[][] {
+function appendRows(axes: Axes, { include: plus = [] }: MatrixOptions<Record<string, unknown>>, constraints: Constraints): number[][] {
   return plus.map((row) => {
-    const levels = levelsOf(axes, row);
-    return constraints.allows(levels) === false ? refuse({ code: 'infeasible-row', row: shortValue(row) }) : levels;
+    const levels = findLevels(axes, row);
+    return constraints.isFeasible(levels) === false ? refuse({ code: 'infeasible-row', row: formatShortValue(row) }) : levels;
   });
 }
 
-function levelsOf(axes: Axes, row: Readonly<Record<string, unknown>>): number[] {
+function findLevels(axes: Axes, row: Readonly<Record<string, unknown>>): number[] {
   return axes.names.map((name, axis) => {
     if (!(name in row)) return -1;
-    const level = levelOf(axes.values[axis] as readonly unknown[], row[name]);
+    const level = findLevel(axes.values[axis] as readonly unknown[], row[name]);
     if (level < 0)
       refuse({
         code: 'unknown-value',
-        name: shortValue(row[name]),
+        name: formatShortValue(row[name]),
         owner: `include, axis "${name}"`,
-        known: (axes.values[axis] as readonly unknown[]).map(shortValue),
+        known: (axes.values[axis] as readonly unknown[]).map(formatShortValue),
       });
     return level;
   });

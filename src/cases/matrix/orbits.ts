@@ -1,10 +1,10 @@
-import { Combinations, type Records } from './combinations.ts';
+import { Combinations, type PackedAxisSets } from './combinations.ts';
 
 /** A group of permutations of levels: each gives every level's image. */
 export type Group = readonly (readonly number[])[];
 
 /** No row of starters holds it, whatever the permutations make of it. */
-const left = -1;
+const NOT_COVERED = -1;
 
 /**
  * Combinations up to a group of permutations of the levels: what the permutations make of each other counts as one.
@@ -20,7 +20,7 @@ export class Orbits extends Combinations {
   readonly #members: readonly (readonly (readonly number[])[])[];
 
   constructor(axes: number, levels: number, strength: number, group: Group) {
-    const { orbitOf, members } = orbitsOf(levels, strength, group);
+    const { orbitOf, members } = buildOrbits(levels, strength, group);
     const all = Array.from({ length: axes }, (_, axis) => axis);
     super(
       all.map(() => levels),
@@ -32,11 +32,11 @@ export class Orbits extends Combinations {
   }
 
   override combinationAt(index: number): ReturnType<Combinations['combinationAt']> {
-    const { axes, ways } = this.waysAt(index);
+    const { axes, ways } = this.countAssignments(index);
     return { axes, levels: ways[0] as readonly number[] };
   }
 
-  override waysAt(index: number): ReturnType<Combinations['waysAt']> {
+  override countAssignments(index: number): ReturnType<Combinations['countAssignments']> {
     const { axes, code } = this.setAt(index);
     return { axes, ways: this.#members[code] as readonly (readonly number[])[] };
   }
@@ -44,20 +44,20 @@ export class Orbits extends Combinations {
   override count(row: readonly number[], by: 1 | -1): void {
     for (const { width, data } of this.sets) {
       for (let at = 0; at < data.length; at += width) {
-        const orbit = this.#orbitOf[codeOf(row, data, at + 1, at + width)] as number;
-        if (orbit !== left) this.add((data[at] as number) + orbit, by);
+        const orbit = this.#orbitOf[encodeCombination(row, data, at + 1, at + width)] as number;
+        if (orbit !== NOT_COVERED) this.add((data[at] as number) + orbit, by);
       }
       this.work += data.length / width;
     }
   }
 
-  override singles(row: readonly number[], most: number): number {
+  override countUniquelyCovered(row: readonly number[], most: number): number {
     let singles = 0;
     for (const { width, data } of this.sets) {
       let at = 0;
       for (; at < data.length && singles <= most; at += width) {
-        const orbit = this.#orbitOf[codeOf(row, data, at + 1, at + width)] as number;
-        if (orbit !== left && this.counts[(data[at] as number) + orbit] === 1) singles++;
+        const orbit = this.#orbitOf[encodeCombination(row, data, at + 1, at + width)] as number;
+        if (orbit !== NOT_COVERED && this.counts[(data[at] as number) + orbit] === 1) singles++;
       }
       this.work += at / width;
     }
@@ -65,36 +65,36 @@ export class Orbits extends Combinations {
   }
 
   override gains(row: readonly number[], axis: number, gains: Int32Array): void {
-    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
+    for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
       record: for (let at = 0; at < data.length; at += width) {
         for (let i = at + 2; i < at + width; i += 2) if ((row[data[i] as number] as number) < 0) continue record;
-        const code = codeOf(row, data, at + 2, at + width);
+        const code = encodeCombination(row, data, at + 2, at + width);
         for (let level = 0; level < gains.length; level++) {
           const orbit = this.#orbitOf[code + level * (data[at + 1] as number)] as number;
-          if (orbit !== left && this.counts[(data[at] as number) + orbit] === 0) gains[level] = (gains[level] as number) + 1;
+          if (orbit !== NOT_COVERED && this.counts[(data[at] as number) + orbit] === 0) gains[level] = (gains[level] as number) + 1;
         }
       }
     }
   }
 
-  override loss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
+  override coverageLoss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
     const { counts } = this;
     const orbitOf = this.#orbitOf;
     const old = row[axis] as number;
-    const tooMany = most + this.open;
+    const tooMany = most + this.uncoveredCount;
     let lost = 0;
     let won = 0;
-    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
+    for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
       let at = 0;
       for (; at < data.length && lost <= tooMany; at += width) {
         const start = data[at] as number;
         const distance = data[at + 1] as number;
-        const code = codeOf(row, data, at + 2, at + width);
+        const code = encodeCombination(row, data, at + 2, at + width);
         const before = orbitOf[code + old * distance] as number;
         const after = orbitOf[code + level * distance] as number;
         if (before === after) continue;
-        if (before !== left && counts[start + before] === 1) lost++;
-        if (after !== left && counts[start + after] === 0) won++;
+        if (before !== NOT_COVERED && counts[start + before] === 1) lost++;
+        if (after !== NOT_COVERED && counts[start + after] === 0) won++;
       }
       this.work += at / width;
     }
@@ -103,16 +103,16 @@ export class Orbits extends Combinations {
 
   override change(row: number[], axis: number, level: number): void {
     const old = row[axis] as number;
-    for (const { width, data } of this.setsOf[axis] as readonly Records[]) {
+    for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
       for (let at = 0; at < data.length; at += width) {
         const start = data[at] as number;
         const distance = data[at + 1] as number;
-        const code = codeOf(row, data, at + 2, at + width);
+        const code = encodeCombination(row, data, at + 2, at + width);
         const before = this.#orbitOf[code + old * distance] as number;
         const after = this.#orbitOf[code + level * distance] as number;
         if (before === after) continue;
-        if (before !== left) this.add(start + before, -1);
-        if (after !== left) this.add(start + after, 1);
+        if (before !== NOT_COVERED) this.add(start + before, -1);
+        if (after !== NOT_COVERED) this.add(start + after, 1);
       }
       this.work += (2 * data.length) / width;
     }
@@ -121,26 +121,26 @@ export class Orbits extends Combinations {
 }
 
 /** The part that some axes have in a combination's code: pairs of an axis and its levels' distance. */
-function codeOf(row: readonly number[], data: Int32Array, from: number, to: number): number {
+function encodeCombination(row: readonly number[], data: Int32Array, from: number, to: number): number {
   let code = 0;
   for (let i = from; i < to; i += 2) code += (row[data[i] as number] as number) * (data[i + 1] as number);
   return code;
 }
 
-function orbitsOf(levels: number, strength: number, group: Group): { orbitOf: Int32Array; members: number[][][] } {
-  const orbitOf = new Int32Array(levels ** strength).fill(left);
+function buildOrbits(levels: number, strength: number, group: Group): { orbitOf: Int32Array; members: number[][][] } {
+  const orbitOf = new Int32Array(levels ** strength).fill(NOT_COVERED);
   const members: number[][][] = [];
   const isFixed = (level: number): boolean => group.every((permutation) => permutation[level] === level);
   const codeOfLevels = (combination: readonly number[]): number => combination.reduce((code, level) => code * levels + level, 0);
   for (let code = 0; code < orbitOf.length; code++) {
-    if (orbitOf[code] !== left) continue;
+    if (orbitOf[code] !== NOT_COVERED) continue;
     const combination = Array.from({ length: strength }, (_, i) => Math.floor(code / levels ** (strength - 1 - i)) % levels);
     const isOneLevel = combination.every((level) => level === combination[0]);
     if (combination.every(isFixed) || (isOneLevel && group.length > levels)) continue;
     const orbit: number[][] = [];
     for (const permutation of group) {
       const image = combination.map((level) => permutation[level] as number);
-      if (orbitOf[codeOfLevels(image)] !== left) continue;
+      if (orbitOf[codeOfLevels(image)] !== NOT_COVERED) continue;
       orbitOf[codeOfLevels(image)] = members.length;
       orbit.push(image);
     }

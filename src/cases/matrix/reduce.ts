@@ -15,14 +15,14 @@ export interface Reduction {
   /** No fewer rows can do. */
   readonly least: number;
   /** How readily a change for the worse is taken, and for how many steps a cell that was changed rests; as is best for most. */
-  readonly temper?: { readonly temperature: number; readonly rest: number } | undefined;
+  readonly temperature?: { readonly temperature: number; readonly rest: number } | undefined;
 }
 
 /** What a step costs besides looking at combinations. */
-export const stepWork = 30;
+export const STEP_WORK = 30;
 
-const ordinaryTemper = { temperature: 0.7, rest: 10 };
-const randomChange = 0.002;
+const DEFAULT_TEMPERATURE = { temperature: 0.7, rest: 10 };
+const RANDOM_CHANGE_PROBABILITY = 0.002;
 
 /**
  * Takes rows away for as long as what they covered can be covered by the others, within a budget of combinations looked at.
@@ -37,8 +37,8 @@ export function reduceRows(task: Reduction, budget: number): number[][] {
   const search = new Search(task);
   const end = combinations.work + budget;
   let best = search.copy();
-  for (let step = 0; combinations.work < end; step++, combinations.work += stepWork) {
-    if (combinations.open > 0) search.repair(step);
+  for (let step = 0; combinations.work < end; step++, combinations.work += STEP_WORK) {
+    if (combinations.uncoveredCount > 0) search.repair(step);
     else {
       best = search.copy();
       if (best.length <= least || !search.removeRow()) break;
@@ -55,19 +55,19 @@ export class Search {
   readonly #constraints: Constraints | undefined;
   readonly #levels: readonly number[];
   readonly #random: Random;
-  readonly #temper: NonNullable<Reduction['temper']>;
+  readonly #temperature: NonNullable<Reduction['temperature']>;
   /** Until which step a cell rests, by its row and axis. */
-  readonly #resting: Int32Array;
+  readonly #tabuUntil: Int32Array;
 
-  constructor({ levels, combinations, rows, fixed, constraints, random, temper = ordinaryTemper }: Reduction) {
+  constructor({ levels, combinations, rows, fixed, constraints, random, temperature = DEFAULT_TEMPERATURE }: Reduction) {
     this.#levels = levels;
     this.#combinations = combinations;
     this.#rows = rows.map((row) => [...row]);
     this.#fixed = fixed;
     this.#constraints = constraints?.isFree ? undefined : constraints;
     this.#random = random;
-    this.#temper = temper;
-    this.#resting = new Int32Array(rows.length * levels.length).fill(-1);
+    this.#temperature = temperature;
+    this.#tabuUntil = new Int32Array(rows.length * levels.length).fill(-1);
   }
 
   copy(): number[][] {
@@ -80,14 +80,14 @@ export class Search {
     let which = -1;
     for (const [number, row] of this.#rows.entries()) {
       if ((this.#fixed[number]?.length ?? 0) > 0) continue;
-      const singles = this.#combinations.singles(row, least);
+      const singles = this.#combinations.countUniquelyCovered(row, least);
       if (singles < least) [least, which] = [singles, number];
     }
     if (which < 0 || this.#rows.length <= 1) return false;
     // Fixed rows stand first, so that the numbers of the others do not matter.
     const [gone] = this.#rows.splice(which, 1);
     this.#combinations.count(gone as number[], -1);
-    this.#resting.fill(-1);
+    this.#tabuUntil.fill(-1);
     return true;
   }
 
@@ -95,14 +95,14 @@ export class Search {
   repair(step: number): void {
     const random = this.#random;
     const combinations = this.#combinations;
-    if (random.real(0, 1) < randomChange) {
+    if (random.real(0, 1) < RANDOM_CHANGE_PROBABILITY) {
       const number = random.integer(0, this.#rows.length - 1);
       const axis = random.integer(0, this.#levels.length - 1);
       const level = random.integer(0, (this.#levels[axis] as number) - 1);
       if (level !== this.#rows[number]?.[axis] && this.#mayChange(number, axis, level)) combinations.change(this.#rows[number] as number[], axis, level);
       return;
     }
-    const { axes, ways } = combinations.waysAt(combinations.openAt(random.integer(0, combinations.open - 1)));
+    const { axes, ways } = combinations.countAssignments(combinations.openAt(random.integer(0, combinations.uncoveredCount - 1)));
     let best: { number: number; axis: number; level: number; loss: number } | undefined;
     let ties = 0;
     const width = this.#levels.length;
@@ -110,12 +110,12 @@ export class Search {
       const row = this.#rows[number] as number[];
       for (let way = 0; way < ways.length; way++) {
         const levels = ways[way] as readonly number[];
-        const lacking = lackingPlace(row, axes, levels);
+        const lacking = findSingleMissing(row, axes, levels);
         if (lacking < 0) continue;
         const axis = axes[lacking] as number;
         const level = levels[lacking] as number;
-        if ((this.#resting[number * width + axis] as number) > step || !this.#mayChange(number, axis, level)) continue;
-        const loss = combinations.loss(row, axis, level, best?.loss);
+        if ((this.#tabuUntil[number * width + axis] as number) > step || !this.#mayChange(number, axis, level)) continue;
+        const loss = combinations.coverageLoss(row, axis, level, best?.loss);
         if (!best || loss < best.loss) {
           best = { number, axis, level, loss };
           ties = 1;
@@ -124,9 +124,9 @@ export class Search {
     }
     combinations.work += this.#rows.length * ways.length;
     if (!best) this.#force(axes, random.pick(ways));
-    else if (best.loss <= 0 || random.real(0, 1) < Math.exp(-best.loss / this.#temper.temperature)) {
+    else if (best.loss <= 0 || random.real(0, 1) < Math.exp(-best.loss / this.#temperature.temperature)) {
       combinations.change(this.#rows[best.number] as number[], best.axis, best.level);
-      this.#resting[best.number * width + best.axis] = step + this.#temper.rest;
+      this.#tabuUntil[best.number * width + best.axis] = step + this.#temperature.rest;
     }
   }
 
@@ -149,7 +149,7 @@ export class Search {
     for (const [i, axis] of axes.entries()) {
       if (row[axis] !== levels[i] && !this.#fixed[number]?.includes(axis)) this.#combinations.change(row, axis, levels[i] as number);
     }
-    if (!this.#constraints?.breaks(row)) return;
+    if (!this.#constraints?.violates(row)) return;
     before.forEach((level, axis) => {
       if (row[axis] !== level) this.#combinations.change(row, axis, level);
     });
@@ -157,7 +157,7 @@ export class Search {
 }
 
 /** The one place in which a row lacks a combination; -1 where there are several, or none. */
-function lackingPlace(row: readonly number[], axes: readonly number[], levels: readonly number[]): number {
+function findSingleMissing(row: readonly number[], axes: readonly number[], levels: readonly number[]): number {
   let lacking = -1;
   for (let i = 0; i < axes.length; i++) {
     if (row[axes[i] as number] === levels[i]) continue;

@@ -1,8 +1,8 @@
 import type { Random } from '../random.ts';
-import { fieldOf, primePowerFrom } from './galois.ts';
+import { buildField, primePowerFrom } from './galois.ts';
 import { greedy } from './greedy.ts';
 import { type Group, Orbits } from './orbits.ts';
-import { Search, stepWork } from './reduce.ts';
+import { Search, STEP_WORK } from './reduce.ts';
 
 /** Few rows with much to each: changes for the worse are taken seldom, and cells rest shortly. */
 const temper = { temperature: 0.4, rest: 5 };
@@ -10,7 +10,7 @@ const temper = { temperature: 0.4, rest: 5 };
  * So many orbits for each starter may be missing where pairs are wanted: a search among all rows finds room for them, and does better
  * from there than from rows in which nothing can move. For more than pairs it takes too long.
  */
-const forPairs = 1;
+const PAIR_SLACK_ROWS = 1;
 
 /**
  * Rows for equal axes that a group of permutations of their levels makes of a few, which a search finds; nothing where there is no such
@@ -32,20 +32,20 @@ export function starterRows(axes: number, levels: number, strength: number, rand
     constraints: undefined,
     random,
     least: 1,
-    temper,
+    temperature: temper,
   });
-  const starters = fewest(search, orbits, strength === 2 ? forPairs : 0, orbits.work + budget);
-  return developed(starters, group);
+  const starters = fewest(search, orbits, strength === 2 ? PAIR_SLACK_ROWS : 0, orbits.work + budget);
+  return developOrbits(starters, group);
 }
 
 /** As few starters as a search gets down to, where so many orbits for each may be missing. */
 function fewest(search: Search, orbits: Orbits, missing: number, end: number): readonly (readonly number[])[] {
   let found = search.copy();
   for (let more = true; more; more = orbits.work < end && search.removeRow()) {
-    let [closest, open] = [search.copy(), orbits.open];
-    for (let step = 0; orbits.work < end && open > missing * closest.length; step++, orbits.work += stepWork) {
+    let [closest, open] = [search.copy(), orbits.uncoveredCount];
+    for (let step = 0; orbits.work < end && open > missing * closest.length; step++, orbits.work += STEP_WORK) {
       search.repair(step);
-      if (orbits.open < open) [closest, open] = [search.copy(), orbits.open];
+      if (orbits.uncoveredCount < open) [closest, open] = [search.copy(), orbits.uncoveredCount];
     }
     if (open <= 2 * missing * closest.length) found = closest;
   }
@@ -53,7 +53,7 @@ function fewest(search: Search, orbits: Orbits, missing: number, end: number): r
 }
 
 /** All that the permutations make of starters, each once, and what orbits leave out. */
-function developed(starters: readonly (readonly number[])[], group: Group): number[][] {
+function developOrbits(starters: readonly (readonly number[])[], group: Group): number[][] {
   const rows = new Map<string, number[]>();
   const put = (row: number[]): void => void rows.set(row.join(), row);
   for (const row of starters) for (const permutation of group) put(row.map((level) => permutation[level] as number));
@@ -77,7 +77,7 @@ function groupFor(levels: number, strength: number): Group | undefined {
   }
   const size = primePowerFrom(levels) === levels ? levels : levels - 1;
   if (size < 2 || primePowerFrom(size) !== size) return undefined;
-  const field = fieldOf(size);
+  const field = buildField(size);
   const numbers = numbersBelow(size);
   const alone = size === levels ? [] : [size];
   return numbers.slice(1).flatMap((factor) => numbers.map((by) => [...numbers.map((number) => field.add(field.multiply(factor, number), by)), ...alone]));

@@ -1,6 +1,6 @@
 import { ProblemError } from '../../problems/problem-error.ts';
 import type { Datum } from '../source.ts';
-import { exclusionsOf, isNever, readerOf } from './exclusions.ts';
+import { buildReader, isNever, parseExclusions } from './exclusions.ts';
 import type { MatrixOptions } from './options.ts';
 
 type Row = Readonly<Record<string, unknown>>;
@@ -13,7 +13,7 @@ interface Rule {
 }
 
 /** Combinations tried to find out whether one can occur; past that it is undecided. */
-const mostTried = 100_000;
+const MAX_TRIED_ROWS = 100_000;
 
 /**
  * Verify that rows cover a matrix: which required combinations are missing, and which rows contain an excluded one.
@@ -33,7 +33,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
 ): { readonly required: number; readonly missing: readonly Partial<A>[]; readonly wrong: readonly A[]; readonly undecided: number } {
   const names = Object.keys(axes);
   const given = [...rows];
-  const rules = rulesOf(options.exclude, names);
+  const rules = buildRules(options.exclude, names);
   const everywhere = options.strength === undefined || options.strength === 'all' ? names.length : options.strength;
   const groups = [
     { axes: names, cover: everywhere },
@@ -42,11 +42,11 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   const missing: Partial<A>[] = [];
   let [owed, undecided] = [0, 0];
   for (const group of groups) {
-    for (const set of setsOf(group.axes, Math.min(group.cover, group.axes.length))) {
+    for (const set of listAxisSets(group.axes, Math.min(group.cover, group.axes.length))) {
       const places = new Map(set.map((name) => [name, new Map((axes as Axes)[name]?.map((value, place) => [value, place]))]));
       const numbered = (row: Row): string => set.map((name) => places.get(name)?.get(row[name])).join();
       const standing = new Set(given.map(numbered));
-      for (const combination of productOf(set, axes)) {
+      for (const combination of multiply(set, axes)) {
         const stands = standing.has(numbered(combination));
         const possible = rules.length === 0 || canOccur(combination, axes, rules);
         if (possible === undefined) undecided++;
@@ -66,7 +66,7 @@ function canOccur(combination: Row, axes: Axes, rules: readonly Rule[]): boolean
   let tried = 0;
   const settled = (row: Row, rule: Rule): boolean => rule.reads.every((name) => name in row);
   const complete = (row: Row): boolean | undefined => {
-    if (++tried > mostTried) return undefined;
+    if (++tried > MAX_TRIED_ROWS) return undefined;
     if (rules.some((rule) => settled(row, rule) && rule.forbids(row))) return false;
     // The rule with the fewest open axes comes next: it decides soonest.
     const [next] = rules
@@ -84,12 +84,12 @@ function canOccur(combination: Row, axes: Axes, rules: readonly Rule[]): boolean
   return complete(combination);
 }
 
-function rulesOf(except: MatrixOptions<any>['exclude'], axes: readonly string[]): Rule[] {
-  const { exclusions, problems } = exclusionsOf(except, axes);
+function buildRules(except: MatrixOptions<any>['exclude'], axes: readonly string[]): Rule[] {
+  const { exclusions, problems } = parseExclusions(except, axes);
   if (problems.length > 0) throw new ProblemError(problems);
   return exclusions.map((one) => {
     if (isNever(one)) {
-      const rowOf = readerOf(one, axes);
+      const rowOf = buildReader(one, axes);
       return { reads: one.reads, forbids: (row) => one.when(rowOf((name) => row[name]) as never) };
     }
     const wanted = Object.entries(one);
@@ -100,13 +100,13 @@ function rulesOf(except: MatrixOptions<any>['exclude'], axes: readonly string[])
   });
 }
 
-function* setsOf<T>(items: readonly T[], size: number): Generator<T[]> {
+function* listAxisSets<T>(items: readonly T[], size: number): Generator<T[]> {
   if (size === 0) yield [];
-  else for (const [i, first] of items.entries()) for (const rest of setsOf(items.slice(i + 1), size - 1)) yield [first, ...rest];
+  else for (const [i, first] of items.entries()) for (const rest of listAxisSets(items.slice(i + 1), size - 1)) yield [first, ...rest];
 }
 
-function* productOf(names: readonly string[], axes: Axes): Generator<Row> {
+function* multiply(names: readonly string[], axes: Axes): Generator<Row> {
   const [first, ...others] = names;
   if (first === undefined) yield {};
-  else for (const value of axes[first] as readonly unknown[]) for (const rest of productOf(others, axes)) yield { [first]: value, ...rest };
+  else for (const value of axes[first] as readonly unknown[]) for (const rest of multiply(others, axes)) yield { [first]: value, ...rest };
 }

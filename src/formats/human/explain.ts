@@ -1,6 +1,6 @@
-import { type SourceLocation, writePlace } from '../../problems/place.ts';
+import { formatLocation, type SourceLocation } from '../../problems/place.ts';
 import type { ExplainedFixture, Explanation, Origin } from '../../running/explain.ts';
-import { duration, oneLine } from '../style.ts';
+import { duration, escapeToOneLine } from '../style.ts';
 import type { Formatting } from './failure.ts';
 
 /** Milliseconds of a fixture's setup and teardown in the last run, by its name and its scope's id. */
@@ -11,12 +11,14 @@ export function renderExplanation(explanation: Explanation, last: LastTimes, for
   const { style } = formatting;
   const row = Object.entries(explanation.row);
   const lines = [
-    style.bold(oneLine(explanation.title)),
-    style.dim(oneLine(explanation.id)),
+    style.bold(escapeToOneLine(explanation.title)),
+    style.dim(escapeToOneLine(explanation.id)),
     explanation.at ? style.cyan(placed(explanation.at, formatting)) : '',
   ];
   if (row.length)
-    lines.push(`${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${oneLine(value)}`).join(style.dim(', '))}`);
+    lines.push(
+      `${style.dim('row')}  ${row.map(([column, value]) => `${style.dim(`${escapeToOneLine(column)}=`)}${escapeToOneLine(value)}`).join(style.dim(', '))}`,
+    );
   const early = explanation.fixtures.filter((fixture) => !fixture.lazy);
   const late = explanation.fixtures.filter((fixture) => fixture.lazy);
   lines.push('', early.length ? 'Set up in this order and torn down in reverse:' : 'This case needs no fixtures.');
@@ -26,8 +28,9 @@ export function renderExplanation(explanation: Explanation, last: LastTimes, for
   return lines.filter((line, i) => line !== '' || i > 2);
 }
 
-const placed = (place: SourceLocation, { nameFile }: Formatting): string => writePlace({ ...place, file: nameFile(place.file) });
-const origin = ({ owner, at }: Origin, formatting: Formatting): string => `${oneLine(owner)}${at ? `, ${formatting.style.cyan(placed(at, formatting))}` : ''}`;
+const placed = (place: SourceLocation, { nameFile }: Formatting): string => formatLocation({ ...place, file: nameFile(place.file) });
+const origin = ({ owner, at }: Origin, formatting: Formatting): string =>
+  `${escapeToOneLine(owner)}${at ? `, ${formatting.style.cyan(placed(at, formatting))}` : ''}`;
 
 function renderFixture(fixture: ExplainedFixture, number: string, last: LastTimes, formatting: Formatting): string[] {
   const { style } = formatting;
@@ -38,14 +41,14 @@ function renderFixture(fixture: ExplainedFixture, number: string, last: LastTime
       )
     : '';
   const lines = [
-    `${number.padStart(3)} ${style.bold(oneLine(fixture.name))}${fixture.definedAt ? `  ${style.cyan(placed(fixture.definedAt, formatting))}` : ''}${lasted}`,
+    `${number.padStart(3)} ${style.bold(escapeToOneLine(fixture.name))}${fixture.definedAt ? `  ${style.cyan(placed(fixture.definedAt, formatting))}` : ''}${lasted}`,
   ];
-  lines.push(`    ${style.dim('scope')}     ${fixture.scope}, shared by ${oneLine(fixture.sharedBy)}`);
-  if (fixture.needs.length) lines.push(`    ${style.dim('needs')}     ${fixture.needs.map(oneLine).join(', ')}`);
-  if (fixture.replaced) lines.push(`    ${style.dim('replaced')}  ${oneLine(fixture.replaced.by)}: ${origin(fixture.replaced, formatting)}`);
+  lines.push(`    ${style.dim('scope')}     ${fixture.scope}, shared by ${escapeToOneLine(fixture.shareDescription)}`);
+  if (fixture.needs.length) lines.push(`    ${style.dim('needs')}     ${fixture.needs.map(escapeToOneLine).join(', ')}`);
+  if (fixture.replaced) lines.push(`    ${style.dim('replaced')}  ${escapeToOneLine(fixture.replaced.by)}: ${origin(fixture.replaced, formatting)}`);
   for (const { name, value, from } of fixture.settings)
     lines.push(
-      `    ${style.dim('setting')}   ${oneLine(name)} = ${oneLine(value)}${style.dim(from ? '  set by ' : '  default')}${from ? origin(from, formatting) : ''}`,
+      `    ${style.dim('setting')}   ${escapeToOneLine(name)} = ${escapeToOneLine(value)}${style.dim(from ? '  set by ' : '  default')}${from ? origin(from, formatting) : ''}`,
     );
   return lines;
 }

@@ -1,14 +1,14 @@
-import { nameOfValues } from '../../cases/names.ts';
-import { type DifferenceLine, difference, distance, textIn } from '../../checks/difference.ts';
-import { grouped } from '../../problems/grouped.ts';
-import { type SourceLocation, writePlace } from '../../problems/place.ts';
+import { formatValuesName } from '../../cases/names.ts';
+import { type DiffLine, diffValues, measureDistance, parseShownText } from '../../checks/difference.ts';
+import { formatThousands } from '../../problems/grouped.ts';
+import { formatLocation, type SourceLocation } from '../../problems/place.ts';
 import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
 import type { Failure } from '../../running/result.ts';
-import { commandAgain } from '../again.ts';
-import { oneLine, type Style, visible } from '../style.ts';
-import { codeFrame, type Framing } from './frame.ts';
+import { formatRerunCommand } from '../again.ts';
+import { escapeControls, escapeToOneLine, type Style } from '../style.ts';
+import { type CodeFrameOptions, codeFrame } from './frame.ts';
 
-export interface Formatting extends Framing {
+export interface Formatting extends CodeFrameOptions {
   /** A file as people name it: from the project's root. */
   readonly nameFile: (file: string) => string;
   /** The places whose lines have been shown. */
@@ -22,37 +22,37 @@ type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'st
 };
 
 const indent = (lines: readonly string[], by = '  '): string[] => lines.map((line) => (line === '' ? '' : by + line));
-const mostOutput = 20;
+const MAX_OUTPUT_LINES = 20;
 
 /** A failed or errored case, whole: title, row, each failure, what it wrote. */
 export function renderFailure(result: Failed, number: number, formatting: Formatting): string[] {
   const { style } = formatting;
-  const title = withoutRow(result);
-  const head = `${style.red(result.status === 'errored' ? '!' : '✗')} ${style.bold(`${number}. ${oneLine(title)}`)}${result.status === 'errored' ? style.yellow('  errored') : ''}`;
+  const title = formatWithoutRow(result);
+  const head = `${style.red(result.status === 'errored' ? '!' : '✗')} ${style.bold(`${number}. ${escapeToOneLine(title)}`)}${result.status === 'errored' ? style.yellow('  errored') : ''}`;
   const row = Object.entries(result.row);
   const lines = [head];
   if (row.length) {
-    const told = row.map(([column, value]) => `${style.dim(`${oneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
-    lines.push(`  ${style.dim('row')}  ${told}${result.location ? style.dim(`  ${nameOf(result.location, formatting)}`) : ''}`);
+    const told = row.map(([column, value]) => `${style.dim(`${escapeToOneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
+    lines.push(`  ${style.dim('row')}  ${told}${result.location ? style.dim(`  ${formatCaseName(result.location, formatting)}`) : ''}`);
   }
   const fixtures = (result.fixtures ?? []).filter(({ name }) => !name.endsWith(', the original'));
   if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(renderFixture).join(', ')}`)}`);
   for (const { failure, more } of fewPerLine(result.failures)) {
     lines.push('', ...indent(renderOne(failure, formatting)));
-    if (more > 0) lines.push('', `  ${style.dim(`… and ${grouped(more)} more at this line`)}`);
+    if (more > 0) lines.push('', `  ${style.dim(`… and ${formatThousands(more)} more at this line`)}`);
   }
   const output = result.output.join('').replace(/\n$/, '');
   if (output) {
     const written = output.split('\n');
-    lines.push('', `  ${style.dim(written.length > mostOutput ? `output (last ${mostOutput} of ${written.length} lines)` : 'output')}`);
-    for (const line of written.slice(-mostOutput)) lines.push(`  ${style.dim('│')} ${visible(line)}`);
+    lines.push('', `  ${style.dim(written.length > MAX_OUTPUT_LINES ? `output (last ${MAX_OUTPUT_LINES} of ${written.length} lines)` : 'output')}`);
+    for (const line of written.slice(-MAX_OUTPUT_LINES)) lines.push(`  ${style.dim('│')} ${escapeControls(line)}`);
   }
-  if (result.kind !== 'teardown') lines.push('', `  ${style.dim(`rerun: ${oneLine(commandAgain(result.id))}`)}`);
+  if (result.kind !== 'teardown') lines.push('', `  ${style.dim(`rerun: ${escapeToOneLine(formatRerunCommand(result.id))}`)}`);
   return lines;
 }
 
 /** The maximum number of printed failures per source line. */
-const mostPerLine = 3;
+const MAX_FIXTURES_PER_LINE = 3;
 
 /** The failures to print. The last one of each source line has the number of those left out. */
 function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; readonly more: number }[] {
@@ -62,29 +62,29 @@ function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; 
   for (const failure of failures) {
     const count = (counts.get(lineOf(failure)) ?? 0) + 1;
     counts.set(lineOf(failure), count);
-    if (count <= mostPerLine) kept.push(failure);
+    if (count <= MAX_FIXTURES_PER_LINE) kept.push(failure);
   }
   return kept.map((failure, i) => {
     const isLast = !kept.slice(i + 1).some((later) => lineOf(later) === lineOf(failure));
-    return { failure, more: isLast ? (counts.get(lineOf(failure)) ?? 0) - Math.min(mostPerLine, counts.get(lineOf(failure)) ?? 0) : 0 };
+    return { failure, more: isLast ? (counts.get(lineOf(failure)) ?? 0) - Math.min(MAX_FIXTURES_PER_LINE, counts.get(lineOf(failure)) ?? 0) : 0 };
   });
 }
 
 /** A fixture as a case had it: its settings, and who put another in its place. */
 function renderFixture({ name, settings, replaced }: UsedFixture): string {
-  const told = settings.map((setting) => `${oneLine(setting.name)}=${oneLine(setting.value)}`).join(', ');
-  return `${oneLine(name)}${told ? ` (${told})` : ''}${replaced ? ` replaced by ${oneLine(replaced.owner)}` : ''}`;
+  const told = settings.map((setting) => `${escapeToOneLine(setting.name)}=${escapeToOneLine(setting.value)}`).join(', ');
+  return `${escapeToOneLine(name)}${told ? ` (${told})` : ''}${replaced ? ` replaced by ${escapeToOneLine(replaced.owner)}` : ''}`;
 }
 
-const mostOfAValue = 80;
+const MAX_VALUE_LENGTH = 80;
 
 /** A recorded value on one line, cut where it is long: the record has it whole. */
 function short(value: unknown): string {
-  const text = oneLine(typeof value === 'string' ? value : JSON.stringify(value));
-  return text.length > mostOfAValue ? `${text.slice(0, mostOfAValue - 1)}…` : text;
+  const text = escapeToOneLine(typeof value === 'string' ? value : JSON.stringify(value));
+  return text.length > MAX_VALUE_LENGTH ? `${text.slice(0, MAX_VALUE_LENGTH - 1)}…` : text;
 }
 
-const mostAlike = 12;
+const MAX_SIMILAR_ROWS = 12;
 
 /** The other rows that failed alike: a line each. */
 export function renderAlike(results: readonly RecordedResult[], first: number, formatting: Formatting): string[] {
@@ -92,23 +92,23 @@ export function renderAlike(results: readonly RecordedResult[], first: number, f
   const values = ({ actual, expected }: Failure): string =>
     actual === undefined || expected === undefined || actual.length + expected.length > 60
       ? ''
-      : `  ${style.red(oneLine(actual))} ${style.dim('not')} ${style.green(oneLine(expected))}`;
+      : `  ${style.red(escapeToOneLine(actual))} ${style.dim('not')} ${style.green(escapeToOneLine(expected))}`;
   const oneTest = new Set(results.map(({ test }) => test)).size === 1;
-  const name = (result: RecordedResult): string => oneLine((oneTest && nameOfValues(result.row)) || result.title);
+  const name = (result: RecordedResult): string => escapeToOneLine((oneTest && formatValuesName(result.row)) || result.title);
   return [
     `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} the same way`)} ${style.dim(`(${results.length === 1 ? first : `${first} to ${first + results.length - 1}`})`)}`,
-    ...results.slice(0, mostAlike).map((result) => `  ${style.red('✗')} ${name(result)}${result.failures[0] ? values(result.failures[0]) : ''}`),
-    ...(results.length > mostAlike ? [style.dim(`  … and ${results.length - mostAlike} more; run with --show cases to list them all`)] : []),
+    ...results.slice(0, MAX_SIMILAR_ROWS).map((result) => `  ${style.red('✗')} ${name(result)}${result.failures[0] ? values(result.failures[0]) : ''}`),
+    ...(results.length > MAX_SIMILAR_ROWS ? [style.dim(`  … and ${results.length - MAX_SIMILAR_ROWS} more; run with --show cases to list them all`)] : []),
   ];
 }
 
 /** The title without the values that stand in the row's line. */
-function withoutRow({ title, row }: Failed): string {
-  const values = ` › ${nameOfValues(row)}`;
+function formatWithoutRow({ title, row }: Failed): string {
+  const values = ` › ${formatValuesName(row)}`;
   return title.endsWith(values) ? title.slice(0, -values.length) : title;
 }
 
-const nameOf = (place: SourceLocation, { nameFile }: Formatting): string => writePlace({ ...place, file: nameFile(place.file) });
+const formatCaseName = (place: SourceLocation, { nameFile }: Formatting): string => formatLocation({ ...place, file: nameFile(place.file) });
 
 function renderOne(failure: Failure, formatting: Formatting): string[] {
   const { style } = formatting;
@@ -119,30 +119,30 @@ function renderOne(failure: Failure, formatting: Formatting): string[] {
   ]
     .filter(Boolean)
     .join(', ');
-  if (where) lines.push(style.dim(`in ${oneLine(where)}`));
-  const [first, ...more] = visible(
-    failure.cause === 'data' && failure.location ? `${nameOf(failure.location, formatting)} ${failure.message}` : failure.message,
+  if (where) lines.push(style.dim(`in ${escapeToOneLine(where)}`));
+  const [first, ...more] = escapeControls(
+    failure.cause === 'data' && failure.location ? `${formatCaseName(failure.location, formatting)} ${failure.message}` : failure.message,
   ).split('\n');
   const note = failure.note?.trim();
   const longNote = note?.includes('\n');
   const rest = limitLines(more, MAX_MESSAGE_LINES);
-  lines.push(`${note && !longNote ? `${style.bold(oneLine(note))}: ` : ''}${style.red(first as string)}`, ...rest.map((line) => style.red(line)));
-  if (note && longNote) lines.push(...limitLines(note.split('\n'), MAX_MESSAGE_LINES).map((line) => `${style.dim('│')} ${visible(line)}`));
-  for (const inner of failure.causes ?? []) lines.push(`${style.dim('caused by:')} ${visible(inner)}`);
+  lines.push(`${note && !longNote ? `${style.bold(escapeToOneLine(note))}: ` : ''}${style.red(first as string)}`, ...rest.map((line) => style.red(line)));
+  if (note && longNote) lines.push(...limitLines(note.split('\n'), MAX_MESSAGE_LINES).map((line) => `${style.dim('│')} ${escapeControls(line)}`));
+  for (const inner of failure.causes ?? []) lines.push(`${style.dim('caused by:')} ${escapeControls(inner)}`);
   lines.push(...values(failure, style));
   if (failure.location) {
-    if (failure.cause !== 'data') lines.push('', style.cyan(nameOf(failure.location, formatting)));
-    lines.push(...frameOnce(failure.location, formatting));
+    if (failure.cause !== 'data') lines.push('', style.cyan(formatCaseName(failure.location, formatting)));
+    lines.push(...renderFrameOnce(failure.location, formatting));
   }
-  for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${nameOf(frame, formatting)}`));
+  for (const frame of (failure.frames ?? []).slice(1, 4)) lines.push(style.dim(`called from ${formatCaseName(frame, formatting)}`));
   return lines;
 }
 
 /** Actual and expected with their difference, or each for itself. */
 function values({ message, actual, expected, expectedKind: expectedIs }: Failure, style: Style): string[] {
   if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
-    const apart = distance(actual, expected);
-    const [first = '', ...more] = renderDifference(difference(actual, expected), style);
+    const apart = measureDistance(actual, expected);
+    const [first = '', ...more] = renderDifference(diffValues(actual, expected), style);
     return [apart && !message.startsWith('off by') ? `${first}  ${style.dim(`(${apart})`)}` : first, ...more];
   }
   return [
@@ -162,15 +162,15 @@ function limitLines(lines: readonly string[], most: number): readonly string[] {
   if (lines.length <= most) return lines;
   const tail = Math.floor(most / 4);
   const head = most - tail - 1;
-  return [...lines.slice(0, head), `… ${grouped(lines.length - head - tail)} more lines …`, ...lines.slice(-tail)];
+  return [...lines.slice(0, head), `… ${formatThousands(lines.length - head - tail)} more lines …`, ...lines.slice(-tail)];
 }
 
-const mostLines = 12;
-const mostOfALine = 240;
+const MAX_FRAME_LINES = 12;
+const MAX_LINE_LENGTH = 240;
 
 /** Many rows fail at one place, and one line may have several mistakes: its lines are shown once. */
-export function frameOnce(place: SourceLocation, formatting: Formatting): string[] {
-  const key = writePlace(place);
+export function renderFrameOnce(place: SourceLocation, formatting: Formatting): string[] {
+  const key = formatLocation(place);
   if (formatting.shown.has(key)) return [];
   formatting.shown.add(key);
   return codeFrame(place, formatting);
@@ -178,67 +178,69 @@ export function frameOnce(place: SourceLocation, formatting: Formatting): string
 
 /** A value beside its label; a text of several lines as such. What is long is cut: the record has it whole. */
 function renderValue(label: string, shown: string, style: Style): string[] {
-  const text = textIn(shown);
+  const text = parseShownText(shown);
   const isLines = text?.includes('\n') === true;
   const lines = (isLines ? (text as string) : shown)
     .split('\n')
-    .map((line) => visible(line.length > mostOfALine ? `${line.slice(0, mostOfALine - 1)}…` : line));
+    .map((line) => escapeControls(line.length > MAX_LINE_LENGTH ? `${line.slice(0, MAX_LINE_LENGTH - 1)}…` : line));
   const told =
-    lines.length <= mostLines ? lines : [...lines.slice(0, mostLines - 4), style.dim(`… ${lines.length - mostLines + 1} lines …`), ...lines.slice(-3)];
+    lines.length <= MAX_FRAME_LINES
+      ? lines
+      : [...lines.slice(0, MAX_FRAME_LINES - 4), style.dim(`… ${lines.length - MAX_FRAME_LINES + 1} lines …`), ...lines.slice(-3)];
   if (isLines) return [style.dim(label), ...told.map((line) => `${style.dim('│')} ${line}`)];
   return told.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
 }
 
 /** Shortens runs of lines that are on one side only, and then the whole. */
-function limitDifference(lines: readonly DifferenceLine[]): readonly DifferenceLine[] {
+function limitDifference(lines: readonly DiffLine[]): readonly DiffLine[] {
   if (lines.length <= MAX_DIFFERENCE_LINES) return lines;
-  const shortened: DifferenceLine[] = [];
+  const shortened: DiffLine[] = [];
   for (let from = 0; from < lines.length; ) {
     const side = lines[from]?.side;
     let to = from;
     while (lines[to]?.side === side) to++;
     const head = Math.min(to, from + MAX_RUN_LINES);
     shortened.push(...lines.slice(from, head));
-    if (to > head) shortened.push({ side: 'omitted', text: `${grouped(to - head)} more lines ${side === 'both' ? 'that are equal' : `of ${side}`}` });
+    if (to > head) shortened.push({ side: 'omitted', text: `${formatThousands(to - head)} more lines ${side === 'both' ? 'that are equal' : `of ${side}`}` });
     from = to;
   }
   const left = shortened.length - MAX_DIFFERENCE_LINES;
-  return left <= 0 ? shortened : [...shortened.slice(0, MAX_DIFFERENCE_LINES), { side: 'omitted', text: `${grouped(left)} more lines` }];
+  return left <= 0 ? shortened : [...shortened.slice(0, MAX_DIFFERENCE_LINES), { side: 'omitted', text: `${formatThousands(left)} more lines` }];
 }
 
-function renderDifference(lines: readonly DifferenceLine[], style: Style): string[] {
+function renderDifference(lines: readonly DiffLine[], style: Style): string[] {
   if (lines.every((line) => line.side === 'actual' || line.side === 'expected') && lines.length === 2) {
-    return lines.flatMap((line) => [`${style.dim(line.side.padEnd(8))}  ${marked(line, style)}`, ...underline(line, style)]);
+    return lines.flatMap((line) => [`${style.dim(line.side.padEnd(8))}  ${highlight(line, style)}`, ...underline(line, style)]);
   }
   const sign = { both: ' ', actual: '+', expected: '-', omitted: ' ' } as const;
   return [
     `${style.red('+ actual')}  ${style.green('- expected')}`,
     ...limitDifference(lines).flatMap((line) => {
       if (line.side === 'omitted') return [style.dim(`  … ${line.text}`)];
-      if (line.side === 'both') return [style.dim(`  ${visible(line.text)}`)];
+      if (line.side === 'both') return [style.dim(`  ${escapeControls(line.text)}`)];
       const paint = line.side === 'actual' ? style.red : style.green;
-      return [`${paint(sign[line.side])} ${line.highlights ? marked(line, style) : paint(visible(line.text))}`];
+      return [`${paint(sign[line.side])} ${line.highlights ? highlight(line, style) : paint(escapeControls(line.text))}`];
     }),
   ];
 }
 
 /** The text with its differing parts set off; where there are no colours, `underline` does it. */
-function marked({ text, highlights: marks = [], side }: DifferenceLine, style: Style): string {
+function highlight({ text, highlights: marks = [], side }: DiffLine, style: Style): string {
   const mark = side === 'actual' ? style.markActual : style.markExpected;
   let [told, at] = ['', 0];
   for (const [start, end] of marks) {
-    told += visible(text.slice(at, start)) + mark(visible(text.slice(start, end)));
+    told += escapeControls(text.slice(at, start)) + mark(escapeControls(text.slice(start, end)));
     at = end;
   }
-  return told + visible(text.slice(at));
+  return told + escapeControls(text.slice(at));
 }
 
-function underline({ text, highlights: marks = [] }: DifferenceLine, style: Style): string[] {
+function underline({ text, highlights: marks = [] }: DiffLine, style: Style): string[] {
   const whole = marks.length === 1 && marks[0]?.[0] === text.length - text.trimStart().length && marks[0][1] === text.length;
   if (style.colours || whole || marks.length === 0) return [];
   let [told, at] = ['', 0];
   for (const [start, end] of marks) {
-    told += ' '.repeat(visible(text.slice(at, start)).length) + '~'.repeat(visible(text.slice(start, end)).length);
+    told += ' '.repeat(escapeControls(text.slice(at, start)).length) + '~'.repeat(escapeControls(text.slice(start, end)).length);
     at = end;
   }
   return [`          ${told}`];

@@ -1,12 +1,12 @@
 import type { SourceLocation } from '../../problems/place.ts';
-import { oneLine, type Style } from '../style.ts';
+import { escapeToOneLine, type Style } from '../style.ts';
 
-const around = 2;
-const longest = 400;
-const cut = (line: string): string => (line.length > longest ? `${line.slice(0, longest - 1)}…` : line);
+const LINES_AROUND = 2;
+const MAX_LINE_LENGTH = 400;
+const cut = (line: string): string => (line.length > MAX_LINE_LENGTH ? `${line.slice(0, MAX_LINE_LENGTH - 1)}…` : line);
 
 /** How frames are shown. */
-export interface Framing {
+export interface CodeFrameOptions {
   /** Gives the text of a source file, by the name that places have; undefined where there is none. */
   readonly source: (file: string) => string | undefined;
   readonly style: Style;
@@ -15,27 +15,27 @@ export interface Framing {
 }
 
 /** Columns that are taken up by what stands before a line's text, its number apart: signs, and by how much frames are put in. */
-const aside = 9;
+const GUTTER_WIDTH = 9;
 /** A line that is cut shows so much of what stands before the mark. */
-const partBefore = 0.6;
+const CARET_POSITION_RATIO = 0.6;
 
 /** The lines around a location, with the line and the word marked. On a terminal, a long line is cut around the word. */
-export function codeFrame(place: SourceLocation, { source, style, columns }: Framing): string[] {
+export function codeFrame(place: SourceLocation, { source, style, columns }: CodeFrameOptions): string[] {
   // A workbook's bytes are no lines.
   const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
   const line = lines?.[place.line - 1];
   // A line that no person wrote is no help.
-  if (lines === undefined || line === undefined || line.length > longest) return [];
-  const first = Math.max(1, place.line - around);
+  if (lines === undefined || line === undefined || line.length > MAX_LINE_LENGTH) return [];
+  const first = Math.max(1, place.line - LINES_AROUND);
   const last = Math.min(lines.length, place.line + 1);
   const width = String(last).length;
-  const room = columns === undefined ? longest : Math.max(20, columns - aside - width);
-  const before = oneLine(line.slice(0, place.column - 1)).length;
+  const room = columns === undefined ? MAX_LINE_LENGTH : Math.max(20, columns - GUTTER_WIDTH - width);
+  const before = escapeToOneLine(line.slice(0, place.column - 1)).length;
   const marked = Math.max(1, wordLength(line, place.column));
-  const from = before + marked < room ? 0 : before - Math.floor(room * partBefore);
+  const from = before + marked < room ? 0 : before - Math.floor(room * CARET_POSITION_RATIO);
   const frame: string[] = [];
   for (let number = first; number <= last; number++) {
-    const text = part(oneLine(cut((lines[number - 1] as string).replace(/\r$/, ''))), number === place.line ? from : 0, room);
+    const text = part(escapeToOneLine(cut((lines[number - 1] as string).replace(/\r$/, ''))), number === place.line ? from : 0, room);
     const label = String(number).padStart(width);
     if (number === place.line) {
       const at = before - from;

@@ -1,6 +1,6 @@
-import { writePlace } from '../../problems/place.ts';
+import { formatLocation } from '../../problems/place.ts';
 import { countLeaks, type Leak } from '../../results/leaks.ts';
-import { count, oneLine } from '../style.ts';
+import { escapeToOneLine, formatCount } from '../style.ts';
 import type { Formatting } from './failure.ts';
 import { codeFrame } from './frame.ts';
 
@@ -10,15 +10,16 @@ export function renderLeaks(leaks: readonly Leak[], formatting: Formatting): str
   const lines: string[] = [];
   const found = leaks.some(({ location: place }) => place !== undefined) ? leaks : [];
   for (const { kind, after, location: place } of found) {
-    lines.push('', `${style.yellow(`! ${kind} left open`)} by ${oneLine(after?.title ?? 'a case')}`);
-    if (place) lines.push(`  ${style.cyan(writePlace({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, formatting).map((line) => `  ${line}`));
+    lines.push('', `${style.yellow(`! ${kind} left open`)} by ${escapeToOneLine(after?.title ?? 'a case')}`);
+    if (place)
+      lines.push(`  ${style.cyan(formatLocation({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, formatting).map((line) => `  ${line}`));
   }
   if (found.length > 0) return lines;
   const counts = countLeaks(leaks);
   if (counts.length > 0) lines.push('');
   for (const { kind, count: times, after } of counts) {
     lines.push(
-      `${style.yellow(`! ${count(times, kind, kind === 'child process' ? 'child processes' : undefined)} left open`)} ${after ? `by ${oneLine(after.title)}` : 'by concurrent cases'}`,
+      `${style.yellow(`! ${formatCount(times, kind, kind === 'child process' ? 'child processes' : undefined)} left open`)} ${after ? `by ${escapeToOneLine(after.title)}` : 'by concurrent cases'}`,
     );
   }
   if (counts.length > 0) lines.push(style.dim('  run with --leaks to see where each was opened'));

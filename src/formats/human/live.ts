@@ -1,6 +1,6 @@
 import type { Activity } from '../../results/journal.ts';
 import type { RunState } from '../../results/run-state.ts';
-import { count, duration, fitted, oneLine, type Style } from '../style.ts';
+import { duration, escapeToOneLine, formatCount, padOrTruncate, type Style } from '../style.ts';
 import { renderCounts } from './run.ts';
 
 /** What one lane is at. */
@@ -12,7 +12,7 @@ export interface LaneAtWork {
 }
 
 /** What is known of a run that goes on. */
-export interface Going {
+export interface ProgressSnapshot {
   readonly state: RunState;
   readonly lanes: readonly LaneAtWork[];
   /** Milliseconds since it began. */
@@ -31,7 +31,7 @@ const words: Readonly<Record<Activity['what'], string>> = {
 };
 
 /** A few lines that stand below what is printed for good: how far the run is, and what each lane does. */
-export function renderGoing({ state, lanes, elapsed, expected }: Going, width: number, style: Style): string[] {
+export function renderGoing({ state, lanes, elapsed, expected }: ProgressSnapshot, width: number, style: Style): string[] {
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
   const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
   const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;
@@ -42,14 +42,14 @@ export function renderGoing({ state, lanes, elapsed, expected }: Going, width: n
       .filter(({ doing }) => doing)
       .map(({ number, doing, since }) => {
         const { what, name } = doing as Activity;
-        const text = fitted(`${words[what] ? `${words[what]} ` : ''}${oneLine(name)}`, width - 24).trimEnd();
+        const text = padOrTruncate(`${words[what] ? `${words[what]} ` : ''}${escapeToOneLine(name)}`, width - 24).trimEnd();
         return style.dim(`  lane ${number}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
       }),
   ];
 }
 
 /** The same in one plain line, for a pipe. */
-export const renderGoingPlainly = ({ state, lanes, elapsed }: Going, style: Style): string =>
+export const renderGoingPlainly = ({ state, lanes, elapsed }: ProgressSnapshot, style: Style): string =>
   style.dim(
-    `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${count(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
+    `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${formatCount(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
   );

@@ -1,8 +1,8 @@
 import type { RowCondition } from '../../suites/row-condition.ts';
 import type { Selection } from '../../suites/selection.ts';
-import { oneLine } from '../style.ts';
+import { escapeToOneLine } from '../style.ts';
 
-const either = (texts: readonly string[]): string => texts.map((text) => `"${oneLine(text)}"`).join(' or ');
+const either = (texts: readonly string[]): string => texts.map((text) => `"${escapeToOneLine(text)}"`).join(' or ');
 const inWords = ({ column, operator, value }: RowCondition): string => `${column}${operator}${value}`;
 
 /** Why no case was selected: the conditions that a case has to meet, as given in `where` and the selection, and what to write instead. */
@@ -18,9 +18,9 @@ export function nothingSelected(
     notTags?.length && `lacks the tag ${either(notTags)}`,
     ids?.length && (ids.length > 3 ? `has one of ${ids.length} ids` : `has the id ${either(ids)}`),
     ids?.length === 0 && 'failed last time',
-    rows?.length && `has ${oneLine(rows.map(inWords).join(' and '))} in its row`,
+    rows?.length && `has ${escapeToOneLine(rows.map(inWords).join(' and '))} in its row`,
     shard && `is in part ${shard.index} of ${shard.of}`,
   ].filter((text): text is string => typeof text === 'string');
-  const instead = suggestions.length ? `; did you mean ${suggestions.map(oneLine).join(' or ')}?` : '';
+  const instead = suggestions.length ? `; did you mean ${suggestions.map(escapeToOneLine).join(' or ')}?` : '';
   return `no case was selected${asked.length ? `: none ${asked.join(' and ')}` : ''}${instead}`;
 }

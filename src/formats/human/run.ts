@@ -1,5 +1,5 @@
-import { grouped } from '../../problems/grouped.ts';
-import { type SourceLocation, writePlace } from '../../problems/place.ts';
+import { formatThousands } from '../../problems/grouped.ts';
+import { formatLocation, type SourceLocation } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { formatProblem } from '../../problems/wording.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
@@ -8,11 +8,11 @@ import type { RunState, TestState } from '../../results/run-state.ts';
 import { worstFirst } from '../../results/strip.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { type Status, statuses } from '../../running/result.ts';
-import { groupAlike } from '../alike.ts';
+import { groupSimilarFailures } from '../alike.ts';
 import { besideCases } from '../ending.ts';
-import { count, duration, oneLine, plainStyle, type Style, signs, statusLabel, visible, widthOf } from '../style.ts';
+import { duration, escapeControls, escapeToOneLine, formatCount, measureWidth, plainStyle, type Style, signs, statusLabel } from '../style.ts';
 import { renderUnrun } from '../unrun.ts';
-import { type Formatting, frameOnce, renderAlike, renderFailure } from './failure.ts';
+import { type Formatting, renderAlike, renderFailure, renderFrameOnce } from './failure.ts';
 import { renderWhere } from './where.ts';
 
 export const paintOf = (status: Status, style: Style): ((text: string) => string) =>
@@ -21,30 +21,32 @@ export const paintOf = (status: Status, style: Style): ((text: string) => string
 /** The counts that are not zero, worst first. */
 export function renderCounts(counts: Readonly<Record<Status, number>>, style: Style): string {
   const order: readonly Status[] = ['failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run', 'passed'];
-  const told = order.filter((status) => counts[status] > 0).map((status) => paintOf(status, style)(`${grouped(counts[status])} ${statusLabel(status)}`));
+  const told = order
+    .filter((status) => counts[status] > 0)
+    .map((status) => paintOf(status, style)(`${formatThousands(counts[status])} ${statusLabel(status)}`));
   return told.length ? told.join(', ') : style.dim('no cases');
 }
 
 const worst = (counts: Readonly<Record<Status, number>>): Status => worstFirst.find((status) => counts[status] > 0) ?? 'passed';
 
-const longestStrip = 96;
+const MAX_STRIP_WIDTH = 96;
 /** Columns: a shorter strip beside the counts says too little, and stands on a line of its own. */
-const shortestStrip = 40;
+const MIN_STRIP_WIDTH = 40;
 
 /** A sign for each case, or for several that stand side by side, where they did not all come out alike. */
 function renderStrip({ counts, strip }: TestState, width: number, style: Style): string {
   if (statuses.filter((status) => counts[status] > 0).length < 2) return '';
   return strip
-    .folded(Math.min(width, longestStrip))
+    .downsample(Math.min(width, MAX_STRIP_WIDTH))
     .map(({ status, isMixed }) => paintOf(status, style)(isMixed && signs[status] !== signs.passed ? '▚' : signs[status]))
     .join('');
 }
 
 /** The maximum number of tests with a line of their own. Failures of the other tests are printed, too. */
-export const mostTests = 500;
+export const MAX_LISTED_TESTS = 500;
 
 export const renderMoreTests = (tests: number, style: Style): string[] =>
-  tests > mostTests ? ['', style.dim(`… and ${count(tests - mostTests, 'more test')}; --show cases lists every case`)] : [];
+  tests > MAX_LISTED_TESTS ? ['', style.dim(`… and ${formatCount(tests - MAX_LISTED_TESTS, 'more test')}; --show cases lists every case`)] : [];
 
 /** A test: sign, title, counts, time, a strip of its cases. Under the heading of its file and suites, which `Headings` tells. */
 export function renderTest(test: TestState, style: Style, depth: number, width: number, title = test.header.path.at(-1) ?? ''): string[] {
@@ -52,11 +54,11 @@ export function renderTest(test: TestState, style: Style, depth: number, width: 
   const status = worst(counts);
   const cases = statuses.reduce((sum, one) => sum + counts[one], 0);
   const time = milliseconds > 0 ? duration(milliseconds) : '';
-  const told = `${'  '.repeat(depth)}${signs[status]} ${oneLine(title)}`;
+  const told = `${'  '.repeat(depth)}${signs[status]} ${escapeToOneLine(title)}`;
   const isSeveral = cases > 1 || status !== 'passed';
-  const left = width - 2 - widthOf([told, isSeveral && renderCounts(counts, plainStyle), time].filter(Boolean).join('  '));
+  const left = width - 2 - measureWidth([told, isSeveral && renderCounts(counts, plainStyle), time].filter(Boolean).join('  '));
   const line = [told.replace(signs[status], paintOf(status, style)(signs[status])), isSeveral && renderCounts(counts, style), time && style.dim(time)];
-  if (left >= Math.min(shortestStrip, cases)) return [[...line, renderStrip(test, left, style)].filter(Boolean).join('  ')];
+  if (left >= Math.min(MIN_STRIP_WIDTH, cases)) return [[...line, renderStrip(test, left, style)].filter(Boolean).join('  ')];
   const indent = '  '.repeat(depth + 1);
   const strip = renderStrip(test, width - indent.length, style);
   return [line.filter(Boolean).join('  '), ...(strip ? [indent + strip] : [])];
@@ -64,14 +66,14 @@ export function renderTest(test: TestState, style: Style, depth: number, width: 
 
 export function renderCase(result: Pick<RecordedResult, 'status' | 'title' | 'times' | 'reason'>, style: Style): string {
   const time = result.times.setup + result.times.body + result.times.teardown;
-  return `${paintOf(result.status, style)(signs[result.status])} ${oneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${oneLine(result.reason)}`) : ''}  ${style.dim(duration(time))}`;
+  return `${paintOf(result.status, style)(signs[result.status])} ${escapeToOneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${escapeToOneLine(result.reason)}`) : ''}  ${style.dim(duration(time))}`;
 }
 
 /** What a case wrote, line by line. */
 export const renderOutput = ({ output }: Pick<RecordedResult, 'output'>, style: Style): string[] =>
   output.length === 0
     ? []
-    : visible(output.join(''))
+    : escapeControls(output.join(''))
         .replace(/\n$/, '')
         .split('\n')
         .map((line) => `  ${style.dim('│')} ${line}`);
@@ -85,7 +87,9 @@ export class Headings {
     let same = 0;
     while (same < path.length && path[same] === this.#last[same]) same++;
     this.#last = path;
-    const lines = path.slice(same).map((title, i) => (same + i === 0 ? `${style.bold(oneLine(title))}` : `${'  '.repeat(same + i)}${oneLine(title)}`));
+    const lines = path
+      .slice(same)
+      .map((title, i) => (same + i === 0 ? `${style.bold(escapeToOneLine(title))}` : `${'  '.repeat(same + i)}${escapeToOneLine(title)}`));
     return { lines: same === 0 ? ['', ...lines] : lines, depth: path.length };
   }
 }
@@ -93,35 +97,35 @@ export class Headings {
 export function renderProblem(problem: Problem, formatting: Formatting, paint: (text: string) => string): string[] {
   const { style } = formatting;
   const place: SourceLocation | undefined = problem.at && { ...problem.at, file: formatting.nameFile(problem.at.file) };
-  const frame = problem.at ? frameOnce(problem.at, formatting) : [];
-  const [first, ...more] = visible(formatProblem(problem)).split('\n');
+  const frame = problem.at ? renderFrameOnce(problem.at, formatting) : [];
+  const [first, ...more] = escapeControls(formatProblem(problem)).split('\n');
   return [
-    `${paint('!')} ${place ? `${style.cyan(writePlace(place))}  ` : ''}${first}`,
+    `${paint('!')} ${place ? `${style.cyan(formatLocation(place))}  ` : ''}${first}`,
     ...more.map((line) => `  ${line}`),
     ...frame.map((line) => `  ${line}`),
   ];
 }
 
 /** The number of failures printed in full, and the number printed at all. */
-const mostWhole = 50;
-const mostBrief = 250;
+const MAX_WHOLE_FAILURES = 50;
+const MAX_BRIEF_FAILURES = 250;
 
 function renderBriefly(alike: readonly RecordedResult[], number: number, style: Style): string {
   const [first] = alike as [RecordedResult];
-  const more = alike.length > 1 ? style.dim(`  and ${count(alike.length - 1, 'more case')}`) : '';
-  return `${style.red(signs[first.status])} ${number}. ${oneLine(first.title)}${more}  ${style.dim(oneLine(first.failures[0]?.message ?? ''))}`;
+  const more = alike.length > 1 ? style.dim(`  and ${formatCount(alike.length - 1, 'more case')}`) : '';
+  return `${style.red(signs[first.status])} ${number}. ${escapeToOneLine(first.title)}${more}  ${style.dim(escapeToOneLine(first.failures[0]?.message ?? ''))}`;
 }
 
 /** All that failed or errored, in the order of the plan: each whole, cases of one test that failed alike together, and where their test fails. */
 export function renderFailures(state: RunState, where: ReadonlyMap<number, WhereItFails>, formatting: Formatting): string[] {
   const lines: string[] = [];
   let number = 1;
-  const groups = groupAlike([...state.notable].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
+  const groups = groupSimilarFailures([...state.failures].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
   for (const [i, alike] of groups.entries()) {
     const [first, ...others] = alike as [RecordedResult, ...RecordedResult[]];
-    if (i >= mostWhole) {
-      if (i === mostWhole) lines.push('');
-      if (i < mostBrief) lines.push(renderBriefly(alike, number, formatting.style));
+    if (i >= MAX_WHOLE_FAILURES) {
+      if (i === MAX_WHOLE_FAILURES) lines.push('');
+      if (i < MAX_BRIEF_FAILURES) lines.push(renderBriefly(alike, number, formatting.style));
       number += alike.length;
       continue;
     }
@@ -132,8 +136,8 @@ export function renderFailures(state: RunState, where: ReadonlyMap<number, Where
     const found = groups[i + 1]?.[0]?.test === first.test ? undefined : where.get(first.test);
     if (found) lines.push('', ...renderWhere(found, formatting.style));
   }
-  if (groups.length > mostBrief)
-    lines.push(formatting.style.dim(`… and ${count(groups.length - mostBrief, 'more failure')}; red-lattice view shows all of them`));
+  if (groups.length > MAX_BRIEF_FAILURES)
+    lines.push(formatting.style.dim(`… and ${formatCount(groups.length - MAX_BRIEF_FAILURES, 'more failure')}; red-lattice view shows all of them`));
   for (const { id, title, result } of state.tornDown)
     lines.push('', ...renderFailure({ kind: 'teardown', id, title, row: {}, ...result }, number++, formatting));
   for (const problem of state.told) lines.push('', ...renderProblem(problem, formatting, formatting.style.red));
@@ -146,7 +150,7 @@ export function renderPlanProblems(state: RunState, formatting: Formatting): str
   return lines;
 }
 
-export interface Closing {
+export interface SummaryInput {
   readonly wall: number;
   readonly lanes: number;
   readonly seed: number;
@@ -159,30 +163,32 @@ export interface Closing {
 }
 
 /** Milliseconds: a run that is over so soon needs no advice on what is slow. */
-const quick = 2_000;
+const QUICK_RUN_MS = 2_000;
 /** What takes less than this part of a run is not what makes it slow. */
-const notable = 0.1;
+const NOTABLE_COST_SHARE = 0.1;
 
 /** Wall time beside summed time. */
-const renderTime = ({ summed }: RunState, { wall, lanes }: Closing): string =>
+const renderTime = ({ totalCaseMs: summed }: RunState, { wall, lanes }: SummaryInput): string =>
   `${duration(wall)} (cases ${duration(summed)}${lanes > 1 && summed > wall ? ` in ${lanes} lanes` : ''})`;
 
 /** The slowest cases and the dearest shared fixtures of a run that somebody waited for. */
-function renderCosts({ slowest, fixtures, summed }: RunState, { wall }: Closing, style: Style): string[] {
-  if (wall < quick) return [];
-  const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > notable * Math.max(wall, summed);
+function renderCosts({ slowest, fixtures, totalCaseMs: summed }: RunState, { wall }: SummaryInput, style: Style): string[] {
+  if (wall < QUICK_RUN_MS) return [];
+  const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > NOTABLE_COST_SHARE * Math.max(wall, summed);
   const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));
   const dear = [...slowest.items, ...shared].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
-  return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${oneLine(title)}`));
+  return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${escapeToOneLine(title)}`));
 }
 
 /** Lists cases: their number and the first titles. */
 function renderSome(what: string, { cases, titles }: RunState['unchecked'], paint: (text: string) => string): string[] {
   if (cases === 0) return [];
   const more = cases - titles.length;
-  return [`${count(cases, 'case')} ${what}:`, ...titles.map((title) => `  ${oneLine(title)}`), ...(more > 0 ? [`  … and ${grouped(more)} more`] : [])].map(
-    paint,
-  );
+  return [
+    `${formatCount(cases, 'case')} ${what}:`,
+    ...titles.map((title) => `  ${escapeToOneLine(title)}`),
+    ...(more > 0 ? [`  … and ${formatThousands(more)} more`] : []),
+  ].map(paint);
 }
 
 /** What an interrupted run has torn down. */
@@ -200,21 +206,22 @@ export function renderBeside(state: RunState, strictWarnings: number, style: Sty
 }
 
 /** The end of a run: what is excused and why, notes, times, and last the counts. */
-export function renderSummary(state: RunState, closing: Closing, formatting: Formatting): string[] {
+export function renderSummary(state: RunState, closing: SummaryInput, formatting: Formatting): string[] {
   const { style } = formatting;
   const lines: string[] = [];
   for (const problem of state.warnings) lines.push(...renderProblem(problem, formatting, style.yellow));
   lines.push(
     ...renderSome('passed without a check', state.unchecked, style.dim),
-    ...renderSome('passed only after a retry (flaky)', state.unsteady, style.yellow),
+    ...renderSome('passed only after a retry (flaky)', state.flaky, style.yellow),
   );
   if (closing.interrupted) lines.push(style.yellow(`interrupted: ${renderTornDown(state)}`));
   lines.push(...renderCosts(state, closing, style));
   lines.push(style.dim(`${renderTime(state, closing)} · seed ${closing.seed} · record ${closing.record}`));
   for (const status of ['known-failure', 'skipped', 'not-requested'] as const) {
     const reasons = new Map<string, number>();
-    for (const result of state.excused) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
-    for (const [reason, times] of reasons) lines.push(style.yellow(`${signs[status]} ${grouped(times)} ${statusLabel(status)}: ${oneLine(reason)}`));
+    for (const result of state.skippedOrExpected) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
+    for (const [reason, times] of reasons)
+      lines.push(style.yellow(`${signs[status]} ${formatThousands(times)} ${statusLabel(status)}: ${escapeToOneLine(reason)}`));
   }
   if (state.notRun) lines.push(style.yellow(`${signs['not-run']} ${renderUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
   return [...lines, ...renderBeside(state, closing.strict, style)];

@@ -1,8 +1,8 @@
 import type { Span } from '../../fixtures/instance.ts';
-import { grouped } from '../../problems/grouped.ts';
+import { formatThousands } from '../../problems/grouped.ts';
 import type { JournalEntry } from '../../results/journal.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
-import { duration, fitted, oneLine, type Style, widthOf } from '../style.ts';
+import { duration, escapeToOneLine, measureWidth, padOrTruncate, type Style } from '../style.ts';
 
 /** When something was set up, ran and was torn down, in milliseconds. */
 interface Bar {
@@ -13,7 +13,7 @@ interface Bar {
 
 const signs = { setup: '▒', body: '█', teardown: '░', alive: '─' } as const;
 const depths: Readonly<Record<Span['scope'], number>> = { run: 0, lane: 0, file: 1, suite: 2, test: 3, case: 5 };
-const mostBars = 120;
+const MAX_BARS = 120;
 
 /** The spans and results of one lane. Times are in milliseconds since the start of the first lane. */
 interface LaneTimes {
@@ -23,30 +23,30 @@ interface LaneTimes {
 
 /** Renders each setup, body and teardown as a bar, lane by lane on a common time axis: longer scopes first, cases in starting order. */
 export function renderTimeline(entries: () => Iterable<JournalEntry>, width: number, style: Style): string[] {
-  const lanes = timesOfLanes(entries);
+  const lanes = sumLaneTimes(entries);
   let end = 0;
   for (const { spans, results } of lanes.values()) {
     for (const { start, milliseconds } of spans) end = Math.max(end, start + milliseconds);
     for (const { start, times } of results) end = Math.max(end, start + times.setup + times.body + times.teardown);
   }
   if (end === 0) return ['nothing ran, so the timeline is empty'];
-  const told = [...lanes].sort(([a], [b]) => a - b).map(([lane, times]) => ({ lane, bars: barsOf(times, end) }));
-  const everyBar = told.flatMap(({ bars }) => bars.slice(0, mostBars));
-  const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...everyBar.map(({ label, depth }) => widthOf(label) + depth * 2)));
+  const told = [...lanes].sort(([a], [b]) => a - b).map(([lane, times]) => ({ lane, bars: buildBars(times, end) }));
+  const everyBar = told.flatMap(({ bars }) => bars.slice(0, MAX_BARS));
+  const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...everyBar.map(({ label, depth }) => measureWidth(label) + depth * 2)));
   const axis = Math.max(20, width - labels - 2);
   const lines: string[] = [];
   for (const { lane, bars } of told) {
     if (bars.length === 0) continue;
     if (lines.length > 0) lines.push('');
     lines.push(`${style.bold(`lane ${lane}`.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`);
-    for (const bar of bars.slice(0, mostBars)) lines.push(`${fitted(`${'  '.repeat(bar.depth)}${bar.label}`, labels)}  ${draw(bar, end, axis, style)}`);
-    if (bars.length > mostBars) lines.push(style.dim(`… and ${grouped(bars.length - mostBars)} more`));
+    for (const bar of bars.slice(0, MAX_BARS)) lines.push(`${padOrTruncate(`${'  '.repeat(bar.depth)}${bar.label}`, labels)}  ${draw(bar, end, axis, style)}`);
+    if (bars.length > MAX_BARS) lines.push(style.dim(`… and ${formatThousands(bars.length - MAX_BARS)} more`));
   }
   lines.push('', style.dim(`${signs.setup} setup   ${signs.body} body   ${signs.teardown} teardown   ${signs.alive} alive`));
   return lines;
 }
 
-function timesOfLanes(entries: () => Iterable<JournalEntry>): Map<number, LaneTimes> {
+function sumLaneTimes(entries: () => Iterable<JournalEntry>): Map<number, LaneTimes> {
   let zero = Number.POSITIVE_INFINITY;
   for (const entry of entries()) if (entry.type === 'running') zero = Math.min(zero, entry.at);
   const lanes = new Map<number, LaneTimes>();
@@ -64,15 +64,15 @@ function timesOfLanes(entries: () => Iterable<JournalEntry>): Map<number, LaneTi
   // Every lane records its wait for a fixture of the run. Keep the first one.
   const first = new Map<string, Span>();
   const runs = [...lanes.values()].flatMap(({ spans }) => spans.filter(({ scope }) => scope === 'run')).sort((a, b) => a.start - b.start);
-  for (const span of runs) if (!first.has(keyOf(span))) first.set(keyOf(span), span);
+  for (const span of runs) if (!first.has(buildBarKey(span))) first.set(buildBarKey(span), span);
   for (const [lane, { spans, results }] of lanes)
-    lanes.set(lane, { results, spans: spans.filter((span) => span.scope !== 'run' || first.get(keyOf(span)) === span) });
+    lanes.set(lane, { results, spans: spans.filter((span) => span.scope !== 'run' || first.get(buildBarKey(span)) === span) });
   return lanes;
 }
 
-const keyOf = ({ kind, fixture, owner }: Span): string => JSON.stringify([kind, fixture, owner]);
+const buildBarKey = ({ kind, fixture, owner }: Span): string => JSON.stringify([kind, fixture, owner]);
 
-function barsOf({ spans, results }: LaneTimes, end: number): Bar[] {
+function buildBars({ spans, results }: LaneTimes, end: number): Bar[] {
   const all = [...fixtureBars(spans, end), ...caseBars(results)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
   const outermost = all.reduce((least, { depth }) => Math.min(least, depth), Number.POSITIVE_INFINITY);
   return all.map((bar) => ({ ...bar, depth: bar.depth - outermost }));
@@ -93,7 +93,7 @@ function fixtureBars(spans: readonly Span[], end: number): Bar[] {
       { from: up.start, to: ready, sign: signs.setup },
       ...(down ? [{ from: down.start, to: down.start + down.milliseconds, sign: signs.teardown }] : []),
     ];
-    bars.push({ label: `${oneLine(up.fixture)} (${up.scope})`, depth: depths[up.scope], parts });
+    bars.push({ label: `${escapeToOneLine(up.fixture)} (${up.scope})`, depth: depths[up.scope], parts });
   };
   for (const span of spans) {
     const key = JSON.stringify([span.fixture, span.owner]);
@@ -117,7 +117,7 @@ function caseBars(results: LaneTimes['results']): Bar[] {
       { from: body, to: torn, sign: signs.body },
       { from: torn, to: torn + times.teardown, sign: signs.teardown },
     ];
-    return { label: oneLine(title.split(' › ').at(-1) ?? ''), depth: 4, parts };
+    return { label: escapeToOneLine(title.split(' › ').at(-1) ?? ''), depth: 4, parts };
   });
 }
 

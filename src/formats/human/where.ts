@@ -2,33 +2,33 @@ import type { Suspects } from '../../results/cause/suspects.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { asRowOptions, formatCondition } from '../../results/where/condition.ts';
 import { shellWord } from '../again.ts';
-import { fitted, oneLine, type Style, widthOf } from '../style.ts';
+import { escapeToOneLine, measureWidth, padOrTruncate, type Style } from '../style.ts';
 import { describeSuspects } from '../suspects.ts';
 
-const mostColumns = 72;
+const MAX_CONDITION_WIDTH = 72;
 /** Columns of a line of suspects. */
-const mostOfALine = 100;
+const MAX_LINE_WIDTH = 100;
 
 /** The suspects, in one line if they are short enough, with how to run their cases if there is one. */
 function renderSuspects(suspects: Suspects, style: Style): string[] {
   const { label, combinations, more, cleared } = describeSuspects(suspects);
   const [only] = suspects.combinations;
   const options = combinations.length === 1 && only ? asRowOptions(only.conditions) : undefined;
-  const parts = [...combinations.map((text) => style.red(oneLine(text))), ...(more > 0 ? [`and ${more} more`] : [])];
-  const plain = [...combinations.map(oneLine), ...(more > 0 ? [`and ${more} more`] : [])];
+  const parts = [...combinations.map((text) => style.red(escapeToOneLine(text))), ...(more > 0 ? [`and ${more} more`] : [])];
+  const plain = [...combinations.map(escapeToOneLine), ...(more > 0 ? [`and ${more} more`] : [])];
   const indent = ' '.repeat(label.length + 4);
   const lines = [`  ${style.bold(label)}  ${parts[0]}`];
-  let width = indent.length + widthOf(plain[0] as string);
+  let width = indent.length + measureWidth(plain[0] as string);
   for (let i = 1; i < parts.length; i++) {
-    width += widthOf(plain[i] as string) + 3;
-    if (width <= mostOfALine) lines.push(`${lines.pop()} · ${parts[i]}`);
+    width += measureWidth(plain[i] as string) + 3;
+    if (width <= MAX_LINE_WIDTH) lines.push(`${lines.pop()} · ${parts[i]}`);
     else {
       lines.push(`${indent}${parts[i]}`);
-      width = indent.length + widthOf(plain[i] as string);
+      width = indent.length + measureWidth(plain[i] as string);
     }
   }
   const counted = style.dim(`(${cleared})`);
-  if (width + cleared.length + 4 <= mostOfALine) lines.push(`${lines.pop()}  ${counted}`);
+  if (width + cleared.length + 4 <= MAX_LINE_WIDTH) lines.push(`${lines.pop()}  ${counted}`);
   else lines.push(`${indent}${counted}`);
   return [...lines, ...(options ? [style.dim(`    rerun: npx red-lattice run ${options.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : [])];
 }
@@ -36,11 +36,13 @@ function renderSuspects(suspects: Suspects, style: Style): string[] {
 /** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. Or the suspects. */
 export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style: Style): string[] {
   if (causes.length === 0) return suspects ? renderSuspects(suspects, style) : [];
-  const told = causes.map(({ conditions }) => oneLine(conditions.map(formatCondition).join(' & ')));
-  const columns = Math.min(mostColumns, Math.max(...[...told, 'elsewhere'].map(widthOf)));
+  const told = causes.map(({ conditions }) => escapeToOneLine(conditions.map(formatCondition).join(' & ')));
+  const columns = Math.min(MAX_CONDITION_WIDTH, Math.max(...[...told, 'elsewhere'].map(measureWidth)));
   const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;
   const counted = (failing: number, cases: number): string => `${String(failing).padStart(digits)} of ${String(cases).padStart(digits)}`;
-  const lines = causes.map(({ failing, cases }, i) => `  ${style.red('✗')} ${style.bold(fitted(told[i] as string, columns))}  ${counted(failing, cases)} fail`);
+  const lines = causes.map(
+    ({ failing, cases }, i) => `  ${style.red('✗')} ${style.bold(padOrTruncate(told[i] as string, columns))}  ${counted(failing, cases)} fail`,
+  );
   const options = causes.map(({ conditions }) => asRowOptions(conditions));
   const [only] = options;
   const again =
@@ -48,7 +50,7 @@ export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style
   return [
     `  ${style.bold('where it fails')}`,
     ...lines,
-    style.dim(`    ${fitted('elsewhere', columns)}  ${counted(elsewhere.failing, elsewhere.cases)}`),
+    style.dim(`    ${padOrTruncate('elsewhere', columns)}  ${counted(elsewhere.failing, elsewhere.cases)}`),
     ...again,
   ];
 }

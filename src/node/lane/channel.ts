@@ -3,7 +3,7 @@ import { startTimer } from '../../running/originals.ts';
 import type { ToCoordinator } from '../protocol.ts';
 
 /** How a lane talks with its coordinator. */
-export interface Channel {
+export interface LaneChannel {
   send(message: ToCoordinator): void;
   onMessage(hear: (message: unknown) => void): void;
   /** Calls `act` when the coordinator is gone, and ends the process when `act` has finished. */
@@ -17,7 +17,7 @@ export interface Channel {
 }
 
 /** The time limit in milliseconds of all teardowns after the coordinator has gone. */
-const longestTearDown = 60_000;
+const MAX_TEARDOWN_MS = 60_000;
 
 // Tests may replace what stands on `process`: the lane goes by what was there before them.
 const exit = process.exit.bind(process);
@@ -43,7 +43,7 @@ function keepListening(event: 'message' | 'disconnect', listener: (message: unkn
 }
 
 /** The channel of a process that was forked. */
-export const processChannel: Channel = {
+export const processChannel: LaneChannel = {
   ownsProcess: true,
   send: (message) => void (process.connected && send?.(message, () => undefined)),
   hide: hideChannel,
@@ -53,7 +53,7 @@ export const processChannel: Channel = {
       // Code under test can emit any event.
       if (process.connected) return;
       // Without the channel, nothing else keeps the process alive.
-      startTimer(() => exit(1), longestTearDown);
+      startTimer(() => exit(1), MAX_TEARDOWN_MS);
       void act().finally(() => exit(0));
     }),
   // The coordinator lets go of the lane then; what a test left running does not keep it. Coverage is written at the end.

@@ -1,9 +1,9 @@
-import { balance, type Timed } from '../../results/shards.ts';
+import { assignShards, type Timed } from '../../results/shards.ts';
 import type { Shard } from '../../suites/selection.ts';
 import { readJournal, readJournals } from '../journals.ts';
 
 /** In which shard each case of a record is, by the time that it took there. */
-export function dealtBy(shard: Shard | undefined): ReadonlyMap<string, number> | undefined {
+export function findAssigned(shard: Shard | undefined): ReadonlyMap<string, number> | undefined {
   if (shard?.times === undefined) return undefined;
   const timed = new Map<string, Timed>();
   for (const entry of readJournals(shard.times)) {
@@ -11,7 +11,7 @@ export function dealtBy(shard: Shard | undefined): ReadonlyMap<string, number> |
     const { id, times } = entry.result;
     timed.set(id, { id, milliseconds: Math.round(times.setup + times.body + times.teardown) });
   }
-  return balance(timed.values(), shard.of);
+  return assignShards(timed.values(), shard.of);
 }
 
 /** Which cases have results in earlier journals, as far as these are there. */

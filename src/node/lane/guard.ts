@@ -1,12 +1,12 @@
 import { relative } from 'node:path';
 import { framesOf } from '../../problems/place.ts';
-import type { CaseRun } from '../../running/case-run.ts';
-import { failureOfThrow } from '../../running/failures.ts';
+import type { CaseAttempt } from '../../running/case-run.ts';
+import { buildThrowFailure } from '../../running/failures.ts';
 import { now } from '../../running/originals.ts';
-import { resultOf } from '../../running/outcome.ts';
+import { buildResult } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
-import type { Running } from '../../running/run.ts';
-import type { Channel } from './channel.ts';
+import type { RunHandle } from '../../running/run.ts';
+import type { LaneChannel } from './channel.ts';
 import type { LaneRecord } from './lane-record.ts';
 import type { Output } from './output.ts';
 
@@ -19,14 +19,14 @@ const STACK_FRAMES = 50;
 /** What a guard needs to know of its lane when something happens. */
 export interface Guarded {
   readonly root: string;
-  readonly channel: Channel;
+  readonly channel: LaneChannel;
   readonly record: LaneRecord;
   readonly output: Output;
   /** The cases that have started and have no result on record. */
-  readonly under: ReadonlySet<CaseRun>;
+  readonly under: ReadonlySet<CaseAttempt>;
   /** The file that is being loaded. */
   readonly loading: () => string | undefined;
-  readonly running: () => Running | undefined;
+  readonly running: () => RunHandle | undefined;
   /** When the first case could start, in the runner's clock. */
   readonly started: () => number;
 }
@@ -34,7 +34,7 @@ export interface Guarded {
 /** Guards the process of a lane: reports uncaught errors and rejections, and attributes its exit while it can still write. */
 export class ProcessGuard {
   readonly #lane: Guarded;
-  #exitCalled: { code: unknown; stack: string | undefined; run: CaseRun | undefined } | undefined;
+  #exitCalled: { code: unknown; stack: string | undefined; run: CaseAttempt | undefined } | undefined;
 
   constructor(lane: Guarded) {
     this.#lane = lane;
@@ -44,7 +44,7 @@ export class ProcessGuard {
     const { channel, output, record } = this.#lane;
     if (Error.stackTraceLimit === 10) Error.stackTraceLimit = STACK_FRAMES;
     channel.hide();
-    output.capture((text) => record.loose(text), !channel.ownsProcess);
+    output.capture((text) => record.writeUnowned(text), !channel.ownsProcess);
     process.on('uncaughtException', (error) => this.#stray(error, 'error'));
     process.on('unhandledRejection', (error) => this.#stray(error, 'rejection'));
     process.exit = ((...given: [] | [code: unknown]) => {
@@ -67,7 +67,7 @@ export class ProcessGuard {
       runner.stray(run, error, what);
       return;
     }
-    const failure = failureOfThrow(error, 'throw', {});
+    const failure = buildThrowFailure(error, 'throw', {});
     record.told({ code: `unhandled-${what}`, detail: failure.message, at: failure.location });
   }
 
@@ -87,11 +87,11 @@ export class ProcessGuard {
       record.put({ type: 'exit-attributed' });
     }
     // The others that are running had no part in it: they run again.
-    for (const run of this.#guilty()) {
+    for (const run of this.#attributeExit()) {
       const { planned } = run;
       const failures = [...run.failures, { cause: 'crash', message: how, location: place, step: run.stepPath } as const];
       const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
-      const result: CaseResult = { ...resultOf(run, { status: 'errored', cause: 'crash' }, run.attempt, started()), times, failures, attachments: [] };
+      const result: CaseResult = { ...buildResult(run, { status: 'errored', cause: 'crash' }, run.attempt, started()), times, failures, attachments: [] };
       record.ended(planned, result);
       record.put({ type: 'exit-attributed' });
     }
@@ -99,13 +99,13 @@ export class ProcessGuard {
   }
 
   /** A case that called for the end when it had its result. */
-  get #lateCaller(): CaseRun | undefined {
+  get #lateCaller(): CaseAttempt | undefined {
     const caller = this.#exitCalled?.run;
     return caller?.ended && !this.#lane.under.has(caller) ? caller : undefined;
   }
 
   /** The case that called for the end; otherwise the only one that is running. */
-  #guilty(): readonly CaseRun[] {
+  #attributeExit(): readonly CaseAttempt[] {
     if (this.#lateCaller) return [];
     const caller = this.#exitCalled?.run;
     if (caller) return [caller];

@@ -1,33 +1,33 @@
-import type { Surroundings } from '../../cases/row.ts';
+import type { ExpansionHost } from '../../cases/row.ts';
 import type { TeardownContext } from '../../fixtures/fixture.ts';
-import { type Graph, type Level, type Node, Nodes, resolve } from '../../fixtures/graph.ts';
-import { PlainHosting } from '../../running/attempt.ts';
+import { type Graph, type Node, NodeInterner, type OverrideLayer, resolve } from '../../fixtures/graph.ts';
+import { SharedFixtureHost } from '../../running/attempt.ts';
 import { textOf } from '../../running/case-run.ts';
-import { failureOfThrow } from '../../running/failures.ts';
-import { type Address, RunHost } from '../../running/run-host.ts';
-import { limits, Watch } from '../../running/watch.ts';
-import { casesOf, levelsOf } from '../../suites/expand.ts';
-import { needsOf } from '../../suites/needs.ts';
+import { buildThrowFailure } from '../../running/failures.ts';
+import { type FixtureAddress, RunFixtureHost } from '../../running/run-host.ts';
+import { createTimeoutPolicy, DeadlineTimer } from '../../running/watch.ts';
+import { buildOverrideLayers, expandCases } from '../../suites/expand.ts';
+import { collectNeeds } from '../../suites/needs.ts';
 import type { Plan, PlannedTest } from '../../suites/planned.ts';
-import type { Parcel } from '../protocol.ts';
-import { brokenParcel, parcelOf } from './run-fixtures.ts';
+import type { SerializedValue } from '../protocol.ts';
+import { brokenParcel, serializeValue } from './run-fixtures.ts';
 
 /** A shared fixture whose teardown failed. */
-export interface Torn {
+export interface TeardownFailure {
   readonly fixture: string;
-  readonly failure: ReturnType<typeof failureOfThrow>;
+  readonly failure: ReturnType<typeof buildThrowFailure>;
 }
 
 /** The process in which the fixtures of the run live: it has planned the same files, and finds them by their place in the plan. */
-export class FixtureHost {
+export class RunFixtureProcess {
   readonly #plan: Plan;
-  readonly #surroundings: Surroundings;
-  readonly #host: RunHost;
-  readonly #watch = new Watch();
-  readonly #nodes = new Nodes();
+  readonly #surroundings: ExpansionHost;
+  readonly #host: RunFixtureHost;
+  readonly #watch = new DeadlineTimer();
+  readonly #nodes = new NodeInterner();
   readonly #graphs = new Map<string, Promise<Graph>>();
 
-  constructor(plan: Plan, surroundings: Surroundings, seed: number, untimed: boolean, output: (text: string) => void) {
+  constructor(plan: Plan, surroundings: ExpansionHost, seed: number, untimed: boolean, output: (text: string) => void) {
     this.#plan = plan;
     this.#surroundings = surroundings;
     const log = (parts: readonly unknown[]): void => output(textOf(parts));
@@ -35,17 +35,17 @@ export class FixtureHost {
       seed,
       lane: 0,
       watch: this.#watch,
-      limit: limits(untimed),
+      limit: createTimeoutPolicy(untimed),
       bindContext: undefined,
-      span: undefined,
-      told: () => undefined,
-      loose: log,
-      stuck: () => undefined,
+      onSpan: undefined,
+      reportProblem: () => undefined,
+      logUnowned: log,
+      reportStuck: () => undefined,
       isStuck: () => false,
       phase: () => undefined,
-      fromRun: () => Promise.reject(new Error('the process of the run fixtures has no run fixtures of its own')),
+      fetchRunFixture: () => Promise.reject(new Error('the process of the run fixtures has no run fixtures of its own')),
     };
-    this.#host = new RunHost(new PlainHosting({ log, attach: () => undefined }, around));
+    this.#host = new RunFixtureHost(new SharedFixtureHost({ log, attach: () => undefined }, around));
   }
 
   /** Interrupts running setups. `urgent`: without the grace period. */
@@ -53,24 +53,24 @@ export class FixtureHost {
     this.#watch.interrupt(urgent);
   }
 
-  async fetch(address: Address): Promise<Parcel> {
+  async fetch(address: FixtureAddress): Promise<SerializedValue> {
     try {
       const node = await this.#node(address);
-      return parcelOf(node.name, await this.#host.fetch(node));
+      return serializeValue(node.name, await this.#host.fetch(node));
     } catch (error) {
       return brokenParcel(error);
     }
   }
 
-  async used(address: Address, users: TeardownContext): Promise<void> {
+  async used(address: FixtureAddress, users: TeardownContext): Promise<void> {
     this.#host.used(await this.#node(address), users);
   }
 
-  async close(): Promise<Torn[]> {
-    return (await this.#host.close()).map(({ fixture, error }) => ({ fixture, failure: failureOfThrow(error, 'teardown', { fixture }) }));
+  async close(): Promise<TeardownFailure[]> {
+    return (await this.#host.close()).map(({ fixture, error }) => ({ fixture, failure: buildThrowFailure(error, 'teardown', { fixture }) }));
   }
 
-  async #node({ test, ordinal, sight }: Address): Promise<Node> {
+  async #node({ test, ordinal, sight }: FixtureAddress): Promise<Node> {
     const planned = this.#plan.tests[test] as PlannedTest;
     const rows = typeof planned.test.options.overrides === 'function';
     const key = rows ? `${test}/${ordinal}` : `${test}`;
@@ -83,15 +83,16 @@ export class FixtureHost {
   }
 
   async #resolve(planned: PlannedTest, ordinal: number | undefined): Promise<Graph> {
-    const levels = ordinal === undefined ? [] : await levelsOfRow(planned, ordinal, this.#surroundings);
-    return resolve(needsOf(planned), [...planned.inherited.levels, ...levels], this.#nodes);
+    const levels = ordinal === undefined ? [] : await buildRowLayers(planned, ordinal, this.#surroundings);
+    return resolve(collectNeeds(planned), [...planned.inherited.levels, ...levels], this.#nodes);
   }
 }
 
-async function levelsOfRow(planned: PlannedTest, ordinal: number, surroundings: Surroundings): Promise<Level[]> {
-  for await (const chunk of casesOf(planned, surroundings)) {
+async function buildRowLayers(planned: PlannedTest, ordinal: number, surroundings: ExpansionHost): Promise<OverrideLayer[]> {
+  for await (const chunk of expandCases(planned, surroundings)) {
     const found = chunk.find((one) => one.ordinal === ordinal);
-    if (found) return levelsOf((planned.test.options.overrides as (row: object) => readonly unknown[])(found.entry.row) ?? [], 'a row', planned.test);
+    if (found)
+      return buildOverrideLayers((planned.test.options.overrides as (row: object) => readonly unknown[])(found.entry.row) ?? [], 'a row', planned.test);
   }
   throw new Error(`row ${ordinal} of "${planned.test.title}" no longer exists`);
 }

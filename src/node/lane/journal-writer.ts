@@ -1,13 +1,13 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
-import { type JournalEntry, journalVersion } from '../../results/journal.ts';
+import { JOURNAL_VERSION, type JournalEntry } from '../../results/journal.ts';
 import { JournalBytes } from '../../results/journal-bytes.ts';
-import type { CaseRun } from '../../running/case-run.ts';
+import type { CaseAttempt } from '../../running/case-run.ts';
 import { now, stringify } from '../../running/originals.ts';
 
 /** Bytes. */
-const mostWaiting = 64 * 1024;
+const MAX_WAITING_BYTES = 64 * 1024;
 /** Milliseconds that an entry may wait for others. */
-const patience = 1;
+const MAX_WAIT_MS = 1;
 
 /** The place of a row that stands in no file. */
 const nowhere = { line: 0, column: 1 };
@@ -25,26 +25,26 @@ export class JournalWriter {
   constructor(path: string, lane: number, broken: (error: Error) => void) {
     this.#broken = broken;
     this.#file = openSync(path, 'a');
-    this.put({ type: 'header', version: journalVersion, lane }, true);
+    this.put({ type: 'header', version: JOURNAL_VERSION, lane }, true);
   }
 
   /**
    * A case that passed with nothing to say; `start` counts from the lane's begin. False where its row does not stand in a journal as it
    * is, under its test's columns.
    */
-  pass(run: CaseRun, start: number, columns: readonly string[]): boolean {
+  pass(run: CaseAttempt, start: number, columns: readonly string[]): boolean {
     const { planned, setup, body, teardown, checksPassed } = run;
-    const { test, ordinal, twin, entry, toldRow: row } = planned;
+    const { test, ordinal, duplicateIndex: twin, entry, redactedRow: row } = planned;
     const { line, column } = entry.location ?? nowhere;
     const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line, column, row };
     if (!this.#waiting.pass(pass, columns)) return false;
-    if (this.#waiting.length >= mostWaiting || run.begun + setup + body + teardown - this.#lastFlush >= patience) this.flush();
+    if (this.#waiting.length >= MAX_WAITING_BYTES || run.begun + setup + body + teardown - this.#lastFlush >= MAX_WAIT_MS) this.flush();
     return true;
   }
 
   put(entry: JournalEntry, atOnce = false): void {
     this.#waiting.put(entry);
-    if (atOnce || this.#waiting.length >= mostWaiting || now() - this.#lastFlush >= patience) this.flush();
+    if (atOnce || this.#waiting.length >= MAX_WAITING_BYTES || now() - this.#lastFlush >= MAX_WAIT_MS) this.flush();
   }
 
   flush(): void {

@@ -1,30 +1,30 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
-import { slug } from '../../cases/names.ts';
-import { grouped } from '../../problems/grouped.ts';
+import { formatSlug } from '../../cases/names.ts';
+import { formatThousands } from '../../problems/grouped.ts';
 import type { Problem } from '../../problems/problem.ts';
 import type { JournalEntry } from '../../results/journal.ts';
 import type { RecordedResult, TestHeader } from '../../results/recorded-result.ts';
-import type { CaseRun } from '../../running/case-run.ts';
-import { failureOfThrow } from '../../running/failures.ts';
-import { resultOf } from '../../running/outcome.ts';
+import type { CaseAttempt } from '../../running/case-run.ts';
+import { buildThrowFailure } from '../../running/failures.ts';
+import { buildResult } from '../../running/outcome.ts';
 import type { CaseResult } from '../../running/result.ts';
-import { type Hides, Secrets } from '../../suites/hidden.ts';
+import { type RedactionPredicate, Secrets } from '../../suites/hidden.ts';
 import type { Plan, PlannedCaseImpl } from '../../suites/planned.ts';
 import type { Job } from '../protocol.ts';
 import { JournalWriter } from './journal-writer.ts';
-import { detailsOf, isNamedByRow, nameOf } from './names.ts';
+import { buildCaseName, buildDetails, canBeWrittenCompactly } from './names.ts';
 
 /** Late checks and the like, in one lane. */
 const MAX_PROBLEMS_OF_A_KIND = 50;
 
 /** What a lane writes outside of cases is kept up to here. Characters. */
-const mostLoose = 1_000_000;
+const MAX_UNOWNED_LENGTH = 1_000_000;
 
 /** What a lane puts on record: its journal, and attachments beside it; nothing that is to stay hidden. Once closed, it takes no more. */
 export class LaneRecord {
   readonly #job: Job;
-  readonly #hides: Hides | undefined;
+  readonly #hides: RedactionPredicate | undefined;
   readonly #secrets: Secrets | undefined;
   readonly #journal: JournalWriter;
   #looseLength = 0;
@@ -33,11 +33,11 @@ export class LaneRecord {
   #closed = false;
 
   /** `broken` hears why nothing can be written any more. */
-  constructor(job: Job, hides: Hides | undefined, broken: (error: Error) => void) {
+  constructor(job: Job, hides: RedactionPredicate | undefined, onWriteError: (error: Error) => void) {
     this.#job = job;
     this.#hides = hides;
     this.#secrets = hides && new Secrets(hides);
-    this.#journal = new JournalWriter(job.journal, job.lane, broken);
+    this.#journal = new JournalWriter(job.journal, job.lane, onWriteError);
   }
 
   get isClosed(): boolean {
@@ -65,27 +65,28 @@ export class LaneRecord {
     try {
       this.put({ type: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
     } catch (error) {
-      this.put({ type: 'ended', result: unrecordable(planned, result, error) }, true);
+      this.put({ type: 'ended', result: describeUnrecordable(planned, result, error) }, true);
     }
   }
 
   /** A case that passed with nothing to say; `start` counts from the lane's begin. */
-  passed(run: CaseRun, start: number, { columns, data }: TestHeader): void {
+  passed(run: CaseAttempt, start: number, { columns, data }: TestHeader): void {
     const { planned } = run;
-    if (this.#closed || (isNamedByRow(planned, data) && this.#journal.pass(run, start, columns))) return;
-    this.ended(planned, resultOf(run, { status: 'passed' }, 1, run.begun - start));
+    if (this.#closed || (canBeWrittenCompactly(planned, data) && this.#journal.pass(run, start, columns))) return;
+    this.ended(planned, buildResult(run, { status: 'passed' }, 1, run.begun - start));
   }
 
   /** What takes a while to work out of a test, and nothing waits for. */
-  detailed(header: TestHeader, first: PlannedCaseImpl): void {
-    this.put({ type: 'test', header: { ...header, ...this.#clean(detailsOf(first, this.#hides)) } });
+  writeTestDetails(header: TestHeader, first: PlannedCaseImpl): void {
+    this.put({ type: 'test', header: { ...header, ...this.#clean(buildDetails(first, this.#hides)) } });
   }
 
   /** What belongs to no case, as far as it is no flood. */
-  loose(text: string): void {
+  writeUnowned(text: string): void {
     this.#looseLength += text.length;
-    if (this.#looseLength <= mostLoose) this.put({ type: 'output', text: this.#clean(text) });
-    else if (this.#looseLength - text.length <= mostLoose) this.put({ type: 'output', text: `… output after ${grouped(mostLoose)} characters is not kept\n` });
+    if (this.#looseLength <= MAX_UNOWNED_LENGTH) this.put({ type: 'output', text: this.#clean(text) });
+    else if (this.#looseLength - text.length <= MAX_UNOWNED_LENGTH)
+      this.put({ type: 'output', text: `… output after ${formatThousands(MAX_UNOWNED_LENGTH)} characters is not kept\n` });
   }
 
   flush(): void {
@@ -100,28 +101,28 @@ export class LaneRecord {
   }
 
   #recorded(planned: PlannedCaseImpl, given: CaseResult): RecordedResult {
-    if (planned.row !== planned.toldRow) this.#secrets?.learnHidden(planned.row, planned.toldRow);
+    if (planned.row !== planned.redactedRow) this.#secrets?.learnHidden(planned.row, planned.redactedRow);
     const result = this.#clean(given);
     const attachments = result.attachments.map(({ name, content }) => {
       // Each process of a lane has a journal of its own, and so have its attachments.
-      const file = `${basename(this.#job.journal, '.journal')}-${this.#attachments++}-${slug(name).slice(0, 60)}`;
+      const file = `${basename(this.#job.journal, '.journal')}-${this.#attachments++}-${formatSlug(name).slice(0, 60)}`;
       mkdirSync(this.#job.attachments, { recursive: true });
       writeFileSync(join(this.#job.attachments, file), content);
       return { name, file };
     });
     // What all cases of its test have stands with the test.
     const isBoundByRow = result.failures.length > 0 && typeof planned.test.test.options.overrides === 'function';
-    return { ...nameOf(planned), ...result, attachments, ...(isBoundByRow && { fixtures: this.#clean(detailsOf(planned, this.#hides).fixtures) }) };
+    return { ...buildCaseName(planned), ...result, attachments, ...(isBoundByRow && { fixtures: this.#clean(buildDetails(planned, this.#hides).fixtures) }) };
   }
 
   #clean<T>(value: T): T {
-    return this.#secrets ? this.#secrets.clean(value) : value;
+    return this.#secrets ? this.#secrets.redactText(value) : value;
   }
 }
 
 /** Replaces a result that cannot be recorded, such as one with an attachment that cannot be written. */
-function unrecordable({ test, ordinal, id, title, location }: PlannedCaseImpl, result: CaseResult, error: unknown): RecordedResult {
-  const failure = { ...failureOfThrow(error, 'record', {}), location, frames: undefined };
+function describeUnrecordable({ test, ordinal, id, title, location }: PlannedCaseImpl, result: CaseResult, error: unknown): RecordedResult {
+  const failure = { ...buildThrowFailure(error, 'record', {}), location, frames: undefined };
   const message = `the result could not be recorded: ${failure.message}`;
   const failures = [{ ...failure, message }];
   const { attempts, start, times, checks } = result;

@@ -1,82 +1,82 @@
 import { pathToFileURL } from 'node:url';
 import { hash } from '../../cases/hash.ts';
-import type { Surroundings } from '../../cases/row.ts';
-import { ordinaryLimit } from '../../fixtures/instance.ts';
+import type { ExpansionHost } from '../../cases/row.ts';
+import { DEFAULT_FIXTURE_TIMEOUT_MS } from '../../fixtures/instance.ts';
 import { ignoreUnknown } from '../../problems/never.ts';
 import type { TestHeader } from '../../results/recorded-result.ts';
-import type { CaseRun } from '../../running/case-run.ts';
-import { failureOfThrow } from '../../running/failures.ts';
-import { epoch, makePromise, nextTurn, now } from '../../running/originals.ts';
-import { nothingDone } from '../../running/outcome.ts';
-import { type Running, runPlan } from '../../running/run.ts';
+import type { CaseAttempt } from '../../running/case-run.ts';
+import { buildThrowFailure } from '../../running/failures.ts';
+import { makePromise, nextTurn, now, wallClockNow } from '../../running/originals.ts';
+import { EMPTY_OUTCOME } from '../../running/outcome.ts';
+import { type RunHandle, runPlan } from '../../running/run.ts';
 import type { Part } from '../../running/run-options.ts';
-import { limits } from '../../running/watch.ts';
+import { createTimeoutPolicy } from '../../running/watch.ts';
 import { beginCreated } from '../../suites/created.ts';
-import { hidesBy } from '../../suites/hidden.ts';
-import { piecesOf } from '../../suites/pieces.ts';
+import { compileRedactions } from '../../suites/hidden.ts';
+import { splitPlan } from '../../suites/pieces.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import type { Plan, PlannedCaseImpl, PlannedTest } from '../../suites/planned.ts';
-import { selectorOf } from '../../suites/selection.ts';
-import { suggestionsFor } from '../../suites/suggestions.ts';
-import type { Dealt } from '../dealer.ts';
-import { keptIn, nodeFiles } from '../files.ts';
+import { buildSelector } from '../../suites/selection.ts';
+import { suggestSelections } from '../../suites/suggestions.ts';
+import type { Assignment } from '../dealer.ts';
+import { createFileCache, nodeFiles } from '../files.ts';
 import { isInspected } from '../loading/debugging.ts';
 import type { Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
 import type { Job, ToCoordinator, ToLane } from '../protocol.ts';
-import type { Channel } from './channel.ts';
-import { dealtBy, recordedIn } from './earlier-results.ts';
+import type { LaneChannel } from './channel.ts';
+import { findAssigned, recordedIn } from './earlier-results.ts';
 import { ProcessGuard } from './guard.ts';
-import { FixtureHost } from './host.ts';
+import { RunFixtureProcess } from './host.ts';
 import { LaneRecord } from './lane-record.ts';
 import { LeakCounter, LeakFinder } from './leaks.ts';
 import { explainCases, listCases } from './listing.ts';
 import { loadFile } from './load.ts';
-import { type Compiling, modulesIn } from './modules.ts';
-import { headerOf, nameIfAny, nameOf } from './names.ts';
+import { modulesIn, type PendingCompilations } from './modules.ts';
+import { buildCaseName, buildHeader, findCaseName } from './names.ts';
 import { Output } from './output.ts';
 import { findRowLines } from './row-lines.ts';
 import { RemoteRunFixtures } from './run-fixtures.ts';
-import { unfinished, waitForUnfinished } from './unfinished.ts';
+import { countUnfinished, waitForUnfinished } from './unfinished.ts';
 
 /** How long in milliseconds a lane waits at its end for open timers and requests, so that late failures are reported. */
-const lateFailureLimit = 1000;
+const MAX_LATE_FAILURES = 1000;
 
 /** Runs one job: loads and plans files, runs cases, and writes everything to a journal. */
 export class Lane {
   readonly #job: Job;
-  readonly #channel: Channel;
+  readonly #channel: LaneChannel;
   readonly #signal: AbortSignal;
   readonly #record: LaneRecord;
   readonly #output = new Output();
   /** Who is stopped in a debugger is not to be ended for it. */
   readonly #untimed = isInspected();
-  readonly #limit = limits(this.#untimed);
+  readonly #limit = createTimeoutPolicy(this.#untimed);
   readonly #modules: Modules;
-  #surroundings: Surroundings;
-  readonly #under = new Set<CaseRun>();
+  #surroundings: ExpansionHost;
+  readonly #under = new Set<CaseAttempt>();
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
-  #running: Running | undefined;
+  #running: RunHandle | undefined;
   /** When the first case could start, in the runner's clock. */
   #started = 0;
   readonly #say: (message: ToCoordinator) => void;
   readonly #runFixtures: RemoteRunFixtures;
   /** In the process that hosts the fixtures of the run, when it is ready. */
-  readonly #host: Promise<FixtureHost>;
-  #hosts: (host: FixtureHost) => void = () => undefined;
+  readonly #host: Promise<RunFixtureProcess>;
+  #hosts: (host: RunFixtureProcess) => void = () => undefined;
   /** Takes the piece that it has asked for. */
-  #dealt: (piece: Dealt | undefined) => void = () => undefined;
+  #dealt: (piece: Assignment | undefined) => void = () => undefined;
   readonly #locked = new Map<number, () => void>();
   #requests = 0;
 
-  constructor(job: Job, signal: AbortSignal, compiling: Compiling, channel: Channel) {
+  constructor(job: Job, signal: AbortSignal, compiling: PendingCompilations, channel: LaneChannel) {
     this.#job = job;
     this.#channel = channel;
     this.#say = (message) => channel.send(message);
     this.#signal = signal;
-    const hides = hidesBy(job.redact);
-    this.#surroundings = { files: nodeFiles, kept: keptIn(job.cache), tags: job.tags && new Set(job.tags), hides };
+    const hides = compileRedactions(job.redact);
+    this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted: hides };
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
@@ -101,7 +101,7 @@ export class Lane {
     try {
       await this.#do();
     } catch (error) {
-      this.#record.told({ code: 'internal-error', reason: failureOfThrow(error, 'throw', {}).message });
+      this.#record.told({ code: 'internal-error', reason: buildThrowFailure(error, 'throw', {}).message });
       this.#end();
     }
   }
@@ -121,7 +121,7 @@ export class Lane {
         problems: plan.problems,
         warnings: plan.warnings,
         hash: hash(plan.tests.map(({ id }) => id).join('\n')),
-        suggestions: suggestionsFor(this.#job.selection, plan),
+        suggestions: suggestSelections(this.#job.selection, plan),
       },
       true,
     );
@@ -130,7 +130,7 @@ export class Lane {
     else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
     else if (mode === 'run') await this.#run(plan);
     if (this.#job.mode === 'host')
-      this.#hosts(new FixtureHost(plan, this.#surroundings, this.#job.seed, this.#untimed, (text) => this.#record.put({ type: 'output', text })));
+      this.#hosts(new RunFixtureProcess(plan, this.#surroundings, this.#job.seed, this.#untimed, (text) => this.#record.put({ type: 'output', text })));
     else this.#end();
   }
 
@@ -162,9 +162,9 @@ export class Lane {
 
   /** Tears down the fixtures of the run, and ends. */
   async #closeHost(): Promise<void> {
-    this.#record.put({ type: 'activity', activity: { what: 'teardown', name: 'the run', limit: this.#limit(ordinaryLimit) } }, true);
+    this.#record.put({ type: 'activity', activity: { what: 'teardown', name: 'the run', limit: this.#limit(DEFAULT_FIXTURE_TIMEOUT_MS) } }, true);
     for (const { fixture, failure } of await (await this.#host).close()) {
-      const result = { ...nothingDone, status: 'errored', cause: 'teardown', failures: [failure] } as const;
+      const result = { ...EMPTY_OUTCOME, status: 'errored', cause: 'teardown', failures: [failure] } as const;
       this.#record.put({ type: 'teardown-failed', id: `run!${fixture}`, title: `teardown of fixture "${fixture}" for the run`, result }, true);
     }
     this.#record.put({ type: 'finished', selected: 0, stuck: false }, true);
@@ -174,7 +174,7 @@ export class Lane {
   async #load(): Promise<LoadedFile[]> {
     const loaded: LoadedFile[] = [];
     for (const path of this.#job.files) {
-      if (this.#job.unloadable.includes(path)) continue;
+      if (this.#job.skippedFiles.includes(path)) continue;
       this.#loading = path;
       const limit = this.#limit(this.#job.loadTimeout);
       this.#record.put({ type: 'activity', activity: { what: 'load', name: path, limit } }, true);
@@ -191,9 +191,9 @@ export class Lane {
   }
 
   async #run(plan: Plan): Promise<void> {
-    const { select, asked, all } = selectorOf(this.#job.selection, plan, dealtBy(this.#job.selection.shard), this.#surroundings.rowLines);
+    const { select, isRequested: asked, all } = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#surroundings.rowLines);
     this.#record.learn(plan);
-    const pieces = this.#job.amongOthers ? piecesOf(plan) : [{ tests: plan.tests.map(({ index }) => index), splits: false }];
+    const pieces = this.#job.hasPeers ? splitPlan(plan) : [{ tests: plan.tests.map(({ index }) => index), isPartitionable: false }];
     this.#record.put({ type: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
     const headed = new Map<PlannedTest, { readonly header: TestHeader; first: PlannedCaseImpl | undefined }>();
     let streaming = false;
@@ -201,7 +201,7 @@ export class Lane {
     const head = (test: PlannedTest, first?: PlannedCaseImpl): TestHeader => {
       let head = headed.get(test);
       if (!head) {
-        head = { header: headerOf(test, first), first };
+        head = { header: buildHeader(test, first), first };
         headed.set(test, head);
         this.#record.put({ type: 'test', header: head.header });
       }
@@ -209,9 +209,9 @@ export class Lane {
       return head.header;
     };
     const leaks = new LeakCounter();
-    const finder = this.#job.findLeaks ? new LeakFinder(() => nameIfAny(this.#output.current?.planned)) : undefined;
-    this.#record.put({ type: 'running', at: epoch() });
-    const before = unfinished();
+    const finder = this.#job.findLeaks ? new LeakFinder(() => findCaseName(this.#output.current?.planned)) : undefined;
+    this.#record.put({ type: 'running', at: wallClockNow() });
+    const before = countUnfinished();
     this.#started = now();
     this.#running = runPlan(
       plan,
@@ -220,11 +220,11 @@ export class Lane {
         lane: this.#job.lane,
         surroundings: this.#surroundings,
         signal: this.#signal,
-        careful: this.#job.careful,
-        oneAtATime: this.#job.careful,
+        careful: this.#job.isolatesCases,
+        isSerial: this.#job.isolatesCases,
         stopWhenStuck: true,
-        untimed: this.#untimed,
-        inBackground: true,
+        hasNoTimeouts: this.#untimed,
+        unrefsTimers: true,
         runFixtures: this.#runFixtures,
         rowsLimit: this.#limit(this.#job.loadTimeout),
         everySpan: this.#job.everySpan,
@@ -232,7 +232,7 @@ export class Lane {
         shuffle: this.#job.shuffle,
         stopAfter: this.#job.stopAfter,
         pieces: this.#pieces(plan),
-        lock: this.#job.amongOthers ? (names) => this.#lock(names) : undefined,
+        lock: this.#job.hasPeers ? (names) => this.#lock(names) : undefined,
         asked,
         bindContext: (run, act) => this.#output.bind(run, act),
       },
@@ -244,7 +244,7 @@ export class Lane {
             // The earlier attempt of the same case has ended.
             for (const other of this.#under) if (other.planned === run.planned) this.#under.delete(other);
             this.#under.add(run);
-            this.#record.put({ type: 'started', name: nameOf(run.planned), attempt: run.attempt, start: run.begun - this.#started });
+            this.#record.put({ type: 'started', name: buildCaseName(run.planned), attempt: run.attempt, start: run.begun - this.#started });
           }
           this.#record.put({ type: 'activity', activity: { what: phase, name: run.planned.id, limit } }, true);
         },
@@ -254,12 +254,12 @@ export class Lane {
           this.#record.put({ type: 'streaming', test: test.index, limit }, true);
         },
         reading: (invalid, limit) =>
-          this.#record.put({ type: 'activity', activity: { what: 'rows', name: invalid.test.id, limit, invalid: nameOf(invalid) } }, true),
+          this.#record.put({ type: 'activity', activity: { what: 'rows', name: invalid.test.id, limit, invalid: buildCaseName(invalid) } }, true),
         closing: (name, limit) => this.#record.put({ type: 'activity', activity: { what: 'teardown', name, limit } }, true),
         ended: (planned, result, run) => {
           head(planned.test, planned);
           if (run) this.#under.delete(run);
-          if (run && !streaming) leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
+          if (run && !streaming) leaks.sample(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
           this.#record.ended(planned, result);
         },
         passed: (run, start) => {
@@ -267,7 +267,7 @@ export class Lane {
           // One that was told before a stream began may be over within it.
           if (this.#under.size > 0) this.#under.delete(run);
           if (!streaming) {
-            leaks.look(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
+            leaks.sample(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
           }
           this.#record.passed(run, start, head(planned.test, planned));
         },
@@ -277,26 +277,26 @@ export class Lane {
         },
         span: (span) => {
           if (span.scope !== 'case')
-            leaks.look({ id: span.owner, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.owner}`, span.kind === 'teardown');
+            leaks.sample({ id: span.owner, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.owner}`, span.kind === 'teardown');
           this.#record.put({ type: 'span', span });
         },
         tornDown: ({ id, title }, result) => this.#record.put({ type: 'teardown-failed', id, title, result }, true),
-        loose: (text) => this.#record.loose(text),
+        loose: (text) => this.#record.writeUnowned(text),
         turn: () => this.#record.flush(),
         told: (problem) => this.#record.told(problem),
       },
     );
     const { selected, notRun: unrun, stuck, bindings, warnings } = await this.#running.done;
     // What takes a while to work out, and nothing waits for any more.
-    for (const { header, first } of headed.values()) if (first) this.#record.detailed(header, first);
+    for (const { header, first } of headed.values()) if (first) this.#record.writeTestDetails(header, first);
     this.#record.put({ type: 'bindings', uses: bindings, warnings });
     // What is being closed has a moment to be gone.
     await nextTurn();
     await nextTurn();
-    leaks.look(undefined);
+    leaks.sample(undefined);
     // What the coordinator has open in the same process is no case's.
     this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? leaks.leaks : []) });
-    if (!stuck && !this.#signal.aborted) await waitForUnfinished(before, lateFailureLimit);
+    if (!stuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);
     this.#record.put({ type: 'finished', selected, stuck, unrun }, true);
   }
 
@@ -305,7 +305,7 @@ export class Lane {
     // A closed record has lost its coordinator.
     while (!this.#record.isClosed) {
       this.#record.put({ type: 'idle' }, true);
-      const dealt = await makePromise<Dealt | undefined>((resolve) => {
+      const dealt = await makePromise<Assignment | undefined>((resolve) => {
         this.#dealt = resolve;
         this.#say({ from: 'lane', type: 'free' });
       });
@@ -335,7 +335,7 @@ export class Lane {
   }
 
   /** Tears down without a coordinator. Nothing is recorded, and running cases have no result. */
-  async abandon(): Promise<void> {
+  async closeSilently(): Promise<void> {
     if (this.#record.isClosed) return;
     this.#record.close();
     this.interrupt(false);

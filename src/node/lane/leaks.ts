@@ -1,5 +1,5 @@
 import { createHook, executionAsyncId } from 'node:async_hooks';
-import { captureOrigin, type Frame, framesOf, type Origin } from '../../problems/place.ts';
+import { type CapturedStack, captureStack, type Frame, framesOf } from '../../problems/place.ts';
 import type { Leak } from '../../results/leaks.ts';
 
 type After = Leak['after'];
@@ -36,7 +36,7 @@ export class LeakCounter {
   #counts = active();
 
   /** Looks again: `after` is what alone can have changed anything since, `owner` the shared fixture that was set up or torn down. */
-  look(after: After, owner?: string, gone = false): void {
+  sample(after: After, owner?: string, gone = false): void {
     if (gone && owner !== undefined) this.#gone.add(owner);
     const counts = active();
     for (const kind of new Set([...counts.keys(), ...this.#counts.keys()])) {
@@ -74,13 +74,13 @@ function active(): Map<string, number> {
  */
 export class LeakFinder {
   readonly #open = new Map<number, { kind: string; after: After }>();
-  readonly #begun = new Map<number, { origin: Origin; by: number }>();
+  readonly #begun = new Map<number, { origin: CapturedStack; by: number }>();
 
   constructor(current: () => After) {
     const init = (id: number, type: string): void => {
       const after = current();
       if (!after) return;
-      this.#begun.set(id, { origin: captureOrigin(init, 30), by: executionAsyncId() });
+      this.#begun.set(id, { origin: captureStack(init, 30), by: executionAsyncId() });
       const kind = kinds[type];
       if (kind) this.#open.set(id, { kind, after });
     };

@@ -1,35 +1,35 @@
-import type { Surroundings } from '../../cases/row.ts';
-import { placeOf } from '../../problems/place.ts';
+import type { ExpansionHost } from '../../cases/row.ts';
+import { findLocation } from '../../problems/place.ts';
 import type { JournalEntry } from '../../results/journal.ts';
 import { explainCase } from '../../running/explain.ts';
-import { casesOf, factsOfSource } from '../../suites/expand.ts';
-import { withoutHiddenSettings } from '../../suites/hidden.ts';
+import { expandCases, summarizeSource } from '../../suites/expand.ts';
+import { redactSettings } from '../../suites/hidden.ts';
 import type { Plan } from '../../suites/planned.ts';
-import { type Selection, selectorOf } from '../../suites/selection.ts';
-import { dealtBy } from './earlier-results.ts';
-import { headerOf, nameOf } from './names.ts';
+import { buildSelector, type Selection } from '../../suites/selection.ts';
+import { findAssigned } from './earlier-results.ts';
+import { buildCaseName, buildHeader } from './names.ts';
 
 type Put = (entry: JournalEntry) => void;
 
 /** Lists the cases that are selected, with what is told of their tests and sources. */
-export async function listCases(plan: Plan, selection: Selection, surroundings: Surroundings, put: Put): Promise<void> {
-  const { select } = selectorOf(selection, plan, dealtBy(selection.shard), surroundings.rowLines);
+export async function listCases(plan: Plan, selection: Selection, surroundings: ExpansionHost, put: Put): Promise<void> {
+  const { select } = buildSelector(selection, plan, findAssigned(selection.shard), surroundings.rowLines);
   let selected = 0;
   for (const test of plan.tests) {
-    const place = placeOf(test.test.origin);
+    const place = findLocation(test.test.origin);
     let headed = false;
     try {
-      for await (const chunk of casesOf(test, { ...surroundings, remark: (problem) => put({ type: 'warning', problem }) })) {
+      for await (const chunk of expandCases(test, { ...surroundings, onWarning: (problem) => put({ type: 'warning', problem }) })) {
         for (const planned of chunk) {
           if (!select(planned)) continue;
           if (!headed) {
-            const facts = await factsOfSource(test, surroundings);
-            put({ type: 'test', header: { ...headerOf(test), location: place, facts: facts.map(({ summary }) => summary) } });
+            const facts = await summarizeSource(test, surroundings);
+            put({ type: 'test', header: { ...buildHeader(test), location: place, facts: facts.map(({ summary }) => summary) } });
             for (const problem of facts.flatMap(({ warnings }) => warnings)) put({ type: 'warning', problem: { ...problem, at: place } });
           }
           headed = true;
           selected++;
-          put({ type: 'listed', name: { ...nameOf(planned), name: planned.entry.name } });
+          put({ type: 'listed', name: { ...buildCaseName(planned), name: planned.entry.name } });
         }
       }
     } catch (error) {
@@ -40,15 +40,15 @@ export async function listCases(plan: Plan, selection: Selection, surroundings: 
 }
 
 /** Explains the cases that are selected. */
-export async function explainCases(plan: Plan, selection: Selection, surroundings: Surroundings, put: Put): Promise<void> {
-  const { select } = selectorOf(selection, plan, dealtBy(selection.shard), surroundings.rowLines);
+export async function explainCases(plan: Plan, selection: Selection, surroundings: ExpansionHost, put: Put): Promise<void> {
+  const { select } = buildSelector(selection, plan, findAssigned(selection.shard), surroundings.rowLines);
   let selected = 0;
   for (const test of plan.tests) {
-    for await (const chunk of casesOf(test, surroundings)) {
+    for await (const chunk of expandCases(test, surroundings)) {
       for (const planned of chunk) {
         if (!select(planned)) continue;
         selected++;
-        put({ type: 'explained', explanation: withoutHiddenSettings(explainCase(planned), surroundings.hides) });
+        put({ type: 'explained', explanation: redactSettings(explainCase(planned), surroundings.isRedacted) });
       }
     }
   }

@@ -2,7 +2,7 @@ import { statSync } from 'node:fs';
 import { dirname, join, relative, sep } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { describeThrown, isInstanceOf } from '../../problems/instance-of.ts';
-import { nearest } from '../../problems/nearest.ts';
+import { findNearestName } from '../../problems/nearest.ts';
 import { framesOf } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { startTimer, stopTimer } from '../../running/originals.ts';
@@ -68,7 +68,7 @@ async function suggestExport(error: unknown): Promise<string> {
   if (module === undefined || name === undefined) return '';
   const modules = { 'red-lattice': Object.keys(await import('../../index.ts')), 'red-lattice/node': Object.keys(await import('../index.ts')) };
   for (const [other, names] of Object.entries(modules)) if (names.includes(name)) return `. Import it from \`${other}\`.`;
-  const near = nearest(name, Object.values(modules).flat());
+  const near = findNearestName(name, Object.values(modules).flat());
   if (near === undefined) return '';
   const home = Object.entries(modules).find(([, names]) => names.includes(near))?.[0];
   return `; did you mean \`${near}\`${home === module ? '' : ` from \`${home}\``}?`;

@@ -1,13 +1,13 @@
 import { isToLane, type ToCoordinator } from '../protocol.ts';
-import type { Channel } from './channel.ts';
+import type { LaneChannel } from './channel.ts';
 import { Lane } from './lane.ts';
-import { type Compiling, modulesIn, readConfig } from './modules.ts';
+import { modulesIn, type PendingCompilations, readConfig } from './modules.ts';
 
 /** Receives the messages of the coordinator, and passes them to the lane that runs the job. */
-export function laneMain(channel: Channel): void {
-  const say = (message: ToCoordinator): void => channel.send(message);
+export function laneMain(channel: LaneChannel): void {
+  const send = (message: ToCoordinator): void => channel.send(message);
   const abort = new AbortController();
-  const compiling: Compiling = new Map();
+  const compiling: PendingCompilations = new Map();
   let lane: Lane | undefined;
   channel.onMessage((message) => {
     if (!isToLane(message)) return;
@@ -17,7 +17,7 @@ export function laneMain(channel: Channel): void {
         void lane.work();
         break;
       case 'configure':
-        void readConfig(message.path, modulesIn(message.cache, compiling, say)).then((read) => say({ from: 'lane', type: 'configured', ...read }));
+        void readConfig(message.path, modulesIn(message.cache, compiling, send)).then((read) => send({ from: 'lane', type: 'configured', ...read }));
         break;
       case 'compiled':
         compiling.get(message.key)?.(message.error);
@@ -30,7 +30,7 @@ export function laneMain(channel: Channel): void {
         lane?.interrupt(message.urgent);
         break;
       case 'ping':
-        say({ from: 'lane', type: 'pong' });
+        send({ from: 'lane', type: 'pong' });
         break;
       default:
         void lane?.receive(message);
@@ -38,7 +38,7 @@ export function laneMain(channel: Channel): void {
   });
   channel.onDisconnect(async () => {
     abort.abort();
-    await lane?.abandon();
+    await lane?.closeSilently();
   });
   process.on('SIGINT', () => undefined);
 }

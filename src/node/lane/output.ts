@@ -1,16 +1,16 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
-import type { CaseRun } from '../../running/case-run.ts';
+import type { CaseAttempt } from '../../running/case-run.ts';
 
 /** Binds what runs to the case that started it, and catches what it writes. */
 export class Output {
-  readonly #cases = new AsyncLocalStorage<CaseRun>();
+  readonly #cases = new AsyncLocalStorage<CaseAttempt>();
 
-  bind<T>(run: CaseRun, act: () => T): T {
+  bind<T>(run: CaseAttempt, act: () => T): T {
     return this.#cases.run(run, act);
   }
 
   /** The case that started what is running now, if any. */
-  get current(): CaseRun | undefined {
+  get current(): CaseAttempt | undefined {
     return this.#cases.getStore();
   }
 

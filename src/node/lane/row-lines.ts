@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import type { RowLines, RowPlace } from '../../cases/row.ts';
-import { placeOf } from '../../problems/place.ts';
+import { findLocation } from '../../problems/place.ts';
 import type { Target } from '../../suites/selection.ts';
 
 /** The parts of a syntax tree that are looked at. */
@@ -53,7 +53,7 @@ export async function findRowLines(targets: readonly Target[], testFiles: Readon
   const all = [...calls.values()].flat();
   return {
     of(origin) {
-      const place = placeOf(origin);
+      const place = findLocation(origin);
       return place && calls.get(`${place.file}:${place.line}:${place.column}`);
     },
     has: (url, line) => all.some(({ location, lines }) => location.file === url && location.line <= line && line < location.line + lines),

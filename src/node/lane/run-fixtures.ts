@@ -1,24 +1,24 @@
 import { deserialize, serialize } from 'node:v8';
 import type { TeardownContext } from '../../fixtures/fixture.ts';
-import { SetUpFailed } from '../../fixtures/holder.ts';
+import { SetupError } from '../../fixtures/holder.ts';
 import { isInstanceOf } from '../../problems/instance-of.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
-import type { Address, RunFixtures } from '../../running/run-host.ts';
-import type { Parcel, ToCoordinator } from '../protocol.ts';
+import type { FixtureAddress, RunFixtures } from '../../running/run-host.ts';
+import type { SerializedValue, ToCoordinator } from '../protocol.ts';
 
 /** The fixtures of the run, in a process of their own: asked for by messages. */
 export class RemoteRunFixtures implements RunFixtures {
   readonly #say: (message: ToCoordinator) => void;
-  readonly #waiting = new Map<number, (parcel: Parcel) => void>();
+  readonly #waiting = new Map<number, (parcel: SerializedValue) => void>();
   #requests = 0;
 
   constructor(say: (message: ToCoordinator) => void) {
     this.#say = say;
   }
 
-  async fetch(_node: unknown, address: Address): Promise<unknown> {
+  async fetch(_node: unknown, address: FixtureAddress): Promise<unknown> {
     const request = this.#requests++;
-    const parcel = await new Promise<Parcel>((resolve) => {
+    const parcel = await new Promise<SerializedValue>((resolve) => {
       this.#waiting.set(request, resolve);
       this.#say({ from: 'lane', type: 'fetch', request, address });
     });
@@ -26,7 +26,7 @@ export class RemoteRunFixtures implements RunFixtures {
   }
 
   /** What came for a request. */
-  take(request: number, parcel: Parcel): void {
+  take(request: number, parcel: SerializedValue): void {
     this.#waiting.get(request)?.(parcel);
     this.#waiting.delete(request);
   }
@@ -37,7 +37,7 @@ export class RemoteRunFixtures implements RunFixtures {
     this.#waiting.clear();
   }
 
-  used(address: Address, users: TeardownContext): void {
+  used(address: FixtureAddress, users: TeardownContext): void {
     this.#say({ from: 'lane', type: 'used', address, users });
   }
 
@@ -48,7 +48,7 @@ export class RemoteRunFixtures implements RunFixtures {
 }
 
 /** Makes a value ready to travel between processes, by structured clone. */
-export function parcelOf(name: string, value: unknown): Parcel {
+export function serializeValue(name: string, value: unknown): SerializedValue {
   try {
     return { value: serialize(value).toString('base64') };
   } catch (error) {
@@ -56,20 +56,20 @@ export function parcelOf(name: string, value: unknown): Parcel {
   }
 }
 
-export function brokenParcel(error: unknown): Parcel {
-  const inner = isInstanceOf(error, SetUpFailed) ? innermost(error) : { reason: error, again: false };
+export function brokenParcel(error: unknown): SerializedValue {
+  const inner = isInstanceOf(error, SetupError) ? innermost(error) : { reason: error, alreadyReported: false };
   const { reason } = inner;
   const told = isInstanceOf(reason, Error)
     ? { name: reason.name, message: reason.message, stack: reason.stack }
     : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
-  return { error: { ...told, fixture: isInstanceOf(error, SetUpFailed) ? innermost(error).node.name : undefined, again: inner.again } };
+  return { error: { ...told, fixture: isInstanceOf(error, SetupError) ? innermost(error).node.name : undefined, again: inner.alreadyReported } };
 }
 
-const innermost = (error: SetUpFailed): SetUpFailed => (isInstanceOf(error.reason, SetUpFailed) ? innermost(error.reason) : error);
+const innermost = (error: SetupError): SetupError => (isInstanceOf(error.reason, SetupError) ? innermost(error.reason) : error);
 
-function open(parcel: Parcel): unknown {
+function open(parcel: SerializedValue): unknown {
   if (!('error' in parcel)) return deserialize(Buffer.from(parcel.value, 'base64'));
   const { name, message, stack, fixture, again } = parcel.error;
   const reason = Object.assign(new Error(message), { name, ...(stack !== undefined && { stack }) });
-  throw fixture === undefined ? reason : new SetUpFailed({ name: fixture }, reason, again);
+  throw fixture === undefined ? reason : new SetupError({ name: fixture }, reason, again);
 }

@@ -17,16 +17,16 @@ const ending: ReadonlySet<string> = new Set([
   'ScryptRequest',
 ]);
 
-const lookEvery = 10;
+const LOOK_INTERVAL_MS = 10;
 
 /** The number of open timers, requests, connections and child processes. */
-export const unfinished = (): number => process.getActiveResourcesInfo().filter((name) => ending.has(name)).length;
+export const countUnfinished = (): number => process.getActiveResourcesInfo().filter((name) => ending.has(name)).length;
 
 /** Waits until no more is open than `before`, for up to `longest` milliseconds. */
 export async function waitForUnfinished(before: number, longest: number): Promise<void> {
   const end = now() + longest;
-  while (unfinished() > before && now() < end) {
-    await new Promise<void>((resolve) => startTimer(resolve, lookEvery));
+  while (countUnfinished() > before && now() < end) {
+    await new Promise<void>((resolve) => startTimer(resolve, LOOK_INTERVAL_MS));
     // The timer itself is gone a turn later.
     await nextTurn();
   }

@@ -9,10 +9,10 @@ export interface Compiled {
 }
 
 /** Rises when what is compiled to changes. */
-const generation = 2;
+const CACHE_VERSION = 2;
 
 /** Files that are kept: each edit of a source leaves two behind. */
-const mostFiles = 4000;
+const MAX_FILES = 4000;
 
 /** Compiled sources by their content: unchanged files are not compiled again, by any process. */
 export class CompileCache {
@@ -23,7 +23,7 @@ export class CompileCache {
   }
 
   key(path: string, source: string): string {
-    return `${hash(`${generation} ${path}`)}${hash(source)}${source.length.toString(36)}`;
+    return `${hash(`${CACHE_VERSION} ${path}`)}${hash(source)}${source.length.toString(36)}`;
   }
 
   read(key: string): Compiled | undefined {
@@ -49,7 +49,7 @@ export class CompileCache {
   }
 
   /** Takes away what was used longest ago, where much has gathered; whoever still wants it compiles it again. */
-  tidy(most = mostFiles): void {
+  evictOld(most = MAX_FILES): void {
     const files = existsSync(this.#folder) ? readdirSync(this.#folder).filter((name) => /\.(?:mjs|map)$/.test(name)) : [];
     if (files.length <= most) return;
     const aged = files.map((name) => {

@@ -39,7 +39,7 @@ export class Modules {
 
   /** A module's namespace, when it and all that it imports have been evaluated. */
   async import(url: string): Promise<Record<string, unknown>> {
-    return (await this.#ready({ url, from: 'source' }, {})).namespace as Record<string, unknown>;
+    return (await this.#linkAndEvaluate({ url, from: 'source' }, {})).namespace as Record<string, unknown>;
   }
 
   /** A source and all that it reaches through imports, but for what is in packages; as URLs. */
@@ -49,20 +49,20 @@ export class Modules {
     return [...reached];
   }
 
-  #noted(specifier: string, from: string): { url: string; from: 'node' | 'source' } {
+  #resolveAndTrack(specifier: string, from: string): { url: string; from: 'node' | 'source' } {
     const resolved = resolveModule(specifier, from);
     if (resolved.from === 'source') this.#imports.set(from, (this.#imports.get(from) ?? new Set()).add(resolved.url));
     return resolved;
   }
 
-  async #ready(resolved: { url: string; from: 'node' | 'source' }, attributes: Attributes): Promise<AnyModule> {
+  async #linkAndEvaluate(resolved: { url: string; from: 'node' | 'source' }, attributes: Attributes): Promise<AnyModule> {
     const module = await this.#module(resolved, attributes);
     // One at a time: two roots that link a shared module at once would meet it half done.
     const linked = this.#linking.then(async () => {
       if (module.status === 'unlinked')
         await module.link(async (specifier, referrer, extra) => {
           try {
-            return await this.#module(this.#noted(specifier, referrer.identifier), attributesOf(extra));
+            return await this.#module(this.#resolveAndTrack(specifier, referrer.identifier), findAttributes(extra));
           } catch (error) {
             noteImport(error, referrer.identifier, specifier);
             throw error;
@@ -99,7 +99,7 @@ export class Modules {
         Object.assign(meta, { url, filename: path, dirname: dirname(path), resolve: (specifier: string) => resolveModule(specifier, url).url });
       },
       importModuleDynamically: (async (specifier: string, _referrer: unknown, attributes: Attributes) =>
-        this.#ready(this.#noted(specifier, url), attributes)) as never,
+        this.#linkAndEvaluate(this.#resolveAndTrack(specifier, url), attributes)) as never,
     });
   }
 
@@ -125,7 +125,7 @@ export class Modules {
   }
 }
 
-const attributesOf = (extra: unknown): Attributes => {
+const findAttributes = (extra: unknown): Attributes => {
   const { attributes, assert } = extra as { attributes?: Attributes; assert?: Attributes };
   return attributes ?? assert ?? {};
 };

@@ -36,12 +36,12 @@ export function mapStacks(maps: ReadonlyMap<string, string>): void {
     return mapped === undefined ? text : text.replace(`${url}:${line}:${column}`, () => mapped);
   };
   Error.prepareStackTrace = (error, frames) => {
-    const head = headOf(error);
+    const head = findHead(error);
     return frames.length ? `${head}\n${frames.map((frame) => `    at ${frameText(frame)}`).join('\n')}` : head;
   };
 }
 
-function headOf(error: unknown): string {
+function findHead(error: unknown): string {
   try {
     return Error.prototype.toString.call(error);
   } catch {

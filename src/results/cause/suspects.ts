@@ -1,4 +1,4 @@
-import { type Condition, cellsOf, type Plain } from '../where/condition.ts';
+import { type Condition, flattenCells, type Scalar } from '../where/condition.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 
@@ -37,7 +37,7 @@ const MIN_PASSING_ROWS = 2;
  *
  * The idea of clearing combinations by passing rows is that of minimal failure-causing schemas (C. Nie, H. Leung, 2011).
  */
-export function suspectsOf(failing: readonly Row[], passing: readonly Row[]): Suspects | undefined {
+export function findSuspects(failing: readonly Row[], passing: readonly Row[]): Suspects | undefined {
   if (failing.length === 0 || failing.length > MAX_FAILING_ROWS || passing.length < MIN_PASSING_ROWS) return undefined;
   const table = encode(failing, passing);
   if (table.columns.length < 2) return undefined;
@@ -80,12 +80,12 @@ interface Table {
 
 /** Numbers the values of each column. Leaves out columns with one value, and columns in which nearly every row has another value. */
 function encode(failing: readonly Row[], passing: readonly Row[]): Table {
-  const rows = [...failing, ...passing].map((row) => new Map(cellsOf(row)));
+  const rows = [...failing, ...passing].map((row) => new Map(flattenCells(row)));
   const names = [...new Set(rows.flatMap((row) => [...row.keys()]))];
-  const codes = names.map(() => new Map<Plain | undefined, number>());
+  const codes = names.map(() => new Map<Scalar | undefined, number>());
   const encoded = rows.map((row) =>
     names.map((name, column) => {
-      const values = codes[column] as Map<Plain | undefined, number>;
+      const values = codes[column] as Map<Scalar | undefined, number>;
       const value = row.get(name);
       if (!values.has(value)) values.set(value, values.size);
       return values.get(value) as number;
@@ -97,7 +97,7 @@ function encode(failing: readonly Row[], passing: readonly Row[]): Table {
   };
   const kept = [...names.keys()].filter(isKept).slice(0, MAX_COLUMNS);
   const narrowed = encoded.map((row) => Int32Array.from(kept, (column) => row[column] as number));
-  const values = kept.map((column) => [...(codes[column] as Map<Plain | undefined, number>).keys()]);
+  const values = kept.map((column) => [...(codes[column] as Map<Scalar | undefined, number>).keys()]);
   return {
     columns: kept.map((column) => names[column] as string),
     failing: narrowed.slice(0, failing.length),

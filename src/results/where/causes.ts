@@ -1,5 +1,5 @@
 import type { Suspects } from '../cause/suspects.ts';
-import { columnsOf } from './columns.ts';
+import { buildColumns } from './columns.ts';
 import { type Condition, holdAll } from './condition.ts';
 import { Search } from './search.ts';
 
@@ -30,12 +30,12 @@ export interface WhereItFails {
 }
 
 /** Natural logarithm of how much likelier the statuses must be with a cause than without: about one in twenty by chance. */
-const convincing = 3;
-const mostCauses = 5;
+const MIN_LOG_BAYES_FACTOR = 3;
+const MAX_CAUSES = 5;
 
 /** The shortest conditions that hold for the failing rows and not for the passing ones; none where nothing explains them. */
-export function causesOf({ failing, passing }: Sample): Conditions[] {
-  const columns = columnsOf([...failing, ...passing]);
+export function findCauses({ failing, passing }: Sample): Conditions[] {
+  const columns = buildColumns([...failing, ...passing]);
   const failed = Uint8Array.from({ length: failing.length + passing.length }, (_, i) => (i < failing.length ? 1 : 0));
   const search = new Search(columns, failed);
   const all = Int32Array.from(failed, (_, i) => i);
@@ -45,9 +45,9 @@ export function causesOf({ failing, passing }: Sample): Conditions[] {
   };
   type Found = NonNullable<ReturnType<Search['best']>>;
   const found: Found[] = [];
-  while (found.length < mostCauses) {
+  while (found.length < MAX_CAUSES) {
     const next = search.best(without(found));
-    if (!next || next.score < convincing) break;
+    if (!next || next.score < MIN_LOG_BAYES_FACTOR) break;
     found.push(next);
     // What another cause explains had disturbed those found before it.
     for (let i = 0; i < found.length - 1; i++) found[i] = search.best(without(found.filter((_, other) => other !== i))) ?? (found[i] as Found);

@@ -1,4 +1,4 @@
-import { cellsOf, isDate, type Plain } from './condition.ts';
+import { flattenCells, isDate, type Scalar } from './condition.ts';
 
 /** One column of a sample of rows: its distinct values in order, and which of them each row has. */
 export interface Column {
@@ -6,7 +6,7 @@ export interface Column {
   /** What its values are ordered by; texts are sorted, so that those with one start stand together. */
   readonly order: 'number' | 'date' | 'length' | 'text' | 'none';
   /** Lengths, where it is the length of a text column. */
-  readonly values: readonly Plain[];
+  readonly values: readonly Scalar[];
   /** Of each row, the index of its value; `missing` where it has none. */
   readonly codes: Int32Array;
   readonly isSometimesMissing: boolean;
@@ -15,28 +15,28 @@ export interface Column {
 export const missing = -1;
 
 /** Wider rows are looked at as far as this. */
-const mostColumns = 60;
+const MAX_COLUMNS = 60;
 
 /** Takes rows apart into columns. Those that have one value throughout explain nothing, and are left out. */
-export function columnsOf(rows: readonly Readonly<Record<string, unknown>>[]): Column[] {
-  const cells = new Map<string, (Plain | undefined)[]>();
+export function buildColumns(rows: readonly Readonly<Record<string, unknown>>[]): Column[] {
+  const cells = new Map<string, (Scalar | undefined)[]>();
   rows.forEach((row, i) => {
-    for (const [column, value] of cellsOf(row)) {
+    for (const [column, value] of flattenCells(row)) {
       let values = cells.get(column);
       if (!values) {
-        if (cells.size >= mostColumns) continue;
-        cells.set(column, (values = new Array<Plain | undefined>(rows.length)));
+        if (cells.size >= MAX_COLUMNS) continue;
+        cells.set(column, (values = new Array<Scalar | undefined>(rows.length)));
       }
       values[i] = value;
     }
   });
   const columns: Column[] = [];
   for (const [name, values] of cells) {
-    const column = columnOf(name, values);
+    const column = buildColumn(name, values);
     columns.push(column);
     if (column.order === 'text')
       columns.push({
-        ...columnOf(
+        ...buildColumn(
           name,
           Array.from(values, (value) => (typeof value === 'string' ? value.length : undefined)),
         ),
@@ -46,8 +46,8 @@ export function columnsOf(rows: readonly Readonly<Record<string, unknown>>[]): C
   return columns.filter(({ values, isSometimesMissing }) => values.length + (isSometimesMissing ? 1 : 0) > 1);
 }
 
-function columnOf(name: string, cells: readonly (Plain | undefined)[]): Column {
-  const distinct = new Set<Plain>();
+function buildColumn(name: string, cells: readonly (Scalar | undefined)[]): Column {
+  const distinct = new Set<Scalar>();
   let isSometimesMissing = false;
   // Rows that lack it are holes, which only a counted loop sees.
   for (let i = 0; i < cells.length; i++) {
@@ -55,14 +55,14 @@ function columnOf(name: string, cells: readonly (Plain | undefined)[]): Column {
     if (value === undefined) isSometimesMissing = true;
     else distinct.add(value);
   }
-  const order = orderOf(distinct);
+  const order = findOrder(distinct);
   const values = [...distinct].sort(order === 'number' ? (a, b) => (a as number) - (b as number) : (a, b) => (String(a) < String(b) ? -1 : 1));
   const codeOf = new Map(values.map((value, code) => [value, code]));
-  const codes = Int32Array.from({ length: cells.length }, (_, i) => codeOf.get(cells[i] as Plain) ?? missing);
+  const codes = Int32Array.from({ length: cells.length }, (_, i) => codeOf.get(cells[i] as Scalar) ?? missing);
   return { name, order, values, codes, isSometimesMissing };
 }
 
-function orderOf(values: ReadonlySet<Plain>): Column['order'] {
+function findOrder(values: ReadonlySet<Scalar>): Column['order'] {
   let order: Column['order'] | undefined;
   for (const value of values) {
     const one = typeof value === 'number' ? 'number' : isDate(value) ? 'date' : typeof value === 'string' ? 'text' : 'none';

@@ -1,12 +1,12 @@
-import { shortValue } from '../../cases/values.ts';
+import { formatShortValue } from '../../cases/values.ts';
 import { valueAt } from '../../suites/row-condition.ts';
 
 /** A value that conditions can be about. */
-export type Plain = string | number | boolean | null;
+export type Scalar = string | number | boolean | null;
 
 /** A condition on a row. Nested columns are named by their path: `stay.nights`. */
 export type Condition =
-  | { readonly kind: 'value' | 'not'; readonly column: string; readonly value: Plain }
+  | { readonly kind: 'value' | 'not'; readonly column: string; readonly value: Scalar }
   /** Bounds are included. Dates are ISO strings. */
   | { readonly kind: 'range'; readonly column: string; readonly from?: number | string | undefined; readonly to?: number | string | undefined }
   | { readonly kind: 'prefix'; readonly column: string; readonly prefix: string }
@@ -17,20 +17,20 @@ export type Condition =
 type Row = Readonly<Record<string, unknown>>;
 
 /** Lists count as one value, by their JSON. */
-export function plainOf(value: unknown): Plain | undefined {
+export function toScalar(value: unknown): Scalar | undefined {
   if (typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' || value === null) return value;
   return Array.isArray(value) ? JSON.stringify(value) : undefined;
 }
 
-const deepest = 4;
+const MAX_DEPTH = 4;
 
 /** The columns of a row with those inside of them, by their paths; none for what is no plain value. */
-export function* cellsOf(row: Row, prefix = '', depth = 1): Generator<[column: string, value: Plain]> {
+export function* flattenCells(row: Row, prefix = '', depth = 1): Generator<[column: string, value: Scalar]> {
   for (const column in row) {
     const value = row[column];
-    const plain = plainOf(value);
+    const plain = toScalar(value);
     if (plain !== undefined) yield [prefix + column, plain];
-    else if (typeof value === 'object' && value !== null && depth < deepest) yield* cellsOf(value as Row, `${prefix}${column}.`, depth + 1);
+    else if (typeof value === 'object' && value !== null && depth < MAX_DEPTH) yield* flattenCells(value as Row, `${prefix}${column}.`, depth + 1);
   }
 }
 
@@ -39,7 +39,7 @@ const datePattern = /^\d{4}-\d\d-\d\d(?:T[\d:.]+Z)?$/;
 export const isDate = (value: unknown): value is string => typeof value === 'string' && datePattern.test(value);
 
 export function holds(condition: Condition, row: Row): boolean {
-  const value = plainOf(valueAt(row, condition.column));
+  const value = toScalar(valueAt(row, condition.column));
   switch (condition.kind) {
     case 'value':
       return value === condition.value;
@@ -75,9 +75,9 @@ export function formatCondition(condition: Condition): string {
   const { column } = condition;
   switch (condition.kind) {
     case 'value':
-      return condition.value === '' ? `${column} is empty` : `${column}=${shortValue(condition.value)}`;
+      return condition.value === '' ? `${column} is empty` : `${column}=${formatShortValue(condition.value)}`;
     case 'not':
-      return condition.value === '' ? `${column} is not empty` : `${column}!=${shortValue(condition.value)}`;
+      return condition.value === '' ? `${column} is not empty` : `${column}!=${formatShortValue(condition.value)}`;
     case 'missing':
       return `${column} is missing`;
     case 'prefix':

@@ -1,10 +1,10 @@
 import type { Random } from '../../cases/random.ts';
-import { randomFrom } from '../../cases/random.ts';
+import { createRandom } from '../../cases/random.ts';
 import type { Sample } from './causes.ts';
 
 /** As many as these are kept of one test. */
-const mostFailing = 2_000;
-const mostPassing = 4_000;
+const MAX_FAILING_ROWS = 2_000;
+const MAX_PASSING_ROWS = 4_000;
 
 type Row = Readonly<Record<string, unknown>>;
 
@@ -37,9 +37,9 @@ export class CaseSample {
   readonly #passing: Reservoir;
 
   constructor() {
-    const random = randomFrom('where it fails');
-    this.#failing = new Reservoir(mostFailing, random);
-    this.#passing = new Reservoir(mostPassing, random);
+    const random = createRandom('where it fails');
+    this.#failing = new Reservoir(MAX_FAILING_ROWS, random);
+    this.#passing = new Reservoir(MAX_PASSING_ROWS, random);
   }
 
   take(one: { readonly row: Row }, failed: boolean): void {
@@ -48,7 +48,7 @@ export class CaseSample {
 
   /** Whether it holds all cases that came by. */
   get isWhole(): boolean {
-    return this.#failing.seen <= mostFailing && this.#passing.seen <= mostPassing;
+    return this.#failing.seen <= MAX_FAILING_ROWS && this.#passing.seen <= MAX_PASSING_ROWS;
   }
 
   get rows(): Sample {

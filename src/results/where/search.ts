@@ -3,7 +3,7 @@ import type { Condition } from './condition.ts';
 import { Evidence } from './evidence.ts';
 
 /** A condition on codes: those from `low` to `high`, or all others. */
-interface Atom {
+interface Predicate {
   readonly column: number;
   readonly is: 'value' | 'not' | 'range' | 'prefix' | 'missing';
   readonly low: number;
@@ -15,15 +15,15 @@ interface Atom {
 
 /** A conjunction, with the rows that meet it. */
 interface Candidate {
-  readonly atoms: readonly Atom[];
+  readonly atoms: readonly Predicate[];
   readonly rows: Int32Array;
   readonly failing: number;
   /** Evidence less what its length and its choice cost. */
   readonly score: number;
   /** What its score could become if it lost all its passing rows. */
-  readonly promise: number;
+  readonly upperBound: number;
   /** Equal for candidates with the same rows. */
-  readonly extension: number;
+  readonly rowSetHash: number;
 }
 
 /** What a search found: conditions that hold together for rows that fail more often than the others. */
@@ -35,17 +35,17 @@ export interface Found {
   readonly score: number;
 }
 
-const mostAtoms = 3;
+const MAX_PREDICATES = 3;
 /** Of so many parts: half as likely for each, and as often chosen as there are orders of them. */
 const lengthCost = [0, Math.log(2), Math.log(4 / 2), Math.log(8 / 6)];
 /** Conjunctions that are carried on with, of each length: by their score, and by their promise. */
-const beam = 24;
-const rounds = 3;
+const BEAM_WIDTH = 24;
+const MAX_ROUNDS = 3;
 /** How finely bounds are told apart when it is counted what a range was chosen from. */
-const bounds = 40;
+const MAX_BOUNDS = 40;
 const kinds = Math.log(3);
 /** A text's length explains where the text itself does not do as well. */
-const roundabout = 2;
+const LENGTH_PENALTY = 2;
 
 /** The best explanation of which of some rows fail. */
 export class Search {
@@ -70,21 +70,21 @@ export class Search {
     const passing = rows.length - failing;
     if (failing < 2 || passing < 2) return undefined;
     const evidence = new Evidence(failing, passing);
-    let parents: Candidate[] = [{ atoms: [], rows, failing, score: 0, promise: 0, extension: 0 }];
+    let parents: Candidate[] = [{ atoms: [], rows, failing, score: 0, upperBound: 0, rowSetHash: 0 }];
     let best: Candidate | undefined;
-    for (let length = 1; length <= mostAtoms; length++) {
+    for (let length = 1; length <= MAX_PREDICATES; length++) {
       const known = new Map<number, Candidate>();
       for (const parent of parents) {
         for (const atom of this.#atoms(parent)) {
           const child = this.#join(parent, atom, evidence);
           if (child.rows.length === parent.rows.length || child.failing < 2) continue;
-          const twin = known.get(child.extension);
-          if (!twin || twin.score < child.score) known.set(child.extension, child);
+          const twin = known.get(child.rowSetHash);
+          if (!twin || twin.score < child.score) known.set(child.rowSetHash, child);
         }
       }
       const children = [...known.values()];
-      const byScore = children.sort((a, b) => b.score - a.score).slice(0, beam);
-      const byPromise = children.sort((a, b) => b.promise - a.promise).slice(0, beam);
+      const byScore = children.sort((a, b) => b.score - a.score).slice(0, BEAM_WIDTH);
+      const byPromise = children.sort((a, b) => b.upperBound - a.upperBound).slice(0, BEAM_WIDTH);
       parents = [...new Set([...byScore, ...byPromise])];
       if (byScore[0] && (!best || byScore[0].score > best.score)) best = byScore[0];
     }
@@ -95,8 +95,8 @@ export class Search {
 
   /** Chooses each part anew beside the others, as long as that gains. */
   #polished(best: Candidate, rows: Int32Array, evidence: Evidence): Candidate {
-    const root: Candidate = { atoms: [], rows, failing: this.#count(rows), score: 0, promise: 0, extension: 0 };
-    for (let round = 0; round < rounds; round++) {
+    const root: Candidate = { atoms: [], rows, failing: this.#count(rows), score: 0, upperBound: 0, rowSetHash: 0 };
+    for (let round = 0; round < MAX_ROUNDS; round++) {
       const before = best;
       for (const out of before.atoms) {
         let rest = root;
@@ -118,13 +118,13 @@ export class Search {
     return failing;
   }
 
-  #meeting(atoms: readonly Atom[]): Int32Array {
+  #meeting(atoms: readonly Predicate[]): Int32Array {
     let rows: Int32Array = Int32Array.from(this.#failed, (_, row) => row);
     for (const atom of atoms) rows = this.#narrowed(rows, atom);
     return rows;
   }
 
-  #narrowed(rows: Int32Array, { column, is, low, high }: Atom): Int32Array {
+  #narrowed(rows: Int32Array, { column, is, low, high }: Predicate): Int32Array {
     const { codes } = this.#columns[column] as Column;
     return rows.filter((row) => {
       const code = codes[row] as number;
@@ -132,18 +132,25 @@ export class Search {
     });
   }
 
-  #join(parent: Candidate, atom: Atom, evidence: Evidence): Candidate {
+  #join(parent: Candidate, atom: Predicate, evidence: Evidence): Candidate {
     const rows = this.#narrowed(parent.rows, atom);
     const atoms = [...parent.atoms, atom];
     const failing = this.#count(rows);
     const cost = atoms.reduce((sum, one) => sum + one.cost, 0) + (lengthCost[atoms.length] as number);
-    let extension = 0;
-    for (const row of rows) extension += this.#marks[row] as number;
-    return { atoms, rows, failing, score: evidence.of(failing, rows.length - failing) - cost, promise: evidence.of(failing, 0) - cost, extension };
+    let rowSetHash = 0;
+    for (const row of rows) rowSetHash += this.#marks[row] as number;
+    return {
+      atoms,
+      rows,
+      failing,
+      score: evidence.of(failing, rows.length - failing) - cost,
+      upperBound: evidence.of(failing, 0) - cost,
+      rowSetHash,
+    };
   }
 
   /** What could narrow a candidate: of each column that it does not speak of yet, the parts that fail most. */
-  *#atoms({ atoms, rows, failing }: Candidate): Generator<Atom> {
+  *#atoms({ atoms, rows, failing }: Candidate): Generator<Predicate> {
     const passing = rows.length - failing;
     for (let column = 0; column < this.#columns.length; column++) {
       const { values, order, isSometimesMissing, codes, name } = this.#columns[column] as Column;
@@ -157,7 +164,7 @@ export class Search {
         const at = (codes[row] as number) + 1;
         counted[at] = (counted[at] as number) + 1;
       }
-      const choice = kinds + Math.log(this.#columns.length) + (order === 'length' ? roundabout : 0);
+      const choice = kinds + Math.log(this.#columns.length) + (order === 'length' ? LENGTH_PENALTY : 0);
       const among = (options: number): number => choice + Math.log(Math.max(1, options));
       if (isSometimesMissing && counts.failing[0]) yield { column, is: 'missing', low: missing, high: missing, cost: among(1) };
       const isRanged = order === 'number' || order === 'date' || order === 'length';
@@ -166,7 +173,7 @@ export class Search {
         if (failed * passing > passed * failing) {
           // One failure is no pattern.
           if (failed > 1) yield { column, is: 'value', low: code, high: code, cost: among(values.length) };
-        } else if (!isRanged && values.length > 2 && values.length <= mostExcluded && passed * failing > failed * passing)
+        } else if (!isRanged && values.length > 2 && values.length <= MAX_EXCLUDED && passed * failing > failed * passing)
           yield { column, is: 'not', low: code, high: code, cost: among(values.length) };
       }
       if (isRanged) yield* ranges(column, counts, failing, passing, among);
@@ -174,7 +181,7 @@ export class Search {
     }
   }
 
-  #conditionOf({ column: index, is, low, high, prefix }: Atom): Condition {
+  #conditionOf({ column: index, is, low, high, prefix }: Predicate): Condition {
     const { name: column, values, order } = this.#columns[index] as Column;
     if (is === 'missing') return { kind: is, column };
     if (prefix !== undefined) return { kind: 'prefix', column, prefix };
@@ -194,7 +201,7 @@ export class Search {
 }
 
 /** Of a column with more values, that a row lacks one of them says nothing. */
-const mostExcluded = 12;
+const MAX_EXCLUDED = 12;
 /** How much a passing row weighs against failing ones when ranges are laid: from generous to strict. */
 const weights = [0.5, 1, 2, 4, 16];
 
@@ -204,10 +211,16 @@ interface Counts {
 }
 
 /** The ranges of an ordered column that fail most, each as wide as its weight allows (J. Bentley, "Programming Pearls", 1984). */
-function* ranges(column: number, { failing, passing }: Counts, allFailing: number, allPassing: number, among: (options: number) => number): Generator<Atom> {
+function* ranges(
+  column: number,
+  { failing, passing }: Counts,
+  allFailing: number,
+  allPassing: number,
+  among: (options: number) => number,
+): Generator<Predicate> {
   const size = failing.length - 1;
   if (size < 3) return;
-  const cuts = Math.min(size, bounds);
+  const cuts = Math.min(size, MAX_BOUNDS);
   const seen = new Set<number>();
   for (const weight of weights) {
     const loss = (weight * allFailing) / Math.max(1, allPassing);
@@ -241,8 +254,8 @@ function* ranges(column: number, { failing, passing }: Counts, allFailing: numbe
   }
 }
 
-const longestPrefix = 24;
-const mostPrefixes = 400;
+const MAX_PREFIX_LENGTH = 24;
+const MAX_PREFIXES = 400;
 
 /** The starts that failing texts share, where more than one text begins so. */
 function* prefixes(
@@ -252,14 +265,14 @@ function* prefixes(
   allFailing: number,
   allPassing: number,
   among: (options: number) => number,
-): Generator<Atom> {
+): Generator<Predicate> {
   const seen = new Set<string>();
-  for (let code = 0; code < values.length && seen.size < mostPrefixes; code++) {
+  for (let code = 0; code < values.length && seen.size < MAX_PREFIXES; code++) {
     if (!failing[code + 1]) continue;
     const value = values[code] as string;
     let [low, high] = [0, values.length - 1];
     let narrowed = -1;
-    for (let length = 1; length <= Math.min(value.length, longestPrefix); length++) {
+    for (let length = 1; length <= Math.min(value.length, MAX_PREFIX_LENGTH); length++) {
       const prefix = value.slice(0, length);
       while (low < code && !values[low]?.startsWith(prefix)) low++;
       while (high > code && !values[high]?.startsWith(prefix)) high--;

@@ -1,14 +1,14 @@
-import { suspectsOf } from '../cause/suspects.ts';
+import { findSuspects } from '../cause/suspects.ts';
 import type { JournalEntry } from '../journal.ts';
 import type { RecordedResult } from '../recorded-result.ts';
-import { CauseCounter, causesOf, type WhereItFails } from './causes.ts';
+import { CauseCounter, findCauses, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';
 
 /** Causes of failures in the tested code. */
-const tested: ReadonlySet<RecordedResult['cause']> = new Set<RecordedResult['cause']>(['check', 'throw', 'timeout', 'crash']);
+const collectTested: ReadonlySet<RecordedResult['cause']> = new Set<RecordedResult['cause']>(['check', 'throw', 'timeout', 'crash']);
 
 /** Whether a case failed or passed, where it did either. */
-export function verdictOf({ status }: Pick<RecordedResult, 'status'>): boolean | undefined {
+export function classifyStatus({ status }: Pick<RecordedResult, 'status'>): boolean | undefined {
   if (status === 'failed' || status === 'errored') return true;
   return status === 'passed' ? false : undefined;
 }
@@ -24,21 +24,21 @@ export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: R
   /** Tests with flaky cases, and rows that failed for a reason outside the tested code: neither says anything about combinations. */
   const flaky = new Set<number>();
   const outside = new Set<unknown>();
-  for (const { test, failed, result } of judged(entries, failing)) {
+  for (const { test, failed, result } of labelRows(entries, failing)) {
     let sample = samples.get(test);
     if (!sample) samples.set(test, (sample = new CaseSample()));
     sample.take(result, failed);
     if (!failed && result.attempts > 1) flaky.add(test);
-    if (failed && !tested.has(result.cause)) outside.add(result.row);
+    if (failed && !collectTested.has(result.cause)) outside.add(result.row);
   }
   const large = new Map<number, CauseCounter>();
   for (const [test, sample] of samples) {
     const { failing, passing } = sample.rows;
-    const counter = new CauseCounter(causesOf({ failing, passing }));
+    const counter = new CauseCounter(findCauses({ failing, passing }));
     if (counter.counted.causes.length === 0) {
       const suspects =
         sample.isWhole && !flaky.has(test)
-          ? suspectsOf(
+          ? findSuspects(
               failing.filter((row) => !outside.has(row)),
               passing,
             )
@@ -53,14 +53,14 @@ export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: R
       for (const row of passing) counter.take(row, false);
     }
   }
-  if (large.size > 0) for (const { test, failed, result } of judged(entries, large)) large.get(test)?.take(result.row, failed);
+  if (large.size > 0) for (const { test, failed, result } of labelRows(entries, large)) large.get(test)?.take(result.row, failed);
   return found;
 }
 
-function* judged(entries: () => Iterable<JournalEntry>, tests: { has(test: number): boolean }) {
+function* labelRows(entries: () => Iterable<JournalEntry>, tests: { has(test: number): boolean }) {
   for (const entry of entries()) {
     if (entry.type !== 'ended' || !tests.has(entry.result.test)) continue;
-    const failed = verdictOf(entry.result);
+    const failed = classifyStatus(entry.result);
     if (failed !== undefined) yield { test: entry.result.test, failed, result: entry.result };
   }
 }

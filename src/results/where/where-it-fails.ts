@@ -1,5 +1,5 @@
-import { suspectsOf } from '../cause/suspects.ts';
-import { CauseCounter, causesOf, type WhereItFails } from './causes.ts';
+import { findSuspects } from '../cause/suspects.ts';
+import { CauseCounter, findCauses, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';
 
 /** A row and whether its case failed. */
@@ -25,10 +25,10 @@ export interface LabeledRow {
 export function whereItFails(results: Iterable<LabeledRow>): WhereItFails {
   const sample = new CaseSample();
   for (const result of results) sample.take(result, result.failed);
-  const counter = new CauseCounter(causesOf(sample.rows));
+  const counter = new CauseCounter(findCauses(sample.rows));
   for (const { row, failed } of results) counter.take(row, failed);
   const { counted } = counter;
   const { failing, passing } = sample.rows;
-  const suspects = counted.causes.length === 0 && sample.isWhole ? suspectsOf(failing, passing) : undefined;
+  const suspects = counted.causes.length === 0 && sample.isWhole ? findSuspects(failing, passing) : undefined;
   return { ...counted, ...(suspects && { suspects }) };
 }
