@@ -1,9 +1,9 @@
 /** The public entry point: runs unchanged in Node and in browsers. */
 
+export type { Annotations, RowAnnotations } from './cases/annotations.ts';
 export { type Cell, cell } from './cases/data/cells.ts';
 export type { Columns, RowOf, StandardSchema } from './cases/data/columns.ts';
 export { type DataFileOptions, dataFile } from './cases/data/data-file.ts';
-export type { Annotations, RowAnnotations } from './cases/marks.ts';
 export { matrix } from './cases/matrix/matrix.ts';
 export type { Exclusion, MatrixOptions } from './cases/matrix/options.ts';
 export { verifyCoverage } from './cases/matrix/verify.ts';
@@ -27,10 +27,10 @@ export {
   type TeardownContext,
   type Values,
 } from './fixtures/fixture.ts';
-export type { Frame, SourceLocation } from './problems/place.ts';
+export { formatProblem } from './problems/format-problem.ts';
 export type { LateActivity, NameKind, Problem } from './problems/problem.ts';
 export { ProblemError } from './problems/problem-error.ts';
-export { formatProblem } from './problems/wording.ts';
+export type { Frame, SourceLocation } from './problems/source-location.ts';
 export type { Suspect, Suspects } from './results/cause/suspects.ts';
 export type { FailurePattern, WhereItFails } from './results/where/causes.ts';
 export { type Condition, formatCondition } from './results/where/condition.ts';
@@ -38,7 +38,7 @@ export { type LabeledRow, whereItFails } from './results/where/where-it-fails.ts
 export type { Attachment, CaseResult, Cause, Failure, Status, StepResult, Times } from './running/result.ts';
 export { type DataFileLocation, planSuites, type RunEvent, type RunOptions, type RunSummary, runSuites } from './running/suites.ts';
 export { type Config, defineConfig } from './suites/config.ts';
-export type { CaseContext, Step, StepContext } from './suites/hand.ts';
+export type { CaseContext, Step, StepContext } from './suites/contexts.ts';
 export type { PlannedCase } from './suites/planned.ts';
 export {
   type Child,

@@ -1,5 +1,5 @@
-import { Utf8LineBuffer } from '../src/results/line-bytes.ts';
-import { type CompactPass, PassWriter } from '../src/results/plain-pass.ts';
+import { type CompactPass, PassWriter } from '../src/results/journal/compact-pass.ts';
+import { Utf8LineBuffer } from '../src/results/journal/line-buffer.ts';
 
 /** A plain pass as a lane's journal has it. */
 export function passLine(pass: CompactPass): string {

@@ -1,5 +1,5 @@
 import { useCallback, useEffect, useState, useSyncExternalStore } from 'react';
-import { formatRerunCommand } from '../../src/formats/again.ts';
+import { formatRerunCommand } from '../../src/formats/rerun-command.ts';
 import { escapeControls } from '../../src/formats/style.ts';
 import { copy } from './parts/Copy.tsx';
 import { Counts } from './parts/Status.tsx';

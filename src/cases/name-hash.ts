@@ -1,5 +1,5 @@
 import { MAX_DIGITS, writeDigits } from './digits.ts';
-import { isIdentifierUnit, isLiteralWord, MAX_WORD_LENGTH, mayStartLiteral } from './word.ts';
+import { isIdentifierUnit, isLiteralWord, MAX_WORD_LENGTH, mayStartLiteral } from './identifiers.ts';
 
 const a = 0x85ebca6b;
 const b = 0x5f356495;

@@ -1,7 +1,7 @@
 import { hash } from './hash.ts';
+import { isPlainIdentifier } from './identifiers.ts';
 import { PreparedHash } from './name-hash.ts';
 import { formatCanonical, formatShortValue } from './values.ts';
-import { isPlainIdentifier } from './word.ts';
 
 const MAX_NAME_LENGTH = 80;
 

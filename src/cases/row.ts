@@ -1,6 +1,6 @@
-import type { CapturedStack, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import type { RowAnnotations } from './marks.ts';
+import type { CapturedStack, SourceLocation } from '../problems/source-location.ts';
+import type { RowAnnotations } from './annotations.ts';
 
 /** One row on its way to a case, with what is known of it. */
 export interface RowEntry {

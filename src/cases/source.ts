@@ -1,11 +1,11 @@
 import { describeThrown, isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError, refuse } from '../problems/problem-error.ts';
-import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './marks.ts';
+import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './annotations.ts';
 import { formatValuesName } from './names.ts';
+import type { Partition } from './partition.ts';
 import { createRandom } from './random.ts';
 import { type ExpansionContext, MAX_ROWS, type RowBatches, type RowEntry, type RowPlace } from './row.ts';
-import type { Partition } from './share.ts';
 import { formatShortValue } from './values.ts';
 
 /** A value of a row. String literals keep their literal type; numbers and objects are widened. */

@@ -1,6 +1,6 @@
-import { type CapturedStack, captureStack } from '../problems/place.ts';
+import { findInvalidArguments, isText, listOf, type OptionSpec, recordOf, text } from '../problems/option-specs.ts';
 import type { Problem } from '../problems/problem.ts';
-import { findInvalidArguments, isText, listOf, type OptionSpec, recordOf, text } from '../problems/wanted.ts';
+import { type CapturedStack, captureStack } from '../problems/source-location.ts';
 import type { ExpansionContext, RowEntry } from './row.ts';
 import { type CaseSource, CaseSourceImpl, type Datum } from './source.ts';
 import { formatShortValue } from './values.ts';

@@ -1,4 +1,4 @@
-import { type CapturedStack, captureStack } from '../problems/place.ts';
+import { type CapturedStack, captureStack } from '../problems/source-location.ts';
 import {
   type Caught,
   type CheckOutcome,

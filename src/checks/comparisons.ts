@@ -1,5 +1,5 @@
 import { hasPart, isEqual, projectOnto } from './equality.ts';
-import { formatValue } from './show.ts';
+import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
 
 /** Why a check does not hold: in words, with the values as text where they are worth a comparison. */

@@ -1,8 +1,8 @@
 import { comparisonAsJson, comparisonAsMarkdown, explainPartial, renderComparison } from '../formats/comparison.ts';
-import { findRoot } from '../node/find.ts';
+import { findRoot } from '../node/find-files.ts';
 import { openRecord } from '../node/recorded.ts';
 import { compare, hasNewFailure, type VariantPair } from '../results/compare.ts';
-import type { CommandContext } from './setting.ts';
+import type { CommandContext } from './command-context.ts';
 import { failWith } from './terminal.ts';
 
 interface CompareOptions {

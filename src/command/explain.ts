@@ -4,12 +4,12 @@ import { type LastTimes, renderExplanation } from '../formats/human/explain.ts';
 import { renderPlanProblems } from '../formats/human/run.ts';
 import { escapeToOneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
-import { earlierRuns } from '../node/earlier.ts';
+import { earlierRuns } from '../node/earlier-runs.ts';
 import { readJournals } from '../node/journals.ts';
 import { findStateFolder } from '../node/record.ts';
-import type { Explanation } from '../running/explain.ts';
+import type { Explanation } from '../running/explain-case.ts';
+import type { CommandContext } from './command-context.ts';
 import { defaultRequest, prepare } from './prepare.ts';
-import type { CommandContext } from './setting.ts';
 import { createFormatting } from './terminal.ts';
 
 export interface ExplainOptions {

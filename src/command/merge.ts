@@ -1,17 +1,17 @@
 import { appendFileSync, copyFileSync, existsSync, mkdirSync, readdirSync, readFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
-import { lastLine } from '../formats/ending.ts';
 import { renderFailures, renderSummary } from '../formats/human/run.ts';
 import { formatCount } from '../formats/style.ts';
-import { findRecord, type RecordReference } from '../node/earlier.ts';
-import { findRoot } from '../node/find.ts';
+import { lastLine } from '../formats/summary-line.ts';
+import { findRecord, type RecordReference } from '../node/earlier-runs.ts';
+import { findRoot } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
 import { newRecord, writeInfo } from '../node/record.ts';
-import { encodeEntry, type JournalEntry } from '../results/journal.ts';
+import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { differingFiles, type NotRun } from '../results/run-info.ts';
 import { applyEntry, emptyState, exitStatus, failingTests, takeUnrun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
-import type { CommandContext } from './setting.ts';
+import type { CommandContext } from './command-context.ts';
 import { createFormatting, failWith } from './terminal.ts';
 
 /** Makes one record of those of several shards, and tells what came of the whole. */

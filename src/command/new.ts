@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve } from 'node:path';
 import { escapeToOneLine } from '../formats/style.ts';
-import type { CommandContext } from './setting.ts';
+import type { CommandContext } from './command-context.ts';
 import { failWith } from './terminal.ts';
 
 /** What a starter is made of: a test file with a fixture, a table and a data file, which runs as it is. */

@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
-import { killOnParentExit } from '../node/orphans.ts';
+import { killOnParentExit } from '../node/kill-on-parent-exit.ts';
 import { LANE_FLAGS } from '../node/start-lane.ts';
 
 /** Whether arguments ask for everything in one process: the last `--lanes` is 0. */

@@ -7,12 +7,12 @@ import { escapeToOneLine, formatCount } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { readJournals } from '../node/journals.ts';
 import { findStateFolder } from '../node/record.ts';
-import { formatThousands } from '../problems/grouped.ts';
-import type { JournalEntry } from '../results/journal.ts';
+import { formatThousands } from '../problems/format-thousands.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
 import type { TestHeader } from '../results/recorded-result.ts';
+import type { CommandContext } from './command-context.ts';
 import { buildSelection, type SelectionOptions } from './options.ts';
 import { defaultRequest, prepare } from './prepare.ts';
-import type { CommandContext } from './setting.ts';
 import { createFormatting, type Terminal } from './terminal.ts';
 
 export interface PlanCommandOptions extends SelectionOptions {

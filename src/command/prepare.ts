@@ -1,17 +1,17 @@
 import { join } from 'node:path';
 import { renderProblem } from '../formats/human/run.ts';
 import { CompileService } from '../node/compile-service.ts';
-import type { RunRequest } from '../node/coordination.ts';
-import { failedIds, findRecord } from '../node/earlier.ts';
-import { findFiles, findRoot } from '../node/find.ts';
+import { failedIds, findRecord } from '../node/earlier-runs.ts';
+import { findFiles, findRoot } from '../node/find-files.ts';
 import { findStateFolder } from '../node/record.ts';
+import type { RunRequest } from '../node/run-request.ts';
+import { formatProblem } from '../problems/format-problem.ts';
 import type { Problem } from '../problems/problem.ts';
-import { formatProblem } from '../problems/wording.ts';
 import type { SerializedConfig } from '../suites/config.ts';
 import { BUILT_IN_DEFAULTS, type Defaults } from '../suites/plan.ts';
 import type { Target } from '../suites/selection.ts';
+import type { CommandContext } from './command-context.ts';
 import type { RecordSelection, SelectionOptions } from './options.ts';
-import type { CommandContext } from './setting.ts';
 import { createFormatting, failWith } from './terminal.ts';
 
 /** What stands ready before a command's lanes get their job. */

@@ -1,4 +1,3 @@
-import { lastLine } from '../formats/ending.ts';
 import {
   Headings,
   MAX_LISTED_TESTS,
@@ -10,12 +9,13 @@ import {
   renderSummary,
   renderTest,
 } from '../formats/human/run.ts';
+import { lastLine } from '../formats/summary-line.ts';
 import type { OpenedRecord } from '../node/recorded.ts';
-import { testsInOrder } from '../results/in-order.ts';
-import type { JournalEntry } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
+import { testsInOrder } from '../results/plan-order.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
-import type { DisplayOptions, Sorting } from './look.ts';
+import type { DisplayOptions, Sorting } from './display-options.ts';
 import { renderGrids } from './render-grids.ts';
 import { createFormatting, type Terminal } from './terminal.ts';
 

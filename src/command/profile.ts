@@ -1,4 +1,4 @@
-import { findNearestName } from '../problems/nearest.ts';
+import { findNearestName } from '../problems/nearest-name.ts';
 import type { Config } from '../suites/config.ts';
 
 type Profile = NonNullable<Config['profiles']>[string];

@@ -1,7 +1,7 @@
 import { clearScreenDown, moveCursor } from 'node:readline';
 import { type ProgressSnapshot, renderGoing, renderGoingPlainly } from '../formats/human/live.ts';
 import { Headings, MAX_LISTED_TESTS, renderMoreTests, renderTest } from '../formats/human/run.ts';
-import type { JournalEntry } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { Terminal } from './terminal.ts';
 

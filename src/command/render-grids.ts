@@ -1,9 +1,9 @@
 import { renderGrid } from '../formats/human/grid.ts';
 import { escapeToOneLine } from '../formats/style.ts';
-import { testsInOrder } from '../results/in-order.ts';
-import type { JournalEntry } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
+import { testsInOrder } from '../results/plan-order.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
-import type { DisplayOptions } from './look.ts';
+import type { DisplayOptions } from './display-options.ts';
 import type { Terminal } from './terminal.ts';
 
 /** A test with more cases is no grid that anybody reads. */

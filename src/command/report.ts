@@ -2,12 +2,12 @@ import { closeSync, openSync, renameSync, rmSync, writeSync } from 'node:fs';
 import { resolve } from 'node:path';
 import { reportAsPage } from '../formats/page.ts';
 import { findFormat, type ReportFormat, reportFormats } from '../formats/report-formats.ts';
-import { findRoot } from '../node/find.ts';
+import { findRoot } from '../node/find-files.ts';
 import { pageHead, pageLines, pageTemplate } from '../node/page-lines.ts';
 import { type OpenedRecord, openRecord } from '../node/recorded.ts';
-import type { DisplayOptions } from './look.ts';
+import type { CommandContext } from './command-context.ts';
+import type { DisplayOptions } from './display-options.ts';
 import { printRecord } from './print-record.ts';
-import type { CommandContext } from './setting.ts';
 import { createFormatting, failWith, type Terminal } from './terminal.ts';
 
 export interface ReportOptions extends DisplayOptions {

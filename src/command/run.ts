@@ -1,11 +1,11 @@
 import { join, resolve } from 'node:path';
-import { earlierRuns, findChangedFiles, findRecord, type RecordReference } from '../node/earlier.ts';
+import { earlierRuns, findChangedFiles, findRecord, type RecordReference } from '../node/earlier-runs.ts';
 import { lockRecord } from '../node/record-lock.ts';
+import type { CommandContext } from './command-context.ts';
 import { type Interruption, interrupt, isInterruptStatus } from './interruption.ts';
-import { type RunCommandOptions, runOnce } from './once.ts';
 import { buildSelection } from './options.ts';
 import { prepare } from './prepare.ts';
-import type { CommandContext } from './setting.ts';
+import { type RunCommandOptions, runOnce } from './run-once.ts';
 import { failWith } from './terminal.ts';
 import { watch } from './watch.ts';
 

@@ -1,6 +1,6 @@
-import { findRoot } from '../node/find.ts';
+import { findRoot } from '../node/find-files.ts';
 import { openRecord } from '../node/recorded.ts';
-import type { CommandContext } from './setting.ts';
+import type { CommandContext } from './command-context.ts';
 import { createFormatting, failWith } from './terminal.ts';
 
 /** Serves the results page until it is interrupted. */

@@ -2,13 +2,13 @@ import { rmSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { formatCount } from '../formats/style.ts';
-import { failedIds } from '../node/earlier.ts';
-import { findFiles } from '../node/find.ts';
+import { failedIds } from '../node/earlier-runs.ts';
+import { findFiles } from '../node/find-files.ts';
 import type { Selection } from '../suites/selection.ts';
+import type { CommandContext } from './command-context.ts';
 import { type Interruption, interrupt, statusOfInterrupt } from './interruption.ts';
-import { type RunCommandOptions, runOnce } from './once.ts';
 import type { CommandInputs } from './prepare.ts';
-import type { CommandContext } from './setting.ts';
+import { type RunCommandOptions, runOnce } from './run-once.ts';
 
 interface Watching {
   readonly where: readonly string[];

@@ -1,9 +1,9 @@
-import { formatThousands } from '../problems/grouped.ts';
+import { formatThousands } from '../problems/format-thousands.ts';
 import { type Change, type Compared, type Comparison, hasNewFailure } from '../results/compare.ts';
 import { differingFiles, type RunInfo } from '../results/run-info.ts';
 import { code } from './markdown-text.ts';
+import { renderUnrun } from './not-run.ts';
 import { duration, escapeToOneLine, formatCount, type Style, statusLabel } from './style.ts';
-import { renderUnrun } from './unrun.ts';
 
 /** A record that is compared, as it is told of. */
 export interface ComparedRun {

@@ -1,22 +1,22 @@
-import { formatThousands } from '../problems/grouped.ts';
-import { formatLocation } from '../problems/place.ts';
+import { formatProblem } from '../problems/format-problem.ts';
+import { formatThousands } from '../problems/format-thousands.ts';
 import type { Problem } from '../problems/problem.ts';
-import { formatProblem } from '../problems/wording.ts';
+import { formatLocation } from '../problems/source-location.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
 import type { FormatPath } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import type { RunState, TestState } from '../results/run-state.ts';
-import { problemOf } from '../results/torn-down.ts';
+import { problemOf } from '../results/teardown-failures.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { formatCondition } from '../results/where/condition.ts';
 import type { Status } from '../running/result.ts';
-import { formatRerunCommand } from './again.ts';
-import { groupSimilarFailures } from './alike.ts';
-import { besideCases, lastLine } from './ending.ts';
 import { code } from './markdown-text.ts';
+import { renderUnrun } from './not-run.ts';
+import { formatRerunCommand } from './rerun-command.ts';
+import { groupSimilarFailures } from './similar-failures.ts';
 import { duration, escapeControls, escapeToOneLine, formatCount, statusLabel } from './style.ts';
+import { besideCases, lastLine } from './summary-line.ts';
 import { describeSuspects } from './suspects.ts';
-import { renderUnrun } from './unrun.ts';
 
 /** Bytes: what common hosts of merge requests take, with room. */
 const MAX_MARKDOWN_BYTES = 60_000;

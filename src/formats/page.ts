@@ -1,4 +1,4 @@
-import type { PageHead } from '../results/page-record.ts';
+import type { PageHead } from '../results/page-entries.ts';
 
 /** Where the record goes in the page as it was built. */
 const placeholder = '<!--record-->';

@@ -1,5 +1,5 @@
-import type { SourceLocation } from '../problems/place.ts';
-import type { JournalEntry } from '../results/journal.ts';
+import type { SourceLocation } from '../problems/source-location.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
 import type { CaseName, TestHeader } from '../results/recorded-result.ts';
 
 /** The cases of a plan, as often as they are asked for: they are read again rather than kept. */

@@ -1,4 +1,4 @@
-import { testsInOrder } from '../results/in-order.ts';
+import { testsInOrder } from '../results/plan-order.ts';
 import { type FormatPath, type ReadableRecord, runReport } from '../results/report.ts';
 import { csvLine, csvLines } from './csv.ts';
 import { escapeToOneLine } from './style.ts';

@@ -1,5 +1,5 @@
 import picocolors from 'picocolors';
-import { formatThousands } from '../problems/grouped.ts';
+import { formatThousands } from '../problems/format-thousands.ts';
 import type { Status } from '../running/result.ts';
 
 const { createColors } = picocolors;

@@ -1,12 +1,12 @@
 import { stringify } from 'yaml';
-import { formatLocation } from '../problems/place.ts';
+import { formatProblem } from '../problems/format-problem.ts';
 import type { Problem } from '../problems/problem.ts';
-import { formatProblem } from '../problems/wording.ts';
-import { type TestResults, testsInOrder } from '../results/in-order.ts';
-import type { JournalEntry } from '../results/journal.ts';
+import { formatLocation } from '../problems/source-location.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
+import { type TestResults, testsInOrder } from '../results/plan-order.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
 import type { FormatPath, ReadableRecord } from '../results/report.ts';
-import { problemOf } from '../results/torn-down.ts';
+import { problemOf } from '../results/teardown-failures.ts';
 import type { Failure } from '../running/result.ts';
 import { escapeToOneLine } from './style.ts';
 

@@ -2,23 +2,23 @@ import type { ChildProcess } from 'node:child_process';
 import { appendFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { ProgressSnapshot } from '../formats/human/live.ts';
-import { formatThousands } from '../problems/grouped.ts';
+import { formatThousands } from '../problems/format-thousands.ts';
 import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
-import { encodeEntry, type JournalEntry } from '../results/journal.ts';
+import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { endedAtOnce } from '../results/run-info.ts';
 import { applyEntry, emptyState, lostResults, type RunState, takeUnrun } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
-import type { Coordination, RunRequest } from './coordination.ts';
-import { WorkScheduler } from './dealer.ts';
 import { debugLog } from './debug-log.ts';
 import { readJournal } from './journals.ts';
 import { attributeEnd, describeExit } from './lane-end.ts';
 import { type LaneRequest, superviseLane } from './lane-process.ts';
+import { type LaneSlot, lastCaseIn, newJournal, newSlot } from './lane-slot.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
-import { type LaneSlot, lastCaseIn, newJournal, newSlot } from './slot.ts';
+import type { Coordination, RunRequest } from './run-request.ts';
+import { WorkScheduler } from './work-scheduler.ts';
 
 /** Lanes that die one after the other without a result between them: then the fault is not a case's. */
 const MAX_LANES_WITHOUT_RESULT = 3;

@@ -1,7 +1,7 @@
 import { readdirSync } from 'node:fs';
 import { basename, join } from 'node:path';
-import type { JournalEntry } from '../results/journal.ts';
-import { JournalTail } from './tail.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
+import { JournalTail } from './journal-tail.ts';
 
 /** The paths of a record's journals. */
 export const listJournals = (folder: string): string[] =>

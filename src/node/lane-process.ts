@@ -1,12 +1,12 @@
 import type { ChildProcess } from 'node:child_process';
-import type { JournalEntry } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
 import { applyLaneEntry, emptyLane, type LaneState, silenceLimit } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { addSourceMaps, coverageFolder } from './coverage.ts';
 import { debugLog, describeMessage } from './debug-log.ts';
-import { killOnParentExit } from './orphans.ts';
+import { JournalTail } from './journal-tail.ts';
+import { killOnParentExit } from './kill-on-parent-exit.ts';
 import { isToCoordinator, type Job, type ToCoordinator, type ToLane } from './protocol.ts';
-import { JournalTail } from './tail.ts';
 
 /** How a lane's process ended. */
 export interface LaneEnd {

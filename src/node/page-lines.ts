@@ -1,13 +1,13 @@
 import { lstatSync, readFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
-import type { SourceLocation } from '../problems/place.ts';
-import type { JournalEntry } from '../results/journal.ts';
-import { type EarlierRun, type PageEntry, type PageHead, pageLine } from '../results/page-record.ts';
+import type { SourceLocation } from '../problems/source-location.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
+import { type EarlierRun, type PageEntry, type PageHead, pageLine } from '../results/page-entries.ts';
 import type { FormatPath } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
-import { earlierRuns } from './earlier.ts';
+import { earlierRuns } from './earlier-runs.ts';
 import { listJournals, readJournals } from './journals.ts';
-import { LineReader } from './lines.ts';
+import { LineReader } from './line-reader.ts';
 import { findOwner } from './record-lock.ts';
 import type { OpenedRecord } from './recorded.ts';
 

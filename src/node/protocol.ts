@@ -1,11 +1,11 @@
 import type { TeardownContext } from '../fixtures/fixture.ts';
 import type { Problem } from '../problems/problem.ts';
-import { isObject, lacks, type Shapes } from '../results/shape.ts';
-import type { FixtureAddress } from '../running/run-host.ts';
+import { isObject, lacks, type Shapes } from '../results/shapes.ts';
+import type { FixtureAddress } from '../running/run-fixture-host.ts';
 import type { SerializedConfig, WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
-import type { Assignment } from './dealer.ts';
+import type { Assignment } from './work-scheduler.ts';
 
 /** All that the coordinator and a lane say to each other; results go through the lane's journal. */
 

@@ -3,7 +3,7 @@ import { createReadStream, readFileSync } from 'node:fs';
 import { relative, sep } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { fileURLToPath } from 'node:url';
-import type { JournalEntry } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
 import type { FileHashes } from '../results/run-info.ts';
 
 /** Hexadecimal digits. */

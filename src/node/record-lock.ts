@@ -1,6 +1,6 @@
 import { linkSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { isObject } from '../results/shape.ts';
+import { isObject } from '../results/shapes.ts';
 
 /** The process that writes a record. A process id alone can be given to another process later. */
 export interface RecordOwner {

@@ -1,6 +1,6 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { JOURNAL_VERSION } from '../results/journal.ts';
+import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import { type RunInfo, refusesInfo } from '../results/run-info.ts';
 import { findOwner } from './record-lock.ts';
 

@@ -1,13 +1,13 @@
 import { readFileSync, statSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
 import { refuse } from '../problems/problem-error.ts';
-import { JOURNAL_VERSION } from '../results/journal.ts';
+import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import { entriesOf, type ReadableRecord, type ResultReport, type RunReport } from '../results/report.ts';
 import { findReportFault, refusesResult } from '../results/report-shape.ts';
 import type { RunInfo } from '../results/run-info.ts';
-import { findRecord, type RecordReference } from './earlier.ts';
+import { findRecord, type RecordReference } from './earlier-runs.ts';
 import { readJournals } from './journals.ts';
-import { LineReader } from './lines.ts';
+import { LineReader } from './line-reader.ts';
 import { findRecordFault } from './record.ts';
 
 /** A record that was found, with what it is called. */

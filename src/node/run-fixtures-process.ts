@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process';
-import type { JournalEntry } from '../results/journal.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
 import type { CompileService } from './compile-service.ts';
 import { type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
 import type { Job, SerializedValue } from './protocol.ts';

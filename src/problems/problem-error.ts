@@ -1,5 +1,5 @@
+import { formatProblem } from './format-problem.ts';
 import type { Problem } from './problem.ts';
-import { formatProblem } from './wording.ts';
 
 /** Thrown for invalid arguments and plan errors. Its message lists its problems. */
 export class ProblemError extends Error {

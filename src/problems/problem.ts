@@ -1,4 +1,4 @@
-import type { SourceLocation } from './place.ts';
+import type { SourceLocation } from './source-location.ts';
 
 /** The closed sets of names in which an unknown one is reported. */
 export type NameKind = 'option' | 'setting' | 'tag' | 'axis' | 'value' | 'title' | 'preset' | 'scope' | 'sheet';

@@ -1,6 +1,6 @@
 import { formatSlug } from '../cases/names.ts';
 import type { Status } from '../running/result.ts';
-import type { JournalEntry } from './journal.ts';
+import type { JournalEntry } from './journal/entries.ts';
 import type { RecordedResult } from './recorded-result.ts';
 
 /** One case in two records; one side is missing where it was in the other only. */

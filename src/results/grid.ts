@@ -1,7 +1,7 @@
 import { formatShortValue } from '../cases/values.ts';
 import type { Status } from '../running/result.ts';
 import { valueAt } from '../suites/row-condition.ts';
-import { worstFirst } from './strip.ts';
+import { worstFirst } from './status-strip.ts';
 import { flattenCells, type Scalar, toScalar } from './where/condition.ts';
 
 /** What a grid needs of a result. */

@@ -1,4 +1,4 @@
-import type { Frame, SourceLocation } from '../problems/place.ts';
+import type { Frame, SourceLocation } from '../problems/source-location.ts';
 
 /** What a case left open when all was torn down. */
 export interface Leak {

@@ -1,5 +1,5 @@
-import type { SourceLocation } from '../problems/place.ts';
-import type { ExplainedFixture } from '../running/explain.ts';
+import type { SourceLocation } from '../problems/source-location.ts';
+import type { ExplainedFixture } from '../running/explain-case.ts';
 import type { CaseResult } from '../running/result.ts';
 
 export interface TestHeader {

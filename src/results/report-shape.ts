@@ -1,5 +1,5 @@
 import { reportFormat, reportVersion } from './report.ts';
-import { isObject, lacks, outcomeShapes, type Shapes, times } from './shape.ts';
+import { isObject, lacks, outcomeShapes, type Shapes, times } from './shapes.ts';
 
 // Enough to detect a report that is incomplete or edited. `schema/report-2.json` is the full schema.
 const runShapes: Shapes = {

@@ -1,17 +1,17 @@
 import { type DiffLine, diffValues } from '../checks/difference.ts';
 import type { Span } from '../fixtures/instance.ts';
+import { formatProblem } from '../problems/format-problem.ts';
 import { ignoreUnknown } from '../problems/never.ts';
-import type { Frame, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
-import { formatProblem } from '../problems/wording.ts';
-import type { BindingUse } from '../running/bindings.ts';
+import type { Frame, SourceLocation } from '../problems/source-location.ts';
 import { EMPTY_OUTCOME } from '../running/outcome.ts';
+import type { BindingUse } from '../running/override-usage.ts';
 import type { CaseResult, Failure } from '../running/result.ts';
-import { JOURNAL_VERSION, type JournalEntry } from './journal.ts';
+import { JOURNAL_VERSION, type JournalEntry } from './journal/entries.ts';
 import type { Leak } from './leaks.ts';
 import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
-import { problemOf } from './torn-down.ts';
+import { problemOf } from './teardown-failures.ts';
 import type { WhereItFails } from './where/causes.ts';
 import { classifyStatus, whereTestsFail } from './where/tests.ts';
 

@@ -1,6 +1,6 @@
 import type { NotRunCount } from '../running/run.ts';
 import type { Selection, Shard } from '../suites/selection.ts';
-import { fields, lacks, optional, type Shapes } from './shape.ts';
+import { fields, lacks, optional, type Shapes } from './shapes.ts';
 
 /** Cases that did not run because the run ended, and why it ended. */
 export interface NotRun extends NotRunCount {

@@ -3,13 +3,13 @@ import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import { type Status, statuses } from '../running/result.ts';
 import { FixtureCosts } from './fixture-costs.ts';
-import type { Activity, JournalEntry } from './journal.ts';
+import type { Activity, JournalEntry } from './journal/entries.ts';
+import type { PassBlock } from './journal/pass-block.ts';
 import type { Leak } from './leaks.ts';
-import type { PassBlock } from './pass-block.ts';
 import type { CaseName, RecordedResult, TestHeader } from './recorded-result.ts';
 import type { NotRun, RunInfo } from './run-info.ts';
 import { Slowest } from './slowest.ts';
-import { StatusStrip } from './strip.ts';
+import { StatusStrip } from './status-strip.ts';
 
 /** What is known of one test while its results come in. */
 export interface TestState {

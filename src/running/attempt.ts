@@ -1,13 +1,13 @@
 import { isThenable } from '../checks/thenable.ts';
 import type { Node } from '../fixtures/graph.ts';
-import { collectValues, ScopeInstance, type ScopeResolver } from '../fixtures/holder.ts';
 import { DEFAULT_FIXTURE_TIMEOUT_MS, type FixtureRuntime, type LimitedPhase, type Span } from '../fixtures/instance.ts';
+import { collectValues, ScopeInstance, type ScopeResolver } from '../fixtures/scope-instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import { acceptBuiltIns, restoreBuiltIns } from './builtins.ts';
-import { type CaseAttempt, CaseContextImpl } from './case-run.ts';
-import { after, now } from './originals.ts';
+import { type CaseAttempt, CaseContextImpl } from './case-attempt.ts';
+import { type DeadlineTimer, runWithin } from './deadlines.ts';
+import { after, now } from './globals.ts';
 import { buildScopeResolver, type OpenScope, type PlacedGraph } from './scopes.ts';
-import { type DeadlineTimer, runWithin } from './watch.ts';
 
 /** What an attempt needs of the run around it. */
 export interface AttemptContext {

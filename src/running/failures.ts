@@ -1,9 +1,9 @@
 import type { Mismatch } from '../checks/comparisons.ts';
-import { formatValue } from '../checks/show.ts';
+import { formatValue } from '../checks/format-value.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
-import { type CapturedStack, type Frame, framesOf, stackOf } from '../problems/place.ts';
+import { type CapturedStack, type Frame, framesOf, stackOf } from '../problems/source-location.ts';
 import type { Cause, Failure } from './result.ts';
-import { limitText, MAX_MESSAGE_LENGTH, toText } from './texts.ts';
+import { limitText, MAX_MESSAGE_LENGTH, toText } from './text-limits.ts';
 
 const MAX_FRAMES = 8;
 

@@ -1,4 +1,4 @@
-import type { CaseAttempt } from './case-run.ts';
+import type { CaseAttempt } from './case-attempt.ts';
 import type { CaseResult } from './result.ts';
 import type { Verdict } from './verdict.ts';
 

@@ -1,11 +1,11 @@
+import type { Partition } from '../cases/partition.ts';
 import type { ExpansionHost } from '../cases/row.ts';
-import type { Partition } from '../cases/share.ts';
 import type { Span } from '../fixtures/instance.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { PlannedCaseImpl, PlannedTest } from '../suites/planned.ts';
-import type { CaseAttempt } from './case-run.ts';
+import type { CaseAttempt } from './case-attempt.ts';
 import type { CaseResult } from './result.ts';
-import type { RunFixtures } from './run-host.ts';
+import type { RunFixtures } from './run-fixture-host.ts';
 
 export interface RunOptions {
   readonly seed: number;

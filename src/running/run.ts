@@ -2,8 +2,8 @@ import { createRandom } from '../cases/random.ts';
 import { MAX_ROWS } from '../cases/row.ts';
 import type { Scope } from '../fixtures/fixture.ts';
 import { type Node, NodeInterner, resolve } from '../fixtures/graph.ts';
-import { ScopeInstance } from '../fixtures/holder.ts';
 import type { TearDownError } from '../fixtures/instance.ts';
+import { ScopeInstance } from '../fixtures/scope-instance.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
@@ -11,16 +11,16 @@ import { buildOverrideLayers, expandInBatches } from '../suites/expand.ts';
 import { collectNeeds } from '../suites/needs.ts';
 import { type Group, type Plan, PlannedCaseImpl, type PlannedTest } from '../suites/planned.ts';
 import { type AttemptContext, SharedFixtureHost } from './attempt.ts';
-import { type BindingUse, OverrideUsage } from './bindings.ts';
-import { type CaseAttempt, textOf } from './case-run.ts';
+import { type CaseAttempt, textOf } from './case-attempt.ts';
 import { CaseRunner, failureOfProblem, type LazyPlacement } from './case-runner.ts';
-import { ResultDispatcher } from './delivery.ts';
+import { createTimeoutPolicy, DeadlineTimer } from './deadlines.ts';
 import { buildThrowFailure } from './failures.ts';
-import { now } from './originals.ts';
-import { type FixtureAddress, LocalRunFixtures, type RunFixtures } from './run-host.ts';
+import { now } from './globals.ts';
+import { type BindingUse, OverrideUsage } from './override-usage.ts';
+import { ResultDispatcher } from './result-dispatcher.ts';
+import { type FixtureAddress, LocalRunFixtures, type RunFixtures } from './run-fixture-host.ts';
 import type { Part, RunListener, RunOptions } from './run-options.ts';
 import { assignScopes, type OpenScope, type PlacedGraph } from './scopes.ts';
-import { createTimeoutPolicy, DeadlineTimer } from './watch.ts';
 
 /** Selected cases that a run ended before. */
 export interface NotRunCount {

@@ -1,6 +1,6 @@
 import type { Scope } from '../fixtures/fixture.ts';
 import type { Graph, Node, ResolvedNode } from '../fixtures/graph.ts';
-import type { ScopeInstance, ScopeResolver } from '../fixtures/holder.ts';
+import type { ScopeInstance, ScopeResolver } from '../fixtures/scope-instance.ts';
 import type { Group } from '../suites/planned.ts';
 
 /** A scope on the way from the run to the case at hand. */

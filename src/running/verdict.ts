@@ -1,4 +1,4 @@
-import type { CaseAttempt } from './case-run.ts';
+import type { CaseAttempt } from './case-attempt.ts';
 import type { Cause, Failure, Status } from './result.ts';
 
 export interface Verdict {

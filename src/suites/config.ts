@@ -1,5 +1,5 @@
+import { booleanSpec, findInvalidOptions, integerAtLeast, isText, listOf, type OptionSpecs, recordOf } from '../problems/option-specs.ts';
 import type { Problem } from '../problems/problem.ts';
-import { booleanSpec, findInvalidOptions, integerAtLeast, isText, listOf, type OptionSpecs, recordOf } from '../problems/wanted.ts';
 
 /** The configuration. Command-line options win over it. */
 export interface Config {

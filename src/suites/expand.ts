@@ -1,18 +1,18 @@
+import { type Annotations, mergeAnnotations } from '../cases/annotations.ts';
+import { DuplicateCounter } from '../cases/duplicate-counter.ts';
 import type { RowIdentity } from '../cases/identity.ts';
-import { type Annotations, mergeAnnotations } from '../cases/marks.ts';
 import { formatSlug } from '../cases/names.ts';
+import { isInPartition, type Partition } from '../cases/partition.ts';
 import type { ExpansionContext, ExpansionHost, RowEntry } from '../cases/row.ts';
-import { isInPartition, type Partition } from '../cases/share.ts';
 import { CaseSourceImpl, type SharedChunks, type SourceSummary } from '../cases/source.ts';
-import { DuplicateCounter } from '../cases/twins.ts';
 import { formatCanonical, formatShortValue } from '../cases/values.ts';
 import { OverrideImpl } from '../fixtures/fixture.ts';
 import type { OverrideLayer } from '../fixtures/graph.ts';
 import { describeThrown } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
-import { boundSecrets, type RedactionPredicate, redactEntry } from './hidden.ts';
 import { formatIdentity, PlannedCaseImpl, type PlannedTest } from './planned.ts';
+import { boundSecrets, type RedactionPredicate, redactEntry } from './redaction.ts';
 import type { TestOptions } from './suite.ts';
 
 /** Bindings with their owner; what is no binding is refused. */

@@ -1,4 +1,4 @@
-import { type Annotations, findInvalidDate, mergeAnnotations } from '../cases/marks.ts';
+import { type Annotations, findInvalidDate, mergeAnnotations } from '../cases/annotations.ts';
 import { caseSlug, formatSlug } from '../cases/names.ts';
 import type { ExpansionContext, ExpansionHost, RowEntry } from '../cases/row.ts';
 import { CaseSourceImpl, readEntries } from '../cases/source.ts';
@@ -6,15 +6,15 @@ import { findUnknownColumns, parseTitle, renderTitle } from '../cases/title.ts';
 import { findDefinition, isProvider } from '../fixtures/fixture.ts';
 import { NodeInterner, type OverrideLayer, resolve } from '../fixtures/graph.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
-import { type CapturedStack, findLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
-import { endCreated } from './created.ts';
+import { type CapturedStack, findLocation } from '../problems/source-location.ts';
+import { endCreated } from './created-items.ts';
 import { buildOverrideLayers, findUnknownTags, joinEntries } from './expand.ts';
-import { boundSecrets, redactEntry } from './hidden.ts';
 import { collectNeeds } from './needs.ts';
-import { findHookFixtures, findOverrides, mergeLayers } from './options.ts';
+import { findHookFixtures, findOverrides, mergeLayers } from './override-layers.ts';
 import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
+import { boundSecrets, redactEntry } from './redaction.ts';
 import { type Child, invalidChild, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, TestImpl } from './suite.ts';
 import { findUnreachable } from './unreachable.ts';
 

@@ -1,11 +1,11 @@
-import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/marks.ts';
+import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/annotations.ts';
 import { caseSlug, formatValuesName } from '../cases/names.ts';
 import type { RowEntry } from '../cases/row.ts';
 import { fillIn, hasPlaceholders, renderTitle, type Title } from '../cases/title.ts';
 import type { Definition, Provider } from '../fixtures/fixture.ts';
 import type { OverrideLayer } from '../fixtures/graph.ts';
-import type { CapturedStack, SourceLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
+import type { CapturedStack, SourceLocation } from '../problems/source-location.ts';
 import type { TestImpl } from './suite.ts';
 
 /** What a level hands on to those within: the inner statement wins, bindings and marks add up. */

@@ -1,6 +1,6 @@
 import { hash } from '../cases/hash.ts';
 import type { RowLines } from '../cases/row.ts';
-import { findLocation } from '../problems/place.ts';
+import { findLocation } from '../problems/source-location.ts';
 import type { Group, Plan, PlannedCaseImpl, PlannedTest } from './planned.ts';
 import { matchesCondition, type RowCondition } from './row-condition.ts';
 

@@ -1,4 +1,4 @@
-import { findNearestName } from '../problems/nearest.ts';
+import { findNearestName } from '../problems/nearest-name.ts';
 import type { Group, Plan } from './planned.ts';
 import type { Selection } from './selection.ts';
 

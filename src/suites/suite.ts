@@ -1,9 +1,6 @@
-import { type Annotations, annotationSpecs, rowAnnotationSpecs } from '../cases/marks.ts';
+import { type Annotations, annotationSpecs, rowAnnotationSpecs } from '../cases/annotations.ts';
 import { type CaseSource, CaseSourceImpl } from '../cases/source.ts';
 import { brand, type Needs, type Override, type Provider, type SetupContext, type TeardownContext, type Values } from '../fixtures/fixture.ts';
-import { type CapturedStack, captureStack } from '../problems/place.ts';
-import type { Problem } from '../problems/problem.ts';
-import { refuse } from '../problems/problem-error.ts';
 import {
   assertValidOptions,
   booleanSpec,
@@ -15,9 +12,12 @@ import {
   type OptionSpecs,
   oneOfSpecs,
   recordOf,
-} from '../problems/wanted.ts';
-import { noteCreated } from './created.ts';
-import type { CaseContext } from './hand.ts';
+} from '../problems/option-specs.ts';
+import type { Problem } from '../problems/problem.ts';
+import { refuse } from '../problems/problem-error.ts';
+import { type CapturedStack, captureStack } from '../problems/source-location.ts';
+import type { CaseContext } from './contexts.ts';
+import { noteCreated } from './created-items.ts';
 
 /** Options of folders, suites and tests. They apply to everything inside; inner options win, tags and overrides add up. */
 export interface Options extends Annotations {

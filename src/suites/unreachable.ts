@@ -1,5 +1,5 @@
-import { findLocation } from '../problems/place.ts';
 import type { Problem } from '../problems/problem.ts';
+import { findLocation } from '../problems/source-location.ts';
 import { SuiteImpl, TestImpl } from './suite.ts';
 
 type Item = SuiteImpl | TestImpl;

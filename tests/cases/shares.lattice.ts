@@ -1,8 +1,8 @@
 import { range, suite, table, test } from 'red-lattice';
+import { isInPartition, type Partition } from '../../src/cases/partition.ts';
 import { createRandom } from '../../src/cases/random.ts';
-import { isInPartition, type Partition } from '../../src/cases/share.ts';
 import { cell, dataFile, type Test, test as testOf } from '../../src/index.ts';
-import { WorkScheduler } from '../../src/node/dealer.ts';
+import { WorkScheduler } from '../../src/node/work-scheduler.ts';
 import { expandInBatches } from '../../src/suites/expand.ts';
 import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
 import type { PlannedCaseImpl, PlannedTest } from '../../src/suites/planned.ts';

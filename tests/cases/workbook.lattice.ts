@@ -1,6 +1,6 @@
 import { cell, dataFile, namedRows, range, suite, test } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
-import { formatLocation } from '../../src/problems/place.ts';
+import { formatLocation } from '../../src/problems/source-location.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
 import { type Cell, writeWorkbook, zip } from '../workbook.ts';
 

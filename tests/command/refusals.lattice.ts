@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { fixture, namedRows, range, suite, table, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { createRandom } from '../../src/cases/random.ts';
-import { shellWord } from '../../src/formats/again.ts';
+import { shellWord } from '../../src/formats/rerun-command.ts';
 import { leaves, readTap } from '../formats/tap-reader.ts';
 import { runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';

@@ -1,6 +1,6 @@
 import { namedRows, range, suite, test } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
-import { groupSimilarFailures } from '../../src/formats/alike.ts';
+import { groupSimilarFailures } from '../../src/formats/similar-failures.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Failure } from '../../src/running/result.ts';

@@ -7,7 +7,7 @@ import { renderGoing } from '../../src/formats/human/live.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { code } from '../../src/formats/markdown-text.ts';
 import { measureWidth, padOrTruncate, plainStyle } from '../../src/formats/style.ts';
-import type { JournalEntry } from '../../src/results/journal.ts';
+import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import { emptyState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Failure } from '../../src/running/result.ts';

@@ -2,7 +2,7 @@ import { namedRows, suite, test } from 'red-lattice';
 import { matches, readFilter, toggleStatus } from '../../page/src/record/filter.ts';
 import { Store } from '../../page/src/record/store.ts';
 import { linesOf, type Order, treeOf } from '../../page/src/record/tree.ts';
-import { pageLine } from '../../src/results/page-record.ts';
+import { pageLine } from '../../src/results/page-entries.ts';
 import { passLine } from '../pass-line.ts';
 
 const header = (test: number, file: string, path: readonly string[], columns: readonly string[]): string =>

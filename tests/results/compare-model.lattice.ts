@@ -3,7 +3,7 @@ import { createRandom } from '../../src/cases/random.ts';
 import { renderComparison } from '../../src/formats/comparison.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { type Change, changes, compare, hasNewFailure } from '../../src/results/compare.ts';
-import type { JournalEntry } from '../../src/results/journal.ts';
+import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import type { RunInfo } from '../../src/results/run-info.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import { type Status, statuses } from '../../src/running/result.ts';

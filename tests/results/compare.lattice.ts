@@ -1,6 +1,6 @@
 import { namedRows, suite, test } from 'red-lattice';
 import { type Change, type Comparison, compare } from '../../src/results/compare.ts';
-import type { JournalEntry } from '../../src/results/journal.ts';
+import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Status } from '../../src/running/result.ts';
 

@@ -14,7 +14,7 @@ const workshop = join(root, '.red-lattice', 'lies');
 
 /** Each names a file under src/, the code that is replaced (found by its shape: see find-place.mjs), and the lie. */
 const lies = [
-  ['the exit status is always 0', 'command/once.ts', '  return { status, state, record };', '  return { status: 0, state, record };'],
+  ['the exit status is always 0', 'command/run-once.ts', '  return { status, state, record };', '  return { status: 0, state, record };'],
   ['nothing selected is fine', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
   [
     'a failed shared teardown does not show in the exit status',
@@ -61,13 +61,13 @@ const lies = [
     'if (!at || !files.has(at.file)) return [];',
     'if (at || !files.has(String(at))) return [];',
   ],
-  ['a strict run passes with warnings', 'command/once.ts', 'earned || (strict > 0 ? 1 : 0)', 'earned'],
+  ['a strict run passes with warnings', 'command/run-once.ts', 'earned || (strict > 0 ? 1 : 0)', 'earned'],
   ['what is wrong in one test costs all of its file', 'suites/plan.ts', 'this.#ownProblems = outer;', 'this.#ownProblems += outer;'],
-  ['an interrupted run does not wait for a body', 'running/watch.ts', "else turnTo(inGrace('interrupted'));", "else giveUp('interrupted');"],
+  ['an interrupted run does not wait for a body', 'running/deadlines.ts', "else turnTo(inGrace('interrupted'));", "else giveUp('interrupted');"],
   ['nothing is torn down when the command is killed', 'node/lane/lane.ts', 'else await this.#running?.done;', ''],
   [
     'a malformed journal is believed',
-    'results/journal-reader.ts',
+    'results/journal/reader.ts',
     'const refused = read && refusesEntry(read);',
     'const refused = undefined as string | undefined;',
   ],
@@ -85,14 +85,14 @@ const lies = [
     "{ status: 'failed', cause: 'unexpected-pass', reason: known }",
     "{ status: 'known-failure', reason: known }",
   ],
-  ['an expired skip is a skip', 'cases/marks.ts', 'skip: skip && !skipPast ?', 'skip: skip ?'],
+  ['an expired skip is a skip', 'cases/annotations.ts', 'skip: skip && !skipPast ?', 'skip: skip ?'],
   [
     'every value equals every other',
     'checks/comparisons.ts',
     "isEqual(actual, expected) ? undefined : both('not equal'",
     "isEqual(expected, expected) ? undefined : both('not equal'",
   ],
-  ['failed checks are not counted', 'running/case-run.ts', '      this.#failCheck(finding, note, origin, step);\n', ''],
+  ['failed checks are not counted', 'running/case-attempt.ts', '      this.#failCheck(finding, note, origin, step);\n', ''],
   [
     'a failing step is forgotten',
     'checks/checks.ts',
@@ -101,19 +101,19 @@ const lies = [
   ],
   [
     'what a body throws is swallowed',
-    'running/case-run.ts',
+    'running/case-attempt.ts',
     '    else this.fail(this.#failureOf(error, cause, this.#step, fixture));',
     `    else if (cause !== 'throw') this.fail(this.#failureOf(error, cause, this.#step, fixture));`,
   ],
   [
     'stray rejections are swallowed',
-    'running/delivery.ts',
+    'running/result-dispatcher.ts',
     '    if (!run.ended) {\n      run.threw(error);',
     '    if (run.ended) return;\n    if (!run.ended) {\n      run.threw(error);',
   ],
   [
     'late checks are not told',
-    'running/case-run.ts',
+    'running/case-attempt.ts',
     '    if (this.ended) {\n      const at',
     '    if (this.ended) return true;\n    if (this.ended) {\n      const at',
   ],
@@ -125,7 +125,7 @@ const lies = [
   ],
   [
     'teardown goes in the order of setup',
-    'fixtures/holder.ts',
+    'fixtures/scope-instance.ts',
     'for (let instance = this.#begun.pop(); instance; instance = this.#begun.pop())',
     'for (let instance = this.#begun.shift(); instance; instance = this.#begun.shift())',
   ],
@@ -145,11 +145,11 @@ const lies = [
     'return idOf(test.id, idPart(test, this.told)?.slice(0, 3), this.twin);',
   ],
   ['lanes do not wait for each other', 'node/locks.ts', 'const isFree = wish.names.every(', 'const isFree = true || wish.names.every('],
-  ['a share of the rows is left out', 'cases/share.ts', '% of === index;', '% (of + 1) === index;'],
-  ['what is alike goes to several lanes', 'cases/data/sharing.ts', 'return this.#key(text, from, to) %', 'return from %'],
-  ['a share of the records is left out', 'cases/data/sharing.ts', '% this.#share.of ===', '% (this.#share.of + 1) ==='],
-  ['twins of rows that rose are not told', 'cases/twins.ts', '      await this.#remember();\n', ''],
-  ['a plain pass is lost', 'running/delivery.ts', 'else this.#listener.passed?.(run, run.begun - this.#started);', ''],
+  ['a share of the rows is left out', 'cases/partition.ts', '% of === index;', '% (of + 1) === index;'],
+  ['what is alike goes to several lanes', 'cases/data/key-partitioner.ts', 'return this.#key(text, from, to) %', 'return from %'],
+  ['a share of the records is left out', 'cases/data/key-partitioner.ts', '% this.#share.of ===', '% (this.#share.of + 1) ==='],
+  ['twins of rows that rose are not told', 'cases/duplicate-counter.ts', '      await this.#remember();\n', ''],
+  ['a plain pass is lost', 'running/result-dispatcher.ts', 'else this.#listener.passed?.(run, run.begun - this.#started);', ''],
   ['errors of the plan are no matter', 'suites/plan.ts', 'problems: planner.problems,', 'problems: [],'],
   ['the selection is ignored', 'suites/selection.ts', 'conditions.push((planned) => places.some((stands) => stands(planned)));', ';'],
   ['a body past its time is fine', 'running/attempt.ts', `  run.fail({\n    cause: 'timeout',`, `  if (run.ended) run.fail({\n    cause: 'timeout',`],
@@ -165,19 +165,19 @@ const lies = [
     '      if (this.#fruitless >= fruitlessLanes) {',
     '      if (isProgress) return;\n      if (this.#fruitless >= fruitlessLanes) {',
   ],
-  ['process.exit leaves no word', 'node/lane/guard.ts', '    for (const run of this.#guilty()) {', '    for (const run of [] as CaseRun[]) {'],
+  ['process.exit leaves no word', 'node/lane/process-guard.ts', '    for (const run of this.#guilty()) {', '    for (const run of [] as CaseRun[]) {'],
   [
     'the last line counts no failures',
-    'formats/ending.ts',
+    'formats/summary-line.ts',
     '`${counts.passed} passed, ${counts.failed + counts.errored} failed',
     '`${counts.passed} passed, ${counts.failed * 0} failed',
   ],
-  ['failures are not told', 'command/once.ts', 'tellFailures(state, where, telling), more', 'more'],
+  ['failures are not told', 'command/run-once.ts', 'tellFailures(state, where, telling), more', 'more'],
   ['comments shift the lines', 'cases/data/csv.ts', '      this.#line += lines;\n', '      if (!skipped) this.#line += lines;\n'],
   ['stacks tell the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
   [
     'a run that stopped was a whole one',
-    'command/once.ts',
+    'command/run-once.ts',
     '  const state = await running.done;\n',
     '  const state = { ...(await running.done), notRun: undefined };\n',
   ],
@@ -191,7 +191,7 @@ const lies = [
 
 /** Lies about lifetimes: the model of made-up projects must find each. */
 const lifetimeLies = [
-  ['instances are not shared', 'fixtures/holder.ts', 'const known = this.#instances.get(node);', 'const known = this.#instances.get({} as Node);'],
+  ['instances are not shared', 'fixtures/scope-instance.ts', 'const known = this.#instances.get(node);', 'const known = this.#instances.get({} as Node);'],
   ['settings do not tell instances apart', 'fixtures/graph.ts', '${implementation}|${settingsKey(settings)}|', '${implementation}||'],
   ['what stands beneath does not tell instances apart', 'fixtures/graph.ts', '${needs.map(({ edge }) => edge.node.id).join()}|', '|'],
   [
@@ -226,13 +226,13 @@ const lifetimeLies = [
   ],
   [
     'a failed shared setup is tried again',
-    'fixtures/holder.ts',
+    'fixtures/scope-instance.ts',
     `    instance.state = 'failed';\n`,
     `    instance.state = 'failed';\n    this.#instances.delete(instance.node);\n`,
   ],
   [
     'the first failing teardown stops the others',
-    'fixtures/holder.ts',
+    'fixtures/scope-instance.ts',
     '      tell();\n    }\n    return errors;',
     '      tell();\n      if (errors.length > 0) return errors;\n    }\n    return errors;',
   ],

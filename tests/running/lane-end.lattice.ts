@@ -1,7 +1,7 @@
 import { namedRows, suite, test } from 'red-lattice';
 import { type Attribution, attributeEnd } from '../../src/node/lane-end.ts';
 import type { LaneEnd } from '../../src/node/lane-process.ts';
-import type { Activity, JournalEntry } from '../../src/results/journal.ts';
+import type { Activity, JournalEntry } from '../../src/results/journal/entries.ts';
 import type { CaseName, RecordedResult } from '../../src/results/recorded-result.ts';
 import { applyLaneEntry, emptyLane, lostResults, silenceLimit } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';

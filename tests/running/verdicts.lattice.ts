@@ -1,7 +1,7 @@
 import { matrix, range, suite, table, test, values } from 'red-lattice';
-import { evaluateAnnotations } from '../../src/cases/marks.ts';
+import { evaluateAnnotations } from '../../src/cases/annotations.ts';
 import { createRandom } from '../../src/cases/random.ts';
-import { besideCases, lastLine } from '../../src/formats/ending.ts';
+import { besideCases, lastLine } from '../../src/formats/summary-line.ts';
 import { emptyState, exitStatus, type RunState, warningsIn } from '../../src/results/run-state.ts';
 import type { Cause } from '../../src/running/result.ts';
 import { statuses } from '../../src/running/result.ts';

@@ -1,6 +1,6 @@
 import { type DiffLine, diffValues, measureDistance, parseShownText } from '../../../src/checks/difference.ts';
 import { escapeControls } from '../../../src/formats/style.ts';
-import { formatLocation } from '../../../src/problems/place.ts';
+import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { Failure } from '../../../src/running/result.ts';
 import type { Excerpt, Store } from '../record/store.ts';
 

@@ -1,4 +1,4 @@
-import type { PageRequest } from '../../../src/results/page-record.ts';
+import type { PageRequest } from '../../../src/results/page-entries.ts';
 import type { Store } from './store.ts';
 
 /** Fills a store with what stands in the page; or, where the page is served, with what its server sends. */

@@ -1,9 +1,9 @@
 import type { Span } from '../../../src/fixtures/instance.ts';
 import { ignoreUnknown } from '../../../src/problems/never.ts';
-import type { JournalEntry } from '../../../src/results/journal.ts';
-import { JournalReader } from '../../../src/results/journal-reader.ts';
-import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-record.ts';
-import { isPass } from '../../../src/results/plain-pass.ts';
+import { isPass } from '../../../src/results/journal/compact-pass.ts';
+import type { JournalEntry } from '../../../src/results/journal/entries.ts';
+import { JournalReader } from '../../../src/results/journal/reader.ts';
+import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-entries.ts';
 import type { RecordedResult, TestHeader } from '../../../src/results/recorded-result.ts';
 import type { RunInfo } from '../../../src/results/run-info.ts';
 import { applyEntry, emptyState, type RunState, takeUnrun } from '../../../src/results/run-state.ts';

@@ -1,4 +1,4 @@
-import { worstFirst } from '../../../src/results/strip.ts';
+import { worstFirst } from '../../../src/results/status-strip.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { type Item, isFailing, type TestItem, timeOf } from './store.ts';
 

@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import type { JournalEntry } from '../../../src/results/journal.ts';
+import type { JournalEntry } from '../../../src/results/journal/entries.ts';
 import { failingTests } from '../../../src/results/run-state.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { whereTestsFail } from '../../../src/results/where/tests.ts';

@@ -1,6 +1,6 @@
-import { formatRerunCommand } from '../../../src/formats/again.ts';
+import { formatRerunCommand } from '../../../src/formats/rerun-command.ts';
 import { duration, escapeControls, signs, statusLabel } from '../../../src/formats/style.ts';
-import { formatLocation } from '../../../src/problems/place.ts';
+import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { UsedFixture } from '../../../src/results/recorded-result.ts';
 import type { StepResult } from '../../../src/running/result.ts';
 import { Command } from '../parts/Copy.tsx';

@@ -2,7 +2,7 @@ import { useMemo, useState } from 'react';
 import { changeLabels } from '../../../src/formats/comparison.ts';
 import { duration, escapeControls } from '../../../src/formats/style.ts';
 import { type Change, type Compared, changes, compare } from '../../../src/results/compare.ts';
-import type { JournalEntry } from '../../../src/results/journal.ts';
+import type { JournalEntry } from '../../../src/results/journal/entries.ts';
 import { entriesOf, type ResultReport, type RunReport } from '../../../src/results/report.ts';
 import { findReportFault, refusesResult } from '../../../src/results/report-shape.ts';
 import { Sign } from '../parts/Status.tsx';

@@ -1,10 +1,10 @@
 import { useMemo } from 'react';
-import { besideCases } from '../../../src/formats/ending.ts';
+import { renderUnrun } from '../../../src/formats/not-run.ts';
 import { duration, escapeControls, statusLabel } from '../../../src/formats/style.ts';
-import { renderUnrun } from '../../../src/formats/unrun.ts';
-import { formatLocation } from '../../../src/problems/place.ts';
+import { besideCases } from '../../../src/formats/summary-line.ts';
+import { formatProblem } from '../../../src/problems/format-problem.ts';
 import type { Problem } from '../../../src/problems/problem.ts';
-import { formatProblem } from '../../../src/problems/wording.ts';
+import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { formatCondition } from '../../../src/results/where/condition.ts';
 import type { Status } from '../../../src/running/result.ts';

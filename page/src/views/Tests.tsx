@@ -2,7 +2,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import { duration, escapeControls } from '../../../src/formats/style.ts';
-import { StatusStrip } from '../../../src/results/strip.ts';
+import { StatusStrip } from '../../../src/results/status-strip.ts';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
 import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';

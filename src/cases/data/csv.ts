@@ -1,5 +1,5 @@
-import { advanceLocation, type SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
+import { advanceLocation, type SourceLocation } from '../../problems/source-location.ts';
 import type { IndexedColumn } from './headings.ts';
 import type { RawRecord } from './typing.ts';
 

@@ -1,9 +1,9 @@
-import { findNearestName } from '../../problems/nearest.ts';
-import { advanceLocation, type SourceLocation } from '../../problems/place.ts';
+import { findNearestName } from '../../problems/nearest-name.ts';
+import { findInvalidOptions, functionSpec, isObject, literalFalse, type OptionSpecs, oneOfSpecs, recordOf, text } from '../../problems/option-specs.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import { findInvalidOptions, functionSpec, isObject, literalFalse, type OptionSpecs, oneOfSpecs, recordOf, text } from '../../problems/wanted.ts';
+import { advanceLocation, type SourceLocation } from '../../problems/source-location.ts';
+import type { Partition } from '../partition.ts';
 import type { ExpansionContext, FileSource, RowBatches } from '../row.ts';
-import type { Partition } from '../share.ts';
 import { type CaseSource, CaseSourceImpl, type SharedChunks } from '../source.ts';
 import type { Columns, RowOf, StandardSchema } from './columns.ts';
 

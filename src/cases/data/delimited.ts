@@ -1,14 +1,14 @@
 import type { Problem } from '../../problems/problem.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import { compileObjectFactory } from '../object-maker.ts';
+import type { Partition } from '../partition.ts';
 import type { RowEntry } from '../row.ts';
-import type { Partition } from '../share.ts';
 import type { SharedChunk } from '../source.ts';
 import type { RowTyping } from './columns.ts';
 import { type CsvFile, type CsvRecord, csvRecords, isChosen, type RecordBatch, type RecordFilterSlot } from './csv.ts';
 import { type IndexedColumn, readHeadings } from './headings.ts';
+import { KeyPartitioner, MIN_RECORDS } from './key-partitioner.ts';
 import { compileRowReader, type ReadRow } from './row-reader.ts';
-import { KeyPartitioner, MIN_RECORDS } from './sharing.ts';
 import { brokenEntry, buildEntry, type Layout, settleAll, typeRecord } from './typing.ts';
 
 type Remark = ((problem: Problem) => void) | undefined;

@@ -1,4 +1,4 @@
-import { formatThousands } from '../../problems/grouped.ts';
+import { formatThousands } from '../../problems/format-thousands.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';
 import { formatShortValue } from '../values.ts';

@@ -1,7 +1,7 @@
-import { findNearestName } from '../../problems/nearest.ts';
-import type { SourceLocation } from '../../problems/place.ts';
+import { findNearestName } from '../../problems/nearest-name.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
+import type { SourceLocation } from '../../problems/source-location.ts';
 import { buildColumns, type Column, type Columns, isMark } from './columns.ts';
 
 /** A column, and which cell of a record is its. */

@@ -1,4 +1,4 @@
-import type { SourceLocation } from '../../problems/place.ts';
+import type { SourceLocation } from '../../problems/source-location.ts';
 import type { RowEntry } from '../row.ts';
 import { formatShortValue } from '../values.ts';
 import { buildColumns, type Column, isMark, type RowTyping, type StandardSchema } from './columns.ts';

@@ -1,6 +1,6 @@
 import type { JSONVisitor } from 'jsonc-parser';
-import { advanceLocation, type SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
+import { advanceLocation, type SourceLocation } from '../../problems/source-location.ts';
 import { MAX_SHOWN_LINES, type ParsedDocument, type Path } from './items.ts';
 import { findSyntaxError, STRICT_JSON, tooDeep, visitSafely } from './json-faults.ts';
 

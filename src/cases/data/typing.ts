@@ -1,6 +1,6 @@
-import type { SourceLocation } from '../../problems/place.ts';
 import type { Problem } from '../../problems/problem.ts';
-import type { RowAnnotations } from '../marks.ts';
+import type { SourceLocation } from '../../problems/source-location.ts';
+import type { RowAnnotations } from '../annotations.ts';
 import type { MakeObject } from '../object-maker.ts';
 import type { RowEntry } from '../row.ts';
 import { formatShortValue } from '../values.ts';

@@ -1,5 +1,5 @@
 import type { SaxesParser, SaxesTagPlain } from 'saxes';
-import { formatThousands } from '../../problems/grouped.ts';
+import { formatThousands } from '../../problems/format-thousands.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';

@@ -1,6 +1,6 @@
 import type { Document, Node } from 'yaml';
-import type { SourceLocation } from '../../problems/place.ts';
 import { refuse } from '../../problems/problem-error.ts';
+import type { SourceLocation } from '../../problems/source-location.ts';
 import { MAX_SHOWN_LINES, type ParsedDocument, type Path } from './items.ts';
 
 /** Aliases are followed so often: more is a document that is made to swell. */

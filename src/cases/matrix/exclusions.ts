@@ -1,6 +1,6 @@
+import { isObject } from '../../problems/option-specs.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import { isObject } from '../../problems/wanted.ts';
 
 /** A combination that cannot occur, by a predicate on the axes that it reads. */
 export interface PredicateExclusion {

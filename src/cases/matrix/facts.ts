@@ -1,4 +1,4 @@
-import { formatThousands } from '../../problems/grouped.ts';
+import { formatThousands } from '../../problems/format-thousands.ts';
 import type { Problem } from '../../problems/problem.ts';
 import type { SourceSummary } from '../source.ts';
 import { formatShortValue } from '../values.ts';

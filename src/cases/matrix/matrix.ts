@@ -1,6 +1,15 @@
+import {
+  findInvalidArguments,
+  findInvalidOptions,
+  functionSpec,
+  isObject,
+  listOf,
+  type OptionSpecs,
+  oneOfSpecs,
+  recordOf,
+} from '../../problems/option-specs.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { ProblemError, refuse } from '../../problems/problem-error.ts';
-import { findInvalidArguments, findInvalidOptions, functionSpec, isObject, listOf, type OptionSpecs, oneOfSpecs, recordOf } from '../../problems/wanted.ts';
 import { hash } from '../hash.ts';
 import { createRandom } from '../random.ts';
 import type { ExpansionContext, RowEntry } from '../row.ts';

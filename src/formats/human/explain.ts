@@ -1,5 +1,5 @@
-import { formatLocation, type SourceLocation } from '../../problems/place.ts';
-import type { ExplainedFixture, Explanation, Origin } from '../../running/explain.ts';
+import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
+import type { ExplainedFixture, Explanation, Origin } from '../../running/explain-case.ts';
 import { duration, escapeToOneLine } from '../style.ts';
 import type { Formatting } from './failure.ts';
 

@@ -1,10 +1,10 @@
 import { formatValuesName } from '../../cases/names.ts';
 import { type DiffLine, diffValues, measureDistance, parseShownText } from '../../checks/difference.ts';
-import { formatThousands } from '../../problems/grouped.ts';
-import { formatLocation, type SourceLocation } from '../../problems/place.ts';
+import { formatThousands } from '../../problems/format-thousands.ts';
+import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
 import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
 import type { Failure } from '../../running/result.ts';
-import { formatRerunCommand } from '../again.ts';
+import { formatRerunCommand } from '../rerun-command.ts';
 import { escapeControls, escapeToOneLine, type Style } from '../style.ts';
 import { type CodeFrameOptions, codeFrame } from './frame.ts';
 

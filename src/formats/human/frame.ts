@@ -1,4 +1,4 @@
-import type { SourceLocation } from '../../problems/place.ts';
+import type { SourceLocation } from '../../problems/source-location.ts';
 import { escapeToOneLine, type Style } from '../style.ts';
 
 const LINES_AROUND = 2;

@@ -1,4 +1,4 @@
-import { formatLocation } from '../../problems/place.ts';
+import { formatLocation } from '../../problems/source-location.ts';
 import { countLeaks, type Leak } from '../../results/leaks.ts';
 import { escapeToOneLine, formatCount } from '../style.ts';
 import type { Formatting } from './failure.ts';

@@ -1,4 +1,4 @@
-import type { Activity } from '../../results/journal.ts';
+import type { Activity } from '../../results/journal/entries.ts';
 import type { RunState } from '../../results/run-state.ts';
 import { duration, escapeToOneLine, formatCount, padOrTruncate, type Style } from '../style.ts';
 import { renderCounts } from './run.ts';

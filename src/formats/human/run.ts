@@ -1,17 +1,17 @@
-import { formatThousands } from '../../problems/grouped.ts';
-import { formatLocation, type SourceLocation } from '../../problems/place.ts';
+import { formatProblem } from '../../problems/format-problem.ts';
+import { formatThousands } from '../../problems/format-thousands.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { formatProblem } from '../../problems/wording.ts';
+import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
 import { endedAtOnce } from '../../results/run-info.ts';
 import type { RunState, TestState } from '../../results/run-state.ts';
-import { worstFirst } from '../../results/strip.ts';
+import { worstFirst } from '../../results/status-strip.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { type Status, statuses } from '../../running/result.ts';
-import { groupSimilarFailures } from '../alike.ts';
-import { besideCases } from '../ending.ts';
+import { renderUnrun } from '../not-run.ts';
+import { groupSimilarFailures } from '../similar-failures.ts';
 import { duration, escapeControls, escapeToOneLine, formatCount, measureWidth, plainStyle, type Style, signs, statusLabel } from '../style.ts';
-import { renderUnrun } from '../unrun.ts';
+import { besideCases } from '../summary-line.ts';
 import { type Formatting, renderAlike, renderFailure, renderFrameOnce } from './failure.ts';
 import { renderWhere } from './where.ts';
 

@@ -1,6 +1,6 @@
 import type { Span } from '../../fixtures/instance.ts';
-import { formatThousands } from '../../problems/grouped.ts';
-import type { JournalEntry } from '../../results/journal.ts';
+import { formatThousands } from '../../problems/format-thousands.ts';
+import type { JournalEntry } from '../../results/journal/entries.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
 import { duration, escapeToOneLine, measureWidth, padOrTruncate, type Style } from '../style.ts';
 

@@ -1,7 +1,7 @@
 import type { Suspects } from '../../results/cause/suspects.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { asRowOptions, formatCondition } from '../../results/where/condition.ts';
-import { shellWord } from '../again.ts';
+import { shellWord } from '../rerun-command.ts';
 import { escapeToOneLine, measureWidth, padOrTruncate, type Style } from '../style.ts';
 import { describeSuspects } from '../suspects.ts';
 

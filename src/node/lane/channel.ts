@@ -1,5 +1,5 @@
 import type { EventEmitter } from 'node:events';
-import { startTimer } from '../../running/originals.ts';
+import { startTimer } from '../../running/globals.ts';
 import type { ToCoordinator } from '../protocol.ts';
 
 /** How a lane talks with its coordinator. */

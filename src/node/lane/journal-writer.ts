@@ -1,8 +1,8 @@
 import { closeSync, openSync, writeSync } from 'node:fs';
-import { JOURNAL_VERSION, type JournalEntry } from '../../results/journal.ts';
-import { JournalBytes } from '../../results/journal-bytes.ts';
-import type { CaseAttempt } from '../../running/case-run.ts';
-import { now, stringify } from '../../running/originals.ts';
+import { JOURNAL_VERSION, type JournalEntry } from '../../results/journal/entries.ts';
+import { JournalBytes } from '../../results/journal/journal-bytes.ts';
+import type { CaseAttempt } from '../../running/case-attempt.ts';
+import { now, stringify } from '../../running/globals.ts';
 
 /** Bytes. */
 const MAX_WAITING_BYTES = 64 * 1024;

@@ -1,10 +1,10 @@
 import type { ExpansionHost } from '../../cases/row.ts';
-import { findLocation } from '../../problems/place.ts';
-import type { JournalEntry } from '../../results/journal.ts';
-import { explainCase } from '../../running/explain.ts';
+import { findLocation } from '../../problems/source-location.ts';
+import type { JournalEntry } from '../../results/journal/entries.ts';
+import { explainCase } from '../../running/explain-case.ts';
 import { expandCases, summarizeSource } from '../../suites/expand.ts';
-import { redactSettings } from '../../suites/hidden.ts';
 import type { Plan } from '../../suites/planned.ts';
+import { redactSettings } from '../../suites/redaction.ts';
 import { buildSelector, type Selection } from '../../suites/selection.ts';
 import { findAssigned } from './earlier-results.ts';
 import { buildCaseName, buildHeader } from './names.ts';

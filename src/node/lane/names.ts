@@ -1,9 +1,9 @@
-import { findLocation } from '../../problems/place.ts';
+import { findLocation } from '../../problems/source-location.ts';
 import type { CaseName, TestHeader } from '../../results/recorded-result.ts';
 import { recordedRow } from '../../results/rows.ts';
-import { explainCase } from '../../running/explain.ts';
-import { type RedactionPredicate, redactSettings } from '../../suites/hidden.ts';
+import { explainCase } from '../../running/explain-case.ts';
 import { findFile, listTitles, type PlannedCaseImpl, type PlannedTest } from '../../suites/planned.ts';
+import { type RedactionPredicate, redactSettings } from '../../suites/redaction.ts';
 
 export const findCaseName = (planned: PlannedCaseImpl | undefined): { id: string; title: string } | undefined =>
   planned && { id: planned.id, title: planned.title };

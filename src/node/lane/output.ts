@@ -1,5 +1,5 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
-import type { CaseAttempt } from '../../running/case-run.ts';
+import type { CaseAttempt } from '../../running/case-attempt.ts';
 
 /** Binds what runs to the case that started it, and catches what it writes. */
 export class Output {

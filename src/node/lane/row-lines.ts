@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 import type { RowLines, RowPlace } from '../../cases/row.ts';
-import { findLocation } from '../../problems/place.ts';
+import { findLocation } from '../../problems/source-location.ts';
 import type { Target } from '../../suites/selection.ts';
 
 /** The parts of a syntax tree that are looked at. */

@@ -1,4 +1,4 @@
-import { nextTurn, now, startTimer } from '../../running/originals.ts';
+import { nextTurn, now, startTimer } from '../../running/globals.ts';
 
 /** Names in `process.getActiveResourcesInfo` of resources that end by themselves and then run a callback. */
 const ending: ReadonlySet<string> = new Set([

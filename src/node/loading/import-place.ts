@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
-import type { SourceLocation } from '../../problems/place.ts';
+import type { SourceLocation } from '../../problems/source-location.ts';
 
 const places = new WeakMap<object, SourceLocation>();
 

@@ -1,5 +1,5 @@
 import { findSuspects } from '../cause/suspects.ts';
-import type { JournalEntry } from '../journal.ts';
+import type { JournalEntry } from '../journal/entries.ts';
 import type { RecordedResult } from '../recorded-result.ts';
 import { CauseCounter, findCauses, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';

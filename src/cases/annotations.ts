@@ -1,0 +1,90 @@
+import { findInvalidOptions, isText, listOf, literalFalse, milliseconds, type OptionSpecs, oneOfSpecs, recordOf, text } from '../problems/option-specs.ts';
+import type { Problem } from '../problems/problem.ts';
+
+/** Tags, skips and known failures of a folder, a suite, a test or a row. */
+export interface Annotations {
+  tags?: readonly string[] | undefined;
+  /** The reason for not running it. With `until` (ISO date, UTC), it fails from that day on. `false` cancels an outer skip. */
+  skip?: false | string | { reason: string; until: string } | undefined;
+  /** The reason for running it only if it is selected by id, line or tag. */
+  onRequest?: string | undefined;
+  /** The reason for an expected failure: failing is excused, passing fails. With `until` (ISO date, UTC), failing counts from that day on. */
+  knownFailure?: string | { reason: string; until: string } | undefined;
+}
+
+/** Annotations of one row. */
+export interface RowAnnotations extends Annotations {
+  timeout?: number | undefined;
+  locks?: readonly string[] | undefined;
+}
+
+const reason = oneOfSpecs('reason, as a string', text, recordOf('a reason', isText));
+/** What marks are to be. */
+export const annotationSpecs: OptionSpecs<Annotations> = {
+  tags: listOf('strings', isText),
+  skip: oneOfSpecs(reason.is, reason, literalFalse),
+  onRequest: { ...text, is: reason.is },
+  knownFailure: reason,
+};
+/** The same, of a row. */
+export const rowAnnotationSpecs: OptionSpecs<RowAnnotations> = { ...annotationSpecs, timeout: milliseconds, locks: listOf('strings', isText) };
+
+/** Marks of one level laid over those of the levels around it: tags and locks add up, for the rest the inner one wins. */
+export function mergeAnnotations<Outer extends RowAnnotations>(outer: Outer, inner: RowAnnotations): Outer {
+  const stated = Object.fromEntries(Object.entries(inner).filter(([, value]) => value !== undefined)) as RowAnnotations;
+  const laid = { ...outer, ...stated };
+  if (outer.tags && stated.tags) laid.tags = [...new Set([...outer.tags, ...stated.tags])];
+  if (outer.locks && stated.locks) laid.locks = [...new Set([...outer.locks, ...stated.locks])];
+  return laid;
+}
+
+export interface AnnotationEvaluation {
+  readonly skip: string | undefined;
+  /** A skip past its day: the case fails, with this reason. */
+  readonly expired: string | undefined;
+  /** Unless it is asked for. */
+  readonly notRequested: string | undefined;
+  readonly knownFailure: string | undefined;
+}
+
+const unmarked: AnnotationEvaluation = { skip: undefined, expired: undefined, notRequested: undefined, knownFailure: undefined };
+
+const untilPassed = (mark: { until: string }, today: string): boolean => today >= mark.until;
+
+/**
+ * What its marks make of a case on a day.
+ *
+ * | mark | before its `until`, or without one | from that day on |
+ * | --- | --- | --- |
+ * | skip | skipped | failed as expired |
+ * | knownFailure | its failure is excused | its failure counts |
+ * | onRequest | held, unless somebody asks for it | |
+ */
+export function evaluateAnnotations(marks: Annotations, today: string): AnnotationEvaluation {
+  const { skip, knownFailure, onRequest } = marks;
+  if (skip === undefined && knownFailure === undefined && onRequest === undefined) return unmarked;
+  const skipPast = typeof skip === 'object' && untilPassed(skip, today);
+  const knownPast = typeof knownFailure === 'object' && untilPassed(knownFailure, today);
+  const reason = (mark: string | { reason: string }): string => (typeof mark === 'string' ? mark : mark.reason);
+  return {
+    skip: skip && !skipPast ? reason(skip) : undefined,
+    expired: skipPast ? `${skip.reason} (skipped until ${skip.until})` : undefined,
+    notRequested: onRequest,
+    knownFailure: knownFailure !== undefined && !knownPast ? reason(knownFailure) : undefined,
+  };
+}
+
+/** What is wrong with the marks of a row. */
+export function validateAnnotations(marks: RowAnnotations, owner: string): Problem[] {
+  const problems = findInvalidOptions(marks, rowAnnotationSpecs, owner);
+  const until = problems.length > 0 ? undefined : findInvalidDate(marks);
+  return until === undefined ? problems : [{ code: 'invalid-date', text: until, owner }];
+}
+
+/** The `until` of a mark that is no ISO day, if any. */
+export function findInvalidDate(marks: Annotations): string | undefined {
+  for (const mark of [marks.skip, marks.knownFailure]) {
+    if (typeof mark === 'object' && !(/^\d{4}-\d\d-\d\d$/.test(mark.until) && !Number.isNaN(Date.parse(mark.until)))) return String(mark.until);
+  }
+  return undefined;
+}

@@ -1,0 +1,44 @@
+import { isPlainIdentifier } from './identifiers.ts';
+import type { RowIdentity } from './identity.ts';
+
+/** With the longest word behind it, a column that is no longer than this stands in a name whole. */
+const MAX_COLUMN_LENGTH = 30;
+
+/**
+ * Tells whether rows rise: each holds more in its first column than the one before, a number or a longer or later word, as numbered
+ * records do. Names begin with that column, so no two of them are the same, and nobody has to remember them.
+ */
+export class RisingKeyDetector {
+  #column: string | undefined;
+  #last: number | string | undefined;
+
+  /** Whether these rise, and go on from those before. */
+  isStillRising(cases: readonly RowIdentity[]): boolean {
+    for (let i = 0; i < cases.length; i++) {
+      const { row, name } = cases[i] as RowIdentity;
+      if (name !== undefined || !this.#rises(row)) return false;
+    }
+    return true;
+  }
+
+  #rises(row: object): boolean {
+    for (const column in row) {
+      if (column !== this.#column) {
+        if (this.#column !== undefined || column.length > MAX_COLUMN_LENGTH || !isPlainIdentifier(column)) return false;
+        this.#column = column;
+      }
+      const value: unknown = (row as Record<string, unknown>)[column];
+      const last = this.#last;
+      if (typeof value === 'number') {
+        if (!Number.isFinite(value) || !(last === undefined || (typeof last === 'number' && value > last))) return false;
+      } else if (typeof value !== 'string' || !isPlainIdentifier(value) || !(last === undefined || (typeof last === 'string' && isAfter(value, last))))
+        return false;
+      this.#last = value;
+      return true;
+    }
+    return false;
+  }
+}
+
+/** B9 comes before B10. */
+const isAfter = (word: string, last: string): boolean => word.length > last.length || (word.length === last.length && word > last);

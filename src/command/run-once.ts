@@ -1,0 +1,222 @@
+import type { ChildProcess } from 'node:child_process';
+import { existsSync, mkdirSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
+import { join, relative, resolve } from 'node:path';
+import { renderLeaks } from '../formats/human/leaks.ts';
+import { nothingSelected } from '../formats/human/nothing-selected.ts';
+import { renderBeside, renderFailures, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
+import { renderTimeline } from '../formats/human/timeline.ts';
+import type { ReportFormat } from '../formats/report-formats.ts';
+import { escapeToOneLine } from '../formats/style.ts';
+import { lastLine } from '../formats/summary-line.ts';
+import type { CompileService } from '../node/compile-service.ts';
+import { coordinate } from '../node/coordinator.ts';
+import { type RecordReference, rememberFailed } from '../node/earlier-runs.ts';
+import { listJournals } from '../node/journals.ts';
+import { hashFile, hashFiles, ReadFiles } from '../node/read-files.ts';
+import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/record.ts';
+import { lockRecord, unlockRecord } from '../node/record-lock.ts';
+import { readRecorded } from '../node/recorded.ts';
+import type { RunRequest } from '../node/run-request.ts';
+import { JOURNAL_VERSION } from '../results/journal/entries.ts';
+import type { Leak } from '../results/leaks.ts';
+import type { RunInfo } from '../results/run-info.ts';
+import { exitStatus, failingTests, type RunState, warningsIn } from '../results/run-state.ts';
+import type { WhereItFails } from '../results/where/causes.ts';
+import { whereTestsFail } from '../results/where/tests.ts';
+import { type Selection, selectsAll } from '../suites/selection.ts';
+import type { CommandContext } from './command-context.ts';
+import type { DisplayOptions } from './display-options.ts';
+import { type Interruption, statusOfInterrupt } from './interruption.ts';
+import type { SelectionOptions } from './options.ts';
+import { type CommandInputs, defaultRequest } from './prepare.ts';
+import { printCases, printTests } from './print-record.ts';
+import { Progress } from './progress.ts';
+import { renderGrids } from './render-grids.ts';
+import { writeAs } from './report.ts';
+import { createFormatting, type Terminal } from './terminal.ts';
+import { version } from './version.ts';
+
+export interface RunCommandOptions extends SelectionOptions, DisplayOptions {
+  readonly concurrency?: number;
+  readonly lanes?: number;
+  readonly shuffle?: boolean;
+  readonly strict?: boolean;
+  readonly stopAfter?: number;
+  readonly retries?: number;
+  readonly resume?: boolean;
+  readonly watch?: boolean;
+  readonly show: 'failures' | 'cases' | 'summary';
+  readonly format?: ReportFormat;
+  readonly record?: string;
+  readonly timeline?: boolean;
+  readonly leaks?: boolean;
+}
+
+export interface RunOnceInput {
+  readonly where: readonly string[];
+  /** The test files that are run. */
+  readonly files: readonly string[];
+  readonly selection: Selection;
+  /** What is gone on with. */
+  readonly earlier?: RecordReference | undefined;
+  readonly options: RunCommandOptions;
+  readonly prepared: CommandInputs;
+  readonly interruption: Interruption;
+}
+
+/** One run, from its record's first line to the last line on the screen. */
+export async function runOnce(
+  { where, files, selection, earlier, options, prepared, interruption }: RunOnceInput,
+  setting: CommandContext,
+): Promise<{ status: number; state: RunState; record: string }> {
+  const { folder, acquireLane: lane } = setting;
+  // Standard output contains the report only.
+  const terminal: Terminal = options.format ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
+  const { root, compiler, config } = prepared;
+  const started = new Date();
+  const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
+  const seed = earlier?.info.seed ?? options.seed ?? started.getTime() % 1_000_000;
+  const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
+  const info: RunInfo = {
+    kind: 'red-lattice run record',
+    version: JOURNAL_VERSION,
+    tool: version,
+    node: process.version,
+    platform: `${process.platform} ${process.arch}`,
+    command: ['run', ...where],
+    seed,
+    started: started.toISOString(),
+    lanes,
+    root,
+    process: process.pid,
+    selection,
+    files: hashFiles(files, root),
+    ...(selection.shard && { shard: selection.shard }),
+    ...(selection.shard?.times !== undefined && { balancedBy: hashFile(join(selection.shard.times, 'run.json')) ?? '' }),
+    ...(earlier && { ...clearRunEnd(earlier.info), process: process.pid }),
+  };
+  const after = earlier ? listJournals(record) : [];
+  // The record of a run that is resumed has been locked before.
+  if (!earlier) lockRecord(record);
+  writeInfo(record, info);
+  let plan = info.plan;
+  const reads = new ReadFiles(root, info.files ?? {}, info.reads, (hashes) => writeInfo(record, { ...info, ...(plan && { plan }), reads: hashes }));
+
+  const progress = new Progress(terminal, options);
+  const request: RunRequest = {
+    ...defaultRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
+    files,
+    seed,
+    everySpan: options.timeline === true,
+    lanes,
+    shuffle: options.shuffle === true,
+    stopAfter: options.stopAfter,
+    after,
+    plan: earlier?.info.plan,
+    before: timesBefore(root, info),
+  };
+  const running = coordinate(request, lane, compiler, (entry, state) => {
+    // A resumed run must have the same tests.
+    if (entry.type === 'planned' && plan === undefined) {
+      plan = entry.hash;
+      writeInfo(record, { ...info, plan });
+    }
+    reads.take(entry);
+    progress.take(entry, state);
+  });
+  progress.startTicker(() => running.going());
+  interruption.act = () => running.interrupt();
+  // The lanes are busy: this takes no extra time.
+  if (!options.record) removeOldRecords(root);
+  const state = await running.done;
+  if (!existsSync(join(record, 'run.json'))) state.unwritable ??= 'it was removed during the run';
+  progress.finish(state);
+  const leaks = options.leaks ? await findLeaks(state, request, lane, compiler) : state.leaks;
+
+  const wall = Date.now() - started.getTime();
+  const strict = (options.strict ?? config.strict) ? warningsIn(state) : 0;
+  const earned = exitStatus(state);
+  // With few cases, some shards are empty.
+  const isEmptyShard = earned === 3 && selection.shard !== undefined;
+  const status = interruption.by ? statusOfInterrupt(interruption.by) : isEmptyShard ? 0 : earned || (strict > 0 ? 1 : 0);
+  const ended: RunInfo = {
+    ...info,
+    reads: await reads.end(),
+    milliseconds: wall,
+    exitStatus: status,
+    counts: state.counts,
+    ...(strict > 0 && { strictWarnings: strict }),
+    times: readTimes(state),
+    ...(state.notRun && { notRun: state.notRun }),
+    ...(state.planned && { plan: state.planned.hash }),
+  };
+  const opened = readRecorded({ folder: record, info: ended });
+  const found = whereTestsFail(opened.entries, failingTests(state));
+  if (options.sort && options.show === 'failures') printTests(state, options.sort, terminal);
+  if (options.show === 'cases') printCases(opened.entries, terminal);
+  if (options.timeline) for (const line of ['', ...renderTimeline(opened.entries, terminal.width, terminal.style)]) terminal.out(line);
+  const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true, strict };
+  const grids = renderGrids(opened.entries, found, options, terminal);
+  printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, root);
+  if (state.unwritable !== undefined)
+    terminal.error(`red-lattice: the record in ${record} cannot be written: ${escapeToOneLine(state.unwritable)}. Results are lost.`);
+  if (isEmptyShard) terminal.out(terminal.style.dim(`shard ${selection.shard?.index}/${selection.shard?.of} has no cases`));
+  if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
+  // A record that could not be resumed stays unchanged.
+  const isRefused = earlier !== undefined && state.planProblems.some(({ code }) => code === 'plan-mismatch');
+  if (state.unwritable === undefined && !isRefused) {
+    writeInfo(record, ended);
+    // A run in a subfolder, and one of a watch, can leave files out.
+    const hasAllFiles = where.length === 0 && folder === root && files.length === prepared.files.length;
+    const isWhole = hasAllFiles && selectsAll(selection) && status < 2 && state.notRun === undefined;
+    rememberFailed(root, { folder: record, info: ended }, isWhole);
+  }
+  compiler.tidy();
+  if (options.format) {
+    const problems = renderPlanProblems(state, createFormatting(root, terminal));
+    for (const line of problems) terminal.error(line);
+    await writeAs(options.format, opened, root, terminal.style, (text) => terminal.writeRaw(text));
+    for (const line of renderBeside(state, strict, terminal.style)) terminal.error(line);
+    terminal.error(lastLine(state));
+  } else terminal.out(lastLine(state));
+  unlockRecord(record);
+  return { status, state, record };
+}
+
+/** Prints problems, failures and the summary. */
+function printEnd(
+  state: RunState,
+  where: ReadonlyMap<number, WhereItFails>,
+  more: readonly string[],
+  closing: SummaryInput,
+  { show }: RunCommandOptions,
+  terminal: Terminal,
+  root: string,
+): void {
+  const formatting = createFormatting(root, terminal);
+  const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), more];
+  for (const line of blocks.flat()) terminal.out(line);
+  if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');
+  for (const line of renderSummary(state, closing, formatting)) terminal.out(line);
+}
+
+/** The information of a resumed run, without that of its end. */
+const clearRunEnd = ({ milliseconds: _wall, exitStatus: _status, counts: _counts, notRun: _unrun, ...info }: RunInfo): RunInfo => info;
+
+/** Runs the cases with leaks again, alone, to find where the leaked resources were opened. */
+async function findLeaks(state: RunState, request: RunRequest, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {
+  const ids = [...new Set(state.leaks.flatMap(({ after }) => after?.id ?? []))];
+  if (ids.length === 0) return state.leaks;
+  const record = join(request.record, 'leaks');
+  mkdirSync(record);
+  const again = await coordinate({ ...request, selection: { ids }, findLeaks: true, record }, lane, compiler, () => undefined).done;
+  return again.leaks.length > 0 ? again.leaks : state.leaks;
+}
+
+/** The duration of each test, for the order of the next run. The tests of a parameterized suite share an id. */
+function readTimes({ tests }: RunState): Record<string, number> {
+  const times: Record<string, number> = {};
+  for (const { header, milliseconds } of tests.values()) times[header.id] = Math.round((times[header.id] ?? 0) + milliseconds);
+  return times;
+}

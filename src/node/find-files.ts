@@ -1,0 +1,140 @@
+import { type Dirent, existsSync, readdirSync, readFileSync, realpathSync, type Stats, statSync } from 'node:fs';
+import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { findNearestName } from '../problems/nearest-name.ts';
+import type { Problem } from '../problems/problem.ts';
+import type { Target } from '../suites/selection.ts';
+import { configurationOf } from './configuration.ts';
+
+const testFile = /(?<!(?:^|[/\\])folder)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
+/** How test files are named, for messages. */
+const testFileName = '*.lattice.ts, .mts, .js, .mjs';
+const script = /\.[cm]?[jt]sx?$/;
+const ignored = ['**/node_modules/**', '**/.*/**', '**/folder.lattice.*'];
+
+export interface Found {
+  /** Absolute paths of the test files, in order of their paths. */
+  readonly files: readonly string[];
+  /** What was asked for within them: empty where whole folders and files were. */
+  readonly targets: readonly Target[];
+  readonly problems: readonly Problem[];
+}
+
+/** The folder of the nearest package.json or configuration, from a folder upward: where ids start. */
+export function findRoot(folder: string): string {
+  for (let at = folder; ; at = dirname(at)) {
+    if (configurationOf(at) !== undefined || existsSync(join(at, 'package.json'))) return at;
+    if (at === dirname(at)) return folder;
+  }
+}
+
+/**
+ * The test files that folders, files, patterns and `file:line` mean. Nothing means all from the current folder down.
+ *
+ * A data file, with or without a line, means the cases that come from it: then all test files are read.
+ */
+export async function findFiles(where: readonly string[], folder: string, patterns?: readonly string[]): Promise<Found> {
+  const files = new Set<string>();
+  const targets: Target[] = [];
+  const problems: Problem[] = [];
+  let wholes = 0;
+  for (const given of where.length ? where : ['.']) {
+    const { path, line } = takeLine(given, folder);
+    const entry = statSync(path, { throwIfNoEntry: false });
+    const url = pathToFileURL(path).href;
+    if (entry?.isDirectory()) {
+      wholes++;
+      const below = await testFiles(patterns, path);
+      if (below.length === 0)
+        problems.push({
+          code: 'unknown-target',
+          target: given,
+          reason: `no test files (${testFileName}) in this folder or below. red-lattice new <name> creates one.`,
+        });
+      for (const file of below) files.add(file);
+    } else if (entry?.isFile()) {
+      if (testFile.test(path)) {
+        const lines = line === undefined ? 0 : readFileSync(path, 'utf8').trimEnd().split('\n').length;
+        if ((line ?? 0) > lines) problems.push({ code: 'unknown-target', target: given, reason: `the file ends at line ${lines}` });
+        files.add(path);
+      } else {
+        const all = await testFiles(patterns, folder);
+        // Data files are no scripts.
+        if (script.test(path) && !all.includes(path))
+          problems.push({ code: 'unknown-target', target: given, reason: `its name is not that of a test file (${testFileName})` });
+        for (const file of all) files.add(file);
+      }
+      targets.push({ url, line });
+    } else {
+      const matching = /[*?{[]/.test(given) ? await glob([given], folder) : [];
+      for (const file of matching) {
+        files.add(file);
+        targets.push({ url: pathToFileURL(file).href });
+      }
+      if (matching.length === 0) problems.push(await fileNotFound(given, folder));
+    }
+  }
+  // A whole folder among them takes in every file's cases; then single targets would leave some out.
+  return { files: [...files].sort(), targets: wholes > 0 ? [] : targets, problems };
+}
+
+function takeLine(given: string, folder: string): { path: string; line: number | undefined } {
+  const match = /^(.+?):(\d+)(?::\d+)?$/.exec(given);
+  const path = resolve(folder, given);
+  if (!match || existsSync(path)) return { path, line: undefined };
+  return { path: resolve(folder, match[1] as string), line: Number(match[2]) };
+}
+
+const testFiles = async (patterns: readonly string[] | undefined, folder: string): Promise<string[]> =>
+  patterns ? glob(patterns, folder) : testFilesBelow(folder);
+
+/**
+ * All test files of a folder: most runs ask for just these, and need no patterns, which take their time to load.
+ *
+ * `within` are the folders on the way, by their real paths: a link that leads back to one of them is not followed.
+ */
+function testFilesBelow(folder: string, within: readonly string[] = [realpathSync(folder)]): string[] {
+  return listEntries(folder).flatMap((entry) => {
+    if (entry.name.startsWith('.') || entry.name === 'node_modules') return [];
+    const path = join(folder, entry.name);
+    const kind = entry.isSymbolicLink() ? statIfAny(path) : entry;
+    if (kind?.isFile()) return testFile.test(entry.name) ? [path] : [];
+    if (!kind?.isDirectory()) return [];
+    const real = entry.isSymbolicLink() ? realpathSync(path) : join(within.at(-1) as string, entry.name);
+    return within.includes(real) ? [] : testFilesBelow(path, [...within, real]);
+  });
+}
+
+/** What a link leads to; undefined if it leads nowhere, or to itself. */
+function statIfAny(path: string): Stats | undefined {
+  try {
+    return statSync(path);
+  } catch {
+    return undefined;
+  }
+}
+
+/** Nothing where it cannot be read. */
+function listEntries(folder: string): Dirent[] {
+  try {
+    return readdirSync(folder, { withFileTypes: true });
+  } catch {
+    return [];
+  }
+}
+
+async function glob(wanted: readonly string[], folder: string): Promise<string[]> {
+  const { glob: find } = await import('tinyglobby');
+  return (
+    await find(
+      wanted.map((one) => (isAbsolute(one) ? relative(folder, one) : one)),
+      { cwd: folder, ignore: ignored, absolute: true, expandDirectories: false },
+    )
+  ).sort();
+}
+
+async function fileNotFound(given: string, folder: string): Promise<Problem> {
+  const known = testFilesBelow(folder).map((file) => relative(folder, file));
+  const near = findNearestName(given.replace(/:\d+$/, ''), known);
+  return { code: 'unknown-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
+}

@@ -1,0 +1,45 @@
+import { existsSync } from 'node:fs';
+import { join } from 'node:path';
+import { readJournal } from './journals.ts';
+import type { LaneWork } from './lane-process.ts';
+import type { Assignment } from './work-scheduler.ts';
+
+/** One of the lanes of a run, with all the processes that it needs. */
+export interface LaneSlot {
+  readonly number: number;
+  /** The journals of its processes. */
+  readonly journals: string[];
+  processes: number;
+  work: LaneWork | undefined;
+  piece: Assignment | undefined;
+  /** The work unit in which a process ended early. The next process continues it. */
+  returned: Assignment | undefined;
+  /** The next process announces each case. */
+  careful: boolean;
+}
+
+export const newSlot = (number: number): LaneSlot => ({
+  number,
+  journals: [],
+  processes: 0,
+  work: undefined,
+  piece: undefined,
+  returned: undefined,
+  careful: false,
+});
+
+/** The path of a journal that no process has written, in this run or in the one that it resumes. */
+export function newJournal(record: string, slot: LaneSlot): string {
+  for (;;) {
+    const number = slot.processes++;
+    const path = join(record, `lane-${slot.number}${number ? `-${number}` : ''}.journal`);
+    if (!existsSync(path)) return path;
+  }
+}
+
+/** The id of the last case with a result. */
+export function lastCaseIn(journal: string): string | undefined {
+  let last: string | undefined;
+  for (const entry of readJournal(journal)) if (entry.type === 'ended') last = entry.result.id;
+  return last;
+}

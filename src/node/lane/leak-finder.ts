@@ -1,0 +1,106 @@
+import { createHook, executionAsyncId } from 'node:async_hooks';
+import { type CapturedStack, captureStack, type Frame, framesOf } from '../../problems/source-location.ts';
+import type { Leak } from '../../results/leaks.ts';
+
+type After = Leak['after'];
+
+/** What is counted, by the names that Node has for it: in `process.getActiveResourcesInfo` and in asynchronous hooks. */
+const kinds: Readonly<Record<string, string>> = {
+  Timeout: 'timer',
+  TCPServerWrap: 'server',
+  TCPSERVERWRAP: 'server',
+  PipeServerWrap: 'server',
+  PIPESERVERWRAP: 'server',
+  TCPSocketWrap: 'socket',
+  TCPWRAP: 'socket',
+  UDPWrap: 'UDP socket',
+  UDPWRAP: 'UDP socket',
+  ProcessWrap: 'child process',
+  PROCESSWRAP: 'child process',
+  FSEventWrap: 'file watcher',
+  FSEVENTWRAP: 'file watcher',
+  Worker: 'worker',
+  WORKER: 'worker',
+};
+
+/**
+ * Counts what is open, step by step: what comes in a case and is there at the end was left behind by it.
+ *
+ * What a shared fixture opened is known by its owner, and goes with it; of the rest, the last that came is taken for the first
+ * that goes.
+ */
+export class LeakCounter {
+  readonly #open = new Map<string, { readonly after: After; readonly owner: string | undefined }[]>();
+  /** Shared fixtures that were torn down: what they opened goes first, at once or a moment later. */
+  readonly #gone = new Set<string>();
+  #counts = active();
+
+  /** Looks again: `after` is what alone can have changed anything since, `owner` the shared fixture that was set up or torn down. */
+  sample(after: After, owner?: string, gone = false): void {
+    if (gone && owner !== undefined) this.#gone.add(owner);
+    const counts = active();
+    for (const kind of new Set([...counts.keys(), ...this.#counts.keys()])) {
+      const open = this.#open.get(kind) ?? [];
+      const change = (counts.get(kind) ?? 0) - (this.#counts.get(kind) ?? 0);
+      for (let i = 0; i < change; i++) open.push({ after, owner });
+      for (let i = 0; i < -change; i++) {
+        const going = open.findLastIndex((one) => one.owner !== undefined && this.#gone.has(one.owner));
+        const loose = open.findLastIndex((one) => one.owner === undefined);
+        open.splice(going >= 0 ? going : loose >= 0 ? loose : open.length - 1, 1);
+      }
+      this.#open.set(kind, open);
+    }
+    this.#counts = counts;
+  }
+
+  get leaks(): Leak[] {
+    return [...this.#open].flatMap(([kind, open]) => open.map(({ after }) => ({ kind, after })));
+  }
+}
+
+function active(): Map<string, number> {
+  const counts = new Map<string, number>();
+  for (const name of process.getActiveResourcesInfo()) {
+    const kind = kinds[name];
+    if (kind) counts.set(kind, (counts.get(kind) ?? 0) + 1);
+  }
+  return counts;
+}
+
+/**
+ * Notes where each thing is opened in a case: dear, and so only for the cases that are known to leave something.
+ *
+ * What is opened in a callback of the runtime has no frame of the project's: then the place is where that was begun.
+ */
+export class LeakFinder {
+  readonly #open = new Map<number, { kind: string; after: After }>();
+  readonly #begun = new Map<number, { origin: CapturedStack; by: number }>();
+
+  constructor(current: () => After) {
+    const init = (id: number, type: string): void => {
+      const after = current();
+      if (!after) return;
+      this.#begun.set(id, { origin: captureStack(init, 30), by: executionAsyncId() });
+      const kind = kinds[type];
+      if (kind) this.#open.set(id, { kind, after });
+    };
+    createHook({ init, destroy: (id) => void this.#open.delete(id) }).enable();
+  }
+
+  /** What was opened and not closed, and where. */
+  get leaks(): Leak[] {
+    return [...this.#open].map(([id, leak]) => {
+      const frames = this.#frames(id);
+      const [place] = frames;
+      return { ...leak, ...(place && { location: { file: place.file, line: place.line, column: place.column }, frames }) };
+    });
+  }
+
+  #frames(id: number): Frame[] {
+    for (let begun = this.#begun.get(id); begun; begun = this.#begun.get(begun.by)) {
+      const frames = framesOf(begun.origin.stack).filter(({ file }) => !file.includes('/node_modules/'));
+      if (frames.length > 0) return frames;
+    }
+    return [];
+  }
+}

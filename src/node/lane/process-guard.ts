@@ -1,0 +1,115 @@
+import { relative } from 'node:path';
+import { framesOf } from '../../problems/source-location.ts';
+import type { CaseAttempt } from '../../running/case-attempt.ts';
+import { buildThrowFailure } from '../../running/failures.ts';
+import { now } from '../../running/globals.ts';
+import { buildResult } from '../../running/outcome.ts';
+import type { CaseResult } from '../../running/result.ts';
+import type { RunHandle } from '../../running/run.ts';
+import type { LaneChannel } from './channel.ts';
+import type { LaneRecord } from './lane-record.ts';
+import type { Output } from './output.ts';
+
+// Tests may replace what stands on `process`: the lane goes by what was there before them.
+const exit = process.exit.bind(process);
+
+/** Frames of an error's stack, so that deep stacks include the line of the test. */
+const STACK_FRAMES = 50;
+
+/** What a guard needs to know of its lane when something happens. */
+export interface Guarded {
+  readonly root: string;
+  readonly channel: LaneChannel;
+  readonly record: LaneRecord;
+  readonly output: Output;
+  /** The cases that have started and have no result on record. */
+  readonly under: ReadonlySet<CaseAttempt>;
+  /** The file that is being loaded. */
+  readonly loading: () => string | undefined;
+  readonly running: () => RunHandle | undefined;
+  /** When the first case could start, in the runner's clock. */
+  readonly started: () => number;
+}
+
+/** Guards the process of a lane: reports uncaught errors and rejections, and attributes its exit while it can still write. */
+export class ProcessGuard {
+  readonly #lane: Guarded;
+  #exitCalled: { code: unknown; stack: string | undefined; run: CaseAttempt | undefined } | undefined;
+
+  constructor(lane: Guarded) {
+    this.#lane = lane;
+  }
+
+  install(): void {
+    const { channel, output, record } = this.#lane;
+    if (Error.stackTraceLimit === 10) Error.stackTraceLimit = STACK_FRAMES;
+    channel.hide();
+    output.capture((text) => record.writeUnowned(text), !channel.ownsProcess);
+    process.on('uncaughtException', (error) => this.#stray(error, 'error'));
+    process.on('unhandledRejection', (error) => this.#stray(error, 'rejection'));
+    process.exit = ((...given: [] | [code: unknown]) => {
+      const [code] = given;
+      this.#exitCalled ??= { code, stack: new Error('exit').stack, run: output.current };
+      // Without an argument, the status that was set before stays: to the runtime, `undefined` is a status.
+      return given.length === 0 ? exit() : exit(code as number);
+    }) as typeof process.exit;
+    process.on('exit', (code) => {
+      // Code under test can emit any event. The runtime sets `_exiting` first.
+      if ((process as { _exiting?: boolean })._exiting !== false) this.#exited(code);
+    });
+  }
+
+  #stray(error: unknown, what: 'error' | 'rejection'): void {
+    const { output, record, running } = this.#lane;
+    const run = output.current;
+    const runner = running();
+    if (run && runner) {
+      runner.stray(run, error, what);
+      return;
+    }
+    const failure = buildThrowFailure(error, 'throw', {});
+    record.told({ code: `unhandled-${what}`, detail: failure.message, at: failure.location });
+  }
+
+  /** The process ends although its lane has not: records why, while it still can. */
+  #exited(code: number): void {
+    const { record, root, started } = this.#lane;
+    if (record.isClosed) return;
+    const loading = this.#lane.loading();
+    const called = this.#exitCalled;
+    const place = framesOf(called?.stack)[0];
+    const outside = called && !called.run && loading === undefined ? ' outside any case' : '';
+    const how = called ? `process.exit(${called.code ?? ''}) was called${outside}` : `the process ended with exit status ${code}`;
+    if (loading !== undefined) record.told({ code: 'load-failed', file: relative(root, loading), cause: 'exit', reason: how, at: place });
+    const late = this.#lateCaller;
+    if (late) {
+      record.told({ code: 'late-exit', id: late.planned.id, detail: how, at: place });
+      record.put({ type: 'exit-attributed' });
+    }
+    // The others that are running had no part in it: they run again.
+    for (const run of this.#attributeExit()) {
+      const { planned } = run;
+      const failures = [...run.failures, { cause: 'crash', message: how, location: place, step: run.stepPath } as const];
+      const times = { setup: run.setup, body: now() - run.begun - run.setup, teardown: 0 };
+      const result: CaseResult = { ...buildResult(run, { status: 'errored', cause: 'crash' }, run.attempt, started()), times, failures, attachments: [] };
+      record.ended(planned, result);
+      record.put({ type: 'exit-attributed' });
+    }
+    record.flush();
+  }
+
+  /** A case that called for the end when it had its result. */
+  get #lateCaller(): CaseAttempt | undefined {
+    const caller = this.#exitCalled?.run;
+    return caller?.ended && !this.#lane.under.has(caller) ? caller : undefined;
+  }
+
+  /** The case that called for the end; otherwise the only one that is running. */
+  #attributeExit(): readonly CaseAttempt[] {
+    if (this.#lateCaller) return [];
+    const caller = this.#exitCalled?.run;
+    if (caller) return [caller];
+    const open = [...this.#lane.under].filter((run) => !run.ended);
+    return open.length === 1 ? open : [];
+  }
+}

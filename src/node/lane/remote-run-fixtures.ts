@@ -1,0 +1,75 @@
+import { deserialize, serialize } from 'node:v8';
+import type { TeardownContext } from '../../fixtures/fixture.ts';
+import { SetupError } from '../../fixtures/scope-instance.ts';
+import { isInstanceOf } from '../../problems/instance-of.ts';
+import { ProblemError } from '../../problems/problem-error.ts';
+import type { FixtureAddress, RunFixtures } from '../../running/run-fixture-host.ts';
+import type { SerializedValue, ToCoordinator } from '../protocol.ts';
+
+/** The fixtures of the run, in a process of their own: asked for by messages. */
+export class RemoteRunFixtures implements RunFixtures {
+  readonly #say: (message: ToCoordinator) => void;
+  readonly #waiting = new Map<number, (parcel: SerializedValue) => void>();
+  #requests = 0;
+
+  constructor(say: (message: ToCoordinator) => void) {
+    this.#say = say;
+  }
+
+  async fetch(_node: unknown, address: FixtureAddress): Promise<unknown> {
+    const request = this.#requests++;
+    const parcel = await new Promise<SerializedValue>((resolve) => {
+      this.#waiting.set(request, resolve);
+      this.#say({ from: 'lane', type: 'fetch', request, address });
+    });
+    return open(parcel);
+  }
+
+  /** What came for a request. */
+  take(request: number, parcel: SerializedValue): void {
+    this.#waiting.get(request)?.(parcel);
+    this.#waiting.delete(request);
+  }
+
+  /** Rejects pending requests, because the coordinator is gone. */
+  lose(): void {
+    for (const answer of this.#waiting.values()) answer(brokenParcel(new Error('the run was interrupted')));
+    this.#waiting.clear();
+  }
+
+  used(address: FixtureAddress, users: TeardownContext): void {
+    this.#say({ from: 'lane', type: 'used', address, users });
+  }
+
+  /** The coordinator ends that process when no lane needs it any more. */
+  async close(): Promise<readonly never[]> {
+    return [];
+  }
+}
+
+/** Makes a value ready to travel between processes, by structured clone. */
+export function serializeValue(name: string, value: unknown): SerializedValue {
+  try {
+    return { value: serialize(value).toString('base64') };
+  } catch (error) {
+    return brokenParcel(new ProblemError([{ code: 'not-serializable', fixture: name, reason: (error as Error).message }]));
+  }
+}
+
+export function brokenParcel(error: unknown): SerializedValue {
+  const inner = isInstanceOf(error, SetupError) ? innermost(error) : { reason: error, alreadyReported: false };
+  const { reason } = inner;
+  const told = isInstanceOf(reason, Error)
+    ? { name: reason.name, message: reason.message, stack: reason.stack }
+    : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
+  return { error: { ...told, fixture: isInstanceOf(error, SetupError) ? innermost(error).node.name : undefined, again: inner.alreadyReported } };
+}
+
+const innermost = (error: SetupError): SetupError => (isInstanceOf(error.reason, SetupError) ? innermost(error.reason) : error);
+
+function open(parcel: SerializedValue): unknown {
+  if (!('error' in parcel)) return deserialize(Buffer.from(parcel.value, 'base64'));
+  const { name, message, stack, fixture, again } = parcel.error;
+  const reason = Object.assign(new Error(message), { name, ...(stack !== undefined && { stack }) });
+  throw fixture === undefined ? reason : new SetupError({ name: fixture }, reason, again);
+}

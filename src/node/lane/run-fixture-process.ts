@@ -1,0 +1,98 @@
+import type { ExpansionHost } from '../../cases/row.ts';
+import type { TeardownContext } from '../../fixtures/fixture.ts';
+import { type Graph, type Node, NodeInterner, type OverrideLayer, resolve } from '../../fixtures/graph.ts';
+import { SharedFixtureHost } from '../../running/attempt.ts';
+import { textOf } from '../../running/case-attempt.ts';
+import { createTimeoutPolicy, DeadlineTimer } from '../../running/deadlines.ts';
+import { buildThrowFailure } from '../../running/failures.ts';
+import { type FixtureAddress, RunFixtureHost } from '../../running/run-fixture-host.ts';
+import { buildOverrideLayers, expandCases } from '../../suites/expand.ts';
+import { collectNeeds } from '../../suites/needs.ts';
+import type { Plan, PlannedTest } from '../../suites/planned.ts';
+import type { SerializedValue } from '../protocol.ts';
+import { brokenParcel, serializeValue } from './remote-run-fixtures.ts';
+
+/** A shared fixture whose teardown failed. */
+export interface TeardownFailure {
+  readonly fixture: string;
+  readonly failure: ReturnType<typeof buildThrowFailure>;
+}
+
+/** The process in which the fixtures of the run live: it has planned the same files, and finds them by their place in the plan. */
+export class RunFixtureProcess {
+  readonly #plan: Plan;
+  readonly #surroundings: ExpansionHost;
+  readonly #host: RunFixtureHost;
+  readonly #watch = new DeadlineTimer();
+  readonly #nodes = new NodeInterner();
+  readonly #graphs = new Map<string, Promise<Graph>>();
+
+  constructor(plan: Plan, surroundings: ExpansionHost, seed: number, untimed: boolean, output: (text: string) => void) {
+    this.#plan = plan;
+    this.#surroundings = surroundings;
+    const log = (parts: readonly unknown[]): void => output(textOf(parts));
+    const around = {
+      seed,
+      lane: 0,
+      watch: this.#watch,
+      limit: createTimeoutPolicy(untimed),
+      bindContext: undefined,
+      onSpan: undefined,
+      reportProblem: () => undefined,
+      logUnowned: log,
+      reportStuck: () => undefined,
+      isStuck: () => false,
+      phase: () => undefined,
+      fetchRunFixture: () => Promise.reject(new Error('the process of the run fixtures has no run fixtures of its own')),
+    };
+    this.#host = new RunFixtureHost(new SharedFixtureHost({ log, attach: () => undefined }, around));
+  }
+
+  /** Interrupts running setups. `urgent`: without the grace period. */
+  interrupt(urgent: boolean): void {
+    this.#watch.interrupt(urgent);
+  }
+
+  async fetch(address: FixtureAddress): Promise<SerializedValue> {
+    try {
+      const node = await this.#node(address);
+      return serializeValue(node.name, await this.#host.fetch(node));
+    } catch (error) {
+      return brokenParcel(error);
+    }
+  }
+
+  async used(address: FixtureAddress, users: TeardownContext): Promise<void> {
+    this.#host.used(await this.#node(address), users);
+  }
+
+  async close(): Promise<TeardownFailure[]> {
+    return (await this.#host.close()).map(({ fixture, error }) => ({ fixture, failure: buildThrowFailure(error, 'teardown', { fixture }) }));
+  }
+
+  async #node({ test, ordinal, sight }: FixtureAddress): Promise<Node> {
+    const planned = this.#plan.tests[test] as PlannedTest;
+    const rows = typeof planned.test.options.overrides === 'function';
+    const key = rows ? `${test}/${ordinal}` : `${test}`;
+    let graph = this.#graphs.get(key);
+    if (!graph) {
+      graph = this.#resolve(planned, rows ? ordinal : undefined);
+      this.#graphs.set(key, graph);
+    }
+    return ((await graph).sights[sight] as Graph['sights'][number]).node;
+  }
+
+  async #resolve(planned: PlannedTest, ordinal: number | undefined): Promise<Graph> {
+    const levels = ordinal === undefined ? [] : await buildRowLayers(planned, ordinal, this.#surroundings);
+    return resolve(collectNeeds(planned), [...planned.inherited.levels, ...levels], this.#nodes);
+  }
+}
+
+async function buildRowLayers(planned: PlannedTest, ordinal: number, surroundings: ExpansionHost): Promise<OverrideLayer[]> {
+  for await (const chunk of expandCases(planned, surroundings)) {
+    const found = chunk.find((one) => one.ordinal === ordinal);
+    if (found)
+      return buildOverrideLayers((planned.test.options.overrides as (row: object) => readonly unknown[])(found.entry.row) ?? [], 'a row', planned.test);
+  }
+  throw new Error(`row ${ordinal} of "${planned.test.title}" no longer exists`);
+}

@@ -1,0 +1,72 @@
+import type { Partition } from '../cases/partition.ts';
+import type { WorkUnit } from '../suites/work-units.ts';
+
+/** What one lane is to run next. */
+export interface Assignment {
+  /** Tests by their place in the plan. */
+  readonly tests: readonly number[];
+  readonly share?: Partition | undefined;
+  /** Journals in which some of its cases may have a result already. */
+  readonly after: readonly string[];
+}
+
+/** Rows of a test that may be short stay together up to here. */
+const MIN_PARTITION_ROWS = 8;
+
+/** Fewer pieces than this for each lane: then tests of which little is known are shared out, too. */
+const MIN_UNITS_PER_LANE = 2;
+
+/**
+ * Deals the pieces of a plan to lanes as they become free, the longest first by the times that are known; what nobody knows comes
+ * before, since it may be long.
+ */
+export class WorkScheduler {
+  readonly #queue: Assignment[] = [];
+  /** How many shares of a test are still to be run. */
+  readonly #open = new Map<number, number>();
+
+  constructor(pieces: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined, after: readonly string[]) {
+    const dealt = partitionUnit(pieces, lanes, timeOf);
+    this.#queue.push(...dealt.map((one) => ({ ...one, after })));
+    for (const { tests } of dealt) for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 0) + 1);
+  }
+
+  get left(): number {
+    return this.#queue.length;
+  }
+
+  next(): Assignment | undefined {
+    return this.#queue.shift();
+  }
+
+  ended({ tests }: Assignment): void {
+    for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 1) - 1);
+  }
+
+  /** Whether others have a share of a test, too, or will have: then it has not ended when one lane is through with it. */
+  isShared(test: number): boolean {
+    return (this.#open.get(test) ?? 0) > 1;
+  }
+}
+
+function partitionUnit(pieces: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined): Omit<Assignment, 'after'>[] {
+  const timeOfPiece = ({ tests }: Pick<WorkUnit, 'tests'>): number | undefined => {
+    const times = tests.map(timeOf);
+    return times.includes(undefined) ? undefined : times.reduce<number>((sum, time) => sum + (time ?? 0), 0);
+  };
+  const known = pieces.flatMap((piece) => timeOfPiece(piece) ?? []);
+  const fair = known.reduce((sum, time) => sum + time, 0) / lanes;
+  const splits = (piece: WorkUnit): boolean => {
+    const time = timeOfPiece(piece);
+    return piece.isPartitionable && (time === undefined ? pieces.length < lanes * MIN_UNITS_PER_LANE : time > fair / MIN_UNITS_PER_LANE);
+  };
+  return pieces
+    .flatMap((piece) => {
+      const time = timeOfPiece(piece);
+      if (!splits(piece)) return [{ dealt: { tests: piece.tests }, time }];
+      const block = time === undefined ? MIN_PARTITION_ROWS : 1;
+      return Array.from({ length: lanes }, (_, index) => ({ dealt: { tests: piece.tests, share: { index, of: lanes, block } }, time: time && time / lanes }));
+    })
+    .sort((a, b) => (b.time ?? Number.POSITIVE_INFINITY) - (a.time ?? Number.POSITIVE_INFINITY) || 0)
+    .map(({ dealt }) => dealt);
+}

@@ -1,0 +1,71 @@
+import type { Span } from '../../fixtures/instance.ts';
+import type { Problem } from '../../problems/problem.ts';
+import type { Explanation } from '../../running/explain-case.ts';
+import type { BindingUse } from '../../running/override-usage.ts';
+import type { CaseResult } from '../../running/result.ts';
+import type { NotRunCount } from '../../running/run.ts';
+import type { WorkUnit } from '../../suites/work-units.ts';
+import type { Leak } from '../leaks.ts';
+import type { CaseName, RecordedResult, TestHeader } from '../recorded-result.ts';
+import type { PassBlock } from './pass-block.ts';
+
+/** The journal's shape is this package's own; a reader refuses what it does not know. */
+export const JOURNAL_VERSION = 5;
+
+/** What a lane is about to do, and how long that may take: whoever watches it ends a lane that goes silent for longer. */
+export interface Activity {
+  readonly what: 'load' | 'plan' | 'rows' | 'setup' | 'body' | 'teardown';
+  /** The file, the test or the fixture's scope. */
+  readonly name: string;
+  /** Milliseconds. */
+  readonly limit: number;
+  /** For rows: the case that stands for those that could not be read. */
+  readonly invalid?: CaseName;
+}
+
+/** One line of a journal. */
+export type JournalEntry =
+  | { readonly type: 'header'; readonly version: number; readonly lane: number }
+  | { readonly type: 'activity'; readonly activity: Activity }
+  /** `reads` are the sources that it reaches, as URLs. */
+  | { readonly type: 'loaded'; readonly file: string; readonly milliseconds: number; readonly reads: readonly string[] }
+  | {
+      readonly type: 'planned';
+      readonly files: number;
+      readonly tests: number;
+      readonly problems: readonly Problem[];
+      readonly warnings: readonly Problem[] /** Of its tests, in order. */;
+      readonly hash: string;
+      /** Options to write instead of those that match nothing. */
+      readonly suggestions?: readonly string[];
+    }
+  /** What lanes can run apart, and the ids of all tests in the order of the plan. */
+  | { readonly type: 'pieces'; readonly pieces: readonly WorkUnit[]; readonly tests: readonly string[] }
+  /** The process comes to its end by what the last result tells: nobody else is to be charged with it. */
+  | { readonly type: 'exit-attributed' }
+  /** The moment that times of cases and fixtures are counted from: milliseconds since 1970. */
+  | { readonly type: 'running'; readonly at: number }
+  /** Waits for something to do. */
+  | { readonly type: 'idle' }
+  | { readonly type: 'test'; readonly header: TestHeader }
+  /** What is odd about a source, where cases are listed. */
+  | { readonly type: 'warning'; readonly problem: Problem }
+  | { readonly type: 'listed'; readonly name: CaseName }
+  | { readonly type: 'started'; readonly name: CaseName; readonly attempt: number; readonly start: number }
+  | { readonly type: 'streaming'; readonly test: number; readonly limit: number }
+  | { readonly type: 'ended'; readonly result: RecordedResult }
+  /** Many at once, for whoever wants no more than their sums. */
+  | { readonly type: 'passed'; readonly block: PassBlock }
+  /** A shared fixture's teardown that failed. */
+  | { readonly type: 'teardown-failed'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }
+  | { readonly type: 'test-ended'; readonly test: number }
+  | { readonly type: 'span'; readonly span: Span }
+  | { readonly type: 'explained'; readonly explanation: Explanation }
+  | { readonly type: 'problem'; readonly problem: Problem }
+  | { readonly type: 'output'; readonly text: string }
+  | { readonly type: 'leaks'; readonly leaks: readonly Leak[] }
+  | { readonly type: 'bindings'; readonly uses: readonly BindingUse[]; readonly warnings: readonly Problem[] }
+  /** `unrun` are cases that its run ended before: what goes on with the run may have run them since. */
+  | { readonly type: 'finished'; readonly selected: number; readonly stuck: boolean; readonly unrun?: NotRunCount };
+
+export const encodeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;

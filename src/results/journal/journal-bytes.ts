@@ -1,0 +1,51 @@
+import { type CompactPass, PassWriter } from './compact-pass.ts';
+import { encodeEntry, type JournalEntry } from './entries.ts';
+import { Utf8LineBuffer } from './line-buffer.ts';
+import { PassBlockBuilder } from './pass-block.ts';
+
+type Stringify = (value: unknown) => string;
+
+/** The lines of a journal that are not written yet, in UTF-8. */
+export class JournalBytes {
+  readonly #stringify: Stringify;
+  readonly #lines = new Utf8LineBuffer();
+  readonly #passes = new PassWriter();
+  readonly #block = new PassBlockBuilder();
+
+  constructor(stringify: Stringify) {
+    this.#stringify = stringify;
+  }
+
+  get length(): number {
+    return this.#lines.length;
+  }
+
+  put(entry: JournalEntry): void {
+    this.#endBlock();
+    this.#lines.text(encodeEntry(entry, this.#stringify));
+  }
+
+  /** False, and nothing is put, for a row that does not stand in a journal as it is, under its test's columns. */
+  pass(pass: CompactPass, columns: readonly string[]): boolean {
+    const { test, ordinal, checks } = pass;
+    if (!this.#block.canAppend(test, ordinal)) this.#endBlock();
+    const from = this.#lines.length;
+    if (!this.#passes.write(pass, columns, this.#lines, this.#stringify)) return false;
+    this.#block.add(test, ordinal, this.#passes.time, checks, from);
+    return true;
+  }
+
+  /** What has come since the last time, until more comes. */
+  take(): Uint8Array {
+    this.#endBlock();
+    return this.#lines.take();
+  }
+
+  /** What comes next can be read without what came before. */
+  #endBlock(): void {
+    const { from } = this.#block;
+    const head = this.#block.end(this.#lines.length - from);
+    if (head) this.#lines.insert(from, head);
+    this.#passes.resetDelta();
+  }
+}

@@ -1,0 +1,147 @@
+import { endOfLine, type Headers, type ReadPass, readPass } from './compact-pass.ts';
+
+const STAR = 42;
+const ZERO = 48;
+/** Bits of one character of a block's head. */
+const BITS_PER_DIGIT = 6;
+/** Fewer passes are read as soon as their sums. */
+const MIN_PASSES = 16;
+/** Rows that are left out between two passes of one block. */
+const MAX_GAP = 64;
+
+const encoder = new TextEncoder();
+const decoder = new TextDecoder();
+
+/**
+ * Sums up plain passes that stand one behind the other in a journal, so that whoever only counts them need not read each.
+ *
+ * Before the lines of a block stands `*bytes test passes first microseconds longest unchecked rows`: how many bytes its lines take, the
+ * ordinal of its first row, all their time and the longest, how many checked nothing, and which rows they are: six in each character from
+ * the first one on, `0` for none of the six. `rows` is left out where no row is.
+ */
+export class PassBlockBuilder {
+  #test = -1;
+  #first = 0;
+  #last = 0;
+  #passes = 0;
+  #microseconds = 0;
+  #longest = 0;
+  #unchecked = 0;
+  #hasGap = false;
+  #rows = new Uint8Array(1024);
+  /** Where the lines of the block begin, among those that are not written yet. */
+  from = 0;
+
+  /** Whether a pass goes on with the block, or begins one where there is none. */
+  canAppend(test: number, ordinal: number): boolean {
+    return this.#passes === 0 || (test === this.#test && ordinal > this.#last && ordinal - this.#last <= MAX_GAP);
+  }
+
+  /** `time` in microseconds; `from` is where the pass's line begins. */
+  add(test: number, ordinal: number, time: number, checks: number, from: number): void {
+    if (this.#passes === 0) {
+      this.from = from;
+      this.#test = test;
+      this.#first = ordinal;
+    } else if (ordinal - this.#first !== this.#passes) this.#mark(ordinal);
+    this.#last = ordinal;
+    this.#passes++;
+    this.#microseconds += time;
+    if (time > this.#longest) this.#longest = time;
+    if (checks === 0) this.#unchecked++;
+  }
+
+  /** Notes a row behind a gap. Those before the first gap need no note until then. */
+  #mark(ordinal: number): void {
+    if (!this.#hasGap) for (let row = 0; row < this.#passes; row++) this.#set(row);
+    this.#hasGap = true;
+    this.#set(ordinal - this.#first);
+  }
+
+  #set(row: number): void {
+    const at = (row / BITS_PER_DIGIT) | 0;
+    if (at >= this.#rows.length) {
+      const wider = new Uint8Array(Math.max(at + 1, this.#rows.length * 2));
+      wider.set(this.#rows);
+      this.#rows = wider;
+    }
+    this.#rows[at] = (this.#rows[at] as number) | (1 << (row % BITS_PER_DIGIT));
+  }
+
+  /** The block's head, where it is worth one: its lines take so many bytes. The next pass begins another. */
+  end(bytes: number): Uint8Array | undefined {
+    if (this.#passes === 0) return undefined;
+    const told = [bytes, this.#test, this.#passes, this.#first, this.#microseconds, this.#longest, this.#unchecked];
+    const rows = this.#rows.subarray(0, Math.ceil((this.#last - this.#first + 1) / BITS_PER_DIGIT));
+    const marks = this.#hasGap ? ` ${decoder.decode(rows.map((bits) => bits + ZERO))}` : '';
+    const head = this.#passes < MIN_PASSES ? undefined : encoder.encode(`*${told.join(' ')}${marks}\n`);
+    if (this.#hasGap) rows.fill(0);
+    this.#hasGap = false;
+    this.#passes = this.#microseconds = this.#longest = this.#unchecked = 0;
+    return head;
+  }
+}
+
+/** Plain passes of one test, read as one. */
+export interface PassBlock {
+  readonly test: number;
+  readonly passes: number;
+  /** Milliseconds, as is the longest. */
+  readonly milliseconds: number;
+  readonly longest: number;
+  /** How many of them checked nothing. */
+  readonly unchecked: number;
+  /** In their order. */
+  ordinals(): Int32Array;
+  /** Each for itself. */
+  results(): Iterable<ReadPass>;
+}
+
+export const isBlock = (unit: number | undefined): boolean => unit === STAR;
+
+/**
+ * The block whose head stands there, if it is one and all its lines are there, and where they end. The bytes are not to change any more.
+ */
+export function readBlock(bytes: Uint8Array, from: number, headers: Headers): { block: PassBlock; end: number } | undefined {
+  const begin = endOfLine(bytes, from) + 1;
+  const told = decoder.decode(bytes.subarray(from + 1, begin - 1)).split(' ');
+  const [length, test, passes, first, microseconds, longest, unchecked] = told.slice(0, HEAD_NUMBERS).map(Number) as Head;
+  const end = begin + length;
+  // Whatever stands there: a line of a pass has more bytes than one.
+  if (!(unchecked >= 0 && passes >= 0 && passes < length && end <= bytes.length)) return undefined;
+  const rows = told[HEAD_NUMBERS];
+  return {
+    block: {
+      test,
+      passes,
+      milliseconds: microseconds / 1000,
+      longest: longest / 1000,
+      unchecked,
+      ordinals: () => (rows === undefined ? new Int32Array(passes).map((_, i) => first + i) : readOrdinals(first, passes, rows)),
+      results: () => expandResults(bytes.subarray(begin, end), headers),
+    },
+    end,
+  };
+}
+
+/** Bytes, test, passes, first, microseconds, longest, unchecked. */
+type Head = [number, number, number, number, number, number, number];
+const HEAD_NUMBERS = 7;
+
+function readOrdinals(first: number, passes: number, rows: string): Int32Array {
+  const ordinals = new Int32Array(passes);
+  let count = 0;
+  for (let at = 0; at < rows.length; at++) {
+    const bits = rows.charCodeAt(at) - ZERO;
+    for (let bit = 0; bit < BITS_PER_DIGIT; bit++) if (bits & (1 << bit)) ordinals[count++] = first + at * BITS_PER_DIGIT + bit;
+  }
+  return ordinals.subarray(0, count);
+}
+
+function* expandResults(lines: Uint8Array, headers: Headers): Generator<ReadPass> {
+  let pass: ReadPass | undefined;
+  for (let from = 0; from < lines.length; from = endOfLine(lines, from) + 1) {
+    pass = readPass(lines, from, headers, pass);
+    if (pass) yield pass;
+  }
+}

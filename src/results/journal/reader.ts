@@ -1,0 +1,89 @@
+import { endOfLine, Headers, isPass, type ReadPass, readPass } from './compact-pass.ts';
+import type { JournalEntry } from './entries.ts';
+import { isBlock, readBlock } from './pass-block.ts';
+import { refusesEntry } from './shape.ts';
+
+/** Parses a line other than a plain pass. Returns undefined for an incomplete line. */
+export function decodeEntry(line: string): JournalEntry | undefined {
+  try {
+    const entry: unknown = JSON.parse(line);
+    return typeof entry === 'object' && entry !== null && typeof (entry as JournalEntry).type === 'string' ? (entry as JournalEntry) : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+const MAX_BATCH_ENTRIES = 256;
+const encoder = new TextEncoder();
+const decoder = new TextDecoder();
+
+/** Reads the lines of one or more journals in order. The lines of each journal follow its header. */
+export class JournalReader {
+  readonly #headers = new Headers();
+  /** The last plain pass of each lane, if its last line was one. */
+  readonly #before: (ReadPass | undefined)[] = [];
+  #lane = 0;
+  #isMalformed = false;
+
+  /** Parses a line. Returns undefined for an incomplete or changed line. */
+  read(line: string): JournalEntry | undefined {
+    if (!isPass(line.charCodeAt(0))) return this.#other(line);
+    const result = this.#pass(encoder.encode(line), 0);
+    return result && { type: 'ended', result };
+  }
+
+  /**
+   * Yields the entries of complete UTF-8 lines, in batches so that memory use stays low. The bytes must not change afterwards, since
+   * entries read rarely used fields from them. `inBlocks`: consecutive plain passes become one entry.
+   */
+  *readAll(lines: Uint8Array, inBlocks = false): Generator<readonly JournalEntry[]> {
+    let entries: JournalEntry[] = [];
+    for (let from = 0; from < lines.length; ) {
+      if (entries.length === MAX_BATCH_ENTRIES) {
+        yield entries;
+        entries = [];
+      }
+      let end = from;
+      const block = inBlocks && isBlock(lines[from]) ? readBlock(lines, from, this.#headers) : undefined;
+      if (block) {
+        entries.push({ type: 'passed', block: block.block });
+        from = block.end;
+        continue;
+      }
+      if (isPass(lines[from])) {
+        const result = this.#pass(lines, from);
+        if (result) entries.push({ type: 'ended', result });
+        end = result?.end ?? endOfLine(lines, from);
+      } else {
+        end = endOfLine(lines, from);
+        const entry = this.#other(decoder.decode(lines.subarray(from, end)));
+        if (entry) entries.push(entry);
+      }
+      from = end + 1;
+    }
+    yield entries;
+  }
+
+  #pass(lines: Uint8Array, from: number): ReadPass | undefined {
+    const pass = readPass(lines, from, this.#headers, this.#before[this.#lane]);
+    this.#before[this.#lane] = pass;
+    return pass;
+  }
+
+  /** Reports the first malformed line of each journal. */
+  #malformed(reason: string): JournalEntry | undefined {
+    if (this.#isMalformed) return undefined;
+    this.#isMalformed = true;
+    return { type: 'problem', problem: { code: 'malformed-journal', lane: this.#lane, reason } };
+  }
+
+  #other(line: string): JournalEntry | undefined {
+    const read = isBlock(line.charCodeAt(0)) ? undefined : decodeEntry(line);
+    const refused = read && refusesEntry(read);
+    const entry: JournalEntry | undefined = refused === undefined ? read : this.#malformed(refused);
+    if (entry?.type === 'header') this.#lane = entry.lane;
+    else this.#before[this.#lane] = undefined;
+    if (entry?.type === 'test') this.#headers.set(entry.header);
+    return entry;
+  }
+}

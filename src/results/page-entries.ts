@@ -1,0 +1,93 @@
+import type { Status } from '../running/result.ts';
+import { isPass } from './journal/compact-pass.ts';
+import type { JournalEntry } from './journal/entries.ts';
+import { decodeEntry } from './journal/reader.ts';
+import type { FormatPath } from './report.ts';
+import type { RunInfo } from './run-info.ts';
+
+/** What the results page is told of a run before its entries come: its first line. */
+export interface PageHead {
+  readonly format: 'red-lattice page';
+  readonly version: 1;
+  readonly name: string;
+  readonly info: RunInfo;
+  /** The runs before this one, the newest first. */
+  readonly history: readonly EarlierRun[];
+  /** More comes while the page is open. */
+  readonly live?: boolean;
+}
+
+/** An earlier run, as far as the page speaks of it. */
+export interface EarlierRun {
+  readonly name: string;
+  readonly started: string;
+  readonly counts: Readonly<Record<string, number>>;
+  /** What came of cases that did not pass, by their ids; those of the tests below that are not among them did. */
+  readonly notPassed: Readonly<Record<string, Status>>;
+  /** Milliseconds that each test took, by its id. */
+  readonly times: Readonly<Record<string, number>>;
+}
+
+/** What follows the head, a line each: the entries of journals, and what stands beside them. */
+export type PageEntry =
+  | JournalEntry
+  /** Lines of a source file around a place; `first` is the number of the first. */
+  | { readonly type: 'source'; readonly file: string; readonly first: number; readonly lines: readonly string[] }
+  /** An attachment's bytes; without them where it is too large to go along. */
+  | { readonly type: 'content'; readonly file: string; readonly size: number; readonly base64?: string | undefined }
+  /** The run has come to its end. */
+  | { readonly type: 'run-ended'; readonly info: RunInfo }
+  /** Another run begins: all that was known is of the one before. */
+  | { readonly type: 'new-run'; readonly head: PageHead };
+
+/** What only those need who follow a run from within. */
+const ENTRIES_NOT_ON_PAGE: ReadonlySet<JournalEntry['type']> = new Set([
+  'activity',
+  'started',
+  'idle',
+  'streaming',
+  'pieces',
+  'exit-attributed',
+  'loaded',
+  'listed',
+  'explained',
+  'finished',
+]);
+
+/** What a page is told for a line of a journal: text, and what it says where that is no plain pass. */
+export interface PageLine {
+  readonly text: string;
+  readonly entry?: JournalEntry | undefined;
+}
+
+/** A line of a journal, or an entry, as a page has it: files by their names from the root; nothing for what a page does not need. */
+export function pageLine(one: string | JournalEntry, nameFile: FormatPath): PageLine | undefined {
+  if (typeof one === 'string' && isPass(one.charCodeAt(0))) return one.endsWith(']') ? { text: one } : undefined;
+  const entry = typeof one === 'string' ? decodeEntry(one) : one;
+  if (!entry || ENTRIES_NOT_ON_PAGE.has(entry.type)) return undefined;
+  return { text: JSON.stringify(named(entry, nameFile)), entry };
+}
+
+/** Fields with user data, which stay unchanged. */
+const data: ReadonlySet<string> = new Set(['row', 'facts', 'value']);
+
+/** The same, with the files of places, and of a test's rows, by their names. */
+function named(value: unknown, nameFile: FormatPath): unknown {
+  if (Array.isArray(value)) return value.map((item) => named(item, nameFile));
+  if (typeof value !== 'object' || value === null) return value;
+  const isPlace = 'line' in value && typeof value.line === 'number' && 'column' in value && typeof value.column === 'number';
+  const isHeader = 'columns' in value;
+  return Object.fromEntries(
+    Object.entries(value).map(([key, inner]) => {
+      if (data.has(key)) return [key, inner];
+      const isFile = (key === 'file' && isPlace) || (key === 'data' && isHeader);
+      return [key, isFile && typeof inner === 'string' ? nameFile(inner) : named(inner, nameFile)];
+    }),
+  );
+}
+
+/** What a page may ask its server for. */
+export interface PageRequest {
+  readonly what: 'failed' | 'all' | 'ids' | 'stop';
+  readonly ids?: readonly string[] | undefined;
+}

@@ -1,0 +1,116 @@
+import { formatShortValue } from '../cases/values.ts';
+import { type Node, NodeInterner, type OverrideLayer, type ResolvedNode, resolve, sortByNeeds } from '../fixtures/graph.ts';
+import { ScopeInstance } from '../fixtures/scope-instance.ts';
+import { findLocation, type SourceLocation } from '../problems/source-location.ts';
+import { buildOverrideLayers } from '../suites/expand.ts';
+import { collectNeeds } from '../suites/needs.ts';
+import type { Group, PlannedCaseImpl } from '../suites/planned.ts';
+import { assignScopes, type OpenScope } from './scopes.ts';
+
+/** Who changed something about a fixture, and where. */
+export interface Origin {
+  readonly owner: string;
+  readonly at?: SourceLocation | undefined;
+}
+
+export interface ExplainedSetting {
+  readonly name: string;
+  readonly value: string;
+  /** Absent for a default. */
+  readonly from?: Origin | undefined;
+}
+
+/** One fixture as one case sees it. */
+export interface ExplainedFixture {
+  readonly name: string;
+  readonly scope: string;
+  /** Who else shares the instance: the id of its scope, and what that is in words. */
+  readonly owner: string;
+  readonly shareDescription: string;
+  readonly definedAt?: SourceLocation | undefined;
+  readonly needs: readonly string[];
+  readonly settings: readonly ExplainedSetting[];
+  readonly replaced?: (Origin & { readonly by: string }) | undefined;
+  /** Set up on first use: lazily, or by the fixture that wraps it. */
+  readonly lazy: boolean;
+}
+
+/** How one case is set up. */
+export interface Explanation {
+  readonly id: string;
+  readonly title: string;
+  readonly at?: SourceLocation | undefined;
+  readonly row: Readonly<Record<string, string>>;
+  /** In the order of setup; what is on demand stands at the end. */
+  readonly fixtures: readonly ExplainedFixture[];
+}
+
+/** Tells how a case would be set up: what `run` does, without doing it. */
+export function explainCase(planned: PlannedCaseImpl): Explanation {
+  const { test, entry } = planned;
+  const scopes = scopesAround(planned);
+  const { overrides: bind } = test.test.options;
+  const own = typeof bind === 'function' ? buildOverrideLayers(bind(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
+  const graph = resolve(collectNeeds(test), [...test.inherited.levels, ...own], new NodeInterner());
+  const { depths } = assignScopes(graph, scopes);
+  // What fixtures of the run need is set up with them, wherever they live.
+  const order = sortByNeeds(graph.edges, true).sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
+  const late = graph.sights.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
+  const sightsOf = (node: Node): readonly ResolvedNode[] => graph.sights.filter((sight) => sight.node === node);
+  const explain = (node: Node): ExplainedFixture => {
+    const depth = depths.get(node) as number;
+    const scope = scopes[depth];
+    const bound = sightsOf(node).flatMap((sight) => sight.appliedLayers);
+    return {
+      name: graph.sights.some((sight) => sight.node.original === node) ? `${node.name}, the original` : node.name,
+      scope: node.scope,
+      owner: scope?.holder.id ?? planned.id,
+      shareDescription: scope ? `all cases of ${scope.title}` : 'no other case',
+      definedAt: findLocation(node.definition.origin),
+      needs: node.needs.map((edge) => `${edge.node.name}${edge.onDemand ? ' (lazy)' : ''}`),
+      settings: explainSettings(node, bound),
+      replaced: replacedBy(node, bound),
+      lazy: !order.includes(node),
+    };
+  };
+  const row = Object.fromEntries(Object.entries(planned.redactedRow).map(([column, value]) => [column, formatShortValue(value)]));
+  return { id: planned.id, title: planned.title, at: planned.location ?? findLocation(test.test.origin), row, fixtures: [...order, ...late].map(explain) };
+}
+
+function scopesAround({ test }: PlannedCaseImpl): OpenScope[] {
+  const groups: Group[] = [];
+  for (let group: Group | undefined = test.parent; group; group = group.parent) groups.unshift(group);
+  const open = (scope: ScopeInstance['scope'], id: string, title: string, group?: Group): OpenScope => ({
+    holder: new ScopeInstance(scope, { id }, 0),
+    title,
+    group,
+    pendingCases: new Set(),
+  });
+  return [
+    open('run', 'run', 'the run'),
+    open('lane', 'lane 0', 'the lane'),
+    ...groups.map((group) => open(group.kind, group.id, `${group.kind} "${group.title}"`, group)),
+    open('test', test.id, `test "${test.title.template}"`),
+  ];
+}
+
+function explainSettings(node: Node, bound: readonly OverrideLayer[]): ExplainedSetting[] {
+  const names = new Set([...Object.keys(node.definition.settings), ...Object.keys(node.settings)]);
+  return [...names].map((name) => {
+    const level = bound.findLast(({ binding }) => binding.change.kind === 'set' && (name in binding.change.settings || binding.change.without === name));
+    const value = name in node.settings ? formatShortValue((node.settings as Record<string, unknown>)[name]) : '(absent)';
+    return { name, value, from: level && { owner: level.owner, at: findLocation(level.binding.origin) } };
+  });
+}
+
+function replacedBy(node: Node, bound: readonly OverrideLayer[]): ExplainedFixture['replaced'] {
+  const level = bound.find(({ binding }) => binding.change.kind !== 'set');
+  if (!level) return undefined;
+  const by =
+    level.binding.change.kind === 'swap'
+      ? `replaces fixture "${level.binding.fixture.name}"`
+      : node.original
+        ? 'replaced by a function'
+        : 'replaced by another fixture';
+  return { owner: level.owner, at: findLocation(level.binding.origin), by };
+}

@@ -1,0 +1,132 @@
+import { isInstanceOf } from '../problems/instance-of.ts';
+import type { PlannedTest } from '../suites/planned.ts';
+import { restoreBuiltIns } from './builtins.ts';
+import type { CaseAttempt } from './case-attempt.ts';
+import { ControlSignal } from './control-signal.ts';
+import { buildThrowFailure } from './failures.ts';
+import { after, nextTurn, now } from './globals.ts';
+import { buildResult } from './outcome.ts';
+import type { CaseResult } from './result.ts';
+import type { RunListener } from './run-options.ts';
+
+/** So many cases in a row that take no longer than this together are a stream of trivial ones. The first ones run cold. */
+const MAX_CASES_PER_TURN = 64;
+const FAST_CASE_WINDOW_MS = 6.4;
+/** In a stream the event loop gets a turn, and results go out, this often. */
+const TURN_INTERVAL_MS = 1;
+
+/**
+ * When results go out.
+ *
+ * A case that has ended waits for one turn of the event loop: what it left behind may break until then, and costs it. Between
+ * cases the loop gets a turn, but in a stream of trivial ones only once a millisecond; those begin unannounced, too.
+ */
+export class ResultDispatcher {
+  readonly #listener: RunListener;
+  readonly #announcesEveryCase: boolean;
+  readonly #started: number;
+  /** What has ended and not gone out. */
+  #waiting: CaseAttempt[] = [];
+  #turning: Promise<void> | undefined;
+  #lastTurn = now();
+  /** Of the cases since the last look: how many, and how long they took. */
+  #cases = 0;
+  #milliseconds = 0;
+  /** As of the last look. */
+  #trivial = false;
+  #announced = false;
+  /** When the last case ended: asking the clock is dear in a stream. */
+  #clock = 0;
+
+  constructor(listener: RunListener, announcesEveryCase: boolean, started: number) {
+    this.#started = started;
+    this.#listener = listener;
+    this.#announcesEveryCase = announcesEveryCase;
+  }
+
+  /** Another test begins: its cases are announced until they prove trivial. */
+  resetForTest(): void {
+    this.#cases = 0;
+    this.#milliseconds = 0;
+    this.#trivial = false;
+    this.#announced = false;
+  }
+
+  get streaming(): boolean {
+    return this.#trivial && this.#milliseconds < FAST_CASE_WINDOW_MS;
+  }
+
+  /** Tells that a case goes on to a phase, or that a stream has begun. */
+  announce(run: CaseAttempt, test: PlannedTest, phase: 'setup' | 'body' | 'teardown', limit: number): void {
+    if (!this.streaming) {
+      this.#announced = false;
+      this.#listener.begun?.(run, phase, limit);
+    } else if (!this.#announced) {
+      this.#announced = true;
+      this.#listener.streaming?.(test, limit);
+    }
+  }
+
+  ended(run: CaseAttempt, result: CaseResult | undefined): void {
+    const taken = run.setup + run.body + run.teardown;
+    this.#cases++;
+    this.#milliseconds += taken;
+    if (this.#cases === MAX_CASES_PER_TURN) {
+      this.#trivial = !this.#announcesEveryCase && this.#milliseconds < FAST_CASE_WINDOW_MS;
+      this.#cases = 0;
+      this.#milliseconds = 0;
+    }
+    this.#clock = run.begun + taken;
+    run.result = result;
+    this.#waiting.push(run);
+    if (!this.streaming) void this.flushAfterTurn();
+  }
+
+  /** Between cases: a promise where the event loop is to have its turn. */
+  yieldToEventLoop(): Promise<void> | undefined {
+    return !this.streaming || this.#clock - this.#lastTurn >= TURN_INTERVAL_MS ? this.flushAfterTurn() : undefined;
+  }
+
+  /** When all that has ended has gone out: a promise where something waits. */
+  drained(): Promise<void> | undefined {
+    return this.#waiting.length > 0 ? this.flushAfterTurn() : undefined;
+  }
+
+  /** A listener that throws does not keep the other results back. */
+  #send(run: CaseAttempt): void {
+    try {
+      if (run.result) this.#listener.ended(run.planned, run.result, run);
+      else this.#listener.passed?.(run, run.begun - this.#started);
+    } catch (error) {
+      this.#listener.told({ code: 'internal-error', reason: buildThrowFailure(error, 'throw', {}).message });
+    }
+  }
+
+  flushAfterTurn(): Promise<void> {
+    this.#turning ??= after(nextTurn(), () => {
+      restoreBuiltIns();
+      this.#turning = undefined;
+      this.#lastTurn = now();
+      const ready = this.#waiting;
+      this.#waiting = [];
+      for (let at = 0; at < ready.length; at++) this.#send(ready[at] as CaseAttempt);
+      this.#listener.turn?.();
+    });
+    return this.#turning;
+  }
+
+  /** What a case left behind broke. Costs the case, where its result has not gone out yet; else it is a problem of the run. */
+  handleLateError(run: CaseAttempt, error: unknown, what: 'error' | 'rejection'): void {
+    if (!run.ended) {
+      run.recordThrow(error);
+      return;
+    }
+    // The failure of an `ensure` is recorded already, and a body that did not await it has failed.
+    if (isInstanceOf(error, ControlSignal) && error.skip === undefined) return;
+    const failure = buildThrowFailure(error, 'throw', {});
+    if (this.#waiting.includes(run)) {
+      const result = run.result ?? buildResult(run, { status: 'passed' }, run.attempt, this.#started);
+      run.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
+    } else this.#listener.told({ code: `late-${what}`, id: run.planned.id, detail: failure.message, at: failure.location });
+  }
+}
