@@ -1,6 +1,6 @@
+import { caseSlug, trySimpleSlug } from './ids.ts';
 import { NameHash } from './name-hash.ts';
 import { HashSet64 } from './name-table.ts';
-import { caseSlug, trySimpleSlug } from './names.ts';
 import type { RowEntry } from './row.ts';
 
 /** What tells a case from the others of its test. */

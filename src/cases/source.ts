@@ -2,7 +2,7 @@ import { describeThrown, isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError, refuse } from '../problems/problem-error.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './annotations.ts';
-import { formatValuesName } from './names.ts';
+import { formatValuesName } from './ids.ts';
 import type { Partition } from './partition.ts';
 import { createRandom } from './random.ts';
 import { type ExpansionContext, MAX_ROWS, type RowBatches, type RowEntry, type RowPlace } from './row.ts';

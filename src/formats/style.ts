@@ -1,4 +1,5 @@
 import picocolors from 'picocolors';
+import stringWidth from 'string-width';
 import { formatThousands } from '../problems/format-thousands.ts';
 import type { Status } from '../running/result.ts';
 
@@ -53,20 +54,25 @@ export const escapeControls = (text: string): string =>
 /** As `visible`, on one line. */
 export const escapeToOneLine = (text: string): string => escapeControls(text).replaceAll('\n', '␊');
 
-const isWide =
-  /^(?:[\u1100-\u115f\u2e80-\u303e\u3041-\ua4cf\ua960-\ua97f\uac00-\ud7a3\uf900-\ufaff\ufe30-\ufe6f\uff00-\uff60\uffe0-\uffe6]|[\u{1f300}-\u{1faff}]|[\u{20000}-\u{3fffd}])/u;
-/** Latin letters and our own signs: a column each. To tell others apart takes tables that are slow to load. */
-const isNarrow = /^[\x20-\u02ff\u2010-\u27ff]*$/;
+/** Latin letters, arrows, lines and our own signs: one column each. Measuring other characters takes tables, and some time. */
+const isNarrow = /^[\x20-\u02ff\u2010-\u22ff\u2500-\u25fc\u2717]*$/;
 let segmenter: Intl.Segmenter | undefined;
 /** What a reader sees as one character. Made when it is needed: most text is plain. */
 const graphemes = (text: string) => (segmenter ??= new Intl.Segmenter('en')).segment(text);
 
 /** Columns that a text takes on a terminal: two for wide characters (Unicode Standard Annex 11), none for marks that combine. */
-export function measureWidth(text: string): number {
-  if (isNarrow.test(text)) return text.length;
-  let width = 0;
-  for (const { segment } of graphemes(text)) width += isWide.test(segment) || segment.includes('\ufe0f') ? 2 : /^\p{M}*$/u.test(segment) ? 0 : 1;
-  return width;
+export const measureWidth = (text: string): number => (isNarrow.test(text) ? text.length : stringWidth(text));
+
+/** The part of a text that takes up the columns from one on, up to so many. A wide character at an edge is left out. */
+export function sliceColumns(text: string, from: number, columns: number): string {
+  if (isNarrow.test(text)) return text.slice(from, from + columns);
+  let [kept, at] = ['', 0];
+  for (const { segment } of graphemes(text)) {
+    const next = at + measureWidth(segment);
+    if (at >= from && next <= from + columns) kept += segment;
+    at = next;
+  }
+  return kept;
 }
 
 /** A text in so many columns: cut with an ellipsis, or filled with blanks. */

@@ -1,7 +1,7 @@
 import type { TeardownContext } from '../fixtures/fixture.ts';
 import type { Problem } from '../problems/problem.ts';
 import { isObject, lacks, type Shapes } from '../results/shapes.ts';
-import type { FixtureAddress } from '../running/run-fixture-host.ts';
+import type { FixtureAddress } from '../running/fixture-address.ts';
 import type { SerializedConfig, WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';

@@ -1,3 +1,5 @@
+import { parseStack } from 'error-stack-parser-es/lite';
+
 /** A location in a file (a path or a URL). Lines and columns are counted from 1. */
 export interface SourceLocation {
   readonly file: string;
@@ -42,23 +44,26 @@ export function captureStack(belowFunction: unknown, depth = 4): CapturedStack {
   return holder;
 }
 
+/** A frame as V8 writes it. Paths may contain blanks and parentheses. */
 const frameLine = /^\s*at (?:async )?(?:(.*?) \()?((?:[a-z][a-z0-9+.-]*:|\/|[A-Z]:\\).*?):(\d+):(\d+)\)?$/;
 /** Cut by hand: bundlers take `new URL` of a folder for an asset that is missing. */
 const ownFolder = import.meta.url.replace(/[^/]*$/, '');
 
-/** The frames that a stack's text tells, innermost first, without those of the runtime and of this library. */
-export function framesOf(stack: unknown): Frame[] {
+/** The frames of a stack's text, innermost first, without those of the runtime and of this library. */
+export function parseFrames(stack: unknown): Frame[] {
   if (typeof stack !== 'string') return [];
-  const frames: Frame[] = [];
-  for (const line of stack.split('\n')) {
-    const match = frameLine.exec(line);
-    if (!match) continue;
-    const [, functionName, file, row, column] = match as unknown as [string, string | undefined, string, string, string];
-    if (file.startsWith('node:') || file.startsWith(ownFolder)) continue;
-    frames.push({ file, line: Number(row), column: Number(column), functionName });
-  }
-  return frames;
+  const frames = stack.split('\n').flatMap((line): Frame[] => {
+    const [, functionName, file, row, column] = frameLine.exec(line) ?? [];
+    return file === undefined ? [] : [{ file, line: Number(row), column: Number(column), functionName }];
+  });
+  return (frames.length > 0 ? frames : parseOtherFrames(stack)).filter(({ file }) => !file.startsWith('node:') && !file.startsWith(ownFolder));
 }
+
+/** The frames of engines other than V8: `name@file:line:column`. */
+const parseOtherFrames = (stack: string): Frame[] =>
+  parseStack(stack).flatMap(({ file, line, col, function: functionName }) =>
+    file === undefined || line === undefined || col === undefined || !stack.includes('@') ? [] : [{ file, line, column: col, functionName }],
+  );
 
 /** The text of a stack, or undefined if a test has broken `Error.prepareStackTrace`. */
 export function stackOf(holder: { readonly stack?: unknown } | undefined): unknown {
@@ -70,7 +75,7 @@ export function stackOf(holder: { readonly stack?: unknown } | undefined): unkno
 }
 
 export function findLocation(origin: CapturedStack | undefined): SourceLocation | undefined {
-  const frame = framesOf(stackOf(origin))[0];
+  const frame = parseFrames(stackOf(origin))[0];
   return frame && { file: frame.file, line: frame.line, column: frame.column };
 }
 

@@ -1,4 +1,4 @@
-import { formatSlug } from '../cases/names.ts';
+import { formatSlug } from '../cases/ids.ts';
 import type { Status } from '../running/result.ts';
 import type { JournalEntry } from './journal/entries.ts';
 import type { RecordedResult } from './recorded-result.ts';

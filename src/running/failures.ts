@@ -1,7 +1,7 @@
 import type { Mismatch } from '../checks/comparisons.ts';
 import { formatValue } from '../checks/format-value.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
-import { type CapturedStack, type Frame, framesOf, stackOf } from '../problems/source-location.ts';
+import { type CapturedStack, type Frame, parseFrames, stackOf } from '../problems/source-location.ts';
 import type { Cause, Failure } from './result.ts';
 import { limitText, MAX_MESSAGE_LENGTH, toText } from './text-limits.ts';
 
@@ -25,12 +25,12 @@ const findFrames = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'>
 
 export function buildCheckFailure(mismatch: Mismatch, note: unknown, origin: CapturedStack | undefined, where: Where): Failure {
   const message = limitText(mismatch.message, MAX_MESSAGE_LENGTH);
-  return { cause: 'check', ...mismatch, message, note: note === undefined ? undefined : toText(note), ...where, ...findFrames(framesOf(stackOf(origin))) };
+  return { cause: 'check', ...mismatch, message, note: note === undefined ? undefined : toText(note), ...where, ...findFrames(parseFrames(stackOf(origin))) };
 }
 
 /** What a thrown value says, whatever it is. */
 export function buildThrowFailure(error: unknown, cause: Cause, where: Where): Failure {
-  return { cause, message: formatThrown(error), causes: findCauses(error), ...where, ...findFrames(framesOf(findStack(error))) };
+  return { cause, message: formatThrown(error), causes: findCauses(error), ...where, ...findFrames(parseFrames(findStack(error))) };
 }
 
 const findStack = (error: unknown): unknown => (isInstanceOf(error, Error) ? stackOf(error) : undefined);

@@ -3,15 +3,7 @@ import { type Node, sortByNeeds } from '../fixtures/graph.ts';
 import type { FixtureRuntime, TearDownError } from '../fixtures/instance.ts';
 import { ScopeInstance, type ScopeResolver } from '../fixtures/scope-instance.ts';
 import { refuse } from '../problems/problem-error.ts';
-
-/** Where to find a node in a plan, for a process that has planned the same files. */
-export interface FixtureAddress {
-  readonly test: number;
-  /** Of the row, where the test's rows bind. */
-  readonly ordinal: number;
-  /** The number of the sight in the graph of that test, or of that row. */
-  readonly sight: number;
-}
+import type { FixtureAddress } from './fixture-address.ts';
 
 /** The fixtures of scope 'run', wherever they live: one for all lanes. */
 export interface RunFixtures {

@@ -15,10 +15,11 @@ import { type CaseAttempt, textOf } from './case-attempt.ts';
 import { CaseRunner, failureOfProblem, type LazyPlacement } from './case-runner.ts';
 import { createTimeoutPolicy, DeadlineTimer } from './deadlines.ts';
 import { buildThrowFailure } from './failures.ts';
+import { buildFixtureAddress, type FixtureAddress } from './fixture-address.ts';
 import { now } from './globals.ts';
 import { type BindingUse, OverrideUsage } from './override-usage.ts';
 import { ResultDispatcher } from './result-dispatcher.ts';
-import { type FixtureAddress, LocalRunFixtures, type RunFixtures } from './run-fixture-host.ts';
+import { LocalRunFixtures, type RunFixtures } from './run-fixture-host.ts';
 import type { Part, RunListener, RunOptions } from './run-options.ts';
 import { assignScopes, type OpenScope, type PlacedGraph } from './scopes.ts';
 
@@ -128,7 +129,7 @@ class Runner {
 
   #fromRun(node: Node, run: CaseAttempt, { graph }: PlacedGraph): Promise<unknown> {
     const { test, ordinal } = run.planned;
-    const address: FixtureAddress = { test: test.index, ordinal, sight: graph.sights.findIndex((sight) => sight.node === node) };
+    const address = buildFixtureAddress(node, graph, test.index, ordinal);
     this.#addresses.set(node, address);
     return this.#runFixtures.fetch(node, address);
   }

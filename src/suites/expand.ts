@@ -1,7 +1,7 @@
 import { type Annotations, mergeAnnotations } from '../cases/annotations.ts';
 import { DuplicateCounter } from '../cases/duplicate-counter.ts';
 import type { RowIdentity } from '../cases/identity.ts';
-import { formatSlug } from '../cases/names.ts';
+import { formatSlug } from '../cases/ids.ts';
 import { isInPartition, type Partition } from '../cases/partition.ts';
 import type { ExpansionContext, ExpansionHost, RowEntry } from '../cases/row.ts';
 import { CaseSourceImpl, type SharedChunks, type SourceSummary } from '../cases/source.ts';

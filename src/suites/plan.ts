@@ -1,5 +1,5 @@
 import { type Annotations, findInvalidDate, mergeAnnotations } from '../cases/annotations.ts';
-import { caseSlug, formatSlug } from '../cases/names.ts';
+import { caseSlug, formatItemId, formatSlug } from '../cases/ids.ts';
 import type { ExpansionContext, ExpansionHost, RowEntry } from '../cases/row.ts';
 import { CaseSourceImpl, readEntries } from '../cases/source.ts';
 import { findUnknownColumns, parseTitle, renderTitle } from '../cases/title.ts';
@@ -224,7 +224,7 @@ class Planner {
     const group: MutableGroup = {
       kind: 'suite',
       title,
-      id: `${parent.id}${parent.kind === 'file' ? '#' : '/'}${formatSlug(template)}`,
+      id: formatItemId(parent, template),
       parent,
       inherited,
       entry: entry ?? parent.entry,
@@ -252,7 +252,7 @@ class Planner {
     for (const [key] of foreignItems) this.#report([{ code: 'invalid-type', expected: 'fixture', got: `needs.${key}`, owner }], test.origin);
     const title = parseTitle(test.title);
     const parts = options.cases && CaseSourceImpl.partsOf(options.cases);
-    const id = this.#unique(`${parent.id}${parent.kind === 'file' ? '#' : '/'}${formatSlug(test.title)}`, test, parent);
+    const id = this.#unique(formatItemId(parent, test.title), test, parent);
     const planned: PlannedTest = {
       kind: 'test',
       index: this.tests.length,

@@ -1,5 +1,5 @@
 import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/annotations.ts';
-import { caseSlug, formatValuesName } from '../cases/names.ts';
+import { caseSlug, formatCaseId, formatValuesName } from '../cases/ids.ts';
 import type { RowEntry } from '../cases/row.ts';
 import { fillIn, hasPlaceholders, renderTitle, type Title } from '../cases/title.ts';
 import type { Definition, Provider } from '../fixtures/fixture.ts';
@@ -121,7 +121,7 @@ export class PlannedCaseImpl implements PlannedCase {
 
   #makeId(): string {
     const { test } = this;
-    return formatId(test.id, idPart(test, this.redactedEntry), this.duplicateIndex);
+    return formatCaseId(test.id, idPart(test, this.redactedEntry), this.duplicateIndex);
   }
 
   get path(): readonly string[] {
@@ -147,10 +147,6 @@ export class PlannedCaseImpl implements PlannedCase {
     return this.entry.location ?? this.test.parent.entry?.location;
   }
 }
-
-/** An id: the test's own, what tells the case from its siblings, and which of several equal ones it is. */
-export const formatId = (test: string, own: string | undefined, duplicateIndex: number): string =>
-  `${test}${own === undefined ? '' : `/${own}`}${duplicateIndex > 1 ? `~${duplicateIndex}` : ''}`;
 
 /** The title of a case: the path of titles, followed by its own name if the path does not contain it. */
 export const formatCaseTitle = (path: readonly string[], own: string): string => (own ? [...path, own] : path).join(' › ');

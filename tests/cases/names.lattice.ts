@@ -1,4 +1,4 @@
-import { cell, dataFile, namedRows, planSuites, range, rows, suite, table, test } from 'red-lattice';
+import { cell, dataFile, planSuites, range, rows, suite, table, test } from 'red-lattice';
 import { IdentityCounter } from '../../src/cases/identity.ts';
 import { createRandom } from '../../src/cases/random.ts';
 
@@ -182,12 +182,4 @@ export const names = suite('names', [
     },
     async ({ row, check }) => check.equal((await planned(row.title, [{ vessel: 'Gull', stay: { nights: 3 } }]))[0]?.title, row.reads),
   ),
-
-  test('of named rows are their own', async ({ check }) => {
-    const ids: string[] = [];
-    for await (const one of planSuites([test('opens', { cases: namedRows({ 'before eight': { hour: 7 }, 'at noon!': { hour: 12 } }) }, () => {})]))
-      ids.push(one.id);
-    check.equal(ids[0], 'suites#opens/before-eight');
-    check.matches(ids[1], /^suites#opens\/at-noon-[0-9a-f]{8}$/);
-  }),
 ]);

@@ -7,6 +7,7 @@ import { renderGoing } from '../../src/formats/human/live.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { code } from '../../src/formats/markdown-text.ts';
 import { measureWidth, padOrTruncate, plainStyle } from '../../src/formats/style.ts';
+import { parseFrames } from '../../src/problems/source-location.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import { emptyState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
@@ -163,6 +164,10 @@ export const widths = test('{text} takes {width} columns', {
     combined: { text: 'Zoe\u0308', width: 3 },
     kana: { text: '港湾', width: 4 },
     emoji: { text: 'a⚓️', width: 3 },
+    'check mark': { text: '✅ ok', width: 5 },
+    flag: { text: '🇩🇰', width: 2 },
+    family: { text: '👩‍🔧!', width: 3 },
+    signs: { text: '✗ ▸ │ → ≈', width: 9 },
     none: { text: '', width: 0 },
   }),
 }, ({ row, check }) => {
@@ -264,3 +269,51 @@ export const narrow = test('a terminal of {width} columns has its lines', { case
   check.equal(renderGoing(going, row.width, plainStyle).length, 3);
   check.holds(padOrTruncate('berth', row.width).length >= Math.min(5, row.width));
 });
+
+export const markedWords = test('the mark of a code frame is under the word, behind {before}', {
+  cases: namedRows({
+    latin: { before: 'nights', columns: 6 },
+    wide: { before: '港湾', columns: 4 },
+    emoji: { before: '✅', columns: 2 },
+    combined: { before: 'Zoe\u0308', columns: 3 },
+  }),
+}, ({ row, check }) => {
+  const line = `f('${row.before}', equal)`;
+  const frame = codeFrame({ file: 'a.ts', line: 1, column: line.indexOf('equal') + 1 }, { source: () => line, style: plainStyle });
+  check.equal(frame, [`▸ 1 │ ${line}`, `    │ ${' '.repeat(row.columns + 6)}▔▔▔▔▔`]);
+});
+
+export const stacks = test(
+  'the frames of {engine} are read',
+  {
+    cases: namedRows({
+      V8: {
+        stack: 'Error: at noon\n    at quote (file:///office (1)/src/dues.ts:12:5)\n    at async file:///office/a.ts:3:1',
+        frames: [
+          ['quote', 'file:///office (1)/src/dues.ts', 12, 5],
+          [undefined, 'file:///office/a.ts', 3, 1],
+        ],
+      },
+      Firefox: {
+        stack: 'quote@http://localhost/src/dues.js:12:5\n@http://localhost/a.js:3:1\n',
+        frames: [
+          ['quote', 'http://localhost/src/dues.js', 12, 5],
+          [undefined, 'http://localhost/a.js', 3, 1],
+        ],
+      },
+      Safari: {
+        stack: 'quote@http://localhost/src/dues.js:12:5\n[native code]\nglobal code@http://localhost/a.js:3:1',
+        frames: [
+          ['quote', 'http://localhost/src/dues.js', 12, 5],
+          ['global code', 'http://localhost/a.js', 3, 1],
+        ],
+      },
+      'no engine': { stack: 'berth N4: taken:12:30', frames: [] },
+    }),
+  },
+  ({ row, check }) =>
+    check.equal(
+      parseFrames(row.stack).map(({ functionName, file, line, column }) => [functionName, file, line, column]),
+      row.frames as (string | number | undefined)[][],
+    ),
+);

@@ -1,5 +1,5 @@
 import { namedRows, range, suite, table, test, values } from 'red-lattice';
-import { caseSlug } from '../../src/cases/names.ts';
+import { caseSlug } from '../../src/cases/ids.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { FixtureCosts } from '../../src/results/fixture-costs.ts';
 import { buildGrid, chooseAxes, findAxes } from '../../src/results/grid.ts';

@@ -1,5 +1,5 @@
 import { useMemo, useState } from 'react';
-import { formatValuesName } from '../../../src/cases/names.ts';
+import { formatValuesName } from '../../../src/cases/ids.ts';
 import { duration, escapeControls, signs } from '../../../src/formats/style.ts';
 import { buildGrid, type Cell, chooseAxes, findAxes, formatGridValue, type Grid } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';

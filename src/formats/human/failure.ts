@@ -1,11 +1,11 @@
-import { formatValuesName } from '../../cases/names.ts';
+import { formatValuesName } from '../../cases/ids.ts';
 import { type DiffLine, diffValues, measureDistance, parseShownText } from '../../checks/difference.ts';
 import { formatThousands } from '../../problems/format-thousands.ts';
 import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
 import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
 import type { Failure } from '../../running/result.ts';
 import { formatRerunCommand } from '../rerun-command.ts';
-import { escapeControls, escapeToOneLine, type Style } from '../style.ts';
+import { escapeControls, escapeToOneLine, measureWidth, type Style } from '../style.ts';
 import { type CodeFrameOptions, codeFrame } from './frame.ts';
 
 export interface Formatting extends CodeFrameOptions {
@@ -240,7 +240,7 @@ function underline({ text, highlights: marks = [] }: DiffLine, style: Style): st
   if (style.colours || whole || marks.length === 0) return [];
   let [told, at] = ['', 0];
   for (const [start, end] of marks) {
-    told += ' '.repeat(escapeControls(text.slice(at, start)).length) + '~'.repeat(escapeControls(text.slice(start, end)).length);
+    told += ' '.repeat(measureWidth(escapeControls(text.slice(at, start)))) + '~'.repeat(measureWidth(escapeControls(text.slice(start, end))));
     at = end;
   }
   return [`          ${told}`];

@@ -1,5 +1,5 @@
 import type { SourceLocation } from '../../problems/source-location.ts';
-import { escapeToOneLine, type Style } from '../style.ts';
+import { escapeToOneLine, measureWidth, type Style, sliceColumns } from '../style.ts';
 
 const LINES_AROUND = 2;
 const MAX_LINE_LENGTH = 400;
@@ -30,8 +30,8 @@ export function codeFrame(place: SourceLocation, { source, style, columns }: Cod
   const last = Math.min(lines.length, place.line + 1);
   const width = String(last).length;
   const room = columns === undefined ? MAX_LINE_LENGTH : Math.max(20, columns - GUTTER_WIDTH - width);
-  const before = escapeToOneLine(line.slice(0, place.column - 1)).length;
-  const marked = Math.max(1, wordLength(line, place.column));
+  const before = measureWidth(escapeToOneLine(line.slice(0, place.column - 1)));
+  const marked = Math.max(1, measureWidth(wordAt(line, place.column)));
   const from = before + marked < room ? 0 : before - Math.floor(room * CARET_POSITION_RATIO);
   const frame: string[] = [];
   for (let number = first; number <= last; number++) {
@@ -42,19 +42,20 @@ export function codeFrame(place: SourceLocation, { source, style, columns }: Cod
       const length = Math.min(marked, room - at);
       const head = `${style.red('▸')} ${style.bold(label)} │ `;
       // With colours the word itself is underlined, otherwise a line below marks it.
-      if (style.colours) frame.push(`${head}${text.slice(0, at)}${style.markActual(text.slice(at, at + length))}${text.slice(at + length)}`);
-      else frame.push(`${head}${text}`, `  ${' '.repeat(width)} │ ${' '.repeat(at)}${'▔'.repeat(length)}`);
+      if (style.colours) {
+        const [start, word] = [sliceColumns(text, 0, at), sliceColumns(text, at, length)];
+        frame.push(`${head}${start}${style.markActual(word)}${text.slice(start.length + word.length)}`);
+      } else frame.push(`${head}${text}`, `  ${' '.repeat(width)} │ ${' '.repeat(at)}${'▔'.repeat(length)}`);
     } else frame.push(style.dim(`  ${label} │ ${text}`));
   }
   return frame;
 }
 
-/** So many characters of a text from one on, with a sign where others are left out. */
+/** The columns of a text from one on, with an ellipsis at an end that is cut off. */
 function part(text: string, from: number, room: number): string {
-  const kept = text.slice(from, from + room);
-  const begun = from > 0 && text.length > 0 ? `…${kept.slice(1)}` : kept;
-  return text.length > from + room ? `${begun.slice(0, -1)}…` : begun;
+  const begun = from > 0 && text.length > 0 ? `…${sliceColumns(text, from + 1, room - 1)}` : sliceColumns(text, from, room);
+  return measureWidth(text) > from + room ? `${sliceColumns(begun, 0, room - 1)}…` : begun;
 }
 
-/** How far the name or the call at a column goes. */
-const wordLength = (line: string, column: number): number => /^[\p{L}\p{N}_$]+/u.exec(line.slice(column - 1))?.[0].length ?? 1;
+/** The name or the call at a column; empty if there is neither. */
+const wordAt = (line: string, column: number): string => /^[\p{L}\p{M}\p{N}_$]+/u.exec(line.slice(column - 1))?.[0] ?? '';

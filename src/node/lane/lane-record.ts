@@ -1,6 +1,6 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { basename, join } from 'node:path';
-import { formatSlug } from '../../cases/names.ts';
+import { formatSlug } from '../../cases/ids.ts';
 import { formatThousands } from '../../problems/format-thousands.ts';
 import type { Problem } from '../../problems/problem.ts';
 import type { JournalEntry } from '../../results/journal/entries.ts';

@@ -1,5 +1,5 @@
 import { createHook, executionAsyncId } from 'node:async_hooks';
-import { type CapturedStack, captureStack, type Frame, framesOf } from '../../problems/source-location.ts';
+import { type CapturedStack, captureStack, type Frame, parseFrames } from '../../problems/source-location.ts';
 import type { Leak } from '../../results/leaks.ts';
 
 type After = Leak['after'];
@@ -98,7 +98,7 @@ export class LeakFinder {
 
   #frames(id: number): Frame[] {
     for (let begun = this.#begun.get(id); begun; begun = this.#begun.get(begun.by)) {
-      const frames = framesOf(begun.origin.stack).filter(({ file }) => !file.includes('/node_modules/'));
+      const frames = parseFrames(begun.origin.stack).filter(({ file }) => !file.includes('/node_modules/'));
       if (frames.length > 0) return frames;
     }
     return [];

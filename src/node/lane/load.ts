@@ -4,7 +4,7 @@ import { pathToFileURL } from 'node:url';
 import { describeThrown, isInstanceOf } from '../../problems/instance-of.ts';
 import { findNearestName } from '../../problems/nearest-name.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { framesOf } from '../../problems/source-location.ts';
+import { parseFrames } from '../../problems/source-location.ts';
 import { startTimer, stopTimer } from '../../running/globals.ts';
 import type { LoadedFile } from '../../suites/plan.ts';
 import { FolderDefaultsImpl, type Options } from '../../suites/suite.ts';
@@ -45,7 +45,7 @@ async function load(path: string, root: string, modules: Modules): Promise<Loade
       file,
       cause: 'throw',
       reason,
-      at: placeOfImport(error, pathToFileURL(path).href) ?? framesOf((error as Error | undefined)?.stack)[0],
+      at: placeOfImport(error, pathToFileURL(path).href) ?? parseFrames((error as Error | undefined)?.stack)[0],
     };
   }
 }

@@ -1,5 +1,5 @@
 import { relative } from 'node:path';
-import { framesOf } from '../../problems/source-location.ts';
+import { parseFrames } from '../../problems/source-location.ts';
 import type { CaseAttempt } from '../../running/case-attempt.ts';
 import { buildThrowFailure } from '../../running/failures.ts';
 import { now } from '../../running/globals.ts';
@@ -77,7 +77,7 @@ export class ProcessGuard {
     if (record.isClosed) return;
     const loading = this.#lane.loading();
     const called = this.#exitCalled;
-    const place = framesOf(called?.stack)[0];
+    const place = parseFrames(called?.stack)[0];
     const outside = called && !called.run && loading === undefined ? ' outside any case' : '';
     const how = called ? `process.exit(${called.code ?? ''}) was called${outside}` : `the process ended with exit status ${code}`;
     if (loading !== undefined) record.told({ code: 'load-failed', file: relative(root, loading), cause: 'exit', reason: how, at: place });

@@ -3,7 +3,8 @@ import type { TeardownContext } from '../../fixtures/fixture.ts';
 import { SetupError } from '../../fixtures/scope-instance.ts';
 import { isInstanceOf } from '../../problems/instance-of.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
-import type { FixtureAddress, RunFixtures } from '../../running/run-fixture-host.ts';
+import type { FixtureAddress } from '../../running/fixture-address.ts';
+import type { RunFixtures } from '../../running/run-fixture-host.ts';
 import type { SerializedValue, ToCoordinator } from '../protocol.ts';
 
 /** The fixtures of the run, in a process of their own: asked for by messages. */

@@ -5,7 +5,8 @@ import { SharedFixtureHost } from '../../running/attempt.ts';
 import { textOf } from '../../running/case-attempt.ts';
 import { createTimeoutPolicy, DeadlineTimer } from '../../running/deadlines.ts';
 import { buildThrowFailure } from '../../running/failures.ts';
-import { type FixtureAddress, RunFixtureHost } from '../../running/run-fixture-host.ts';
+import { type FixtureAddress, findAddressedNode } from '../../running/fixture-address.ts';
+import { RunFixtureHost } from '../../running/run-fixture-host.ts';
 import { buildOverrideLayers, expandCases } from '../../suites/expand.ts';
 import { collectNeeds } from '../../suites/needs.ts';
 import type { Plan, PlannedTest } from '../../suites/planned.ts';
@@ -70,7 +71,8 @@ export class RunFixtureProcess {
     return (await this.#host.close()).map(({ fixture, error }) => ({ fixture, failure: buildThrowFailure(error, 'teardown', { fixture }) }));
   }
 
-  async #node({ test, ordinal, sight }: FixtureAddress): Promise<Node> {
+  async #node(address: FixtureAddress): Promise<Node> {
+    const { test, ordinal } = address;
     const planned = this.#plan.tests[test] as PlannedTest;
     const rows = typeof planned.test.options.overrides === 'function';
     const key = rows ? `${test}/${ordinal}` : `${test}`;
@@ -79,7 +81,7 @@ export class RunFixtureProcess {
       graph = this.#resolve(planned, rows ? ordinal : undefined);
       this.#graphs.set(key, graph);
     }
-    return ((await graph).sights[sight] as Graph['sights'][number]).node;
+    return findAddressedNode(address, await graph);
   }
 
   async #resolve(planned: PlannedTest, ordinal: number | undefined): Promise<Graph> {

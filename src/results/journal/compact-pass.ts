@@ -1,8 +1,8 @@
-import { caseSlug, formatValuesName } from '../../cases/names.ts';
+import { caseSlug, formatCaseId, formatValuesName } from '../../cases/ids.ts';
 import { compileObjectFactory, type MakeObject } from '../../cases/object-maker.ts';
 import { hasPlaceholders, parseTitle, renderTitle } from '../../cases/title.ts';
 import type { SourceLocation } from '../../problems/source-location.ts';
-import { formatCaseTitle, formatId } from '../../suites/planned.ts';
+import { formatCaseTitle } from '../../suites/planned.ts';
 import type { RecordedResult, TestHeader } from '../recorded-result.ts';
 import { recordedRow } from '../rows.ts';
 import type { Utf8LineBuffer } from './line-buffer.ts';
@@ -298,7 +298,7 @@ export class ReadPass implements RecordedResult {
     return this.#hasDates ? recordedRow(own) : own;
   }
   get id(): string {
-    return formatId(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.#ownRow, undefined), this.#twin);
+    return formatCaseId(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.#ownRow, undefined), this.#twin);
   }
   get title(): string {
     const path = this.#header?.path ?? [];

@@ -3,6 +3,9 @@ import { isPlainIdentifier } from './identifiers.ts';
 import { PreparedHash } from './name-hash.ts';
 import { formatCanonical, formatShortValue } from './values.ts';
 
+// The ids of suites, tests and cases are part of the record format: earlier records, shards and lanes are matched by them. Whatever
+// changes an id needs a new JOURNAL_VERSION (results/journal/entries.ts) and new expected ids in tests/cases/ids.lattice.ts.
+
 const MAX_NAME_LENGTH = 80;
 
 const replaced = /[^\p{L}\p{M}\p{N}._=,+-]+/gu;
@@ -119,3 +122,11 @@ export function trySimpleSlug(row: object, taker: SlugSink): boolean {
   }
   return taker.length > 0 && taker.length <= MAX_NAME_LENGTH;
 }
+
+/** The id of a suite or test: the id of the file or suite around it, and its title. */
+export const formatItemId = (parent: { readonly id: string; readonly kind: string }, title: string): string =>
+  `${parent.id}${parent.kind === 'file' ? '#' : '/'}${formatSlug(title)}`;
+
+/** The id of a case: the id of its test, what distinguishes the case from its siblings, and which of several equal ones it is. */
+export const formatCaseId = (test: string, own: string | undefined, duplicateIndex: number): string =>
+  `${test}${own === undefined ? '' : `/${own}`}${duplicateIndex > 1 ? `~${duplicateIndex}` : ''}`;

@@ -1,0 +1,32 @@
+import type { Graph, Node } from '../fixtures/graph.ts';
+import { refuse } from '../problems/problem-error.ts';
+
+/**
+ * Names a node of a plan for another process. A node has no name that is unique, and its settings need not be serializable; so the address
+ * is the way to it: a test that needs it, the row if rows of that test have overrides, and its position among the resolved nodes of that
+ * test or row. Resolving is deterministic (dependencies first, in the order of declaration), so every process that has planned the same
+ * files finds the same node there. The name of the fixture is checked on arrival.
+ */
+export interface FixtureAddress {
+  /** The number of the test in the plan. */
+  readonly test: number;
+  /** The number of the row in the test. */
+  readonly ordinal: number;
+  /** The index in `Graph.sights`. */
+  readonly position: number;
+  /** The name of the fixture. */
+  readonly fixture: string;
+}
+
+export const buildFixtureAddress = (node: Node, { sights }: Graph, test: number, ordinal: number): FixtureAddress => ({
+  test,
+  ordinal,
+  position: sights.findIndex((sight) => sight.node === node),
+  fixture: node.name,
+});
+
+/** The node of an address in the graph of its test or row. Throws `plan-changed` if another fixture is there. */
+export function findAddressedNode({ position, fixture }: FixtureAddress, { sights }: Graph): Node {
+  const node = sights[position]?.node;
+  return node?.name === fixture ? node : refuse({ code: 'plan-changed' });
+}
