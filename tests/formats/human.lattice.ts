@@ -284,7 +284,7 @@ export const markedWords = test('the mark of a code frame is under the word, beh
 });
 
 export const stacks = test(
-  'the frames of {engine} are read',
+  'the frames of a stack are read',
   {
     cases: namedRows({
       V8: {
