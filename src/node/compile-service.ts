@@ -3,10 +3,12 @@ import { pathToFileURL } from 'node:url';
 import { CompileCache } from './loading/cache.ts';
 import { type CompileError, compile, isCompileError } from './loading/compile.ts';
 import { isTypeScript } from './loading/resolve.ts';
+import { TypeScriptConfigs } from './loading/tsconfig.ts';
 
 /** Compiles for all lanes: one service, and each source once. */
 export class CompileService {
   readonly #cache: CompileCache;
+  readonly #configs = new TypeScriptConfigs();
   #hasGrown = false;
   readonly #under = new Map<string, Promise<CompileError | undefined>>();
 
@@ -16,15 +18,16 @@ export class CompileService {
 
   /** Compiles test files while the lane that will ask for them starts. */
   ahead(paths: readonly string[]): void {
-    for (const path of paths) {
-      if (!isTypeScript(pathToFileURL(path).href)) continue;
-      try {
-        const source = readFileSync(path, 'utf8');
-        const key = this.#cache.key(path, source);
-        if (!this.#cache.read(key)) void this.#compile(path, source, key);
-      } catch {
-        // The lane that loads the file reports why it cannot be read.
-      }
+    for (const path of paths) if (isTypeScript(pathToFileURL(path).href)) void this.#ahead(path);
+  }
+
+  async #ahead(path: string): Promise<void> {
+    try {
+      const source = readFileSync(path, 'utf8');
+      const key = this.#cache.key(path, source, (await this.#configs.find(path))?.hash);
+      if (!this.#cache.read(key)) await this.#compile(path, source, key);
+    } catch {
+      // The lane that loads the file reports why it cannot be read.
     }
   }
 
@@ -39,13 +42,16 @@ export class CompileService {
   }
 
   #compile(path: string, source: string, key: string): Promise<CompileError | undefined> {
-    const compiled = compile(path, source).then((outcome) => {
-      if (isCompileError(outcome)) return outcome;
-      this.#cache.write(key, outcome);
-      this.#hasGrown = true;
-      return undefined;
-    });
+    const compiled = this.#compileOnce(path, source, key);
     this.#under.set(key, compiled);
     return compiled;
+  }
+
+  async #compileOnce(path: string, source: string, key: string): Promise<CompileError | undefined> {
+    const outcome = await compile(path, source, await this.#configs.find(path));
+    if (isCompileError(outcome)) return outcome;
+    this.#cache.write(key, outcome);
+    this.#hasGrown = true;
+    return undefined;
   }
 }

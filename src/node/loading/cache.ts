@@ -9,7 +9,7 @@ export interface Compiled {
 }
 
 /** Rises when what is compiled to changes. */
-const CACHE_VERSION = 2;
+const CACHE_VERSION = 3;
 
 /** Files that are kept: each edit of a source leaves two behind. */
 const MAX_FILES = 4000;
@@ -22,8 +22,9 @@ export class CompileCache {
     this.#folder = folder;
   }
 
-  key(path: string, source: string): string {
-    return `${hash(`${CACHE_VERSION} ${path}`)}${hash(source)}${source.length.toString(36)}`;
+  /** `settings` is the hash of those that the source is compiled with. */
+  key(path: string, source: string, settings = ''): string {
+    return `${hash(`${CACHE_VERSION} ${settings} ${path}`)}${hash(source)}${source.length.toString(36)}`;
   }
 
   read(key: string): Compiled | undefined {

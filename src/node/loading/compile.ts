@@ -1,27 +1,39 @@
+import { createRequire } from 'node:module';
 import { extname } from 'node:path';
 import type { Compiled } from './cache.ts';
+import type { TypeScriptSettings } from './tsconfig.ts';
 
-/** Why a source does not compile: its first error, as esbuild words it, with its place. */
+/** Why a source does not compile: its first error, as the compiler words it, with its place. */
 export interface CompileError {
   readonly message: string;
   readonly line: number;
   readonly column: number;
 }
 
-/** Compiles one TypeScript or JSX source to an ES module, with esbuild's service for all of them. */
-export async function compile(path: string, source: string): Promise<Compiled | CompileError> {
+/** What CommonJS sources find in their scope, for TypeScript that uses it in an ES module. `define` replaces free names only. */
+const commonJsNames = { __dirname: 'import.meta.dirname', __filename: 'import.meta.filename', require: 'import.meta.require' };
+
+/** Compiles one TypeScript or JSX source to an ES module, with the settings of its `tsconfig.json`. */
+export async function compile(path: string, source: string, settings: TypeScriptSettings | undefined): Promise<Compiled | CompileError> {
+  const options = settings?.compilerOptions ?? {};
+  if (options['emitDecoratorMetadata'] === true && options['experimentalDecorators'] === true) {
+    const line = await findDecorator(path, source);
+    if (line !== undefined) return compileWithMetadata(path, source, settings as TypeScriptSettings, line);
+  }
   const { transform } = await import('esbuild');
   const ending = extname(path).slice(1);
-  const loader = ending === 'tsx' || ending === 'jsx' ? ending : 'ts';
+  const isTransformed = typeof options['jsx'] === 'string' && options['jsx'].toLowerCase().startsWith('react') && options['jsx'] !== 'react-native';
   try {
     const { code, map } = await transform(source, {
-      loader,
+      loader: ending === 'tsx' || ending === 'jsx' ? ending : 'ts',
       format: 'esm',
-      target: 'node20',
+      // The oldest supported runtime: it knows import attributes, which are kept then.
+      target: 'node20.19',
       sourcemap: 'external',
       sourcesContent: false,
       sourcefile: path,
-      jsx: 'automatic',
+      define: commonJsNames,
+      tsconfigRaw: { compilerOptions: isTransformed ? options : { ...options, jsx: 'react-jsx' } },
       logLevel: 'silent',
     });
     return { code, map };
@@ -29,6 +41,51 @@ export async function compile(path: string, source: string): Promise<Compiled | 
     const [first] = (error as { errors?: { text: string; location: { line: number; column: number } | null }[] }).errors ?? [];
     if (!first) throw error;
     return { message: first.text, line: first.location?.line ?? 1, column: (first.location?.column ?? 0) + 1 };
+  }
+}
+
+/** The part of a TypeScript compiler's interface that emits the types of parameters. */
+interface Transpiler {
+  transpileModule?(source: string, options: { fileName: string; compilerOptions: object }): { outputText: string; sourceMapText?: string };
+}
+
+/** `emitDecoratorMetadata` takes the compiler of the project. `line` is that of the first decorator. */
+function compileWithMetadata(path: string, source: string, { file, compilerOptions }: TypeScriptSettings, line: number): Compiled | CompileError {
+  const typescript = findTranspiler(path);
+  if (typescript?.transpileModule === undefined) {
+    const message = `${file} sets \`emitDecoratorMetadata\`, which needs \`transpileModule\` of the package typescript. Install typescript 5, or set it to false.`;
+    return { message, line, column: 1 };
+  }
+  const { outputText, sourceMapText = '' } = typescript.transpileModule(source, {
+    fileName: path,
+    // The numbers are those of the compiler: ESNext, ES2022 and the automatic runtime of JSX.
+    compilerOptions: { ...compilerOptions, module: 99, target: 9, jsx: 4, sourceMap: true, inlineSources: false },
+  });
+  return { code: outputText.replace(/\n\/\/# sourceMappingURL=.*\s*$/, '\n'), map: sourceMapText };
+}
+
+/** The line of the first decorator, if there is one. A source with a syntax error is left to the compiler. */
+async function findDecorator(path: string, source: string): Promise<number | undefined> {
+  if (!source.includes('@')) return undefined;
+  const { parse } = await import('@babel/parser');
+  try {
+    const { tokens } = parse(source, {
+      sourceType: 'module',
+      tokens: true,
+      plugins: ['typescript', 'decorators-legacy', ...(/x$/.test(path) ? ['jsx' as const] : [])],
+    });
+    const all = tokens as readonly { type: { label?: string }; loc: { start: { line: number } } }[] | null | undefined;
+    return all?.find(({ type }) => type.label === '@')?.loc.start.line;
+  } catch {
+    return undefined;
+  }
+}
+
+function findTranspiler(path: string): Transpiler | undefined {
+  try {
+    return createRequire(path)('typescript') as Transpiler;
+  } catch {
+    return undefined;
   }
 }
 

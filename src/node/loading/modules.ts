@@ -1,12 +1,14 @@
 import { readFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
+import { createRequire } from 'node:module';
 import { dirname } from 'node:path';
-import { fileURLToPath } from 'node:url';
+import { fileURLToPath, pathToFileURL } from 'node:url';
 import vm from 'node:vm';
 import type { CompileCache } from './cache.ts';
 import { isInspected, withSource } from './debugging.ts';
 import { noteImport } from './import-place.ts';
-import { isTypeScript, resolveModule } from './resolve.ts';
+import { isTypeScript, type Resolved, resolveModule } from './resolve.ts';
+import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
 
 // The types of Node 20 lack a part of what it has.
 type AnyModule = vm.Module;
@@ -27,6 +29,9 @@ export class Modules {
   readonly #modules = new Map<string, Promise<AnyModule>>();
   /** The sources that each source imports, by URL. */
   readonly #imports = new Map<string, Set<string>>();
+  readonly #configs = new TypeScriptConfigs();
+  /** The settings of each source whose imports they concern, by URL. */
+  readonly #settings = new Map<string, TypeScriptSettings>();
   /** Where the maps of compiled modules are, by URL. */
   readonly maps = new Map<string, string>();
   #linking: Promise<unknown> = Promise.resolve();
@@ -49,13 +54,17 @@ export class Modules {
     return [...reached];
   }
 
-  #resolveAndTrack(specifier: string, from: string): { url: string; from: 'node' | 'source' } {
-    const resolved = resolveModule(specifier, from);
-    if (resolved.from === 'source') this.#imports.set(from, (this.#imports.get(from) ?? new Set()).add(resolved.url));
+  #resolveAndTrack(specifier: string, from: string): Resolved {
+    const resolved = resolveModule(specifier, from, this.#settings.get(from));
+    if (resolved.from === 'source') this.#track(from, resolved.url);
     return resolved;
   }
 
-  async #linkAndEvaluate(resolved: { url: string; from: 'node' | 'source' }, attributes: Attributes): Promise<AnyModule> {
+  #track(from: string, url: string): void {
+    this.#imports.set(from, (this.#imports.get(from) ?? new Set()).add(url));
+  }
+
+  async #linkAndEvaluate(resolved: Resolved, attributes: Attributes): Promise<AnyModule> {
     const module = await this.#module(resolved, attributes);
     // One at a time: two roots that link a shared module at once would meet it half done.
     const linked = this.#linking.then(async () => {
@@ -75,12 +84,12 @@ export class Modules {
     return module;
   }
 
-  #module(resolved: { url: string; from: 'node' | 'source' }, attributes: Attributes): Promise<AnyModule> {
+  #module(resolved: Resolved, attributes: Attributes): Promise<AnyModule> {
     const key = `${resolved.url} ${attributes['type'] ?? ''}`;
     let module = this.#modules.get(key);
     if (!module) {
       module =
-        attributes['type'] === 'json'
+        attributes['type'] === 'json' || new URL(resolved.url).pathname.endsWith('.json')
           ? this.#json(resolved.url)
           : resolved.from === 'node' || isCommonJs(resolved.url)
             ? this.#native(resolved.url)
@@ -92,20 +101,24 @@ export class Modules {
 
   async #source(url: string): Promise<AnyModule> {
     const path = fileURLToPath(url);
-    const code = isTypeScript(url) ? await this.#compiled(url, path) : await readFile(path, 'utf8');
+    const settings = await this.#configs.find(path);
+    if (settings) this.#track(url, pathToFileURL(settings.file).href);
+    if (settings && (isTypeScript(url) || settings.allowsJavaScript)) this.#settings.set(url, settings);
+    const code = isTypeScript(url) ? await this.#compiled(url, path, settings?.hash) : await readFile(path, 'utf8');
     return new vm.SourceTextModule(code, {
       identifier: url,
       initializeImportMeta(meta) {
-        Object.assign(meta, { url, filename: path, dirname: dirname(path), resolve: (specifier: string) => resolveModule(specifier, url).url });
+        Object.assign(meta, { url, filename: path, dirname: dirname(path), resolve: (specifier: string) => resolveModule(specifier, url, settings).url });
+        Object.defineProperty(meta, 'require', { get: () => createRequire(url) });
       },
       importModuleDynamically: (async (specifier: string, _referrer: unknown, attributes: Attributes) =>
         this.#linkAndEvaluate(this.#resolveAndTrack(specifier, url), attributes)) as never,
     });
   }
 
-  async #compiled(url: string, path: string): Promise<string> {
+  async #compiled(url: string, path: string, settings: string | undefined): Promise<string> {
     const source = await readFile(path, 'utf8');
-    const key = this.#cache.key(path, source);
+    const key = this.#cache.key(path, source, settings);
     let compiled = this.#cache.read(key);
     if (!compiled) {
       await this.#compile(path, source, key);
@@ -142,9 +155,9 @@ function synthetic(url: string, namespace: Record<string, unknown>): AnyModule {
   );
 }
 
-/** A `.js` file in a package that does not say that its files are modules, and that is written like that. */
+/** Whether a `.js` file is CommonJS: its package does not declare ES modules, and the file has no import or export. */
 function isCommonJs(url: string): boolean {
-  if (!url.startsWith('file:') || !/\.js$/.test(url) || /\.lattice\.js$/.test(url)) return false;
+  if (!url.startsWith('file:') || !/\.js$/.test(url)) return false;
   for (let folder = new URL('.', url); ; folder = new URL('..', folder)) {
     const text = tryRead(new URL('package.json', folder));
     if (text !== undefined) return (JSON.parse(text) as { type?: string }).type !== 'module' && !/^\s*(?:import|export)\b/m.test(tryRead(new URL(url)) ?? '');

@@ -1,6 +1,7 @@
 import { statSync } from 'node:fs';
 import { isBuiltin } from 'node:module';
-import { fileURLToPath } from 'node:url';
+import { fileURLToPath, pathToFileURL } from 'node:url';
+import type { TypeScriptSettings } from './tsconfig.ts';
 
 /** How a module is loaded: by Node as it is, or from its source by this tool. */
 export interface Resolved {
@@ -33,10 +34,11 @@ function existing(url: URL): URL | undefined {
 
 const typescript = /\.(?:m?ts|[jt]sx)$/;
 const esModule = /\.(?:mjs|js)$/;
+const ownName = /^red-lattice(?:\/|$)/;
 const ownFolder = new URL('.', import.meta.url).href;
 
-/** What an import of `specifier` in `parent` means. Throws as Node does where there is no such module. */
-export function resolveModule(specifier: string, parent: string): Resolved {
+/** What an import of `specifier` in `parent` means, with the `paths` of its settings. Throws as Node does where there is no such module. */
+export function resolveModule(specifier: string, parent: string, settings?: TypeScriptSettings): Resolved {
   if (isBuiltin(specifier)) return { url: specifier.startsWith('node:') ? specifier : `node:${specifier}`, from: 'node' };
   if (/^(?:\.{1,2}\/|\/|file:)/.test(specifier)) {
     const wanted = new URL(specifier, parent);
@@ -45,6 +47,11 @@ export function resolveModule(specifier: string, parent: string): Resolved {
       throw Object.assign(new Error(`cannot find module "${specifier}" (tried ${fileURLToPath(wanted)})`), { code: 'ERR_MODULE_NOT_FOUND' });
     }
     return { url: url.href, from: isSource(url.href) ? 'source' : 'node' };
+  }
+  // A second copy of this package would know nothing of the first, whatever `paths` say.
+  for (const path of ownName.test(specifier) ? [] : (settings?.mapSpecifier(specifier) ?? [])) {
+    const url = existing(pathToFileURL(path));
+    if (url) return { url: url.href, from: isSource(url.href) ? 'source' : 'node' };
   }
   const resolve = import.meta.resolve as (specifier: string, parent: string) => string;
   const url = resolve(specifier, parent);

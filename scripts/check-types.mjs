@@ -1,0 +1,8 @@
+// Checks the types of everything, with the compiler of this project: other versions are installed beside it for tests.
+// usage: check-types.mjs
+import { join } from 'node:path';
+import { must, root } from './steps.mjs';
+
+const compiler = join(root, 'node_modules', 'typescript', 'bin', 'tsc');
+for (const project of ['tsconfig.json', 'tests/tsconfig.json', 'examples/tsconfig.json', 'page/tsconfig.json'])
+  must(process.execPath, [compiler, '-p', project]);

@@ -1,0 +1,99 @@
+import { mkdirSync, symlinkSync } from 'node:fs';
+import { writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { fixture, suite, testWith } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
+import { root, runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
+
+const head = "import { suite, test } from 'red-lattice';\n";
+const tsconfig = (compilerOptions: object, more: object = {}): string => JSON.stringify({ compilerOptions, ...more });
+const checks = (title: string, body: string): string => `${head}export const one = test('${title}', ({ check }) => { ${body} });\n`;
+
+/** Each folder has its own settings; each test passes only if they are honoured. */
+const files: Readonly<Record<string, string>> = {
+  'decorators/tsconfig.json': tsconfig({ experimentalDecorators: true }),
+  'decorators/a.lattice.ts': `${head}function mark(target: object, name: string) { (target as any).marked = name; }
+class Berth { @mark number = 4; }
+export const one = test('legacy decorators', ({ check }) => check.equal((Berth.prototype as any).marked, 'number'));\n`,
+  'metadata/tsconfig.json': tsconfig({ experimentalDecorators: true, emitDecoratorMetadata: true }),
+  'metadata/a.lattice.ts': `${head}const seen: unknown[] = [];
+(Reflect as any).metadata = (key: string, value: unknown) => () => { seen.push([key, value]); };
+const known = (_: object, name: string) => {};
+class Berth { @known size: number = 4; }
+export const one = test('types of decorated properties', ({ check }) => check.equal(seen, [['design:type', Number]]));\n`,
+  'fields/tsconfig.json': tsconfig({ useDefineForClassFields: false }),
+  'fields/a.lattice.ts': `${head}class Boat { set loa(value: number) { seen = value; } }
+let seen = 0;
+class Gull extends Boat { loa = 12; }
+new Gull();
+export const one = test('fields are assigned', ({ check }) => check.equal(seen, 12));\n`,
+  'target/tsconfig.json': tsconfig({ target: 'es2015' }),
+  'target/a.lattice.ts': `${head}class Boat { set loa(value: number) { seen = value; } }
+let seen = 0;
+class Gull extends Boat { loa = 12; }
+new Gull();
+export const one = test('fields are assigned for an early target', ({ check }) => check.equal(seen, 12));\n`,
+  'jsx/tsconfig.json': tsconfig({ jsx: 'react', jsxFactory: 'h', jsxFragmentFactory: 'parts' }),
+  'jsx/a.lattice.ts': checks('classic JSX', "check.equal(view, ['quay', { n: 4 }, ['parts', null]]);").replace(
+    head,
+    `${head}import { view } from './view.tsx';\n`,
+  ),
+  'jsx/view.tsx': "const parts = 'parts';\nconst h = (...all: unknown[]) => all;\nexport const view = <quay n={4}><></></quay>;\n",
+  'source/tsconfig.json': tsconfig({ jsx: 'react-jsx', jsxImportSource: '#own', paths: { '#own/jsx-runtime': ['./runtime.ts'] } }),
+  'source/runtime.ts': 'export const jsx = (type: string, props: object) => [type, props];\n',
+  'source/a.lattice.ts': checks('a source of JSX', "check.equal(view, ['quay', { n: 4 }]);").replace(head, `${head}import { view } from './view.tsx';\n`),
+  'source/view.tsx': 'export const view = <quay n={4} />;\n',
+  'base.json': tsconfig({ baseUrl: '.', paths: { '@office/*': ['./paths/office/*'], tides: ['./paths/none', './paths/tides'] } }),
+  'paths/tsconfig.json': tsconfig({}, { extends: '../base.json' }),
+  'paths/office/dues.ts': 'export const due = 20;\n',
+  'paths/tides/index.ts': 'export const tide = 3;\n',
+  'paths/a.lattice.ts': `${head}import { due } from '@office/dues';\nimport { tide } from 'tides';\nimport { berth } from 'paths/berth';
+export const one = test('paths, baseUrl and extends', async ({ check }) => {
+  check.equal([due, tide, berth, (await import('@office/dues')).due, import.meta.resolve('@office/dues').endsWith('/paths/office/dues.ts')], [20, 3, 'N4', 20, true]);
+});\n`,
+  'paths/berth.ts': "export const berth = 'N4';\n",
+  'references/tsconfig.json': JSON.stringify({ files: [], references: [{ path: './tsconfig.other.json' }, { path: './tsconfig.app.json' }] }),
+  'references/tsconfig.other.json': tsconfig({ paths: { quay: ['./wrong.ts'] } }, { include: ['other'] }),
+  'references/tsconfig.app.json': tsconfig({ paths: { quay: ['./quay.ts'] } }, { include: ['*.ts'] }),
+  'references/quay.ts': "export const quay = 'north';\n",
+  'references/a.lattice.ts': checks('the settings of a reference', "check.equal(quay, 'north');").replace(head, `${head}import { quay } from 'quay';\n`),
+  'verbatim/tsconfig.json': tsconfig({ verbatimModuleSyntax: true }),
+  'verbatim/effect.ts': '(globalThis as any).effects = ((globalThis as any).effects ?? 0) + 1;\nexport type Berth = string;\nexport const berth = 1;\n',
+  'verbatim/a.lattice.ts': checks('imports are kept', 'check.equal((globalThis as any).effects, 1);').replace(
+    head,
+    `${head}import { berth } from './effect.ts';\n`,
+  ),
+  'data.json': '{"nights":3}\n',
+  'json.lattice.ts': `${head}import data from './data.json' with { type: 'json' };\nimport { nights } from './plain.ts';
+export const one = test('JSON', async ({ check }) => check.equal([data.nights, nights, (await import('./data.json', { with: { type: 'json' } })).default.nights], [3, 3, 3]));\n`,
+  'plain.ts': "import data from './data.json';\nexport const nights = data.nights;\n",
+  'common/package.json': '{}',
+  'common/a.lattice.ts': `${head}import fs = require('node:fs');\nimport path = require('node:path');
+const { due } = require('./dues.cjs');
+export const one = test('CommonJS in TypeScript', ({ check }) => check.equal([fs.existsSync(__filename), path.basename(__dirname), due], [true, 'common', 20]));\n`,
+  'common/dues.cjs': 'exports.due = 20;\n',
+  'common/b.lattice.js':
+    "const { test } = require('red-lattice');\nconst { due } = require('./dues.cjs');\nexports.one = test('CommonJS in JavaScript', ({ check }) => check.equal([due, __dirname.endsWith('common')], [20, true]));\n",
+};
+
+const project = fixture('project', {
+  scope: 'file',
+  needs: { folder: tempDirectory('file') },
+  async setup(_, { folder }) {
+    await makeProject(folder);
+    symlinkSync(join(root, 'node_modules', 'typescript-5.9'), join(folder, 'node_modules', 'typescript'));
+    for (const [name, text] of Object.entries(files)) {
+      mkdirSync(join(folder, name, '..'), { recursive: true });
+      await writeFile(join(folder, name), text);
+    }
+    return folder;
+  },
+});
+
+export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
+  testWith({ project })('that change what a source means are honoured', async ({ check }, { project }) => {
+    const { out, output } = await runCommand(['run', '--show', 'summary'], project);
+    check.matches(out, /^12 passed, 0 failed$/m, output);
+  }),
+]);
