@@ -1,5 +1,5 @@
 import { execFile } from 'node:child_process';
-import { access, cp, mkdir, readdir, readFile, stat, symlink, writeFile } from 'node:fs/promises';
+import { access, copyFile, cp, mkdir, readdir, readFile, stat, symlink, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { promisify } from 'node:util';
 import { build } from 'esbuild';
@@ -87,13 +87,16 @@ export const packed = suite('the package', { timeout: 120_000 }, [
     'has types that hold {with}',
     {
       cases: namedRows({
-        dom: { with: 'with the types of the DOM', lib: ['es2023', 'dom', 'dom.iterable', 'esnext.disposable'] },
-        'no dom': { with: 'without the types of the DOM', lib: ['es2023', 'esnext.disposable'] },
+        dom: { with: 'with the types of the DOM', lib: ['es2023', 'dom', 'dom.iterable', 'esnext.disposable'], compiler: 'typescript' },
+        'no dom': { with: 'without the types of the DOM', lib: ['es2023', 'esnext.disposable'], compiler: 'typescript' },
+        'TypeScript 5.4': { with: 'in TypeScript 5.4', lib: ['es2023', 'esnext.disposable'], compiler: 'typescript-5.4' },
+        'TypeScript 5.9': { with: 'in TypeScript 5.9', lib: ['es2023', 'esnext.disposable'], compiler: 'typescript-5.9' },
       }),
     },
     async ({ row, check }, { project: { folder } }) => {
       await writeFile(join(folder, 'package.json'), '{"name":"office","type":"module"}');
       await writeFile(join(folder, 'stays.lattice.ts'), sample);
+      for (const name of ['literals.ts', 'more.ts']) await copyFile(join(root, 'tests', 'types', name), join(folder, name));
       const compilerOptions = {
         target: 'es2022',
         module: 'nodenext',
@@ -106,7 +109,7 @@ export const packed = suite('the package', { timeout: 120_000 }, [
         typeRoots: [join(root, 'node_modules', '@types')],
       };
       await writeFile(join(folder, 'tsconfig.json'), JSON.stringify({ compilerOptions, include: ['*.ts'] }));
-      const { status, output } = await runNode([join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', 'tsconfig.json'], folder);
+      const { status, output } = await runNode([join(root, 'node_modules', row.compiler, 'bin', 'tsc'), '-p', 'tsconfig.json'], folder);
       check.equal([status, output], [0, '']);
     },
   ),

@@ -37,7 +37,7 @@ const BATCH_ROWS = 1024;
  *
  * Plan errors: an axis without values or with a duplicate one, an unknown axis or value in an option, exclusions that leave nothing.
  */
-export function matrix<A extends Readonly<Record<string, Datum>>>(
+export function matrix<const A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
   options: MatrixOptions<NoInfer<A>> = {},
 ): CaseSource<A> {
