@@ -37,7 +37,7 @@ export { type Condition, formatCondition } from './results/where/condition.ts';
 export { type LabeledRow, whereItFails } from './results/where/where-it-fails.ts';
 export type { Attachment, CaseResult, Cause, Failure, Status, StepResult, Times } from './running/result.ts';
 export { type DataFileLocation, planSuites, type RunEvent, type RunOptions, type RunSummary, runSuites } from './running/suites.ts';
-export { type Config, defineConfig } from './suites/config.ts';
+export { type Config, defineConfig, type LoadedCode, type Loader } from './suites/config.ts';
 export type { CaseContext, Step, StepContext } from './suites/contexts.ts';
 export type { PlannedCase } from './suites/planned.ts';
 export {

@@ -5,6 +5,7 @@ import type { FixtureAddress } from '../running/fixture-address.ts';
 import type { SerializedConfig, WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
+import type { Loaders } from './loading/loaders.ts';
 import type { Assignment } from './work-scheduler.ts';
 
 /** All that the coordinator and a lane say to each other; results go through the lane's journal. */
@@ -38,6 +39,8 @@ export interface Job {
   readonly tags: readonly string[] | undefined;
   /** Columns and settings whose values stand in no record. */
   readonly redact: readonly WrittenPattern[] | undefined;
+  /** How files that are no modules are imported. */
+  readonly loaders: Loaders | undefined;
   /** Milliseconds for loading one file, and for planning. */
   readonly loadTimeout: number;
   /** Tell of every case before it begins, and run one at a time: an earlier lane died and did not say of what. */

@@ -3,6 +3,7 @@ import type { RunState } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
+import type { Loaders } from './loading/loaders.ts';
 import type { TimingHistory } from './record.ts';
 
 export interface RunRequest {
@@ -16,6 +17,7 @@ export interface RunRequest {
   readonly defaults: Defaults;
   readonly tags: readonly string[] | undefined;
   readonly redact: readonly WrittenPattern[] | undefined;
+  readonly loaders: Loaders | undefined;
   readonly loadTimeout: number;
   /** Processes that run cases side by side. */
   readonly lanes: number;

@@ -97,3 +97,63 @@ export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
     check.matches(out, /^12 passed, 0 failed$/m, output);
   }),
 ]);
+
+/** Files that are not modules, and a test of how each is imported. */
+const assets: Readonly<Record<string, string>> = {
+  'red-lattice.config.ts': `import { defineConfig } from 'red-lattice';
+export default defineConfig({
+  loaders: {
+    '.css': 'empty', '.svg': 'url', '.txt': 'text',
+    '.tides': async (text, path) => ({ code: 'export const hours = [' + text.trim() + '];\\nexport const from = ' + JSON.stringify(path) + ';\\nexport const late = () => { throw new Error("late"); };', map: { version: 3, sources: ['high.tides'], names: [], mappings: 'AAAA;AACA;AACA' } }),
+  },
+});\n`,
+  'quay.css': '.quay {}\n',
+  'logo.svg': '<svg/>\n',
+  'notice.txt': 'No mooring\n',
+  'high.tides': '6, 18\n',
+  'view.ts': "import styles from './quay.css';\nimport logo from './logo.svg?inline';\nexport { styles, logo };\n",
+  'a.lattice.ts': `${head}import { fileURLToPath } from 'node:url';\nimport { logo, styles } from './view.ts';\nimport notice from './notice.txt';\nimport { from, hours, late } from './high.tides';
+export const one = test('assets', ({ check }) => {
+  check.equal([styles, notice, hours], [{}, 'No mooring\\n', [6, 18]]);
+  check.matches(logo, /^file:.*logo\\.svg/);
+  check.equal(fileURLToPath(logo).endsWith('logo.svg'), true);
+  check.matches(from, /high\\.tides$/);
+  check.matches(check.throws(late)?.stack, /high\\.tides/);
+});\n`,
+};
+
+const assetProject = fixture('asset project', {
+  needs: { folder: tempDirectory() },
+  async setup(_, { folder }) {
+    await makeProject(folder, assets);
+    return folder;
+  },
+});
+
+export const loading = suite('files that are not modules', { timeout: 60_000 }, [
+  testWith({ assetProject })('are imported as the configuration says', async ({ check }, { assetProject }) => {
+    const { out, output } = await runCommand(['run', '--lanes', '2'], assetProject);
+    check.matches(out, /^1 passed, 0 failed$/m, output);
+  }),
+
+  testWith({ assetProject })('are an error without a loader, at the import, with the setting to add', async ({ check }, { assetProject }) => {
+    await writeFile(join(assetProject, 'red-lattice.config.ts'), 'export default {};\n');
+    const { out } = await runCommand(['run'], assetProject);
+    check.matches(
+      out,
+      /! a\.lattice\.ts:4:20 {2}cannot load a\.lattice\.ts: TypeError: cannot import a \.txt file\. Set `loaders: \{ '\.txt': 'text' \}` in red-lattice\.config\.ts/,
+    );
+  }),
+
+  testWith({ assetProject })('have loaders that are validated', async ({ check }, { assetProject }) => {
+    await writeFile(join(assetProject, 'red-lattice.config.ts'), "export default { loaders: { css: 'empty' } };\n");
+    const { status, output } = await runCommand(['run'], assetProject);
+    check.equal(status, 2);
+    check.matches(output, /the configuration: `loaders` is not an object from extensions, like '\.svg'/);
+    await writeFile(
+      join(assetProject, 'red-lattice.config.ts'),
+      "export default { loaders: { '.css': 'empty', '.svg': 'url', '.txt': 'text', '.tides': () => 5 } };\n",
+    );
+    check.matches((await runCommand(['run'], assetProject)).out, /the loader for \.tides files returned no code for .*high\.tides/);
+  }),
+]);

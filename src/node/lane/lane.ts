@@ -82,7 +82,7 @@ export class Lane {
     });
     this.#record = new LaneRecord(job, hides, ({ message }) => this.#say({ from: 'lane', type: 'unwritable', reason: message }));
     this.#runFixtures = new RemoteRunFixtures(this.#say);
-    this.#modules = modulesIn(job.cache, compiling, this.#say);
+    this.#modules = modulesIn(job.cache, compiling, this.#say, job.loaders);
   }
 
   /** Never hangs: what breaks here is told, and ends the lane. */

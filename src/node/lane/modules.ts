@@ -4,6 +4,7 @@ import type { Problem } from '../../problems/problem.ts';
 import { buildThrowFailure } from '../../running/failures.ts';
 import { type SerializedConfig, serializeConfig } from '../../suites/config.ts';
 import { CompileCache } from '../loading/cache.ts';
+import { noLoaders } from '../loading/loaders.ts';
 import { Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
 import type { ToCoordinator } from '../protocol.ts';
@@ -12,8 +13,8 @@ import type { ToCoordinator } from '../protocol.ts';
 export type PendingCompilations = Map<string, (error: { message: string; line: number; column: number } | undefined) => void>;
 
 /** Loads modules; what is not in the cache is compiled by the coordinator. */
-export const modulesIn = (cache: string, compiling: PendingCompilations, say: (message: ToCoordinator) => void): Modules =>
-  new Modules(new CompileCache(cache), (path, _source, key) => {
+export const modulesIn = (cache: string, compiling: PendingCompilations, say: (message: ToCoordinator) => void, loaders = noLoaders): Modules =>
+  new Modules(new CompileCache(cache), loaders, (path, _source, key) => {
     say({ from: 'lane', type: 'compile', key, path });
     return new Promise((resolve, reject) => {
       compiling.set(key, (error) => {

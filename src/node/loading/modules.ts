@@ -1,12 +1,14 @@
 import { readFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
-import { dirname } from 'node:path';
+import { dirname, extname } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import vm from 'node:vm';
-import type { CompileCache } from './cache.ts';
+import type { Config, WrittenLoader } from '../../suites/config.ts';
+import type { CompileCache, Compiled } from './cache.ts';
 import { isInspected, withSource } from './debugging.ts';
 import { noteImport } from './import-place.ts';
+import { explainUnknownExtension, findLoader, hasFunctions, type Loaders } from './loaders.ts';
 import { isTypeScript, type Resolved, resolveModule } from './resolve.ts';
 import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
 
@@ -26,6 +28,9 @@ export type Compile = (path: string, source: string, key: string) => Promise<voi
 export class Modules {
   readonly #cache: CompileCache;
   readonly #compile: Compile;
+  readonly #loaders: Loaders;
+  /** The loaders of the configuration, when it has been evaluated. */
+  #functions: Promise<Config['loaders']> | undefined;
   readonly #modules = new Map<string, Promise<AnyModule>>();
   /** The sources that each source imports, by URL. */
   readonly #imports = new Map<string, Set<string>>();
@@ -37,14 +42,22 @@ export class Modules {
   #linking: Promise<unknown> = Promise.resolve();
   readonly #isInspected = isInspected();
 
-  constructor(cache: CompileCache, compile: Compile) {
+  constructor(cache: CompileCache, loaders: Loaders, compile: Compile) {
     this.#cache = cache;
+    this.#loaders = loaders;
     this.#compile = compile;
   }
 
   /** A module's namespace, when it and all that it imports have been evaluated. */
   async import(url: string): Promise<Record<string, unknown>> {
+    // Before anything is linked: a module that is loaded during linking would wait for itself.
+    if (hasFunctions(this.#loaders)) await (this.#functions ??= this.#importFunctions());
     return (await this.#linkAndEvaluate({ url, from: 'source' }, {})).namespace as Record<string, unknown>;
+  }
+
+  async #importFunctions(): Promise<Config['loaders']> {
+    const { namespace } = await this.#linkAndEvaluate({ url: this.#loaders.configuration, from: 'source' }, {});
+    return (namespace as { default?: Config }).default?.loaders;
   }
 
   /** A source and all that it reaches through imports, but for what is in packages; as URLs. */
@@ -56,7 +69,7 @@ export class Modules {
 
   #resolveAndTrack(specifier: string, from: string): Resolved {
     const resolved = resolveModule(specifier, from, this.#settings.get(from));
-    if (resolved.from === 'source') this.#track(from, resolved.url);
+    if (resolved.from === 'source' || findLoader(this.#loaders, resolved.url)) this.#track(from, resolved.url);
     return resolved;
   }
 
@@ -88,8 +101,10 @@ export class Modules {
     const key = `${resolved.url} ${attributes['type'] ?? ''}`;
     let module = this.#modules.get(key);
     if (!module) {
-      module =
-        attributes['type'] === 'json' || new URL(resolved.url).pathname.endsWith('.json')
+      const loader = findLoader(this.#loaders, resolved.url);
+      module = loader
+        ? this.#load(resolved.url, loader)
+        : attributes['type'] === 'json' || new URL(resolved.url).pathname.endsWith('.json')
           ? this.#json(resolved.url)
           : resolved.from === 'node' || isCommonJs(resolved.url)
             ? this.#native(resolved.url)
@@ -105,6 +120,10 @@ export class Modules {
     if (settings) this.#track(url, pathToFileURL(settings.file).href);
     if (settings && (isTypeScript(url) || settings.allowsJavaScript)) this.#settings.set(url, settings);
     const code = isTypeScript(url) ? await this.#compiled(url, path, settings?.hash) : await readFile(path, 'utf8');
+    return this.#sourceModule(url, path, code, settings);
+  }
+
+  #sourceModule(url: string, path: string, code: string, settings: TypeScriptSettings | undefined): AnyModule {
     return new vm.SourceTextModule(code, {
       identifier: url,
       initializeImportMeta(meta) {
@@ -130,7 +149,31 @@ export class Modules {
   }
 
   async #native(url: string): Promise<AnyModule> {
-    return synthetic(url, (await import(url)) as Record<string, unknown>);
+    try {
+      return synthetic(url, (await import(url)) as Record<string, unknown>);
+    } catch (error) {
+      throw explainUnknownExtension(error, url);
+    }
+  }
+
+  /** A file that is not a module, by a loader of the configuration. */
+  async #load(url: string, loader: WrittenLoader): Promise<AnyModule> {
+    if (loader === 'url') return synthetic(url, { default: url });
+    if (loader === 'empty') return synthetic(url, { default: {} });
+    const path = fileURLToPath(url);
+    const text = await readFile(path, 'utf8');
+    if (loader === 'text') return synthetic(url, { default: text });
+    const load = (await this.#functions)?.[extname(path)];
+    if (typeof load !== 'function') throw new TypeError(`there is no loader for ${extname(path)} files while the configuration is loaded`);
+    const made = await load(text, path);
+    const { code, map } = typeof made === 'string' ? { code: made } : made;
+    if (typeof code !== 'string') throw new TypeError(`the loader for ${extname(path)} files returned no code for ${path}`);
+    if (map) {
+      const key = this.#cache.key(path, code, 'loader');
+      this.#cache.write(key, { code, map: typeof map === 'string' ? map : JSON.stringify(map) });
+      this.maps.set(url, (this.#cache.read(key) as Compiled).map);
+    }
+    return this.#sourceModule(url, path, code, undefined);
   }
 
   async #json(url: string): Promise<AnyModule> {
