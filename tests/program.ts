@@ -13,7 +13,7 @@ export function runNode(
   cwd: string,
   more: Readonly<Record<string, string>> = {},
 ): Promise<{ status: number; out: string; output: string }> {
-  const { FORCE_COLOR, ...env } = process.env;
+  const { FORCE_COLOR, GITHUB_ACTIONS, TF_BUILD, ...env } = process.env;
   return new Promise((resolve) => {
     execFile(process.execPath, [...quickly, ...args], { cwd, env: { ...env, NO_COLOR: '1', ...more }, maxBuffer: 1 << 26 }, (error, out, err) =>
       resolve({ status: error ? Number(error.code ?? 1) : 0, out, output: out + err }),

@@ -2,6 +2,7 @@ import type { ChildProcess } from 'node:child_process';
 import { existsSync, mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
+import { formatAnnotations } from '../formats/annotations.ts';
 import { renderLeaks } from '../formats/human/leaks.ts';
 import { nothingSelected } from '../formats/human/nothing-selected.ts';
 import { renderBeside, renderFailures, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
@@ -158,6 +159,7 @@ export async function runOnce(
   if (options.timeline) for (const line of ['', ...renderTimeline(opened.entries, terminal.width, terminal.style)]) terminal.out(line);
   const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true, strict };
   const grids = renderGrids(opened.entries, found, options, terminal);
+  printAnnotations(state, terminal, root, options.format !== undefined);
   printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, root);
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${escapeToOneLine(state.unwritable)}. Results are lost.`);
@@ -182,6 +184,15 @@ export async function runOnce(
   } else terminal.out(lastLine(state));
   unlockRecord(record);
   return { status, state, record };
+}
+
+/** Prints failures for a CI service that shows them beside the source. They go to stderr if the output is for other programs. */
+function printAnnotations(state: RunState, terminal: Terminal, root: string, isForPrograms: boolean): void {
+  if (!terminal.annotations) return;
+  const { syntax, workspace } = terminal.annotations;
+  const { nameFile } = createFormatting(root, terminal);
+  const nameInWorkspace = (file: string): string => relative(workspace, resolve(root, nameFile(file))).replaceAll('\\', '/');
+  for (const line of formatAnnotations(state, syntax, nameInWorkspace)) (isForPrograms ? terminal.error : terminal.out)(line);
 }
 
 /** Prints problems, failures and the summary. */

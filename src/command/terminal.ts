@@ -1,5 +1,6 @@
 import { relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { type AnnotationSyntax, findAnnotationSyntax } from '../formats/annotations.ts';
 import type { Formatting } from '../formats/human/failure.ts';
 import { colourStyle, escapeToOneLine, plainStyle, type Style } from '../formats/style.ts';
 import { sourceReader } from '../node/sources.ts';
@@ -13,6 +14,8 @@ export interface Terminal {
   readonly style: Style;
   /** Where lines can be written over, on a terminal that somebody looks at. */
   readonly live: NodeJS.WritableStream | undefined;
+  /** The annotations that the CI service reads from the log, and the folder that it names files from. */
+  readonly annotations?: { readonly syntax: AnnotationSyntax; readonly workspace: string } | undefined;
   /** In columns; 100 where there is no terminal. */
   readonly width: number;
 }
@@ -37,10 +40,17 @@ const MIN_WIDTH = 40;
 // A lane in this process takes the streams over: the terminal goes by what was there before.
 const [write, writeError] = [process.stdout.write.bind(process.stdout), process.stderr.write.bind(process.stderr)];
 
+/** The annotations for the service that the environment shows. */
+function findAnnotations(environment: Readonly<Record<string, string | undefined>>): Terminal['annotations'] {
+  const syntax = findAnnotationSyntax(environment);
+  return syntax && { syntax, workspace: environment['GITHUB_WORKSPACE'] ?? environment['BUILD_SOURCESDIRECTORY'] ?? process.cwd() };
+}
+
 export const processTerminal = (): Terminal => ({
   out: (line) => void write(`${line}\n`),
   writeRaw: (text) => void write(text),
   error: (line) => void writeError(`${line}\n`),
+  annotations: findAnnotations(process.env),
   // Some terminals report 0.
   width: process.stdout.columns || 100,
   live:

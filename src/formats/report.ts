@@ -1,6 +1,7 @@
 import type { FormatPath, ReadableRecord } from '../results/report.ts';
 import { failingTests, stateOf } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
+import { reportAsCtrf } from './ctrf.ts';
 import { reportAsJson, reportAsJsonLines } from './json.ts';
 import { reportAsMarkdown } from './markdown.ts';
 import type { ReportFormat } from './report-formats.ts';
@@ -12,6 +13,7 @@ export async function* writeReport(format: Exclude<ReportFormat, 'html'>, record
   if (format === 'json') yield* reportAsJson(recorded, nameFile);
   else if (format === 'jsonl') yield* reportAsJsonLines(recorded, nameFile);
   else if (format === 'tap') yield* reportAsTap(recorded, nameFile);
+  else if (format === 'ctrf') yield* reportAsCtrf(recorded, nameFile);
   else if (format === 'csv') yield* reportAsCsv(recorded, nameFile);
   else {
     const state = stateOf(recorded);

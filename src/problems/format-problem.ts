@@ -196,6 +196,8 @@ export function formatProblem(problem: Problem): string {
       return late('a cleanup was deferred', problem);
     case 'unused-override':
       return `${problem.owner} overrides fixture "${problem.fixture}" without effect: ${problem.hidden ? 'inner overrides hide it in every case that ran' : 'no case in it that ran needs the fixture'}`;
+    case 'disposed-twice':
+      return `fixture "${problem.fixture}" defers a cleanup that seems to close its value, and the value is disposed too, since it has Symbol.dispose or Symbol.asyncDispose. Remove the cleanup, or set \`teardown: false\`.`;
     case 'unstable-setting':
       return `${problem.owner} sets fixture "${problem.fixture}" to a new function or object ${problem.rows} times, so it was set up for each, although its scope is "${problem.scope}". Create the value once, or use plain data.`;
     case 'unhandled-error':

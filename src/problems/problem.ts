@@ -74,6 +74,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'invalid-date'; readonly text: string; readonly owner: string }
   | { readonly code: `late-${LateActivity}`; readonly id: string; readonly detail: string }
   | { readonly code: 'unused-override'; readonly fixture: string; readonly owner: string; readonly hidden: boolean }
+  | { readonly code: 'disposed-twice'; readonly fixture: string }
   | { readonly code: 'unstable-setting'; readonly fixture: string; readonly scope: string; readonly owner: string; readonly rows: number }
   | { readonly code: 'unhandled-error' | 'unhandled-rejection'; readonly detail: string }
   | { readonly code: 'unknown-target'; readonly target: string; readonly reason: string }

@@ -69,6 +69,7 @@ class Runner {
   readonly #nodes = new NodeInterner();
   readonly #started = now();
   readonly #bindings = new OverrideUsage();
+  readonly #warnings = new Map<string, Problem>();
   /** Where this lane's copies of the run's fixtures come from. */
   readonly #addresses = new Map<Node, FixtureAddress>();
   readonly #runFixtures: RunFixtures;
@@ -91,6 +92,7 @@ class Runner {
       bindContext: options.bindContext,
       onSpan: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
       reportProblem: (problem) => listener.told(problem),
+      warn: (problem) => this.#warnings.set(JSON.stringify(problem), problem),
       logUnowned: (parts) => listener.loose?.(textOf(parts)),
       reportStuck: () => {
         if (options.stopWhenStuck) this.#stuck = true;
@@ -124,7 +126,13 @@ class Runner {
     this.#around.watch.stop();
     // Where a case is stuck, who goes on in another process counts.
     const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun + this.#cases.cut, isMore: this.#lookedAt > MAX_NOT_RUN_SCAN };
-    return { selected: this.#selected, notRun: unrun, stuck: this.#stuck, bindings: this.#bindings.uses(plan), warnings: this.#bindings.unstableSettings };
+    return {
+      selected: this.#selected,
+      notRun: unrun,
+      stuck: this.#stuck,
+      bindings: this.#bindings.uses(plan),
+      warnings: [...this.#bindings.unstableSettings, ...this.#warnings.values()],
+    };
   }
 
   #fromRun(node: Node, run: CaseAttempt, { graph }: PlacedGraph): Promise<unknown> {

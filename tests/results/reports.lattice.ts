@@ -1,5 +1,6 @@
 import { cp, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
+import { Ajv } from 'ajv';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import addFormats from 'ajv-formats';
 import papa from 'papaparse';
@@ -97,6 +98,24 @@ export const reports = suite('reports', { timeout: 60_000 }, [
       check.matches(output, row.reason);
     },
   ),
+
+  told('CTRF is as its published schema says, and counts what fails outside the cases', async ({ check, ensure }, { outcomes }) => {
+    const ajv = new Ajv({ allErrors: true, strict: false });
+    (addFormats as unknown as (ajv: Ajv) => void)(ajv);
+    const validate = ajv.compile(JSON.parse(await readFile(join(root, 'node_modules', 'ctrf', 'dist', 'ctrf-schema-0.0.json'), 'utf8')));
+    await runCommand(['report', 'bad', '-o', 'bad.ctrf.json'], outcomes.folder);
+    const report = JSON.parse(await readFile(join(outcomes.folder, 'bad.ctrf.json'), 'utf8'));
+    check.equal([validate(report), validate.errors], [true, null]);
+    const { summary, tests } = report.results as { summary: Record<string, number>; tests: Record<string, unknown>[] };
+    const { passed, failed, skipped, pending, other, flaky } = summary;
+    check.equal(
+      { tests: summary['tests'], passed, failed, skipped, pending, other, flaky },
+      { tests: 62, passed: 45, failed: 14, skipped: 1, pending: 1, other: 1, flaky: 0 },
+    );
+    const differs = ensure.present(tests.find(({ name }) => String(name).endsWith('differs')));
+    check.hasProperties(differs, { status: 'failed', rawStatus: 'failed/check', filePath: 'outcomes.lattice.ts', line: 12, suite: ['outcomes.lattice.ts'] });
+    check.matches(String(differs['message']), /\n {2}actual .*\n {2}expected /);
+  }),
 
   told('TAP 14 is strict, and has the result of each case', async ({ check, ensure }, { outcomes }) => {
     const { points, bailOut } = readTap((await runCommand(['report', 'bad', '--format', 'tap'], outcomes.folder)).out);

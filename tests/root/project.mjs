@@ -29,7 +29,7 @@ export function makeProject(files) {
 /** Runs the command in a folder: exit status, output, and the results on record. */
 export function runCommand(folder, args = ['run'], { signals = [], node = [], closesAt } = {}) {
   return new Promise((done) => {
-    const { NODE_EXTRA_CA_CERTS, FORCE_COLOR, CI, ...env } = process.env;
+    const { NODE_EXTRA_CA_CERTS, FORCE_COLOR, CI, GITHUB_ACTIONS, TF_BUILD, ...env } = process.env;
     const child = spawn(process.execPath, [...node, command, ...args], {
       cwd: folder,
       env: { ...env, NO_COLOR: '1' },

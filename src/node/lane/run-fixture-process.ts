@@ -40,6 +40,7 @@ export class RunFixtureProcess {
       bindContext: undefined,
       onSpan: undefined,
       reportProblem: () => undefined,
+      warn: () => undefined,
       logUnowned: log,
       reportStuck: () => undefined,
       isStuck: () => false,

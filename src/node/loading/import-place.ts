@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
+import { isInstanceOf } from '../../problems/instance-of.ts';
 import type { SourceLocation } from '../../problems/source-location.ts';
 
 const places = new WeakMap<object, SourceLocation>();
@@ -20,6 +21,18 @@ export function placeOfImport(error: unknown, loading: string): SourceLocation |
   const [, specifier, name] = /^The requested module '(.+?)' does not provide an export named '(.+?)'/.exec(String(message)) ?? [];
   const [, url] = /^(file:\S+?):\d+\n/.exec(String(stack)) ?? [];
   return specifier === undefined ? undefined : placeIn(url ?? loading, specifier, name);
+}
+
+/** Stores the location of a syntax error, which the runtime does not tell: a second parser finds it. */
+export async function noteSyntaxError(error: unknown, url: string, source: string): Promise<void> {
+  if (!isInstanceOf(error, SyntaxError)) return;
+  const { parse } = await import('@babel/parser');
+  try {
+    parse(source, { sourceType: 'module', allowReturnOutsideFunction: false });
+  } catch (fault) {
+    const { loc } = fault as { loc?: { line: number; column: number } };
+    if (loc) places.set(error, { file: url, line: loc.line, column: loc.column + 1 });
+  }
 }
 
 /** The location of a module specifier in a source, or of a name that it imports. */

@@ -7,7 +7,7 @@ import vm from 'node:vm';
 import type { Config, WrittenLoader } from '../../suites/config.ts';
 import type { CompileCache, Compiled } from './cache.ts';
 import { isInspected, withSource } from './debugging.ts';
-import { noteImport } from './import-place.ts';
+import { noteImport, noteSyntaxError } from './import-place.ts';
 import { explainUnknownExtension, findLoader, hasFunctions, type Loaders } from './loaders.ts';
 import { isTypeScript, type Resolved, resolveModule } from './resolve.ts';
 import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
@@ -120,7 +120,12 @@ export class Modules {
     if (settings) this.#track(url, pathToFileURL(settings.file).href);
     if (settings && (isTypeScript(url) || settings.allowsJavaScript)) this.#settings.set(url, settings);
     const code = isTypeScript(url) ? await this.#compiled(url, path, settings?.hash) : await readFile(path, 'utf8');
-    return this.#sourceModule(url, path, code, settings);
+    try {
+      return this.#sourceModule(url, path, code, settings);
+    } catch (error) {
+      await noteSyntaxError(error, url, code);
+      throw error;
+    }
   }
 
   #sourceModule(url: string, path: string, code: string, settings: TypeScriptSettings | undefined): AnyModule {
@@ -164,7 +169,7 @@ export class Modules {
     const text = await readFile(path, 'utf8');
     if (loader === 'text') return synthetic(url, { default: text });
     const load = (await this.#functions)?.[extname(path)];
-    if (typeof load !== 'function') throw new TypeError(`there is no loader for ${extname(path)} files while the configuration is loaded`);
+    if (typeof load !== 'function') throw new TypeError(`the configuration imports a ${extname(path)} file, which needs a function of the same configuration`);
     const made = await load(text, path);
     const { code, map } = typeof made === 'string' ? { code: made } : made;
     if (typeof code !== 'string') throw new TypeError(`the loader for ${extname(path)} files returned no code for ${path}`);

@@ -1,0 +1,52 @@
+import { suite, table, test, testWith } from 'red-lattice';
+import { findAnnotationSyntax } from '../../src/formats/annotations.ts';
+import { runCommand } from '../program.ts';
+import { projectOf } from '../project.ts';
+
+const head = "import { suite, test, table } from 'red-lattice';\n";
+const project = projectOf({
+  'package.json': '{"type":"module"}',
+  'a.lattice.js': `${head}export const dues = test('{n}: 100%, ]', { cases: table(['n'], [[1], [2]]) }, ({ check }) => check.equal('a\\n::error::b', 'c'));
+export const fine = test('fine', ({ check }) => check.holds(true));\n`,
+  'b.lattice.js': 'export const broken = (;\n',
+});
+
+export const annotations = suite('annotations', { timeout: 30_000 }, [
+  test(
+    'are written where {variable} is {value}: {syntax}',
+    {
+      cases: table(
+        ['variable', 'value', 'syntax'],
+        [
+          ['GITHUB_ACTIONS', 'true', 'github'],
+          ['GITHUB_ACTIONS', 'false', undefined],
+          ['TF_BUILD', 'True', 'azure'],
+          ['CI', 'true', undefined],
+        ],
+      ),
+    },
+    ({ row, check }) => check.equal(findAnnotationSyntax({ [row.variable]: row.value }), row.syntax),
+  ),
+
+  testWith({ project })('name the line once, and let no text of a test end them', async ({ check }, { project }) => {
+    const github = (await runCommand(['run', '--show', 'summary'], project, { GITHUB_ACTIONS: 'true', GITHUB_WORKSPACE: `${project}/..` })).out;
+    const folder = project.split('/').at(-1);
+    check.equal(
+      github
+        .split('\n')
+        .filter((line) => line.startsWith('::'))
+        .map((line) => line.replaceAll(`${folder}/`, '')),
+      [
+        "::error file=b.lattice.js,line=1,col=24,title=load-failed::cannot load b.lattice.js: SyntaxError: Unexpected token ';'",
+        '::error file=a.lattice.js,line=2,col=100,title=1%3A 100%25%2C ]::not equal%0Aactual "a\\n::error::b"%0Aexpected "c"%0A(and 1 more case at this line)',
+      ],
+    );
+    const azure = await runCommand(['run', '--format', 'json'], project, { TF_BUILD: 'True', BUILD_SOURCESDIRECTORY: project });
+    check.includes(azure.output, '##vso[task.logissue type=error;sourcepath=a.lattice.js;linenumber=2;columnnumber=100;]1: 100%AZP25, ]: not equal%0Aactual');
+    check.equal(azure.out.includes('##vso'), false);
+  }),
+
+  testWith({ project })('are absent elsewhere', async ({ check }, { project }) =>
+    check.equal((await runCommand(['run'], project)).output.includes('::error f'), false),
+  ),
+]);
