@@ -10,8 +10,8 @@ export interface CommandContext {
   readonly terminal: Terminal;
   /** A lane's process: the first has been booting since the command was typed. */
   acquireLane(): ChildProcess;
-  /** The project's configuration: read once, when it is first asked for. */
-  configuration(): Promise<Configuration>;
+  /** The project's configuration: read once, when it is first needed, and again with `again`. */
+  configuration(again?: boolean): Promise<Configuration>;
   /** Calls `act` at each interrupting signal, and when the output is closed. */
   onInterrupt(act: (cause: InterruptCause) => void): void;
 }

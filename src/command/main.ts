@@ -220,7 +220,8 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       lane = undefined;
       return given;
     },
-    configuration() {
+    configuration(again = false) {
+      if (again) configured = undefined;
       configured ??= configuration(process.cwd(), () => {
         lane ??= running++ === 0 ? firstLane() : startLane();
         return lane;

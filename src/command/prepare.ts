@@ -34,11 +34,11 @@ type PrepareOptions = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout
   readonly retries?: number;
 };
 
-/** Reads the configuration, finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
-export async function prepare(where: readonly string[], options: PrepareOptions, setting: CommandContext): Promise<CommandInputs | undefined> {
+/** Reads the configuration (with `again`, anew), finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
+export async function prepare(where: readonly string[], options: PrepareOptions, setting: CommandContext, again = false): Promise<CommandInputs | undefined> {
   const { folder, terminal } = setting;
   const root = findRoot(folder);
-  const { config, problems: misconfigured } = await setting.configuration();
+  const { config, problems: misconfigured } = await setting.configuration(again);
   if (misconfigured.length) {
     const formatting = createFormatting(root, terminal);
     for (const problem of misconfigured) for (const line of renderProblem(problem, formatting, terminal.style.red)) terminal.error(line);

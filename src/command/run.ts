@@ -7,7 +7,7 @@ import { buildSelection } from './options.ts';
 import { prepare } from './prepare.ts';
 import { type RunCommandOptions, runOnce } from './run-once.ts';
 import { failWith } from './terminal.ts';
-import { watch } from './watch.ts';
+import { type WatchInputs, watch } from './watch.ts';
 
 /** Plans, runs, shows; gives the exit status. With `watch`, again and again as files change. */
 export async function runCommand(where: readonly string[], options: RunCommandOptions, setting: CommandContext): Promise<number> {
@@ -22,7 +22,13 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   // The same files in the same order: results are known by their test's place in the plan.
   const files = earlier?.info.files ? Object.keys(earlier.info.files).map((file) => join(root, file)) : prepared.files;
   const selection = earlier?.info.selection ?? buildSelection(options, targets, prepared);
-  if (options.watch) return watch({ where, selection, options, prepared, setting });
+  if (options.watch) {
+    const prepareAgain = async (): Promise<WatchInputs | undefined> => {
+      const prepared = await prepare(where, options, setting, true);
+      return prepared && { prepared, selection: buildSelection(options, prepared.targets, prepared) };
+    };
+    return watch({ where, options, setting, inputs: { prepared, selection }, prepareAgain });
+  }
   const interruption: Interruption = { by: undefined };
   setting.onInterrupt((signal) => interrupt(interruption, signal));
   return (await runOnce({ where, files, selection, earlier, options, prepared, interruption }, setting)).status;

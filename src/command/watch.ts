@@ -1,5 +1,5 @@
 import { rmSync } from 'node:fs';
-import { join, relative, sep } from 'node:path';
+import { dirname, join, relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { formatCount } from '../formats/style.ts';
 import { failedIds } from '../node/earlier-runs.ts';
@@ -10,12 +10,19 @@ import { type Interruption, interrupt, statusOfInterrupt } from './interruption.
 import type { CommandInputs } from './prepare.ts';
 import { type RunCommandOptions, runOnce } from './run-once.ts';
 
+/** What follows from the configuration. */
+export interface WatchInputs {
+  readonly prepared: CommandInputs;
+  readonly selection: Selection;
+}
+
 interface Watching {
   readonly where: readonly string[];
-  readonly selection: Selection;
   readonly options: RunCommandOptions;
-  readonly prepared: CommandInputs;
   readonly setting: CommandContext;
+  readonly inputs: WatchInputs;
+  /** Reads the configuration again, and finds the test files; undefined if there is an error, which has been printed. */
+  prepareAgain(): Promise<WatchInputs | undefined>;
 }
 
 /** Milliseconds that changes are gathered for: an editor writes several files at once. */
@@ -25,16 +32,20 @@ const DEBOUNCE_MS = 60;
 const MAX_WATCH_RECORDS = 3;
 
 /** What is to be run next, or that it is over. */
-type RunTrigger = { readonly files: readonly string[]; readonly ids?: readonly string[] | undefined } | 'end';
+type RunTrigger = { readonly files: readonly string[] | 'all'; readonly ids?: readonly string[] | undefined; readonly isReconfigured?: boolean } | 'end';
+
+const configurationName = /(?:^|[/\\])(?:red-lattice\.config\.m?[jt]s|tsconfig[^/\\]*\.json)$/;
+const folderDefaultsName = /(?:^|[/\\])folder\.lattice\.m?[jt]s$/;
 
 /**
  * Runs, then waits for changes, and runs again what they reach: the test files that read a changed file through imports, or as data.
  *
  * Keys on a terminal: Enter runs the same again, `a` all, `f` what failed; `q` and Ctrl-C end.
  */
-export async function watch({ where, selection, options, prepared, setting }: Watching): Promise<number> {
+export async function watch({ where, options, setting, inputs: first, prepareAgain }: Watching): Promise<number> {
   const { terminal, folder } = setting;
-  const { root, config } = prepared;
+  const { root } = first.prepared;
+  let inputs = first;
   const interruption: Interruption = { by: undefined };
   const reads = new Map<string, ReadonlySet<string>>();
   const wishes = new LatestRequestQueue();
@@ -42,7 +53,7 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
     interrupt(interruption, signal);
     wishes.put('end');
   });
-  const all = async (): Promise<readonly string[]> => (await findFiles(where, folder, config.files)).files;
+  const all = async (): Promise<readonly string[]> => (await findFiles(where, folder, inputs.prepared.config.files)).files;
   const { watch: follow } = await import('chokidar');
   const watcher = follow(root, { ignoreInitial: true, ignored: (path) => /(?:^|[/\\])(?:node_modules|\.[^/\\]+)(?:[/\\]|$)/.test(relative(root, path)) });
   let changed = new Set<string>();
@@ -54,22 +65,38 @@ export async function watch({ where, selection, options, prepared, setting }: Wa
     timer = setTimeout(async () => {
       const paths = changed;
       changed = new Set();
-      const affected = (await all()).filter((file) => paths.has(file) || readsAnyOf(reads.get(relative(root, file).split(sep).join('/')), paths));
+      if ([...paths].some((path) => configurationName.test(path))) return wishes.put({ files: 'all', isReconfigured: true });
+      // A test file that did not load can wait for any change; folder options concern all files below.
+      const folders = [...paths].filter((path) => folderDefaultsName.test(path)).map((path) => join(dirname(path), sep));
+      const affected = (await all()).filter((file) => {
+        const read = reads.get(relative(root, file).split(sep).join('/'));
+        return paths.has(file) || read === undefined || readsAnyOf(read, paths) || folders.some((above) => file.startsWith(above));
+      });
       if (affected.length > 0) wishes.put({ files: affected });
     }, DEBOUNCE_MS);
   });
   const keys = listenToKeys(async (key) => {
     if (key === 'q' || key === '\u0003') wishes.put('end');
-    else if (key === 'a') wishes.put({ files: await all() });
-    else if (key === 'f') wishes.put({ files: await all(), ids: failedIds(root) });
+    else if (key === 'a') wishes.put({ files: 'all' });
+    else if (key === 'f') wishes.put({ files: 'all', ids: failedIds(root) });
     else if (key === '\r' || key === '\n') wishes.put(last);
   });
-  let last: RunTrigger = { files: prepared.files };
+  let last: RunTrigger = { files: first.prepared.files };
   const records: string[] = [];
   let status = 0;
   for (let wish: RunTrigger = last; wish !== 'end'; wish = await wishes.next()) {
-    last = wish;
-    const { files, ids } = wish;
+    last = { ...wish, isReconfigured: false };
+    if (wish.isReconfigured) {
+      const again = await prepareAgain();
+      if (!again) {
+        terminal.out(terminal.style.dim('\nwaiting for a change of the configuration'));
+        continue;
+      }
+      inputs = again;
+    }
+    const { prepared, selection } = inputs;
+    const { ids } = wish;
+    const files = wish.files === 'all' ? await all() : wish.files;
     prepared.compiler.ahead(files);
     const run = await runOnce({ where, files, selection: ids ? { ...selection, ids } : selection, options, prepared, interruption }, setting);
     ({ status } = run);

@@ -261,24 +261,48 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.includes((await runCommand(['merge', 'nowhere'], project)).output, 'nowhere is not a run record');
   }),
 
-  inProject('--watch runs what a change reaches, through imports and data files', { timeout: 30_000 }, async ({ check, eventually, defer }, { project }) => {
-    const { FORCE_COLOR, CI, ...env } = process.env;
-    const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', '--watch'], { cwd: project, env });
-    defer(() => child.kill('SIGKILL'));
-    let out = '';
-    child.stdout.on('data', (text) => {
-      out += text;
-    });
-    const lines = (): string[] => out.split('\n').filter((line) => / passed, /.test(line) && / failed$/.test(line));
-    const runs = (count: number): Promise<unknown> => eventually(() => lines().length >= count && out.trimEnd().endsWith('files'), { within: 10_000 });
-    await runs(1);
-    await writeFile(join(project, 'most.ts'), 'export const most = 20;\n');
-    await runs(2);
-    await writeFile(join(project, 'stays.csv'), 'nights\n1\n30\n');
-    await runs(3);
-    check.equal(lines(), ['19 passed, 2 failed', '20 passed, 0 failed', '1 passed, 1 failed']);
-    child.kill('SIGINT');
-    const status = await new Promise((resolve) => child.on('close', resolve));
-    check.equal(status, 130);
-  }),
+  inProject(
+    '--watch runs what a change reaches, through imports, CommonJS, data files, folder options and settings',
+    { timeout: 60_000 },
+    async ({ check, eventually, defer }, { project }) => {
+      const { FORCE_COLOR, CI, ...env } = process.env;
+      const put = (name: string, text: string): Promise<void> => writeFile(join(project, name), text);
+      await put('rates.cjs', "exports.rate = require('./deep.cjs').rate;\n");
+      await put('deep.cjs', 'exports.rate = 20;\n');
+      await put(
+        'common.lattice.ts',
+        "import { test } from 'red-lattice';\nimport rates from './rates.cjs';\nexport const rate = test('rate', ({ check }) => check.equal(rates.rate, 20));\n",
+      );
+      const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', '--watch'], { cwd: project, env });
+      defer(() => child.kill('SIGKILL'));
+      let out = '';
+      child.stdout.on('data', (text) => {
+        out += text;
+      });
+      const lines = (): string[] => out.split('\n').filter((line) => / passed, .* failed/.test(line));
+      /** Waits for the next run after a change; gives its last line. */
+      const after = async (change: () => Promise<unknown>): Promise<string | undefined> => {
+        const count = lines().length;
+        await change();
+        await eventually(() => lines().length > count && /(?:files|configuration)$/.test(out.trimEnd()), { within: 15_000 });
+        return lines().at(-1);
+      };
+      check.equal(await after(async () => {}), '20 passed, 2 failed');
+      check.equal(await after(() => put('most.ts', 'export const most = 20;\n')), '20 passed, 0 failed', 'an imported source');
+      check.equal(await after(() => put('stays.csv', 'nights\n1\n30\n')), '1 passed, 1 failed', 'a data file');
+      check.equal(await after(() => put('deep.cjs', 'exports.rate = 21;\n')), '0 passed, 1 failed', 'a required source');
+      const folderOptions = (skip: string): string => `import { folder } from 'red-lattice';\nexport default folder({ tags: ['${skip}'] });\n`;
+      const whole = '2 passed, 2 failed';
+      check.equal(await after(() => put('folder.lattice.ts', folderOptions('one'))), whole, 'folder options that are added');
+      check.equal(await after(() => put('folder.lattice.ts', folderOptions('two'))), whole, 'folder options that change');
+      check.equal(await after(() => rm(join(project, 'folder.lattice.ts'))), whole, 'folder options that are removed');
+      check.equal(await after(() => put('red-lattice.config.ts', "export default { files: ['common.*'] };\n")), '0 passed, 1 failed', 'a configuration');
+      await put('red-lattice.config.ts', 'export default { filez: [] };\n');
+      await eventually(() => out.includes('waiting for a change of the configuration'), { within: 15_000 });
+      check.equal(await after(() => put('red-lattice.config.ts', 'export default {};\n')), whole, 'a configuration that is valid again');
+      child.kill('SIGINT');
+      const status = await new Promise((resolve) => child.on('close', resolve));
+      check.equal(status, 130);
+    },
+  ),
 ]);

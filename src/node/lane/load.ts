@@ -34,6 +34,7 @@ async function load(path: string, root: string, modules: Modules): Promise<Loade
     const url = pathToFileURL(path);
     const folders: Options[] = [];
     for (const defaults of folderFiles(path, root)) {
+      modules.track(url.href, pathToFileURL(defaults).href);
       const { default: given } = await modules.import(pathToFileURL(defaults).href);
       if (given instanceof FolderDefaultsImpl) folders.push(given.options);
     }

@@ -69,11 +69,12 @@ export class Modules {
 
   #resolveAndTrack(specifier: string, from: string): Resolved {
     const resolved = resolveModule(specifier, from, this.#settings.get(from));
-    if (resolved.from === 'source' || findLoader(this.#loaders, resolved.url)) this.#track(from, resolved.url);
+    if (isOfProject(resolved.url)) this.track(from, resolved.url);
     return resolved;
   }
 
-  #track(from: string, url: string): void {
+  /** Notes that a source depends on another file. */
+  track(from: string, url: string): void {
     this.#imports.set(from, (this.#imports.get(from) ?? new Set()).add(url));
   }
 
@@ -117,7 +118,7 @@ export class Modules {
   async #source(url: string): Promise<AnyModule> {
     const path = fileURLToPath(url);
     const settings = await this.#configs.find(path);
-    if (settings) this.#track(url, pathToFileURL(settings.file).href);
+    if (settings) this.track(url, pathToFileURL(settings.file).href);
     if (settings && (isTypeScript(url) || settings.allowsJavaScript)) this.#settings.set(url, settings);
     const code = isTypeScript(url) ? await this.#compiled(url, path, settings?.hash) : await readFile(path, 'utf8');
     try {
@@ -155,9 +156,22 @@ export class Modules {
 
   async #native(url: string): Promise<AnyModule> {
     try {
-      return synthetic(url, (await import(url)) as Record<string, unknown>);
+      const namespace = (await import(url)) as Record<string, unknown>;
+      if (isOfProject(url)) this.#trackRequired(fileURLToPath(url));
+      return synthetic(url, namespace);
     } catch (error) {
       throw explainUnknownExtension(error, url);
+    }
+  }
+
+  /** What a CommonJS module requires, and these in turn: the runtime has loaded it. */
+  #trackRequired(path: string): void {
+    const from = pathToFileURL(path).href;
+    for (const { filename } of requireCache[path]?.children ?? []) {
+      const url = pathToFileURL(filename).href;
+      if (!isOfProject(url) || this.#imports.get(from)?.has(url)) continue;
+      this.track(from, url);
+      this.#trackRequired(filename);
     }
   }
 
@@ -185,6 +199,11 @@ export class Modules {
     return synthetic(url, { default: JSON.parse(await readFile(fileURLToPath(url), 'utf8')) as unknown });
   }
 }
+
+const requireCache = createRequire(import.meta.url).cache;
+
+/** Whether a file is no part of a package that is installed. */
+const isOfProject = (url: string): boolean => url.startsWith('file:') && !url.includes('/node_modules/');
 
 const findAttributes = (extra: unknown): Attributes => {
   const { attributes, assert } = extra as { attributes?: Attributes; assert?: Attributes };
