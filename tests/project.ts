@@ -1,5 +1,5 @@
 import { mkdir, symlink, writeFile } from 'node:fs/promises';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import { fixture } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { root } from './program.ts';
@@ -8,7 +8,10 @@ import { root } from './program.ts';
 export async function makeProject(folder: string, files: Readonly<Record<string, string>> = {}): Promise<void> {
   await mkdir(join(folder, 'node_modules'), { recursive: true });
   await symlink(root, join(folder, 'node_modules', 'red-lattice'));
-  for (const [name, text] of Object.entries({ 'package.json': '{"type":"module"}', ...files })) await writeFile(join(folder, name), text);
+  for (const [name, text] of Object.entries({ 'package.json': '{"type":"module"}', ...files })) {
+    await mkdir(dirname(join(folder, name)), { recursive: true });
+    await writeFile(join(folder, name), text);
+  }
 }
 
 /** The folder of a project of these files, in which the built package is installed. */

@@ -1,6 +1,7 @@
 import { describeThrown, isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError, refuse } from '../problems/problem-error.ts';
+import { outsideTests } from './ambient-host.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './annotations.ts';
 import { formatValuesName } from './ids.ts';
 import type { Partition } from './partition.ts';
@@ -16,6 +17,10 @@ type OverrideColumns<Row, More> = Simplify<Omit<Row, keyof More> & More>;
 type DisjointColumns<Row, Other> = keyof Row & keyof Other extends never ? unknown : { readonly 'columns in both sources': keyof Row & keyof Other };
 type Either<A, B> = Simplify<A & { [K in Exclude<keyof B, keyof A>]?: undefined }> | Simplify<B & { [K in Exclude<keyof A, keyof B>]?: undefined }>;
 
+type Renamed<Row, Names> = Simplify<{
+  [Column in keyof Row as Column extends keyof Names ? (Names[Column] extends string ? Names[Column] : Column) : Column]: Row[Column];
+}>;
+
 /**
  * A lazy, reusable sequence of rows. Each row is a case. Methods return a new source and do not change this one.
  *
@@ -30,6 +35,10 @@ export interface CaseSource<Row extends object> {
   concat<Other extends object>(other: CaseSource<Other>): CaseSource<Either<Row, Other>>;
   /** Keeps the rows that satisfy a condition. */
   filter(condition: (row: Row) => boolean): CaseSource<Row>;
+  /** Keeps only these columns. */
+  select<Column extends keyof Row>(...columns: readonly Column[]): CaseSource<Simplify<Pick<Row, Column>>>;
+  /** Renames columns: `{ 'Berth no.': 'berth' }`. */
+  rename<const Names extends { readonly [Column in keyof Row]?: string }>(names: Names): CaseSource<Renamed<Row, Names>>;
   /** Adds columns computed from a row. A column that exists is replaced. */
   derive<More extends object>(compute: (row: Row) => More): CaseSource<OverrideColumns<Row, More>>;
   /** Replaces each row by the rows computed from it. */
@@ -146,6 +155,35 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return this.#map(this.#parts.columns, undefined, () => (entry) => (entry.problems || condition(entry.row as Row) ? entry : undefined));
   }
 
+  select(...columns: readonly PropertyKey[]): CaseSource<any> {
+    const kept = columns.map(String);
+    return this.#reshape(kept, kept, (row) => Object.fromEntries(kept.filter((column) => Object.hasOwn(row, column)).map((column) => [column, row[column]])));
+  }
+
+  rename(names: Readonly<Record<string, string | undefined>>): CaseSource<any> {
+    const nameOf = (column: string): string => (Object.hasOwn(names, column) && names[column]) || column;
+    return this.#reshape(Object.keys(names), this.#parts.columns?.map(nameOf), (row) =>
+      Object.fromEntries(Object.entries(row).map(([column, value]) => [nameOf(column), value])),
+    );
+  }
+
+  /** The same rows under other columns. `used` are the columns that must be there, as far as these are known before a row is read. */
+  #reshape(used: readonly string[], columns: readonly string[] | undefined, reshape: (row: Readonly<Record<string, unknown>>) => object): CaseSourceImpl<any> {
+    const { columns: known, description } = this.#parts;
+    const missing = known ? used.filter((column) => !known.includes(column)) : [];
+    const duplicate = columns?.find((column, i) => columns.indexOf(column) < i);
+    const problems: Problem[] = missing.map((column) => ({ code: 'missing-column', column, known: known as readonly string[] }));
+    if (duplicate !== undefined) problems.push({ code: 'duplicate-column', column: duplicate, source: description });
+    const reshaped = this.#map(
+      columns,
+      this.#parts.facts,
+      () => (entry) => (entry.problems ? entry : { ...entry, row: reshape(entry.row as Record<string, unknown>) }),
+    );
+    return problems.length === 0
+      ? reshaped
+      : new CaseSourceImpl({ ...CaseSourceImpl.partsOf(reshaped), problems: [...(this.#parts.problems ?? []), ...problems] });
+  }
+
   derive<More extends object>(compute: (row: Row) => More): CaseSource<any> {
     return this.#map(
       undefined,
@@ -228,7 +266,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
   }
 
   async *[Symbol.asyncIterator](): AsyncGenerator<Row> {
-    for await (const entry of readEntries(this, { base: undefined, slug: '' })) {
+    for await (const entry of readEntries(this, outsideTests())) {
       if (entry.problems) throw new ProblemError(entry.problems);
       yield entry.row as Row;
     }

@@ -1,8 +1,10 @@
 import { readFile } from 'node:fs/promises';
-import { basename, relative, sep } from 'node:path';
+import { relative, sep } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
+import { withOwnBase } from '../cases/ambient-host.ts';
 import { type CaseSource, CaseSourceImpl } from '../cases/source.ts';
 import { refuse } from '../problems/problem-error.ts';
+import { captureStack } from '../problems/source-location.ts';
 
 /** One file as a row. */
 export interface DataFileRow {
@@ -23,19 +25,32 @@ export interface DataFileRow {
  * ```
  */
 export function dataFiles(pattern: string): CaseSource<DataFileRow> {
+  const origin = captureStack(dataFiles, 1);
   return new CaseSourceImpl<DataFileRow>({
     description: pattern,
     columns: ['path', 'name', 'text', 'bytes'],
-    async *open({ base, files }) {
+    async *open(expansion) {
+      const { base, files } = withOwnBase(expansion, origin);
       if (!base || !files) refuse({ code: 'no-file-source', path: pattern });
       const folder = fileURLToPath(new URL('.', base));
       const { glob } = await import('tinyglobby');
       const found = await glob(pattern, { cwd: folder, absolute: true, expandDirectories: false });
-      yield found.sort().map((path) => {
-        const name = relative(folder, path).split(sep).join('/');
+      const names = found.sort().map((path) => relative(folder, path).split(sep).join('/'));
+      const outside = shortestNames(names.filter((name) => name.startsWith('..')));
+      yield found.map((path, i) => {
+        const name = names[i] as string;
         const row: DataFileRow = { path, name, text: () => readFile(path, 'utf8'), bytes: () => readFile(path) };
-        return { row, name: name.startsWith('..') ? basename(path) : name, location: { file: pathToFileURL(path).href, line: 1, column: 1 } };
+        return { row, name: outside.get(name) ?? name, location: { file: pathToFileURL(path).href, line: 1, column: 1 } };
       });
     },
   });
+}
+
+/** Files outside the folder by the shortest ends of their paths that differ. */
+function shortestNames(paths: readonly string[]): Map<string, string> {
+  const parts = paths.map((path) => path.split('/'));
+  for (let length = 1; ; length++) {
+    const names = parts.map((all) => all.slice(-length).join('/'));
+    if (new Set(names).size === names.length || parts.every((all) => all.length <= length)) return new Map(paths.map((path, i) => [path, names[i] as string]));
+  }
 }

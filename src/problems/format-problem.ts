@@ -112,9 +112,11 @@ export function formatProblem(problem: Problem): string {
       return `${problem.column}: the cell shows ${problem.shown}. Fix its formula in the workbook.`;
     case 'missing-formula-result':
       return `${problem.column}: the formula has no stored result. Open the workbook and save it.`;
-    case 'unused-column': {
-      const near = findNearestName(problem.column, problem.known);
-      return `nothing reads column \`${problem.column}\`${near === undefined ? '' : `; did you mean \`${near}\`?`}`;
+    case 'unused-columns': {
+      const { columns, known } = problem;
+      const near = columns.map((column) => [column, findNearestName(column, known)]).find(([, name]) => name !== undefined);
+      const hint = near === undefined ? '. List columns that are not needed in `ignore`.' : `; did you mean \`${near[1]}\` by \`${near[0]}\`?`;
+      return `nothing reads ${columns.length === 1 ? 'column' : 'columns'} ${list(columns)}${hint}`;
     }
     case 'schema-issue':
       return `${problem.column === undefined ? '' : `${problem.column}: `}${problem.message}`;

@@ -48,7 +48,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'separator-line'; readonly text: string; readonly delimiter: string | undefined }
   | { readonly code: 'unsupported-line-ending' }
   | { readonly code: 'wrong-delimiter'; readonly delimiter: string }
-  | { readonly code: 'unused-column'; readonly column: string; readonly known: readonly string[] }
+  | { readonly code: 'unused-columns'; readonly columns: readonly string[]; readonly known: readonly string[] }
   | { readonly code: 'schema-issue'; readonly column: string | undefined; readonly message: string }
   | { readonly code: 'parse-error'; readonly reason: string }
   | { readonly code: 'duplicate-key'; readonly key: string }

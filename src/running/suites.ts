@@ -1,3 +1,4 @@
+import { setAmbientHost } from '../cases/ambient-host.ts';
 import type { FileSource } from '../cases/row.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
@@ -107,6 +108,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   const { seed = wallClockNow() % 1_000_000, concurrency, signal, filter: only, onRequest = false, onEvent } = options;
   const folder = withDefaults(options);
   const { files } = folder;
+  setAmbientHost(folder);
   const plan = await planChildren(suites, folder, concurrency);
   onEvent?.({ type: 'planned', tests: plan.tests.length, warnings: plan.warnings });
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;

@@ -1,4 +1,4 @@
-import { mkdirSync, symlinkSync } from 'node:fs';
+import { symlinkSync } from 'node:fs';
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, suite, testWith } from 'red-lattice';
@@ -81,12 +81,8 @@ const project = fixture('project', {
   scope: 'file',
   needs: { folder: tempDirectory('file') },
   async setup(_, { folder }) {
-    await makeProject(folder);
+    await makeProject(folder, files);
     symlinkSync(join(root, 'node_modules', 'typescript-5.9'), join(folder, 'node_modules', 'typescript'));
-    for (const [name, text] of Object.entries(files)) {
-      mkdirSync(join(folder, name, '..'), { recursive: true });
-      await writeFile(join(folder, name), text);
-    }
     return folder;
   },
 });

@@ -22,6 +22,8 @@ export type RowOf<C> = Simplify<{ [K in Exclude<keyof C, Optional<C>>]: CellValu
 export interface RowTyping {
   readonly columns: Columns | undefined;
   readonly schema: StandardSchema<unknown> | undefined;
+  /** Headings that need not be read. */
+  readonly ignore?: readonly string[] | undefined;
 }
 
 /** What one column of a file is for. */

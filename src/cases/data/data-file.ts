@@ -1,7 +1,19 @@
 import { findNearestName } from '../../problems/nearest-name.ts';
-import { findInvalidOptions, functionSpec, isObject, literalFalse, type OptionSpecs, oneOfSpecs, recordOf, text } from '../../problems/option-specs.ts';
+import {
+  findInvalidOptions,
+  functionSpec,
+  isObject,
+  isText,
+  listOf,
+  literalFalse,
+  type OptionSpecs,
+  oneOfSpecs,
+  recordOf,
+  text,
+} from '../../problems/option-specs.ts';
 import { refuse } from '../../problems/problem-error.ts';
-import { advanceLocation, type SourceLocation } from '../../problems/source-location.ts';
+import { advanceLocation, captureStack, type SourceLocation } from '../../problems/source-location.ts';
+import { withOwnBase } from '../ambient-host.ts';
 import type { Partition } from '../partition.ts';
 import type { ExpansionContext, FileSource, RowBatches } from '../row.ts';
 import { type CaseSource, CaseSourceImpl, type SharedChunks } from '../source.ts';
@@ -17,6 +29,8 @@ export interface DataFileOptions {
   sheet?: string | undefined;
   /** The path to the list of rows in a JSON or YAML document: 'quotes.items'. Default: the document itself. */
   at?: string | undefined;
+  /** Headings that nothing needs to read. Without it, `plan` lists unread columns. */
+  ignore?: readonly string[] | undefined;
 }
 
 type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
@@ -26,6 +40,7 @@ const optionSpecs: OptionSpecs<Given> = {
   delimiter: text,
   sheet: text,
   at: text,
+  ignore: listOf('headings', isText),
   // A schema may be a function, too.
   columns: recordOf('object with a cell type per column', (cell) => isObject(cell) || functionSpec.matches(cell)),
   schema: { is: 'Standard Schema', matches: (value) => (typeof value === 'object' || typeof value === 'function') && value !== null && '~standard' in value },
@@ -46,7 +61,8 @@ const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml'
 /**
  * Create a case source from a data file: one row per record of a CSV, TSV, JSON, JSON Lines or YAML file, or of a workbook.
  *
- * A relative path starts at the folder of the test file that exports the test. Without a path, the file is
+ * A relative path starts at the folder of the test file that exports the test; where a body or a fixture reads the source, at the folder of
+ * the file that calls `dataFile`. Without a path, the file is
  * `data/<slug of the test's title>.*` in that folder. With `columns`, cells are typed: an invalid cell is reported with file, line and
  * column, and makes only its own case errored. Without `columns`, every heading is a column of text. The
  * columns `(case)`, `(tags)`, `(skip)` and `(known failure)` name and annotate rows.
@@ -62,12 +78,13 @@ export function dataFile<
   Row extends object = string extends keyof C ? Record<string, string> : keyof C extends never ? Record<string, string> : RowOf<C>,
 >(path: string | URL | undefined, options?: DataFileOptions & { columns?: C | undefined; schema?: StandardSchema<Row> | undefined }): CaseSource<Row> {
   const given: Given = options ?? {};
+  const origin = captureStack(dataFile, 1);
   return new CaseSourceImpl<Row>({
     description: path === undefined ? 'its data file' : path instanceof URL ? (path.pathname.split('/').at(-1) ?? path.href) : path,
     columns: given.columns && Object.keys(given.columns),
     isReplayable: true,
     problems: findInvalidOptions(given, optionSpecs, 'dataFile'),
-    open: (expansion) => readDataFile(path, given, expansion),
+    open: (expansion) => readDataFile(path, given, withOwnBase(expansion, origin)),
     openPartition: (expansion, share) => readShare(path, given, expansion, share),
   });
 }
@@ -107,7 +124,7 @@ async function openFile(path: string | URL | undefined, options: Given, expansio
   if (!format) return refuse({ code: 'unknown-format', path: formatFileName(url), known: Object.keys(formats) });
   // Every line begins with an empty text: none is meant.
   const comment = options.comment === undefined ? '#' : options.comment || undefined;
-  return { format, url, comment, open: (): Bytes => bytesOf(files, url), typed: { columns: options.columns, schema: options.schema } };
+  return { format, url, comment, open: (): Bytes => bytesOf(files, url), typed: { columns: options.columns, schema: options.schema, ignore: options.ignore } };
 }
 
 function findDelimiter(format: 'csv' | 'tsv', options: Given): string {

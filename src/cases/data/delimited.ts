@@ -64,8 +64,8 @@ async function buildBatch({ records, read }: RecordBatch, layout: DelimitedLayou
 
 const noHeadings = ({ name }: CsvFile): never => refuse({ code: 'no-header', at: { file: name, line: 1, column: 1 } });
 
-function buildLayout(header: CsvRecord, { columns: wanted, schema }: RowTyping, remark: Remark): DelimitedLayout {
-  const columns = readHeadings(header.cells, wanted, (index) => header.placeOfCell(index).place, remark);
+function buildLayout(header: CsvRecord, { columns: wanted, schema, ignore }: RowTyping, remark: Remark): DelimitedLayout {
+  const columns = readHeadings(header.cells, wanted, (index) => header.placeOfCell(index).place, remark, ignore);
   const width = Math.max(...columns.map(({ index }) => index)) + 1;
   return {
     columns,

@@ -43,6 +43,7 @@ export function readHeadings(
   columns: Columns | undefined,
   placeOf: (index: number) => SourceLocation,
   remark: ((problem: Problem) => void) | undefined,
+  ignore: readonly string[] = [],
 ): IndexedColumn[] {
   const headings = texts.map((text) => text.trim());
   const problems: Problem[] = [];
@@ -60,8 +61,8 @@ export function readHeadings(
   if (problems.length) throw new ProblemError(problems);
   const read = new Set(found.map(({ index }) => index));
   const wanted = found.map(({ heading }) => heading);
-  headings.forEach((heading, index) => {
-    if (heading !== '' && !read.has(index)) remark?.({ code: 'unused-column', column: heading, known: wanted, at: placeOf(index) });
-  });
+  const unused = headings.flatMap((heading, index) => (heading === '' || read.has(index) || ignore.includes(heading) ? [] : [index]));
+  const [first] = unused;
+  if (first !== undefined) remark?.({ code: 'unused-columns', columns: unused.map((index) => headings[index] as string), known: wanted, at: placeOf(first) });
   return found;
 }

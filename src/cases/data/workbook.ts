@@ -3,7 +3,7 @@ import { formatThousands } from '../../problems/format-thousands.ts';
 import type { Problem } from '../../problems/problem.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';
-import type { Columns, StandardSchema } from './columns.ts';
+import type { RowTyping } from './columns.ts';
 import { type IndexedColumn, readHeadings } from './headings.ts';
 import { CellSchemaError, type Layout, type RawRecord, settleAll, typeRecord } from './typing.ts';
 
@@ -43,7 +43,7 @@ export async function* readWorkbook(
   bytes: AsyncIterable<Uint8Array>,
   file: string,
   options: { readonly sheet: string | undefined; readonly comment: string | undefined },
-  typed: { readonly columns: Columns | undefined; readonly schema: StandardSchema<unknown> | undefined },
+  typed: RowTyping,
   remark: ((problem: Problem) => void) | undefined,
 ): AsyncGenerator<readonly RowEntry[]> {
   const archive = await Archive.open(bytes, file);
@@ -57,7 +57,11 @@ export async function* readWorkbook(
       const first = cells.get(0);
       if (options.comment !== undefined && first && 'value' in first && String(first.value).startsWith(options.comment)) continue;
       if (layout) entries.push(typeRecord(buildRecord(cells, number, placeOf), layout));
-      else layout = { columns: readHeadings(readWorkbookHeadings(cells), typed.columns, (index) => placeOf(number, index), remark), schema: typed.schema };
+      else
+        layout = {
+          columns: readHeadings(readWorkbookHeadings(cells), typed.columns, (index) => placeOf(number, index), remark, typed.ignore),
+          schema: typed.schema,
+        };
     }
     if (entries.length) yield settleAll(entries);
   }

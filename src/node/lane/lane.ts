@@ -1,4 +1,5 @@
 import { pathToFileURL } from 'node:url';
+import { setAmbientHost } from '../../cases/ambient-host.ts';
 import { hash } from '../../cases/hash.ts';
 import type { ExpansionHost } from '../../cases/row.ts';
 import { DEFAULT_FIXTURE_TIMEOUT_MS } from '../../fixtures/instance.ts';
@@ -77,6 +78,7 @@ export class Lane {
     this.#signal = signal;
     const hides = compileRedactions(job.redact);
     this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted: hides };
+    setAmbientHost(this.#surroundings);
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });

@@ -1,0 +1,20 @@
+import { type CapturedStack, findLocation } from '../problems/source-location.ts';
+import type { ExpansionContext, ExpansionHost } from './row.ts';
+
+type AmbientHost = Pick<ExpansionHost, 'files' | 'kept'> & { readonly base?: URL | undefined };
+
+let ambient: AmbientHost | undefined;
+
+/** Sets what sources use that are read outside of tests, in bodies and fixtures. The outermost run of the process gives it. */
+export function setAmbientHost(host: AmbientHost): void {
+  ambient ??= host;
+}
+
+export const outsideTests = (): ExpansionContext => ({ ...ambient, base: undefined, slug: '' });
+
+/** Relative paths of a source that no test has start at the file that created it, or at the folder of the page. */
+export function withOwnBase(expansion: ExpansionContext, origin: CapturedStack): ExpansionContext {
+  if (expansion.base) return expansion;
+  const file = findLocation(origin)?.file;
+  return { ...expansion, base: file?.startsWith('file:') ? new URL(file) : ambient?.base };
+}
