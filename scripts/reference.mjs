@@ -10,8 +10,8 @@ const types = join(root, 'dist', 'types');
 
 /** The parts of the reference, by task: the files that declare their names. */
 const parts = [
-  { title: 'Write tests and suites', from: /^suites\/(?:suite|hand)/ },
-  { title: 'Create cases', from: /^cases\/(?:table|source|marks|random)/ },
+  { title: 'Write tests and suites', from: /^suites\/(?:suite|contexts)/ },
+  { title: 'Create cases', from: /^cases\/(?:table|source|annotations|random)/ },
   { title: 'Read data files', from: /^(?:cases\/(?:data|row)|node\/data-files)/ },
   { title: 'Combine values in matrices', from: /^cases\/matrix/ },
   { title: 'Define fixtures', from: /^(?:fixtures|node\/fixtures)/ },
