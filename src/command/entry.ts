@@ -1,3 +1,4 @@
+import { enableCompileCache } from '../node/compile-cache.ts';
 import { startLane } from '../node/start-lane.ts';
 import { canRunCases, restartInOneProcess, wantsOneProcess } from './one-process.ts';
 
@@ -18,6 +19,7 @@ if (runsInProcess && !canRunCases()) {
 } else {
   // A lane takes as long to boot as this process took: it is on its way before anything else is loaded.
   const lane = mayRun && !runsInProcess ? startLane() : undefined;
+  enableCompileCache();
   const { main } = await import('./main.ts');
   await main(args, lane, runsInProcess);
 }

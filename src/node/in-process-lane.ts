@@ -26,7 +26,7 @@ export class InProcessLane extends EventEmitter {
   }
 
   async #start(): Promise<void> {
-    const { laneMain } = (await import(new URL('./lane.js', import.meta.url).href)) as typeof import('./lane-entry.ts');
+    const { laneMain } = (await import(new URL('./lane-entry.js', import.meta.url).href)) as typeof import('./lane-entry.ts');
     const channel: LaneChannel = {
       ownsProcess: false,
       send: (message: ToCoordinator) => void setImmediate(() => this.emit('message', message)),

@@ -1,0 +1,31 @@
+// Runs the trusted base and the tests of cases, loading and commands with other versions of Node, which come from the registry as packages.
+// usage: test-runtimes.mjs [major version…]    (default: 20 22 24 26)
+import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { command, must, root, show } from './steps.mjs';
+
+const versions = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ['20', '22', '24', '26'];
+const platform = process.platform === 'win32' ? 'win' : process.platform;
+const name = `node-${platform}-${process.arch}`;
+const suites = ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
+
+/** The path of a runtime; installs it if it is missing. */
+function installRuntime(version) {
+  const folder = join(root, '.red-lattice', 'runtimes', version);
+  const path = join(folder, 'node_modules', name, 'bin', process.platform === 'win32' ? 'node.exe' : 'node');
+  if (!existsSync(path)) {
+    mkdirSync(folder, { recursive: true });
+    writeFileSync(join(folder, 'package.json'), '{}\n');
+    must('npm', ['install', '--no-audit', '--no-fund', '--silent', `${name}@${version}`], { cwd: folder });
+  }
+  return path;
+}
+
+const failed = versions.filter((version) => {
+  const runtime = installRuntime(version);
+  console.log(`\nNode ${version}`);
+  const base = show(runtime, [join(root, 'tests', 'root', 'run.mjs')]);
+  return base + show(runtime, [command, 'run', ...suites, '--show', 'summary']) > 0;
+});
+console.log(failed.length === 0 ? `\nNode ${versions.join(', ')}: all tests passed` : `\nfailed with Node ${failed.join(', ')}`);
+if (failed.length > 0) process.exitCode = 1;
