@@ -47,7 +47,12 @@ const banner = { js: "import { createRequire as requireFrom } from 'node:module'
 const builds = [
   await build({
     ...options,
-    entryPoints: { index: `${source}/index.ts`, node: `${source}/node/index.ts`, lane: `${source}/node/lane-start.ts`, 'lane-entry': `${source}/node/lane-entry.ts` },
+    entryPoints: {
+      index: `${source}/index.ts`,
+      node: `${source}/node/index.ts`,
+      lane: `${source}/node/lane-start.ts`,
+      'lane-entry': `${source}/node/lane-entry.ts`,
+    },
     chunkNames: 'part-[hash]',
   }),
   await build({ ...options, entryPoints: { command: `${source}/command/entry.ts` }, plugins: [apart], splitting: false }),
