@@ -5,7 +5,7 @@ import { Command, CommanderError, Option } from 'commander';
 import { renderProblem } from '../formats/human/run.ts';
 import { reportFormats } from '../formats/report-formats.ts';
 import { CompileService } from '../node/compile-service.ts';
-import { type Configuration, configurationOf, readConfiguration } from '../node/configuration.ts';
+import { type Configuration, findConfiguration, readConfiguration } from '../node/configuration.ts';
 import { addSourceMaps } from '../node/coverage.ts';
 import { findRoot } from '../node/find-files.ts';
 import { InProcessLane } from '../node/in-process-lane.ts';
@@ -149,9 +149,10 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     .command('new')
     .description('Create a starter test file with a fixture, a table and a data file.')
     .argument('<name>', 'the name, with its folder: tests/berths')
+    .option('--config', 'Also write what the project lacks: a configuration, a tsconfig.json, an npm script.')
     .addHelpText('after', '\nExample:\n  red-lattice new tests/berths')
-    .action(async (name: string) => {
-      status = await newCommand(name, setting);
+    .action(async (name: string, options) => {
+      status = await newCommand(name, options, setting);
     });
 
   program
@@ -180,7 +181,7 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
 /** A project's configuration, read by the lane that will run its first cases. */
 async function configuration(folder: string, lane: () => ChildProcess): Promise<Configuration> {
   const root = findRoot(folder);
-  const path = configurationOf(root);
+  const path = findConfiguration(root);
   if (path === undefined) return { config: {}, problems: [] };
   const cache = join(findStateFolder(root), 'cache');
   return readConfiguration(path, cache, lane(), new CompileService(cache));

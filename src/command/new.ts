@@ -1,7 +1,10 @@
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { basename, dirname, join, relative, resolve } from 'node:path';
 import { escapeToOneLine } from '../formats/style.ts';
+import { findRoot } from '../node/find-files.ts';
 import type { CommandContext } from './command-context.ts';
+import { writeConfiguration } from './new-configuration.ts';
+import { findProjectStyle } from './project-style.ts';
 import { failWith } from './terminal.ts';
 
 /** What a starter is made of: a test file with a fixture, a table and a data file, which runs as it is. */
@@ -48,14 +51,20 @@ export const starter = suite(${JSON.stringify(title.replaceAll('{', '{{'))}, [
 
 const rows = 'nights,due\n1,20\n3,60\n7,126\n';
 
-/** Writes a starter, and nothing over what is there. */
-export async function newCommand(name: string, { folder, terminal }: CommandContext): Promise<number> {
-  const bare = name.replace(/(?:\.lattice)?\.[mc]?[jt]sx?$/, '');
-  const path = resolve(folder, bare);
+/** Writes a starter that matches the project, and nothing over what is there. With `config`, also what the project lacks to run it. */
+export async function newCommand(name: string, { config }: { readonly config?: boolean }, { folder, terminal }: CommandContext): Promise<number> {
+  const [, bare = name, given] = /^(.*?)(?:\.lattice)?\.(m?[jt]s)$/.exec(name) ?? [];
+  const root = findRoot(folder);
+  const style = findProjectStyle(root);
+  // A bare name goes to the tests that are there; ./name does not.
+  const path = folder === root && style.testFolder !== undefined && !/[/\\]/.test(bare) ? join(root, style.testFolder, bare) : resolve(folder, bare);
+  const extension = given ?? style.extension;
   const title = basename(bare);
   if (!/^[\p{L}\p{N}]/u.test(title))
     return failWith(terminal, `${name} is not a valid test file name. It must begin with a letter or a digit, like berths or tests/berths.`);
-  const files = { [`${path}.lattice.ts`]: starter(title, `${title}.csv`), [join(dirname(path), `${title}.csv`)]: rows };
+  const code = starter(title, `${title}.csv`);
+  const test = `${path}.lattice.${extension}`;
+  const files = { [test]: /ts$/.test(extension) ? code : code.replace('<string, string>', ''), [join(dirname(path), `${title}.csv`)]: rows };
   const there = Object.keys(files).find((file) => existsSync(file));
   const near = (file: string): string => relative(folder, file) || file;
   if (there) return failWith(terminal, `${near(there)} already exists and was not changed. Choose another name.`);
@@ -64,6 +73,7 @@ export async function newCommand(name: string, { folder, terminal }: CommandCont
     writeFileSync(file, text, { flag: 'wx' });
     terminal.out(`Wrote ${escapeToOneLine(near(file))}`);
   }
-  terminal.out(`\nRun it:  npx red-lattice run ${escapeToOneLine(near(`${path}.lattice.ts`))}`);
+  if (config) for (const line of await writeConfiguration(root, style, /ts$/.test(extension))) terminal.out(line);
+  terminal.out(`\nRun it:  npx red-lattice run ${escapeToOneLine(near(test))}`);
   return 0;
 }

@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { renderProblem } from '../formats/human/run.ts';
 import { CompileService } from '../node/compile-service.ts';
-import { configurationOf } from '../node/configuration.ts';
+import { findConfiguration } from '../node/configuration.ts';
 import { failedIds, findRecord } from '../node/earlier-runs.ts';
 import { findFiles, findRoot } from '../node/find-files.ts';
 import { findStateFolder } from '../node/record.ts';
@@ -82,7 +82,7 @@ export function defaultRequest(
     defaults,
     tags,
     redact: config.redact,
-    loaders: config.loaders && { byExtension: config.loaders, configuration: pathToFileURL(configurationOf(root) as string).href },
+    loaders: config.loaders && { byExtension: config.loaders, configuration: pathToFileURL(findConfiguration(root) as string).href },
     seed: 0,
     everySpan: false,
     findLeaks: false,

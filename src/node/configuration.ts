@@ -1,6 +1,6 @@
 import type { ChildProcess } from 'node:child_process';
 import { existsSync } from 'node:fs';
-import { basename, join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import type { Problem } from '../problems/problem.ts';
 import type { SerializedConfig } from '../suites/config.ts';
 import type { CompileService } from './compile-service.ts';
@@ -17,8 +17,17 @@ const names = ['ts', 'mts', 'js', 'mjs'].map((ending) => `red-lattice.config.${e
 /** Milliseconds that a configuration may take to load. */
 const MAX_LOAD_MS = 30_000;
 
-/** Where a project's configuration stands, if it has one. */
-export const configurationOf = (root: string): string | undefined => names.map((name) => join(root, name)).find((path) => existsSync(path));
+/** The path of the configuration in a folder, if there is one. */
+export const configurationOf = (folder: string): string | undefined => names.map((name) => join(folder, name)).find((path) => existsSync(path));
+
+/** The configuration of a project: its own, or that of the nearest package around it in the same repository, as of a workspace. */
+export function findConfiguration(root: string): string | undefined {
+  for (let at = root; ; at = dirname(at)) {
+    const found = configurationOf(at);
+    if (found !== undefined && (at === root || existsSync(join(at, 'package.json')))) return found;
+    if (at === dirname(at) || existsSync(join(at, '.git'))) return undefined;
+  }
+}
 
 /** Has a lane load the configuration: it is the user's code. The lane can be given its job afterwards. */
 export function readConfiguration(path: string, cache: string, lane: ChildProcess, compiler: CompileService): Promise<Configuration> {

@@ -58,7 +58,8 @@ export async function findFiles(where: readonly string[], folder: string, patter
         if ((line ?? 0) > lines) problems.push({ code: 'unknown-target', target: given, reason: `the file ends at line ${lines}` });
         files.add(path);
       } else {
-        const all = await testFiles(patterns, folder);
+        // The data of another package is read by the tests of that package.
+        const all = await testFiles(patterns, relative(folder, path).startsWith('..') ? findRoot(dirname(path)) : folder);
         // Data files are no scripts.
         if (script.test(path) && !all.includes(path))
           problems.push({ code: 'unknown-target', target: given, reason: `its name is not that of a test file (${testFileName})` });

@@ -1,6 +1,6 @@
-import { readdir, readFile, writeFile } from 'node:fs/promises';
+import { readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, namedRows, suite, test } from 'red-lattice';
+import { fixture, namedRows, suite, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
@@ -153,6 +153,26 @@ export const keys = suite('keys', [
           secret,
         );
       check.includes(run.output, 'Ann has ‹hidden›');
+    },
+  ),
+
+  testWith({ folder: tempDirectory() })(
+    'of a workspace holds for a package without its own, and data of another package finds its tests',
+    async ({ check }, { folder }) => {
+      await makeProject(folder, {
+        'package.json': '{"workspaces":["app","lib"]}',
+        'red-lattice.config.mjs': "export default { tags: { money: 'dues' } };\n",
+        'app/package.json': '{"type":"module"}',
+        'app/stays.csv': 'nights\n1\n2\n3\n',
+        'app/stays.lattice.js':
+          "import { dataFile, test } from 'red-lattice';\nexport const stays = test('{nights}', { tags: ['money'], cases: dataFile('stays.csv') }, ({ check }) => check.holds(true));\n",
+        'lib/package.json': '{"type":"module"}',
+        'lib/red-lattice.config.mjs': "export default { tags: { slow: 'a minute' } };\n",
+      });
+      check.matches((await runCommand(['run', '--tag', 'slow'], join(folder, 'app'))).output, /unknown tag `slow`; known: `money`/);
+      check.matches((await runCommand(['run', '--tag', 'money'], join(folder, 'lib'))).output, /unknown tag `money`; known: `slow`/);
+      await rm(join(folder, 'lib', 'red-lattice.config.mjs'));
+      check.matches((await runCommand(['run', '../app/stays.csv:3'], join(folder, 'lib'))).out, /^1 passed, 0 failed$/m);
     },
   ),
 ]);

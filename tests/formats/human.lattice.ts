@@ -283,7 +283,7 @@ export const markedWords = test('the mark of a code frame is under the word, beh
   check.equal(frame, [`▸ 1 │ ${line}`, `    │ ${' '.repeat(row.columns + 6)}▔▔▔▔▔`]);
 });
 
-export const markedSign = test('what is no word has a mark of one column', ({ check }) =>
+export const markedSign = test('a sign has a mark of one column', ({ check }) =>
   check.equal(codeFrame({ file: 'a.ts', line: 1, column: 2 }, { source: () => 'f(x)', style: plainStyle }), ['▸ 1 │ f(x)', '    │  ▔']));
 
 export const stacks = test(
