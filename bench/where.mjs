@@ -21,10 +21,10 @@ function isPlanted(told, cause, rows, isFlipped) {
 function whereHolds(conditions, row) {
   return conditions.every((condition) => {
     const value = row[condition.column];
-    if (condition.is === 'value') return value === condition.value;
-    if (condition.is === 'not') return value !== condition.value;
-    if (condition.is === 'prefix') return value.startsWith(condition.prefix);
-    const size = condition.is === 'length' ? value.length : value;
+    if (condition.kind === 'value') return value === condition.value;
+    if (condition.kind === 'not') return value !== condition.value;
+    if (condition.kind === 'prefix') return value.startsWith(condition.prefix);
+    const size = condition.kind === 'length' ? value.length : value;
     return (condition.from === undefined || size >= condition.from) && (condition.to === undefined || size <= condition.to);
   });
 }

@@ -7,6 +7,8 @@ import { Search } from './search.ts';
 export interface Sample {
   readonly failing: readonly Row[];
   readonly passing: readonly Row[];
+  /** How many passing cases a passing row stands for, if a failing row stands for one failing case. Default: 1. */
+  readonly passingWeight?: number | undefined;
 }
 
 type Row = Readonly<Record<string, unknown>>;
@@ -33,11 +35,14 @@ export interface WhereItFails {
 const MIN_LOG_BAYES_FACTOR = 3;
 const MAX_CAUSES = 5;
 
-/** The shortest conditions that hold for the failing rows and not for the passing ones; none where nothing explains them. */
-export function findCauses({ failing, passing }: Sample): Conditions[] {
+/**
+ * The shortest conditions that hold for the failing rows and not for the passing ones. At least half of the cases that meet a condition
+ * fail. Empty if nothing explains the failures.
+ */
+export function findCauses({ failing, passing, passingWeight }: Sample): Conditions[] {
   const columns = buildColumns([...failing, ...passing]);
   const failed = Uint8Array.from({ length: failing.length + passing.length }, (_, i) => (i < failing.length ? 1 : 0));
-  const search = new Search(columns, failed);
+  const search = new Search(columns, failed, passingWeight);
   const all = Int32Array.from(failed, (_, i) => i);
   const without = (others: readonly Found[]): Int32Array => {
     const taken = new Set(others.flatMap(({ rows }) => [...rows]));

@@ -52,6 +52,8 @@ export class CaseSample {
   }
 
   get rows(): Sample {
-    return { failing: this.#failing.rows, passing: this.#passing.rows };
+    const [failing, passing] = [this.#failing, this.#passing];
+    const passingWeight = (passing.seen / Math.max(1, passing.rows.length)) * (failing.rows.length / Math.max(1, failing.seen));
+    return { failing: failing.rows, passing: passing.rows, passingWeight };
   }
 }

@@ -51,13 +51,16 @@ const LENGTH_PENALTY = 2;
 export class Search {
   readonly #columns: readonly Column[];
   readonly #failed: Uint8Array;
+  readonly #passingWeight: number;
   /** A number for each row, of which sums are compared. */
   readonly #marks: Float64Array;
   /** How often each code occurs among some rows: failing, passing. */
   readonly #histograms: readonly { readonly failing: Int32Array; readonly passing: Int32Array }[];
 
-  constructor(columns: readonly Column[], failed: Uint8Array) {
+  /** `passingWeight` is how many passing cases a passing row stands for, if a failing row stands for one failing case. */
+  constructor(columns: readonly Column[], failed: Uint8Array, passingWeight = 1) {
     this.#columns = columns;
+    this.#passingWeight = passingWeight;
     this.#failed = failed;
     let state = 1;
     this.#marks = Float64Array.from(failed, () => (state = Math.imul(state, 0x5851f42d) + 0x14057b7f) >>> 0);
@@ -86,7 +89,8 @@ export class Search {
       const byScore = children.sort((a, b) => b.score - a.score).slice(0, BEAM_WIDTH);
       const byPromise = children.sort((a, b) => b.upperBound - a.upperBound).slice(0, BEAM_WIDTH);
       parents = [...new Set([...byScore, ...byPromise])];
-      if (byScore[0] && (!best || byScore[0].score > best.score)) best = byScore[0];
+      const purest = children.filter((child) => this.#explains(child)).reduce<Candidate | undefined>((a, b) => (a && a.score >= b.score ? a : b), undefined);
+      if (purest && (!best || purest.score > best.score)) best = purest;
     }
     if (!best) return undefined;
     const { atoms, score } = this.#polished(best, rows, evidence);
@@ -101,15 +105,20 @@ export class Search {
       for (const out of before.atoms) {
         let rest = root;
         for (const atom of before.atoms) if (atom !== out) rest = this.#join(rest, atom, evidence);
-        if (rest.atoms.length > 0 && rest.score > best.score) best = rest;
+        if (rest.atoms.length > 0 && rest.score > best.score && this.#explains(rest)) best = rest;
         for (const atom of this.#atoms(rest)) {
           const other = this.#join(rest, atom, evidence);
-          if (other.score > best.score) best = other;
+          if (other.score > best.score && this.#explains(other)) best = other;
         }
       }
       if (best === before) break;
     }
     return best;
+  }
+
+  /** Whether at least half of the cases that meet it fail: a condition under which most pass explains nothing. */
+  #explains({ failing, rows }: Candidate): boolean {
+    return failing >= (rows.length - failing) * this.#passingWeight;
   }
 
   #count(rows: Int32Array): number {

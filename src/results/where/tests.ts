@@ -34,7 +34,7 @@ export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: R
   const large = new Map<number, CauseCounter>();
   for (const [test, sample] of samples) {
     const { failing, passing } = sample.rows;
-    const counter = new CauseCounter(findCauses({ failing, passing }));
+    const counter = new CauseCounter(findCauses(sample.rows));
     if (counter.counted.causes.length === 0) {
       const suspects =
         sample.isWhole && !flaky.has(test)
