@@ -46,7 +46,7 @@ const project = fixture('project', {
         expected.set(title, outcome);
         const wait = random.integer(0, 2) === 0 ? `await new Promise((done) => setTimeout(done, ${random.integer(1, 30)})); ` : '';
         const needs = random.integer(0, 3) === 0 ? 'needs: { shared }, ' : '';
-        return `test('${title}', { ${needs}timeout: 700 }, async ({ check }) => { ${wait}${body}; }),`;
+        return `test('${title}', { ${needs}timeout: 1500 }, async ({ check }) => { ${wait}${body}; }),`;
       });
       const scope = random.pick(['file', 'suite', 'lane', 'case']);
       const head = `import { fixture, suite, test } from 'red-lattice';\nconst shared = fixture('shared', { scope: '${scope}', setup: () => 1, teardown: () => {} });\n`;

@@ -7,6 +7,8 @@ import { calendar } from './fixtures.ts';
 /** A database with all its tables, as a file: migrated once in the run, and handed to every lane. */
 export const migrated = fixture('migrated database', {
   scope: 'run',
+  // The database is compiled first, which takes a slow machine long.
+  timeout: 120_000,
   async setup() {
     const database = await PGlite.create();
     for (const migration of migrations) await database.exec(migration);
@@ -23,6 +25,7 @@ export const migrated = fixture('migrated database', {
 /** The database itself: one for each lane. */
 export const database = fixture('database', {
   scope: 'lane',
+  timeout: 120_000,
   needs: { migrated },
   setup: (_moment, { migrated }) => PGlite.create({ loadDataDir: migrated }),
   teardown: (database) => database.close(),
