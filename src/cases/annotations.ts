@@ -81,7 +81,7 @@ export function validateAnnotations(marks: RowAnnotations, owner: string): Probl
   return until === undefined ? problems : [{ code: 'invalid-date', text: until, owner }];
 }
 
-/** The `until` of a mark that is no ISO day, if any. */
+/** The first `until` that is not an ISO date, if any. */
 export function findInvalidDate(marks: Annotations): string | undefined {
   for (const mark of [marks.skip, marks.knownFailure]) {
     if (typeof mark === 'object' && !(/^\d{4}-\d\d-\d\d$/.test(mark.until) && !Number.isNaN(Date.parse(mark.until)))) return String(mark.until);

@@ -1,7 +1,7 @@
 import { IdentityCounter, type RowIdentity } from './identity.ts';
 import { RisingKeyDetector } from './rising-keys.ts';
 
-/** Tells which of several cases with equal names each is. Names are remembered only where rows do not tell themselves apart. */
+/** Counts cases with equal names. Stores names only if the rows do not prove that they differ. */
 export class DuplicateCounter {
   readonly #identities = new IdentityCounter();
   readonly #again: (() => AsyncIterable<readonly RowIdentity[]>) | undefined;

@@ -13,7 +13,7 @@ export const mayStartLiteral = (unit: number): boolean => unit === 116 || unit =
 /** What reads as something else than a word. */
 export const isLiteralWord = (text: string): boolean => others.includes(text);
 
-/** A word that is its own slug, short enough to stand in a name whole, and reads as nothing but a word. */
+/** Whether a text is its own slug, short enough for a name, and cannot be mistaken for a number or a keyword. */
 export function isPlainIdentifier(text: string): boolean {
   if (text.length > MAX_WORD_LENGTH || text.length === 0) return false;
   for (let i = 0; i < text.length; i++) if (!isIdentifierUnit(text.charCodeAt(i), i)) return false;

@@ -3,7 +3,7 @@ import { NameHash } from './name-hash.ts';
 import { HashSet64 } from './name-table.ts';
 import type { RowEntry } from './row.ts';
 
-/** What tells a case from the others of its test. */
+/** What distinguishes a case from the others of its test. */
 export type RowIdentity = Pick<RowEntry, 'row' | 'name'>;
 
 /** The last one has room for four million names. */

@@ -42,7 +42,7 @@ export function formatValuesName(row: object): string {
 }
 
 /**
- * The part of an id that tells a case from its siblings: its own name, or its values.
+ * The part of an id that distinguishes a case from its siblings: its own name, or its values.
  *
  * It is made of the row alone, so that other rows cannot change it: where the slug does not show the whole row, a hash of
  * the row follows.

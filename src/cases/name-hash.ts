@@ -4,7 +4,7 @@ import { isIdentifierUnit, isLiteralWord, MAX_WORD_LENGTH, mayStartLiteral } fro
 const a = 0x85ebca6b;
 const b = 0x5f356495;
 
-/** A text that stands in many names, with what it does to their hashes. */
+/** A text that occurs in many names, with its precomputed effect on their hashes. */
 export class PreparedHash {
   readonly text: string;
   readonly a: number;

@@ -1,7 +1,7 @@
 /** Makes an object of values. */
 export type MakeObject = (values: readonly unknown[]) => object;
 
-/** With more names, code for them is no gain; nor is it for a few objects. */
+/** With more names, or for a few objects, compiled code is not faster. */
 const MAX_COMPILED_NAMES = 200;
 const COMPILE_AFTER_OBJECTS = 100;
 

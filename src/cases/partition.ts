@@ -1,8 +1,8 @@
-/** One of so many shares of a test's rows; from 0. */
+/** One of several partitions of the rows of a test, counted from 0. */
 export interface Partition {
   readonly index: number;
   readonly of: number;
-  /** So many rows that follow each other stay together, where rows are shared out by their number. */
+  /** The number of consecutive rows that stay together if rows are partitioned by their number. */
   readonly block: number;
 }
 

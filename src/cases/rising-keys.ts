@@ -1,7 +1,7 @@
 import { isPlainIdentifier } from './identifiers.ts';
 import type { RowIdentity } from './identity.ts';
 
-/** With the longest word behind it, a column that is no longer than this stands in a name whole. */
+/** A column up to this length fits into a name together with the longest word. */
 const MAX_COLUMN_LENGTH = 30;
 
 /**

@@ -8,9 +8,9 @@ export interface RowEntry {
   /** The row's own name; without it, its values name it. */
   readonly name?: string | undefined;
   readonly annotations?: RowAnnotations | undefined;
-  /** Where the row stands in its file. */
+  /** The location of the row in its file. */
   readonly location?: SourceLocation | undefined;
-  /** How many lines it takes there; one unless said. */
+  /** The number of its lines there. Default: 1. */
   readonly lines?: number | undefined;
   /** The places of the other rows that it is combined from, in test files. */
   readonly others?: readonly RowPlace[] | undefined;
@@ -29,7 +29,7 @@ export interface FileSource {
   list?(folder: URL): Promise<readonly string[]>;
 }
 
-/** What was worked out before, by content: whoever runs the cases may keep it for the next time. */
+/** Earlier results by content, which the host of a run may keep. */
 export interface KeyValueCache {
   /** What was set under a key, as far as it is still there. */
   get(key: string): Promise<unknown>;
@@ -50,7 +50,7 @@ export interface RowLines {
   has(url: string, line: number): boolean;
 }
 
-/** What whoever runs the cases gives to their sources. */
+/** What the host of a run provides to case sources. */
 export interface ExpansionHost {
   readonly files?: FileSource | undefined;
   readonly kept?: KeyValueCache | undefined;
@@ -58,7 +58,7 @@ export interface ExpansionHost {
   readonly tags?: ReadonlySet<string> | undefined;
   /** Absent unless a line of a test file was asked for. */
   readonly rowLines?: RowLines | undefined;
-  /** Columns whose values are told nowhere. */
+  /** Whether the values of a column are hidden everywhere. */
   readonly isRedacted?: ((column: string) => boolean) | undefined;
   /** Takes what is odd about a source and keeps nothing from running. */
   readonly onWarning?: ((problem: Problem) => void) | undefined;

@@ -243,7 +243,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return this.#map(this.#parts.columns, this.#parts.facts, () => {
       let index = 0;
       return (entry) => {
-        // A row that could not be read counts all the same: the others keep their names when it is mended.
+        // An invalid row counts too, so that the others keep their names when it is fixed.
         const at = index++;
         if (entry.problems) return entry;
         const given: unknown = name(entry.row as Row, at);

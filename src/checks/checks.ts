@@ -69,7 +69,7 @@ export interface Ensures extends Comparisons<void> {
 
 /** Where findings go. */
 export interface CheckRecorder {
-  /** Notes a check, and its failure where there is a finding; tells whether it held. */
+  /** Records a check, and its failure if there is one. Returns whether the check passed. */
   recordResult(finding: CheckOutcome, note: string | undefined, origin: CapturedStack | undefined): boolean;
   /** Ends the step or the case: throws. */
   stop(): never;

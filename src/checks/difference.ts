@@ -107,7 +107,7 @@ function diffInline(actual: string, expected: string): DiffLine[] {
   const whole = plainNumber.test(actual.trim()) && plainNumber.test(expected.trim());
   const parts = whole ? undefined : diffChars(expected, actual, { maxEditLength: 200 });
   const shared = parts?.reduce((sum, part) => sum + (part.added || part.removed ? 0 : part.value.length), 0) ?? 0;
-  // Texts that share a few letters by chance are told apart as wholes.
+  // Texts that share a few letters by chance are marked as a whole.
   if (!parts || shared * 2 < Math.min(actual.length, expected.length)) {
     const all = (text: string): readonly (readonly [number, number])[] => [[text.length - text.trimStart().length, text.length]];
     return [

@@ -28,7 +28,7 @@ function same(a: unknown, b: unknown, visitedPairs: Assumptions): boolean {
   if (a === b) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return Number.isNaN(a) && Number.isNaN(b);
   if (Object.getPrototypeOf(a) !== Object.getPrototypeOf(b)) return false;
-  // Two values under comparison are taken as equal where they meet again: only a difference elsewhere can tell them apart.
+  // Two values that are being compared count as equal when they are reached again: only a difference elsewhere distinguishes them.
   if (visitedPairs.has(a, b)) return true;
   visitedPairs.add(a, b);
   // Typed arrays have millions of properties, and their content is compared already.
@@ -109,7 +109,7 @@ function sameProperties(a: object, b: object, visitedPairs: Assumptions): boolea
   );
 }
 
-/** Every own property of `part`, at any depth, stands in `actual`; what is no plain object or array must be equal. */
+/** Whether `actual` has every own property of `part`, at any depth. Values other than plain objects and arrays must be equal. */
 export function hasPart(actual: unknown, part: unknown, within: readonly unknown[] = []): boolean {
   if (!isPlainContainer(part) || within.includes(part)) return isEqual(actual, part);
   if (typeof actual !== 'object' || actual === null || Array.isArray(part) !== Array.isArray(actual)) return false;

@@ -19,7 +19,7 @@ export interface ExplainOptions {
 
 const MAX_NAMED_CASES = 10;
 
-/** Tells how a case is set up: `wanted` is an id, a part of a title, or file:line. */
+/** Explains how a case is set up. `wanted` is an id, a part of a title, or file:line. */
 export async function explainCommand(wanted: string, options: ExplainOptions, setting: CommandContext): Promise<number> {
   const { terminal, folder } = setting;
   const isPlace = existsSync(resolve(folder, wanted.replace(/:\d+(?::\d+)?$/, '')));
@@ -57,7 +57,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   }
 }
 
-/** What the newest record tells of setups and teardowns. */
+/** The times of setups and teardowns in the newest record. */
 function readNewestTimes(root: string): LastTimes {
   const [newest] = earlierRuns(root);
   const times = new Map<string, { setup?: number; teardown?: number }>();

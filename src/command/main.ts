@@ -29,7 +29,7 @@ import { createFormatting, failWith, processTerminal } from './terminal.ts';
 import { version } from './version.ts';
 import { viewCommand } from './view.ts';
 
-/** The command that a single word most likely means which is no file: without a command, words say what to run. */
+/** The command that a single word most likely means, if it is not a file. Without a command, words select what to run. */
 const suggestCommand = (where: readonly string[], program: Command, folder: string): string | undefined =>
   where.length === 1 && !existsSync(join(folder, where[0] as string))
     ? findNearestName(
@@ -187,13 +187,13 @@ async function configuration(folder: string, lane: () => ChildProcess): Promise<
   return readConfiguration(path, cache, lane(), new CompileService(cache));
 }
 
-/** The arguments with those of a profile before them, so that what was typed wins; nothing where there is no such profile. */
+/** The arguments, preceded by those of a profile, so that typed ones win. Undefined if the profile does not exist. */
 async function withProfile(args: readonly string[], setting: CommandContext): Promise<string[] | undefined> {
   const name = findProfile(args);
   if (name === undefined) return [...args];
   const { config, problems } = await setting.configuration();
   const profile = config.profiles?.[name];
-  // What is wrong with the configuration is told by the command itself.
+  // The command itself reports problems of the configuration.
   if (problems.length > 0) return [...args];
   if (!profile) {
     failWith(setting.terminal, noSuchProfile(name, config.profiles));

@@ -14,7 +14,7 @@ import { whereTestsFail } from '../results/where/tests.ts';
 import type { CommandContext } from './command-context.ts';
 import { createFormatting, failWith } from './terminal.ts';
 
-/** Makes one record of those of several shards, and tells what came of the whole. */
+/** Merges the records of several shards into one, and prints the result of the whole run. */
 export async function mergeCommand(given: readonly string[], options: { readonly o?: string }, { folder, terminal }: CommandContext): Promise<number> {
   const root = findRoot(folder);
   const records: RecordReference[] = [];

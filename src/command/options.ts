@@ -104,7 +104,7 @@ export function addSelection(command: Command): Command {
     .option('--load-timeout <ms>', 'Set the time limit for loading a test file.', wholeNumber(1), 30_000);
 }
 
-/** What the records at hand tell of a selection. */
+/** The parts of a selection that come from records. */
 export interface RecordSelection {
   /** The ids of what failed, where that is asked for. */
   readonly failed: readonly string[] | undefined;

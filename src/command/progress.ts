@@ -7,7 +7,7 @@ import type { Terminal } from './terminal.ts';
 
 interface ProgressOptions {
   readonly show: 'failures' | 'cases' | 'summary';
-  /** Tests are told at the end, in another order. */
+  /** Whether tests are printed at the end, in another order. */
   readonly sort?: string;
 }
 
@@ -30,7 +30,7 @@ export class Progress {
     this.#show = sort && show === 'failures' ? 'summary' : show;
   }
 
-  /** Tells now and then how far the run is. */
+  /** Prints the progress of the run at intervals. */
   startTicker(going: () => ProgressSnapshot): void {
     const { live } = this.#terminal;
     const look = (): void => {

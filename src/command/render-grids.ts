@@ -6,7 +6,7 @@ import type { WhereItFails } from '../results/where/causes.ts';
 import type { DisplayOptions } from './display-options.ts';
 import type { Terminal } from './terminal.ts';
 
-/** A test with more cases is no grid that anybody reads. */
+/** A grid of more cases is not readable. */
 const MAX_GRID_CASES = 20_000;
 const MIN_GRID_CASES = 4;
 

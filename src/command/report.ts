@@ -12,11 +12,11 @@ import { createFormatting, failWith, type Terminal } from './terminal.ts';
 
 export interface ReportOptions extends DisplayOptions {
   readonly format?: ReportFormat;
-  /** A file, in place of standard output. */
+  /** A file instead of standard output. */
   readonly o?: string;
 }
 
-/** Tells a record again: to people, or in a format for others. */
+/** Prints a record as text, or writes it in another format. */
 export async function reportCommand(wanted: string, options: ReportOptions, { folder, terminal }: CommandContext): Promise<number> {
   const root = findRoot(folder);
   const record = openRecord(wanted, root, folder);

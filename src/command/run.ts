@@ -34,7 +34,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   return (await runOnce({ where, files, selection, earlier, options, prepared, interruption }, setting)).status;
 }
 
-/** The newest run that did not come to its end, or why it cannot be gone on with. */
+/** The newest incomplete run, or why it cannot be resumed. */
 function interruptedRun(root: string, path: string | undefined): RecordReference | string {
   const runs = path === undefined ? earlierRuns(root) : [findRecord(path, root, root)].filter((found) => found !== undefined);
   const run = runs[0];

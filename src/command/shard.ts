@@ -17,7 +17,7 @@ interface ShardSpec {
   readonly of: number;
 }
 
-/** `2/5`: the second of five. `job`, or `job/5` where the environment tells no total: that of an indexed job. */
+/** Parses `2/5`, the second of five; or `job`, the part of an indexed job. `job/5` sets the total if the environment has none. */
 export function parseShard(value: string, environment: Readonly<Record<string, string | undefined>> = process.env): ShardSpec {
   const [, ofJob] = /^job(?:\/(.+))?$/.exec(value) ?? [];
   const [, index, of] = /^(\d+)\/(\d+)$/.exec(value) ?? [];

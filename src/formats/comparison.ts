@@ -5,7 +5,7 @@ import { code } from './markdown-text.ts';
 import { renderUnrun } from './not-run.ts';
 import { duration, escapeToOneLine, formatCount, type Style, statusLabel } from './style.ts';
 
-/** A record that is compared, as it is told of. */
+/** A compared record, with its label. */
 export interface ComparedRun {
   readonly name: string;
   readonly info: RunInfo;
@@ -13,7 +13,7 @@ export interface ComparedRun {
 
 type Told = Exclude<Change, 'same'>;
 const reportedChanges: readonly Told[] = ['newly failing', 'fixed', 'still failing', 'new', 'gone', 'excused', 'slower', 'faster'];
-/** Changes as they are told. */
+/** The kinds of changes that are reported. */
 export const changeLabels: Readonly<Record<Told, string>> = {
   'newly failing': 'newly failing',
   fixed: 'fixed',
@@ -29,7 +29,7 @@ const MAX_NAMED_CASES = 8;
 const MAX_NAMED_PER_SIDE = 3;
 /** Changed files that are named. */
 const MAX_NAMED_FILES = 8;
-/** Of one change, this many tests are told. */
+/** The number of tests that are listed for one kind of change. */
 const MAX_NAMED_TESTS = 20;
 
 /** The cases of one change and one test: those that are named, and how many more there are. */
@@ -49,13 +49,13 @@ function byTest(change: Told, cases: readonly Compared[]): { tests: OfTest[]; mo
     else tests.set(key, [one]);
   }
   const isOneSided = change === 'new' || change === 'gone';
-  const reportedChanges = [...tests.values()].slice(0, MAX_NAMED_TESTS).map((all): OfTest => {
+  const listed = [...tests.values()].slice(0, MAX_NAMED_TESTS).map((all): OfTest => {
     const path = all[0]?.path ?? [];
     const failing = all.filter(({ after }) => after?.status === 'failed' || after?.status === 'errored');
     const named = isOneSided && all.length > MAX_NAMED_PER_SIDE ? failing.slice(0, MAX_NAMED_PER_SIDE) : all.slice(0, MAX_NAMED_CASES);
     return { path, named: named.map((one) => ({ name: formatNameIn(path, one.title), detail: formatDetail(change, one) })), more: all.length - named.length };
   });
-  return { tests: reportedChanges, more: tests.size - reportedChanges.length };
+  return { tests: listed, more: tests.size - listed.length };
 }
 
 /** A case's title without those of its suites, and without its test's where something follows. */

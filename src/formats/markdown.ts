@@ -65,7 +65,7 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   return paper.text;
 }
 
-/** Text up to so many bytes. */
+/** Text up to a number of bytes. */
 class SizeLimitedWriter {
   readonly #MAX_MARKDOWN_BYTES: number;
   readonly #room = 300;

@@ -13,5 +13,5 @@ export function* reportAsPage(template: string, head: PageHead, lines: Iterable<
   yield `</script>${after}`;
 }
 
-/** JSON in which nothing can end a script: `<` stands in its strings only. */
+/** JSON that cannot end a script element: `<` occurs in its strings only, where it is escaped. */
 const inScript = (json: string): string => json.replaceAll('<', '\\u003c');

@@ -1,9 +1,9 @@
 import type { RecordedResult } from '../results/recorded-result.ts';
 
-/** What failures of several rows must share to be told together: all but the values. */
+/** What failures of several rows must share to be grouped: everything except values. */
 const buildSimilarityKey = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
   JSON.stringify([
-    // A setup fails alike for whoever needs it.
+    // A failed setup is the same for all its dependents.
     failures.every(({ cause }) => cause === 'setup') ? undefined : test,
     // The number of repetitions does not matter.
     [

@@ -63,7 +63,7 @@ const graphemes = (text: string) => (segmenter ??= new Intl.Segmenter('en')).seg
 /** Columns that a text takes on a terminal: two for wide characters (Unicode Standard Annex 11), none for marks that combine. */
 export const measureWidth = (text: string): number => (isNarrow.test(text) ? text.length : stringWidth(text));
 
-/** The part of a text that takes up the columns from one on, up to so many. A wide character at an edge is left out. */
+/** The part of a text that occupies up to `columns` columns, starting at column `from`. A wide character across an edge is left out. */
 export function sliceColumns(text: string, from: number, columns: number): string {
   if (isNarrow.test(text)) return text.slice(from, from + columns);
   let [kept, at] = ['', 0];
@@ -75,7 +75,7 @@ export function sliceColumns(text: string, from: number, columns: number): strin
   return kept;
 }
 
-/** A text in so many columns: cut with an ellipsis, or filled with blanks. */
+/** A text of exactly `columns` columns: cut with an ellipsis, or filled with blanks. */
 export function padOrTruncate(text: string, columns: number): string {
   if (columns < 1) return '';
   if (measureWidth(text) <= columns) return text + ' '.repeat(columns - measureWidth(text));

@@ -82,7 +82,7 @@ class Coordinator {
   #interrupts = 0;
   /** Enough has failed. */
   #stopped = false;
-  /** So many had failed in the run that this one goes on with. */
+  /** The number of failures in the run that this one continues. */
   #failedBefore = 0;
   /** Why the run ended before its time, if it did. */
   #abortReason: string | undefined;
@@ -242,13 +242,13 @@ class Coordinator {
     this.#running.push(this.#runSlot(slot));
   }
 
-  /** So many in all. */
+  /** Opens lanes until there are `wanted` in total. */
   #openLanes(wanted: number): void {
     if (this.#slots.length < wanted) debugLog('schedule', () => `open lanes ${this.#slots.length} to ${wanted - 1}`);
     while (this.#slots.length < wanted) this.#open(this.#slots.length);
   }
 
-  /** Process after process, until one has come to its end in order. */
+  /** Starts one process after the other until one ends without a crash. */
   async #runSlot(slot: LaneSlot): Promise<void> {
     for (;;) {
       const { record, after: _after, plan: _plan, before: _before, lanes, ...asked } = this.#request;
@@ -327,7 +327,7 @@ class Coordinator {
     return isNew;
   }
 
-  /** The first lane tells what there is to run; if that takes long, others help. */
+  /** The first lane reports what can be run. If that takes long, other lanes start. */
   #takePieces({ pieces, tests }: Extract<JournalEntry, { type: 'pieces' }>): void {
     const {
       lanes,

@@ -43,7 +43,7 @@ function listNames(folder: string): readonly string[] {
   }
 }
 
-/** A run's outcome does not hang on it: what cannot be written is told of, and the file stays as it was. */
+/** Does not affect the outcome of a run: a file that cannot be written is reported and stays unchanged. */
 function replaceFile(path: string, text: string): void {
   const beside = `${path}.new`;
   try {

@@ -9,7 +9,7 @@ import type { LaneEnd } from './lane-process.ts';
 
 /** In words, with the last that the process said. */
 export const describeExit = ({ code, signal, stderrTail: words }: LaneEnd): string => {
-  // The runtime's own stacks say nothing to whoever wrote the test.
+  // Stacks inside the runtime do not help the author of a test.
   const said = words.split('\n').filter((line) => line.trim() !== '' && !/^\s*\d+: |^-+ .*stack.* -+$|^<--- |^\[\d+:0x/i.test(line));
   const last = said.slice(-6).join('\n');
   const how = words.includes('heap out of memory') ? 'ran out of memory' : signal ? `was ended by ${signal}` : `ended with exit status ${code}`;

@@ -30,7 +30,7 @@ const MAX_STDERR_TAIL = 4000;
 /** Milliseconds in which the last output of an ended process arrives. */
 const OUTPUT_GRACE_MS = 200;
 
-/** What a lane says that is not for whoever follows its journal. */
+/** Messages of a lane that are not about its journal. */
 export type LaneRequest = Extract<ToCoordinator, { type: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' | 'unwritable' }>;
 
 export interface LaneWork {

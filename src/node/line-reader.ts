@@ -16,7 +16,7 @@ export class LineReader {
     this.#path = path;
   }
 
-  /** Those that came since the last call, many at a time; none while there is no such file. */
+  /** The lines since the last call, in batches; none while the file does not exist. */
   *read(): Generator<readonly string[]> {
     for (const piece of this.pieces()) yield decoder.decode(piece.subarray(0, -1)).split('\n');
   }

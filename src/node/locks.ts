@@ -22,7 +22,7 @@ export class Locks {
     this.#grant();
   }
 
-  /** All that an owner held or wished for, when it is no more. */
+  /** Releases everything that an owner held or requested, after its end. */
   forget(owner: object): void {
     for (const [name, holder] of this.#held) if (holder === owner) this.#held.delete(name);
     this.#wishes = this.#wishes.filter((wish) => wish.owner !== owner);

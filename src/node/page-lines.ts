@@ -11,14 +11,14 @@ import { LineReader } from './line-reader.ts';
 import { findOwner } from './record-lock.ts';
 import type { OpenedRecord } from './recorded.ts';
 
-/** Looked back over so many runs; of one with more cases, only how many failed is told. */
+/** The number of earlier runs in the history. Of a run with more cases, it has only the number of failures. */
 const MAX_RUNS = 20;
 const MAX_HISTORY_CASES = 200_000;
 
 /** The results page as it was built; it stands beside the built command. */
 export const pageTemplate = (): string => readFileSync(new URL('page.html', import.meta.url), 'utf8');
 
-/** What a page is told of a record before its entries. */
+/** The head of a record, which a page receives before the entries. */
 export function pageHead(record: OpenedRecord, root: string, live = false): PageHead {
   return {
     format: 'red-lattice page',
@@ -34,7 +34,7 @@ export function pageHead(record: OpenedRecord, root: string, live = false): Page
 export const isUnderWay = (folder: string | undefined, { milliseconds }: RunInfo): boolean =>
   milliseconds === undefined && folder !== undefined && findOwner(folder) !== undefined;
 
-/** No page tells where on a machine a project lies. */
+/** Removes the path of the project: a page must not reveal folders of the machine. */
 export const withoutRoot = ({ root: _root, ...info }: RunInfo): RunInfo => info;
 
 function readHistory({ info, folder }: OpenedRecord, root: string): EarlierRun[] {
@@ -52,7 +52,7 @@ function readHistory({ info, folder }: OpenedRecord, root: string): EarlierRun[]
     });
 }
 
-/** All that a page is told of a record's entries, with the sources and attachments that they speak of. */
+/** The lines that a page receives for the entries of a record, with the sources and attachments that they refer to. */
 export function* pageLines(record: OpenedRecord, nameFile: FormatPath, source: (file: string) => string | undefined): Generator<string> {
   const writer = new PageWriter(record.folder, nameFile, source);
   for (const one of record.folder === undefined ? record.entries() : readLines(record.folder)) yield* writer.lines(one);
@@ -90,7 +90,7 @@ export class PageWriter {
     this.#source = source;
   }
 
-  /** What a page is told for one line, or entry, of a record. */
+  /** The lines that a page receives for one line or entry of a record. */
   *lines(one: string | JournalEntry): Generator<string> {
     const told = pageLine(one, this.#nameFile);
     if (!told) return;

@@ -24,7 +24,7 @@ export interface Job {
   readonly attachments: string;
   readonly cache: string;
   readonly seed: number;
-  /** Setups and teardowns of single cases stand in the journal, too. */
+  /** Also record the setups and teardowns of single cases. */
   readonly everySpan: boolean;
   /** Other lanes run beside this one: the plan is cut into pieces, and some locks are theirs, too. */
   readonly hasPeers: boolean;
@@ -37,13 +37,13 @@ export interface Job {
   readonly defaults: Defaults;
   /** The tags in use; any, where none are said. */
   readonly tags: readonly string[] | undefined;
-  /** Columns and settings whose values stand in no record. */
+  /** Columns and settings whose values are not recorded. */
   readonly redact: readonly WrittenPattern[] | undefined;
   /** How files that are no modules are imported. */
   readonly loaders: Loaders | undefined;
   /** Milliseconds for loading one file, and for planning. */
   readonly loadTimeout: number;
-  /** Tell of every case before it begins, and run one at a time: an earlier lane died and did not say of what. */
+  /** Announce every case before it starts, and run one at a time: an earlier lane died for an unknown reason. */
   readonly isolatesCases: boolean;
 }
 

@@ -65,7 +65,7 @@ export function findRecordFault(folder: string): string | undefined {
   return `its version is ${info.version}, of Red Lattice ${info.tool}; this one reads ${JOURNAL_VERSION}. Read it with that version, or run again.`;
 }
 
-/** What the newest records tell of how long things take. */
+/** Durations from the newest records. */
 export interface TimingHistory {
   /** Milliseconds that each test took the last time that it ran, by its id. */
   readonly times: ReadonlyMap<string, number>;

@@ -22,7 +22,7 @@ export interface RunRequest {
   /** Processes that run cases side by side. */
   readonly lanes: number;
   readonly shuffle: boolean;
-  /** No new cases begin after so many have failed. */
+  /** The number of failures after which no new case starts. */
   readonly stopAfter: number | undefined;
   /** Journals of an earlier run that this one goes on with. */
   readonly after: readonly string[];

@@ -1,7 +1,7 @@
 import type { Problem } from './problem.ts';
 import { ProblemError } from './problem-error.ts';
 
-/** What a value is to be. Where there are types, these tell of most that is not so; without, it would do something else silently. */
+/** What is expected of a value. Compilers report most invalid values; code without types would run with them silently. */
 export interface OptionSpec {
   /** In words: "list of texts". */
   readonly is: string;

@@ -109,7 +109,7 @@ function classifyChange(before: CaseSnapshot | undefined, after: CaseSnapshot): 
 
 interface KeyedCase {
   readonly key: string;
-  /** Read where it is told. */
+  /** Read when it is reported. */
   readonly named: { readonly id: string; readonly title: string };
   readonly path: readonly string[];
   readonly side: CaseSnapshot;
@@ -135,7 +135,7 @@ const buildSnapshot = ({ status, times, failures }: Pick<RecordedResult, 'status
   message: failures[0]?.message,
 });
 
-/** An id without its file and with a star in place of a variant's title; nothing where it is not of that variant. */
+/** An id without its file and with a star instead of the title of a variant. Undefined for another variant. */
 function withoutVariant(id: string, variant: string): string | undefined {
   const parts = id.slice(id.indexOf('#') + 1).split('/');
   const at = parts.indexOf(formatSlug(variant));
@@ -147,7 +147,7 @@ type Timed = Compared & { readonly milliseconds: readonly [before: number, after
 /** Milliseconds that a collection of garbage or a busy machine may add to any case. */
 const NOISE_FLOOR_MS = 20;
 const MIN_LOG_RATIO = Math.log(1.5);
-/** How many times the usual spread is no noise any more. */
+/** A deviation of this many times the usual spread is not noise. */
 const OUTLIER_FACTOR = 4;
 const MIN_CASES_PER_SIZE = 12;
 

@@ -35,7 +35,7 @@ export interface Grid<Result extends GridInput = GridInput> {
   readonly lines: readonly { readonly values: readonly Scalar[]; readonly cells: readonly (Cell<Result> | undefined)[] }[];
 }
 
-/** A column with more values is no side of a grid. */
+/** A column with more values cannot be the side of a grid. */
 const MAX_AXIS_VALUES = 24;
 
 /** The columns of some rows that have 2 to 24 values, which most rows share with others. */

@@ -5,7 +5,7 @@ import { decodeEntry } from './journal/reader.ts';
 import type { FormatPath } from './report.ts';
 import type { RunInfo } from './run-info.ts';
 
-/** What the results page is told of a run before its entries come: its first line. */
+/** The first line that the results page receives: the run before its entries. */
 export interface PageHead {
   readonly format: 'red-lattice page';
   readonly version: 1;
@@ -35,7 +35,7 @@ export type PageEntry =
   | { readonly type: 'source'; readonly file: string; readonly first: number; readonly lines: readonly string[] }
   /** An attachment's bytes; without them where it is too large to go along. */
   | { readonly type: 'content'; readonly file: string; readonly size: number; readonly base64?: string | undefined }
-  /** The run has come to its end. */
+  /** The run has ended. */
   | { readonly type: 'run-ended'; readonly info: RunInfo }
   /** Another run begins: all that was known is of the one before. */
   | { readonly type: 'new-run'; readonly head: PageHead };
@@ -54,7 +54,7 @@ const ENTRIES_NOT_ON_PAGE: ReadonlySet<JournalEntry['type']> = new Set([
   'finished',
 ]);
 
-/** What a page is told for a line of a journal: text, and what it says where that is no plain pass. */
+/** What a page receives for a line of a journal: its text, and its entry unless it is a compact pass. */
 export interface PageLine {
   readonly text: string;
   readonly entry?: JournalEntry | undefined;

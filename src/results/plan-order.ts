@@ -14,7 +14,7 @@ export interface LaneResult {
   readonly lane: number;
 }
 
-/** Results that are held at once, so that tests can be told one after the other. */
+/** The number of results that are held to report tests one after the other. */
 const MAX_HELD_RESULTS = 50_000;
 
 /**

@@ -16,7 +16,7 @@ export interface TestHeader {
   readonly data?: string | undefined;
   /** The columns of its first row. */
   readonly columns: readonly string[];
-  /** What is told of its rows as a whole, where cases are listed. */
+  /** Summaries of its rows, if cases are listed. */
   readonly facts?: readonly string[] | undefined;
   /** As its first case sees them, in the order of setup; known when its lane has run all that it was dealt. */
   readonly fixtures?: readonly UsedFixture[] | undefined;

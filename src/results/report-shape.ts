@@ -26,7 +26,7 @@ const resultShapes: Shapes = {
   attachments: 'list',
 };
 
-/** Why the beginning of a text is no report that this version reads; nothing where it is. */
+/** Why this version cannot read a report with this beginning; undefined if it can. */
 export function findReportFault(head: unknown): string | undefined {
   const { format, version, run } = (isObject(head) ? head : {}) as { format?: unknown; version?: unknown; run?: unknown };
   if (format !== reportFormat) return 'not a Red Lattice report';
@@ -36,5 +36,5 @@ export function findReportFault(head: unknown): string | undefined {
   return found && `${found}. The report was cut or changed; write it again with red-lattice report.`;
 }
 
-/** Why something is no result of a report; nothing where it is. */
+/** Why something is not a result of a report; undefined if it is. */
 export const refusesResult = (result: unknown): string | undefined => lacks(result, resultShapes, 'result');

@@ -74,7 +74,7 @@ export interface FailureReport extends Failure {
   readonly difference?: readonly DiffLine[] | undefined;
 }
 
-/** A run record as those read it who tell of it: entries come anew each time that they are asked for. */
+/** A run record for reports. Each call of `entries` reads them again. */
 export interface ReadableRecord {
   readonly info: RunInfo;
   entries(): Iterable<JournalEntry>;
@@ -267,7 +267,7 @@ function failureReport(failure: Failure, nameFile: FormatPath): FailureReport {
   };
 }
 
-/** A published report as entries of a journal: what is told of a record can be told of it, too. */
+/** A published report as entries of a journal, so that it can be used like a record. */
 export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
   // Where tests fail follows from the results.
   for (const { where: _where, ...header } of run.tests) yield { type: 'test', header };

@@ -13,7 +13,7 @@ export const endedAtOnce = 'the run was ended immediately';
 /** Content hashes by the path of their file from the root. */
 export type FileHashes = Readonly<Record<string, string>>;
 
-/** What stands in `run.json`: our marker, and what is known of the run as a whole. */
+/** The content of `run.json`: a marker, and the facts about the run as a whole. */
 export interface RunInfo {
   readonly kind: 'red-lattice run record';
   /** That of its journals: a reader refuses a record in any other. */

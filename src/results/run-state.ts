@@ -35,7 +35,7 @@ function addTo(some: Some, title: string): void {
   if (some.titles.length < MAX_TITLES) some.titles.push(title);
 }
 
-/** What a run has come to, folded from its journals. Whole results are kept only of cases that did not simply pass. */
+/** The state of a run, reduced from its journals. Keeps whole results only of cases that did not simply pass. */
 export interface RunState {
   readonly tests: Map<number, TestState>;
   readonly counts: Record<Status, number>;
@@ -235,7 +235,7 @@ export interface LaneState {
   /** When it began with that, in milliseconds. */
   since: number;
   readonly under: Map<string, RunningCase>;
-  /** In a stream of trivial cases it does not tell which one it runs. */
+  /** In a stream of trivial cases, the running one is unknown. */
   streaming: boolean;
   /** Shared fixtures that it has set up and not torn down. */
   readonly liveFixtures: Map<string, Span>;
@@ -347,13 +347,13 @@ export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
   return statuses.every((status) => state.counts[status] === 0) ? 3 : 0;
 }
 
-/** Takes in what a run ended before: no journal has it, as whoever goes on with the run may run it. */
+/** Applies the cases that a run did not reach. No journal has them, since a resumed run can still run them. */
 export function takeUnrun(state: RunState, unrun: NotRun | undefined): void {
   state.notRun = unrun;
   state.counts['not-run'] = unrun?.cases ?? 0;
 }
 
-/** What a record comes to. */
+/** The state of a whole record. */
 export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
   const state = emptyState();
   for (const entry of entries()) applyEntry(state, entry);

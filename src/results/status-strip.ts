@@ -32,18 +32,18 @@ export class StatusStrip {
     this.#length = Math.max(this.#length, end);
   }
 
-  /** The worst status of each of at most so many equal parts, and whether there are others in it; rows without a result are left out. */
+  /** The worst status of each of up to `most` equal parts, and whether it has others. Rows without a result are left out. */
   downsample(most: number): { readonly status: Status; readonly isMixed: boolean }[] {
     const parts = Math.min(most, this.#length);
-    const downsample: { status: Status; isMixed: boolean }[] = [];
+    const statuses: { status: Status; isMixed: boolean }[] = [];
     for (let part = 0; part < parts; part++) {
       const from = Math.floor((part * this.#length) / parts);
       const to = Math.floor(((part + 1) * this.#length) / parts);
       const found = new Set(this.#codes.subarray(from, to));
       found.delete(0);
       const status = worstFirst.find((one) => found.has(codeOf(one)));
-      if (status) downsample.push({ status, isMixed: found.size > 1 });
+      if (status) statuses.push({ status, isMixed: found.size > 1 });
     }
-    return downsample;
+    return statuses;
   }
 }

@@ -14,7 +14,7 @@ export interface AttemptContext {
   readonly seed: number;
   readonly lane: number;
   readonly watch: DeadlineTimer;
-  /** How long something may take that is given so many milliseconds. */
+  /** The effective time limit for one in milliseconds. */
   limit(milliseconds: number): number;
   /** Binds what a case starts to that case. */
   readonly bindContext: (<T>(run: CaseAttempt, act: () => T) => T) | undefined;
@@ -217,7 +217,7 @@ export class SharedFixtureHost implements FixtureRuntime {
   }
 
   runWithDeadline(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
-    // Controllers are dear, and few setups look at their signal.
+    // Controllers are expensive, and few setups use their signal.
     let abort: AbortController | undefined;
     // The lane of code that blocks past the ordinary limit is ended.
     const isMeasured = milliseconds < DEFAULT_FIXTURE_TIMEOUT_MS;

@@ -135,13 +135,13 @@ export class CaseAttempt implements CheckRecorder {
     markFailed(step);
   }
 
-  /** What a body or its cleanup threw; leaving early is no failure of its own. */
+  /** Records what a body or its cleanup threw. A control signal is not a failure. */
   recordThrow(error: unknown, cause: Cause = 'throw', fixture?: string): void {
     if (isInstanceOf(error, ControlSignal)) this.skipped ??= error.skip;
     else this.fail(this.#failureOf(error, cause, this.#step, fixture));
   }
 
-  /** A setup that failed is told as such, wherever it was asked for; one that is shared, once. */
+  /** Records a failed setup as such, wherever it was requested; that of a shared fixture only once. */
   #failureOf(error: unknown, cause: Cause, step: StepRun | undefined, fixture?: string): Failure {
     if (!isInstanceOf(error, SetupError)) return buildThrowFailure(error, cause, { step: pathOf(step), fixture });
     if (isInstanceOf(error.reason, SetupError)) {

@@ -51,7 +51,7 @@ export class CaseRunner {
     this.#isInterrupted = true;
   }
 
-  /** So many have failed that no new one begins. */
+  /** Whether enough cases have failed that no new one starts. */
   get hasReachedFailureLimit(): boolean {
     return this.#failed >= (this.#options.stopAfter ?? Number.POSITIVE_INFINITY);
   }
@@ -87,7 +87,7 @@ export class CaseRunner {
     return this.#admit(planned, placedNow(placedFor(planned)), scopes, expectedFailure);
   }
 
-  /** A case that comes to its result without being run. */
+  /** Gives a case its result without running it. */
   #finishWithoutRunning(planned: PlannedCaseImpl, verdict: Verdict, failures: readonly Failure[] = []): undefined {
     this.#count(verdict);
     this.#listener.ended(planned, this.unrun(verdict, failures));

@@ -12,7 +12,7 @@ export interface Watched {
 /** Milliseconds, some eleven days: more than anything takes, and no more than timers take. */
 const FOREVER_MS = 1e9;
 
-/** How long something may take that is given so many milliseconds; `untimed`: as long as it likes. */
+/** Returns the effective time limit for one in milliseconds. With `untimed`, there is none. */
 export const createTimeoutPolicy = (untimed = false): ((milliseconds: number) => number) => (untimed ? () => FOREVER_MS : (milliseconds) => milliseconds);
 
 /** Watches many deadlines with one timer: a timer for each case would cost more than most cases. */

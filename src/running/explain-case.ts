@@ -45,7 +45,7 @@ export interface Explanation {
   readonly fixtures: readonly ExplainedFixture[];
 }
 
-/** Tells how a case would be set up: what `run` does, without doing it. */
+/** Explains how `run` would set up a case. */
 export function explainCase(planned: PlannedCaseImpl): Explanation {
   const { test, entry } = planned;
   const scopes = scopesAround(planned);

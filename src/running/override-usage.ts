@@ -15,7 +15,7 @@ export interface BindingUse {
   readonly unusedReason?: Problem | undefined;
 }
 
-/** Notes which of the bindings around the tests that ran had an effect. Folders bind for whoever may need it: they are left out. */
+/** Tracks which overrides had an effect on the tests that ran. Those of folders are for any test that needs them, and are left out. */
 export class OverrideUsage {
   readonly #seen = new Set<OverrideLayer>();
   readonly #effective = new Set<OverrideLayer>();
@@ -54,10 +54,10 @@ export class OverrideUsage {
   #noteFresh({ sights }: Graph, level: OverrideLayer, first: OverrideLayer): void {
     const sight = sights.find(({ appliedLayers: bound }) => bound.includes(level));
     if (!sight || sight.node.scope === 'case' || !containsReferences(sight.node.settings)) return;
-    const unstableSettings = this.#unstableSettings.get(first) ?? { rows: 0, nodes: new Set<number>() };
-    this.#unstableSettings.set(first, unstableSettings);
-    unstableSettings.rows++;
-    unstableSettings.nodes.add(sight.node.id);
+    const seen = this.#unstableSettings.get(first) ?? { rows: 0, nodes: new Set<number>() };
+    this.#unstableSettings.set(first, seen);
+    seen.rows++;
+    seen.nodes.add(sight.node.id);
   }
 
   /** Wide fixtures that were set up anew for every row, since each set it to a function or an object of its own. */

@@ -9,7 +9,7 @@ import { buildResult } from './outcome.ts';
 import type { CaseResult } from './result.ts';
 import type { RunListener } from './run-options.ts';
 
-/** So many cases in a row that take no longer than this together are a stream of trivial ones. The first ones run cold. */
+/** A sequence of this many cases within this time is a stream of trivial ones. The first ones run cold. */
 const MAX_CASES_PER_TURN = 64;
 const FAST_CASE_WINDOW_MS = 6.4;
 /** In a stream the event loop gets a turn, and results go out, this often. */
@@ -35,7 +35,7 @@ export class ResultDispatcher {
   /** As of the last look. */
   #trivial = false;
   #announced = false;
-  /** When the last case ended: asking the clock is dear in a stream. */
+  /** When the last case ended: reading the clock is expensive in a stream. */
   #clock = 0;
 
   constructor(listener: RunListener, announcesEveryCase: boolean, started: number) {
@@ -56,7 +56,7 @@ export class ResultDispatcher {
     return this.#trivial && this.#milliseconds < FAST_CASE_WINDOW_MS;
   }
 
-  /** Tells that a case goes on to a phase, or that a stream has begun. */
+  /** Announces the next phase of a case, or the start of a stream. */
   announce(run: CaseAttempt, test: PlannedTest, phase: 'setup' | 'body' | 'teardown', limit: number): void {
     if (!this.streaming) {
       this.#announced = false;

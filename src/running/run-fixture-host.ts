@@ -11,7 +11,7 @@ export interface RunFixtures {
   fetch(node: Node, address: FixtureAddress): Promise<unknown>;
   /** Says who used a node in this lane, before the run's end. */
   used(address: FixtureAddress, users: TeardownContext): void;
-  /** Tears all down; a process of its own is told by others when that is. */
+  /** Tears everything down. A separate process does this on a message of the coordinator instead. */
   close(): Promise<readonly TearDownError[]>;
 }
 

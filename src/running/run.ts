@@ -50,7 +50,7 @@ export interface RunHandle {
   interrupt(urgent: boolean): void;
 }
 
-/** When a run ends early, it still looks at so many rows to say what it left out: sources may have no end. */
+/** The number of rows that a run that ends early still counts as not run: sources can be endless. */
 const MAX_NOT_RUN_SCAN = 100_000;
 
 /** Runs the cases of a plan in order. */
@@ -59,7 +59,7 @@ export function runPlan(plan: Plan, options: RunOptions, listener: RunListener):
   return { done: runner.run(plan), stray: (run, error, what) => runner.stray(run, error, what), interrupt: (urgent) => runner.interrupt(urgent) };
 }
 
-/** Longer than most: what opens a scope, runs in it and closes it is told best in one place. */
+/** Longer than most classes: opening a scope, running in it and closing it belong together. */
 class Runner {
   readonly #options: RunOptions;
   readonly #listener: RunListener;

@@ -15,7 +15,7 @@ import { formatIdentity, PlannedCaseImpl, type PlannedTest } from './planned.ts'
 import { boundSecrets, type RedactionPredicate, redactEntry } from './redaction.ts';
 import type { TestOptions } from './suite.ts';
 
-/** Bindings with their owner; what is no binding is refused. */
+/** Overrides with their owner. Throws for anything else. */
 export function buildOverrideLayers(bindings: readonly unknown[], owner: string, by: object | undefined): OverrideLayer[] {
   return bindings.map((binding) => {
     if (!(binding instanceof OverrideImpl))
@@ -54,7 +54,7 @@ export async function* expandInBatches(test: PlannedTest, surroundings: Expansio
   };
   const parts = CaseSourceImpl.partsOf(cases);
   const expansion = buildExpansion(test, surroundings);
-  // Rows that differ may be equal as they are told: then a source cannot know which belong together.
+  // Rows that differ may be equal after redaction, so the source cannot know which belong together.
   const openShare = (): Promise<SharedChunks | undefined> | undefined => (share && !hides ? parts.openPartition?.(expansion, share) : undefined);
   const redact = (entry: RowEntry): RowEntry => (hides ? redactEntry(entry, hides, findSecrets(bind, entry, hides)) : entry);
   const collectIdentities = (told: readonly RowEntry[]): readonly RowIdentity[] =>
@@ -116,7 +116,7 @@ function readable(entry: RowEntry): RowEntry {
   return problems.length === 0 ? entry : { ...entry, row, problems: [...(entry.problems ?? []), ...problems] };
 }
 
-/** What a row binds hidden settings to. A `bind` that throws is told when its case runs. */
+/** The values of hidden settings that a row overrides. An `overrides` function that throws is reported when its case runs. */
 function findSecrets(bind: TestOptions<any, any>['overrides'], { row, problems }: RowEntry, hides: RedactionPredicate): readonly unknown[] {
   if (typeof bind !== 'function' || problems) return [];
   try {

@@ -34,7 +34,7 @@ export interface Defaults {
   readonly concurrency: number;
   /** No test may allow more. */
   readonly maxConcurrency?: number | undefined;
-  /** Further attempts for a case that failed; none unless said. */
+  /** Further attempts for a case that failed. Default: 0. */
   readonly retries?: number | undefined;
 }
 
@@ -220,7 +220,7 @@ class Planner {
     const { template, title, options, levels, by, entry, redactedEntry: told } = made;
     const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin);
     const always = [...(options.always ?? []), ...findHookFixtures(options)].filter(isProvider);
-    // An id is made of title templates: the rows of a parameterised suite stand in its cases' part.
+    // An id consists of title templates. The rows of a parameterized suite are in the part of its cases.
     const group: MutableGroup = {
       kind: 'suite',
       title,

@@ -29,11 +29,11 @@ export interface Group {
   readonly inherited: Inherited;
   /** The row of the parameterised suites around. */
   readonly entry: RowEntry | undefined;
-  /** The same as it may be told. */
+  /** The same with hidden values redacted. */
   readonly redactedEntry: RowEntry | undefined;
   /** The fixtures that it lists in `always`: those of scope 'suite' belong to it. */
   readonly ownedDefinitions: ReadonlySet<Definition>;
-  /** Stands in the levels of its own bindings. */
+  /** Identifies the layers of its own overrides. */
   readonly by: object;
   readonly children: readonly (Group | PlannedTest)[];
   readonly origin: CapturedStack | undefined;
@@ -86,7 +86,7 @@ export class PlannedCaseImpl implements PlannedCase {
   readonly entry: RowEntry;
   /** Which of several cases with the same name it is, from 1. */
   readonly duplicateIndex: number;
-  /** The entry as it may be told: some values are in no name and no record. */
+  /** The entry with hidden values redacted, for names and records. */
   readonly redactedEntry: RowEntry;
   #id: string | undefined;
 
@@ -103,7 +103,7 @@ export class PlannedCaseImpl implements PlannedCase {
     return (outer ? { ...outer.row, ...this.entry.row } : this.entry.row) as Record<string, unknown>;
   }
 
-  /** The row as it may be told. */
+  /** The row with hidden values redacted. */
   get redactedRow(): Readonly<Record<string, unknown>> {
     const outer = this.test.parent.redactedEntry;
     return (outer ? { ...outer.row, ...this.redactedEntry.row } : this.redactedEntry.row) as Record<string, unknown>;
@@ -151,14 +151,14 @@ export class PlannedCaseImpl implements PlannedCase {
 /** The title of a case: the path of titles, followed by its own name if the path does not contain it. */
 export const formatCaseTitle = (path: readonly string[], own: string): string => (own ? [...path, own] : path).join(' › ');
 
-/** The part of an id that tells the cases of a test apart, if it has several. */
+/** The part of an id that distinguishes the cases of a test, if it can have several. */
 function idPart(test: PlannedTest, redactedEntry: RowEntry): string | undefined {
   if (!test.parent.redactedEntry && test.source === undefined) return undefined;
   const { row, name } = formatIdentity(test, redactedEntry);
   return caseSlug(row, name);
 }
 
-/** What tells a case from the others of its test: its row, with those of the suites around, and the names of these. */
+/** What distinguishes a case from the others of its test: its row, the rows of the surrounding suites, and their names. */
 export function formatIdentity({ parent: { redactedEntry: outer } }: PlannedTest, redactedEntry: RowEntry): Pick<RowEntry, 'row' | 'name'> {
   if (!outer) return redactedEntry;
   const isNamed = outer.name !== undefined || redactedEntry.name !== undefined;
@@ -172,7 +172,7 @@ export function listTitles(group: Group): string[] {
   return titles;
 }
 
-/** The file that a group or a test stands in. */
+/** The file of a group or a test. */
 export function findFile(node: Group | PlannedTest): Group {
   let group = node.kind === 'test' ? node.parent : node;
   while (group.parent) group = group.parent;

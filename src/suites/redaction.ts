@@ -5,7 +5,7 @@ import type { WrittenPattern } from './config.ts';
 import { collectNeeds } from './needs.ts';
 import type { Plan } from './planned.ts';
 
-/** What stands in place of a value that is to be in no record. */
+/** The replacement for a value that must not be recorded. */
 export const hidden = '‹hidden›';
 
 /** Says of a column's or a setting's name whether its values are hidden. */
@@ -65,7 +65,7 @@ interface WithSettings {
   readonly fixtures: readonly { readonly settings: readonly { readonly name: string; readonly value: string }[] }[];
 }
 
-/** Fixtures as they may be told. */
+/** Fixtures with hidden settings redacted. */
 export function redactSettings<T extends WithSettings>(told: T, hides: RedactionPredicate | undefined): T {
   if (!hides) return told;
   const shown = (one: T['fixtures'][number]['settings'][number]) => (hides(one.name) ? { ...one, value: hidden } : one);
@@ -92,7 +92,7 @@ export class Secrets {
     }
   }
 
-  /** Learns what a value holds where it is told without. */
+  /** Registers the hidden parts of a value: those that its redacted form lacks. */
   learnHidden(value: unknown, told: unknown): void {
     if (value === told) return;
     if (told === hidden) this.#learnAll(value);

@@ -15,14 +15,14 @@ export interface Target {
 export interface Shard {
   readonly index: number;
   readonly of: number;
-  /** The folder of the record that tells the times. */
+  /** The folder of the record with the times. */
   readonly times?: string | undefined;
 }
 
 /** Which cases of a plan are wanted, as plain data. What is empty or absent wants all. */
 export interface Selection {
   readonly targets?: readonly Target[] | undefined;
-  /** Texts that stand in the title, or `/patterns/`: any of them. */
+  /** Texts or `/patterns/`, of which the title contains at least one. */
   readonly titles?: readonly string[] | undefined;
   /** Any of these tags. */
   readonly tags?: readonly string[] | undefined;
@@ -31,7 +31,7 @@ export interface Selection {
   readonly ids?: readonly string[] | undefined;
   /** What the row must meet: all of these. */
   readonly rows?: readonly RowCondition[] | undefined;
-  /** One of so many parts by a hash of the id; counted from 1. */
+  /** One of several parts by a hash of the id, counted from 1. */
   readonly shard?: Shard | undefined;
   /** Those that run on request only, too. */
   readonly onRequest?: boolean | undefined;

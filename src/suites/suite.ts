@@ -88,7 +88,7 @@ export interface TestOptions<Row extends object, N extends Needs> extends Omit<O
   overrides?: (readonly Override[] | ((row: Row) => readonly Override[])) | undefined;
 }
 
-// Which of a list is none, the plan tells.
+// The plan reports invalid items of a list.
 const bindings = listOf('overrides');
 const rows: OptionSpec = { is: 'case source such as table(…) or rows(…)', matches: (value) => value instanceof CaseSourceImpl };
 const commonSpecs: OptionSpecs<Options> = {

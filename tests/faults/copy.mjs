@@ -49,7 +49,7 @@ export function makeCopy(folder) {
 
 export const removeCopy = (folder) => rmSync(folder, { recursive: true, force: true });
 
-/** Runs a program for at most so many milliseconds; gives its status, or 'hang', and the end of its output. */
+/** Runs a program for up to `limit` milliseconds. Returns its status, or 'hang', and the end of its output. */
 export function runNode(args, cwd, limit, env = {}) {
   return new Promise((done) => {
     const child = spawn(process.execPath, args, { cwd, env: { ...process.env, NO_COLOR: '1', ...env }, stdio: ['ignore', 'pipe', 'pipe'], detached: true });

@@ -21,7 +21,7 @@ const { values: options } = parseArgs({
   },
 });
 const equivalent = JSON.parse(readFileSync(new URL('equivalent.json', import.meta.url), 'utf8'));
-/** So many test files are run at once: the quickest of those that reach a fault. */
+/** The number of test files in the first run: the quickest of those that reach a fault. */
 const quickFiles = 6;
 /** Milliseconds: a judge that takes longer hangs, which counts as seen. */
 const limits = { build: 60_000, base: 240_000, near: 400_000, all: 1_200_000 };

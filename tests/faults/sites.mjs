@@ -22,7 +22,7 @@ const parseSource = (source) => parse(source, { sourceType: 'module', plugins: [
 
 /**
  * The functions of a text: the line of each, where its body starts (behind a brace) and ends, and whether the body is an expression.
- * What is no body, as parameters and types, belongs to the function around it.
+ * Code outside bodies, such as parameters and types, belongs to the surrounding function.
  */
 export function findFunctions(source) {
   const functions = [];

@@ -75,7 +75,7 @@ function Values({ failure: { message, actual, expected, expectedKind: expectedIs
 
 const labels = { actual: 'actual', expected: 'expected', both: '', omitted: '' } as const;
 
-/** A difference line by line; sides are told by words and signs, too. */
+/** A difference line by line. Words and signs also distinguish the sides. */
 export function Difference({ lines }: { readonly lines: readonly DiffLine[] }) {
   const isShort = lines.length === 2 && lines.every(({ side }) => side !== 'both' && side !== 'omitted');
   return (

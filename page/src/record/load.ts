@@ -1,7 +1,7 @@
 import type { PageRequest } from '../../../src/results/page-entries.ts';
 import type { Store } from './store.ts';
 
-/** Fills a store with what stands in the page; or, where the page is served, with what its server sends. */
+/** Fills a store from the data in the page, or from the server that serves the page. */
 export function load(store: Store): void {
   const embedded = document.getElementById('record');
   if (embedded) {
@@ -21,7 +21,7 @@ function* lines(text: string): Generator<string> {
   }
 }
 
-/** The token stands in the address once; from then on it is kept for this address of a server alone. */
+/** The token is in the address once. From then on it is kept for this address of a server alone. */
 function tokenOf(): string {
   const given = new URLSearchParams(location.search).get('token');
   if (given) {

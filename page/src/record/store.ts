@@ -48,7 +48,7 @@ export interface Content {
   readonly base64?: string | undefined;
 }
 
-/** A run, as far as it has come to the page: read line by line, kept in memory. */
+/** The part of a run that has reached the page: read line by line, kept in memory. */
 export class Store {
   name = '';
   info: RunInfo | undefined;
@@ -58,7 +58,7 @@ export class Store {
   items: Item[] = [];
   tests = new Map<number, TestItem>();
   #byId = new Map<string, Item>();
-  /** How many items stand in it. */
+  /** The number of its items. */
   #named = 0;
   spans: (Span & { readonly lane: number })[] = [];
   laneStarts: { readonly lane: number; readonly at: number }[] = [];

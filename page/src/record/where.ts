@@ -6,7 +6,7 @@ import { whereTestsFail } from '../../../src/results/where/tests.ts';
 import type { Store } from './store.ts';
 
 const none: ReadonlyMap<number, WhereItFails> = new Map();
-/** While a run goes on, it is looked anew whenever so many results have come. */
+/** The number of new results after which a running run is analysed again. */
 const everySo = 500;
 /** Milliseconds between two times that what was found is shown. */
 const showEvery = 200;

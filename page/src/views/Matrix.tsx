@@ -231,7 +231,7 @@ function CellButton({ cell, where, byTime, slowest, isPicked, onPick, label }: C
   const isCause = conditionsOf(where).some((conditions) => results.every(({ row }) => holdAll(conditions, row)));
   const each = milliseconds / results.length;
   const told = byTime ? duration(each) : results.length === 1 ? signs[status] : `${signs[status]} ${failing > 0 ? `${failing}/` : ''}${results.length}`;
-  // Few are slow, many are quick: by the logarithm all can be told apart.
+  // Few are slow, many are quick: a logarithmic scale shows all of them.
   const share = Math.round((100 * Math.log1p(each)) / Math.log1p(slowest));
   return (
     <button

@@ -161,7 +161,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   );
 }
 
-/** On paper stands what the list holds, up to so many lines: not only what is on the screen. */
+/** The number of lines of the list that are printed on paper, beyond those on the screen. */
 const mostPrinted = 2000;
 
 function usePrinting(): boolean {

@@ -14,7 +14,7 @@ export interface Cell<T> {
 }
 export type ValueOfCell<C> = C extends Cell<infer V> ? V : never;
 
-/** What a cell comes to that is not what its column says. */
+/** The result of reading a cell that does not match its column. */
 export class CellError {
   readonly hint: string | undefined;
   constructor(hint?: string) {

@@ -17,7 +17,7 @@ type PositionedReader = CsvFile & { cells: number };
 /** A record that is longer is refused: it is held whole. Characters. */
 export const MAX_RECORD_LENGTH = 4_000_000;
 
-/** So many records come at a time: few enough to be done with while they are in the cache. */
+/** The number of records in a batch: few enough to be processed while they are in the processor's cache. */
 const MAX_BATCH_RECORDS = 256;
 
 /** One record of a CSV text (RFC 4180), with where it stands. */
@@ -75,7 +75,7 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
     this.#cells = cells;
   }
 
-  /** Its text as it stands in the file. */
+  /** Its text as in the file. */
   get raw(): string {
     return this.#text.slice(this.start, this.end);
   }
@@ -118,10 +118,10 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
   }
 }
 
-/** A character of which it is sure, at once, that it is no blank. */
+/** Whether a character is certainly not white space. */
 export const isVisibleAscii = (unit: number): boolean => unit > 32 && unit < 127;
 
-/** Chooses records by one of their cells, by its place in whatever text it stands in: of most nothing else is ever looked at. */
+/** Chooses records by one of their cells, given by its position in a text. Nothing else of most records is read. */
 export interface RecordFilter {
   /** Which cell, from 0. */
   readonly index: number;
@@ -211,7 +211,7 @@ class RecordScanner {
     const text = this.#text;
     const { delimiter, comment } = this.#file;
     const { choice } = this.#choosing;
-    // Of most lines the first character tells that they are none; where there are no comments, no character is equal to this.
+    // The first character of most lines rules a comment out. Without comments, no character is equal to this one.
     const commentUnit = comment?.charCodeAt(0);
     const before = this.#read;
     const records: CsvRecord[] = [];
@@ -257,7 +257,7 @@ class RecordScanner {
   }
 }
 
-/** Whether a record without quotes is chosen, by what stands in a text from one place to another. */
+/** Whether a record without quotes is chosen, by the part of a text between two positions. */
 function isTextChosen(text: string, start: number, end: number, delimiter: string, choice: RecordFilter): boolean {
   let from = start;
   for (let i = 0; i < choice.index; i++) {

@@ -8,7 +8,7 @@ import { settleAll } from './typing.ts';
 
 /** A document longer than this is refused: it is held whole. Characters. */
 const MAX_DOCUMENT_LENGTH = 50_000_000;
-/** So many rows come at a time. */
+/** The number of rows in a batch. */
 const MAX_BATCH_ITEMS = 256;
 
 /** Reads a JSON or YAML document: a list of rows, at its top or under the path `at`. */

@@ -23,7 +23,7 @@ function explainMissingColumns(
 ): Problem[] {
   const [first = ''] = texts;
   const at = placeOf(0);
-  // The cells of a sheet are parted by nothing.
+  // A sheet has no separators.
   if (at.sheet === undefined) {
     const separator = /^sep=(.?)$/i.exec(first.trim());
     if (separator) return [{ code: 'separator-line', text: first.trim(), delimiter: separator[1] || undefined, at }];
@@ -37,7 +37,7 @@ function explainMissingColumns(
   });
 }
 
-/** Finds the columns among a file's headings. All that is wrong with them is told together; what is read by nobody is remarked on. */
+/** Finds the columns among the headings of a file. Reports all problems together, and warns about unread columns. */
 export function readHeadings(
   texts: readonly string[],
   columns: Columns | undefined,

@@ -16,7 +16,7 @@ export function visitSafely(visit: () => void): boolean {
   }
 }
 
-/** What is wrong with a text that is no JSON, and where first: line and column from 1. */
+/** The first syntax error of an invalid JSON text, with line and column from 1. */
 interface Fault {
   readonly reason: string;
   readonly line: number;

@@ -6,7 +6,7 @@ import type { IndexedColumn } from './headings.ts';
 
 /** With fewer records, shares by value would be of too different sizes. */
 export const MIN_RECORDS = 1000;
-/** So many records tell whether the values of a column differ enough, and so many of them may be equal. */
+/** The number of records that decide whether the values of a column differ enough, and how many of them may be equal. */
 const SAMPLE_RECORDS = 64;
 const MAX_EQUAL_KEYS = SAMPLE_RECORDS / 4;
 
@@ -28,7 +28,7 @@ export class KeyPartitioner implements RecordFilter {
     this.#share = share;
   }
 
-  /** By the first column whose values differ in the first records; none where none do, or where its name tells a row, not its values. */
+  /** Partitions by the first column whose values differ in the first records. Undefined if there is none, or if rows have names of their own. */
   static by(columns: readonly IndexedColumn[], records: readonly CsvRecord[], share: Partition): KeyPartitioner | undefined {
     if (records.length < MIN_RECORDS || columns.some(({ reads }) => reads.as === 'mark' && reads.mark === 'name')) return undefined;
     const isCell = (column: IndexedColumn): column is KeyColumn => column.reads.as === 'cell';

@@ -5,7 +5,7 @@ import type { IndexedColumn } from './headings.ts';
 /** Reads the cells of a record into a row; nothing where one of them needs a closer look: an empty one, or one that is not what it should be. */
 export type ReadRow = (cells: readonly string[]) => object | undefined;
 
-/** With more columns, code for them is no gain; nor is it for a few records. */
+/** With more columns, or for a few records, compiled code is not faster. */
 const MAX_COMPILED_COLUMNS = 200;
 const COMPILE_AFTER_RECORDS = 100;
 

@@ -68,13 +68,13 @@ export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layou
   return finishRow(making, record, layout, values, isWhole);
 }
 
-/** Entries of which few, or none, take their time: for those that are there a promise would be dear. */
+/** Waits for entries, of which few or none are promises. A promise for each finished entry would be expensive. */
 export const settleAll = (entries: readonly (RowEntry | Promise<RowEntry>)[]): readonly RowEntry[] | Promise<readonly RowEntry[]> =>
   entries.some((entry) => entry instanceof Promise) ? Promise.all(entries) : (entries as readonly RowEntry[]);
 
 const noRow = {};
 
-/** An entry of which there is no more to say: all are of one shape. */
+/** A plain entry. All have the same hidden class. */
 export const buildEntry = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>, row: object): EntryBuilder => ({
   row,
   name: undefined,
@@ -84,7 +84,7 @@ export const buildEntry = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>,
   problems: undefined,
 });
 
-/** What is no row is told by a case of its own, under what its place is called. */
+/** An invalid row is reported by a case of its own, named after its position. */
 export const brokenEntry = (name: string, { location: place, lines }: Pick<RowEntry, 'location' | 'lines'>, problem: Problem): RowEntry => ({
   row: {},
   name,

@@ -13,7 +13,7 @@ const MAX_FILE_BYTES = 64_000_000;
 const MAX_INFLATED_BYTES = 100_000_000;
 /** A cell that is longer is refused. Characters. */
 const MAX_TEXT_LENGTH = 1_000_000;
-/** So many compressed bytes are inflated at a time: a thousandfold of them is held at most. */
+/** The number of compressed bytes that are inflated at a time. They inflate to a thousand times that at most. */
 const INFLATE_CHUNK_BYTES = 4096;
 
 /** A cell's value as a workbook has it: text, number, truth, or the error that it shows; a formula may have no result. */
@@ -130,7 +130,7 @@ class Archive {
     return new Archive(await import('fflate'), await import('saxes'), whole, file);
   }
 
-  /** Reads a part through a reader of its XML; gives what the reader has taken after each piece. Nothing where there is no such part. */
+  /** Reads a part through an XML reader and yields its output after each chunk. Yields nothing if the part does not exist. */
   *read<T>(name: string, reader: (parser: SaxesParser) => () => T): Generator<T> {
     const parser = new this.#xml.SaxesParser();
     const taken = reader(parser);
@@ -286,7 +286,7 @@ function builtInKind(format: number): NumberKind {
   return (format >= 14 && format <= 17) || format === 22 || (format >= 27 && format <= 36) || (format >= 50 && format <= 58) ? 'date' : 'number';
 }
 
-/** A format code without its literal texts, colours and locales: what letters are left tells what it shows. */
+/** A format code without its literal texts, colours and locales. The remaining letters determine what it shows. */
 function classifyNumberFormat(code: string): NumberKind {
   const letters = code.replace(/"[^"]*"|\\.|_.|\*./g, '').replace(/\[(?!h+\]|m+\]|s+\])[^\]]*\]/gi, '');
   if (/[dy]/i.test(letters)) return 'date';
@@ -303,7 +303,7 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
     let cells = new Map<number, WorkbookCell>();
     let type: string | undefined;
     let style = 0;
-    /** A formula stands in the cell, and so far no result of it. */
+    /** The cell has a formula, whose result has not been read yet. */
     let awaitsFormulaResult = false;
     const text = textReader(parser, (name) => name === 'v' || name === 't');
     parser.on('opentag', (tag) => {

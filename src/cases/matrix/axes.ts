@@ -5,14 +5,14 @@ export interface Axes {
   readonly counts: readonly number[];
 }
 
-/** What is no list of values, as code without types may have it, has none. */
+/** An axis that is not a list, which untyped code can pass, has no values. */
 export function parseAxes(given: Readonly<Record<string, readonly unknown[]>>): Axes {
   const names = Object.keys(given);
   const values = names.map((name) => (Array.isArray(given[name]) ? given[name] : []));
   return { names, values, counts: values.map((list) => list.length) };
 }
 
-/** Which of an axis' values this is, from 0; -1 for none of them. What is no number is a value like any other. */
+/** The index of a value on its axis, or -1. NaN is a value like any other. */
 export const findLevel = (values: readonly unknown[], value: unknown): number =>
   Number.isNaN(value) ? values.findIndex((one) => Number.isNaN(one)) : values.indexOf(value);
 

@@ -1,4 +1,4 @@
-/** What is to be covered: any so many axes of a group. */
+/** A coverage target: all combinations of `strength` axes of a group. */
 export interface CoverageTarget {
   readonly axes: readonly number[];
   readonly strength: number;
@@ -36,7 +36,7 @@ export class Combinations {
   protected readonly starts: Int32Array;
   protected readonly records: { readonly of: PackedAxisSets; readonly at: number }[] = [];
   protected readonly counts: Int32Array;
-  /** The combinations that stand in no row, in any order, and where in that list each is. */
+  /** The uncovered combinations, in any order, and the position of each in that list. */
   readonly #uncoveredCount: Int32Array;
   readonly #placeInOpen: Int32Array;
   /** Owed and in no row. */
@@ -100,7 +100,7 @@ export class Combinations {
     this.clear();
   }
 
-  /** As new: all are owed, and stand in no row. What was looked at stays counted. */
+  /** Resets the coverage: all combinations are required and uncovered. The count of work stays. */
   clear(): void {
     const total = this.counts.length;
     this.counts.fill(0);
@@ -144,7 +144,7 @@ export class Combinations {
     return { axes, distances, code: index - (of.data[at] as number) };
   }
 
-  /** One of those that stand in no row, by its place in their list. */
+  /** An uncovered combination, by its position in their list. */
   openAt(place: number): number {
     return this.#uncoveredCount[place] as number;
   }
@@ -176,19 +176,19 @@ export class Combinations {
     }
   }
 
-  /** How many combinations stand in this row alone; what is past `most` does not matter. */
+  /** The number of combinations that only this row covers. Counts up to `most`. */
   countUniquelyCovered(row: readonly number[], most: number): number {
-    let countUniquelyCovered = 0;
+    let count = 0;
     for (const { width, data } of this.sets) {
       let at = 0;
-      for (; at < data.length && countUniquelyCovered <= most; at += width) {
+      for (; at < data.length && count <= most; at += width) {
         let index = data[at] as number;
         for (let i = at + 1; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
-        if (this.counts[index] === 1) countUniquelyCovered++;
+        if (this.counts[index] === 1) count++;
       }
       this.work += at / width;
     }
-    return countUniquelyCovered;
+    return count;
   }
 
   /** Adds to each level's number how many open combinations it would cover on an axis, with what is set of the row. */

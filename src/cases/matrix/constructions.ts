@@ -3,10 +3,10 @@ import { buildField, primePowerFrom } from './galois.ts';
 /** Rows over equally many levels on each axis, in which every combination of any `strength` axes stands. */
 type Rows = readonly (readonly number[])[];
 
-/** Looks for rows where no construction is known to do better: so many axes, levels, and a strength. */
+/** Searches for rows if no better construction is known, for numbers of axes and levels and a strength. */
 export type SearchFallback = (axes: number, levels: number, strength: number) => Rows;
 
-/** A combined construction asks for a search of its parts only where that is quick: so many combinations. */
+/** A combined construction searches for its parts only up to this number of combinations. */
 const MAX_SEARCHED_COMBINATIONS = 30_000;
 
 /**

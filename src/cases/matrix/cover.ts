@@ -9,7 +9,7 @@ import { starterRows } from './starters.ts';
 
 export type Effort = 'quick' | 'thorough';
 
-/** So many times a combination may be looked at: work, not time, so that the same seed gives the same rows on any machine. */
+/** How often combinations may be examined: work instead of time, so that a seed gives the same rows on every machine. */
 const budgets = { quick: 12_000_000, thorough: 400_000_000 } as const;
 /** A small model needs less: so much for each of its combinations. */
 const shares = { quick: 8_000, thorough: 400_000 } as const;
@@ -36,7 +36,7 @@ export interface CoveringProblem {
 
 export interface Covered {
   readonly rows: readonly (readonly number[])[];
-  /** Combinations of which the budget did not tell whether they can occur: covered where a row was found, else left out. */
+  /** Combinations whose feasibility exceeded the budget: covered if a row was found, otherwise omitted. */
   readonly undecided: number;
 }
 

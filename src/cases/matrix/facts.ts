@@ -6,7 +6,7 @@ import { type Axes, buildRow, combinations } from './axes.ts';
 import type { MatrixOptions } from './options.ts';
 import { verifyCoverage } from './verify.ts';
 
-/** What a plan tells of a matrix: how many rows stand for how many combinations, and that they cover what is owed. */
+/** The summary of a matrix in a plan: the numbers of rows and combinations, and the coverage. */
 export function summarizeMatrix(
   axes: Axes,
   options: MatrixOptions<Record<string, unknown>>,

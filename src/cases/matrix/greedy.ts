@@ -30,7 +30,7 @@ export function greedy(levels: readonly number[], combinations: Combinations, co
   return rows;
 }
 
-/** Fills the open axes of a row, in any order; nothing where what is set can be in no row, as far as the budget tells. */
+/** Fills the open axes of a row, in any order. Undefined if the set axes are infeasible, as far as the budget shows. */
 export function fillRow(
   start: readonly number[],
   levels: readonly number[],

@@ -22,7 +22,7 @@ import { parseExclusions } from './exclusions.ts';
 import { summarizeMatrix } from './facts.ts';
 import type { MatrixOptions } from './options.ts';
 
-/** Rows are made in chunks of so many combinations. */
+/** The number of combinations in a batch. */
 const BATCH_ROWS = 1024;
 
 /**
@@ -99,7 +99,7 @@ function axisProblems({ names, values }: Axes, given: Readonly<Record<string, un
 }
 
 const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
-  // What strengths there are is told with the number.
+  // The message lists the possible strengths.
   strength: { is: "strength, or 'all'", matches: (value) => value === 'all' || typeof value === 'number' },
   mixedStrength: listOf('objects like { axes, strength }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
   exclude: oneOfSpecs('array of exclusions, or function that returns one', listOf('combinations', isObject), functionSpec),
@@ -159,7 +159,7 @@ function buildCoverageTargets(axes: Axes, options: MatrixOptions<Record<string, 
   ];
 }
 
-/** Raised whenever the same seed comes to give other rows: those that are kept would else be of two makes. */
+/** Raise it when the same seed produces other rows: cached rows would be stale. */
 const ROW_CACHE_VERSION = 'covering rows 4';
 
 async function loadCoveringRows(

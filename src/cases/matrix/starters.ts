@@ -38,7 +38,7 @@ export function starterRows(axes: number, levels: number, strength: number, rand
   return developOrbits(starters, group);
 }
 
-/** As few starters as a search gets down to, where so many orbits for each may be missing. */
+/** Searches for the fewest starters, if up to `missing` orbits may be uncovered for each. */
 function fewest(search: Search, orbits: Orbits, missing: number, end: number): readonly (readonly number[])[] {
   let found = search.copy();
   for (let more = true; more; more = orbits.work < end && search.removeRow()) {

@@ -102,7 +102,7 @@ export function renderAlike(results: readonly RecordedResult[], first: number, f
   ];
 }
 
-/** The title without the values that stand in the row's line. */
+/** The title without the values that the row's line shows. */
 function formatWithoutRow({ title, row }: Failed): string {
   const values = ` › ${formatValuesName(row)}`;
   return title.endsWith(values) ? title.slice(0, -values.length) : title;

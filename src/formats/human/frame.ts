@@ -24,7 +24,7 @@ export function codeFrame(place: SourceLocation, { source, style, columns }: Cod
   // A workbook's bytes are no lines.
   const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
   const line = lines?.[place.line - 1];
-  // A line that no person wrote is no help.
+  // A line this long is generated code, which does not help.
   if (lines === undefined || line === undefined || line.length > MAX_LINE_LENGTH) return [];
   const first = Math.max(1, place.line - LINES_AROUND);
   const last = Math.min(lines.length, place.line + 1);

@@ -7,7 +7,7 @@ import { renderCounts } from './run.ts';
 export interface LaneAtWork {
   readonly number: number;
   readonly doing: Activity | undefined;
-  /** For so many milliseconds. */
+  /** How long, in milliseconds. */
   readonly since: number;
 }
 

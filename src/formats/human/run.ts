@@ -48,7 +48,7 @@ export const MAX_LISTED_TESTS = 500;
 export const renderMoreTests = (tests: number, style: Style): string[] =>
   tests > MAX_LISTED_TESTS ? ['', style.dim(`… and ${formatCount(tests - MAX_LISTED_TESTS, 'more test')}; --show cases lists every case`)] : [];
 
-/** A test: sign, title, counts, time, a strip of its cases. Under the heading of its file and suites, which `Headings` tells. */
+/** A test: sign, title, counts, time, a strip of its cases. `Headings` prints its file and suites before it. */
 export function renderTest(test: TestState, style: Style, depth: number, width: number, title = test.header.path.at(-1) ?? ''): string[] {
   const { counts, milliseconds } = test;
   const status = worst(counts);
@@ -176,8 +176,8 @@ function renderCosts({ slowest, fixtures, totalCaseMs: summed }: RunState, { wal
   if (wall < QUICK_RUN_MS) return [];
   const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > NOTABLE_COST_SHARE * Math.max(wall, summed);
   const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));
-  const dear = [...slowest.items, ...shared].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
-  return dear.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${escapeToOneLine(title)}`));
+  const expensive = [...slowest.items, ...shared].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
+  return expensive.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${escapeToOneLine(title)}`));
 }
 
 /** Lists cases: their number and the first titles. */

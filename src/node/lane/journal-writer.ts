@@ -9,7 +9,7 @@ const MAX_WAITING_BYTES = 64 * 1024;
 /** Milliseconds that an entry may wait for others. */
 const MAX_WAIT_MS = 1;
 
-/** The place of a row that stands in no file. */
+/** The location of a row that is not in a file. */
 const nowhere = { line: 0, column: 1 };
 
 const write = writeSync;

@@ -81,7 +81,7 @@ export class LaneRecord {
     this.put({ type: 'test', header: { ...header, ...this.#clean(buildDetails(first, this.#hides)) } });
   }
 
-  /** What belongs to no case, as far as it is no flood. */
+  /** Records output that belongs to no case, up to a limit. */
   writeUnowned(text: string): void {
     this.#looseLength += text.length;
     if (this.#looseLength <= MAX_UNOWNED_LENGTH) this.put({ type: 'output', text: this.#clean(text) });

@@ -87,7 +87,7 @@ export class Lane {
     this.#modules = modulesIn(job.cache, compiling, this.#say, job.loaders);
   }
 
-  /** Never hangs: what breaks here is told, and ends the lane. */
+  /** Never hangs: an internal error is reported and ends the lane. */
   async work(): Promise<void> {
     mapStacks(this.#modules.maps);
     new ProcessGuard({
@@ -199,7 +199,7 @@ export class Lane {
     this.#record.put({ type: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
     const headed = new Map<PlannedTest, { readonly header: TestHeader; first: PlannedCaseImpl | undefined }>();
     let streaming = false;
-    /** Puts a test's header before its first entry; what its first row tells of all stands in it, too. */
+    /** Writes the header of a test before its first entry, with the details that its first row shows. */
     const head = (test: PlannedTest, first?: PlannedCaseImpl): TestHeader => {
       let head = headed.get(test);
       if (!head) {
@@ -266,7 +266,7 @@ export class Lane {
         },
         passed: (run, start) => {
           const { planned } = run;
-          // One that was told before a stream began may be over within it.
+          // A case that was announced before a stream may end within it.
           if (this.#under.size > 0) this.#under.delete(run);
           if (!streaming) {
             leaks.sample(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
@@ -296,7 +296,7 @@ export class Lane {
     await nextTurn();
     await nextTurn();
     leaks.sample(undefined);
-    // What the coordinator has open in the same process is no case's.
+    // Resources that the coordinator has open in the same process belong to no case.
     this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? leaks.leaks : []) });
     if (!stuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);
     this.#record.put({ type: 'finished', selected, stuck, unrun }, true);

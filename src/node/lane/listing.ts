@@ -11,7 +11,7 @@ import { buildCaseName, buildHeader } from './names.ts';
 
 type Put = (entry: JournalEntry) => void;
 
-/** Lists the cases that are selected, with what is told of their tests and sources. */
+/** Lists the selected cases, with the headers of their tests and the warnings of their sources. */
 export async function listCases(plan: Plan, selection: Selection, surroundings: ExpansionHost, put: Put): Promise<void> {
   const { select } = buildSelector(selection, plan, findAssigned(selection.shard), surroundings.rowLines);
   let selected = 0;

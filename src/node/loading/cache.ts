@@ -35,7 +35,7 @@ export class CompileCache {
     }
   }
 
-  /** Keeps a result; the map first, so that whoever finds the code finds its map. */
+  /** Stores a result, and the map before the code: if the code is found, so is its map. */
   write(key: string, { code, map }: Compiled): void {
     mkdirSync(this.#folder, { recursive: true });
     for (const [ending, text] of [
@@ -49,7 +49,7 @@ export class CompileCache {
     }
   }
 
-  /** Takes away what was used longest ago, where much has gathered; whoever still wants it compiles it again. */
+  /** Removes the least recently used files if there are too many. A removed source is compiled again when it is needed. */
   evictOld(most = MAX_FILES): void {
     const files = existsSync(this.#folder) ? readdirSync(this.#folder).filter((name) => /\.(?:mjs|map)$/.test(name)) : [];
     if (files.length <= most) return;

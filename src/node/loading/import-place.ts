@@ -23,7 +23,7 @@ export function placeOfImport(error: unknown, loading: string): SourceLocation |
   return specifier === undefined ? undefined : placeIn(url ?? loading, specifier, name);
 }
 
-/** Stores the location of a syntax error, which the runtime does not tell: a second parser finds it. */
+/** Stores the location of a syntax error. The runtime does not report it, so another parser finds it. */
 export async function noteSyntaxError(error: unknown, url: string, source: string): Promise<void> {
   if (!isInstanceOf(error, SyntaxError)) return;
   const { parse } = await import('@babel/parser');

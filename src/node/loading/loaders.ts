@@ -10,7 +10,7 @@ export interface Loaders {
 
 export const noLoaders: Loaders = { byExtension: {}, configuration: '' };
 
-/** The loader for a URL; a query, as in `logo.svg?inline`, is no part of the extension. */
+/** The loader for a URL. A query, as in `logo.svg?inline`, does not belong to the extension. */
 export const findLoader = ({ byExtension }: Loaders, url: string): WrittenLoader | undefined =>
   url.startsWith('file:') ? byExtension[extname(new URL(url).pathname)] : undefined;
 

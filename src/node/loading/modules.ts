@@ -16,7 +16,7 @@ import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
 type AnyModule = vm.Module;
 type Attributes = Readonly<Record<string, string>>;
 
-/** Gets a source compiled into the cache, or rejects with a SyntaxError that tells the place. */
+/** Compiles a source into the cache. Rejects with a SyntaxError that has the location. */
 export type Compile = (path: string, source: string, key: string) => Promise<void>;
 
 /**
@@ -202,7 +202,7 @@ export class Modules {
 
 const requireCache = createRequire(import.meta.url).cache;
 
-/** Whether a file is no part of a package that is installed. */
+/** Whether a file belongs to the project, and not to an installed package. */
 const isOfProject = (url: string): boolean => url.startsWith('file:') && !url.includes('/node_modules/');
 
 const findAttributes = (extra: unknown): Attributes => {

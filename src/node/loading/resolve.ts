@@ -37,7 +37,7 @@ const esModule = /\.(?:mjs|js)$/;
 const ownName = /^red-lattice(?:\/|$)/;
 const ownFolder = new URL('.', import.meta.url).href;
 
-/** What an import of `specifier` in `parent` means, with the `paths` of its settings. Throws as Node does where there is no such module. */
+/** Resolves an import of `specifier` in `parent`, with the `paths` of its settings. If the module does not exist, throws the same error as Node. */
 export function resolveModule(specifier: string, parent: string, settings?: TypeScriptSettings): Resolved {
   if (isBuiltin(specifier)) return { url: specifier.startsWith('node:') ? specifier : `node:${specifier}`, from: 'node' };
   if (/^(?:\.{1,2}\/|\/|file:)/.test(specifier)) {

@@ -10,7 +10,7 @@ const parseJson = JSON.parse;
  */
 export function mapStacks(maps: ReadonlyMap<string, string>): void {
   const read = new Map<string, TraceMap | undefined>();
-  /** Another run may have tidied the cache meanwhile: then stacks tell the compiled lines. */
+  /** If another run has removed the map from the cache, stacks show the compiled lines. */
   const mapOf = (url: string, file: string): TraceMap | undefined => {
     if (!read.has(url)) {
       try {

@@ -59,7 +59,7 @@ export class PassWriter {
   /** All that the last one took, in microseconds. */
   time = 0;
 
-  /** Something else is written: the next pass is told whole. */
+  /** Another line is written: the next pass is a whole line. */
   resetDelta(): void {
     this.#test = -1;
   }
@@ -117,7 +117,7 @@ export class PassWriter {
   }
 }
 
-/** The line of a row in a data file that comes so many rows later, most likely; where there is none, there is none for that. */
+/** The most likely line of a row `rows` later in a data file; 0 without a data file. */
 const lineAfter = (line: number, rows: number): number => (line === 0 ? 0 : line + rows);
 
 function writeRow(row: CompactPass['row'], columns: readonly string[], lines: Utf8LineBuffer, stringify: (value: unknown) => string): boolean {
@@ -159,7 +159,7 @@ function writeObject(before: number, value: object | null, lines: Utf8LineBuffer
 /** A value as its case had it. */
 const revived = (value: unknown): unknown => (typeof value === 'object' && value !== null ? new Date((value as { date: number }).date) : value);
 
-/** Where `nextNumber` goes on; -1 when it has met what stands in no whole line. */
+/** The position of `nextNumber`; -1 after a character that a whole line cannot contain. */
 let cursor = 0;
 
 /** The whole number that stands next in a line, and the blank or tab after it: taken digit by digit, as millions are read. */

@@ -12,7 +12,7 @@ import type { PassBlock } from './pass-block.ts';
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
 export const JOURNAL_VERSION = 5;
 
-/** What a lane is about to do, and how long that may take: whoever watches it ends a lane that goes silent for longer. */
+/** What a lane is about to do, and how long that may take. The coordinator ends a lane that is silent for longer. */
 export interface Activity {
   readonly what: 'load' | 'plan' | 'rows' | 'setup' | 'body' | 'teardown';
   /** The file, the test or the fixture's scope. */
@@ -41,7 +41,7 @@ export type JournalEntry =
     }
   /** What lanes can run apart, and the ids of all tests in the order of the plan. */
   | { readonly type: 'pieces'; readonly pieces: readonly WorkUnit[]; readonly tests: readonly string[] }
-  /** The process comes to its end by what the last result tells: nobody else is to be charged with it. */
+  /** The last result explains the end of the process, which must not be attributed to another case. */
   | { readonly type: 'exit-attributed' }
   /** The moment that times of cases and fixtures are counted from: milliseconds since 1970. */
   | { readonly type: 'running'; readonly at: number }
@@ -54,7 +54,7 @@ export type JournalEntry =
   | { readonly type: 'started'; readonly name: CaseName; readonly attempt: number; readonly start: number }
   | { readonly type: 'streaming'; readonly test: number; readonly limit: number }
   | { readonly type: 'ended'; readonly result: RecordedResult }
-  /** Many at once, for whoever wants no more than their sums. */
+  /** Many passed cases at once, for readers that need only their sums. */
   | { readonly type: 'passed'; readonly block: PassBlock }
   /** A shared fixture's teardown that failed. */
   | { readonly type: 'teardown-failed'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }

@@ -25,7 +25,7 @@ export class JournalBytes {
     this.#lines.text(encodeEntry(entry, this.#stringify));
   }
 
-  /** False, and nothing is put, for a row that does not stand in a journal as it is, under its test's columns. */
+  /** Returns false, and writes nothing, for a row that a compact line cannot contain under the columns of its test. */
   pass(pass: CompactPass, columns: readonly string[]): boolean {
     const { test, ordinal, checks } = pass;
     if (!this.#block.canAppend(test, ordinal)) this.#endBlock();

@@ -82,9 +82,9 @@ export class Utf8LineBuffer {
     this.#ensureCapacity(text.length);
     const from = this.#length;
     for (let i = 0; i < text.length; i++) {
-      const writeByte = text.charCodeAt(i);
-      if (writeByte > 126 || (quoted && (writeByte < 32 || writeByte === QUOTE || writeByte === BACKSLASH))) return false;
-      this.#bytes[from + i] = writeByte;
+      const unit = text.charCodeAt(i);
+      if (unit > 126 || (quoted && (unit < 32 || unit === QUOTE || unit === BACKSLASH))) return false;
+      this.#bytes[from + i] = unit;
     }
     this.#length = from + text.length;
     return true;
@@ -95,7 +95,7 @@ export class Utf8LineBuffer {
     this.#length += encoder.encodeInto(text, this.#bytes.subarray(this.#length)).written;
   }
 
-  /** Makes room for so many bytes more. */
+  /** Ensures that `room` more bytes fit. */
   #ensureCapacity(room: number): void {
     if (this.#length + room <= this.#bytes.length) return;
     const larger = new Uint8Array(Math.max(this.#bytes.length * 2, this.#length + room));

@@ -68,7 +68,7 @@ export class PassBlockBuilder {
     this.#rows[at] = (this.#rows[at] as number) | (1 << (row % BITS_PER_DIGIT));
   }
 
-  /** The block's head, where it is worth one: its lines take so many bytes. The next pass begins another. */
+  /** Writes the head of the block if it is long enough. The next pass begins another block. */
   end(bytes: number): Uint8Array | undefined {
     if (this.#passes === 0) return undefined;
     const told = [bytes, this.#test, this.#passes, this.#first, this.#microseconds, this.#longest, this.#unchecked];

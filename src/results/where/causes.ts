@@ -70,7 +70,7 @@ export class CauseCounter {
     this.#causes = causes.map((conditions) => ({ conditions, failing: 0, cases: 0 }));
   }
 
-  /** Takes one case in; tells whether what came of it is as the causes say. */
+  /** Counts one case. Returns whether its status is as the causes predict. */
   take(row: Row, failed: boolean): boolean {
     let isMet = false;
     for (const cause of this.#causes) {

@@ -24,7 +24,7 @@ export function toScalar(value: unknown): Scalar | undefined {
 
 const MAX_DEPTH = 4;
 
-/** The columns of a row with those inside of them, by their paths; none for what is no plain value. */
+/** The scalar values of a row, also of nested objects, by their paths. */
 export function* flattenCells(row: Row, prefix = '', depth = 1): Generator<[column: string, value: Scalar]> {
   for (const column in row) {
     const value = row[column];

@@ -27,7 +27,7 @@ export class Evidence {
     return (table[2 * failing] as number) + (table[2 * passing] as number) - (table[2 * (failing + passing) + 1] as number);
   }
 
-  /** For a set with so many failing and passing rows; below zero where it fails no more often than the others. */
+  /** The evidence for a set of rows by its numbers of failing and passing rows. Below zero if it fails no more often than the others. */
   of(failing: number, passing: number): number {
     if (failing * this.#passing <= passing * this.#failing) return Number.NEGATIVE_INFINITY;
     // The prior of the second rate, which the other side has not: B(1/2, 1/2) is pi.

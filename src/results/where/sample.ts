@@ -8,7 +8,7 @@ const MAX_PASSING_ROWS = 4_000;
 
 type Row = Readonly<Record<string, unknown>>;
 
-/** A fair choice of so many of those that come by (J. S. Vitter, "Random sampling with a reservoir", 1985, algorithm R). */
+/** A uniform sample of a fixed size (J. S. Vitter, "Random sampling with a reservoir", 1985, algorithm R). */
 class Reservoir {
   readonly #most: number;
   readonly #random: Random;

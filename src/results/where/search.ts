@@ -36,12 +36,12 @@ export interface Found {
 }
 
 const MAX_PREDICATES = 3;
-/** Of so many parts: half as likely for each, and as often chosen as there are orders of them. */
+/** The cost by the number of predicates: half as likely for each, divided by the number of their orders. */
 const lengthCost = [0, Math.log(2), Math.log(4 / 2), Math.log(8 / 6)];
 /** Conjunctions that are carried on with, of each length: by their score, and by their promise. */
 const BEAM_WIDTH = 24;
 const MAX_ROUNDS = 3;
-/** How finely bounds are told apart when it is counted what a range was chosen from. */
+/** The number of distinct bounds when the alternatives of a range are counted. */
 const MAX_BOUNDS = 40;
 const kinds = Math.log(3);
 /** A text's length explains where the text itself does not do as well. */
@@ -180,7 +180,7 @@ export class Search {
       for (let code = 0; code < values.length; code++) {
         const [failed = 0, passed = 0] = [counts.failing[code + 1], counts.passing[code + 1]];
         if (failed * passing > passed * failing) {
-          // One failure is no pattern.
+          // One failure is not a pattern.
           if (failed > 1) yield { column, is: 'value', low: code, high: code, cost: among(values.length) };
         } else if (!isRanged && values.length > 2 && values.length <= MAX_EXCLUDED && passed * failing > failed * passing)
           yield { column, is: 'not', low: code, high: code, cost: among(values.length) };

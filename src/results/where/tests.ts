@@ -5,7 +5,7 @@ import { CauseCounter, findCauses, type WhereItFails } from './causes.ts';
 import { CaseSample } from './sample.ts';
 
 /** Causes of failures in the tested code. */
-const collectTested: ReadonlySet<RecordedResult['cause']> = new Set<RecordedResult['cause']>(['check', 'throw', 'timeout', 'crash']);
+const testedCauses: ReadonlySet<RecordedResult['cause']> = new Set<RecordedResult['cause']>(['check', 'throw', 'timeout', 'crash']);
 
 /** Whether a case failed or passed, where it did either. */
 export function classifyStatus({ status }: Pick<RecordedResult, 'status'>): boolean | undefined {
@@ -29,7 +29,7 @@ export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: R
     if (!sample) samples.set(test, (sample = new CaseSample()));
     sample.take(result, failed);
     if (!failed && result.attempts > 1) flaky.add(test);
-    if (failed && !collectTested.has(result.cause)) outside.add(result.row);
+    if (failed && !testedCauses.has(result.cause)) outside.add(result.row);
   }
   const large = new Map<number, CauseCounter>();
   for (const [test, sample] of samples) {
