@@ -266,6 +266,24 @@ function* ranges(
 const MAX_PREFIX_LENGTH = 24;
 const MAX_PREFIXES = 400;
 
+/** The first index in a range for which a monotonic condition holds; the end of the range if it holds for none before. */
+function firstIndex(from: number, end: number, holds: (index: number) => boolean): number {
+  let [low, high] = [from, end];
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (holds(middle)) high = middle;
+    else low = middle + 1;
+  }
+  return low;
+}
+
+/** The sums of the counts of all values before each index. The first count, that of missing values, is left out. */
+function cumulate(counts: Int32Array): Int32Array {
+  const sums = new Int32Array(counts.length);
+  for (let at = 1; at < counts.length; at++) sums[at] = (sums[at - 1] as number) + (counts[at] as number);
+  return sums;
+}
+
 /** The starts that failing texts share, where more than one text begins so. */
 function* prefixes(
   column: number,
@@ -276,6 +294,7 @@ function* prefixes(
   among: (options: number) => number,
 ): Generator<Predicate> {
   const seen = new Set<string>();
+  const [failingUpTo, passingUpTo] = [cumulate(failing), cumulate(passing)];
   for (let code = 0; code < values.length && seen.size < MAX_PREFIXES; code++) {
     if (!failing[code + 1]) continue;
     const value = values[code] as string;
@@ -283,19 +302,16 @@ function* prefixes(
     let narrowed = -1;
     for (let length = 1; length <= Math.min(value.length, MAX_PREFIX_LENGTH); length++) {
       const prefix = value.slice(0, length);
-      while (low < code && !values[low]?.startsWith(prefix)) low++;
-      while (high > code && !values[high]?.startsWith(prefix)) high--;
+      low = firstIndex(low, code, (at) => (values[at] as string).startsWith(prefix));
+      high = firstIndex(code, high + 1, (at) => !(values[at] as string).startsWith(prefix)) - 1;
       if (low === high) break;
       // A longer start of the same texts says no more.
       if (high - low === narrowed || (low === 0 && high === values.length - 1)) continue;
       narrowed = high - low;
       if (seen.has(prefix)) continue;
       seen.add(prefix);
-      let [failed, passed] = [0, 0];
-      for (let at = low; at <= high; at++) {
-        failed += failing[at + 1] as number;
-        passed += passing[at + 1] as number;
-      }
+      const failed = (failingUpTo[high + 1] as number) - (failingUpTo[low] as number);
+      const passed = (passingUpTo[high + 1] as number) - (passingUpTo[low] as number);
       if (failed > 1 && failed * allPassing > passed * allFailing) yield { column, is: 'prefix', low, high, prefix, cost: among(values.length) };
     }
   }
