@@ -4,10 +4,16 @@ import type { ExpansionContext, ExpansionHost } from './row.ts';
 type AmbientHost = Pick<ExpansionHost, 'files' | 'kept'> & { readonly base?: URL | undefined };
 
 let ambient: AmbientHost | undefined;
+let isOfLane = false;
 
-/** Sets what sources use that are read outside of tests, in bodies and fixtures. The outermost run of the process gives it. */
-export function setAmbientHost(host: AmbientHost): void {
-  ambient ??= host;
+/**
+ * Sets what sources use that are read outside of tests, in bodies and fixtures: that of the newest run in this process. In a lane it is that
+ * of the lane, also while a test runs suites of its own.
+ */
+export function setAmbientHost(host: AmbientHost, ofLane = false): void {
+  if (isOfLane && !ofLane) return;
+  ambient = host;
+  isOfLane = ofLane;
 }
 
 export const outsideTests = (): ExpansionContext => ({ ...ambient, base: undefined, slug: '' });

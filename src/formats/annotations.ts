@@ -27,7 +27,9 @@ export function formatAnnotations(state: RunState, syntax: AnnotationSyntax, nam
   for (const annotation of findAnnotations(state)) {
     const { location, title } = annotation;
     const key = location ? `${location.file}:${location.line}` : title;
-    groups.set(key, [...(groups.get(key) ?? []), annotation]);
+    const group = groups.get(key);
+    if (group) group.push(annotation);
+    else groups.set(key, [annotation]);
   }
   return [...groups.values()].slice(0, MAX_ANNOTATIONS).map((all) => {
     const [first] = all as [Annotation];

@@ -145,7 +145,8 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       state.leaks.push(...entry.leaks);
       break;
     case 'bindings':
-      state.warnings.push(...entry.warnings);
+      // Lanes that used the same fixture report the same.
+      for (const problem of entry.warnings) if (!state.warnings.some((known) => isSame(known, problem))) state.warnings.push(problem);
       for (const { number, unusedReason: idle } of entry.uses) {
         if (idle) state.idle.set(number, idle);
         else state.effective.add(number);
@@ -352,6 +353,8 @@ export function takeUnrun(state: RunState, unrun: NotRun | undefined): void {
   state.notRun = unrun;
   state.counts['not-run'] = unrun?.cases ?? 0;
 }
+
+const isSame = (a: Problem, b: Problem): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** The state of a whole record. */
 export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {

@@ -69,7 +69,7 @@ class Runner {
   readonly #nodes = new NodeInterner();
   readonly #started = now();
   readonly #bindings = new OverrideUsage();
-  readonly #warnings = new Map<string, Problem>();
+  readonly #warnings = new Map<object, Problem>();
   /** Where this lane's copies of the run's fixtures come from. */
   readonly #addresses = new Map<Node, FixtureAddress>();
   readonly #runFixtures: RunFixtures;
@@ -92,7 +92,9 @@ class Runner {
       bindContext: options.bindContext,
       onSpan: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
       reportProblem: (problem) => listener.told(problem),
-      warn: (problem) => this.#warnings.set(JSON.stringify(problem), problem),
+      warnOnce: (about, describe) => {
+        if (!this.#warnings.has(about)) this.#warnings.set(about, describe());
+      },
       logUnowned: (parts) => listener.loose?.(textOf(parts)),
       reportStuck: () => {
         if (options.stopWhenStuck) this.#stuck = true;

@@ -1,5 +1,7 @@
 import { suite, table, test, testWith } from 'red-lattice';
-import { findAnnotationSyntax } from '../../src/formats/annotations.ts';
+import { findAnnotationSyntax, formatAnnotations } from '../../src/formats/annotations.ts';
+import type { RecordedResult } from '../../src/results/recorded-result.ts';
+import { emptyState } from '../../src/results/run-state.ts';
 import { runCommand } from '../program.ts';
 import { projectOf } from '../project.ts';
 
@@ -44,6 +46,14 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
     const azure = await runCommand(['run', '--format', 'json'], project, { TF_BUILD: 'True', BUILD_SOURCESDIRECTORY: project });
     check.includes(azure.output, '##vso[task.logissue type=error;sourcepath=a.lattice.js;linenumber=2;columnnumber=100;]1: 100%AZP25, ]: not equal%0Aactual');
     check.equal(azure.out.includes('##vso'), false);
+  }),
+
+  test('are at most fifty, and quick for many cases at one line', ({ check }) => {
+    const failure = (line: number): RecordedResult =>
+      ({ title: 't', failures: [{ message: 'm', location: { file: 'a.ts', line, column: 1 } }] }) as unknown as RecordedResult;
+    const state = { ...emptyState(), failures: [...Array.from({ length: 50_000 }, () => failure(1)), ...Array.from({ length: 80 }, (_, i) => failure(i + 2))] };
+    const lines = formatAnnotations(state, 'github', (file) => file);
+    check.equal([lines.length, lines[0]], [50, '::error file=a.ts,line=1,col=1,title=t::m%0A(and 49,999 more cases at this line)']);
   }),
 
   testWith({ project })('are absent elsewhere', async ({ check }, { project }) =>

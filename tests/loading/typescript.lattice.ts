@@ -1,5 +1,5 @@
 import { symlinkSync } from 'node:fs';
-import { writeFile } from 'node:fs/promises';
+import { rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, suite, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
@@ -40,6 +40,13 @@ export const one = test('fields are assigned for an early target', ({ check }) =
     `${head}import { view } from './view.tsx';\n`,
   ),
   'jsx/view.tsx': "const parts = 'parts';\nconst h = (...all: unknown[]) => all;\nexport const view = <quay n={4}><></></quay>;\n",
+  'preserved/tsconfig.json': tsconfig({ jsx: 'preserve', jsxImportSource: '#own', paths: { '#own/*': ['../source/*'] } }),
+  'preserved/a.lattice.ts': checks('JSX that is preserved', "check.equal(view, ['quay', { n: 5 }]);").replace(
+    head,
+    `${head}import { view } from './view.tsx';\n`,
+  ),
+  'preserved/view.tsx': 'export const view = <quay n={5} />;\n',
+  'source/jsx-runtime.ts': "export * from './runtime.ts';\n",
   'source/tsconfig.json': tsconfig({ jsx: 'react-jsx', jsxImportSource: '#own', paths: { '#own/jsx-runtime': ['./runtime.ts'] } }),
   'source/runtime.ts': 'export const jsx = (type: string, props: object) => [type, props];\n',
   'source/a.lattice.ts': checks('a source of JSX', "check.equal(view, ['quay', { n: 4 }]);").replace(head, `${head}import { view } from './view.tsx';\n`),
@@ -90,7 +97,19 @@ const project = fixture('project', {
 export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
   testWith({ project })('that change what a source means are honoured', async ({ check }, { project }) => {
     const { out, output } = await runCommand(['run', '--show', 'summary'], project);
-    check.matches(out, /^12 passed, 0 failed$/m, output);
+    check.matches(out, /^13 passed, 0 failed$/m, output);
+  }),
+
+  testWith({ project })('that cannot be honoured are an error at the source, and so is an invalid file', async ({ check }, { project }) => {
+    await rm(join(project, 'node_modules', 'typescript'));
+    await writeFile(join(project, 'metadata', 'a.lattice.ts'), `// changed\n${files['metadata/a.lattice.ts']}`);
+    await writeFile(join(project, 'fields', 'tsconfig.json'), '{\n  "compilerOptions": {,}\n}');
+    const { out } = await runCommand(['run', 'metadata', 'fields', '--show', 'summary'], project);
+    check.matches(
+      out,
+      /! metadata\/a\.lattice\.ts:6:1 {2}cannot load .*sets `emitDecoratorMetadata`, which needs `transpileModule` of the package typescript\. Install typescript 5/,
+    );
+    check.matches(out, /cannot load fields\/a\.lattice\.ts: SyntaxError: invalid .*fields\/tsconfig\.json: line 2: /);
   }),
 ]);
 

@@ -1,4 +1,4 @@
-import { formatCondition, namedRows, range, suite, test, whereItFails } from 'red-lattice';
+import { formatCondition, namedRows, range, suite, table, test, whereItFails } from 'red-lattice';
 import { meets, plant } from '../../bench/where/plant.mjs';
 
 type Row = Readonly<Record<string, unknown>>;
@@ -68,6 +68,26 @@ export const where = suite('where it fails', [
     );
     const failing = many.filter((row) => row['berth'] === 'N4' && (row['nights'] as number) >= 40).length;
     check.equal([found.causes[0]?.failing, found.causes[0]?.cases, found.elsewhere.failing], [failing, failing, 0]);
+  }),
+
+  test('no condition is shown under which most cases pass: {rate} of 10 fail among {count} cases', {
+    cases: table(
+      ['count', 'rate', 'told'],
+      [
+        [600, 6, ['berth=N4']],
+        [600, 4, []],
+        // Failing cases are sampled more densely than passing ones.
+        [60_000, 6, ['berth=N4']],
+        [60_000, 3, []],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const rows = every((i) => ({ berth: `N${i % 9}`, night: i % 7 }), row.count);
+    const { causes } = whereItFails(rows.map((one, i) => ({ row: one, failed: one['berth'] === 'N4' ? Math.floor(i / 9) % 10 < row.rate : i % 199 === 0 })));
+    check.equal(
+      causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
+      [...row.told],
+    );
   }),
 
   test('finds what was planted: seed {seed}', { cases: range('seed', 200, 219) }, ({ row, check }) => {

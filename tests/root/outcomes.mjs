@@ -160,6 +160,28 @@ export const outcomes = [
     results: { a: 'failed/throw', b: 'errored/setup', order: pass },
   },
   {
+    name: 'a value that is closed twice is reported once, for all lanes',
+    files: {
+      'shared.mjs': `
+        import { fixture } from 'red-lattice';
+        const closable = () => ({ close() {}, [Symbol.dispose]() {} });
+        export const twice = fixture('twice', { setup: ({ defer }) => { const value = closable(); defer(() => value.close()); return value; } });
+        export const kept = fixture('kept', { teardown: false, setup: ({ defer }) => { const value = closable(); defer(() => value.close()); return value; } });
+        export const other = fixture('other', { setup: ({ defer }) => { defer(() => 1); return closable(); } });`,
+      ...Object.fromEntries(
+        ['a', 'b'].map((file) => [
+          `${file}.lattice.mjs`,
+          `import { kept, other, twice } from './shared.mjs';
+          export const all = test('${file} {n}', { needs: { twice, kept, other }, cases: range('n', 1, 3) }, async ({ check }) => { await new Promise((done) => setTimeout(done, 50)); check.holds(true); });`,
+        ]),
+      ),
+    },
+    args: ['--lanes', '2', '--strict'],
+    status: 1,
+    last: '6 passed, 0 failed',
+    says: ['fixture "twice" defers a cleanup that seems to close its value', '1 warning in a strict run'],
+  },
+  {
     name: 'ends of a process within a stream of trivial cases',
     files: {
       'a.lattice.mjs': `

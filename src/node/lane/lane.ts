@@ -78,7 +78,7 @@ export class Lane {
     this.#signal = signal;
     const hides = compileRedactions(job.redact);
     this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted: hides };
-    setAmbientHost(this.#surroundings);
+    setAmbientHost(this.#surroundings, true);
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });

@@ -40,7 +40,7 @@ export class RunFixtureProcess {
       bindContext: undefined,
       onSpan: undefined,
       reportProblem: () => undefined,
-      warn: () => undefined,
+      warnOnce: () => undefined,
       logUnowned: log,
       reportStuck: () => undefined,
       isStuck: () => false,

@@ -1,6 +1,6 @@
 import { readFileSync, statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import type { TsConfigResult } from 'get-tsconfig';
+import type { FileMatcher, TsConfigResult } from 'get-tsconfig';
 import { hash } from '../../cases/hash.ts';
 
 /** The settings of a `tsconfig.json` that change what a source means. */
@@ -30,19 +30,24 @@ const HONOURED = [
   'verbatimModuleSyntax',
 ] as const;
 
+/** Settings, and the sources that they apply to. */
+interface Candidate {
+  readonly settings: TypeScriptSettings;
+  readonly includes: (source: string) => boolean;
+}
+
 /** Reads each `tsconfig.json` once. The nearest one above a source applies to it, with what it extends. */
 export class TypeScriptConfigs {
   readonly #files = new Map<string, string | undefined>();
-  readonly #read = new Map<string, Promise<TypeScriptSettings | undefined>>();
+  readonly #candidates = new Map<string, Promise<readonly Candidate[]>>();
 
   /** The settings for a source; undefined without a `tsconfig.json`. Rejects if the file is invalid. */
   find(path: string): Promise<TypeScriptSettings | undefined> | undefined {
     const file = this.#nearest(dirname(path));
     if (file === undefined) return undefined;
-    // A file without options of its own refers to others, by the sources that each includes.
-    let read = this.#read.get(file);
-    if (!read) this.#read.set(file, (read = readSettings(file, undefined)));
-    return read.then((settings) => (settings === undefined ? readSettings(file, path) : settings));
+    let candidates = this.#candidates.get(file);
+    if (!candidates) this.#candidates.set(file, (candidates = readCandidates(file)));
+    return candidates.then((all) => all.find(({ includes }) => includes(path))?.settings);
   }
 
   #nearest(folder: string): string | undefined {
@@ -55,21 +60,25 @@ export class TypeScriptConfigs {
   }
 }
 
-/** The settings of a file. Undefined for one that only refers to others; with `source`, those of the one that includes it. */
-async function readSettings(file: string, source: string | undefined): Promise<TypeScriptSettings | undefined> {
+/** The settings of a file; before them those of its references, if it has nothing else: each applies to the sources that it includes. */
+async function readCandidates(file: string): Promise<readonly Candidate[]> {
   const { createFilesMatcher } = await import('get-tsconfig');
   const own = await parseConfig(file);
   const { references = [], files, include } = own.config;
   const isOnlyReferences = references.length > 0 && files?.length === 0 && include === undefined;
-  if (!isOnlyReferences) return toSettings(own);
-  if (source === undefined) return undefined;
-  for (const { path } of references) {
-    const target = join(dirname(file), path);
-    const referred = await parseConfig(target.endsWith('.json') ? target : join(target, 'tsconfig.json'));
-    if (createFilesMatcher(referred)(source)) return toSettings(referred);
-  }
-  return toSettings(own);
+  const targets = isOnlyReferences ? references.map(({ path }) => join(dirname(file), path)) : [];
+  const referred = await Promise.all(targets.map((target) => parseConfig(target.endsWith('.json') ? target : join(target, 'tsconfig.json'))));
+  return Promise.all([
+    ...referred.map(async (config) => ({ settings: await toSettings(config), includes: isIncluded(createFilesMatcher(config)) })),
+    toSettings(own).then((settings) => ({ settings, includes: () => true })),
+  ]);
 }
+
+/** A matcher gives the configuration for the sources that it includes. */
+const isIncluded =
+  (match: FileMatcher) =>
+  (source: string): boolean =>
+    match(source) !== undefined;
 
 /** A file with what it extends. Rejects if it cannot be read, or is not JSON with comments. */
 async function parseConfig(file: string): Promise<TsConfigResult> {
