@@ -268,7 +268,8 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
       const { FORCE_COLOR, CI, ...env } = process.env;
       const put = (name: string, text: string): Promise<void> => writeFile(join(project, name), text);
       await put('rates.cjs', "exports.rate = require('./deep.cjs').rate;\n");
-      await put('deep.cjs', 'exports.rate = 20;\n');
+      await put('deep.cjs', "exports.rate = require('./deepest.cjs').rate;\n");
+      await put('deepest.cjs', 'exports.rate = 20;\n');
       await put(
         'common.lattice.ts',
         "import { test } from 'red-lattice';\nimport rates from './rates.cjs';\nexport const rate = test('rate', ({ check }) => check.equal(rates.rate, 20));\n",
@@ -290,11 +291,14 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
       check.equal(await after(async () => {}), '20 passed, 2 failed');
       check.equal(await after(() => put('most.ts', 'export const most = 20;\n')), '20 passed, 0 failed', 'an imported source');
       check.equal(await after(() => put('stays.csv', 'nights\n1\n30\n')), '1 passed, 1 failed', 'a data file');
-      check.equal(await after(() => put('deep.cjs', 'exports.rate = 21;\n')), '0 passed, 1 failed', 'a required source');
-      const folderOptions = (skip: string): string => `import { folder } from 'red-lattice';\nexport default folder({ tags: ['${skip}'] });\n`;
+      check.equal(await after(() => put('deepest.cjs', 'exports.rate = 21;\n')), '0 passed, 1 failed', 'a required source');
+      await put('words.ts', 'export const words = 1;\n');
+      const folderOptions = (skip: string): string =>
+        `import { folder } from 'red-lattice';\nimport './words.ts';\nexport default folder({ tags: ['${skip}'] });\n`;
       const whole = '2 passed, 2 failed';
       check.equal(await after(() => put('folder.lattice.ts', folderOptions('one'))), whole, 'folder options that are added');
       check.equal(await after(() => put('folder.lattice.ts', folderOptions('two'))), whole, 'folder options that change');
+      check.equal(await after(() => put('words.ts', 'export const words = 2;\n')), whole, 'what folder options import');
       check.equal(await after(() => rm(join(project, 'folder.lattice.ts'))), whole, 'folder options that are removed');
       check.equal(await after(() => put('red-lattice.config.ts', "export default { files: ['common.*'] };\n")), '0 passed, 1 failed', 'a configuration');
       await put('red-lattice.config.ts', 'export default { filez: [] };\n');

@@ -46,6 +46,10 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
     const azure = await runCommand(['run', '--format', 'json'], project, { TF_BUILD: 'True', BUILD_SOURCESDIRECTORY: project });
     check.includes(azure.output, '##vso[task.logissue type=error;sourcepath=a.lattice.js;linenumber=2;columnnumber=100;]1: 100%AZP25, ]: not equal%0Aactual');
     check.equal(azure.out.includes('##vso'), false);
+    // A file that does not load is a failed test of a CTRF report.
+    const { summary, tests } = JSON.parse((await runCommand(['run', '--format', 'ctrf'], project)).out).results;
+    check.equal([summary.passed, summary.failed], [1, 3]);
+    check.hasProperties(tests.at(-1), { rawStatus: 'problem', status: 'failed', filePath: 'b.lattice.js', line: 1 });
   }),
 
   test('are at most fifty, and quick for many cases at one line', ({ check }) => {

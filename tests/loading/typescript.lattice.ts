@@ -100,6 +100,12 @@ export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
     check.matches(out, /^13 passed, 0 failed$/m, output);
   }),
 
+  testWith({ project })('compile a source again when they change', async ({ check }, { project }) => {
+    await writeFile(join(project, 'target', 'tsconfig.json'), tsconfig({ target: 'es2022' }));
+    const { out } = await runCommand(['run', 'target', '--show', 'summary'], project);
+    check.matches(out, /^0 passed, 1 failed$/m);
+  }),
+
   testWith({ project })('that cannot be honoured are an error at the source, and so is an invalid file', async ({ check }, { project }) => {
     await rm(join(project, 'node_modules', 'typescript'));
     await writeFile(join(project, 'metadata', 'a.lattice.ts'), `// changed\n${files['metadata/a.lattice.ts']}`);
@@ -119,7 +125,7 @@ const assets: Readonly<Record<string, string>> = {
 export default defineConfig({
   loaders: {
     '.css': 'empty', '.svg': 'url', '.txt': 'text',
-    '.tides': async (text, path) => ({ code: 'export const hours = [' + text.trim() + '];\\nexport const from = ' + JSON.stringify(path) + ';\\nexport const late = () => { throw new Error("late"); };', map: { version: 3, sources: ['high.tides'], names: [], mappings: 'AAAA;AACA;AACA' } }),
+    '.tides': async (text, path) => ({ code: 'export const hours = [' + text.trim() + '];\\nexport const from = ' + JSON.stringify(path) + ';\\nexport const late = () => { throw new Error("late"); };', map: { version: 3, sources: ['high.tides'], names: [], mappings: 'AAAA;AACA;AAMA' } }),
   },
 });\n`,
   'quay.css': '.quay {}\n',
@@ -133,7 +139,7 @@ export const one = test('assets', ({ check }) => {
   check.matches(logo, /^file:.*logo\\.svg/);
   check.equal(fileURLToPath(logo).endsWith('logo.svg'), true);
   check.matches(from, /high\\.tides$/);
-  check.matches(check.throws(late)?.stack, /high\\.tides/);
+  check.matches(check.throws(late)?.stack, /high\\.tides:8:/);
 });\n`,
 };
 

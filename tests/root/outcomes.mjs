@@ -171,8 +171,14 @@ export const outcomes = [
       ...Object.fromEntries(
         ['a', 'b'].map((file) => [
           `${file}.lattice.mjs`,
-          `import { kept, other, twice } from './shared.mjs';
-          export const all = test('${file} {n}', { needs: { twice, kept, other }, cases: range('n', 1, 3) }, async ({ check }) => { await new Promise((done) => setTimeout(done, 50)); check.holds(true); });`,
+          `import { appendFileSync, readFileSync } from 'node:fs';
+          import { kept, other, twice } from './shared.mjs';
+          export const all = test('${file} {n}', { needs: { twice, kept, other }, cases: range('n', 1, 3) }, async ({ check }) => {
+            appendFileSync('order.txt', '${file}');
+            // Both files run at the same time, in two lanes.
+            while (!['a', 'b'].every((word) => readFileSync('order.txt', 'utf8').includes(word))) await new Promise((done) => setTimeout(done, 10));
+            check.holds(true);
+          });`,
         ]),
       ),
     },

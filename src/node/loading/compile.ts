@@ -27,7 +27,7 @@ export async function compile(path: string, source: string, settings: TypeScript
     const { code, map } = await transform(source, {
       loader: ending === 'tsx' || ending === 'jsx' ? ending : 'ts',
       format: 'esm',
-      // The oldest supported runtime: it knows import attributes, which are kept then.
+      // The oldest supported runtime.
       target: 'node20.19',
       sourcemap: 'external',
       sourcesContent: false,
