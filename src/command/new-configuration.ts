@@ -6,15 +6,16 @@ import type { ProjectStyle } from './project-style.ts';
 const configuration = (files: string): string => `import { defineConfig } from 'red-lattice';
 
 export default defineConfig({
-  files: [${JSON.stringify(files)}],
+  files: ['${files}'],
   timeout: 10_000,
 });
 `;
 
-const tsconfig = `{
+/** In a package of CommonJS, the rules of Node would take the test files for CommonJS too. */
+const tsconfig = (isModule: boolean): string => `{
   "compilerOptions": {
-    "module": "nodenext",
-    "target": "es2023",
+    ${isModule ? '"module": "nodenext",' : '"module": "esnext",\n    "moduleResolution": "bundler",'}
+    "target": "es2022",
     "strict": true,
     "allowImportingTsExtensions": true,
     "noEmit": true
@@ -23,7 +24,7 @@ const tsconfig = `{
 `;
 
 /** Writes what a project lacks: a configuration, a tsconfig.json, and a script in package.json. Changes nothing else. Returns what it did. */
-export async function writeConfiguration(root: string, { language, testFolder }: ProjectStyle, needsTypeScript: boolean): Promise<string[]> {
+export async function writeConfiguration(root: string, { language, isModule, testFolder }: ProjectStyle, needsTypeScript: boolean): Promise<string[]> {
   const done: string[] = [];
   const write = (name: string, text: string): void => {
     writeFileSync(join(root, name), text, { flag: 'wx' });
@@ -34,7 +35,7 @@ export async function writeConfiguration(root: string, { language, testFolder }:
       `red-lattice.config.${language === 'ts' ? 'ts' : 'mjs'}`,
       configuration(`${testFolder === undefined ? '**' : `${testFolder}/**`}/*.lattice.{ts,mts,js,mjs}`),
     );
-  if (needsTypeScript && !existsSync(join(root, 'tsconfig.json'))) write('tsconfig.json', tsconfig);
+  if (needsTypeScript && !existsSync(join(root, 'tsconfig.json'))) write('tsconfig.json', tsconfig(isModule));
   const script = await addScript(join(root, 'package.json'));
   return script === undefined ? done : [...done, script];
 }

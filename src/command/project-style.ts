@@ -4,6 +4,8 @@ import { join } from 'node:path';
 /** What a new file should be like to match the project. */
 export interface ProjectStyle {
   readonly language: 'ts' | 'js';
+  /** Whether its package declares ES modules. */
+  readonly isModule: boolean;
   /** The extension of an ES module. */
   readonly extension: 'ts' | 'mts' | 'js' | 'mjs';
   /** The folder of its tests, from the root; undefined if it has none. */
@@ -29,6 +31,7 @@ export function findProjectStyle(root: string): ProjectStyle {
   const goesByPackage = hasTsconfig && /"module"\s*:\s*"node(?:16|18|20|next)"/i.test(readFileSync(join(root, 'tsconfig.json'), 'utf8'));
   return {
     language,
+    isModule,
     extension: language === 'js' ? (isModule ? 'js' : 'mjs') : goesByPackage && !isModule ? 'mts' : 'ts',
     testFolder: ['tests', 'test'].find((folder) => existsSync(join(root, folder))),
   };

@@ -55,6 +55,13 @@ export const starters = suite('new', { timeout: 60_000 }, [
           wrote: ['berths.lattice.ts', 'berths.csv', 'red-lattice.config.ts', 'tsconfig.json'],
           script: 'test',
         },
+        package: {
+          what: 'a package of ES modules alone',
+          files: { 'package.json': '{"type":"module"}' },
+          name: 'berths',
+          wrote: ['berths.lattice.ts', 'berths.csv', 'red-lattice.config.ts', 'tsconfig.json'],
+          script: 'test',
+        },
         commonjs: {
           what: 'JavaScript and a test script',
           files: { 'src/dues.js': '', 'test/x.js': '', 'package.json': '{\n\t"scripts": {\n\t\t"test": "make check"\n\t}\n}\n' },
@@ -85,6 +92,10 @@ export const starters = suite('new', { timeout: 60_000 }, [
       }
       const { out } = await runCommand(['new', row.name, '--config'], project);
       check.equal(out.split('\n\n')[0], [...row.wrote.map((name) => `Wrote ${name}`), `Added the script "${row.script}" to package.json`].join('\n'));
+      if (row.wrote.includes('tsconfig.json')) {
+        const types = await runNode([join(root, 'node_modules', 'typescript', 'bin', 'tsc'), '-p', 'tsconfig.json'], project);
+        check.equal([types.status, types.output], [0, '']);
+      }
       const { scripts } = JSON.parse(await readFile(join(project, 'package.json'), 'utf8'));
       check.equal(scripts[row.script], 'red-lattice run');
       if (row.script === 'lattice')

@@ -860,27 +860,40 @@ export function due(loa: Length, season: number): number {
     name: 'three lanes: one instance for the run, one holder of a lock at a time, each row once',
     files: {
       'shared.mjs': `
-        import { appendFileSync, mkdirSync, rmdirSync } from 'node:fs';
-        import { fixture } from 'red-lattice';
+        import { appendFileSync, existsSync, mkdirSync, rmdirSync, writeFileSync } from 'node:fs';
+        import { fixture, test } from 'red-lattice';
         export const office = fixture('office', { scope: 'run', setup: () => { appendFileSync('order.txt', '+'); return 1; }, teardown: () => appendFileSync('order.txt', '-') });
-        export const alone = async () => { mkdirSync('held'); await new Promise((resolve) => setTimeout(resolve, 20)); rmdirSync('held'); };`,
+        const sleep = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds));
+        export const arrives = (file) => test('here', ({ check }) => { writeFileSync('here-' + file, ''); check.holds(true); });
+        let isFirst = true;
+        // Holds the lock the first time until every lane had the time to ask for it.
+        export const alone = async () => {
+          mkdirSync('held');
+          for (let tries = 0; isFirst && tries < 500 && !['a', 'b', 'c'].every((file) => existsSync('here-' + file)); tries++) await sleep(10);
+          await sleep(isFirst ? 200 : 20);
+          isFirst = false;
+          rmdirSync('held');
+        };`,
       'a.lattice.mjs': `
-        import { office, alone } from './shared.mjs';
+        import { office, alone, arrives } from './shared.mjs';
+        export const here = arrives('a');
         export const many = test('a {n}', { cases: range('n', 1, 600), needs: { office } }, ({ check }) => check.holds(true));
         export const held = test('held {n}', { cases: range('n', 1, 8), locks: ['basin'] }, async ({ check }) => { await alone(); check.holds(true); });`,
       'b.lattice.mjs': `
-        import { office, alone } from './shared.mjs';
+        import { office, alone, arrives } from './shared.mjs';
+        export const here = arrives('b');
         export const slow = test('slow {n}', { cases: range('n', 1, 8), needs: { office } }, async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 40)); check.holds(true); });
         export const held = test('held {n}', { cases: range('n', 1, 8), locks: ['basin'] }, async ({ check }) => { await alone(); check.holds(true); });`,
       'c.lattice.mjs': `
-        import { alone } from './shared.mjs';
+        import { alone, arrives } from './shared.mjs';
+        export const here = arrives('c');
         export const held = test('held {n}', { cases: range('n', 1, 8), locks: ['basin', 'crane'] }, async ({ check }) => { await alone(); check.holds(true); });
         export const fails = test('fails', async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 200)); check.holds(false); });`,
     },
     args: ['run', '--lanes', '3'],
     status: 1,
-    last: '632 passed, 1 failed',
-    ids: 633,
+    last: '635 passed, 1 failed',
+    ids: 636,
     wrote: { 'order.txt': '+-' },
   },
   {
