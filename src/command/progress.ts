@@ -1,7 +1,8 @@
 import { clearScreenDown, moveCursor } from 'node:readline';
-import { type ProgressSnapshot, renderGoing, renderGoingPlainly } from '../formats/human/live.ts';
+import { renderProgress, renderProgressLine } from '../formats/human/live.ts';
 import { Headings, MAX_LISTED_TESTS, renderMoreTests, renderTest } from '../formats/human/run.ts';
 import type { JournalEntry } from '../results/journal/entries.ts';
+import type { RunProgress } from '../results/run-progress.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { Terminal } from './terminal.ts';
 
@@ -31,11 +32,11 @@ export class Progress {
   }
 
   /** Prints the progress of the run at intervals. */
-  startTicker(going: () => ProgressSnapshot): void {
+  startTicker(progress: () => RunProgress): void {
     const { live } = this.#terminal;
     const look = (): void => {
-      if (live) this.#redraw(renderGoing(going(), this.#terminal.width, this.#terminal.style));
-      else this.#terminal.out(renderGoingPlainly(going(), this.#terminal.style));
+      if (live) this.#redraw(renderProgress(progress(), this.#terminal.width, this.#terminal.style));
+      else this.#terminal.out(renderProgressLine(progress(), this.#terminal.style));
     };
     this.#timer = setInterval(look, live ? LIVE_INTERVAL_MS : PLAIN_INTERVAL_MS);
     this.#timer.unref();

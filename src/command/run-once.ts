@@ -126,7 +126,7 @@ export async function runOnce(
     reads.take(entry);
     progress.take(entry, state);
   });
-  progress.startTicker(() => running.going());
+  progress.startTicker(() => running.progress());
   interruption.act = () => running.interrupt();
   // The lanes are busy: this takes no extra time.
   if (!options.record) removeOldRecords(root);

@@ -1,18 +1,18 @@
 import type { ChildProcess } from 'node:child_process';
 import { appendFileSync } from 'node:fs';
 import { join } from 'node:path';
-import type { ProgressSnapshot } from '../formats/human/live.ts';
 import { formatThousands } from '../problems/format-thousands.ts';
 import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { endedAtOnce } from '../results/run-info.ts';
-import { applyEntry, emptyState, lostResults, type RunState, takeUnrun } from '../results/run-state.ts';
+import { estimateTime, type RunProgress } from '../results/run-progress.ts';
+import { applyEntry, emptyState, type LaneState, lostResults, type RunState, takeUnrun } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { debugLog } from './debug-log.ts';
 import { readJournal } from './journals.ts';
 import { attributeEnd, describeExit } from './lane-end.ts';
-import { type LaneRequest, superviseLane } from './lane-process.ts';
+import { type LaneEnd, type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
 import { type LaneSlot, lastCaseIn, newJournal, newSlot } from './lane-slot.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
@@ -40,7 +40,7 @@ export function coordinate(
   onEntry: (entry: JournalEntry, state: RunState) => void,
 ): Coordination {
   const coordinator = new Coordinator(request, startLane, compiler, onEntry);
-  return { done: coordinator.run(), interrupt: () => coordinator.interrupt(), going: () => coordinator.progress() };
+  return { done: coordinator.run(), interrupt: () => coordinator.interrupt(), progress: () => coordinator.progress() };
 }
 
 /** Problems of the processes of one run: a run that resumes it has processes of its own, and loads the files again. */
@@ -152,23 +152,14 @@ class Coordinator {
     if (reason !== undefined && (this.#unrun > 0 || isMore)) takeUnrun(this.#state, { cases: this.#unrun, isMore, reason });
   }
 
-  progress(): ProgressSnapshot {
+  progress(): RunProgress {
     const now = Date.now();
-    const lanes = this.#slots.map(({ number, work: lane }) => ({ number, doing: lane?.lane.doing, since: lane ? now - lane.lane.since : 0 }));
-    return { state: this.#state, lanes, elapsed: now - this.#began, expected: this.#expected() };
+    const lanes = this.#slots.map(({ number, work }) => ({ number, doing: work?.lane.doing, since: work ? now - work.lane.since : 0 }));
+    return { state: this.#state, lanes, elapsed: now - this.#began, expected: this.#estimateTime() };
   }
 
-  /** What the tests of the plan took the last time, where that is known of all, and what has been done of it. */
-  #expected(): ProgressSnapshot['expected'] {
-    const { times } = this.#request.before;
-    const whole = this.#tests.reduce((sum, id) => sum + (times.get(id) ?? Number.NaN), 0);
-    if (!(whole > 0)) return undefined;
-    let done = 0;
-    for (const { header, milliseconds, ended } of this.#state.tests.values()) {
-      const time = times.get(header.id) ?? 0;
-      done += ended ? time : Math.min(milliseconds, time);
-    }
-    return { whole, done };
+  #estimateTime(): RunProgress['expected'] {
+    return estimateTime(this.#tests, this.#request.before.times, this.#state);
   }
 
   interrupt(): void {
@@ -251,68 +242,79 @@ class Coordinator {
   /** Starts one process after the other until one ends without a crash. */
   async #runSlot(slot: LaneSlot): Promise<void> {
     for (;;) {
-      const { record, after: _after, plan: _plan, before: _before, lanes, ...asked } = this.#request;
-      const journal = newJournal(this.#request.record, slot);
-      const job: Job = {
-        ...asked,
-        isolatesCases: slot.careful,
-        hasPeers: lanes > 1,
-        lane: slot.number,
-        journal,
-        attachments: join(record, 'attachments'),
-        skippedFiles: [...this.#unloadable],
-      };
-      const before = resultsOf(this.#state);
-      slot.work = superviseLane(this.#nextLane(), job, this.#compiler, {
-        inBlocks: true,
-        take: (entry) => {
-          if (entry.type === 'pieces') this.#takePieces(entry);
-          else this.#take(entry);
-        },
-        hear: (message) => this.#handleMessage(message, slot, job),
-        onOverdue: () => {
-          this.#spare ??= this.#startLane();
-        },
-      });
-      slot.journals.push(journal);
-      if (this.#interrupts > 0) slot.work.interrupt(this.#interrupts > 1);
-      else if (this.#stopped) slot.work.stop();
-      const end = await slot.work.end;
+      const resultsBefore = countResults(this.#state);
+      const work = this.#startProcess(slot);
+      const end = await work.end;
       this.#locks.forget(slot);
-      const { lane } = slot.work;
-      const lost = job.mode === 'run' ? lostResults(lane) : 0;
+      const lost = this.#request.mode === 'run' ? lostResults(work.lane) : 0;
       if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
-      if (lane.finished && !lane.finished.stuck) return;
+      if (work.lane.finished && !work.lane.finished.stuck) return;
       this.#died = true;
       slot.returned = slot.piece;
       slot.piece = undefined;
       if (this.#isOfAnotherPlan) return;
-      if (!lane.finished)
-        for (const { fixture, owner: of } of lane.liveFixtures.values())
-          this.#write({
-            type: 'problem',
-            problem: { code: 'teardown-lost', fixture, owner: of },
-          });
-      if (end.overdue && lane.doing === undefined)
-        this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(journal) } });
+      this.#reportDeath(slot, work.lane, end);
       if (this.#interrupts > 0) return this.#markRestNotRun();
-      if (lane.finished) continue;
-      const { entries, isSure, isHopeless, unloadable, unreadable } = attributeEnd(lane, end, this.#request.root, slot.careful);
-      if (unloadable !== undefined) this.#unloadable.push(unloadable);
-      if (unreadable !== undefined) this.#unreadable.add(unreadable);
-      const isNew = this.#charge(entries);
-      if (isHopeless) return;
-      if (this.#stopped) return this.#markRestNotRun();
-      const isProgress = (resultsOf(this.#state) > before && isNew) || unloadable !== undefined || unreadable !== undefined;
-      this.#fruitless = isProgress ? 0 : this.#fruitless + 1;
-      if (this.#fruitless >= MAX_LANES_WITHOUT_RESULT) {
-        this.#write({ type: 'problem', problem: { code: 'repeated-crashes', reason: describeExit(end) } });
-        this.#abortReason = 'its lanes kept crashing';
-        return this.#markRestNotRun();
-      }
-      // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
-      slot.careful = !isSure;
+      if (!work.lane.finished && !this.#goesOnAfterCrash(slot, work.lane, end, resultsBefore)) return;
     }
+  }
+
+  #startProcess(slot: LaneSlot): LaneWork {
+    const { record, after: _after, plan: _plan, before: _before, lanes, ...asked } = this.#request;
+    const journal = newJournal(record, slot);
+    const job: Job = {
+      ...asked,
+      isolatesCases: slot.careful,
+      hasPeers: lanes > 1,
+      lane: slot.number,
+      journal,
+      attachments: join(record, 'attachments'),
+      skippedFiles: [...this.#unloadable],
+    };
+    const work = superviseLane(this.#nextLane(), job, this.#compiler, {
+      inBlocks: true,
+      take: (entry) => {
+        if (entry.type === 'pieces') this.#takePieces(entry);
+        else this.#take(entry);
+      },
+      hear: (message) => this.#handleMessage(message, slot, job),
+      onOverdue: () => {
+        this.#spare ??= this.#startLane();
+      },
+    });
+    slot.work = work;
+    slot.journals.push(journal);
+    if (this.#interrupts > 0) work.interrupt(this.#interrupts > 1);
+    else if (this.#stopped) work.stop();
+    return work;
+  }
+
+  /** Records the fixtures that a dead process did not tear down, and that it was silent while it ran no case. */
+  #reportDeath(slot: LaneSlot, lane: LaneState, end: LaneEnd): void {
+    if (!lane.finished)
+      for (const { fixture, owner } of lane.liveFixtures.values()) this.#write({ type: 'problem', problem: { code: 'teardown-lost', fixture, owner } });
+    if (end.overdue && lane.doing === undefined)
+      this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(slot.journals.at(-1) as string) } });
+  }
+
+  /** Attributes the crash of a process. Returns whether another process takes its place. */
+  #goesOnAfterCrash(slot: LaneSlot, lane: LaneState, end: LaneEnd, resultsBefore: number): boolean {
+    const { entries, isSure, isHopeless, unloadable, unreadable } = attributeEnd(lane, end, this.#request.root, slot.careful);
+    if (unloadable !== undefined) this.#unloadable.push(unloadable);
+    if (unreadable !== undefined) this.#unreadable.add(unreadable);
+    const isNew = this.#charge(entries);
+    if (isHopeless) return false;
+    const isProgress = (countResults(this.#state) > resultsBefore && isNew) || unloadable !== undefined || unreadable !== undefined;
+    this.#fruitless = isProgress ? 0 : this.#fruitless + 1;
+    const keepsCrashing = !this.#stopped && this.#fruitless >= MAX_LANES_WITHOUT_RESULT;
+    if (keepsCrashing) {
+      this.#write({ type: 'problem', problem: { code: 'repeated-crashes', reason: describeExit(end) } });
+      this.#abortReason = 'its lanes kept crashing';
+    }
+    // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
+    slot.careful = !isSure;
+    if (this.#stopped || keepsCrashing) this.#markRestNotRun();
+    return !this.#stopped && !keepsCrashing;
   }
 
   /** Records what a process has left behind. Returns false if it is what another process has left before. */
@@ -347,7 +349,7 @@ class Coordinator {
       () => {
         if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0)));
       },
-      (this.#expected()?.whole ?? 0) > LONG_RUN_MS ? 0 : SECOND_LANE_DELAY_MS,
+      (this.#estimateTime()?.whole ?? 0) > LONG_RUN_MS ? 0 : SECOND_LANE_DELAY_MS,
     );
   }
 
@@ -392,4 +394,4 @@ class Coordinator {
   }
 }
 
-const resultsOf = (state: RunState): number => Object.values(state.counts).reduce((sum, count) => sum + count, 0) + state.loadFailures.length;
+const countResults = (state: RunState): number => Object.values(state.counts).reduce((sum, count) => sum + count, 0) + state.loadFailures.length;

@@ -1,4 +1,4 @@
-import type { ProgressSnapshot } from '../formats/human/live.ts';
+import type { RunProgress } from '../results/run-progress.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
@@ -39,5 +39,5 @@ export interface Coordination {
   /** The first call gives running cases a grace period and then tears down, the second tears down immediately, the third kills all processes. */
   interrupt(): void;
   /** How far it is. */
-  going(): ProgressSnapshot;
+  progress(): RunProgress;
 }

@@ -11,12 +11,27 @@ import { after, now, today } from './globals.ts';
 import { buildResult, EMPTY_OUTCOME } from './outcome.ts';
 import type { CaseResult, Failure } from './result.ts';
 import type { ResultDispatcher } from './result-dispatcher.ts';
-import type { RunListener, RunOptions } from './run-options.ts';
+import type { RunOptions } from './run-options.ts';
 import type { OpenScope, PlacedGraph } from './scopes.ts';
 import { decideVerdict, type Verdict } from './verdict.ts';
 
 /** The place of a case's fixtures; late where its row binds, since that may throw. */
 export type LazyPlacement = PlacedGraph | (() => PlacedGraph);
+
+/** Where the cases of a test run. */
+export interface TestPlacement {
+  /** The scopes around them, outermost first. */
+  readonly scopes: readonly OpenScope[];
+  place(planned: PlannedCaseImpl): LazyPlacement;
+}
+
+/** A case that is to run. */
+interface CaseJob {
+  readonly planned: PlannedCaseImpl;
+  readonly placed: LazyPlacement;
+  readonly scopes: readonly OpenScope[];
+  readonly knownFailure: string | undefined;
+}
 
 /**
  * Runs one case after the other, from its marks to its result.
@@ -25,22 +40,19 @@ export type LazyPlacement = PlacedGraph | (() => PlacedGraph);
  */
 export class CaseRunner {
   readonly #options: RunOptions;
-  readonly #listener: RunListener;
   readonly #around: AttemptContext;
   readonly #delivery: ResultDispatcher;
   readonly #started: number;
   readonly #day = today();
   readonly #admission = new ConcurrencyGate();
-  readonly #told = (problem: Problem): void => this.#listener.told(problem);
   #failed = 0;
   /** The number of cases without a result because the run was interrupted. */
   cut = 0;
   #isInterrupted = false;
 
   /** `started` is when the lane began, by the runner's clock. */
-  constructor(options: RunOptions, listener: RunListener, around: AttemptContext, delivery: ResultDispatcher, started: number) {
+  constructor(options: RunOptions, around: AttemptContext, delivery: ResultDispatcher, started: number) {
     this.#options = options;
-    this.#listener = listener;
     this.#around = around;
     this.#delivery = delivery;
     this.#started = started;
@@ -57,9 +69,9 @@ export class CaseRunner {
   }
 
   /** Begins a case; a promise where the next must wait for it. Never throws or rejects: an error in the runner costs this case alone. */
-  begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => LazyPlacement, scopes: readonly OpenScope[]): Promise<void> | undefined {
+  begin(planned: PlannedCaseImpl, placement: TestPlacement): Promise<void> | undefined {
     try {
-      const waiting = this.#begin(planned, placedFor, scopes);
+      const waiting = this.#begin(planned, placement);
       return waiting && after(waiting, undefined, (error) => this.#broke(planned, error));
     } catch (error) {
       this.#broke(planned, error);
@@ -69,14 +81,12 @@ export class CaseRunner {
 
   #broke(planned: PlannedCaseImpl, error: unknown): void {
     restoreBuiltIns();
-    const verdict: Verdict = { status: 'errored', cause: 'record' };
-    this.#count(verdict);
-    this.#listener.ended(planned, this.unrun(verdict, [buildThrowFailure(error, 'record', {})]));
+    this.#finishWithoutRunning(planned, { status: 'errored', cause: 'record' }, [buildThrowFailure(error, 'record', {})]);
   }
 
-  #begin(planned: PlannedCaseImpl, placedFor: (planned: PlannedCaseImpl) => LazyPlacement, scopes: readonly OpenScope[]): Promise<void> | undefined {
+  #begin(planned: PlannedCaseImpl, { scopes, place }: TestPlacement): Promise<void> | undefined {
     const { problems } = planned.entry;
-    const { skip, expired, notRequested: held, knownFailure: expectedFailure } = evaluateAnnotations(planned.marks, this.#day);
+    const { skip, expired, notRequested: held, knownFailure } = evaluateAnnotations(planned.marks, this.#day);
     if (problems) return this.#finishWithoutRunning(planned, { status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
     if (skip !== undefined) return this.#finishWithoutRunning(planned, { status: 'skipped', reason: skip });
     if (expired !== undefined)
@@ -84,13 +94,13 @@ export class CaseRunner {
         { cause: 'expired', message: `the skip has expired: ${expired}`, location: planned.location },
       ]);
     if (held !== undefined && !this.#options.asked?.(planned)) return this.#finishWithoutRunning(planned, { status: 'not-requested', reason: held });
-    return this.#admit(planned, placedNow(placedFor(planned)), scopes, expectedFailure);
+    return this.#admit({ planned, placed: placedNow(place(planned)), scopes, knownFailure });
   }
 
   /** Gives a case its result without running it. */
   #finishWithoutRunning(planned: PlannedCaseImpl, verdict: Verdict, failures: readonly Failure[] = []): undefined {
     this.#count(verdict);
-    this.#listener.ended(planned, this.unrun(verdict, failures));
+    this.#delivery.reportUnrun(planned, this.unrun(verdict, failures));
   }
 
   /** The result of what was not run. */
@@ -98,127 +108,96 @@ export class CaseRunner {
     return { ...EMPTY_OUTCOME, ...verdict, attempts: 0, start: now() - this.#started, failures, attachments: [] };
   }
 
-  #admit(planned: PlannedCaseImpl, placed: LazyPlacement, scopes: readonly OpenScope[], expectedFailure: string | undefined): Promise<void> | undefined {
-    const concurrency = this.#options.isSerial ? 1 : planned.test.inherited.concurrency;
-    const locks = locksOf(planned, placed);
-    if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks }, planned, placed, scopes, expectedFailure);
-    const running = this.#runLocked(locks, planned, placed, scopes, expectedFailure);
+  #admit(job: CaseJob): Promise<void> | undefined {
+    const concurrency = this.#options.isSerial ? 1 : job.planned.test.inherited.concurrency;
+    const locks = locksOf(job);
+    if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks }, job);
+    const running = this.#runLocked(locks, job);
     return running ? after(running, () => this.#delivery.yieldToEventLoop()) : this.#delivery.yieldToEventLoop();
   }
 
-  async #admitAmong(
-    demand: ResourceRequest,
-    planned: PlannedCaseImpl,
-    placed: LazyPlacement,
-    scopes: readonly OpenScope[],
-    expectedFailure: string | undefined,
-  ): Promise<void> {
+  async #admitAmong(demand: ResourceRequest, job: CaseJob): Promise<void> {
     const leave = await this.#admission.acquire(demand);
-    const running = this.#runLocked(demand.locks, planned, placed, scopes, expectedFailure);
+    const running = this.#runLocked(demand.locks, job);
     if (!running) {
       leave();
       return this.#delivery.yieldToEventLoop();
     }
-    const { pendingCases: under } = scopes.at(-1) as OpenScope;
+    const { pendingCases: under } = job.scopes.at(-1) as OpenScope;
     const ended = (): void => {
       leave();
       under.delete(tracked);
     };
     const tracked: Promise<void> = after(running, ended, (error) => {
-      this.#broke(planned, error);
+      this.#broke(job.planned, error);
       ended();
     });
     under.add(tracked);
   }
 
   /** Runs a case when the locks that it shares with other lanes are this lane's. */
-  #runLocked(
-    locks: readonly string[],
-    planned: PlannedCaseImpl,
-    placed: LazyPlacement,
-    scopes: readonly OpenScope[],
-    expectedFailure: string | undefined,
-  ): Promise<void> | undefined {
+  #runLocked(locks: readonly string[], job: CaseJob): Promise<void> | undefined {
     const { lock } = this.#options;
-    if (!lock || locks.length === 0 || locks.every((name) => name === EXCLUSIVE_LOCK)) return this.#run(planned, placed, scopes, expectedFailure, 1);
+    if (!lock || locks.length === 0 || locks.every((name) => name === EXCLUSIVE_LOCK)) return this.#run(job, 1);
     const shared = locks.filter((name) => name !== EXCLUSIVE_LOCK);
-    return this.#runHolding(lock(shared), planned, placed, scopes, expectedFailure);
+    return this.#runHolding(lock(shared), job);
   }
 
-  async #runHolding(
-    locked: Promise<() => void>,
-    planned: PlannedCaseImpl,
-    placed: LazyPlacement,
-    scopes: readonly OpenScope[],
-    expectedFailure: string | undefined,
-  ): Promise<void> {
+  async #runHolding(locked: Promise<() => void>, job: CaseJob): Promise<void> {
     const unlock = await locked;
     try {
-      await this.#run(planned, placed, scopes, expectedFailure, 1);
+      await this.#run(job, 1);
     } finally {
       unlock();
     }
   }
 
-  /** Runs a case with its attempts; at once where nothing in it takes time. */
-  #run(
-    planned: PlannedCaseImpl,
-    placed: LazyPlacement,
-    scopes: readonly OpenScope[],
-    expectedFailure: string | undefined,
-    number: number,
-  ): Promise<void> | undefined {
+  /** Runs a case with its attempts, from attempt `number` on; at once where nothing in it takes time. */
+  #run(job: CaseJob, number: number): Promise<void> | undefined {
     // The run ended while the case waited for its locks.
     if (number === 1 && this.#options.signal?.aborted) {
       this.cut++;
       return undefined;
     }
-    const run = new CaseAttempt(planned, this.#told, number);
+    const { planned, placed, scopes } = job;
+    const run = new CaseAttempt(planned, this.#around.reportProblem, number);
     run.begun = now();
     const attempted = attempt(run, placed, scopes, this.#around.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#around);
-    if (attempted) return this.#afterwards(attempted, run, placed, scopes, expectedFailure, number);
-    return this.#isToRunAgain(run, expectedFailure, number)
-      ? this.#run(planned, placed, scopes, expectedFailure, number + 1)
-      : this.#finish(run, expectedFailure, number);
+    return attempted ? this.#decideAfter(attempted, run, job) : this.#decide(run, job);
   }
 
-  async #afterwards(
-    attempted: Promise<void>,
-    run: CaseAttempt,
-    placed: LazyPlacement,
-    scopes: readonly OpenScope[],
-    expectedFailure: string | undefined,
-    number: number,
-  ): Promise<void> {
+  async #decideAfter(attempted: Promise<void>, run: CaseAttempt, job: CaseJob): Promise<void> {
     await attempted;
-    return this.#isToRunAgain(run, expectedFailure, number)
-      ? this.#run(run.planned, placed, scopes, expectedFailure, number + 1)
-      : this.#finish(run, expectedFailure, number);
+    return this.#decide(run, job);
   }
 
-  #isToRunAgain(run: CaseAttempt, expectedFailure: string | undefined, number: number): boolean {
-    if (number > run.planned.test.inherited.retries) return false;
-    const { status } = decideVerdict(run, expectedFailure);
+  #decide(run: CaseAttempt, job: CaseJob): Promise<void> | undefined {
+    return this.#isToRunAgain(run, job.knownFailure) ? this.#run(job, run.attempt + 1) : this.#finish(run, job.knownFailure);
+  }
+
+  #isToRunAgain(run: CaseAttempt, knownFailure: string | undefined): boolean {
+    if (run.attempt > run.planned.test.inherited.retries) return false;
+    const { status } = decideVerdict(run, knownFailure);
     return (status === 'failed' || status === 'errored') && !this.#options.signal?.aborted && !this.hasReachedFailureLimit && !this.#around.isStuck();
   }
 
-  #finish(run: CaseAttempt, expectedFailure: string | undefined, attempts: number): undefined {
-    const verdict = decideVerdict(run, expectedFailure);
+  #finish(run: CaseAttempt, knownFailure: string | undefined): undefined {
+    const verdict = decideVerdict(run, knownFailure);
     if (verdict.cause === 'unexpected-pass')
       run.fail({
         cause: 'unexpected-pass',
-        message: `passed, but is stated as a known failure (${expectedFailure}); remove \`knownFailure\``,
+        message: `passed, but is stated as a known failure (${knownFailure}); remove \`knownFailure\``,
         location: run.planned.location,
       });
     run.ended = true;
     if (this.#isInterrupted && isCut(run, verdict)) {
       this.cut++;
-      this.#listener.cut?.(run);
+      this.#delivery.dropInterrupted(run);
       return;
     }
     this.#count(verdict);
-    const isPlain = verdict.status === 'passed' && attempts === 1 && run.hasNoDetails && this.#listener.passed;
-    this.#delivery.ended(run, isPlain ? undefined : buildResult(run, verdict, attempts, this.#started));
+    const isPlain = verdict.status === 'passed' && run.attempt === 1 && run.hasNoDetails;
+    this.#delivery.ended(run, isPlain ? undefined : buildResult(run, verdict, run.attempt, this.#started));
   }
 
   #count({ status }: Verdict): void {
@@ -245,7 +224,7 @@ function placedNow(placing: LazyPlacement): LazyPlacement {
 const none: readonly string[] = [];
 
 /** What its suites, its test, its row and its fixtures want for themselves. */
-function locksOf({ test, entry }: PlannedCaseImpl, placed: LazyPlacement): readonly string[] {
+function locksOf({ planned: { test, entry }, placed }: CaseJob): readonly string[] {
   const around = test.inherited.locks;
   const own = entry.annotations?.locks ?? none;
   const fixtures = typeof placed === 'function' ? none : placed.locks;

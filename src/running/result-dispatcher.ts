@@ -1,5 +1,5 @@
 import { isInstanceOf } from '../problems/instance-of.ts';
-import type { PlannedTest } from '../suites/planned.ts';
+import type { PlannedCaseImpl, PlannedTest } from '../suites/planned.ts';
 import { restoreBuiltIns } from './builtins.ts';
 import type { CaseAttempt } from './case-attempt.ts';
 import { ControlSignal } from './control-signal.ts';
@@ -60,13 +60,14 @@ export class ResultDispatcher {
   announce(run: CaseAttempt, test: PlannedTest, phase: 'setup' | 'body' | 'teardown', limit: number): void {
     if (!this.streaming) {
       this.#announced = false;
-      this.#listener.begun?.(run, phase, limit);
+      this.#listener.announce({ what: phase, run, limit });
     } else if (!this.#announced) {
       this.#announced = true;
-      this.#listener.streaming?.(test, limit);
+      this.#listener.announce({ what: 'stream', test, limit });
     }
   }
 
+  /** A case has ended; without a result, it passed and there is nothing else to say. */
   ended(run: CaseAttempt, result: CaseResult | undefined): void {
     const taken = run.setup + run.body + run.teardown;
     this.#cases++;
@@ -82,6 +83,16 @@ export class ResultDispatcher {
     if (!this.streaming) void this.flushAfterTurn();
   }
 
+  /** Reports the result of a case that did not run. */
+  reportUnrun(planned: PlannedCaseImpl, result: CaseResult): void {
+    this.#listener.ended(planned, result);
+  }
+
+  /** Forgets a case that was interrupted: it has no result. */
+  dropInterrupted(run: CaseAttempt): void {
+    this.#listener.interrupted?.(run);
+  }
+
   /** Between cases: a promise where the event loop is to have its turn. */
   yieldToEventLoop(): Promise<void> | undefined {
     return !this.streaming || this.#clock - this.#lastTurn >= TURN_INTERVAL_MS ? this.flushAfterTurn() : undefined;
@@ -95,11 +106,15 @@ export class ResultDispatcher {
   /** A listener that throws does not keep the other results back. */
   #send(run: CaseAttempt): void {
     try {
-      if (run.result) this.#listener.ended(run.planned, run.result, run);
-      else this.#listener.passed?.(run, run.begun - this.#started);
+      if (!run.result && this.#listener.passed) this.#listener.passed(run, run.begun - this.#started);
+      else this.#listener.ended(run.planned, run.result ?? this.#plainResult(run), run);
     } catch (error) {
-      this.#listener.told({ code: 'internal-error', reason: buildThrowFailure(error, 'throw', {}).message });
+      this.#listener.reportProblem({ code: 'internal-error', reason: buildThrowFailure(error, 'throw', {}).message });
     }
+  }
+
+  #plainResult(run: CaseAttempt): CaseResult {
+    return buildResult(run, { status: 'passed' }, run.attempt, this.#started);
   }
 
   flushAfterTurn(): Promise<void> {
@@ -110,7 +125,7 @@ export class ResultDispatcher {
       const ready = this.#waiting;
       this.#waiting = [];
       for (let at = 0; at < ready.length; at++) this.#send(ready[at] as CaseAttempt);
-      this.#listener.turn?.();
+      this.#listener.flush?.();
     });
     return this.#turning;
   }
@@ -125,8 +140,8 @@ export class ResultDispatcher {
     if (isInstanceOf(error, ControlSignal) && error.skip === undefined) return;
     const failure = buildThrowFailure(error, 'throw', {});
     if (this.#waiting.includes(run)) {
-      const result = run.result ?? buildResult(run, { status: 'passed' }, run.attempt, this.#started);
+      const result = run.result ?? this.#plainResult(run);
       run.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
-    } else this.#listener.told({ code: `late-${what}`, id: run.planned.id, detail: failure.message, at: failure.location });
+    } else this.#listener.reportProblem({ code: `late-${what}`, id: run.planned.id, detail: failure.message, at: failure.location });
   }
 }

@@ -54,30 +54,31 @@ export interface Part {
   readonly isDone?: ((planned: PlannedCaseImpl) => boolean) | undefined;
 }
 
-/** Receives events while cases run. */
+/** What takes time from now on, and how long it may take. Of a stream of short cases only the stream is announced. */
+export type Activity =
+  | { readonly what: 'setup' | 'body' | 'teardown'; readonly run: CaseAttempt; readonly limit: number }
+  | { readonly what: 'stream'; readonly test: PlannedTest; readonly limit: number }
+  /** The next rows of a test are read. `invalid` stands for them if they are not. */
+  | { readonly what: 'rows'; readonly invalid: PlannedCaseImpl; readonly limit: number }
+  | { readonly what: 'shared-teardown'; readonly name: string; readonly limit: number };
+
+/** Receives what happens while cases run. */
 export interface RunListener {
-  /** A case starts a phase. Not called in a stream of short cases, after `streaming`. */
-  begun?(run: CaseAttempt, phase: 'setup' | 'body' | 'teardown', limit: number): void;
-  /** The following cases of this test start without a call of `begun`. */
-  streaming?(test: PlannedTest, limit: number): void;
-  /** The next rows of a test are read. If they are not, `invalid` stands for them. */
-  reading?(invalid: PlannedCaseImpl, limit: number): void;
-  /** The teardown of shared fixtures starts. */
-  closing?(name: string, limit: number): void;
-  /** A case has a result. `run` is its last attempt, if any. */
+  announce(activity: Activity): void;
+  /** A case passed in its first attempt without output or attachments. `start` is relative to the start of the lane. Default: `ended`. */
+  passed?(run: CaseAttempt, start: number): void;
+  /** A case has a result. `run` is its last attempt, if it ran. */
   ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseAttempt): void;
   /** A running case was interrupted and has no result. */
-  cut?(run: CaseAttempt): void;
+  interrupted?(run: CaseAttempt): void;
   testEnded?(test: PlannedTest): void;
-  /** A case passed without failures, output or attachments. If present, it is called instead of `ended`. */
-  passed?(run: CaseAttempt, start: number): void;
   /** The teardown of a shared fixture failed. */
-  tornDown?(owner: { id: string; title: string }, result: CaseResult): void;
-  /** Buffered events can be written. */
-  turn?(): void;
+  teardownFailed(owner: { id: string; title: string }, result: CaseResult): void;
   /** A fixture was set up or torn down. `start` is relative to the start of the lane. */
   span?(span: Span): void;
-  /** Output that does not belong to a case. */
-  loose?(text: string): void;
-  told(problem: Problem): void;
+  /** Output that belongs to no case. */
+  writeUnowned?(text: string): void;
+  reportProblem(problem: Problem): void;
+  /** What was reported can be written: the event loop had its turn. */
+  flush?(): void;
 }

@@ -12,7 +12,7 @@ import { collectNeeds } from '../suites/needs.ts';
 import { type Group, type Plan, PlannedCaseImpl, type PlannedTest } from '../suites/planned.ts';
 import { type AttemptContext, SharedFixtureHost } from './attempt.ts';
 import { type CaseAttempt, textOf } from './case-attempt.ts';
-import { CaseRunner, failureOfProblem, type LazyPlacement } from './case-runner.ts';
+import { CaseRunner, failureOfProblem, type TestPlacement } from './case-runner.ts';
 import { createTimeoutPolicy, DeadlineTimer } from './deadlines.ts';
 import { buildThrowFailure } from './failures.ts';
 import { buildFixtureAddress, type FixtureAddress } from './fixture-address.ts';
@@ -91,11 +91,11 @@ class Runner {
       limit: createTimeoutPolicy(options.hasNoTimeouts),
       bindContext: options.bindContext,
       onSpan: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
-      reportProblem: (problem) => listener.told(problem),
+      reportProblem: (problem) => listener.reportProblem(problem),
       warnOnce: (about, describe) => {
         if (!this.#warnings.has(about)) this.#warnings.set(about, describe());
       },
-      logUnowned: (parts) => listener.loose?.(textOf(parts)),
+      logUnowned: (parts) => listener.writeUnowned?.(textOf(parts)),
       reportStuck: () => {
         if (options.stopWhenStuck) this.#stuck = true;
       },
@@ -103,7 +103,7 @@ class Runner {
       fetchRunFixture: (node, run, placed) => this.#fromRun(node, run, placed),
       phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
     };
-    this.#cases = new CaseRunner(options, listener, this.#around, this.#delivery, this.#started);
+    this.#cases = new CaseRunner(options, this.#around, this.#delivery, this.#started);
     this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(new SharedFixtureHost({ log: () => undefined, attach: () => undefined }, this.#around));
   }
 
@@ -195,7 +195,7 @@ class Runner {
   async #test(test: PlannedTest, around: readonly OpenScope[]): Promise<void> {
     const scope = open('test', test.id, around.length, test.title.template);
     const scopes = [...around, scope];
-    const placedFor = this.#placedFor(test, scopes);
+    const placement = { scopes, place: this.#placer(test, scopes) };
     this.#delivery.resetForTest();
     const { isDone } = this.#part;
     for await (const cases of this.#casesOf(test)) {
@@ -209,7 +209,7 @@ class Runner {
           this.#unrun++;
           continue;
         }
-        const waiting = this.#cases.begin(planned, placedFor, scopes);
+        const waiting = this.#cases.begin(planned, placement);
         if (waiting) await waiting;
       }
       if (this.#hasSeenEnough) break;
@@ -243,7 +243,8 @@ class Runner {
   /** Announces that the next rows are read, since a source may never return. A stream of short cases is not interrupted by it. */
   #readRows(test: PlannedTest, rows: number): void {
     const { rowsLimit } = this.#options;
-    if (rowsLimit !== undefined && test.test.options.cases && !this.#delivery.streaming) this.#listener.reading?.(invalidRows(test, rows), rowsLimit);
+    if (rowsLimit !== undefined && test.test.options.cases && !this.#delivery.streaming)
+      this.#listener.announce({ what: 'rows', invalid: invalidRows(test, rows), limit: rowsLimit });
   }
 
   /** The end of something within a scope: waited for, or where others may overlap it, left to the scope's own end. */
@@ -254,7 +255,7 @@ class Runner {
   }
 
   /** The graph of a test, the same for all its cases unless its rows bind. Asked for when a case is about to run. */
-  #placedFor(test: PlannedTest, scopes: readonly OpenScope[]): (planned: PlannedCaseImpl) => LazyPlacement {
+  #placer(test: PlannedTest, scopes: readonly OpenScope[]): TestPlacement['place'] {
     const { levels } = test.inherited;
     const { overrides: bind } = test.test.options;
     const needs = collectNeeds(test);
@@ -294,7 +295,7 @@ class Runner {
     while (under.size > 0) await Promise.all(under);
     if (holder.isEmpty) return;
     const output: string[] = [];
-    this.#listener.closing?.(title, this.#around.limit(holder.longestLimit));
+    this.#listener.announce({ what: 'shared-teardown', name: title, limit: this.#around.limit(holder.longestLimit) });
     const log = (parts: readonly unknown[]): void => void output.push(textOf(parts));
     for (const error of await holder.close(new SharedFixtureHost({ log, attach: () => undefined }, this.#around)))
       this.#tornDown(error, { holder, title }, output);
@@ -302,7 +303,7 @@ class Runner {
 
   #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<OpenScope, 'holder' | 'title'>, output: readonly string[]): void {
     const result = this.#cases.unrun({ status: 'errored', cause: 'teardown' }, [buildThrowFailure(error, 'teardown', { fixture })]);
-    this.#listener.tornDown?.({ id: `${holder.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
+    this.#listener.teardownFailed({ id: `${holder.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
   }
 }
 

@@ -112,7 +112,11 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   const plan = await planChildren(suites, folder, concurrency);
   onEvent?.({ type: 'planned', tests: plan.tests.length, warnings: plan.warnings });
   const counts = Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
-  let told = 0;
+  let problems = 0;
+  const reportProblem = (problem: Problem): void => {
+    problems++;
+    onEvent?.({ type: 'problem', problem });
+  };
   const begun = new WeakSet<object>();
   /** The last case that started. In a page, uncaught errors are attributed to it. */
   let last: CaseAttempt | undefined;
@@ -120,8 +124,10 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
     plan,
     { seed, signal, surroundings: { files }, select: only, asked: () => onRequest, careful: true },
     {
-      begun(run, phase) {
-        if (phase !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'started', case: run.planned });
+      announce(activity) {
+        if (!('run' in activity)) return;
+        const { run, what } = activity;
+        if (what !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'started', case: run.planned });
         begun.add(run);
         last = run;
       },
@@ -129,23 +135,16 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
         counts[result.status]++;
         onEvent?.({ type: 'ended', case: planned, result });
       },
-      tornDown({ id, title }, result) {
-        told++;
+      teardownFailed({ id, title }, result) {
+        problems++;
         onEvent?.({ type: 'teardown-failed', id, title, result });
       },
-      told(problem) {
-        told++;
-        onEvent?.({ type: 'problem', problem });
-      },
+      reportProblem,
     },
   );
-  const report = (problem: Problem): void => {
-    told++;
-    onEvent?.({ type: 'problem', problem });
-  };
   const stopListening = listenForErrors((error, what) => {
     if (last) running.stray(last, error, what);
-    else report({ code: `unhandled-${what}`, detail: buildThrowFailure(error, 'throw', {}).message });
+    else reportProblem({ code: `unhandled-${what}`, detail: buildThrowFailure(error, 'throw', {}).message });
   });
   const onAbort = (): void => running.interrupt(false);
   signal?.addEventListener('abort', onAbort);
@@ -155,7 +154,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   counts['not-run'] = unrun.cases;
   for (const problem of warnings) onEvent?.({ type: 'warning', problem });
   for (const { unusedReason: idle } of bindings) if (idle) onEvent?.({ type: 'warning', problem: idle });
-  const summary: RunSummary = { counts, ok: counts.failed + counts.errored + told === 0 };
+  const summary: RunSummary = { counts, ok: counts.failed + counts.errored + problems === 0 };
   onEvent?.({ type: 'finished', summary });
   return summary;
 }

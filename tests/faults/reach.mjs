@@ -1,4 +1,4 @@
-// Which functions of src/ are run by which little projects and test files: a copy of the project writes down the first call of each function
+// Which functions of src/ are run by which small projects and test files: a copy of the project writes down the first call of each function
 // in each process, so that also what is killed has written it.
 // usage: reach.mjs [--fresh]    writes .red-lattice/faults/reach.json
 import { spawnSync } from 'node:child_process';

@@ -85,7 +85,7 @@ function choose(faults, size, random) {
 /** Test files that need the declarations and the page, which a copy does not build. */
 const needsWholeBuild = /^tests\/(?:packaging|docs)\//;
 
-/** The little projects and the test files that run a function, each the most particular and the quickest first. */
+/** The small projects and the test files that run a function, each the most particular and the quickest first. */
 function testsOf(reach, { file, functionLine }) {
   const place = `${file}:${functionLine}`;
   const reaching = (kind) => Object.entries(reach[kind]).filter(([, { reached }]) => reached.includes(place));

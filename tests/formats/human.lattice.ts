@@ -3,7 +3,7 @@ import { createRandom } from '../../src/cases/random.ts';
 import { diffValues, measureDistance } from '../../src/checks/difference.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
-import { renderGoing } from '../../src/formats/human/live.ts';
+import { renderProgress } from '../../src/formats/human/live.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { code } from '../../src/formats/markdown-text.ts';
 import { measureWidth, padOrTruncate, plainStyle } from '../../src/formats/style.ts';
@@ -266,7 +266,7 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
 export const narrow = test('a terminal of {width} columns has its lines', { cases: values('width', [0, 1, 10, 24, 25, 26, 40]) }, ({ row, check }) => {
   const doing = { what: 'body', name: 'a.lattice.ts#berths/a-long-title', limit: 1 } as const;
   const going = { state: emptyState(), lanes: [{ number: 0, doing, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };
-  check.equal(renderGoing(going, row.width, plainStyle).length, 3);
+  check.equal(renderProgress(going, row.width, plainStyle).length, 3);
   check.holds(padOrTruncate('berth', row.width).length >= Math.min(5, row.width));
 });
 

@@ -8,7 +8,7 @@ import { root, runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
 import { page, withoutChromium } from './chromium.ts';
 
-/** A little project whose cases take a moment, and `red-lattice view` of it. */
+/** A small project whose cases take a moment, and `red-lattice view` of it. */
 const servedFor = <const S extends 'case' | 'file'>(scope: S) =>
   fixture('served', {
     scope,

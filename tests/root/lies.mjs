@@ -1,4 +1,4 @@
-// Plants lies in copies of the runner, one in each: the ground, or the model of lifetimes, must turn red on every one. A judge
+// Plants faults in copies of the runner, one in each: the trusted base, or the model of lifetimes, must fail on every one. A judge
 // that stays green on a lie would not see a runner that tells it by accident.
 // Each lie is judged first by the project that saw it last (lies-seen.json). usage: lies.mjs [--keep] [part of a name]   (--keep: write that file)
 import { execFile } from 'node:child_process';
@@ -245,7 +245,7 @@ const part = process.argv.slice(2).find((argument) => !argument.startsWith('--')
 const seenPath = join(root, 'tests', 'root', 'lies-seen.json');
 const seenBefore = JSON.parse(readFileSync(seenPath, 'utf8'));
 const seenNow = { ...seenBefore };
-const all = [...lies.map((lie) => [...lie, 'ground']), ...lifetimeLies.map((lie) => [...lie, 'model'])];
+const all = [...lies.map((lie) => [...lie, 'base']), ...lifetimeLies.map((lie) => [...lie, 'model'])];
 const chosen = all.filter(([name]) => !part || name.includes(part));
 const stale = chosen.flatMap(([name, file, truth, lie]) => {
   try {
@@ -271,7 +271,7 @@ async function plant([number, [name, file, truth, lie, judge]]) {
   writeFileSync(path, replaceAtPlace(text, truth, lie));
   await run(process.execPath, [join(root, 'scripts', 'build.mjs'), join(folder, 'src'), join(folder, 'dist'), '--bare']);
   const judging =
-    judge === 'ground'
+    judge === 'base'
       ? run(process.execPath, [join(root, 'tests', 'root', 'run.mjs'), '--stop', ...(seenBefore[name] ? [`--first=${seenBefore[name]}`] : [])], {
           env: { ...process.env, RED_LATTICE_PACKAGE: folder },
           maxBuffer: 1 << 26,
@@ -292,7 +292,7 @@ async function plant([number, [name, file, truth, lie, judge]]) {
       .split(': ')
       .slice(0, seen.startsWith('✗ hostile: ') ? 2 : 1)
       .join(': ');
-    if (judge === 'ground') seenNow[name] = project;
+    if (judge === 'base') seenNow[name] = project;
     console.log(`seen    ${name}  (${project})`);
   } else {
     unseen.push(name);

@@ -13,7 +13,7 @@ const interruptible = (body, down = '', closing = '') => ({
     export const never = test('never', () => note('never'));`,
 });
 
-// What must come of each little project: exit status, last line, results by title, texts in the report.
+// The expected results of each small project: exit status, last line, results by title, texts in the report.
 const pass = 'passed';
 
 /** @type {{ name: string, files: Record<string, string>, args?: string[], status: number, last?: string, results?: Record<string, string>, says?: string[], error?: string[], absent?: string }[]} */

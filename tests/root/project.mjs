@@ -96,7 +96,7 @@ function readRecord(folder) {
   return { results, info: JSON.parse(readFileSync(join(record, 'run.json'), 'utf8')) };
 }
 
-/** A compact line names a case by its test's header and the values of its row; the little projects' rows are plain words and numbers. */
+/** A compact line names a case by its test's header and the values of its row; the small projects' rows are plain words and numbers. */
 function nameOf([test, , twin], row, headers) {
   const { id, path, columns, source } = headers.get(test);
   const values = JSON.parse(row);

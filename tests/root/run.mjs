@@ -1,4 +1,4 @@
-// The ground that the rest of the trust stands on: runs every little project and compares what comes of it.
+// The trusted base: runs every small project and compares its results with the expected ones.
 // usage: run.mjs [--stop] [--times] [--first=name] [--only=name…] [part of a name]   (--stop: end at the first difference; --only: these, in this order)
 import assert from 'node:assert/strict';
 import { existsSync, readFileSync } from 'node:fs';
@@ -88,5 +88,5 @@ async function worker() {
 }
 
 await Promise.all(Array.from({ length: workers }, worker));
-console.log(`the ground: ${passed} of ${passed + differences.length} little projects come out as they must`);
+console.log(`base: ${passed} of ${passed + differences.length} projects have the expected results`);
 if (differences.length > 0) process.exitCode = 1;

@@ -1,25 +1,7 @@
 import type { Activity } from '../../results/journal/entries.ts';
-import type { RunState } from '../../results/run-state.ts';
+import type { RunProgress } from '../../results/run-progress.ts';
 import { duration, escapeToOneLine, formatCount, padOrTruncate, type Style } from '../style.ts';
 import { renderCounts } from './run.ts';
-
-/** What one lane is at. */
-export interface LaneAtWork {
-  readonly number: number;
-  readonly doing: Activity | undefined;
-  /** How long, in milliseconds. */
-  readonly since: number;
-}
-
-/** What is known of a run that goes on. */
-export interface ProgressSnapshot {
-  readonly state: RunState;
-  readonly lanes: readonly LaneAtWork[];
-  /** Milliseconds since it began. */
-  readonly elapsed: number;
-  /** What all its tests took the last time, and how much of that is done; nothing where not all are known. */
-  readonly expected: { readonly whole: number; readonly done: number } | undefined;
-}
 
 const words: Readonly<Record<Activity['what'], string>> = {
   load: 'loads',
@@ -30,8 +12,8 @@ const words: Readonly<Record<Activity['what'], string>> = {
   teardown: 'tearing down',
 };
 
-/** A few lines that stand below what is printed for good: how far the run is, and what each lane does. */
-export function renderGoing({ state, lanes, elapsed, expected }: ProgressSnapshot, width: number, style: Style): string[] {
+/** The lines below the printed output that are redrawn: how far the run is, and what each lane does. */
+export function renderProgress({ state, lanes, elapsed, expected }: RunProgress, width: number, style: Style): string[] {
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
   const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
   const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;
@@ -49,7 +31,7 @@ export function renderGoing({ state, lanes, elapsed, expected }: ProgressSnapsho
 }
 
 /** The same in one plain line, for a pipe. */
-export const renderGoingPlainly = ({ state, lanes, elapsed }: ProgressSnapshot, style: Style): string =>
+export const renderProgressLine = ({ state, lanes, elapsed }: RunProgress, style: Style): string =>
   style.dim(
     `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${formatCount(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
   );

@@ -27,7 +27,7 @@ export class LaneRecord {
   readonly #hides: RedactionPredicate | undefined;
   readonly #secrets: Secrets | undefined;
   readonly #journal: JournalWriter;
-  #looseLength = 0;
+  #unownedLength = 0;
   #attachments = 0;
   readonly #problems = new Map<Problem['code'], number>();
   #closed = false;
@@ -54,7 +54,7 @@ export class LaneRecord {
   }
 
   /** Of the same kind, only the first problems are recorded, and at the end the number of the others. */
-  told(problem: Problem): void {
+  writeProblem(problem: Problem): void {
     const number = (this.#problems.get(problem.code) ?? 0) + 1;
     this.#problems.set(problem.code, number);
     if (number <= MAX_PROBLEMS_OF_A_KIND) this.put({ type: 'problem', problem }, true);
@@ -83,9 +83,9 @@ export class LaneRecord {
 
   /** Records output that belongs to no case, up to a limit. */
   writeUnowned(text: string): void {
-    this.#looseLength += text.length;
-    if (this.#looseLength <= MAX_UNOWNED_LENGTH) this.put({ type: 'output', text: this.#clean(text) });
-    else if (this.#looseLength - text.length <= MAX_UNOWNED_LENGTH)
+    this.#unownedLength += text.length;
+    if (this.#unownedLength <= MAX_UNOWNED_LENGTH) this.put({ type: 'output', text: this.#clean(text) });
+    else if (this.#unownedLength - text.length <= MAX_UNOWNED_LENGTH)
       this.put({ type: 'output', text: `… output after ${formatThousands(MAX_UNOWNED_LENGTH)} characters is not kept\n` });
   }
 

@@ -4,7 +4,6 @@ import { hash } from '../../cases/hash.ts';
 import type { ExpansionHost } from '../../cases/row.ts';
 import { DEFAULT_FIXTURE_TIMEOUT_MS } from '../../fixtures/instance.ts';
 import { ignoreUnknown } from '../../problems/never.ts';
-import type { TestHeader } from '../../results/recorded-result.ts';
 import type { CaseAttempt } from '../../running/case-attempt.ts';
 import { createTimeoutPolicy } from '../../running/deadlines.ts';
 import { buildThrowFailure } from '../../running/failures.ts';
@@ -14,7 +13,7 @@ import { type RunHandle, runPlan } from '../../running/run.ts';
 import type { Part } from '../../running/run-options.ts';
 import { beginCreated } from '../../suites/created-items.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
-import type { Plan, PlannedCaseImpl, PlannedTest } from '../../suites/planned.ts';
+import type { Plan, PlannedTest } from '../../suites/planned.ts';
 import { compileRedactions } from '../../suites/redaction.ts';
 import { buildSelector } from '../../suites/selection.ts';
 import { suggestSelections } from '../../suites/suggestions.ts';
@@ -28,16 +27,17 @@ import type { Assignment } from '../work-scheduler.ts';
 import type { LaneChannel } from './channel.ts';
 import { findAssigned, recordedIn } from './earlier-results.ts';
 import { LaneRecord } from './lane-record.ts';
-import { LeakCounter, LeakFinder } from './leak-finder.ts';
+import { LeakFinder } from './leak-finder.ts';
 import { explainCases, listCases } from './listing.ts';
 import { loadFile } from './load.ts';
 import { modulesIn, type PendingCompilations } from './modules.ts';
-import { buildCaseName, buildHeader, findCaseName } from './names.ts';
+import { findCaseName } from './names.ts';
 import { Output } from './output.ts';
 import { ProcessGuard } from './process-guard.ts';
 import { RemoteRunFixtures } from './remote-run-fixtures.ts';
 import { findRowLines } from './row-lines.ts';
 import { RunFixtureProcess } from './run-fixture-process.ts';
+import { RunRecorder } from './run-recorder.ts';
 import { countUnfinished, waitForUnfinished } from './unfinished.ts';
 
 /** How long in milliseconds a lane waits at its end for open timers and requests, so that late failures are reported. */
@@ -103,7 +103,7 @@ export class Lane {
     try {
       await this.#do();
     } catch (error) {
-      this.#record.told({ code: 'internal-error', reason: buildThrowFailure(error, 'throw', {}).message });
+      this.#record.writeProblem({ code: 'internal-error', reason: buildThrowFailure(error, 'throw', {}).message });
       this.#end();
     }
   }
@@ -197,24 +197,11 @@ export class Lane {
     this.#record.learn(plan);
     const pieces = this.#job.hasPeers ? splitPlan(plan) : [{ tests: plan.tests.map(({ index }) => index), isPartitionable: false }];
     this.#record.put({ type: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
-    const headed = new Map<PlannedTest, { readonly header: TestHeader; first: PlannedCaseImpl | undefined }>();
-    let streaming = false;
-    /** Writes the header of a test before its first entry, with the details that its first row shows. */
-    const head = (test: PlannedTest, first?: PlannedCaseImpl): TestHeader => {
-      let head = headed.get(test);
-      if (!head) {
-        head = { header: buildHeader(test, first), first };
-        headed.set(test, head);
-        this.#record.put({ type: 'test', header: head.header });
-      }
-      head.first ??= first;
-      return head.header;
-    };
-    const leaks = new LeakCounter();
     const finder = this.#job.findLeaks ? new LeakFinder(() => findCaseName(this.#output.current?.planned)) : undefined;
     this.#record.put({ type: 'running', at: wallClockNow() });
     const before = countUnfinished();
     this.#started = now();
+    const recorder = new RunRecorder(this.#record, this.#under, this.#started);
     this.#running = runPlan(
       plan,
       {
@@ -238,66 +225,16 @@ export class Lane {
         asked,
         bindContext: (run, act) => this.#output.bind(run, act),
       },
-      {
-        begun: (run, phase, limit) => {
-          streaming = false;
-          if (phase !== 'teardown') head(run.planned.test, run.planned);
-          if (!this.#under.has(run)) {
-            // The earlier attempt of the same case has ended.
-            for (const other of this.#under) if (other.planned === run.planned) this.#under.delete(other);
-            this.#under.add(run);
-            this.#record.put({ type: 'started', name: buildCaseName(run.planned), attempt: run.attempt, start: run.begun - this.#started });
-          }
-          this.#record.put({ type: 'activity', activity: { what: phase, name: run.planned.id, limit } }, true);
-        },
-        streaming: (test, limit) => {
-          streaming = true;
-          head(test);
-          this.#record.put({ type: 'streaming', test: test.index, limit }, true);
-        },
-        reading: (invalid, limit) =>
-          this.#record.put({ type: 'activity', activity: { what: 'rows', name: invalid.test.id, limit, invalid: buildCaseName(invalid) } }, true),
-        closing: (name, limit) => this.#record.put({ type: 'activity', activity: { what: 'teardown', name, limit } }, true),
-        ended: (planned, result, run) => {
-          head(planned.test, planned);
-          if (run) this.#under.delete(run);
-          if (run && !streaming) leaks.sample(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
-          this.#record.ended(planned, result);
-        },
-        passed: (run, start) => {
-          const { planned } = run;
-          // A case that was announced before a stream may end within it.
-          if (this.#under.size > 0) this.#under.delete(run);
-          if (!streaming) {
-            leaks.sample(this.#under.size === 0 ? { id: planned.id, title: planned.title } : undefined);
-          }
-          this.#record.passed(run, start, head(planned.test, planned));
-        },
-        cut: (run) => this.#under.delete(run),
-        testEnded: (test) => {
-          if (headed.has(test)) this.#record.put({ type: 'test-ended', test: test.index });
-        },
-        span: (span) => {
-          if (span.scope !== 'case')
-            leaks.sample({ id: span.owner, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.owner}`, span.kind === 'teardown');
-          this.#record.put({ type: 'span', span });
-        },
-        tornDown: ({ id, title }, result) => this.#record.put({ type: 'teardown-failed', id, title, result }, true),
-        loose: (text) => this.#record.writeUnowned(text),
-        turn: () => this.#record.flush(),
-        told: (problem) => this.#record.told(problem),
-      },
+      recorder,
     );
     const { selected, notRun: unrun, stuck, bindings, warnings } = await this.#running.done;
-    // What takes a while to work out, and nothing waits for any more.
-    for (const { header, first } of headed.values()) if (first) this.#record.writeTestDetails(header, first);
+    recorder.writeTestDetails();
     this.#record.put({ type: 'bindings', uses: bindings, warnings });
     // What is being closed has a moment to be gone.
     await nextTurn();
     await nextTurn();
-    leaks.sample(undefined);
     // Resources that the coordinator has open in the same process belong to no case.
-    this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? leaks.leaks : []) });
+    this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? recorder.countLeaks() : []) });
     if (!stuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);
     this.#record.put({ type: 'finished', selected, stuck, unrun }, true);
   }

@@ -68,7 +68,7 @@ export class ProcessGuard {
       return;
     }
     const failure = buildThrowFailure(error, 'throw', {});
-    record.told({ code: `unhandled-${what}`, detail: failure.message, at: failure.location });
+    record.writeProblem({ code: `unhandled-${what}`, detail: failure.message, at: failure.location });
   }
 
   /** The process ends although its lane has not: records why, while it still can. */
@@ -80,10 +80,10 @@ export class ProcessGuard {
     const place = parseFrames(called?.stack)[0];
     const outside = called && !called.run && loading === undefined ? ' outside any case' : '';
     const how = called ? `process.exit(${called.code ?? ''}) was called${outside}` : `the process ended with exit status ${code}`;
-    if (loading !== undefined) record.told({ code: 'load-failed', file: relative(root, loading), cause: 'exit', reason: how, at: place });
+    if (loading !== undefined) record.writeProblem({ code: 'load-failed', file: relative(root, loading), cause: 'exit', reason: how, at: place });
     const late = this.#lateCaller;
     if (late) {
-      record.told({ code: 'late-exit', id: late.planned.id, detail: how, at: place });
+      record.writeProblem({ code: 'late-exit', id: late.planned.id, detail: how, at: place });
       record.put({ type: 'exit-attributed' });
     }
     // The others that are running had no part in it: they run again.

@@ -1,0 +1,139 @@
+import type { Span } from '../../fixtures/instance.ts';
+import type { Problem } from '../../problems/problem.ts';
+import type { TestHeader } from '../../results/recorded-result.ts';
+import type { CaseAttempt } from '../../running/case-attempt.ts';
+import type { CaseResult } from '../../running/result.ts';
+import type { Activity, RunListener } from '../../running/run-options.ts';
+import type { PlannedCaseImpl, PlannedTest } from '../../suites/planned.ts';
+import type { LaneRecord } from './lane-record.ts';
+import { LeakCounter } from './leak-finder.ts';
+import { buildCaseName, buildHeader } from './names.ts';
+
+interface RecordedTest {
+  readonly header: TestHeader;
+  /** Its first case that was seen, which shows what its rows and fixtures are like. */
+  first: PlannedCaseImpl | undefined;
+}
+
+/** Puts the events of a run on a lane's record, and counts what cases leave open. */
+export class RunRecorder implements RunListener {
+  /** The cases that are running. */
+  readonly #under: Set<CaseAttempt>;
+  readonly #record: LaneRecord;
+  readonly #tests = new Map<PlannedTest, RecordedTest>();
+  readonly #leaks = new LeakCounter();
+  /** When the lane began, by the runner's clock. */
+  readonly #started: number;
+  #isStreaming = false;
+
+  constructor(record: LaneRecord, under: Set<CaseAttempt>, started: number) {
+    this.#record = record;
+    this.#under = under;
+    this.#started = started;
+  }
+
+  announce(activity: Activity): void {
+    const { limit } = activity;
+    switch (activity.what) {
+      case 'stream':
+        this.#isStreaming = true;
+        this.#head(activity.test);
+        this.#record.put({ type: 'streaming', test: activity.test.index, limit }, true);
+        return;
+      case 'rows': {
+        const { invalid } = activity;
+        this.#record.put({ type: 'activity', activity: { what: 'rows', name: invalid.test.id, limit, invalid: buildCaseName(invalid) } }, true);
+        return;
+      }
+      case 'shared-teardown':
+        this.#record.put({ type: 'activity', activity: { what: 'teardown', name: activity.name, limit } }, true);
+        return;
+      default:
+        this.#announceCase(activity.run, activity.what, limit);
+    }
+  }
+
+  #announceCase(run: CaseAttempt, what: 'setup' | 'body' | 'teardown', limit: number): void {
+    this.#isStreaming = false;
+    if (what !== 'teardown') this.#head(run.planned.test, run.planned);
+    if (!this.#under.has(run)) {
+      // The earlier attempt of the same case has ended.
+      for (const other of this.#under) if (other.planned === run.planned) this.#under.delete(other);
+      this.#under.add(run);
+      this.#record.put({ type: 'started', name: buildCaseName(run.planned), attempt: run.attempt, start: run.begun - this.#started });
+    }
+    this.#record.put({ type: 'activity', activity: { what, name: run.planned.id, limit } }, true);
+  }
+
+  passed(run: CaseAttempt, start: number): void {
+    const { planned } = run;
+    // A case that was announced before a stream may end within it.
+    if (this.#under.size > 0) this.#under.delete(run);
+    if (!this.#isStreaming) this.#sampleLeaks(planned);
+    this.#record.passed(run, start, this.#head(planned.test, planned));
+  }
+
+  ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseAttempt): void {
+    this.#head(planned.test, planned);
+    if (run) this.#under.delete(run);
+    if (run && !this.#isStreaming) this.#sampleLeaks(planned);
+    this.#record.ended(planned, result);
+  }
+
+  interrupted(run: CaseAttempt): void {
+    this.#under.delete(run);
+  }
+
+  testEnded(test: PlannedTest): void {
+    if (this.#tests.has(test)) this.#record.put({ type: 'test-ended', test: test.index });
+  }
+
+  teardownFailed({ id, title }: { id: string; title: string }, result: CaseResult): void {
+    this.#record.put({ type: 'teardown-failed', id, title, result }, true);
+  }
+
+  span(span: Span): void {
+    if (span.scope !== 'case')
+      this.#leaks.sample({ id: span.owner, title: `fixture "${span.fixture}"` }, `${span.fixture} ${span.owner}`, span.kind === 'teardown');
+    this.#record.put({ type: 'span', span });
+  }
+
+  writeUnowned(text: string): void {
+    this.#record.writeUnowned(text);
+  }
+
+  reportProblem(problem: Problem): void {
+    this.#record.writeProblem(problem);
+  }
+
+  flush(): void {
+    this.#record.flush();
+  }
+
+  /** Records what takes a while to work out of each test. To be called when no case waits any more. */
+  writeTestDetails(): void {
+    for (const { header, first } of this.#tests.values()) if (first) this.#record.writeTestDetails(header, first);
+  }
+
+  /** What is still open, with the cases and fixtures that opened it. */
+  countLeaks(): LeakCounter['leaks'] {
+    this.#leaks.sample(undefined);
+    return this.#leaks.leaks;
+  }
+
+  #sampleLeaks({ id, title }: PlannedCaseImpl): void {
+    this.#leaks.sample(this.#under.size === 0 ? { id, title } : undefined);
+  }
+
+  /** Writes the header of a test before its first entry, with the details that its first row shows. */
+  #head(test: PlannedTest, first?: PlannedCaseImpl): TestHeader {
+    let recorded = this.#tests.get(test);
+    if (!recorded) {
+      recorded = { header: buildHeader(test, first), first };
+      this.#tests.set(test, recorded);
+      this.#record.put({ type: 'test', header: recorded.header });
+    }
+    recorded.first ??= first;
+    return recorded.header;
+  }
+}
