@@ -13,7 +13,11 @@ const stays = every((i) => ({
   guest: ['Ada', 'Ben', 'Stavros', 'Stine', 'Storm', 'Sue', 'Ed', 'Maximiliana'][(i * 5) % 8],
   stay: { nights: 1 + (i % 5) },
   ...(i % 6 === 5 ? {} : { note: 'x' }),
+  extras: [[], ['power'], ['power', 'crane'], ['crane'], ['water', 'pilot']][(Math.imul(i, 0x9e3779b1) >>> 24) % 5],
+  rates: [{}, { day: 1 }, { day: 2, week: 3 }, { night: 1, month: 4 }, { month: 1, week: 5, day: 3 }][(Math.imul(i, 0x85ebca6b) >>> 24) % 5],
 }));
+const rates = (row: Row): string[] => Object.keys(row['rates'] as Row);
+const extras = (row: Row): readonly string[] => row['extras'] as string[];
 const loa = ({ loa }: Row): number => loa as number;
 
 const judged = (rows: readonly Row[], fails: (row: Row) => boolean) => whereItFails(rows.map((row) => ({ row, failed: fails(row) })));
@@ -31,6 +35,17 @@ export const where = suite('where it fails', [
       start: { what: 'a start of text', fails: ({ guest }) => String(guest).startsWith('St'), told: ['guest starts with "St"'] },
       length: { what: 'a length of text', fails: ({ guest }) => String(guest).length <= 3, told: ['length of guest<=3'] },
       missing: { what: 'a missing value', fails: (row) => !('note' in row), told: ['note is missing'] },
+      empty: { what: 'an empty list', fails: (row) => extras(row).length === 0, told: ['extras is empty'] },
+      'not empty': { what: 'all but the empty object', fails: (row) => rates(row).length > 0, told: ['rates is not empty'] },
+      size: { what: 'a size of lists', fails: (row) => extras(row).length >= 2, told: ['size of extras=2'] },
+      member: {
+        what: 'what lists contain',
+        fails: (row) => extras(row).includes('power') && row['hull'] === 'tri',
+        told: ['hull=tri & extras contains "power"'],
+      },
+      key: { what: 'a key of objects', fails: (row) => rates(row).includes('week'), told: ['rates contains "week"'] },
+      'no key': { what: 'a missing key of objects', fails: (row) => !rates(row).includes('day'), told: ['rates.day is missing'] },
+      lacks: { what: 'what lists do not contain', fails: (row) => !extras(row).includes('crane'), told: ['extras does not contain "crane"'] },
       two: {
         what: 'two causes at once',
         fails: (row) => (row['hull'] === 'cat' && row['season'] === 'winter') || loa(row) >= 16,
@@ -87,6 +102,35 @@ export const where = suite('where it fails', [
     check.equal(
       causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
       [...row.told],
+    );
+  }),
+
+  test(
+    'of long texts, conditions show {what}',
+    {
+      cases: namedRows<{ what: string; value: string; told: string }>({
+        whole: { what: 'the whole', value: `berth ${'north '.repeat(10)}end`, told: `berth ${'north '.repeat(10)}end` },
+        ends: {
+          what: 'both ends',
+          value: `berth ${'north '.repeat(40)}end`,
+          told: `berth ${'north '.repeat(5)}nor… ${'north '.repeat(6)}end`,
+        },
+      }),
+    },
+    ({ row, check }) => check.equal(formatCondition({ kind: 'value', column: 'note', value: row.value }), `note=${row.told}`),
+  ),
+
+  test('a nested value explains, however many other paths the documents have', ({ check }) => {
+    const rows = every(
+      (i) => ({
+        names: Object.fromEntries(Array.from({ length: 8 }, (_, at) => [`n${(i * 31 + at * 7) % 400}`, i])),
+        borders: i % 9 === 4 ? [] : [`B${i % 5}`],
+      }),
+      400,
+    );
+    check.equal(
+      judged(rows, ({ borders }) => (borders as unknown[]).length === 0).causes.map(({ conditions }) => conditions.map(formatCondition)),
+      [['borders is empty']],
     );
   }),
 

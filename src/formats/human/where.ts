@@ -2,7 +2,7 @@ import type { Suspects } from '../../results/cause/suspects.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { asRowOptions, formatCondition } from '../../results/where/condition.ts';
 import { shellWord } from '../rerun-command.ts';
-import { escapeToOneLine, measureWidth, padOrTruncate, type Style } from '../style.ts';
+import { escapeToOneLine, measureWidth, type Style } from '../style.ts';
 import { describeSuspects } from '../suspects.ts';
 
 const MAX_CONDITION_WIDTH = 72;
@@ -33,6 +33,9 @@ function renderSuspects(suspects: Suspects, style: Style): string[] {
   return [...lines, ...(options ? [style.dim(`    rerun: npx red-lattice run ${options.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : [])];
 }
 
+/** Longer conditions are not cut: what distinguishes them may be at their end. */
+const padTo = (text: string, columns: number): string => text + ' '.repeat(Math.max(0, columns - measureWidth(text)));
+
 /** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. Or the suspects. */
 export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style: Style): string[] {
   if (causes.length === 0) return suspects ? renderSuspects(suspects, style) : [];
@@ -40,9 +43,7 @@ export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style
   const columns = Math.min(MAX_CONDITION_WIDTH, Math.max(...[...told, 'elsewhere'].map(measureWidth)));
   const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;
   const counted = (failing: number, cases: number): string => `${String(failing).padStart(digits)} of ${String(cases).padStart(digits)}`;
-  const lines = causes.map(
-    ({ failing, cases }, i) => `  ${style.red('✗')} ${style.bold(padOrTruncate(told[i] as string, columns))}  ${counted(failing, cases)} fail`,
-  );
+  const lines = causes.map(({ failing, cases }, i) => `  ${style.red('✗')} ${style.bold(padTo(told[i] as string, columns))}  ${counted(failing, cases)} fail`);
   const options = causes.map(({ conditions }) => asRowOptions(conditions));
   const [only] = options;
   const again =
@@ -50,7 +51,7 @@ export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style
   return [
     `  ${style.bold('where it fails')}`,
     ...lines,
-    style.dim(`    ${padOrTruncate('elsewhere', columns)}  ${counted(elsewhere.failing, elsewhere.cases)}`),
+    style.dim(`    ${padTo('elsewhere', columns)}  ${counted(elsewhere.failing, elsewhere.cases)}`),
     ...again,
   ];
 }

@@ -31,8 +31,6 @@ export interface WhereItFails {
   readonly suspects?: Suspects | undefined;
 }
 
-/** Natural logarithm of how much likelier the statuses must be with a cause than without: about one in twenty by chance. */
-const MIN_LOG_BAYES_FACTOR = 3;
 const MAX_CAUSES = 5;
 
 /**
@@ -52,7 +50,7 @@ export function findCauses({ failing, passing, passingWeight }: Sample): Conditi
   const found: Found[] = [];
   while (found.length < MAX_CAUSES) {
     const next = search.best(without(found));
-    if (!next || next.score < MIN_LOG_BAYES_FACTOR) break;
+    if (!next) break;
     found.push(next);
     // What another cause explains had disturbed those found before it.
     for (let i = 0; i < found.length - 1; i++) found[i] = search.best(without(found.filter((_, other) => other !== i))) ?? (found[i] as Found);

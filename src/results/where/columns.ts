@@ -1,66 +1,115 @@
-import { flattenCells, isDate, type Scalar } from './condition.ts';
+import { isDate, type Scalar, sizeOf, valuesIn, walkCells } from './condition.ts';
+import { findPrefixGroups, type PrefixGroup } from './prefixes.ts';
 
-/** One column of a sample of rows: its distinct values in order, and which of them each row has. */
+/** One column of a sample of rows, or something that is derived from it: its distinct values in order, and which of them each row has. */
 export interface Column {
   readonly name: string;
-  /** What its values are ordered by; texts are sorted, so that those with one start stand together. */
-  readonly order: 'number' | 'date' | 'length' | 'text' | 'none';
-  /** Lengths, where it is the length of a text column. */
+  readonly of: 'value' | 'length' | 'size' | 'member';
+  /** How its values are ordered. Texts are sorted, so that those with the same start are neighbours. */
+  readonly order: 'number' | 'date' | 'text' | 'none';
   readonly values: readonly Scalar[];
-  /** Of each row, the index of its value; `missing` where it has none. */
+  /** Of each row, the index of its value; `missing` where it has none. Of members, those of all rows, one row after the other. */
   readonly codes: Int32Array;
+  /** Of members: where those of each row start in `codes`. One entry more than there are rows. */
+  readonly starts?: Int32Array | undefined;
   readonly isSometimesMissing: boolean;
+  /** Of texts: the starts that several values share. */
+  readonly prefixes: readonly PrefixGroup[];
 }
 
 export const missing = -1;
 
-/** Wider rows are looked at as far as this. */
-const MAX_COLUMNS = 60;
+/** Of wider rows, the columns that most rows have are searched. */
+const MAX_COLUMNS = 120;
+/** Paths in the documents of all rows. */
+const MAX_PATHS = 5_000;
+const MAX_MEMBERS = 500;
 
-/** Takes rows apart into columns. Those that have one value throughout explain nothing, and are left out. */
-export function buildColumns(rows: readonly Readonly<Record<string, unknown>>[]): Column[] {
-  const cells = new Map<string, (Scalar | undefined)[]>();
-  rows.forEach((row, i) => {
-    for (const [column, value] of flattenCells(row)) {
-      let values = cells.get(column);
-      if (!values) {
-        if (cells.size >= MAX_COLUMNS) continue;
-        cells.set(column, (values = new Array<Scalar | undefined>(rows.length)));
+type Row = Readonly<Record<string, unknown>>;
+type Cells = unknown[];
+
+/** Takes rows apart into columns. Columns with one value explain nothing and are left out. */
+export function buildColumns(rows: readonly Row[]): Column[] {
+  const cells = new Map<string, { values: Cells; filled: number }>();
+  for (const [i, row] of rows.entries()) {
+    for (const [path, value] of walkCells(row)) {
+      let column = cells.get(path);
+      if (!column) {
+        if (cells.size >= MAX_PATHS) continue;
+        column = { values: new Array(rows.length), filled: 0 };
+        cells.set(path, column);
       }
-      values[i] = value;
+      column.values[i] = value;
+      column.filled++;
     }
-  });
-  const columns: Column[] = [];
-  for (const [name, values] of cells) {
-    const column = buildColumn(name, values);
-    columns.push(column);
-    if (column.order === 'text')
-      columns.push({
-        ...buildColumn(
-          name,
-          Array.from(values, (value) => (typeof value === 'string' ? value.length : undefined)),
-        ),
-        order: 'length',
-      });
   }
-  return columns.filter(({ values, isSometimesMissing }) => values.length + (isSometimesMissing ? 1 : 0) > 1);
+  const byUse = [...cells].sort(([, a], [, b]) => b.filled - a.filled).slice(0, MAX_COLUMNS);
+  return byUse.flatMap(([name, { values }]) => [...deriveColumns(name, values)]).filter(isVaried);
 }
 
-function buildColumn(name: string, cells: readonly (Scalar | undefined)[]): Column {
+const isVaried = ({ of, values, isSometimesMissing }: Column): boolean =>
+  of === 'member' ? values.length > 0 : values.length + (isSometimesMissing ? 1 : 0) > 1;
+
+/** Texts have a length; lists and objects have a size and members. Of equal explanations the first one is taken. */
+function* deriveColumns(name: string, cells: Cells): Generator<Column> {
+  if (cells.some((value) => typeof value === 'object' && value !== null)) {
+    yield buildColumn(name, 'size', mapCells(cells, sizeOf));
+    yield buildMembers(name, cells);
+  }
+  const plain = buildColumn(name, 'value', mapCells(cells, toPlain), !cells.some(Array.isArray));
+  yield plain;
+  const lengthOf = (value: unknown): number | undefined => (typeof value === 'string' ? value.length : undefined);
+  if (plain.order === 'text') yield buildColumn(name, 'length', mapCells(cells, lengthOf));
+}
+
+/** Lists are compared as wholes, by their JSON. Objects are only compared by their parts. */
+const toPlain = (value: unknown): Scalar | undefined =>
+  typeof value !== 'object' || value === null ? (value as Scalar) : Array.isArray(value) ? JSON.stringify(value) : undefined;
+
+// Rows that lack a cell are holes, which only a counted loop visits.
+function mapCells(cells: Cells, map: (value: unknown) => Scalar | undefined): (Scalar | undefined)[] {
+  const mapped = new Array<Scalar | undefined>(cells.length);
+  for (let i = 0; i < cells.length; i++) mapped[i] = map(cells[i]);
+  return mapped;
+}
+
+function buildColumn(name: string, of: Column['of'], cells: readonly (Scalar | undefined)[], areTexts = true): Column {
   const distinct = new Set<Scalar>();
   let isSometimesMissing = false;
-  // Rows that lack it are holes, which only a counted loop sees.
-  for (let i = 0; i < cells.length; i++) {
-    const value = cells[i];
-    if (value === undefined) isSometimesMissing = true;
+  for (const value of cells) {
+    if (value === undefined) isSometimesMissing = of === 'value';
     else distinct.add(value);
   }
-  const order = findOrder(distinct);
-  const values = [...distinct].sort(order === 'number' ? (a, b) => (a as number) - (b as number) : (a, b) => (String(a) < String(b) ? -1 : 1));
+  const found = findOrder(distinct);
+  const order = found === 'text' && !areTexts ? 'none' : found;
+  const values = sortValues(distinct, order);
   const codeOf = new Map(values.map((value, code) => [value, code]));
-  const codes = Int32Array.from({ length: cells.length }, (_, i) => codeOf.get(cells[i] as Scalar) ?? missing);
-  return { name, order, values, codes, isSometimesMissing };
+  const codes = Int32Array.from(cells, (value) => codeOf.get(value as Scalar) ?? missing);
+  return { name, of, order, values, codes, isSometimesMissing, prefixes: order === 'text' ? findPrefixGroups(values as readonly string[]) : [] };
 }
+
+function buildMembers(name: string, cells: Cells): Column {
+  const counts = new Map<Scalar, number>();
+  const members = Array.from(cells, (cell) => valuesIn(cell));
+  for (const inRow of members) for (const value of inRow) counts.set(value, (counts.get(value) ?? 0) + 1);
+  // What a single row has, or each row, distinguishes nothing.
+  const common = [...counts].filter(([, count]) => count > 1 && count < cells.length).sort(([, a], [, b]) => b - a);
+  const values = sortValues(new Set(common.slice(0, MAX_MEMBERS).map(([value]) => value)), 'none');
+  const codeOf = new Map(values.map((value, code) => [value, code]));
+  const starts = new Int32Array(cells.length + 1);
+  const codes: number[] = [];
+  for (const [i, inRow] of members.entries()) {
+    for (const value of inRow) {
+      const code = codeOf.get(value);
+      if (code !== undefined) codes.push(code);
+    }
+    starts[i + 1] = codes.length;
+  }
+  return { name, of: 'member', order: 'none', values, codes: Int32Array.from(codes), starts, isSometimesMissing: false, prefixes: [] };
+}
+
+const sortValues = (values: ReadonlySet<Scalar>, order: Column['order']): Scalar[] =>
+  [...values].sort(order === 'number' ? (a, b) => (a as number) - (b as number) : (a, b) => (String(a) < String(b) ? -1 : 1));
 
 function findOrder(values: ReadonlySet<Scalar>): Column['order'] {
   let order: Column['order'] | undefined;

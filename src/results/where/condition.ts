@@ -1,8 +1,11 @@
 import { formatShortValue } from '../../cases/values.ts';
-import { valueAt } from '../../suites/row-condition.ts';
+import { missing, valueAt } from '../../suites/row-condition.ts';
 
 /** A value that conditions can be about. */
 export type Scalar = string | number | boolean | null;
+
+/** Characters. Longer texts are cut. */
+const MAX_VALUE_LENGTH = 80;
 
 /** A condition on a row. Nested columns are named by their path: `stay.nights`. */
 export type Condition =
@@ -12,6 +15,10 @@ export type Condition =
   | { readonly kind: 'prefix'; readonly column: string; readonly prefix: string }
   /** The length of a string in characters. */
   | { readonly kind: 'length'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
+  /** The number of values of a list, or of keys of an object. */
+  | { readonly kind: 'size'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
+  /** A list has a value or lacks it, or an object a key. What is no list or object lacks all. */
+  | { readonly kind: 'contains' | 'lacks'; readonly column: string; readonly value: Scalar }
   | { readonly kind: 'missing'; readonly column: string };
 
 type Row = Readonly<Record<string, unknown>>;
@@ -24,29 +31,55 @@ export function toScalar(value: unknown): Scalar | undefined {
 
 const MAX_DEPTH = 4;
 
-/** The scalar values of a row, also of nested objects, by their paths. */
-export function* flattenCells(row: Row, prefix = '', depth = 1): Generator<[column: string, value: Scalar]> {
+/** The values of a row by their paths: cells, objects in cells, and the cells of these objects. */
+export function* walkCells(row: Row, prefix = '', depth = 1): Generator<[path: string, value: unknown]> {
   for (const column in row) {
     const value = row[column];
-    const plain = toScalar(value);
-    if (plain !== undefined) yield [prefix + column, plain];
-    else if (typeof value === 'object' && value !== null && depth < MAX_DEPTH) yield* flattenCells(value as Row, `${prefix}${column}.`, depth + 1);
+    if (value === undefined) continue;
+    yield [prefix + column, value];
+    if (depth < MAX_DEPTH && isObject(value)) yield* walkCells(value, `${prefix}${column}.`, depth + 1);
   }
 }
+
+/** The scalar values of a row, also of nested objects, by their paths. */
+export function* flattenCells(row: Row): Generator<[path: string, value: Scalar]> {
+  for (const [path, value] of walkCells(row)) {
+    const plain = toScalar(value);
+    if (plain !== undefined) yield [path, plain];
+  }
+}
+
+const isObject = (value: unknown): value is Row => typeof value === 'object' && value !== null && !Array.isArray(value);
+
+/** The number of values of a list, or of keys of an object; undefined for all else. */
+export const sizeOf = (value: unknown): number | undefined => (Array.isArray(value) ? value.length : isObject(value) ? Object.keys(value).length : undefined);
+
+/** The different scalar values of a list, or the keys of an object. */
+export const valuesIn = (value: unknown): Scalar[] =>
+  Array.isArray(value) ? [...new Set(value.filter((one) => one === null || typeof one !== 'object'))] : isObject(value) ? Object.keys(value) : [];
 
 /** A date, or a moment, as records keep it. */
 const datePattern = /^\d{4}-\d\d-\d\d(?:T[\d:.]+Z)?$/;
 export const isDate = (value: unknown): value is string => typeof value === 'string' && datePattern.test(value);
 
 export function holds(condition: Condition, row: Row): boolean {
-  const value = toScalar(valueAt(row, condition.column));
+  const found = valueAt(row, condition.column);
+  const value = toScalar(found);
   switch (condition.kind) {
     case 'value':
       return value === condition.value;
     case 'not':
       return value !== condition.value;
     case 'missing':
-      return value === undefined;
+      return found === missing || found === undefined;
+    case 'size': {
+      const size = sizeOf(found);
+      return size !== undefined && isWithin(size, condition.from, condition.to);
+    }
+    case 'contains':
+      return valuesIn(found).includes(condition.value);
+    case 'lacks':
+      return !valuesIn(found).includes(condition.value);
     case 'prefix':
       return typeof value === 'string' && value.startsWith(condition.prefix);
     case 'length':
@@ -75,18 +108,33 @@ export function formatCondition(condition: Condition): string {
   const { column } = condition;
   switch (condition.kind) {
     case 'value':
-      return condition.value === '' ? `${column} is empty` : `${column}=${formatShortValue(condition.value)}`;
+      return condition.value === '' ? `${column} is empty` : `${column}=${formatValue(condition.value)}`;
     case 'not':
-      return condition.value === '' ? `${column} is not empty` : `${column}!=${formatShortValue(condition.value)}`;
+      return condition.value === '' ? `${column} is not empty` : `${column}!=${formatValue(condition.value)}`;
     case 'missing':
       return `${column} is missing`;
     case 'prefix':
       return `${column} starts with ${JSON.stringify(condition.prefix)}`;
     case 'length':
       return formatRange(`length of ${column}`, condition.from, condition.to);
+    case 'contains':
+      return `${column} contains ${JSON.stringify(condition.value)}`;
+    case 'lacks':
+      return `${column} does not contain ${JSON.stringify(condition.value)}`;
+    case 'size':
+      if (condition.to === 0) return `${column} is empty`;
+      return condition.from === 1 && condition.to === undefined ? `${column} is not empty` : formatRange(`size of ${column}`, condition.from, condition.to);
     case 'range':
       return formatRange(column, condition.from, condition.to);
   }
+}
+
+/** Long texts differ at their ends as often as at their starts: they are cut in the middle. */
+function formatValue(value: Scalar): string {
+  const text = formatShortValue(value);
+  if (typeof value !== 'string' || !text.endsWith('…')) return text;
+  const whole = text.startsWith('"') ? JSON.stringify(value) : value;
+  return whole.length <= MAX_VALUE_LENGTH ? whole : `${text.slice(0, -1)}…${whole.slice(whole.length - MAX_VALUE_LENGTH / 2)}`;
 }
 
 function formatRange(name: string, from: number | string | undefined, to: number | string | undefined): string {

@@ -33,4 +33,15 @@ export class Evidence {
     // The prior of the second rate, which the other side has not: B(1/2, 1/2) is pi.
     return this.#likelihood(failing, passing) + this.#likelihood(this.#failing - failing, this.#passing - passing) - this.#alone - Math.log(Math.PI);
   }
+
+  /** The smallest number of failing rows whose evidence exceeds a bound when no passing row is with them. Infinite if no number does. */
+  minFailing(bound: number): number {
+    let [low, high] = [0, this.#failing + 1];
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if (this.of(middle, 0) > bound) high = middle;
+      else low = middle + 1;
+    }
+    return low > this.#failing ? Number.POSITIVE_INFINITY : low;
+  }
 }

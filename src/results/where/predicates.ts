@@ -1,0 +1,175 @@
+import { type Column, missing } from './columns.ts';
+import type { Condition } from './condition.ts';
+import { MAX_BOUNDS, ranges } from './ranges.ts';
+
+/** A condition on the codes of a column: those from `low` to `high`, or all others. */
+export interface Predicate {
+  readonly column: number;
+  readonly is: 'value' | 'not' | 'range' | 'prefix' | 'missing';
+  readonly low: number;
+  readonly high: number;
+  /** How many others of its kind there were to choose from, as a logarithm. */
+  readonly cost: number;
+  readonly prefix?: string;
+}
+
+/** Some rows, as far as searching needs to know them. */
+export interface RowSet {
+  readonly failing: number;
+  readonly passing: number;
+  /** The sum of a random number for each row: equal for the same rows. */
+  readonly hash: number;
+}
+
+const kinds = Math.log(3);
+/** A text's length explains where the text itself does not do as well. */
+const LENGTH_PENALTY = 2;
+/** Of a column with more values, that a row lacks one of them says nothing. */
+const MAX_EXCLUDED = 12;
+
+/** How often each value of one column occurs among some rows. Index 0 counts missing values; value `code` is at `code + 1`. */
+export class Histogram {
+  readonly failing: Int32Array;
+  readonly passing: Int32Array;
+  readonly hashes: Float64Array;
+
+  constructor({ values }: Column) {
+    this.failing = new Int32Array(values.length + 1);
+    this.passing = new Int32Array(values.length + 1);
+    this.hashes = new Float64Array(values.length + 1);
+  }
+
+  fill({ codes, starts }: Column, rows: Int32Array, failed: Uint8Array, marks: Float64Array): void {
+    const { failing, passing, hashes } = this;
+    failing.fill(0);
+    passing.fill(0);
+    hashes.fill(0);
+    for (let i = 0; i < rows.length; i++) {
+      const row = rows[i] as number;
+      const counted = failed[row] ? failing : passing;
+      const end = starts ? (starts[row + 1] as number) : row + 1;
+      for (let at = starts ? (starts[row] as number) : row; at < end; at++) {
+        const index = (codes[at] as number) + 1;
+        (counted[index] as number)++;
+        (hashes[index] as number) += marks[row] as number;
+      }
+    }
+  }
+
+  /** The counts of ranges of values. */
+  cumulate(): RangeCounts {
+    const [failing, passing, hash] = [between(this.failing), between(this.passing), between(this.hashes)];
+    return { failing, passing, rows: (low, high) => ({ failing: failing(low, high), passing: passing(low, high), hash: hash(low, high) }) };
+  }
+
+  at(code: number): RowSet {
+    return { failing: this.failing[code + 1] as number, passing: this.passing[code + 1] as number, hash: this.hashes[code + 1] as number };
+  }
+}
+
+/** Sums of ranges of codes, worked out when the first one is asked for: most columns have nothing of interest. */
+function between(counts: Int32Array | Float64Array): (low: number, high: number) => number {
+  let sums: Float64Array | undefined;
+  return (low, high) => {
+    if (!sums) {
+      sums = new Float64Array(counts.length + 1);
+      for (let i = 0; i < counts.length; i++) sums[i + 1] = (sums[i] as number) + (counts[i] as number);
+    }
+    return (sums[high + 2] as number) - (sums[low + 1] as number);
+  };
+}
+
+interface RangeCounts {
+  failing(low: number, high: number): number;
+  passing(low: number, high: number): number;
+  rows(low: number, high: number): RowSet;
+}
+
+/** What to look for in one column. */
+export interface PredicateQuery {
+  readonly index: number;
+  readonly column: Column;
+  /** The number of columns to choose from. */
+  readonly columnCount: number;
+  readonly histogram: Histogram;
+  /** The rows that are searched. */
+  readonly all: RowSet;
+  /** The smallest number of failing rows with which a predicate of this cost can be of interest. */
+  minFailing(cost: number): number;
+}
+
+const choiceCost = ({ of }: Column, columnCount: number): number => kinds + Math.log(columnCount) + (of === 'length' ? LENGTH_PENALTY : 0);
+const isRangedColumn = ({ order }: Column): boolean => order === 'number' || order === 'date';
+
+/** The cost of the cheapest predicate on a column. */
+export function minCost(column: Column, columnCount: number): number {
+  const options = column.isSometimesMissing ? 1 : isRangedColumn(column) ? Math.min(column.values.length, 2 * MAX_BOUNDS) : column.values.length;
+  return choiceCost(column, columnCount) + Math.log(Math.max(1, options));
+}
+
+/** The predicates on one column that are met by a larger part of the failing rows than of the passing ones, with the rows that meet each. */
+export function* findPredicates({ index, column, columnCount, histogram, all, minFailing }: PredicateQuery): Generator<[Predicate, RowSet]> {
+  const { values, of, isSometimesMissing, prefixes } = column;
+  const { failing, passing } = histogram;
+  const choice = choiceCost(column, columnCount);
+  const costAmong = (options: number): number => choice + Math.log(Math.max(1, options));
+  const failsMore = (failed: number, passed: number): boolean => failed * all.passing > passed * all.failing;
+  if (isSometimesMissing && (failing[0] as number) > 0)
+    yield [{ column: index, is: 'missing', low: missing, high: missing, cost: costAmong(1) }, histogram.at(missing)];
+  const isRanged = isRangedColumn(column);
+  const canExclude = !isRanged && (of === 'member' || (values.length > 2 && values.length <= MAX_EXCLUDED));
+  const cost = costAmong(values.length);
+  const enough = minFailing(cost);
+  for (let code = 0; code < values.length; code++) {
+    const [failed, passed] = [failing[code + 1] as number, passing[code + 1] as number];
+    if (failsMore(failed, passed)) {
+      if (failed >= enough) yield [{ column: index, is: 'value', low: code, high: code, cost }, histogram.at(code)];
+    } else if (canExclude && all.failing - failed >= enough && failsMore(all.failing - failed, all.passing - passed)) {
+      const { hash } = histogram.at(code);
+      yield [
+        { column: index, is: 'not', low: code, high: code, cost },
+        { failing: all.failing - failed, passing: all.passing - passed, hash: all.hash - hash },
+      ];
+    }
+  }
+  if (!isRanged && prefixes.length === 0) return;
+  const within = histogram.cumulate();
+  if (isRanged) {
+    const cuts = Math.min(values.length, MAX_BOUNDS);
+    for (const [low, high] of ranges(histogram, all)) {
+      const isOpen = low === 0 || high === values.length - 1;
+      yield [{ column: index, is: 'range', low, high, cost: costAmong(isOpen ? 2 * cuts : (cuts * (cuts - 1)) / 2) }, within.rows(low, high)];
+    }
+  }
+  for (const { low, high, prefix } of prefixes) {
+    const failed = within.failing(low, high);
+    if (failed >= enough && failsMore(failed, within.passing(low, high)))
+      yield [{ column: index, is: 'prefix', low, high, prefix, cost }, within.rows(low, high)];
+  }
+}
+
+/** Whether a row meets a predicate. */
+export function meets({ codes, starts }: Column, { is, low, high }: Predicate, row: number): boolean {
+  const end = starts ? (starts[row + 1] as number) : row + 1;
+  let isWithin = false;
+  for (let at = starts ? (starts[row] as number) : row; at < end; at++) {
+    const code = codes[at] as number;
+    if (code >= low && code <= high) isWithin = true;
+  }
+  return isWithin !== (is === 'not');
+}
+
+export function conditionOf({ name: column, of, values }: Column, { is, low, high, prefix }: Predicate): Condition {
+  if (is === 'missing') return { kind: is, column };
+  if (prefix !== undefined) return { kind: 'prefix', column, prefix };
+  const value = values[low] as string;
+  if (of === 'member') return { kind: is === 'not' ? 'lacks' : 'contains', column, value };
+  if (is === 'range' || of !== 'value') {
+    const kind = of === 'value' ? 'range' : of;
+    if (is === 'value') return { kind, column, from: values[low] as number, to: values[low] as number };
+    const from = low === 0 ? undefined : (values[low] as number);
+    const to = high === values.length - 1 ? undefined : (values[high] as number);
+    return { kind, column, from, to };
+  }
+  return { kind: is as 'value' | 'not', column, value };
+}
