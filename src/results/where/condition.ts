@@ -17,7 +17,7 @@ export type Condition =
   | { readonly kind: 'length'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
   /** The number of values of a list, or of keys of an object. */
   | { readonly kind: 'size'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
-  /** A list has a value or lacks it, or an object a key. What is no list or object lacks all. */
+  /** A list has a value, or an object a key; or not. Other values contain nothing. */
   | { readonly kind: 'contains' | 'lacks'; readonly column: string; readonly value: Scalar }
   | { readonly kind: 'missing'; readonly column: string };
 
