@@ -32,6 +32,8 @@ export type { LateActivity, NameKind, Problem } from './problems/problem.ts';
 export { ProblemError } from './problems/problem-error.ts';
 export type { Frame, SourceLocation } from './problems/source-location.ts';
 export type { Suspect, Suspects } from './results/cause/suspects.ts';
+export { type NarrowOptions, narrow } from './results/narrowing/narrow.ts';
+export type { FailureCause, NarrowedTest, UnexplainedRow } from './results/narrowing/narrow-test.ts';
 export type { FailurePattern, WhereItFails } from './results/where/causes.ts';
 export { type Condition, formatCondition } from './results/where/condition.ts';
 export { type LabeledRow, whereItFails } from './results/where/where-it-fails.ts';

@@ -61,6 +61,11 @@ export interface SourceDefinition {
   /** What is wrong with it as a whole, before a row is read. */
   readonly problems?: readonly Problem[] | undefined;
   open(expansion: ExpansionContext): RowBatches;
+  /**
+   * An entry as the source would give it, from an entry with other values: derived columns are computed anew. Undefined if the source
+   * would not give it. Default: the entry as it is.
+   */
+  readonly rebuild?: ((entry: RowEntry) => RowEntry | undefined) | undefined;
   /** Opened again, it gives the same rows at little cost. */
   readonly isReplayable?: boolean | undefined;
   /** The rows of one share: equal rows are in the same one. None where all rows are to be looked at. */
@@ -162,13 +167,24 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
 
   rename(names: Readonly<Record<string, string | undefined>>): CaseSource<any> {
     const nameOf = (column: string): string => (Object.hasOwn(names, column) && names[column]) || column;
-    return this.#reshape(Object.keys(names), this.#parts.columns?.map(nameOf), (row) =>
-      Object.fromEntries(Object.entries(row).map(([column, value]) => [nameOf(column), value])),
+    const oldNames = new Map(Object.entries(names).map(([column, name]) => [name, column]));
+    const renamed = (row: Readonly<Record<string, unknown>>, name: (column: string) => string): object =>
+      Object.fromEntries(Object.entries(row).map(([column, value]) => [name(column), value]));
+    return this.#reshape(
+      Object.keys(names),
+      this.#parts.columns?.map(nameOf),
+      (row) => renamed(row, nameOf),
+      (row) => renamed(row, (column) => oldNames.get(column) ?? column),
     );
   }
 
-  /** The same rows under other columns. `used` are the columns that must be there, as far as these are known before a row is read. */
-  #reshape(used: readonly string[], columns: readonly string[] | undefined, reshape: (row: Readonly<Record<string, unknown>>) => object): CaseSourceImpl<any> {
+  /** The same rows under other columns; `restore` is the reverse, if there is one. `used` are the columns that must be there, as far as these are known before a row is read. */
+  #reshape(
+    used: readonly string[],
+    columns: readonly string[] | undefined,
+    reshape: (row: Readonly<Record<string, unknown>>) => object,
+    restore?: (row: Readonly<Record<string, unknown>>) => object,
+  ): CaseSourceImpl<any> {
     const { columns: known, description } = this.#parts;
     const missing = known ? used.filter((column) => !known.includes(column)) : [];
     const duplicate = columns?.find((column, i) => columns.indexOf(column) < i);
@@ -178,6 +194,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       columns,
       this.#parts.facts,
       () => (entry) => (entry.problems ? entry : { ...entry, row: reshape(entry.row as Record<string, unknown>) }),
+      restore && ((entry) => ({ ...entry, row: restore(entry.row as Record<string, unknown>) })),
     );
     return problems.length === 0
       ? reshaped
@@ -223,6 +240,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return new CaseSourceImpl({
       columns: parts.columns,
       problems: parts.problems,
+      rebuild: parts.rebuild,
       description: `${count} of ${parts.description}`,
       // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.
       async *open(expansion) {
@@ -272,13 +290,23 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     }
   }
 
-  #map(columns: readonly string[] | undefined, facts: SourceDefinition['facts'], begin: () => (entry: RowEntry) => RowEntry | undefined): CaseSourceImpl<any> {
+  #map(
+    columns: readonly string[] | undefined,
+    facts: SourceDefinition['facts'],
+    begin: () => (entry: RowEntry) => RowEntry | undefined,
+    restore: (entry: RowEntry) => RowEntry = (entry) => entry,
+  ): CaseSourceImpl<any> {
     const parts = this.#parts;
     return new CaseSourceImpl({
       description: parts.description,
       columns,
       problems: parts.problems,
       facts,
+      rebuild(entry) {
+        const inner = restore(entry);
+        const rebuilt = parts.rebuild ? parts.rebuild(inner) : inner;
+        return rebuilt && attemptEntries(rebuilt, parts.description, begin());
+      },
       async *open(expansion) {
         const change = begin();
         for await (const chunk of parts.open(expansion)) {
@@ -302,6 +330,10 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       description: `${left.description} ${sign} ${right.description}`,
       columns: left.columns && right.columns && [...left.columns, ...right.columns],
       problems: [...(left.problems ?? []), ...(right.problems ?? []), ...clash],
+      rebuild(entry) {
+        const [one, two] = [rebuildPart(left, entry), rebuildPart(right, entry)];
+        return one && two && overrideEntry(entry, overrideEntry(one, two));
+      },
       open: (expansion) => open(left, right, expansion),
     });
   }
@@ -321,6 +353,12 @@ async function* flattenBatches(chunks: RowBatches): AsyncGenerator<RowEntry> {
     if (rows > MAX_ROWS) refuse({ code: 'too-many-rows', limit: MAX_ROWS });
     yield* chunk;
   }
+}
+
+/** The columns of an entry that come from one of two sources. All, if its columns are not known. */
+function rebuildPart({ columns, rebuild }: SourceDefinition, entry: RowEntry): RowEntry | undefined {
+  if (!rebuild) return { row: {} };
+  return rebuild({ row: columns ? Object.fromEntries(Object.entries(entry.row).filter(([column]) => columns.includes(column))) : entry.row });
 }
 
 /** Two entries as one: names side by side where either has one, marks added up. */

@@ -11,14 +11,14 @@ import { applyEntry, emptyState, type LaneState, lostResults, type RunState, tak
 import type { CompileService } from './compile-service.ts';
 import { debugLog } from './debug-log.ts';
 import { readJournal } from './journals.ts';
-import { attributeEnd, describeExit } from './lane-end.ts';
+import { attributeEnd, describeExit, laneProblems } from './lane-end.ts';
 import { type LaneEnd, type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
 import { type LaneSlot, lastCaseIn, newJournal, newSlot } from './lane-slot.ts';
 import { Locks } from './locks.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
 import type { Coordination, RunRequest } from './run-request.ts';
-import { WorkScheduler } from './work-scheduler.ts';
+import { type Assignment, WorkScheduler } from './work-scheduler.ts';
 
 /** Lanes that die one after the other without a result between them: then the fault is not a case's. */
 const MAX_LANES_WITHOUT_RESULT = 3;
@@ -42,19 +42,6 @@ export function coordinate(
   const coordinator = new Coordinator(request, startLane, compiler, onEntry);
   return { done: coordinator.run(), interrupt: () => coordinator.interrupt(), progress: () => coordinator.progress() };
 }
-
-/** Problems of the processes of one run: a run that resumes it has processes of its own, and loads the files again. */
-const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
-  'load-failed',
-  'plan-timeout',
-  'plan-crash',
-  'plan-changed',
-  'repeated-crashes',
-  'teardown-lost',
-  'run-fixtures-lost',
-  'internal-error',
-  'results-lost',
-]);
 
 class Coordinator {
   readonly #request: RunRequest;
@@ -260,7 +247,7 @@ class Coordinator {
   }
 
   #startProcess(slot: LaneSlot): LaneWork {
-    const { record, after: _after, plan: _plan, before: _before, lanes, ...asked } = this.#request;
+    const { record, after: _after, plan: _plan, before: _before, nextProbes, lanes, ...asked } = this.#request;
     const journal = newJournal(record, slot);
     const job: Job = {
       ...asked,
@@ -272,7 +259,8 @@ class Coordinator {
       skippedFiles: [...this.#unloadable],
     };
     const work = superviseLane(this.#nextLane(), job, this.#compiler, {
-      inBlocks: true,
+      // Who asks for further rows needs each result.
+      inBlocks: nextProbes === undefined,
       take: (entry) => {
         if (entry.type === 'pieces') this.#takePieces(entry);
         else this.#take(entry);
@@ -353,6 +341,14 @@ class Coordinator {
     );
   }
 
+  /** The last lane that has work gets further rows, when all other results are there. */
+  #nextProbes(slot: LaneSlot): Assignment | undefined {
+    const { nextProbes, after } = this.#request;
+    if (!nextProbes || this.#interrupts > 0 || this.#slots.some((other) => other !== slot && other.piece)) return undefined;
+    const next = nextProbes();
+    return next && { tests: [next.test], probes: next.probes, after };
+  }
+
   #handleMessage(message: LaneRequest, slot: LaneSlot, job: Job): void {
     const answering = slot.work;
     switch (message.type) {
@@ -361,7 +357,7 @@ class Coordinator {
         // It skips cases that an earlier process has recorded.
         const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
         // A lane that was stopped counts the cases that it does not run.
-        const piece = returned ?? this.#dealer?.next();
+        const piece = returned ?? this.#dealer?.next() ?? this.#nextProbes(slot);
         slot.piece = piece && { ...piece, tests: piece.tests.filter((test) => !this.#unreadable.has(test)) };
         slot.returned = undefined;
         debugLog('schedule', () =>

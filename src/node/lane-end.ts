@@ -7,6 +7,19 @@ import { EMPTY_OUTCOME } from '../running/outcome.ts';
 import type { Failure } from '../running/result.ts';
 import type { LaneEnd } from './lane-process.ts';
 
+/** Problems of the processes of one run: a run that resumes it has processes of its own, and loads the files again. */
+export const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
+  'load-failed',
+  'plan-timeout',
+  'plan-crash',
+  'plan-changed',
+  'repeated-crashes',
+  'teardown-lost',
+  'run-fixtures-lost',
+  'internal-error',
+  'results-lost',
+]);
+
 /** In words, with the last that the process said. */
 export const describeExit = ({ code, signal, stderrTail: words }: LaneEnd): string => {
   // Stacks inside the runtime do not help the author of a test.

@@ -2,9 +2,16 @@ import type { RunProgress } from '../results/run-progress.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
+import type { ProbeBatch } from '../suites/probes.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { Loaders } from './loading/loaders.ts';
 import type { TimingHistory } from './record.ts';
+
+/** Rows to run of a test, by its place in the plan. */
+export interface ProbeAssignment {
+  readonly test: number;
+  readonly probes: ProbeBatch;
+}
 
 export interface RunRequest {
   readonly mode: 'run' | 'plan' | 'explain';
@@ -29,6 +36,8 @@ export interface RunRequest {
   /** The hash of that run's plan: this one's must be the same. */
   readonly plan: string | undefined;
   readonly before: TimingHistory;
+  /** Gives further rows to run when all cases have results. Undefined: none. */
+  readonly nextProbes?: (() => ProbeAssignment | undefined) | undefined;
   /** Where the journals go. */
   readonly record: string;
   readonly cache: string;

@@ -1,4 +1,5 @@
 import type { Partition } from '../cases/partition.ts';
+import type { ProbeBatch } from '../suites/probes.ts';
 import type { WorkUnit } from '../suites/work-units.ts';
 
 /** What one lane is to run next. */
@@ -6,6 +7,8 @@ export interface Assignment {
   /** Tests by their place in the plan. */
   readonly tests: readonly number[];
   readonly share?: Partition | undefined;
+  /** Run these cases instead of those of the test. */
+  readonly probes?: ProbeBatch | undefined;
   /** Journals in which some of its cases may have a result already. */
   readonly after: readonly string[];
 }

@@ -203,7 +203,7 @@ class Runner {
         if (this.#over) this.#lookedAt++;
         if (this.#hasSeenEnough) break;
         if (isDone?.(planned)) continue;
-        if (this.#options.select && !this.#options.select(planned)) continue;
+        if (!this.#part.cases && this.#options.select && !this.#options.select(planned)) continue;
         this.#selected++;
         if (this.#over) {
           this.#unrun++;
@@ -222,7 +222,11 @@ class Runner {
 
   /** The cases of a test as its rows are read. A source that throws costs one errored case, and ends the rows. */
   async *#casesOf(test: PlannedTest): AsyncGenerator<readonly PlannedCaseImpl[]> {
-    const { share } = this.#part;
+    const { share, cases } = this.#part;
+    if (cases) {
+      yield cases;
+      return;
+    }
     const { surroundings = {} } = this.#options;
     let rows = 0;
     this.#readRows(test, rows);

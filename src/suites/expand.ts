@@ -117,7 +117,7 @@ function readable(entry: RowEntry): RowEntry {
 }
 
 /** The values of hidden settings that a row overrides. An `overrides` function that throws is reported when its case runs. */
-function findSecrets(bind: TestOptions<any, any>['overrides'], { row, problems }: RowEntry, hides: RedactionPredicate): readonly unknown[] {
+export function findSecrets(bind: TestOptions<any, any>['overrides'], { row, problems }: RowEntry, hides: RedactionPredicate): readonly unknown[] {
   if (typeof bind !== 'function' || problems) return [];
   try {
     return boundSecrets(bind(row) ?? [], hides);

@@ -74,9 +74,17 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
     description: isCovering ? `a matrix of ${model.names.length} axes, strength ${options.strength}` : `a matrix of ${model.names.length} axes`,
     columns: model.names,
     problems,
+    rebuild: (entry) => rebuildRow(model, constraints, entry),
     open: (expansion) => (isCovering ? openCoveringRows(find(expansion), model) : product(model, given, constraints)),
     facts: [async (expansion) => summarizeMatrix(model, given, isCovering ? await find(expansion) : undefined)],
   });
+}
+
+/** A combination with other values; undefined if it is excluded, or a value is not on its axis. */
+function rebuildRow(axes: Axes, constraints: Constraints, entry: RowEntry): RowEntry | undefined {
+  const row = entry.row as Readonly<Record<string, unknown>>;
+  const levels = axes.names.map((name, axis) => (Object.hasOwn(row, name) ? findLevel(axes.values[axis] as readonly unknown[], row[name]) : -1));
+  return levels.includes(-1) || constraints.violates(levels) ? undefined : { row: buildRow(axes, levels) };
 }
 
 /** Covering rows as levels, and how many combinations could not be decided. */

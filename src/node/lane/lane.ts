@@ -14,6 +14,7 @@ import type { Part } from '../../running/run-options.ts';
 import { beginCreated } from '../../suites/created-items.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import type { Plan, PlannedTest } from '../../suites/planned.ts';
+import { ProbeBuilder } from '../../suites/probes.ts';
 import { compileRedactions } from '../../suites/redaction.ts';
 import { buildSelector } from '../../suites/selection.ts';
 import { suggestSelections } from '../../suites/suggestions.ts';
@@ -241,6 +242,7 @@ export class Lane {
 
   /** What the coordinator deals to this lane, piece after piece. */
   async *#pieces(plan: Plan): AsyncGenerator<Part> {
+    const probes = new ProbeBuilder(this.#surroundings);
     // A closed record has lost its coordinator.
     while (!this.#record.isClosed) {
       this.#record.put({ type: 'idle' }, true);
@@ -251,7 +253,14 @@ export class Lane {
       if (!dealt) return;
       const recorded = recordedIn(dealt.after);
       const tests = new Set(dealt.tests.map((index) => plan.tests[index] as PlannedTest));
-      yield { tests, share: dealt.share, isDone: recorded.size === 0 ? undefined : (planned) => recorded.has(`${planned.test.index}/${planned.ordinal}`) };
+      const [test] = tests;
+      const cases = dealt.probes && test && (await probes.build(test, dealt.probes));
+      yield {
+        tests,
+        share: dealt.share,
+        cases,
+        isDone: recorded.size === 0 ? undefined : (planned) => recorded.has(`${planned.test.index}/${planned.ordinal}`),
+      };
     }
   }
 
