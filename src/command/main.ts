@@ -13,11 +13,13 @@ import { findStateFolder } from '../node/record.ts';
 import { startLane } from '../node/start-lane.ts';
 import { findNearestName } from '../problems/nearest-name.ts';
 import { ProblemError } from '../problems/problem-error.ts';
+import { DEFAULT_BUDGET } from '../results/narrowing/narrow.ts';
 import type { CommandContext } from './command-context.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
 import { interruptSignals, statusOfInterrupt } from './interruption.ts';
 import { mergeCommand } from './merge.ts';
+import { narrowCommand } from './narrow.ts';
 import { newCommand } from './new.ts';
 import { restartInOneProcess, wantsOneProcess } from './one-process.ts';
 import { addDisplayOptions, addSelection, parsePair, wholeNumber } from './options.ts';
@@ -94,6 +96,26 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     .addHelpText('after', '\nExamples:\n  red-lattice plan --tag money\n  red-lattice plan tests/berths.lattice.ts:26 --format csv > tests/data/berths.csv')
     .action(async (where: string[], options) => {
       status = await planCommand(where, options, setting);
+    });
+
+  addSelection(
+    program
+      .command('narrow')
+      .description('Run tests, then more rows of those that fail, until it is known which values make them fail.')
+      .argument('[where...]', 'folders, files, patterns, or file:line of a test or a data row'),
+  )
+    .option('--budget <cases>', 'Run at most this number of extra cases.', wholeNumber(1), DEFAULT_BUDGET)
+    .option('--vary <columns>', 'Change only these columns, separated by commas. Default: all.', (text) => text.split(',').map((name) => name.trim()))
+    .option('-l, --lanes <n>', 'Run cases in n lanes (worker processes). Default: one per processor.', wholeNumber(1))
+    .option('--seed <n>', 'Set the seed of random values and of the rows that are tried. Default: 1.', wholeNumber(0))
+    .option('--export <file>', 'Write the rows that were tried to a data file: .csv, .json or .jsonl.')
+    .addOption(new Option('--format <format>', 'Write the causes as JSON.').choices(['json']))
+    .addHelpText(
+      'after',
+      '\nExamples:\n  red-lattice narrow tests/dues.lattice.ts\n  red-lattice narrow --failed --budget 50\n  red-lattice narrow data/dues.csv:27 --vary season,hull',
+    )
+    .action(async (where: string[], options) => {
+      status = await narrowCommand(where, options, setting);
     });
 
   program

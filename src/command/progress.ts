@@ -60,10 +60,11 @@ export class Progress {
     this.#shown.add(number);
     if (this.#shown.size > MAX_LISTED_TESTS) return;
     const { lines, depth } = this.#headings.of(test, this.#terminal.style);
-    this.#print([...lines, ...renderTest(test, this.#terminal.style, depth, this.#terminal.width)]);
+    this.print([...lines, ...renderTest(test, this.#terminal.style, depth, this.#terminal.width)]);
   }
 
-  #print(lines: readonly string[]): void {
+  /** Prints lines above those that are redrawn. */
+  print(lines: readonly string[]): void {
     this.#redraw([]);
     for (const line of lines) this.#terminal.out(line);
   }

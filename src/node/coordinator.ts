@@ -247,7 +247,7 @@ class Coordinator {
   }
 
   #startProcess(slot: LaneSlot): LaneWork {
-    const { record, after: _after, plan: _plan, before: _before, nextProbes, lanes, ...asked } = this.#request;
+    const { record, after: _after, plan: _plan, before: _before, nextRows, lanes, ...asked } = this.#request;
     const journal = newJournal(record, slot);
     const job: Job = {
       ...asked,
@@ -260,7 +260,7 @@ class Coordinator {
     };
     const work = superviseLane(this.#nextLane(), job, this.#compiler, {
       // Who asks for further rows needs each result.
-      inBlocks: nextProbes === undefined,
+      inBlocks: nextRows === undefined,
       take: (entry) => {
         if (entry.type === 'pieces') this.#takePieces(entry);
         else this.#take(entry);
@@ -342,11 +342,14 @@ class Coordinator {
   }
 
   /** The last lane that has work gets further rows, when all other results are there. */
-  #nextProbes(slot: LaneSlot): Assignment | undefined {
-    const { nextProbes, after } = this.#request;
-    if (!nextProbes || this.#interrupts > 0 || this.#slots.some((other) => other !== slot && other.piece)) return undefined;
-    const next = nextProbes();
-    return next && { tests: [next.test], probes: next.probes, after };
+  #nextRows(slot: LaneSlot): Assignment | undefined {
+    const { nextRows, after } = this.#request;
+    if (!nextRows || this.#interrupts > 0 || this.#slots.some((other) => other !== slot && other.piece)) return undefined;
+    const next = nextRows();
+    if (!next) return undefined;
+    const { test, probes } = next;
+    const earlier = this.#slots.flatMap(({ journals }) => journals);
+    return probes ? { tests: [test], probes, after } : { tests: [test], isWhole: true, after: [...after, ...earlier, this.#own] };
   }
 
   #handleMessage(message: LaneRequest, slot: LaneSlot, job: Job): void {
@@ -357,7 +360,7 @@ class Coordinator {
         // It skips cases that an earlier process has recorded.
         const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
         // A lane that was stopped counts the cases that it does not run.
-        const piece = returned ?? this.#dealer?.next() ?? this.#nextProbes(slot);
+        const piece = returned ?? this.#dealer?.next() ?? this.#nextRows(slot);
         slot.piece = piece && { ...piece, tests: piece.tests.filter((test) => !this.#unreadable.has(test)) };
         slot.returned = undefined;
         debugLog('schedule', () =>

@@ -1,17 +1,11 @@
+import type { NextRows } from '../results/narrowing/session.ts';
 import type { RunProgress } from '../results/run-progress.ts';
 import type { RunState } from '../results/run-state.ts';
 import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
-import type { ProbeBatch } from '../suites/probes.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { Loaders } from './loading/loaders.ts';
 import type { TimingHistory } from './record.ts';
-
-/** Rows to run of a test, by its place in the plan. */
-export interface ProbeAssignment {
-  readonly test: number;
-  readonly probes: ProbeBatch;
-}
 
 export interface RunRequest {
   readonly mode: 'run' | 'plan' | 'explain';
@@ -37,7 +31,7 @@ export interface RunRequest {
   readonly plan: string | undefined;
   readonly before: TimingHistory;
   /** Gives further rows to run when all cases have results. Undefined: none. */
-  readonly nextProbes?: (() => ProbeAssignment | undefined) | undefined;
+  readonly nextRows?: (() => NextRows | undefined) | undefined;
   /** Where the journals go. */
   readonly record: string;
   readonly cache: string;

@@ -7,6 +7,8 @@ export interface Assignment {
   /** Tests by their place in the plan. */
   readonly tests: readonly number[];
   readonly share?: Partition | undefined;
+  /** Run all its cases, also those that were not selected. */
+  readonly isWhole?: boolean | undefined;
   /** Run these cases instead of those of the test. */
   readonly probes?: ProbeBatch | undefined;
   /** Journals in which some of its cases may have a result already. */

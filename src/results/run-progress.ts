@@ -9,6 +9,8 @@ export interface RunProgress {
   readonly elapsed: number;
   /** Undefined where the last durations of some tests are not known. */
   readonly expected: ExpectedTime | undefined;
+  /** The test whose failures are explained by further rows, by its titles, and how many of these ran. */
+  readonly narrowing?: { readonly path: readonly string[]; readonly probes: number } | undefined;
 }
 
 /** What a lane is doing. */

@@ -50,6 +50,8 @@ export interface RunOptions {
 export interface Part {
   readonly tests: ReadonlySet<PlannedTest>;
   readonly share?: Partition | undefined;
+  /** Runs all its cases, also those that are not selected. */
+  readonly isWhole?: boolean | undefined;
   /** The cases of its only test, if they are not those of its source. */
   readonly cases?: readonly PlannedCaseImpl[] | undefined;
   /** Whether a case has a result already. */

@@ -197,13 +197,13 @@ class Runner {
     const scopes = [...around, scope];
     const placement = { scopes, place: this.#placer(test, scopes) };
     this.#delivery.resetForTest();
-    const { isDone } = this.#part;
+    const { isDone, isWhole = this.#part.cases !== undefined } = this.#part;
     for await (const cases of this.#casesOf(test)) {
       for (const planned of cases) {
         if (this.#over) this.#lookedAt++;
         if (this.#hasSeenEnough) break;
         if (isDone?.(planned)) continue;
-        if (!this.#part.cases && this.#options.select && !this.#options.select(planned)) continue;
+        if (!isWhole && this.#options.select && !this.#options.select(planned)) continue;
         this.#selected++;
         if (this.#over) {
           this.#unrun++;

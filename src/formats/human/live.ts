@@ -13,7 +13,11 @@ const words: Readonly<Record<Activity['what'], string>> = {
 };
 
 /** The lines below the printed output that are redrawn: how far the run is, and what each lane does. */
-export function renderProgress({ state, lanes, elapsed, expected }: RunProgress, width: number, style: Style): string[] {
+export function renderProgress({ state, lanes, elapsed, expected, narrowing }: RunProgress, width: number, style: Style): string[] {
+  if (narrowing) {
+    const count = `${formatCount(narrowing.probes, 'extra case')}  ${duration(elapsed)}`;
+    return ['', `${padOrTruncate(`narrowing ${escapeToOneLine(narrowing.path.join(' › '))}`, width - count.length - 4).trimEnd()}  ${style.dim(count)}`];
+  }
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
   const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
   const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;

@@ -257,6 +257,7 @@ export class Lane {
       const cases = dealt.probes && test && (await probes.build(test, dealt.probes));
       yield {
         tests,
+        isWhole: dealt.isWhole,
         share: dealt.share,
         cases,
         isDone: recorded.size === 0 ? undefined : (planned) => recorded.has(`${planned.test.index}/${planned.ordinal}`),

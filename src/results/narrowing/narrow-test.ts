@@ -1,9 +1,11 @@
 import { createRandom, type Random } from '../../cases/random.ts';
 import type { Probe } from '../../suites/probes.ts';
 import type { Condition } from '../where/condition.ts';
+import { findRange, shrink } from './edges.ts';
+import { conditionOfPart, type FoundCause, meetsCause, meetsPart } from './found-cause.ts';
 import { Hypotheses } from './hypotheses.ts';
 import { ProbeChooser } from './probe-chooser.ts';
-import type { KnownRow, KnownValue, Observation, SearchSpace } from './search-space.ts';
+import type { KnownValue, Observation, ProbeResult, SearchSpace } from './search-space.ts';
 
 /** A combination of values that makes a test fail. */
 export interface FailureCause {
@@ -16,6 +18,8 @@ export interface FailureCause {
   readonly casesWithout: number;
   /** It failed with other values in all other columns, and never passed; without each of its values, it passed. */
   readonly isProven: boolean;
+  /** The smallest texts and lists that still fail, by column. */
+  readonly smallest: readonly { readonly column: string; readonly value: unknown }[];
 }
 
 export interface NarrowedTest {
@@ -29,13 +33,12 @@ export interface UnexplainedRow {
   readonly reason: 'flaky' | 'budget' | 'no-columns' | 'contradictory';
 }
 
-/** The result of a probe; undefined if it did not run, or failed for a reason outside the tested code. */
-export type ProbeResult = KnownRow | undefined;
-
 export interface NarrowOptions {
   readonly seed: number;
   /** The number of probes that can run. */
   readonly budget: number;
+  /** The ordinals of the failing rows to explain. Default: all. */
+  readonly explain?: ReadonlySet<number> | undefined;
 }
 
 /** A combination is tried with other values in all other columns when it is at least this likely. */
@@ -52,14 +55,6 @@ const MAX_CAUSES = 20;
 /** How often a row is explained anew after its cause turned out to be a mixture of others. */
 const MAX_REVISIONS = 2;
 
-interface FoundCause {
-  /** The failing row that it was found from. */
-  readonly row: Observation;
-  readonly columns: readonly number[];
-  readonly codes: Int32Array;
-  readonly isProven: boolean;
-}
-
 /**
  * Finds what makes a test fail: yields rows to run, receives their results, and returns the smallest combinations of values that fail
  * whatever the other values are. Each probe halves what is possible (adaptive group testing; C. Nie, H. Leung, 2011; Z. Zhang, J. Zhang,
@@ -75,10 +70,12 @@ class TestSearch {
   readonly #space: SearchSpace;
   readonly #random: Random;
   readonly #found: FoundCause[] = [];
+  readonly #explain: ReadonlySet<number> | undefined;
   #left: number;
 
-  constructor(space: SearchSpace, { seed, budget }: NarrowOptions) {
+  constructor(space: SearchSpace, { seed, budget, explain }: NarrowOptions) {
     this.#space = space;
+    this.#explain = explain;
     this.#random = createRandom(`narrow ${seed}`);
     this.#left = budget;
   }
@@ -86,19 +83,18 @@ class TestSearch {
   *run(): Generator<Probe, NarrowedTest, ProbeResult> {
     const unexplained: UnexplainedRow[] = [];
     const revisions = new Map<Observation, number>();
-    const open = this.#space.observations.filter(({ failed }) => failed);
+    const open = this.#space.observations.filter(({ failed, ordinal }) => failed && (!this.#explain || this.#explain.has(ordinal)));
     for (const row of open) {
       if (this.#isExplained(row.codes)) continue;
       if (this.#found.length === MAX_CAUSES) break;
-      const found = this.#space.paths.length === 0 ? 'no-columns' : yield* this.#explain(row);
-      if (typeof found === 'string') {
-        unexplained.push({ ordinal: row.ordinal, reason: found });
+      const combination = this.#space.paths.length === 0 ? 'no-columns' : yield* this.#findCombination(row);
+      if (typeof combination === 'string') {
+        unexplained.push({ ordinal: row.ordinal, reason: combination });
         continue;
       }
+      const found = yield* this.#sharpen(row, combination);
       this.#found.push(found);
-      for (const mixture of this.#found.filter(
-        (cause) => cause.isProven && cause !== found && !this.#isProven(cause.row, cause.columns, MIN_FAILING_ROWS, cause),
-      )) {
+      for (const mixture of this.#found.filter((cause) => cause.isProven && cause !== found && !this.#isProven(cause, MIN_FAILING_ROWS, cause))) {
         const count = (revisions.get(mixture.row) ?? 0) + 1;
         if (count > MAX_REVISIONS) continue;
         revisions.set(mixture.row, count);
@@ -111,10 +107,29 @@ class TestSearch {
 
   /** Whether a row would fail for a cause that was found. */
   #isExplained(codes: Int32Array, except?: FoundCause): boolean {
-    return this.#found.some((cause) => cause !== except && isIn(cause, codes));
+    return this.#found.some((cause) => cause !== except && meetsCause(this.#space, cause, codes));
   }
 
-  *#explain(row: Observation): Generator<Probe, FoundCause | UnexplainedRow['reason'], ProbeResult> {
+  /** Finds the range of each number and date of a combination, and shrinks its texts and lists. */
+  *#sharpen(row: Observation, { columns, isProven }: Combination): Generator<Probe, FoundCause, ProbeResult> {
+    if (!isProven) return { row, parts: columns.map((column) => ({ column })), isProven, smallest: [] };
+    const tryProbe = function* (this: TestSearch, probe: Probe): Generator<Probe, Observation | undefined, ProbeResult> {
+      const observed = yield* this.#run(probe);
+      return observed && !this.#isExplained(observed.codes) ? observed : undefined;
+    }.bind(this);
+    const parts: FoundCause['parts'][number][] = [];
+    const smallest: { column: string; value: unknown }[] = [];
+    for (const column of columns) {
+      const others = columns.filter((other) => other !== column);
+      const relevant = this.#space.observations.filter(({ codes }) => agrees(codes, row.codes, others) && !this.#isExplained(codes));
+      parts.push(yield* findRange(this.#space, row, column, relevant, tryProbe));
+      const value = yield* shrink(this.#space, row, column, tryProbe);
+      if (value !== undefined) smallest.push({ column: this.#space.paths[column] as string, value });
+    }
+    return { row, parts, isProven, smallest };
+  }
+
+  *#findCombination(row: Observation): Generator<Probe, Combination | UnexplainedRow['reason'], ProbeResult> {
     const repeated = yield* this.#try(row, row.codes);
     if (repeated && !repeated.failed) return 'flaky';
     const hypotheses = new Hypotheses(row, this.#relevant(row));
@@ -123,7 +138,7 @@ class TestSearch {
     while (!hypotheses.isEmpty) {
       const { columns, weight } = hypotheses.best;
       const isConfirming = weight >= CONFIRM_WEIGHT;
-      if (isConfirming && this.#isProven(row, columns)) return { row, columns, codes: row.codes, isProven: true };
+      if (isConfirming && this.#isProven(asCause(row, columns))) return { columns, isProven: true };
       const open = isConfirming ? this.#missingPass(row, columns) : undefined;
       const codes = isConfirming ? chooser.keeping(open ?? columns) : chooser.halving();
       const observed = codes && (yield* this.#try(row, codes));
@@ -131,15 +146,14 @@ class TestSearch {
         refused = 0;
         hypotheses.learn(observed);
       } else if (this.#left <= 0 || ++refused > MAX_REFUSED) {
-        if (isConfirming) return { row, columns, codes: row.codes, isProven: this.#left > 0 && this.#isProven(row, columns, MIN_FAILING_ROWS_AT_END) };
+        if (isConfirming) return { columns, isProven: this.#left > 0 && this.#isProven(asCause(row, columns), MIN_FAILING_ROWS_AT_END) };
         return this.#left <= 0 ? 'budget' : 'contradictory';
       }
     }
     return yield* this.#bisect(row, chooser);
   }
 
-  /** Finds a combination of any size: each column of it by bisection. */
-  *#bisect(row: Observation, chooser: ProbeChooser): Generator<Probe, FoundCause | UnexplainedRow['reason'], ProbeResult> {
+  *#bisect(row: Observation, chooser: ProbeChooser): Generator<Probe, Combination | UnexplainedRow['reason'], ProbeResult> {
     const columns: number[] = [];
     let candidates = [...row.codes.keys()];
     const fails = function* (this: TestSearch, kept: readonly number[]): Generator<Probe, boolean | undefined, ProbeResult> {
@@ -166,13 +180,17 @@ class TestSearch {
       columns.push(candidates[low] as number);
       candidates = candidates.slice(0, low);
     }
-    while (!this.#isProven(row, columns) && (yield* fails(columns)) === true);
-    return { row, columns, codes: row.codes, isProven: this.#isProven(row, columns) };
+    while (!this.#isProven(asCause(row, columns)) && (yield* fails(columns)) === true);
+    return { columns, isProven: this.#isProven(asCause(row, columns)) };
   }
 
   *#try(base: Observation, codes: Int32Array): Generator<Probe, Observation | undefined, ProbeResult> {
-    const probe = this.#left > 0 ? this.#space.probe(base, codes) : undefined;
-    if (!probe) return undefined;
+    const probe = this.#space.probe(base, codes);
+    return probe && (yield* this.#run(probe));
+  }
+
+  *#run(probe: Probe): Generator<Probe, Observation | undefined, ProbeResult> {
+    if (this.#left <= 0) return undefined;
     const result = yield probe;
     if (!result) return undefined;
     this.#left--;
@@ -181,18 +199,20 @@ class TestSearch {
 
   /** The observations that say something about a row: those that another cause failed say nothing. */
   #relevant(row: Observation): readonly Observation[] {
-    return this.#space.observations.filter(
-      (other) => !other.failed || (other.ordinal !== row.ordinal && !this.#found.some((cause) => isIn(cause, other.codes))),
-    );
+    return this.#space.observations.filter((other) => !other.failed || (other.ordinal !== row.ordinal && !this.#isExplained(other.codes)));
   }
 
-  #isProven(row: Observation, columns: readonly number[], minFailing = MIN_FAILING_ROWS, itself?: FoundCause): boolean {
+  #isProven(cause: Pick<FoundCause, 'row' | 'parts'>, minFailing = MIN_FAILING_ROWS, itself?: FoundCause): boolean {
+    const { row, parts } = cause;
     const apart = this.#space.observations.filter(({ codes }) => !this.#isExplained(codes, itself));
-    const containing = apart.filter(({ codes }) => agrees(codes, row.codes, columns));
+    const [containing, others] = [
+      apart.filter(({ codes }) => meetsCause(this.#space, cause, codes)),
+      apart.filter(({ codes }) => !meetsCause(this.#space, cause, codes)),
+    ];
     if (containing.some(({ failed }) => !failed)) return false;
-    const contradictions = apart.filter(({ isProbe, failed, codes }) => isProbe && failed && !agrees(codes, row.codes, columns)).length;
-    const others = containing.filter(({ codes }) => !isSame(codes, row.codes)).length;
-    if (others < minFailing + MORE_FOR_CONTRADICTION * contradictions) return false;
+    const contradictions = others.filter(({ isProbe, failed }) => isProbe && failed).length;
+    if (containing.filter(({ codes }) => !isSame(codes, row.codes)).length < minFailing + MORE_FOR_CONTRADICTION * contradictions) return false;
+    const columns = parts.map(({ column }) => column);
     const isAlwaysThere = (column: number): boolean =>
       !columns.includes(column) &&
       (this.#space.values[column] as readonly KnownValue[]).length > 1 &&
@@ -206,29 +226,30 @@ class TestSearch {
     return parts.find((part) => !this.#space.observations.some(({ failed, codes }) => !failed && agrees(codes, row.codes, part)));
   }
 
-  #describe({ columns, codes, isProven }: FoundCause): FailureCause {
-    const others = this.#found.filter((cause) => cause.codes !== codes || cause.columns !== columns);
-    const alone = this.#space.observations.filter((one) => !others.some((cause) => isIn(cause, one.codes)));
-    const differing = (one: Observation): number => columns.filter((column) => one.codes[column] !== codes[column]).length;
+  #describe(cause: FoundCause): FailureCause {
+    const { row, parts, isProven, smallest } = cause;
+    const alone = this.#space.observations.filter(({ codes }) => !this.#isExplained(codes, cause));
+    const differing = ({ codes }: Observation): number => parts.filter((part) => !meetsPart(this.#space, { row }, part, codes)).length;
     const meeting = this.#space.observations.filter((one) => differing(one) === 0);
     const without = alone.filter((one) => differing(one) === 1);
     return {
-      conditions: columns.map((column) => this.#condition(column, codes[column] as number)),
+      conditions: parts.map((part) => conditionOfPart(this.#space, { row }, part)),
       failed: meeting.filter(({ failed }) => failed).length,
       cases: meeting.length,
       passedWithout: without.filter(({ failed }) => !failed).length,
       casesWithout: without.length,
       isProven,
+      smallest,
     };
-  }
-
-  #condition(index: number, code: number): Condition {
-    const column = this.#space.paths[index] as string;
-    const { value } = (this.#space.values[index] as readonly KnownValue[])[code] as KnownValue;
-    return value === undefined ? { kind: 'missing', column } : { kind: 'value', column, value };
   }
 }
 
+/** Values of a failing row that make it fail, by their columns. */
+interface Combination {
+  readonly columns: readonly number[];
+  readonly isProven: boolean;
+}
+
+const asCause = (row: Observation, columns: readonly number[]): Pick<FoundCause, 'row' | 'parts'> => ({ row, parts: columns.map((column) => ({ column })) });
 const agrees = (codes: Int32Array, row: Int32Array, columns: readonly number[]): boolean => columns.every((column) => codes[column] === row[column]);
-const isIn = ({ columns, codes }: FoundCause, row: Int32Array): boolean => agrees(row, codes, columns);
 const isSame = (a: Int32Array, b: Int32Array): boolean => a.every((code, column) => code === b[column]);

@@ -1,4 +1,5 @@
 import type { Probe } from '../../suites/probes.ts';
+import { valueAt } from '../../suites/row-condition.ts';
 import { flattenCells, type Scalar } from '../where/condition.ts';
 
 /** A value of a column, and a row that has it. */
@@ -27,6 +28,9 @@ export interface KnownRow {
   readonly failed: boolean;
 }
 
+/** The result of a probe; undefined if it did not run, or failed for a reason outside the tested code. */
+export type ProbeResult = KnownRow | undefined;
+
 /** Of wider rows, the first columns are varied. */
 const MAX_COLUMNS = 64;
 
@@ -35,6 +39,10 @@ export class SearchSpace {
   readonly paths: readonly string[];
   readonly values: readonly KnownValue[][];
   readonly observations: Observation[] = [];
+  /** The columns with lists. */
+  readonly listPaths: ReadonlySet<string>;
+  /** The number of rows of the test. */
+  readonly rowCount: number;
   readonly #codes: readonly Map<Scalar | undefined, number>[];
 
   /** Varies all columns, or those that are named. */
@@ -44,6 +52,8 @@ export class SearchSpace {
     const isVaried = (path: string): boolean =>
       (!vary || vary.some((name) => path === name || path.startsWith(`${name}.`))) && new Set(cells.map((row) => row.get(path))).size > 1;
     this.paths = paths.filter(isVaried).slice(0, MAX_COLUMNS);
+    this.listPaths = new Set(this.paths.filter((path) => rows.some(({ row }) => Array.isArray(valueAt(row, path)))));
+    this.rowCount = rows.length;
     this.values = this.paths.map(() => []);
     this.#codes = this.paths.map(() => new Map());
     for (const row of rows) this.observe(row, false);

@@ -2,10 +2,11 @@ import { findSuspects } from '../cause/suspects.ts';
 import type { JournalEntry } from '../journal/entries.ts';
 import type { RecordedResult } from '../recorded-result.ts';
 import { CauseCounter, findCauses, type WhereItFails } from './causes.ts';
+import { findExactCause } from './exact-cause.ts';
 import { CaseSample } from './sample.ts';
 
 /** Causes of failures in the tested code. */
-const testedCauses: ReadonlySet<RecordedResult['cause']> = new Set<RecordedResult['cause']>(['check', 'throw', 'timeout', 'crash']);
+export const testedCauses: ReadonlySet<RecordedResult['cause']> = new Set<RecordedResult['cause']>(['check', 'throw', 'timeout', 'crash']);
 
 /** Whether a case failed or passed, where it did either. */
 export function classifyStatus({ status }: Pick<RecordedResult, 'status'>): boolean | undefined {
@@ -34,17 +35,16 @@ export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: R
   const large = new Map<number, CauseCounter>();
   for (const [test, sample] of samples) {
     const { failing, passing } = sample.rows;
-    const counter = new CauseCounter(findCauses(sample.rows));
+    let counter = new CauseCounter(findCauses(sample.rows));
     if (counter.counted.causes.length === 0) {
-      const suspects =
-        sample.isWhole && !flaky.has(test)
-          ? findSuspects(
-              failing.filter((row) => !outside.has(row)),
-              passing,
-            )
-          : undefined;
-      if (suspects) found.set(test, { ...counter.counted, suspects });
-      continue;
+      const inside = failing.filter((row) => !outside.has(row));
+      const suspects = sample.isWhole && !flaky.has(test) ? findSuspects(inside, passing) : undefined;
+      const exact = inside.length === failing.length ? findExactCause(failing, passing, suspects) : undefined;
+      if (!exact) {
+        if (suspects) found.set(test, { ...counter.counted, suspects });
+        continue;
+      }
+      counter = new CauseCounter([exact]);
     }
     found.set(test, counter.counted);
     if (!sample.isWhole) large.set(test, counter);

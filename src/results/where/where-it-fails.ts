@@ -1,5 +1,6 @@
 import { findSuspects } from '../cause/suspects.ts';
 import { CauseCounter, findCauses, type WhereItFails } from './causes.ts';
+import { findExactCause } from './exact-cause.ts';
 import { CaseSample } from './sample.ts';
 
 /** A row and whether its case failed. */
@@ -25,10 +26,11 @@ export interface LabeledRow {
 export function whereItFails(results: Iterable<LabeledRow>): WhereItFails {
   const sample = new CaseSample();
   for (const result of results) sample.take(result, result.failed);
-  const counter = new CauseCounter(findCauses(sample.rows));
-  for (const { row, failed } of results) counter.take(row, failed);
-  const { counted } = counter;
   const { failing, passing } = sample.rows;
-  const suspects = counted.causes.length === 0 && sample.isWhole ? findSuspects(failing, passing) : undefined;
-  return { ...counted, ...(suspects && { suspects }) };
+  const causes = findCauses(sample.rows);
+  const suspects = causes.length === 0 && sample.isWhole ? findSuspects(failing, passing) : undefined;
+  const exact = findExactCause(failing, passing, suspects);
+  const counter = new CauseCounter(exact ? [exact] : causes);
+  for (const { row, failed } of results) counter.take(row, failed);
+  return { ...counter.counted, ...(suspects && !exact && { suspects }) };
 }

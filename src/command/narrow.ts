@@ -1,0 +1,96 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
+import { join, resolve } from 'node:path';
+import { renderNarrowed, renderNarrowSummary } from '../formats/human/narrow.ts';
+import { nothingSelected } from '../formats/human/nothing-selected.ts';
+import { renderPlanProblems } from '../formats/human/run.ts';
+import { narrowedAsJson } from '../formats/narrow.ts';
+import { formatTriedRows, triedRowFormats } from '../formats/tried-rows.ts';
+import { coordinate } from '../node/coordinator.ts';
+import { findStateFolder } from '../node/record.ts';
+import { NarrowSession } from '../results/narrowing/session.ts';
+import { exitStatus, type RunState } from '../results/run-state.ts';
+import type { CommandContext } from './command-context.ts';
+import { type Interruption, interrupt, statusOfInterrupt } from './interruption.ts';
+import { buildSelection, type SelectionOptions } from './options.ts';
+import { defaultRequest, prepare } from './prepare.ts';
+import { Progress } from './progress.ts';
+import { createFormatting, failWith } from './terminal.ts';
+
+export interface NarrowCommandOptions extends SelectionOptions {
+  readonly budget: number;
+  readonly vary?: readonly string[];
+  readonly lanes?: number;
+  readonly format?: 'json';
+  readonly export?: string;
+}
+
+/** Runs tests, and then further rows of those that fail, until it is known which values make them fail. */
+export async function narrowCommand(where: readonly string[], options: NarrowCommandOptions, setting: CommandContext): Promise<number> {
+  const { folder, terminal, acquireLane } = setting;
+  if (options.export !== undefined && !triedRowFormats.some((extension) => options.export?.endsWith(extension)))
+    return failWith(terminal, `--export ${options.export}: the file must end in ${triedRowFormats.join(', ')}`);
+  const prepared = await prepare(where, options, setting);
+  if (!prepared) return 2;
+  const { root, targets, compiler, config } = prepared;
+  const interruption: Interruption = { by: undefined };
+  setting.onInterrupt((signal) => interrupt(interruption, signal));
+  const print = options.format ? terminal.error : terminal.out;
+  const formatting = createFormatting(root, terminal);
+  const seed = options.seed ?? 1;
+  const session = new NarrowSession({ budget: options.budget, seed, columns: options.vary });
+  const record = mkdtempSync(join(findStateFolder(root), 'narrow-'));
+  const progress = new Progress(options.format ? { ...terminal, out: () => undefined, live: undefined } : terminal, { show: 'summary' });
+  const began = Date.now();
+  let shown = 0;
+  const showNew = (): void => {
+    for (; shown < session.results.length; shown++)
+      if (!options.format) progress.print(renderNarrowed(session.results[shown] as (typeof session.results)[number], formatting));
+  };
+  try {
+    const selection = buildSelection(options, targets, prepared);
+    const request = {
+      ...defaultRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
+      lanes: Math.max(1, options.lanes ?? config.lanes ?? availableParallelism()),
+      seed,
+      nextRows: () => {
+        const next = session.next(Date.now());
+        showNew();
+        return next;
+      },
+    };
+    const running = coordinate(request, acquireLane, compiler, (entry) => session.take(entry));
+    progress.startTicker(() => ({ ...running.progress(), narrowing: session.progress }));
+    interruption.act = () => running.interrupt();
+    const state = await running.done;
+    progress.finish(state);
+    showNew();
+    for (const line of renderPlanProblems(state, formatting)) print(line);
+    if (interruption.by) return statusOfInterrupt(interruption.by);
+    const isExplained = session.results.every(({ causes, unexplained }) => unexplained.length === 0 && causes.every((cause) => cause.isProven));
+    if (options.format) terminal.writeRaw(narrowedAsJson(session.results));
+    else for (const line of renderNarrowSummary(session.results, countCases(state), Date.now() - began, terminal.style)) terminal.out(line);
+    if (options.export !== undefined)
+      writeFileSync(
+        resolve(folder, options.export),
+        await formatTriedRows(
+          session.results.flatMap(({ probes }) => probes),
+          options.export,
+        ),
+      );
+    const earned = exitStatus(state);
+    if (earned === 3) print(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
+    return earned >= 2 ? earned : isExplained && failsOnlyIn(session, state) ? 0 : 1;
+  } finally {
+    rmSync(record, { recursive: true, force: true });
+  }
+}
+
+const countCases = ({ counts }: RunState): number => Object.values(counts).reduce((sum, count) => sum + count, 0);
+
+/** Whether every failing test was narrowed: tests that fail without rows, and failures outside of cases, are not. */
+const failsOnlyIn = (session: NarrowSession, state: RunState): boolean =>
+  state.told.length === 0 &&
+  [...state.tests.values()].every(
+    ({ header, counts }) => counts.failed + counts.errored === 0 || session.results.some((one) => one.header.test === header.test),
+  );

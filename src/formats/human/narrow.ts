@@ -1,0 +1,61 @@
+import type { FailureCause, UnexplainedRow } from '../../results/narrowing/narrow-test.ts';
+import type { NarrowedResult } from '../../results/narrowing/session.ts';
+import { asRowOptions, formatCondition, toScalar } from '../../results/where/condition.ts';
+import { shellWord } from '../rerun-command.ts';
+import { duration, escapeToOneLine, formatCount, type Style } from '../style.ts';
+import type { Formatting } from './failure.ts';
+
+const reasons: Readonly<Record<UnexplainedRow['reason'], string>> = {
+  flaky: 'passed when it ran again',
+  budget: 'the budget was used up (--budget)',
+  'no-columns': 'no other row to compare it with',
+  contradictory: 'no combination of values explains it: columns may depend on each other (--vary names those to change)',
+};
+
+const MAX_UNEXPLAINED = 5;
+
+/** The causes of one failing test, with the numbers that prove them, and the command that runs just their cases. */
+export function renderNarrowed(result: NarrowedResult, { style, nameFile }: Formatting): string[] {
+  const { header, failing, cases, causes, unexplained, probes, milliseconds } = result;
+  const lines = [
+    '',
+    `${style.red('✗')} ${style.bold(escapeToOneLine(header.path.join(' › ')))}  ${failing.length} of ${formatCount(cases, 'case')} failed  ${style.dim(`${nameFile(header.file)}${header.location ? `:${header.location.line}` : ''}`)}`,
+  ];
+  const effort = `${formatCount(probes.length, 'extra case')}, ${duration(milliseconds)}`;
+  for (const [i, cause] of causes.entries()) lines.push(...renderCause(cause, i === causes.length - 1 ? effort : undefined, style));
+  for (const { id, reason } of unexplained.slice(0, MAX_UNEXPLAINED))
+    lines.push(`  ${style.yellow('not explained')}  ${escapeToOneLine(id.slice(header.id.length + 1) || id)}: ${reasons[reason]}`);
+  if (unexplained.length > MAX_UNEXPLAINED) lines.push(style.dim(`  and ${unexplained.length - MAX_UNEXPLAINED} more`));
+  if (causes.length === 0) lines.push(style.dim(`  ${effort}`));
+  return lines;
+}
+
+function renderCause(cause: FailureCause, effort: string | undefined, style: Style): string[] {
+  const { conditions, failed, cases, passedWithout, casesWithout, isProven, smallest } = cause;
+  const without = conditions.length === 1 ? 'without it' : conditions.length === 2 ? 'when either changes' : 'when any of them changes';
+  const passes =
+    casesWithout === 0
+      ? []
+      : [passedWithout === casesWithout ? `passes ${without}, ${passedWithout} of ${casesWithout}` : `${passedWithout} of ${casesWithout} pass ${without}`];
+  const text = conditions.map(formatCondition).join(' & ');
+  const evidence = [`${failed} of ${cases} fail`, ...passes, ...(effort === undefined ? [] : [effort])].join('; ');
+  const label = isProven ? 'cause' : 'likely cause';
+  const options = asRowOptions(conditions);
+  return [
+    `  ${style.bold(label)}  ${style.red(escapeToOneLine(text))}  ${evidence}`,
+    ...smallest.map(({ column, value }) => `    smallest  ${escapeToOneLine(formatCondition({ kind: 'value', column, value: toScalar(value) ?? null }))}`),
+    ...(options ? [style.dim(`    rerun: npx red-lattice run ${options.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : []),
+  ];
+}
+
+/** The last lines: how many failing tests are explained, and what it took. */
+export function renderNarrowSummary(results: readonly NarrowedResult[], cases: number, milliseconds: number, style: Style): string[] {
+  const extra = results.reduce((sum, { probes }) => sum + probes.length, 0);
+  const explained = results.filter(({ causes, unexplained }) => unexplained.length === 0 && causes.every(({ isProven }) => isProven)).length;
+  const took = style.dim(`${formatCount(cases - extra, 'case')} and ${extra} extra in ${duration(milliseconds)}`);
+  return [
+    '',
+    took,
+    results.length === 0 ? 'nothing failed that more rows can explain' : `${explained} of ${formatCount(results.length, 'failing test')} explained`,
+  ];
+}

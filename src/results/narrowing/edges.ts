@@ -1,0 +1,120 @@
+import type { InventedValue, Probe } from '../../suites/probes.ts';
+import type { CausePart } from './found-cause.ts';
+import { findScale } from './scale.ts';
+import type { KnownValue, Observation, ProbeResult, SearchSpace } from './search-space.ts';
+
+/** Runs a probe. Undefined if it did not run, or if another cause would make it fail. */
+export type TryProbe = (probe: Probe) => Generator<Probe, Observation | undefined, ProbeResult>;
+
+/** Rows between two values of the test that are tried for one edge. */
+const MAX_INVENTED = 24;
+
+/**
+ * Finds how far from the value of a failing row a number or date still fails, by bisection: first among the values of the test, then
+ * between the last that fails and the first that passes. Assumes that the values that fail are a range. `relevant` are the rows that have the other
+ * values of the cause.
+ */
+export function* findRange(
+  space: SearchSpace,
+  row: Observation,
+  column: number,
+  relevant: readonly Observation[],
+  tryProbe: TryProbe,
+): Generator<Probe, CausePart, ProbeResult> {
+  const values = space.values[column] as readonly KnownValue[];
+  const path = space.paths[column] as string;
+  const scale = findScale(values.map(({ value }) => value));
+  const own = (values[row.codes[column] as number] as KnownValue).value;
+  if (!scale || own === undefined || own === null) return { column };
+  const ownSteps = scale.toSteps(own);
+  const isText = typeof own === 'string';
+  /** Of values that ran, whether they failed. A value that also passed does not make the test fail by itself. */
+  const known = new Map<number, boolean>([[ownSteps, true]]);
+  const codes = new Map<number, number>();
+  for (const [code, { value, ordinal }] of values.entries())
+    if (value !== undefined && value !== null && ordinal !== undefined) codes.set(scale.toSteps(value), code);
+  for (const one of relevant) {
+    const { value } = values[one.codes[column] as number] as KnownValue;
+    if (value === undefined || value === null) continue;
+    const steps = scale.toSteps(value);
+    known.set(steps, one.failed && known.get(steps) !== false);
+  }
+  function* failsAt(steps: number): Generator<Probe, boolean | undefined, ProbeResult> {
+    if (known.has(steps)) return known.get(steps);
+    const code = codes.get(steps);
+    const set: InventedValue = { kind: isText ? 'date' : 'plain', value: (scale as NonNullable<typeof scale>).fromSteps(steps) as string };
+    const probe: Probe | undefined =
+      code === undefined ? { base: row.ordinal, take: {}, set: { [path]: set } } : space.probe(row, row.codes.with(column, code));
+    const observed = probe && (yield* tryProbe(probe));
+    if (observed) known.set(steps, observed.failed);
+    return observed?.failed;
+  }
+  /** The last value that fails in one direction; undefined if all do. */
+  function* edge(direction: 1 | -1): Generator<Probe, number | undefined, ProbeResult> {
+    const further = [...codes.keys()].filter((steps) => (steps - ownSteps) * direction > 0).sort((a, b) => (a - b) * direction);
+    const farthest = further.at(-1);
+    if (farthest === undefined || (yield* failsAt(farthest)) === true) return undefined;
+    const line = [ownSteps, ...further];
+    let [low, high] = [0, line.length - 1];
+    while (high - low > 1) {
+      const middle = (low + high) >> 1;
+      if ((yield* failsAt(line[middle] as number)) === true) low = middle;
+      else high = middle;
+    }
+    let [failing, passing] = [line[low] as number, line[high] as number];
+    for (let tries = 0; Math.abs(passing - failing) > 1 && tries < MAX_INVENTED; tries++) {
+      const middle = Math.trunc((failing + passing) / 2);
+      const failed = yield* failsAt(middle);
+      if (failed === undefined) break;
+      if (failed) failing = middle;
+      else passing = middle;
+    }
+    return failing;
+  }
+  const [from, to] = [yield* edge(-1), yield* edge(1)];
+  const isWhole = from === undefined && to === undefined;
+  const isPoint = from === to;
+  if (isWhole || isPoint) return { column };
+  const bound = (steps: number | undefined): string | number | undefined => (steps === undefined ? undefined : scale.fromSteps(steps));
+  return { column, range: { from: bound(from), to: bound(to) } };
+}
+
+/** Rows that are tried to shrink one value. */
+const MAX_SHRINKING = 60;
+const MIN_TEXT_LENGTH = 4;
+
+/**
+ * Shrinks a text or a list of a failing row to the smallest one that still fails: removes parts, larger ones first (A. Zeller,
+ * R. Hildebrandt, 2002). Undefined for other values, and for texts that rows share: these are names, of which a part means nothing.
+ */
+export function* shrink(
+  space: SearchSpace,
+  row: Observation,
+  column: number,
+  tryProbe: TryProbe,
+): Generator<Probe, string | readonly unknown[] | undefined, ProbeResult> {
+  const path = space.paths[column] as string;
+  const values = space.values[column] as readonly KnownValue[];
+  const own = (values[row.codes[column] as number] as KnownValue).value;
+  if (typeof own !== 'string') return undefined;
+  const isList = space.listPaths.has(path);
+  const isFreeText = !isList && own.length >= MIN_TEXT_LENGTH && values.length * 2 > space.rowCount && !findScale(values.map(({ value }) => value));
+  if (!isList && !isFreeText) return undefined;
+  const units: readonly unknown[] = isList ? (JSON.parse(own) as unknown[]) : [...own];
+  const pick = (indices: readonly number[]): unknown[] => indices.map((index) => units[index]);
+  let kept = [...units.keys()];
+  let tries = 0;
+  for (let size = Math.ceil(kept.length / 2); size >= 1; size = size === 1 ? 0 : Math.ceil(size / 2)) {
+    for (let start = 0; start < kept.length && tries < MAX_SHRINKING; ) {
+      const smaller = [...kept.slice(0, start), ...kept.slice(start + size)];
+      const set: InventedValue = isList ? { kind: 'elements', indices: smaller } : { kind: 'plain', value: pick(smaller).join('') };
+      tries++;
+      const observed = yield* tryProbe({ base: row.ordinal, take: {}, set: { [path]: set } });
+      if (!observed && tries === 1) return undefined;
+      if (observed?.failed) kept = smaller;
+      else start += size;
+    }
+  }
+  if (kept.length === units.length) return undefined;
+  return isList ? pick(kept) : pick(kept).join('');
+}

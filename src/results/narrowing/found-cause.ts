@@ -1,0 +1,40 @@
+import type { Condition } from '../where/condition.ts';
+import { findScale } from './scale.ts';
+import type { KnownValue, Observation, SearchSpace } from './search-space.ts';
+
+/** What a cause demands of one column: the value of the failing row, or a range around it. */
+export interface CausePart {
+  readonly column: number;
+  readonly range?: { readonly from: string | number | undefined; readonly to: string | number | undefined } | undefined;
+}
+
+/** A cause, with the failing row that it was found from. */
+export interface FoundCause {
+  readonly row: Observation;
+  readonly parts: readonly CausePart[];
+  readonly isProven: boolean;
+  /** The smallest texts and lists that still fail, by column. */
+  readonly smallest: readonly { readonly column: string; readonly value: unknown }[];
+}
+
+/** Whether a row has what a cause demands of one column. */
+export function meetsPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, { column, range }: CausePart, codes: Int32Array): boolean {
+  if (codes[column] === row.codes[column]) return true;
+  if (!range) return false;
+  const values = space.values[column] as readonly KnownValue[];
+  const { value } = values[codes[column] as number] as KnownValue;
+  const scale = findScale(values.map((one) => one.value));
+  if (!scale || value === undefined || value === null) return false;
+  const steps = scale.toSteps(value);
+  return (range.from === undefined || steps >= scale.toSteps(range.from)) && (range.to === undefined || steps <= scale.toSteps(range.to));
+}
+
+export const meetsCause = (space: SearchSpace, cause: Pick<FoundCause, 'row' | 'parts'>, codes: Int32Array): boolean =>
+  cause.parts.every((part) => meetsPart(space, cause, part, codes));
+
+export function conditionOfPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, { column: index, range }: CausePart): Condition {
+  const column = space.paths[index] as string;
+  if (range) return { kind: 'range', column, ...range };
+  const { value } = (space.values[index] as readonly KnownValue[])[row.codes[index] as number] as KnownValue;
+  return value === undefined ? { kind: 'missing', column } : { kind: 'value', column, value };
+}

@@ -1,0 +1,138 @@
+import { MAX_ROWS } from '../../cases/row.ts';
+import type { Probe, ProbeBatch } from '../../suites/probes.ts';
+import type { JournalEntry } from '../journal/entries.ts';
+import type { RecordedResult, TestHeader } from '../recorded-result.ts';
+import { classifyStatus, testedCauses } from '../where/tests.ts';
+import { type FailureCause, type NarrowedTest, narrowTest, type UnexplainedRow } from './narrow-test.ts';
+import { type KnownRow, type ProbeResult, type Row, SearchSpace } from './search-space.ts';
+
+/** What to run next of a test: further rows, or all its rows. */
+export interface NextRows {
+  readonly test: number;
+  readonly probes: ProbeBatch | undefined;
+}
+
+/** A failing test and its causes. */
+export interface NarrowedResult {
+  readonly causes: readonly FailureCause[];
+  /** Failing rows that no cause explains, by the ids of their cases. */
+  readonly unexplained: readonly { readonly id: string; readonly reason: UnexplainedRow['reason'] }[];
+  readonly header: TestHeader;
+  /** The failing rows to explain, and all rows of the test that ran, without probes. */
+  readonly failing: readonly KnownRow[];
+  readonly cases: number;
+  readonly probes: readonly { readonly row: Row; readonly failed: boolean }[];
+  readonly milliseconds: number;
+}
+
+export interface SessionOptions {
+  readonly budget: number;
+  readonly seed: number;
+  readonly columns: readonly string[] | undefined;
+}
+
+/** Passing rows of a test that are kept. */
+const MAX_PASSING_ROWS = 5_000;
+const MAX_FAILING_ROWS = 500;
+
+interface TestRows {
+  readonly header: TestHeader;
+  readonly failing: KnownRow[];
+  readonly passing: KnownRow[];
+  /** The ids of failing rows, by ordinal. */
+  readonly ids: Map<number, string>;
+  cases: number;
+}
+
+/** Collects the results of a run, and then asks for further rows of each failing test until its causes are found. */
+export class NarrowSession {
+  readonly results: NarrowedResult[] = [];
+  readonly #options: SessionOptions;
+  readonly #tests = new Map<number, TestRows>();
+  /** Failing tests that are to be narrowed. The first one is being narrowed. */
+  #queue: number[] | undefined;
+  #search: Generator<Probe, NarrowedTest, ProbeResult> | undefined;
+  #selected: readonly KnownRow[] = [];
+  #probes: { row: Row; failed: boolean }[] = [];
+  #began = 0;
+  #next = MAX_ROWS;
+  #answer: ProbeResult;
+
+  constructor(options: SessionOptions) {
+    this.#options = options;
+  }
+
+  /** The number of probes that ran for the current test, and its title. Undefined before the first probe. */
+  get progress(): { readonly path: readonly string[]; readonly probes: number } | undefined {
+    const test = this.#search && this.#tests.get(this.#queue?.[0] as number);
+    return test && { path: test.header.path, probes: this.#probes.length };
+  }
+
+  take(entry: JournalEntry): void {
+    if (entry.type === 'test' && !this.#tests.has(entry.header.test))
+      this.#tests.set(entry.header.test, { header: entry.header, failing: [], passing: [], ids: new Map(), cases: 0 });
+    if (entry.type !== 'ended') return;
+    const { test, ordinal, row } = entry.result;
+    const failed = judge(entry.result);
+    if (ordinal >= MAX_ROWS) {
+      this.#answer = failed === undefined ? undefined : { ordinal, row, failed };
+      if (failed !== undefined) this.#probes.push({ row, failed });
+      return;
+    }
+    const rows = this.#tests.get(test);
+    if (!rows || failed === undefined) return;
+    rows.cases++;
+    if (failed) rows.ids.set(ordinal, entry.result.id);
+    const list = failed ? rows.failing : rows.passing;
+    if (list.length < (failed ? MAX_FAILING_ROWS : MAX_PASSING_ROWS)) list.push({ ordinal, row, failed });
+  }
+
+  /** What to run next, when all results of what was asked for before have been taken. `now` in milliseconds. */
+  next(now: number): NextRows | undefined {
+    this.#queue ??= [...this.#tests].filter(([, { failing }]) => failing.length > 0).map(([test]) => test);
+    for (; this.#queue.length > 0; this.#queue.shift()) {
+      const test = this.#queue[0] as number;
+      if (this.#selected.length === 0) {
+        // If only some rows were selected, there is nothing to compare them with.
+        this.#selected = [...(this.#tests.get(test) as TestRows).failing];
+        return { test, probes: undefined };
+      }
+      const probe = this.#step(test, now);
+      if (probe) return { test, probes: { first: this.#next++, probes: [probe] } };
+    }
+    return undefined;
+  }
+
+  #step(test: number, now: number): Probe | undefined {
+    const { header, failing, passing, ids, cases } = this.#tests.get(test) as TestRows;
+    let step: IteratorResult<Probe, NarrowedTest>;
+    if (this.#search) step = this.#search.next(this.#answer);
+    else {
+      this.#began = now;
+      const { columns, budget, seed } = this.#options;
+      const left = budget - this.results.reduce((sum, { probes }) => sum + probes.length, 0);
+      this.#search = narrowTest(new SearchSpace([...failing, ...passing], columns), {
+        budget: left,
+        seed,
+        explain: new Set(this.#selected.map(({ ordinal }) => ordinal)),
+      });
+      step = this.#search.next();
+    }
+    this.#answer = undefined;
+    if (!step.done) return step.value;
+    const { causes, unexplained } = step.value;
+    const named = unexplained.map(({ ordinal, reason }) => ({ id: ids.get(ordinal) ?? header.id, reason }));
+    this.results.push({ causes, unexplained: named, header, failing: this.#selected, cases, probes: this.#probes, milliseconds: now - this.#began });
+    this.#search = undefined;
+    this.#selected = [];
+    this.#probes = [];
+    return undefined;
+  }
+}
+
+/** Whether the tested code failed or passed. Undefined for neither: skipped, flaky, or failed for a reason outside of it. */
+function judge(result: RecordedResult): boolean | undefined {
+  const failed = classifyStatus(result);
+  if (failed === undefined || (failed ? !testedCauses.has(result.cause) : result.attempts > 1)) return undefined;
+  return failed;
+}
