@@ -88,9 +88,6 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
 
 const countCases = ({ counts }: RunState): number => Object.values(counts).reduce((sum, count) => sum + count, 0);
 
-/** Whether every failing test was narrowed: tests that fail without rows, and failures outside of cases, are not. */
-const failsOnlyIn = (session: NarrowSession, state: RunState): boolean =>
-  state.told.length === 0 &&
-  [...state.tests.values()].every(
-    ({ header, counts }) => counts.failed + counts.errored === 0 || session.results.some((one) => one.header.test === header.test),
-  );
+/** Whether every failing test was narrowed. Those that fail for reasons outside of the tested code are not. */
+const failsOnlyIn = ({ results }: NarrowSession, state: RunState): boolean =>
+  [...state.tests.values()].every(({ header, counts }) => counts.failed + counts.errored === 0 || results.some((one) => one.header.test === header.test));

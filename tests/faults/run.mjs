@@ -83,7 +83,7 @@ function choose(faults, size, random) {
 }
 
 /** Test files that need the declarations and the page, which a copy does not build. */
-const needsWholeBuild = /^tests\/(?:packaging|docs)\//;
+const needsWholeBuild = /^tests\/(?:packaging\/|docs\/|command\/new\.)/;
 
 /** The small projects and the test files that run a function, each the most particular and the quickest first. */
 function testsOf(reach, { file, functionLine }) {

@@ -1,7 +1,7 @@
 import { createRandom, type Random } from '../../cases/random.ts';
 import type { Probe } from '../../suites/probes.ts';
 import type { Condition } from '../where/condition.ts';
-import { findRange, shrink } from './edges.ts';
+import { findRange, shrink, type TryProbe } from './edges.ts';
 import { conditionOfPart, type FoundCause, meetsCause, meetsPart } from './found-cause.ts';
 import { Hypotheses } from './hypotheses.ts';
 import { ProbeChooser } from './probe-chooser.ts';
@@ -45,6 +45,8 @@ export interface NarrowOptions {
 const CONFIRM_WEIGHT = 0.6;
 /** Failing rows, other than the first one, that a proven cause has. */
 const MIN_FAILING_ROWS = 3;
+/** Of these, the ones that were tried: only they have values of passing rows in all other columns. */
+const MIN_FAILING_PROBES = 2;
 /** As many more for each row that fails without the cause: failures may be random. */
 const MORE_FOR_CONTRADICTION = 2;
 /** If no more rows are possible. */
@@ -72,12 +74,18 @@ class TestSearch {
   readonly #found: FoundCause[] = [];
   readonly #explain: ReadonlySet<number> | undefined;
   #left: number;
+  /** Runs a probe that no other cause makes fail. */
+  readonly #tryProbe: TryProbe;
 
   constructor(space: SearchSpace, { seed, budget, explain }: NarrowOptions) {
     this.#space = space;
     this.#explain = explain;
     this.#random = createRandom(`narrow ${seed}`);
     this.#left = budget;
+    this.#tryProbe = function* (this: TestSearch, probe: Probe): Generator<Probe, Observation | undefined, ProbeResult> {
+      const observed = yield* this.#run(probe);
+      return observed && !this.#isExplained(observed.codes) ? observed : undefined;
+    }.bind(this);
   }
 
   *run(): Generator<Probe, NarrowedTest, ProbeResult> {
@@ -87,13 +95,13 @@ class TestSearch {
     for (const row of open) {
       if (this.#isExplained(row.codes)) continue;
       if (this.#found.length === MAX_CAUSES) break;
-      const combination = this.#space.paths.length === 0 ? 'no-columns' : yield* this.#findCombination(row);
+      const combination = this.#space.paths.length === 0 ? 'no-columns' : yield* this.#findCause(row);
       if (typeof combination === 'string') {
         unexplained.push({ ordinal: row.ordinal, reason: combination });
         continue;
       }
-      const found = yield* this.#sharpen(row, combination);
-      this.#found.push(found);
+      this.#found.push(combination);
+      const found = combination;
       for (const mixture of this.#found.filter((cause) => cause.isProven && cause !== found && !this.#isProven(cause, MIN_FAILING_ROWS, cause))) {
         const count = (revisions.get(mixture.row) ?? 0) + 1;
         if (count > MAX_REVISIONS) continue;
@@ -102,7 +110,8 @@ class TestSearch {
         open.push(mixture.row);
       }
     }
-    return { causes: this.#found.map((cause) => this.#describe(cause)), unexplained };
+    const rest = unexplained.filter(({ ordinal }) => !this.#isExplained((open.find((row) => row.ordinal === ordinal) as Observation).codes));
+    return { causes: this.#found.map((cause) => this.#describe(cause)), unexplained: rest };
   }
 
   /** Whether a row would fail for a cause that was found. */
@@ -110,26 +119,30 @@ class TestSearch {
     return this.#found.some((cause) => cause !== except && meetsCause(this.#space, cause, codes));
   }
 
-  /** Finds the range of each number and date of a combination, and shrinks its texts and lists. */
-  *#sharpen(row: Observation, { columns, isProven }: Combination): Generator<Probe, FoundCause, ProbeResult> {
-    if (!isProven) return { row, parts: columns.map((column) => ({ column })), isProven, smallest: [] };
-    const tryProbe = function* (this: TestSearch, probe: Probe): Generator<Probe, Observation | undefined, ProbeResult> {
-      const observed = yield* this.#run(probe);
-      return observed && !this.#isExplained(observed.codes) ? observed : undefined;
-    }.bind(this);
+  /** Finds the range of each number and date of a combination. */
+  *#widen(row: Observation, columns: readonly number[]): Generator<Probe, FoundCause['parts'], ProbeResult> {
     const parts: FoundCause['parts'][number][] = [];
-    const smallest: { column: string; value: unknown }[] = [];
     for (const column of columns) {
       const others = columns.filter((other) => other !== column);
       const relevant = this.#space.observations.filter(({ codes }) => agrees(codes, row.codes, others) && !this.#isExplained(codes));
-      parts.push(yield* findRange(this.#space, row, column, relevant, tryProbe));
-      const value = yield* shrink(this.#space, row, column, tryProbe);
+      parts.push(yield* findRange(this.#space, row, column, relevant, this.#tryProbe));
+    }
+    return parts;
+  }
+
+  /** Completes a cause: widens its numbers and dates if that has not been done, and shrinks its texts and lists. */
+  *#complete(row: Observation, columns: readonly number[], isProven: boolean, widened?: FoundCause['parts']): Generator<Probe, FoundCause, ProbeResult> {
+    if (!isProven) return { row, parts: widened ?? columns.map((column) => ({ column })), isProven, smallest: [] };
+    const parts = widened ?? (yield* this.#widen(row, columns));
+    const smallest: { column: string; value: unknown }[] = [];
+    for (const column of columns) {
+      const value = yield* shrink(this.#space, row, column, this.#tryProbe);
       if (value !== undefined) smallest.push({ column: this.#space.paths[column] as string, value });
     }
     return { row, parts, isProven, smallest };
   }
 
-  *#findCombination(row: Observation): Generator<Probe, Combination | UnexplainedRow['reason'], ProbeResult> {
+  *#findCause(row: Observation): Generator<Probe, FoundCause | UnexplainedRow['reason'], ProbeResult> {
     const repeated = yield* this.#try(row, row.codes);
     if (repeated && !repeated.failed) return 'flaky';
     const hypotheses = new Hypotheses(row, this.#relevant(row));
@@ -138,7 +151,7 @@ class TestSearch {
     while (!hypotheses.isEmpty) {
       const { columns, weight } = hypotheses.best;
       const isConfirming = weight >= CONFIRM_WEIGHT;
-      if (isConfirming && this.#isProven(asCause(row, columns))) return { columns, isProven: true };
+      if (isConfirming && this.#isProven(asCause(row, columns))) return yield* this.#complete(row, columns, true);
       const open = isConfirming ? this.#missingPass(row, columns) : undefined;
       const codes = isConfirming ? chooser.keeping(open ?? columns) : chooser.halving();
       const observed = codes && (yield* this.#try(row, codes));
@@ -146,14 +159,18 @@ class TestSearch {
         refused = 0;
         hypotheses.learn(observed);
       } else if (this.#left <= 0 || ++refused > MAX_REFUSED) {
-        if (isConfirming) return { columns, isProven: this.#left > 0 && this.#isProven(asCause(row, columns), MIN_FAILING_ROWS_AT_END) };
-        return this.#left <= 0 ? 'budget' : 'contradictory';
+        if (!isConfirming && this.#left <= 0) return 'budget';
+        // No further row is possible. In ranges of numbers, more of those that ran have the cause.
+        const parts = yield* this.#widen(row, columns);
+        const isProven = this.#left > 0 && this.#isProven({ row, parts }, MIN_FAILING_ROWS_AT_END);
+        return isProven || isConfirming ? yield* this.#complete(row, columns, isProven, parts) : 'contradictory';
       }
     }
     return yield* this.#bisect(row, chooser);
   }
 
-  *#bisect(row: Observation, chooser: ProbeChooser): Generator<Probe, Combination | UnexplainedRow['reason'], ProbeResult> {
+  /** Finds a combination of any size: each column of it by bisection. */
+  *#bisect(row: Observation, chooser: ProbeChooser): Generator<Probe, FoundCause | UnexplainedRow['reason'], ProbeResult> {
     const columns: number[] = [];
     let candidates = [...row.codes.keys()];
     const fails = function* (this: TestSearch, kept: readonly number[]): Generator<Probe, boolean | undefined, ProbeResult> {
@@ -181,7 +198,7 @@ class TestSearch {
       candidates = candidates.slice(0, low);
     }
     while (!this.#isProven(asCause(row, columns)) && (yield* fails(columns)) === true);
-    return { columns, isProven: this.#isProven(asCause(row, columns)) };
+    return yield* this.#complete(row, columns, this.#isProven(asCause(row, columns)));
   }
 
   *#try(base: Observation, codes: Int32Array): Generator<Probe, Observation | undefined, ProbeResult> {
@@ -211,7 +228,9 @@ class TestSearch {
     ];
     if (containing.some(({ failed }) => !failed)) return false;
     const contradictions = others.filter(({ isProbe, failed }) => isProbe && failed).length;
-    if (containing.filter(({ codes }) => !isSame(codes, row.codes)).length < minFailing + MORE_FOR_CONTRADICTION * contradictions) return false;
+    const failing = containing.filter(({ codes }) => !isSame(codes, row.codes));
+    if (failing.length < minFailing + MORE_FOR_CONTRADICTION * contradictions) return false;
+    if (failing.filter(({ isProbe }) => isProbe).length < Math.min(MIN_FAILING_PROBES, minFailing - 1)) return false;
     const columns = parts.map(({ column }) => column);
     const isAlwaysThere = (column: number): boolean =>
       !columns.includes(column) &&
@@ -231,7 +250,13 @@ class TestSearch {
     const alone = this.#space.observations.filter(({ codes }) => !this.#isExplained(codes, cause));
     const differing = ({ codes }: Observation): number => parts.filter((part) => !meetsPart(this.#space, { row }, part, codes)).length;
     const meeting = this.#space.observations.filter((one) => differing(one) === 0);
-    const without = alone.filter((one) => differing(one) === 1);
+    // A part of a text that fails has the cause in it.
+    const isShrunk = ({ codes }: Observation): boolean =>
+      smallest.some(({ column }) => {
+        const index = this.#space.paths.indexOf(column);
+        return (this.#space.values[index] as readonly KnownValue[])[codes[index] as number]?.ordinal === undefined;
+      });
+    const without = alone.filter((one) => differing(one) === 1 && !isShrunk(one));
     return {
       conditions: parts.map((part) => conditionOfPart(this.#space, { row }, part)),
       failed: meeting.filter(({ failed }) => failed).length,
@@ -242,12 +267,6 @@ class TestSearch {
       smallest,
     };
   }
-}
-
-/** Values of a failing row that make it fail, by their columns. */
-interface Combination {
-  readonly columns: readonly number[];
-  readonly isProven: boolean;
 }
 
 const asCause = (row: Observation, columns: readonly number[]): Pick<FoundCause, 'row' | 'parts'> => ({ row, parts: columns.map((column) => ({ column })) });

@@ -129,12 +129,16 @@ export function formatCondition(condition: Condition): string {
   }
 }
 
+/** A list, as its JSON. */
+const isListText = /^\[.*\]$/s;
+
 /** Long texts differ at their ends as often as at their starts: they are cut in the middle. */
 function formatValue(value: Scalar): string {
-  const text = formatShortValue(value);
-  if (typeof value !== 'string' || !text.endsWith('…')) return text;
-  const whole = text.startsWith('"') ? JSON.stringify(value) : value;
-  return whole.length <= MAX_VALUE_LENGTH ? whole : `${text.slice(0, -1)}…${whole.slice(whole.length - MAX_VALUE_LENGTH / 2)}`;
+  const short = formatShortValue(value);
+  if (typeof value !== 'string') return short;
+  const whole = isListText.test(value) ? value : short.startsWith('"') ? JSON.stringify(value) : value;
+  const half = MAX_VALUE_LENGTH / 2;
+  return whole.length <= MAX_VALUE_LENGTH ? whole : `${whole.slice(0, half - 1)}…${whole.slice(whole.length - half)}`;
 }
 
 function formatRange(name: string, from: number | string | undefined, to: number | string | undefined): string {

@@ -1,0 +1,148 @@
+import { readdir, readFile, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { fixture, namedRows, suite, testWith } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
+import { runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
+
+const berths = `
+import { fixture, matrix, suite, test } from 'red-lattice';
+const office = fixture('office', { scope: 'file', setup: () => ({ price: (row) => (row.season === 'winter' && row.hull === 'cat' ? -1 : 1) }) });
+export const dues = suite('dues', [
+  test('price for {hull} in {season}', {
+    needs: { office },
+    cases: matrix({ season: ['summer', 'winter', 'spring'], hull: ['mono', 'cat', 'tri'], crew: ['a', 'b', 'c'], pet: ['no', 'cat', 'dog'] },
+      { strength: 2, exclude: [{ pet: 'dog', hull: 'tri' }] }).derive(({ pet }) => ({ fee: pet === 'no' ? 0 : 5 })),
+  }, ({ row, check, log }, { office }) => {
+    if (row.pet === 'dog' && row.hull === 'tri') throw new Error('excluded');
+    if (row.fee !== (row.pet === 'no' ? 0 : 5)) throw new Error('a derived column that does not fit');
+    check.equal(office.price(row), 1);
+  }),
+  test('moors {hull} with {lines} lines', { cases: matrix({ hull: ['mono', 'cat'], lines: [2, 3, 4, 6, 8], wind: ['calm', 'breeze', 'gale'] }) }, ({ row }) => {
+    if (row.wind === 'gale' && row.lines < 6) process.exit(3);
+  }),
+  test('is fine', { cases: matrix({ a: [1, 2], b: [1, 2] }) }, ({ check }) => check.holds(true)),
+]);`;
+
+const project = fixture('project', {
+  needs: { folder: tempDirectory() },
+  async setup(_, { folder }) {
+    await makeProject(folder);
+    await writeFile(join(folder, 'a.lattice.mjs'), berths);
+    return folder;
+  },
+});
+const inProject = testWith({ project });
+
+interface Narrowed {
+  readonly tests: readonly {
+    readonly id: string;
+    readonly causes: readonly { readonly conditions: readonly unknown[]; readonly failed: number; readonly passed: number; readonly proven: boolean }[];
+    readonly unexplained: readonly { readonly id: string; readonly reason: string }[];
+    readonly extraCases: number;
+  }[];
+}
+
+export const narrowing = suite('narrow', { timeout: 60_000 }, [
+  inProject('names the values that make tests fail, and leaves no record', async ({ check }, { project }) => {
+    const { status, out } = await runCommand(['narrow', '--lanes', '2'], project);
+    check.equal(status, 0);
+    check.matches(out, /^✗ dues › price for \{hull\} in \{season\} {2}\d+ of \d+ cases failed {2}a\.lattice\.mjs/m);
+    check.matches(out, /^ {2}cause {2}season=winter & hull=cat {2}(\d+) of \1 fail; passes when either changes, (\d+) of \2; \d+ extra cases, [\d.]+ m?s$/m);
+    check.includes(out, '    rerun: npx red-lattice run --row season=winter --row hull=cat\n');
+    // A case that ends its process fails like any other.
+    check.matches(out, /^ {2}cause {2}lines<=4 & wind=gale {2}/m);
+    check.matches(out, /\n2 of 2 failing tests explained\n$/);
+    check.equal(
+      (await readdir(join(project, '.red-lattice'))).filter((name) => name.startsWith('narrow')),
+      [],
+    );
+  }),
+
+  inProject('writes causes as JSON, and the rows that it tried as a data file', async ({ check }, { project }) => {
+    const { status, out } = await runCommand(['narrow', '--title', 'price', '--format', 'json', '--export', 'tried.csv'], project);
+    check.equal(status, 0);
+    const { tests } = JSON.parse(out) as Narrowed;
+    const [price] = tests;
+    check.equal([tests.length, price?.id, price?.unexplained], [1, 'a.lattice.mjs#dues/price-for-hull-in-season', []]);
+    check.equal(
+      price?.causes.map(({ conditions, proven }) => ({ conditions, proven })),
+      [
+        {
+          conditions: [
+            { column: 'season', operator: '=', value: 'winter' },
+            { column: 'hull', operator: '=', value: 'cat' },
+          ],
+          proven: true,
+        },
+      ],
+    );
+    const [head, ...rows] = (await readFile(join(project, 'tried.csv'), 'utf8')).trimEnd().split('\n');
+    check.equal([head, rows.length], ['season,hull,crew,pet,fee,failed', tests[0]?.extraCases]);
+    for (const row of rows) check.holds(row.endsWith(String(row.startsWith('winter,cat,'))));
+  }),
+
+  inProject('explains just the rows that are selected, by means of the others', async ({ check }, { project }) => {
+    await writeFile(
+      join(project, 'b.lattice.mjs'),
+      `import { table, test } from 'red-lattice';
+       export const rates = test('rates', { cases: table(['hull', 'zone'], [['mono', 'N'], ['cat', 'N'], ['tri', 'S'], ['cat', 'S'], ['mono', 'W'], ['tri', 'W']]) }, ({ row, check }) => {
+         check.holds(row.hull !== 'cat' && row.zone !== 'W');
+       });`,
+    );
+    const { status, out } = await runCommand(['narrow', 'b.lattice.mjs', '--row', 'hull=cat', '--row', 'zone=N', '--format', 'json'], project);
+    const [rates] = (JSON.parse(out) as Narrowed).tests;
+    check.equal(status, 0);
+    check.equal(
+      rates?.causes.map(({ conditions }) => conditions),
+      [[{ column: 'hull', operator: '=', value: 'cat' }]],
+    );
+  }),
+
+  inProject('hidden values are not printed', async ({ check }, { project }) => {
+    await writeFile(join(project, 'red-lattice.config.mjs'), `export default { redact: ['hull'] };`);
+    const { output } = await runCommand(['narrow', '--title', 'price', '--budget', '20'], project);
+    check.holds(!output.includes('hull=cat'));
+  }),
+
+  inProject(
+    '{what}: exit status {status}',
+    {
+      cases: namedRows<{ what: string; args: readonly string[]; status: number; says: string; test?: string }>({
+        none: { what: 'nothing fails', args: ['narrow', '--title', 'is fine'], status: 0, says: 'nothing failed that more rows can explain' },
+        nothing: { what: 'nothing is selected', args: ['narrow', '--title', 'no such title'], status: 3, says: 'no such title' },
+        extension: { what: 'an unknown kind of file', args: ['narrow', '--export', 'tried.xls'], status: 2, says: 'the file must end in .csv, .json, .jsonl' },
+        budget: { what: 'the budget is used up', args: ['narrow', '--title', 'price', '--budget', '1'], status: 1, says: '0 of 1 failing test explained' },
+        flaky: {
+          what: 'a row passes when it runs again',
+          test: `import { existsSync, writeFileSync } from 'node:fs';
+          export const x = test('x', { cases: values('n', [1, 2, 3]) }, ({ row, check }) => { const isFirst = !existsSync('ran'); if (row.n === 2) writeFileSync('ran', ''); check.holds(row.n !== 2 || !isFirst); });`,
+          args: ['narrow', 'c.lattice.mjs'],
+          status: 1,
+          says: 'n=2: passed when it ran again',
+        },
+        single: {
+          what: 'a test without rows fails',
+          test: `export const x = test('x', ({ check }) => check.holds(false));`,
+          args: ['narrow', 'c.lattice.mjs'],
+          status: 1,
+          says: 'no other row to compare it with',
+        },
+        setup: {
+          what: 'a setup fails',
+          test: `const x = fixture('x', { setup: () => { throw new Error('no basin'); } }); export const y = test('y', { needs: { x }, cases: values('n', [1, 2]) }, () => undefined);`,
+          args: ['narrow', 'c.lattice.mjs'],
+          status: 1,
+          says: 'nothing failed that more rows can explain',
+        },
+        broken: { what: 'a file does not load', test: `throw new Error('no tide');`, args: ['narrow', 'c.lattice.mjs'], status: 2, says: 'no tide' },
+      }),
+    },
+    async ({ row, check }, { project }) => {
+      if (row.test !== undefined) await writeFile(join(project, 'c.lattice.mjs'), `import { fixture, test, values } from 'red-lattice';\n${row.test}`);
+      const { status, output } = await runCommand(row.args, project);
+      check.equal(status, row.status);
+      check.includes(output, row.says);
+    },
+  ),
+]);
