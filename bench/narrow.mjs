@@ -138,6 +138,23 @@ if (options.only.includes('c')) {
   }
   say('(c) one failing row: the cause among the first three suspects', named, tried, 90);
 }
+if (options.only.includes('d')) {
+  let named = 0;
+  const costs = [];
+  for (let i = 0; i < count; i++) {
+    const random = randomFrom(Number(options.seed) * 11 + i);
+    const axes = makeAxes(random, 5 + random.below(16));
+    const plain = await rowsOf(matrix(axes, { strength: 2, seed: i % 10 }));
+    const rows = await rowsOf(matrix(axes, { strength: 2, seed: i % 10, locate: 1 }));
+    costs.push(rows.length / plain.length);
+    const cause = plantCause(random, axes, 1 + random.below(2));
+    const { suspects, causes } = whereItFails(rows.map((row) => ({ row, failed: meets(row, cause) })));
+    const [first] = [...causes, ...(suspects?.combinations ?? [])].map(conditionsOf);
+    if (first === nameOf(cause)) named++;
+    else if (options.show) console.log(`locating matrix ${i}: ${nameOf(cause)} found as ${first}`);
+  }
+  say('(d) a value or a pair in a matrix that locates: named first', named, count, 100, `  median ${median(costs).toFixed(2)} times the covering rows`);
+}
 if (options.only.includes('e')) {
   let named = 0;
   let tried = 0;

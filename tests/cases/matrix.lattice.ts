@@ -56,6 +56,12 @@ function standing(rows: readonly Row[], names: readonly string[], cover: number)
   return found;
 }
 
+/** Whether a model has rows, and more axes than its strength. */
+function canLocate(seed: number): boolean {
+  const { axes, options } = model(seed);
+  return (options.strength as number) < Object.keys(axes).length && possibleRows(axes, options.exclude).length > 0;
+}
+
 export const covering = suite('a covering matrix', [
   test('of made-up axes covers all that can occur, and nothing else: seed {seed}', { cases: range('seed', 1, 150) }, async ({
     row: { seed },
@@ -80,7 +86,7 @@ export const covering = suite('a covering matrix', [
       rows.every((one) => possible.some((other) => names.every((name) => other[name] === one[name]))),
       'every row can occur',
     );
-    check.equal(verifyCoverage(axes, rows, options), { required: owed.size, missing: [], wrong: [], undecided: 0 });
+    check.equal(verifyCoverage(axes, rows, options), { required: owed.size, missing: [], wrong: [], undecided: 0, indistinct: [] });
     const thinned = rows.filter((_, i) => i % 2 === 0);
     const lost = [...owed].filter((combination) => !standing(thinned, names, cover).has(combination));
     check.equal(
@@ -95,6 +101,68 @@ export const covering = suite('a covering matrix', [
     );
     check.equal(await collect(matrix(axes, options)), rows, 'the same seed, the same rows');
     if (rows.length > 100) skip('too many to be worth it');
+  }),
+
+  test('of made-up axes locates the only combination that fails: seed {seed}', { cases: range('seed', 1, 60).filter(({ seed }) => canLocate(seed)) }, async ({
+    row: { seed },
+    check,
+  }) => {
+    const { axes, options } = model(seed);
+    const possible = possibleRows(axes, options.exclude);
+    const strength = options.strength as number;
+    const located = { ...options, locate: 1 } as const;
+    const rows = await collect(matrix(axes, located));
+    const names = Object.keys(axes);
+    check.equal(verifyCoverage(axes, rows, located), { ...verifyCoverage(axes, rows, options), missing: [], wrong: [], indistinct: [] });
+    // Worked out plainly: combinations that are in the same rows are in the same ones of all that can occur.
+    const rowsOf = (all: readonly Row[], combination: string): string =>
+      all.flatMap((row, i) => (combination.split(',').every((part) => `${row[part.split('=')[0] as string]}` === part.split('=')[1]) ? [i] : [])).join();
+    const combinations = Array.from({ length: strength }, (_, i) => [...standing(possible, names, i + 1)]).flat();
+    const inAll = new Map<string, string>();
+    for (const combination of combinations) {
+      const key = rowsOf(rows, combination);
+      const own = rowsOf(possible, combination);
+      check.equal(inAll.get(key) ?? own, own);
+      inAll.set(key, own);
+    }
+    check.equal(await collect(matrix(axes, located)), rows, 'the same seed, the same rows');
+  }),
+
+  test('reports combinations that rows do not tell apart', ({ check }) => {
+    const axes = { a: [1, 2], b: ['x', 'y'], c: [true, false] };
+    const rows = [
+      { a: 1, b: 'x', c: true },
+      { a: 2, b: 'y', c: true },
+      { a: 2, b: 'x', c: false },
+      { a: 1, b: 'y', c: false },
+    ];
+    const { missing, indistinct } = verifyCoverage(axes, rows, { strength: 2, locate: 1 });
+    check.equal(missing, []);
+    // Each row has three pairs that no other has.
+    check.equal(indistinct.length, 8);
+    check.includes(indistinct, [
+      { a: 1, b: 'x' },
+      { a: 1, c: true },
+    ]);
+    // That b goes with a cannot be told apart, since no row has one of them alone.
+    check.equal(
+      verifyCoverage(
+        { a: [1, 2], b: ['x', 'y'] },
+        [
+          { a: 1, b: 'x' },
+          { a: 2, b: 'y' },
+        ],
+        {
+          strength: 1,
+          locate: 1,
+          exclude: [
+            { a: 1, b: 'y' },
+            { a: 2, b: 'x' },
+          ],
+        },
+      ).indistinct,
+      [],
+    );
   }),
 
   test('holds the rows that must be there, and covers a group more strongly', async ({ check }) => {
@@ -131,6 +199,7 @@ export const covering = suite('a covering matrix', [
       ],
       wrong: [{ a: 2, b: 'y' }],
       undecided: 0,
+      indistinct: [],
     });
   }),
 ]);
@@ -221,7 +290,7 @@ export const noNumber = test('NaN is a value like any other', async ({ check }) 
   const axes = { amount: [0, Number.NaN, 2], hull: ['mono', 'cat'], power: [true, false] };
   const options = { strength: 2, exclude: [{ amount: Number.NaN, hull: 'cat' }], include: [{ amount: Number.NaN, power: true }] };
   const rows = await collect(matrix(axes, options));
-  check.equal(verifyCoverage(axes, rows as never, options), { required: 3 * 2 + 3 * 2 + 2 * 2 - 1, missing: [], wrong: [], undecided: 0 });
+  check.equal(verifyCoverage(axes, rows as never, options), { required: 3 * 2 + 3 * 2 + 2 * 2 - 1, missing: [], wrong: [], undecided: 0, indistinct: [] });
   check.equal(new Set(rows.filter(({ amount }) => Number.isNaN(amount)).map(({ hull }) => hull)), new Set(['mono']));
 });
 

@@ -10,19 +10,20 @@ import { verifyCoverage } from './verify.ts';
 export function summarizeMatrix(
   axes: Axes,
   options: MatrixOptions<Record<string, unknown>>,
-  found: { readonly rows: readonly (readonly number[])[]; readonly undecided: number } | undefined,
+  found: { readonly rows: readonly (readonly number[])[]; readonly undecided: number; readonly locating?: number | undefined } | undefined,
 ): SourceSummary {
   const total = combinations(axes);
   if (!found) return { summary: `${number(total)} combinations${options.exclude ? ' before exclusions' : ''}`, warnings: [] };
   const values = Object.fromEntries(axes.names.map((name, axis) => [name, axes.values[axis] as readonly unknown[]])) as Record<string, readonly {}[]>;
   const rows = found.rows.map((levels) => buildRow(axes, levels)) as Record<string, {}>[];
-  const { required: owed, missing, wrong, undecided } = verifyCoverage(values, rows, options as MatrixOptions<Record<string, {}>>);
+  const { required: owed, missing, wrong, undecided, indistinct } = verifyCoverage(values, rows, options as MatrixOptions<Record<string, {}>>);
   const stronger = options.mixedStrength?.length ? `, stronger for ${options.mixedStrength.map((group) => group.axes.join(' × ')).join(' and ')}` : '';
   const kept =
     missing.length + wrong.length === 0
       ? `every ${formatSize(options.strength as number)} of values is covered`
       : `not every ${formatSize(options.strength as number)} of values is covered`;
-  const summary = `${number(rows.length)} rows for ${number(total)} combinations; ${kept}${stronger} (${number(owed - missing.length)} of ${number(owed)})`;
+  const located = found.locating === undefined ? '' : `; ${describeLocating(rows.length, found.locating, indistinct.length)}`;
+  const summary = `${number(rows.length)} rows for ${number(total)} combinations; ${kept}${stronger} (${number(owed - missing.length)} of ${number(owed)})${located}`;
   const warnings: Problem[] = axes.names.flatMap((name, axis) =>
     (axes.values[axis] as readonly unknown[]).flatMap((value, level) =>
       found.rows.some((levels) => levels[axis] === level) ? [] : [{ code: 'infeasible-value', axis: name, value: formatShortValue(value) } as const],
@@ -31,6 +32,10 @@ export function summarizeMatrix(
   if (undecided > 0) warnings.push({ code: 'feasibility-unknown', count: undecided });
   return { summary, warnings };
 }
+
+/** What locating costs beside plain coverage, and whether it succeeded. */
+const describeLocating = (rows: number, added: number, indistinct: number): string =>
+  `${number(added)} rows more than ${number(rows - added)} so that ${indistinct === 0 ? 'a single failing combination can be located' : `all but ${number(indistinct)} single failing combinations can be located`}`;
 
 const number = (count: number): string => (count < 1e15 ? formatThousands(count) : count.toExponential(1));
 const formatSize = (strength: number): string => (['value', 'pair', 'triple'] as const)[strength - 1] ?? `combination of ${strength}`;

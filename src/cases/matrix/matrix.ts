@@ -20,6 +20,7 @@ import { buildCombinations, type CoverageTarget, MAX_COMBINATIONS } from './comb
 import { Constraints } from './constraints.ts';
 import { parseExclusions } from './exclusions.ts';
 import { summarizeMatrix } from './facts.ts';
+import { MAX_LOCATED } from './locate.ts';
 import type { MatrixOptions } from './options.ts';
 
 /** The number of combinations in a batch. */
@@ -91,6 +92,8 @@ function rebuildRow(axes: Axes, constraints: Constraints, entry: RowEntry): RowE
 interface Found {
   readonly rows: readonly (readonly number[])[];
   readonly undecided: number;
+  /** The number of rows that are there only so that failing rows locate a combination. */
+  readonly locating?: number | undefined;
 }
 
 function axisProblems({ names, values }: Axes, given: Readonly<Record<string, unknown>>): Problem[] {
@@ -112,13 +115,19 @@ const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
   mixedStrength: listOf('objects like { axes, strength }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
   exclude: oneOfSpecs('array of exclusions, or function that returns one', listOf('combinations', isObject), functionSpec),
   include: listOf('rows', isObject),
+  locate: { is: 'strength of covering rows, and 1', matches: (value) => value === 1 },
   seed: { is: 'number', matches: (value) => typeof value === 'number' },
   effort: { is: "'quick' or 'thorough'", matches: (value) => value === 'quick' || value === 'thorough' },
 };
 
-function optionProblems({ names }: Axes, options: MatrixOptions<any>): Problem[] {
-  const { strength: cover, mixedStrength: stronger = [], include: plus = [] } = options;
+function optionProblems({ names, counts }: Axes, options: MatrixOptions<any>): Problem[] {
+  const { strength: cover, mixedStrength: stronger = [], include: plus = [], locate } = options;
   const problems: Problem[] = [];
+  if (locate && typeof cover !== 'number')
+    problems.push({ code: 'invalid-type', expected: 'a number as strength', got: String(cover), owner: 'matrix with locate' });
+  const points = counts.reduce((sum, count) => sum + count, 0);
+  if (locate && typeof cover === 'number' && points ** cover > MAX_LOCATED)
+    problems.push({ code: 'coverage-limit-exceeded', required: points ** cover, limit: MAX_LOCATED, strength: cover, axes: names.length });
   const known = (name: string, owner: string): void => {
     if (!names.includes(name)) problems.push({ code: 'unknown-axis', name, owner, known: names });
   };
@@ -179,18 +188,32 @@ async function loadCoveringRows(
 ): Promise<Found> {
   if (constraints.isFeasible(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'no-feasible-combination' }]);
   const plus = appendRows(axes, options, constraints);
-  const { seed = 1, effort = 'quick' } = options;
+  const { seed = 1, effort = 'quick', locate } = options;
   const forbidden = constraints.serialize();
   // What was found for the same content is found again: rows are levels, whatever the values are called.
-  const content = forbidden === undefined ? undefined : JSON.stringify([ROW_CACHE_VERSION, axes.counts, wanted, forbidden, plus, seed, effort]);
+  const content = forbidden === undefined ? undefined : JSON.stringify([ROW_CACHE_VERSION, axes.counts, wanted, forbidden, plus, seed, effort, locate]);
   const key = content === undefined ? undefined : `rows-${hash(content)}`;
   const before = key === undefined ? undefined : ((await kept?.get(key)) as (Found & { readonly content: string }) | undefined);
   if (before?.content === content) return before as Found;
   // The search is loaded when rows are looked for.
   const { generateCoveringRows: coverRows } = await import('./cover.ts');
-  const found = coverRows({ axes, wanted, constraints, plus, random: createRandom(`matrix ${seed}`), effort });
+  const covered = coverRows({ axes, wanted, constraints, plus, random: createRandom(`matrix ${seed}`), effort });
+  const found = locate ? await addLocatingRows(covered, axes, options.strength as number, plus.length, constraints, seed) : covered;
   if (key !== undefined) await kept?.set(key, { content, ...found });
   return found;
+}
+
+async function addLocatingRows(covered: Found, axes: Axes, strength: number, required: number, constraints: Constraints, seed: number): Promise<Found> {
+  const { findLocatingRows } = await import('./locate.ts');
+  const rows = findLocatingRows({
+    counts: axes.counts,
+    strength,
+    rows: covered.rows,
+    required,
+    constraints,
+    random: createRandom(`locate ${seed}`),
+  });
+  return { ...covered, rows, locating: rows.length - covered.rows.length };
 }
 
 /** The rows that must be there, as levels. */

@@ -6,6 +6,11 @@ export interface MatrixOptions<Row> {
   strength?: 'all' | number | undefined;
   /** Groups of axes to cover with a higher strength than the rest. */
   mixedStrength?: readonly { axes: readonly (keyof Row)[]; strength: number }[] | undefined;
+  /**
+   * With 1, more rows, so that no two combinations of up to `strength` values are in the same rows: from the rows that fail follows the only
+   * combination that makes them fail. Needs a `strength`. Default: no more rows.
+   */
+  locate?: 1 | undefined;
   /** Combinations that cannot occur: no row contains them, and they need no cover. A predicate declares the axes that it reads. */
   exclude?: (readonly Exclusion<Row>[] | ((never: NeverFunction<Row>) => readonly Exclusion<Row>[])) | undefined;
   /** Rows, complete or partial, that must occur. What they cover is not covered again. */

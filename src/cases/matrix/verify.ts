@@ -24,13 +24,20 @@ const MAX_TRIED_ROWS = 100_000;
  *
  * Goes through all combinations and rows, independently of the code that generates rows. A combination is required if it can be
  * completed to a row without an exclusion. If that is not known after 100,000 tries, it counts as `undecided`, and is required only
- * if it occurs in a row.
+ * if it occurs in a row. With `locate`, `indistinct` are combinations of up to `strength` values that are in the same rows, though a possible
+ * row has only one of them.
  */
 export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
   rows: Iterable<A>,
   options: MatrixOptions<NoInfer<A>> = {},
-): { readonly required: number; readonly missing: readonly Partial<A>[]; readonly wrong: readonly A[]; readonly undecided: number } {
+): {
+  readonly required: number;
+  readonly missing: readonly Partial<A>[];
+  readonly wrong: readonly A[];
+  readonly undecided: number;
+  readonly indistinct: readonly (readonly [Partial<A>, Partial<A>])[];
+} {
   const names = Object.keys(axes);
   const given = [...rows];
   const rules = buildRules(options.exclude, names);
@@ -56,10 +63,46 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
       }
     }
   }
+  const indistinct = options.locate ? findIndistinct(names, Math.min(everywhere, names.length), axes, given, rules) : [];
   const isRow = (row: A): boolean => names.every((name) => (axes as Axes)[name]?.includes(row[name]));
   const isBroken = (row: Row): boolean => rules.some(({ forbids }) => forbids(row));
-  return { required: owed, missing, wrong: given.filter((row) => !isRow(row) || isBroken(row)), undecided };
+  return {
+    required: owed,
+    missing,
+    wrong: given.filter((row) => !isRow(row) || isBroken(row)),
+    undecided,
+    indistinct: indistinct as [Partial<A>, Partial<A>][],
+  };
 }
+
+/** Combinations that are in the same rows as another one, with that one. */
+function findIndistinct(names: readonly string[], strength: number, axes: Axes, rows: readonly Row[], rules: readonly Rule[]): [Row, Row][] {
+  const byRows = new Map<string, Row[]>();
+  const found: [Row, Row][] = [];
+  for (let size = 1; size <= strength; size++) {
+    for (const set of listAxisSets(names, size)) {
+      for (const combination of multiply(set, axes)) {
+        const key = rows.flatMap((row, i) => (set.every((name) => row[name] === combination[name]) ? [i] : [])).join();
+        // What is in no row is missing, or cannot occur.
+        if (key === '') continue;
+        const same = byRows.get(key) ?? [];
+        byRows.set(key, same);
+        const other = same.find((one) => canHaveOnlyOne(one, combination, axes, rules) || canHaveOnlyOne(combination, one, axes, rules));
+        if (other) found.push([other, combination]);
+        same.push(combination);
+      }
+    }
+  }
+  return found;
+}
+
+/** Whether a possible row has one combination and not another. */
+const canHaveOnlyOne = (one: Row, other: Row, axes: Axes, rules: readonly Rule[]): boolean =>
+  Object.entries(other).some(([name, value]) =>
+    name in one
+      ? one[name] !== value && canOccur(one, axes, rules) === true
+      : (axes[name] as readonly unknown[]).some((level) => level !== value && canOccur({ ...one, [name]: level }, axes, rules) === true),
+  );
 
 /** Tries to complete what is set, only as far as rules reach from it; undefined where that takes too long. */
 function canOccur(combination: Row, axes: Axes, rules: readonly Rule[]): boolean | undefined {
