@@ -102,11 +102,45 @@ export const examples = suite('examples', inPage, [
       await page.keyboard.press('Enter');
       await page.waitForSelector('.where');
       check.matches(
-        await page.$eval('.where', (where) => where.textContent ?? ''),
+        await page.$eval('.where p', (where) => where.textContent ?? ''),
         new RegExp(`^It fails where hull=cat & season=winter \\(${failing.length} of ${failing.length}\\); elsewhere 0 of \\d+\\.$`),
       );
       check.includes(await page.$eval('pre', (code) => code.textContent ?? ''), 'strength: 3,');
+      // Pairs, and one failing row: rows to try lead to the cause.
+      await page.select('select', '2');
+      await page.waitForFunction(() => document.querySelectorAll('tbody tr').length < 20, { timeout: 20_000 });
+      const marked = await page.$$eval('tbody tr', (rows) =>
+        rows.flatMap((row, i) => ((row as HTMLElement).innerText.includes('cat') && (row as HTMLElement).innerText.includes('winter') ? [i + 1] : [])),
+      );
+      await (await page.$('.tools input'))?.type(marked.join(' '));
+      await page.keyboard.press('Enter');
+      await page.waitForSelector('.where strong');
+      const answered: string[] = [];
+      for (let row = await page.$('.where strong'); row; row = await page.$('.where strong')) {
+        const tried = (await row.evaluate((one) => one.textContent)) ?? '';
+        answered.push(tried);
+        const answer = /hull=cat.*season=winter/.test(tried) ? 'failed' : 'passed';
+        await page.evaluate(
+          (wanted) =>
+            [...document.querySelectorAll('.where button')]
+              .find(({ textContent }) => textContent === wanted)
+              ?.dispatchEvent(new MouseEvent('click', { bubbles: true })),
+          answer,
+        );
+        await page.waitForFunction((before) => document.querySelector('.where strong')?.textContent !== before, {}, tried);
+        if (answered.length > 40) break;
+      }
+      check.includes(await page.$eval('.where', (where) => where.textContent ?? ''), `Cause: hull=cat & season=winter. ${answered.length} rows tried.`);
+      check.holds(
+        answered.every((tried) => !/loa=6.*hull=tri/.test(tried)),
+        'what cannot occur is not proposed',
+      );
       // All of it is in the address.
+      await page.select('select', '3');
+      await page.waitForFunction(() => document.querySelectorAll('tbody tr').length > 30, { timeout: 20_000 });
+      await (await page.$('.tools input'))?.type(failing.join(' '));
+      await page.keyboard.press('Enter');
+      await page.waitForSelector('tr.failed');
       await page.reload();
       await page.waitForSelector('tr.failed');
       check.equal((await page.$$('tr.failed')).length, failing.length);

@@ -1,7 +1,7 @@
 import papa from 'papaparse';
 import { useEffect, useMemo, useState } from 'react';
-import { formatCondition, whereItFails } from 'red-lattice';
-import { asCode, fromHash, type Model, readModel, toHash } from './model.ts';
+import { asCode, fromHash, type Model, type Read, readModel, toHash } from './model.ts';
+import { Narrowing } from './Narrowing.tsx';
 import type { Found, Said } from './worker.ts';
 
 /** Axes on the left; on the right the rows that cover them, and where they fail. */
@@ -41,7 +41,7 @@ export function App() {
               {said}
             </p>
           )}
-          {found && <Rows found={found} model={model} onMark={(failed) => setModel({ ...model, failed })} />}
+          {found && <Rows found={found} model={model} read={read} onMark={(failed) => setModel({ ...model, failed })} />}
           {found && found.impossible.length > 0 && (
             <section>
               <h2>Cannot occur</h2>
@@ -151,10 +151,19 @@ function Bench({ model, change }: { readonly model: Model; readonly change: (par
   );
 }
 
-function Rows({ found, model, onMark }: { readonly found: Found; readonly model: Model; readonly onMark: (failed: number[]) => void }) {
+function Rows({
+  found,
+  model,
+  read,
+  onMark,
+}: {
+  readonly found: Found;
+  readonly model: Model;
+  readonly read: Read;
+  readonly onMark: (failed: number[]) => void;
+}) {
   const names = Object.keys(found.rows[0] ?? {});
   const failed = new Set(model.failed);
-  const where = useMemo(() => whereItFails(found.rows.map((row, i) => ({ row, failed: model.failed.includes(i + 1) }))), [found, model.failed]);
   const mark = (number: number): void => onMark(failed.has(number) ? model.failed.filter((one) => one !== number) : [...model.failed, number]);
   const save = (): void => {
     const text = papa.unparse(
@@ -190,13 +199,7 @@ function Rows({ found, model, onMark }: { readonly found: Found; readonly model:
           CSV
         </button>
       </p>
-      {failed.size > 0 && (
-        <p className="where" role="status">
-          {where.causes.length === 0
-            ? 'No condition explains which rows fail.'
-            : `It fails where ${where.causes.map(({ conditions, failing, cases }) => `${conditions.map(formatCondition).join(' & ')} (${failing} of ${cases})`).join(', or ')}; elsewhere ${where.elsewhere.failing} of ${where.elsewhere.cases}.`}
-        </p>
-      )}
+      {failed.size > 0 && failed.size < found.rows.length && <Narrowing rows={found.rows} failed={model.failed} read={read} />}
       <table>
         <thead>
           <tr>
