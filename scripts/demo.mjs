@@ -1,4 +1,4 @@
-// The harbour office, twice: by the current tariff, and by a draft with two mistakes in it.
+// The harbour office, by the current tariff and by a draft with two mistakes in it, whose causes are found.
 import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { command, makeReady, root, show } from './steps.mjs';
@@ -13,13 +13,16 @@ const current = run();
 heading('2. A draft of the tariff, with two mistakes');
 const draft = run('--tag', 'draft');
 
+heading('3. What makes the rows fail: more rows, until the causes are known');
+const narrowed = show(process.execPath, [command, 'narrow', '--tag', 'draft'], { cwd: office });
+
 show(process.execPath, [command, 'report', '-o', 'results.html'], { cwd: office });
 
 heading('What to look at next');
 const runs = join(office, '.red-lattice', 'runs');
 const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
 console.log(`
-The failures above have two causes. "Where it fails" shows what failing rows share; the two lines are in the code.
+The failures of the draft have two causes; the two lines are in the code.
   The rows are in        examples/harbour-office/tests/data/dues.csv
   the test in            examples/harbour-office/tests/dues.lattice.ts
   the draft in           examples/harbour-office/src/draft.ts
@@ -33,7 +36,7 @@ From examples/harbour-office, try
   npx red-lattice run tests/data/dues.csv:14        the case of one row
   npx red-lattice run --title rejected --show cases  a selection by title, one line per case
 `);
-if (current !== 0 || draft !== 1) {
-  console.error(`The demo did not end as expected: the current tariff ended with ${current}, the draft with ${draft}.`);
+if (current !== 0 || draft !== 1 || narrowed !== 0) {
+  console.error(`The demo did not end as expected: the current tariff ended with ${current}, the draft with ${draft}, its causes with ${narrowed}.`);
   process.exit(1);
 }

@@ -48,6 +48,7 @@ const pictures = [
     args: ['run', 'tests/berths.lattice.ts', 'tests/bookings.lattice.ts', 'tests/dues.lattice.ts', 'tests/tides.lattice.ts'],
     seconds: 8,
   },
+  { name: 'narrow', cwd: office, args: ['narrow', '--tag', 'draft'], seconds: 6 },
   { name: 'plan', cwd: office, args: ['plan', 'tests/berths.lattice.ts', 'tests/prices.lattice.ts', 'tests/tides.lattice.ts'] },
   { name: 'explain', cwd: office, args: ['explain', 'without a vessel'] },
   {
@@ -168,7 +169,7 @@ const applications = [
     name: 'matrix-workbench',
     ready: 'tbody tr',
     height: 800,
-    hash: '#%7B%22strength%22%3A3%2C%22failed%22%3A%5B%5D%7D',
+    hash: '#%7B%22strength%22%3A2%2C%22failed%22%3A%5B%5D%7D',
     // The rows of catamarans in winter, as if they had failed.
     async act(page) {
       const failing = await page.$$eval('tbody tr', (rows) => rows.flatMap((row, i) => (/cat.*winter/s.test(row.innerText) ? [i + 1] : [])));

@@ -20,7 +20,7 @@ function blocksOf(markdown: string): Block[] {
 const plain = (text: string): string[] =>
   text
     .split('\n')
-    .map((line) => line.replace(/ {2}[\d.]+ m?s(?= {2}|$)/, '').trimEnd())
+    .map((line) => line.replace(/(?: {2}|, | in )[\d.]+ m?s(?= {2}|$)/, '').trimEnd())
     .filter((line) => line && !/^[\d.]+ m?s \(/.test(line));
 
 /** The guides with code of their own. */

@@ -3,11 +3,11 @@ import type { Constraints } from './constraints.ts';
 
 /** Rows that are compared before one is kept: more for small models. */
 const MIN_CANDIDATES = 6;
-const MAX_CANDIDATES = 40;
+const MAX_CANDIDATES = 24;
 const CANDIDATE_BUDGET = 4_000;
 /** Small models are searched several times. */
-const MAX_ATTEMPTS = 24;
-const ATTEMPT_BUDGET = 1_000_000;
+const MAX_ATTEMPTS = 12;
+const ATTEMPT_BUDGET = 400_000;
 /** Two combinations are separated in this number of random ways before it is proven whether they can be. */
 const MAX_TRIES = 12;
 /** More points to the power of the strength than these are not kept: four bytes for each. */

@@ -22,13 +22,16 @@ export interface FailureCause {
   readonly smallest: readonly { readonly column: string; readonly value: unknown }[];
 }
 
+/** What a search found. */
 export interface NarrowedTest {
   readonly causes: readonly FailureCause[];
   /** Failing rows that no cause explains. */
   readonly unexplained: readonly UnexplainedRow[];
 }
 
+/** A failing row without a known cause. */
 export interface UnexplainedRow {
+  /** Its number among the given rows, from 0. */
   readonly ordinal: number;
   readonly reason: 'flaky' | 'budget' | 'no-columns' | 'contradictory';
 }
