@@ -1,5 +1,6 @@
-import { formatCondition, namedRows, range, suite, table, test, whereItFails } from 'red-lattice';
+import { formatCondition, matrix, namedRows, range, suite, table, test, whereItFails } from 'red-lattice';
 import { meets, plant } from '../../bench/where/plant.mjs';
+import { createRandom } from '../../src/cases/random.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 
@@ -16,6 +17,19 @@ const stays = every((i) => ({
   extras: [[], ['power'], ['power', 'crane'], ['crane'], ['water', 'pilot']][(Math.imul(i, 0x9e3779b1) >>> 24) % 5],
   rates: [{}, { day: 1 }, { day: 2, week: 3 }, { night: 1, month: 4 }, { month: 1, week: 5, day: 3 }][(Math.imul(i, 0x85ebca6b) >>> 24) % 5],
 }));
+/** Two numbers, two names, and a text of four words in each row. */
+const words = ['north', 'south', 'quay', 'urgent', 'late', 'tug', 'pilot', 'basin', 'crane', 'ferry', 'visit', 'repair', 'paint', 'winter'];
+const random = createRandom('moves');
+const moves = every(
+  () => ({
+    from: random.integer(1, 30),
+    to: random.integer(1, 30),
+    home: random.pick([...'ABCDE']),
+    berth: random.pick([...'ABCDE']),
+    note: Array.from({ length: 4 }, () => random.pick(words)).join(' '),
+  }),
+  150,
+);
 const rates = (row: Row): string[] => Object.keys(row['rates'] as Row);
 const extras = (row: Row): readonly string[] => row['extras'] as string[];
 const loa = ({ loa }: Row): number => loa as number;
@@ -72,6 +86,36 @@ export const where = suite('where it fails', [
     );
     const failing = stays.filter(row.fails).length;
     check.equal([elsewhere.failing, elsewhere.cases], causes.length > 0 ? [0, stays.length - failing] : [failing, stays.length]);
+  }),
+
+  test('columns and texts are compared: {what}', {
+    cases: namedRows<{ what: string; fails: (row: Row) => boolean; told: string }>({
+      order: { what: 'the order of two numbers', fails: ({ from, to }) => (from as number) > (to as number), told: 'from > to' },
+      'at least': { what: 'the order of two numbers, or their equality', fails: ({ from, to }) => (from as number) >= (to as number), told: 'from >= to' },
+      equal: { what: 'equal texts', fails: ({ home, berth }) => home === berth, told: 'home = berth' },
+      unequal: { what: 'different texts', fails: ({ home, berth }) => home !== berth, told: 'home != berth' },
+      word: { what: 'a word of a text', fails: ({ note }) => String(note).includes('urgent'), told: 'note contains "urgent"' },
+    }),
+  }, ({ row, check }) => {
+    const { causes } = judged(moves, row.fails);
+    check.equal(
+      causes.map(({ conditions, failing, cases }) => [conditions.map(formatCondition).join(' & '), failing === cases]),
+      [[row.told, true]],
+    );
+    check.equal(causes[0]?.failing, moves.filter(row.fails).length);
+  }),
+
+  test('is found if three of the rows of a full matrix fail, and not by chance', async ({ check }) => {
+    const rows: Row[] = [];
+    for await (const row of matrix({ hull: hulls, season: ['summer', 'winter'], crew: [1, 2, 3, 4], power: ['none', 'shore', 'solar'] })) rows.push(row);
+    const three = judged(rows, (row) => row['hull'] === 'cat' && row['season'] === 'winter' && row['crew'] === 2);
+    check.equal(
+      three.causes.map(({ conditions, failing, cases }) => [conditions.map(formatCondition).sort(), failing, cases]),
+      [[['crew=2', 'hull=cat', 'season=winter'], 3, 3]],
+    );
+    // Two rows of 72 share some combination too often.
+    const two = judged(rows, (row) => row['hull'] === 'cat' && row['crew'] === 2 && row['power'] === 'shore');
+    check.equal([two.causes, two.suspects?.isLikelyCause], [[], true]);
   }),
 
   test('counts all cases, also where only some of them are looked at', ({ check }) => {

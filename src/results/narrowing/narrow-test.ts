@@ -49,7 +49,7 @@ const CONFIRM_WEIGHT = 0.6;
 /** Failing rows, other than the first one, that a proven cause has. */
 const MIN_FAILING_ROWS = 3;
 /** Of these, the ones that were tried: only they have values of passing rows in all other columns. */
-const MIN_FAILING_PROBES = 2;
+const MIN_FAILING_PROBES = 3;
 /** As many more for each row that fails without the cause: failures may be random. */
 const MORE_FOR_CONTRADICTION = 2;
 /** If no more rows are possible. */

@@ -38,7 +38,7 @@ const MAX_CAUSES = 5;
  * fail. Empty if nothing explains the failures.
  */
 export function findCauses({ failing, passing, passingWeight }: Sample): Conditions[] {
-  const columns = buildColumns([...failing, ...passing]);
+  const columns = buildColumns([...failing, ...passing], failing.length);
   const failed = Uint8Array.from({ length: failing.length + passing.length }, (_, i) => (i < failing.length ? 1 : 0));
   const search = new Search(columns, failed, passingWeight);
   const all = Int32Array.from(failed, (_, i) => i);

@@ -1,10 +1,12 @@
-import { isDate, type Scalar, sizeOf, valuesIn, walkCells } from './condition.ts';
+import { compareCells, isDate, type Scalar, sizeOf, valuesIn, walkCells } from './condition.ts';
 import { findPrefixGroups, type PrefixGroup } from './prefixes.ts';
 
 /** One column of a sample of rows, or something that is derived from it: its distinct values in order, and which of them each row has. */
 export interface Column {
   readonly name: string;
-  readonly of: 'value' | 'length' | 'size' | 'member';
+  readonly of: 'value' | 'length' | 'size' | 'member' | 'part' | 'order';
+  /** Of an order, the column that it is compared with. */
+  readonly other?: string | undefined;
   /** How its values are ordered. Texts are sorted, so that those with the same start are neighbours. */
   readonly order: 'number' | 'date' | 'text' | 'none';
   readonly values: readonly Scalar[];
@@ -24,12 +26,22 @@ const MAX_COLUMNS = 120;
 /** Paths in the documents of all rows. */
 const MAX_PATHS = 5_000;
 const MAX_MEMBERS = 500;
+/** Words of a column of texts. */
+const MAX_PARTS = 40;
+const wordPattern = /[\p{L}\p{N}]{2,}/gu;
+/** With fewer texts, each is a value of its own. */
+const MIN_TEXTS = 12;
+/** Pairs of columns that are compared. */
+const MAX_ORDERS = 30;
+const LESS = 0;
+const EQUAL = 1;
+const GREATER = 2;
 
 type Row = Readonly<Record<string, unknown>>;
 type Cells = unknown[];
 
-/** Takes rows apart into columns. Columns with one value explain nothing and are left out. */
-export function buildColumns(rows: readonly Row[]): Column[] {
+/** Takes rows apart into columns, the failing rows first. Columns with one value explain nothing and are left out. */
+export function buildColumns(rows: readonly Row[], failingCount: number): Column[] {
   const cells = new Map<string, { values: Cells; filled: number }>();
   for (const [i, row] of rows.entries()) {
     for (const [path, value] of walkCells(row)) {
@@ -44,22 +56,78 @@ export function buildColumns(rows: readonly Row[]): Column[] {
     }
   }
   const byUse = [...cells].sort(([, a], [, b]) => b.filled - a.filled).slice(0, MAX_COLUMNS);
-  return byUse.flatMap(([name, { values }]) => [...deriveColumns(name, values)]).filter(isVaried);
+  const columns = byUse.flatMap(([name, { values }]) => [...deriveColumns(name, values, failingCount)]).filter(isVaried);
+  return [...columns, ...compareColumns(columns)];
 }
 
 const isVaried = ({ of, values, isSometimesMissing }: Column): boolean =>
-  of === 'member' ? values.length > 0 : values.length + (isSometimesMissing ? 1 : 0) > 1;
+  of === 'member' || of === 'part' ? values.length > 0 : values.length + (isSometimesMissing ? 1 : 0) > 1;
 
 /** Texts have a length; lists and objects have a size and members. Of equal explanations the first one is taken. */
-function* deriveColumns(name: string, cells: Cells): Generator<Column> {
+function* deriveColumns(name: string, cells: Cells, failingCount: number): Generator<Column> {
   if (cells.some((value) => typeof value === 'object' && value !== null)) {
     yield buildColumn(name, 'size', mapCells(cells, sizeOf));
-    yield buildMembers(name, cells);
+    yield buildMembers(name, 'member', cells, valuesIn);
   }
   const plain = buildColumn(name, 'value', mapCells(cells, toPlain), !cells.some(Array.isArray));
   yield plain;
   const lengthOf = (value: unknown): number | undefined => (typeof value === 'string' ? value.length : undefined);
   if (plain.order === 'text') yield buildColumn(name, 'length', mapCells(cells, lengthOf));
+  if (plain.order === 'text' && plain.values.length > MIN_TEXTS) {
+    const parts = findParts(cells, failingCount);
+    yield buildMembers(name, 'part', cells, (cell) => (typeof cell === 'string' ? parts.filter((part) => cell.includes(part)) : []));
+  }
+}
+
+/** The words of texts that are commonest in failing rows, compared with the passing ones. */
+function findParts(cells: Cells, failingCount: number): readonly string[] {
+  const counts = new Map<string, { failing: number; passing: number }>();
+  for (let i = 0; i < cells.length; i++) {
+    const cell = cells[i];
+    if (typeof cell !== 'string') continue;
+    for (const word of new Set(cell.match(wordPattern) ?? [])) {
+      const count = counts.get(word) ?? { failing: 0, passing: 0 };
+      counts.set(word, count);
+      if (i < failingCount) count.failing++;
+      else count.passing++;
+    }
+  }
+  const passingShare = failingCount / Math.max(1, cells.length - failingCount);
+  const weight = ({ failing, passing }: { failing: number; passing: number }): number => failing - passing * passingShare;
+  return [...counts]
+    .filter(([, { failing }]) => failing > 1)
+    .sort(([, a], [, b]) => weight(b) - weight(a))
+    .slice(0, MAX_PARTS)
+    .map(([word]) => word);
+}
+
+/** How the columns of each kind compare with each other, row by row. Columns that always compare alike are left out. */
+function compareColumns(columns: readonly Column[]): Column[] {
+  const found: Column[] = [];
+  const comparable = columns.filter(({ of, order }) => of === 'value' && order !== 'none');
+  for (const [at, one] of comparable.entries()) {
+    for (const two of comparable.slice(at + 1)) {
+      if (one.order !== two.order || found.length === MAX_ORDERS) continue;
+      const codes = Int32Array.from(one.codes, (code, row) => {
+        const order = compareCells(one.values[code], two.values[two.codes[row] as number]);
+        return order === undefined ? missing : order === 0 ? EQUAL : order < 0 ? LESS : one.order === 'text' ? LESS : GREATER;
+      });
+      const used = new Set(codes);
+      // Of texts, only that some are equal is of interest.
+      if (!used.has(EQUAL) && (one.order === 'text' || !used.has(LESS) || !used.has(GREATER))) continue;
+      found.push({
+        name: one.name,
+        of: 'order',
+        other: two.name,
+        order: 'none',
+        values: one.order === 'text' ? ['!=', '='] : ['<', '=', '>'],
+        codes,
+        isSometimesMissing: false,
+        prefixes: [],
+      });
+    }
+  }
+  return found;
 }
 
 /** Lists are compared as wholes, by their JSON. Objects are only compared by their parts. */
@@ -88,9 +156,9 @@ function buildColumn(name: string, of: Column['of'], cells: readonly (Scalar | u
   return { name, of, order, values, codes, isSometimesMissing, prefixes: order === 'text' ? findPrefixGroups(values as readonly string[]) : [] };
 }
 
-function buildMembers(name: string, cells: Cells): Column {
+function buildMembers(name: string, of: 'member' | 'part', cells: Cells, membersOf: (cell: unknown) => readonly Scalar[]): Column {
   const counts = new Map<Scalar, number>();
-  const members = Array.from(cells, (cell) => valuesIn(cell));
+  const members = Array.from(cells, membersOf);
   for (const inRow of members) for (const value of inRow) counts.set(value, (counts.get(value) ?? 0) + 1);
   // What a single row has, or each row, distinguishes nothing.
   const common = [...counts].filter(([, count]) => count > 1 && count < cells.length).sort(([, a], [, b]) => b - a);
@@ -105,7 +173,7 @@ function buildMembers(name: string, cells: Cells): Column {
     }
     starts[i + 1] = codes.length;
   }
-  return { name, of: 'member', order: 'none', values, codes: Int32Array.from(codes), starts, isSometimesMissing: false, prefixes: [] };
+  return { name, of, order: 'none', values, codes: Int32Array.from(codes), starts, isSometimesMissing: false, prefixes: [] };
 }
 
 const sortValues = (values: ReadonlySet<Scalar>, order: Column['order']): Scalar[] =>

@@ -17,9 +17,13 @@ export type Condition =
   | { readonly kind: 'length'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
   /** The number of values of a list, or of keys of an object. */
   | { readonly kind: 'size'; readonly column: string; readonly from?: number | undefined; readonly to?: number | undefined }
-  /** A list has a value, or an object a key; or not. Other values contain nothing. */
+  /** A list has a value, an object a key, or a text a part; or not. Other values contain nothing. */
   | { readonly kind: 'contains' | 'lacks'; readonly column: string; readonly value: Scalar }
+  /** How the values of two columns compare: numbers, dates, or the equality of texts. */
+  | { readonly kind: 'order'; readonly column: string; readonly operator: Operator; readonly other: string }
   | { readonly kind: 'missing'; readonly column: string };
+
+export type Operator = '<' | '<=' | '=' | '!=' | '>' | '>=';
 
 type Row = Readonly<Record<string, unknown>>;
 
@@ -77,9 +81,13 @@ export function holds(condition: Condition, row: Row): boolean {
       return size !== undefined && isWithin(size, condition.from, condition.to);
     }
     case 'contains':
-      return valuesIn(found).includes(condition.value);
+      return contains(found, condition.value);
     case 'lacks':
-      return !valuesIn(found).includes(condition.value);
+      return !contains(found, condition.value);
+    case 'order': {
+      const order = compareCells(value, toScalar(valueAt(row, condition.other)));
+      return order !== undefined && matchesOrder(order, condition.operator);
+    }
     case 'prefix':
       return typeof value === 'string' && value.startsWith(condition.prefix);
     case 'length':
@@ -90,6 +98,24 @@ export function holds(condition: Condition, row: Row): boolean {
       return isComparable && isWithin(value as number | string, from, to);
     }
   }
+}
+
+/** Whether a list has a value, an object a key, or a text a part. */
+const contains = (found: unknown, value: Scalar): boolean => (typeof found === 'string' ? found.includes(String(value)) : valuesIn(found).includes(value));
+
+/** Negative, zero or positive for two numbers or two dates; zero or NaN for other scalars, which are only equal or not. Undefined for others. */
+export function compareCells(a: Scalar | undefined, b: Scalar | undefined): number | undefined {
+  if (a === undefined || b === undefined || a === null || b === null || typeof a !== typeof b) return undefined;
+  if (a === b) return 0;
+  return (typeof a === 'number' && typeof b === 'number') || (isDate(a) && isDate(b)) ? (a < b ? -1 : 1) : Number.NaN;
+}
+
+function matchesOrder(order: number, operator: Operator): boolean {
+  if (operator === '=') return order === 0;
+  if (operator === '!=') return order !== 0;
+  if (operator === '<') return order < 0;
+  if (operator === '<=') return order <= 0;
+  return operator === '>' ? order > 0 : order >= 0;
 }
 
 export const holdAll = (conditions: readonly Condition[], row: Row): boolean => conditions.every((condition) => holds(condition, row));
@@ -121,6 +147,8 @@ export function formatCondition(condition: Condition): string {
       return `${column} contains ${JSON.stringify(condition.value)}`;
     case 'lacks':
       return `${column} does not contain ${JSON.stringify(condition.value)}`;
+    case 'order':
+      return `${column} ${condition.operator} ${condition.other}`;
     case 'size':
       if (condition.to === 0) return `${column} is empty`;
       return condition.from === 1 && condition.to === undefined ? `${column} is not empty` : formatRange(`size of ${column}`, condition.from, condition.to);

@@ -1,5 +1,5 @@
 import { type Column, missing } from './columns.ts';
-import type { Condition } from './condition.ts';
+import type { Condition, Operator } from './condition.ts';
 import { MAX_BOUNDS, ranges } from './ranges.ts';
 
 /** A condition on the codes of a column: those from `low` to `high`, or all others. */
@@ -24,6 +24,8 @@ export interface RowSet {
 const kinds = Math.log(3);
 /** A text's length explains where the text itself does not do as well. */
 const LENGTH_PENALTY = 2;
+/** A value or a range explains where parts of texts and orders of columns do not do much better. */
+const DERIVED_PENALTY = 7;
 /** Of a column with more values, that a row lacks one of them says nothing. */
 const MAX_EXCLUDED = 12;
 
@@ -89,8 +91,7 @@ interface RangeCounts {
 export interface PredicateQuery {
   readonly index: number;
   readonly column: Column;
-  /** The number of columns to choose from. */
-  readonly columnCount: number;
+  readonly counts: ColumnCounts;
   readonly histogram: Histogram;
   /** The rows that are searched. */
   readonly all: RowSet;
@@ -98,26 +99,40 @@ export interface PredicateQuery {
   minFailing(cost: number): number;
 }
 
-const choiceCost = ({ of }: Column, columnCount: number): number => kinds + Math.log(columnCount) + (of === 'length' ? LENGTH_PENALTY : 0);
+/** What is derived from columns is one choice more, and does not make the columns themselves harder to find. */
+const choiceCost = ({ of }: Column, { plain, derived }: ColumnCounts): number =>
+  kinds + (of === 'part' || of === 'order' ? Math.log(derived) + DERIVED_PENALTY : Math.log(plain)) + (of === 'length' ? LENGTH_PENALTY : 0);
+
+/** The numbers of columns to choose from: those with values, lengths, sizes and members, and those with parts of texts and orders. */
+export interface ColumnCounts {
+  readonly plain: number;
+  readonly derived: number;
+}
+
+export function countColumns(columns: readonly Column[]): ColumnCounts {
+  const derived = columns.filter(({ of }) => of === 'part' || of === 'order').length;
+  return { plain: columns.length - derived, derived: Math.max(1, derived) };
+}
+
 const isRangedColumn = ({ order }: Column): boolean => order === 'number' || order === 'date';
 
 /** The cost of the cheapest predicate on a column. */
-export function minCost(column: Column, columnCount: number): number {
+export function minCost(column: Column, counts: ColumnCounts): number {
   const options = column.isSometimesMissing ? 1 : isRangedColumn(column) ? Math.min(column.values.length, 2 * MAX_BOUNDS) : column.values.length;
-  return choiceCost(column, columnCount) + Math.log(Math.max(1, options));
+  return choiceCost(column, counts) + Math.log(Math.max(1, options));
 }
 
 /** The predicates on one column that are met by a larger part of the failing rows than of the passing ones, with the rows that meet each. */
-export function* findPredicates({ index, column, columnCount, histogram, all, minFailing }: PredicateQuery): Generator<[Predicate, RowSet]> {
+export function* findPredicates({ index, column, counts, histogram, all, minFailing }: PredicateQuery): Generator<[Predicate, RowSet]> {
   const { values, of, isSometimesMissing, prefixes } = column;
   const { failing, passing } = histogram;
-  const choice = choiceCost(column, columnCount);
+  const choice = choiceCost(column, counts);
   const costAmong = (options: number): number => choice + Math.log(Math.max(1, options));
   const failsMore = (failed: number, passed: number): boolean => failed * all.passing > passed * all.failing;
   if (isSometimesMissing && (failing[0] as number) > 0)
     yield [{ column: index, is: 'missing', low: missing, high: missing, cost: costAmong(1) }, histogram.at(missing)];
   const isRanged = isRangedColumn(column);
-  const canExclude = !isRanged && (of === 'member' || (values.length > 2 && values.length <= MAX_EXCLUDED));
+  const canExclude = !isRanged && (of === 'member' || of === 'part' || (values.length > 2 && values.length <= MAX_EXCLUDED));
   const cost = costAmong(values.length);
   const enough = minFailing(cost);
   for (let code = 0; code < values.length; code++) {
@@ -159,11 +174,15 @@ export function meets({ codes, starts }: Column, { is, low, high }: Predicate, r
   return isWithin !== (is === 'not');
 }
 
-export function conditionOf({ name: column, of, values }: Column, { is, low, high, prefix }: Predicate): Condition {
+const opposites = { '<': '>=', '=': '!=', '!=': '=', '>': '<=' } as const;
+
+export function conditionOf({ name: column, of, values, other }: Column, { is, low, high, prefix }: Predicate): Condition {
   if (is === 'missing') return { kind: is, column };
   if (prefix !== undefined) return { kind: 'prefix', column, prefix };
   const value = values[low] as string;
-  if (of === 'member') return { kind: is === 'not' ? 'lacks' : 'contains', column, value };
+  if (of === 'order')
+    return { kind: of, column, operator: is === 'not' ? opposites[value as keyof typeof opposites] : (value as Operator), other: other as string };
+  if (of === 'member' || of === 'part') return { kind: is === 'not' ? 'lacks' : 'contains', column, value };
   if (is === 'range' || of !== 'value') {
     const kind = of === 'value' ? 'range' : of;
     if (is === 'value') return { kind, column, from: values[low] as number, to: values[low] as number };

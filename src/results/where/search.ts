@@ -1,7 +1,7 @@
 import type { Column } from './columns.ts';
 import type { Condition } from './condition.ts';
 import { Evidence } from './evidence.ts';
-import { conditionOf, findPredicates, Histogram, meets, minCost, type Predicate, type RowSet } from './predicates.ts';
+import { type ColumnCounts, conditionOf, countColumns, findPredicates, Histogram, meets, minCost, type Predicate, type RowSet } from './predicates.ts';
 
 /** A conjunction: what its parent demands, and one predicate more. */
 interface Candidate extends RowSet {
@@ -31,7 +31,7 @@ const lengthCost = [0, Math.log(2), Math.log(4 / 2), Math.log(8 / 6)];
 const MAX_BEAM_WIDTH = 24;
 const MIN_BEAM_WIDTH = 8;
 /** Up to this number of cells, columns times rows, the beam has its full width. Above, it shrinks so that the time stays the same. */
-const MAX_CELLS = 250_000;
+const MAX_CELLS = 150_000;
 const MAX_ROUNDS = 3;
 /** In natural logarithms: how much likelier the statuses must be with a cause than without. By chance, about one in twenty is. */
 const MIN_SCORE = 3;
@@ -45,12 +45,14 @@ export class Search {
   readonly #marks: Float64Array;
   readonly #histograms: readonly Histogram[];
   readonly #beamWidth: number;
+  readonly #counts: ColumnCounts;
 
   /** `passingWeight` is how many passing cases a passing row stands for, if a failing row stands for one failing case. */
   constructor(columns: readonly Column[], failed: Uint8Array, passingWeight = 1) {
     this.#columns = columns;
     this.#passingWeight = passingWeight;
     this.#failed = failed;
+    this.#counts = countColumns(columns);
     const cells = columns.length * failed.length;
     this.#beamWidth = Math.max(MIN_BEAM_WIDTH, Math.min(MAX_BEAM_WIDTH, Math.floor((MAX_BEAM_WIDTH * MAX_CELLS) / cells)));
     let state = 1;
@@ -109,17 +111,16 @@ export class Search {
   /** What extends a candidate by one predicate, without what cannot reach a score even with more predicates. */
   *#children(parent: Candidate, evidence: Evidence, bar: number): Generator<Candidate> {
     const rows = this.#rowsOf(parent);
-    const columnCount = this.#columns.length;
     const costBefore = parent.predicates.reduce((sum, { cost }) => sum + cost, lengthCost[parent.predicates.length + 1] as number);
     // One failure is not a pattern.
     const minFailing = (cost: number): number => Math.max(2, evidence.minFailing(bar + costBefore + cost));
     for (const [index, column] of this.#columns.entries()) {
       // A text and its length are one column.
       if (parent.predicates.some((predicate) => this.#columns[predicate.column]?.name === column.name)) continue;
-      if (minFailing(minCost(column, columnCount)) > parent.failing) continue;
+      if (minFailing(minCost(column, this.#counts)) > parent.failing) continue;
       const histogram = this.#histograms[index] as Histogram;
       histogram.fill(column, rows, this.#failed, this.#marks);
-      for (const [predicate, met] of findPredicates({ index, column, columnCount, histogram, all: parent, minFailing }))
+      for (const [predicate, met] of findPredicates({ index, column, counts: this.#counts, histogram, all: parent, minFailing }))
         yield this.#extend(parent, predicate, met, evidence);
     }
   }

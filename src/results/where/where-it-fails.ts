@@ -11,8 +11,8 @@ export interface LabeledRow {
 
 /**
  * Find where a test fails: the shortest conditions on its columns that hold for failing cases and not for passing ones, with exact
- * counts. Conditions are values, pairs and triples of values, ranges of numbers and dates, prefixes and lengths of strings, and sizes and
- * members of lists and objects. Without an explanation for the failures, there are no causes. A few failures can still have suspects: the smallest combinations of values that
+ * counts. Conditions are values, pairs and triples of values, ranges of numbers and dates, prefixes and lengths of strings, sizes and members
+ * of lists and objects, words of texts, and how two columns compare. Without an explanation for the failures, there are no causes. A few failures can still have suspects: the smallest combinations of values that
  * appear in failing rows and in no passing row.
  *
  * ```ts
