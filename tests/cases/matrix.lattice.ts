@@ -128,7 +128,7 @@ export const covering = suite('a covering matrix', [
     check.equal(await collect(matrix(axes, located)), rows, 'the same seed, the same rows');
   }),
 
-  test('reports combinations that rows do not tell apart', ({ check }) => {
+  test('reports combinations that are in the same rows', ({ check }) => {
     const axes = { a: [1, 2], b: ['x', 'y'], c: [true, false] };
     const rows = [
       { a: 1, b: 'x', c: true },
@@ -144,7 +144,7 @@ export const covering = suite('a covering matrix', [
       { a: 1, b: 'x' },
       { a: 1, c: true },
     ]);
-    // That b goes with a cannot be told apart, since no row has one of them alone.
+    // Values of a and b that only occur together are not reported, since no row has one of them alone.
     check.equal(
       verifyCoverage(
         { a: [1, 2], b: ['x', 'y'] },

@@ -15,7 +15,7 @@ export const dues = suite('dues', [
       { strength: 2, exclude: [{ pet: 'dog', hull: 'tri' }] }).derive(({ pet }) => ({ fee: pet === 'no' ? 0 : 5 })),
   }, ({ row, check, log }, { office }) => {
     if (row.pet === 'dog' && row.hull === 'tri') throw new Error('excluded');
-    if (row.fee !== (row.pet === 'no' ? 0 : 5)) throw new Error('a derived column that does not fit');
+    if (row.fee !== (row.pet === 'no' ? 0 : 5)) throw new Error('a derived column that is wrong');
     check.equal(office.price(row), 1);
   }),
   test('moors {hull} with {lines} lines', { cases: matrix({ hull: ['mono', 'cat'], lines: [2, 3, 4, 6, 8], wind: ['calm', 'breeze', 'gale'] }) }, ({ row }) => {

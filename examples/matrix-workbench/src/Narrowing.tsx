@@ -24,7 +24,7 @@ export function Narrowing({ rows, failed, read }: { readonly rows: readonly Row[
   const answer = (given: Answer) => (): void => setAnswers([...answers, given]);
   return (
     <div className="where" role="status">
-      <p>{describe(where)}</p>
+      <p>{textOfWhere(where)}</p>
       {step.next && (
         <p className="tools">
           <span>
@@ -62,7 +62,7 @@ export function Narrowing({ rows, failed, read }: { readonly rows: readonly Row[
   );
 }
 
-function describe({ causes, suspects, elsewhere }: ReturnType<typeof whereItFails>): string {
+function textOfWhere({ causes, suspects, elsewhere }: ReturnType<typeof whereItFails>): string {
   const textOf = ({
     conditions,
   }: {

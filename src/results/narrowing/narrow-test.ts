@@ -114,7 +114,7 @@ class TestSearch {
       }
     }
     const rest = unexplained.filter(({ ordinal }) => !this.#isExplained((open.find((row) => row.ordinal === ordinal) as Observation).codes));
-    return { causes: this.#found.map((cause) => this.#describe(cause)), unexplained: rest };
+    return { causes: this.#found.map((cause) => this.#summarize(cause)), unexplained: rest };
   }
 
   /** Whether a row would fail for a cause that was found. */
@@ -248,7 +248,7 @@ class TestSearch {
     return parts.find((part) => !this.#space.observations.some(({ failed, codes }) => !failed && agrees(codes, row.codes, part)));
   }
 
-  #describe(cause: FoundCause): FailureCause {
+  #summarize(cause: FoundCause): FailureCause {
     const { row, parts, isProven, smallest } = cause;
     const alone = this.#space.observations.filter(({ codes }) => !this.#isExplained(codes, cause));
     const differing = ({ codes }: Observation): number => parts.filter((part) => !meetsPart(this.#space, { row }, part, codes)).length;
