@@ -1,4 +1,5 @@
 import type { Activity } from './journal/entries.ts';
+import type { NarrowProgress } from './narrowing/session.ts';
 import type { RunState } from './run-state.ts';
 
 /** How far a run is. */
@@ -9,8 +10,8 @@ export interface RunProgress {
   readonly elapsed: number;
   /** Undefined where the last durations of some tests are not known. */
   readonly expected: ExpectedTime | undefined;
-  /** The test whose failures are explained by further rows, by its titles, and how many of these ran. */
-  readonly narrowing?: { readonly path: readonly string[]; readonly probes: number } | undefined;
+  /** If further rows are run to explain failures. */
+  readonly narrowing?: NarrowProgress | undefined;
 }
 
 /** What a lane is doing. */

@@ -270,6 +270,21 @@ export const narrow = test('a terminal of {width} columns has its lines', { case
   check.holds(padOrTruncate('berth', row.width).length >= Math.min(5, row.width));
 });
 
+export const narrowed = test('while a test is narrowed, the likeliest combination is shown', ({ check }) => {
+  const likeliest = [
+    { kind: 'value', column: 'season', value: 'winter' },
+    { kind: 'value', column: 'hull', value: 'cat' },
+  ] as const;
+  const progress = { state: emptyState(), lanes: [], elapsed: 1500, expected: undefined };
+  const narrowing = { path: ['dues', 'a price'], probes: 5, step: { possible: 12, likeliest } };
+  check.equal(renderProgress({ ...progress, narrowing }, 80, plainStyle), [
+    '',
+    'narrowing dues › a price  5 extra cases  1.5 s',
+    '  12 combinations possible, likeliest season=winter & hull=cat',
+  ]);
+  check.equal(renderProgress({ ...progress, narrowing: { ...narrowing, probes: 0, step: undefined } }, 80, plainStyle).length, 2);
+});
+
 export const markedWords = test('the mark of a code frame is under the word, behind {before}', {
   cases: namedRows({
     latin: { before: 'nights', columns: 6 },

@@ -43,9 +43,9 @@ const lies = [
   ['of many passes at once one is lost', 'results/run-state.ts', '  state.counts.passed += passes;\n', '  state.counts.passed += passes - 1;\n'],
   [
     'every second result is not recorded',
-    'node/lane/lane.ts',
-    '          this.#record.ended(planned, result);\n        },\n',
-    '          if (planned.ordinal % 2 === 0) this.#record.ended(planned, result);\n        },\n',
+    'node/lane/run-recorder.ts',
+    '    this.#record.ended(planned, result);\n  }\n',
+    '    if (planned.ordinal % 2 === 0) this.#record.ended(planned, result);\n  }\n',
   ],
   [
     'a result is recorded twice',
@@ -149,7 +149,7 @@ const lies = [
   ['what is alike goes to several lanes', 'cases/data/key-partitioner.ts', 'return this.#key(text, from, to) %', 'return from %'],
   ['a share of the records is left out', 'cases/data/key-partitioner.ts', '% this.#share.of ===', '% (this.#share.of + 1) ==='],
   ['twins of rows that rose are not told', 'cases/duplicate-counter.ts', '      await this.#remember();\n', ''],
-  ['a plain pass is lost', 'running/result-dispatcher.ts', 'else this.#listener.passed?.(run, run.begun - this.#started);', ''],
+  ['a plain pass is lost', 'running/result-dispatcher.ts', 'this.#listener.passed(run, run.begun - this.#started);', 'run.begun;'],
   ['errors of the plan are no matter', 'suites/plan.ts', 'problems: planner.problems,', 'problems: [],'],
   ['the selection is ignored', 'suites/selection.ts', 'conditions.push((planned) => places.some((stands) => stands(planned)));', ';'],
   ['a body past its time is fine', 'running/attempt.ts', `  run.fail({\n    cause: 'timeout',`, `  if (run.ended) run.fail({\n    cause: 'timeout',`],
@@ -162,8 +162,8 @@ const lies = [
   [
     'after a crash nothing more runs',
     'node/coordinator.ts',
-    '      if (this.#fruitless >= fruitlessLanes) {',
-    '      if (isProgress) return;\n      if (this.#fruitless >= fruitlessLanes) {',
+    '    const keepsCrashing = !this.#stopped',
+    '    if (isProgress) return false;\n    const keepsCrashing = !this.#stopped',
   ],
   ['process.exit leaves no word', 'node/lane/process-guard.ts', '    for (const run of this.#guilty()) {', '    for (const run of [] as CaseRun[]) {'],
   [

@@ -1,5 +1,7 @@
 import type { Activity } from '../../results/journal/entries.ts';
+import type { NarrowProgress } from '../../results/narrowing/session.ts';
 import type { RunProgress } from '../../results/run-progress.ts';
+import { formatCondition } from '../../results/where/condition.ts';
 import { duration, escapeToOneLine, formatCount, padOrTruncate, type Style } from '../style.ts';
 import { renderCounts } from './run.ts';
 
@@ -14,10 +16,7 @@ const words: Readonly<Record<Activity['what'], string>> = {
 
 /** The lines below the printed output that are redrawn: how far the run is, and what each lane does. */
 export function renderProgress({ state, lanes, elapsed, expected, narrowing }: RunProgress, width: number, style: Style): string[] {
-  if (narrowing) {
-    const count = `${formatCount(narrowing.probes, 'extra case')}  ${duration(elapsed)}`;
-    return ['', `${padOrTruncate(`narrowing ${escapeToOneLine(narrowing.path.join(' › '))}`, width - count.length - 4).trimEnd()}  ${style.dim(count)}`];
-  }
+  if (narrowing) return renderNarrowing(narrowing, elapsed, width, style);
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
   const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
   const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;
@@ -31,6 +30,18 @@ export function renderProgress({ state, lanes, elapsed, expected, narrowing }: R
         const text = padOrTruncate(`${words[what] ? `${words[what]} ` : ''}${escapeToOneLine(name)}`, width - 24).trimEnd();
         return style.dim(`  lane ${number}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
       }),
+  ];
+}
+
+/** The test that is being narrowed, how many combinations are still possible, and the likeliest of them. */
+function renderNarrowing({ path, probes, step }: NarrowProgress, elapsed: number, width: number, style: Style): string[] {
+  const count = `${formatCount(probes, 'extra case')}  ${duration(elapsed)}`;
+  const possible =
+    step && `${formatCount(step.possible, 'combination')} possible, likeliest ${escapeToOneLine(step.likeliest.map(formatCondition).join(' & '))}`;
+  return [
+    '',
+    `${padOrTruncate(`narrowing ${escapeToOneLine(path.join(' › '))}`, width - count.length - 4).trimEnd()}  ${style.dim(count)}`,
+    ...(possible ? [style.dim(`  ${padOrTruncate(possible, width - 4).trimEnd()}`)] : []),
   ];
 }
 

@@ -37,6 +37,10 @@ export class Hypotheses {
     this.#normalize();
   }
 
+  get size(): number {
+    return this.#all.length;
+  }
+
   get isEmpty(): boolean {
     return this.#all.length === 0;
   }

@@ -42,6 +42,16 @@ export interface NarrowOptions {
   readonly budget: number;
   /** The ordinals of the failing rows to explain. Default: all. */
   readonly explain?: ReadonlySet<number> | undefined;
+  /** Called before each probe. */
+  onStep?(step: NarrowStep): void;
+}
+
+/** What is still possible for the row that is being explained. */
+export interface NarrowStep {
+  /** The number of combinations. */
+  readonly possible: number;
+  /** The likeliest one. */
+  readonly likeliest: readonly Condition[];
 }
 
 /** A combination is tried with other values in all other columns when it is at least this likely. */
@@ -76,13 +86,15 @@ class TestSearch {
   readonly #random: Random;
   readonly #found: FoundCause[] = [];
   readonly #explain: ReadonlySet<number> | undefined;
+  readonly #onStep: NarrowOptions['onStep'];
   #left: number;
   /** Runs a probe that no other cause makes fail. */
   readonly #tryProbe: TryProbe;
 
-  constructor(space: SearchSpace, { seed, budget, explain }: NarrowOptions) {
+  constructor(space: SearchSpace, { seed, budget, explain, onStep }: NarrowOptions) {
     this.#space = space;
     this.#explain = explain;
+    this.#onStep = onStep;
     this.#random = createRandom(`narrow ${seed}`);
     this.#left = budget;
     this.#tryProbe = function* (this: TestSearch, probe: Probe): Generator<Probe, Observation | undefined, ProbeResult> {
@@ -153,6 +165,7 @@ class TestSearch {
     let refused = 0;
     while (!hypotheses.isEmpty) {
       const { columns, weight } = hypotheses.best;
+      this.#onStep?.({ possible: hypotheses.size, likeliest: asCause(row, columns).parts.map((part) => conditionOfPart(this.#space, { row }, part)) });
       const isConfirming = weight >= CONFIRM_WEIGHT;
       if (isConfirming && this.#isProven(asCause(row, columns))) return yield* this.#complete(row, columns, true);
       const open = isConfirming ? this.#missingPass(row, columns) : undefined;

@@ -3,7 +3,7 @@ import type { Probe, ProbeBatch } from '../../suites/probes.ts';
 import type { JournalEntry } from '../journal/entries.ts';
 import type { RecordedResult, TestHeader } from '../recorded-result.ts';
 import { classifyStatus, testedCauses } from '../where/tests.ts';
-import { type FailureCause, type NarrowedTest, narrowTest, type UnexplainedRow } from './narrow-test.ts';
+import { type FailureCause, type NarrowedTest, type NarrowStep, narrowTest, type UnexplainedRow } from './narrow-test.ts';
 import { type KnownRow, type ProbeResult, type Row, SearchSpace } from './search-space.ts';
 
 /** What to run next of a test: further rows, or all its rows. */
@@ -23,6 +23,15 @@ export interface NarrowedResult {
   readonly cases: number;
   readonly probes: readonly { readonly row: Row; readonly failed: boolean }[];
   readonly milliseconds: number;
+}
+
+/** What is shown while the causes of a test are searched. */
+export interface NarrowProgress {
+  /** The titles of its suites and its own. */
+  readonly path: readonly string[];
+  /** The number of probes that ran. */
+  readonly probes: number;
+  readonly step: NarrowStep | undefined;
 }
 
 export interface SessionOptions {
@@ -54,6 +63,7 @@ export class NarrowSession {
   #search: Generator<Probe, NarrowedTest, ProbeResult> | undefined;
   #selected: readonly KnownRow[] = [];
   #probes: { row: Row; failed: boolean }[] = [];
+  #step: NarrowStep | undefined;
   #began = 0;
   #next = MAX_ROWS;
   #answer: ProbeResult;
@@ -62,10 +72,10 @@ export class NarrowSession {
     this.#options = options;
   }
 
-  /** The number of probes that ran for the current test, and its title. Undefined before the first probe. */
-  get progress(): { readonly path: readonly string[]; readonly probes: number } | undefined {
+  /** How far the search for the causes of the current test is. Undefined before the first probe. */
+  get progress(): NarrowProgress | undefined {
     const test = this.#search && this.#tests.get(this.#queue?.[0] as number);
-    return test && { path: test.header.path, probes: this.#probes.length };
+    return test && { path: test.header.path, probes: this.#probes.length, step: this.#step };
   }
 
   take(entry: JournalEntry): void {
@@ -97,13 +107,13 @@ export class NarrowSession {
         this.#selected = [...(this.#tests.get(test) as TestRows).failing];
         return { test, probes: undefined };
       }
-      const probe = this.#step(test, now);
+      const probe = this.#nextProbe(test, now);
       if (probe) return { test, probes: { first: this.#next++, probes: [probe] } };
     }
     return undefined;
   }
 
-  #step(test: number, now: number): Probe | undefined {
+  #nextProbe(test: number, now: number): Probe | undefined {
     const { header, failing, passing, ids, cases } = this.#tests.get(test) as TestRows;
     let step: IteratorResult<Probe, NarrowedTest>;
     if (this.#search) step = this.#search.next(this.#answer);
@@ -112,6 +122,9 @@ export class NarrowSession {
       const { columns, budget, seed } = this.#options;
       const left = budget - this.results.reduce((sum, { probes }) => sum + probes.length, 0);
       this.#search = narrowTest(new SearchSpace([...failing, ...passing], columns), {
+        onStep: (step) => {
+          this.#step = step;
+        },
         budget: left,
         seed,
         explain: new Set(this.#selected.map(({ ordinal }) => ordinal)),
@@ -124,6 +137,7 @@ export class NarrowSession {
     const named = unexplained.map(({ ordinal, reason }) => ({ id: ids.get(ordinal) ?? header.id, reason }));
     this.results.push({ causes, unexplained: named, header, failing: this.#selected, cases, probes: this.#probes, milliseconds: now - this.#began });
     this.#search = undefined;
+    this.#step = undefined;
     this.#selected = [];
     this.#probes = [];
     return undefined;
