@@ -1,7 +1,7 @@
 /** The public entry point: runs unchanged in Node and in browsers. */
 
 export type { Annotations, RowAnnotations } from './cases/annotations.ts';
-export { type Cell, cell } from './cases/data/cells.ts';
+export { type Cell, cell, type NumberCell } from './cases/data/cells.ts';
 export type { Columns, RowOf, StandardSchema } from './cases/data/columns.ts';
 export { type DataFileOptions, dataFile } from './cases/data/data-file.ts';
 export { matrix } from './cases/matrix/matrix.ts';
@@ -13,6 +13,7 @@ export type { CaseSource, Datum } from './cases/source.ts';
 export { namedRows, range, rows, table, values } from './cases/table.ts';
 export { assert, type Checks, type Comparisons, type Ensures } from './checks/checks.ts';
 export type { ExpectedError } from './checks/comparisons.ts';
+export type { ColumnValues, RowChecks, RowEnsures } from './checks/row-checks.ts';
 export { type Factory, factory, type MakeContext, random } from './fixtures/factory.ts';
 export {
   type Fixture,
@@ -33,7 +34,8 @@ export { ProblemError } from './problems/problem-error.ts';
 export type { Frame, SourceLocation } from './problems/source-location.ts';
 export type { Suspect, Suspects } from './results/cause/suspects.ts';
 export { type NarrowOptions, narrow } from './results/narrowing/narrow.ts';
-export type { FailureCause, NarrowedTest, UnexplainedRow } from './results/narrowing/narrow-test.ts';
+export type { NarrowedTest, UnexplainedRow } from './results/narrowing/narrow-test.ts';
+export type { FailureCause } from './results/narrowing/proof.ts';
 export type { FailurePattern, WhereItFails } from './results/where/causes.ts';
 export { type Condition, formatCondition } from './results/where/condition.ts';
 export { type LabeledRow, whereItFails } from './results/where/where-it-fails.ts';

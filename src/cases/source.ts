@@ -58,13 +58,12 @@ export interface SourceDefinition {
   readonly description: string;
   /** Its columns, where they are known without reading a row. */
   readonly columns?: readonly string[] | undefined;
+  /** How far computed numbers can be from the cells of a column, in `check.columns`. */
+  readonly tolerances?: ReadonlyMap<string, number> | undefined;
   /** What is wrong with it as a whole, before a row is read. */
   readonly problems?: readonly Problem[] | undefined;
   open(expansion: ExpansionContext): RowBatches;
-  /**
-   * An entry as the source would give it, from an entry with other values: derived columns are computed anew. Undefined if the source
-   * would not give it. Default: the entry as it is.
-   */
+  /** An entry with other values as the source would give it, with derived columns; undefined if it would not. Default: as it is. */
   readonly rebuild?: ((entry: RowEntry) => RowEntry | undefined) | undefined;
   /** Opened again, it gives the same rows at little cost. */
   readonly isReplayable?: boolean | undefined;
@@ -148,6 +147,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return new CaseSourceImpl({
       description: `${left.description} + ${right.description}`,
       columns: left.columns && right.columns && [...new Set([...left.columns, ...right.columns])],
+      tolerances: new Map([...(left.tolerances ?? []), ...(right.tolerances ?? [])]),
       problems: [...(left.problems ?? []), ...(right.problems ?? [])],
       async *open(expansion) {
         yield* left.open(expansion);
@@ -175,6 +175,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       this.#parts.columns?.map(nameOf),
       (row) => renamed(row, nameOf),
       (row) => renamed(row, (column) => oldNames.get(column) ?? column),
+      nameOf,
     );
   }
 
@@ -184,6 +185,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     columns: readonly string[] | undefined,
     reshape: (row: Readonly<Record<string, unknown>>) => object,
     restore?: (row: Readonly<Record<string, unknown>>) => object,
+    nameOf?: (column: string) => string,
   ): CaseSourceImpl<any> {
     const { columns: known, description } = this.#parts;
     const missing = known ? used.filter((column) => !known.includes(column)) : [];
@@ -196,9 +198,13 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       () => (entry) => (entry.problems ? entry : { ...entry, row: reshape(entry.row as Record<string, unknown>) }),
       restore && ((entry) => ({ ...entry, row: restore(entry.row as Record<string, unknown>) })),
     );
-    return problems.length === 0
-      ? reshaped
-      : new CaseSourceImpl({ ...CaseSourceImpl.partsOf(reshaped), problems: [...(this.#parts.problems ?? []), ...problems] });
+    const parts = CaseSourceImpl.partsOf(reshaped);
+    const tolerances = nameOf && new Map([...(parts.tolerances ?? [])].map(([column, tolerance]) => [nameOf(column), tolerance]));
+    return new CaseSourceImpl({
+      ...parts,
+      tolerances: tolerances ?? parts.tolerances,
+      problems: problems.length === 0 ? parts.problems : [...(this.#parts.problems ?? []), ...problems],
+    });
   }
 
   derive<More extends object>(compute: (row: Row) => More): CaseSource<any> {
@@ -240,6 +246,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return new CaseSourceImpl({
       columns: parts.columns,
       problems: parts.problems,
+      tolerances: parts.tolerances,
       rebuild: parts.rebuild,
       description: `${count} of ${parts.description}`,
       // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.
@@ -300,6 +307,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return new CaseSourceImpl({
       description: parts.description,
       columns,
+      tolerances: parts.tolerances,
       problems: parts.problems,
       facts,
       rebuild(entry) {
@@ -329,6 +337,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       facts: [...(left.facts ?? []), ...(right.facts ?? [])],
       description: `${left.description} ${sign} ${right.description}`,
       columns: left.columns && right.columns && [...left.columns, ...right.columns],
+      tolerances: new Map([...(left.tolerances ?? []), ...(right.tolerances ?? [])]),
       problems: [...(left.problems ?? []), ...(right.problems ?? []), ...clash],
       rebuild(entry) {
         const [one, two] = [rebuildPart(left, entry), rebuildPart(right, entry)];

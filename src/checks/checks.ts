@@ -77,7 +77,7 @@ export interface CheckRecorder {
   waits(what: string, origin: CapturedStack): () => boolean;
 }
 
-const MAX_FRAMES = 12;
+export const MAX_FRAMES = 12;
 
 /** Implements `Checks`; `this.<method>` hides the library's own frames. */
 export class ChecksImpl implements Checks {

@@ -73,6 +73,30 @@ export function compareProperties(actual: unknown, part: object): CheckOutcome {
   return findPromise(actual) ?? (hasPart(actual, part) ? undefined : both('lacks properties', projectOnto(actual, part), part));
 }
 
+/** Computed values beside the columns of a row. Numbers can differ by the tolerance of their column. */
+export function compareColumns(row: Readonly<Record<string, unknown>>, values: object, tolerances: ReadonlyMap<string, number> | undefined): CheckOutcome {
+  if (typeof values !== 'object' || values === null || isThenable(values))
+    return misuse('the argument of `columns`', 'an object with a value for each column', values);
+  const given = Object.entries(values);
+  const unknown = given.find(([column]) => !Object.hasOwn(row, column) && (values as Record<string, unknown>)[column] !== undefined);
+  for (const [column, value] of given) {
+    const promise = findPromise(value);
+    if (promise) return { message: `column ${column}: ${promise.message}` };
+  }
+  const differing = given.filter(([column, value]) => !isWithin(value, row[column], tolerances?.get(column)));
+  if (differing.length === 0) return undefined;
+  const names = differing.map(([column]) => column);
+  const where = `differs from the row in ${names.length === 1 ? 'column' : 'columns'} ${names.join(', ')}`;
+  return {
+    message: unknown ? `${where}; the row has no ${unknown[0]}` : where,
+    actual: formatValue(Object.fromEntries(differing)),
+    expected: formatValue(Object.fromEntries(names.filter((column) => Object.hasOwn(row, column)).map((column) => [column, row[column]]))),
+  };
+}
+
+const isWithin = (actual: unknown, expected: unknown, tolerance = 0): boolean =>
+  isEqual(actual, expected) || (typeof actual === 'number' && typeof expected === 'number' && Math.abs(actual - expected) <= tolerance);
+
 export const compareHolds = (condition: unknown): CheckOutcome =>
   condition ? findPromise(condition) : { message: condition === false ? 'does not hold' : `does not hold: ${formatValue(condition)}` };
 

@@ -1,6 +1,8 @@
+import { CaseSourceImpl } from '../cases/source.ts';
 import { type CheckRecorder, type Checks, ChecksImpl, type Ensures, EnsuresImpl } from '../checks/checks.ts';
 import type { CheckOutcome, Mismatch } from '../checks/comparisons.ts';
 import { formatValue } from '../checks/format-value.ts';
+import { type ExpectedRow, type RowChecks, RowChecksImpl, type RowEnsures, RowEnsuresImpl } from '../checks/row-checks.ts';
 import { isThenable } from '../checks/thenable.ts';
 import { SetupError } from '../fixtures/scope-instance.ts';
 import { formatThousands } from '../problems/format-thousands.ts';
@@ -311,11 +313,17 @@ class StepContextImpl implements StepContext {
   }
 }
 
+/** The row of a case, with the tolerances of its columns. */
+function expectedRowOf({ row, test }: PlannedCaseImpl): ExpectedRow {
+  const { cases } = test.test.options;
+  return { row, tolerances: cases && CaseSourceImpl.partsOf(cases).tolerances };
+}
+
 /** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */
 export class CaseContextImpl implements CaseContext<any> {
   readonly #run: CaseAttempt;
-  #check: Checks | undefined;
-  #ensure: Ensures | undefined;
+  #check: RowChecks<any> | undefined;
+  #ensure: RowEnsures<any> | undefined;
   #stepper: Step | undefined;
 
   constructor(run: CaseAttempt) {
@@ -325,12 +333,12 @@ export class CaseContextImpl implements CaseContext<any> {
   get row(): object {
     return this.#run.planned.entry.row;
   }
-  get check(): Checks {
-    this.#check ??= new ChecksImpl(this.#run);
+  get check(): RowChecks<any> {
+    this.#check ??= new RowChecksImpl(this.#run, () => expectedRowOf(this.#run.planned));
     return this.#check;
   }
-  get ensure(): Ensures {
-    this.#ensure ??= new EnsuresImpl(this.#run);
+  get ensure(): RowEnsures<any> {
+    this.#ensure ??= new RowEnsuresImpl(this.#run, () => expectedRowOf(this.#run.planned));
     return this.#ensure;
   }
   get step(): Step {

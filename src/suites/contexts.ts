@@ -1,13 +1,14 @@
 import type { Checks, Ensures } from '../checks/checks.ts';
+import type { RowChecks, RowEnsures } from '../checks/row-checks.ts';
 
 /** The argument of a test body: the row, the checks, the steps. */
 export interface CaseContext<Row extends object> {
   /** The case's row, with the rows of the suites around it. */
   readonly row: Readonly<Row>;
   /** Checks that record a failure and continue. */
-  readonly check: Checks;
+  readonly check: RowChecks<Row>;
   /** Checks that record a failure and end the case, or the step if inside one. */
-  readonly ensure: Ensures;
+  readonly ensure: RowEnsures<Row>;
   /** Runs a named part of the case. If it fails, the case fails and continues after the step. */
   readonly step: Step;
   /** Calls `probe` every `every` ms (default: 20) until it returns a truthy value, for up to `within` ms (default: 1,000). Fails with the last value. */

@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from 'node:child_process';
-import { existsSync } from 'node:fs';
+import { existsSync, readdirSync } from 'node:fs';
 import { readdir, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, range, suite, test } from 'red-lattice';
@@ -105,8 +105,8 @@ export const chaos = suite('whatever cases do', { timeout: 120_000 }, [
     async ({ row, check, log }, { project }) => {
       const random = createRandom(`kills ${row.seed}`);
       const runs = join(project.folder, '.red-lattice', 'runs');
-      // A run that was killed before it had a record is begun anew.
-      const goOn = (): string[] => (existsSync(runs) ? ['--resume'] : []);
+      // A run that was killed before it had a record is started again.
+      const goOn = (): string[] => (existsSync(runs) && readdirSync(runs).some((name) => existsSync(join(runs, name, 'run.json'))) ? ['--resume'] : []);
       for (let kill = 0; kill < 4; kill++) {
         const child = start(goOn(), project.folder);
         const over = ended(child);

@@ -112,7 +112,7 @@ export const strange = test(
         ['fixture "f": unknown option `teardwon`; did you mean `teardown`?', () => fixture('f', { setup: body, teardwon: body } as never)],
         ['folder: unknown option `locked`; did you mean `locks`?', () => folder({ locked: ['quay'] } as never)],
         [
-          'matrix: unknown option `covr`; known: `strength`, `mixedStrength`, `exclude`, `include`, `seed`, `effort`',
+          'matrix: unknown option `covr`; known: `strength`, `mixedStrength`, `exclude`, `include`, `locate`, `seed`, `effort`',
           () => test('t', { cases: matrix({ a: [1], b: [1] }, { covr: 2 } as never) }, body),
         ],
         ['dataFile: unknown option `colums`; did you mean `columns`?', () => test('t', { cases: dataFile('dues.csv', { colums: {} } as never) }, body)],
@@ -132,7 +132,7 @@ export const strange = test(
         ],
         ['fixture "f": `setup` is not a function', () => fixture('f', { setup: 5 } as never)],
         [
-          'matrix: unknown option `except`; known: `strength`, `mixedStrength`, `exclude`, `include`, `seed`, `effort`',
+          'matrix: unknown option `except`; known: `strength`, `mixedStrength`, `exclude`, `include`, `locate`, `seed`, `effort`',
           () => test('t', { cases: matrix({ a: [1] }, { except: 'a' } as never) }, body),
         ],
         ['test "t": null is not an object with options', () => test('t', null as never, body)],

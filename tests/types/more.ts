@@ -160,3 +160,22 @@ export const other = suite('wrapped', { overrides: [wrapped.replaceWith(async (_
   pairs('p', rows([{ a: 1 }]), fixture('of', { setup: () => ({ ok: (row: { a: number }) => row.a > 0 }) })),
 ]);
 export const covered = verifyCoverage({ a: [1, 2], b: ['x', 'y'] }, [{ a: 1, b: 'x' }], { strength: 2 }).missing.length;
+
+// The columns are those of the row, and computed texts need not be literals.
+const typed = test('types', {
+  cases: table(
+    ['hull', 'due'],
+    [
+      ['mono', 1],
+      ['cat', 2],
+    ],
+  ),
+}, ({ row, check }) => {
+  const hull: string = row.hull;
+  check.columns({ hull, due: 1 });
+  // @ts-expect-error: no such column
+  check.columns({ price: 1 });
+  // @ts-expect-error: a text in a column of numbers
+  check.columns({ due: '1' });
+});
+void typed;

@@ -1,3 +1,5 @@
+import { refuse } from '../../problems/problem-error.ts';
+
 declare const cellValue: unique symbol;
 
 /** The type of a column's cells. */
@@ -11,6 +13,11 @@ export interface Cell<T> {
   /** Sets the column's heading in the file. Default: the property's name. */
   heading(heading: string): this;
   readonly [cellValue]: () => T;
+}
+/** The type of a column of numbers. */
+export interface NumberCell extends Cell<number> {
+  /** How far a computed value can be from the cell in `check.columns`. Default: 0. */
+  within(tolerance: number): NumberCell;
 }
 export type ValueOfCell<C> = C extends Cell<infer V> ? V : never;
 
@@ -36,6 +43,7 @@ export class CellReader<T> implements Cell<T> {
   readonly emptyPolicy: Emptiness;
   /** How an object or a list of a document is taken, if it is. */
   readonly readValue: ((value: object) => CellResult<T>) | undefined;
+  readonly tolerance: number | undefined;
 
   constructor(
     kind: string,
@@ -43,7 +51,9 @@ export class CellReader<T> implements Cell<T> {
     readValue?: (value: object) => CellResult<T>,
     heading?: string,
     emptyPolicy: Emptiness = { is: 'error' },
+    tolerance?: number,
   ) {
+    this.tolerance = tolerance;
     this.readValue = readValue;
     this.kind = kind;
     this.read = read;
@@ -52,15 +62,22 @@ export class CellReader<T> implements Cell<T> {
   }
 
   optional(): CellReader<T> & { readonly absent: true } {
-    return new CellReader(this.kind, this.read, this.readValue, this.headingInFile, { is: 'absent' }) as CellReader<T> & { readonly absent: true };
+    return new CellReader(this.kind, this.read, this.readValue, this.headingInFile, { is: 'absent' }, this.tolerance) as CellReader<T> & {
+      readonly absent: true;
+    };
   }
 
   default<const D extends string | {} | null | undefined>(fallback: D): CellReader<T | D> {
-    return new CellReader<T | D>(this.kind, this.read, this.readValue, this.headingInFile, { is: 'value', value: fallback });
+    return new CellReader<T | D>(this.kind, this.read, this.readValue, this.headingInFile, { is: 'value', value: fallback }, this.tolerance);
   }
 
   heading(heading: string): this {
-    return new CellReader(this.kind, this.read, this.readValue, heading, this.emptyPolicy) as this;
+    return new CellReader(this.kind, this.read, this.readValue, heading, this.emptyPolicy, this.tolerance) as this;
+  }
+
+  within(tolerance: number): this {
+    if (!(tolerance >= 0)) refuse({ code: 'invalid-type', expected: 'number of at least 0', got: String(tolerance), owner: '`within`' });
+    return new CellReader(this.kind, this.read, this.readValue, this.headingInFile, this.emptyPolicy, tolerance) as this;
   }
 }
 
@@ -158,9 +175,9 @@ export const cell = {
   /** Text, unchanged. */
   text: make('text', identity),
   /** A number as in JSON: no thousands separators, no decimal comma. */
-  number: make('number', readNumber),
+  number: make('number', readNumber) as NumberCell,
   /** An integer. */
-  integer: make('integer', readInteger),
+  integer: make('integer', readInteger) as NumberCell,
   /** true or false, yes or no, 1 or 0; case does not matter. */
   boolean: make('boolean', (text) => parseBoolean(text) ?? parseBoolean(text.toLowerCase()) ?? new CellError('write true or false, yes or no, or 1 or 0')),
   /** An ISO 8601 date or time in UTC: 2031-04-30, 2031-04-30T09:00Z. */

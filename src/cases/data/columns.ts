@@ -1,5 +1,5 @@
 import type { Simplify } from '../source.ts';
-import { type Cell, type CellReader, cell } from './cells.ts';
+import { type Cell, CellReader, cell } from './cells.ts';
 
 /** The part of the Standard Schema specification that Red Lattice uses: https://standardschema.dev */
 export interface StandardSchema<Out> {
@@ -57,3 +57,11 @@ export function buildColumns(columns: Columns | undefined, headings: readonly st
     .map((heading): Column => ({ property: heading, heading, reads: { as: 'mark', mark: marks[heading] as AnnotationColumn } }));
   return [...marking, ...typed];
 }
+
+/** The tolerances of the columns that have one. */
+export const findTolerances = (columns: Columns): ReadonlyMap<string, number> =>
+  new Map(
+    Object.entries(columns).flatMap(([property, column]) =>
+      column instanceof CellReader && column.tolerance !== undefined ? [[property, column.tolerance]] : [],
+    ),
+  );

@@ -1,4 +1,5 @@
-import type { FailureCause, UnexplainedRow } from '../../results/narrowing/narrow-test.ts';
+import type { UnexplainedRow } from '../../results/narrowing/narrow-test.ts';
+import type { FailureCause } from '../../results/narrowing/proof.ts';
 import type { NarrowedResult } from '../../results/narrowing/session.ts';
 import { asRowOptions, formatCondition, toScalar } from '../../results/where/condition.ts';
 import { shellWord } from '../rerun-command.ts';

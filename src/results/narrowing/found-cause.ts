@@ -8,11 +8,15 @@ export interface CausePart {
   readonly range?: { readonly from: string | number | undefined; readonly to: string | number | undefined } | undefined;
 }
 
+/** How a cause was proven: by rows that were tried, or by all rows that are possible. */
+export type Proof = 'tried' | 'all rows';
+
 /** A cause, with the failing row that it was found from. */
 export interface FoundCause {
   readonly row: Observation;
   readonly parts: readonly CausePart[];
-  readonly isProven: boolean;
+  /** Undefined if it is only likely. */
+  readonly proof: Proof | undefined;
   /** The smallest texts and lists that still fail, by column. */
   readonly smallest: readonly { readonly column: string; readonly value: unknown }[];
 }

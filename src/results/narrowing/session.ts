@@ -3,7 +3,8 @@ import type { Probe, ProbeBatch } from '../../suites/probes.ts';
 import type { JournalEntry } from '../journal/entries.ts';
 import type { RecordedResult, TestHeader } from '../recorded-result.ts';
 import { classifyStatus, testedCauses } from '../where/tests.ts';
-import { type FailureCause, type NarrowedTest, type NarrowStep, narrowTest, type UnexplainedRow } from './narrow-test.ts';
+import { type NarrowedTest, type NarrowStep, narrowTest, type UnexplainedRow } from './narrow-test.ts';
+import type { FailureCause } from './proof.ts';
 import { type KnownRow, type ProbeResult, type Row, SearchSpace } from './search-space.ts';
 
 /** What to run next of a test: further rows, or all its rows. */

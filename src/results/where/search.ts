@@ -87,7 +87,8 @@ export class Search {
     }
     if (!best || best.score < MIN_SCORE) return undefined;
     const { predicates, score } = this.#polish(best, root, evidence);
-    const conditions = predicates.map((predicate) => conditionOf(this.#columns[predicate.column] as Column, predicate));
+    const inOrder = [...predicates].sort((a, b) => a.column - b.column);
+    const conditions = inOrder.map((predicate) => conditionOf(this.#columns[predicate.column] as Column, predicate));
     return { conditions, rows: this.#rowsMeeting(predicates), score };
   }
 

@@ -1,0 +1,97 @@
+import { type CaseSource, cell, dataFile, namedRows, suite, table, test } from 'red-lattice';
+import { runInside } from '../inner.ts';
+
+const stays = table(['nights', 'due', 'parts'], [[3, 60.5, ['berth', 'power']]]);
+type Stay = { readonly nights: number; readonly due: number; readonly parts: readonly string[] };
+
+/** A source of one record of a data file: 7 nights for 70 in the band "a". */
+const fileOf = (columns: Parameters<typeof dataFile>[1]): CaseSource<any> => dataFile(new URL('memory:///stays.csv'), columns);
+const files = {
+  async *read() {
+    yield new TextEncoder().encode('Nights,due,band\n7,70,a\n');
+  },
+};
+
+const failuresOf = async (cases: CaseSource<any>, values: (row: any) => object, how: 'check' | 'ensure' = 'check') => {
+  const { seen } = await runInside([test('t', { cases }, ({ row, check, ensure }) => void (how === 'check' ? check : ensure).columns(values(row)))], {
+    files,
+    base: new URL('memory:///a.ts'),
+  });
+  return seen.flatMap(({ result }) => result.failures.map(({ message, actual, expected }) => [message, actual, expected].filter(Boolean).join(' | ')));
+};
+
+export const columns = suite('check.columns', [
+  test('compares computed values with the row: {what}', {
+    cases: namedRows<{ what: string; values: (row: Stay) => object; says: readonly string[] }>({
+      equal: { what: 'all equal', values: ({ nights, parts }) => ({ nights, due: 60.5, parts: [...parts] }), says: [] },
+      none: { what: 'nothing given', values: () => ({}), says: [] },
+      one: { what: 'one differs', values: ({ nights }) => ({ nights, due: 61 }), says: ['differs from the row in column due | { due: 61 } | { due: 60.5 }'] },
+      both: {
+        what: 'all differences at once',
+        values: () => ({ nights: 4, due: 60.5, parts: ['berth'] }),
+        says: ['differs from the row in columns nights, parts | { nights: 4, parts: ["berth"] } | { nights: 3, parts: ["berth", "power"] }'],
+      },
+      unknown: {
+        what: 'a column that the row lacks',
+        values: () => ({ duo: 1 }),
+        says: ['differs from the row in column duo; the row has no duo | { duo: 1 } | {}'],
+      },
+      undefined: {
+        what: 'a missing value',
+        values: () => ({ due: undefined }),
+        says: ['differs from the row in column due | { due: undefined } | { due: 60.5 }'],
+      },
+      promise: { what: 'a promise', values: () => ({ due: Promise.resolve(60.5) }), says: ['column due: the value is a promise; is an await missing?'] },
+      text: { what: 'no object', values: () => 'due' as never, says: ['the argument of `columns` must be an object with a value for each column; got "due"'] },
+    }),
+  }, async ({ row, check }) => {
+    check.equal(await failuresOf(stays, row.values as never), [...row.says]);
+    check.equal(await failuresOf(stays, row.values as never, 'ensure'), [...row.says]);
+  }),
+
+  test('numbers can differ by the tolerance of their column: {what}', {
+    cases: namedRows<{ what: string; source: () => CaseSource<any>; due: number; passes: boolean }>({
+      within: { what: 'within', source: () => fileOf({ columns: { due: cell.number.within(0.5) } }), due: 70.5, passes: true },
+      beyond: { what: 'beyond', source: () => fileOf({ columns: { due: cell.number.within(0.5) } }), due: 70.6, passes: false },
+      exact: { what: 'without one', source: () => fileOf({ columns: { due: cell.number } }), due: 70.1, passes: false },
+      optional: { what: 'in an optional column', source: () => fileOf({ columns: { due: cell.number.within(0.5).optional() } }), due: 69.5, passes: true },
+      heading: { what: 'under another heading', source: () => fileOf({ columns: { due: cell.integer.within(1).heading('Nights') } }), due: 8, passes: true },
+      derived: {
+        what: 'in a source that was filtered and derived',
+        source: () =>
+          fileOf({ columns: { due: cell.number.within(0.5) } })
+            .filter(() => true)
+            .derive(() => ({ x: 1 })),
+        due: 70.5,
+        passes: true,
+      },
+      crossed: {
+        what: 'in a source that was combined',
+        source: () => table(['a'], [[1]]).cross(fileOf({ columns: { due: cell.number.within(0.5) } }) as CaseSource<{ due: number }>),
+        due: 69.6,
+        passes: true,
+      },
+    }),
+  }, async ({ row, check }) => {
+    check.equal((await failuresOf(row.source(), () => ({ due: row.due }))).length, row.passes ? 0 : 1);
+  }),
+
+  test('a tolerance follows a renamed column', async ({ check }) => {
+    const source = fileOf({ columns: { due: cell.number.within(0.5) } }).rename({ due: 'price' });
+    check.equal(await failuresOf(source, () => ({ price: 70.4 })), []);
+    check.equal((await failuresOf(source, () => ({ price: 71 }))).length, 1);
+  }),
+
+  test('a tolerance below zero is refused', ({ check }) => void check.throws(() => cell.number.within(-1), /number of at least 0/)),
+
+  test('`ensure` ends the case', async ({ check }) => {
+    let isReached = false;
+    await runInside([
+      test('t', { cases: stays }, ({ ensure }) => {
+        ensure.columns({ nights: 4 });
+        isReached = true;
+      }),
+    ]);
+    check.equal(isReached, false);
+  }),
+]);
