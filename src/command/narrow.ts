@@ -67,6 +67,9 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
     showNew();
     for (const line of renderPlanProblems(state, formatting)) print(line);
     if (interruption.by) return statusOfInterrupt(interruption.by);
+    const known = [...new Set(session.results.flatMap(({ header }) => header.columns))];
+    const unknown = known.length > 0 ? options.vary?.find((name) => !known.includes(name) && !known.includes(name.split('.')[0] as string)) : undefined;
+    if (unknown !== undefined) return failWith(terminal, `--vary ${unknown}: no failing test has this column; the columns are ${known.join(', ')}`);
     const isExplained = session.results.every(({ causes, unexplained }) => unexplained.length === 0 && causes.every((cause) => cause.isProven));
     if (options.format) terminal.writeRaw(narrowedAsJson(session.results));
     else for (const line of renderNarrowSummary(session.results, countCases(state), Date.now() - began, terminal.style)) terminal.out(line);

@@ -112,6 +112,12 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
         none: { what: 'nothing fails', args: ['narrow', '--title', 'is fine'], status: 0, says: 'nothing failed that more rows can explain' },
         nothing: { what: 'nothing is selected', args: ['narrow', '--title', 'no such title'], status: 3, says: 'no such title' },
         extension: { what: 'an unknown kind of file', args: ['narrow', '--export', 'tried.xls'], status: 2, says: 'the file must end in .csv, .json, .jsonl' },
+        vary: {
+          what: 'a column that no failing test has',
+          args: ['narrow', '--title', 'price', '--vary', 'season,hul'],
+          status: 2,
+          says: '--vary hul: no failing test has this column; the columns are season, hull, crew, pet, fee',
+        },
         budget: { what: 'the budget is used up', args: ['narrow', '--title', 'price', '--budget', '1'], status: 1, says: '0 of 1 failing test explained' },
         flaky: {
           what: 'a row passes when it runs again',
