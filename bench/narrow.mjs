@@ -78,7 +78,7 @@ async function* situations(kind, causeCount = 1) {
     const causes = [];
     while (causes.length < causeCount) {
       const cause = plantCause(random, axes, 2 + random.below(2));
-      // A cause that no row has cannot be seen. One within another, or in the same rows, is no cause of its own.
+      // A cause must make some row fail, must not be part of another cause, and needs a row that fails for no other cause.
       const own = rows.filter((row) => meets(row, cause));
       const shares = causes.some(
         (other) =>

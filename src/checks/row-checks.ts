@@ -27,6 +27,11 @@ export interface ExpectedRow {
   readonly tolerances: ReadonlyMap<string, number> | undefined;
 }
 
+function recordColumns(recorder: CheckRecorder, { row, tolerances }: ExpectedRow, values: object, note: string | undefined, above: unknown): boolean {
+  const finding = compareColumns(row, values, tolerances);
+  return recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES));
+}
+
 export class RowChecksImpl extends ChecksImpl implements RowChecks<any> {
   readonly #record: CheckRecorder;
   readonly #expected: () => ExpectedRow;
@@ -38,9 +43,7 @@ export class RowChecksImpl extends ChecksImpl implements RowChecks<any> {
   }
 
   columns(values: object, note?: string): boolean {
-    const { row, tolerances } = this.#expected();
-    const finding = compareColumns(row, values, tolerances);
-    return this.#record.recordResult(finding, note, finding && captureStack(this.columns, MAX_FRAMES));
+    return recordColumns(this.#record, this.#expected(), values, note, this.columns);
   }
 }
 
@@ -55,8 +58,6 @@ export class RowEnsuresImpl extends EnsuresImpl implements RowEnsures<any> {
   }
 
   columns(values: object, note?: string): void {
-    const { row, tolerances } = this.#expected();
-    const finding = compareColumns(row, values, tolerances);
-    if (!this.#record.recordResult(finding, note, finding && captureStack(this.columns, MAX_FRAMES))) this.#record.stop();
+    if (!recordColumns(this.#record, this.#expected(), values, note, this.columns)) this.#record.stop();
   }
 }

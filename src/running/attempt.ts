@@ -19,7 +19,7 @@ export interface AttemptContext {
   /** Binds what a case starts to that case. */
   readonly bindContext: (<T>(run: CaseAttempt, act: () => T) => T) | undefined;
   reportProblem(problem: Problem): void;
-  warnOnce(about: object, describe: () => Problem): void;
+  warnOnce(about: object, buildProblem: () => Problem): void;
   /** What belongs to no case. */
   logUnowned(parts: readonly unknown[]): void;
   /** Something is past its time and its grace, and goes on. */
@@ -212,8 +212,8 @@ export class SharedFixtureHost implements FixtureRuntime {
   reportProblem(problem: Problem): void {
     this.around.reportProblem(problem);
   }
-  warnOnce(about: object, describe: () => Problem): void {
-    this.around.warnOnce(about, describe);
+  warnOnce(about: object, buildProblem: () => Problem): void {
+    this.around.warnOnce(about, buildProblem);
   }
 
   runWithDeadline(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {

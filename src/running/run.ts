@@ -92,8 +92,8 @@ class Runner {
       bindContext: options.bindContext,
       onSpan: listener.span && ((span) => (span.scope !== 'case' || options.everySpan) && listener.span?.({ ...span, start: span.start - this.#started })),
       reportProblem: (problem) => listener.reportProblem(problem),
-      warnOnce: (about, describe) => {
-        if (!this.#warnings.has(about)) this.#warnings.set(about, describe());
+      warnOnce: (about, buildProblem) => {
+        if (!this.#warnings.has(about)) this.#warnings.set(about, buildProblem());
       },
       logUnowned: (parts) => listener.writeUnowned?.(textOf(parts)),
       reportStuck: () => {

@@ -26,9 +26,9 @@ export interface LocatingProblem {
 }
 
 /**
- * Rows in which each combination is, and no two combinations of up to `strength` levels are in the same ones: the rows that fail then tell the only
- * combination that makes them fail. Combinations that no feasible row separates stay together (locating arrays: C. J. Colbourn,
- * D. W. McClary, 2008).
+ * Finds rows that contain every combination of up to `strength` levels, each in a different set of rows. If a single combination makes rows
+ * fail, the set of failing rows identifies it. Combinations that no feasible row separates are treated as one (locating arrays:
+ * C. J. Colbourn, D. W. McClary, 2008).
  *
  * Combinations in the same rows are a class. Each row is filled level by level so that it splits classes as evenly as possible.
  */

@@ -95,7 +95,7 @@ export class Utf8LineBuffer {
     this.#length += encoder.encodeInto(text, this.#bytes.subarray(this.#length)).written;
   }
 
-  /** Ensures that `room` more bytes fit. */
+  /** Makes room for `room` more bytes. */
   #ensureCapacity(room: number): void {
     if (this.#length + room <= this.#bytes.length) return;
     const larger = new Uint8Array(Math.max(this.#bytes.length * 2, this.#length + room));

@@ -1,6 +1,5 @@
 import type { InventedValue, Probe } from '../../suites/probes.ts';
 import type { CausePart } from './found-cause.ts';
-import { findScale } from './scale.ts';
 import type { KnownValue, Observation, ProbeResult, SearchSpace } from './search-space.ts';
 
 /** Runs a probe. Undefined if it did not run, or if another cause would make it fail. */
@@ -23,7 +22,7 @@ export function* findRange(
 ): Generator<Probe, CausePart, ProbeResult> {
   const values = space.values[column] as readonly KnownValue[];
   const path = space.paths[column] as string;
-  const scale = findScale(values.map(({ value }) => value));
+  const scale = space.scaleOf(column);
   const own = (values[row.codes[column] as number] as KnownValue).value;
   if (!scale || own === undefined || own === null) return { column };
   const ownSteps = scale.toSteps(own);
@@ -98,7 +97,7 @@ export function* shrink(
   const own = (values[row.codes[column] as number] as KnownValue).value;
   if (typeof own !== 'string') return undefined;
   const isList = space.listPaths.has(path);
-  const isFreeText = !isList && own.length >= MIN_TEXT_LENGTH && values.length * 2 > space.rowCount && !findScale(values.map(({ value }) => value));
+  const isFreeText = !isList && own.length >= MIN_TEXT_LENGTH && values.length * 2 > space.rowCount && !space.scaleOf(column);
   if (!isList && !isFreeText) return undefined;
   const units: readonly unknown[] = isList ? (JSON.parse(own) as unknown[]) : [...own];
   const pick = (indices: readonly number[]): unknown[] => indices.map((index) => units[index]);

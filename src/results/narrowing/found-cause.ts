@@ -1,5 +1,4 @@
 import type { Condition } from '../where/condition.ts';
-import { findScale } from './scale.ts';
 import type { KnownValue, Observation, SearchSpace } from './search-space.ts';
 
 /** What a cause demands of one column: the value of the failing row, or a range around it. */
@@ -27,7 +26,7 @@ export function meetsPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, 
   if (!range) return false;
   const values = space.values[column] as readonly KnownValue[];
   const { value } = values[codes[column] as number] as KnownValue;
-  const scale = findScale(values.map((one) => one.value));
+  const scale = space.scaleOf(column);
   if (!scale || value === undefined || value === null) return false;
   const steps = scale.toSteps(value);
   return (range.from === undefined || steps >= scale.toSteps(range.from)) && (range.to === undefined || steps <= scale.toSteps(range.to));

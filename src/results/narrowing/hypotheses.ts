@@ -57,13 +57,6 @@ export class Hypotheses {
     return weight;
   }
 
-  /** How much weight is in combinations that have a column. */
-  weightOf(column: number): number {
-    let weight = 0;
-    for (const one of this.#all) if (one.columns.includes(column)) weight += one.weight;
-    return weight;
-  }
-
   /** Whether a row has the values that the failing row has in some columns. */
   isIn(columns: readonly number[], codes: Int32Array): boolean {
     return columns.every((column) => codes[column] === this.#row[column]);

@@ -1,6 +1,7 @@
 import type { Probe } from '../../suites/probes.ts';
 import { valueAt } from '../../suites/row-condition.ts';
 import { flattenCells, type Scalar } from '../where/condition.ts';
+import { findScale, type Scale } from './scale.ts';
 
 /** A value of a column, and a row that has it. */
 export interface KnownValue {
@@ -44,6 +45,7 @@ export class SearchSpace {
   /** The number of rows of the test. */
   readonly rowCount: number;
   readonly #codes: readonly Map<Scalar | undefined, number>[];
+  readonly #scales = new Map<number, Scale | undefined>();
 
   /** Varies all columns, or those that are named. */
   constructor(rows: readonly KnownRow[], vary?: readonly string[]) {
@@ -77,6 +79,12 @@ export class SearchSpace {
     const observation = { ordinal, codes, failed, isProbe };
     this.observations.push(observation);
     return observation;
+  }
+
+  /** The scale of a column of numbers or dates. Values that are tried later are on the same scale. */
+  scaleOf(column: number): Scale | undefined {
+    if (!this.#scales.has(column)) this.#scales.set(column, findScale((this.values[column] as readonly KnownValue[]).map(({ value }) => value)));
+    return this.#scales.get(column);
   }
 
   /** The probe that gives a row other values; undefined if no row of the test has one of them. */

@@ -3,16 +3,17 @@ import { type Condition, flattenCells } from './condition.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 
-/** The chance that some combination has just the failing rows, if these were drawn at random, is at most this. */
+/** The largest chance at which a cause is reported. */
 const MAX_CHANCE = 0.005;
 const MAX_ROWS = 2_000;
 const MAX_COLUMNS = 16;
 const MAX_SIZE = 3;
 
 /**
- * The only combination that all failing rows have and no passing row has, if chance is no explanation: of all combinations of up to three
- * values, few have as many rows as there are failing ones. Considers how the rows were made, since in a matrix many combinations have
- * equally many rows. Undefined if there is none.
+ * Finds the single combination of values that all failing rows contain and no passing row contains. Returns undefined if there is none, or
+ * if chance could explain it. The chance is the number of combinations of up to three values that have as many rows as there are failing
+ * rows, divided by the number of ways to choose that many rows. It takes into account how the rows were made: in a matrix, many
+ * combinations have the same number of rows.
  */
 export function findExactCause(failing: readonly Row[], passing: readonly Row[], suspects: Suspects | undefined): readonly Condition[] | undefined {
   const [suspect] = suspects?.combinations ?? [];
