@@ -128,6 +128,22 @@ export const covering = suite('a covering matrix', [
     check.equal(await collect(matrix(axes, located)), rows, 'the same seed, the same rows');
   }),
 
+  test('a matrix that locates covers the last combination, too: axes of {counts} values', {
+    cases: table(
+      ['counts', 'seed', 'strength'],
+      [
+        [[3, 4, 4], 50, 1],
+        [[4, 2, 4, 3, 3], 590, 2],
+        [[2, 3, 4, 2, 3], 173, 2],
+      ],
+    ),
+  }, async ({ row: { counts, seed, strength }, check }) => {
+    const axes = Object.fromEntries(counts.map((count, i) => ['abcde'[i] as string, Array.from({ length: count }, (_, value) => value)]));
+    const rows = await collect(matrix(axes, { strength, seed, locate: 1 }));
+    const { missing, indistinct } = verifyCoverage(axes, rows, { strength, locate: 1 });
+    check.equal([missing, indistinct], [[], []]);
+  }),
+
   test('reports combinations that are in the same rows', ({ check }) => {
     const axes = { a: [1, 2], b: ['x', 'y'], c: [true, false] };
     const rows = [

@@ -139,6 +139,13 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
     check.holds(tried.length <= (row.budget ?? 200));
   }),
 
+  test('what passes within a range is not proven to fail', async ({ check }) => {
+    const rows = await rowsOf(matrix({ hull: ['mono', 'cat'], lines: [2, 3, 4, 6, 8], wind: ['calm', 'breeze', 'gale'] }));
+    const found = search(rows, (row) => row['wind'] === 'gale' && (row['lines'] === 2 || row['lines'] === 4));
+    check.holds(found.causes.length > 0);
+    for (const { isProven, failed, cases } of found.causes) check.holds(!isProven || failed === cases);
+  }),
+
   test('columns that are named are varied, and no others', ({ check }) => {
     const found = search(stays, (row) => row['hull'] === 'cat', { columns: ['hull', 'nights'] });
     check.equal(textsOf(found), ['hull=cat']);
