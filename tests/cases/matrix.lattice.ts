@@ -338,6 +338,14 @@ export const refused = test(
         says: 'matrix: `mixedStrength` is not an array of objects like { axes, strength }',
         make: () => matrix({ a: [1, 2], b: [1], c: [1] }, { strength: 2, mixedStrength: [['a', 'b'] as never] }),
       },
+      'locate without a strength': {
+        says: '`locate` needs a `strength`: undefined is not a numeric strength',
+        make: () => matrix({ a: [1, 2], b: [1] }, { locate: 1 }),
+      },
+      'locate two': {
+        says: 'matrix: `locate` is not one of the possible values: 1',
+        make: () => matrix({ a: [1, 2], b: [1, 2] }, { strength: 1, locate: 2 as never }),
+      },
       'an unknown axis': {
         says: 'exclude: unknown axis `hul`; did you mean `hull`?',
         make: () => matrix({ hull: ['cat'] }, { exclude: [{ hul: 'cat' } as never] }),

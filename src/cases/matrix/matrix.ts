@@ -115,7 +115,7 @@ const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
   mixedStrength: listOf('objects like { axes, strength }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
   exclude: oneOfSpecs('array of exclusions, or function that returns one', listOf('combinations', isObject), functionSpec),
   include: listOf('rows', isObject),
-  locate: { is: 'strength of covering rows, and 1', matches: (value) => value === 1 },
+  locate: { is: 'one of the possible values: 1', matches: (value) => value === 1 },
   seed: { is: 'number', matches: (value) => typeof value === 'number' },
   effort: { is: "'quick' or 'thorough'", matches: (value) => value === 'quick' || value === 'thorough' },
 };
@@ -124,7 +124,7 @@ function optionProblems({ names, counts }: Axes, options: MatrixOptions<any>): P
   const { strength: cover, mixedStrength: stronger = [], include: plus = [], locate } = options;
   const problems: Problem[] = [];
   if (locate && typeof cover !== 'number')
-    problems.push({ code: 'invalid-type', expected: 'a number as strength', got: String(cover), owner: 'matrix with locate' });
+    problems.push({ code: 'invalid-type', expected: 'numeric strength', got: String(cover), owner: '`locate` needs a `strength`' });
   const points = counts.reduce((sum, count) => sum + count, 0);
   if (locate && typeof cover === 'number' && points ** cover > MAX_LOCATED)
     problems.push({ code: 'coverage-limit-exceeded', required: points ** cover, limit: MAX_LOCATED, strength: cover, axes: names.length });
