@@ -1,5 +1,5 @@
 // Plants causes in matrices and measures how often they are named, and how many extra cases that takes.
-// usage: narrow.mjs [--seed 1] [--count 200] [--only abcdef] [--show]   (seeds below 1000 are for tuning)
+// usage: narrow.mjs [--seed 1] [--count 200] [--only abcdefg] [--show]   (seeds below 1000 are for tuning)
 import { parseArgs } from 'node:util';
 import { formatCondition, matrix, narrow, whereItFails } from 'red-lattice';
 
@@ -8,7 +8,7 @@ const { values: options } = parseArgs({
     seed: { type: 'string', default: '1000' },
     count: { type: 'string', default: '200' },
     show: { type: 'boolean', default: false },
-    only: { type: 'string', default: 'abcdef' },
+    only: { type: 'string', default: 'abcdefg' },
   },
 });
 const count = Number(options.count);
@@ -159,6 +159,32 @@ if (options.only.includes('d')) {
     else if (options.show) console.log(`locating matrix ${i}: ${nameOf(cause)} found as ${first}`);
   }
   say('(d) a value or a pair in a matrix that locates: named first', named, count, 100, `  median ${median(costs).toFixed(2)} times the covering rows`);
+}
+if (options.only.includes('g')) {
+  let named = 0;
+  let tried = 0;
+  const costs = [];
+  for (let i = 0; tried < count; i++) {
+    const random = randomFrom(Number(options.seed) * 17 + i);
+    // The rows for two take seconds with many axes.
+    const axes = makeAxes(random, 5 + random.below(6));
+    const planted = [plantCause(random, axes, 1 + random.below(2)), plantCause(random, axes, 1 + random.below(2))];
+    const rows = await rowsOf(matrix(axes, { strength: 2, seed: i % 10, locate: 2 }));
+    const fails = (row) => planted.some((cause) => meets(row, cause));
+    // One of them must not be enough for all.
+    if (planted.some((cause) => rows.every((row) => meets(row, cause) === fails(row)))) continue;
+    tried++;
+    costs.push(rows.length / (await rowsOf(matrix(axes, { strength: 2, seed: i % 10 }))).length);
+    const { suspects, causes } = whereItFails(rows.map((row) => ({ row, failed: fails(row) })));
+    const found = [...causes, ...(suspects?.combinations ?? [])].slice(0, 2).map(conditionsOf);
+    // Two that have fewer values and the same rows in the whole matrix are as right: a=1 or (a=2 & b=3), if a is 1 or 2, is a=1 or b=3.
+    const isNamed =
+      found.length === 2 &&
+      rows.every((row) => found.some((name) => name.split(' & ').every((part) => row[part.split('=')[0]] === part.split('=')[1])) === fails(row));
+    if (isNamed) named++;
+    else if (options.show) console.log(`matrix ${i} that locates two: ${planted.map(nameOf).sort().join('; ')} found as ${found.join('; ')}`);
+  }
+  say('(g) two of them in a matrix that locates two: named first', named, tried, 99, `  median ${median(costs).toFixed(2)} times the covering rows`);
 }
 if (options.only.includes('e')) {
   let named = 0;

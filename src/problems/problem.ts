@@ -24,6 +24,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'duplicate-axis-value'; readonly axis: string; readonly value: string }
   | { readonly code: 'no-feasible-combination' }
   | { readonly code: 'coverage-limit-exceeded'; readonly required: number; readonly limit: number; readonly strength: number; readonly axes: number }
+  | { readonly code: 'locate-limit-exceeded'; readonly required: number; readonly limit: number; readonly locate: 1 | 2 }
   | { readonly code: 'infeasible-value'; readonly axis: string; readonly value: string }
   | { readonly code: 'feasibility-unknown'; readonly count: number }
   | { readonly code: 'undeclared-axis'; readonly axis: string; readonly reads: readonly string[] }

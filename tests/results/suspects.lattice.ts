@@ -40,7 +40,7 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
     const failing = random.shuffle(rows).slice(0, random.integer(1, 3));
     const passing = rows.filter((row) => !failing.includes(row));
     const expected = plainSuspects(failing, passing);
-    const found = findSuspects(failing, passing);
+    const found = findSuspects(failing, passing)?.suspects;
     const inAll = [...expected].filter((text) =>
       failing.every((row) => text.split(' & ').every((part) => `${row[part.split('=')[0] as string]}` === part.split('=')[1])),
     );
@@ -61,7 +61,7 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
     const found = findSuspects(
       rows.filter(fails),
       rows.filter((row) => !fails(row)),
-    );
+    )?.suspects;
     const expected = Object.keys(office).filter((column) => columns.includes(column));
     check.equal(names(found), [expected.map((column) => `${column}=${cause[column]}`).join(' & ')]);
     check.equal(found?.isLikelyCause, true);

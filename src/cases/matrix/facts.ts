@@ -22,7 +22,7 @@ export function summarizeMatrix(
     missing.length + wrong.length === 0
       ? `every ${formatSize(options.strength as number)} of values is covered`
       : `not every ${formatSize(options.strength as number)} of values is covered`;
-  const located = found.locating === undefined ? '' : `; ${describeLocating(rows.length, found.locating, indistinct.length)}`;
+  const located = found.locating === undefined ? '' : `; ${describeLocating(rows.length, found.locating, options.locate === 2, indistinct.length)}`;
   const summary = `${number(rows.length)} rows for ${number(total)} combinations; ${kept}${stronger} (${number(owed - missing.length)} of ${number(owed)})${located}`;
   const warnings: Problem[] = axes.names.flatMap((name, axis) =>
     (axes.values[axis] as readonly unknown[]).flatMap((value, level) =>
@@ -34,8 +34,11 @@ export function summarizeMatrix(
 }
 
 /** What locating costs beside plain coverage, and whether it succeeded. */
-const describeLocating = (rows: number, added: number, indistinct: number): string =>
-  `${number(added)} rows more than ${number(rows - added)} so that ${indistinct === 0 ? 'a single failing combination can be located' : `all but ${number(indistinct)} single failing combinations can be located`}`;
+function describeLocating(rows: number, added: number, hasTwo: boolean, indistinct: number): string {
+  const located = hasTwo ? 'one or two failing combinations can be located' : 'a single failing combination can be located';
+  const result = indistinct === 0 ? located : `${located}, but for ${number(indistinct)} that have the same rows as others`;
+  return `${number(added)} rows more than ${number(rows - added)} so that ${result}`;
+}
 
 const number = (count: number): string => (count < 1e15 ? formatThousands(count) : count.toExponential(1));
 const formatSize = (strength: number): string => (['value', 'pair', 'triple'] as const)[strength - 1] ?? `combination of ${strength}`;

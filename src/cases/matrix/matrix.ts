@@ -21,6 +21,7 @@ import { Constraints } from './constraints.ts';
 import { parseExclusions } from './exclusions.ts';
 import { summarizeMatrix } from './facts.ts';
 import { MAX_LOCATED } from './locate.ts';
+import { countSetsOfTwo, MAX_LOCATED_SETS } from './locate-two.ts';
 import type { MatrixOptions } from './options.ts';
 
 /** The number of combinations in a batch. */
@@ -115,7 +116,7 @@ const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
   mixedStrength: listOf('objects like { axes, strength }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
   exclude: oneOfSpecs('array of exclusions, or function that returns one', listOf('combinations', isObject), functionSpec),
   include: listOf('rows', isObject),
-  locate: { is: 'one of the possible values: 1', matches: (value) => value === 1 },
+  locate: { is: 'one of the possible values: 1, 2', matches: (value) => value === 1 || value === 2 },
   seed: { is: 'number', matches: (value) => typeof value === 'number' },
   effort: { is: "'quick' or 'thorough'", matches: (value) => value === 'quick' || value === 'thorough' },
 };
@@ -127,7 +128,9 @@ function optionProblems({ names, counts }: Axes, options: MatrixOptions<any>): P
     problems.push({ code: 'invalid-type', expected: 'numeric strength', got: String(cover), owner: '`locate` needs a `strength`' });
   const points = counts.reduce((sum, count) => sum + count, 0);
   if (locate && typeof cover === 'number' && points ** cover > MAX_LOCATED)
-    problems.push({ code: 'coverage-limit-exceeded', required: points ** cover, limit: MAX_LOCATED, strength: cover, axes: names.length });
+    problems.push({ code: 'locate-limit-exceeded', required: points ** cover, limit: MAX_LOCATED, locate: 1 });
+  else if (locate === 2 && typeof cover === 'number' && countSetsOfTwo(counts, cover) > MAX_LOCATED_SETS)
+    problems.push({ code: 'locate-limit-exceeded', required: countSetsOfTwo(counts, cover), limit: MAX_LOCATED_SETS, locate: 2 });
   const known = (name: string, owner: string): void => {
     if (!names.includes(name)) problems.push({ code: 'unknown-axis', name, owner, known: names });
   };
@@ -198,21 +201,24 @@ async function loadCoveringRows(
   // The search is loaded when rows are looked for.
   const { generateCoveringRows: coverRows } = await import('./cover.ts');
   const covered = coverRows({ axes, wanted, constraints, plus, random: createRandom(`matrix ${seed}`), effort });
-  const found = locate ? await addLocatingRows(covered, axes, options.strength as number, plus.length, constraints, seed) : covered;
+  const found = locate ? await addLocatingRows(covered, axes, options.strength as number, locate, plus.length, constraints, seed) : covered;
   if (key !== undefined) await kept?.set(key, { content, ...found });
   return found;
 }
 
-async function addLocatingRows(covered: Found, axes: Axes, strength: number, required: number, constraints: Constraints, seed: number): Promise<Found> {
+async function addLocatingRows(
+  covered: Found,
+  axes: Axes,
+  strength: number,
+  locate: 1 | 2,
+  required: number,
+  constraints: Constraints,
+  seed: number,
+): Promise<Found> {
   const { findLocatingRows } = await import('./locate.ts');
-  const rows = findLocatingRows({
-    counts: axes.counts,
-    strength,
-    rows: covered.rows,
-    required,
-    constraints,
-    random: createRandom(`locate ${seed}`),
-  });
+  const problem = { counts: axes.counts, strength, required, constraints, random: createRandom(`locate ${seed}`) };
+  const one = findLocatingRows({ ...problem, rows: covered.rows });
+  const rows = locate === 1 ? one : [...one, ...(await import('./locate-two.ts')).findRowsForTwo({ ...problem, rows: one })];
   return { ...covered, rows, locating: rows.length - covered.rows.length };
 }
 

@@ -7,10 +7,10 @@ export interface MatrixOptions<Row> {
   /** Groups of axes to cover with a higher strength than the rest. */
   mixedStrength?: readonly { axes: readonly (keyof Row)[]; strength: number }[] | undefined;
   /**
-   * With 1, more rows, so that no two combinations of up to `strength` values are in the same rows: from the rows that fail follows the only
-   * combination that makes them fail. Needs a `strength`. Default: no more rows.
+   * More rows, so that the rows that fail identify what makes them fail: with 1, a single combination of up to `strength` values; with 2, one
+   * or two of them. Needs a `strength`. Default: no more rows.
    */
-  locate?: 1 | undefined;
+  locate?: 1 | 2 | undefined;
   /** Combinations that cannot occur: no row contains them, and they need no cover. A predicate declares the axes that it reads. */
   exclude?: (readonly Exclusion<Row>[] | ((never: NeverFunction<Row>) => readonly Exclusion<Row>[])) | undefined;
   /** Rows, complete or partial, that must occur. What they cover is not covered again. */

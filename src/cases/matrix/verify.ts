@@ -24,8 +24,8 @@ const MAX_TRIED_ROWS = 100_000;
  *
  * Goes through all combinations and rows, independently of the code that generates rows. A combination is required if it can be
  * completed to a row without an exclusion. If that is not known after 100,000 tries, it counts as `undecided`, and is required only
- * if it occurs in a row. With `locate`, `indistinct` are combinations of up to `strength` values that are in the same rows, though a possible
- * row has only one of them.
+ * if it occurs in a row. With `locate: 1`, `indistinct` are pairs of combinations of up to `strength` values that are in the same rows, though a
+ * possible row has only one of them; with `locate: 2`, the same for sets of one or two combinations.
  */
 export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
@@ -36,7 +36,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   readonly missing: readonly Partial<A>[];
   readonly wrong: readonly A[];
   readonly undecided: number;
-  readonly indistinct: readonly (readonly [Partial<A>, Partial<A>])[];
+  readonly indistinct: readonly (readonly [readonly Partial<A>[], readonly Partial<A>[]])[];
 } {
   const names = Object.keys(axes);
   const given = [...rows];
@@ -63,7 +63,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
       }
     }
   }
-  const indistinct = options.locate ? findIndistinct(names, Math.min(everywhere, names.length), axes, given, rules) : [];
+  const indistinct = options.locate ? findIndistinct(names, Math.min(everywhere, names.length), options.locate, axes, given, rules) : [];
   const isRow = (row: A): boolean => names.every((name) => (axes as Axes)[name]?.includes(row[name]));
   const isBroken = (row: Row): boolean => rules.some(({ forbids }) => forbids(row));
   return {
@@ -71,38 +71,63 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
     missing,
     wrong: given.filter((row) => !isRow(row) || isBroken(row)),
     undecided,
-    indistinct: indistinct as [Partial<A>, Partial<A>][],
+    indistinct: indistinct as [Partial<A>[], Partial<A>[]][],
   };
 }
 
-/** Combinations that are in the same rows as another one, with that one. */
-function findIndistinct(names: readonly string[], strength: number, axes: Axes, rows: readonly Row[], rules: readonly Rule[]): [Row, Row][] {
-  const byRows = new Map<string, Row[]>();
-  const found: [Row, Row][] = [];
+/** Sets of up to `locate` combinations that are met by the same rows as another one, with that one. */
+function findIndistinct(
+  names: readonly string[],
+  strength: number,
+  locate: number,
+  axes: Axes,
+  rows: readonly Row[],
+  rules: readonly Rule[],
+): [Row[], Row[]][] {
+  const combinations: { readonly combination: Row; readonly rows: bigint }[] = [];
   for (let size = 1; size <= strength; size++) {
     for (const set of listAxisSets(names, size)) {
       for (const combination of multiply(set, axes)) {
-        const key = rows.flatMap((row, i) => (set.every((name) => row[name] === combination[name]) ? [i] : [])).join();
+        const inRows = rows.reduce((bits, row, i) => (set.every((name) => row[name] === combination[name]) ? bits | (1n << BigInt(i)) : bits), 0n);
         // What is in no row is missing, or cannot occur.
-        if (key === '') continue;
-        const same = byRows.get(key) ?? [];
-        byRows.set(key, same);
-        const other = same.find((one) => canHaveOnlyOne(one, combination, axes, rules) || canHaveOnlyOne(combination, one, axes, rules));
-        if (other) found.push([other, combination]);
-        same.push(combination);
+        if (inRows > 0n) combinations.push({ combination, rows: inRows });
       }
+    }
+  }
+  const byRows = new Map<bigint, Row[][]>();
+  const found: [Row[], Row[]][] = [];
+  const compare = (set: Row[], inRows: bigint): void => {
+    const same = byRows.get(inRows);
+    if (!same) return void byRows.set(inRows, [set]);
+    const other = same.find((one) => canMeetOnly(one, set, axes, rules) || canMeetOnly(set, one, axes, rules));
+    // Sets that meet the same possible rows are alike: one of them is enough.
+    if (!other) return;
+    found.push([other, set]);
+    same.push(set);
+  };
+  for (const one of combinations) compare([one.combination], one.rows);
+  if (locate === 1) return found;
+  for (const [i, one] of combinations.entries()) {
+    for (const other of combinations.slice(i + 1)) {
+      const isWithin = Object.entries(one.combination).every(([name, value]) => other.combination[name] === value);
+      if (!isWithin) compare([one.combination, other.combination], one.rows | other.rows);
     }
   }
   return found;
 }
 
-/** Whether a possible row has one combination and not another. */
-const canHaveOnlyOne = (one: Row, other: Row, axes: Axes, rules: readonly Rule[]): boolean =>
-  Object.entries(other).some(([name, value]) =>
-    name in one
-      ? one[name] !== value && canOccur(one, axes, rules) === true
-      : (axes[name] as readonly unknown[]).some((level) => level !== value && canOccur({ ...one, [name]: level }, axes, rules) === true),
+/** Whether a possible row has a combination of one set and none of another. */
+const canMeetOnly = (set: readonly Row[], other: readonly Row[], axes: Axes, rules: readonly Rule[]): boolean =>
+  set.some((combination) => canLackAll(combination, other, axes, rules));
+
+function canLackAll(row: Row, [first, ...others]: readonly Row[], axes: Axes, rules: readonly Rule[]): boolean {
+  if (!first) return canOccur(row, axes, rules) === true;
+  return Object.entries(first).some(([name, value]) =>
+    name in row
+      ? row[name] !== value && canLackAll(row, others, axes, rules)
+      : (axes[name] as readonly unknown[]).some((level) => level !== value && canLackAll({ ...row, [name]: level }, others, axes, rules)),
   );
+}
 
 /** Tries to complete what is set, only as far as rules reach from it; undefined where that takes too long. */
 function canOccur(combination: Row, axes: Axes, rules: readonly Rule[]): boolean | undefined {

@@ -20,7 +20,8 @@ export function renderNarrowed(result: NarrowedResult, { style, nameFile }: Form
   const { header, failing, cases, causes, unexplained, probes, milliseconds } = result;
   const lines = [
     '',
-    `${style.red('✗')} ${style.bold(escapeToOneLine(header.path.join(' › ')))}  ${failing.length} of ${formatCount(cases, 'case')} failed  ${style.dim(`${nameFile(header.file)}${header.location ? `:${header.location.line}` : ''}`)}`,
+    `${style.red('✗')} ${style.bold(escapeToOneLine(header.path.join(' › ')))}`,
+    `  ${failing.length} of ${formatCount(cases, 'case')} failed  ${style.dim(`${nameFile(header.file)}${header.location ? `:${header.location.line}` : ''}`)}`,
   ];
   const effort = `${formatCount(probes.length, 'extra case')}, ${duration(milliseconds)}`;
   for (const [i, cause] of causes.entries()) lines.push(...renderCause(cause, i === causes.length - 1 ? effort : undefined, style));

@@ -11,7 +11,7 @@ export interface Suspect {
 
 /** What is left to suspect of the failures of one test, if a combination of values causes them. */
 export interface Suspects {
-  /** Those that most failing rows contain first, then those with the fewest values. */
+  /** Those that most failing rows contain first, then those with the fewest values. If no combination is in all failing rows, pairs that together are come first. */
   readonly combinations: readonly Suspect[];
   /** The number of values of the smallest combinations. */
   readonly size: number;
@@ -20,6 +20,12 @@ export interface Suspects {
   readonly cleared: number;
   /** Each failing row contains the same single combination. */
   readonly isLikelyCause: boolean;
+}
+
+/** Suspects, and whether the first two are the only ones of as few values of which each failing row contains one. */
+export interface FoundSuspects {
+  readonly suspects: Suspects;
+  readonly isOnlyPair: boolean;
 }
 
 /** Values in one combination. */
@@ -37,7 +43,7 @@ const MIN_PASSING_ROWS = 2;
  *
  * The idea of clearing combinations by passing rows is that of minimal failure-causing schemas (C. Nie, H. Leung, 2011).
  */
-export function findSuspects(failing: readonly Row[], passing: readonly Row[]): Suspects | undefined {
+export function findSuspects(failing: readonly Row[], passing: readonly Row[]): FoundSuspects | undefined {
   if (failing.length === 0 || failing.length > MAX_FAILING_ROWS || passing.length < MIN_PASSING_ROWS) return undefined;
   const table = encode(failing, passing);
   if (table.columns.length < 2) return undefined;
@@ -56,18 +62,40 @@ export function findSuspects(failing: readonly Row[], passing: readonly Row[]): 
   let suspects = [...found.values()].sort((a, b) => b.rows.size - a.rows.size || a.parts.length - b.parts.length);
   // If all failures can have the same cause, others are not needed.
   const shared = suspects.filter(({ rows }) => rows.size === failing.length);
-  if (shared.length > 0) suspects = shared;
+  const pairs = shared.length > 0 ? [] : findPairs(suspects, failing.length);
+  suspects = shared.length > 0 ? shared : [...new Set([...pairs, ...suspects])];
   if (suspects.length === 0) return undefined;
   const size = Math.min(...suspects.map(({ parts }) => parts.length));
   return {
-    combinations: suspects.map(({ parts, row, rows }) => ({
-      conditions: parts.map((part) => table.conditionOf(part, row[part] as number)),
-      failing: rows.size,
-    })),
-    size,
-    ...countCleared(table, size),
-    isLikelyCause: suspects.length === 1 && shared.length === 1,
+    suspects: {
+      combinations: suspects.map(({ parts, row, rows }) => ({
+        conditions: parts.map((part) => table.conditionOf(part, row[part] as number)),
+        failing: rows.size,
+      })),
+      size,
+      ...countCleared(table, size),
+      isLikelyCause: suspects.length === 1 && shared.length === 1,
+    },
+    isOnlyPair: pairs.length === 2,
   };
+}
+
+/** The pairs of suspects that together all failing rows contain, with as few values as possible. */
+function findPairs<T extends { readonly parts: readonly number[]; readonly rows: ReadonlySet<number> }>(suspects: readonly T[], failing: number): T[] {
+  let fewest = Number.POSITIVE_INFINITY;
+  let found: T[] = [];
+  for (const [i, one] of suspects.entries()) {
+    for (const other of suspects.slice(i + 1)) {
+      // Most failing rows come first: no later one is enough.
+      if (one.rows.size + other.rows.size < failing) break;
+      const values = one.parts.length + other.parts.length;
+      if (values > fewest || new Set([...one.rows, ...other.rows]).size < failing) continue;
+      if (values < fewest) found = [];
+      fewest = values;
+      found.push(one, other);
+    }
+  }
+  return found;
 }
 
 interface Table {

@@ -1,8 +1,7 @@
-import { findSuspects } from '../cause/suspects.ts';
 import type { JournalEntry } from '../journal/entries.ts';
 import type { RecordedResult } from '../recorded-result.ts';
-import { CauseCounter, findCauses, type WhereItFails } from './causes.ts';
-import { findExactCause } from './exact-cause.ts';
+import { CauseCounter, type WhereItFails } from './causes.ts';
+import { explainFailures } from './explain.ts';
 import { CaseSample } from './sample.ts';
 
 /** Causes of failures in the tested code. */
@@ -35,16 +34,11 @@ export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: R
   const large = new Map<number, CauseCounter>();
   for (const [test, sample] of samples) {
     const { failing, passing } = sample.rows;
-    let counter = new CauseCounter(findCauses(sample.rows));
-    if (counter.counted.causes.length === 0) {
-      const inside = failing.filter((row) => !outside.has(row));
-      const suspects = sample.isWhole && !flaky.has(test) ? findSuspects(inside, passing) : undefined;
-      const exact = inside.length === failing.length ? findExactCause(failing, passing, suspects) : undefined;
-      if (!exact) {
-        if (suspects) found.set(test, { ...counter.counted, suspects });
-        continue;
-      }
-      counter = new CauseCounter([exact]);
+    const { causes, suspects } = explainFailures(sample, { isFlaky: flaky.has(test), isOutside: (row) => outside.has(row) });
+    const counter = new CauseCounter(causes);
+    if (causes.length === 0) {
+      if (suspects) found.set(test, { ...counter.counted, suspects });
+      continue;
     }
     found.set(test, counter.counted);
     if (!sample.isWhole) large.set(test, counter);

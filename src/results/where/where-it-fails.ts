@@ -1,6 +1,5 @@
-import { findSuspects } from '../cause/suspects.ts';
-import { CauseCounter, findCauses, type WhereItFails } from './causes.ts';
-import { findExactCause } from './exact-cause.ts';
+import { CauseCounter, type WhereItFails } from './causes.ts';
+import { explainFailures } from './explain.ts';
 import { CaseSample } from './sample.ts';
 
 /** A row and whether its case failed. */
@@ -26,11 +25,8 @@ export interface LabeledRow {
 export function whereItFails(results: Iterable<LabeledRow>): WhereItFails {
   const sample = new CaseSample();
   for (const result of results) sample.take(result, result.failed);
-  const { failing, passing } = sample.rows;
-  const causes = findCauses(sample.rows);
-  const suspects = causes.length === 0 && sample.isWhole ? findSuspects(failing, passing) : undefined;
-  const exact = findExactCause(failing, passing, suspects);
-  const counter = new CauseCounter(exact ? [exact] : causes);
+  const { causes, suspects } = explainFailures(sample);
+  const counter = new CauseCounter(causes);
   for (const { row, failed } of results) counter.take(row, failed);
-  return { ...counter.counted, ...(suspects && !exact && { suspects }) };
+  return { ...counter.counted, ...(suspects && { suspects }) };
 }
