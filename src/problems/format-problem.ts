@@ -63,7 +63,7 @@ export function formatProblem(problem: Problem): string {
     case 'coverage-limit-exceeded':
       return `strength ${problem.strength} for ${problem.axes} axes requires ${formatThousands(problem.required)} combinations; the limit is ${formatThousands(problem.limit)}. Lower \`strength\`, and list the axes that matter most in \`mixedStrength\`.`;
     case 'locate-limit-exceeded':
-      return `\`locate: ${problem.locate}\` has ${formatThousands(problem.required)} ${problem.locate === 1 ? 'combinations' : 'combinations and pairs of combinations'} to tell apart; the limit is ${formatThousands(problem.limit)}. ${problem.locate === 1 ? 'Lower `strength`' : 'Use `locate: 1`'}, or find causes with \`red-lattice narrow\`.`;
+      return `\`locate: ${problem.locate}\` has ${formatThousands(problem.required)} ${problem.locate === 1 ? 'combinations' : 'combinations and pairs of combinations'} to distinguish; the limit is ${formatThousands(problem.limit)}. ${problem.locate === 1 ? 'Lower `strength`' : 'Use `locate: 1`'}, or find causes with \`red-lattice narrow\`.`;
     case 'infeasible-value':
       return `axis "${problem.axis}": \`exclude\` rules out every combination with ${problem.value}, so no row has it`;
     case 'feasibility-unknown':

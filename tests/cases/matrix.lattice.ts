@@ -374,7 +374,7 @@ export const refused = test(
         make: () => matrix({ a: [1, 2], b: [1, 2] }, { strength: 1, locate: 3 as never }),
       },
       'locate two in a matrix that is too large for it': {
-        says: '`locate: 2` has 1,620,900 combinations and pairs of combinations to tell apart; the limit is 1,000,000. Use `locate: 1`, or find causes with `red-lattice narrow`.',
+        says: '`locate: 2` has 1,620,900 combinations and pairs of combinations to distinguish; the limit is 1,000,000. Use `locate: 1`, or find causes with `red-lattice narrow`.',
         make: () => matrix(Object.fromEntries(Array.from({ length: 30 }, (_, i) => [`axis${i}`, [1, 2]])), { strength: 2, locate: 2 }),
       },
       'an unknown axis': {
