@@ -172,15 +172,14 @@ if (options.only.includes('g')) {
     const rows = await rowsOf(matrix(axes, { strength: 2, seed: i % 10, locate: 2 }));
     const fails = (row) => planted.some((cause) => meets(row, cause));
     // One of them must not be enough for all.
-    if (planted.some((cause) => rows.every((row) => meets(row, cause) === fails(row)))) continue;
+    if (rows.every(fails) || planted.some((cause) => rows.every((row) => meets(row, cause) === fails(row)))) continue;
     tried++;
     costs.push(rows.length / (await rowsOf(matrix(axes, { strength: 2, seed: i % 10 }))).length);
     const { suspects, causes } = whereItFails(rows.map((row) => ({ row, failed: fails(row) })));
     const found = [...causes, ...(suspects?.combinations ?? [])].slice(0, 2).map(conditionsOf);
-    // Two that have fewer values and the same rows in the whole matrix are as right: a=1 or (a=2 & b=3), if a is 1 or 2, is a=1 or b=3.
-    const isNamed =
-      found.length === 2 &&
-      rows.every((row) => found.some((name) => name.split(' & ').every((part) => row[part.split('=')[0]] === part.split('=')[1])) === fails(row));
+    // Conditions with the same rows in the whole matrix are as right: of three values, `a!=1` says the same as `a=2` and `a=3`.
+    const holds = (part, row) => (part.includes('!=') ? row[part.split('!=')[0]] !== part.split('!=')[1] : row[part.split('=')[0]] === part.split('=')[1]);
+    const isNamed = rows.every((row) => found.some((name) => name.split(' & ').every((part) => holds(part, row))) === fails(row));
     if (isNamed) named++;
     else if (options.show) console.log(`matrix ${i} that locates two: ${planted.map(nameOf).sort().join('; ')} found as ${found.join('; ')}`);
   }
