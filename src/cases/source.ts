@@ -52,14 +52,25 @@ export interface CaseSource<Row extends object> {
   [Symbol.asyncIterator](): AsyncIterator<Row>;
 }
 
+/** A column in a file, for values that are computed for it. */
+export interface ColumnCell {
+  readonly heading: string;
+  /** How far a computed number can be from the cell. */
+  readonly tolerance?: number | undefined;
+  /** The text of a cell that holds a value; undefined if it cannot hold it. */
+  write(value: unknown): string | undefined;
+  /** The value of a text. Undefined if only a schema can read it. */
+  read?(text: string): unknown;
+}
+
 /** What a source is made of. */
 export interface SourceDefinition {
   /** For messages and lists: `a table`, `dues.csv`, `a table × a range`. */
   readonly description: string;
   /** Its columns, where they are known without reading a row. */
   readonly columns?: readonly string[] | undefined;
-  /** How far computed numbers can be from the cells of a column, in `check.columns`. */
-  readonly tolerances?: ReadonlyMap<string, number> | undefined;
+  /** What is declared about its columns in a file. */
+  readonly cells?: ReadonlyMap<string, ColumnCell> | undefined;
   /** What is wrong with it as a whole, before a row is read. */
   readonly problems?: readonly Problem[] | undefined;
   open(expansion: ExpansionContext): RowBatches;
@@ -147,7 +158,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return new CaseSourceImpl({
       description: `${left.description} + ${right.description}`,
       columns: left.columns && right.columns && [...new Set([...left.columns, ...right.columns])],
-      tolerances: new Map([...(left.tolerances ?? []), ...(right.tolerances ?? [])]),
+      cells: new Map([...(left.cells ?? []), ...(right.cells ?? [])]),
       problems: [...(left.problems ?? []), ...(right.problems ?? [])],
       async *open(expansion) {
         yield* left.open(expansion);
@@ -199,10 +210,10 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       restore && ((entry) => ({ ...entry, row: restore(entry.row as Record<string, unknown>) })),
     );
     const parts = CaseSourceImpl.partsOf(reshaped);
-    const tolerances = nameOf && new Map([...(parts.tolerances ?? [])].map(([column, tolerance]) => [nameOf(column), tolerance]));
+    const cells = nameOf && new Map([...(parts.cells ?? [])].map(([column, one]) => [nameOf(column), one]));
     return new CaseSourceImpl({
       ...parts,
-      tolerances: tolerances ?? parts.tolerances,
+      cells: cells ?? parts.cells,
       problems: problems.length === 0 ? parts.problems : [...(this.#parts.problems ?? []), ...problems],
     });
   }
@@ -246,7 +257,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return new CaseSourceImpl({
       columns: parts.columns,
       problems: parts.problems,
-      tolerances: parts.tolerances,
+      cells: parts.cells,
       rebuild: parts.rebuild,
       description: `${count} of ${parts.description}`,
       // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.
@@ -307,7 +318,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return new CaseSourceImpl({
       description: parts.description,
       columns,
-      tolerances: parts.tolerances,
+      cells: parts.cells,
       problems: parts.problems,
       facts,
       rebuild(entry) {
@@ -337,7 +348,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       facts: [...(left.facts ?? []), ...(right.facts ?? [])],
       description: `${left.description} ${sign} ${right.description}`,
       columns: left.columns && right.columns && [...left.columns, ...right.columns],
-      tolerances: new Map([...(left.tolerances ?? []), ...(right.tolerances ?? [])]),
+      cells: new Map([...(left.cells ?? []), ...(right.cells ?? [])]),
       problems: [...(left.problems ?? []), ...(right.problems ?? []), ...clash],
       rebuild(entry) {
         const [one, two] = [rebuildPart(left, entry), rebuildPart(right, entry)];

@@ -1,3 +1,4 @@
+import type { DifferingColumn } from './compare-columns.ts';
 import { hasPart, isEqual, projectOnto } from './equality.ts';
 import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
@@ -9,6 +10,7 @@ export interface Mismatch {
   readonly expected?: string;
   /** Set if `expected` is not a value to compare with, but a pattern or a part. */
   readonly expectedKind?: 'pattern' | 'part';
+  readonly columns?: readonly DifferingColumn[];
 }
 
 /** What a comparison says: nothing where it holds. Texts are made only where it does not. */
@@ -17,10 +19,10 @@ export type CheckOutcome = Mismatch | undefined;
 const both = (message: string, actual: unknown, expected: unknown): Mismatch => ({ message, actual: formatValue(actual), expected: formatValue(expected) });
 
 /** The failure of a check whose value is a promise, since neither a comparison nor a condition can hold for it. */
-const findPromise = (actual: unknown): CheckOutcome => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
+export const findPromise = (actual: unknown): CheckOutcome => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
 
 /** The failure of a check with an invalid argument. */
-const misuse = (what: string, wanted: string, given: unknown): Mismatch => ({ message: `${what} must be ${wanted}; got ${formatValue(given)}` });
+export const misuse = (what: string, wanted: string, given: unknown): Mismatch => ({ message: `${what} must be ${wanted}; got ${formatValue(given)}` });
 
 export const compareEqual = (actual: unknown, expected: unknown): CheckOutcome =>
   findPromise(actual) ?? (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));
@@ -72,30 +74,6 @@ export function compareProperties(actual: unknown, part: object): CheckOutcome {
   if (typeof part !== 'object' || part === null) return misuse('the second argument of `hasProperties`', 'an object', part);
   return findPromise(actual) ?? (hasPart(actual, part) ? undefined : both('lacks properties', projectOnto(actual, part), part));
 }
-
-/** Computed values beside the columns of a row. Numbers can differ by the tolerance of their column. */
-export function compareColumns(row: Readonly<Record<string, unknown>>, values: object, tolerances: ReadonlyMap<string, number> | undefined): CheckOutcome {
-  if (typeof values !== 'object' || values === null || isThenable(values))
-    return misuse('the argument of `columns`', 'an object with a value for each column', values);
-  const given = Object.entries(values);
-  const unknown = given.find(([column]) => !Object.hasOwn(row, column) && (values as Record<string, unknown>)[column] !== undefined);
-  for (const [column, value] of given) {
-    const promise = findPromise(value);
-    if (promise) return { message: `column ${column}: ${promise.message}` };
-  }
-  const differing = given.filter(([column, value]) => !isWithin(value, row[column], tolerances?.get(column)));
-  if (differing.length === 0) return undefined;
-  const names = differing.map(([column]) => column);
-  const where = `differs from the row in ${names.length === 1 ? 'column' : 'columns'} ${names.join(', ')}`;
-  return {
-    message: unknown ? `${where}; the row has no ${unknown[0]}` : where,
-    actual: formatValue(Object.fromEntries(differing)),
-    expected: formatValue(Object.fromEntries(names.filter((column) => Object.hasOwn(row, column)).map((column) => [column, row[column]]))),
-  };
-}
-
-const isWithin = (actual: unknown, expected: unknown, tolerance = 0): boolean =>
-  isEqual(actual, expected) || (typeof actual === 'number' && typeof expected === 'number' && Math.abs(actual - expected) <= tolerance);
 
 export const compareHolds = (condition: unknown): CheckOutcome =>
   condition ? findPromise(condition) : { message: condition === false ? 'does not hold' : `does not hold: ${formatValue(condition)}` };

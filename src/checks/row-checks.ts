@@ -1,6 +1,6 @@
 import { captureStack } from '../problems/source-location.ts';
 import { type CheckRecorder, type Checks, ChecksImpl, type Ensures, EnsuresImpl, MAX_FRAMES } from './checks.ts';
-import { compareColumns } from './comparisons.ts';
+import { compareColumns, type ExpectedRow } from './compare-columns.ts';
 
 /** Computed values by the columns of a row, of the types of the columns. Literals are widened: a computed text is any string. */
 export type ColumnValues<Row extends object> = { readonly [K in keyof Row]?: Widened<Row[K]> | undefined };
@@ -21,14 +21,8 @@ export interface RowEnsures<Row extends object> extends Ensures {
   columns(values: ColumnValues<Row>, note?: string): void;
 }
 
-/** What computed values are compared with. */
-export interface ExpectedRow {
-  readonly row: Readonly<Record<string, unknown>>;
-  readonly tolerances: ReadonlyMap<string, number> | undefined;
-}
-
-function recordColumns(recorder: CheckRecorder, { row, tolerances }: ExpectedRow, values: object, note: string | undefined, above: unknown): boolean {
-  const finding = compareColumns(row, values, tolerances);
+function recordColumns(recorder: CheckRecorder, expected: ExpectedRow, values: object, note: string | undefined, above: unknown): boolean {
+  const finding = compareColumns(expected, values);
   return recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES));
 }
 

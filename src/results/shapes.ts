@@ -65,6 +65,7 @@ const failure: Shape = fields({
   step: optional('texts'),
   causes: optional('texts'),
   fixture: optional('text'),
+  columns: optional(each(fields({ column: 'text', heading: optional('text'), text: optional('text'), reason: optional('text') }))),
 });
 
 export const times: Shape = fields({ setup: 'number', body: 'number', teardown: 'number' });

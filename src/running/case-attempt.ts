@@ -1,8 +1,9 @@
 import { CaseSourceImpl } from '../cases/source.ts';
 import { type CheckRecorder, type Checks, ChecksImpl, type Ensures, EnsuresImpl } from '../checks/checks.ts';
+import type { ExpectedRow } from '../checks/compare-columns.ts';
 import type { CheckOutcome, Mismatch } from '../checks/comparisons.ts';
 import { formatValue } from '../checks/format-value.ts';
-import { type ExpectedRow, type RowChecks, RowChecksImpl, type RowEnsures, RowEnsuresImpl } from '../checks/row-checks.ts';
+import { type RowChecks, RowChecksImpl, type RowEnsures, RowEnsuresImpl } from '../checks/row-checks.ts';
 import { isThenable } from '../checks/thenable.ts';
 import { SetupError } from '../fixtures/scope-instance.ts';
 import { formatThousands } from '../problems/format-thousands.ts';
@@ -313,10 +314,10 @@ class StepContextImpl implements StepContext {
   }
 }
 
-/** The row of a case, with the tolerances of its columns. */
-function expectedRowOf({ row, test }: PlannedCaseImpl): ExpectedRow {
+/** The row of a case, with what is declared about its columns. */
+function expectedRowOf({ row, redactedRow, test }: PlannedCaseImpl): ExpectedRow {
   const { cases } = test.test.options;
-  return { row, tolerances: cases && CaseSourceImpl.partsOf(cases).tolerances };
+  return { row, shown: redactedRow, cells: cases && CaseSourceImpl.partsOf(cases).cells };
 }
 
 /** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */

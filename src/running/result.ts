@@ -1,3 +1,4 @@
+import type { DifferingColumn } from '../checks/compare-columns.ts';
 import type { Frame, SourceLocation } from '../problems/source-location.ts';
 
 /**
@@ -37,6 +38,8 @@ export interface Failure {
   /** The messages of its causes (from `cause` and AggregateError), outermost first. */
   readonly causes?: readonly string[] | undefined;
   readonly fixture?: string | undefined;
+  /** The columns that differ from the row, if computed values were compared with it. */
+  readonly columns?: readonly DifferingColumn[] | undefined;
 }
 
 /** The result of one step of a case. */

@@ -34,51 +34,85 @@ export type CellResult<T> = T | CellError;
 
 type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readonly is: 'value'; readonly value: unknown };
 
+/** How cells of a type are read and written. */
+interface CellCodec<T> {
+  readonly kind: string;
+  readonly read: (text: string) => CellResult<T>;
+  /** How an object or a list of a document is taken, if it is. */
+  readonly readValue?: ((value: object) => CellResult<T>) | undefined;
+  /** The text of a cell that holds a value. Default: a string as it is, a number or a boolean as JSON. */
+  readonly write?: ((value: T) => string | undefined) | undefined;
+}
+
+/** What is declared about one column. */
+interface ColumnSettings {
+  readonly heading?: string | undefined;
+  readonly emptyPolicy: Emptiness;
+  readonly tolerance?: number | undefined;
+}
+
 /** Implements `Cell`. */
 export class CellReader<T> implements Cell<T> {
   declare readonly [cellValue]: () => T;
+  readonly #codec: CellCodec<T>;
+  readonly #settings: ColumnSettings;
   readonly kind: string;
   readonly read: (text: string) => CellResult<T>;
+  readonly readValue: ((value: object) => CellResult<T>) | undefined;
   readonly headingInFile: string | undefined;
   readonly emptyPolicy: Emptiness;
-  /** How an object or a list of a document is taken, if it is. */
-  readonly readValue: ((value: object) => CellResult<T>) | undefined;
   readonly tolerance: number | undefined;
 
-  constructor(
-    kind: string,
-    read: (text: string) => CellResult<T>,
-    readValue?: (value: object) => CellResult<T>,
-    heading?: string,
-    emptyPolicy: Emptiness = { is: 'error' },
-    tolerance?: number,
-  ) {
-    this.tolerance = tolerance;
-    this.readValue = readValue;
-    this.kind = kind;
-    this.read = read;
-    this.headingInFile = heading;
-    this.emptyPolicy = emptyPolicy;
+  constructor(codec: CellCodec<T>, settings: ColumnSettings = { emptyPolicy: { is: 'error' } }) {
+    this.#codec = codec;
+    this.#settings = settings;
+    this.kind = codec.kind;
+    this.read = codec.read;
+    this.readValue = codec.readValue;
+    this.headingInFile = settings.heading;
+    this.emptyPolicy = settings.emptyPolicy;
+    this.tolerance = settings.tolerance;
+  }
+
+  /** The text of a cell that holds a value; undefined if it cannot hold it. */
+  write(value: unknown): string | undefined {
+    const { emptyPolicy } = this;
+    if (value === undefined) return emptyPolicy.is === 'absent' || (emptyPolicy.is === 'value' && emptyPolicy.value === undefined) ? '' : undefined;
+    if (emptyPolicy.is === 'value' && value === emptyPolicy.value && (typeof value !== 'string' || value === '')) return '';
+    try {
+      return (this.#codec.write ?? writePlain)(value as T);
+    } catch {
+      // Not a value of this type.
+      return undefined;
+    }
   }
 
   optional(): CellReader<T> & { readonly absent: true } {
-    return new CellReader(this.kind, this.read, this.readValue, this.headingInFile, { is: 'absent' }, this.tolerance) as CellReader<T> & {
-      readonly absent: true;
-    };
+    return this.#with({ emptyPolicy: { is: 'absent' } }) as CellReader<T> & { readonly absent: true };
   }
 
   default<const D extends string | {} | null | undefined>(fallback: D): CellReader<T | D> {
-    return new CellReader<T | D>(this.kind, this.read, this.readValue, this.headingInFile, { is: 'value', value: fallback }, this.tolerance);
+    return this.#with({ emptyPolicy: { is: 'value', value: fallback } }) as CellReader<T | D>;
   }
 
   heading(heading: string): this {
-    return new CellReader(this.kind, this.read, this.readValue, heading, this.emptyPolicy, this.tolerance) as this;
+    return this.#with({ heading }) as this;
   }
 
   within(tolerance: number): this {
     if (!(tolerance >= 0)) refuse({ code: 'invalid-type', expected: 'number of at least 0', got: String(tolerance), owner: '`within`' });
-    return new CellReader(this.kind, this.read, this.readValue, this.headingInFile, this.emptyPolicy, tolerance) as this;
+    return this.#with({ tolerance }) as this;
   }
+
+  #with(more: Partial<ColumnSettings>): CellReader<T> {
+    return new CellReader(this.#codec, { ...this.#settings, ...more });
+  }
+}
+
+/** The text of a string, a number or a boolean. */
+export function writePlain(value: unknown): string | undefined {
+  if (typeof value === 'string') return value;
+  return typeof value === 'boolean' || (typeof value === 'number' && Number.isFinite(value)) ? String(value) : undefined;
 }
 
 /** Reads what a document holds: texts as in a table, other values as the texts that they are written as, objects as they are. */
@@ -88,8 +122,8 @@ export function readValue<T>(reader: CellReader<T>, value: unknown): CellResult<
   return reader.read(String(value));
 }
 
-const make = <T>(kind: string, read: (text: string) => CellResult<T>, readValue?: (value: object) => CellResult<T>): Cell<T> =>
-  new CellReader(kind, read, readValue);
+const make = <T>(kind: string, read: (text: string) => CellResult<T>, more: Pick<CellCodec<T>, 'readValue' | 'write'> = {}): Cell<T> =>
+  new CellReader({ kind, read, ...more });
 
 /** What cells of text are read by. */
 export const identity = (text: string): string => text;
@@ -147,6 +181,9 @@ function readDate(text: string): CellResult<Date> {
   return real ? value : new CellError('this date or time does not exist');
 }
 
+/** A day without its time, if it is a day. */
+const writeDate = (value: Date): string => value.toISOString().replace(/T00:00:00\.000Z$|\.000(?=Z$)/, '');
+
 /** Compared one by one: to look a text up, it would have to be hashed. */
 function parseBoolean(text: string): boolean | undefined {
   if (text === 'true' || text === 'yes' || text === '1') return true;
@@ -181,15 +218,15 @@ export const cell = {
   /** true or false, yes or no, 1 or 0; case does not matter. */
   boolean: make('boolean', (text) => parseBoolean(text) ?? parseBoolean(text.toLowerCase()) ?? new CellError('write true or false, yes or no, or 1 or 0')),
   /** An ISO 8601 date or time in UTC: 2031-04-30, 2031-04-30T09:00Z. */
-  date: make('date', readDate),
+  date: make('date', readDate, { write: writeDate }),
   /** Any JSON value. */
   json: make<unknown>(
     'JSON value',
     wrapParser((text) => JSON.parse(text) as unknown),
-    (value) => value,
+    { readValue: (value) => value, write: (value) => JSON.stringify(value) },
   ),
-  /** A custom type. What `parse` throws becomes the message. */
-  from: <T>(kind: string, parse: (text: string) => T): Cell<T> => make(kind, wrapParser(parse)),
+  /** A custom type. What `parse` throws becomes the message. `write` returns the text of a cell, for `accept`; default: that of a string or number. */
+  from: <T>(kind: string, parse: (text: string) => T, write?: (value: T) => string): Cell<T> => make(kind, wrapParser(parse), { write }),
   /** One of these strings, exactly. */
   oneOf: <const V extends readonly string[]>(...allowed: V): Cell<V[number]> =>
     make<V[number]>(`one of ${allowed.join(', ')}`, (text) => (allowed.includes(text) ? (text as V[number]) : new CellError())),
@@ -205,10 +242,12 @@ export const cell = {
       }
       return values;
     };
-    return make(
-      `list of ${reader.kind}s`,
-      (text) => all(text.split(separator).map((part) => part.trim())),
-      (value) => (Array.isArray(value) ? all(value) : new CellError()),
-    );
+    return make(`list of ${reader.kind}s`, (text) => all(text.split(separator).map((part) => part.trim())), {
+      readValue: (value) => (Array.isArray(value) ? all(value) : new CellError()),
+      write(value) {
+        const texts = value.map((one) => reader.write(one));
+        return texts.every((text) => text !== undefined && !text.includes(separator)) ? texts.join(separator) : undefined;
+      },
+    });
   },
 };

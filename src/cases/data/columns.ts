@@ -1,5 +1,5 @@
-import type { Simplify } from '../source.ts';
-import { type Cell, CellReader, cell } from './cells.ts';
+import type { ColumnCell, Simplify } from '../source.ts';
+import { type Cell, CellReader, cell, writePlain } from './cells.ts';
 
 /** The part of the Standard Schema specification that Red Lattice uses: https://standardschema.dev */
 export interface StandardSchema<Out> {
@@ -58,10 +58,12 @@ export function buildColumns(columns: Columns | undefined, headings: readonly st
   return [...marking, ...typed];
 }
 
-/** The tolerances of the columns that have one. */
-export const findTolerances = (columns: Columns): ReadonlyMap<string, number> =>
+/** How the columns are compared with computed values, and written. */
+export const describeCells = (columns: Columns): ReadonlyMap<string, ColumnCell> =>
   new Map(
-    Object.entries(columns).flatMap(([property, column]) =>
-      column instanceof CellReader && column.tolerance !== undefined ? [[property, column.tolerance]] : [],
-    ),
+    Object.entries(columns).map(([property, column]): [string, ColumnCell] => {
+      if (!(column instanceof CellReader)) return [property, { heading: property, write: writePlain }];
+      const { headingInFile = property, tolerance } = column;
+      return [property, { heading: headingInFile, tolerance, write: (value) => column.write(value), read: column.read }];
+    }),
   );

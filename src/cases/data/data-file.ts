@@ -17,7 +17,7 @@ import { withOwnBase } from '../ambient-host.ts';
 import type { Partition } from '../partition.ts';
 import type { ExpansionContext, FileSource, RowBatches } from '../row.ts';
 import { type CaseSource, CaseSourceImpl, type SharedChunks } from '../source.ts';
-import { type Columns, findTolerances, type RowOf, type StandardSchema } from './columns.ts';
+import { type Columns, describeCells, type RowOf, type StandardSchema } from './columns.ts';
 
 /** Options for reading a data file. */
 export interface DataFileOptions {
@@ -82,7 +82,7 @@ export function dataFile<
   return new CaseSourceImpl<Row>({
     description: path === undefined ? 'its data file' : path instanceof URL ? (path.pathname.split('/').at(-1) ?? path.href) : path,
     columns: given.columns && Object.keys(given.columns),
-    tolerances: given.columns && findTolerances(given.columns),
+    cells: given.columns && describeCells(given.columns),
     isReplayable: true,
     problems: findInvalidOptions(given, optionSpecs, 'dataFile'),
     open: (expansion) => readDataFile(path, given, withOwnBase(expansion, origin)),

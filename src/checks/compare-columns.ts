@@ -1,0 +1,85 @@
+import { writePlain } from '../cases/data/cells.ts';
+import type { ColumnCell } from '../cases/source.ts';
+import { type CheckOutcome, findPromise, misuse } from './comparisons.ts';
+import { isEqual } from './equality.ts';
+import { formatValue } from './format-value.ts';
+import { isThenable } from './thenable.ts';
+
+/** What computed values are compared with. */
+export interface ExpectedRow {
+  readonly row: Readonly<Record<string, unknown>>;
+  /** The same with hidden values replaced. */
+  readonly shown: Readonly<Record<string, unknown>>;
+  readonly cells: ReadonlyMap<string, ColumnCell> | undefined;
+}
+
+/** A column whose computed value differs from the row, with what `accept` would write. */
+export interface DifferingColumn {
+  readonly column: string;
+  /** The heading in the file, if it is not the column. */
+  readonly heading?: string | undefined;
+  /** The computed value as the text of a cell. */
+  readonly text?: string | undefined;
+  /** The computed value as JSON, for a document. */
+  readonly value?: unknown;
+  /** Why it cannot be written. */
+  readonly reason?: string | undefined;
+}
+
+/** Longer texts are not recorded. Characters. */
+const MAX_TEXT_LENGTH = 100_000;
+
+/** Compares computed values with the columns of a row. Numbers can differ by the tolerance of their column. */
+export function compareColumns({ row, shown, cells }: ExpectedRow, values: object): CheckOutcome {
+  if (typeof values !== 'object' || values === null || isThenable(values))
+    return misuse('the argument of `columns`', 'an object with a value for each column', values);
+  const given = Object.entries(values);
+  const unknown = given.find(([column, value]) => !Object.hasOwn(row, column) && !cells?.has(column) && value !== undefined);
+  for (const [column, value] of given) {
+    const promise = findPromise(value);
+    if (promise) return { message: `column ${column}: ${promise.message}` };
+  }
+  const differing = given.filter(([column, value]) => !isWithin(value, row[column], cells?.get(column)?.tolerance));
+  if (differing.length === 0) return undefined;
+  const names = differing.map(([column]) => column);
+  const where = `differs from the row in ${names.length === 1 ? 'column' : 'columns'} ${names.join(', ')}`;
+  const isHidden = (column: string): boolean => Object.hasOwn(row, column) && row[column] !== shown[column];
+  return {
+    message: unknown ? `${where}; the row has no ${unknown[0]}` : where,
+    actual: formatValue(Object.fromEntries(differing.map(([column, value]) => [column, isHidden(column) ? shown[column] : value]))),
+    expected: formatValue(Object.fromEntries(names.filter((column) => Object.hasOwn(row, column)).map((column) => [column, shown[column]]))),
+    columns: differing.map(([column, value]) =>
+      isHidden(column) ? { column, reason: 'its values are hidden' } : describeDifference(column, value, cells?.get(column)),
+    ),
+  };
+}
+
+const isWithin = (actual: unknown, expected: unknown, tolerance = 0): boolean =>
+  isEqual(actual, expected) || (typeof actual === 'number' && typeof expected === 'number' && Math.abs(actual - expected) <= tolerance);
+
+function describeDifference(column: string, actual: unknown, cell: ColumnCell | undefined): DifferingColumn {
+  const heading = cell && cell.heading !== column ? { heading: cell.heading } : {};
+  const text = writeText(actual, cell);
+  const value = toJson(actual, text);
+  if (text === undefined && value === undefined) return { column, ...heading, reason: `${formatValue(actual)} cannot be written to a file` };
+  if (Math.max(text?.length ?? 0, JSON.stringify(value)?.length ?? 0) > MAX_TEXT_LENGTH) return { column, ...heading, reason: 'the value is too long' };
+  return { column, ...heading, ...(text !== undefined && { text }), ...(value !== undefined && { value }) };
+}
+
+/** The text of a value, if it is read as that value again. */
+function writeText(value: unknown, cell: ColumnCell | undefined): string | undefined {
+  if (!cell) return value === undefined ? '' : writePlain(value);
+  const text = cell.write(value);
+  return text === undefined || text === '' || !cell.read || isEqual(cell.read(text), value) ? text : undefined;
+}
+
+/** A value that JSON holds as it is; a date as its text. Undefined for any other. */
+function toJson(value: unknown, text: string | undefined): unknown {
+  if (value instanceof Date) return text ?? (Number.isNaN(value.getTime()) ? undefined : value.toISOString());
+  try {
+    const read: unknown = JSON.parse(JSON.stringify(value));
+    return isEqual(read, value) ? read : undefined;
+  } catch {
+    return undefined;
+  }
+}
