@@ -14,6 +14,7 @@ import { startLane } from '../node/start-lane.ts';
 import { findNearestName } from '../problems/nearest-name.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { DEFAULT_BUDGET } from '../results/narrowing/narrow.ts';
+import { acceptCommand } from './accept.ts';
 import type { CommandContext } from './command-context.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
@@ -22,7 +23,7 @@ import { mergeCommand } from './merge.ts';
 import { narrowCommand } from './narrow.ts';
 import { newCommand } from './new.ts';
 import { restartInOneProcess, wantsOneProcess } from './one-process.ts';
-import { addDisplayOptions, addSelection, parsePair, wholeNumber } from './options.ts';
+import { addDisplayOptions, addResultSelection, addSelection, parsePair, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
 import { buildArguments, findProfile, noSuchProfile } from './profile.ts';
 import { reportCommand } from './report.ts';
@@ -116,6 +117,22 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     )
     .action(async (where: string[], options) => {
       status = await narrowCommand(where, options, setting);
+    });
+
+  addResultSelection(
+    program
+      .command('accept')
+      .description('Write the values that failed checks computed for columns into the data files that the rows come from.')
+      .argument('[where...]', 'folders, files, or file:line of a test or a data row'),
+  )
+    .option('-y, --yes', 'Write without asking.')
+    .option('--check', 'Only report. The exit status is 1 if something would change.')
+    .option('--all', 'List every value, not only the first ones of each file.')
+    .option('--record <record>', 'Read this record: a folder, latest or previous.', 'latest')
+    .addOption(new Option('--format <format>', 'Write the changes as JSON.').choices(['json']))
+    .addHelpText('after', '\nExamples:\n  red-lattice accept\n  red-lattice accept data/dues.csv --column due\n  red-lattice accept data/dues.csv:27 --yes')
+    .action(async (where: string[], options) => {
+      status = await acceptCommand(where, options, setting);
     });
 
   program

@@ -89,6 +89,14 @@ export const addDisplayOptions = (command: Command): Command =>
     .option('--grid', 'Print tests whose rows combine a few values as grids.')
     .option('--grid-by <down/across>', 'Print grids by these columns: down the side, then across the head, as in season,hull/loa.', gridSides);
 
+/** Which results of a record are meant. */
+export const addResultSelection = (command: Command): Command =>
+  command
+    .option('-t, --title <text or /pattern/>', 'Select cases whose full title contains the text. Repeat for more.', titlePattern)
+    .option('--id <id>', 'Select the case with this id. Repeat for more.', appendValue)
+    .option('--row <column=value>', 'Select cases whose row meets the condition. Repeat for more.', rowCondition)
+    .option('--column <column>', 'Select this column. Repeat for more.', appendValue);
+
 export function addSelection(command: Command): Command {
   return command
     .option('-t, --title <text or /pattern/>', 'Select cases whose full title contains the text. Repeat for more.', titlePattern)

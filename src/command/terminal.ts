@@ -16,6 +16,8 @@ export interface Terminal {
   readonly live: NodeJS.WritableStream | undefined;
   /** The annotations that the CI service reads from the log, and the folder that it names files from. */
   readonly annotations?: { readonly syntax: AnnotationSyntax; readonly workspace: string } | undefined;
+  /** Asks somebody who can answer. */
+  readonly ask?: ((question: string) => Promise<string>) | undefined;
   /** In columns; 100 where there is no terminal. */
   readonly width: number;
 }
@@ -46,10 +48,21 @@ function findAnnotations(environment: Readonly<Record<string, string | undefined
   return syntax && { syntax, workspace: environment['GITHUB_WORKSPACE'] ?? environment['BUILD_SOURCESDIRECTORY'] ?? process.cwd() };
 }
 
+async function askOnTerminal(question: string): Promise<string> {
+  const { createInterface } = await import('node:readline/promises');
+  const lines = createInterface({ input: process.stdin, output: process.stdout });
+  try {
+    return await lines.question(question);
+  } finally {
+    lines.close();
+  }
+}
+
 export const processTerminal = (): Terminal => ({
   out: (line) => void write(`${line}\n`),
   writeRaw: (text) => void write(text),
   error: (line) => void writeError(`${line}\n`),
+  ask: process.stdin.isTTY && process.stdout.isTTY && !process.env['CI'] ? askOnTerminal : undefined,
   annotations: findAnnotations(process.env),
   // Some terminals report 0.
   width: process.stdout.columns || 100,

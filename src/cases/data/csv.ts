@@ -284,7 +284,7 @@ function endOfRecord(text: string, start: number, delimiter: string): number {
   }
 }
 
-function endOfField(text: string, start: number, delimiter: string): number {
+export function endOfField(text: string, start: number, delimiter: string): number {
   let at = start;
   if (text[at] === '"') {
     at++;

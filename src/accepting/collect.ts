@@ -1,0 +1,76 @@
+import type { RecordedResult, TestHeader } from '../results/recorded-result.ts';
+import type { CellChange, Refusal } from './change.ts';
+
+/** A result with its test. */
+export interface TestedResult {
+  readonly header: TestHeader;
+  readonly result: RecordedResult;
+}
+
+/** What failed cases ask for. */
+export interface Collected {
+  readonly changes: readonly CellChange[];
+  readonly refused: readonly Refusal[];
+}
+
+interface Wanted extends CellChange {
+  readonly cases: string[];
+  /** Another case wants another value. */
+  conflict?: CellChange | undefined;
+}
+
+/**
+ * Collects the cells that failed cases would change: each column that `check.columns` found to differ from its row. Two cases that want
+ * different values in one cell are refused.
+ */
+export function collectChanges(results: Iterable<TestedResult>, isWanted: (column: string) => boolean): Collected {
+  const byCell = new Map<string, Wanted>();
+  const refused: Refusal[] = [];
+  for (const { header, result } of results) {
+    if (result.status !== 'failed') continue;
+    const title = `${header.file} › ${result.title}`;
+    for (const { columns = [] } of result.failures) {
+      for (const { column, heading = column, text, value, reason } of columns) {
+        if (!isWanted(column)) continue;
+        const { location } = result;
+        const where = { file: location?.file ?? header.file, line: location?.line, heading };
+        if (reason !== undefined) refused.push({ where, reason, cases: [title] });
+        else if (!location) refused.push({ where, reason: 'the row is not in a data file', cases: [title] });
+        else {
+          const { file, line, column: start, sheet } = location;
+          addChange(byCell, { file, line, column: start, sheet, heading, text, value, cases: [title] });
+        }
+      }
+    }
+  }
+  const all = [...byCell.values()];
+  return {
+    changes: all.filter(({ conflict }) => !conflict),
+    refused: [
+      ...refused,
+      ...all.flatMap(({ conflict, ...change }) =>
+        conflict
+          ? [
+              {
+                where: { file: change.file, line: change.line, heading: change.heading },
+                reason: `tests want different values: ${describeValue(change)} and ${describeValue(conflict)}`,
+                cases: [...change.cases, ...conflict.cases],
+              },
+            ]
+          : [],
+      ),
+    ],
+  };
+}
+
+function addChange(byCell: Map<string, Wanted>, change: CellChange): void {
+  const key = [change.file, change.sheet ?? '', change.line, change.column, change.heading].join('\n');
+  const known = byCell.get(key);
+  if (!known) byCell.set(key, { ...change, cases: [...change.cases] });
+  else if (known.text === change.text && JSON.stringify(known.value) === JSON.stringify(change.value)) {
+    const [title] = change.cases;
+    if (title !== undefined && !known.cases.includes(title)) known.cases.push(title);
+  } else known.conflict ??= change;
+}
+
+const describeValue = ({ text, value }: CellChange): string => text ?? JSON.stringify(value);

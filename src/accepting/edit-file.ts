@@ -1,0 +1,36 @@
+import { type CellChange, type Edited, refuseChange } from './change.ts';
+import { decodeText } from './text-encoding.ts';
+
+/** Changes cells in the content of a data file, by the ending of its name. */
+export async function editFile(bytes: Uint8Array, name: string, changes: readonly CellChange[]): Promise<Edited<Uint8Array>> {
+  const extension = /\.[^./]+$/.exec(name)?.[0].toLowerCase() ?? '';
+  const decoded = decodeText(bytes);
+  const edit = await findEditor(extension);
+  if (!edit || !decoded) {
+    const reason = edit ? 'the file is not a text in UTF-8 or UTF-16' : `files that end in ${extension} cannot be changed`;
+    return { content: bytes, made: [], refused: changes.map((change) => refuseChange(change, reason)) };
+  }
+  const { content, made, refused } = edit(decoded.text, changes);
+  return { content: made.length > 0 ? decoded.encode(content) : bytes, made, refused };
+}
+
+/** Editors are loaded when a file of their kind is changed. */
+async function findEditor(extension: string): Promise<((text: string, changes: readonly CellChange[]) => Edited) | undefined> {
+  switch (extension) {
+    case '.csv':
+    case '.tsv': {
+      const { editDelimited } = await import('./edit-delimited.ts');
+      return (text, changes) => editDelimited(text, extension, changes);
+    }
+    case '.json':
+      return (await import('./edit-json.ts')).editJson;
+    case '.jsonl':
+    case '.ndjson':
+      return (await import('./edit-json.ts')).editJsonLines;
+    case '.yaml':
+    case '.yml':
+      return (await import('./edit-yaml.ts')).editYaml;
+    default:
+      return undefined;
+  }
+}

@@ -1,0 +1,110 @@
+import { isDeepStrictEqual } from 'node:util';
+import { type Document, isAlias, isCollection, isMap, isScalar, LineCounter, parse, parseDocument, type Scalar, visit, type YAMLMap } from 'yaml';
+import { type CellChange, type Edited, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
+
+interface Edit extends Splice {
+  readonly change: CellChange;
+  readonly map: YAMLMap;
+  readonly value: unknown;
+}
+
+/**
+ * Changes values in a YAML document. Everything else stays as it is. Values with anchors, aliases or tags are refused. What is written is
+ * read again: a value that would be taken for another one is refused.
+ */
+export function editYaml(text: string, changes: readonly CellChange[]): Edited {
+  const { document, maps } = readMaps(text);
+  const refused: Refusal[] = [];
+  const edits: Edit[] = [];
+  for (const change of changes) {
+    const map = maps.get(`${change.line}:${change.column}`);
+    const edit = map ? editValue(text, map, change) : 'there is no mapping at this place';
+    if (typeof edit === 'string') refused.push(refuseChange(change, edit));
+    else edits.push(edit);
+  }
+  if (readsAs(splice(text, edits), document, edits)) return { content: splice(text, edits), made: edits.map((edit) => describeEdit(text, edit)), refused };
+  // One of them goes wrong: each is tried alone.
+  const right: Edit[] = [];
+  for (const edit of edits) {
+    const alone = readMaps(text);
+    const map = alone.maps.get(`${edit.change.line}:${edit.change.column}`) as YAMLMap;
+    if (readsAs(splice(text, [edit]), alone.document, [{ ...edit, map }])) right.push(edit);
+    else refused.push(refuseChange(edit.change, 'the value would be read as another one in this place'));
+  }
+  return { content: splice(text, right), made: right.map((edit) => describeEdit(text, edit)), refused };
+}
+
+function describeEdit(text: string, { start, end, text: after, change }: Edit): MadeChange {
+  return { change, before: text.slice(start, end).trim(), after: after.trim() };
+}
+
+/** The mappings of a document by the place where they begin. Of two that begin at one place, the outer one. */
+function readMaps(text: string): { readonly document: Document; readonly maps: ReadonlyMap<string, YAMLMap> } {
+  const lines = new LineCounter();
+  const document: Document = parseDocument(text, { lineCounter: lines });
+  const maps = new Map<string, YAMLMap>();
+  visit(document, {
+    Map(_, map) {
+      const { line, col } = lines.linePos(map.range?.[0] ?? 0);
+      if (!maps.has(`${line}:${col}`)) maps.set(`${line}:${col}`, map);
+    },
+  });
+  return { document, maps };
+}
+
+/** Whether a text has the values of a document with the changes. Changes the document. */
+function readsAs(text: string, document: Document, edits: readonly Edit[]): boolean {
+  for (const { map, change, value } of edits) map.set(change.heading, value);
+  try {
+    return isDeepStrictEqual(parse(text), document.toJS());
+  } catch {
+    return false;
+  }
+}
+
+/** The part of the text that a change replaces; a text says why it cannot be changed. */
+function editValue(text: string, map: YAMLMap, change: CellChange): Edit | string {
+  const { heading } = change;
+  const pair = map.items.find(({ key }) => isScalar(key) && String(key.value) === heading);
+  if (!pair) return `the mapping has no "${heading}"; add the key without a value`;
+  const old = pair.value;
+  if (isAlias(old)) return 'the value is an alias';
+  if (isCollection(old) && !old.flow) return `the value is ${isMap(old) ? 'a mapping' : 'a list'} on several lines; change it by hand`;
+  const node = old as (Scalar & { anchor?: string }) | null;
+  if (node?.anchor !== undefined) return 'the value has an anchor';
+  if (node?.tag !== undefined) return 'the value has a tag';
+  const isText = typeof (node as Scalar | null)?.value === 'string' && typeof change.value !== 'string' && change.text !== undefined;
+  const value = isText || change.value === undefined ? change.text : change.value;
+  if (value === undefined || (change.value === undefined && change.text === '')) return 'there is no value to write';
+  const [start, end] = node?.range ?? [0, 0];
+  if (!node || start === end) {
+    // `due:` without a value: it goes behind the colon.
+    const colon = text.indexOf(':', (pair.key as Scalar).range?.[1] ?? 0) + 1;
+    return { start: colon, end: colon, text: ` ${writeScalar(value, undefined)}`, map, change, value };
+  }
+  if (node.type === 'BLOCK_LITERAL' || node.type === 'BLOCK_FOLDED') return { start, end, text: writeBlock(text.slice(start, end), value), map, change, value };
+  return { start, end, text: isCollection(old) ? JSON.stringify(value) : writeScalar(value, node.type), map, change, value };
+}
+
+/** Texts that need no quotes: they are taken for nothing else, in block and flow style. */
+const plainText = /^[\p{L}_](?:[\p{L}\p{N} _./()+%€$-]*[\p{L}\p{N}_)%€$])?$/u;
+const otherThanText = /^(?:true|false|yes|no|on|off|null|y|n)$/i;
+
+function writeScalar(value: unknown, style: Scalar['type'] | undefined): string {
+  if (typeof value !== 'string') return JSON.stringify(value);
+  if (style === 'QUOTE_SINGLE' && !/[\n\r\p{Cc}]/u.test(value)) return `'${value.replaceAll("'", "''")}'`;
+  return style !== 'QUOTE_DOUBLE' && plainText.test(value) && !otherThanText.test(value) ? value : JSON.stringify(value);
+}
+
+/** A block scalar as a literal one with the same indentation. A value that is no text takes the place of the block. */
+function writeBlock(old: string, value: unknown): string {
+  const [first = ''] = old.split('\n', 1);
+  const lineEnd = first.endsWith('\r') ? '\r\n' : '\n';
+  const indent = /\n([ \t]+)\S/.exec(old)?.[1] ?? '  ';
+  if (typeof value !== 'string' || value === '' || /^\s/.test(value)) return `${JSON.stringify(value)}${lineEnd}`;
+  const [, body = '', breaks = ''] = /^(.*?)(\n*)$/s.exec(value) ?? [];
+  const chomping = breaks === '' ? '-' : breaks === '\n' ? '' : '+';
+  const comment = /#.*$/.exec(first)?.[0].trim();
+  const lines = [...body.split('\n'), ...breaks.slice(1).split('\n').slice(1)].map((line) => (line === '' ? '' : indent + line));
+  return [`|${chomping}${comment ? ` ${comment}` : ''}`, ...lines, ''].join(lineEnd);
+}

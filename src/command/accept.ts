@@ -1,0 +1,129 @@
+import { readFileSync } from 'node:fs';
+import { fileURLToPath } from 'node:url';
+import type { CellChange, Refusal } from '../accepting/change.ts';
+import { refuseChange } from '../accepting/change.ts';
+import { collectChanges } from '../accepting/collect.ts';
+import { editFile } from '../accepting/edit-file.ts';
+import { acceptedAsJson } from '../formats/accept.ts';
+import { type FileChanges, renderCommitText, renderFileChanges, renderRefusals } from '../formats/human/accept.ts';
+import { formatCount } from '../formats/style.ts';
+import { findChangedFiles, findRecord, type RecordReference } from '../node/earlier-runs.ts';
+import { findFiles, findRoot } from '../node/find-files.ts';
+import { recordedPath } from '../node/read-files.ts';
+import { readRecorded } from '../node/recorded.ts';
+import { isInside, replaceFile } from '../node/write-file.ts';
+import { formatProblem } from '../problems/format-problem.ts';
+import type { RowCondition } from '../suites/row-condition.ts';
+import { selectResults } from './accept-selection.ts';
+import type { CommandContext } from './command-context.ts';
+import { createFormatting, failWith } from './terminal.ts';
+
+export interface AcceptCommandOptions {
+  readonly title?: readonly string[];
+  readonly id?: readonly string[];
+  readonly row?: readonly RowCondition[];
+  readonly column?: readonly string[];
+  readonly record: string;
+  readonly yes?: boolean;
+  readonly check?: boolean;
+  readonly all?: boolean;
+  readonly format?: 'json';
+}
+
+/** A file with its new content. */
+interface EditedFile extends FileChanges {
+  readonly path: string;
+  readonly before: Uint8Array;
+  readonly after: Uint8Array;
+}
+
+const MAX_NAMED_FILES = 3;
+
+/** Writes the values that failed checks computed for columns into the data files that the rows come from, after showing them. */
+export async function acceptCommand(where: readonly string[], options: AcceptCommandOptions, { folder, terminal }: CommandContext): Promise<number> {
+  const root = findRoot(folder);
+  const record = findRecord(options.record, root, folder);
+  if (!record)
+    return failWith(
+      terminal,
+      options.record === 'latest' ? 'there is no run record yet. red-lattice run creates one.' : `${options.record} is not a run record`,
+    );
+  const refusal = refuseRecord(record, root);
+  if (refusal !== undefined) return failWith(terminal, refusal);
+  const { targets, problems } = where.length > 0 ? await findFiles(where, folder) : { targets: [], problems: [] };
+  for (const problem of problems) failWith(terminal, formatProblem(problem));
+  if (problems.length > 0) return 2;
+
+  const { nameFile } = createFormatting(root, terminal);
+  const columns = options.column && new Set(options.column);
+  const collected = collectChanges(selectResults(readRecorded(record), { ...options, targets, where, root }), (column) => !columns || columns.has(column));
+  const edited = await editFiles(collected.changes, root, nameFile);
+  const files = edited.files.filter(({ made }) => made.length > 0);
+  const refused = [...collected.refused, ...edited.refused];
+  const count = files.reduce((sum, { made }) => sum + made.length, 0);
+
+  const show = (): void => {
+    for (const file of files) for (const line of renderFileChanges(file, terminal.style, options.all === true)) terminal.out(line);
+    for (const line of renderRefusals(refused, nameFile, terminal.style, options.all === true)) terminal.out(line);
+    if (count + refused.length === 0) terminal.out('nothing to accept: no failed check compares columns with a data file');
+    terminal.out('');
+  };
+  if (!options.format) show();
+  const isWriting = !options.check && count > 0 && (options.yes === true || (await confirm(count, files.length, options, terminal)));
+  if (isWriting) {
+    const changed = files.find(({ path, before }) => !Buffer.from(before).equals(readFileSync(path)));
+    if (changed) return failWith(terminal, `${changed.name} has just changed; nothing was written`);
+    for (const { path, after } of files) replaceFile(path, after);
+  }
+  if (options.format) terminal.writeRaw(acceptedAsJson(files, refused, isWriting, nameFile));
+  else if (isWriting) {
+    terminal.out(terminal.style.green(`accepted ${formatCount(count, 'value')} in ${formatCount(files.length, 'file')}; run the tests again`));
+    for (const line of ['', ...renderCommitText(files)]) terminal.out(line);
+  } else if (count > 0) {
+    terminal.out(`${formatCount(count, 'value')} in ${formatCount(files.length, 'file')} would change; nothing was written`);
+    if (!options.check && !terminal.ask) return failWith(terminal, 'accept writes without a question only with --yes');
+  }
+  return (count > 0 && !isWriting) || refused.length > 0 ? 1 : 0;
+}
+
+/** Why values of a record cannot be accepted. */
+function refuseRecord(record: RecordReference, root: string): string | undefined {
+  const changed = findChangedFiles(record, root);
+  if (changed.length === 0) return undefined;
+  const named = changed.slice(0, MAX_NAMED_FILES).join(', ');
+  const more = changed.length > MAX_NAMED_FILES ? ` and ${changed.length - MAX_NAMED_FILES} more` : '';
+  return `${named}${more} changed since the run. Run the tests again, then accept.`;
+}
+
+async function confirm(count: number, files: number, options: AcceptCommandOptions, terminal: CommandContext['terminal']): Promise<boolean> {
+  if (options.format || !terminal.ask) return false;
+  const answer = await terminal.ask(`Write ${formatCount(count, 'value')} to ${formatCount(files, 'file')}? (y/N) `);
+  return /^y(?:es)?$/i.test(answer.trim());
+}
+
+async function editFiles(
+  changes: readonly CellChange[],
+  root: string,
+  nameFile: (file: string) => string,
+): Promise<{ readonly files: readonly EditedFile[]; readonly refused: readonly Refusal[] }> {
+  const byFile = new Map<string, CellChange[]>();
+  for (const change of changes) {
+    const known = byFile.get(change.file);
+    if (known) known.push(change);
+    else byFile.set(change.file, [change]);
+  }
+  const files: EditedFile[] = [];
+  const refused: Refusal[] = [];
+  for (const [file, all] of byFile) {
+    const path = file.startsWith('file:') ? fileURLToPath(file) : undefined;
+    if (path === undefined || !isInside(path, root)) {
+      refused.push(...all.map((change) => refuseChange(change, 'the file is not in the project')));
+      continue;
+    }
+    const before = readFileSync(path);
+    const edited = await editFile(before, recordedPath(path, root), all);
+    files.push({ path, name: nameFile(file), before, after: edited.content, made: edited.made });
+    refused.push(...edited.refused);
+  }
+  return { files, refused };
+}

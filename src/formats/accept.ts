@@ -1,0 +1,22 @@
+import type { Refusal } from '../accepting/change.ts';
+import type { FileChanges } from './human/accept.ts';
+
+/** What was or would be accepted, as JSON. */
+export function acceptedAsJson(files: readonly FileChanges[], refused: readonly Refusal[], isWritten: boolean, nameFile: (file: string) => string): string {
+  const report = {
+    written: isWritten,
+    files: files.map(({ name, made }) => ({
+      file: name,
+      values: made.map(({ change, before, after }) => ({
+        line: change.line,
+        sheet: change.sheet,
+        heading: change.heading,
+        before,
+        after,
+        cases: change.cases,
+      })),
+    })),
+    refused: refused.map(({ where, reason, cases }) => ({ ...where, file: nameFile(where.file), reason, cases })),
+  };
+  return `${JSON.stringify(report, null, 2)}\n`;
+}
