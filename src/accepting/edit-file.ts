@@ -4,6 +4,7 @@ import { decodeText } from './text-encoding.ts';
 /** Changes cells in the content of a data file, by the ending of its name. */
 export async function editFile(bytes: Uint8Array, name: string, changes: readonly CellChange[]): Promise<Edited<Uint8Array>> {
   const extension = /\.[^./]+$/.exec(name)?.[0].toLowerCase() ?? '';
+  if (extension === '.xlsx') return (await import('./edit-workbook.ts')).editWorkbook(bytes, name, changes);
   const decoded = decodeText(bytes);
   const edit = await findEditor(extension);
   if (!edit || !decoded) {

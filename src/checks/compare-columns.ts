@@ -1,6 +1,7 @@
 import { writePlain } from '../cases/data/cells.ts';
 import type { ColumnCell } from '../cases/source.ts';
 import { type CheckOutcome, findPromise, misuse } from './comparisons.ts';
+import type { DifferingColumn } from './differing-column.ts';
 import { isEqual } from './equality.ts';
 import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
@@ -11,19 +12,6 @@ export interface ExpectedRow {
   /** The same with hidden values replaced. */
   readonly shown: Readonly<Record<string, unknown>>;
   readonly cells: ReadonlyMap<string, ColumnCell> | undefined;
-}
-
-/** A column whose computed value differs from the row, with what `accept` would write. */
-export interface DifferingColumn {
-  readonly column: string;
-  /** The heading in the file, if it is not the column. */
-  readonly heading?: string | undefined;
-  /** The computed value as the text of a cell. */
-  readonly text?: string | undefined;
-  /** The computed value as JSON, for a document. */
-  readonly value?: unknown;
-  /** Why it cannot be written. */
-  readonly reason?: string | undefined;
 }
 
 /** Longer texts are not recorded. Characters. */

@@ -1,4 +1,4 @@
-import type { DifferingColumn } from './compare-columns.ts';
+import type { DifferingColumn } from './differing-column.ts';
 import { hasPart, isEqual, projectOnto } from './equality.ts';
 import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';

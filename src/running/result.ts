@@ -1,4 +1,4 @@
-import type { DifferingColumn } from '../checks/compare-columns.ts';
+import type { DifferingColumn } from '../checks/differing-column.ts';
 import type { Frame, SourceLocation } from '../problems/source-location.ts';
 
 /**

@@ -6,6 +6,7 @@ import type { RowEntry } from '../row.ts';
 import type { RowTyping } from './columns.ts';
 import { type IndexedColumn, readHeadings } from './headings.ts';
 import { CellSchemaError, type Layout, type RawRecord, settleAll, typeRecord } from './typing.ts';
+import { builtInKind, classifyNumberFormat, formatSerialDate, type NumberKind } from './workbook-numbers.ts';
 
 /** A workbook that is larger is refused: its compressed bytes are held whole. */
 const MAX_FILE_BYTES = 64_000_000;
@@ -19,7 +20,7 @@ const INFLATE_CHUNK_BYTES = 4096;
 /** A cell's value as a workbook has it: text, number, truth, or the error that it shows; a formula may have no result. */
 type WorkbookCell = { readonly value: string | number | boolean } | { readonly error: string | undefined };
 
-interface WorkbookRow {
+export interface WorkbookRow {
   /** From 1. */
   readonly number: number;
   /** By the column's number, from 0. */
@@ -68,7 +69,23 @@ export async function* readWorkbook(
   if (!layout) refuse({ code: 'no-header', at: placeOf(1, 0) });
 }
 
-function readWorkbookHeadings(cells: WorkbookRow['cells']): string[] {
+/** A sheet as it is needed to change cells: the name of its part, how numbers are shown, and its rows. */
+export interface DescribedSheet {
+  readonly part: string;
+  readonly kinds: readonly NumberKind[];
+  readonly from1904: boolean;
+  rows(): Iterable<readonly WorkbookRow[]>;
+}
+
+/** Finds a sheet in the bytes of a workbook. */
+export async function describeSheet(bytes: Uint8Array, file: string, wanted: string | undefined): Promise<DescribedSheet> {
+  const archive = await Archive.open([bytes], file);
+  const { part, from1904 } = findSheet(archive, wanted, file);
+  const kinds = numberKinds(archive);
+  return { part, kinds, from1904, rows: () => sheetRows(archive, part, { texts: sharedTexts(archive), kinds, from1904 }) };
+}
+
+export function readWorkbookHeadings(cells: WorkbookRow['cells']): string[] {
   const width = Math.max(...cells.keys()) + 1;
   return Array.from({ length: width }, (_, index) => {
     const cell = cells.get(index);
@@ -110,7 +127,7 @@ class Archive {
     this.#file = file;
   }
 
-  static async open(bytes: AsyncIterable<Uint8Array>, file: string): Promise<Archive> {
+  static async open(bytes: AsyncIterable<Uint8Array> | Iterable<Uint8Array>, file: string): Promise<Archive> {
     const pieces: Uint8Array[] = [];
     let size = 0;
     for await (const one of bytes) {
@@ -177,8 +194,8 @@ const unreadable = (file: string, reason: string): Problem => ({
 });
 
 /** Writers are free to put a prefix before every name. */
-const local = (name: string): string => name.slice(name.indexOf(':') + 1);
-const attribute = (tag: SaxesTagPlain, name: string): string | undefined =>
+export const local = (name: string): string => name.slice(name.indexOf(':') + 1);
+export const attribute = (tag: SaxesTagPlain, name: string): string | undefined =>
   Object.entries(tag.attributes as Record<string, string>).find(([key]) => local(key) === name)?.[1];
 
 function findSheet(archive: Archive, wanted: string | undefined, file: string): { sheet: string; part: string; from1904: boolean } {
@@ -255,8 +272,6 @@ function sharedTexts(archive: Archive): readonly string[] {
   return read ?? [];
 }
 
-type NumberKind = 'number' | 'date' | 'time';
-
 /** What a number with a style shows, by the numbers of the built-in formats and the letters of the others. */
 function numberKinds(archive: Archive): readonly NumberKind[] {
   const read = archive.whole('xl/styles.xml', (parser) => {
@@ -278,20 +293,6 @@ function numberKinds(archive: Archive): readonly NumberKind[] {
     return () => kinds;
   });
   return read ?? [];
-}
-
-/** ISO/IEC 29500-1, 18.8.30, with those of East Asian locales. */
-function builtInKind(format: number): NumberKind {
-  if ((format >= 18 && format <= 21) || (format >= 45 && format <= 47)) return 'time';
-  return (format >= 14 && format <= 17) || format === 22 || (format >= 27 && format <= 36) || (format >= 50 && format <= 58) ? 'date' : 'number';
-}
-
-/** A format code without its literal texts, colours and locales. The remaining letters determine what it shows. */
-function classifyNumberFormat(code: string): NumberKind {
-  const letters = code.replace(/"[^"]*"|\\.|_.|\*./g, '').replace(/\[(?!h+\]|m+\]|s+\])[^\]]*\]/gi, '');
-  if (/[dy]/i.test(letters)) return 'date';
-  if (/[hs]/i.test(letters)) return 'time';
-  return /m/i.test(letters) ? 'date' : 'number';
 }
 
 /** The rows of a sheet that hold anything, some at a time. */
@@ -340,7 +341,7 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
 }
 
 /** `AB12` is in column 27, counted from 0. */
-function columnNumber(address: string): number {
+export function columnNumber(address: string): number {
   let number = 0;
   for (const letter of address.replace(/\d+$/, '')) number = number * 26 + letter.charCodeAt(0) - 64;
   return number - 1;
@@ -369,19 +370,4 @@ function readCellValue(text: string, type: string | undefined, style: number, { 
       return { value: kind === 'number' || Number.isNaN(number) ? number : formatSerialDate(number, kind, from1904) };
     }
   }
-}
-
-const DAY_MS = 86_400_000;
-
-/**
- * A day's number as an ISO date, a part of a day as a time: days count from 1900 or 1904 on, and those of 1900 take it for a leap
- * year (ISO/IEC 29500-1, 18.17.4).
- */
-function formatSerialDate(serial: number, kind: NumberKind, from1904: boolean): string {
-  const days = from1904 ? serial - 24_107 : serial < 60 ? serial - 25_568 : serial - 25_569;
-  const at = new Date(Math.round(days * DAY_MS));
-  if (Number.isNaN(at.getTime())) return String(serial);
-  const iso = at.toISOString();
-  if (kind === 'time' && serial < 1) return iso.slice(11, 19);
-  return iso.endsWith('T00:00:00.000Z') ? iso.slice(0, 10) : iso.replace('.000Z', 'Z');
 }

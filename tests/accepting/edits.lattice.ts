@@ -1,0 +1,116 @@
+import { cell, dataFile, range, runSuites, suite, test, values } from 'red-lattice';
+import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
+import { editFile } from '../../src/accepting/edit-file.ts';
+import { createRandom, type Random } from '../../src/cases/random.ts';
+import { buildCaseName } from '../../src/node/lane/names.ts';
+import type { PlannedCaseImpl } from '../../src/suites/planned.ts';
+import { memoryFiles } from '../inner.ts';
+import { type Column, columns, makeRow, type Row, textOf, type Written, writeDelimited, writeJson, writeSheet, writeYaml } from './written-files.ts';
+
+const cells = {
+  name: cell.text,
+  due: cell.number.optional(),
+  note: cell.text.default(''),
+  paid: cell.boolean,
+  from: cell.date,
+  parts: cell.list(cell.integer),
+};
+
+/** Runs a test over a file, which computes some values for each row. Gives the rows, whether they failed, and what would be accepted. */
+async function compute(name: string, content: Uint8Array, computed: (index: number) => Partial<Row>) {
+  let index = 0;
+  const rows: Row[] = [];
+  const results: TestedResult[] = [];
+  const body = test('dues', { cases: dataFile(name, { columns: cells }) }, ({ row, check }) => {
+    rows.push(row as Row);
+    check.columns(computed(index++) as never);
+  });
+  await runSuites([body], {
+    ...memoryFiles({ [name]: content }),
+    onEvent(event) {
+      if (event.type !== 'ended') return;
+      const result = { ...buildCaseName(event.case as PlannedCaseImpl), ...event.result, attachments: [] };
+      results.push({ header: { test: 0, id: 'dues', file: 'dues.lattice.ts', path: [], tags: [], columns: [] }, result });
+    },
+  });
+  return { rows, failed: results.map(({ result }) => result.status === 'failed'), collected: collectChanges(results, () => true) };
+}
+
+/** Some cells with other values. */
+function chooseChanges(rows: readonly Row[], random: Random): Map<string, { row: number; column: Column; value: unknown }> {
+  const chosen = new Map<string, { row: number; column: Column; value: unknown }>();
+  for (let i = random.integer(1, 6); i > 0; i--) {
+    const [row, column] = [random.integer(0, rows.length - 1), random.pick(columns)];
+    chosen.set(`${row} ${column}`, { row, column, value: { ...makeRow(random), due: random.integer(1, 9999) / 100 }[column] });
+  }
+  return chosen;
+}
+
+const withChanges = (rows: readonly Row[], chosen: ReturnType<typeof chooseChanges>): Row[] =>
+  rows.map((values, row) => ({
+    ...values,
+    ...Object.fromEntries([...chosen.values()].filter((one) => one.row === row).map(({ column, value }) => [column, value])),
+  }));
+
+const escapePattern = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+
+/** The text with any other text in the cells that were chosen. A property can be added before the end of its row. */
+function patternOf(written: Written, chosen: ReturnType<typeof chooseChanges>): RegExp {
+  const parts = written.parts.map((part) => {
+    if (typeof part !== 'string') return chosen.has(`${part.row} ${part.column}`) ? '[\\s\\S]*?' : escapePattern(part.text);
+    return (/^\s*\}/.test(part) ? '(?:,\\s*"due"\\s*:\\s*[\\d."]+)?' : '') + escapePattern(part);
+  });
+  return new RegExp(`^${parts.join('')}$`);
+}
+
+const writers = { 'CSV and TSV': writeDelimited, 'JSON and JSON Lines': writeJson, YAML: writeYaml };
+
+export const edits = suite('accepted values', { timeout: 60_000 }, [
+  test('change nothing else in {format}: seed {seed}', {
+    cases: values('format', ['CSV and TSV', 'JSON and JSON Lines', 'YAML']).cross(range('seed', 1, 120)),
+  }, async ({ row: { format, seed }, ensure, check }) => {
+    const random = createRandom(`accept ${format} ${seed}`);
+    const rows = Array.from({ length: random.integer(1, 5) }, () => makeRow(random));
+    const written = writers[format](rows, random);
+    const chosen = chooseChanges(rows, random);
+    const wanted = withChanges(rows, chosen);
+    const before = new TextEncoder().encode(textOf(written));
+    const first = await compute(written.name, before, (index) => wanted[index] as Row);
+    ensure.equal(first.rows, rows, 'the file is read as it was written');
+    check.equal(
+      first.failed,
+      rows.map((row, i) => JSON.stringify(row) !== JSON.stringify(wanted[i])),
+    );
+    const edited = await editFile(before, written.name, first.collected.changes);
+    // A key that is not there is not added to YAML.
+    const missing = edited.refused.filter(({ reason }) => written.name === 'dues.yaml' && reason.includes('has no "due"')).length;
+    ensure.equal([edited.refused.length, edited.made.length], [missing, first.collected.changes.length - missing]);
+    const after = await compute(written.name, edited.content, (index) => wanted[index] as Row);
+    const expected = wanted.map((row, i) => (missing > 0 && rows[i]?.due === undefined && chosen.has(`${i} due`) ? { ...row, due: undefined } : row));
+    check.equal(
+      after.rows.map((row) => ({ ...row, due: row.due })),
+      expected.map((row) => ({ ...row, due: row.due })),
+      'the new values are read again',
+    );
+    check.matches(new TextDecoder('utf-8', { ignoreBOM: true }).decode(edited.content), patternOf(written, chosen));
+  }),
+
+  test('change cells of a workbook: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row: { seed }, ensure, check }) => {
+    const random = createRandom(`accept workbook ${seed}`);
+    // Blanks around a cell are trimmed, and so is a text of blanks.
+    const trimmed = (row: Row): Row => ({ ...row, name: row.name.trim(), note: row.note.trim(), from: new Date(row.from) });
+    const isHeld = (row: Row): boolean => !row.name.startsWith('#');
+    const rows = Array.from({ length: random.integer(1, 5) }, () => trimmed(makeRow(random))).filter(isHeld);
+    if (rows.length === 0) rows.push({ ...trimmed(makeRow(random)), name: 'berth' });
+    const chosen = chooseChanges(rows, random);
+    const wanted = withChanges(rows, chosen)
+      .map(trimmed)
+      .map((row) => (isHeld(row) ? row : { ...row, name: 'berth' }));
+    const before = writeSheet(rows);
+    const first = await compute('dues.xlsx', before, (index) => wanted[index] as Row);
+    ensure.equal(first.rows, rows);
+    const edited = await editFile(before, 'dues.xlsx', first.collected.changes);
+    ensure.equal(edited.refused, []);
+    check.equal((await compute('dues.xlsx', edited.content, (index) => wanted[index] as Row)).rows, wanted);
+  }),
+]);
