@@ -1,8 +1,8 @@
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import type { TestedResult } from '../accepting/collect.ts';
+import type { JournalEntry } from '../results/journal/entries.ts';
 import type { TestHeader } from '../results/recorded-result.ts';
-import type { ReadableRecord } from '../results/report.ts';
 import { matchesCondition, type RowCondition } from '../suites/row-condition.ts';
 import { type Target, titleTest } from '../suites/selection.ts';
 
@@ -18,14 +18,16 @@ export interface ResultSelection {
 }
 
 /** The failed results of a record that are meant, with their tests. */
-export function* selectResults({ entries }: ReadableRecord, selection: ResultSelection): Generator<TestedResult> {
+export function* selectResults(entries: () => Iterable<JournalEntry>, selection: ResultSelection): Generator<TestedResult> {
   const { title = [], id, row = [], targets, where, root } = selection;
   const ids = id && new Set(id);
   const titles = title.map(titleTest);
   const headers = new Map<number, TestHeader>();
-  for (const entry of entries()) if (entry.type === 'test') headers.set(entry.header.test, entry.header);
+  // Where the tests of a file begin is known when all have been read.
+  if (targets.some(({ line }) => line !== undefined)) for (const entry of entries()) if (entry.type === 'test') headers.set(entry.header.test, entry.header);
   const lines = testLines(headers.values(), root);
   for (const entry of entries()) {
+    if (entry.type === 'test') headers.set(entry.header.test, entry.header);
     if (entry.type !== 'ended' || entry.result.status !== 'failed') continue;
     const { result } = entry;
     const header = headers.get(result.test);

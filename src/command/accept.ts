@@ -9,8 +9,8 @@ import { type FileChanges, renderCommitText, renderFileChanges, renderRefusals }
 import { formatCount } from '../formats/style.ts';
 import { findChangedFiles, findRecord, type RecordReference } from '../node/earlier-runs.ts';
 import { findFiles, findRoot } from '../node/find-files.ts';
+import { readJournals } from '../node/journals.ts';
 import { recordedPath } from '../node/read-files.ts';
-import { readRecorded } from '../node/recorded.ts';
 import { isInside, replaceFile } from '../node/write-file.ts';
 import { formatProblem } from '../problems/format-problem.ts';
 import type { RowCondition } from '../suites/row-condition.ts';
@@ -56,7 +56,10 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
 
   const { nameFile } = createFormatting(root, terminal);
   const columns = options.column && new Set(options.column);
-  const collected = collectChanges(selectResults(readRecorded(record), { ...options, targets, where, root }), (column) => !columns || columns.has(column));
+  const collected = collectChanges(
+    selectResults(() => readJournals(record.folder, { inBlocks: true, types: ['ended'] }), { ...options, targets, where, root }),
+    (column) => !columns || columns.has(column),
+  );
   const edited = await editFiles(collected.changes, root, nameFile);
   const files = edited.files.filter(({ made }) => made.length > 0);
   const refused = [...collected.refused, ...edited.refused];

@@ -102,6 +102,7 @@ function failedAfter(before: readonly string[], runs: readonly RecordReference[]
 export function findChangedFiles({ folder, info }: RecordReference, root: string): string[] {
   const hashes = { ...info.reads, ...info.files };
   const changed = Object.keys(hashes).filter((file) => hashFile(join(root, file)) !== hashes[file]);
+  if (info.milliseconds !== undefined) return changed;
   // A killed run may have read data files that it had no time to hash.
   const data = new Set<string>();
   for (const entry of readJournals(folder, { inBlocks: true }))

@@ -1,5 +1,5 @@
 import type { JournalEntry } from '../results/journal/entries.ts';
-import { JournalReader } from '../results/journal/reader.ts';
+import { type EntryFilter, JournalReader } from '../results/journal/reader.ts';
 import { LineReader } from './line-reader.ts';
 
 /** Follows a journal while it grows. */
@@ -7,17 +7,16 @@ export class JournalTail {
   readonly #reader = new JournalReader();
   readonly #lines: LineReader;
 
-  readonly #inBlocks: boolean;
+  readonly #filter: EntryFilter;
 
-  /** `inBlocks`: plain passes that follow each other come as one entry. */
-  constructor(path: string, inBlocks = false) {
+  constructor(path: string, filter: EntryFilter = {}) {
     this.#lines = new LineReader(path);
-    this.#inBlocks = inBlocks;
+    this.#filter = filter;
   }
 
   /** The whole entries that came since the last call, some at a time. */
   *read(): Generator<readonly JournalEntry[]> {
-    for (const piece of this.#lines.pieces()) yield* this.#reader.readAll(piece, this.#inBlocks);
+    for (const piece of this.#lines.pieces()) yield* this.#reader.readAll(piece, this.#filter);
   }
 
   close(): void {

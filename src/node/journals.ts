@@ -1,6 +1,7 @@
 import { readdirSync } from 'node:fs';
 import { basename, join } from 'node:path';
 import type { JournalEntry } from '../results/journal/entries.ts';
+import type { EntryFilter } from '../results/journal/reader.ts';
 import { JournalTail } from './journal-tail.ts';
 
 /** The paths of a record's journals. */
@@ -18,18 +19,16 @@ export function* readJournal(path: string): Generator<JournalEntry> {
 }
 
 /** Which entries are wanted, where it is not all. */
-interface JournalFilter {
+interface JournalFilter extends EntryFilter {
   /** Of journals whose name begins so. */
   readonly prefix?: string;
-  /** Plain passes that follow each other may come as one: for who looks for something else. */
-  readonly inBlocks?: boolean;
 }
 
 /** All that the journals of a folder hold, one after the other, without keeping any of it. */
-export function* readJournals(folder: string, { prefix = '', inBlocks = false }: JournalFilter = {}): Generator<JournalEntry> {
+export function* readJournals(folder: string, { prefix = '', ...filter }: JournalFilter = {}): Generator<JournalEntry> {
   for (const path of listJournals(folder)) {
     if (!basename(path).startsWith(prefix)) continue;
-    const tail = new JournalTail(path, inBlocks);
+    const tail = new JournalTail(path, filter);
     // Of millions of entries, each is handed on by as few hands as can be.
     for (const entries of tail.read()) for (let at = 0; at < entries.length; at++) yield entries[at] as JournalEntry;
     tail.close();

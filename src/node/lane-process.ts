@@ -75,7 +75,7 @@ function killGroup(child: ChildProcess): void {
 /** Gives a lane its job and follows its journal until the process has ended. */
 export function superviseLane(child: ChildProcess, job: Job, compiler: CompileService, follower: LaneObserver): LaneWork {
   const lane = emptyLane();
-  const tail = new JournalTail(job.journal, follower.inBlocks);
+  const tail = new JournalTail(job.journal, { inBlocks: follower.inBlocks });
   // Of a lane in this process, it is written when this one ends.
   const coverage = child.pid === undefined ? undefined : coverageFolder();
   let heard = Date.now();

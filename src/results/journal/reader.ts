@@ -17,6 +17,14 @@ const MAX_BATCH_ENTRIES = 256;
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
 
+/** Which entries of journals are wanted. */
+export interface EntryFilter {
+  /** Consecutive plain passes become one entry. */
+  readonly inBlocks?: boolean | undefined;
+  /** Lines of other types are passed over unread. Plain passes, headers and tests are always read. Default: all. */
+  readonly types?: readonly JournalEntry['type'][] | undefined;
+}
+
 /** Reads the lines of one or more journals in order. The lines of each journal follow its header. */
 export class JournalReader {
   readonly #headers = new Headers();
@@ -34,9 +42,10 @@ export class JournalReader {
 
   /**
    * Yields the entries of complete UTF-8 lines, in batches so that memory use stays low. The bytes must not change afterwards, since
-   * entries read rarely used fields from them. `inBlocks`: consecutive plain passes become one entry.
+   * entries read rarely used fields from them.
    */
-  *readAll(lines: Uint8Array, inBlocks = false): Generator<readonly JournalEntry[]> {
+  *readAll(lines: Uint8Array, { inBlocks = false, types }: EntryFilter = {}): Generator<readonly JournalEntry[]> {
+    const beginnings = types && ['header', 'test', ...types].map((type) => encoder.encode(`{"type":"${type}"`));
     let entries: JournalEntry[] = [];
     for (let from = 0; from < lines.length; ) {
       if (entries.length === MAX_BATCH_ENTRIES) {
@@ -56,7 +65,10 @@ export class JournalReader {
         end = result?.end ?? endOfLine(lines, from);
       } else {
         end = endOfLine(lines, from);
-        const entry = this.#other(decoder.decode(lines.subarray(from, end)));
+        const start = from;
+        const isWanted = !beginnings || isBlock(lines[from]) || beginnings.some((bytes) => bytes.every((byte, i) => lines[start + i] === byte));
+        const entry = isWanted ? this.#other(decoder.decode(lines.subarray(from, end))) : undefined;
+        if (!isWanted) this.#before[this.#lane] = undefined;
         if (entry) entries.push(entry);
       }
       from = end + 1;
