@@ -6,6 +6,8 @@ export interface CellChange {
   /** Where the row begins, from 1. In a workbook, the line is the number of the row. */
   readonly line: number;
   readonly column: number;
+  /** In a test file, the place is that of the source, and this is the number of the row in it, from 0. */
+  readonly index?: number | undefined;
   readonly heading: string;
   /** The value as the text of a cell, and as JSON. At least one of them is set. */
   readonly text?: string | undefined;

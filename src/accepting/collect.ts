@@ -1,5 +1,8 @@
+import type { TableRow } from '../checks/differing-column.ts';
 import type { RecordedResult, TestHeader } from '../results/recorded-result.ts';
 import type { CellChange, Refusal } from './change.ts';
+
+const testFile = /\.[cm]?[jt]sx?$/;
 
 /** A result with its test. */
 export interface TestedResult {
@@ -29,17 +32,14 @@ export function collectChanges(results: Iterable<TestedResult>, isWanted: (colum
   for (const { header, result } of results) {
     if (result.status !== 'failed') continue;
     const title = `${header.file} › ${result.title}`;
-    for (const { columns = [] } of result.failures) {
+    for (const { columns = [], tableRow } of result.failures) {
       for (const { column, heading = column, text, value, reason } of columns) {
         if (!isWanted(column)) continue;
-        const { location } = result;
-        const where = { file: location?.file ?? header.file, line: location?.line, heading };
+        const place = findPlace(result, tableRow);
+        const where = { file: place?.file ?? header.file, line: place?.line, heading };
         if (reason !== undefined) refused.push({ where, reason, cases: [title] });
-        else if (!location) refused.push({ where, reason: 'the row is not in a data file', cases: [title] });
-        else {
-          const { file, line, column: start, sheet } = location;
-          addChange(byCell, { file, line, column: start, sheet, heading, text, value, cases: [title] });
-        }
+        else if (!place) refused.push({ where, reason: 'the row is not written in a file', cases: [title] });
+        else addChange(byCell, { ...place, heading, text, value, cases: [title] });
       }
     }
   }
@@ -63,8 +63,15 @@ export function collectChanges(results: Iterable<TestedResult>, isWanted: (colum
   };
 }
 
+/** Where a row is written: in its data file, or else in a test file. */
+function findPlace({ location }: RecordedResult, tableRow: TableRow | undefined): Pick<CellChange, 'file' | 'line' | 'column' | 'sheet' | 'index'> | undefined {
+  const isData = location && !testFile.test(location.file);
+  const found = isData ? location : tableRow?.location;
+  return found && { file: found.file, line: found.line, column: found.column, sheet: found.sheet, index: isData ? undefined : tableRow?.index };
+}
+
 function addChange(byCell: Map<string, Wanted>, change: CellChange): void {
-  const key = [change.file, change.sheet ?? '', change.line, change.column, change.heading].join('\n');
+  const key = [change.file, change.sheet ?? '', change.line, change.column, change.index ?? '', change.heading].join('\n');
   const known = byCell.get(key);
   if (!known) byCell.set(key, { ...change, cases: [...change.cases] });
   else if (known.text === change.text && JSON.stringify(known.value) === JSON.stringify(change.value)) {

@@ -6,7 +6,7 @@ export async function editFile(bytes: Uint8Array, name: string, changes: readonl
   const extension = /\.[^./]+$/.exec(name)?.[0].toLowerCase() ?? '';
   if (extension === '.xlsx') return (await import('./edit-workbook.ts')).editWorkbook(bytes, name, changes);
   const decoded = decodeText(bytes);
-  const edit = await findEditor(extension);
+  const edit = await findEditor(extension, name);
   if (!edit || !decoded) {
     const reason = edit ? 'the file is not a text in UTF-8 or UTF-16' : `files that end in ${extension} cannot be changed`;
     return { content: bytes, made: [], refused: changes.map((change) => refuseChange(change, reason)) };
@@ -16,7 +16,7 @@ export async function editFile(bytes: Uint8Array, name: string, changes: readonl
 }
 
 /** Editors are loaded when a file of their kind is changed. */
-async function findEditor(extension: string): Promise<((text: string, changes: readonly CellChange[]) => Edited) | undefined> {
+async function findEditor(extension: string, name: string): Promise<((text: string, changes: readonly CellChange[]) => Edited) | undefined> {
   switch (extension) {
     case '.csv':
     case '.tsv': {
@@ -31,7 +31,10 @@ async function findEditor(extension: string): Promise<((text: string, changes: r
     case '.yaml':
     case '.yml':
       return (await import('./edit-yaml.ts')).editYaml;
-    default:
-      return undefined;
+    default: {
+      if (!/^\.[cm]?[jt]sx?$/.test(extension)) return undefined;
+      const { editTables } = await import('./edit-table.ts');
+      return (text, changes) => editTables(text, name, changes);
+    }
   }
 }

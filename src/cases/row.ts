@@ -12,6 +12,8 @@ export interface RowEntry {
   readonly location?: SourceLocation | undefined;
   /** The number of its lines there. Default: 1. */
   readonly lines?: number | undefined;
+  /** Where its values are written in a test file: the call of the source, and the number of the row in it, from 0. */
+  readonly written?: { readonly origin: CapturedStack; readonly index: number } | undefined;
   /** The places of the other rows that it is combined from, in test files. */
   readonly others?: readonly RowPlace[] | undefined;
   /** What is wrong with it: its case is errored, and the others run. */

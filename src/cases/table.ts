@@ -73,7 +73,8 @@ export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Ro
       let index = 0;
       for await (const row of typeof given === 'function' ? given() : given) {
         const problems = invalidRow(row, index++);
-        chunk.push({ ...(problems.length ? { row: {}, problems } : { row }), ...places?.[index - 1] });
+        const written = Array.isArray(given) ? { written: { origin, index: index - 1 } } : undefined;
+        chunk.push({ ...(problems.length ? { row: {}, problems } : { row }), ...places?.[index - 1], ...written });
         // A first row at once, then more at a time.
         if (chunk.length >= Math.min(index, 64)) {
           yield chunk;
@@ -85,10 +86,11 @@ export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Ro
   });
 }
 
-/** The entries with their places in the test file, if a line of it was asked for. */
+/** The entries with where they are written, and with their lines if a line of the test file was asked for. */
 function locateRow(entries: readonly RowEntry[], origin: CapturedStack, { rowLines }: ExpansionContext): readonly RowEntry[] {
   const places = rowLines?.of(origin);
-  return places?.length === entries.length ? entries.map((entry, i) => ({ ...entry, ...places[i] })) : entries;
+  const isKnown = places?.length === entries.length;
+  return entries.map((entry, index) => ({ ...entry, ...(isKnown && places[index]), written: { origin, index } }));
 }
 
 const iterable: OptionSpec = {

@@ -1,7 +1,8 @@
 import { writePlain } from '../cases/data/cells.ts';
 import type { ColumnCell } from '../cases/source.ts';
+import { type CapturedStack, findLocation } from '../problems/source-location.ts';
 import { type CheckOutcome, findPromise, misuse } from './comparisons.ts';
-import type { DifferingColumn } from './differing-column.ts';
+import type { DifferingColumn, TableRow } from './differing-column.ts';
 import { isEqual } from './equality.ts';
 import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
@@ -12,13 +13,15 @@ export interface ExpectedRow {
   /** The same with hidden values replaced. */
   readonly shown: Readonly<Record<string, unknown>>;
   readonly cells: ReadonlyMap<string, ColumnCell> | undefined;
+  /** Where the row is written, if that is in a test file. */
+  readonly written?: { readonly origin: CapturedStack; readonly index: number } | undefined;
 }
 
 /** Longer texts are not recorded. Characters. */
 const MAX_TEXT_LENGTH = 100_000;
 
 /** Compares computed values with the columns of a row. Numbers can differ by the tolerance of their column. */
-export function compareColumns({ row, shown, cells }: ExpectedRow, values: object): CheckOutcome {
+export function compareColumns({ row, shown, cells, written }: ExpectedRow, values: object): CheckOutcome {
   if (typeof values !== 'object' || values === null || isThenable(values))
     return misuse('the argument of `columns`', 'an object with a value for each column', values);
   const given = Object.entries(values);
@@ -39,7 +42,13 @@ export function compareColumns({ row, shown, cells }: ExpectedRow, values: objec
     columns: differing.map(([column, value]) =>
       isHidden(column) ? { column, reason: 'its values are hidden' } : describeDifference(column, value, cells?.get(column)),
     ),
+    ...(written && { tableRow: locateTableRow(written) }),
   };
+}
+
+function locateTableRow({ origin, index }: NonNullable<ExpectedRow['written']>): TableRow | undefined {
+  const location = findLocation(origin);
+  return location && { location, index };
 }
 
 const isWithin = (actual: unknown, expected: unknown, tolerance = 0): boolean =>

@@ -1,4 +1,4 @@
-import type { DifferingColumn } from './differing-column.ts';
+import type { DifferingColumn, TableRow } from './differing-column.ts';
 import { hasPart, isEqual, projectOnto } from './equality.ts';
 import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
@@ -11,6 +11,7 @@ export interface Mismatch {
   /** Set if `expected` is not a value to compare with, but a pattern or a part. */
   readonly expectedKind?: 'pattern' | 'part';
   readonly columns?: readonly DifferingColumn[];
+  readonly tableRow?: TableRow | undefined;
 }
 
 /** What a comparison says: nothing where it holds. Texts are made only where it does not. */

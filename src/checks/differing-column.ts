@@ -1,3 +1,5 @@
+import type { SourceLocation } from '../problems/source-location.ts';
+
 /** A column whose computed value differs from the row, with what `accept` would write. */
 export interface DifferingColumn {
   readonly column: string;
@@ -9,4 +11,10 @@ export interface DifferingColumn {
   readonly value?: unknown;
   /** Why it cannot be written. */
   readonly reason?: string | undefined;
+}
+
+/** A row that is written in a test file: the call of its source, and its number there, from 0. */
+export interface TableRow {
+  readonly location: SourceLocation;
+  readonly index: number;
 }

@@ -66,6 +66,7 @@ const failure: Shape = fields({
   causes: optional('texts'),
   fixture: optional('text'),
   columns: optional(each(fields({ column: 'text', heading: optional('text'), text: optional('text'), reason: optional('text') }))),
+  tableRow: optional(fields({ location: locationShape, index: 'count' })),
 });
 
 export const times: Shape = fields({ setup: 'number', body: 'number', teardown: 'number' });

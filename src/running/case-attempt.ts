@@ -315,9 +315,9 @@ class StepContextImpl implements StepContext {
 }
 
 /** The row of a case, with what is declared about its columns. */
-function expectedRowOf({ row, redactedRow, test }: PlannedCaseImpl): ExpectedRow {
+function expectedRowOf({ row, redactedRow, entry, test }: PlannedCaseImpl): ExpectedRow {
   const { cases } = test.test.options;
-  return { row, shown: redactedRow, cells: cases && CaseSourceImpl.partsOf(cases).cells };
+  return { row, shown: redactedRow, written: entry.written, cells: cases && CaseSourceImpl.partsOf(cases).cells };
 }
 
 /** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */

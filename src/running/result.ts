@@ -1,4 +1,4 @@
-import type { DifferingColumn } from '../checks/differing-column.ts';
+import type { DifferingColumn, TableRow } from '../checks/differing-column.ts';
 import type { Frame, SourceLocation } from '../problems/source-location.ts';
 
 /**
@@ -40,6 +40,8 @@ export interface Failure {
   readonly fixture?: string | undefined;
   /** The columns that differ from the row, if computed values were compared with it. */
   readonly columns?: readonly DifferingColumn[] | undefined;
+  /** Where the row is written, if that is in a test file. */
+  readonly tableRow?: TableRow | undefined;
 }
 
 /** The result of one step of a case. */

@@ -174,7 +174,7 @@ export const records = suite('what is read of a record', [
     const whole = new Uint8Array(pieces.flatMap((piece) => [...piece]));
     const read = (bytes: Uint8Array, inBlocks: boolean) => {
       const [state, lane] = [emptyState(), emptyLane()];
-      const entries = [...new JournalReader().readAll(bytes, inBlocks)].flat();
+      const entries = [...new JournalReader().readAll(bytes, { inBlocks })].flat();
       for (const entry of entries) {
         applyEntry(state, entry);
         applyLaneEntry(lane, entry, 0);
@@ -203,7 +203,7 @@ export const records = suite('what is read of a record', [
     const line = passLine({ test: 3, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} });
     const bytes = new TextEncoder().encode(`${row.head}\n${`${line}\n`.repeat(20)}`);
     check.equal(
-      [...new JournalReader().readAll(bytes, true)].flat().map(({ type: is }) => is),
+      [...new JournalReader().readAll(bytes, { inBlocks: true })].flat().map(({ type: is }) => is),
       Array.from({ length: 20 }, () => 'ended' as const),
     );
   }),

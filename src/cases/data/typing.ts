@@ -28,7 +28,7 @@ export interface RawRecord<C extends Column = Column> {
 }
 
 /** An entry while it is made of a record. Lists are made when something goes into them. */
-export interface EntryBuilder extends Required<Omit<RowEntry, 'others'>> {
+export interface EntryBuilder extends Required<Omit<RowEntry, 'others' | 'written'>> {
   row: object;
   name: string | undefined;
   annotations: RowAnnotations | undefined;

@@ -15,7 +15,7 @@ export interface FileChanges {
 
 /** The values of a file that would change: old and new, and the case that asks for each. */
 export function renderFileChanges({ name, made }: FileChanges, style: Style, showsAll: boolean): string[] {
-  const rows = new Set(made.map(({ change }) => `${change.sheet}:${change.line}:${change.column}`)).size;
+  const rows = new Set(made.map(({ change }) => [change.sheet, change.line, change.column, change.index].join(":"))).size;
   const shown = [...made]
     .sort((a, b) => a.change.line - b.change.line || a.change.column - b.change.column)
     .slice(0, showsAll ? undefined : MAX_LISTED)
