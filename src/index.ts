@@ -12,6 +12,7 @@ export type { FileSource } from './cases/row.ts';
 export type { CaseSource, Datum } from './cases/source.ts';
 export { namedRows, range, rows, table, values } from './cases/table.ts';
 export { assert, type Checks, type Comparisons, type Ensures } from './checks/checks.ts';
+export type { FileCheckOptions } from './checks/compare-file.ts';
 export type { ExpectedError } from './checks/comparisons.ts';
 export type { ColumnValues, RowChecks, RowEnsures } from './checks/row-checks.ts';
 export { type Factory, factory, type MakeContext, random } from './fixtures/factory.ts';

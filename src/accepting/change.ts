@@ -16,6 +16,17 @@ export interface CellChange {
   readonly cases: readonly string[];
 }
 
+/** A file with the content that it would get. */
+export interface FileChange {
+  /** The URL of the file. */
+  readonly file: string;
+  /** The name of the content among the attachments of the record. */
+  readonly attachment: string;
+  /** The file did not exist. */
+  readonly isNew: boolean;
+  readonly cases: readonly string[];
+}
+
 /** What cannot be accepted, and why. */
 export interface Refusal {
   /** The file and the place: `data/dues.csv:5 due`. */

@@ -1,6 +1,6 @@
-import type { TableRow } from '../checks/differing-column.ts';
+import type { TableRow } from '../checks/writable.ts';
 import type { RecordedResult, TestHeader } from '../results/recorded-result.ts';
-import type { CellChange, Refusal } from './change.ts';
+import type { CellChange, FileChange, Refusal } from './change.ts';
 
 const testFile = /\.[cm]?[jt]sx?$/;
 
@@ -13,6 +13,7 @@ export interface TestedResult {
 /** What failed cases ask for. */
 export interface Collected {
   readonly changes: readonly CellChange[];
+  readonly files: readonly FileChange[];
   readonly refused: readonly Refusal[];
 }
 
@@ -29,10 +30,13 @@ interface Wanted extends CellChange {
 export function collectChanges(results: Iterable<TestedResult>, isWanted: (column: string) => boolean): Collected {
   const byCell = new Map<string, Wanted>();
   const refused: Refusal[] = [];
+  const files: FileChange[] = [];
   for (const { header, result } of results) {
     if (result.status !== 'failed') continue;
     const title = `${header.file} › ${result.title}`;
-    for (const { columns = [], tableRow } of result.failures) {
+    for (const { columns = [], tableRow, differingFile } of result.failures) {
+      const attached = differingFile && result.attachments.find(({ name }) => name === differingFile.attachment);
+      if (differingFile && attached) files.push({ file: differingFile.file, attachment: attached.file, isNew: differingFile.isNew === true, cases: [title] });
       for (const { column, heading = column, text, value, reason } of columns) {
         if (!isWanted(column)) continue;
         const place = findPlace(result, tableRow);
@@ -46,6 +50,7 @@ export function collectChanges(results: Iterable<TestedResult>, isWanted: (colum
   const all = [...byCell.values()];
   return {
     changes: all.filter(({ conflict }) => !conflict),
+    files,
     refused: [
       ...refused,
       ...all.flatMap(({ conflict, ...change }) =>

@@ -1,7 +1,11 @@
 import { type CapturedStack, findLocation } from '../problems/source-location.ts';
 import type { ExpansionContext, ExpansionHost } from './row.ts';
 
-type AmbientHost = Pick<ExpansionHost, 'files' | 'kept'> & { readonly base?: URL | undefined };
+interface AmbientHost extends Pick<ExpansionHost, 'files' | 'kept'> {
+  readonly base?: URL | undefined;
+  /** Takes each file that a content is compared with, and the test file that does so. */
+  readonly onExpectedFile?: ((url: URL, reader: URL) => void) | undefined;
+}
 
 let ambient: AmbientHost | undefined;
 let isOfLane = false;
@@ -15,6 +19,9 @@ export function setAmbientHost(host: AmbientHost, ofLane = false): void {
   ambient = host;
   isOfLane = ofLane;
 }
+
+/** How the contents of files are compared: with what, and who is told of it. */
+export const expectedFiles = (): Pick<AmbientHost, 'files' | 'onExpectedFile'> => ({ files: ambient?.files, onExpectedFile: ambient?.onExpectedFile });
 
 export const outsideTests = (): ExpansionContext => ({ ...ambient, base: undefined, slug: '' });
 

@@ -3,6 +3,7 @@ import type { Problem } from '../problems/problem.ts';
 import { ProblemError, refuse } from '../problems/problem-error.ts';
 import { outsideTests } from './ambient-host.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './annotations.ts';
+import type { ColumnCell } from './column-cell.ts';
 import { formatValuesName } from './ids.ts';
 import type { Partition } from './partition.ts';
 import { createRandom } from './random.ts';
@@ -50,17 +51,6 @@ export interface CaseSource<Row extends object> {
   /** Annotates single rows: tags, a skip, a known failure, a time limit. */
   annotate(annotations: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row>;
   [Symbol.asyncIterator](): AsyncIterator<Row>;
-}
-
-/** A column in a file, for values that are computed for it. */
-export interface ColumnCell {
-  readonly heading: string;
-  /** How far a computed number can be from the cell. */
-  readonly tolerance?: number | undefined;
-  /** The text of a cell that holds a value; undefined if it cannot hold it. */
-  write(value: unknown): string | undefined;
-  /** The value of a text. Undefined if only a schema can read it. */
-  read?(text: string): unknown;
 }
 
 /** What a source is made of. */

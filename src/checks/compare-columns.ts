@@ -1,11 +1,11 @@
+import type { ColumnCell } from '../cases/column-cell.ts';
 import { writePlain } from '../cases/data/cells.ts';
-import type { ColumnCell } from '../cases/source.ts';
 import { type CapturedStack, findLocation } from '../problems/source-location.ts';
 import { type CheckOutcome, findPromise, misuse } from './comparisons.ts';
-import type { DifferingColumn, TableRow } from './differing-column.ts';
 import { isEqual } from './equality.ts';
 import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
+import type { DifferingColumn, TableRow } from './writable.ts';
 
 /** What computed values are compared with. */
 export interface ExpectedRow {

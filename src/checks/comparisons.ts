@@ -1,7 +1,7 @@
-import type { DifferingColumn, TableRow } from './differing-column.ts';
 import { hasPart, isEqual, projectOnto } from './equality.ts';
 import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
+import type { DifferingColumn, DifferingFile, TableRow } from './writable.ts';
 
 /** Why a check does not hold: in words, with the values as text where they are worth a comparison. */
 export interface Mismatch {
@@ -12,6 +12,7 @@ export interface Mismatch {
   readonly expectedKind?: 'pattern' | 'part';
   readonly columns?: readonly DifferingColumn[];
   readonly tableRow?: TableRow | undefined;
+  readonly differingFile?: DifferingFile;
 }
 
 /** What a comparison says: nothing where it holds. Texts are made only where it does not. */

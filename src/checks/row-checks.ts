@@ -1,6 +1,7 @@
 import { captureStack } from '../problems/source-location.ts';
 import { type CheckRecorder, type Checks, ChecksImpl, type Ensures, EnsuresImpl, MAX_FRAMES } from './checks.ts';
 import { compareColumns, type ExpectedRow } from './compare-columns.ts';
+import { compareFile, type FileCheckOptions, type FileSettings } from './compare-file.ts';
 
 /** Computed values by the columns of a row, of the types of the columns. Literals are widened: a computed text is any string. */
 export type ColumnValues<Row extends object> = { readonly [K in keyof Row]?: Widened<Row[K]> | undefined };
@@ -13,12 +14,30 @@ export interface RowChecks<Row extends object> extends Checks {
    * tolerance of their column: `cell.number.within(0.005)`.
    */
   columns(values: ColumnValues<Row>, note?: string): boolean;
+  /**
+   * A computed content equals a file below the folder of the test file: a string its text, bytes its bytes, any other value the JSON in it.
+   * Line endings do not count. `red-lattice accept` writes the file. Resolves to whether they are equal; must be awaited.
+   *
+   * ```ts
+   * await check.file(`notices/${row.berth}.txt`, writeNotice(row));
+   * ```
+   */
+  file(path: string, content: unknown, options?: FileCheckOptions): Promise<boolean>;
 }
 
 /** The same for checks that end the case. */
 export interface RowEnsures<Row extends object> extends Ensures {
   /** Computed values equal the columns of the row with the same names. All differences are reported together. */
   columns(values: ColumnValues<Row>, note?: string): void;
+  /** A computed content equals a file below the folder of the test file. Must be awaited. */
+  file(path: string, content: unknown, options?: FileCheckOptions): Promise<void>;
+}
+
+/** What the checks of a case need to know about it. */
+export interface CheckedCase {
+  readonly expectedRow: ExpectedRow;
+  readonly fileSettings: FileSettings;
+  attach(name: string, content: string | Uint8Array): void;
 }
 
 function recordColumns(recorder: CheckRecorder, expected: ExpectedRow, values: object, note: string | undefined, above: unknown): boolean {
@@ -26,32 +45,57 @@ function recordColumns(recorder: CheckRecorder, expected: ExpectedRow, values: o
   return recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES));
 }
 
+async function recordFile(
+  recorder: CheckRecorder,
+  checked: CheckedCase,
+  [path, content, options = {}]: readonly [path: string, content: unknown, options: FileCheckOptions | undefined],
+  above: unknown,
+): Promise<boolean> {
+  const origin = captureStack(above, MAX_FRAMES);
+  const settled = recorder.waits('`file`', origin);
+  const { outcome, attachments } = await compareFile(path, content, options, checked.fileSettings);
+  // The body has ended, and its case has failed for that.
+  if (!settled()) return true;
+  for (const { name, content: bytes } of attachments) checked.attach(name, bytes);
+  return recorder.recordResult(outcome, options.note, outcome && origin);
+}
+
 export class RowChecksImpl extends ChecksImpl implements RowChecks<any> {
   readonly #record: CheckRecorder;
-  readonly #expected: () => ExpectedRow;
+  readonly #checked: CheckedCase;
 
-  constructor(recorder: CheckRecorder, expected: () => ExpectedRow) {
+  constructor(recorder: CheckRecorder, checked: CheckedCase) {
     super(recorder);
     this.#record = recorder;
-    this.#expected = expected;
+    this.#checked = checked;
   }
 
   columns(values: object, note?: string): boolean {
-    return recordColumns(this.#record, this.#expected(), values, note, this.columns);
+    return recordColumns(this.#record, this.#checked.expectedRow, values, note, this.columns);
+  }
+
+  file(path: string, content: unknown, options?: FileCheckOptions): Promise<boolean> {
+    return recordFile(this.#record, this.#checked, [path, content, options], this.file);
   }
 }
 
 export class RowEnsuresImpl extends EnsuresImpl implements RowEnsures<any> {
   readonly #record: CheckRecorder;
-  readonly #expected: () => ExpectedRow;
+  readonly #checked: CheckedCase;
 
-  constructor(recorder: CheckRecorder, expected: () => ExpectedRow) {
+  constructor(recorder: CheckRecorder, checked: CheckedCase) {
     super(recorder);
     this.#record = recorder;
-    this.#expected = expected;
+    this.#checked = checked;
   }
 
   columns(values: object, note?: string): void {
-    if (!recordColumns(this.#record, this.#expected(), values, note, this.columns)) this.#record.stop();
+    if (!recordColumns(this.#record, this.#checked.expectedRow, values, note, this.columns)) this.#record.stop();
+  }
+
+  file(path: string, content: unknown, options?: FileCheckOptions): Promise<void> {
+    return recordFile(this.#record, this.#checked, [path, content, options], this.file).then((isEqual) => {
+      if (!isEqual) this.#record.stop();
+    });
   }
 }

@@ -1,11 +1,13 @@
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import type { CellChange, Refusal } from '../accepting/change.ts';
-import { refuseChange } from '../accepting/change.ts';
+import { type CellChange, type FileChange, type Refusal, refuseChange } from '../accepting/change.ts';
 import { collectChanges } from '../accepting/collect.ts';
 import { editFile } from '../accepting/edit-file.ts';
+import { findUnreadFiles } from '../accepting/unread-files.ts';
+import { chooseContents, describeLines, keepLineEndings } from '../accepting/whole-files.ts';
 import { acceptedAsJson } from '../formats/accept.ts';
-import { type FileChanges, renderCommitText, renderFileChanges, renderRefusals } from '../formats/human/accept.ts';
+import { type FileChanges, renderCommitText, renderFileChanges, renderRefusals, renderUnreadFiles } from '../formats/human/accept.ts';
 import { formatCount } from '../formats/style.ts';
 import { findChangedFiles, findRecord, type RecordReference } from '../node/earlier-runs.ts';
 import { findFiles, findRoot } from '../node/find-files.ts';
@@ -13,7 +15,9 @@ import { readJournals } from '../node/journals.ts';
 import { recordedPath } from '../node/read-files.ts';
 import { isInside, replaceFile } from '../node/write-file.ts';
 import { formatProblem } from '../problems/format-problem.ts';
+import type { FileHashes } from '../results/run-info.ts';
 import type { RowCondition } from '../suites/row-condition.ts';
+import { selectsAll } from '../suites/selection.ts';
 import { selectResults } from './accept-selection.ts';
 import type { CommandContext } from './command-context.ts';
 import { createFormatting, failWith } from './terminal.ts';
@@ -33,8 +37,14 @@ export interface AcceptCommandOptions {
 /** A file with its new content. */
 interface EditedFile extends FileChanges {
   readonly path: string;
-  readonly before: Uint8Array;
+  /** Undefined for a new file. */
+  readonly before: Uint8Array | undefined;
   readonly after: Uint8Array;
+}
+
+interface EditedFiles {
+  readonly files: readonly EditedFile[];
+  readonly refused: readonly Refusal[];
 }
 
 const MAX_NAMED_FILES = 3;
@@ -61,29 +71,31 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
     (column) => !columns || columns.has(column),
   );
   const edited = await editFiles(collected.changes, root, nameFile);
-  const files = edited.files.filter(({ made }) => made.length > 0);
-  const refused = [...collected.refused, ...edited.refused];
-  const count = files.reduce((sum, { made }) => sum + made.length, 0);
+  const whole = columns ? { files: [], refused: [] } : replaceWholeFiles(collected.files, record.folder, root, nameFile);
+  const files = [...edited.files.filter(({ made }) => made.length > 0), ...whole.files];
+  const refused = [...collected.refused, ...edited.refused, ...whole.refused];
+  const count = countChanges(files);
 
   const show = (): void => {
     for (const file of files) for (const line of renderFileChanges(file, terminal.style, options.all === true)) terminal.out(line);
     for (const line of renderRefusals(refused, nameFile, terminal.style, options.all === true)) terminal.out(line);
-    if (count + refused.length === 0) terminal.out('nothing to accept: no failed check compares columns with a data file');
-    terminal.out('');
+    if (count + refused.length === 0) terminal.out('nothing to accept: no failed check compares values with columns or files');
+    for (const line of renderUnreadFiles(listUnreadFiles(record, root), terminal.style)) terminal.out(line);
+    if (count > 0) terminal.out('');
   };
   if (!options.format) show();
-  const isWriting = !options.check && count > 0 && (options.yes === true || (await confirm(count, files.length, options, terminal)));
+  const isWriting = !options.check && count > 0 && (options.yes === true || (await confirm(`Write ${describeCount(files)}? (y/N) `, options, terminal)));
   if (isWriting) {
-    const changed = files.find(({ path, before }) => !Buffer.from(before).equals(readFileSync(path)));
+    const changed = files.find(({ path, before }) => !isUnchanged(path, before));
     if (changed) return failWith(terminal, `${changed.name} has just changed; nothing was written`);
     for (const { path, after } of files) replaceFile(path, after);
   }
   if (options.format) terminal.writeRaw(acceptedAsJson(files, refused, isWriting, nameFile));
   else if (isWriting) {
-    terminal.out(terminal.style.green(`accepted ${formatCount(count, 'value')} in ${formatCount(files.length, 'file')}; run the tests again`));
+    terminal.out(terminal.style.green(`accepted ${describeCount(files)}; run the tests again`));
     for (const line of ['', ...renderCommitText(files)]) terminal.out(line);
   } else if (count > 0) {
-    terminal.out(`${formatCount(count, 'value')} in ${formatCount(files.length, 'file')} would change; nothing was written`);
+    terminal.out(`${describeCount(files)} would change; nothing was written`);
     if (!options.check && !terminal.ask) return failWith(terminal, 'accept writes without a question only with --yes');
   }
   return (count > 0 && !isWriting) || refused.length > 0 ? 1 : 0;
@@ -98,17 +110,65 @@ function refuseRecord(record: RecordReference, root: string): string | undefined
   return `${named}${more} changed since the run. Run the tests again, then accept.`;
 }
 
-async function confirm(count: number, files: number, options: AcceptCommandOptions, terminal: CommandContext['terminal']): Promise<boolean> {
-  if (options.format || !terminal.ask) return false;
-  const answer = await terminal.ask(`Write ${formatCount(count, 'value')} to ${formatCount(files, 'file')}? (y/N) `);
-  return /^y(?:es)?$/i.test(answer.trim());
+/** The files that no test compares with any more, by their names. Only a whole run knows. */
+function listUnreadFiles({ folder, info }: RecordReference, root: string): string[] {
+  if (info.exitStatus === undefined || info.exitStatus > 1 || info.shard || (info.selection && !selectsAll(info.selection))) return [];
+  const expected: string[] = [];
+  for (const entry of readJournals(folder, { inBlocks: true, types: ['expected-file'] }))
+    if (entry.type === 'expected-file' && entry.file.startsWith('file:')) expected.push(fileURLToPath(entry.file));
+  const pathsOf = (hashes: FileHashes = {}): string[] => Object.keys(hashes).map((file) => join(root, file));
+  return findUnreadFiles([...new Set(expected)], new Set(pathsOf(info.reads)), pathsOf(info.files)).map((path) => recordedPath(path, root));
 }
 
-async function editFiles(
-  changes: readonly CellChange[],
-  root: string,
-  nameFile: (file: string) => string,
-): Promise<{ readonly files: readonly EditedFile[]; readonly refused: readonly Refusal[] }> {
+async function confirm(question: string, options: AcceptCommandOptions, terminal: CommandContext['terminal']): Promise<boolean> {
+  if (options.format || !terminal.ask) return false;
+  return /^y(?:es)?$/i.test((await terminal.ask(question)).trim());
+}
+
+const countChanges = (files: readonly FileChanges[]): number => files.reduce((sum, { made, lines }) => sum + (lines ? 1 : made.length), 0);
+
+/** `3 values in 1 file and 2 whole files`. */
+function describeCount(files: readonly FileChanges[]): string {
+  const [cells, whole] = [files.filter(({ lines }) => !lines), files.filter(({ lines }) => lines)];
+  const parts = [
+    ...(cells.length > 0 ? [`${formatCount(countChanges(cells), 'value')} in ${formatCount(cells.length, 'file')}`] : []),
+    ...(whole.length > 0 ? [formatCount(whole.length, 'whole file')] : []),
+  ];
+  return parts.join(' and ');
+}
+
+function isUnchanged(path: string, before: Uint8Array | undefined): boolean {
+  const exists = existsSync(path);
+  return before ? exists && Buffer.from(before).equals(readFileSync(path)) : !exists;
+}
+
+function replaceWholeFiles(changes: readonly FileChange[], record: string, root: string, nameFile: (file: string) => string): EditedFiles {
+  const { files, refused } = chooseContents(changes, (name) => readFileSync(join(record, 'attachments', name)));
+  const edited: EditedFile[] = [];
+  const outside: Refusal[] = [];
+  for (const { file, content, isNew, cases } of files) {
+    const path = file.startsWith('file:') ? fileURLToPath(file) : undefined;
+    if (path === undefined || !isInside(path, root)) {
+      outside.push({ where: { file }, reason: 'the file is not in the project', cases });
+      continue;
+    }
+    const before = existsSync(path) ? readFileSync(path) : undefined;
+    if (isNew && before) {
+      outside.push({ where: { file }, reason: 'the file was created since the run; run the tests again', cases });
+      continue;
+    }
+    const after = keepLineEndings(before, content);
+    edited.push({ path, name: nameFile(file), before, after, made: [], cases, lines: describeContent(before, after) });
+  }
+  return { files: edited, refused: [...refused, ...outside] };
+}
+
+function describeContent(before: Uint8Array | undefined, after: Uint8Array): readonly string[] {
+  if (!before) return [`new file of ${formatCount(after.length, 'byte')}`];
+  return describeLines(before, after) ?? [`${formatCount(before.length, 'byte')} → ${formatCount(after.length, 'byte')}`];
+}
+
+async function editFiles(changes: readonly CellChange[], root: string, nameFile: (file: string) => string): Promise<EditedFiles> {
   const byFile = new Map<string, CellChange[]>();
   for (const change of changes) {
     const known = byFile.get(change.file);

@@ -5,8 +5,9 @@ import type { FileChanges } from './human/accept.ts';
 export function acceptedAsJson(files: readonly FileChanges[], refused: readonly Refusal[], isWritten: boolean, nameFile: (file: string) => string): string {
   const report = {
     written: isWritten,
-    files: files.map(({ name, made }) => ({
+    files: files.map(({ name, made, lines, cases }) => ({
       file: name,
+      ...(lines && { whole: true, cases }),
       values: made.map(({ change, before, after }) => ({
         line: change.line,
         sheet: change.sheet,

@@ -49,6 +49,7 @@ export class ReadFiles {
 
   take(entry: JournalEntry): void {
     if (entry.type === 'loaded') for (const url of entry.reads) this.#add(url);
+    else if (entry.type === 'expected-file') this.#add(entry.file);
     else if (entry.type === 'test' && entry.header.data !== undefined) this.#add(entry.header.data);
   }
 

@@ -1,13 +1,15 @@
-import { chmodSync, realpathSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, realpathSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { basename, dirname, join, relative, sep } from 'node:path';
 
-/** Replaces the content of a file at once: it has the old content or the new one, whatever happens. Keeps its mode and follows links. */
+/** Replaces the content of a file at once, or creates it: it has the old content or the new one, whatever happens. Keeps its mode and follows links. */
 export function replaceFile(path: string, content: string | Uint8Array): void {
-  const real = realpathSync(path);
+  mkdirSync(dirname(path), { recursive: true });
+  const exists = existsSync(path);
+  const real = exists ? realpathSync(path) : path;
   const beside = join(dirname(real), `.${basename(real)}.${process.pid}.new`);
   try {
     writeFileSync(beside, content, { flag: 'wx' });
-    chmodSync(beside, statSync(real).mode);
+    if (exists) chmodSync(beside, statSync(real).mode);
     renameSync(beside, real);
   } catch (error) {
     rmSync(beside, { force: true });
@@ -15,10 +17,12 @@ export function replaceFile(path: string, content: string | Uint8Array): void {
   }
 }
 
-/** Whether a file is in a folder, links followed. */
+/** Whether a file is in a folder, links followed. The file need not exist. */
 export function isInside(path: string, folder: string): boolean {
   try {
-    const near = relative(realpathSync(folder), realpathSync(path));
+    let nearest = path;
+    while (!existsSync(nearest) && dirname(nearest) !== nearest) nearest = dirname(nearest);
+    const near = relative(realpathSync(folder), join(realpathSync(nearest), relative(nearest, path)));
     return near !== '' && near !== '..' && !near.startsWith(`..${sep}`);
   } catch {
     return false;

@@ -158,6 +158,7 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
         if (classifyStatus(entry.result)) failing.add(entry.result.test);
         break;
       case 'activity':
+      case 'expected-file':
       case 'loaded':
       case 'pieces':
       case 'exit-attributed':

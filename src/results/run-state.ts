@@ -100,6 +100,9 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
     case 'loaded':
       state.reads.set(entry.file, new Set([...(state.reads.get(entry.file) ?? []), ...entry.reads]));
       break;
+    case 'expected-file':
+      state.reads.get(entry.reader)?.add(entry.file);
+      break;
     case 'test':
       if (entry.header.data !== undefined) state.reads.get(entry.header.file)?.add(entry.header.data);
       // A header comes again when more is known of its test.
@@ -306,6 +309,7 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
       lane.doing = undefined;
       break;
     case 'header':
+    case 'expected-file':
     case 'pieces':
     case 'running':
     case 'test':

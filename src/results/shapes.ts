@@ -67,6 +67,7 @@ const failure: Shape = fields({
   fixture: optional('text'),
   columns: optional(each(fields({ column: 'text', heading: optional('text'), text: optional('text'), reason: optional('text') }))),
   tableRow: optional(fields({ location: locationShape, index: 'count' })),
+  differingFile: optional(fields({ file: 'text', attachment: 'text', isNew: optional('truth') })),
 });
 
 export const times: Shape = fields({ setup: 'number', body: 'number', teardown: 'number' });

@@ -1,6 +1,4 @@
-import { CaseSourceImpl } from '../cases/source.ts';
 import { type CheckRecorder, type Checks, ChecksImpl, type Ensures, EnsuresImpl } from '../checks/checks.ts';
-import type { ExpectedRow } from '../checks/compare-columns.ts';
 import type { CheckOutcome, Mismatch } from '../checks/comparisons.ts';
 import { formatValue } from '../checks/format-value.ts';
 import { type RowChecks, RowChecksImpl, type RowEnsures, RowEnsuresImpl } from '../checks/row-checks.ts';
@@ -13,6 +11,7 @@ import { refuse } from '../problems/problem-error.ts';
 import { type CapturedStack, captureStack, findLocation } from '../problems/source-location.ts';
 import type { CaseContext, Step, StepContext, StepFunction } from '../suites/contexts.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
+import { checkedCase } from './checked-case.ts';
 import { ControlSignal } from './control-signal.ts';
 import { buildCheckFailure, buildThrowFailure } from './failures.ts';
 import { now, startTimer } from './globals.ts';
@@ -314,12 +313,6 @@ class StepContextImpl implements StepContext {
   }
 }
 
-/** The row of a case, with what is declared about its columns. */
-function expectedRowOf({ row, redactedRow, entry, test }: PlannedCaseImpl): ExpectedRow {
-  const { cases } = test.test.options;
-  return { row, shown: redactedRow, written: entry.written, cells: cases && CaseSourceImpl.partsOf(cases).cells };
-}
-
 /** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */
 export class CaseContextImpl implements CaseContext<any> {
   readonly #run: CaseAttempt;
@@ -335,11 +328,11 @@ export class CaseContextImpl implements CaseContext<any> {
     return this.#run.planned.entry.row;
   }
   get check(): RowChecks<any> {
-    this.#check ??= new RowChecksImpl(this.#run, () => expectedRowOf(this.#run.planned));
+    this.#check ??= new RowChecksImpl(this.#run, checkedCase(this.#run));
     return this.#check;
   }
   get ensure(): RowEnsures<any> {
-    this.#ensure ??= new RowEnsuresImpl(this.#run, () => expectedRowOf(this.#run.planned));
+    this.#ensure ??= new RowEnsuresImpl(this.#run, checkedCase(this.#run));
     return this.#ensure;
   }
   get step(): Step {

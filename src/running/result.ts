@@ -1,4 +1,4 @@
-import type { DifferingColumn, TableRow } from '../checks/differing-column.ts';
+import type { DifferingColumn, DifferingFile, TableRow } from '../checks/writable.ts';
 import type { Frame, SourceLocation } from '../problems/source-location.ts';
 
 /**
@@ -42,6 +42,8 @@ export interface Failure {
   readonly columns?: readonly DifferingColumn[] | undefined;
   /** Where the row is written, if that is in a test file. */
   readonly tableRow?: TableRow | undefined;
+  /** The file that a content was compared with. */
+  readonly differingFile?: DifferingFile | undefined;
 }
 
 /** The result of one step of a case. */

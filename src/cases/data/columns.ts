@@ -1,4 +1,5 @@
-import type { ColumnCell, Simplify } from '../source.ts';
+import type { ColumnCell } from '../column-cell.ts';
+import type { Simplify } from '../source.ts';
 import { type Cell, CellReader, cell, writePlain } from './cells.ts';
 
 /** The part of the Standard Schema specification that Red Lattice uses: https://standardschema.dev */

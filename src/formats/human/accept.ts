@@ -11,11 +11,16 @@ const MAX_VALUE_LENGTH = 40;
 export interface FileChanges {
   readonly name: string;
   readonly made: readonly MadeChange[];
+  /** For a file that is replaced as a whole: its lines that differ, each with its sign, or its sizes. */
+  readonly lines?: readonly string[] | undefined;
+  /** The cases that ask for a whole file. */
+  readonly cases?: readonly string[] | undefined;
 }
 
 /** The values of a file that would change: old and new, and the case that asks for each. */
-export function renderFileChanges({ name, made }: FileChanges, style: Style, showsAll: boolean): string[] {
-  const rows = new Set(made.map(({ change }) => [change.sheet, change.line, change.column, change.index].join(":"))).size;
+export function renderFileChanges({ name, made, lines, cases }: FileChanges, style: Style, showsAll: boolean): string[] {
+  if (lines) return renderWholeFile(name, lines, cases ?? [], style, showsAll);
+  const rows = new Set(made.map(({ change }) => [change.sheet, change.line, change.column, change.index].join(':'))).size;
   const shown = [...made]
     .sort((a, b) => a.change.line - b.change.line || a.change.column - b.change.column)
     .slice(0, showsAll ? undefined : MAX_LISTED)
@@ -32,6 +37,19 @@ export function renderFileChanges({ name, made }: FileChanges, style: Style, sho
       `  ${style.dim(cells[0].padEnd(line))}  ${cells[1].padEnd(heading)}  ${style.red(cells[2].padEnd(before))} → ${style.green(cells[3].padEnd(after))}  ${style.dim(escapeToOneLine(cells[4]))}`.trimEnd(),
     ),
     ...(made.length > shown.length ? [style.dim(`  and ${made.length - shown.length} more (--all)`)] : []),
+  ];
+}
+
+function renderWholeFile(name: string, lines: readonly string[], cases: readonly string[], style: Style, showsAll: boolean): string[] {
+  const shown = lines.slice(0, showsAll ? undefined : MAX_LISTED);
+  return [
+    '',
+    `${style.bold(escapeToOneLine(name))}  ${style.dim(cases.slice(0, 2).map(escapeToOneLine).join(', '))}`,
+    ...shown.map((line) => {
+      const text = `  ${escapeToOneLine(line)}`;
+      return line.startsWith('+') ? style.green(text) : line.startsWith('-') ? style.red(text) : text;
+    }),
+    ...(lines.length > shown.length ? [style.dim(`  and ${lines.length - shown.length} more lines (--all)`)] : []),
   ];
 }
 
@@ -55,14 +73,27 @@ export function renderRefusals(refused: readonly Refusal[], nameFile: (file: str
   ];
 }
 
+/** Files that no test compares with any more. */
+export const renderUnreadFiles = (names: readonly string[], style: Style): string[] =>
+  names.length === 0
+    ? []
+    : [
+        '',
+        style.yellow(`${formatCount(names.length, 'file')} that no test reads any more`),
+        ...names.slice(0, MAX_REFUSED).map((name) => `  ${escapeToOneLine(name)}`),
+        ...(names.length > MAX_REFUSED ? [style.dim(`  and ${names.length - MAX_REFUSED} more`)] : []),
+      ];
+
 /** A text for a commit: what was accepted, where, and for which tests. */
 export function renderCommitText(files: readonly FileChanges[]): string[] {
   const names = files.map(({ name }) => name);
-  const tests = [...new Set(files.flatMap(({ made }) => made.flatMap(({ change }) => change.cases.map((one) => one.split(' › ')[0] as string))))];
+  const tests = [
+    ...new Set(files.flatMap(({ made, cases = [] }) => [...cases, ...made.flatMap(({ change }) => change.cases)].map((one) => one.split(' › ')[0] as string))),
+  ];
   return [
     `Accept new expected values in ${names.length > 2 ? `${names.length} files` : names.join(' and ')}`,
     '',
-    ...files.map(({ name, made }) => `${name}: ${countByHeading(made)}`),
+    ...files.map(({ name, made, lines }) => `${name}: ${lines ? 'the whole file' : countByHeading(made)}`),
     `Computed by ${tests.join(', ')}`,
   ];
 }

@@ -1,4 +1,5 @@
-import { pathToFileURL } from 'node:url';
+import { relative, sep } from 'node:path';
+import { fileURLToPath, pathToFileURL } from 'node:url';
 import { setAmbientHost } from '../../cases/ambient-host.ts';
 import { hash } from '../../cases/hash.ts';
 import type { ExpansionHost } from '../../cases/row.ts';
@@ -79,7 +80,13 @@ export class Lane {
     this.#signal = signal;
     const hides = compileRedactions(job.redact);
     this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted: hides };
-    setAmbientHost(this.#surroundings, true);
+    const expected = new Set<string>();
+    const onExpectedFile = ({ href }: URL, { href: reader }: URL): void => {
+      if (!expected.has(`${href} ${reader}`))
+        this.#record.put({ type: 'expected-file', file: href, reader: relative(job.root, fileURLToPath(reader)).split(sep).join('/') });
+      expected.add(`${href} ${reader}`);
+    };
+    setAmbientHost({ ...this.#surroundings, onExpectedFile }, true);
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });

@@ -29,6 +29,8 @@ export type JournalEntry =
   | { readonly type: 'activity'; readonly activity: Activity }
   /** `reads` are the sources that it reaches, as URLs. */
   | { readonly type: 'loaded'; readonly file: string; readonly milliseconds: number; readonly reads: readonly string[] }
+  /** The URL of a file that a content is compared with, and the test file that does so; once for each lane. */
+  | { readonly type: 'expected-file'; readonly file: string; readonly reader: string }
   | {
       readonly type: 'planned';
       readonly files: number;

@@ -44,6 +44,7 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> 
   header: { version: 'count', lane: 'count' },
   activity: { activity: fields({ what: 'text', name: 'text', limit: 'number', invalid: optional(fields(named)) }) },
   loaded: { file: 'text', milliseconds: 'number', reads: 'texts' },
+  'expected-file': { file: 'text', reader: 'text' },
   planned: { files: 'count', tests: 'count', problems: each(problem), warnings: each(problem), hash: 'text', suggestions: optional('texts') },
   pieces: { pieces: each(fields({ tests: each('count'), isPartitionable: 'truth' })), tests: 'texts' },
   'exit-attributed': {},

@@ -18,3 +18,12 @@ export interface TableRow {
   readonly location: SourceLocation;
   readonly index: number;
 }
+
+/** A file that differs from a computed content, with the name of the attachment that holds the content. */
+export interface DifferingFile {
+  /** The URL of the file. */
+  readonly file: string;
+  readonly attachment: string;
+  /** The file does not exist. */
+  readonly isNew?: boolean | undefined;
+}

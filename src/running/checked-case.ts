@@ -1,0 +1,17 @@
+import { expectedFiles } from '../cases/ambient-host.ts';
+import { CaseSourceImpl } from '../cases/source.ts';
+import type { CheckedCase } from '../checks/row-checks.ts';
+import type { PlannedCaseImpl } from '../suites/planned.ts';
+
+/** What the checks of a case compare with. Getters, since most checks need none of it. */
+export const checkedCase = (attempt: { readonly planned: PlannedCaseImpl; attach(name: unknown, content: unknown): void }): CheckedCase => ({
+  get expectedRow() {
+    const { row, redactedRow, entry, test } = attempt.planned;
+    const { cases } = test.test.options;
+    return { row, shown: redactedRow, written: entry.written, cells: cases && CaseSourceImpl.partsOf(cases).cells };
+  },
+  get fileSettings() {
+    return { base: attempt.planned.test.base, ...expectedFiles() };
+  },
+  attach: (name, content) => attempt.attach(name, content),
+});
