@@ -2,7 +2,7 @@ import { existsSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { type CellChange, type FileChange, type Refusal, refuseChange } from '../accepting/change.ts';
-import { collectChanges } from '../accepting/collect.ts';
+import { collectChanges, type TestedResult } from '../accepting/collect.ts';
 import { editFile } from '../accepting/edit-file.ts';
 import { findUnreadFiles } from '../accepting/unread-files.ts';
 import { chooseContents, describeLines, keepLineEndings } from '../accepting/whole-files.ts';
@@ -10,22 +10,20 @@ import { acceptedAsJson } from '../formats/accept.ts';
 import { type FileChanges, renderCommitText, renderFileChanges, renderRefusals, renderUnreadFiles } from '../formats/human/accept.ts';
 import { formatCount } from '../formats/style.ts';
 import { findChangedFiles, findRecord, type RecordReference } from '../node/earlier-runs.ts';
-import { findFiles, findRoot } from '../node/find-files.ts';
+import { findRoot } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
 import { recordedPath } from '../node/read-files.ts';
 import { isInside, replaceFile } from '../node/write-file.ts';
-import { formatProblem } from '../problems/format-problem.ts';
+import { refuse } from '../problems/problem-error.ts';
+import type { TestHeader } from '../results/recorded-result.ts';
 import type { FileHashes } from '../results/run-info.ts';
-import type { RowCondition } from '../suites/row-condition.ts';
 import { selectsAll } from '../suites/selection.ts';
-import { selectResults } from './accept-selection.ts';
 import type { CommandContext } from './command-context.ts';
+import type { SelectionOptions } from './options.ts';
+import { selectIds } from './selected-ids.ts';
 import { createFormatting, failWith } from './terminal.ts';
 
-export interface AcceptCommandOptions {
-  readonly title?: readonly string[];
-  readonly id?: readonly string[];
-  readonly row?: readonly RowCondition[];
+export interface AcceptCommandOptions extends SelectionOptions {
   readonly column?: readonly string[];
   readonly record: string;
   readonly yes?: boolean;
@@ -50,7 +48,8 @@ interface EditedFiles {
 const MAX_NAMED_FILES = 3;
 
 /** Writes the values that failed checks computed for columns into the data files that the rows come from, after showing them. */
-export async function acceptCommand(where: readonly string[], options: AcceptCommandOptions, { folder, terminal }: CommandContext): Promise<number> {
+export async function acceptCommand(where: readonly string[], options: AcceptCommandOptions, setting: CommandContext): Promise<number> {
+  const { folder, terminal } = setting;
   const root = findRoot(folder);
   const record = findRecord(options.record, root, folder);
   if (!record)
@@ -60,16 +59,11 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
     );
   const refusal = refuseRecord(record, root);
   if (refusal !== undefined) return failWith(terminal, refusal);
-  const { targets, problems } = where.length > 0 ? await findFiles(where, folder) : { targets: [], problems: [] };
-  for (const problem of problems) failWith(terminal, formatProblem(problem));
-  if (problems.length > 0) return 2;
-
+  const ids = await selectIds(where, options, setting);
+  if (typeof ids === 'number') return ids;
   const { nameFile } = createFormatting(root, terminal);
   const columns = options.column && new Set(options.column);
-  const collected = collectChanges(
-    selectResults(() => readJournals(record.folder, { inBlocks: true, types: ['ended'] }), { ...options, targets, where, root }),
-    (column) => !columns || columns.has(column),
-  );
+  const collected = collectChanges(failedResults(record, ids), (column) => !columns || columns.has(column));
   const edited = await editFiles(collected.changes, root, nameFile);
   const whole = columns ? { files: [], refused: [] } : replaceWholeFiles(collected.files, record.folder, root, nameFile);
   const files = [...edited.files.filter(({ made }) => made.length > 0), ...whole.files];
@@ -99,6 +93,17 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
     if (!options.check && !terminal.ask) return failWith(terminal, 'accept writes without a question only with --yes');
   }
   return (count > 0 && !isWriting) || refused.length > 0 ? 1 : 0;
+}
+
+/** The failed results of the cases that are meant, with their tests. */
+function* failedResults({ folder }: RecordReference, ids: ReadonlySet<string> | 'all'): Generator<TestedResult> {
+  const headers = new Map<number, TestHeader>();
+  for (const entry of readJournals(folder, { inBlocks: true, types: ['ended'] })) {
+    if (entry.type === 'test') headers.set(entry.header.test, entry.header);
+    if (entry.type !== 'ended' || entry.result.status !== 'failed' || (ids !== 'all' && !ids.has(entry.result.id))) continue;
+    const header = headers.get(entry.result.test);
+    if (header) yield { header, result: entry.result };
+  }
 }
 
 /** Why values of a record cannot be accepted. */
@@ -153,10 +158,8 @@ function replaceWholeFiles(changes: readonly FileChange[], record: string, root:
       continue;
     }
     const before = existsSync(path) ? readFileSync(path) : undefined;
-    if (isNew && before) {
-      outside.push({ where: { file }, reason: 'the file was created since the run; run the tests again', cases });
-      continue;
-    }
+    // What was computed without it says nothing about it.
+    if (isNew && before) refuse({ code: 'unreadable-file', path: nameFile(file), reason: 'it was created since the run. Run the tests again, then accept.' });
     const after = keepLineEndings(before, content);
     edited.push({ path, name: nameFile(file), before, after, made: [], cases, lines: describeContent(before, after) });
   }

@@ -23,7 +23,7 @@ import { mergeCommand } from './merge.ts';
 import { narrowCommand } from './narrow.ts';
 import { newCommand } from './new.ts';
 import { restartInOneProcess, wantsOneProcess } from './one-process.ts';
-import { addDisplayOptions, addResultSelection, addSelection, parsePair, wholeNumber } from './options.ts';
+import { addDisplayOptions, addSelection, appendValue, parsePair, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
 import { buildArguments, findProfile, noSuchProfile } from './profile.ts';
 import { reportCommand } from './report.ts';
@@ -119,12 +119,13 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
       status = await narrowCommand(where, options, setting);
     });
 
-  addResultSelection(
+  addSelection(
     program
       .command('accept')
       .description('Write the values that failed checks computed for columns into the data files that the rows come from.')
       .argument('[where...]', 'folders, files, or file:line of a test or a data row'),
   )
+    .option('--column <column>', 'Accept this column only. Repeat for more.', appendValue)
     .option('-y, --yes', 'Write without asking.')
     .option('--check', 'Only report. The exit status is 1 if something would change.')
     .option('--all', 'List every value, not only the first ones of each file.')

@@ -24,7 +24,7 @@ export interface SelectionOptions {
   readonly timeout?: number;
 }
 
-const appendValue = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
+export const appendValue = (value: string, before: readonly string[] = []): readonly string[] => [...before, value];
 
 /** Ids cannot contain line breaks. */
 function readIds(file: string): readonly string[] {
@@ -88,14 +88,6 @@ export const addDisplayOptions = (command: Command): Command =>
     .addOption(new Option('--sort <order>', 'Print tests at the end, sorted by time, name or plan. Default: as they end.').choices(['time', 'name', 'plan']))
     .option('--grid', 'Print tests whose rows combine a few values as grids.')
     .option('--grid-by <down/across>', 'Print grids by these columns: down the side, then across the head, as in season,hull/loa.', gridSides);
-
-/** Which results of a record are meant. */
-export const addResultSelection = (command: Command): Command =>
-  command
-    .option('-t, --title <text or /pattern/>', 'Select cases whose full title contains the text. Repeat for more.', titlePattern)
-    .option('--id <id>', 'Select the case with this id. Repeat for more.', appendValue)
-    .option('--row <column=value>', 'Select cases whose row meets the condition. Repeat for more.', rowCondition)
-    .option('--column <column>', 'Select this column. Repeat for more.', appendValue);
 
 export function addSelection(command: Command): Command {
   return command

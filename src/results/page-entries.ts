@@ -48,6 +48,7 @@ const ENTRIES_NOT_ON_PAGE: ReadonlySet<JournalEntry['type']> = new Set([
   'streaming',
   'pieces',
   'exit-attributed',
+  'expected-file',
   'loaded',
   'listed',
   'explained',

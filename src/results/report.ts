@@ -259,11 +259,13 @@ const resultFields = (result: ReportedResult, nameFile: FormatPath) => ({
 });
 
 function failureReport(failure: Failure, nameFile: FormatPath): FailureReport {
-  const { actual, expected, location: place, frames } = failure;
+  const { actual, expected, location: place, frames, tableRow, differingFile } = failure;
   return {
     ...failure,
     location: named(place, nameFile),
     frames: frames?.map((frame) => named(frame, nameFile) as Frame),
+    ...(tableRow && { tableRow: { ...tableRow, location: named(tableRow.location, nameFile) as SourceLocation } }),
+    ...(differingFile && { differingFile: { ...differingFile, file: nameFile(differingFile.file) } }),
     difference: actual !== undefined && expected !== undefined && failure.expectedKind === undefined ? diffValues(actual, expected) : undefined,
   };
 }

@@ -85,7 +85,7 @@ const coversAllFiles = (targets: readonly Target[], plan: Plan): boolean =>
   plan.tests.every(({ base }) => targets.some(({ url, line }) => line === undefined && url === base?.href));
 
 /** A text is looked for as it is, in upper or lower case; between slashes it is a regular expression with its flags. */
-export function titleTest(wanted: string): (title: string) => boolean {
+function titleTest(wanted: string): (title: string) => boolean {
   const pattern = /^\/(.+)\/([a-z]*)$/s.exec(wanted);
   if (pattern) {
     const expression = new RegExp(pattern[1] as string, pattern[2]);

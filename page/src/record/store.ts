@@ -173,6 +173,7 @@ export class Store {
       case 'pieces':
       case 'exit-attributed':
       case 'idle':
+      case 'expected-file':
       case 'warning':
       case 'listed':
       case 'started':

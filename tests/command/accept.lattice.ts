@@ -1,0 +1,238 @@
+import { mkdir, readFile, rename, symlink, utimes, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { namedRows, suite, testWith } from 'red-lattice';
+import { runCommand } from '../program.ts';
+import { projectOf } from '../project.ts';
+import { writeWorkbook } from '../workbook.ts';
+
+const dues = `
+import { cell, dataFile, table, test } from 'red-lattice';
+const columns = { loa: cell.number, due: cell.number.within(0.005), note: cell.text.heading('Note') };
+export const file = test('dues for {loa} m', { cases: dataFile('data/dues.csv', { columns }) }, ({ row, check }) => {
+  check.columns({ due: row.loa * 2.5, note: row.loa > 10 ? 'large, heavy' : row.note });
+});
+export const inline = test('bands of {loa} m', { cases: table(['loa', 'band'], [[6, 'small'], [12, 'small']]) }, ({ row, check }) => {
+  check.columns({ band: row.loa > 10 ? 'large' : 'small' });
+});`;
+const notices = `
+import { test } from 'red-lattice';
+export const notice = test('a notice', { tags: ['paper'] }, async ({ check }) => {
+  await check.file('notices/n4.txt', 'Berth N4\\ncosts 15\\n', { normalize: (text) => text.replace(/printed .*/, '') });
+});
+export const quote = test('a quote', async ({ check }) => {
+  await check.file('notices/quote.json', { berth: 'N4', due: 15 });
+});`;
+const csv = '# the tariff of 2031\r\nloa,due,Note\r\n6,15.00,old\r\n\r\n12, 30.004 ,"small"\r\n8,19,x\r\n';
+
+const project = projectOf({
+  'a.lattice.mjs': dues,
+  'b.lattice.mjs': notices,
+  'data/dues.csv': csv,
+  'notices/n4.txt': 'Berth N4\r\ncosts 12\r\n',
+  'notices/old.txt': 'x',
+});
+const inProject = testWith({ project });
+
+export const accepting = suite('accept', { timeout: 60_000 }, [
+  inProject('shows what would change, writes it, and then the tests pass', async ({ check, ensure }, { project }) => {
+    const read = (name: string): Promise<string> => readFile(join(project, name), 'utf8');
+    check.equal((await runCommand(['accept'], project)).output, 'red-lattice: there is no run record yet. red-lattice run creates one.\n');
+    ensure.equal((await runCommand(['run'], project)).status, 1);
+    const looked = await runCommand(['accept', '--check'], project);
+    check.equal(looked.status, 1);
+    check.equal(
+      looked.out,
+      `
+data/dues.csv  2 values in 2 rows
+  line 5  Note  small → large, heavy  a.lattice.mjs › dues for 12 m
+  line 6  due   19    → 20            a.lattice.mjs › dues for 8 m
+
+a.lattice.mjs  1 value in 1 row
+  line 7  band  'small' → 'large'  a.lattice.mjs › bands of 12 m
+
+notices/n4.txt  b.lattice.mjs › a notice
+    Berth N4
+  - costs 12
+  + costs 15
+    
+
+notices/quote.json  b.lattice.mjs › a quote
+  new file of 33 bytes
+
+1 file that no test reads any more
+  notices/old.txt
+
+3 values in 2 files and 2 whole files would change; nothing was written
+`,
+    );
+    // Nobody is asked here.
+    const unasked = await runCommand(['accept'], project, { CI: 'true' });
+    check.equal(unasked.status, 2);
+    check.includes(unasked.output, 'accept writes without a question only with --yes');
+    check.equal(await read('data/dues.csv'), csv);
+    const accepted = await runCommand(['accept', '--yes'], project);
+    check.equal(accepted.status, 0);
+    check.includes(
+      accepted.out,
+      `accepted 3 values in 2 files and 2 whole files; run the tests again
+
+Accept new expected values in 4 files
+
+data/dues.csv: Note in 1 row, due in 1 row
+a.lattice.mjs: band in 1 row
+notices/n4.txt: the whole file
+notices/quote.json: the whole file
+Computed by a.lattice.mjs, b.lattice.mjs
+`,
+    );
+    check.equal(await read('data/dues.csv'), csv.replace('"small"', '"large, heavy"').replace('8,19', '8,20'));
+    check.equal(await read('a.lattice.mjs'), dues.replace("[12, 'small']", "[12, 'large']"));
+    check.equal(await read('notices/n4.txt'), 'Berth N4\r\ncosts 15\r\n');
+    check.equal((await runCommand(['run'], project)).status, 0);
+    check.equal((await runCommand(['accept'], project)).status, 0);
+  }),
+
+  inProject(
+    'takes a selection, by {args}',
+    {
+      cases: namedRows<{ args: readonly string[]; accepts: string }>({
+        title: { args: ['--title', 'dues for 8'], accepts: '1 value in 1 file' },
+        column: { args: ['--column', 'note'], accepts: '1 value in 1 file' },
+        row: { args: ['--row', 'loa=12'], accepts: '2 values in 2 files' },
+        'data row': { args: ['data/dues.csv:6'], accepts: '1 value in 1 file' },
+        'data file': { args: ['data/dues.csv'], accepts: '2 values in 1 file' },
+        'line of a test': { args: ['a.lattice.mjs:7'], accepts: '1 value in 1 file' },
+        tag: { args: ['--tag', 'paper'], accepts: '1 whole file' },
+        'test file': { args: ['b.lattice.mjs'], accepts: '2 whole files' },
+      }),
+    },
+    async ({ row, check }, { project }) => {
+      await runCommand(['run'], project);
+      const { status, out } = await runCommand(['accept', '--check', ...row.args], project);
+      check.includes(out, `\n${row.accepts} would change; nothing was written\n`);
+      check.equal(status, 1);
+    },
+  ),
+
+  inProject(
+    'writes nothing where {what}',
+    {
+      cases: namedRows<{ what: string; change: (folder: string) => Promise<unknown>; says: string }>({
+        'data changed': {
+          what: 'the data changed since the run',
+          change: (folder) => writeFile(join(folder, 'data/dues.csv'), `${csv}7,1,\r\n`),
+          says: 'data/dues.csv changed since the run. Run the tests again, then accept.',
+        },
+        'test changed': {
+          what: 'a test changed since the run',
+          change: (folder) => writeFile(join(folder, 'b.lattice.mjs'), `${notices}\n`),
+          says: 'b.lattice.mjs changed since the run.',
+        },
+        'expected file changed': {
+          what: 'an expected file changed since the run',
+          change: (folder) => writeFile(join(folder, 'notices/n4.txt'), 'Berth N4\ncosts 13\n'),
+          says: 'notices/n4.txt changed since the run.',
+        },
+        'new file': {
+          what: 'a new file was created since the run',
+          change: (folder) => writeFile(join(folder, 'notices/quote.json'), '{}'),
+          says: 'notices/quote.json: it was created since the run. Run the tests again, then accept.',
+        },
+        outside: {
+          what: 'a link leads out of the project',
+          async change(folder) {
+            await mkdir(join(folder, '..', 'outside'), { recursive: true });
+            await rename(join(folder, 'data/dues.csv'), join(folder, '..', 'outside', 'dues.csv'));
+            await symlink(join(folder, '..', 'outside', 'dues.csv'), join(folder, 'data/dues.csv'));
+          },
+          says: 'data/dues.csv:5 Note: the file is not in the project',
+        },
+      }),
+    },
+    async ({ row, check }, { project }) => {
+      await runCommand(['run'], project);
+      await row.change(project);
+      const { status, output } = await runCommand(['accept', '--yes'], project);
+      check.includes(output, row.says);
+      check.holds(status !== 0);
+      check.equal((await readFile(join(project, 'data/dues.csv'), 'utf8')).replace('7,1,\r\n', ''), csv);
+    },
+  ),
+
+  inProject('accepts a file that was touched, since its content counts', async ({ check }, { project }) => {
+    await runCommand(['run'], project);
+    await utimes(join(project, 'data/dues.csv'), new Date(), new Date(Date.now() + 60_000));
+    check.equal((await runCommand(['accept', '--yes', 'a.lattice.mjs'], project)).status, 0);
+  }),
+
+  inProject(
+    'refuses {what}',
+    {
+      cases: namedRows<{ what: string; test: string; says: readonly string[] }>({
+        conflict: {
+          what: 'two values for one cell',
+          test: `export const one = test('one', { cases: dataFile('data/dues.csv') }, ({ row, check }) => void check.columns({ due: '1' }));
+          export const two = test('two', { cases: dataFile('data/dues.csv') }, ({ row, check }) => void check.columns({ due: '2' }));`,
+          says: ['data/dues.csv:3 due: tests want different values: 1 and 2'],
+        },
+        formula: {
+          what: 'formulas and columns that the file does not have',
+          test: `export const one = test('one', { cases: dataFile('dues.xlsx').derive(() => ({ more: 1 })) }, ({ row, check }) => void check.columns({ due: '7', sum: '8', more: 2 }));`,
+          says: ['dues.xlsx:2 sum: the cell is a formula', 'dues.xlsx:2 more: no heading "more"; the headings are due, sum', 'dues.xlsx  1 value in 1 row'],
+        },
+        unwritable: {
+          what: 'values that a cell cannot hold',
+          test: `export const one = test('one', { cases: dataFile('data/dues.csv', { columns: { due: cell.number } }) }, ({ check }) => void check.columns({ due: Number.NaN }));`,
+          says: ['data/dues.csv:3 due: NaN cannot be written to a file'],
+        },
+        yaml: {
+          what: 'aliases and anchors',
+          test: `export const one = test('one', { cases: dataFile('dues.yaml') }, ({ check }) => void check.columns({ due: 4, note: 'x', parts: [1] }));`,
+          says: [
+            'dues.yaml:1 due: the value has an anchor',
+            'dues.yaml:5 due: the value is an alias',
+            'dues.yaml:1 parts: the value is a list on several lines',
+            'dues.yaml:5 parts: the mapping has no "parts"',
+          ],
+        },
+        computed: {
+          what: 'values of tables that are no literals',
+          test: `const two = 2; export const one = test('one', { cases: table(['due'], [[two], [3]]) }, ({ check }) => void check.columns({ due: 4 }));`,
+          says: ['c.lattice.mjs:2 due: the value is not a plain literal; change it by hand', 'c.lattice.mjs  1 value in 1 row'],
+        },
+      }),
+    },
+    async ({ row, check }, { project }) => {
+      await writeFile(join(project, 'dues.yaml'), '- due: &due 3\n  note: a\n  parts:\n    - 2\n- due: *due\n  note: b\n');
+      await writeFile(
+        join(project, 'dues.xlsx'),
+        writeWorkbook({
+          S: [
+            ['due', 'sum'],
+            [5, { formula: 'A2+1', result: '6' }],
+          ],
+        }),
+      );
+      await writeFile(join(project, 'c.lattice.mjs'), `import { cell, dataFile, table, test } from 'red-lattice';\n${row.test}`);
+      await runCommand(['run', 'c.lattice.mjs'], project);
+      const { status, out } = await runCommand(['accept', '--yes'], project);
+      for (const text of row.says) check.includes(out, text);
+      check.equal(status, 1);
+    },
+  ),
+
+  inProject('writes what it would do as JSON', async ({ check }, { project }) => {
+    await runCommand(['run'], project);
+    const { out } = await runCommand(['accept', '--check', '--format', 'json', 'data/dues.csv:6'], project);
+    check.equal(JSON.parse(out), {
+      written: false,
+      files: [
+        {
+          file: 'data/dues.csv',
+          values: [{ line: 6, heading: 'due', before: '19', after: '20', cases: ['a.lattice.mjs › dues for 8 m'] }],
+        },
+      ],
+      refused: [],
+    });
+  }),
+]);
