@@ -1,5 +1,6 @@
-// The harbour office, by the current tariff and by a draft with two mistakes in it, whose causes are found.
-import { existsSync, readdirSync } from 'node:fs';
+// The harbour office, by the current tariff and by a draft with two mistakes in it, whose causes are found; then the expected values of the
+// next tariff are accepted.
+import { copyFileSync, existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { command, makeReady, root, show } from './steps.mjs';
 
@@ -18,9 +19,17 @@ const narrowed = show(process.execPath, [command, 'narrow', '--tag', 'draft'], {
 
 show(process.execPath, [command, 'report', '-o', 'results.html'], { cwd: office });
 
-heading('What to look at next');
 const runs = join(office, '.red-lattice', 'runs');
 const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
+
+heading('4. The tariff of next year: its dues are accepted into a copy of this year’s');
+const data = join(office, 'tests', 'data');
+copyFileSync(join(data, 'dues.csv'), join(data, 'dues-2032.csv'));
+const changed = show(process.execPath, [command, 'run', '--tag', 'next-edition', '--show', 'summary'], { cwd: office });
+const accepted = show(process.execPath, [command, 'accept', '--yes'], { cwd: office });
+const next = show(process.execPath, [command, 'run', '--tag', 'next-edition', '--show', 'summary'], { cwd: office });
+
+heading('What to look at next');
 console.log(`
 The failures of the draft have two causes; the two lines are in the code.
   The rows are in        examples/harbour-office/tests/data/dues.csv
@@ -35,8 +44,11 @@ From examples/harbour-office, try
   npx red-lattice plan                              what would run, and where its cases come from
   npx red-lattice run tests/data/dues.csv:14        the case of one row
   npx red-lattice run --title rejected --show cases  a selection by title, one line per case
+  git diff tests/data/dues.csv tests/data/dues-2032.csv  nothing but the values that the next tariff changes
 `);
-if (current !== 0 || draft !== 1 || narrowed !== 0) {
-  console.error(`The demo did not end as expected: the current tariff ended with ${current}, the draft with ${draft}, its causes with ${narrowed}.`);
+if (current !== 0 || draft !== 1 || narrowed !== 0 || changed !== 1 || accepted !== 0 || next !== 0) {
+  console.error(
+    `The demo did not end as expected: the current tariff ended with ${current}, the draft with ${draft}, its causes with ${narrowed}, the next tariff with ${changed}, ${accepted} and ${next}.`,
+  );
   process.exit(1);
 }

@@ -1,7 +1,7 @@
 // Takes the pictures in docs/screenshots: the output of commands on the demo data in a terminal, and views of the results page.
 // Needs Xvfb, xterm, import and Chromium (Debian: xvfb xterm imagemagick fonts-dejavu-core chromium).
 import { spawn, spawnSync } from 'node:child_process';
-import { mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { copyFileSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
@@ -49,6 +49,14 @@ const pictures = [
     seconds: 8,
   },
   { name: 'narrow', cwd: office, args: ['narrow', '--tag', 'draft'], seconds: 8 },
+  {
+    name: 'accept',
+    cwd: office,
+    before: ['run', '--tag', 'next-edition', '--show', 'summary'],
+    copy: ['tests/data/dues.csv', 'tests/data/dues-2032.csv'],
+    args: ['accept', '--check'],
+    after: ['accept', '--yes'],
+  },
   { name: 'plan', cwd: office, args: ['plan', 'tests/berths.lattice.ts', 'tests/prices.lattice.ts', 'tests/tides.lattice.ts'] },
   { name: 'explain', cwd: office, args: ['explain', 'without a vessel'] },
   {
@@ -65,7 +73,8 @@ const COLUMNS = 100;
 const ROWS = 130;
 const BACKGROUND = '#14161a';
 
-for (const { name, cwd, before, args, seconds = 3 } of pictures.filter((picture) => wanted.length === 0 || wanted.includes(picture.name))) {
+for (const { name, cwd, copy, before, after, args, seconds = 3 } of pictures.filter((picture) => wanted.length === 0 || wanted.includes(picture.name))) {
+  if (copy) copyFileSync(join(cwd, copy[0]), join(cwd, copy[1]));
   if (before) spawnSync(process.execPath, [command, ...before], { cwd, stdio: 'ignore' });
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
   const server = spawn('Xvfb', [display, '-screen', '0', `${COLUMNS * 9}x${ROWS * 18}x24`, '-nolisten', 'tcp'], { stdio: 'ignore' });
@@ -117,6 +126,7 @@ for (const { name, cwd, before, args, seconds = 3 } of pictures.filter((picture)
   spawnSync('convert', [target, ...crop, `png8:${target}`], { stdio: 'inherit' });
   terminal.kill();
   server.kill();
+  if (after) spawnSync(process.execPath, [command, ...after], { cwd, stdio: 'ignore' });
   console.log(`docs/screenshots/${name}.png`);
 }
 rmSync(mistaken, { recursive: true });

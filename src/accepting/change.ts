@@ -69,3 +69,12 @@ export function splice(text: string, splices: readonly Splice[]): string {
 }
 
 export const refuseChange = ({ file, line, heading, cases }: CellChange, reason: string): Refusal => ({ where: { file, line, heading }, reason, cases });
+
+/** A number with as many decimals as there were: 16.1 in the place of 15.30 is written as 16.10. */
+export function keepDecimals(text: string, before: string): string {
+  const decimals = /^-?\d+\.(\d+)$/.exec(before)?.[1]?.length ?? 0;
+  const own = /^-?\d+(?:\.(\d+))?$/.exec(text);
+  const missing = decimals - (own?.[1]?.length ?? 0);
+  if (!own || missing <= 0) return text;
+  return `${text}${own[1] === undefined ? '.' : ''}${'0'.repeat(missing)}`;
+}

@@ -1,5 +1,5 @@
 import { endOfField } from '../cases/data/csv.ts';
-import { type CellChange, type Edited, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
+import { type CellChange, type Edited, keepDecimals, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
 
 /** Characters that part cells, those of the file's ending first. */
 const delimiters: Readonly<Record<string, readonly string[]>> = { '.csv': [',', ';', '\t', '|'], '.tsv': ['\t', ',', ';', '|'] };
@@ -114,6 +114,7 @@ function writeCell(old: string, { text = '', value }: CellChange, delimiter: str
     // An empty text that is meant, where a cell without a value would be another thing.
     (text === '' && (value === '' || isOnly)) ||
     (isFirst && text.startsWith(COMMENT));
-  if (needsQuotes) return `"${text.replaceAll('"', '""')}"`;
-  return content === '' ? text : before + text + after;
+  const written = typeof value === 'number' ? keepDecimals(text, readCell(old)) : text;
+  if (needsQuotes) return `"${written.replaceAll('"', '""')}"`;
+  return content === '' ? written : before + written + after;
 }

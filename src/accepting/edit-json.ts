@@ -1,5 +1,5 @@
 import { findNodeAtOffset, type Node, parseTree } from 'jsonc-parser';
-import { type CellChange, type Edited, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
+import { type CellChange, type Edited, keepDecimals, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
 
 /** Changes values in a JSON document. Everything else stays as it is. */
 export function editJson(text: string, changes: readonly CellChange[]): Edited {
@@ -44,7 +44,7 @@ function editItems(text: string, changes: readonly CellChange[], findItem: (chan
   for (const change of changes) {
     const found = findItem(change);
     if (found?.item.type !== 'object') {
-      refused.push(refuseChange(change, 'there is no object at this place'));
+      refused.push(refuseChange(change, 'found no object at this place'));
       continue;
     }
     const { item, start } = found;
@@ -70,7 +70,8 @@ function toJsonText({ text, value }: CellChange, old: Node | undefined, before: 
   const written = isText || value === undefined ? text : value;
   if (written === undefined || (value === undefined && text === '')) return undefined;
   const isFolded = typeof written === 'object' && /^[[{]\s*\n/.test(before);
-  if (!isFolded) return JSON.stringify(written);
+  if (typeof written === 'number') return keepDecimals(JSON.stringify(written), before);
+  if (!isFolded) return JSON.stringify(isText ? keepDecimals(text, String(old?.value)) : written);
   const [, indent = '  '] = /\n([ \t]+)/.exec(before) ?? [];
   const [, closing = ''] = /\n([ \t]*)[\]}]$/.exec(before) ?? [];
   const lineEnd = before.includes('\r\n') ? '\r\n' : '\n';

@@ -1,6 +1,6 @@
 import { isDeepStrictEqual } from 'node:util';
 import { type Document, isAlias, isCollection, isMap, isScalar, LineCounter, parse, parseDocument, type Scalar, visit, type YAMLMap } from 'yaml';
-import { type CellChange, type Edited, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
+import { type CellChange, type Edited, keepDecimals, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
 
 interface Edit extends Splice {
   readonly change: CellChange;
@@ -18,7 +18,7 @@ export function editYaml(text: string, changes: readonly CellChange[]): Edited {
   const edits: Edit[] = [];
   for (const change of changes) {
     const map = maps.get(`${change.line}:${change.column}`);
-    const edit = map ? editValue(text, map, change) : 'there is no mapping at this place';
+    const edit = map ? editValue(text, map, change) : 'found no mapping at this place';
     if (typeof edit === 'string') refused.push(refuseChange(change, edit));
     else edits.push(edit);
   }
@@ -75,7 +75,7 @@ function editValue(text: string, map: YAMLMap, change: CellChange): Edit | strin
   if (node?.tag !== undefined) return 'the value has a tag';
   const isText = typeof (node as Scalar | null)?.value === 'string' && typeof change.value !== 'string' && change.text !== undefined;
   const value = isText || change.value === undefined ? change.text : change.value;
-  if (value === undefined || (change.value === undefined && change.text === '')) return 'there is no value to write';
+  if (value === undefined || (change.value === undefined && change.text === '')) return 'the computed value is undefined';
   const [start, end] = node?.range ?? [0, 0];
   if (!node || start === end) {
     // `due:` without a value: it goes behind the colon.
@@ -83,7 +83,14 @@ function editValue(text: string, map: YAMLMap, change: CellChange): Edit | strin
     return { start: colon, end: colon, text: ` ${writeScalar(value, undefined)}`, map, change, value };
   }
   if (node.type === 'BLOCK_LITERAL' || node.type === 'BLOCK_FOLDED') return { start, end, text: writeBlock(text.slice(start, end), value), map, change, value };
-  return { start, end, text: isCollection(old) ? JSON.stringify(value) : writeScalar(value, node.type), map, change, value };
+  return {
+    start,
+    end,
+    text: isCollection(old) ? JSON.stringify(value) : keepDecimals(writeScalar(value, node.type), text.slice(start, end)),
+    map,
+    change,
+    value,
+  };
 }
 
 /** Texts that need no quotes: they are taken for nothing else, in block and flow style. */

@@ -44,19 +44,23 @@ export const accepting = suite('accept', { timeout: 60_000 }, [
       looked.out,
       `
 data/dues.csv  2 values in 2 rows
-  line 5  Note  small → large, heavy  a.lattice.mjs › dues for 12 m
-  line 6  due   19    → 20            a.lattice.mjs › dues for 8 m
+  a.lattice.mjs
+  line 5  Note  small → large, heavy  dues for 12 m
+  line 6  due      19 →           20  dues for 8 m
 
 a.lattice.mjs  1 value in 1 row
-  line 7  band  'small' → 'large'  a.lattice.mjs › bands of 12 m
+  a.lattice.mjs › bands of 12 m
+  line 7  band  'small' → 'large'
 
-notices/n4.txt  b.lattice.mjs › a notice
+notices/n4.txt
+  b.lattice.mjs › a notice
     Berth N4
   - costs 12
   + costs 15
     
 
-notices/quote.json  b.lattice.mjs › a quote
+notices/quote.json
+  b.lattice.mjs › a quote
   new file of 33 bytes
 
 1 file that no test reads any more

@@ -20,31 +20,47 @@ export interface FileChanges {
 /** The values of a file that would change: old and new, and the case that asks for each. */
 export function renderFileChanges({ name, made, lines, cases }: FileChanges, style: Style, showsAll: boolean): string[] {
   if (lines) return renderWholeFile(name, lines, cases ?? [], style, showsAll);
+  const shared = sharedTitle(made.flatMap(({ change }) => change.cases));
   const rows = new Set(made.map(({ change }) => [change.sheet, change.line, change.column, change.index].join(':'))).size;
   const shown = [...made]
     .sort((a, b) => a.change.line - b.change.line || a.change.column - b.change.column)
     .slice(0, showsAll ? undefined : MAX_LISTED)
     .map(
       ({ change, before, after }) =>
-        [`line ${change.line}`, change.heading, shorten(before) || 'empty', shorten(after) || 'empty', change.cases[0] ?? ''] as const,
+        [
+          `line ${change.line}`,
+          change.heading,
+          shorten(before) || 'empty',
+          shorten(after) || 'empty',
+          (change.cases[0] ?? '').slice(shared.length).replace(/^ › /, ''),
+        ] as const,
     );
   const width = (index: 0 | 1 | 2 | 3): number => Math.max(...shown.map((cells) => cells[index].length));
   const [line, heading, before, after] = ([0, 1, 2, 3] as const).map(width) as [number, number, number, number];
   return [
     '',
     `${style.bold(escapeToOneLine(name))}  ${formatCount(made.length, 'value')} in ${formatCount(rows, 'row')}`,
+    ...(shared === '' ? [] : [`  ${style.dim(escapeToOneLine(shared))}`]),
     ...shown.map((cells) =>
-      `  ${style.dim(cells[0].padEnd(line))}  ${cells[1].padEnd(heading)}  ${style.red(cells[2].padEnd(before))} → ${style.green(cells[3].padEnd(after))}  ${style.dim(escapeToOneLine(cells[4]))}`.trimEnd(),
+      `  ${style.dim(cells[0].padEnd(line))}  ${cells[1].padEnd(heading)}  ${style.red(align(cells[2], before))} → ${style.green(align(cells[3], after))}  ${style.dim(escapeToOneLine(cells[4]))}`.trimEnd(),
     ),
     ...(made.length > shown.length ? [style.dim(`  and ${made.length - shown.length} more (--all)`)] : []),
   ];
+}
+
+/** What the titles have in common: a file, and suites. */
+function sharedTitle(titles: readonly string[]): string {
+  const [first = [], ...others] = titles.map((title) => title.split(' › '));
+  const length = first.findIndex((part, i) => others.some((other) => other[i] !== part));
+  return first.slice(0, length < 0 ? undefined : length).join(' › ');
 }
 
 function renderWholeFile(name: string, lines: readonly string[], cases: readonly string[], style: Style, showsAll: boolean): string[] {
   const shown = lines.slice(0, showsAll ? undefined : MAX_LISTED);
   return [
     '',
-    `${style.bold(escapeToOneLine(name))}  ${style.dim(cases.slice(0, 2).map(escapeToOneLine).join(', '))}`,
+    style.bold(escapeToOneLine(name)),
+    ...cases.slice(0, 2).map((one) => `  ${style.dim(escapeToOneLine(one))}`),
     ...shown.map((line) => {
       const text = `  ${escapeToOneLine(line)}`;
       return line.startsWith('+') ? style.green(text) : line.startsWith('-') ? style.red(text) : text;
@@ -52,6 +68,9 @@ function renderWholeFile(name: string, lines: readonly string[], cases: readonly
     ...(lines.length > shown.length ? [style.dim(`  and ${lines.length - shown.length} more lines (--all)`)] : []),
   ];
 }
+
+/** Numbers stand right, so that their digits are below each other. */
+const align = (value: string, width: number): string => (/^-?[\d.]+$/.test(value) ? value.padStart(width) : value.padEnd(width));
 
 function shorten(value: string): string {
   const line = escapeToOneLine(value);
