@@ -56,11 +56,11 @@ export interface Splice {
   readonly text: string;
 }
 
-/** A text with other parts. They must not overlap. */
+/** A text with other parts. They must not overlap; what is inserted at the beginning of another part comes before it. */
 export function splice(text: string, splices: readonly Splice[]): string {
   const parts: string[] = [];
   let at = 0;
-  for (const { start, end, text: part } of [...splices].sort((a, b) => a.start - b.start)) {
+  for (const { start, end, text: part } of [...splices].sort((a, b) => a.start - b.start || a.end - b.end)) {
     parts.push(text.slice(at, start), part);
     at = end;
   }

@@ -140,8 +140,8 @@ const shownText = (text: string): string => JSON.stringify(text.length > MAX_SHO
 async function compareBytes(name: string, wanted: Uint8Array, bytes: Uint8Array | undefined): Promise<CheckOutcome> {
   if (!bytes) return missingFile(name);
   if (wanted.length === bytes.length && wanted.every((byte, i) => byte === bytes[i])) return undefined;
-  const describe = async (content: Uint8Array): Promise<string> => `${formatValue(content.length)} bytes, SHA-256 ${await hashBytes(content)}`;
-  return { message: `differs from ${name}`, actual: await describe(wanted), expected: await describe(bytes) };
+  const summarize = async (content: Uint8Array): Promise<string> => `${formatValue(content.length)} bytes, SHA-256 ${await hashBytes(content)}`;
+  return { message: `differs from ${name}`, actual: await summarize(wanted), expected: await summarize(bytes) };
 }
 
 async function hashBytes(content: Uint8Array): Promise<string> {

@@ -10,6 +10,7 @@ import { problemOf } from '../results/teardown-failures.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { formatCondition } from '../results/where/condition.ts';
 import type { Status } from '../running/result.ts';
+import { formatAcceptCommand } from './accept-command.ts';
 import { code } from './markdown-text.ts';
 import { renderUnrun } from './not-run.ts';
 import { formatRerunCommand } from './rerun-command.ts';
@@ -133,7 +134,10 @@ function renderFailure(group: readonly RecordedResult[], nameFile: FormatPath): 
     if (failure.expected !== undefined) lines.push(`expected\n\n${fenced(failure.expected)}`);
   }
   if (first.failures.length > 5) lines.push(`… and ${formatCount(first.failures.length - 5, 'more failure')}\n`);
-  lines.push('Again:\n', fenced(formatRerunCommand(first.id), 'sh'), '</details>\n');
+  lines.push('Again:\n', fenced(formatRerunCommand(first.id), 'sh'));
+  const accept = formatAcceptCommand(first, nameFile);
+  if (accept !== undefined) lines.push('To accept the computed values:\n', fenced(accept, 'sh'));
+  lines.push('</details>\n');
   return lines.join('\n');
 }
 

@@ -1,3 +1,4 @@
+import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import type { Random } from '../../src/cases/random.ts';
 import { writeWorkbook } from '../workbook.ts';
 
@@ -125,8 +126,17 @@ export function writeYaml(rows: readonly Row[], random: Random): Written {
 
 export const textOf = ({ parts }: Written): string => parts.map((part) => (typeof part === 'string' ? part : part.text)).join('');
 
-export const writeSheet = (rows: readonly Row[]): Uint8Array =>
-  writeWorkbook({
+/** A workbook as different programs write it: with addresses or without, with a prefix before every name or without. */
+export function writeSheet(rows: readonly Row[], random: Random): Uint8Array {
+  const book = writeWorkbook({
     Dues: [[...columns], ...rows.map((row) => columns.map((column) => (column === 'parts' ? row.parts.join(';') : row[column as Exclude<Column, 'parts'>])))],
     Other: [['name'], ['another']],
   });
+  const parts = unzipSync(book);
+  const sheet = 'xl/worksheets/sheet1.xml';
+  let xml = strFromU8(parts[sheet] as Uint8Array);
+  if (random.integer(0, 1)) xml = xml.replace(/<(\/?)(?=[a-z])/gi, '<$1x:');
+  // Without an address, a cell follows the one before it: only rows without gaps can be written so.
+  if (random.integer(0, 1) && rows.every(({ due, note, name }) => due !== undefined && note !== '' && name !== '')) xml = xml.replace(/ r="[A-Z]+\d+"/g, '');
+  return zipSync({ ...parts, [sheet]: strToU8(xml) }, { level: random.pick([0, 6]) });
+}

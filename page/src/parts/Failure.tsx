@@ -3,9 +3,18 @@ import { escapeControls } from '../../../src/formats/style.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { Failure } from '../../../src/running/result.ts';
 import type { Excerpt, Store } from '../record/store.ts';
+import { DifferingColumns } from './Acceptable.tsx';
 
 /** One thing that went wrong: what it says, the difference, the lines of the source. */
-export function FailureBlock({ failure, store }: { readonly failure: Failure; readonly store: Store }) {
+export function FailureBlock({
+  failure,
+  store,
+  row = {},
+}: {
+  readonly failure: Failure;
+  readonly store: Store;
+  readonly row?: Readonly<Record<string, unknown>> | undefined;
+}) {
   const { message, note, cause, fixture, step, causes: behind = [], location: place, frames = [] } = failure;
   const where = [fixture && `fixture “${fixture}”, ${cause === 'teardown' ? 'teardown' : 'setup'}`, step?.length ? `step “${step.join(' › ')}”` : undefined]
     .filter(Boolean)
@@ -23,7 +32,7 @@ export function FailureBlock({ failure, store }: { readonly failure: Failure; re
           caused by: {escapeControls(inner)}
         </p>
       ))}
-      <Values failure={failure} />
+      {failure.columns ? <DifferingColumns columns={failure.columns} row={row} /> : <Values failure={failure} />}
       {place && (
         <>
           <p className="place">{formatLocation(place)}</p>

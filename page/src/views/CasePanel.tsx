@@ -1,3 +1,4 @@
+import { formatAcceptCommand } from '../../../src/formats/accept-command.ts';
 import { formatRerunCommand } from '../../../src/formats/rerun-command.ts';
 import { duration, escapeControls, signs, statusLabel } from '../../../src/formats/style.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
@@ -18,6 +19,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
   const fixtures = result.fixtures ?? header.fixtures ?? [];
   const place = result.location ?? header.location;
   const command = formatRerunCommand(result.id);
+  const accept = formatAcceptCommand(result);
   return (
     <article className="case" aria-label={`case ${result.title}`}>
       <header>
@@ -57,9 +59,10 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
       )}
       {result.failures.map((failure, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
-        <FailureBlock key={i} failure={failure} store={store} />
+        <FailureBlock key={i} failure={failure} store={store} row={result.row} />
       ))}
       <Command text={command} />
+      {accept !== undefined && <Command text={accept} />}
       {served && (
         <p>
           <button type="button" onClick={() => void ask({ what: 'ids', ids: [result.id] })}>

@@ -1,4 +1,5 @@
 import { useMemo } from 'react';
+import { isAcceptable } from '../../../src/formats/accept-command.ts';
 import { renderUnrun } from '../../../src/formats/not-run.ts';
 import { duration, escapeControls, statusLabel } from '../../../src/formats/style.ts';
 import { besideCases } from '../../../src/formats/summary-line.ts';
@@ -8,6 +9,7 @@ import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { formatCondition } from '../../../src/results/where/condition.ts';
 import type { Status } from '../../../src/running/result.ts';
+import { Acceptable } from '../parts/Acceptable.tsx';
 import { FailureBlock } from '../parts/Failure.tsx';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { SuspectsLine } from '../parts/SuspectsLine.tsx';
@@ -117,6 +119,9 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
   const failing = items.filter(({ result }) => isFailing(result.status));
   const [first] = failing;
   const title = header.path.join(' › ');
+  // Those whose columns differ are in a table with their values.
+  const listed = failing.filter(({ result }) => !isAcceptable(result) || result.failures.some(({ columns }) => !columns));
+  const most = where ? 3 : 6;
   return (
     <div className="red-test">
       <h4>
@@ -154,8 +159,9 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
           </tbody>
         </table>
       )}
+      <Acceptable results={failing.map(({ result }) => result)} file={header.file} />
       <ul>
-        {(where ? failing.slice(0, 3) : failing.slice(0, 6)).map(({ result }) => (
+        {listed.slice(0, most).map(({ result }) => (
           <li key={result.id}>
             <a href={hrefOf({ view: 'tests', case: result.id })}>
               {escapeControls(
@@ -171,7 +177,7 @@ function RedTest({ test, newly, where }: { readonly test: TestItem; readonly new
             </span>
           </li>
         ))}
-        {failing.length > (where ? 3 : 6) && <li className="quiet">… and {(failing.length - (where ? 3 : 6)).toLocaleString('en')} more</li>}
+        {listed.length > most && <li className="quiet">… and {(listed.length - most).toLocaleString('en')} more</li>}
       </ul>
     </div>
   );

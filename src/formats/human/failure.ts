@@ -4,6 +4,7 @@ import { formatThousands } from '../../problems/format-thousands.ts';
 import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
 import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
 import type { Failure } from '../../running/result.ts';
+import { formatAcceptCommand } from '../accept-command.ts';
 import { formatRerunCommand } from '../rerun-command.ts';
 import { escapeControls, escapeToOneLine, measureWidth, type Style } from '../style.ts';
 import { type CodeFrameOptions, codeFrame } from './frame.ts';
@@ -47,7 +48,11 @@ export function renderFailure(result: Failed, number: number, formatting: Format
     lines.push('', `  ${style.dim(written.length > MAX_OUTPUT_LINES ? `output (last ${MAX_OUTPUT_LINES} of ${written.length} lines)` : 'output')}`);
     for (const line of written.slice(-MAX_OUTPUT_LINES)) lines.push(`  ${style.dim('│')} ${escapeControls(line)}`);
   }
-  if (result.kind !== 'teardown') lines.push('', `  ${style.dim(`rerun: ${escapeToOneLine(formatRerunCommand(result.id))}`)}`);
+  if (result.kind !== 'teardown') {
+    lines.push('', `  ${style.dim(`rerun: ${escapeToOneLine(formatRerunCommand(result.id))}`)}`);
+    const accept = formatAcceptCommand(result, formatting.nameFile);
+    if (accept !== undefined) lines.push(`  ${style.dim(`accept: ${escapeToOneLine(accept)}`)}`);
+  }
   return lines;
 }
 
