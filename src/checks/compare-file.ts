@@ -15,6 +15,8 @@ export interface FileSettings {
   /** The test file. */
   readonly base: URL | undefined;
   readonly files?: FileSource | undefined;
+  /** What both texts go through before that of the call. */
+  readonly normalizers?: readonly ((text: string) => string)[] | undefined;
   /** Takes each file that a content is compared with, and the test file that does so. */
   readonly onExpectedFile?: ((url: URL, reader: URL) => void) | undefined;
 }
@@ -38,7 +40,7 @@ const SHOWN_DIGITS = 12;
 export async function compareFile(path: unknown, content: unknown, { normalize }: FileCheckOptions, settings: FileSettings): Promise<FileOutcome> {
   const refused = refusePath(path);
   if (refused) return { outcome: refused, attachments: [] };
-  const { base, files, onExpectedFile } = settings;
+  const { base, files, onExpectedFile, normalizers = [] } = settings;
   if (!files || !base) return { outcome: { message: '`file` needs a test file and access to files' }, attachments: [] };
   const name = path as string;
   const url = new URL(name.split('/').map(encodeURIComponent).join('/'), base);
@@ -52,7 +54,9 @@ export async function compareFile(path: unknown, content: unknown, { normalize }
     return { outcome: { message: `cannot read ${name}: ${(error as Error).message}` }, attachments: [] };
   }
   const mismatch =
-    wanted instanceof Uint8Array ? await compareBytes(name, wanted, bytes) : compareText(name, wanted, bytes, typeof content !== 'string', normalize);
+    wanted instanceof Uint8Array
+      ? await compareBytes(name, wanted, bytes)
+      : compareText(name, wanted, bytes, typeof content !== 'string', normalize ? [...normalizers, normalize] : normalizers);
   if (!mismatch) return { outcome: undefined, attachments: [] };
   const attachment = `computed ${name}`;
   const before = wanted instanceof Uint8Array && bytes ? [{ name: `expected ${name}`, content: bytes }] : [];
@@ -103,7 +107,13 @@ async function readAll(files: FileSource, url: URL): Promise<Uint8Array | undefi
 
 const missingFile = (name: string): Mismatch => ({ message: `${name} does not exist; red-lattice accept creates it` });
 
-function compareText(name: string, wanted: string, bytes: Uint8Array | undefined, isJson: boolean, normalize = (text: string): string => text): CheckOutcome {
+function compareText(
+  name: string,
+  wanted: string,
+  bytes: Uint8Array | undefined,
+  isJson: boolean,
+  normalizers: NonNullable<FileSettings['normalizers']>,
+): CheckOutcome {
   if (!bytes) return missingFile(name);
   let text: string;
   try {
@@ -111,7 +121,7 @@ function compareText(name: string, wanted: string, bytes: Uint8Array | undefined
   } catch {
     return { message: `${name} is not a text in UTF-8` };
   }
-  const prepare = (one: string): string => normalize(one.replaceAll('\r\n', '\n'));
+  const prepare = (one: string): string => normalizers.reduce((done, normalize) => normalize(done), one.replaceAll('\r\n', '\n'));
   const actual = prepare(wanted);
   // JSON is compared as it is written by this package, whatever its layout is.
   const expected = isJson ? formatJson(prepare(text)) : prepare(text);

@@ -11,7 +11,8 @@ export const checkedCase = (attempt: { readonly planned: PlannedCaseImpl; attach
     return { row, shown: redactedRow, written: entry.written, cells: cases && CaseSourceImpl.partsOf(cases).cells };
   },
   get fileSettings() {
-    return { base: attempt.planned.test.base, ...expectedFiles() };
+    const { base, inherited } = attempt.planned.test;
+    return { base, normalizers: inherited.normalizers, ...expectedFiles() };
   },
   attach: (name, content) => attempt.attach(name, content),
 });

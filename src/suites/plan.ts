@@ -96,6 +96,7 @@ class Planner {
       locks: [],
       always: [],
       allowEmpty: false,
+      normalizers: [],
     };
     for (const options of folders) {
       const owner = `a folder of ${file}`;
@@ -361,6 +362,7 @@ class Planner {
       locks: [...outer.locks, ...(options.locks ?? [])],
       always: [...outer.always, ...(options.always ?? []), ...findHookFixtures(options)],
       allowEmpty: options.allowEmpty ?? outer.allowEmpty,
+      normalizers: options.normalize ? [...outer.normalizers, options.normalize] : outer.normalizers,
     };
   }
 

@@ -18,6 +18,8 @@ export interface Inherited {
   readonly locks: readonly string[];
   readonly always: readonly Provider<any>[];
   readonly allowEmpty: boolean;
+  /** What texts go through before they are compared with files. */
+  readonly normalizers: readonly ((text: string) => string)[];
 }
 
 /** A file, a suite, one variant of a suite, or a suite for one of its rows. */

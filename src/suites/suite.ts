@@ -33,6 +33,8 @@ export interface Options extends Annotations {
   locks?: readonly string[] | undefined;
   /** Allow case sources without rows. Default: false, a plan error. */
   allowEmpty?: boolean | undefined;
+  /** Changes computed and expected texts before `check.file` compares them: to leave out a date, for example. Outer ones come first. */
+  normalize?: ((text: string) => string) | undefined;
   /** How often a failed case is retried. A case that passes after a retry is reported as flaky. Default: 0. */
   retries?: number | undefined;
 }
@@ -97,6 +99,7 @@ const commonSpecs: OptionSpecs<Options> = {
   always: listOf('fixtures'),
   concurrency: integerAtLeast(1),
   allowEmpty: booleanSpec,
+  normalize: functionSpec,
   retries: integerAtLeast(0),
 };
 const bindingsByRow = oneOfSpecs('array of overrides, or function that returns one', bindings, functionSpec);

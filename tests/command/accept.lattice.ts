@@ -19,6 +19,9 @@ import { test } from 'red-lattice';
 export const notice = test('a notice', { tags: ['paper'] }, async ({ check }) => {
   await check.file('notices/n4.txt', 'Berth N4\\ncosts 15\\n', { normalize: (text) => text.replace(/printed .*/, '') });
 });
+export const stamped = test('a stamped notice', { normalize: (text) => text.replace(/by .*/, 'by …') }, async ({ check }) => {
+  await check.file('notices/stamp.txt', 'signed by A\\n');
+});
 export const quote = test('a quote', async ({ check }) => {
   await check.file('notices/quote.json', { berth: 'N4', due: 15 });
 });`;
@@ -30,6 +33,7 @@ const project = projectOf({
   'data/dues.csv': csv,
   'notices/n4.txt': 'Berth N4\r\ncosts 12\r\n',
   'notices/old.txt': 'x',
+  'notices/stamp.txt': 'signed by B\n',
 });
 const inProject = testWith({ project });
 

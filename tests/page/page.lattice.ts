@@ -5,6 +5,7 @@ import { pathToFileURL } from 'node:url';
 import { fixture, matrix, suite, table, testWith } from 'red-lattice';
 import { makeRecord } from '../../bench/page/made-record.mjs';
 import { root, runCommand } from '../program.ts';
+import { makeProject } from '../project.ts';
 import { hostile, outcomes } from '../results/outcomes-project.ts';
 import { page, withoutChromium } from './chromium.ts';
 
@@ -53,6 +54,28 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
       (await page.$eval('main', (main) => main.innerText)).replace(/\s+/g, ' '),
       /^34 of 134 cases failed .*loa=12 22 of 22 fail hull=cat & season=winter 13 of 13 fail elsewhere 0 of 92/,
     );
+    check.equal(errors, []);
+  }),
+
+  shown('shows computed values beside those of the file, and the command that accepts them', async ({ check }, { page: { page, errors }, pages }) => {
+    const folder = join(pages.folder, 'dues');
+    await makeProject(folder, {
+      'dues.csv': 'loa,due\n6,15\n8,19\n',
+      'dues.lattice.mjs': `
+        import { cell, dataFile, test } from 'red-lattice';
+        export const dues = test('dues', { cases: dataFile('dues.csv', { columns: { loa: cell.number, due: cell.number } }) },
+          ({ row, check }) => void check.columns({ due: row.loa * 2.5 }));`,
+    });
+    await runCommand(['run'], folder);
+    await runCommand(['report', '-o', 'results.html'], folder);
+    await page.goto(pathToFileURL(join(folder, 'results.html')).href);
+    await page.waitForSelector('.acceptable');
+    check.equal((await page.$eval('.acceptable tbody', (part) => (part as HTMLElement).innerText)).split(/\s+/), ['line', '3', 'due', '19', '20']);
+    check.equal(await page.$eval('.acceptable code', (code) => code.innerText), 'npx red-lattice accept dues.csv');
+    await page.click('.acceptable a');
+    await page.waitForSelector('article.case .columns');
+    check.equal(await page.$$eval('article.case .command code', (codes) => codes.map((code) => code.innerText).at(-1)), 'npx red-lattice accept dues.csv:3');
+    check.equal(await page.$eval('article.case .columns tbody', (rows) => (rows as HTMLElement).innerText.split(/\s+/)), ['due', '19', '20']);
     check.equal(errors, []);
   }),
 
