@@ -63,7 +63,8 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
   if (typeof ids === 'number') return ids;
   const { nameFile } = createFormatting(root, terminal);
   const columns = options.column && new Set(options.column);
-  const collected = collectChanges(failedResults(record, ids), (column) => !columns || columns.has(column));
+  const expected = new Set<string>();
+  const collected = collectChanges(failedResults(record, ids, expected), (column) => !columns || columns.has(column));
   const edited = await editFiles(collected.changes, root, nameFile);
   const whole = columns ? { files: [], refused: [] } : replaceWholeFiles(collected.files, record.folder, root, nameFile);
   const files = [...edited.files.filter(({ made }) => made.length > 0), ...whole.files];
@@ -74,7 +75,7 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
     for (const file of files) for (const line of renderFileChanges(file, terminal.style, options.all === true)) terminal.out(line);
     for (const line of renderRefusals(refused, nameFile, terminal.style, options.all === true)) terminal.out(line);
     if (count + refused.length === 0) terminal.out('nothing to accept: no failed check compares values with columns or files');
-    for (const line of renderUnreadFiles(listUnreadFiles(record, root), terminal.style)) terminal.out(line);
+    for (const line of renderUnreadFiles(listUnreadFiles(record, root, expected), terminal.style)) terminal.out(line);
     if (count > 0) terminal.out('');
   };
   if (!options.format) show();
@@ -95,10 +96,11 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
   return (count > 0 && !isWriting) || refused.length > 0 ? 1 : 0;
 }
 
-/** The failed results of the cases that are meant, with their tests. */
-function* failedResults({ folder }: RecordReference, ids: ReadonlySet<string> | 'all'): Generator<TestedResult> {
+/** The failed results of the cases that are meant, with their tests. Adds the files that contents were compared with to `expected`. */
+function* failedResults({ folder }: RecordReference, ids: ReadonlySet<string> | 'all', expected: Set<string>): Generator<TestedResult> {
   const headers = new Map<number, TestHeader>();
-  for (const entry of readJournals(folder, { inBlocks: true, types: ['ended'] })) {
+  for (const entry of readJournals(folder, { inBlocks: true, types: ['ended', 'expected-file'] })) {
+    if (entry.type === 'expected-file' && entry.file.startsWith('file:')) expected.add(fileURLToPath(entry.file));
     if (entry.type === 'test') headers.set(entry.header.test, entry.header);
     if (entry.type !== 'ended' || entry.result.status !== 'failed' || (ids !== 'all' && !ids.has(entry.result.id))) continue;
     const header = headers.get(entry.result.test);
@@ -116,13 +118,10 @@ function refuseRecord(record: RecordReference, root: string): string | undefined
 }
 
 /** The files that no test compares with any more, by their names. Only a whole run knows. */
-function listUnreadFiles({ folder, info }: RecordReference, root: string): string[] {
+function listUnreadFiles({ info }: RecordReference, root: string, expected: ReadonlySet<string>): string[] {
   if (info.exitStatus === undefined || info.exitStatus > 1 || info.shard || (info.selection && !selectsAll(info.selection))) return [];
-  const expected: string[] = [];
-  for (const entry of readJournals(folder, { inBlocks: true, types: ['expected-file'] }))
-    if (entry.type === 'expected-file' && entry.file.startsWith('file:')) expected.push(fileURLToPath(entry.file));
   const pathsOf = (hashes: FileHashes = {}): string[] => Object.keys(hashes).map((file) => join(root, file));
-  return findUnreadFiles([...new Set(expected)], new Set(pathsOf(info.reads)), pathsOf(info.files)).map((path) => recordedPath(path, root));
+  return findUnreadFiles([...expected], new Set(pathsOf(info.reads)), pathsOf(info.files)).map((path) => recordedPath(path, root));
 }
 
 async function confirm(question: string, options: AcceptCommandOptions, terminal: CommandContext['terminal']): Promise<boolean> {

@@ -20,7 +20,7 @@ export interface FileChanges {
 /** The values of a file that would change: old and new, and the case that asks for each. */
 export function renderFileChanges({ name, made, lines, cases }: FileChanges, style: Style, showsAll: boolean): string[] {
   if (lines) return renderWholeFile(name, lines, cases ?? [], style, showsAll);
-  const shared = sharedTitle(made.flatMap(({ change }) => change.cases));
+  const shared = sharedTitle(made);
   const rows = new Set(made.map(({ change }) => [change.sheet, change.line, change.column, change.index].join(':'))).size;
   const shown = [...made]
     .sort((a, b) => a.change.line - b.change.line || a.change.column - b.change.column)
@@ -49,10 +49,14 @@ export function renderFileChanges({ name, made, lines, cases }: FileChanges, sty
 }
 
 /** What the titles have in common: a file, and suites. */
-function sharedTitle(titles: readonly string[]): string {
-  const [first = [], ...others] = titles.map((title) => title.split(' › '));
-  const length = first.findIndex((part, i) => others.some((other) => other[i] !== part));
-  return first.slice(0, length < 0 ? undefined : length).join(' › ');
+function sharedTitle(made: readonly MadeChange[]): string {
+  let shared: string | undefined;
+  for (const { change } of made)
+    for (const title of change.cases) {
+      if (shared === undefined) shared = title;
+      while (shared !== '' && title !== shared && !title.startsWith(`${shared} › `)) shared = shared.slice(0, Math.max(0, shared.lastIndexOf(' › ')));
+    }
+  return shared ?? '';
 }
 
 function renderWholeFile(name: string, lines: readonly string[], cases: readonly string[], style: Style, showsAll: boolean): string[] {

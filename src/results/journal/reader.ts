@@ -13,6 +13,16 @@ export function decodeEntry(line: string): JournalEntry | undefined {
   }
 }
 
+function beginsWithOneOf(lines: Uint8Array, from: number, beginnings: readonly Uint8Array[]): boolean {
+  for (const bytes of beginnings) {
+    let at = 0;
+    // Most types differ in their first letters.
+    while (at < bytes.length && lines[from + at] === bytes[at]) at++;
+    if (at === bytes.length) return true;
+  }
+  return false;
+}
+
 const MAX_BATCH_ENTRIES = 256;
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
@@ -65,8 +75,7 @@ export class JournalReader {
         end = result?.end ?? endOfLine(lines, from);
       } else {
         end = endOfLine(lines, from);
-        const start = from;
-        const isWanted = !beginnings || isBlock(lines[from]) || beginnings.some((bytes) => bytes.every((byte, i) => lines[start + i] === byte));
+        const isWanted = !beginnings || isBlock(lines[from]) || beginsWithOneOf(lines, from, beginnings);
         const entry = isWanted ? this.#other(decoder.decode(lines.subarray(from, end))) : undefined;
         if (!isWanted) this.#before[this.#lane] = undefined;
         if (entry) entries.push(entry);
