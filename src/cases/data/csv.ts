@@ -32,10 +32,22 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
   readonly #lines: number;
   readonly #file: PositionedReader;
   readonly #text: string;
+  /** Some of its cells can be quoted. */
+  readonly #isQuoted: boolean;
   readonly start: number;
   readonly end: number;
 
-  constructor(file: PositionedReader, text: string, start: number, end: number, line: number, lines: number, unclosed: boolean, number: number) {
+  constructor(
+    file: PositionedReader,
+    text: string,
+    start: number,
+    end: number,
+    line: number,
+    lines: number,
+    unclosed: boolean,
+    isQuoted: boolean,
+    number: number,
+  ) {
     this.#file = file;
     this.#text = text;
     this.start = start;
@@ -43,12 +55,13 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
     this.line = line;
     this.#lines = lines;
     this.unclosed = unclosed;
+    this.#isQuoted = isQuoted;
     this.number = number;
   }
 
   /** What stands between the delimiters, without quotes. */
   get cells(): readonly string[] {
-    this.#cells ??= this.unclosed ? [this.raw] : this.#split();
+    this.#cells ??= this.unclosed ? [this.raw] : this.#isQuoted ? this.#splitQuoted() : this.#split();
     return this.#cells;
   }
 
@@ -70,9 +83,15 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
     return cells;
   }
 
-  /** For a record with quotes, of which more must be known than where a delimiter stands. */
-  set cells(cells: readonly string[]) {
-    this.#cells = cells;
+  #splitQuoted(): string[] {
+    const { delimiter } = this.#file;
+    const cells: string[] = [];
+    for (let from = this.start; ; ) {
+      const end = Math.min(this.end, endOfField(this.#text, from, delimiter));
+      cells.push(unquote(this.#text.slice(from, end)));
+      if (end === this.end) return cells;
+      from = end + delimiter.length;
+    }
   }
 
   /** Its text as in the file. */
@@ -149,23 +168,16 @@ export interface RecordFilterSlot {
 /**
  * Cuts a stream of text into records: all, or those that are chosen.
  *
- * Where records begin and end is found here, so that each knows its line, also behind comments, blank lines and quoted line
- * breaks. Where there are quotes, the cells are split by papaparse, a run of neighbouring records at a time; else by their delimiter.
+ * Each record knows its line, also behind comments, blank lines and quoted line breaks. Its cells are split when they are asked for.
  */
 export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile, choosing: RecordFilterSlot = {}): AsyncGenerator<RecordBatch> {
   const cutter = new RecordScanner(file, choosing);
   for await (const piece of pieces) {
     cutter.add(piece);
-    for (let cut = cutter.next(false); cut; cut = cutter.next(false)) yield cutter.sawQuote ? splitAll(cut, cutter.text, file, choosing) : cut;
+    for (let cut = cutter.next(false); cut; cut = cutter.next(false)) yield cut;
     cutter.limit();
   }
-  for (let cut = cutter.next(true); cut; cut = cutter.next(true)) yield cutter.sawQuote ? splitAll(cut, cutter.text, file, choosing) : cut;
-}
-
-/** Where there are quotes, whether a record is chosen is known when its cells are. */
-async function splitAll({ records, read }: RecordBatch, text: string, { delimiter }: CsvFile, { choice }: RecordFilterSlot): Promise<RecordBatch> {
-  await splitQuoted(text, records, delimiter);
-  return { records: choice ? records.filter((record) => isChosen(record, choice)) : records, read };
+  for (let cut = cutter.next(true); cut; cut = cutter.next(true)) yield cut;
 }
 
 /** Finds out where the records of a text begin and end, as it comes in. */
@@ -182,16 +194,10 @@ class RecordScanner {
   #quote = -1;
   /** Characters that a record must have before its closing quote is looked for again. */
   #retryLength = 0;
-  /** There were quotes among the records that came last. */
-  sawQuote = false;
 
   constructor(file: CsvFile, choosing: RecordFilterSlot) {
     this.#file = { ...file, cells: 0 };
     this.#choosing = choosing;
-  }
-
-  get text(): string {
-    return this.#text;
   }
 
   add(piece: string): void {
@@ -215,7 +221,6 @@ class RecordScanner {
     const commentUnit = comment?.charCodeAt(0);
     const before = this.#read;
     const records: CsvRecord[] = [];
-    this.sawQuote = false;
     while (this.#start < text.length && records.length < MAX_BATCH_RECORDS) {
       const start = this.#start;
       let end = text.indexOf('\n', start);
@@ -241,13 +246,15 @@ class RecordScanner {
           end = close;
         }
         isQuoted = true;
-        this.sawQuote = true;
       }
       if (!skipped) {
         const isBeforeBreak = end < text.length && text.charCodeAt(end - 1) === CARRIAGE_RETURN;
         const to = isBeforeBreak ? end - 1 : end;
-        if (!choice || isQuoted || isTextChosen(text, start, to, delimiter, choice))
-          records.push(new CsvRecord(this.#file, text, start, to, this.#line, lines, unclosed, this.#read));
+        if (isQuoted || !choice || isTextChosen(text, start, to, delimiter, choice)) {
+          const record = new CsvRecord(this.#file, text, start, to, this.#line, lines, unclosed, isQuoted, this.#read);
+          // Where there are quotes, whether a record is chosen is known when its cells are.
+          if (!choice || !isQuoted || isChosen(record, choice)) records.push(record);
+        }
         this.#read++;
       }
       this.#start = end + 1;
@@ -301,25 +308,14 @@ export function endOfField(text: string, start: number, delimiter: string): numb
   return Math.min(a, b);
 }
 
-/** Fills in the cells of records among which there are quotes. As far as these are neighbours and end alike, they are split in one go. */
-async function splitQuoted(text: string, records: readonly CsvRecord[], delimiter: string): Promise<void> {
-  const { default: papa } = await import('papaparse');
-  for (let from = 0; from < records.length; ) {
-    const first = records[from] as CsvRecord;
-    const newline = text.charCodeAt(first.end) === CARRIAGE_RETURN ? '\r\n' : '\n';
-    let last = first;
-    let to = from + 1;
-    for (; to < records.length && !last.unclosed; to++) {
-      const next = records[to] as CsvRecord;
-      if (next.unclosed || next.start - last.end !== newline.length || text.charCodeAt(last.end) !== newline.charCodeAt(0)) break;
-      last = next;
-    }
-    const options = { delimiter, newline, quoteChar: quote } as const;
-    const whole = first.unclosed ? [] : papa.parse<string[]>(text.slice(first.start, last.end), options).data;
-    for (let i = from; i < to && !first.unclosed; i++) {
-      const record = records[i] as CsvRecord;
-      record.cells = (whole.length === to - from ? whole[i - from] : papa.parse<string[]>(record.raw, options).data[0]) ?? [];
-    }
-    from = to;
+/** The text of a cell: what is between its quotes, and what follows them, which nothing should. */
+function unquote(raw: string): string {
+  if (!raw.startsWith(quote)) return raw;
+  let close = 1;
+  for (;;) {
+    close = raw.indexOf(quote, close);
+    if (raw[close + 1] !== quote) break;
+    close += 2;
   }
+  return raw.slice(1, close).replaceAll('""', quote) + raw.slice(close + 1);
 }
