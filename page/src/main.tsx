@@ -5,6 +5,7 @@ import { Store } from './record/store.ts';
 import './style/base.css';
 import './style/bar.css';
 import './style/overview.css';
+import './style/lattice.css';
 import './style/tests.css';
 import './style/case.css';
 import './style/matrix.css';

@@ -11,6 +11,7 @@ import { formatCondition } from '../../../src/results/where/condition.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { Acceptable } from '../parts/Acceptable.tsx';
 import { FailureBlock } from '../parts/Failure.tsx';
+import { Lattice } from '../parts/Lattice.tsx';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { SuspectsLine } from '../parts/SuspectsLine.tsx';
 import { type Item, isFailing, keyOf, type Store, type TestItem } from '../record/store.ts';
@@ -31,85 +32,94 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
     failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length + (info?.strictWarnings ?? 0) > 0;
   return (
     <div className="overview">
-      <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live || unrun ? 'open' : 'good'}`}>
-        <h2>
-          {store.items.length === 0 && !isRed
-            ? store.live
-              ? 'No results yet'
-              : 'No case ran'
-            : isRed
-              ? `${failing.length.toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed`
-              : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed or were excused`}
-        </h2>
-        <Counts counts={state.counts} />
-        {beside !== undefined && <p>{beside}</p>}
-        <p className="quiet">
-          {info?.milliseconds === undefined ? (store.live ? 'running' : 'incomplete') : `${duration(info.milliseconds)}`} · cases {duration(state.totalCaseMs)}
-          {info && info.lanes > 1 && info.milliseconds !== undefined && state.totalCaseMs > info.milliseconds ? ` in ${info.lanes} lanes` : ''} · seed{' '}
-          {info?.seed} · {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
-        </p>
-        {unrun && (
-          <p>
-            <Sign status="not-run" /> {escapeControls(renderUnrun(unrun))}
+      <div>
+        <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live || unrun ? 'open' : 'good'}`}>
+          <h2>
+            {store.items.length === 0 && !isRed
+              ? store.live
+                ? 'No results yet'
+                : 'No case ran'
+              : isRed
+                ? `${failing.length.toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed`
+                : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed or were excused`}
+          </h2>
+          <Counts counts={state.counts} />
+          {beside !== undefined && <p>{beside}</p>}
+          <p className="quiet">
+            {info?.milliseconds === undefined ? (store.live ? 'running' : 'incomplete') : `${duration(info.milliseconds)}`} · cases{' '}
+            {duration(state.totalCaseMs)}
+            {info && info.lanes > 1 && info.milliseconds !== undefined && state.totalCaseMs > info.milliseconds ? ` in ${info.lanes} lanes` : ''} · seed{' '}
+            {info?.seed} · {info?.started.slice(0, 16).replace('T', ' ')} UTC · Red Lattice {info?.tool}, Node {info?.node}
           </p>
-        )}
-        {before && failing.length > 0 && (
-          <p>
-            {newly.size === 0
-              ? 'All of them also failed in the previous run.'
-              : newly.size === failing.length
-                ? 'All of them are newly failing.'
-                : `${newly.size} newly failing, ${failing.length - newly.size} still failing.`}{' '}
-            <a href={hrefOf({ view: 'compare' })}>compare</a>
-          </p>
-        )}
-      </section>
-      <Problems problems={[...state.loadFailures, ...state.planProblems, ...state.told]} title="Problems" />
-      {state.tornDown.map(({ id, title, result }) => (
-        <section key={id} className="torn">
-          <h3>
-            <Sign status={result.status} /> {escapeControls(title)}
-          </h3>
-          {result.failures.map((failure, i) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
-            <FailureBlock key={i} failure={failure} store={store} />
-          ))}
+          {unrun && (
+            <p>
+              <Sign status="not-run" /> {escapeControls(renderUnrun(unrun))}
+            </p>
+          )}
+          {before && failing.length > 0 && (
+            <p>
+              {newly.size === 0
+                ? 'All of them also failed in the previous run.'
+                : newly.size === failing.length
+                  ? 'All of them are newly failing.'
+                  : `${newly.size} newly failing, ${failing.length - newly.size} still failing.`}{' '}
+              <a href={hrefOf({ view: 'compare' })}>compare</a>
+            </p>
+          )}
         </section>
-      ))}
-      {red.length > 0 && (
-        <section>
-          <h3>What fails, and where</h3>
-          {red.map((test) => (
-            <RedTest key={test.header.test} test={test} newly={newly} where={where.get(test.header.test)} />
-          ))}
-        </section>
-      )}
-      <Excused store={store} />
-      <Problems problems={state.warnings} title="Warnings" />
-      <Slow store={store} />
-      {history.length > 0 && (
-        <section>
-          <h3>Recent runs</h3>
-          <table className="runs">
-            <thead>
-              <tr>
-                <th scope="col">run</th>
-                <th scope="col">result</th>
-              </tr>
-            </thead>
-            <tbody>
-              {history.slice(0, most).map((run) => (
-                <tr key={run.name}>
-                  <td>{run.started.slice(0, 16).replace('T', ' ')} UTC</td>
-                  <td>
-                    <Counts counts={run.counts} />
-                  </td>
+        <Lattice store={store} />
+        <Problems problems={[...state.loadFailures, ...state.planProblems, ...state.told]} title="Problems" />
+        {state.tornDown.map(({ id, title, result }) => (
+          <section key={id} className="torn">
+            <h3>
+              <Sign status={result.status} /> {escapeControls(title)}
+            </h3>
+            {result.failures.map((failure, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+              <FailureBlock key={i} failure={failure} store={store} />
+            ))}
+          </section>
+        ))}
+        {red.length > 0 && (
+          <section>
+            <h3>What fails, and where</h3>
+            {red.map((test) => (
+              <RedTest key={test.header.test} test={test} newly={newly} where={where.get(test.header.test)} />
+            ))}
+          </section>
+        )}
+      </div>
+      <aside>
+        <Excused store={store} />
+        <Problems problems={state.warnings} title="Warnings" />
+        <Slow store={store} />
+        {history.length > 0 && (
+          <section>
+            <h3>Recent runs</h3>
+            <Trend history={history} />
+            <table className="runs">
+              <thead>
+                <tr>
+                  <th scope="col">run</th>
+                  <th scope="col">result</th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
-        </section>
-      )}
+              </thead>
+              <tbody>
+                {history.slice(0, most).map((run) => (
+                  <tr key={run.name}>
+                    <td className="when" title={`${run.started.slice(0, 16).replace('T', ' ')} UTC`}>
+                      {run.started.slice(5, 16).replace('T', ' ')}
+                    </td>
+                    <td>
+                      <Counts counts={run.counts} />
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </section>
+        )}
+      </aside>
     </div>
   );
 }
@@ -250,5 +260,36 @@ function Slow({ store }: { readonly store: Store }) {
         </tbody>
       </table>
     </section>
+  );
+}
+
+/** Runs that the trend shows. */
+const MAX_TREND_RUNS = 30;
+const TREND_HEIGHT = 44;
+
+/** The earlier runs as bars, the oldest first: passed, and failed on top. */
+function Trend({ history }: { readonly history: Store['history'] }) {
+  const runs = history.slice(0, MAX_TREND_RUNS).reverse();
+  if (runs.length < 3) return null;
+  const countOf = (counts: Readonly<Record<string, number>>, failing: boolean): number =>
+    Object.entries(counts).reduce((sum, [status, count]) => sum + (isFailing(status as Status) === failing ? count : 0), 0);
+  const most = Math.max(1, ...runs.map(({ counts }) => countOf(counts, true) + countOf(counts, false)));
+  const width = 100 / runs.length;
+  const label = `${runs.length} earlier runs: ${runs.filter(({ counts }) => countOf(counts, true) > 0).length} with failures`;
+  return (
+    <svg className="trend" viewBox={`0 0 100 ${TREND_HEIGHT}`} preserveAspectRatio="none" role="img" aria-label={label}>
+      {runs.map(({ name, counts, started }, i) => {
+        const [failed, other] = [(countOf(counts, true) / most) * TREND_HEIGHT, (countOf(counts, false) / most) * TREND_HEIGHT];
+        // A single failure among thousands can be seen.
+        const high = failed > 0 ? Math.max(2, failed) : 0;
+        return (
+          <g key={name}>
+            <title>{`${started.slice(0, 16).replace('T', ' ')} UTC: ${countOf(counts, true)} failed of ${countOf(counts, true) + countOf(counts, false)}`}</title>
+            <rect className="passed" x={i * width} width={width * 0.8} y={TREND_HEIGHT - other} height={other} />
+            <rect className="failed" x={i * width} width={width * 0.8} y={Math.max(0, TREND_HEIGHT - other - high)} height={high} />
+          </g>
+        );
+      })}
+    </svg>
   );
 }

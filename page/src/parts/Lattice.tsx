@@ -1,0 +1,222 @@
+import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { duration, escapeControls, statusLabel } from '../../../src/formats/style.ts';
+import type { Status } from '../../../src/running/result.ts';
+import { type Item, isFailing, type Store, timeOf } from '../record/store.ts';
+import { go } from '../route.ts';
+import { type BlockLayout, chooseStep, layOutBlock } from './lattice-layout.ts';
+
+type Shading = 'status' | 'time';
+
+/** The most that the lattice takes of the page's height, in CSS pixels. */
+const MAX_HEIGHT = 300;
+const INITIAL_WIDTH = 900;
+
+interface Block {
+  readonly file: string;
+  readonly items: readonly Item[];
+}
+
+/** All cases as cells, in the order of the plan, a block for each file. */
+export function Lattice({ store }: { readonly store: Store }) {
+  const [shading, setShading] = useState<Shading>('status');
+  const [width, setWidth] = useState(INITIAL_WIDTH);
+  const frame = useRef<HTMLDivElement>(null);
+  const blocks = useMemo(() => groupByFile(store.items), [store, store.version]);
+  const longest = useMemo(() => store.items.reduce((most, item) => Math.max(most, timeOf(item.result)), 0), [store, store.version]);
+  const step = chooseStep(
+    blocks.map(({ items }) => items.length),
+    width,
+    MAX_HEIGHT,
+  );
+  useLayoutEffect(() => {
+    const element = frame.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() => setWidth(element.clientWidth));
+    observer.observe(element);
+    setWidth(element.clientWidth);
+    return () => observer.disconnect();
+  }, []);
+  if (store.items.length === 0) return null;
+  return (
+    <section className="lattice">
+      <header>
+        <h3>All cases</h3>
+        <fieldset>
+          <legend className="unseen">what the colour of a cell shows</legend>
+          {(['status', 'time'] as const).map((one) => (
+            <button type="button" key={one} aria-pressed={shading === one} onClick={() => setShading(one)}>
+              {one}
+            </button>
+          ))}
+        </fieldset>
+      </header>
+      <div className="blocks" ref={frame}>
+        {blocks.map((block) => (
+          <FileBlock key={block.file} block={block} layout={layOutBlock(block.items.length, step, width)} step={step} shading={shading} longest={longest} />
+        ))}
+      </div>
+    </section>
+  );
+}
+
+function groupByFile(items: readonly Item[]): Block[] {
+  const byFile = new Map<string, Item[]>();
+  const ordered = [...items].sort((a, b) => a.result.test - b.result.test || a.result.ordinal - b.result.ordinal);
+  for (const item of ordered) {
+    const { file } = item.test.header;
+    const known = byFile.get(file);
+    if (known) known.push(item);
+    else byFile.set(file, [item]);
+  }
+  return [...byFile].map(([file, all]) => ({ file, items: all }));
+}
+
+interface BlockProps {
+  readonly block: Block;
+  readonly layout: BlockLayout;
+  readonly step: number;
+  readonly shading: Shading;
+  readonly longest: number;
+}
+
+function FileBlock({ block: { file, items }, layout, step, shading, longest }: BlockProps) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [at, setAt] = useState<number>();
+  const failing = items.filter(({ result }) => isFailing(result.status)).length;
+  useEffect(() => {
+    if (canvas.current) draw(canvas.current, { items, layout, step, shading, longest, at });
+    // The colours are those of the theme.
+    const observer = new MutationObserver(() => canvas.current && draw(canvas.current, { items, layout, step, shading, longest, at }));
+    observer.observe(document.documentElement, { attributeFilter: ['data-theme'] });
+    return () => observer.disconnect();
+  }, [items, layout, step, shading, longest, at]);
+
+  const cellAt = (event: PointerEvent): number | undefined => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const column = Math.floor((event.clientX - box.left) / step);
+    const index = Math.floor((event.clientY - box.top) / step) * layout.columns + column;
+    return column >= 0 && column < layout.columns && index >= 0 && index < items.length ? index : undefined;
+  };
+  const open = (index: number | undefined): void => {
+    const item = index === undefined ? undefined : items[index];
+    if (item) go({ view: 'tests', case: item.result.id });
+  };
+  const onKeyDown = (event: KeyboardEvent): void => {
+    const moves: Readonly<Record<string, number>> = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: layout.columns, ArrowUp: -layout.columns };
+    if (event.key === 'Enter') open(at ?? 0);
+    else if (moves[event.key] === undefined) return;
+    else setAt(Math.max(0, Math.min(items.length - 1, at === undefined ? 0 : at + (moves[event.key] as number))));
+    event.preventDefault();
+    event.stopPropagation();
+  };
+  const shown = at === undefined ? undefined : items[at];
+  return (
+    <figure className="block">
+      <figcaption title={file}>
+        <span className="file">{shortName(file)}</span> {failing > 0 && <span className="failed">✗ {failing}</span>}
+      </figcaption>
+      <div className="cells" style={{ width: layout.width, height: layout.height }}>
+        <button
+          type="button"
+          aria-label={`${file}: ${items.length} cases, ${failing} failing. ${shown ? describe(shown) : 'Arrow keys move, Enter opens a case.'}`}
+          onPointerMove={(event) => setAt(cellAt(event))}
+          onPointerLeave={() => setAt(undefined)}
+          onBlur={() => setAt(undefined)}
+          onClick={() => open(at)}
+          onKeyDown={onKeyDown}
+        >
+          <canvas ref={canvas} style={{ width: layout.width, height: layout.height }} />
+        </button>
+        {shown && at !== undefined && (
+          <div
+            className="tip"
+            style={{ left: Math.min((at % layout.columns) * step, Math.max(0, layout.width - 120)), top: (Math.floor(at / layout.columns) + 1) * step + 4 }}
+          >
+            {describe(shown)}
+          </div>
+        )}
+      </div>
+    </figure>
+  );
+}
+
+/** Titles can be long: the end tells cases apart. */
+const MAX_TITLE_LENGTH = 160;
+
+function describe({ result }: Item): string {
+  const title = result.title.length > MAX_TITLE_LENGTH ? `…${result.title.slice(-MAX_TITLE_LENGTH)}` : result.title;
+  return `${escapeControls(title)} · ${statusLabel(result.status)} · ${duration(timeOf(result))}`;
+}
+
+const shortName = (file: string): string => file.replace(/^.*\//, '').replace(/\.lattice\.[cm]?[jt]sx?$/, '');
+
+const colours: Readonly<Record<Status, string>> = {
+  passed: '--cell-passed',
+  failed: '--failed',
+  errored: '--errored',
+  'known-failure': '--known-failure',
+  skipped: '--faint',
+  'not-requested': '--faint',
+  'not-run': '--faint',
+};
+
+/** Draws the cells. Statuses differ in shape as well: failures are full, with a notch; what did not run is an outline. */
+function draw(
+  canvas: HTMLCanvasElement,
+  { items, layout, step, shading, longest, at }: Omit<BlockProps, 'block'> & { readonly items: readonly Item[]; readonly at: number | undefined },
+): void {
+  const scale = devicePixelRatio || 1;
+  canvas.width = Math.round(layout.width * scale);
+  canvas.height = Math.round(layout.height * scale);
+  const context = canvas.getContext('2d');
+  if (!context) return;
+  const style = getComputedStyle(document.documentElement);
+  const colourOf = (name: string): string => resolveColour(style.getPropertyValue(name));
+  const palette = Object.fromEntries(Object.entries(colours).map(([status, name]) => [status, colourOf(name)]));
+  const [ink, card, body] = [colourOf('--ink'), colourOf('--card'), colourOf('--body')];
+  context.scale(scale, scale);
+  const gap = step >= 9 ? 2 : 1;
+  const size = step - gap;
+  for (const [index, { result }] of items.entries()) {
+    const [x, y] = [(index % layout.columns) * step, Math.floor(index / layout.columns) * step];
+    const colour = palette[result.status] as string;
+    context.globalAlpha = 1;
+    if (shading === 'time') {
+      // Times span orders of magnitude.
+      context.fillStyle = body;
+      context.globalAlpha = 0.12 + 0.88 * (Math.log1p(timeOf(result)) / Math.log1p(longest || 1));
+      context.fillRect(x, y, size, size);
+    } else if (colours[result.status] === '--faint') {
+      context.strokeStyle = colour;
+      context.lineWidth = 1;
+      context.strokeRect(x + 0.5, y + 0.5, size - 1, size - 1);
+    } else {
+      context.fillStyle = colour;
+      context.fillRect(x, y, size, size);
+    }
+    context.globalAlpha = 1;
+    if (isFailing(result.status) && size >= 6) {
+      context.fillStyle = card;
+      context.beginPath();
+      context.moveTo(x + size, y);
+      context.lineTo(x + size, y + size / 2);
+      context.lineTo(x + size / 2, y);
+      context.fill();
+    }
+    if (index === at) {
+      context.strokeStyle = ink;
+      context.lineWidth = 1.5;
+      context.strokeRect(x - 0.25, y - 0.25, size + 0.5, size + 0.5);
+    }
+  }
+}
+
+/** A colour that depends on the theme, as the canvas takes it. */
+function resolveColour(value: string): string {
+  const probe = document.createElement('span');
+  probe.style.color = value;
+  document.body.append(probe);
+  const { color } = getComputedStyle(probe);
+  probe.remove();
+  return color;
+}
