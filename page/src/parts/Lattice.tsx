@@ -9,25 +9,39 @@ type Shading = 'status' | 'time';
 
 /** The most that the lattice takes of the page's height, in CSS pixels. */
 const MAX_HEIGHT = 300;
-const INITIAL_WIDTH = 900;
 
 interface Block {
   readonly file: string;
   readonly items: readonly Item[];
 }
 
+/** Of a run with more cases than this, the lattice is drawn when the rest of the page is there. */
+const MAX_IMMEDIATE_CASES = 5_000;
+
 /** All cases as cells, in the order of the plan, a block for each file. */
 export function Lattice({ store }: { readonly store: Store }) {
+  const [isReady, setReady] = useState(store.items.length <= MAX_IMMEDIATE_CASES);
+  useEffect(() => {
+    if (isReady) return undefined;
+    const timer = setTimeout(() => setReady(true));
+    return () => clearTimeout(timer);
+  }, [isReady]);
+  return isReady ? <Blocks store={store} /> : <section className="lattice" style={{ height: MAX_HEIGHT }} />;
+}
+
+function Blocks({ store }: { readonly store: Store }) {
   const [shading, setShading] = useState<Shading>('status');
-  const [width, setWidth] = useState(INITIAL_WIDTH);
+  const [width, setWidth] = useState<number>();
   const frame = useRef<HTMLDivElement>(null);
   const blocks = useMemo(() => groupByFile(store.items), [store, store.version]);
   const longest = useMemo(() => store.items.reduce((most, item) => Math.max(most, timeOf(item.result)), 0), [store, store.version]);
-  const step = chooseStep(
-    blocks.map(({ items }) => items.length),
-    width,
-    MAX_HEIGHT,
-  );
+  const step =
+    width &&
+    chooseStep(
+      blocks.map(({ items }) => items.length),
+      width,
+      MAX_HEIGHT,
+    );
   useLayoutEffect(() => {
     const element = frame.current;
     if (!element) return;
@@ -51,8 +65,15 @@ export function Lattice({ store }: { readonly store: Store }) {
         </fieldset>
       </header>
       <div className="blocks" ref={frame}>
-        {blocks.map((block) => (
-          <FileBlock key={block.file} block={block} layout={layOutBlock(block.items.length, step, width)} step={step} shading={shading} longest={longest} />
+        {(step ? blocks : []).map((block) => (
+          <FileBlock
+            key={block.file}
+            block={block}
+            layout={layOutBlock(block.items.length, step as number, width as number)}
+            step={step as number}
+            shading={shading}
+            longest={longest}
+          />
         ))}
       </div>
     </section>
