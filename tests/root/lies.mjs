@@ -55,6 +55,20 @@ const lies = [
   ],
   ['failed counts as passed', 'running/verdict.ts', "return { status: 'failed', cause: own.cause };", "return { status: 'passed' };"],
   ['errored counts as passed', 'running/verdict.ts', "return { status: 'errored', cause: error.cause };", "return { status: 'passed' };"],
+  ['accept writes without being told to', 'command/accept.ts', 'count > 0 && (options.yes === true ||', 'count > 0 && (true ||'],
+  [
+    'accept writes into files that changed since the run',
+    'command/accept.ts',
+    'if (changed.length === 0) return undefined;',
+    'if (changed.length >= 0) return undefined;',
+  ],
+  ['a conflict of accepted values is settled by the first', 'accepting/collect.ts', 'changes: all.filter(({ conflict }) => !conflict),', 'changes: all,'],
+  [
+    'the first cause that narrow finds is left out',
+    'results/narrowing/narrow-test.ts',
+    'causes: this.#found.map((cause)',
+    'causes: this.#found.slice(1).map((cause)',
+  ],
   [
     'a test that nobody exports is forgotten',
     'suites/unreachable.ts',

@@ -994,4 +994,62 @@ export function due(loa: Length, season: number): number {
     absent: 'touched',
     says: ['hour=1', 'hour=2', 'b.lattice.mjs', 'untouched', '3 cases in 2 tests, 2 files'],
   },
+  {
+    name: 'narrow names the values that make a test fail',
+    files: {
+      'a.lattice.mjs': `
+        const all = [1, 2, 3].flatMap((a) => ['x', 'y', 'z'].flatMap((b) => [true, false].map((c) => ({ a, b, c }))));
+        export const one = test('one', { cases: rows(all) }, ({ row, check }) => check.holds(!(row.a === 2 && row.b === 'y')));
+        export const two = test('two', { cases: rows(all) }, ({ check }) => check.holds(true));`,
+    },
+    args: ['narrow', '--lanes', '1'],
+    status: 0,
+    last: '1 of 1 failing test explained',
+    says: ['cause  a=2 & b=y  3 of 3 fail'],
+  },
+  {
+    name: 'computed values are accepted when that is said, and not before',
+    files: {
+      'dues.csv': '# by hand\r\nloa,due,note\r\n6,15,"a, b"\r\n8,19,\r\n',
+      'a.lattice.mjs': `
+        const columns = { loa: cell.number, due: cell.number, note: cell.text.default('') };
+        export const dues = test('{loa} m', { cases: dataFile('dues.csv', { columns }) }, ({ row, check }) => { check.columns({ due: row.loa * 2.5 }); });
+        export const notice = test('notice', async ({ check }) => { await check.file('out/n4.txt', 'N4\\n'); });`,
+    },
+    args: ['run'],
+    status: 1,
+    results: { '6 m': pass, '8 m': 'failed/check', notice: 'failed/check' },
+    then: [
+      { args: ['accept', '--check'], status: 1, says: ['19 → 20', 'new file of 3 bytes', '1 value in 1 file and 1 whole file would change'] },
+      { args: ['accept'], status: 2, error: ['accept writes without a question only with --yes'] },
+      { args: ['run'], status: 1 },
+      { args: ['accept', '--yes'], status: 0, says: ['accepted 1 value in 1 file and 1 whole file'] },
+      { args: ['run'], status: 0, says: ['3 passed, 0 failed'] },
+    ],
+    wrote: { 'dues.csv': '# by hand\r\nloa,due,note\r\n6,15,"a, b"\r\n8,20,\r\n', 'out/n4.txt': 'N4\n' },
+  },
+  {
+    name: 'values that tests disagree about are not accepted, nor into a file that changed',
+    files: {
+      'dues.csv': 'due\n1\n',
+      'other.csv': 'due\n1\n',
+      'a.lattice.mjs': `
+        import { appendFileSync } from 'node:fs';
+        export const one = test('one', { cases: dataFile('dues.csv') }, ({ check }) => { check.columns({ due: '2' }); });
+        export const two = test('two', { cases: dataFile('dues.csv') }, ({ check }) => { check.columns({ due: '3' }); });
+        export const late = test('late', { cases: dataFile('other.csv'), tags: ['late'] }, async ({ check }) => {
+          check.columns({ due: '2' });
+          await new Promise((done) => setTimeout(done, 300));
+          appendFileSync('other.csv', '5\\n');
+        });`,
+    },
+    args: ['run', '--not-tag', 'late'],
+    status: 1,
+    then: [
+      { args: ['accept', '--yes'], status: 1, says: ['tests want different values: 2 and 3'] },
+      { args: ['run', '--tag', 'late'], status: 1 },
+      { args: ['accept', '--yes'], status: 2, error: ['other.csv changed since the run'] },
+    ],
+    wrote: { 'dues.csv': 'due\n1\n', 'other.csv': 'due\n1\n5\n' },
+  },
 ];

@@ -63,6 +63,12 @@ async function differenceOf(outcome) {
     for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
     if (outcome.lines) assert.ok(seen.out.split('\n').length < outcome.lines, `${seen.out.split('\n').length} lines are printed`);
     for (const text of outcome.error ?? []) assert.ok(seen.error.includes(text), `standard error does not say: ${text}\n${seen.error}`);
+    for (const { args, status, says = [], error = [] } of outcome.then ?? []) {
+      const after = await runCommand(folder, args);
+      assert.equal(after.status, status, `exit status of ${args.join(' ')}\n${after.out}${after.error}`);
+      for (const text of says) assert.ok(after.out.includes(text), `${args.join(' ')} does not say: ${text}\n${after.out}`);
+      for (const text of error) assert.ok(after.error.includes(text), `${args.join(' ')} does not say: ${text}\n${after.error}`);
+    }
     for (const [name, text] of Object.entries(outcome.wrote ?? {})) assert.equal(readFileSync(join(folder, name), 'utf8'), text, name);
     if (outcome.ids) assert.equal(new Set(seen.results.map(({ id }) => id)).size, outcome.ids, 'different ids on record');
     if (outcome.absent) assert.ok(!existsSync(join(folder, outcome.absent)), `there is a file ${outcome.absent}`);
