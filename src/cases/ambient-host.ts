@@ -20,8 +20,8 @@ export function setAmbientHost(host: AmbientHost, ofLane = false): void {
   isOfLane = ofLane;
 }
 
-/** How the contents of files are compared: with what, and who is told of it. */
-export const expectedFiles = (): Pick<AmbientHost, 'files' | 'onExpectedFile'> => ({ files: ambient?.files, onExpectedFile: ambient?.onExpectedFile });
+/** Who takes each file that a content is compared with. */
+export const expectedFileListener = (): AmbientHost['onExpectedFile'] => ambient?.onExpectedFile;
 
 export const outsideTests = (): ExpansionContext => ({ ...ambient, base: undefined, slug: '' });
 

@@ -1,4 +1,4 @@
-import { expectedFiles } from '../cases/ambient-host.ts';
+import { expectedFileListener } from '../cases/ambient-host.ts';
 import { CaseSourceImpl } from '../cases/source.ts';
 import type { CheckedCase } from '../checks/row-checks.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
@@ -11,8 +11,8 @@ export const checkedCase = (attempt: { readonly planned: PlannedCaseImpl; attach
     return { row, shown: redactedRow, written: entry.written, cells: cases && CaseSourceImpl.partsOf(cases).cells };
   },
   get fileSettings() {
-    const { base, inherited } = attempt.planned.test;
-    return { base, normalizers: inherited.normalizers, ...expectedFiles() };
+    const { base, files, inherited } = attempt.planned.test;
+    return { base, files, normalizers: inherited.normalizers, onExpectedFile: expectedFileListener() };
   },
   attach: (name, content) => attempt.attach(name, content),
 });

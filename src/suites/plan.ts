@@ -13,7 +13,7 @@ import { endCreated } from './created-items.ts';
 import { buildOverrideLayers, findUnknownTags, joinEntries } from './expand.ts';
 import { collectNeeds } from './needs.ts';
 import { findHookFixtures, findOverrides, mergeLayers } from './override-layers.ts';
-import type { Group, Inherited, Plan, PlannedTest } from './planned.ts';
+import { type Group, type Inherited, inheritedFrom, type Plan, type PlannedTest } from './planned.ts';
 import { boundSecrets, redactEntry } from './redaction.ts';
 import { type Child, invalidChild, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, TestImpl } from './suite.ts';
 import { findUnreachable } from './unreachable.ts';
@@ -87,17 +87,7 @@ class Planner {
 
   async #addFile({ file, url, exports, folders }: LoadedFile, defaults: Defaults): Promise<void> {
     this.#maxConcurrency = defaults.maxConcurrency ?? Number.POSITIVE_INFINITY;
-    let inherited: Inherited = {
-      levels: [],
-      annotations: {},
-      timeout: defaults.timeout,
-      concurrency: defaults.concurrency,
-      retries: defaults.retries ?? 0,
-      locks: [],
-      always: [],
-      allowEmpty: false,
-      normalizers: [],
-    };
+    let inherited = inheritedFrom(defaults);
     for (const options of folders) {
       const owner = `a folder of ${file}`;
       inherited = this.#inherit(
@@ -265,6 +255,7 @@ class Planner {
       source: parts?.description,
       columns: parts?.columns ?? [],
       base,
+      files: this.#surroundings.files,
     };
     const outer = Object.keys(parent.entry?.row ?? {});
     if (options.cases) {

@@ -1,6 +1,6 @@
 import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/annotations.ts';
 import { caseSlug, formatCaseId, formatValuesName } from '../cases/ids.ts';
-import type { RowEntry } from '../cases/row.ts';
+import type { FileSource, RowEntry } from '../cases/row.ts';
 import { fillIn, hasPlaceholders, renderTitle, type Title } from '../cases/title.ts';
 import type { Definition, Provider } from '../fixtures/fixture.ts';
 import type { OverrideLayer } from '../fixtures/graph.ts';
@@ -21,6 +21,27 @@ export interface Inherited {
   /** What texts go through before they are compared with files. */
   readonly normalizers: readonly ((text: string) => string)[];
 }
+
+/** What a file inherits from nothing but the defaults of the run. */
+export const inheritedFrom = ({
+  timeout,
+  concurrency,
+  retries = 0,
+}: {
+  readonly timeout: number;
+  readonly concurrency: number;
+  readonly retries?: number | undefined;
+}): Inherited => ({
+  levels: [],
+  annotations: {},
+  timeout,
+  concurrency,
+  retries,
+  locks: [],
+  always: [],
+  allowEmpty: false,
+  normalizers: [],
+});
 
 /** A file, a suite, one variant of a suite, or a suite for one of its rows. */
 export interface Group {
@@ -55,6 +76,8 @@ export interface PlannedTest {
   readonly columns: readonly string[];
   /** The file that exports it: what relative data files start from. */
   readonly base: URL | undefined;
+  /** What files are read with. */
+  readonly files: FileSource | undefined;
 }
 
 export interface Plan {

@@ -4,6 +4,7 @@ import * as bookings from '../../examples/harbour-office/tests/bookings.lattice.
 import * as days from '../../examples/harbour-office/tests/days.lattice.ts';
 import * as draft from '../../examples/harbour-office/tests/draft.lattice.ts';
 import * as dues from '../../examples/harbour-office/tests/dues.lattice.ts';
+import * as nextEdition from '../../examples/harbour-office/tests/next-edition.lattice.ts';
 import * as prices from '../../examples/harbour-office/tests/prices.lattice.ts';
 import * as tides from '../../examples/harbour-office/tests/tides.lattice.ts';
 import { memoryFiles } from '../inner.ts';
@@ -15,12 +16,12 @@ export const excluded = {
 };
 
 /** The files that the suites read, from the folder of the tests. */
-export const dataFiles = ['data/dues.csv', 'data/tides.jsonl', 'data/prices.xlsx'];
+export const dataFiles = ['data/dues.csv', 'data/tides.jsonl', 'data/prices.xlsx', 'data/dues-2032.csv', 'notices/dues-2032.txt'];
 
 /** Runs the harbour office's suites here, the draft's among them; tells each case's id, status and what its failures say. */
 export async function harbourOutcome(contents: Readonly<Record<string, Uint8Array>>): Promise<string[]> {
   const told: string[] = [];
-  const suites = [berths, bookings, days, draft, dues, prices, tides].flatMap((module) => Object.values(module) as Child[]);
+  const suites = [berths, bookings, days, draft, dues, nextEdition, prices, tides].flatMap((module) => Object.values(module) as Child[]);
   const { counts } = await runSuites(suites, {
     seed: 1,
     ...memoryFiles(contents, 4096),

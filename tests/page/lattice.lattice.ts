@@ -21,7 +21,7 @@ export const lattice = suite('the lattice of cases', { timeout: 60_000 }, [
     check.holds(count < 100_000 || step === 3, 'many cases have small ones');
   }),
 
-  test('uses the largest cells that fit: seed {seed}', { cases: range('seed', 1, 40) }, ({ row: { seed }, check }) => {
+  test('uses the largest cells that have room: seed {seed}', { cases: range('seed', 1, 40) }, ({ row: { seed }, check }) => {
     const random = createRandom(`lattice ${seed}`);
     const counts = Array.from({ length: random.integer(1, 30) }, () => random.integer(1, 400));
     const [small, large] = [chooseStep(counts, 900, 300), chooseStep(counts, 900, 900)];

@@ -1,6 +1,6 @@
-import { cell, dataFile, namedRows, suite, table, test } from 'red-lattice';
+import { dataFile, namedRows, suite, table, test } from 'red-lattice';
 import type { Stay } from '../src/tariff.ts';
-import { office } from './fixtures.ts';
+import { office, stayColumns } from './fixtures.ts';
 
 const stay: Stay = { loa: 9.5, hull: 'mono', season: 'summer', nights: 1, resident: false, power: false };
 
@@ -9,17 +9,7 @@ export const dues = suite('berth dues', { tags: ['money'] }, [
     'match the office’s table of bands',
     {
       needs: { office },
-      cases: dataFile('data/dues.csv', {
-        columns: {
-          loa: cell.number,
-          hull: cell.oneOf('mono', 'cat', 'tri'),
-          season: cell.oneOf('summer', 'winter'),
-          nights: cell.integer,
-          resident: cell.boolean,
-          power: cell.boolean,
-          due: cell.number,
-        },
-      }),
+      cases: dataFile('data/dues.csv', { columns: stayColumns }),
     },
     ({ row, check }, { office }) => {
       check.closeTo(office.quote(row).total / 100, row.due, 0.001, 'dues for the stay');

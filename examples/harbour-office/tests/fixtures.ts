@@ -1,4 +1,4 @@
-import { factory, fixture, table } from 'red-lattice';
+import { cell, factory, fixture, table } from 'red-lattice';
 import { BerthBook } from '../src/bookings.ts';
 import { currentTariff, type Dues, quote, type Stay } from '../src/tariff.ts';
 
@@ -11,6 +11,17 @@ export const office = fixture('office', {
   scope: 'file',
   setup: (): Office => ({ quote: (stay) => quote(currentTariff, stay) }),
 });
+
+/** The columns of the office's tables of stays. */
+export const stayColumns = {
+  loa: cell.number,
+  hull: cell.oneOf('mono', 'cat', 'tri'),
+  season: cell.oneOf('summer', 'winter'),
+  nights: cell.integer,
+  resident: cell.boolean,
+  power: cell.boolean,
+  due: cell.number.within(0.001),
+};
 
 /** The day that the harbour takes for today. */
 export const calendar = fixture('calendar', {

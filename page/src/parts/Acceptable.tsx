@@ -15,6 +15,18 @@ const MAX_LISTED = 8;
 const show = (value: unknown): string =>
   escapeControls(value === undefined || value === '' ? '(empty)' : typeof value === 'string' ? value : JSON.stringify(value));
 
+const Headings = ({ names }: { readonly names: readonly string[] }) => (
+  <thead>
+    <tr>
+      {names.map((name) => (
+        <th key={name} scope="col">
+          {name}
+        </th>
+      ))}
+    </tr>
+  </thead>
+);
+
 /** One value: what the file has beside what was computed. */
 function ValueCells({ column: { column, text, value, reason }, row }: { readonly column: Columns[number]; readonly row: Row }) {
   return (
@@ -32,13 +44,7 @@ function ValueCells({ column: { column, text, value, reason }, row }: { readonly
 export function DifferingColumns({ columns, row }: { readonly columns: Columns; readonly row: Row }) {
   return (
     <table className="columns">
-      <thead>
-        <tr>
-          <th scope="col">column</th>
-          <th scope="col">in the file</th>
-          <th scope="col">computed</th>
-        </tr>
-      </thead>
+      <Headings names={['column', 'in the file', 'computed']} />
       <tbody>
         {columns.map((column) => (
           <tr key={column.column}>
@@ -62,14 +68,7 @@ export function Acceptable({ results, file }: { readonly results: readonly Recor
       {all.length > 0 && (
         <table className="columns">
           <caption className="unseen">computed values that differ from the file</caption>
-          <thead>
-            <tr>
-              <th scope="col">row</th>
-              <th scope="col">column</th>
-              <th scope="col">in the file</th>
-              <th scope="col">computed</th>
-            </tr>
-          </thead>
+          <Headings names={['row', 'column', 'in the file', 'computed']} />
           <tbody>
             {all.slice(0, MAX_LISTED).map(({ result, column }) => (
               <tr key={`${result.id} ${column.column}`}>

@@ -14,7 +14,7 @@ const LABEL_HEIGHT = 18;
 /** The least width of a block, for its label. */
 export const MIN_BLOCK_WIDTH = 96;
 
-/** The largest distance between cells at which the blocks of all files fit into a width and a height; the smallest one if none does. */
+/** The largest distance between cells at which the blocks of all files have room in a width and a height; the smallest one if none has. */
 export function chooseStep(counts: readonly number[], width: number, height: number): number {
   for (const step of steps) if (heightOf(counts, width, step) <= height) return step;
   return steps.at(-1) as number;
@@ -31,7 +31,7 @@ export function layOutBlock(count: number, step: number, width: number): BlockLa
   return { columns, rows, width: columns * step, height: rows * step };
 }
 
-/** The height of all blocks, side by side as far as they fit. */
+/** The height of all blocks, side by side as far as there is room. */
 function heightOf(counts: readonly number[], width: number, step: number): number {
   let [total, line, used] = [0, 0, 0];
   for (const count of counts) {
