@@ -1,8 +1,9 @@
-import { mkdir, readFile, rename, symlink, utimes, writeFile } from 'node:fs/promises';
+import { mkdir, mkdtemp, readFile, rename, rm, symlink, utimes, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { namedRows, suite, testWith } from 'red-lattice';
+import { fixture, namedRows, suite, testWith } from 'red-lattice';
 import { runCommand } from '../program.ts';
-import { projectOf } from '../project.ts';
+import { makeProject, projectOf } from '../project.ts';
 import { writeWorkbook } from '../workbook.ts';
 
 const dues = `
@@ -27,15 +28,29 @@ export const quote = test('a quote', async ({ check }) => {
 });`;
 const csv = '# the tariff of 2031\r\nloa,due,Note\r\n6,15.00,old\r\n\r\n12, 30.004 ,"small"\r\n8,19,x\r\n';
 
-const project = projectOf({
+const files = {
   'a.lattice.mjs': dues,
   'b.lattice.mjs': notices,
   'data/dues.csv': csv,
   'notices/n4.txt': 'Berth N4\r\ncosts 12\r\n',
   'notices/old.txt': 'x',
   'notices/stamp.txt': 'signed by B\n',
-});
+};
+const project = projectOf(files);
 const inProject = testWith({ project });
+
+/** The same project with the record of a run, for tests that change nothing. */
+const recorded = fixture('recorded', {
+  scope: 'file',
+  async setup() {
+    const folder = await mkdtemp(join(tmpdir(), 'red-lattice-accept-'));
+    await makeProject(folder, files);
+    await runCommand(['run'], folder);
+    return folder;
+  },
+  teardown: (folder) => rm(folder, { recursive: true, force: true }),
+});
+const inRecorded = testWith({ recorded });
 
 export const accepting = suite('accept', { timeout: 60_000 }, [
   inProject('shows what would change, writes it, and then the tests pass', async ({ check, ensure }, { project }) => {
@@ -100,7 +115,7 @@ Computed by a.lattice.mjs, b.lattice.mjs
     check.equal((await runCommand(['accept'], project)).status, 0);
   }),
 
-  inProject(
+  inRecorded(
     'takes a selection, by {args}',
     {
       cases: namedRows<{ args: readonly string[]; accepts: string }>({
@@ -114,9 +129,8 @@ Computed by a.lattice.mjs, b.lattice.mjs
         'test file': { args: ['b.lattice.mjs'], accepts: '2 whole files' },
       }),
     },
-    async ({ row, check }, { project }) => {
-      await runCommand(['run'], project);
-      const { status, out } = await runCommand(['accept', '--check', ...row.args], project);
+    async ({ row, check }, { recorded }) => {
+      const { status, out } = await runCommand(['accept', '--check', ...row.args], recorded);
       check.includes(out, `\n${row.accepts} would change; nothing was written\n`);
       check.equal(status, 1);
     },
@@ -229,9 +243,8 @@ Computed by a.lattice.mjs, b.lattice.mjs
     },
   ),
 
-  inProject('writes what it would do as JSON', async ({ check }, { project }) => {
-    await runCommand(['run'], project);
-    const { out } = await runCommand(['accept', '--check', '--format', 'json', 'data/dues.csv:6'], project);
+  inRecorded('writes what it would do as JSON', async ({ check }, { recorded }) => {
+    const { out } = await runCommand(['accept', '--check', '--format', 'json', 'data/dues.csv:6'], recorded);
     check.equal(JSON.parse(out), {
       written: false,
       files: [

@@ -8,6 +8,7 @@ import { formatAcceptCommand } from '../accept-command.ts';
 import { formatRerunCommand } from '../rerun-command.ts';
 import { escapeControls, escapeToOneLine, measureWidth, type Style } from '../style.ts';
 import { type CodeFrameOptions, codeFrame } from './frame.ts';
+import { layOutRows } from './row-table.ts';
 
 export interface Formatting extends CodeFrameOptions {
   /** A file as people name it: from the project's root. */
@@ -90,6 +91,10 @@ function short(value: unknown): string {
 }
 
 const MAX_SIMILAR_ROWS = 12;
+/** Columns of a terminal whose width is not known. */
+const DEFAULT_WIDTH = 100;
+/** For the sign of a row, and some of what differs. */
+const ROW_MARGIN = 30;
 
 /** The other rows that failed alike: a line each. */
 export function renderAlike(results: readonly RecordedResult[], first: number, formatting: Formatting): string[] {
@@ -99,10 +104,18 @@ export function renderAlike(results: readonly RecordedResult[], first: number, f
       ? ''
       : `  ${style.red(escapeToOneLine(actual))} ${style.dim('not')} ${style.green(escapeToOneLine(expected))}`;
   const oneTest = new Set(results.map(({ test }) => test)).size === 1;
+  const shown = results.slice(0, MAX_SIMILAR_ROWS);
+  const table = oneTest
+    ? layOutRows(
+        shown.map(({ row }) => row),
+        (formatting.columns || DEFAULT_WIDTH) - ROW_MARGIN,
+      )
+    : undefined;
   const name = (result: RecordedResult): string => escapeToOneLine((oneTest && formatValuesName(result.row)) || result.title);
   return [
     `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} the same way`)} ${style.dim(`(${results.length === 1 ? first : `${first} to ${first + results.length - 1}`})`)}`,
-    ...results.slice(0, MAX_SIMILAR_ROWS).map((result) => `  ${style.red('✗')} ${name(result)}${result.failures[0] ? values(result.failures[0]) : ''}`),
+    ...(table ? [`    ${style.dim(table.head)}${table.same ? style.dim(`    all: ${table.same}`) : ''}`] : []),
+    ...shown.map((result, i) => `  ${style.red('✗')} ${table?.lines[i] ?? name(result)}${result.failures[0] ? values(result.failures[0]) : ''}`.trimEnd()),
     ...(results.length > MAX_SIMILAR_ROWS ? [style.dim(`  … and ${results.length - MAX_SIMILAR_ROWS} more; run with --show cases to list them all`)] : []),
   ];
 }
