@@ -1,3 +1,4 @@
+import { formatValuesName } from '../../../src/cases/ids.ts';
 import { formatAcceptCommand } from '../../../src/formats/accept-command.ts';
 import { formatRerunCommand } from '../../../src/formats/rerun-command.ts';
 import { duration, escapeControls, signs, statusLabel } from '../../../src/formats/style.ts';
@@ -11,6 +12,12 @@ import { conditionWord } from '../record/filter.ts';
 import { ask } from '../record/load.ts';
 import { type Content, type Item, type Store, timeOf } from '../record/store.ts';
 import { go, hrefOf } from '../route.ts';
+
+/** The title without the values that the row shows. */
+function titleWithoutRow({ title, row }: Item['result']): string {
+  const values = ` › ${formatValuesName(row)}`;
+  return title.endsWith(values) ? title.slice(0, -values.length) : title;
+}
 
 /** All that is known of one case. */
 export function CasePanel({ item, store, served }: { readonly item: Item; readonly store: Store; readonly served: boolean }) {
@@ -27,7 +34,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
           ×
         </button>
         <h2>
-          <Sign status={result.status} /> {escapeControls(result.title)}
+          <Sign status={result.status} /> {escapeControls(titleWithoutRow(result))}
         </h2>
         <p className="quiet">
           {statusLabel(result.status)}
