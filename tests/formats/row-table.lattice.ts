@@ -29,7 +29,7 @@ export const tables = suite('rows as a table', [
         missing: { what: 'is not made of rows with other columns', rows: [{ a: 1 }, { b: 1 }], table: undefined },
         long: { what: 'is not made of long values', rows: [{ a: 'x'.repeat(40) }, { a: 'y' }], table: undefined },
         narrow: {
-          what: 'is not made where there is no room',
+          what: 'is not made where it is too wide',
           rows: [
             { first: 1, second: 2 },
             { first: 2, second: 3 },

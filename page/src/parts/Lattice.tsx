@@ -139,7 +139,7 @@ function FileBlock({ block: { file, items }, layout, step, shading, longest }: B
       <div className="cells" style={{ width: layout.width, height: layout.height }}>
         <button
           type="button"
-          aria-label={`${file}: ${items.length} cases, ${failing} failing. ${shown ? describe(shown) : 'Arrow keys move, Enter opens a case.'}`}
+          aria-label={`${file}: ${items.length} cases, ${failing} failing. ${shown ? nameCell(shown) : 'Arrow keys move, Enter opens a case.'}`}
           onPointerMove={(event) => setAt(cellAt(event))}
           onPointerLeave={() => setAt(undefined)}
           onBlur={() => setAt(undefined)}
@@ -153,7 +153,7 @@ function FileBlock({ block: { file, items }, layout, step, shading, longest }: B
             className="tip"
             style={{ left: Math.min((at % layout.columns) * step, Math.max(0, layout.width - 120)), top: (Math.floor(at / layout.columns) + 1) * step + 4 }}
           >
-            {describe(shown)}
+            {nameCell(shown)}
           </div>
         )}
       </div>
@@ -164,7 +164,7 @@ function FileBlock({ block: { file, items }, layout, step, shading, longest }: B
 /** Titles can be long: the end tells cases apart. */
 const MAX_TITLE_LENGTH = 160;
 
-function describe({ result }: Item): string {
+function nameCell({ result }: Item): string {
   const title = result.title.length > MAX_TITLE_LENGTH ? `…${result.title.slice(-MAX_TITLE_LENGTH)}` : result.title;
   return `${escapeControls(title)} · ${statusLabel(result.status)} · ${duration(timeOf(result))}`;
 }
