@@ -92,7 +92,7 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     });
 
   addSelection(program.command('plan').description('List the cases that run would run.').argument('[where...]', 'folders, files, patterns, or file:line'))
-    .option('--all', 'List every case, not only the first ones of each test.')
+    .option('--all', 'List every case, however many there are.')
     .addOption(new Option('--format <format>', 'Write all cases as JSON, or as CSV that works as a data file.').choices(['json', 'csv']))
     .addHelpText('after', '\nExamples:\n  red-lattice plan --tag money\n  red-lattice plan tests/berths.lattice.ts:26 --format csv > tests/data/berths.csv')
     .action(async (where: string[], options) => {

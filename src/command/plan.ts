@@ -22,6 +22,8 @@ export interface PlanCommandOptions extends SelectionOptions {
 
 /** A test with more cases than this shows the first of them only. */
 const MAX_LISTED_CASES = 5;
+/** If the first cases of all tests take more lines than this, only the tests are listed; if these do, only the files. */
+const MAX_LINES = 60;
 
 /** What a list keeps of a test. */
 interface ListedTest {
@@ -59,7 +61,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     const cases = [...tests.values()].reduce((sum, test) => sum + test.cases, 0);
     const isBroken = state.planProblems.length + state.loadFailures.length + state.told.length > 0;
     const print = options.format ? terminal.error : terminal.out;
-    if (!options.format) for (const line of renderTests([...tests.values()], terminal)) print(line);
+    if (!options.format) for (const line of renderTests([...tests.values()], options.all === true, terminal)) print(line);
     else if (!isBroken)
       for await (const piece of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), formatting.nameFile)) terminal.writeRaw(piece);
     for (const line of renderPlanProblems(state, formatting)) print(line);
@@ -78,16 +80,38 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   }
 }
 
-/** Tests under their files, each with where its cases come from, and the first of them. */
-function renderTests(tests: readonly ListedTest[], { style }: Terminal): string[] {
+/** Tests under their files, each with where its cases come from. In a large project the list is shorter: without cases, or by file. */
+function renderTests(tests: readonly ListedTest[], listsAll: boolean, terminal: Terminal): string[] {
+  const whole = renderList(tests, true, terminal);
+  if (listsAll || whole.length <= MAX_LINES) return whole;
+  const short = renderList(tests, false, terminal);
+  const lines = short.length <= MAX_LINES ? short : renderFiles(tests, terminal);
+  return [...lines, '', terminal.style.dim('plan <file> lists its tests and their first cases; --all lists every case')];
+}
+
+function renderFiles(tests: readonly ListedTest[], { style }: Terminal): string[] {
+  const byFile = new Map<string, { tests: number; cases: number }>();
+  for (const { header, cases } of tests) {
+    const { tests = 0, cases: before = 0 } = byFile.get(header.file) ?? {};
+    byFile.set(header.file, { tests: tests + 1, cases: before + cases });
+  }
+  const width = Math.max(...[...byFile.keys()].map((file) => escapeToOneLine(file).length));
+  return [...byFile].map(
+    ([file, { tests, cases }]) =>
+      `${style.bold(escapeToOneLine(file).padEnd(width))}  ${style.dim(`${formatCount(cases, 'case')} in ${formatCount(tests, 'test')}`)}`,
+  );
+}
+
+function renderList(tests: readonly ListedTest[], withCases: boolean, { style }: Terminal): string[] {
   const lines: string[] = [];
   let file: string | undefined;
   for (const { header, ids, cases } of tests) {
-    if (header.file !== file) lines.push(...(file === undefined ? [] : ['']), style.bold(escapeToOneLine(header.file)));
+    if (header.file !== file) lines.push(...(file === undefined || !withCases ? [] : ['']), style.bold(escapeToOneLine(header.file)));
     file = header.file;
     const from = [cases > 1 && formatCount(cases, 'case'), header.source && `from ${escapeToOneLine(header.source)}`].filter(Boolean).join(' ');
     const place = header.location ? `:${header.location.line}` : '';
     lines.push(`  ${escapeToOneLine(header.path.join(' › '))}${style.dim(`  ${place}${from ? `  ${from}` : ''}`)}`);
+    if (!withCases) continue;
     for (const fact of header.facts ?? []) lines.push(style.dim(`    ${escapeToOneLine(fact)}`));
     const shown = ids.length === cases ? ids : ids.slice(0, MAX_LISTED_CASES);
     // A lone case is what its test says.

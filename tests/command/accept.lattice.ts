@@ -119,14 +119,11 @@ Computed by a.lattice.mjs, b.lattice.mjs
     'takes a selection, by {args}',
     {
       cases: namedRows<{ args: readonly string[]; accepts: string }>({
-        title: { args: ['--title', 'dues for 8'], accepts: '1 value in 1 file' },
-        column: { args: ['--column', 'note'], accepts: '1 value in 1 file' },
+        'title and column': { args: ['--title', 'dues for', '--column', 'note'], accepts: '1 value in 1 file' },
         row: { args: ['--row', 'loa=12'], accepts: '2 values in 2 files' },
         'data row': { args: ['data/dues.csv:6'], accepts: '1 value in 1 file' },
-        'data file': { args: ['data/dues.csv'], accepts: '2 values in 1 file' },
         'line of a test': { args: ['a.lattice.mjs:7'], accepts: '1 value in 1 file' },
         tag: { args: ['--tag', 'paper'], accepts: '1 whole file' },
-        'test file': { args: ['b.lattice.mjs'], accepts: '2 whole files' },
       }),
     },
     async ({ row, check }, { recorded }) => {
