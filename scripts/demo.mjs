@@ -44,7 +44,7 @@ From examples/harbour-office, try
   npx red-lattice plan                              what would run, and where its cases come from
   npx red-lattice run tests/data/dues.csv:14        the case of one row
   npx red-lattice run --title rejected --show cases  a selection by title, one line per case
-  git diff tests/data/dues.csv tests/data/dues-2032.csv  nothing but the values that the next tariff changes
+  git diff --no-index tests/data/dues.csv tests/data/dues-2032.csv  nothing but the values that the next tariff changes
 `);
 if (current !== 0 || draft !== 1 || narrowed !== 0 || changed !== 1 || accepted !== 0 || next !== 0) {
   console.error(

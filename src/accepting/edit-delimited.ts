@@ -1,7 +1,7 @@
 import { endOfField } from '../cases/data/csv.ts';
 import { type CellChange, type Edited, keepDecimals, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
 
-/** Characters that part cells, those of the file's ending first. */
+/** The delimiters to try for an extension, its usual one first. */
 const delimiters: Readonly<Record<string, readonly string[]>> = { '.csv': [',', ';', '\t', '|'], '.tsv': ['\t', ',', ';', '|'] };
 const COMMENT = '#';
 const BYTE_ORDER_MARK = '\uFEFF';
@@ -11,7 +11,7 @@ interface Range {
   readonly end: number;
 }
 
-/** The headings of a file, and how it is parted. */
+/** The headings of a file, and the delimiter between its cells. */
 interface Header {
   readonly delimiter: string;
   readonly headings: readonly string[];
@@ -55,7 +55,7 @@ export function editDelimited(text: string, extension: string, changes: readonly
   return { content: splice(text, splices), made, refused };
 }
 
-/** The headings with the delimiter that parts most of the wanted ones. The first record that is no comment is the header. */
+/** Reads the first record that is not a comment as headings. Tries each delimiter and keeps the one that gives most of the wanted headings. */
 function findHeader(text: string, candidates: readonly string[], wanted: readonly string[]): Header {
   let best: Header & { readonly found: number } = { delimiter: candidates[0] as string, headings: [], found: -1 };
   for (const comment of [COMMENT, undefined]) {

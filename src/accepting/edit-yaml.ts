@@ -103,7 +103,7 @@ function writeScalar(value: unknown, style: Scalar['type'] | undefined): string 
   return style !== 'QUOTE_DOUBLE' && plainText.test(value) && !otherThanText.test(value) ? value : JSON.stringify(value);
 }
 
-/** A block scalar as a literal one with the same indentation. A value that is no text takes the place of the block. */
+/** Writes a string as a literal block with the indentation of the old block, and any other value as JSON. */
 function writeBlock(old: string, value: unknown): string {
   const [first = ''] = old.split('\n', 1);
   const lineEnd = first.endsWith('\r') ? '\r\n' : '\n';

@@ -44,7 +44,7 @@ export function keepLineEndings(before: Uint8Array | undefined, after: Uint8Arra
   return isWindows || mark ? old.encode(mark + (isWindows ? text.replaceAll('\n', '\r\n') : text)) : after;
 }
 
-/** The lines that differ between two texts, each with its sign. Undefined if one of them is no text. */
+/** The lines that differ between two texts: `-` only in the old one, `+` only in the new one. Undefined if either is binary. */
 export function describeLines(before: Uint8Array, after: Uint8Array): readonly string[] | undefined {
   const [old, text] = [decodeText(before)?.text, decodeText(after)?.text];
   if (old === undefined || text === undefined || `${old}${text}`.includes('\0')) return undefined;

@@ -40,62 +40,66 @@ export interface CheckedCase {
   attach(name: string, content: string | Uint8Array): void;
 }
 
-function recordColumns(recorder: CheckRecorder, expected: ExpectedRow, values: object, note: string | undefined, above: unknown): boolean {
-  const finding = compareColumns(expected, values);
-  return recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES));
-}
-
-async function recordFile(
-  recorder: CheckRecorder,
-  checked: CheckedCase,
-  [path, content, options = {}]: readonly [path: string, content: unknown, options: FileCheckOptions | undefined],
-  above: unknown,
-): Promise<boolean> {
-  const origin = captureStack(above, MAX_FRAMES);
-  const settled = recorder.waits('`file`', origin);
-  const { outcome, attachments } = await compareFile(path, content, options, checked.fileSettings);
-  // The body has ended, and its case has failed for that.
-  if (!settled()) return true;
-  for (const { name, content: bytes } of attachments) checked.attach(name, bytes);
-  return recorder.recordResult(outcome, options.note, outcome && origin);
-}
-
-export class RowChecksImpl extends ChecksImpl implements RowChecks<any> {
-  readonly #record: CheckRecorder;
+/** Compares computed values with the row and with files, and records what differs. `above` is the function that a test called. */
+class RowComparison {
+  readonly #recorder: CheckRecorder;
   readonly #checked: CheckedCase;
 
   constructor(recorder: CheckRecorder, checked: CheckedCase) {
-    super(recorder);
-    this.#record = recorder;
+    this.#recorder = recorder;
     this.#checked = checked;
   }
 
+  columns(values: object, note: string | undefined, above: unknown): boolean {
+    const finding = compareColumns(this.#checked.expectedRow, values);
+    return this.#recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES));
+  }
+
+  async file(path: string, content: unknown, options: FileCheckOptions = {}, above: unknown): Promise<boolean> {
+    const origin = captureStack(above, MAX_FRAMES);
+    const settled = this.#recorder.waits('`file`', origin);
+    const { outcome, attachments } = await compareFile(path, content, options, this.#checked.fileSettings);
+    // The body has ended, and its case has failed for that.
+    if (!settled()) return true;
+    for (const { name, content: bytes } of attachments) this.#checked.attach(name, bytes);
+    return this.#recorder.recordResult(outcome, options.note, outcome && origin);
+  }
+
+  stop(): never {
+    return this.#recorder.stop();
+  }
+}
+
+export class RowChecksImpl extends ChecksImpl implements RowChecks<any> {
+  readonly #comparison: RowComparison;
+
+  constructor(recorder: CheckRecorder, checked: CheckedCase) {
+    super(recorder);
+    this.#comparison = new RowComparison(recorder, checked);
+  }
+
   columns(values: object, note?: string): boolean {
-    return recordColumns(this.#record, this.#checked.expectedRow, values, note, this.columns);
+    return this.#comparison.columns(values, note, this.columns);
   }
 
   file(path: string, content: unknown, options?: FileCheckOptions): Promise<boolean> {
-    return recordFile(this.#record, this.#checked, [path, content, options], this.file);
+    return this.#comparison.file(path, content, options, this.file);
   }
 }
 
 export class RowEnsuresImpl extends EnsuresImpl implements RowEnsures<any> {
-  readonly #record: CheckRecorder;
-  readonly #checked: CheckedCase;
+  readonly #comparison: RowComparison;
 
   constructor(recorder: CheckRecorder, checked: CheckedCase) {
     super(recorder);
-    this.#record = recorder;
-    this.#checked = checked;
+    this.#comparison = new RowComparison(recorder, checked);
   }
 
   columns(values: object, note?: string): void {
-    if (!recordColumns(this.#record, this.#checked.expectedRow, values, note, this.columns)) this.#record.stop();
+    if (!this.#comparison.columns(values, note, this.columns)) this.#comparison.stop();
   }
 
-  file(path: string, content: unknown, options?: FileCheckOptions): Promise<void> {
-    return recordFile(this.#record, this.#checked, [path, content, options], this.file).then((isEqual) => {
-      if (!isEqual) this.#record.stop();
-    });
+  async file(path: string, content: unknown, options?: FileCheckOptions): Promise<void> {
+    if (!(await this.#comparison.file(path, content, options, this.file))) this.#comparison.stop();
   }
 }

@@ -13,6 +13,7 @@ import { findChangedFiles, findRecord, type RecordReference } from '../node/earl
 import { findRoot } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
 import { recordedPath } from '../node/read-files.ts';
+import { noRecordYet } from '../node/recorded.ts';
 import { isInside, replaceFile } from '../node/write-file.ts';
 import { refuse } from '../problems/problem-error.ts';
 import type { TestHeader } from '../results/recorded-result.ts';
@@ -52,11 +53,7 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
   const { folder, terminal } = setting;
   const root = findRoot(folder);
   const record = findRecord(options.record, root, folder);
-  if (!record)
-    return failWith(
-      terminal,
-      options.record === 'latest' ? 'there is no run record yet. red-lattice run creates one.' : `${options.record} is not a run record`,
-    );
+  if (!record) return failWith(terminal, options.record === 'latest' ? noRecordYet : `${options.record} is not a run record`);
   const refusal = refuseRecord(record, root);
   if (refusal !== undefined) return failWith(terminal, refusal);
   const ids = await selectIds(where, options, setting);

@@ -17,7 +17,7 @@ export async function selectIds(where: readonly string[], options: SelectionOpti
     where.length === 0 &&
     !options.failed &&
     !options.idFile &&
-    selectsAll({ titles: options.title, tags: options.tag, notTags: options.notTag, ids: options.id, rows: options.row })
+    selectsAll({ titles: options.title, tags: options.tag, notTags: options.notTag, ids: options.id, rows: options.row, shard: options.shard })
   )
     return 'all';
   const prepared = await prepare(where, options, setting);

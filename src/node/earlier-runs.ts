@@ -102,10 +102,9 @@ function failedAfter(before: readonly string[], runs: readonly RecordReference[]
 export function findChangedFiles({ folder, info }: RecordReference, root: string): string[] {
   const hashes = { ...info.reads, ...info.files };
   const changed = Object.keys(hashes).filter((file) => hashFile(join(root, file)) !== hashes[file]);
-  if (info.milliseconds !== undefined) return changed;
-  // A killed run may have read data files that it had no time to hash.
+  // A killed run may have read data files that it had no time to hash; those outside of the project are never hashed.
   const data = new Set<string>();
-  for (const entry of readJournals(folder, { inBlocks: true }))
+  for (const entry of readJournals(folder, { inBlocks: true, types: ['test'] }))
     if (entry.type === 'test' && entry.header.data?.startsWith('file:')) data.add(fileURLToPath(entry.header.data));
   const began = Date.parse(info.started);
   const touched = [...data].filter((path) => (statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? Number.POSITIVE_INFINITY) > began);

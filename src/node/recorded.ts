@@ -10,6 +10,8 @@ import { readJournals } from './journals.ts';
 import { LineReader } from './line-reader.ts';
 import { findRecordFault } from './record.ts';
 
+export const noRecordYet = 'no run has been recorded; red-lattice run creates a record';
+
 /** A record that was found, with what it is called. */
 export interface OpenedRecord extends ReadableRecord {
   readonly name: string;
@@ -21,7 +23,7 @@ export interface OpenedRecord extends ReadableRecord {
 export function openRecord(wanted: string, root: string, folder: string): OpenedRecord | string {
   const found = findRecord(wanted, root, folder);
   if (found) return readRecorded(found, wanted === 'latest' || wanted === 'previous' ? basename(found.folder) : wanted);
-  if (wanted === 'latest') return 'there is no run record yet. red-lattice run creates one.';
+  if (wanted === 'latest') return noRecordYet;
   if (wanted === 'previous') return 'there is only one run record';
   const path = resolve(folder, wanted);
   const refused = findRecordFault(path);

@@ -55,7 +55,7 @@ const inRecorded = testWith({ recorded });
 export const accepting = suite('accept', { timeout: 60_000 }, [
   inProject('shows what would change, writes it, and then the tests pass', async ({ check, ensure }, { project }) => {
     const read = (name: string): Promise<string> => readFile(join(project, name), 'utf8');
-    check.equal((await runCommand(['accept'], project)).output, 'red-lattice: there is no run record yet. red-lattice run creates one.\n');
+    check.equal((await runCommand(['accept'], project)).output, 'red-lattice: no run has been recorded; red-lattice run creates a record\n');
     ensure.equal((await runCommand(['run'], project)).status, 1);
     const looked = await runCommand(['accept', '--check'], project);
     check.equal(looked.status, 1);

@@ -50,7 +50,7 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
       cases: table(
         ['command', 'says'],
         [
-          ['report', /there is no run record yet\. red-lattice run creates one\./],
+          ['report', /no run has been recorded; red-lattice run creates a record/],
           ['report previous', /there is only one run record/],
           ['report package.json', /cannot read package\.json: not a Red Lattice report/],
           ['report nowhere', /nowhere is not a run record/],
@@ -66,7 +66,7 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
           ['compare one nowhere', /nowhere is not a run record/],
           ['compare one one --variants a', /It must be two variant titles/],
           ['compare one one --variants a,b', /no case belongs to a variant "a" or "b"/],
-          ['view', /there is no run record yet/],
+          ['view', /no run has been recorded/],
           ['reprot', /reprot is neither a command nor a file; did you mean report\?/],
           ['run holds.mjs', /holds\.mjs: its name is not that of a test file \(\*\.lattice\.ts/],
           ['run newer', /newer: no test files .* in this folder or below\. red-lattice new <name> creates one\./],

@@ -161,7 +161,7 @@ function FileBlock({ block: { file, items }, layout, step, shading, longest }: B
   );
 }
 
-/** Titles can be long: the end tells cases apart. */
+/** Longer titles are cut at their beginning: the values at the end are what differs between cases. Characters. */
 const MAX_TITLE_LENGTH = 160;
 
 function nameCell({ result }: Item): string {

@@ -2,7 +2,7 @@ import type { Random } from '../random.ts';
 import type { Constraints } from './constraints.ts';
 import type { LocatingProblem } from './locate.ts';
 
-/** More sets of one or two combinations are not told apart: 16 bytes for each, and some seconds to verify them. */
+/** The largest number of sets of one or two combinations: each takes 16 bytes, and a million take some seconds to verify. */
 export const MAX_LOCATED_SETS = 1_000_000;
 /** Rows that are compared before one is kept. */
 const CANDIDATES = 12;
@@ -78,7 +78,7 @@ const isIn = (row: readonly number[], combination: Combination): boolean => comb
 const contains = (larger: Combination, smaller: Combination): boolean =>
   smaller.every((point) => larger.some(({ axis, level }) => axis === point.axis && level === point.level));
 
-/** Sets of one or two combinations that are not told apart yet, in classes: those of a class are met by the same rows. */
+/** Sets of one or two combinations that no row separates yet. All sets of a class have combinations in the same rows. */
 class CombinationSets {
   readonly #combinations: readonly Combination[];
   /** The combinations of each set, the same one twice if it is alone; the smaller sets first. */
@@ -116,7 +116,7 @@ class CombinationSets {
     return Uint8Array.from(this.#combinations, (combination) => Number(isIn(row, combination)));
   }
 
-  /** Tells the sets that a row meets from the others of their class. */
+  /** Splits each class into the sets with a combination in the row and the other sets. */
   split(row: readonly number[]): void {
     const inRow = this.#listIn(row);
     const next = new Int32Array(2 * this.#classes).fill(-1);
@@ -133,7 +133,7 @@ class CombinationSets {
     this.#classes = sizes.length;
   }
 
-  /** What a row must have to separate two sets of a class. Closes classes in which no feasible row separates any two. */
+  /** Finds levels with which a row separates two sets of a class. Drops the sets of a class that no feasible row separates. */
   findPair(counts: readonly number[], constraints: Constraints, random: Random): readonly number[] | undefined {
     while (this.#open.length > 0) {
       const of = this.#classOf[this.#open[random.integer(0, this.#open.length - 1)] as number];
@@ -182,7 +182,7 @@ class CombinationSets {
   }
 }
 
-/** Levels that a feasible row can have, with a combination of one set and none of the other. Undefined if there is no such row. */
+/** Finds levels of a feasible row that contains a combination of one set and no combination of the other. Undefined if there is none. */
 function findSeparation(one: readonly Combination[], two: readonly Combination[], counts: readonly number[], constraints: Constraints, random: Random) {
   const directions = random.integer(0, 1)
     ? ([

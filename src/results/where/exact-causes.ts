@@ -12,10 +12,10 @@ const MAX_SIZE = 3;
 const MAX_SIZE_OF_TWO = 2;
 
 /**
- * Finds the combination of values, or the two combinations of up to two values, that all failing rows and no passing row contain. Returns
- * none if there is no such combination, if there are several pairs, or if chance could explain it. The chance is the number of candidates
- * divided by the number of ways to choose as many rows as fail. Candidates are combinations of up to three values that have as many rows,
- * which takes into account how the rows were made: in a matrix, many combinations have the same number of rows. For two, they are all pairs.
+ * Finds one combination of values that all failing rows contain and no passing row, or two combinations of up to two values of which each
+ * failing row contains at least one. The result is empty if neither exists, if more than one pair is possible, or if chance could explain
+ * the failures. The chance is the number of candidates divided by the number of ways to choose the failing rows. The candidates for one
+ * combination are those that as many rows contain: in a matrix, these are many. The candidates for a pair are all pairs.
  */
 export function findExactCauses(failing: readonly Row[], passing: readonly Row[], found: FoundSuspects | undefined): readonly (readonly Condition[])[] {
   const count = failing.length + passing.length;
