@@ -174,6 +174,14 @@ export const covering = suite('a covering matrix', [
     check.equal([missing, indistinct], [[], []]);
   }),
 
+  test('reports sets of two that are in the same rows', async ({ check }) => {
+    const axes = { a: [1, 2, 3], b: [1, 2, 3], c: [1, 2, 3], d: [1, 2, 3] };
+    const rows = await collect(matrix(axes, { strength: 2, locate: 1 }));
+    check.equal(verifyCoverage(axes, rows, { strength: 2, locate: 1 }).indistinct, []);
+    const { indistinct } = verifyCoverage(axes, rows, { strength: 2, locate: 2 });
+    check.holds(indistinct.length > 0 && indistinct.every((pair) => pair.some((set) => set.length === 2)));
+  }),
+
   test('reports combinations that are in the same rows', ({ check }) => {
     const axes = { a: [1, 2], b: ['x', 'y'], c: [true, false] };
     const rows = [

@@ -9,6 +9,21 @@ import { page } from './chromium.ts';
 
 const inPage = testWith({ page, outcomes });
 
+/** The height of blocks that are placed one after the other in a width of 900, worked out plainly. */
+function heightOf(counts: readonly number[], step: number): number {
+  const lines: { wide: number; high: number }[] = [];
+  for (const count of counts) {
+    const { width, height } = layOutBlock(count, step, 900);
+    const wide = Math.max(width, MIN_BLOCK_WIDTH);
+    const line = lines.at(-1);
+    if (line && line.wide + 14 + wide <= 900) {
+      line.wide += 14 + wide;
+      line.high = Math.max(line.high, height + 18);
+    } else lines.push({ wide, high: height + 18 });
+  }
+  return lines.reduce((sum, { high }) => sum + high, 0) + 14 * (lines.length - 1);
+}
+
 export const lattice = suite('the lattice of cases', { timeout: 60_000 }, [
   test('has a cell for each of {count} cases in a width of {width}', {
     cases: values('count', [1, 2, 7, 126, 2_000, 100_000]).cross(values('width', [320, 900, 2_000])),
@@ -25,6 +40,9 @@ export const lattice = suite('the lattice of cases', { timeout: 60_000 }, [
     const random = createRandom(`lattice ${seed}`);
     const counts = Array.from({ length: random.integer(1, 30) }, () => random.integer(1, 400));
     const [small, large] = [chooseStep(counts, 900, 300), chooseStep(counts, 900, 900)];
+    check.holds(small === 3 || heightOf(counts, small) <= 300, 'they have room');
+    const next = [18, 14, 11, 9, 7, 5, 4].filter((step) => step > small).at(-1);
+    check.holds(next === undefined || heightOf(counts, next) > 300, 'the next larger ones have not');
     check.holds(large >= small, 'more height, larger cells');
     check.holds(chooseStep([...counts, 400], 900, 300) <= small, 'more cases, smaller cells');
   }),
