@@ -2,6 +2,7 @@
 // usage: test.mjs [where…] [options of red-lattice run]
 import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { command, makeReady, must, root } from './steps.mjs';
 
@@ -13,5 +14,10 @@ if (args.length === 0) must(process.execPath, [join(root, 'tests', 'root', 'run.
 const where = args.some(isPlace) ? [] : ['tests', 'examples'];
 // The example's database is WebAssembly: the quick compiler is enough for it, at half the price.
 const quickly = ['--liftoff-only', '--wasm-lazy-compilation'];
-const { status } = spawnSync(process.execPath, [...quickly, command, 'run', ...where, ...args], { cwd: root, stdio: 'inherit' });
+// Many tests wait for processes of their own.
+const lanes = ['--lanes', String(availableParallelism() + 1)];
+const { status } = spawnSync(process.execPath, [...quickly, command, 'run', ...where, ...(args.includes('--lanes') ? [] : lanes), ...args], {
+  cwd: root,
+  stdio: 'inherit',
+});
 process.exit(status ?? 1);

@@ -3,6 +3,7 @@
 // Each lie is judged first by the project that saw it last (lies-seen.json). usage: lies.mjs [--keep] [part of a name]   (--keep: write that file)
 import { execFile } from 'node:child_process';
 import { cpSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
@@ -317,7 +318,8 @@ async function plant([number, [name, file, truth, lie, judge]]) {
 const worker = async () => {
   for (let next = queue.shift(); next; next = queue.shift()) await plant(next);
 };
-await Promise.all([worker(), worker()]);
+// Many projects wait longer than they compute.
+await Promise.all(Array.from({ length: availableParallelism() * 2 }, worker));
 rmSync(workshop, { recursive: true, force: true });
 if (process.argv.includes('--keep')) writeFileSync(seenPath, `${JSON.stringify(seenNow, null, 2)}\n`);
 console.log(`\n${chosen.length - unseen.length} of ${chosen.length} planted lies are seen`);
