@@ -228,6 +228,8 @@ export function formatProblem(problem: Problem): string {
       return `the process of the run's fixtures ${problem.reason}; their teardowns did not run`;
     case 'malformed-journal':
       return `the journal of lane ${problem.lane} has a malformed line: ${problem.reason}. Did a test replace a built-in object?`;
+    case 'malformed-row':
+      return `the record is damaged: the row of a passed case cannot be read: ${problem.reason}. Remove the record, or copy it again.`;
     case 'lane-unresponsive':
       return `lane ${problem.lane} stopped responding${problem.last === undefined ? '' : ` after ${problem.last}`} and was ended; the other cases ran in a new process. Did a test replace a built-in function?`;
     case 'internal-error':

@@ -88,6 +88,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'teardown-lost'; readonly fixture: string; readonly owner: string }
   | { readonly code: 'run-fixtures-lost'; readonly reason: string }
   | { readonly code: 'malformed-journal'; readonly lane: number; readonly reason: string }
+  | { readonly code: 'malformed-row'; readonly reason: string }
   | { readonly code: 'lane-unresponsive'; readonly lane: number; readonly last: string | undefined }
   | { readonly code: 'internal-error'; readonly reason: string }
   | { readonly code: 'more-problems'; readonly kind: string; readonly count: number }

@@ -53,8 +53,14 @@ function damaged(text: string, random: Random): string {
       return lines.with(at, line.slice(0, from) + random.pick([...'0"{}[],:\\+=\t9-e']) + line.slice(from + 1)).join('\n');
     }
     default:
-      return line.startsWith('{') ? lines.with(at, JSON.stringify(changed(JSON.parse(line), random))).join('\n') : lines.with(at, `+${line}`).join('\n');
+      return lines.with(at, line.startsWith('{') ? JSON.stringify(changed(JSON.parse(line), random)) : changedPass(line, random)).join('\n');
   }
+}
+
+/** The line of a passed case with another beginning, or another byte in its row. */
+function changedPass(line: string, random: Random): string {
+  const from = line.indexOf('[') + random.integer(1, 10);
+  return random.integer(0, 1) === 0 ? `+${line}` : `${line.slice(0, from)}}${line.slice(from + 1)}`;
 }
 
 const inProject = testWith({ project: outcomes, folder: tempDirectory() });

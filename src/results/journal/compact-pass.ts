@@ -1,6 +1,7 @@
 import { caseSlug, formatCaseId, formatValuesName } from '../../cases/ids.ts';
 import { compileObjectFactory, type MakeObject } from '../../cases/object-maker.ts';
 import { hasPlaceholders, parseTitle, renderTitle } from '../../cases/title.ts';
+import { refuse } from '../../problems/problem-error.ts';
 import type { SourceLocation } from '../../problems/source-location.ts';
 import { formatCaseTitle } from '../../suites/planned.ts';
 import type { RecordedResult, TestHeader } from '../recorded-result.ts';
@@ -287,7 +288,7 @@ export class ReadPass implements RecordedResult {
   /** The row as its case had it: names are made of this one. */
   get #ownRow(): RecordedResult['row'] {
     if (!this.#row) {
-      const values = JSON.parse(decoder.decode(this.#bytes.subarray(this.#from, this.end))) as unknown[];
+      const values = parseValues(decoder.decode(this.#bytes.subarray(this.#from, this.end)));
       this.#hasDates = values.some((value) => typeof value === 'object' && value !== null);
       this.#row = (this.#header?.makeRow(this.#hasDates ? values.map(revived) : values) ?? {}) as Readonly<Record<string, unknown>>;
     }
@@ -311,6 +312,14 @@ export class ReadPass implements RecordedResult {
   }
   get location(): SourceLocation | undefined {
     return this.#line && this.#header?.data !== undefined ? { file: this.#header.data, line: this.#line, column: this.#column } : undefined;
+  }
+}
+
+function parseValues(text: string): readonly unknown[] {
+  try {
+    return JSON.parse(text) as unknown[];
+  } catch (error) {
+    return refuse({ code: 'malformed-row', reason: (error as Error).message });
   }
 }
 
