@@ -9,7 +9,7 @@ const root = fileURLToPath(new URL('..', import.meta.url));
 /** Where the sources are, and where the result goes: both may be elsewhere, for a copy with a change in it. */
 const [source = `${root}/src`, out = `${root}/dist`] = process.argv.slice(2).filter((argument) => !argument.startsWith('--'));
 const bare = process.argv.includes('--bare');
-const { dependencies } = JSON.parse(readFileSync(`${root}/package.json`, 'utf8'));
+const { dependencies, peerDependencies } = JSON.parse(readFileSync(`${root}/package.json`, 'utf8'));
 
 rmSync(out, { recursive: true, force: true });
 const options = {
@@ -20,7 +20,7 @@ const options = {
   platform: 'node',
   target: 'node20',
   // What is small and needed at every start is bundled; its licences go along.
-  external: Object.keys(dependencies),
+  external: [...Object.keys(dependencies), ...Object.keys(peerDependencies)],
   metafile: true,
   minifyWhitespace: true,
   minifySyntax: true,

@@ -19,6 +19,7 @@ import type { CommandContext } from './command-context.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
 import { interruptSignals, statusOfInterrupt } from './interruption.ts';
+import { joinCommand } from './join.ts';
 import { mergeCommand } from './merge.ts';
 import { narrowCommand } from './narrow.ts';
 import { newCommand } from './new.ts';
@@ -77,6 +78,7 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     )
     .addOption(new Option('--format <format>', 'Write the results in a machine-readable format instead of text.').choices([...reportFormats]))
     .option('--resume', 'Continue the last run, which was interrupted or stopped.')
+    .option('--pool <url>', 'Also run cases in the lanes of machines that have joined this Redis server: redis://host:6379. With --lanes 0, only there.')
     .option('--watch', 'Run again whenever a file that the tests read changes.')
     .option('--timeline', 'Print every setup, body and teardown on a timeline.')
     .option('--leaks', 'Report what cases leave open, and where it was opened.')
@@ -193,6 +195,18 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     .addHelpText('after', '\nExample:\n  red-lattice new tests/berths')
     .action(async (name: string, options) => {
       status = await newCommand(name, options, setting);
+    });
+
+  program
+    .command('join')
+    .description('Lend the lanes of this machine to runs with --pool, until it is stopped.')
+    .argument('<url>', 'the Redis server where the machines meet: redis://host:6379')
+    .option('-l, --lanes <n>', 'Lend n lanes (worker processes). Default: one per processor.', wholeNumber(1))
+    .option('--once', 'End after one run.')
+    .option('--name <name>', 'The name of this machine in messages. Default: its host name.')
+    .addHelpText('after', '\nExamples:\n  red-lattice join redis://localhost:6379\n  red-lattice join redis://ci-redis:6379 --lanes 4 --once')
+    .action(async (url: string, options) => {
+      status = await joinCommand(url, options, setting);
     });
 
   program

@@ -3,8 +3,9 @@ import { once } from 'node:events';
 import { killOnParentExit } from '../node/kill-on-parent-exit.ts';
 import { LANE_FLAGS } from '../node/start-lane.ts';
 
-/** Whether arguments ask for everything in one process: the last `--lanes` is 0. */
+/** Whether arguments ask for everything in one process: the last `--lanes` is 0, and no other machine has lanes. */
 export function wantsOneProcess(args: readonly string[]): boolean {
+  if (args.some((argument) => argument === '--pool' || argument.startsWith('--pool='))) return false;
   let lanes: string | undefined;
   args.forEach((argument, at) => {
     if (argument === '--lanes' || argument === '-l') lanes = args[at + 1];

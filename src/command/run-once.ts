@@ -14,6 +14,7 @@ import type { CompileService } from '../node/compile-service.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { type RecordReference, rememberFailed } from '../node/earlier-runs.ts';
 import { listJournals } from '../node/journals.ts';
+import type { LanePool } from '../node/pool/seats.ts';
 import { hashFile, hashFiles, ReadFiles } from '../node/read-files.ts';
 import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/record.ts';
 import { lockRecord, unlockRecord } from '../node/record-lock.ts';
@@ -52,6 +53,7 @@ export interface RunCommandOptions extends SelectionOptions, DisplayOptions {
   readonly record?: string;
   readonly timeline?: boolean;
   readonly leaks?: boolean;
+  readonly pool?: string;
 }
 
 export interface RunOnceInput {
@@ -64,11 +66,12 @@ export interface RunOnceInput {
   readonly options: RunCommandOptions;
   readonly prepared: CommandInputs;
   readonly interruption: Interruption;
+  readonly pool?: LanePool | undefined;
 }
 
 /** One run, from its record's first line to the last line on the screen. */
 export async function runOnce(
-  { where, files, selection, earlier, options, prepared, interruption }: RunOnceInput,
+  { where, files, selection, earlier, options, prepared, interruption, pool }: RunOnceInput,
   setting: CommandContext,
 ): Promise<{ status: number; state: RunState; record: string }> {
   const { folder, acquireLane: lane } = setting;
@@ -76,7 +79,7 @@ export async function runOnce(
   const terminal: Terminal = options.format ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
   const { root, compiler, config } = prepared;
   const started = new Date();
-  const lanes = Math.max(1, options.lanes ?? config.lanes ?? availableParallelism());
+  const lanes = Math.max(pool ? 0 : 1, options.lanes ?? config.lanes ?? availableParallelism());
   const seed = earlier?.info.seed ?? options.seed ?? started.getTime() % 1_000_000;
   const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
   const info: RunInfo = {
@@ -111,6 +114,7 @@ export async function runOnce(
     seed,
     everySpan: options.timeline === true,
     lanes,
+    pool,
     shuffle: options.shuffle === true,
     stopAfter: options.stopAfter,
     after,
@@ -126,6 +130,7 @@ export async function runOnce(
     reads.take(entry);
     progress.take(entry, state);
   });
+  if (pool?.lanes === 0 && lanes === 0 && !terminal.live) terminal.error('red-lattice: no machine has joined the pool yet; waiting for red-lattice join');
   progress.startTicker(() => running.progress());
   interruption.act = () => running.interrupt();
   // The lanes are busy: this takes no extra time.
@@ -221,7 +226,12 @@ async function findLeaks(state: RunState, request: RunRequest, lane: () => Child
   if (ids.length === 0) return state.leaks;
   const record = join(request.record, 'leaks');
   mkdirSync(record);
-  const again = await coordinate({ ...request, selection: { ids }, findLeaks: true, record }, lane, compiler, () => undefined).done;
+  const again = await coordinate(
+    { ...request, lanes: Math.max(1, request.lanes), pool: undefined, selection: { ids }, findLeaks: true, record },
+    lane,
+    compiler,
+    () => undefined,
+  ).done;
   return again.leaks.length > 0 ? again.leaks : state.leaks;
 }
 

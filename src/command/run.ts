@@ -1,5 +1,10 @@
 import { join, resolve } from 'node:path';
+import { findConfiguration } from '../node/configuration.ts';
 import { earlierRuns, findChangedFiles, findRecord, type RecordReference } from '../node/earlier-runs.ts';
+import { parsePoolAddress } from '../node/pool/address.ts';
+import { openPool } from '../node/pool/lane-pool.ts';
+import type { LanePool } from '../node/pool/seats.ts';
+import { hashFiles } from '../node/read-files.ts';
 import { lockRecord } from '../node/record-lock.ts';
 import type { CommandContext } from './command-context.ts';
 import { type Interruption, interrupt, isInterruptStatus } from './interruption.ts';
@@ -7,6 +12,7 @@ import { buildSelection } from './options.ts';
 import { prepare } from './prepare.ts';
 import { type RunCommandOptions, runOnce } from './run-once.ts';
 import { failWith } from './terminal.ts';
+import { version } from './version.ts';
 import { type WatchInputs, watch } from './watch.ts';
 
 /** Plans, runs, shows; gives the exit status. With `watch`, again and again as files change. */
@@ -31,7 +37,18 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   }
   const interruption: Interruption = { by: undefined };
   setting.onInterrupt((signal) => interrupt(interruption, signal));
-  return (await runOnce({ where, files, selection, earlier, options, prepared, interruption }, setting)).status;
+  const pool = options.pool === undefined ? undefined : await openRunPool(options.pool, options, root, files);
+  if (typeof pool === 'string') return failWith(terminal, pool);
+  return (await runOnce({ where, files, selection, earlier, options, prepared, interruption, pool }, setting)).status;
+}
+
+/** The lanes of other machines, or why there are none. */
+async function openRunPool(url: string, { shard }: RunCommandOptions, root: string, files: readonly string[]): Promise<LanePool | string> {
+  const address = parsePoolAddress(url, process.env);
+  if (typeof address === 'string') return `--pool: ${address}`;
+  if (shard !== undefined) return '--pool and --shard share out the same cases in two ways; use one of them';
+  const configuration = findConfiguration(root);
+  return openPool(address, { root, tool: version, files: hashFiles([...files, ...(configuration === undefined ? [] : [configuration])], root) });
 }
 
 /** The newest incomplete run, or why it cannot be resumed. */

@@ -7,21 +7,21 @@ import type { Problem } from '../problems/problem.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { endedAtOnce } from '../results/run-info.ts';
 import { estimateTime, type RunProgress } from '../results/run-progress.ts';
-import { applyEntry, emptyState, type LaneState, lostResults, type RunState, takeUnrun } from '../results/run-state.ts';
+import { applyEntry, countResults, emptyState, type LaneState, lostResults, type RunState } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { debugLog } from './debug-log.ts';
-import { readJournal } from './journals.ts';
-import { attributeEnd, describeExit, laneProblems } from './lane-end.ts';
+import { EarlyEnds } from './early-ends.ts';
+import { readEarlierResults } from './journals.ts';
+import { describeExit } from './lane-end.ts';
 import { type LaneEnd, type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
-import { type LaneSlot, lastCaseIn, newJournal, newSlot } from './lane-slot.ts';
+import { type LaneSlot, newJournal, newSlot } from './lane-slot.ts';
+import { LeftOut } from './left-out.ts';
 import { Locks } from './locks.ts';
+import { FILES_DIFFER, offerSeats, type Seat } from './pool/seats.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
 import type { Coordination, RunRequest } from './run-request.ts';
 import { type Assignment, WorkScheduler } from './work-scheduler.ts';
-
-/** Lanes that die one after the other without a result between them: then the fault is not a case's. */
-const MAX_LANES_WITHOUT_RESULT = 3;
 
 /** Milliseconds that the first lane is left alone: what it does in that time does not pay another process. */
 const SECOND_LANE_DELAY_MS = 120;
@@ -50,11 +50,7 @@ class Coordinator {
   readonly #onEntry: (entry: JournalEntry, state: RunState) => void;
   readonly #state = emptyState();
   readonly #own: string;
-  readonly #unloadable: string[] = [];
-  /** Tests, by their place in the plan, whose rows ended a lane while they were read. */
-  readonly #unreadable = new Set<number>();
-  /** The cases that ended a process. A case that ends a second process does not count as progress. */
-  readonly #charged = new Set<string>();
+  readonly #earlyEnds: EarlyEnds;
   readonly #runFixtures: RunFixturesProcess;
   readonly #locks = new Locks();
   readonly #slots: LaneSlot[] = [];
@@ -71,12 +67,7 @@ class Coordinator {
   #stopped = false;
   /** The number of failures in the run that this one continues. */
   #failedBefore = 0;
-  /** Why the run ended before its time, if it did. */
-  #abortReason: string | undefined;
-  #unrun = 0;
-  /** Of what was not run, nobody knows how much it is. */
-  #isMoreUnrun = false;
-  #fruitless = 0;
+  readonly #leftOut = new LeftOut();
   #died = false;
 
   constructor(request: RunRequest, startLane: () => ChildProcess, compiler: CompileService, onEntry: (entry: JournalEntry, state: RunState) => void) {
@@ -84,6 +75,7 @@ class Coordinator {
     this.#startLane = startLane;
     this.#compiler = compiler;
     this.#onEntry = onEntry;
+    this.#earlyEnds = new EarlyEnds(request.root, (entry) => this.#write(entry));
     this.#own = join(request.record, 'coordinator.journal');
     this.#runFixtures = new RunFixturesProcess(startLane, compiler, (entry) => (entry.type === 'problem' ? this.#write(entry) : this.#take(entry)));
   }
@@ -91,31 +83,29 @@ class Coordinator {
   async run(): Promise<RunState> {
     const state = this.#state;
     try {
-      this.#loadEarlierResults();
-      this.#open(0);
+      const { pool, after } = this.#request;
+      for (const entry of readEarlierResults(after)) this.#applyToState(entry);
+      this.#failedBefore = this.#failed;
+      pool?.observe({
+        onWarning: (problem) => this.#write({ type: 'warning', problem }),
+        onGone: (problem) => this.#losePool(problem),
+      });
+      if (this.#request.lanes > 0) this.#open();
+      this.#offerSeats();
       if ((this.#request.before.wall ?? 0) > LONG_RUN_MS) this.#openLanes(this.#request.lanes);
       // Lanes may be opened while others run.
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
-      this.#takeUnrun();
+      const stopped = this.#stopped ? `the run stopped after ${formatThousands(this.#failed - this.#failedBefore)} failed` : undefined;
+      this.#leftOut.apply(state, stopped, !this.#dealer || this.#dealer.left > 0);
       // A lane that died kept its bindings to itself: then nothing is said of any.
       if (!this.#died) state.warnings.push(...[...state.idle].flatMap(([binding, problem]) => (state.effective.has(binding) ? [] : [problem])));
       return state;
     } finally {
+      await this.#request.pool?.close();
       clearTimeout(this.#opening);
       this.#spare?.kill('SIGKILL');
       await this.#runFixtures.close();
     }
-  }
-
-  /** Takes in what an earlier run has on record. Its problems with its own lanes are over, and files are loaded anew. */
-  #loadEarlierResults(): void {
-    for (const path of this.#request.after) {
-      for (const entry of readJournal(path)) {
-        const isResult = entry.type === 'test' || entry.type === 'ended' || entry.type === 'teardown-failed';
-        if (isResult || (entry.type === 'problem' && !laneProblems.has(entry.problem.code))) this.#applyToState(entry);
-      }
-    }
-    this.#failedBefore = this.#failed;
   }
 
   /** Whether the tests differ from those of the run to resume. */
@@ -127,21 +117,14 @@ class Coordinator {
     return this.#state.counts.failed + this.#state.counts.errored;
   }
 
-  /** What a lane that died would have counted. */
-  #markRestNotRun(): void {
-    this.#isMoreUnrun = true;
-  }
-
-  /** What an end before its time left out. */
-  #takeUnrun(): void {
-    const reason = this.#abortReason ?? (this.#stopped ? `the run stopped after ${formatThousands(this.#failed - this.#failedBefore)} failed` : undefined);
-    const isMore = this.#isMoreUnrun || !this.#dealer || this.#dealer.left > 0;
-    if (reason !== undefined && (this.#unrun > 0 || isMore)) takeUnrun(this.#state, { cases: this.#unrun, isMore, reason });
-  }
-
   progress(): RunProgress {
     const now = Date.now();
-    const lanes = this.#slots.map(({ number, work }) => ({ number, doing: work?.lane.doing, since: work ? now - work.lane.since : 0 }));
+    const lanes = this.#slots.map(({ number, work, seat }) => ({
+      number,
+      machine: seat?.machine,
+      doing: work?.lane.doing,
+      since: work ? now - work.lane.since : 0,
+    }));
     return { state: this.#state, lanes, elapsed: now - this.#began, expected: this.#estimateTime() };
   }
 
@@ -151,9 +134,10 @@ class Coordinator {
 
   interrupt(): void {
     this.#interrupts++;
+    this.#request.pool?.withdraw();
     const isLast = this.#interrupts > 2;
-    if (isLast && this.#state.unwritable === undefined) this.#abortReason = endedAtOnce;
-    else this.#abortReason ??= 'the run was interrupted';
+    if (isLast && this.#state.unwritable === undefined) this.#leftOut.reason = endedAtOnce;
+    else this.#leftOut.reason ??= 'the run was interrupted';
     for (const { work: lane } of this.#slots) {
       if (isLast) lane?.kill();
       else lane?.interrupt(this.#interrupts > 1);
@@ -167,13 +151,11 @@ class Coordinator {
     if (entry.type === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
     if (entry.type === 'problem' && this.#isKnown(entry.problem)) return;
     this.#applyToState(entry);
-    if (entry.type === 'finished') {
-      this.#unrun += entry.unrun?.cases ?? 0;
-      this.#isMoreUnrun ||= entry.unrun?.isMore === true;
-    }
+    if (entry.type === 'finished') this.#leftOut.count(entry);
     const { stopAfter } = this.#request;
     if (stopAfter === undefined || this.#stopped || this.#failed - this.#failedBefore < stopAfter) return;
     this.#stopped = true;
+    this.#request.pool?.withdraw();
     for (const { work: lane } of this.#slots) lane?.stop();
   }
 
@@ -203,7 +185,7 @@ class Coordinator {
   #giveUp(reason: string): void {
     if (this.#state.unwritable !== undefined) return;
     this.#state.unwritable = reason;
-    this.#abortReason = 'the record could not be written';
+    this.#leftOut.reason = 'the record could not be written';
     this.interrupt();
     this.interrupt();
   }
@@ -214,16 +196,64 @@ class Coordinator {
     return lane;
   }
 
-  #open(number: number): void {
-    const slot = newSlot(number);
+  #open(seat?: Seat): Promise<void> {
+    const slot = newSlot(this.#slots.length, seat);
     this.#slots.push(slot);
-    this.#running.push(this.#runSlot(slot));
+    const running = this.#runSlot(slot).finally(() => {
+      slot.isOver = true;
+    });
+    this.#running.push(running);
+    return running;
   }
 
-  /** Opens lanes until there are `wanted` in total. */
+  /** Opens lanes of this machine until there are `wanted`. */
   #openLanes(wanted: number): void {
-    if (this.#slots.length < wanted) debugLog('schedule', () => `open lanes ${this.#slots.length} to ${wanted - 1}`);
-    while (this.#slots.length < wanted) this.#open(this.#slots.length);
+    const own = this.#slots.filter(({ seat }) => !seat).length;
+    if (own < wanted) debugLog('schedule', () => `open ${wanted - own} more lanes`);
+    for (let opened = own; opened < wanted; opened++) void this.#open();
+  }
+
+  /** Opens a lane on another machine whenever one has a lane to lend, as long as there is work. */
+  #offerSeats(): void {
+    const { pool } = this.#request;
+    if (pool)
+      this.#running.push(
+        offerSeats(
+          pool,
+          () => this.#hasWorkToDeal,
+          (seat) => this.#open(seat),
+        ),
+      );
+  }
+
+  get #hasWorkToDeal(): boolean {
+    return this.#interrupts === 0 && !this.#stopped && (!this.#dealer || this.#dealer.left > 0);
+  }
+
+  /** The cases of a lane that was given up run elsewhere. */
+  #takeBack(slot: LaneSlot, lane: LaneState, reason: string): void {
+    const { pool, after } = this.#request;
+    const begun = [...lane.under.values()].map(({ name }) => name.id);
+    const machine = slot.seat?.machine ?? '';
+    // Why a machine does not take part is told once.
+    if (reason !== FILES_DIFFER || begun.length > 0)
+      this.#write({ type: 'warning', problem: { code: 'pool-lane-lost', machine, lane: slot.number, reason, begun } });
+    if (this.#interrupts > 0 || this.#stopped) {
+      this.#leftOut.markUncounted();
+      return;
+    }
+    const { piece } = slot;
+    slot.piece = undefined;
+    if (!pool || (this.#dealer && !piece)) return;
+    if (piece) this.#dealer?.giveBack({ ...piece, after: [...after, ...piece.after, ...slot.journals, this.#own] });
+    this.#offerSeats();
+    if (this.#request.lanes > 0 && this.#slots.every(({ seat, isOver }) => seat || isOver)) void this.#open();
+  }
+
+  #losePool(problem: Problem): void {
+    this.#write({ type: 'problem', problem });
+    this.#leftOut.reason ??= 'the pool is gone';
+    this.interrupt();
   }
 
   /** Starts one process after the other until one ends without a crash. */
@@ -233,6 +263,10 @@ class Coordinator {
       const work = this.#startProcess(slot);
       const end = await work.end;
       this.#locks.forget(slot);
+      if (end.lost !== undefined) {
+        this.#died = true;
+        return this.#takeBack(slot, work.lane, end.lost);
+      }
       const lost = this.#request.mode === 'run' ? lostResults(work.lane) : 0;
       if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
       if (work.lane.finished && !work.lane.finished.stuck) return;
@@ -240,25 +274,25 @@ class Coordinator {
       slot.returned = slot.piece;
       slot.piece = undefined;
       if (this.#isOfAnotherPlan) return;
-      this.#reportDeath(slot, work.lane, end);
-      if (this.#interrupts > 0) return this.#markRestNotRun();
-      if (!work.lane.finished && !this.#goesOnAfterCrash(slot, work.lane, end, resultsBefore)) return;
+      this.#earlyEnds.report(slot, work.lane, end);
+      if (this.#interrupts > 0) return this.#leftOut.markUncounted();
+      if (!work.lane.finished && !this.#goesOnAfterCrash(slot, work.lane, end, countResults(this.#state) > resultsBefore)) return;
     }
   }
 
   #startProcess(slot: LaneSlot): LaneWork {
-    const { record, after: _after, plan: _plan, before: _before, nextRows, lanes, ...asked } = this.#request;
+    const { record, after: _after, plan: _plan, before: _before, nextRows, lanes, pool, ...asked } = this.#request;
     const journal = newJournal(record, slot);
     const job: Job = {
       ...asked,
       isolatesCases: slot.careful,
-      hasPeers: lanes > 1,
+      hasPeers: lanes > 1 || pool !== undefined,
       lane: slot.number,
       journal,
       attachments: join(record, 'attachments'),
-      skippedFiles: [...this.#unloadable],
+      skippedFiles: [...this.#earlyEnds.unloadable],
     };
-    const work = superviseLane(this.#nextLane(), job, this.#compiler, {
+    const work = superviseLane(slot.seat?.startLane() ?? this.#nextLane(), job, this.#compiler, {
       // Who asks for further rows needs each result.
       inBlocks: nextRows === undefined,
       take: (entry) => {
@@ -277,65 +311,36 @@ class Coordinator {
     return work;
   }
 
-  /** Records the fixtures that a dead process did not tear down, and that it was silent while it ran no case. */
-  #reportDeath(slot: LaneSlot, lane: LaneState, end: LaneEnd): void {
-    if (!lane.finished)
-      for (const { fixture, owner } of lane.liveFixtures.values()) this.#write({ type: 'problem', problem: { code: 'teardown-lost', fixture, owner } });
-    if (end.overdue && lane.doing === undefined)
-      this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(slot.journals.at(-1) as string) } });
-  }
-
   /** Attributes the crash of a process. Returns whether another process takes its place. */
-  #goesOnAfterCrash(slot: LaneSlot, lane: LaneState, end: LaneEnd, resultsBefore: number): boolean {
-    const { entries, isSure, isHopeless, unloadable, unreadable } = attributeEnd(lane, end, this.#request.root, slot.careful);
-    if (unloadable !== undefined) this.#unloadable.push(unloadable);
-    if (unreadable !== undefined) this.#unreadable.add(unreadable);
-    const isNew = this.#charge(entries);
+  #goesOnAfterCrash(slot: LaneSlot, lane: LaneState, end: LaneEnd, hasNewResults: boolean): boolean {
+    const { isHopeless, isFruitless } = this.#earlyEnds.attribute(slot, lane, end, hasNewResults);
     if (isHopeless) return false;
-    const isProgress = (countResults(this.#state) > resultsBefore && isNew) || unloadable !== undefined || unreadable !== undefined;
-    this.#fruitless = isProgress ? 0 : this.#fruitless + 1;
-    const keepsCrashing = !this.#stopped && this.#fruitless >= MAX_LANES_WITHOUT_RESULT;
+    const keepsCrashing = !this.#stopped && isFruitless;
     if (keepsCrashing) {
       this.#write({ type: 'problem', problem: { code: 'repeated-crashes', reason: describeExit(end) } });
-      this.#abortReason = 'its lanes kept crashing';
+      this.#leftOut.reason = 'its lanes kept crashing';
     }
-    // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
-    slot.careful = !isSure;
-    if (this.#stopped || keepsCrashing) this.#markRestNotRun();
+    if (this.#stopped || keepsCrashing) this.#leftOut.markUncounted();
     return !this.#stopped && !keepsCrashing;
-  }
-
-  /** Records what a process has left behind. Returns false if it is what another process has left before. */
-  #charge(entries: readonly JournalEntry[]): boolean {
-    let isNew = true;
-    for (const entry of entries) {
-      const key = entry.type === 'ended' ? `${entry.result.test} ${entry.result.id}` : undefined;
-      if (key !== undefined && this.#charged.has(key)) isNew = false;
-      else this.#write(entry);
-      if (key !== undefined) this.#charged.add(key);
-    }
-    return isNew;
   }
 
   /** The first lane reports what can be run. If that takes long, other lanes start. */
   #takePieces({ pieces, tests }: Extract<JournalEntry, { type: 'pieces' }>): void {
     const {
-      lanes,
+      lanes: own,
+      pool,
       before: { times },
       after,
     } = this.#request;
+    const lanes = pool ? Math.max(2, own + pool.lanes) : own;
     if (this.#tests.length === 0) this.#tests = tests;
-    if (tests.join('\n') !== this.#tests.join('\n'))
-      this.#write({
-        type: 'problem',
-        problem: { code: 'plan-changed' },
-      });
+    if (tests.join('\n') !== this.#tests.join('\n')) this.#write({ type: 'problem', problem: { code: 'plan-changed' } });
     if (this.#dealer || this.#isOfAnotherPlan) return;
     this.#dealer = new WorkScheduler(pieces, lanes, (test) => times.get(tests[test] as string), after);
     debugLog('schedule', () => `${tests.length} tests in ${this.#dealer?.left} work units for up to ${lanes} lanes`);
     this.#opening = setTimeout(
       () => {
-        if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(lanes, this.#slots.length + (this.#dealer?.left ?? 0)));
+        if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(own, this.#slots.length + (this.#dealer?.left ?? 0)));
       },
       (this.#estimateTime()?.whole ?? 0) > LONG_RUN_MS ? 0 : SECOND_LANE_DELAY_MS,
     );
@@ -358,11 +363,12 @@ class Coordinator {
       case 'free': {
         if (slot.piece) this.#dealer?.ended(slot.piece);
         // It skips cases that an earlier process has recorded.
-        const returned = slot.returned && { ...slot.returned, after: [...this.#request.after, ...slot.journals, this.#own] };
+        const returned = slot.returned && { ...slot.returned, after: [...slot.returned.after, ...slot.journals, this.#own] };
         // A lane that was stopped counts the cases that it does not run.
         const piece = returned ?? this.#dealer?.next() ?? this.#nextRows(slot);
-        slot.piece = piece && { ...piece, tests: piece.tests.filter((test) => !this.#unreadable.has(test)) };
+        slot.piece = piece && { ...piece, tests: piece.tests.filter((test) => !this.#earlyEnds.unreadable.has(test)) };
         slot.returned = undefined;
+        if (!this.#hasWorkToDeal) this.#request.pool?.withdraw();
         debugLog('schedule', () =>
           slot.piece
             ? `tests ${slot.piece.tests.join()} to lane ${slot.number}, ${this.#dealer?.left} work units left`
@@ -392,5 +398,3 @@ class Coordinator {
     }
   }
 }
-
-const countResults = (state: RunState): number => Object.values(state.counts).reduce((sum, count) => sum + count, 0) + state.loadFailures.length;

@@ -3,6 +3,7 @@ import { basename, join } from 'node:path';
 import type { JournalEntry } from '../results/journal/entries.ts';
 import type { EntryFilter } from '../results/journal/reader.ts';
 import { JournalTail } from './journal-tail.ts';
+import { laneProblems } from './lane-end.ts';
 
 /** The paths of a record's journals. */
 export const listJournals = (folder: string): string[] =>
@@ -16,6 +17,16 @@ export function* readJournal(path: string): Generator<JournalEntry> {
   const tail = new JournalTail(path);
   for (const entries of tail.read()) yield* entries;
   tail.close();
+}
+
+/** What an earlier run has on record. Its problems with its own lanes are over, and files are loaded anew. */
+export function* readEarlierResults(paths: readonly string[]): Generator<JournalEntry> {
+  for (const path of paths) {
+    for (const entry of readJournal(path)) {
+      const isResult = entry.type === 'test' || entry.type === 'ended' || entry.type === 'teardown-failed';
+      if (isResult || (entry.type === 'problem' && !laneProblems.has(entry.problem.code))) yield entry;
+    }
+  }
 }
 
 /** Which entries are wanted, where it is not all. */

@@ -18,6 +18,7 @@ export const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code'
   'run-fixtures-lost',
   'internal-error',
   'results-lost',
+  'pool-lost',
 ]);
 
 /** In words, with the last that the process said. */

@@ -16,6 +16,14 @@ export interface LaneEnd {
   readonly overdue: boolean;
   /** The last that it wrote to its standard error by itself. */
   readonly stderrTail: string;
+  /** Why a process on another machine was given up. Its end is nobody's fault. */
+  readonly lost?: string | undefined;
+}
+
+/** What a process on another machine has in addition. */
+interface Elsewhere {
+  readonly isUnreachable: boolean;
+  readonly lost: string | undefined;
 }
 
 const LOOK_INTERVAL_MS = 20;
@@ -63,7 +71,7 @@ export interface LaneObserver {
 }
 
 /** Kills a lane with the processes that its tests have started. A lane in this process cannot be killed. */
-function killGroup(child: ChildProcess): void {
+export function killGroup(child: ChildProcess): void {
   try {
     if (child.pid !== undefined && process.platform !== 'win32') process.kill(-child.pid, 'SIGKILL');
   } catch {
@@ -73,7 +81,7 @@ function killGroup(child: ChildProcess): void {
 }
 
 /** Gives a lane its job and follows its journal until the process has ended. */
-export function superviseLane(child: ChildProcess, job: Job, compiler: CompileService, follower: LaneObserver): LaneWork {
+export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job, compiler: CompileService, follower: LaneObserver): LaneWork {
   const lane = emptyLane();
   const tail = new JournalTail(job.journal, { inBlocks: follower.inBlocks });
   // Of a lane in this process, it is written when this one ends.
@@ -107,6 +115,10 @@ export function superviseLane(child: ChildProcess, job: Job, compiler: CompileSe
   };
   const look = setInterval(() => {
     read();
+    if (child.isUnreachable) {
+      heard = Date.now();
+      return;
+    }
     const { doing } = lane;
     const silent = Date.now() - heard;
     // An idle lane answers pings. Count polls instead of time: the machine may be suspended.
@@ -168,7 +180,7 @@ export function superviseLane(child: ChildProcess, job: Job, compiler: CompileSe
       debugLog(name, () => `process ${child.pid} ended: ${signal ?? `exit status ${code}`}`);
       for (const stream of [child.stdout, child.stderr]) stream?.destroy();
       if (coverage !== undefined) addSourceMaps(coverage, child.pid as number, job.cache);
-      resolve({ code, signal, overdue, stderrTail });
+      resolve({ code, signal, overdue, stderrTail, lost: child.lost });
     };
     // Output can follow, but a child of the lane can keep it open.
     child.on('exit', (code, signal) => {

@@ -2,11 +2,14 @@ import { existsSync } from 'node:fs';
 import { join } from 'node:path';
 import { readJournal } from './journals.ts';
 import type { LaneWork } from './lane-process.ts';
+import type { Seat } from './pool/seats.ts';
 import type { Assignment } from './work-scheduler.ts';
 
 /** One of the lanes of a run, with all the processes that it needs. */
 export interface LaneSlot {
   readonly number: number;
+  /** If it is on another machine. */
+  readonly seat: Seat | undefined;
   /** The journals of its processes. */
   readonly journals: string[];
   processes: number;
@@ -16,16 +19,20 @@ export interface LaneSlot {
   returned: Assignment | undefined;
   /** The next process announces each case. */
   careful: boolean;
+  /** It starts no more processes. */
+  isOver: boolean;
 }
 
-export const newSlot = (number: number): LaneSlot => ({
+export const newSlot = (number: number, seat?: Seat): LaneSlot => ({
   number,
+  seat,
   journals: [],
   processes: 0,
   work: undefined,
   piece: undefined,
   returned: undefined,
   careful: false,
+  isOver: false,
 });
 
 /** The path of a journal that no process has written, in this run or in the one that it resumes. */

@@ -5,6 +5,7 @@ import type { WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { Loaders } from './loading/loaders.ts';
+import type { LanePool } from './pool/seats.ts';
 import type { TimingHistory } from './record.ts';
 
 export interface RunRequest {
@@ -20,8 +21,10 @@ export interface RunRequest {
   readonly redact: readonly WrittenPattern[] | undefined;
   readonly loaders: Loaders | undefined;
   readonly loadTimeout: number;
-  /** Processes that run cases side by side. */
+  /** Processes that run cases side by side on this machine. */
   readonly lanes: number;
+  /** Lanes of other machines. */
+  readonly pool?: LanePool | undefined;
   readonly shuffle: boolean;
   /** The number of failures after which no new case starts. */
   readonly stopAfter: number | undefined;

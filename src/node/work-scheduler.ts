@@ -13,6 +13,8 @@ export interface Assignment {
   readonly probes?: ProbeBatch | undefined;
   /** Journals in which some of its cases may have a result already. */
   readonly after: readonly string[];
+  /** The cases with a result, where the journals are on another machine: test and ordinal. */
+  readonly recorded?: readonly string[] | undefined;
 }
 
 /** Rows of a test that may be short stay together up to here. */
@@ -42,6 +44,11 @@ export class WorkScheduler {
 
   next(): Assignment | undefined {
     return this.#queue.shift();
+  }
+
+  /** Takes back what a lane could not finish: it is next. */
+  giveBack(assignment: Assignment): void {
+    this.#queue.unshift(assignment);
   }
 
   ended({ tests }: Assignment): void {

@@ -230,6 +230,18 @@ export function formatProblem(problem: Problem): string {
       return `the journal of lane ${problem.lane} has a malformed line: ${problem.reason}. Did a test replace a built-in object?`;
     case 'malformed-row':
       return `the record is damaged: the row of a passed case cannot be read: ${problem.reason}. Remove the record, or copy it again.`;
+    case 'pool-client-missing':
+      return 'a pool needs the client of its server. Install it: npm install --save-dev @redis/client';
+    case 'pool-unreachable':
+      return `the pool at ${problem.server} cannot be reached: ${problem.reason}`;
+    case 'pool-lost':
+      return `the pool at ${problem.server} is lost: ${problem.reason}. Continue this run with --resume, with or without a pool.`;
+    case 'pool-machine-refused':
+      return `machine ${problem.machine} does not take part: ${problem.reasons.join(', ')}. All machines need the same checkout, library and runtime.`;
+    case 'pool-lane-lost':
+      return `lane ${problem.lane} on ${problem.machine} was given up: ${problem.reason}; its cases run elsewhere${problem.begun.length === 0 ? '' : `, again: ${problem.begun.join(', ')}`}`;
+    case 'pool-late-results':
+      return `late results from ${problem.machine}, of a lane that was given up, were dropped`;
     case 'lane-unresponsive':
       return `lane ${problem.lane} stopped responding${problem.last === undefined ? '' : ` after ${problem.last}`} and was ended; the other cases ran in a new process. Did a test replace a built-in function?`;
     case 'internal-error':

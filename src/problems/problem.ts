@@ -89,6 +89,19 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'run-fixtures-lost'; readonly reason: string }
   | { readonly code: 'malformed-journal'; readonly lane: number; readonly reason: string }
   | { readonly code: 'malformed-row'; readonly reason: string }
+  | { readonly code: 'pool-client-missing' }
+  | { readonly code: 'pool-unreachable'; readonly server: string; readonly reason: string }
+  | { readonly code: 'pool-lost'; readonly server: string; readonly reason: string }
+  | { readonly code: 'pool-machine-refused'; readonly machine: string; readonly reasons: readonly string[] }
+  | {
+      readonly code: 'pool-lane-lost';
+      readonly machine: string;
+      readonly lane: number;
+      readonly reason: string;
+      /** The ids of the cases that had begun, and run again. */
+      readonly begun: readonly string[];
+    }
+  | { readonly code: 'pool-late-results'; readonly machine: string }
   | { readonly code: 'lane-unresponsive'; readonly lane: number; readonly last: string | undefined }
   | { readonly code: 'internal-error'; readonly reason: string }
   | { readonly code: 'more-problems'; readonly kind: string; readonly count: number }

@@ -17,6 +17,8 @@ export interface RunProgress {
 /** What a lane is doing. */
 export interface LaneProgress {
   readonly number: number;
+  /** Its name, if it is not the one that the run was started on. */
+  readonly machine?: string | undefined;
   readonly doing: Activity | undefined;
   /** For how long, in milliseconds. */
   readonly since: number;

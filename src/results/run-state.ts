@@ -371,3 +371,6 @@ export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): 
 /** The numbers of the tests of which cases failed. */
 export const failingTests = (state: RunState): Set<number> =>
   new Set([...state.tests].filter(([, { counts }]) => counts.failed + counts.errored > 0).map(([number]) => number));
+
+/** Cases that have a result, and files that do not load. */
+export const countResults = ({ counts, loadFailures }: RunState): number => Object.values(counts).reduce((sum, count) => sum + count, 0) + loadFailures.length;

@@ -1,8 +1,10 @@
+import { formatProblem } from '../../problems/format-problem.ts';
 import type { Activity } from '../../results/journal/entries.ts';
 import type { NarrowProgress } from '../../results/narrowing/session.ts';
 import type { RunProgress } from '../../results/run-progress.ts';
+import type { RunState } from '../../results/run-state.ts';
 import { formatCondition } from '../../results/where/condition.ts';
-import { duration, escapeToOneLine, formatCount, padOrTruncate, type Style } from '../style.ts';
+import { duration, escapeToOneLine, formatCount, measureWidth, padOrTruncate, type Style } from '../style.ts';
 import { renderCounts } from './run.ts';
 
 const words: Readonly<Record<Activity['what'], string>> = {
@@ -20,18 +22,27 @@ export function renderProgress({ state, lanes, elapsed, expected, narrowing }: R
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
   const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
   const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;
+  const waits =
+    lanes.length > 0
+      ? []
+      : [style.dim('  waiting for machines to join the pool'), ...refusals(state).map((line) => style.yellow(padOrTruncate(`  ${line}`, width).trimEnd()))];
   return [
     '',
     `${bar}${Object.values(state.counts).some((n) => n > 0) ? renderCounts(state.counts, style) : style.dim('no result yet')}  ${style.dim(duration(elapsed))}`,
+    ...waits,
     ...lanes
       .filter(({ doing }) => doing)
-      .map(({ number, doing, since }) => {
+      .map(({ number, machine, doing, since }) => {
         const { what, name } = doing as Activity;
-        const text = padOrTruncate(`${words[what] ? `${words[what]} ` : ''}${escapeToOneLine(name)}`, width - 24).trimEnd();
-        return style.dim(`  lane ${number}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
+        const place = machine === undefined ? '' : `  ${escapeToOneLine(machine)}`;
+        const text = padOrTruncate(`${words[what] ? `${words[what]} ` : ''}${escapeToOneLine(name)}`, width - 24 - measureWidth(place)).trimEnd();
+        return style.dim(`  lane ${number}${place}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
       }),
   ];
 }
+
+/** Why machines do not take part: who waits for them wants to know it now. */
+const refusals = ({ warnings }: RunState): string[] => warnings.flatMap((problem) => (problem.code === 'pool-machine-refused' ? formatProblem(problem) : []));
 
 /** The test that is being narrowed, how many combinations are still possible, and the likeliest of them. */
 function renderNarrowing({ path, probes, step }: NarrowProgress, elapsed: number, width: number, style: Style): string[] {
@@ -48,5 +59,5 @@ function renderNarrowing({ path, probes, step }: NarrowProgress, elapsed: number
 /** The same in one plain line, for a pipe. */
 export const renderProgressLine = ({ state, lanes, elapsed }: RunProgress, style: Style): string =>
   style.dim(
-    `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length > 1 ? `, ${formatCount(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
+    `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length === 0 ? ', waiting for machines to join the pool' : lanes.length > 1 ? `, ${formatCount(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
   );

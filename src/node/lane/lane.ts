@@ -259,6 +259,7 @@ export class Lane {
       });
       if (!dealt) return;
       const recorded = recordedIn(dealt.after);
+      for (const key of dealt.recorded ?? []) recorded.add(key);
       const tests = new Set(dealt.tests.map((index) => plan.tests[index] as PlannedTest));
       const [test] = tests;
       const cases = dealt.probes && test && (await probes.build(test, dealt.probes));

@@ -1,0 +1,261 @@
+import type { ChildProcess } from 'node:child_process';
+import { randomUUID } from 'node:crypto';
+import { join } from 'node:path';
+import type { CompileService } from '../compile-service.ts';
+import { debugLog } from '../debug-log.ts';
+import { hashFile } from '../read-files.ts';
+import type { PoolAddress } from './address.ts';
+import { listOf, PoolConnection, parseStreams } from './connection.ts';
+import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
+import { MachineLane } from './machine-lane.ts';
+import { type PoolMachine, type PoolRun, parseRun, parseToMachine, type Refusal } from './messages.ts';
+import { Outbox } from './outbox.ts';
+
+/** Milliseconds that a read waits at the server. */
+const BLOCK_MS = 500;
+/** Milliseconds until a machine without a free lane, or without a run, looks again. */
+const IDLE_MS = 50;
+/** File names in a message. */
+const MAX_NAMES = 5;
+
+export interface JoinInput {
+  readonly root: string;
+  readonly cache: string;
+  readonly compiler: CompileService;
+  readonly tool: string;
+  readonly name: string;
+  readonly lanes: number;
+  /** End when the first run that this machine took part in is over. */
+  readonly once: boolean;
+  startLane(): ChildProcess;
+  /** Something that the machine's user wants to know. */
+  onEvent(event: JoinEvent): void;
+}
+
+export type JoinEvent =
+  | { readonly type: 'joined' }
+  | { readonly type: 'run-began'; readonly run: string }
+  | { readonly type: 'run-ended'; readonly run: string }
+  | { readonly type: 'refused'; readonly run: string; readonly reasons: readonly string[] }
+  | { readonly type: 'server-gone'; readonly reason: string }
+  | { readonly type: 'server-back' };
+
+export interface Joined {
+  /** Resolves when the machine has left. */
+  readonly done: Promise<void>;
+  /** Gives running cases back to their runs, and leaves. The second call leaves at once. */
+  leave(): void;
+}
+
+/** Lends the lanes of this machine to the runs of a pool. Refuses with a problem if the server cannot be reached. */
+export async function joinPool(address: PoolAddress, input: JoinInput): Promise<Joined> {
+  const connections = [
+    await PoolConnection.open(address),
+    await PoolConnection.open(address),
+    await PoolConnection.open(address),
+    await PoolConnection.open(address),
+  ];
+  const machine = new Machine(address, input, connections as [PoolConnection, PoolConnection, PoolConnection, PoolConnection]);
+  return { done: machine.work(), leave: () => machine.leave() };
+}
+
+class Machine {
+  readonly #id = randomUUID();
+  readonly #address: PoolAddress;
+  readonly #keys: PoolKeys;
+  readonly #input: JoinInput;
+  /** For what is answered at once; the others each wait for entries of their own. */
+  readonly #commands: PoolConnection;
+  readonly #inbox: PoolConnection;
+  readonly #runsReader: PoolConnection;
+  readonly #claims: PoolConnection;
+  readonly #runs = new Map<string, PoolRun>();
+  /** Runs that it has had a lane in. */
+  readonly #served = new Set<string>();
+  /** By run and seat. */
+  readonly #lanes = new Map<string, { readonly run: string; readonly seat: string; readonly lane: MachineLane }>();
+  #isLeaving = false;
+  #isOver = false;
+  #hasTrouble = false;
+
+  constructor(
+    address: PoolAddress,
+    input: JoinInput,
+    [commands, inbox, runs, claims]: readonly [PoolConnection, PoolConnection, PoolConnection, PoolConnection],
+  ) {
+    this.#address = address;
+    this.#keys = poolKeys(address.prefix);
+    this.#input = input;
+    this.#commands = commands;
+    this.#inbox = inbox;
+    this.#runsReader = runs;
+    this.#claims = claims;
+  }
+
+  async work(): Promise<void> {
+    await this.#present();
+    this.#input.onEvent({ type: 'joined' });
+    await Promise.all([this.#giveSigns(), this.#findRuns(), this.#claimSeats(), this.#takeMessages()]);
+  }
+
+  leave(): void {
+    if (this.#isLeaving) {
+      this.#end();
+      return;
+    }
+    this.#isLeaving = true;
+    void Promise.all([...this.#lanes.values()].map(({ lane }) => lane.leave())).then(() => this.#end());
+  }
+
+  #end(): void {
+    if (this.#isOver) return;
+    this.#isOver = true;
+    for (const { lane } of [...this.#lanes.values()]) lane.free();
+    const isGone = Promise.all([this.#commands.once('DEL', this.#keys.machine(this.#id)), this.#commands.once('HDEL', this.#keys.machines, this.#id)]);
+    const timeout = new Promise((resolve) => setTimeout(resolve, BLOCK_MS));
+    void Promise.race([isGone.catch(() => undefined), timeout]).then(() => {
+      for (const connection of [this.#commands, this.#inbox, this.#runsReader, this.#claims]) connection.close();
+    });
+  }
+
+  /** Tells the server what this machine offers. */
+  async #present(): Promise<void> {
+    const inbox = this.#keys.machine(this.#id);
+    if ((await this.#commands.send('EXISTS', inbox)) !== 1)
+      await this.#commands.send('XGROUP', 'CREATE', inbox, GROUP, '0', 'MKSTREAM').catch((error: Error) => {
+        if (!error.message.startsWith('BUSYGROUP')) throw error;
+      });
+    await this.#commands.send('PEXPIRE', inbox, KEY_LIFETIME_MS);
+    const [seconds] = listOf(await this.#commands.send('TIME'));
+    const machine: PoolMachine = { id: this.#id, name: this.#input.name, lanes: this.#input.lanes, at: Number(seconds) * 1000 };
+    await this.#commands.send('HSET', this.#keys.machines, this.#id, JSON.stringify(machine));
+    await this.#commands.send('PEXPIRE', this.#keys.machines, KEY_LIFETIME_MS);
+  }
+
+  /** Renews the leases, and gives lanes back whose lease or run is over. */
+  async #giveSigns(): Promise<void> {
+    while (!this.#isOver) {
+      await sleep(this.#address.lease / 4);
+      const timer = setTimeout(() => this.#tellTrouble(), this.#address.lease);
+      await this.#present().catch(() => undefined);
+      for (const { run, seat, lane } of [...this.#lanes.values()]) {
+        const renewed = await this.#commands.send('XCLAIM', this.#keys.seats(run), GROUP, this.#id, 0, seat, 'JUSTID').catch(() => null);
+        if (this.#isOver) break;
+        // Of a run that is over, nothing is left.
+        if (listOf(renewed).length === 0 && !lane.isFree) {
+          debugLog('pool', () => `the lease of seat ${seat} is over`);
+          lane.free();
+        }
+      }
+      clearTimeout(timer);
+      if (this.#hasTrouble && !this.#isOver) this.#input.onEvent({ type: 'server-back' });
+      this.#hasTrouble = false;
+      for (const run of [...this.#runs.keys()]) if ((await this.#commands.send('EXISTS', this.#keys.run(run))) === 0) this.#forget(run);
+    }
+  }
+
+  #tellTrouble(): void {
+    if (!this.#hasTrouble && !this.#isOver) this.#input.onEvent({ type: 'server-gone', reason: this.#commands.trouble ?? 'no answer' });
+    this.#hasTrouble = true;
+  }
+
+  /** Looks at each run that is announced, also at those that were before. */
+  async #findRuns(): Promise<void> {
+    let last = '0';
+    while (!this.#isOver) {
+      const found = await this.#runsReader.read(new Map([[this.#keys.runs, last]]), BLOCK_MS).catch(() => undefined);
+      for (const { id, fields } of found?.get(this.#keys.runs) ?? []) {
+        last = id;
+        const text = await this.#commands.send('GET', this.#keys.run(fields['run'] ?? ''));
+        const run = parseRun(typeof text === 'string' ? text : undefined);
+        if (run && !this.#isOver) this.#consider(run);
+      }
+    }
+  }
+
+  #consider(run: PoolRun): void {
+    const reasons = this.#differences(run);
+    if (reasons.length === 0) {
+      this.#runs.set(run.id, run);
+      return;
+    }
+    const refusal: Refusal = { name: this.#input.name, reasons };
+    this.#commands.send('XADD', this.#keys.results(run.id), 'NOMKSTREAM', '*', 'refusal', JSON.stringify(refusal)).catch(() => undefined);
+    this.#input.onEvent({ type: 'refused', run: run.id, reasons });
+  }
+
+  /** In what this machine differs from the one that began the run. */
+  #differences({ tool, node, files }: PoolRun): string[] {
+    const differing = Object.keys(files).filter((file) => file.split('/').includes('..') || (hashFile(join(this.#input.root, file)) ?? '') !== files[file]);
+    const more = differing.length - MAX_NAMES;
+    return [
+      ...(tool === this.#input.tool ? [] : [`red-lattice ${this.#input.tool} instead of ${tool}`]),
+      ...(node === process.version ? [] : [`Node ${process.version} instead of ${node}`]),
+      ...differing.slice(0, MAX_NAMES).map((file) => `${file} differs`),
+      ...(more > 0 ? [`${more} more files differ`] : []),
+    ];
+  }
+
+  /** Takes seats of the runs as long as lanes are free. */
+  async #claimSeats(): Promise<void> {
+    while (!this.#isOver) {
+      const runs = [...this.#runs.keys()];
+      if (this.#isLeaving || runs.length === 0 || this.#lanes.size >= this.#input.lanes) {
+        await sleep(IDLE_MS);
+        continue;
+      }
+      const streams = runs.map((run) => this.#keys.seats(run));
+      const found = await this.#claims
+        .send('XREADGROUP', 'GROUP', GROUP, this.#id, 'COUNT', 1, 'BLOCK', BLOCK_MS, 'STREAMS', ...streams, ...runs.map(() => '>'))
+        .then(parseStreams, () => undefined);
+      // One of the runs is over.
+      if (!found) for (const run of runs) if ((await this.#commands.send('EXISTS', this.#keys.seats(run))) === 0) this.#forget(run);
+      for (const run of runs) for (const { id } of found?.get(this.#keys.seats(run)) ?? []) this.#take(run, id);
+    }
+  }
+
+  #take(run: string, seat: string): void {
+    const key = `${run} ${seat}`;
+    const outbox = new Outbox(this.#commands, this.#keys.results(run), { seat }, () => {
+      this.#lanes.get(key)?.lane.free();
+      this.#forget(run);
+    });
+    const { root, cache, compiler, startLane, name } = this.#input;
+    const onFree = (): void => {
+      this.#lanes.delete(key);
+    };
+    const onRefused = (files: readonly string[]): void => {
+      // Each of its lanes hears it.
+      if (this.#runs.delete(run)) this.#input.onEvent({ type: 'refused', run, reasons: files.map((file) => `${file} differs`) });
+    };
+    this.#lanes.set(key, { run, seat, lane: new MachineLane({ root, cache, compiler, outbox, startLane, onRefused, onFree }, this.#id, name) });
+    if (!this.#served.has(run)) this.#input.onEvent({ type: 'run-began', run });
+    this.#served.add(run);
+  }
+
+  #forget(run: string): void {
+    this.#runs.delete(run);
+    for (const held of [...this.#lanes.values()]) if (held.run === run) held.lane.free();
+    if (!this.#served.delete(run)) return;
+    this.#input.onEvent({ type: 'run-ended', run });
+    if (this.#input.once) this.#end();
+  }
+
+  async #takeMessages(): Promise<void> {
+    const stream = this.#keys.machine(this.#id);
+    let last = '0';
+    while (!this.#isOver) {
+      const entries = (await this.#inbox.read(new Map([[stream, last]]), BLOCK_MS).catch(() => undefined))?.get(stream) ?? [];
+      for (const { id, fields } of entries) {
+        last = id;
+        const message = parseToMachine(fields['message']);
+        if (message) this.#lanes.get(`${fields['run']} ${fields['seat']}`)?.lane.take(Number(fields['n']), message);
+      }
+      if (entries.length === 0) continue;
+      const [time, number] = last.split('-');
+      await this.#commands.send('XTRIM', stream, 'MINID', `${time}-${Number(number) + 1}`).catch(() => undefined);
+    }
+  }
+}
+
+const sleep = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
