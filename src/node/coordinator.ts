@@ -7,7 +7,7 @@ import type { Problem } from '../problems/problem.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { endedAtOnce } from '../results/run-info.ts';
 import { estimateTime, type RunProgress } from '../results/run-progress.ts';
-import { applyEntry, countResults, emptyState, type LaneState, lostResults, type RunState } from '../results/run-state.ts';
+import { applyEntry, countResults, emptyState, isKnownLoadFailure, isOfAnotherPlan, type LaneState, lostResults, type RunState } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { debugLog } from './debug-log.ts';
 import { EarlyEnds } from './early-ends.ts';
@@ -17,7 +17,7 @@ import { type LaneEnd, type LaneRequest, type LaneWork, superviseLane } from './
 import { type LaneSlot, newJournal, newSlot } from './lane-slot.ts';
 import { LeftOut } from './left-out.ts';
 import { Locks } from './locks.ts';
-import { FILES_DIFFER, offerSeats, type Seat } from './pool/seats.ts';
+import { FILES_DIFFER, offerSeats, SERVER_GONE, type Seat } from './pool/seats.ts';
 import type { Job } from './protocol.ts';
 import { RunFixturesProcess } from './run-fixtures-process.ts';
 import type { Coordination, RunRequest } from './run-request.ts';
@@ -95,6 +95,7 @@ class Coordinator {
       if ((this.#request.before.wall ?? 0) > LONG_RUN_MS) this.#openLanes(this.#request.lanes);
       // Lanes may be opened while others run.
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
+      this.#reportUnfinished();
       const stopped = this.#stopped ? `the run stopped after ${formatThousands(this.#failed - this.#failedBefore)} failed` : undefined;
       this.#leftOut.apply(state, stopped, !this.#dealer || this.#dealer.left > 0);
       // A lane that died kept its bindings to itself: then nothing is said of any.
@@ -106,11 +107,6 @@ class Coordinator {
       this.#spare?.kill('SIGKILL');
       await this.#runFixtures.close();
     }
-  }
-
-  /** Whether the tests differ from those of the run to resume. */
-  get #isOfAnotherPlan(): boolean {
-    return this.#state.planProblems.some(({ code }) => code === 'plan-mismatch');
   }
 
   get #failed(): number {
@@ -146,10 +142,18 @@ class Coordinator {
     else this.#runFixtures.interrupt(this.#interrupts > 1);
   }
 
+  /** Whatever went wrong with a lane, cases without a result are no success. */
+  #reportUnfinished(): void {
+    const isCutShort = this.#stopped || this.#leftOut.reason !== undefined || this.#state.planProblems.length > 0;
+    if (isCutShort || !this.#dealer?.isUnfinished) return;
+    this.#write({ type: 'problem', problem: { code: 'unit-lost' } });
+    this.#leftOut.reason = 'a lane ended early';
+  }
+
   #take(entry: JournalEntry): void {
     // A test that others have a share of goes on.
     if (entry.type === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
-    if (entry.type === 'problem' && this.#isKnown(entry.problem)) return;
+    if (entry.type === 'problem' && isKnownLoadFailure(this.#state, entry.problem)) return;
     this.#applyToState(entry);
     if (entry.type === 'finished') this.#leftOut.count(entry);
     const { stopAfter } = this.#request;
@@ -159,14 +163,9 @@ class Coordinator {
     for (const { work: lane } of this.#slots) lane?.stop();
   }
 
-  /** Every lane meets again what did not load in another. */
-  #isKnown(problem: Problem): boolean {
-    return problem.code === 'load-failed' && this.#state.loadFailures.some((known) => known.code === 'load-failed' && known.file === problem.file);
-  }
-
   #applyToState(entry: JournalEntry): void {
     applyEntry(this.#state, entry);
-    if (entry.type === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && !this.#isOfAnotherPlan)
+    if (entry.type === 'planned' && this.#request.plan !== undefined && entry.hash !== this.#request.plan && !isOfAnotherPlan(this.#state))
       this.#state.planProblems.push({ code: 'plan-mismatch' });
     this.#onEntry(entry, this.#state);
   }
@@ -233,16 +232,16 @@ class Coordinator {
   /** The cases of a lane that was given up run elsewhere. */
   #takeBack(slot: LaneSlot, lane: LaneState, reason: string): void {
     const { pool, after } = this.#request;
-    const begun = [...lane.under.values()].map(({ name }) => name.id);
+    const begun = reason === SERVER_GONE ? [] : [...lane.under.values()].map(({ name }) => name.id);
     const machine = slot.seat?.machine ?? '';
-    // Why a machine does not take part is told once.
-    if (reason !== FILES_DIFFER || begun.length > 0)
+    // What holds for a whole machine, or for all, is told once.
+    if ((reason !== FILES_DIFFER && reason !== SERVER_GONE) || begun.length > 0)
       this.#write({ type: 'warning', problem: { code: 'pool-lane-lost', machine, lane: slot.number, reason, begun } });
     if (this.#interrupts > 0 || this.#stopped) {
       this.#leftOut.markUncounted();
       return;
     }
-    const { piece } = slot;
+    const piece = slot.piece ?? slot.returned;
     slot.piece = undefined;
     if (!pool || (this.#dealer && !piece)) return;
     if (piece) this.#dealer?.giveBack({ ...piece, after: [...after, ...piece.after, ...slot.journals, this.#own] });
@@ -271,9 +270,10 @@ class Coordinator {
       if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
       if (work.lane.finished && !work.lane.finished.stuck) return;
       this.#died = true;
-      slot.returned = slot.piece;
+      // It may have died before it asked for what the last process left.
+      slot.returned = slot.piece ?? slot.returned;
       slot.piece = undefined;
-      if (this.#isOfAnotherPlan) return;
+      if (isOfAnotherPlan(this.#state)) return;
       this.#earlyEnds.report(slot, work.lane, end);
       if (this.#interrupts > 0) return this.#leftOut.markUncounted();
       if (!work.lane.finished && !this.#goesOnAfterCrash(slot, work.lane, end, countResults(this.#state) > resultsBefore)) return;
@@ -335,7 +335,7 @@ class Coordinator {
     const lanes = pool ? Math.max(2, own + pool.lanes) : own;
     if (this.#tests.length === 0) this.#tests = tests;
     if (tests.join('\n') !== this.#tests.join('\n')) this.#write({ type: 'problem', problem: { code: 'plan-changed' } });
-    if (this.#dealer || this.#isOfAnotherPlan) return;
+    if (this.#dealer || isOfAnotherPlan(this.#state)) return;
     this.#dealer = new WorkScheduler(pieces, lanes, (test) => times.get(tests[test] as string), after);
     debugLog('schedule', () => `${tests.length} tests in ${this.#dealer?.left} work units for up to ${lanes} lanes`);
     this.#opening = setTimeout(

@@ -19,6 +19,7 @@ export const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code'
   'internal-error',
   'results-lost',
   'pool-lost',
+  'unit-lost',
 ]);
 
 /** In words, with the last that the process said. */

@@ -55,6 +55,11 @@ export class WorkScheduler {
     for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 1) - 1);
   }
 
+  /** Whether some of what was dealt has not ended. */
+  get isUnfinished(): boolean {
+    return [...this.#open.values()].some((open) => open > 0);
+  }
+
   /** Whether others have a share of a test, too, or will have: then it has not ended when one lane is through with it. */
   isShared(test: number): boolean {
     return (this.#open.get(test) ?? 0) > 1;

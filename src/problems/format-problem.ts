@@ -230,6 +230,8 @@ export function formatProblem(problem: Problem): string {
       return `the journal of lane ${problem.lane} has a malformed line: ${problem.reason}. Did a test replace a built-in object?`;
     case 'malformed-row':
       return `the record is damaged: the row of a passed case cannot be read: ${problem.reason}. Remove the record, or copy it again.`;
+    case 'unit-lost':
+      return 'a lane ended before all of its cases had results. Run the others with --resume.';
     case 'pool-client-missing':
       return 'a pool needs the client of its server. Install it: npm install --save-dev @redis/client';
     case 'pool-unreachable':

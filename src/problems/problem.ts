@@ -89,6 +89,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'run-fixtures-lost'; readonly reason: string }
   | { readonly code: 'malformed-journal'; readonly lane: number; readonly reason: string }
   | { readonly code: 'malformed-row'; readonly reason: string }
+  | { readonly code: 'unit-lost' }
   | { readonly code: 'pool-client-missing' }
   | { readonly code: 'pool-unreachable'; readonly server: string; readonly reason: string }
   | { readonly code: 'pool-lost'; readonly server: string; readonly reason: string }

@@ -374,3 +374,10 @@ export const failingTests = (state: RunState): Set<number> =>
 
 /** Cases that have a result, and files that do not load. */
 export const countResults = ({ counts, loadFailures }: RunState): number => Object.values(counts).reduce((sum, count) => sum + count, 0) + loadFailures.length;
+
+/** Whether the tests differ from those of the run to resume. */
+export const isOfAnotherPlan = ({ planProblems }: RunState): boolean => planProblems.some(({ code }) => code === 'plan-mismatch');
+
+/** Every lane meets again what did not load in another. */
+export const isKnownLoadFailure = ({ loadFailures }: RunState, problem: Problem): boolean =>
+  problem.code === 'load-failed' && loadFailures.some((known) => known.code === 'load-failed' && known.file === problem.file);

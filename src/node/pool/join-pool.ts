@@ -144,7 +144,7 @@ class Machine {
         // Of a run that is over, nothing is left.
         if (listOf(renewed).length === 0 && !lane.isFree) {
           debugLog('pool', () => `the lease of seat ${seat} is over`);
-          lane.free();
+          void lane.leave();
         }
       }
       clearTimeout(timer);
@@ -217,7 +217,7 @@ class Machine {
   #take(run: string, seat: string): void {
     const key = `${run} ${seat}`;
     const outbox = new Outbox(this.#commands, this.#keys.results(run), { seat }, () => {
-      this.#lanes.get(key)?.lane.free();
+      void this.#lanes.get(key)?.lane.leave();
       this.#forget(run);
     });
     const { root, cache, compiler, startLane, name } = this.#input;
@@ -235,10 +235,10 @@ class Machine {
 
   #forget(run: string): void {
     this.#runs.delete(run);
-    for (const held of [...this.#lanes.values()]) if (held.run === run) held.lane.free();
+    for (const held of [...this.#lanes.values()]) if (held.run === run) void held.lane.leave();
     if (!this.#served.delete(run)) return;
     this.#input.onEvent({ type: 'run-ended', run });
-    if (this.#input.once) this.#end();
+    if (this.#input.once && !this.#isLeaving) this.leave();
   }
 
   async #takeMessages(): Promise<void> {

@@ -10,7 +10,7 @@ import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
 import { type FromMachine, type PoolRun, parseFromMachine, parseMachine, parseRefusal, type ToMachine } from './messages.ts';
 import { Outbox } from './outbox.ts';
 import { RemoteLane } from './remote-lane.ts';
-import { FILES_DIFFER, type LanePool, type PoolObserver, type Seat } from './seats.ts';
+import { FILES_DIFFER, type LanePool, type PoolObserver, SERVER_GONE, type Seat } from './seats.ts';
 import { Sequence } from './sequence.ts';
 
 /** Milliseconds that a read waits at the server. */
@@ -57,7 +57,7 @@ class RedisLanePool implements LanePool {
   readonly #reader: PoolConnection;
   readonly #seats = new Map<string, TakenSeat>();
   /** Machines whose seats were given up, by the seat. */
-  readonly #lost = new Map<string, { readonly machine: string; isLate: boolean }>();
+  readonly #lost = new Map<string, { readonly machine: string; readonly counts: boolean; isLate: boolean }>();
   /** Machines that have been refused, with the reason. */
   readonly #refused = new Set<string>();
   readonly #ownHashes = new Map<string, string | undefined>();
@@ -81,13 +81,18 @@ class RedisLanePool implements LanePool {
     this.#reader = reader;
   }
 
+  /** Milliseconds after which machines take a run for over whose coordinator gives no sign of life. */
+  get #runLifetime(): number {
+    return this.#address.lease * MAX_LEASES_WITHOUT_SERVER;
+  }
+
   async announce(): Promise<void> {
     const { id } = this.#run;
     const { seats, results, run, runs } = this.#keys;
     const send = (...args: readonly (string | number)[]): Promise<Reply> => this.#commands.send(...args);
     // With an empty stream each: nobody makes one for a run that is over.
     for (const stream of [seats(id), results(id)]) await send('XGROUP', 'CREATE', stream, GROUP, '0', 'MKSTREAM');
-    await send('SET', run(id), JSON.stringify(this.#run), 'PX', KEY_LIFETIME_MS);
+    await send('SET', run(id), JSON.stringify(this.#run), 'PX', this.#runLifetime);
     await this.#refresh();
     await send('XADD', runs, 'MAXLEN', '~', 1000, '*', 'run', id);
     await send('PEXPIRE', runs, KEY_LIFETIME_MS);
@@ -168,7 +173,7 @@ class RedisLanePool implements LanePool {
     const seat = this.#seats.get(id);
     const lost = this.#lost.get(id);
     if (!message) debugLog('pool', () => 'a malformed message, ignored');
-    else if (lost) lost.isLate ||= message.kind === 'journal';
+    else if (lost) lost.isLate ||= lost.counts && message.kind === 'journal';
     else if (seat) this.#takeMessage(seat, Number(n), message);
     else if (message.kind === 'claimed') void this.#takeClaim(id, Number(n), message);
   }
@@ -234,7 +239,8 @@ class RedisLanePool implements LanePool {
   #lose(seat: TakenSeat, reason: string): void {
     if (!this.#seats.delete(seat.id)) return;
     debugLog('pool', () => `seat ${seat.id} of ${seat.machine} is lost: ${reason}`);
-    this.#lost.set(seat.id, { machine: seat.machine, isLate: false });
+    // What machines with other files have sent is no loss.
+    this.#lost.set(seat.id, { machine: seat.machine, counts: reason !== FILES_DIFFER, isLate: false });
     void this.#removeSeat(seat.id);
     seat.lane?.lose(reason);
   }
@@ -252,7 +258,7 @@ class RedisLanePool implements LanePool {
       await new Promise((resolve) => setTimeout(resolve, lease / 8));
       const began = Date.now();
       const look = this.#look().catch((error: Error) => this.#loseServer(error.message));
-      const limit = lease * MAX_LEASES_WITHOUT_SERVER;
+      const limit = this.#runLifetime;
       let timer: NodeJS.Timeout | undefined;
       const tooLong = new Promise<void>((resolve) => {
         timer = setTimeout(() => {
@@ -271,7 +277,7 @@ class RedisLanePool implements LanePool {
     const { id } = this.#run;
     const exists = await this.#commands.send('EXISTS', this.#keys.run(id), this.#keys.seats(id), this.#keys.results(id));
     if (this.#isClosed) return;
-    if (exists !== 3) return this.#loseServer('it does not have the run any more; was it restarted without its data?');
+    if (exists !== 3) return this.#loseServer('it does not have the run any more (it was restarted without its data, or this process was suspended)');
     await this.#refresh();
     await this.#countLanes();
     const seats = this.#keys.seats(id);
@@ -304,12 +310,13 @@ class RedisLanePool implements LanePool {
     this.isGone = true;
     this.#observer?.onGone({ code: 'pool-lost', server: this.#address.name, reason });
     this.withdraw();
-    for (const seat of [...this.#seats.values()]) this.#lose(seat, 'the server of the pool is gone');
+    for (const seat of [...this.#seats.values()]) this.#lose(seat, SERVER_GONE);
   }
 
   async #refresh(): Promise<void> {
     const { id } = this.#run;
-    for (const key of [this.#keys.run(id), this.#keys.seats(id), this.#keys.results(id)]) await this.#commands.send('PEXPIRE', key, KEY_LIFETIME_MS);
+    await this.#commands.send('PEXPIRE', this.#keys.run(id), this.#runLifetime);
+    for (const key of [this.#keys.seats(id), this.#keys.results(id)]) await this.#commands.send('PEXPIRE', key, KEY_LIFETIME_MS);
   }
 
   async #countLanes(): Promise<void> {

@@ -56,6 +56,7 @@ export class MachineLane {
   #isFree = false;
   /** What happens from here on counts for nobody. */
   #isLeaving = false;
+  #leaving: Promise<void> | undefined;
 
   constructor(input: MachineLaneInput, machine: string, name: string) {
     this.#input = input;
@@ -104,15 +105,23 @@ export class MachineLane {
     this.#input.onFree();
   }
 
-  /** Takes the lane back: the run goes on elsewhere, and what runs here is torn down. */
-  async leave(): Promise<void> {
-    if (this.#isFree) return;
+  /** Takes the lane back: the run goes on elsewhere, or is over, and what runs here is torn down. */
+  leave(): Promise<void> {
+    this.#leaving ??= this.#isFree ? Promise.resolve() : this.#leave();
+    return this.#leaving;
+  }
+
+  async #leave(): Promise<void> {
     this.#say({ kind: 'leaving' });
     this.#isLeaving = true;
     clearInterval(this.#look);
     const child = this.#child;
     if (child?.connected && child.exitCode === null) {
-      const ended = new Promise((resolve) => child.once('exit', resolve));
+      const ended = new Promise<void>((resolve) => {
+        child.once('exit', () => resolve());
+        // It lives on for a moment.
+        child.on('message', (message) => isToCoordinator(message) && message.type === 'done' && resolve());
+      });
       child.send({ to: 'lane', type: 'interrupt', urgent: true }, () => undefined);
       await Promise.race([ended, new Promise((resolve) => setTimeout(resolve, LEAVE_GRACE_MS))]);
     }

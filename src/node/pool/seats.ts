@@ -3,6 +3,8 @@ import type { Problem } from '../../problems/problem.ts';
 
 /** Why a lane is given up whose machine cannot take part. */
 export const FILES_DIFFER = 'its files differ';
+/** Why all lanes are given up at a time. */
+export const SERVER_GONE = 'the server is gone';
 
 /** A lane that a machine lends to a run. */
 export interface Seat {

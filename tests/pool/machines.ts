@@ -1,0 +1,96 @@
+import { type ChildProcess, spawn } from 'node:child_process';
+import { existsSync, readdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { fixture } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
+import { readJournals } from '../../src/node/journals.ts';
+import { root } from '../program.ts';
+import { makeProject } from '../project.ts';
+
+/** A command that runs, with all that it has printed. */
+export class Command {
+  readonly process: ChildProcess;
+  output = '';
+  readonly ended: Promise<number | null>;
+
+  constructor(args: readonly string[], cwd: string) {
+    const { FORCE_COLOR, GITHUB_ACTIONS, CI, ...env } = process.env;
+    this.process = spawn(process.execPath, [join(root, 'dist', 'command.js'), ...args], {
+      cwd,
+      env: { ...env, NO_COLOR: '1' },
+      stdio: ['ignore', 'pipe', 'pipe'],
+    });
+    for (const stream of [this.process.stdout, this.process.stderr])
+      stream?.on('data', (text) => {
+        this.output += text;
+      });
+    this.ended = new Promise((resolve) => this.process.once('close', resolve));
+  }
+
+  /** Resolves when it has printed a text. */
+  async says(text: string): Promise<void> {
+    await until(() => this.output.includes(text) || this.process.exitCode !== null);
+    if (!this.output.includes(text)) throw new Error(`it ended without saying "${text}":\n${this.output}`);
+  }
+}
+
+/** Looks every few milliseconds whether something holds; the time limit of the case ends it. */
+export async function until(holds: () => boolean): Promise<void> {
+  while (!holds()) await new Promise((resolve) => setTimeout(resolve, 10));
+}
+
+/** Checkouts of one project in folders of their own, with what runs in them. */
+export class Checkouts {
+  readonly folder: string;
+  readonly #files: Readonly<Record<string, string>>;
+  readonly #commands: Command[] = [];
+
+  constructor(folder: string, files: Readonly<Record<string, string>>) {
+    this.folder = folder;
+    this.#files = files;
+  }
+
+  async checkout(name: string, changes: Readonly<Record<string, string>> = {}): Promise<string> {
+    const folder = join(this.folder, name);
+    if (!existsSync(folder)) await makeProject(folder, { ...this.#files, ...changes });
+    return folder;
+  }
+
+  /** Joins with a checkout of this name. */
+  async join(url: string, name: string, { lanes = 1, changes = {}, args = [] as readonly string[] } = {}): Promise<Command> {
+    const command = new Command(['join', url, '--lanes', String(lanes), '--name', name, ...args], await this.checkout(name, changes));
+    this.#commands.push(command);
+    await command.says('waiting for runs');
+    return command;
+  }
+
+  /** Begins a run in the checkout "office". */
+  async run(url: string, args: readonly string[] = []): Promise<Command> {
+    const command = new Command(['run', '--pool', url, '--lanes', '0', '--show', 'summary', '--record', 'record', ...args], await this.checkout('office'));
+    this.#commands.push(command);
+    return command;
+  }
+
+  /** Title and status with cause of every result on record, sorted: one that stands twice is seen. */
+  results(): string[] {
+    const record = join(this.folder, 'office', 'record');
+    if (!existsSync(record) || !readdirSync(record).some((name) => name.endsWith('.journal'))) return [];
+    return [...readJournals(record)]
+      .flatMap((entry) =>
+        entry.type === 'ended' ? [`${entry.result.title}: ${entry.result.status}${entry.result.cause ? `/${entry.result.cause}` : ''}`] : [],
+      )
+      .sort();
+  }
+
+  async end(): Promise<void> {
+    for (const { process } of this.#commands) if (process.exitCode === null) process.kill('SIGKILL');
+    await Promise.all(this.#commands.map(({ ended }) => ended));
+  }
+}
+
+export const checkouts = fixture('checkouts', {
+  settings: { files: {} as Readonly<Record<string, string>> },
+  needs: { folder: tempDirectory() },
+  setup: ({ settings }, { folder }) => new Checkouts(folder, settings.files),
+  teardown: (checkouts) => checkouts.end(),
+});

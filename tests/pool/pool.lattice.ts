@@ -1,0 +1,225 @@
+import { readdir, readFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { namedRows, suite, testWith } from 'red-lattice';
+import { type Checkouts, type Command, checkouts, until } from './machines.ts';
+import { ownServer, type Server, server, withoutServer } from './server.ts';
+
+/** Berths that take a while, an office for the whole run, a crane that one has at a time, prices in a file, and a body that exits. */
+const files = {
+  'data/dues.csv': 'ship,due\nGull,5\nTern,6\n',
+  'tariff.ts': 'export const due = 5;\n',
+  'all.lattice.ts': `import { appendFileSync, existsSync, rmSync, writeFileSync } from 'node:fs';
+import { cell, dataFile, fixture, range, test } from 'red-lattice';
+import { due } from './tariff.ts';
+const pause = (ms: number) => new Promise((done) => setTimeout(done, ms));
+const office = fixture('office', { scope: 'run', setup: () => { appendFileSync('opened.txt', 'x'); return { pid: process.pid }; } });
+export const berths = test('berth {n}', { cases: range('n', 1, 40) }, async ({ row, check }) => { await pause(25); check.holds(row.n > 0); });
+export const offices = test('office {n}', { needs: { office }, cases: range('n', 1, 6) }, ({ row, check, attach }, { office }) => {
+  if (row.n === 3) attach('note', 'the third');
+  check.holds(office.pid !== process.pid);
+});
+export const prices = test('{ship} pays', { cases: dataFile('data/dues.csv', { columns: { ship: cell.text, due: cell.number } }) }, ({ row, check }) => check.equal(row.due, due));
+export const cranes = test('crane {n}', { cases: range('n', 1, 8), locks: ['crane'] }, async ({ row, check }) => {
+  const held = process.env['CRANE'] ?? '../crane';
+  check.holds(!existsSync(held));
+  writeFileSync(held, '');
+  await pause(5);
+  rmSync(held);
+  if (row.n === 4) process.exit(3);
+});
+`,
+};
+
+const numbered = (title: string, count: number): string[] => Array.from({ length: count }, (_, i) => `${title} ${i + 1}: passed`);
+const all = [
+  ...numbered('berth', 40),
+  ...numbered('office', 6),
+  'Gull pays: passed',
+  'Tern pays: failed/check',
+  ...numbered('crane', 8).map((result) => (result.startsWith('crane 4') ? 'crane 4: errored/crash' : result)),
+].sort();
+
+interface Scene {
+  readonly at: Checkouts;
+  readonly url: string;
+  readonly server: Server;
+}
+
+/** What happens around a run; the run with its machines. */
+interface Scenario {
+  happens(scene: Scene): Promise<Command>;
+  readonly says: readonly string[];
+}
+
+const twoMachines = async ({ at, url }: Scene): Promise<readonly [Command, Command]> => [await at.join(url, 'east', { lanes: 2 }), await at.join(url, 'west')];
+
+/** A run of which something has been done, with its machines. */
+async function begun(scene: Scene): Promise<{ run: Command; east: Command; west: Command }> {
+  const [east, west] = await twoMachines(scene);
+  const run = await scene.at.run(scene.url);
+  await until(() => scene.at.results().length > 2);
+  return { run, east, west };
+}
+
+const scenarios: Readonly<Record<string, Scenario>> = {
+  'machines that joined before': {
+    async happens(scene) {
+      await twoMachines(scene);
+      return scene.at.run(scene.url);
+    },
+    says: [],
+  },
+  'a machine that joins later': {
+    async happens({ at, url }) {
+      const run = await at.run(url);
+      await run.says('waiting for red-lattice join');
+      await at.join(url, 'east', { lanes: 2 });
+      return run;
+    },
+    says: [],
+  },
+  'a machine that is killed': {
+    async happens(scene) {
+      const { run, east } = await begun(scene);
+      east.process.kill('SIGKILL');
+      return run;
+    },
+    says: ['on east was given up: no sign of life for 1500 ms; its cases run elsewhere'],
+  },
+  'a machine that stands still, and goes on': {
+    async happens(scene) {
+      const { run, east } = await begun(scene);
+      east.process.kill('SIGSTOP');
+      void run.says('was given up').catch(() => undefined);
+      await until(() => run.process.exitCode !== null || scene.at.results().length >= all.length - 2);
+      east.process.kill('SIGCONT');
+      return run;
+    },
+    says: ['on east was given up: no sign of life for 1500 ms; its cases run elsewhere'],
+  },
+  'a machine that leaves': {
+    async happens(scene) {
+      const { run, east } = await begun(scene);
+      east.process.kill('SIGTERM');
+      return run;
+    },
+    says: ['on east was given up: its machine left the pool; its cases run elsewhere'],
+  },
+  'machines with another data file, another module and another test file': {
+    async happens({ at, url }) {
+      const run = await at.run(url);
+      const changes = { 'data/dues.csv': 'ship,due\nGull,5\nTern,5\n', 'tariff.ts': 'export const due = 6;\n', 'all.lattice.ts': '' };
+      for (const file of Object.keys(changes) as (keyof typeof changes)[]) {
+        const machine = await at.join(url, file.replace(/\W.*/, ''), { lanes: 2, changes: { [file]: changes[file] } });
+        await machine.says('does not take part');
+      }
+      await at.join(url, 'west');
+      return run;
+    },
+    says: [
+      'machine data does not take part: data/dues.csv differs',
+      'machine tariff does not take part: tariff.ts differs',
+      'machine all does not take part: all.lattice.ts differs',
+    ],
+  },
+  'messages that nobody understands, and no memory for a while': {
+    async happens(scene) {
+      const { run } = await begun(scene);
+      const [results = ''] = (await scene.server.command('KEYS', `*:results`)) as string[];
+      for (const message of ['{', '{"kind":"journal"}', '{"kind":"exit","code":"x","output":1}', '[]'])
+        await scene.server.command('XADD', results, '*', 'seat', '0-1', 'n', '1', 'message', message);
+      await scene.server.command('CONFIG', 'SET', 'maxmemory', '1');
+      await scene.server.command('CONFIG', 'SET', 'maxmemory', '0');
+      return run;
+    },
+    says: [],
+  },
+};
+
+const withServer = testWith({ at: checkouts, server });
+const withOwnServer = testWith({ at: checkouts, server: ownServer });
+const skips = withoutServer ? { skip: withoutServer } : {};
+
+export const pool = suite('a pool', { ...skips, timeout: 60_000, concurrency: 3, overrides: [checkouts.with({ files })] }, [
+  withServer(
+    'gives every case its one result with {what}',
+    { cases: namedRows(scenarios).derive((row) => ({ what: nameOf(row) })) },
+    async ({ row, check }, { at, server }) => {
+      const prefix = row.what.replace(/\W+/g, '-');
+      const run = await row.happens({ at, server, url: server.url(prefix) });
+      check.equal(await run.ended, 1, run.output);
+      check.equal(at.results(), all, run.output);
+      for (const text of row.says) check.holds(run.output.includes(text), `${text}:\n${run.output}`);
+      check.equal(
+        / on (?:east|west) was given up/.test(run.output),
+        row.says.some((text) => text.includes('given up')),
+        run.output,
+      );
+      check.equal(await readFile(join(at.folder, 'office', 'opened.txt'), 'utf8'), 'x', 'the office is opened once, where the run was begun');
+      const [note] = await readdir(join(at.folder, 'office', 'record', 'attachments'));
+      check.equal(await readFile(join(at.folder, 'office', 'record', 'attachments', `${note}`), 'utf8'), 'the third');
+      check.equal(await server.command('KEYS', `${prefix}:run:*`), [], 'nothing of the run is left on the server');
+    },
+  ),
+
+  withOwnServer(
+    'goes on when the server comes back with its data',
+    { overrides: [ownServer.with({ isPersistent: true })] },
+    async ({ check }, { at, server }) => {
+      const { run, west } = await begun({ at, server, url: server.url('restart') });
+      await server.stop();
+      await west.says('the server cannot be reached');
+      await server.start();
+      check.equal(await run.ended, 1, run.output);
+      check.equal(at.results(), all, run.output);
+    },
+  ),
+
+  withOwnServer('says when the server has lost the run, which can be resumed', async ({ check }, { at, server }) => {
+    const { run } = await begun({ at, server, url: server.url('lost') });
+    await server.stop();
+    await server.start();
+    check.equal(await run.ended, 1);
+    check.holds(run.output.includes('it does not have the run any more'), run.output);
+    check.holds(at.results().length < all.length);
+    const resumed = await at.run(server.url('lost'), ['--resume']);
+    check.equal(await resumed.ended, 1, resumed.output);
+    check.equal(at.results(), all, resumed.output);
+  }),
+
+  withServer('survives the end of its coordinator: machines are free for the run that resumes it', async ({ check }, { at, server }) => {
+    const url = server.url('coordinator', 600);
+    const { run } = await begun({ at, server, url });
+    run.process.kill('SIGKILL');
+    await run.ended;
+    const resumed = await at.run(url, ['--resume']);
+    check.equal(await resumed.ended, 1, resumed.output);
+    check.equal(at.results(), all, resumed.output);
+  }),
+
+  withServer('an interruption tears down on all machines, and --stop-after stops them', async ({ check }, { at, server }) => {
+    const { run, east } = await begun({ at, server, url: server.url('interrupt') });
+    run.process.kill('SIGINT');
+    check.equal(await run.ended, 130, run.output);
+    check.holds(run.output.includes('not run: the run was interrupted'), run.output);
+    await east.says('ended');
+    const stopped = await at.run(server.url('interrupt'), ['--resume', '--stop-after', '1']);
+    check.equal(await stopped.ended, 1, stopped.output);
+    check.holds(stopped.output.includes('the run stopped after 1 failed'), stopped.output);
+  }),
+
+  withServer('machines serve one run after the other, or one with --once', async ({ check }, { at, server }) => {
+    const url = server.url('once');
+    const east = await at.join(url, 'east');
+    const west = await at.join(url, 'west', { args: ['--once'] });
+    const first = await at.run(url, ['--title', 'office']);
+    check.equal(await first.ended, 0, first.output);
+    if (west.output.includes('takes part')) check.equal(await west.ended, 0, west.output);
+    await at.join(url, 'north');
+    const second = await at.run(url, ['--title', 'berth']);
+    check.equal(await second.ended, 0, second.output);
+    check.holds(east.output.split('takes part').length >= 2, east.output);
+  }),
+]);
+
+const nameOf = (row: Scenario): string => Object.keys(scenarios).find((name) => scenarios[name]?.happens === row.happens) ?? '';

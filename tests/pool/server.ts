@@ -1,0 +1,93 @@
+import { type ChildProcess, spawn } from 'node:child_process';
+import { existsSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { createClient } from '@redis/client';
+import { fixture } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
+
+const program = '/usr/bin/redis-server';
+
+/** Why tests with a server are skipped, where they are; in CI they never are. */
+export const withoutServer = !existsSync(program) && process.env['CI'] === undefined && `Redis is not installed at ${program}`;
+
+const freePort = (): Promise<number> =>
+  new Promise((resolve) => {
+    const probe = createServer().listen(0, '127.0.0.1', () => {
+      const address = probe.address();
+      probe.close(() => resolve(typeof address === 'object' && address !== null ? address.port : 0));
+    });
+  });
+
+/** A server of its own that can be stopped and started again. */
+export class Server {
+  readonly port: number;
+  readonly #folder: string;
+  readonly #isPersistent: boolean;
+  #process: ChildProcess | undefined;
+
+  constructor(port: number, folder: string, isPersistent: boolean) {
+    this.port = port;
+    this.#folder = folder;
+    this.#isPersistent = isPersistent;
+  }
+
+  url(prefix: string, lease = 1500): string {
+    return `redis://127.0.0.1:${this.port}?prefix=${prefix}&lease=${lease}`;
+  }
+
+  start(): Promise<void> {
+    const keeps = ['--save', '', '--appendonly', this.#isPersistent ? 'yes' : 'no', '--appendfsync', 'always'];
+    const server = spawn(program, ['--port', String(this.port), '--bind', '127.0.0.1', '--dir', this.#folder, ...keeps], {
+      stdio: ['ignore', 'pipe', 'ignore'],
+    });
+    this.#process = server;
+    return new Promise((resolve) => {
+      server.stdout.on('data', (text) => {
+        if (String(text).includes('Ready to accept connections')) resolve();
+      });
+    });
+  }
+
+  stop(): Promise<void> {
+    const server = this.#process;
+    this.#process = undefined;
+    return new Promise((resolve) => {
+      if (!server) return resolve();
+      server.once('close', () => resolve());
+      server.kill('SIGKILL');
+    });
+  }
+
+  /** Sends one command. */
+  async command(...words: string[]): Promise<unknown> {
+    const client = createClient({ url: `redis://127.0.0.1:${this.port}`, RESP: 2 });
+    client.on('error', () => undefined);
+    await client.connect();
+    const reply = await client.sendCommand(words);
+    client.destroy();
+    return reply;
+  }
+}
+
+export const server = fixture('server', {
+  scope: 'file',
+  needs: { folder: tempDirectory('file') },
+  async setup(_, { folder }) {
+    const server = new Server(await freePort(), folder, false);
+    await server.start();
+    return server;
+  },
+  teardown: (server) => server.stop(),
+});
+
+/** A server for one case. */
+export const ownServer = fixture('own server', {
+  settings: { isPersistent: false },
+  needs: { folder: tempDirectory() },
+  async setup({ settings }, { folder }) {
+    const server = new Server(await freePort(), folder, settings.isPersistent);
+    await server.start();
+    return server;
+  },
+  teardown: (server) => server.stop(),
+});
