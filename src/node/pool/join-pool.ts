@@ -132,10 +132,15 @@ class Machine {
     await this.#commands.send('PEXPIRE', this.#keys.machines, KEY_LIFETIME_MS);
   }
 
+  /** Milliseconds: a run can have a shorter one than this machine. */
+  get #shortestLease(): number {
+    return Math.min(this.#address.lease, ...[...this.#runs.values()].map(({ lease }) => lease));
+  }
+
   /** Renews the leases, and gives lanes back whose lease or run is over. */
   async #giveSigns(): Promise<void> {
     while (!this.#isOver) {
-      await sleep(this.#address.lease / 4);
+      await sleep(this.#shortestLease / 4);
       const timer = setTimeout(() => this.#tellTrouble(), this.#address.lease);
       await this.#present().catch(() => undefined);
       for (const { run, seat, lane } of [...this.#lanes.values()]) {
