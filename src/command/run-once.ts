@@ -149,6 +149,8 @@ export async function runOnce(
   const ended: RunInfo = {
     ...info,
     reads: await reads.end(),
+    lanes: lanes + state.machines.size,
+    ...(state.machines.size > 0 && { machines: Object.fromEntries(state.machines) }),
     milliseconds: wall,
     exitStatus: status,
     counts: state.counts,
@@ -161,8 +163,16 @@ export async function runOnce(
   const found = whereTestsFail(opened.entries, failingTests(state));
   if (options.sort && options.show === 'failures') printTests(state, options.sort, terminal);
   if (options.show === 'cases') printCases(opened.entries, terminal);
-  if (options.timeline) for (const line of ['', ...renderTimeline(opened.entries, terminal.width, terminal.style)]) terminal.out(line);
-  const closing = { wall, lanes, seed, record: relative(folder, record) || '.', interrupted: interruption.by !== undefined, resumes: true, strict };
+  if (options.timeline) for (const line of ['', ...renderTimeline(opened.entries, terminal.width, terminal.style, ended.machines)]) terminal.out(line);
+  const closing = {
+    wall,
+    lanes: ended.lanes,
+    seed,
+    record: relative(folder, record) || '.',
+    interrupted: interruption.by !== undefined,
+    resumes: true,
+    strict,
+  };
   const grids = renderGrids(opened.entries, found, options, terminal);
   printAnnotations(state, terminal, root, options.format !== undefined);
   printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, root);

@@ -28,6 +28,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   // The same files in the same order: results are known by their test's place in the plan.
   const files = earlier?.info.files ? Object.keys(earlier.info.files).map((file) => join(root, file)) : prepared.files;
   const selection = earlier?.info.selection ?? buildSelection(options, targets, prepared);
+  if (options.watch && options.pool !== undefined) return failWith(terminal, '--watch runs on this machine alone; leave out --pool');
   if (options.watch) {
     const prepareAgain = async (): Promise<WatchInputs | undefined> => {
       const prepared = await prepare(where, options, setting, true);

@@ -198,6 +198,7 @@ class Coordinator {
   #open(seat?: Seat): Promise<void> {
     const slot = newSlot(this.#slots.length, seat);
     this.#slots.push(slot);
+    if (seat) this.#state.machines.set(slot.number, seat.machine);
     const running = this.#runSlot(slot).finally(() => {
       slot.isOver = true;
     });
@@ -233,10 +234,9 @@ class Coordinator {
   #takeBack(slot: LaneSlot, lane: LaneState, reason: string): void {
     const { pool, after } = this.#request;
     const begun = reason === SERVER_GONE ? [] : [...lane.under.values()].map(({ name }) => name.id);
-    const machine = slot.seat?.machine ?? '';
     // What holds for a whole machine, or for all, is told once.
     if ((reason !== FILES_DIFFER && reason !== SERVER_GONE) || begun.length > 0)
-      this.#write({ type: 'warning', problem: { code: 'pool-lane-lost', machine, lane: slot.number, reason, begun } });
+      this.#write({ type: 'warning', problem: { code: 'pool-lane-lost', machine: slot.seat?.machine ?? '', lane: slot.number, reason, begun } });
     if (this.#interrupts > 0 || this.#stopped) {
       this.#leftOut.markUncounted();
       return;

@@ -1,10 +1,11 @@
 import { reportFormat, reportVersion } from './report.ts';
-import { isObject, lacks, outcomeShapes, type Shapes, times } from './shapes.ts';
+import { isObject, lacks, optional, outcomeShapes, type Shapes, times } from './shapes.ts';
 
 // Enough to detect a report that is incomplete or edited. `schema/report-2.json` is the full schema.
 const runShapes: Shapes = {
   seed: 'number',
   started: 'text',
+  machines: optional('names'),
   tests: 'list',
   problems: 'list',
   spans: 'list',

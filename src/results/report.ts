@@ -16,7 +16,7 @@ import type { WhereItFails } from './where/causes.ts';
 import { classifyStatus, whereTestsFail } from './where/tests.ts';
 
 /** Of the published shape, which `schema/report-2.json` describes: the first number changes when a reader of the old one would be wrong. */
-export const reportVersion = '2.3';
+export const reportVersion = '2.4';
 export const reportFormat = 'red-lattice report';
 
 /** A run as it is published: what JSON and JSON Lines begin with. Times are milliseconds. */

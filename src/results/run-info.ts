@@ -25,6 +25,8 @@ export interface RunInfo {
   readonly seed: number;
   readonly started: string;
   readonly lanes: number;
+  /** The names of the machines whose lanes were not on this one, by lane. */
+  readonly machines?: Readonly<Record<string, string>>;
   /** The project's root at that time: what files are named from. */
   readonly root?: string;
   /** The id of the process that runs it. */
@@ -66,6 +68,7 @@ const infoShapes: Shapes = {
   seed: 'number',
   started: 'text',
   lanes: 'count',
+  machines: optional('names'),
   root: optional('text'),
   process: optional('count'),
   selection: optional('object'),
@@ -88,3 +91,6 @@ export function refusesInfo(info: unknown): string | undefined {
   if (refused !== undefined) return refused;
   return Number.isNaN(Date.parse((info as RunInfo).started)) ? 'its run.json has an invalid "started"' : undefined;
 }
+
+/** The name of a lane: with that of its machine, if it was on another one. */
+export const nameLane = (lane: number, machines: RunInfo['machines']): string => `lane ${lane}${machines?.[lane] === undefined ? '' : ` on ${machines[lane]}`}`;

@@ -51,6 +51,8 @@ export interface RunState {
   readonly effective: Set<number>;
   /** Problems of the run that no case can be charged with. */
   readonly told: Problem[];
+  /** The names of the machines of the lanes that are on others. */
+  readonly machines: Map<number, string>;
   readonly loadFailures: Problem[];
   readonly leaks: Leak[];
   /** What each test file reads, its data files among it; as URLs, by the file's path from the root. */
@@ -79,6 +81,7 @@ export const emptyState = (): RunState => ({
   idle: new Map(),
   effective: new Set(),
   told: [],
+  machines: new Map(),
   loadFailures: [],
   leaks: [],
   reads: new Map(),

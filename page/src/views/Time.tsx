@@ -1,6 +1,7 @@
 import { scaleLinear } from 'd3-scale';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { duration, escapeControls } from '../../../src/formats/style.ts';
+import { nameLane } from '../../../src/results/run-info.ts';
 import { Sign } from '../parts/Status.tsx';
 import { type Item, type Store, timeOf } from '../record/store.ts';
 import { go, hrefOf } from '../route.ts';
@@ -18,7 +19,9 @@ interface Bar {
 
 const rowHeight = 18;
 const top = 26;
-const left = 58;
+/** Pixels for the names of lanes, and with those of machines. */
+const labelWidth = 58;
+const wideLabelWidth = 150;
 
 /** Lanes over time, what was slow, and which fixture costs what. */
 export function Time({ store }: { readonly store: Store }) {
@@ -152,7 +155,8 @@ function Lanes({ store }: { readonly store: Store }) {
   const [told, setTold] = useState('');
   const { bars, rows, end } = useMemo(() => barsOf(store), [store, store.version]);
   const [from, to] = range ?? [0, end];
-  const scale = useMemo(() => scaleLinear([from, to], [left, width - 8]), [from, to, width]);
+  const left = store.info?.machines ? wideLabelWidth : labelWidth;
+  const scale = useMemo(() => scaleLinear([from, to], [left, width - 8]), [from, to, left, width]);
   const height = top + rows.length * rowHeight + 6;
   const yOf = (lane: number, row: number): number => top + rows.findIndex((one) => one.lane === lane && one.row === row) * rowHeight;
 
@@ -188,7 +192,7 @@ function Lanes({ store }: { readonly store: Store }) {
     }
     for (const { lane, row } of rows) {
       pen.fillStyle = colour('--quiet');
-      if (row === 0) pen.fillText(`lane ${lane}`, 4, yOf(lane, row) + rowHeight / 2);
+      if (row === 0) pen.fillText(escapeControls(nameLane(lane, store.info?.machines)), 4, yOf(lane, row) + rowHeight / 2, left - 10);
     }
     const paints = {
       setup: colour('--setup'),

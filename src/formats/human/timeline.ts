@@ -2,6 +2,7 @@ import type { Span } from '../../fixtures/instance.ts';
 import { formatThousands } from '../../problems/format-thousands.ts';
 import type { JournalEntry } from '../../results/journal/entries.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
+import { nameLane, type RunInfo } from '../../results/run-info.ts';
 import { duration, escapeToOneLine, measureWidth, padOrTruncate, type Style } from '../style.ts';
 
 /** When something was set up, ran and was torn down, in milliseconds. */
@@ -22,7 +23,7 @@ interface LaneTimes {
 }
 
 /** Renders each setup, body and teardown as a bar, lane by lane on a common time axis: longer scopes first, cases in starting order. */
-export function renderTimeline(entries: () => Iterable<JournalEntry>, width: number, style: Style): string[] {
+export function renderTimeline(entries: () => Iterable<JournalEntry>, width: number, style: Style, machines?: RunInfo['machines']): string[] {
   const lanes = sumLaneTimes(entries);
   let end = 0;
   for (const { spans, results } of lanes.values()) {
@@ -38,7 +39,8 @@ export function renderTimeline(entries: () => Iterable<JournalEntry>, width: num
   for (const { lane, bars } of told) {
     if (bars.length === 0) continue;
     if (lines.length > 0) lines.push('');
-    lines.push(`${style.bold(`lane ${lane}`.padEnd(labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`);
+    const name = nameLane(lane, machines);
+    lines.push(`${style.bold(padOrTruncate(escapeToOneLine(name), labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`);
     for (const bar of bars.slice(0, MAX_BARS)) lines.push(`${padOrTruncate(`${'  '.repeat(bar.depth)}${bar.label}`, labels)}  ${draw(bar, end, axis, style)}`);
     if (bars.length > MAX_BARS) lines.push(style.dim(`… and ${formatThousands(bars.length - MAX_BARS)} more`));
   }
