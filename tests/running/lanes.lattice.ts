@@ -1,36 +1,28 @@
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, suite, table, test } from 'red-lattice';
+import { suite, table, test } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { readJournals } from '../../src/node/journals.ts';
-import { root, runCommand } from '../program.ts';
+import { office, officeRun } from '../office-run.ts';
+import { runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
-
-const office = join(root, 'examples', 'harbour-office');
 
 /** The files without a database: each lane sets up its own, which takes seconds. One number of lanes has all files. */
 const quick = ['berths', 'bookings', 'days', 'draft', 'dues', 'prices', 'tides'].map((name) => `tests/${name}.lattice.ts`);
 
-/** Status and cause of every case of the harbour example, by its id. */
-async function statuses(record: string, args: readonly string[]): Promise<Record<string, string>> {
-  await runCommand(['run', '--on-request', '--show', 'summary', '--record', record, ...args], office);
+/** Status and cause of every case of a record, by its id. */
+function statusesIn(record: string): Record<string, string> {
   const results = [...readJournals(record)].flatMap((entry) => (entry.type === 'ended' ? [entry.result] : []));
   return Object.fromEntries(results.map(({ id, status, cause }) => [id, cause ? `${status}/${cause}` : status]));
 }
 
 const folder = tempDirectory('file');
-const inOrder = fixture('statuses in one lane, in order', {
-  scope: 'file',
-  needs: { folder },
-  timeout: 200_000,
-  setup: (_, { folder }) => statuses(join(folder, 'in-order'), ['--lanes', '1']),
-});
 
 export const lanes = suite('statuses do not depend on lanes and order', { timeout: 200_000 }, [
   test(
     '{lanes} lanes, seed {seed}',
     {
-      needs: { folder, inOrder },
+      needs: { folder, officeRun },
       cases: table(
         ['lanes', 'seed', 'where'],
         [
@@ -40,15 +32,12 @@ export const lanes = suite('statuses do not depend on lanes and order', { timeou
         ],
       ),
     },
-    async ({ row, check, ensure }, { folder, inOrder }) => {
-      const seen = await statuses(join(folder, `${row.lanes}-${row.seed}`), [
-        ...row.where,
-        '--lanes',
-        String(row.lanes),
-        '--shuffle',
-        '--seed',
-        String(row.seed),
-      ]);
+    async ({ row, check, ensure }, { folder, officeRun }) => {
+      const record = join(folder, `${row.lanes}-${row.seed}`);
+      const how = ['--lanes', String(row.lanes), '--shuffle', '--seed', String(row.seed)];
+      await runCommand(['run', ...row.where, '--on-request', '--show', 'summary', '--record', record, ...how], office);
+      const seen = statusesIn(record);
+      const inOrder = statusesIn(officeRun);
       ensure.holds(Object.keys(seen).length > 300, `${Object.keys(seen).length} cases`);
       const isAsked = (id: string): boolean => row.where.length === 0 || row.where.some((file) => id.startsWith(file));
       check.equal(seen, Object.fromEntries(Object.entries(inOrder).filter(([id]) => isAsked(id))));

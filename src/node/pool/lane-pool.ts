@@ -17,6 +17,7 @@ import { Sequence } from './sequence.ts';
 const BLOCK_MS = 500;
 /** The name under which the coordinator takes back what a machine has lost. */
 const COORDINATOR = 'coordinator';
+const RUN_LOST = 'it does not have the run any more (it was restarted without its data, or this process was suspended)';
 /** A server that cannot be reached for so many leases is given up. */
 const MAX_LEASES_WITHOUT_SERVER = 4;
 
@@ -257,7 +258,8 @@ class RedisLanePool implements LanePool {
     while (!this.#isClosed && !this.isGone) {
       await new Promise((resolve) => setTimeout(resolve, lease / 8));
       const began = Date.now();
-      const look = this.#look().catch((error: Error) => this.#loseServer(error.message));
+      // Between two commands, the run can be lost.
+      const look = this.#look().catch(({ message }: Error) => this.#loseServer(message.startsWith('NOGROUP') ? RUN_LOST : message));
       const limit = this.#runLifetime;
       let timer: NodeJS.Timeout | undefined;
       const tooLong = new Promise<void>((resolve) => {
@@ -277,7 +279,7 @@ class RedisLanePool implements LanePool {
     const { id } = this.#run;
     const exists = await this.#commands.send('EXISTS', this.#keys.run(id), this.#keys.seats(id), this.#keys.results(id));
     if (this.#isClosed) return;
-    if (exists !== 3) return this.#loseServer('it does not have the run any more (it was restarted without its data, or this process was suspended)');
+    if (exists !== 3) return this.#loseServer(RUN_LOST);
     await this.#refresh();
     await this.#countLanes();
     const seats = this.#keys.seats(id);

@@ -1,5 +1,5 @@
 import type { ChildProcess } from 'node:child_process';
-import { closeSync, existsSync, mkdirSync, mkdtempSync, openSync, readdirSync, readFileSync, readSync, rmSync } from 'node:fs';
+import { closeSync, existsSync, mkdirSync, mkdtempSync, openSync, readFileSync, readSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { basename, isAbsolute, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -49,7 +49,6 @@ export class MachineLane {
   #journal: string | undefined;
   #position = 0;
   #reader = new JournalReader();
-  #sent = new Set<string>();
   #toHere: (json: string) => string = (json) => json;
   #toThere: (json: string) => string = (json) => json;
   #look: NodeJS.Timeout | undefined;
@@ -219,20 +218,24 @@ export class MachineLane {
 
   #sendLines(lines: Buffer): void {
     const files: Record<string, string> = {};
-    for (const entries of this.#reader.readAll(lines, { inBlocks: true, types: ['loaded', 'expected-file'] })) {
+    const attachments: string[] = [];
+    for (const entries of this.#reader.readAll(lines, { inBlocks: true, types: ['loaded', 'expected-file', 'ended'] })) {
       for (const entry of entries) {
-        const urls =
-          entry.type === 'loaded' ? entry.reads : entry.type === 'expected-file' ? [entry.file] : entry.type === 'test' ? [entry.header.data ?? ''] : [];
-        for (const url of urls) this.#addHash(url, files);
+        if (entry.type === 'loaded') for (const url of entry.reads) this.#addHash(url, files);
+        else if (entry.type === 'expected-file') this.#addHash(entry.file, files);
+        else if (entry.type === 'test') this.#addHash(entry.header.data ?? '', files);
+        else if (entry.type === 'ended') for (const { file } of entry.result.attachments) attachments.push(file);
       }
     }
     if (Object.keys(files).length > 0) this.#say({ kind: 'reads', files });
-    for (const name of readdirSync(join(this.#folder, 'attachments'))) {
-      if (this.#sent.has(name)) continue;
-      this.#sent.add(name);
-      this.#say({ kind: 'attachment', file: name, content: readFileSync(join(this.#folder, 'attachments', name)).toString('base64') });
-    }
+    // They were written before the result that names them.
+    for (const file of attachments) this.#sendAttachment(basename(file));
     this.#say({ kind: 'journal', text: this.#toThere(lines.toString('utf8')) });
+  }
+
+  #sendAttachment(file: string): void {
+    const path = join(this.#folder, 'attachments', file);
+    if (existsSync(path)) this.#say({ kind: 'attachment', file, content: readFileSync(path).toString('base64') });
   }
 
   /** Packages and files outside of the project are left out, as in records. */
