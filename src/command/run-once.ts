@@ -20,6 +20,7 @@ import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/rec
 import { lockRecord, unlockRecord } from '../node/record-lock.ts';
 import { readRecorded } from '../node/recorded.ts';
 import type { RunRequest } from '../node/run-request.ts';
+import { formatProblem } from '../problems/format-problem.ts';
 import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import type { Leak } from '../results/leaks.ts';
 import type { RunInfo } from '../results/run-info.ts';
@@ -128,6 +129,9 @@ export async function runOnce(
       writeInfo(record, { ...info, plan });
     }
     reads.take(entry);
+    // Who waits for machines wants to know now why one does not come. A terminal shows it below the results.
+    if (lanes === 0 && !terminal.live && entry.type === 'warning' && entry.problem.code === 'pool-machine-refused')
+      terminal.error(escapeToOneLine(`red-lattice: ${formatProblem(entry.problem)}`));
     progress.take(entry, state);
   });
   if (pool?.lanes === 0 && lanes === 0 && !terminal.live) terminal.error('red-lattice: no machine has joined the pool yet; waiting for red-lattice join');

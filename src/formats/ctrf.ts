@@ -24,9 +24,21 @@ const mediaTypes: Readonly<Record<string, string>> = { txt: 'text/plain', log: '
  */
 export function* reportAsCtrf(recorded: ReadableRecord, nameFile: FormatPath): Generator<string> {
   const { info } = recorded;
-  const { problems, laneStarts } = runReport(recorded, nameFile);
+  const { problems } = runReport(recorded, nameFile);
   const start = Date.parse(info.started);
-  const starts = new Map(laneStarts.map(({ lane, at }) => [lane, at]));
+  // A lane can have several processes: times count from the beginning of the last one.
+  const starts = new Map<number, number>();
+  const followed: ReadableRecord = {
+    info,
+    *entries() {
+      let lane = 0;
+      for (const entry of recorded.entries()) {
+        if (entry.type === 'header') lane = entry.lane;
+        else if (entry.type === 'running') starts.set(lane, entry.at);
+        yield entry;
+      }
+    },
+  };
   const counts: Record<CtrfStatus, number> = { passed: 0, failed: 0, skipped: 0, pending: 0, other: 0 };
   const suites = new Set<string>();
   let flaky = 0;
@@ -39,7 +51,7 @@ export function* reportAsCtrf(recorded: ReadableRecord, nameFile: FormatPath): G
     separator = ',\n';
     return line;
   };
-  for (const result of resultReports(recorded, nameFile)) {
+  for (const result of resultReports(followed, nameFile)) {
     const suite = findSuite(result);
     suites.add(suite.join('\n'));
     if (result.status === 'passed' && result.attempts > 1) flaky++;

@@ -14,7 +14,7 @@ import { EarlyEnds } from './early-ends.ts';
 import { readEarlierResults } from './journals.ts';
 import { describeExit } from './lane-end.ts';
 import { type LaneEnd, type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
-import { type LaneSlot, newJournal, newSlot } from './lane-slot.ts';
+import { type LaneSlot, newJournal, newSlot, progressOf } from './lane-slot.ts';
 import { LeftOut } from './left-out.ts';
 import { Locks } from './locks.ts';
 import { FILES_DIFFER, offerSeats, SERVER_GONE, type Seat } from './pool/seats.ts';
@@ -115,12 +115,7 @@ class Coordinator {
 
   progress(): RunProgress {
     const now = Date.now();
-    const lanes = this.#slots.map(({ number, work, seat }) => ({
-      number,
-      machine: seat?.machine,
-      doing: work?.lane.doing,
-      since: work ? now - work.lane.since : 0,
-    }));
+    const lanes = this.#slots.filter(({ isOver }) => !isOver).map((slot) => progressOf(slot, now));
     return { state: this.#state, lanes, elapsed: now - this.#began, expected: this.#estimateTime() };
   }
 

@@ -1,5 +1,6 @@
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
+import type { LaneProgress } from '../results/run-progress.ts';
 import { readJournal } from './journals.ts';
 import type { LaneWork } from './lane-process.ts';
 import type { Seat } from './pool/seats.ts';
@@ -50,3 +51,11 @@ export function lastCaseIn(journal: string): string | undefined {
   for (const entry of readJournal(journal)) if (entry.type === 'ended') last = entry.result.id;
   return last;
 }
+
+/** What a lane is doing now. `now`: milliseconds since 1970. */
+export const progressOf = ({ number, seat, work }: LaneSlot, now: number): LaneProgress => ({
+  number,
+  machine: seat?.machine,
+  doing: work?.lane.doing,
+  since: work ? now - work.lane.since : 0,
+});

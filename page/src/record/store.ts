@@ -13,12 +13,15 @@ import type { Status } from '../../../src/running/result.ts';
 export class Item {
   readonly result: RecordedResult;
   readonly lane: number;
+  /** The moment that its start counts from: milliseconds since 1970. */
+  readonly zero: number;
   readonly test: TestItem;
   #text: string | undefined;
 
-  constructor(result: RecordedResult, lane: number, test: TestItem) {
+  constructor(result: RecordedResult, lane: number, zero: number, test: TestItem) {
     this.result = result;
     this.lane = lane;
+    this.zero = zero;
     this.test = test;
   }
 
@@ -60,8 +63,12 @@ export class Store {
   #byId = new Map<string, Item>();
   /** The number of its items. */
   #named = 0;
-  spans: (Span & { readonly lane: number })[] = [];
-  laneStarts: { readonly lane: number; readonly at: number }[] = [];
+  /** Each with the moment that its start counts from: milliseconds since 1970. */
+  spans: (Span & { readonly lane: number; readonly zero: number })[] = [];
+  /** When the newest process of each lane began, in milliseconds since 1970. */
+  #starts = new Map<number, number>();
+  /** When the first one did. */
+  began = Number.POSITIVE_INFINITY;
   excerpts = new Map<string, Excerpt[]>();
   contents = new Map<string, Content>();
   state: RunState = emptyState();
@@ -127,11 +134,12 @@ export class Store {
       items: [],
       tests: new Map(),
       spans: [],
-      laneStarts: [],
       excerpts: new Map(),
       contents: new Map(),
     });
     this.#byId = new Map();
+    this.#starts = new Map();
+    this.began = Number.POSITIVE_INFINITY;
     this.#named = 0;
     this.state = emptyState();
     takeUnrun(this.state, info.notRun);
@@ -152,16 +160,17 @@ export class Store {
         break;
       }
       case 'running':
-        this.laneStarts.push({ lane: this.#lane, at: entry.at });
+        this.#starts.set(this.#lane, entry.at);
+        this.began = Math.min(this.began, entry.at);
         break;
       case 'span':
-        this.spans.push({ ...entry.span, lane: this.#lane });
+        this.spans.push({ ...entry.span, lane: this.#lane, zero: this.#starts.get(this.#lane) ?? this.began });
         break;
       case 'ended': {
         const { result } = entry;
         const test = this.tests.get(result.test);
         if (!test) return;
-        const item = new Item(result, this.#lane, test);
+        const item = new Item(result, this.#lane, this.#starts.get(this.#lane) ?? this.began, test);
         test.items.push(item);
         this.items.push(item);
         break;

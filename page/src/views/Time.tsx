@@ -105,11 +105,7 @@ const timeOrNone = (milliseconds: number): string => (milliseconds < 0.05 ? '' :
 
 /** The bars of a run, and how many rows each lane takes: cases that overlap stand below each other. */
 function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number }[]; end: number } {
-  const began = Math.min(...store.laneStarts.map(({ at }) => at));
-  const startOf = (lane: number): number => {
-    const start = store.laneStarts.find((one) => one.lane === lane);
-    return start ? start.at - began : 0;
-  };
+  const { began } = store;
   const bars: Bar[] = [];
   const free = new Map<number, number[]>();
   const rowFor = (lane: number, from: number, to: number): number => {
@@ -120,10 +116,10 @@ function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number 
     else ends.push(to);
     return row >= 0 ? row : ends.length - 1;
   };
-  const ran = store.items.filter(({ result }) => timeOf(result) > 0).sort((a, b) => a.result.start - b.result.start);
+  const ran = store.items.filter(({ result }) => timeOf(result) > 0).sort((a, b) => a.zero + a.result.start - b.zero - b.result.start);
   for (const item of ran) {
     const { result, lane } = item;
-    const from = startOf(lane) + result.start;
+    const from = item.zero - began + result.start;
     const { setup, body, teardown } = result.times;
     const row = rowFor(lane, from, from + setup + body + teardown);
     const label = `${escapeControls(result.title)}: ${duration(setup + body + teardown)}`;
@@ -132,9 +128,9 @@ function barsOf(store: Store): { bars: Bar[]; rows: { lane: number; row: number 
     bars.push({ lane, row, from: from + setup, to: from + setup + body, kind: isRed ? 'failed' : 'body', label, item });
     if (teardown > 0) bars.push({ lane, row, from: from + setup + body, to: from + setup + body + teardown, kind: 'teardown', label, item });
   }
-  for (const { lane, kind: what, fixture, scope, start, milliseconds } of store.spans) {
+  for (const { lane, zero, kind: what, fixture, scope, start, milliseconds } of store.spans) {
     if (scope === 'case' || what !== 'teardown' || milliseconds < 0.05) continue;
-    const from = startOf(lane) + start;
+    const from = zero - began + start;
     bars.push({
       lane,
       row: 0,

@@ -16,12 +16,16 @@ const words: Readonly<Record<Activity['what'], string>> = {
   teardown: 'tearing down',
 };
 
+/** Columns of a terminal. */
+const MAX_NAME_WIDTH = 24;
+
 /** The lines below the printed output that are redrawn: how far the run is, and what each lane does. */
 export function renderProgress({ state, lanes, elapsed, expected, narrowing }: RunProgress, width: number, style: Style): string[] {
   if (narrowing) return renderNarrowing(narrowing, elapsed, width, style);
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
   const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
   const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;
+  const names = Math.min(MAX_NAME_WIDTH, Math.max(0, ...lanes.map(({ machine = '' }) => measureWidth(escapeToOneLine(machine)))));
   const waits =
     lanes.length > 0
       ? []
@@ -34,7 +38,7 @@ export function renderProgress({ state, lanes, elapsed, expected, narrowing }: R
       .filter(({ doing }) => doing)
       .map(({ number, machine, doing, since }) => {
         const { what, name } = doing as Activity;
-        const place = machine === undefined ? '' : `  ${escapeToOneLine(machine)}`;
+        const place = names === 0 ? '' : `  ${padOrTruncate(escapeToOneLine(machine ?? ''), names)}`;
         const text = padOrTruncate(`${words[what] ? `${words[what]} ` : ''}${escapeToOneLine(name)}`, width - 24 - measureWidth(place)).trimEnd();
         return style.dim(`  lane ${number}${place}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
       }),

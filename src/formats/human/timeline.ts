@@ -31,16 +31,18 @@ export function renderTimeline(entries: () => Iterable<JournalEntry>, width: num
     for (const { start, times } of results) end = Math.max(end, start + times.setup + times.body + times.teardown);
   }
   if (end === 0) return ['nothing ran, so the timeline is empty'];
-  const told = [...lanes].sort(([a], [b]) => a - b).map(([lane, times]) => ({ lane, bars: buildBars(times, end) }));
+  const told = [...lanes].sort(([a], [b]) => a - b).map(([lane, times]) => ({ name: escapeToOneLine(nameLane(lane, machines)), bars: buildBars(times, end) }));
   const everyBar = told.flatMap(({ bars }) => bars.slice(0, MAX_BARS));
-  const labels = Math.min(Math.max(40, Math.floor(width * 0.4)), Math.max(...everyBar.map(({ label, depth }) => measureWidth(label) + depth * 2)));
+  const labels = Math.min(
+    Math.max(40, Math.floor(width * 0.4)),
+    Math.max(...told.map(({ name }) => measureWidth(name)), ...everyBar.map(({ label, depth }) => measureWidth(label) + depth * 2)),
+  );
   const axis = Math.max(20, width - labels - 2);
   const lines: string[] = [];
-  for (const { lane, bars } of told) {
+  for (const { name, bars } of told) {
     if (bars.length === 0) continue;
     if (lines.length > 0) lines.push('');
-    const name = nameLane(lane, machines);
-    lines.push(`${style.bold(padOrTruncate(escapeToOneLine(name), labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`);
+    lines.push(`${style.bold(padOrTruncate(name, labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`);
     for (const bar of bars.slice(0, MAX_BARS)) lines.push(`${padOrTruncate(`${'  '.repeat(bar.depth)}${bar.label}`, labels)}  ${draw(bar, end, axis, style)}`);
     if (bars.length > MAX_BARS) lines.push(style.dim(`… and ${formatThousands(bars.length - MAX_BARS)} more`));
   }
