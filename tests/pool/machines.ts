@@ -72,8 +72,8 @@ export class Checkouts {
   }
 
   /** Title and status with cause of every result on record, sorted: one that stands twice is seen. */
-  results(): string[] {
-    const record = join(this.folder, 'office', 'record');
+  results(name = 'record'): string[] {
+    const record = join(this.folder, 'office', name);
     if (!existsSync(record) || !readdirSync(record).some((name) => name.endsWith('.journal'))) return [];
     return [...readJournals(record)]
       .flatMap((entry) =>

@@ -1,6 +1,9 @@
 import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { namedRows, suite, testWith } from 'red-lattice';
+import { type PoolAddress, parsePoolAddress } from '../../src/node/pool/address.ts';
+import { openPool } from '../../src/node/pool/lane-pool.ts';
+import type { Problem } from '../../src/problems/problem.ts';
 import { type Checkouts, type Command, checkouts, until } from './machines.ts';
 import { ownServer, type Server, server, withoutServer } from './server.ts';
 
@@ -27,6 +30,10 @@ export const cranes = test('crane {n}', { cases: range('n', 1, 8), locks: ['cran
   rmSync(held);
   if (row.n === 4) process.exit(3);
 });
+export const tides = test('tide {n}', { cases: range('n', 1, 2), timeout: 200 }, ({ row, check }) => {
+  if (row.n === 2) for (;;);
+  check.holds(true);
+});
 `,
 };
 
@@ -36,6 +43,8 @@ const all = [
   ...numbered('office', 6),
   'Gull pays: passed',
   'Tern pays: failed/check',
+  'tide 1: passed',
+  'tide 2: failed/timeout',
   ...numbered('crane', 8).map((result) => (result.startsWith('crane 4') ? 'crane 4: errored/crash' : result)),
 ].sort();
 
@@ -84,7 +93,7 @@ const scenarios: Readonly<Record<string, Scenario>> = {
       east.process.kill('SIGKILL');
       return run;
     },
-    says: ['on east was given up: no sign of life for 1500 ms; its cases run elsewhere'],
+    says: ['on east was given up: no sign of life for 3000 ms; its cases run elsewhere'],
   },
   'a machine that stands still, and goes on': {
     async happens(scene) {
@@ -95,7 +104,7 @@ const scenarios: Readonly<Record<string, Scenario>> = {
       east.process.kill('SIGCONT');
       return run;
     },
-    says: ['on east was given up: no sign of life for 1500 ms; its cases run elsewhere'],
+    says: ['on east was given up: no sign of life for 3000 ms; its cases run elsewhere'],
   },
   'a machine that leaves': {
     async happens(scene) {
@@ -140,7 +149,7 @@ const withServer = testWith({ at: checkouts, server });
 const withOwnServer = testWith({ at: checkouts, server: ownServer });
 const skips = withoutServer ? { skip: withoutServer } : {};
 
-export const pool = suite('a pool', { ...skips, timeout: 60_000, concurrency: 3, overrides: [checkouts.with({ files })] }, [
+export const pool = suite('a pool', { ...skips, timeout: 120_000, concurrency: 3, overrides: [checkouts.with({ files })] }, [
   withServer(
     'gives every case its one result with {what}',
     { cases: namedRows(scenarios).derive((row) => ({ what: nameOf(row) })) },
@@ -188,7 +197,7 @@ export const pool = suite('a pool', { ...skips, timeout: 60_000, concurrency: 3,
   }),
 
   withServer('survives the end of its coordinator: machines are free for the run that resumes it', async ({ check }, { at, server }) => {
-    const url = server.url('coordinator', 600);
+    const url = server.url('coordinator', 1500);
     const { run } = await begun({ at, server, url });
     run.process.kill('SIGKILL');
     await run.ended;
@@ -206,6 +215,26 @@ export const pool = suite('a pool', { ...skips, timeout: 60_000, concurrency: 3,
     const stopped = await at.run(server.url('interrupt'), ['--resume', '--stop-after', '1']);
     check.equal(await stopped.ended, 1, stopped.output);
     check.holds(stopped.output.includes('the run stopped after 1 failed'), stopped.output);
+  }),
+
+  withServer('two runs share the machines of one server', async ({ check }, { at, server }) => {
+    const url = server.url('two');
+    await at.join(url, 'east', { lanes: 2 });
+    const runs = [await at.run(url, ['--title', 'berth']), await at.run(url, ['--title', 'berth', '--record', 'other'])];
+    for (const run of runs) check.equal(await run.ended, 0, run.output);
+    for (const name of ['record', 'other']) check.equal(at.results(name), numbered('berth', 40).sort());
+  }),
+
+  withServer('a machine with another version of the library takes no part', async ({ check }, { at, server }) => {
+    const url = server.url('versions');
+    const pool = await openPool(parsePoolAddress(url, {}) as PoolAddress, { root: at.folder, tool: '0.0.1', files: {} });
+    const warnings: Problem[] = [];
+    pool.observe({ onWarning: (problem) => warnings.push(problem), onGone: ({ code }) => check.fail(code) });
+    const east = await at.join(url, 'east');
+    await east.says('does not take part: red-lattice 0.1.0 instead of 0.0.1');
+    await until(() => warnings.length > 0);
+    check.equal(warnings, [{ code: 'pool-machine-refused', machine: 'east', reasons: ['red-lattice 0.1.0 instead of 0.0.1'] }]);
+    await pool.close();
   }),
 
   withServer('machines serve one run after the other, or one with --once', async ({ check }, { at, server }) => {

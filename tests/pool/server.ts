@@ -31,7 +31,7 @@ export class Server {
     this.#isPersistent = isPersistent;
   }
 
-  url(prefix: string, lease = 1500): string {
+  url(prefix: string, lease = 3000): string {
     return `redis://127.0.0.1:${this.port}?prefix=${prefix}&lease=${lease}`;
   }
 

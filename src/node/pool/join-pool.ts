@@ -10,6 +10,7 @@ import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
 import { MachineLane } from './machine-lane.ts';
 import { type PoolMachine, type PoolRun, parseRun, parseToMachine, type Refusal } from './messages.ts';
 import { Outbox } from './outbox.ts';
+import { within } from './within.ts';
 
 /** Milliseconds that a read waits at the server. */
 const BLOCK_MS = 500;
@@ -112,8 +113,7 @@ class Machine {
     this.#isOver = true;
     for (const { lane } of [...this.#lanes.values()]) lane.free();
     const isGone = Promise.all([this.#commands.once('DEL', this.#keys.machine(this.#id)), this.#commands.once('HDEL', this.#keys.machines, this.#id)]);
-    const timeout = new Promise((resolve) => setTimeout(resolve, BLOCK_MS));
-    void Promise.race([isGone.catch(() => undefined), timeout]).then(() => {
+    void within(isGone, BLOCK_MS).then(() => {
       for (const connection of [this.#commands, this.#inbox, this.#runsReader, this.#claims]) connection.close();
     });
   }

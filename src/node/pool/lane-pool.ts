@@ -12,6 +12,7 @@ import { Outbox } from './outbox.ts';
 import { RemoteLane } from './remote-lane.ts';
 import { FILES_DIFFER, type LanePool, type PoolObserver, SERVER_GONE, type Seat } from './seats.ts';
 import { Sequence } from './sequence.ts';
+import { within } from './within.ts';
 
 /** Milliseconds that a read waits at the server. */
 const BLOCK_MS = 500;
@@ -125,13 +126,13 @@ class RedisLanePool implements LanePool {
     this.withdraw();
     for (const seat of this.#seats.values()) seat.outbox.put({ kind: 'release' } satisfies ToMachine);
     const drained = Promise.all([...this.#seats.values()].map(({ outbox }) => outbox.drain()));
-    await Promise.race([drained, new Promise((resolve) => setTimeout(resolve, BLOCK_MS * 2))]);
+    await within(drained, BLOCK_MS * 2);
     const late = [...this.#lost.values()].filter(({ isLate }) => isLate);
     for (const machine of new Set(late.map(({ machine }) => machine))) this.#warn({ code: 'pool-late-results', machine });
     this.#isClosed = true;
     const { id } = this.#run;
     const keys = [this.#keys.run(id), this.#keys.seats(id), this.#keys.results(id)];
-    await Promise.race([this.#commands.once('DEL', ...keys).catch(() => undefined), new Promise((resolve) => setTimeout(resolve, BLOCK_MS))]);
+    await within(this.#commands.once('DEL', ...keys), BLOCK_MS);
     this.#commands.close();
     this.#reader.close();
     await this.#working;

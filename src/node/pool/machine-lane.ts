@@ -14,6 +14,7 @@ import type { FromMachine, ToMachine } from './messages.ts';
 import type { Outbox } from './outbox.ts';
 import { rootReplacer } from './replace-root.ts';
 import { Sequence } from './sequence.ts';
+import { within } from './within.ts';
 
 const LOOK_INTERVAL_MS = 20;
 /** Bytes of a journal that are sent at a time. */
@@ -122,9 +123,9 @@ export class MachineLane {
         child.on('message', (message) => isToCoordinator(message) && message.type === 'done' && resolve());
       });
       child.send({ to: 'lane', type: 'interrupt', urgent: true }, () => undefined);
-      await Promise.race([ended, new Promise((resolve) => setTimeout(resolve, LEAVE_GRACE_MS))]);
+      await within(ended, LEAVE_GRACE_MS);
     }
-    await Promise.race([this.#input.outbox.drain(), new Promise((resolve) => setTimeout(resolve, LEAVE_GRACE_MS))]);
+    await within(this.#input.outbox.drain(), LEAVE_GRACE_MS);
     this.free();
   }
 
