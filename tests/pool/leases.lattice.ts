@@ -10,7 +10,7 @@ import type { Problem } from '../../src/problems/problem.ts';
 import { until } from './machines.ts';
 import { type Server, server, withoutServer } from './server.ts';
 
-const LEASE_MS = 400;
+const LEASE_MS = 800;
 
 /** A seat as the model has it: what was sent while its lease held, and what the run has taken. */
 interface Held {
@@ -100,7 +100,7 @@ async function connect({ port }: Server) {
 const withServer = testWith({ server });
 
 export const leases = suite('leases of a pool', { ...(withoutServer && { skip: withoutServer }), timeout: 60_000, concurrency: 4 }, [
-  withServer('hold as the model says, whatever a machine does: seed {seed}', { cases: range('seed', 1, 8) }, async ({ row, check, defer }, { server }) => {
+  withServer('hold as the model says, whatever a machine does: seed {seed}', { cases: range('seed', 1, 6) }, async ({ row, check, defer }, { server }) => {
     const random = createRandom(`leases ${row.seed}`);
     const prefix = `leases-${row.seed}`;
     const pool = await openPool(parsePoolAddress(server.url(prefix, LEASE_MS), {}) as PoolAddress, { root: '/', tool: '0', files: {} });

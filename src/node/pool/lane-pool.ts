@@ -19,6 +19,8 @@ const BLOCK_MS = 500;
 /** The name under which the coordinator takes back what a machine has lost. */
 const COORDINATOR = 'coordinator';
 const RUN_LOST = 'it does not have the run any more (it was restarted without its data, or this process was suspended)';
+/** Milliseconds: a process can stand still for a while. */
+const MIN_RUN_LIFETIME_MS = 5000;
 /** A server that cannot be reached for so many leases is given up. */
 const MAX_LEASES_WITHOUT_SERVER = 4;
 
@@ -71,6 +73,8 @@ class RedisLanePool implements LanePool {
   isGone = false;
   /** Until when nobody is given up, since nobody could give a sign of life. Milliseconds since 1970. */
   #graceUntil = 0;
+  /** When leases were last looked at. Milliseconds since 1970. */
+  #lastJudged = Date.now();
   #working: Promise<unknown> = Promise.resolve();
   lanes = 0;
 
@@ -85,7 +89,7 @@ class RedisLanePool implements LanePool {
 
   /** Milliseconds after which machines take a run for over whose coordinator gives no sign of life. */
   get #runLifetime(): number {
-    return this.#address.lease * MAX_LEASES_WITHOUT_SERVER;
+    return Math.max(MIN_RUN_LIFETIME_MS, this.#address.lease * MAX_LEASES_WITHOUT_SERVER);
   }
 
   async announce(): Promise<void> {
@@ -258,7 +262,6 @@ class RedisLanePool implements LanePool {
     const { lease } = this.#address;
     while (!this.#isClosed && !this.isGone) {
       await new Promise((resolve) => setTimeout(resolve, lease / 8));
-      const began = Date.now();
       // Between two commands, the run can be lost.
       const look = this.#look().catch(({ message }: Error) => this.#loseServer(message.startsWith('NOGROUP') ? RUN_LOST : message));
       const limit = this.#runLifetime;
@@ -271,8 +274,6 @@ class RedisLanePool implements LanePool {
       });
       await Promise.race([look, tooLong]);
       clearTimeout(timer);
-      // Who could not be heard may still be there.
-      if (Date.now() - began > lease / 4) this.#graceUntil = Date.now() + lease;
     }
   }
 
@@ -284,7 +285,11 @@ class RedisLanePool implements LanePool {
     await this.#refresh();
     await this.#countLanes();
     const seats = this.#keys.seats(id);
-    for (const pending of listOf(await this.#commands.send('XPENDING', seats, GROUP, '-', '+', 1000))) {
+    const held = listOf(await this.#commands.send('XPENDING', seats, GROUP, '-', '+', 1000));
+    // After a time in which nobody could be heard, those who are still there need a moment to say so.
+    if (Date.now() - this.#lastJudged > this.#address.lease / 2) this.#graceUntil = Date.now() + this.#address.lease;
+    this.#lastJudged = Date.now();
+    for (const pending of held) {
       const [entry, consumer, idle] = listOf(pending);
       const seat = this.#seats.get(String(entry));
       if (seat) seat.idle = Number(idle);
