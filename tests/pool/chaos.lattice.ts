@@ -31,7 +31,7 @@ const expected = [0, 1, 2].flatMap((part) =>
 
 const withServer = testWith({ at: checkouts, server: ownServer });
 
-export const chaos = suite('a pool in which everything breaks', { ...(withoutServer && { skip: withoutServer }), timeout: 120_000 }, [
+export const chaos = suite('a pool in which everything breaks', { ...(withoutServer && { skip: withoutServer }), timeout: 240_000 }, [
   withServer(
     'has one result for each case, and repeats bodies only of leases that it lists: seed {seed}',
     { overrides: [checkouts.with({ files }), ownServer.with({ isPersistent: true })], cases: range('seed', 1, 2) },

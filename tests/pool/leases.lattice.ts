@@ -99,7 +99,7 @@ async function connect({ port }: Server) {
 
 const withServer = testWith({ server });
 
-export const leases = suite('leases of a pool', { ...(withoutServer && { skip: withoutServer }), timeout: 60_000, concurrency: 4 }, [
+export const leases = suite('leases of a pool', { ...(withoutServer && { skip: withoutServer }), timeout: 120_000, concurrency: 4 }, [
   withServer('hold as the model says, whatever a machine does: seed {seed}', { cases: range('seed', 1, 6) }, async ({ row, check, defer }, { server }) => {
     const random = createRandom(`leases ${row.seed}`);
     const prefix = `leases-${row.seed}`;

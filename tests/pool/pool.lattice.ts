@@ -149,7 +149,7 @@ const withServer = testWith({ at: checkouts, server });
 const withOwnServer = testWith({ at: checkouts, server: ownServer });
 const skips = withoutServer ? { skip: withoutServer } : {};
 
-export const pool = suite('a pool', { ...skips, timeout: 120_000, concurrency: 3, overrides: [checkouts.with({ files })] }, [
+export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3, overrides: [checkouts.with({ files })] }, [
   withServer(
     'gives every case its one result with {what}',
     { cases: namedRows(scenarios).derive((row) => ({ what: nameOf(row) })) },
