@@ -1,4 +1,4 @@
-// Runs in the lanes of joined machines, beside the same in lanes of this one. All are processes of this machine, so that only the way of the
+// Compares runs in lanes of joined machines with runs in local lanes. All processes run on this machine, so that only the transport of
 // messages differs. Needs redis-server. usage: pool.mjs [rounds]
 import { spawn } from 'node:child_process';
 import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';

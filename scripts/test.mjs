@@ -14,7 +14,7 @@ if (args.length === 0) must(process.execPath, [join(root, 'tests', 'root', 'run.
 const where = args.some(isPlace) ? [] : ['tests', 'examples'];
 // The example's database is WebAssembly: the quick compiler is enough for it, at half the price.
 const quickly = ['--liftoff-only', '--wasm-lazy-compilation'];
-// Many tests wait for processes of their own.
+// Many tests wait for other processes.
 const lanes = ['--lanes', String(availableParallelism() + 1)];
 const { status } = spawnSync(process.execPath, [...quickly, command, 'run', ...where, ...(args.includes('--lanes') ? [] : lanes), ...args], {
   cwd: root,

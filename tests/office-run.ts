@@ -6,7 +6,7 @@ import { root, runCommand } from './program.ts';
 /** The harbour example. */
 export const office = join(root, 'examples', 'harbour-office');
 
-/** The record of all cases of the example in one lane, in order, with its timeline: it takes a while, and is made once. */
+/** The record of all cases of the example in one lane, in order, with a timeline. The run takes seconds, so tests share it. */
 export const officeRun = fixture('a run of the office', {
   scope: 'run',
   timeout: 200_000,

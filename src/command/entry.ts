@@ -8,9 +8,9 @@ const [word] = words.filter((argument) => !argument.startsWith('-'));
 const isDebugged =
   word === 'run' && process.execArgv.some((flag) => flag.startsWith('--inspect')) && !words.some((argument) => /^(?:--lanes|-l)/.test(argument));
 const args = isDebugged ? [...words, '--lanes', '0'] : words;
-/** Commands that read records only; should one of them need a lane, it starts it. */
-const readers = ['accept', 'compare', 'help', 'merge', 'new', 'report', 'view'];
-const mayRun = !args.some((argument) => ['-h', '--help', '-v', '--version'].includes(argument)) && !(word !== undefined && readers.includes(word));
+/** Commands that usually need no lane. One that needs a lane starts it later. */
+const commandsWithoutLane = ['accept', 'compare', 'help', 'merge', 'new', 'report', 'view'];
+const mayRun = !args.some((argument) => ['-h', '--help', '-v', '--version'].includes(argument)) && !(word !== undefined && commandsWithoutLane.includes(word));
 const runsInProcess = wantsOneProcess(args);
 
 if (runsInProcess && !canRunCases()) {

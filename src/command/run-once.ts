@@ -129,7 +129,7 @@ export async function runOnce(
       writeInfo(record, { ...info, plan });
     }
     reads.take(entry);
-    // Who waits for machines wants to know now why one does not come. A terminal shows it below the results.
+    // Without lanes here, the run waits for machines: report a refusal at once. A terminal shows it in the progress.
     if (lanes === 0 && !terminal.live && entry.type === 'warning' && entry.problem.code === 'pool-machine-refused')
       terminal.error(escapeToOneLine(`red-lattice: ${formatProblem(entry.problem)}`));
     progress.take(entry, state);

@@ -26,7 +26,7 @@ export function* reportAsCtrf(recorded: ReadableRecord, nameFile: FormatPath): G
   const { info } = recorded;
   const { problems } = runReport(recorded, nameFile);
   const start = Date.parse(info.started);
-  // A lane can have several processes: times count from the beginning of the last one.
+  // A lane can have several processes. Times count from the start of the process of the case.
   const starts = new Map<number, number>();
   const followed: ReadableRecord = {
     info,

@@ -14,7 +14,7 @@ import { EarlyEnds } from './early-ends.ts';
 import { readEarlierResults } from './journals.ts';
 import { describeExit } from './lane-end.ts';
 import { type LaneEnd, type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
-import { type LaneSlot, newJournal, newSlot, progressOf } from './lane-slot.ts';
+import { buildProgress, type LaneSlot, newJournal, newSlot } from './lane-slot.ts';
 import { LeftOut } from './left-out.ts';
 import { Locks } from './locks.ts';
 import { FILES_DIFFER, offerSeats, SERVER_GONE, type Seat } from './pool/seats.ts';
@@ -115,7 +115,7 @@ class Coordinator {
 
   progress(): RunProgress {
     const now = Date.now();
-    const lanes = this.#slots.filter(({ isOver }) => !isOver).map((slot) => progressOf(slot, now));
+    const lanes = this.#slots.filter(({ isOver }) => !isOver).map((slot) => buildProgress(slot, now));
     return { state: this.#state, lanes, elapsed: now - this.#began, expected: this.#estimateTime() };
   }
 
@@ -137,7 +137,7 @@ class Coordinator {
     else this.#runFixtures.interrupt(this.#interrupts > 1);
   }
 
-  /** Whatever went wrong with a lane, cases without a result are no success. */
+  /** Reports work units without an end: without results, a run has not passed. */
   #reportUnfinished(): void {
     const isCutShort = this.#stopped || this.#leftOut.reason !== undefined || this.#state.planProblems.length > 0;
     if (isCutShort || !this.#dealer?.isUnfinished) return;
@@ -208,7 +208,7 @@ class Coordinator {
     for (let opened = own; opened < wanted; opened++) void this.#open();
   }
 
-  /** Opens a lane on another machine whenever one has a lane to lend, as long as there is work. */
+  /** Opens lanes on other machines while there is work. */
   #offerSeats(): void {
     const { pool } = this.#request;
     if (pool)
@@ -225,11 +225,11 @@ class Coordinator {
     return this.#interrupts === 0 && !this.#stopped && (!this.#dealer || this.#dealer.left > 0);
   }
 
-  /** The cases of a lane that was given up run elsewhere. */
+  /** Schedules the cases of a lane that was given up again. */
   #takeBack(slot: LaneSlot, lane: LaneState, reason: string): void {
     const { pool, after } = this.#request;
     const begun = reason === SERVER_GONE ? [] : [...lane.under.values()].map(({ name }) => name.id);
-    // What holds for a whole machine, or for all, is told once.
+    // A refused machine and a lost server are reported once, not for each lane.
     if ((reason !== FILES_DIFFER && reason !== SERVER_GONE) || begun.length > 0)
       this.#write({ type: 'warning', problem: { code: 'pool-lane-lost', machine: slot.seat?.machine ?? '', lane: slot.number, reason, begun } });
     if (this.#interrupts > 0 || this.#stopped) {
@@ -265,7 +265,7 @@ class Coordinator {
       if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
       if (work.lane.finished && !work.lane.finished.stuck) return;
       this.#died = true;
-      // It may have died before it asked for what the last process left.
+      // A process can die before it asks for the work unit of the process before it.
       slot.returned = slot.piece ?? slot.returned;
       slot.piece = undefined;
       if (isOfAnotherPlan(this.#state)) return;

@@ -4,10 +4,10 @@ import { attributeEnd } from './lane-end.ts';
 import type { LaneEnd } from './lane-process.ts';
 import { type LaneSlot, lastCaseIn } from './lane-slot.ts';
 
-/** Processes that end early one after the other without a result between them: then the fault is not a case's. */
+/** Consecutive processes that end early without a new result: then no case is the cause. */
 const MAX_ENDS_WITHOUT_RESULT = 3;
 
-/** Records what processes that ended early could not, and what the next ones leave out. */
+/** Records the early ends of processes, and what the next processes leave out. */
 export class EarlyEnds {
   /** Files that ended a process while they were loaded. */
   readonly unloadable: string[] = [];
@@ -24,7 +24,7 @@ export class EarlyEnds {
     this.#write = write;
   }
 
-  /** Records the fixtures that a dead process did not tear down, and that it was silent while it ran no case. */
+  /** Records the fixtures that a dead process did not tear down, and a process that stopped responding while it ran no case. */
   report(slot: LaneSlot, lane: LaneState, end: LaneEnd): void {
     if (!lane.finished)
       for (const { fixture, owner } of lane.liveFixtures.values()) this.#write({ type: 'problem', problem: { code: 'teardown-lost', fixture, owner } });
@@ -32,7 +32,7 @@ export class EarlyEnds {
       this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(slot.journals.at(-1) as string) } });
   }
 
-  /** Attributes the crash of a process. `isFruitless`: the last processes had no result between them. */
+  /** Attributes the crash of a process. `isFruitless`: several processes in a row ended without a new result. */
   attribute(slot: LaneSlot, lane: LaneState, end: LaneEnd, hasNewResults: boolean): { isHopeless: boolean; isFruitless: boolean } {
     const { entries, isSure, isHopeless = false, unloadable, unreadable } = attributeEnd(lane, end, this.#root, slot.careful);
     if (unloadable !== undefined) this.unloadable.push(unloadable);
@@ -41,13 +41,13 @@ export class EarlyEnds {
     if (!isHopeless) {
       const isProgress = (hasNewResults && isNew) || unloadable !== undefined || unreadable !== undefined;
       this.#fruitless = isProgress ? 0 : this.#fruitless + 1;
-      // Where it is not sure which case it was, the rest of the piece runs one by one until it is.
+      // If the case is not known, the rest of the work unit runs one case at a time.
       slot.careful = !isSure;
     }
     return { isHopeless, isFruitless: this.#fruitless >= MAX_ENDS_WITHOUT_RESULT };
   }
 
-  /** Records what a process has left behind. Returns false if it is what another process has left before. */
+  /** Records entries for a dead process. Returns false if an earlier process ended in the same case. */
   #charge(entries: readonly JournalEntry[]): boolean {
     let isNew = true;
     for (const entry of entries) {

@@ -19,7 +19,7 @@ export function* readJournal(path: string): Generator<JournalEntry> {
   tail.close();
 }
 
-/** What an earlier run has on record. Its problems with its own lanes are over, and files are loaded anew. */
+/** Reads the results of an earlier run. Skips problems of its lanes: a resumed run loads all files again. */
 export function* readEarlierResults(paths: readonly string[]): Generator<JournalEntry> {
   for (const path of paths) {
     for (const entry of readJournal(path)) {

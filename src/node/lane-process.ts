@@ -6,6 +6,7 @@ import { addSourceMaps, coverageFolder } from './coverage.ts';
 import { debugLog, describeMessage } from './debug-log.ts';
 import { JournalTail } from './journal-tail.ts';
 import { killOnParentExit } from './kill-on-parent-exit.ts';
+import { collectOutput, onProcessEnd } from './process-end.ts';
 import { isToCoordinator, type Job, type ToCoordinator, type ToLane } from './protocol.ts';
 
 /** How a lane's process ended. */
@@ -16,11 +17,11 @@ export interface LaneEnd {
   readonly overdue: boolean;
   /** The last that it wrote to its standard error by itself. */
   readonly stderrTail: string;
-  /** Why a process on another machine was given up. Its end is nobody's fault. */
+  /** Why the coordinator gave up a process on another machine. No case is charged for such an end. */
   readonly lost?: string | undefined;
 }
 
-/** What a process on another machine has in addition. */
+/** The additional properties of a process on another machine. */
 interface Elsewhere {
   readonly isUnreachable: boolean;
   readonly lost: string | undefined;
@@ -34,9 +35,6 @@ const KILL_GRACE_MS = 5000;
 /** A lane that has nothing to do is silent, but answers. Milliseconds. */
 const UNRESPONSIVE_AFTER_MS = 1000;
 const LOOKS_PER_PING = 25;
-const MAX_STDERR_TAIL = 4000;
-/** Milliseconds in which the last output of an ended process arrives. */
-const OUTPUT_GRACE_MS = 200;
 
 /** Messages of a lane that are not about its journal. */
 export type LaneRequest = Extract<ToCoordinator, { type: 'fetch' | 'fetched' | 'used' | 'free' | 'lock' | 'unlock' | 'unwritable' }>;
@@ -91,7 +89,6 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
   let overdue = false;
   let hasJob = false;
   let deafLooks = 0;
-  let stderrTail = '';
   let finish = (): void => undefined;
   const name = job.mode === 'host' ? 'run fixtures' : `lane ${job.lane}`;
   const send = (message: ToLane): void => {
@@ -164,11 +161,7 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
         follower.hear(message);
     }
   });
-  for (const stream of [child.stdout, child.stderr]) {
-    stream?.setEncoding('utf8').on('data', (text: string) => {
-      stderrTail = (stderrTail + text).slice(-MAX_STDERR_TAIL);
-    });
-  }
+  const readOutput = collectOutput(child);
   const end = new Promise<LaneEnd>((resolve) => {
     let isOver = false;
     const over = (code: number | null, signal: NodeJS.Signals | null): void => {
@@ -180,16 +173,9 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
       debugLog(name, () => `process ${child.pid} ended: ${signal ?? `exit status ${code}`}`);
       for (const stream of [child.stdout, child.stderr]) stream?.destroy();
       if (coverage !== undefined) addSourceMaps(coverage, child.pid as number, job.cache);
-      resolve({ code, signal, overdue, stderrTail, lost: child.lost });
+      resolve({ code, signal, overdue, stderrTail: readOutput(), lost: child.lost });
     };
-    // Output can follow, but a child of the lane can keep it open.
-    child.on('exit', (code, signal) => {
-      const timer = setTimeout(() => over(code, signal), OUTPUT_GRACE_MS);
-      child.once('close', () => {
-        clearTimeout(timer);
-        over(code, signal);
-      });
-    });
+    onProcessEnd(child, over);
     finish = () => {
       read();
       // The runtime writes its coverage when a process ends by itself.

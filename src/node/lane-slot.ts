@@ -9,7 +9,7 @@ import type { Assignment } from './work-scheduler.ts';
 /** One of the lanes of a run, with all the processes that it needs. */
 export interface LaneSlot {
   readonly number: number;
-  /** If it is on another machine. */
+  /** The seat, if the lane is on another machine. */
   readonly seat: Seat | undefined;
   /** The journals of its processes. */
   readonly journals: string[];
@@ -20,7 +20,7 @@ export interface LaneSlot {
   returned: Assignment | undefined;
   /** The next process announces each case. */
   careful: boolean;
-  /** It starts no more processes. */
+  /** Whether the lane has ended and starts no more processes. */
   isOver: boolean;
 }
 
@@ -52,8 +52,8 @@ export function lastCaseIn(journal: string): string | undefined {
   return last;
 }
 
-/** What a lane is doing now. `now`: milliseconds since 1970. */
-export const progressOf = ({ number, seat, work }: LaneSlot, now: number): LaneProgress => ({
+/** Describes what a lane is doing. `now`: milliseconds since 1970. */
+export const buildProgress = ({ number, seat, work }: LaneSlot, now: number): LaneProgress => ({
   number,
   machine: seat?.machine,
   doing: work?.lane.doing,

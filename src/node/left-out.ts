@@ -1,28 +1,28 @@
 import type { JournalEntry } from '../results/journal/entries.ts';
 import { type RunState, takeUnrun } from '../results/run-state.ts';
 
-/** What a run that ended before its time left out, and why. */
+/** Counts the cases that a run did not reach. */
 export class LeftOut {
-  /** Why the run ended before its time, if it did. */
+  /** The reason, if the run ended early. */
   reason: string | undefined;
   #cases = 0;
-  /** Of what was not run, nobody knows how much it is. */
+  /** Whether there are cases that no lane has counted. */
   #isMore = false;
 
-  /** A lane has ended that counts the cases that it did not run. */
+  /** Adds the cases that a lane counted at its end. */
   count({ unrun }: Extract<JournalEntry, { type: 'finished' }>): void {
     this.#cases += unrun?.cases ?? 0;
     this.#isMore ||= unrun?.isMore === true;
   }
 
-  /** A lane has died: it would have counted. */
+  /** Notes that a lane died without counting its cases. */
   markUncounted(): void {
     this.#isMore = true;
   }
 
-  /** `isStopped`: why no more cases were started, if the run has no other reason. `hasMore`: some were never dealt to a lane. */
-  apply(state: RunState, isStopped: string | undefined, hasMore: boolean): void {
-    const reason = this.reason ?? isStopped;
+  /** Adds the counts to the state. `stopReason` applies if the run has no other reason. `hasMore`: some work units were never assigned. */
+  apply(state: RunState, stopReason: string | undefined, hasMore: boolean): void {
+    const reason = this.reason ?? stopReason;
     const isMore = this.#isMore || hasMore;
     if (reason !== undefined && (this.#cases > 0 || isMore)) takeUnrun(state, { cases: this.#cases, isMore, reason });
   }

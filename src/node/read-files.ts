@@ -29,6 +29,13 @@ export function hashFile(path: string): string | undefined {
 export const hashFiles = (files: readonly string[], root: string): FileHashes =>
   Object.fromEntries(files.map((file) => [recordedPath(file, root), hashFile(file) ?? '']));
 
+/** The recorded path of a file of the project. Undefined for packages, files outside of the root, and URLs that are not files. */
+export function findProjectFile(url: string, root: string): string | undefined {
+  if (!url.startsWith('file:')) return undefined;
+  const file = recordedPath(fileURLToPath(url), root);
+  return file.startsWith('../') || file.includes('node_modules/') ? undefined : file;
+}
+
 /** Hashes the modules and data files that a run reads, while the run goes on. Packages and files outside the root are left out. */
 export class ReadFiles {
   readonly #root: string;
@@ -62,11 +69,9 @@ export class ReadFiles {
   }
 
   #add(url: string): void {
-    if (!url.startsWith('file:')) return;
-    const path = fileURLToPath(url);
-    const file = recordedPath(path, this.#root);
-    if (file.startsWith('../') || file.includes('node_modules/') || this.#pending.has(file) || this.#testFiles[file] !== undefined) return;
-    this.#pending.set(file, this.#hash(path, file));
+    const file = findProjectFile(url, this.#root);
+    if (file === undefined || this.#pending.has(file) || this.#testFiles[file] !== undefined) return;
+    this.#pending.set(file, this.#hash(fileURLToPath(url), file));
   }
 
   async #hash(path: string, file: string): Promise<void> {

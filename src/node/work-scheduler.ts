@@ -13,7 +13,7 @@ export interface Assignment {
   readonly probes?: ProbeBatch | undefined;
   /** Journals in which some of its cases may have a result already. */
   readonly after: readonly string[];
-  /** The cases with a result, where the journals are on another machine: test and ordinal. */
+  /** Cases with a result, for lanes that cannot read the journals: `test/ordinal`. */
   readonly recorded?: readonly string[] | undefined;
 }
 
@@ -46,7 +46,7 @@ export class WorkScheduler {
     return this.#queue.shift();
   }
 
-  /** Takes back what a lane could not finish: it is next. */
+  /** Puts the assignment of a lost lane first in the queue. */
   giveBack(assignment: Assignment): void {
     this.#queue.unshift(assignment);
   }
@@ -55,7 +55,7 @@ export class WorkScheduler {
     for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 1) - 1);
   }
 
-  /** Whether some of what was dealt has not ended. */
+  /** Whether some assignments have not ended. */
   get isUnfinished(): boolean {
     return [...this.#open.values()].some((open) => open > 0);
   }

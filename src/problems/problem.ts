@@ -99,7 +99,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
       readonly machine: string;
       readonly lane: number;
       readonly reason: string;
-      /** The ids of the cases that had begun, and run again. */
+      /** The ids of started cases, which run again. */
       readonly begun: readonly string[];
     }
   | { readonly code: 'pool-late-results'; readonly machine: string }

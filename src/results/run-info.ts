@@ -25,7 +25,7 @@ export interface RunInfo {
   readonly seed: number;
   readonly started: string;
   readonly lanes: number;
-  /** The names of the machines whose lanes were not on this one, by lane. */
+  /** The machine names of lanes on other machines, by lane. */
   readonly machines?: Readonly<Record<string, string>>;
   /** The project's root at that time: what files are named from. */
   readonly root?: string;
@@ -92,5 +92,6 @@ export function refusesInfo(info: unknown): string | undefined {
   return Number.isNaN(Date.parse((info as RunInfo).started)) ? 'its run.json has an invalid "started"' : undefined;
 }
 
-/** The name of a lane: with that of its machine, if it was on another one. */
-export const nameLane = (lane: number, machines: RunInfo['machines']): string => `lane ${lane}${machines?.[lane] === undefined ? '' : ` on ${machines[lane]}`}`;
+/** Formats the name of a lane, with the machine if it is another one: `lane 3 on quay-2`. */
+export const formatLaneName = (lane: number, machines: RunInfo['machines']): string =>
+  `lane ${lane}${machines?.[lane] === undefined ? '' : ` on ${machines[lane]}`}`;

@@ -17,7 +17,7 @@ export interface RunProgress {
 /** What a lane is doing. */
 export interface LaneProgress {
   readonly number: number;
-  /** Its name, if it is not the one that the run was started on. */
+  /** The name of the machine, if the lane is on another one. */
   readonly machine?: string | undefined;
   readonly doing: Activity | undefined;
   /** For how long, in milliseconds. */

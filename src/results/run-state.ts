@@ -51,7 +51,7 @@ export interface RunState {
   readonly effective: Set<number>;
   /** Problems of the run that no case can be charged with. */
   readonly told: Problem[];
-  /** The names of the machines of the lanes that are on others. */
+  /** The machine names of lanes on other machines, by lane. */
   readonly machines: Map<number, string>;
   readonly loadFailures: Problem[];
   readonly leaks: Leak[];
@@ -375,12 +375,12 @@ export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): 
 export const failingTests = (state: RunState): Set<number> =>
   new Set([...state.tests].filter(([, { counts }]) => counts.failed + counts.errored > 0).map(([number]) => number));
 
-/** Cases that have a result, and files that do not load. */
+/** Counts the cases with a result and the files that do not load. */
 export const countResults = ({ counts, loadFailures }: RunState): number => Object.values(counts).reduce((sum, count) => sum + count, 0) + loadFailures.length;
 
 /** Whether the tests differ from those of the run to resume. */
 export const isOfAnotherPlan = ({ planProblems }: RunState): boolean => planProblems.some(({ code }) => code === 'plan-mismatch');
 
-/** Every lane meets again what did not load in another. */
+/** Whether another lane has already reported that a file does not load. */
 export const isKnownLoadFailure = ({ loadFailures }: RunState, problem: Problem): boolean =>
   problem.code === 'load-failed' && loadFailures.some((known) => known.code === 'load-failed' && known.file === problem.file);

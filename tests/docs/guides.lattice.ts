@@ -34,10 +34,10 @@ const guides = Object.fromEntries(
   ).filter(([, { blocks }]) => blocks.some(({ file }) => file)),
 );
 
-/** Where a guide has its project in the folder of all. */
+/** The subfolder of a guide's project. */
 const placeOf = (guide: string): string => guide.replaceAll('/', '-');
 
-/** Projects made of the files of each guide, with what the guides take as given; and what the compiler says of all. */
+/** One project per guide, with the files of the guide and those that it requires, and the compiler's messages about all projects. */
 const projects = fixture('projects', {
   scope: 'file',
   timeout: 60_000,
@@ -81,7 +81,7 @@ export const docs = suite('guides', { timeout: 60_000 }, [
     async ({ row, check, step }, { projects }) => {
       const project = join(projects.folder, placeOf(row.guide));
       await step('types', ({ check }) => {
-        // What is of no guide is of all.
+        // A message without a guide fails all guides.
         const isOfOther = (line: string): boolean => Object.keys(guides).some((guide) => guide !== row.guide && line.startsWith(`${placeOf(guide)}/`));
         check.equal(
           projects.problems.filter((line) => !isOfOther(line)),

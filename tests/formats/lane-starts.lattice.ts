@@ -5,7 +5,7 @@ import { renderProgress } from '../../src/formats/human/live.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { encodeEntry, type JournalEntry } from '../../src/results/journal/entries.ts';
-import { nameLane, type RunInfo } from '../../src/results/run-info.ts';
+import { formatLaneName, type RunInfo } from '../../src/results/run-info.ts';
 import { emptyState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 
@@ -22,7 +22,7 @@ const ended = (ordinal: number, start: number): JournalEntry => ({
   },
 });
 
-/** Lane 1 has had two processes: the journal of the second comes first, by its name. */
+/** Lane 1 has two processes. The journal of the second one sorts first. */
 const entries: readonly JournalEntry[] = [
   { type: 'header', version: 1, lane: 0 },
   { type: 'test', header: { test: 0, id: 'berth', file: 'a.ts', path: ['berth'], columns: [], tags: [], source: undefined } as never },
@@ -52,7 +52,7 @@ export const starts = test('times of a lane with two processes count from the pr
 });
 
 export const names = test('a lane on another machine has its name', ({ check }) => {
-  check.equal([nameLane(0, info.machines), nameLane(1, info.machines), nameLane(1, undefined)], ['lane 0', 'lane 1 on quay-2', 'lane 1']);
+  check.equal([formatLaneName(0, info.machines), formatLaneName(1, info.machines), formatLaneName(1, undefined)], ['lane 0', 'lane 1 on quay-2', 'lane 1']);
   check.includes(renderTimeline(() => entries, 100, plainStyle, info.machines).join('\n'), 'lane 1 on quay-2');
   const doing = { what: 'body', name: 'berth/1', limit: 1000 } as const;
   const progress = (lanes: Parameters<typeof renderProgress>[0]['lanes']): string =>

@@ -6,7 +6,7 @@ import { readJournals } from '../../src/node/journals.ts';
 import { type Command, checkouts, until } from './machines.ts';
 import { ownServer, withoutServer } from './server.ts';
 
-/** 300 cases of which each says that its body runs; some fail, and a few end their process. */
+/** 300 cases that record each start of their body. Some fail, and a few end their process. */
 const files = {
   'all.lattice.ts': `import { appendFileSync } from 'node:fs';
 import { range, test } from 'red-lattice';
@@ -69,7 +69,7 @@ export const chaos = suite('a pool in which everything breaks', { ...(withoutSer
       const lost = [...readJournals(join(at.folder, 'office', 'record'))].flatMap((entry) =>
         entry.type === 'warning' && entry.problem.code === 'pool-lane-lost' ? [entry.problem] : [],
       );
-      // The body and the machine of each line.
+      // Each line is a body and a machine.
       const ran = new Map<string, string[]>();
       for (const line of readFileSync(join(at.folder, 'bodies.txt'), 'utf8').trim().split('\n')) {
         const [body = ''] = line.split(' ');

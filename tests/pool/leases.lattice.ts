@@ -12,19 +12,19 @@ import { type Server, server, withoutServer } from './server.ts';
 
 const LEASE_MS = 800;
 
-/** A seat as the model has it: what was sent while its lease held, and what the run has taken. */
+/** A seat in the model: the messages that were sent under its lease, and those that the run has received. */
 interface Held {
   readonly id: string;
   readonly lane: RemoteLane;
   readonly sent: number[];
   readonly taken: number[];
   number: number;
-  /** Gives signs of life. */
+  /** Whether the machine renews the lease. */
   isAlive: boolean;
   isLost: boolean;
 }
 
-/** A machine that does with its leases what a test says. */
+/** A machine whose messages and renewals a test controls. */
 class Machine {
   readonly held: Held[] = [];
   readonly #send: (words: readonly string[]) => Promise<unknown>;
@@ -54,12 +54,12 @@ class Machine {
     this.held.push(held);
   }
 
-  /** Renews the leases of all that are alive. */
+  /** Renews the leases of all seats that are alive. */
   async renew(): Promise<void> {
     for (const { id, isAlive } of this.held) if (isAlive) await this.#send(['XCLAIM', this.#seats, 'machines', 'm', '0', id, 'JUSTID']);
   }
 
-  /** Sends one message more; `order`: by what is added to its number, the last one is the right one for each. */
+  /** Sends the next messages. `order`: the offsets of their numbers, in sending order; the last message with an offset counts. */
   async message(held: Held, order: readonly number[] = [1]): Promise<void> {
     const count = new Set(order).size;
     const values = Array.from({ length: count }, () => this.#values++);
@@ -72,7 +72,7 @@ class Machine {
     if (held.number > 1) await this.#put(held.id, held.number, { kind: 'message', message: -1 });
   }
 
-  /** Says nothing until the lease is over, and then something. */
+  /** Lets the lease end, and then sends a late result. */
   async lapse(held: Held): Promise<void> {
     held.isAlive = false;
     await until(() => held.isLost);

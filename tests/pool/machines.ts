@@ -7,7 +7,7 @@ import { readJournals } from '../../src/node/journals.ts';
 import { root } from '../program.ts';
 import { makeProject } from '../project.ts';
 
-/** A command that runs, with all that it has printed. */
+/** A running command and its output. */
 export class Command {
   readonly process: ChildProcess;
   output = '';
@@ -27,19 +27,19 @@ export class Command {
     this.ended = new Promise((resolve) => this.process.once('close', resolve));
   }
 
-  /** Resolves when it has printed a text. */
+  /** Resolves when the output contains a text. */
   async says(text: string): Promise<void> {
     await until(() => this.output.includes(text) || this.process.exitCode !== null);
     if (!this.output.includes(text)) throw new Error(`it ended without saying "${text}":\n${this.output}`);
   }
 }
 
-/** Looks every few milliseconds whether something holds; the time limit of the case ends it. */
+/** Checks a condition every few milliseconds until it holds. The time limit of the case ends it. */
 export async function until(holds: () => boolean): Promise<void> {
   while (!holds()) await new Promise((resolve) => setTimeout(resolve, 10));
 }
 
-/** Checkouts of one project in folders of their own, with what runs in them. */
+/** Checkouts of one project in separate folders, and the commands that run in them. */
 export class Checkouts {
   readonly folder: string;
   readonly #files: Readonly<Record<string, string>>;
@@ -56,7 +56,7 @@ export class Checkouts {
     return folder;
   }
 
-  /** Joins with a checkout of this name. */
+  /** Starts `join` in the checkout of this name. */
   async join(url: string, name: string, { lanes = 1, changes = {}, args = [] as readonly string[] } = {}): Promise<Command> {
     const command = new Command(['join', url, '--lanes', String(lanes), '--name', name, ...args], await this.checkout(name, changes));
     this.#commands.push(command);
@@ -64,14 +64,14 @@ export class Checkouts {
     return command;
   }
 
-  /** Begins a run in the checkout "office". */
+  /** Starts a run in the checkout "office". */
   async run(url: string, args: readonly string[] = []): Promise<Command> {
     const command = new Command(['run', '--pool', url, '--lanes', '0', '--show', 'summary', '--record', 'record', ...args], await this.checkout('office'));
     this.#commands.push(command);
     return command;
   }
 
-  /** Title and status with cause of every result on record, sorted: one that stands twice is seen. */
+  /** Title, status and cause of every recorded result, sorted. A repeated result appears twice. */
   results(name = 'record'): string[] {
     const record = join(this.folder, 'office', name);
     if (!existsSync(record) || !readdirSync(record).some((name) => name.endsWith('.journal'))) return [];
@@ -80,6 +80,12 @@ export class Checkouts {
         entry.type === 'ended' ? [`${entry.result.title}: ${entry.result.status}${entry.result.cause ? `/${entry.result.cause}` : ''}`] : [],
       )
       .sort();
+  }
+
+  /** Whether the run has given up a lane. */
+  hasLostLane(): boolean {
+    const record = join(this.folder, 'office', 'record');
+    return [...readJournals(record)].some((entry) => entry.type === 'warning' && entry.problem.code === 'pool-lane-lost');
   }
 
   async end(): Promise<void> {

@@ -4,10 +4,10 @@ import { parsePoolAddress } from '../../src/node/pool/address.ts';
 import type { PoolConnection } from '../../src/node/pool/connection.ts';
 import { parseFromMachine, parseRun, parseToMachine } from '../../src/node/pool/messages.ts';
 import { Outbox } from '../../src/node/pool/outbox.ts';
-import { rootReplacer } from '../../src/node/pool/replace-root.ts';
+import { createRootReplacer } from '../../src/node/pool/replace-root.ts';
 import { Sequence } from '../../src/node/pool/sequence.ts';
 
-/** A stream on a server that fails at random: before it takes an entry, or before it says so. */
+/** A stream on a server that fails at random: before it stores an entry, or before it confirms it. */
 class UnsureServer {
   readonly entries: { readonly n: number; readonly message: string }[] = [];
   readonly isClosed = false;
@@ -109,8 +109,10 @@ export const protocol = suite('what machines of a pool say to each other', [
       ],
     ),
   }, ({ row, check }) => {
-    check.equal(rootReplacer('/ci/office', '/home/east')(row.text), row.replaced);
-    check.equal(rootReplacer('/ci/office', '/ci/office')(row.text), row.text);
+    const replacer = createRootReplacer('/ci/office', '/home/east');
+    check.equal(replacer.text(row.text), row.replaced);
+    check.equal(replacer.value(JSON.parse(row.text)), JSON.parse(row.replaced));
+    check.equal(createRootReplacer('/ci/office', '/ci/office').text(row.text), row.text);
   }),
 
   test('passes a server at {url}', {

@@ -7,7 +7,7 @@ import { tempDirectory } from 'red-lattice/node';
 
 const program = '/usr/bin/redis-server';
 
-/** Why tests with a server are skipped, where they are; in CI they never are. */
+/** The reason for skipping tests with a server. CI never skips them. */
 export const withoutServer = !existsSync(program) && process.env['CI'] === undefined && `Redis is not installed at ${program}`;
 
 const freePort = (): Promise<number> =>
@@ -18,7 +18,7 @@ const freePort = (): Promise<number> =>
     });
   });
 
-/** A server of its own that can be stopped and started again. */
+/** A server that a test can stop and start again. */
 export class Server {
   readonly port: number;
   readonly #folder: string;

@@ -318,7 +318,7 @@ async function plant([number, [name, file, truth, lie, judge]]) {
 const worker = async () => {
   for (let next = queue.shift(); next; next = queue.shift()) await plant(next);
 };
-// Many projects wait longer than they compute.
+// Many projects wait for processes.
 await Promise.all(Array.from({ length: availableParallelism() * 2 }, worker));
 rmSync(workshop, { recursive: true, force: true });
 if (process.argv.includes('--keep')) writeFileSync(seenPath, `${JSON.stringify(seenNow, null, 2)}\n`);

@@ -91,7 +91,7 @@ async function worker() {
   }
 }
 
-/** The project that is run alone before the others: where it differs, `--stop` spares them all. */
+/** Runs before the others. With `--stop`, they do not run if it differs. */
 const first = process.argv.find((argument) => argument.startsWith('--first='))?.slice('--first='.length);
 const others = queue.filter(({ name }) => name !== first);
 const alone = queue.filter(({ name }) => name === first);

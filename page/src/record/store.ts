@@ -13,7 +13,7 @@ import type { Status } from '../../../src/running/result.ts';
 export class Item {
   readonly result: RecordedResult;
   readonly lane: number;
-  /** The moment that its start counts from: milliseconds since 1970. */
+  /** The start time of its process, from which `result.start` counts: milliseconds since 1970. */
   readonly zero: number;
   readonly test: TestItem;
   #text: string | undefined;
@@ -63,11 +63,11 @@ export class Store {
   #byId = new Map<string, Item>();
   /** The number of its items. */
   #named = 0;
-  /** Each with the moment that its start counts from: milliseconds since 1970. */
+  /** Each with the start time of its process: milliseconds since 1970. */
   spans: (Span & { readonly lane: number; readonly zero: number })[] = [];
-  /** When the newest process of each lane began, in milliseconds since 1970. */
+  /** The start time of the newest process of each lane, in milliseconds since 1970. */
   #starts = new Map<number, number>();
-  /** When the first one did. */
+  /** The start time of the first process. */
   began = Number.POSITIVE_INFINITY;
   excerpts = new Map<string, Excerpt[]>();
   contents = new Map<string, Content>();

@@ -4,7 +4,7 @@ import { formatRerunCommand } from '../../../src/formats/rerun-command.ts';
 import { duration, escapeControls, signs, statusLabel } from '../../../src/formats/style.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { UsedFixture } from '../../../src/results/recorded-result.ts';
-import { nameLane } from '../../../src/results/run-info.ts';
+import { formatLaneName } from '../../../src/results/run-info.ts';
 import type { StepResult } from '../../../src/running/result.ts';
 import { Command } from '../parts/Copy.tsx';
 import { FailureBlock } from '../parts/Failure.tsx';
@@ -82,7 +82,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
         <h3>Time</h3>
         <p>
           {duration(timeOf(result))}: setup {duration(result.times.setup)}, body {duration(result.times.body)}, teardown {duration(result.times.teardown)} ·
-          {escapeControls(nameLane(lane, store.info?.machines))} · {result.checks.passed + result.checks.failed} checks, {result.checks.failed} failed
+          {escapeControls(formatLaneName(lane, store.info?.machines))} · {result.checks.passed + result.checks.failed} checks, {result.checks.failed} failed
         </p>
       </section>
       <History item={item} store={store} />

@@ -1,7 +1,7 @@
 import { scaleLinear } from 'd3-scale';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import { duration, escapeControls } from '../../../src/formats/style.ts';
-import { nameLane } from '../../../src/results/run-info.ts';
+import { formatLaneName } from '../../../src/results/run-info.ts';
 import { Sign } from '../parts/Status.tsx';
 import { type Item, type Store, timeOf } from '../record/store.ts';
 import { go, hrefOf } from '../route.ts';
@@ -19,7 +19,7 @@ interface Bar {
 
 const rowHeight = 18;
 const top = 26;
-/** Pixels for the names of lanes, and with those of machines. */
+/** The width of lane names in pixels, without and with machine names. */
 const labelWidth = 58;
 const wideLabelWidth = 150;
 
@@ -188,7 +188,7 @@ function Lanes({ store }: { readonly store: Store }) {
     }
     for (const { lane, row } of rows) {
       pen.fillStyle = colour('--quiet');
-      if (row === 0) pen.fillText(escapeControls(nameLane(lane, store.info?.machines)), 4, yOf(lane, row) + rowHeight / 2, left - 10);
+      if (row === 0) pen.fillText(escapeControls(formatLaneName(lane, store.info?.machines)), 4, yOf(lane, row) + rowHeight / 2, left - 10);
     }
     const paints = {
       setup: colour('--setup'),

@@ -16,7 +16,7 @@ const words: Readonly<Record<Activity['what'], string>> = {
   teardown: 'tearing down',
 };
 
-/** Columns of a terminal. */
+/** The largest width of a machine name, in terminal columns. */
 const MAX_NAME_WIDTH = 24;
 
 /** The lines below the printed output that are redrawn: how far the run is, and what each lane does. */
@@ -29,7 +29,7 @@ export function renderProgress({ state, lanes, elapsed, expected, narrowing }: R
   const waits =
     lanes.length > 0
       ? []
-      : [style.dim('  waiting for machines to join the pool'), ...refusals(state).map((line) => style.yellow(padOrTruncate(`  ${line}`, width).trimEnd()))];
+      : [style.dim('  waiting for machines to join the pool'), ...listRefusals(state).map((line) => style.yellow(padOrTruncate(`  ${line}`, width).trimEnd()))];
   return [
     '',
     `${bar}${Object.values(state.counts).some((n) => n > 0) ? renderCounts(state.counts, style) : style.dim('no result yet')}  ${style.dim(duration(elapsed))}`,
@@ -45,8 +45,9 @@ export function renderProgress({ state, lanes, elapsed, expected, narrowing }: R
   ];
 }
 
-/** Why machines do not take part: who waits for them wants to know it now. */
-const refusals = ({ warnings }: RunState): string[] => warnings.flatMap((problem) => (problem.code === 'pool-machine-refused' ? formatProblem(problem) : []));
+/** The reasons why machines do not take part, for users who wait for machines. */
+const listRefusals = ({ warnings }: RunState): string[] =>
+  warnings.flatMap((problem) => (problem.code === 'pool-machine-refused' ? formatProblem(problem) : []));
 
 /** The test that is being narrowed, how many combinations are still possible, and the likeliest of them. */
 function renderNarrowing({ path, probes, step }: NarrowProgress, elapsed: number, width: number, style: Style): string[] {

@@ -2,7 +2,7 @@ import type { Span } from '../../fixtures/instance.ts';
 import { formatThousands } from '../../problems/format-thousands.ts';
 import type { JournalEntry } from '../../results/journal/entries.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
-import { nameLane, type RunInfo } from '../../results/run-info.ts';
+import { formatLaneName, type RunInfo } from '../../results/run-info.ts';
 import { duration, escapeToOneLine, measureWidth, padOrTruncate, type Style } from '../style.ts';
 
 /** When something was set up, ran and was torn down, in milliseconds. */
@@ -31,7 +31,9 @@ export function renderTimeline(entries: () => Iterable<JournalEntry>, width: num
     for (const { start, times } of results) end = Math.max(end, start + times.setup + times.body + times.teardown);
   }
   if (end === 0) return ['nothing ran, so the timeline is empty'];
-  const told = [...lanes].sort(([a], [b]) => a - b).map(([lane, times]) => ({ name: escapeToOneLine(nameLane(lane, machines)), bars: buildBars(times, end) }));
+  const told = [...lanes]
+    .sort(([a], [b]) => a - b)
+    .map(([lane, times]) => ({ name: escapeToOneLine(formatLaneName(lane, machines)), bars: buildBars(times, end) }));
   const everyBar = told.flatMap(({ bars }) => bars.slice(0, MAX_BARS));
   const labels = Math.min(
     Math.max(40, Math.floor(width * 0.4)),

@@ -1,14 +1,14 @@
-/** Where the machines of a pool meet. */
+/** The server of a pool, and the options in its URL. */
 export interface PoolAddress {
-  /** For the client, with the credentials. Never printed or recorded. */
+  /** The URL for the client, without credentials and options. */
   readonly url: string;
   readonly username: string | undefined;
   readonly password: string | undefined;
-  /** Host and port, to print. */
+  /** Host and port, for messages. */
   readonly name: string;
-  /** Precedes the names of all keys. */
+  /** The beginning of all key names. */
   readonly prefix: string;
-  /** Milliseconds without a sign of life after which a machine's lanes are given up. */
+  /** Milliseconds after which a lease that the machine does not renew ends. */
   readonly lease: number;
 }
 
@@ -17,8 +17,9 @@ const DEFAULT_LEASE_MS = 15_000;
 const MIN_LEASE_MS = 400;
 
 /**
- * Reads the URL of a pool: `redis://` or `rediss://`, host, port, database, and `?prefix=` and `?lease=`. User and password come from the
- * URL, or from `RED_LATTICE_POOL_USER` and `RED_LATTICE_POOL_PASSWORD`. Returns what is wrong with it as a text that repeats none of it.
+ * Parses the URL of a pool: `redis://` or `rediss://`, host, port, database, and the options `?prefix=` and `?lease=`. User and password come
+ * from the URL, or from `RED_LATTICE_POOL_USER` and `RED_LATTICE_POOL_PASSWORD`. Returns an error message, without the credentials, if the URL is
+ * invalid.
  */
 export function parsePoolAddress(text: string, environment: Readonly<Record<string, string | undefined>>): PoolAddress | string {
   let url: URL;

@@ -1,8 +1,9 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import { refuse } from '../../problems/problem-error.ts';
 import type { PoolAddress } from './address.ts';
 
-/** What a server answers. */
-export type Reply = string | number | null | Buffer | readonly Reply[];
+/** A reply of a server. */
+export type Reply = string | number | null | readonly Reply[];
 
 /** An entry of a stream. */
 export interface StreamEntry {
@@ -10,28 +11,27 @@ export interface StreamEntry {
   readonly fields: Readonly<Record<string, string>>;
 }
 
-/** The part of a client that is used here. */
+/** The used part of the client's interface. */
 interface Client {
-  readonly isReady: boolean;
   connect(): Promise<unknown>;
   sendCommand(args: readonly string[]): Promise<Reply>;
   on(event: 'error', listener: (error: Error) => void): unknown;
   destroy(): void;
 }
 
+/** Entries that are read at a time. */
+const MAX_ENTRIES = 500;
 const CONNECT_TIMEOUT_MS = 5000;
 const RETRY_DELAY_MS = 100;
 /** Milliseconds between attempts to connect again, at most. */
 const MAX_RECONNECT_DELAY_MS = 500;
 
-/** Replies of a server that cannot answer yet, or has no room for now. */
+/** Whether an error reply is temporary: the server is loading, or its memory is full. */
 const isTemporary = (message: string): boolean => /^(?:OOM|LOADING|BUSY|TRYAGAIN|MASTERDOWN|CLUSTERDOWN|READONLY|NOREPLICAS|MISCONF)\b/.test(message);
-/** A reply that will be the same the next time. */
+/** Whether an error reply would be the same for a second attempt. */
 const isRefusal = (message: string): boolean => /^[A-Z]{2,}\b/.test(message) && !isTemporary(message);
 
-const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
-
-/** The client's package is loaded when a pool is asked for, and need not be there else. */
+/** Loads the client's package, an optional dependency that only pools need. */
 async function loadClient(): Promise<(options: object) => Client> {
   try {
     const { createClient } = await import('@redis/client');
@@ -41,18 +41,18 @@ async function loadClient(): Promise<(options: object) => Client> {
   }
 }
 
-/** A connection to the server of a pool. It connects again by itself; commands that get no answer are sent again. */
+/** A connection to the server of a pool. It reconnects by itself. */
 export class PoolConnection {
   readonly #client: Client;
   #isClosed = false;
-  /** Why the last command got no answer, while it gets none. */
+  /** The error of the last attempt while a command is being retried. */
   trouble: string | undefined;
 
   private constructor(client: Client) {
     this.#client = client;
   }
 
-  /** Connects; refuses with a problem if that fails. */
+  /** Connects. Throws a `ProblemError` if that fails. */
   static async open(address: PoolAddress): Promise<PoolConnection> {
     const createClient = await loadClient();
     let isConnected = false;
@@ -61,7 +61,7 @@ export class PoolConnection {
       ...(address.username !== undefined && { username: address.username }),
       ...(address.password !== undefined && { password: address.password }),
       RESP: 2,
-      // What was not sent is sent again here, in its order.
+      // Commands are retried here, so that their order is kept.
       disableOfflineQueue: true,
       socket: {
         connectTimeout: CONNECT_TIMEOUT_MS,
@@ -79,12 +79,12 @@ export class PoolConnection {
     return new PoolConnection(client);
   }
 
-  /** Sends a command once. Rejects if the server refuses it, or cannot be reached. */
+  /** Sends a command once. Rejects if the server replies with an error or cannot be reached. */
   once(...args: readonly (string | number)[]): Promise<Reply> {
     return this.#client.sendCommand(args.map(String));
   }
 
-  /** Sends a command until the server has answered. For commands that may be carried out twice. Resolves to null when this end is closed. */
+  /** Sends a command until the server replies. Only for commands that can be executed twice. Resolves to null when the connection is closed. */
   async send(...args: readonly (string | number)[]): Promise<Reply> {
     while (!this.#isClosed) {
       try {
@@ -96,15 +96,15 @@ export class PoolConnection {
         if (this.#isClosed) return null;
         if (isRefusal(message)) throw error;
         this.trouble = message;
-        await wait(RETRY_DELAY_MS);
+        await sleep(RETRY_DELAY_MS);
       }
     }
     return null;
   }
 
-  /** Waits up to `block` milliseconds for entries of streams that follow the given ids. */
-  async read(streams: ReadonlyMap<string, string>, block: number, count = 500): Promise<ReadonlyMap<string, readonly StreamEntry[]>> {
-    return parseStreams(await this.send('XREAD', 'COUNT', count, 'BLOCK', block, 'STREAMS', ...streams.keys(), ...streams.values()));
+  /** Reads the entries of a stream after an id. Waits up to `block` milliseconds for the first one. */
+  async read(stream: string, after: string, block: number): Promise<readonly StreamEntry[]> {
+    return parseStreams(await this.send('XREAD', 'COUNT', MAX_ENTRIES, 'BLOCK', block, 'STREAMS', stream, after)).get(stream) ?? [];
   }
 
   get isClosed(): boolean {
@@ -130,8 +130,8 @@ export function parseStreams(reply: Reply): Map<string, readonly StreamEntry[]> 
   return found;
 }
 
-/** Entries that were deleted while they were pending have no fields. */
-export const parseEntries = (reply: Reply): StreamEntry[] =>
+/** Leaves out entries without fields: they were deleted while they were pending. */
+const parseEntries = (reply: Reply): StreamEntry[] =>
   listOf(reply).flatMap((entry) => {
     const [id, fields] = listOf(entry);
     return fields === null || fields === undefined ? [] : [{ id: String(id), fields: parseFields(fields) }];

@@ -1,22 +1,22 @@
 import type { ChildProcess } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { CompileService } from '../compile-service.ts';
 import { debugLog } from '../debug-log.ts';
 import { hashFile } from '../read-files.ts';
 import type { PoolAddress } from './address.ts';
 import { listOf, PoolConnection, parseStreams } from './connection.ts';
+import { BLOCK_MS, consumeStream } from './consume-stream.ts';
 import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
 import { MachineLane } from './machine-lane.ts';
 import { type PoolMachine, type PoolRun, parseRun, parseToMachine, type Refusal } from './messages.ts';
 import { Outbox } from './outbox.ts';
-import { within } from './within.ts';
+import { settlesWithin } from './settles-within.ts';
 
-/** Milliseconds that a read waits at the server. */
-const BLOCK_MS = 500;
-/** Milliseconds until a machine without a free lane, or without a run, looks again. */
+/** Milliseconds between checks for free lanes and runs. */
 const IDLE_MS = 50;
-/** File names in a message. */
+/** The largest number of files in a message. */
 const MAX_NAMES = 5;
 
 export interface JoinInput {
@@ -26,10 +26,10 @@ export interface JoinInput {
   readonly tool: string;
   readonly name: string;
   readonly lanes: number;
-  /** End when the first run that this machine took part in is over. */
+  /** Leave after the first run that this machine took part in. */
   readonly once: boolean;
   startLane(): ChildProcess;
-  /** Something that the machine's user wants to know. */
+  /** Called for each event, for messages to the user. */
   onEvent(event: JoinEvent): void;
 }
 
@@ -44,20 +44,23 @@ export type JoinEvent =
 export interface Joined {
   /** Resolves when the machine has left. */
   readonly done: Promise<void>;
-  /** Gives running cases back to their runs, and leaves. The second call leaves at once. */
+  /** Returns running cases to their runs, tears down, and leaves. A second call leaves at once. */
   leave(): void;
 }
 
-/** Lends the lanes of this machine to the runs of a pool. Refuses with a problem if the server cannot be reached. */
+/** Lends the lanes of this machine to the runs of a pool. Throws a `ProblemError` if the server cannot be reached. */
 export async function joinPool(address: PoolAddress, input: JoinInput): Promise<Joined> {
-  const connections = [
-    await PoolConnection.open(address),
-    await PoolConnection.open(address),
-    await PoolConnection.open(address),
-    await PoolConnection.open(address),
-  ];
-  const machine = new Machine(address, input, connections as [PoolConnection, PoolConnection, PoolConnection, PoolConnection]);
+  const open = (): Promise<PoolConnection> => PoolConnection.open(address);
+  const machine = new Machine(address, input, { commands: await open(), inbox: await open(), runs: await open(), claims: await open() });
   return { done: machine.work(), leave: () => machine.leave() };
+}
+
+/** The connections of a machine: `commands` for commands that the server answers at once, the others each for one command that waits. */
+interface Connections {
+  readonly commands: PoolConnection;
+  readonly inbox: PoolConnection;
+  readonly runs: PoolConnection;
+  readonly claims: PoolConnection;
 }
 
 class Machine {
@@ -65,38 +68,29 @@ class Machine {
   readonly #address: PoolAddress;
   readonly #keys: PoolKeys;
   readonly #input: JoinInput;
-  /** For what is answered at once; the others each wait for entries of their own. */
+  readonly #connections: Connections;
   readonly #commands: PoolConnection;
-  readonly #inbox: PoolConnection;
-  readonly #runsReader: PoolConnection;
-  readonly #claims: PoolConnection;
   readonly #runs = new Map<string, PoolRun>();
-  /** Runs that it has had a lane in. */
+  /** Runs that this machine has taken part in. */
   readonly #served = new Set<string>();
-  /** By run and seat. */
+  /** The lent lanes, by run and seat. */
   readonly #lanes = new Map<string, { readonly run: string; readonly seat: string; readonly lane: MachineLane }>();
   #isLeaving = false;
   #isOver = false;
   #hasTrouble = false;
 
-  constructor(
-    address: PoolAddress,
-    input: JoinInput,
-    [commands, inbox, runs, claims]: readonly [PoolConnection, PoolConnection, PoolConnection, PoolConnection],
-  ) {
+  constructor(address: PoolAddress, input: JoinInput, connections: Connections) {
     this.#address = address;
     this.#keys = poolKeys(address.prefix);
     this.#input = input;
-    this.#commands = commands;
-    this.#inbox = inbox;
-    this.#runsReader = runs;
-    this.#claims = claims;
+    this.#connections = connections;
+    this.#commands = connections.commands;
   }
 
   async work(): Promise<void> {
-    await this.#present();
+    await this.#register();
     this.#input.onEvent({ type: 'joined' });
-    await Promise.all([this.#giveSigns(), this.#findRuns(), this.#claimSeats(), this.#takeMessages()]);
+    await Promise.all([this.#renewLeases(), this.#findRuns(), this.#claimSeats(), this.#takeMessages()]);
   }
 
   leave(): void {
@@ -113,13 +107,13 @@ class Machine {
     this.#isOver = true;
     for (const { lane } of [...this.#lanes.values()]) lane.free();
     const isGone = Promise.all([this.#commands.once('DEL', this.#keys.machine(this.#id)), this.#commands.once('HDEL', this.#keys.machines, this.#id)]);
-    void within(isGone, BLOCK_MS).then(() => {
-      for (const connection of [this.#commands, this.#inbox, this.#runsReader, this.#claims]) connection.close();
+    void settlesWithin(isGone, BLOCK_MS).then(() => {
+      for (const connection of Object.values(this.#connections) as PoolConnection[]) connection.close();
     });
   }
 
-  /** Tells the server what this machine offers. */
-  async #present(): Promise<void> {
+  /** Registers this machine and its lanes on the server, and refreshes its keys. */
+  async #register(): Promise<void> {
     const inbox = this.#keys.machine(this.#id);
     if ((await this.#commands.send('EXISTS', inbox)) !== 1)
       await this.#commands.send('XGROUP', 'CREATE', inbox, GROUP, '0', 'MKSTREAM').catch((error: Error) => {
@@ -132,21 +126,21 @@ class Machine {
     await this.#commands.send('PEXPIRE', this.#keys.machines, KEY_LIFETIME_MS);
   }
 
-  /** Milliseconds: a run can have a shorter one than this machine. */
+  /** The shortest lease of this machine and its runs, in milliseconds. */
   get #shortestLease(): number {
     return Math.min(this.#address.lease, ...[...this.#runs.values()].map(({ lease }) => lease));
   }
 
-  /** Renews the leases, and gives lanes back whose lease or run is over. */
-  async #giveSigns(): Promise<void> {
+  /** Renews the leases, and takes back lanes whose lease or run has ended. */
+  async #renewLeases(): Promise<void> {
     while (!this.#isOver) {
       await sleep(this.#shortestLease / 4);
-      const timer = setTimeout(() => this.#tellTrouble(), this.#address.lease);
-      await this.#present().catch(() => undefined);
+      const timer = setTimeout(() => this.#reportTrouble(), this.#address.lease);
+      await this.#register().catch(() => undefined);
       for (const { run, seat, lane } of [...this.#lanes.values()]) {
         const renewed = await this.#commands.send('XCLAIM', this.#keys.seats(run), GROUP, this.#id, 0, seat, 'JUSTID').catch(() => null);
         if (this.#isOver) break;
-        // Of a run that is over, nothing is left.
+        // The reply is also empty if the run has ended.
         if (listOf(renewed).length === 0 && !lane.isFree) {
           debugLog('pool', () => `the lease of seat ${seat} is over`);
           void lane.leave();
@@ -159,17 +153,17 @@ class Machine {
     }
   }
 
-  #tellTrouble(): void {
+  #reportTrouble(): void {
     if (!this.#hasTrouble && !this.#isOver) this.#input.onEvent({ type: 'server-gone', reason: this.#commands.trouble ?? 'no answer' });
     this.#hasTrouble = true;
   }
 
-  /** Looks at each run that is announced, also at those that were before. */
+  /** Considers every announced run, including those from before this machine joined. */
   async #findRuns(): Promise<void> {
     let last = '0';
     while (!this.#isOver) {
-      const found = await this.#runsReader.read(new Map([[this.#keys.runs, last]]), BLOCK_MS).catch(() => undefined);
-      for (const { id, fields } of found?.get(this.#keys.runs) ?? []) {
+      const announced = await this.#connections.runs.read(this.#keys.runs, last, BLOCK_MS).catch(() => []);
+      for (const { id, fields } of announced) {
         last = id;
         const text = await this.#commands.send('GET', this.#keys.run(fields['run'] ?? ''));
         const run = parseRun(typeof text === 'string' ? text : undefined);
@@ -189,7 +183,7 @@ class Machine {
     this.#input.onEvent({ type: 'refused', run: run.id, reasons });
   }
 
-  /** In what this machine differs from the one that began the run. */
+  /** The differences between this machine and the run, as texts. */
   #differences({ tool, node, files }: PoolRun): string[] {
     const differing = Object.keys(files).filter((file) => file.split('/').includes('..') || (hashFile(join(this.#input.root, file)) ?? '') !== files[file]);
     const more = differing.length - MAX_NAMES;
@@ -201,7 +195,7 @@ class Machine {
     ];
   }
 
-  /** Takes seats of the runs as long as lanes are free. */
+  /** Takes seats while lanes are free. */
   async #claimSeats(): Promise<void> {
     while (!this.#isOver) {
       const runs = [...this.#runs.keys()];
@@ -210,10 +204,10 @@ class Machine {
         continue;
       }
       const streams = runs.map((run) => this.#keys.seats(run));
-      const found = await this.#claims
+      const found = await this.#connections.claims
         .send('XREADGROUP', 'GROUP', GROUP, this.#id, 'COUNT', 1, 'BLOCK', BLOCK_MS, 'STREAMS', ...streams, ...runs.map(() => '>'))
         .then(parseStreams, () => undefined);
-      // One of the runs is over.
+      // The command fails if one of the runs has ended.
       if (!found) for (const run of runs) if ((await this.#commands.send('EXISTS', this.#keys.seats(run))) === 0) this.#forget(run);
       for (const run of runs) for (const { id } of found?.get(this.#keys.seats(run)) ?? []) this.#take(run, id);
     }
@@ -230,7 +224,7 @@ class Machine {
       this.#lanes.delete(key);
     };
     const onRefused = (files: readonly string[]): void => {
-      // Each of its lanes hears it.
+      // Every lane of the machine receives the message; report it once.
       if (this.#runs.delete(run)) this.#input.onEvent({ type: 'refused', run, reasons: files.map((file) => `${file} differs`) });
     };
     this.#lanes.set(key, { run, seat, lane: new MachineLane({ root, cache, compiler, outbox, startLane, onRefused, onFree }, this.#id, name) });
@@ -247,20 +241,15 @@ class Machine {
   }
 
   async #takeMessages(): Promise<void> {
-    const stream = this.#keys.machine(this.#id);
-    let last = '0';
-    while (!this.#isOver) {
-      const entries = (await this.#inbox.read(new Map([[stream, last]]), BLOCK_MS).catch(() => undefined))?.get(stream) ?? [];
-      for (const { id, fields } of entries) {
-        last = id;
+    const { inbox: reader, commands } = this.#connections;
+    await consumeStream(
+      { reader, commands },
+      this.#keys.machine(this.#id),
+      () => this.#isOver,
+      ({ fields }) => {
         const message = parseToMachine(fields['message']);
         if (message) this.#lanes.get(`${fields['run']} ${fields['seat']}`)?.lane.take(Number(fields['n']), message);
-      }
-      if (entries.length === 0) continue;
-      const [time, number] = last.split('-');
-      await this.#commands.send('XTRIM', stream, 'MINID', `${time}-${Number(number) + 1}`).catch(() => undefined);
-    }
+      },
+    );
   }
 }
-
-const sleep = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));

@@ -1,14 +1,14 @@
 /**
- * The keys of a pool. Streams carry everything; what a run has keyed lives on for a while when its coordinator is gone.
+ * The keys of a pool. All of them expire.
  *
  * | key | content |
  * | --- | --- |
- * | `<prefix>:runs` | stream: a run has begun |
- * | `<prefix>:machines` | hash: what each joined machine offers |
+ * | `<prefix>:runs` | stream: announced runs |
+ * | `<prefix>:machines` | hash: the joined machines and their lanes |
  * | `<prefix>:machine:<id>` | stream: messages to a machine |
- * | `<prefix>:run:<id>` | text: what a machine must have to take part |
- * | `<prefix>:run:<id>:seats` | stream with a consumer group: lanes that are wanted |
- * | `<prefix>:run:<id>:results` | stream: all that the machines send |
+ * | `<prefix>:run:<id>` | text: versions and file hashes that a machine must match |
+ * | `<prefix>:run:<id>:seats` | stream with a consumer group: offered seats |
+ * | `<prefix>:run:<id>:results` | stream: messages from machines |
  */
 export interface PoolKeys {
   readonly runs: string;
@@ -30,5 +30,5 @@ export const poolKeys = (prefix: string): PoolKeys => ({
 
 /** The consumer group of the machines. */
 export const GROUP = 'machines';
-/** Milliseconds that keys are kept when nobody refreshes them. */
+/** Milliseconds until a key expires that is not refreshed. */
 export const KEY_LIFETIME_MS = 10 * 60_000;

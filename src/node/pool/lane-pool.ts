@@ -1,39 +1,39 @@
 import type { ChildProcess } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { Problem } from '../../problems/problem.ts';
 import { debugLog } from '../debug-log.ts';
 import { hashFile } from '../read-files.ts';
 import type { PoolAddress } from './address.ts';
 import { listOf, PoolConnection, parseFields, type Reply, type StreamEntry } from './connection.ts';
+import { BLOCK_MS, consumeStream } from './consume-stream.ts';
 import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
 import { type FromMachine, type PoolRun, parseFromMachine, parseMachine, parseRefusal, type ToMachine } from './messages.ts';
 import { Outbox } from './outbox.ts';
 import { RemoteLane } from './remote-lane.ts';
 import { FILES_DIFFER, type LanePool, type PoolObserver, SERVER_GONE, type Seat } from './seats.ts';
 import { Sequence } from './sequence.ts';
-import { within } from './within.ts';
+import { settlesWithin } from './settles-within.ts';
 
-/** Milliseconds that a read waits at the server. */
-const BLOCK_MS = 500;
-/** The name under which the coordinator takes back what a machine has lost. */
+/** The coordinator's name in the consumer group, for seats that it takes back. */
 const COORDINATOR = 'coordinator';
 const RUN_LOST = 'it does not have the run any more (it was restarted without its data, or this process was suspended)';
-/** Milliseconds: a process can stand still for a while. */
+/** The least time in milliseconds before a run counts as over. A busy computer can suspend processes for seconds. */
 const MIN_RUN_LIFETIME_MS = 5000;
-/** A server that cannot be reached for so many leases is given up. */
+/** Leases after which a server that cannot be reached, or a run whose coordinator does not renew it, counts as lost. */
 const MAX_LEASES_WITHOUT_SERVER = 4;
 
-/** A seat that a machine has taken. Its id is that of its lease: who takes its place has another. */
+/** A seat that a machine has taken. Its id identifies the lease: every offer has a new one. */
 interface TakenSeat {
   readonly id: string;
   readonly machine: string;
   readonly outbox: Outbox;
   readonly messages: Sequence;
   lane: RemoteLane | undefined;
-  /** Milliseconds without a sign of life, as the server counts them. */
+  /** Milliseconds since the last renewal of the lease, by the server's clock. */
   idle: number;
-  /** Since when a message is missing, in milliseconds since 1970. */
+  /** The time at which a missing message was noticed, in milliseconds since 1970. */
   gapSince: number | undefined;
 }
 
@@ -43,7 +43,7 @@ export interface PoolRunInput {
   readonly files: Readonly<Record<string, string>>;
 }
 
-/** Announces a run to the machines of a pool. Refuses with a problem if the server cannot be reached. */
+/** Announces a run to the machines of a pool. Throws a `ProblemError` if the server cannot be reached. */
 export async function openPool(address: PoolAddress, input: PoolRunInput): Promise<LanePool> {
   const commands = await PoolConnection.open(address);
   const reader = await PoolConnection.open(address);
@@ -60,21 +60,21 @@ class RedisLanePool implements LanePool {
   readonly #commands: PoolConnection;
   readonly #reader: PoolConnection;
   readonly #seats = new Map<string, TakenSeat>();
-  /** Machines whose seats were given up, by the seat. */
-  readonly #lost = new Map<string, { readonly machine: string; readonly counts: boolean; isLate: boolean }>();
-  /** Machines that have been refused, with the reason. */
+  /** The machines of seats that were given up, by seat. `reportsLate`: whether late results are reported. */
+  readonly #lost = new Map<string, { readonly machine: string; readonly reportsLate: boolean; isLate: boolean }>();
+  /** Refused machines with the reasons, which are reported once. */
   readonly #refused = new Set<string>();
   readonly #ownHashes = new Map<string, string | undefined>();
-  /** Problems that came before anybody listened. */
-  readonly #unheard: Problem[] = [];
+  /** Warnings from before there was an observer. */
+  readonly #earlyWarnings: Problem[] = [];
   #observer: PoolObserver | undefined;
   #offered: { readonly id: Promise<string>; readonly take: (seat: Seat | undefined) => void } | undefined;
   #isClosed = false;
   isGone = false;
-  /** Until when nobody is given up, since nobody could give a sign of life. Milliseconds since 1970. */
+  /** No lease ends before this time, in milliseconds since 1970. */
   #graceUntil = 0;
-  /** When leases were last looked at. Milliseconds since 1970. */
-  #lastJudged = Date.now();
+  /** The time of the last check of leases, in milliseconds since 1970. */
+  #lastCheck = Date.now();
   #working: Promise<unknown> = Promise.resolve();
   lanes = 0;
 
@@ -87,7 +87,11 @@ class RedisLanePool implements LanePool {
     this.#reader = reader;
   }
 
-  /** Milliseconds after which machines take a run for over whose coordinator gives no sign of life. */
+  get #isOver(): boolean {
+    return this.#isClosed || this.isGone;
+  }
+
+  /** Milliseconds after which the announcement of the run expires, unless the coordinator renews it. */
   get #runLifetime(): number {
     return Math.max(MIN_RUN_LIFETIME_MS, this.#address.lease * MAX_LEASES_WITHOUT_SERVER);
   }
@@ -96,24 +100,31 @@ class RedisLanePool implements LanePool {
     const { id } = this.#run;
     const { seats, results, run, runs } = this.#keys;
     const send = (...args: readonly (string | number)[]): Promise<Reply> => this.#commands.send(...args);
-    // With an empty stream each: nobody makes one for a run that is over.
+    // Create empty streams: machines write to existing streams only, so that no key outlives the run.
     for (const stream of [seats(id), results(id)]) await send('XGROUP', 'CREATE', stream, GROUP, '0', 'MKSTREAM');
     await send('SET', run(id), JSON.stringify(this.#run), 'PX', this.#runLifetime);
     await this.#refresh();
     await send('XADD', runs, 'MAXLEN', '~', 1000, '*', 'run', id);
     await send('PEXPIRE', runs, KEY_LIFETIME_MS);
     await this.#countLanes();
-    this.#working = Promise.all([this.#takeResults(), this.#watch()]);
+    const connections = { reader: this.#reader, commands: this.#commands };
+    const consumption = consumeStream(
+      connections,
+      results(id),
+      () => this.#isOver,
+      (entry) => this.#takeEntry(entry),
+    );
+    this.#working = Promise.all([consumption, this.#watch()]);
   }
 
   observe(observer: PoolObserver): void {
     this.#observer = observer;
-    for (const problem of this.#unheard.splice(0)) observer.onWarning(problem);
+    for (const problem of this.#earlyWarnings.splice(0)) observer.onWarning(problem);
   }
 
   offer(): Promise<Seat | undefined> {
     return new Promise((take) => {
-      if (this.#isClosed || this.isGone) return take(undefined);
+      if (this.#isOver) return take(undefined);
       this.#offered = { id: this.#addSeat(), take };
     });
   }
@@ -121,7 +132,7 @@ class RedisLanePool implements LanePool {
   withdraw(): void {
     const { id, take } = this.#offered ?? {};
     this.#offered = undefined;
-    // Where a machine was faster, its claim is answered with a release.
+    // If a machine has already taken the seat, its claim is answered with a release.
     void id?.then((entry) => this.#commands.send('XDEL', this.#keys.seats(this.#run.id), entry)).catch(() => undefined);
     take?.(undefined);
   }
@@ -130,13 +141,13 @@ class RedisLanePool implements LanePool {
     this.withdraw();
     for (const seat of this.#seats.values()) seat.outbox.put({ kind: 'release' } satisfies ToMachine);
     const drained = Promise.all([...this.#seats.values()].map(({ outbox }) => outbox.drain()));
-    await within(drained, BLOCK_MS * 2);
+    await settlesWithin(drained, BLOCK_MS * 2);
     const late = [...this.#lost.values()].filter(({ isLate }) => isLate);
     for (const machine of new Set(late.map(({ machine }) => machine))) this.#warn({ code: 'pool-late-results', machine });
     this.#isClosed = true;
     const { id } = this.#run;
     const keys = [this.#keys.run(id), this.#keys.seats(id), this.#keys.results(id)];
-    await within(this.#commands.once('DEL', ...keys), BLOCK_MS);
+    await settlesWithin(this.#commands.once('DEL', ...keys), BLOCK_MS);
     this.#commands.close();
     this.#reader.close();
     await this.#working;
@@ -144,28 +155,13 @@ class RedisLanePool implements LanePool {
 
   #warn(problem: Problem): void {
     if (this.#observer) this.#observer.onWarning(problem);
-    else this.#unheard.push(problem);
+    else this.#earlyWarnings.push(problem);
   }
 
   async #addSeat(): Promise<string> {
     const id = String(await this.#commands.send('XADD', this.#keys.seats(this.#run.id), '*', 'run', this.#run.id));
     debugLog('pool', () => `seat ${id} is offered`);
     return id;
-  }
-
-  /** Takes in what the machines send, and removes it from the server. */
-  async #takeResults(): Promise<void> {
-    const stream = this.#keys.results(this.#run.id);
-    let last = '0';
-    while (!this.#isClosed && !this.isGone) {
-      const entries = (await this.#reader.read(new Map([[stream, last]]), BLOCK_MS).catch(() => undefined))?.get(stream) ?? [];
-      for (const entry of entries) this.#takeEntry(entry);
-      const newest = entries.at(-1);
-      if (!newest) continue;
-      last = newest.id;
-      const [time, number] = last.split('-');
-      await this.#commands.send('XTRIM', stream, 'MINID', `${time}-${Number(number) + 1}`).catch(() => undefined);
-    }
   }
 
   #takeEntry({ fields }: StreamEntry): void {
@@ -179,7 +175,7 @@ class RedisLanePool implements LanePool {
     const seat = this.#seats.get(id);
     const lost = this.#lost.get(id);
     if (!message) debugLog('pool', () => 'a malformed message, ignored');
-    else if (lost) lost.isLate ||= lost.counts && message.kind === 'journal';
+    else if (lost) lost.isLate ||= lost.reportsLate && message.kind === 'journal';
     else if (seat) this.#takeMessage(seat, Number(n), message);
     else if (message.kind === 'claimed') void this.#takeClaim(id, Number(n), message);
   }
@@ -200,7 +196,7 @@ class RedisLanePool implements LanePool {
     messages.take(number);
     const seat: TakenSeat = { id, machine: name, outbox, messages, lane: undefined, idle: 0, gapSince: undefined };
     const offered = this.#offered;
-    // The claim can be faster than the receipt for the offer.
+    // The claim can arrive before the confirmation of the offer.
     const isWanted = offered !== undefined && (await offered.id) === id && this.#offered === offered;
     debugLog('pool', () => `seat ${id} is taken by ${name}${isWanted ? '' : ', but is not needed any more'}`);
     if (!isWanted) {
@@ -210,22 +206,22 @@ class RedisLanePool implements LanePool {
     }
     this.#offered = undefined;
     this.#seats.set(id, seat);
-    const say = (message: ToMachine): void => outbox.put(message);
+    const post = (message: ToMachine): void => outbox.put(message);
     offered.take({
       machine: name,
       startLane: () => {
-        seat.lane = new RemoteLane(say, () => seat.idle > this.#address.lease / 2 || Date.now() < this.#graceUntil);
+        seat.lane = new RemoteLane(post, () => seat.idle > this.#address.lease / 2 || Date.now() < this.#graceUntil);
         return seat.lane as unknown as ChildProcess;
       },
       release: () => {
         if (!this.#seats.delete(id)) return;
-        say({ kind: 'release' });
+        post({ kind: 'release' });
         void this.#removeSeat(id);
       },
     });
   }
 
-  /** A result that depends on other files is no result of this run. */
+  /** Gives up a seat if its machine has read a file with other content. */
   #compareFiles(seat: TakenSeat, files: Readonly<Record<string, string>>): void {
     const differing = Object.keys(files).filter((file) => files[file] !== this.#ownHash(file));
     if (differing.length === 0) return;
@@ -245,8 +241,8 @@ class RedisLanePool implements LanePool {
   #lose(seat: TakenSeat, reason: string): void {
     if (!this.#seats.delete(seat.id)) return;
     debugLog('pool', () => `seat ${seat.id} of ${seat.machine} is lost: ${reason}`);
-    // What machines with other files have sent is no loss.
-    this.#lost.set(seat.id, { machine: seat.machine, counts: reason !== FILES_DIFFER, isLate: false });
+    // The refusal of a machine has been reported already.
+    this.#lost.set(seat.id, { machine: seat.machine, reportsLate: reason !== FILES_DIFFER, isLate: false });
     void this.#removeSeat(seat.id);
     seat.lane?.lose(reason);
   }
@@ -257,23 +253,14 @@ class RedisLanePool implements LanePool {
     await this.#commands.send('XDEL', seats, id).catch(() => undefined);
   }
 
-  /** Keeps the keys of the run alive, and takes back what machines hold that give no sign of life. */
+  /** Refreshes the keys of the run, and ends leases that machines do not renew. */
   async #watch(): Promise<void> {
-    const { lease } = this.#address;
-    while (!this.#isClosed && !this.isGone) {
-      await new Promise((resolve) => setTimeout(resolve, lease / 8));
-      // Between two commands, the run can be lost.
+    const limit = this.#runLifetime;
+    while (!this.#isOver) {
+      await sleep(this.#address.lease / 8);
+      // The run can be lost between two commands.
       const look = this.#look().catch(({ message }: Error) => this.#loseServer(message.startsWith('NOGROUP') ? RUN_LOST : message));
-      const limit = this.#runLifetime;
-      let timer: NodeJS.Timeout | undefined;
-      const tooLong = new Promise<void>((resolve) => {
-        timer = setTimeout(() => {
-          if (!this.#isClosed) this.#loseServer(this.#commands.trouble ?? `no answer within ${limit} ms`);
-          resolve();
-        }, limit);
-      });
-      await Promise.race([look, tooLong]);
-      clearTimeout(timer);
+      if (!(await settlesWithin(look, limit))) this.#loseServer(this.#commands.trouble ?? `no answer within ${limit} ms`);
     }
   }
 
@@ -286,9 +273,9 @@ class RedisLanePool implements LanePool {
     await this.#countLanes();
     const seats = this.#keys.seats(id);
     const held = listOf(await this.#commands.send('XPENDING', seats, GROUP, '-', '+', 1000));
-    // After a time in which nobody could be heard, those who are still there need a moment to say so.
-    if (Date.now() - this.#lastJudged > this.#address.lease / 2) this.#graceUntil = Date.now() + this.#address.lease;
-    this.#lastJudged = Date.now();
+    // After a pause of this process or of the server, machines need time to renew their leases.
+    if (Date.now() - this.#lastCheck > this.#address.lease / 2) this.#graceUntil = Date.now() + this.#address.lease;
+    this.#lastCheck = Date.now();
     for (const pending of held) {
       const [entry, consumer, idle] = listOf(pending);
       const seat = this.#seats.get(String(entry));
@@ -299,7 +286,7 @@ class RedisLanePool implements LanePool {
       if (seat.gapSince !== undefined && Date.now() - seat.gapSince > this.#address.lease) this.#lose(seat, 'some of its messages were lost');
   }
 
-  /** Ends a lease, unless the machine has given a sign of life in between. */
+  /** Ends a lease, unless the machine has just renewed it. */
   async #takeBack(id: string): Promise<void> {
     const { lease } = this.#address;
     const seats = this.#keys.seats(this.#run.id);
@@ -308,13 +295,13 @@ class RedisLanePool implements LanePool {
     const seat = this.#seats.get(id);
     if (seat) this.#lose(seat, `no sign of life for ${lease} ms`);
     else await this.#removeSeat(id);
-    // Its machine has died between the claim and the first message.
+    // A machine can die between taking a seat and its first message.
     const offered = this.#offered;
     if (offered && (await offered.id) === id && this.#offered === offered) this.#offered = { ...offered, id: this.#addSeat() };
   }
 
   #loseServer(reason: string): void {
-    if (this.isGone || this.#isClosed) return;
+    if (this.#isOver) return;
     this.isGone = true;
     this.#observer?.onGone({ code: 'pool-lost', server: this.#address.name, reason });
     this.withdraw();

@@ -1,32 +1,28 @@
 import type { ChildProcess } from 'node:child_process';
-import { closeSync, existsSync, mkdirSync, mkdtempSync, openSync, readFileSync, readSync, rmSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { basename, isAbsolute, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { JournalReader } from '../../results/journal/reader.ts';
 import type { CompileService } from '../compile-service.ts';
-import { debugLog } from '../debug-log.ts';
 import { killOnParentExit } from '../kill-on-parent-exit.ts';
 import { answerCompiling, killGroup } from '../lane-process.ts';
+import { LineReader } from '../line-reader.ts';
+import { collectOutput, onProcessEnd } from '../process-end.ts';
 import { isToCoordinator, isToLane, type Job } from '../protocol.ts';
-import { hashFile, recordedPath } from '../read-files.ts';
+import { findProjectFile, hashFile } from '../read-files.ts';
 import type { FromMachine, ToMachine } from './messages.ts';
 import type { Outbox } from './outbox.ts';
-import { rootReplacer } from './replace-root.ts';
+import { createRootReplacer } from './replace-root.ts';
 import { Sequence } from './sequence.ts';
-import { within } from './within.ts';
+import { settlesWithin } from './settles-within.ts';
 
-const LOOK_INTERVAL_MS = 20;
-/** Bytes of a journal that are sent at a time. */
-const MAX_CHUNK_BYTES = 256 * 1024;
-/** Messages without a receipt from the server, above which a journal waits. */
-const MAX_UNSENT = 64;
-const MAX_OUTPUT = 4000;
-/** Milliseconds in which the last output of an ended process arrives. */
-const OUTPUT_GRACE_MS = 200;
-/** Milliseconds that a process has for its teardowns when its lane is taken back. */
+const FLUSH_INTERVAL_MS = 20;
+/** Messages that the server has not confirmed, above which a journal waits. */
+const MAX_UNCONFIRMED = 64;
+/** Milliseconds for the teardowns of a process when the machine takes its lane back. */
 const LEAVE_GRACE_MS = 5000;
-const LINE_FEED = 10;
+const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
 export interface MachineLaneInput {
   readonly root: string;
@@ -34,40 +30,40 @@ export interface MachineLaneInput {
   readonly compiler: CompileService;
   readonly outbox: Outbox;
   startLane(): ChildProcess;
-  /** Files that keep this machine out of the run. */
+  /** Called if files differ from those of the run. */
   onRefused(files: readonly string[]): void;
-  /** The lane is free again. */
+  /** Called when the machine can lend the lane again. */
   onFree(): void;
 }
 
-/** A lane of this machine that a run elsewhere has: passes on what both sides say, and sends the journal and the attachments. */
+/** A lane of this machine that it lends to a run: forwards messages in both directions, and sends the journal and attachments. */
 export class MachineLane {
   readonly #input: MachineLaneInput;
   readonly #messages = new Sequence();
-  readonly #hashed = new Map<string, string>();
+  /** Files whose hashes have been sent. */
+  readonly #hashed = new Set<string>();
   readonly #folder = mkdtempSync(join(tmpdir(), 'red-lattice-lane-'));
   #child: ChildProcess | undefined;
-  #journal: string | undefined;
-  #position = 0;
+  #lines: LineReader | undefined;
   #reader = new JournalReader();
-  #toHere: (json: string) => string = (json) => json;
-  #toThere: (json: string) => string = (json) => json;
-  #look: NodeJS.Timeout | undefined;
+  #toMachine = createRootReplacer('', '');
+  #toRun = createRootReplacer('', '');
+  #flushing: NodeJS.Timeout | undefined;
   #isFree = false;
-  /** What happens from here on counts for nobody. */
+  /** Sends no more messages: the run does not use them. */
   #isLeaving = false;
   #leaving: Promise<void> | undefined;
 
   constructor(input: MachineLaneInput, machine: string, name: string) {
     this.#input = input;
-    this.#say({ kind: 'claimed', machine, name });
+    this.#post({ kind: 'claimed', machine, name });
   }
 
   get isFree(): boolean {
     return this.#isFree;
   }
 
-  /** Takes a numbered message of the run. */
+  /** Handles a numbered message of the run. */
   take(number: number, message: ToMachine): void {
     if (this.#isFree || this.#messages.take(number) !== 'next') return;
     switch (message.kind) {
@@ -75,8 +71,8 @@ export class MachineLane {
         this.#start(message.job as Job, message.root);
         break;
       case 'message': {
-        const here: unknown = JSON.parse(this.#toHere(JSON.stringify(message.message)));
-        if (isToLane(here) && this.#child?.connected) this.#child.send(here, () => undefined);
+        const toLane = this.#toMachine.value(message.message);
+        if (isToLane(toLane) && this.#child?.connected) this.#child.send(toLane, () => undefined);
         break;
       }
       case 'kill':
@@ -94,85 +90,77 @@ export class MachineLane {
     }
   }
 
-  /** Ends what runs, and gives the lane back to the machine. */
+  /** Kills the process, and returns the lane to the machine. */
   free(): void {
     if (this.#isFree) return;
     this.#isFree = true;
-    clearInterval(this.#look);
+    clearInterval(this.#flushing);
+    this.#lines?.close();
     if (this.#child && this.#child.exitCode === null) killGroup(this.#child);
     this.#input.outbox.close();
     rmSync(this.#folder, { recursive: true, force: true });
     this.#input.onFree();
   }
 
-  /** Takes the lane back: the run goes on elsewhere, or is over, and what runs here is torn down. */
+  /** Takes the lane back from the run: interrupts running cases, and waits for teardowns. */
   leave(): Promise<void> {
     this.#leaving ??= this.#isFree ? Promise.resolve() : this.#leave();
     return this.#leaving;
   }
 
   async #leave(): Promise<void> {
-    this.#say({ kind: 'leaving' });
+    this.#post({ kind: 'leaving' });
     this.#isLeaving = true;
-    clearInterval(this.#look);
+    clearInterval(this.#flushing);
     const child = this.#child;
     if (child?.connected && child.exitCode === null) {
       const ended = new Promise<void>((resolve) => {
         child.once('exit', () => resolve());
-        // It lives on for a moment.
+        // Its process exits a second later.
         child.on('message', (message) => isToCoordinator(message) && message.type === 'done' && resolve());
       });
       child.send({ to: 'lane', type: 'interrupt', urgent: true }, () => undefined);
-      await within(ended, LEAVE_GRACE_MS);
+      await settlesWithin(ended, LEAVE_GRACE_MS);
     }
-    await within(this.#input.outbox.drain(), LEAVE_GRACE_MS);
+    await settlesWithin(this.#input.outbox.drain(), LEAVE_GRACE_MS);
     this.free();
   }
 
-  #say(message: FromMachine): void {
+  #post(message: FromMachine): void {
     if (!this.#isLeaving) this.#input.outbox.put(message);
   }
 
   #start(given: Job, root: string): void {
-    this.#toHere = rootReplacer(root, this.#input.root);
-    this.#toThere = rootReplacer(this.#input.root, root);
+    this.#toMachine = createRootReplacer(root, this.#input.root);
+    this.#toRun = createRootReplacer(this.#input.root, root);
     const job: Job = {
-      ...(JSON.parse(this.#toHere(JSON.stringify(given))) as Job),
+      ...this.#toMachine.value(given),
       journal: join(this.#folder, basename(given.journal)),
       attachments: join(this.#folder, 'attachments'),
       cache: this.#input.cache,
     };
     if (job.mode !== 'run' || job.files.some((file) => !isInside(file, this.#input.root))) {
-      this.#say({ kind: 'exit', code: 1, signal: null, output: 'the job has files outside of the project' });
+      this.#post({ kind: 'exit', code: 1, signal: null, output: 'the job has files outside of the project' });
       return;
     }
     mkdirSync(job.attachments, { recursive: true });
-    this.#journal = job.journal;
-    this.#position = 0;
+    this.#lines?.close();
+    this.#lines = new LineReader(job.journal);
     this.#reader = new JournalReader();
     const child = this.#input.startLane();
     this.#child = child;
-    let output = '';
-    for (const stream of [child.stdout, child.stderr])
-      stream?.setEncoding('utf8').on('data', (text: string) => {
-        output = (output + text).slice(-MAX_OUTPUT);
-      });
+    const readOutput = collectOutput(child);
     child.on('message', (message) => this.#hear(message, child));
-    child.once('exit', (code, signal) => {
-      const tell = (): void => {
-        clearTimeout(timer);
-        if (this.#child !== child || this.#isFree) return;
-        this.#flush(true);
-        this.#child = undefined;
-        this.#say({ kind: 'exit', code, signal, output });
-      };
-      const timer = setTimeout(tell, OUTPUT_GRACE_MS);
-      child.once('close', tell);
+    onProcessEnd(child, (code, signal) => {
+      if (this.#child !== child || this.#isFree) return;
+      this.#flush(true);
+      this.#child = undefined;
+      this.#post({ kind: 'exit', code, signal, output: readOutput() });
     });
     child.send({ to: 'lane', type: 'job', job }, () => undefined);
     killOnParentExit(child);
-    clearInterval(this.#look);
-    this.#look = setInterval(() => this.#flush(), LOOK_INTERVAL_MS);
+    clearInterval(this.#flushing);
+    this.#flushing = setInterval(() => this.#flush(), FLUSH_INTERVAL_MS);
   }
 
   #hear(message: unknown, child: ChildProcess): void {
@@ -181,43 +169,21 @@ export class MachineLane {
       answerCompiling(message, this.#input.compiler, (answer) => void (child.connected && child.send(answer, () => undefined)));
       return;
     }
-    // What it is about is in the journal.
+    // Journal entries precede the messages about them.
     this.#flush(true);
-    this.#say({ kind: 'message', message: JSON.parse(this.#toThere(JSON.stringify(message))) });
+    this.#post({ kind: 'message', message: this.#toRun.value(message) });
   }
 
-  /** Sends the whole lines that the journal has since the last time. `all`: however many wait to be sent. */
+  /** Sends the new lines of the journal. Without `all`, waits while too many messages are not confirmed. */
   #flush(all = false): void {
-    const path = this.#journal;
-    if (path === undefined || (!all && this.#input.outbox.length > MAX_UNSENT) || !existsSync(path)) return;
-    const file = openSync(path, 'r');
-    try {
-      const bytes = Buffer.allocUnsafe(MAX_CHUNK_BYTES);
-      for (;;) {
-        const length = readSync(file, bytes, 0, bytes.length, this.#position);
-        const end = bytes.lastIndexOf(LINE_FEED, length - 1) + 1;
-        if (length === 0 || end === 0) {
-          // A line that is longer than a chunk.
-          if (length === bytes.length) this.#position += this.#sendLongLine(path);
-          return;
-        }
-        this.#position += end;
-        this.#sendLines(Buffer.from(bytes.subarray(0, end)));
-        if (!all && this.#input.outbox.length > MAX_UNSENT) return;
-      }
-    } finally {
-      closeSync(file);
+    if (!this.#lines || (!all && this.#input.outbox.length > MAX_UNCONFIRMED)) return;
+    for (const lines of this.#lines.pieces()) {
+      this.#sendLines(lines);
+      if (!all && this.#input.outbox.length > MAX_UNCONFIRMED) return;
     }
   }
 
-  #sendLongLine(path: string): number {
-    const rest = readFileSync(path).subarray(this.#position);
-    const end = rest.indexOf(LINE_FEED) + 1;
-    if (end > 0) this.#sendLines(Buffer.from(rest.subarray(0, end)));
-    return end;
-  }
-
-  #sendLines(lines: Buffer): void {
+  #sendLines(lines: Uint8Array): void {
     const files: Record<string, string> = {};
     const attachments: string[] = [];
     for (const entries of this.#reader.readAll(lines, { inBlocks: true, types: ['loaded', 'expected-file', 'ended'] })) {
@@ -228,30 +194,26 @@ export class MachineLane {
         else if (entry.type === 'ended') for (const { file } of entry.result.attachments) attachments.push(file);
       }
     }
-    if (Object.keys(files).length > 0) this.#say({ kind: 'reads', files });
-    // They were written before the result that names them.
+    if (Object.keys(files).length > 0) this.#post({ kind: 'reads', files });
+    // A lane writes an attachment before the result that names it.
     for (const file of attachments) this.#sendAttachment(basename(file));
-    this.#say({ kind: 'journal', text: this.#toThere(lines.toString('utf8')) });
+    this.#post({ kind: 'journal', text: this.#toRun.text(decoder.decode(lines)) });
   }
 
   #sendAttachment(file: string): void {
     const path = join(this.#folder, 'attachments', file);
-    if (existsSync(path)) this.#say({ kind: 'attachment', file, content: readFileSync(path).toString('base64') });
+    if (existsSync(path)) this.#post({ kind: 'attachment', file, content: readFileSync(path).toString('base64') });
   }
 
-  /** Packages and files outside of the project are left out, as in records. */
   #addHash(url: string, files: Record<string, string>): void {
-    if (!url.startsWith('file:')) return;
-    const path = fileURLToPath(url);
-    const name = recordedPath(path, this.#input.root);
-    if (name.startsWith('../') || name.includes('node_modules/') || this.#hashed.has(name)) return;
-    const hash = hashFile(path) ?? '';
-    this.#hashed.set(name, hash);
-    files[name] = hash;
-    debugLog('pool', () => `${name} is read: ${hash}`);
+    const file = findProjectFile(url, this.#input.root);
+    if (file === undefined || this.#hashed.has(file)) return;
+    this.#hashed.add(file);
+    files[file] = hashFile(fileURLToPath(url)) ?? '';
   }
 }
 
+/** Whether a path is below the root. */
 const isInside = (path: string, root: string): boolean => {
   const inner = relative(root, path);
   return isAbsolute(path) && inner !== '' && !inner.startsWith('..') && !isAbsolute(inner);

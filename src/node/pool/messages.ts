@@ -1,6 +1,6 @@
 import { fields, isObject, lacks, optional, type Shapes } from '../../results/shapes.ts';
 
-/** What the machines of a pool must have in common with the one that began the run, to take part in it. */
+/** An announced run. A machine takes part if its versions and files are the same. */
 export interface PoolRun {
   readonly id: string;
   /** The version of the library. */
@@ -9,36 +9,36 @@ export interface PoolRun {
   readonly node: string;
   /** Content hashes of test files and configuration, by their paths from the root. */
   readonly files: Readonly<Record<string, string>>;
-  /** Milliseconds without a sign of life after which a lane is given up. */
+  /** Milliseconds after which a lease that the machine does not renew ends. */
   readonly lease: number;
 }
 
-/** A joined machine, as it presents itself. */
+/** A joined machine. */
 export interface PoolMachine {
   readonly id: string;
   readonly name: string;
-  /** Lanes that it lends. */
+  /** The number of lanes that it lends. */
   readonly lanes: number;
-  /** When it last said so: milliseconds since 1970 by the server's clock. */
+  /** The time of its last renewal: milliseconds since 1970 by the server's clock. */
   readonly at: number;
 }
 
-/** Kinds of messages from a machine about a lane of a run. */
+/** Messages from a machine about a lane of a run. */
 export type FromMachine =
   /** The machine has taken the seat. */
   | { readonly kind: 'claimed'; readonly machine: string; readonly name: string }
-  /** Files that were read for what follows, by content hash. */
+  /** Content hashes of files that the following results depend on, by path. */
   | { readonly kind: 'reads'; readonly files: Readonly<Record<string, string>> }
   /** Whole lines of the journal of the lane's process. */
   | { readonly kind: 'journal'; readonly text: string }
   | { readonly kind: 'attachment'; readonly file: string; readonly content: string }
-  /** What the process of the lane says. */
+  /** A message from the process of the lane. */
   | { readonly kind: 'message'; readonly message: unknown }
   /** The machine takes its lane back. */
   | { readonly kind: 'leaving' }
   | { readonly kind: 'exit'; readonly code: number | null; readonly signal: string | null; readonly output: string };
 
-/** Kinds of messages to a machine about a lane of a run. */
+/** Messages to a machine about a lane of a run. */
 export type ToMachine =
   /** Start a process for this job. */
   | { readonly kind: 'start'; readonly job: unknown; readonly root: string }
@@ -56,7 +56,7 @@ const fromMachine: Kinds<FromMachine> = {
   reads: { files: 'names' },
   journal: { text: 'text' },
   attachment: { file: 'text', content: 'text' },
-  // Checked by who takes it in.
+  // `isToCoordinator` and `isToLane` check the content.
   message: {},
   leaving: {},
   exit: { code: optional('number'), signal: optional('text'), output: 'text' },
@@ -73,7 +73,7 @@ const toMachine: Kinds<ToMachine> = {
 const runShape: Shapes = { id: 'text', tool: 'text', node: 'text', files: 'names', lease: 'count' };
 const machineShape: Shapes = { id: 'text', name: 'text', lanes: 'count', at: 'number' };
 
-/** A message in a text of JSON, or undefined if it is none. What is on a server can be from anyone. */
+/** Parses and validates a message. Returns undefined if it is invalid: anyone with access to the server can write messages. */
 function parse<T>(text: string | undefined, shapesOf: (value: Readonly<Record<string, unknown>>) => Shapes | undefined): T | undefined {
   try {
     const value: unknown = JSON.parse(text ?? '');
@@ -92,7 +92,7 @@ const byKind =
 
 export const parseFromMachine = (text: string | undefined): FromMachine | undefined => parse(text, byKind(fromMachine));
 export const parseToMachine = (text: string | undefined): ToMachine | undefined => parse(text, byKind(toMachine));
-/** Why a machine cannot take part in a run, as it says before it has taken a seat. */
+/** A message from a machine that cannot take part in a run, before it has taken a seat. */
 export interface Refusal {
   readonly name: string;
   readonly reasons: readonly string[];

@@ -1,12 +1,13 @@
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { PoolConnection } from './connection.ts';
 
-/** Entries that are on their way at a time. */
-const BATCH = 64;
+/** Messages that are sent before the first receipt arrives. */
+const MAX_BATCH = 64;
 const RETRY_DELAY_MS = 100;
 
 /**
- * Sends numbered messages to a stream in order, each until the server has given a receipt for it. Messages can arrive twice, which their
- * numbers show. When the stream is gone, everything else is dropped, and `onGone` is called once.
+ * Sends numbered messages to a stream in order. Repeats each message until the server confirms it, so that a message can arrive twice.
+ * If the stream no longer exists, drops the remaining messages and calls `onGone` once.
  */
 export class Outbox {
   readonly #connection: PoolConnection;
@@ -17,9 +18,10 @@ export class Outbox {
   #number = 0;
   #isSending = false;
   #isClosed = false;
-  #emptied: (() => void)[] = [];
+  /** Functions that resolve the promises of `drain`. */
+  readonly #drained: (() => void)[] = [];
 
-  /** `from`: the fields that all its messages have. */
+  /** `from`: the fields that all messages share. */
   constructor(connection: PoolConnection, stream: string, from: Readonly<Record<string, string>>, onGone: () => void) {
     this.#connection = connection;
     this.#stream = stream;
@@ -34,38 +36,42 @@ export class Outbox {
     if (!this.#isSending) void this.#send();
   }
 
-  /** Messages without a receipt. */
+  /** The number of messages that the server has not confirmed. */
   get length(): number {
     return this.#waiting.length;
   }
 
-  /** Resolves when all is sent, or when nothing can be sent any more. */
+  /** Resolves when all messages are confirmed, or when the outbox is closed. */
   async drain(): Promise<void> {
-    if (this.#waiting.length > 0 && !this.#isClosed) await new Promise<void>((resolve) => this.#emptied.push(resolve));
+    if (this.#waiting.length > 0 && !this.#isClosed) await new Promise<void>((resolve) => this.#drained.push(resolve));
   }
 
   close(): void {
     this.#isClosed = true;
     this.#waiting.length = 0;
-    for (const tell of this.#emptied.splice(0)) tell();
+    this.#resolveDrained();
   }
 
   async #send(): Promise<void> {
     this.#isSending = true;
     while (this.#waiting.length > 0 && !this.#isClosed && !this.#connection.isClosed) {
-      const batch = this.#waiting.slice(0, BATCH);
+      const batch = this.#waiting.slice(0, MAX_BATCH);
       const outcomes = await Promise.allSettled(batch.map((command) => this.#connection.once(...command)));
       if (outcomes.some((outcome) => outcome.status === 'fulfilled' && outcome.value === null)) {
         this.close();
         this.#onGone();
         break;
       }
-      // What comes behind a message that failed is sent again after it.
+      // Messages after a failed one are repeated, too: the order is kept.
       const failed = outcomes.findIndex(({ status }) => status === 'rejected');
       this.#waiting.splice(0, failed < 0 ? batch.length : failed);
-      if (failed >= 0) await new Promise((resolve) => setTimeout(resolve, RETRY_DELAY_MS));
+      if (failed >= 0) await sleep(RETRY_DELAY_MS);
     }
     this.#isSending = false;
-    if (this.#waiting.length === 0) for (const tell of this.#emptied.splice(0)) tell();
+    if (this.#waiting.length === 0) this.#resolveDrained();
+  }
+
+  #resolveDrained(): void {
+    for (const resolve of this.#drained.splice(0)) resolve();
   }
 }

@@ -6,29 +6,29 @@ import { recordedIn } from '../lane/earlier-results.ts';
 import type { Job, ToLane } from '../protocol.ts';
 import type { FromMachine, ToMachine } from './messages.ts';
 
-/** Milliseconds that a process elsewhere has to be gone after it was killed. */
+/** Milliseconds that the other machine has to end a killed process. */
 const KILL_GRACE_MS = 2000;
 
-/** A lane's process on another machine: to the coordinator it looks like one of its own. Its journal and attachments are written here. */
+/** A lane's process on another machine, with the interface of a child process. Writes its journal and attachments to the record. */
 export class RemoteLane extends EventEmitter {
   connected = true;
   readonly pid = undefined;
   readonly stdout = null;
   readonly stderr = new PassThrough();
-  /** Why it was given up, if it was: what it did since its last result counts for nobody. */
+  /** The reason, if the process was given up. Its unfinished cases run in another lane. */
   lost: string | undefined;
-  readonly #say: (message: ToMachine) => void;
+  readonly #post: (message: ToMachine) => void;
   readonly #isSilent: () => boolean;
   #job: Job | undefined;
 
-  /** `isSilent`: the machine gives no sign of life. */
-  constructor(say: (message: ToMachine) => void, isSilent: () => boolean) {
+  /** `isSilent` returns whether the machine has not renewed its lease. */
+  constructor(post: (message: ToMachine) => void, isSilent: () => boolean) {
     super();
-    this.#say = say;
+    this.#post = post;
     this.#isSilent = isSilent;
   }
 
-  /** While it cannot be reached, what it does is not judged by its time. */
+  /** Time limits do not apply while the machine cannot be reached. */
   get isUnreachable(): boolean {
     return this.#isSilent();
   }
@@ -36,17 +36,17 @@ export class RemoteLane extends EventEmitter {
   send(message: ToLane): boolean {
     if (message.type === 'job') {
       this.#job = message.job;
-      this.#say({ kind: 'start', job: message.job, root: message.job.root });
+      this.#post({ kind: 'start', job: message.job, root: message.job.root });
     } else if (message.type === 'piece' && message.piece && message.piece.after.length > 0) {
-      // The journals are here.
+      // The other machine cannot read the journals.
       const { tests, after } = message.piece;
       const recorded = [...recordedIn(after)].filter((key) => tests.includes(Number(key.split('/')[0])));
-      this.#say({ kind: 'message', message: { ...message, piece: { ...message.piece, after: [], recorded } } });
-    } else this.#say({ kind: 'message', message });
+      this.#post({ kind: 'message', message: { ...message, piece: { ...message.piece, after: [], recorded } } });
+    } else this.#post({ kind: 'message', message });
     return true;
   }
 
-  /** Takes in what the machine sends of this process. */
+  /** Handles a message of the machine about this process. */
   take(message: FromMachine): void {
     switch (message.kind) {
       case 'journal':
@@ -67,7 +67,7 @@ export class RemoteLane extends EventEmitter {
     }
   }
 
-  /** Gives the process up. */
+  /** Gives up the process. */
   lose(reason: string): void {
     this.lost ??= reason;
     this.stderr.end();
@@ -75,7 +75,7 @@ export class RemoteLane extends EventEmitter {
   }
 
   kill(): boolean {
-    this.#say({ kind: 'kill' });
+    this.#post({ kind: 'kill' });
     setTimeout(() => this.lose('its machine did not end it'), this.isUnreachable ? 0 : KILL_GRACE_MS).unref();
     return true;
   }
@@ -88,7 +88,7 @@ export class RemoteLane extends EventEmitter {
 
   #exit(code: number | null, signal: string | null): void {
     this.connected = false;
-    // Its last output is read first.
+    // The last output is read first.
     setImmediate(() => {
       this.emit('exit', code, signal);
       this.emit('close', code, signal);

@@ -1,9 +1,9 @@
 import type { ChildProcess } from 'node:child_process';
 import type { Problem } from '../../problems/problem.ts';
 
-/** Why a lane is given up whose machine cannot take part. */
+/** The reason for giving up a lane whose machine cannot take part. */
 export const FILES_DIFFER = 'its files differ';
-/** Why all lanes are given up at a time. */
+/** The reason for giving up all lanes. */
 export const SERVER_GONE = 'the server is gone';
 
 /** A lane that a machine lends to a run. */
@@ -12,35 +12,35 @@ export interface Seat {
   readonly machine: string;
   /** Starts a process of the lane, one at a time. */
   startLane(): ChildProcess;
-  /** Gives the lane back. */
+  /** Returns the lane to the machine. */
   release(): void;
 }
 
-/** What a pool tells about itself during a run. */
+/** Handles events of a pool during a run. */
 export interface PoolObserver {
   onWarning(problem: Problem): void;
-  /** The server has lost the run, or cannot be reached: nothing more comes from the machines. */
+  /** The server has lost the run, or cannot be reached. No more results arrive. */
   onGone(problem: Problem): void;
 }
 
 /** The lanes of other machines, for one run. */
 export interface LanePool {
-  /** How many lanes the joined machines lend. */
+  /** The number of lanes that the joined machines lend. */
   readonly lanes: number;
-  /** Resolves to a lane as soon as a machine has one to lend; to undefined when the offer is withdrawn. One at a time. */
+  /** Resolves to a lane as soon as a machine can lend one, or to undefined when the offer is withdrawn. Only one offer at a time. */
   offer(): Promise<Seat | undefined>;
   withdraw(): void;
-  /** Nothing more comes from it. */
+  /** Whether the server has lost the run. */
   readonly isGone: boolean;
   observe(observer: PoolObserver): void;
-  /** Gives all lanes back, and removes what is on the server. */
+  /** Returns all lanes, and deletes the keys of the run. */
   close(): Promise<void>;
 }
 
-/** Pools that are waiting for a lane. */
+/** Pools with an open offer. */
 const offering = new WeakSet<LanePool>();
 
-/** Opens each lane that machines lend, one after the other, as long as there is work for it. */
+/** Offers seats one after the other while there is work, and opens a lane for each seat that a machine takes. */
 export async function offerSeats(pool: LanePool, hasWork: () => boolean, open: (seat: Seat) => Promise<void>): Promise<void> {
   if (offering.has(pool)) return;
   offering.add(pool);

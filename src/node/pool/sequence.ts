@@ -1,11 +1,11 @@
 /**
- * Takes the numbered messages of one sender in order, each once. A sender repeats what it has no receipt for; a server that restarts
- * can lose what it has given a receipt for.
+ * Puts the numbered messages of one sender in order and removes repeated ones. A sender repeats messages that the server has not confirmed. A
+ * server that restarts can lose messages that it has confirmed.
  */
 export class Sequence {
   #last = 0;
 
-  /** `repeated`: has been taken. `gap`: one before it is missing. */
+  /** Returns `next` for the expected number, `repeated` for an earlier one, and `gap` if a number before it is missing. */
   take(number: number): 'next' | 'repeated' | 'gap' {
     if (number <= this.#last) return 'repeated';
     if (number > this.#last + 1) return 'gap';
