@@ -235,7 +235,7 @@ export function formatProblem(problem: Problem): string {
     case 'pool-client-missing':
       return 'a pool needs the client of its server. Install it: npm install --save-dev @redis/client';
     case 'pool-unreachable':
-      return `the pool at ${problem.server} cannot be reached: ${problem.reason}`;
+      return `the pool at ${problem.server} cannot be used: ${problem.reason}${hintForServer(problem.reason)}`;
     case 'pool-lost':
       return `the pool at ${problem.server} is lost: ${problem.reason}. Continue this run with --resume, with or without a pool.`;
     case 'pool-machine-refused':
@@ -259,3 +259,19 @@ export function formatProblem(problem: Problem): string {
 
 const late = (what: string, { id, detail }: { readonly id: string; readonly detail: string }): string =>
   `${what} after its case had ended (${id}): ${detail}; is an await missing?`;
+
+/** What to do about an error of a pool's server. */
+const SERVER_HINTS: readonly (readonly [RegExp, string])[] = [
+  [/ECONNREFUSED/, 'Is the server running, and is the port right?'],
+  [/ENOTFOUND|EAI_AGAIN/, 'Is the host right?'],
+  [/timeout|ETIMEDOUT/i, 'Does a firewall block the port? With rediss://, the server must use TLS.'],
+  [/^NOAUTH|^WRONGPASS/, 'Give user and password in the URL, or in RED_LATTICE_POOL_USER and RED_LATTICE_POOL_PASSWORD.'],
+  [/^NOPERM/, 'The user needs streams, hashes, strings, and all keys that begin with the prefix of the pool.'],
+  [/certificate/, 'Set NODE_EXTRA_CA_CERTS to the certificate file of your authority.'],
+  [/ECONNRESET|socket closed/i, 'If the server uses TLS, write rediss:// instead of redis://.'],
+];
+
+function hintForServer(reason: string): string {
+  const hint = SERVER_HINTS.find(([pattern]) => pattern.test(reason))?.[1];
+  return hint === undefined ? '' : `${/[.!?]$/.test(reason) ? '' : '.'} ${hint}`;
+}

@@ -1,10 +1,11 @@
 import { readdir, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { namedRows, suite, testWith } from 'red-lattice';
+import { namedRows, suite, table, testWith } from 'red-lattice';
 import { type PoolAddress, parsePoolAddress } from '../../src/node/pool/address.ts';
+import { PoolConnection } from '../../src/node/pool/connection.ts';
 import { openPool } from '../../src/node/pool/lane-pool.ts';
 import type { Problem } from '../../src/problems/problem.ts';
-import { type Checkouts, type Command, checkouts, until } from './machines.ts';
+import { type Checkouts, Command, checkouts, until } from './machines.ts';
 import { ownServer, type Server, server, withoutServer } from './server.ts';
 
 /** Slow cases, a fixture of the run, a lock, a data file, a body that exits, and one that loops. */
@@ -229,6 +230,10 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     const runs = [await at.run(url, ['--title', 'berth']), await at.run(url, ['--title', 'berth', '--record', 'other'])];
     for (const run of runs) check.equal(await run.ended, 0, run.output);
     for (const name of ['record', 'other']) check.equal(at.results(name), numbered('berth', 40).sort());
+    check.holds(
+      ['record', 'other'].some((name) => at.lanesOf(name) > 1),
+      'one of the two runs had both lanes',
+    );
   }),
 
   withServer('a machine with another version of the library takes no part', async ({ check }, { at, server }) => {
@@ -245,16 +250,52 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
 
   withServer('machines serve one run after the other, or one with --once', async ({ check }, { at, server }) => {
     const url = server.url('once');
-    const east = await at.join(url, 'east');
     const west = await at.join(url, 'west', { args: ['--once'] });
     const first = await at.run(url, ['--title', 'office']);
     check.equal(await first.ended, 0, first.output);
-    if (west.output.includes('takes part')) check.equal(await west.ended, 0, west.output);
-    await at.join(url, 'north');
-    const second = await at.run(url, ['--title', 'berth']);
-    check.equal(await second.ended, 0, second.output);
-    check.holds(east.output.split('takes part').length >= 2, east.output);
+    check.equal(await west.ended, 0, west.output);
+    const east = await at.join(url, 'east');
+    for (const title of ['berth', 'office']) check.equal(await (await at.run(url, ['--title', title])).ended, 0);
+    await until(() => east.output.split(': ended').length === 3);
+    check.equal(east.process.exitCode, null, east.output);
   }),
+
+  withOwnServer('a command is repeated while the server refuses it temporarily', async ({ check }, { server }) => {
+    const connection = await PoolConnection.open(parsePoolAddress(server.url('full'), {}) as PoolAddress);
+    await server.command('CONFIG', 'SET', 'maxmemory', '1');
+    const stored = connection.send('SET', 'berth', 'N10');
+    await until(() => connection.trouble?.startsWith('OOM') === true);
+    await server.command('CONFIG', 'SET', 'maxmemory', '0');
+    check.equal(await stored, 'OK');
+    await check.throws(() => connection.send('INCR', 'berth'), /not an integer/);
+    connection.close();
+  }),
+
+  withOwnServer(
+    'says why {server} cannot be used',
+    {
+      cases: table(
+        ['server', 'user', 'says'],
+        [
+          ['a server that needs a password', '', 'NOAUTH'],
+          ['a server that refuses the password', ':tide@', 'WRONGPASS'],
+          ['a server with other keys for the user', 'ben:reef@', 'NOPERM'],
+          ['an absent server', '', 'ECONNREFUSED'],
+        ],
+      ),
+    },
+    async ({ row, check }, { at, server }) => {
+      await server.command('ACL', 'SETUSER', 'ben', 'on', '>reef', '~other:*', '+@all');
+      await server.command('CONFIG', 'SET', 'requirepass', 'harbour');
+      if (row.server === 'an absent server') await server.stop();
+      const url = server.url('refused').replace('//', `//${row.user}`);
+      const commands = [new Command(['join', url], await at.checkout('east')), await at.run(url)];
+      for (const command of commands) {
+        check.equal(await command.ended, 2, command.output);
+        check.matches(command.output, new RegExp(`^! the pool at 127\\.0\\.0\\.1:${server.port} cannot be used: .*${row.says}.*[.?]\n$`));
+      }
+    },
+  ),
 ]);
 
 const nameOf = (row: Scenario): string => Object.keys(scenarios).find((name) => scenarios[name]?.happens === row.happens) ?? '';

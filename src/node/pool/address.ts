@@ -36,11 +36,20 @@ export function parsePoolAddress(text: string, environment: Readonly<Record<stri
   if (!/^[\w.:-]{1,100}$/.test(prefix)) return '?prefix= takes letters, digits, and . _ : -';
   const lease = Number(url.searchParams.get('lease') ?? DEFAULT_LEASE_MS);
   if (!Number.isInteger(lease) || lease < MIN_LEASE_MS) return `?lease= takes whole milliseconds, at least ${MIN_LEASE_MS}`;
-  const username = decodeURIComponent(url.username) || environment['RED_LATTICE_POOL_USER'];
-  const password = decodeURIComponent(url.password) || environment['RED_LATTICE_POOL_PASSWORD'];
+  const username = decodePercent(url.username) || environment['RED_LATTICE_POOL_USER'];
+  const password = decodePercent(url.password) || environment['RED_LATTICE_POOL_PASSWORD'];
   const name = `${url.hostname}:${url.port || '6379'}`;
   url.search = '';
   url.username = '';
   url.password = '';
   return { url: url.href, username, password, name, prefix, lease };
+}
+
+/** A password may contain a `%` that begins no escape. */
+function decodePercent(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
 }

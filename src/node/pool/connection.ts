@@ -1,5 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { refuse } from '../../problems/problem-error.ts';
+import { ProblemError, refuse } from '../../problems/problem-error.ts';
 import type { PoolAddress } from './address.ts';
 
 /** A reply of a server. */
@@ -52,7 +52,7 @@ export class PoolConnection {
     this.#client = client;
   }
 
-  /** Connects. Throws a `ProblemError` if that fails. */
+  /** Connects and authenticates. Throws a `ProblemError` if that fails. */
   static async open(address: PoolAddress): Promise<PoolConnection> {
     const createClient = await loadClient();
     let isConnected = false;
@@ -72,7 +72,10 @@ export class PoolConnection {
     try {
       await client.connect();
       isConnected = true;
+      // Without a password, only a command shows that one is needed.
+      await client.sendCommand(['PING']);
     } catch (error) {
+      if (isConnected) client.destroy();
       const reason = error instanceof AggregateError ? (error.errors[0] as Error).message : (error as Error).message;
       return refuse({ code: 'pool-unreachable', server: address.name, reason });
     }
@@ -118,6 +121,25 @@ export class PoolConnection {
     } catch {
       // It is not connected.
     }
+  }
+}
+
+/**
+ * Opens connections, and calls `begin` with them for the first commands. If that fails, closes all of them and throws a `ProblemError`.
+ */
+export async function openConnections<Result>(
+  address: PoolAddress,
+  count: number,
+  begin: (connections: readonly PoolConnection[]) => Promise<Result>,
+): Promise<Result> {
+  const connections: PoolConnection[] = [];
+  try {
+    for (let at = 0; at < count; at++) connections.push(await PoolConnection.open(address));
+    return await begin(connections);
+  } catch (error) {
+    for (const connection of connections) connection.close();
+    if (error instanceof ProblemError) throw error;
+    return refuse({ code: 'pool-unreachable', server: address.name, reason: (error as Error).message });
   }
 }
 

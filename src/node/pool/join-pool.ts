@@ -6,7 +6,7 @@ import type { CompileService } from '../compile-service.ts';
 import { debugLog } from '../debug-log.ts';
 import { hashFile } from '../read-files.ts';
 import type { PoolAddress } from './address.ts';
-import { listOf, PoolConnection, parseStreams } from './connection.ts';
+import { listOf, openConnections, type PoolConnection, parseStreams } from './connection.ts';
 import { BLOCK_MS, consumeStream } from './consume-stream.ts';
 import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
 import { MachineLane } from './machine-lane.ts';
@@ -49,10 +49,14 @@ export interface Joined {
 }
 
 /** Lends the lanes of this machine to the runs of a pool. Throws a `ProblemError` if the server cannot be reached. */
-export async function joinPool(address: PoolAddress, input: JoinInput): Promise<Joined> {
-  const open = (): Promise<PoolConnection> => PoolConnection.open(address);
-  const machine = new Machine(address, input, { commands: await open(), inbox: await open(), runs: await open(), claims: await open() });
-  return { done: machine.work(), leave: () => machine.leave() };
+export function joinPool(address: PoolAddress, input: JoinInput): Promise<Joined> {
+  return openConnections(address, 4, async (connections) => {
+    const [commands, inbox, runs, claims] = connections as [PoolConnection, PoolConnection, PoolConnection, PoolConnection];
+    const machine = new Machine(address, input, { commands, inbox, runs, claims });
+    await machine.register();
+    input.onEvent({ type: 'joined' });
+    return { done: machine.work(), leave: () => machine.leave() };
+  });
 }
 
 /** The connections of a machine: `commands` for commands that the server answers at once, the others each for one command that waits. */
@@ -88,8 +92,6 @@ class Machine {
   }
 
   async work(): Promise<void> {
-    await this.#register();
-    this.#input.onEvent({ type: 'joined' });
     await Promise.all([this.#renewLeases(), this.#findRuns(), this.#claimSeats(), this.#takeMessages()]);
   }
 
@@ -113,7 +115,7 @@ class Machine {
   }
 
   /** Registers this machine and its lanes on the server, and refreshes its keys. */
-  async #register(): Promise<void> {
+  async register(): Promise<void> {
     const inbox = this.#keys.machine(this.#id);
     if ((await this.#commands.send('EXISTS', inbox)) !== 1)
       await this.#commands.send('XGROUP', 'CREATE', inbox, GROUP, '0', 'MKSTREAM').catch((error: Error) => {
@@ -136,7 +138,7 @@ class Machine {
     while (!this.#isOver) {
       await sleep(this.#shortestLease / 4);
       const timer = setTimeout(() => this.#reportTrouble(), this.#address.lease);
-      await this.#register().catch(() => undefined);
+      await this.register().catch(() => undefined);
       for (const { run, seat, lane } of [...this.#lanes.values()]) {
         const renewed = await this.#commands.send('XCLAIM', this.#keys.seats(run), GROUP, this.#id, 0, seat, 'JUSTID').catch(() => null);
         if (this.#isOver) break;

@@ -6,7 +6,7 @@ import type { Problem } from '../../problems/problem.ts';
 import { debugLog } from '../debug-log.ts';
 import { hashFile } from '../read-files.ts';
 import type { PoolAddress } from './address.ts';
-import { listOf, PoolConnection, parseFields, type Reply, type StreamEntry } from './connection.ts';
+import { listOf, openConnections, type PoolConnection, parseFields, type Reply, type StreamEntry } from './connection.ts';
 import { BLOCK_MS, consumeStream } from './consume-stream.ts';
 import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
 import { type FromMachine, type PoolRun, parseFromMachine, parseMachine, parseRefusal, type ToMachine } from './messages.ts';
@@ -44,12 +44,12 @@ export interface PoolRunInput {
 }
 
 /** Announces a run to the machines of a pool. Throws a `ProblemError` if the server cannot be reached. */
-export async function openPool(address: PoolAddress, input: PoolRunInput): Promise<LanePool> {
-  const commands = await PoolConnection.open(address);
-  const reader = await PoolConnection.open(address);
-  const pool = new RedisLanePool(address, input, commands, reader);
-  await pool.announce();
-  return pool;
+export function openPool(address: PoolAddress, input: PoolRunInput): Promise<LanePool> {
+  return openConnections(address, 2, async ([commands, reader]) => {
+    const pool = new RedisLanePool(address, input, commands as PoolConnection, reader as PoolConnection);
+    await pool.announce();
+    return pool;
+  });
 }
 
 class RedisLanePool implements LanePool {
