@@ -82,11 +82,6 @@ export class Checkouts {
       .sort();
   }
 
-  /** The number of lanes that have recorded results. */
-  lanesOf(name: string): number {
-    return readdirSync(join(this.folder, 'office', name)).filter((file) => /^lane.*\.journal$/.test(file)).length;
-  }
-
   /** Whether the run has given up a lane. */
   hasLostLane(): boolean {
     const record = join(this.folder, 'office', 'record');
