@@ -2,6 +2,7 @@ import { useCallback, useEffect, useState, useSyncExternalStore } from 'react';
 import { formatRerunCommand } from '../../src/formats/rerun-command.ts';
 import { escapeControls } from '../../src/formats/style.ts';
 import { copy } from './parts/Copy.tsx';
+import { Icon } from './parts/icons.tsx';
 import { Counts } from './parts/Status.tsx';
 import { toggleStatus } from './record/filter.ts';
 import { ask } from './record/load.ts';
@@ -9,6 +10,7 @@ import { isFailing, type Store } from './record/store.ts';
 import { useWhere } from './record/where.ts';
 import { currentRoute, go, hrefOf, useRoute, views } from './route.ts';
 import { Compare } from './views/Compare.tsx';
+import { History } from './views/History.tsx';
 import { Keys } from './views/Keys.tsx';
 import { Matrix } from './views/Matrix.tsx';
 import { Overview } from './views/Overview.tsx';
@@ -44,6 +46,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
     }
   }, [theme]);
 
+  const nextTheme = useCallback((): void => setTheme((now) => themes[(themes.indexOf(now) + 1) % themes.length] as Theme), []);
   const act = useCallback((asked: Parameters<typeof ask>[0]): void => void ask(asked).then((reason) => setRefused(reason ?? '')), []);
 
   const step = useCallback(
@@ -80,7 +83,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
         n: () => step(1),
         p: () => step(-1),
         r: served ? () => act({ what: 'failed' }) : undefined,
-        t: () => setTheme((now) => themes[(themes.indexOf(now) + 1) % themes.length] as Theme),
+        t: nextTheme,
       };
       const view = views[Number(event.key) - 1];
       const does = view ? () => go({ view }) : acts[event.key];
@@ -90,7 +93,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
     };
     addEventListener('keydown', onKey);
     return () => removeEventListener('keydown', onKey);
-  }, [store, served, step, act]);
+  }, [store, served, step, act, nextTheme]);
 
   const failing = store.state.counts.failed + store.state.counts.errored;
   useEffect(() => {
@@ -104,10 +107,10 @@ export function App({ store, served }: { readonly store: Store; readonly served:
       </button>
       <header className="bar">
         <h1>
-          <svg viewBox="0 0 15 15" width="15" height="15" aria-hidden="true">
+          <svg viewBox="0 0 15 15" width="17" height="17" aria-hidden="true">
             {[0, 1, 2].flatMap((x) =>
               [0, 1, 2].map((y) => (
-                <rect key={`${x}${y}`} x={x * 5 + 1} y={y * 5 + 1} width="3" height="3" className={x === 2 && y === 0 ? 'lit' : undefined} />
+                <rect key={`${x}${y}`} x={x * 5 + 0.5} y={y * 5 + 0.5} width="4" height="4" className={x === 2 && y === 0 ? 'lit' : undefined} />
               )),
             )}
           </svg>
@@ -127,24 +130,27 @@ export function App({ store, served }: { readonly store: Store; readonly served:
             <>
               {failing > 0 && (
                 <button type="button" onClick={() => act({ what: 'failed' })}>
+                  <Icon name="run" size={13} />
                   run failed
                 </button>
               )}
               <button type="button" onClick={() => act({ what: 'all' })}>
+                <Icon name="run" size={13} />
                 run all
               </button>
             </>
           )}
           {served && store.live && (
             <button type="button" onClick={() => act({ what: 'stop' })}>
+              <Icon name="stop" size={13} />
               stop
             </button>
           )}
-          <button type="button" onClick={() => setTheme((now) => themes[(themes.indexOf(now) + 1) % themes.length] as Theme)} aria-label={`colours: ${theme}`}>
-            {theme === 'system' ? '◐' : theme === 'light' ? '○' : '●'}
+          <button type="button" className="icon" onClick={nextTheme} aria-label={`colours: ${theme}`} title={`colours: ${theme} (t)`}>
+            <Icon name={theme} />
           </button>
-          <button type="button" onClick={() => setShowsKeys(true)} aria-label="keyboard shortcuts">
-            ?
+          <button type="button" className="icon" onClick={() => setShowsKeys(true)} aria-label="keyboard shortcuts" title="keyboard shortcuts (?)">
+            <Icon name="keys" />
           </button>
         </span>
       </header>
@@ -158,6 +164,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
         {route.view === 'tests' && <Tests store={store} route={route} served={served} />}
         {route.view === 'matrix' && <Matrix store={store} route={route} where={where} />}
         {route.view === 'time' && <Time store={store} />}
+        {route.view === 'history' && <History store={store} />}
         {route.view === 'compare' && <Compare store={store} />}
       </main>
       {showsKeys && <Keys onClose={() => setShowsKeys(false)} />}

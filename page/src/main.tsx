@@ -2,6 +2,7 @@ import { createRoot } from 'react-dom/client';
 import { App } from './App.tsx';
 import { load } from './record/load.ts';
 import { Store } from './record/store.ts';
+import './style/tokens.css';
 import './style/base.css';
 import './style/bar.css';
 import './style/overview.css';
@@ -10,7 +11,7 @@ import './style/tests.css';
 import './style/case.css';
 import './style/matrix.css';
 import './style/time.css';
-import './style/keys.css';
+import './style/compare.css';
 import './style/print.css';
 
 const served = document.getElementById('record') === null;

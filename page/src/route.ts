@@ -1,7 +1,7 @@
 import { useSyncExternalStore } from 'react';
 
-export type View = 'overview' | 'tests' | 'matrix' | 'time' | 'compare';
-export const views: readonly View[] = ['overview', 'tests', 'matrix', 'time', 'compare'];
+export type View = 'overview' | 'tests' | 'matrix' | 'time' | 'history' | 'compare';
+export const views: readonly View[] = ['overview', 'tests', 'matrix', 'time', 'history', 'compare'];
 
 /** Where one is in the page: kept in the address, by names that another run has, too. */
 export interface Route {

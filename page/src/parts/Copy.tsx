@@ -1,4 +1,5 @@
 import { useState } from 'react';
+import { Icon } from './icons.tsx';
 
 /** A command that can be copied. */
 export function Command({ text }: { readonly text: string }) {
@@ -15,6 +16,7 @@ export function Command({ text }: { readonly text: string }) {
           });
         }}
       >
+        <Icon name={copied ? 'done' : 'copy'} size={14} />
         {copied ? 'copied' : 'copy'}
       </button>
       <span className="unseen" role="status">

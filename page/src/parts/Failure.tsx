@@ -2,8 +2,9 @@ import { type DiffLine, diffValues, measureDistance, parseShownText } from '../.
 import { escapeControls } from '../../../src/formats/style.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { Failure } from '../../../src/running/result.ts';
-import type { Excerpt, Store } from '../record/store.ts';
+import type { Store } from '../record/store.ts';
 import { DifferingColumns } from './Acceptable.tsx';
+import { Source } from './Source.tsx';
 
 /** One thing that went wrong: what it says, the difference, the lines of the source. */
 export function FailureBlock({
@@ -125,41 +126,5 @@ function Marked({ line: { text, highlights: marks = [] } }: { readonly line: Dif
       {parts}
       {escapeControls(text.slice(at))}
     </>
-  );
-}
-
-function Source({
-  place: { line, column },
-  excerpts = [],
-}: {
-  readonly place: { readonly line: number; readonly column: number };
-  readonly excerpts: readonly Excerpt[] | undefined;
-}) {
-  const excerpt = excerpts.find(({ first, lines }) => line >= first && line < first + lines.length);
-  if (!excerpt) return null;
-  return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: who has no pointer must be able to scroll it
-    <pre className="source" tabIndex={0}>
-      {excerpt.lines.map((text, i) => {
-        const number = excerpt.first + i;
-        const isIt = number === line;
-        return (
-          <div key={number} className={isIt ? 'it' : undefined}>
-            <span className="number">
-              {isIt ? '▸' : ' '} {number}
-            </span>
-            {isIt ? (
-              <>
-                {escapeControls(text.slice(0, column - 1))}
-                <mark>{escapeControls(text.slice(column - 1).match(/^[\p{L}\p{N}_$]+|^./u)?.[0] ?? '')}</mark>
-                {escapeControls(text.slice(column - 1).replace(/^[\p{L}\p{N}_$]+|^./u, ''))}
-              </>
-            ) : (
-              escapeControls(text)
-            )}
-          </div>
-        );
-      })}
-    </pre>
   );
 }

@@ -26,7 +26,7 @@ export function Lattice({ store }: { readonly store: Store }) {
     const timer = setTimeout(() => setReady(true));
     return () => clearTimeout(timer);
   }, [isReady]);
-  return isReady ? <Blocks store={store} /> : <section className="lattice" style={{ height: MAX_HEIGHT }} />;
+  return isReady ? <Blocks store={store} /> : <section className="lattice card" style={{ height: MAX_HEIGHT }} />;
 }
 
 function Blocks({ store }: { readonly store: Store }) {
@@ -52,10 +52,10 @@ function Blocks({ store }: { readonly store: Store }) {
   }, []);
   if (store.items.length === 0) return null;
   return (
-    <section className="lattice">
+    <section className="lattice card">
       <header>
         <h3>All cases</h3>
-        <fieldset>
+        <fieldset className="choice">
           <legend className="unseen">what the colour of a cell shows</legend>
           {(['status', 'time'] as const).map((one) => (
             <button type="button" key={one} aria-pressed={shading === one} onClick={() => setShading(one)}>
@@ -134,7 +134,7 @@ function FileBlock({ block: { file, items }, layout, step, shading, longest }: B
   return (
     <figure className="block">
       <figcaption title={file}>
-        <span className="file">{shortName(file)}</span> {failing > 0 && <span className="failed">✗ {failing}</span>}
+        <span className="file">{shortName(file)}</span> {failing > 0 && <span className="failed">{failing.toLocaleString('en')} failed</span>}
       </figcaption>
       <div className="cells" style={{ width: layout.width, height: layout.height }}>
         <button
@@ -173,7 +173,7 @@ const shortName = (file: string): string => file.replace(/^.*\//, '').replace(/\
 
 const colours: Readonly<Record<Status, string>> = {
   passed: '--cell-passed',
-  failed: '--failed',
+  failed: '--cell-failed',
   errored: '--errored',
   'known-failure': '--known-failure',
   skipped: '--faint',

@@ -1,10 +1,17 @@
-import { signs, statusLabel } from '../../../src/formats/style.ts';
+import { statusLabel } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
+import { statusShapes } from './icons.tsx';
 
-/** A status by its sign; what it is called is there for those who do not see it. */
-export const Sign = ({ status }: { readonly status: Status }) => (
-  <span className={`sign ${status}`} role="img" aria-label={statusLabel(status)} title={statusLabel(status)}>
-    {signs[status]}
+const Shape = ({ status }: { readonly status: Status }) => (
+  <svg viewBox="0 0 14 14" width="14" height="14" aria-hidden="true">
+    {statusShapes[status]}
+  </svg>
+);
+
+/** A status by its shape, with its name for those who do not see it. */
+export const Sign = ({ status, label = statusLabel(status) }: { readonly status: Status; readonly label?: string }) => (
+  <span className={`sign ${status}`} role="img" aria-label={label} title={label}>
+    <Shape status={status} />
   </span>
 );
 
@@ -28,7 +35,7 @@ export function Counts({
         const text = (
           <>
             <span className={`sign ${status}`} aria-hidden="true">
-              {signs[status]}
+              <Shape status={status} />
             </span>{' '}
             {(counts[status] ?? 0).toLocaleString('en')} {statusLabel(status)}
           </>

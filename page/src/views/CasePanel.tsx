@@ -1,13 +1,15 @@
 import { formatValuesName } from '../../../src/cases/ids.ts';
 import { formatAcceptCommand } from '../../../src/formats/accept-command.ts';
 import { formatRerunCommand } from '../../../src/formats/rerun-command.ts';
-import { duration, escapeControls, signs, statusLabel } from '../../../src/formats/style.ts';
+import { duration, escapeControls, formatCount, statusLabel } from '../../../src/formats/style.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { UsedFixture } from '../../../src/results/recorded-result.ts';
 import { formatLaneName } from '../../../src/results/run-info.ts';
 import type { StepResult } from '../../../src/running/result.ts';
+import { CapturedOutput } from '../parts/CapturedOutput.tsx';
 import { Command } from '../parts/Copy.tsx';
 import { FailureBlock } from '../parts/Failure.tsx';
+import { Icon } from '../parts/icons.tsx';
 import { Sign } from '../parts/Status.tsx';
 import { conditionWord } from '../record/filter.ts';
 import { ask } from '../record/load.ts';
@@ -28,21 +30,26 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
   const place = result.location ?? header.location;
   const command = formatRerunCommand(result.id);
   const accept = formatAcceptCommand(result);
+  const parts = titleWithoutRow(result).split(' › ');
+  const above = parts.slice(0, -1);
+  const title = parts.at(-1) ?? result.title;
   return (
     <article className="case" aria-label={`case ${result.title}`}>
       <header>
-        <button type="button" className="close" onClick={() => go({ case: undefined })} aria-label="close the case">
-          ×
+        <button type="button" className="icon close" onClick={() => go({ case: undefined })} aria-label="close the case" title="close (Esc)">
+          <Icon name="close" />
         </button>
+        {above.length > 0 && <p className="path">{escapeControls(above.join(' › '))}</p>}
         <h2>
-          <Sign status={result.status} /> {escapeControls(titleWithoutRow(result))}
+          <Sign status={result.status} /> <span>{escapeControls(title)}</span>
         </h2>
         <p className="quiet">
-          {statusLabel(result.status)}
-          {result.cause ? `: ${result.cause}` : ''}
+          <span className={`status ${result.status}`}>
+            {statusLabel(result.status)}
+            {result.cause && result.cause !== 'check' ? `: ${result.cause}` : ''}
+          </span>
           {result.reason ? `: ${escapeControls(result.reason)}` : ''}
-          {result.attempts > 1 ? `, ${result.attempts} attempts` : ''} · {header.file}
-          {place ? ` · ${formatLocation(place)}` : ''}
+          {result.attempts > 1 ? `, ${result.attempts} attempts` : ''} · {place ? formatLocation(place) : header.file}
         </p>
       </header>
       {Object.keys(result.row).length > 0 && (
@@ -74,6 +81,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
       {served && (
         <p>
           <button type="button" onClick={() => void ask({ what: 'ids', ids: [result.id] })}>
+            <Icon name="run" size={13} />
             run this case again
           </button>
         </p>
@@ -81,8 +89,9 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
       <section>
         <h3>Time</h3>
         <p>
-          {duration(timeOf(result))}: setup {duration(result.times.setup)}, body {duration(result.times.body)}, teardown {duration(result.times.teardown)} ·
-          {escapeControls(formatLaneName(lane, store.info?.machines))} · {result.checks.passed + result.checks.failed} checks, {result.checks.failed} failed
+          {duration(timeOf(result))}: setup {duration(result.times.setup)}, body {duration(result.times.body)}, teardown {duration(result.times.teardown)} ·{' '}
+          {escapeControls(formatLaneName(lane, store.info?.machines))} · {formatCount(result.checks.passed + result.checks.failed, 'check')},{' '}
+          {result.checks.failed} failed
         </p>
       </section>
       <History item={item} store={store} />
@@ -90,7 +99,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
       {result.output.length > 0 && (
         <section>
           <h3>Output</h3>
-          <pre className="output">{escapeControls(result.output.join(''))}</pre>
+          <CapturedOutput text={result.output.join('')} />
         </section>
       )}
       {result.attachments.length > 0 && (
@@ -115,7 +124,7 @@ function History({ item, store }: { readonly item: Item; readonly store: Store }
       <p className="history">
         {runs.map(({ run, status }) => (
           <span key={run.name} title={`${run.started}: ${status ?? 'not run'}`}>
-            {status ? <Sign status={status} /> : <span className="sign none">·</span>}
+            {status ? <Sign status={status} /> : <span className="sign" />}
           </span>
         ))}
         <span title="this run">
@@ -134,10 +143,8 @@ const Steps = ({ steps }: { readonly steps: readonly StepResult[] }) => (
       {steps.map((step, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
         <li key={i} style={{ marginInlineStart: `${step.depth * 1.2}rem` }}>
-          <span className={`sign ${step.status === 'unfinished' ? 'errored' : step.status}`} role="img" aria-label={step.status}>
-            {step.status === 'unfinished' ? '?' : signs[step.status]}
-          </span>{' '}
-          {escapeControls(step.title)} <span className="quiet">{duration(step.milliseconds)}</span>
+          <Sign status={step.status === 'unfinished' ? 'not-run' : step.status} label={step.status} /> {escapeControls(step.title)}{' '}
+          <span className="quiet">{duration(step.milliseconds)}</span>
         </li>
       ))}
     </ul>

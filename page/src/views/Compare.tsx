@@ -1,20 +1,19 @@
 import { useMemo, useState } from 'react';
 import { changeLabels } from '../../../src/formats/comparison.ts';
-import { duration, escapeControls } from '../../../src/formats/style.ts';
-import { type Change, type Compared, changes, compare } from '../../../src/results/compare.ts';
+import { escapeControls } from '../../../src/formats/style.ts';
+import { type Change, changes, compare } from '../../../src/results/compare.ts';
 import type { JournalEntry } from '../../../src/results/journal/entries.ts';
+import type { EarlierRun } from '../../../src/results/page-entries.ts';
 import { entriesOf, type ResultReport, type RunReport } from '../../../src/results/report.ts';
 import { findReportFault, refusesResult } from '../../../src/results/report-shape.ts';
-import { Sign } from '../parts/Status.tsx';
+import { Changed, type ChangedCase } from '../parts/Changed.tsx';
 import { type Item, isFailing, type Store, Store as StoreOf } from '../record/store.ts';
-import { hrefOf } from '../route.ts';
 
 interface Other {
   readonly name: string;
   readonly entries: () => Iterable<JournalEntry>;
 }
 
-const most = 300;
 /** This run beside another one: a report that is opened or dropped in, or the run before. */
 export function Compare({ store }: { readonly store: Store }) {
   const [other, setOther] = useState<Other>();
@@ -36,9 +35,9 @@ export function Compare({ store }: { readonly store: Store }) {
         void take(event.dataTransfer.files[0]);
       }}
     >
-      <section className="tools">
+      <section className="tools drop">
         <label>
-          compare with <input type="file" accept=".json,.jsonl,.html" onChange={(event) => void take(event.target.files?.[0])} />
+          <span className="quiet">compare with</span> <input type="file" accept=".json,.jsonl,.html" onChange={(event) => void take(event.target.files?.[0])} />
         </label>
         <span className="quiet">a report of another run: HTML, JSON or JSON Lines; or drop a file here</span>
       </section>
@@ -60,59 +59,22 @@ export function Compare({ store }: { readonly store: Store }) {
               .concat(`${comparison.same.toLocaleString('en')} the same`)
               .join(', ')}
           </p>
-          {changes.map((change) => change !== 'same' && <ChangeTable key={change} change={change} cases={comparison.cases[change]} store={store} />)}
+          {changes.map(
+            (change) =>
+              change !== 'same' && (
+                <Changed
+                  key={change}
+                  title={changeLabels[change]}
+                  cases={comparison.cases[change].map(({ before, after, ...one }) => ({ ...one, before, after, isHere: store.find(one.id) !== undefined }))}
+                  withTime={change === 'slower' || change === 'faster'}
+                />
+              ),
+          )}
         </>
       ) : (
         <Before store={store} />
       )}
     </div>
-  );
-}
-
-function ChangeTable({ change, cases, store }: { readonly change: Exclude<Change, 'same'>; readonly cases: readonly Compared[]; readonly store: Store }) {
-  if (cases.length === 0) return null;
-  return (
-    <section>
-      <h3>
-        {changeLabels[change]}: {cases.length.toLocaleString('en')}
-      </h3>
-      <Pairs>
-        {cases.slice(0, most).map((one) => (
-          <tr key={one.id}>
-            <SideCell side={one.before} withTime={change === 'slower' || change === 'faster'} />
-            <SideCell side={one.after} withTime={change === 'slower' || change === 'faster'} />
-            <td>
-              {store.find(one.id) ? <a href={hrefOf({ view: 'tests', case: one.id, filter: '' })}>{escapeControls(one.title)}</a> : escapeControls(one.title)}
-            </td>
-          </tr>
-        ))}
-      </Pairs>
-      {cases.length > most && <p className="quiet">… and {(cases.length - most).toLocaleString('en')} more</p>}
-    </section>
-  );
-}
-
-/** Cases with what came of them before and after. */
-const Pairs = ({ children }: { readonly children: React.ReactNode }) => (
-  <table className="runs compared">
-    <thead>
-      <tr>
-        <th scope="col">before</th>
-        <th scope="col">after</th>
-        <th scope="col">case</th>
-      </tr>
-    </thead>
-    <tbody>{children}</tbody>
-  </table>
-);
-
-function SideCell({ side, withTime }: { readonly side: Compared['before']; readonly withTime: boolean }) {
-  if (!side) return <td className="quiet">none</td>;
-  return (
-    <td>
-      <Sign status={side.status} />{' '}
-      {withTime ? duration(side.milliseconds) : side.message ? <span className="quiet">{escapeControls(side.message.split('\n')[0] ?? '')}</span> : side.status}
-    </td>
   );
 }
 
@@ -141,42 +103,24 @@ function Before({ store }: { readonly store: Store }) {
     <>
       <h2>Compared with the previous run of {before.started.slice(0, 16).replace('T', ' ')} UTC</h2>
       {lists.every(([, items]) => items.length === 0) && <p>No case is newly failing or fixed.</p>}
-      {lists.map(
-        ([title, items]) =>
-          items.length > 0 && (
-            <section key={title}>
-              <h3>
-                {title}: {items.length.toLocaleString('en')}
-              </h3>
-              <Pairs>
-                {items.slice(0, most).map((item) => (
-                  <tr key={item.result.id}>
-                    <td>
-                      {((was) =>
-                        was ? (
-                          <>
-                            <Sign status={was} /> {was}
-                          </>
-                        ) : (
-                          <span className="quiet">not run</span>
-                        ))(store.inEarlier(before, item))}
-                    </td>
-                    <td>
-                      <Sign status={item.result.status} />{' '}
-                      <span className="quiet">{escapeControls(item.result.failures[0]?.message.split('\n')[0] ?? '')}</span>
-                    </td>
-                    <td>
-                      <a href={hrefOf({ view: 'tests', case: item.result.id, filter: '' })}>{escapeControls(item.result.title)}</a>
-                    </td>
-                  </tr>
-                ))}
-              </Pairs>
-              {items.length > most && <p className="quiet">… and {(items.length - most).toLocaleString('en')} more</p>}
-            </section>
-          ),
-      )}
+      {lists.map(([title, items]) => (
+        <Changed key={title} title={title} cases={items.map((item) => changedSince(before, item, store))} />
+      ))}
     </>
   );
+}
+
+function changedSince(run: EarlierRun, item: Item, store: Store): ChangedCase {
+  const { id, title, status, times, failures } = item.result;
+  const was = store.inEarlier(run, item);
+  return {
+    id,
+    title,
+    path: item.test.header.path,
+    before: was && { status: was, milliseconds: 0 },
+    after: { status, milliseconds: times.body, message: failures[0]?.message },
+    isHere: true,
+  };
 }
 
 function* entriesIn(store: Store): Generator<JournalEntry> {

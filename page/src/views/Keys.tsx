@@ -1,12 +1,13 @@
 import { useEffect, useRef } from 'react';
 
 export const keys: readonly (readonly [string, string])[] = [
-  ['1 … 5', 'overview, tests, matrix, time, compare'],
+  ['1 … 6', 'overview, tests, matrix, time, history, compare'],
   ['/', 'focus the filter'],
   ['n, p', 'next, previous failing case'],
   ['f', 'show failing cases only, or all'],
   ['↑ ↓ → ←', 'move through the tests; open and close'],
   ['Enter', 'open the case, or fold the test'],
+  ['+ −', 'zoom in and out of the lanes; → ← move'],
   ['c', 'copy the command that runs the case again'],
   ['r', 'run failed cases again (with red-lattice view)'],
   ['t', 'switch colours: light, dark, system'],

@@ -1,13 +1,16 @@
 import { useMemo, useState } from 'react';
 import { formatValuesName } from '../../../src/cases/ids.ts';
-import { duration, escapeControls, signs } from '../../../src/formats/style.ts';
-import { buildGrid, type Cell, chooseAxes, findAxes, formatGridValue, type Grid } from '../../../src/results/grid.ts';
+import { duration, escapeControls, formatCount, signs } from '../../../src/formats/style.ts';
+import { type Axis, buildGrid, type Cell, findAxes, formatGridValue, type Grid } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
-import { type Condition, formatCondition, holdAll } from '../../../src/results/where/condition.ts';
+import { type Condition, formatCondition } from '../../../src/results/where/condition.ts';
+import type { Status } from '../../../src/running/result.ts';
+import { Icon } from '../parts/icons.tsx';
 import { Sign } from '../parts/Status.tsx';
 import { SuspectsLine } from '../parts/SuspectsLine.tsx';
 import { type Item, isFailing, keyOf, type Store, type TestItem, timeOf } from '../record/store.ts';
+import { chooseSides, isOutlined, outlinedConditions } from '../record/test-grid.ts';
 import { go, hrefOf, type Route } from '../route.ts';
 
 type ItemCell = Cell<RecordedResult>;
@@ -15,8 +18,6 @@ type ItemCell = Cell<RecordedResult>;
 /** Larger ones are cut: nobody reads them. */
 const mostCells = 4000;
 const mostListed = 60;
-/** Suspects that the grid outlines. */
-const MAX_OUTLINED = 5;
 
 /** A test's cases as a grid of chosen columns; those of the others fold into the cells. */
 export function Matrix({ store, route, where }: { readonly store: Store; readonly route: Route; readonly where: ReadonlyMap<number, WhereItFails> }) {
@@ -31,20 +32,18 @@ export function Matrix({ store, route, where }: { readonly store: Store; readonl
   if (!chosen) return <p className="empty">No test of this run has cases with two columns or more.</p>;
   return (
     <div className="matrix">
-      <p className="tools">
-        <label>
-          test{' '}
-          <select value={keyOf(chosen)} onChange={(event) => go({ test: event.target.value, down: undefined, across: undefined }, true)}>
-            {tests.map(({ test, failing }) => (
-              <option key={test.header.test} value={keyOf(test)}>
-                {failing > 0 ? '✗ ' : ''}
-                {escapeControls(test.header.path.join(' › '))} ({failing > 0 ? `${failing} of ` : ''}
-                {test.items.length})
-              </option>
-            ))}
-          </select>
-        </label>
-      </p>
+      <label className="chooser">
+        <span className="quiet">test</span>
+        <select value={keyOf(chosen)} onChange={(event) => go({ test: event.target.value, down: undefined, across: undefined }, true)}>
+          {tests.map(({ test, failing }) => (
+            <option key={test.header.test} value={keyOf(test)}>
+              {failing > 0 ? '✗ ' : ''}
+              {escapeControls(test.header.path.join(' › '))} ({failing > 0 ? `${failing} of ` : ''}
+              {test.items.length})
+            </option>
+          ))}
+        </select>
+      </label>
       <TestGrid key={chosen.header.test} test={chosen} route={route} where={where.get(chosen.header.test)} version={store.version} />
     </div>
   );
@@ -65,15 +64,14 @@ function TestGrid({
   const [picked, setPicked] = useState<ItemCell>();
   const results = useMemo(() => test.items.map(({ result }) => result), [test, version]);
   const axes = useMemo(() => findAxes(results.map(({ row }) => row)), [results]);
-  const telling = useMemo(() => new Set(conditionsOf(where).flatMap((conditions) => conditions.map(({ column }) => column))), [where]);
-  const unasked = useMemo(() => chooseAxes(axes, telling, ({ values }) => values.length <= 24), [axes, telling]);
-  const has = (column: string): boolean => axes.some((axis) => axis.column === column);
-  const down = (route.down?.split(',').filter(has) ?? unasked?.down ?? []).slice(0, 3);
-  const across = (route.across?.split(',').filter(has) ?? unasked?.across ?? []).filter((column) => !down.includes(column)).slice(0, 2);
-  const sides = `${down.join()}/${across.join()}`;
-  const grid = useMemo(() => (down.length > 0 && across.length > 0 ? buildGrid(results, axes, down, across) : undefined), [results, axes, sides]);
+  const { down, across } = useMemo(
+    () => chooseSides(axes, where, { ...(route.down && { down: route.down.split(',') }), ...(route.across && { across: route.across.split(',') }) }),
+    [axes, where, route.down, route.across],
+  );
+  const grid = useMemo(() => (down.length > 0 && across.length > 0 ? buildGrid(results, axes, down, across) : undefined), [results, axes, down, across]);
   if (axes.length < 2) return <p className="empty">Its columns have too many values for a grid, or only one. A side needs 2 to 24.</p>;
-  const place = (column: string, side: 'down' | 'across' | 'folded'): void => {
+  const place = (column: string, side: Side): void => {
+    if (!axes.some((axis) => axis.column === column)) return;
     setPicked(undefined);
     const without = (all: readonly string[]): string[] => all.filter((one) => one !== column);
     go(
@@ -87,40 +85,28 @@ function TestGrid({
   };
   return (
     <>
-      <fieldset className="axes">
-        <legend className="unseen">position of each column</legend>
-        {axes.map((axis) => (
-          <label key={axis.column}>
-            {escapeControls(axis.column)} <span className="quiet">{axis.values.length}</span>{' '}
-            <select
-              value={down.includes(axis.column) ? 'down' : across.includes(axis.column) ? 'across' : 'folded'}
-              onChange={(event) => place(axis.column, event.target.value as 'down')}
-            >
-              <option>down</option>
-              <option>across</option>
-              <option>folded</option>
-            </select>
-          </label>
-        ))}
-        <label>
-          colour by{' '}
-          <select value={byTime ? 'time' : 'status'} onChange={(event) => setByTime(event.target.value === 'time')}>
-            <option>status</option>
-            <option>time</option>
-          </select>
-        </label>
-      </fieldset>
+      <div className="tools">
+        <Axes axes={axes} down={down} across={across} onPlace={place} />
+        <fieldset className="choice">
+          <legend className="unseen">what the colour of a cell shows</legend>
+          {[false, true].map((time) => (
+            <button type="button" key={String(time)} aria-pressed={byTime === time} onClick={() => setByTime(time)}>
+              {time ? 'time' : 'status'}
+            </button>
+          ))}
+        </fieldset>
+      </div>
       {where?.suspects && <SuspectsLine suspects={where.suspects} />}
       {where && where.causes.length > 0 && (
         <p className="causes">
-          it fails where{' '}
+          It fails where{' '}
           {where.causes.map(({ conditions, failing, cases }, i) => (
             <span key={conditions.map(formatCondition).join()}>
               {i > 0 && ', or '}
               <strong>{escapeControls(conditions.map(formatCondition).join(' & '))}</strong> ({failing} of {cases})
             </span>
           ))}
-          ; elsewhere {where.elsewhere.failing} of {where.elsewhere.cases}
+          ; elsewhere {where.elsewhere.failing} of {where.elsewhere.cases}.
         </p>
       )}
       {grid ? (
@@ -132,8 +118,57 @@ function TestGrid({
       ) : (
         <p className="empty">Choose a column to go down and one to go across.</p>
       )}
-      {picked && <Picked cell={picked} items={test.items} />}
+      {picked && <Picked cell={picked} items={test.items} onClose={() => setPicked(undefined)} />}
     </>
+  );
+}
+
+type Side = 'down' | 'across' | 'folded';
+const sides: readonly Side[] = ['down', 'across', 'folded'];
+
+interface AxesProps {
+  readonly axes: readonly Axis[];
+  readonly down: readonly string[];
+  readonly across: readonly string[];
+  readonly onPlace: (column: string, side: Side) => void;
+}
+
+/** The columns of the rows on the sides of the grid: dragged to another side, or moved with the field of each. */
+function Axes({ axes, down, across, onPlace }: AxesProps) {
+  const sideOf = (column: string): Side => (down.includes(column) ? 'down' : across.includes(column) ? 'across' : 'folded');
+  const ordered: Readonly<Record<Side, readonly string[]>> = {
+    down,
+    across,
+    folded: axes.map(({ column }) => column).filter((column) => sideOf(column) === 'folded'),
+  };
+  return (
+    <div className="axes">
+      {sides.map((side) => (
+        // biome-ignore lint/a11y/noStaticElementInteractions: the field of each column does the same by keyboard
+        <div
+          key={side}
+          className="side"
+          onDragOver={(event) => event.preventDefault()}
+          onDrop={(event) => {
+            event.preventDefault();
+            onPlace(event.dataTransfer.getData('text/plain'), side);
+          }}
+        >
+          <span className="quiet">{side}</span>
+          {ordered[side].map((column) => (
+            <label key={column} draggable onDragStart={(event) => event.dataTransfer.setData('text/plain', column)}>
+              {escapeControls(column)}
+              <span className="quiet">{axes.find((axis) => axis.column === column)?.values.length}</span>
+              <select value={side} aria-label={`side of ${column}`} onChange={(event) => onPlace(column, event.target.value as Side)}>
+                {sides.map((one) => (
+                  <option key={one}>{one}</option>
+                ))}
+              </select>
+            </label>
+          ))}
+        </div>
+      ))}
+    </div>
   );
 }
 
@@ -151,6 +186,8 @@ function GridTable({
   readonly onPick: (cell: ItemCell) => void;
 }) {
   const { down, across, columnHeaders: heads, lines } = grid;
+  const outlined = outlinedConditions(where);
+  const totals = heads.map((_, x) => sumCells(lines.map(({ cells }) => cells[x])));
   const slowest = Math.max(0.001, ...lines.flatMap(({ cells }) => cells.map((cell) => (cell ? cell.milliseconds / cell.results.length : 0))));
   return (
     <div className="grid-holder">
@@ -172,6 +209,9 @@ function GridTable({
                 ))}
               </th>
             ))}
+            <th scope="col" className="total">
+              all
+            </th>
           </tr>
         </thead>
         <tbody>
@@ -190,7 +230,7 @@ function GridTable({
                   {cell && (
                     <CellButton
                       cell={cell}
-                      where={where}
+                      outlined={outlined}
                       byTime={byTime}
                       slowest={slowest}
                       isPicked={cell === picked}
@@ -200,9 +240,21 @@ function GridTable({
                   )}
                 </td>
               ))}
+              <TotalCell total={sumCells(cells)} byTime={byTime} />
             </tr>
           ))}
         </tbody>
+        <tfoot>
+          <tr>
+            <th scope="row" colSpan={down.length} className="total">
+              all
+            </th>
+            {totals.map((total, x) => (
+              <TotalCell key={JSON.stringify(heads[x])} total={total} byTime={byTime} />
+            ))}
+            <TotalCell total={sumTotals(totals)} byTime={byTime} />
+          </tr>
+        </tfoot>
       </table>
       <p className="quiet">
         across: {across.map((column) => escapeControls(column)).join(', ')}
@@ -214,7 +266,7 @@ function GridTable({
 
 interface CellProps {
   readonly cell: ItemCell;
-  readonly where: WhereItFails | undefined;
+  readonly outlined: readonly (readonly Condition[])[];
   readonly byTime: boolean;
   readonly slowest: number;
   readonly isPicked: boolean;
@@ -222,37 +274,82 @@ interface CellProps {
   readonly label: string;
 }
 
-/** The conditions that the grid outlines: causes, or else suspects. */
-const conditionsOf = (where: WhereItFails | undefined): readonly (readonly Condition[])[] =>
-  [...(where?.causes ?? []), ...(where?.suspects?.combinations.slice(0, MAX_OUTLINED) ?? [])].map(({ conditions }) => conditions);
-
-function CellButton({ cell, where, byTime, slowest, isPicked, onPick, label }: CellProps) {
+function CellButton({ cell, outlined, byTime, slowest, isPicked, onPick, label }: CellProps) {
   const { results, status, failing, milliseconds } = cell;
-  const isCause = conditionsOf(where).some((conditions) => results.every(({ row }) => holdAll(conditions, row)));
+  const isCause = isOutlined(results, outlined);
   const each = milliseconds / results.length;
-  const told = byTime ? duration(each) : results.length === 1 ? signs[status] : `${signs[status]} ${failing > 0 ? `${failing}/` : ''}${results.length}`;
+  const text = byTime
+    ? duration(each)
+    : failing > 0 && failing < results.length
+      ? `${failing}/${results.length}`
+      : results.length > 1
+        ? `${results.length}`
+        : '';
+  const spoken = byTime ? duration(each) : `${signs[status]} ${text}`;
   // Few are slow, many are quick: a logarithmic scale shows all of them.
   const share = Math.round((100 * Math.log1p(each)) / Math.log1p(slowest));
   return (
     <button
       type="button"
       className={`cell ${byTime ? 'timed' : status} ${isCause ? 'cause' : ''} ${!byTime && failing > 0 && failing < results.length ? 'mixed' : ''}`}
-      style={byTime ? ({ '--share': `${share}%` } as React.CSSProperties) : undefined}
+      style={{ '--share': `${byTime ? share : Math.round((100 * failing) / results.length)}%` } as React.CSSProperties}
       aria-pressed={isPicked}
-      aria-label={`${told}: ${label}, ${results.length} cases, ${failing} failing${isCause ? ', where it fails' : ''}, ${duration(each)} each`}
+      aria-label={`${spoken}: ${label}, ${results.length} cases, ${failing} failing${isCause ? ', where it fails' : ''}, ${duration(each)} each`}
       onClick={() => onPick(cell)}
     >
-      {told}
+      {byTime ? text : <Mark status={status} text={text} />}
     </button>
   );
 }
 
-function Picked({ cell, items }: { readonly cell: ItemCell; readonly items: readonly Item[] }) {
+/** A status does not depend on its colour alone: a failure has a sign, too. */
+const Mark = ({ status, text }: { readonly status: Status; readonly text: string }) => (
+  <>
+    {status !== 'passed' && <span aria-hidden="true">{signs[status]}</span>}
+    {text}
+  </>
+);
+
+interface Total {
+  readonly failing: number;
+  readonly cases: number;
+  readonly milliseconds: number;
+}
+
+const sumCells = (cells: readonly (ItemCell | undefined)[]): Total =>
+  sumTotals(cells.map((cell) => ({ failing: cell?.failing ?? 0, cases: cell?.results.length ?? 0, milliseconds: cell?.milliseconds ?? 0 })));
+
+const sumTotals = (totals: readonly Total[]): Total =>
+  totals.reduce((sum, one) => ({ failing: sum.failing + one.failing, cases: sum.cases + one.cases, milliseconds: sum.milliseconds + one.milliseconds }), {
+    failing: 0,
+    cases: 0,
+    milliseconds: 0,
+  });
+
+/** The cases of a line or a column together: how many fail, or the time of each. */
+const TotalCell = ({ total: { failing, cases, milliseconds }, byTime }: { readonly total: Total; readonly byTime: boolean }) => (
+  <td className={`total ${!byTime && failing > 0 ? 'failed' : 'quiet'}`}>
+    {cases === 0 ? '' : byTime ? duration(milliseconds / cases) : failing > 0 ? `${failing}/${cases}` : cases}
+  </td>
+);
+
+interface PickedProps {
+  readonly cell: ItemCell;
+  readonly items: readonly Item[];
+  readonly onClose: () => void;
+}
+
+function Picked({ cell, items, onClose }: PickedProps) {
   const own = new Set(cell.results);
   const all = items.filter(({ result }) => own.has(result)).sort((a, b) => Number(isFailing(b.result.status)) - Number(isFailing(a.result.status)));
   return (
-    <section className="picked" aria-label="the cases of the cell">
-      <h3>{all.length === 1 ? '1 case' : `${all.length} cases`}</h3>
+    <section className="picked card" aria-label="the cases of the cell">
+      <header>
+        <h3>{formatCount(all.length, 'case')}</h3>
+        <button type="button" className="icon" onClick={onClose} aria-label="close the list">
+          <Icon name="close" />
+        </button>
+      </header>
       <ul>
         {all.slice(0, mostListed).map(({ result }) => (
           <li key={result.id}>

@@ -3,16 +3,20 @@ import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
 import { flushSync } from 'react-dom';
 import { duration, escapeControls } from '../../../src/formats/style.ts';
 import { StatusStrip } from '../../../src/results/status-strip.ts';
+import { FilterField } from '../parts/FilterField.tsx';
+import { Icon } from '../parts/icons.tsx';
+import { useSplitter } from '../parts/Splitter.tsx';
 import { Counts, Sign } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
 import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';
 import { ask } from '../record/load.ts';
+import { formatCell, gridTemplate, nameInTest, type RowColumns } from '../record/row-columns.ts';
 import { type Item, isFailing, type Store, timeOf } from '../record/store.ts';
 import { type Line, linesOf, type Node, type Order, treeOf } from '../record/tree.ts';
 import { currentRoute, go, type Route } from '../route.ts';
 import { CasePanel } from './CasePanel.tsx';
 
-const lineHeight = 26;
+const lineHeight = 28;
 /** A test with more failing cases than this is not opened unasked. */
 const mostOpened = 60;
 const orders: readonly Order[] = ['plan', 'name', 'time', 'status'];
@@ -23,6 +27,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const [toggled, setToggled] = useState<ReadonlySet<string>>(new Set());
   const [at, setAt] = useState(0);
   const list = useRef<HTMLDivElement>(null);
+  const { percent, splitter } = useSplitter();
   const wanted = useDeferredValue(text);
   const order = orders.find((one) => one === route.order) ?? 'plan';
 
@@ -46,11 +51,16 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
     setToggled(next);
   };
   const move = (to: number): void => {
-    const next = Math.max(0, Math.min(lines.length - 1, to));
+    const wanted = Math.max(0, Math.min(lines.length - 1, to));
+    // The names of columns are not a place.
+    const next = lines[wanted]?.columns && !lines[wanted].item ? wanted + (to < place ? -1 : 1) : wanted;
     setAt(next);
     virtual.scrollToIndex(next);
   };
-  const choose = (line: Line): void => (line.node ? toggle(line.node) : go({ case: line.item?.result.id }, route.case !== undefined));
+  const choose = (line: Line): void => {
+    if (line.node) toggle(line.node);
+    else if (line.item) go({ case: line.item.result.id }, route.case !== undefined);
+  };
   const onKey = (event: React.KeyboardEvent): void => {
     const line = lines[place];
     const acts: Record<string, (() => void) | undefined> = {
@@ -86,17 +96,10 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
     go({ filter: next }, true);
   };
   return (
-    <div className={`tests ${chosen ? 'split' : ''}`}>
+    <div className={`tests ${chosen ? 'split' : ''}`} style={{ '--pane': `${percent}%` } as React.CSSProperties}>
       <div className="listing" data-filter={wanted}>
         <search className="tools">
-          <input
-            id="filter"
-            type="search"
-            value={text}
-            onChange={(event) => type(event.target.value)}
-            placeholder="text, tag:money, season=winter, loa>=12"
-            aria-label="filter cases: text, status:failed, tag:money, season=winter, loa>=12"
-          />
+          <FilterField text={text} onChange={type} store={store} />
           <Counts counts={counts} chosen={filter.statuses} onChoose={(status) => type(toggleStatus(text, status))} />
           <label>
             by{' '}
@@ -107,10 +110,12 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
             </select>
           </label>
           <button type="button" onClick={() => reportAsCsvOf(left, store)} title="export the filtered cases as CSV">
+            <Icon name="download" size={14} />
             CSV
           </button>
           {served && left.length > 0 && left.length <= 5000 && (
             <button type="button" onClick={() => void ask({ what: 'ids', ids: left.map(({ result }) => result.id) })}>
+              <Icon name="run" size={13} />
               run these
             </button>
           )}
@@ -126,6 +131,13 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
           >
             {seen.map(({ index, start }) => {
               const line = lines[index] as Line;
+              const style = { transform: `translateY(${start}px)`, paddingInlineStart: `${0.75 + line.depth * 1.1}rem` };
+              if (!line.node && !line.item)
+                return (
+                  <div key={line.key} className="line columns-line" aria-hidden="true" style={style}>
+                    <ColumnNames columns={line.columns} />
+                  </div>
+                );
               return (
                 <div
                   key={line.key}
@@ -136,14 +148,18 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
                   aria-selected={line.item !== undefined && line.item === chosen}
                   aria-expanded={line.node ? isOpen(line.node) : undefined}
                   className={`line ${index === place ? 'at' : ''} ${line.node?.kind ?? 'item'}`}
-                  style={{ transform: `translateY(${start}px)`, paddingInlineStart: `${0.5 + line.depth * 1.1}rem` }}
+                  style={style}
                   onClick={() => {
                     setAt(index);
                     choose(line);
                   }}
                   onKeyDown={undefined}
                 >
-                  {line.node ? <NodeLine node={line.node} isOpen={isOpen(line.node)} /> : <ItemLine item={line.item as Item} depth={line.depth} />}
+                  {line.node ? (
+                    <NodeLine node={line.node} isOpen={isOpen(line.node)} />
+                  ) : (
+                    <ItemLine item={line.item} depth={line.depth} columns={line.columns} />
+                  )}
                 </div>
               );
             })}
@@ -151,6 +167,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
           {lines.length === 0 && <p className="quiet empty">{store.items.length === 0 ? 'No case ran.' : 'No case matches the filter.'}</p>}
         </div>
       </div>
+      {chosen && splitter}
       {chosen && <CasePanel item={chosen} store={store} served={served} />}
       {route.case !== undefined && !chosen && (
         <article className="case">
@@ -205,7 +222,7 @@ function NodeLine({ node, isOpen }: { readonly node: Node; readonly isOpen: bool
   return (
     <>
       <span className="turn" aria-hidden="true">
-        {isOpen ? '▾' : '▸'}
+        <Icon name={isOpen ? 'open' : 'closed'} size={12} />
       </span>
       <Sign status={node.status} />
       <span className="title">{escapeControls(node.title)}</span>
@@ -219,14 +236,25 @@ function NodeLine({ node, isOpen }: { readonly node: Node; readonly isOpen: bool
   );
 }
 
-function ItemLine({ item: { result, test }, depth }: { readonly item: Item; readonly depth: number }) {
-  const within = depth > test.header.path.length;
-  const parts = result.title.split(' › ').slice(test.header.path.length - 1);
-  const name = within && parts.length > 1 ? parts.slice(1).join(' › ') : parts.join(' › ');
+interface ItemLineProps {
+  readonly item: Item;
+  readonly depth: number;
+  readonly columns: RowColumns | undefined;
+}
+
+function ItemLine({ item, depth, columns }: ItemLineProps) {
+  const { result, test } = item;
+  const name =
+    depth > test.header.path.length
+      ? nameInTest(item)
+      : result.title
+          .split(' › ')
+          .slice(test.header.path.length - 1)
+          .join(' › ');
   return (
     <>
       <Sign status={result.status} />
-      <span className="title">{escapeControls(name || result.title)}</span>
+      {columns ? <Cells item={item} columns={columns} /> : <span className="title">{escapeControls(name || result.title)}</span>}
       <span className="quiet message">
         {isFailing(result.status) ? escapeControls(result.failures[0]?.message.split('\n')[0] ?? '') : escapeControls(result.reason ?? '')}
       </span>
@@ -234,6 +262,32 @@ function ItemLine({ item: { result, test }, depth }: { readonly item: Item; read
     </>
   );
 }
+
+const Cells = ({ item: { result }, columns }: { readonly item: Item; readonly columns: RowColumns }) => (
+  <span className="cells" style={{ gridTemplateColumns: gridTemplate(columns) }}>
+    {columns.columns.map(({ name, isNumeric }) => (
+      <span key={name} className={isNumeric ? 'numeric' : undefined}>
+        <span className="unseen">{escapeControls(name)} </span>
+        {escapeControls(formatCell(result.row[name]))}
+      </span>
+    ))}
+  </span>
+);
+
+const ColumnNames = ({ columns }: { readonly columns: RowColumns }) => (
+  <>
+    <span className="cells" style={{ gridTemplateColumns: gridTemplate(columns) }}>
+      {columns.columns.map(({ name, isNumeric }) => (
+        <span key={name} className={isNumeric ? 'numeric' : undefined}>
+          {escapeControls(name)}
+        </span>
+      ))}
+    </span>
+    {columns.shared.length > 0 && (
+      <span className="message">all: {columns.shared.map(([name, value]) => `${escapeControls(name)}=${escapeControls(value)}`).join(', ')}</span>
+    )}
+  </>
+);
 
 const parts = 32;
 const strips = new WeakMap<readonly Item[], { readonly of: number; readonly background: string }>();

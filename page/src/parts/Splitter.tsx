@@ -1,0 +1,57 @@
+import { type KeyboardEvent, type PointerEvent, useState } from 'react';
+
+const STORAGE_KEY = 'red-lattice pane';
+/** Percent of the width. */
+const [LEAST, MOST, DEFAULT, KEY_STEP] = [25, 75, 46, 2];
+
+const clamp = (percent: number): number => Math.min(MOST, Math.max(LEAST, percent));
+
+/** A page from a file may not remember anything. */
+function readRemembered(): number {
+  try {
+    return clamp(Number(localStorage.getItem(STORAGE_KEY)) || DEFAULT);
+  } catch {
+    return DEFAULT;
+  }
+}
+
+/** The width of the right pane in percent, and the line between the panes that changes it. */
+export function useSplitter(): { readonly percent: number; readonly splitter: React.ReactNode } {
+  const [percent, setPercent] = useState(readRemembered);
+  const change = (next: number): void => {
+    setPercent(clamp(next));
+    try {
+      localStorage.setItem(STORAGE_KEY, String(clamp(next)));
+    } catch {
+      // Then it holds for this time.
+    }
+  };
+  const onPointerMove = (event: PointerEvent): void => {
+    const frame = event.currentTarget.parentElement?.getBoundingClientRect();
+    if (frame && event.currentTarget.hasPointerCapture(event.pointerId)) change((100 * (frame.right - event.clientX)) / frame.width);
+  };
+  const onKeyDown = (event: KeyboardEvent): void => {
+    const by = { ArrowLeft: KEY_STEP, ArrowRight: -KEY_STEP }[event.key];
+    if (by === undefined && event.key !== 'Home') return;
+    change(by === undefined ? DEFAULT : percent + by);
+    event.preventDefault();
+  };
+  const splitter = (
+    // biome-ignore lint/a11y/useSemanticElements: a rule cannot be moved
+    <div
+      className="splitter"
+      role="separator"
+      tabIndex={0}
+      aria-orientation="vertical"
+      aria-label="width of the case"
+      aria-valuenow={Math.round(percent)}
+      aria-valuemin={LEAST}
+      aria-valuemax={MOST}
+      onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
+      onPointerMove={onPointerMove}
+      onDoubleClick={() => change(DEFAULT)}
+      onKeyDown={onKeyDown}
+    />
+  );
+  return { percent, splitter };
+}

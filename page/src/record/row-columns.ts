@@ -1,0 +1,54 @@
+import { formatValuesName } from '../../../src/cases/ids.ts';
+import type { Item } from './store.ts';
+
+/** A column of a test's rows in the list. */
+export interface RowColumn {
+  readonly name: string;
+  /** In characters. */
+  readonly width: number;
+  readonly isNumeric: boolean;
+}
+
+/** The rows of a test as columns: those that differ, and those that have one value in all rows. */
+export interface RowColumns {
+  readonly columns: readonly RowColumn[];
+  readonly shared: readonly (readonly [string, string])[];
+}
+
+/** Rows that are measured; values of later ones are cut if they are longer. */
+const MAX_MEASURED = 300;
+/** In characters. */
+const MAX_WIDTH = 18;
+
+export const formatCell = (value: unknown): string => (value === '' ? '(empty)' : typeof value === 'string' ? value : (JSON.stringify(value) ?? ''));
+
+/** The name of a case within its test: the part of its title that follows the path. */
+export function nameInTest({ result, test }: Item): string {
+  const parts = result.title.split(' › ').slice(test.header.path.length - 1);
+  return parts.length > 1 ? parts.slice(1).join(' › ') : (parts[0] ?? result.title);
+}
+
+/** Whether a case is named by the values of its row. */
+export const isNamedByRow = (item: Item): boolean => nameInTest(item) === formatValuesName(item.result.row);
+
+/** How the cases of a test are shown as rows; undefined if one of them has a name of its own. */
+export function layOutRows(items: readonly Item[]): RowColumns | undefined {
+  const [first] = items;
+  if (!first || items.length < 2 || !items.slice(0, MAX_MEASURED).every(isNamedByRow)) return undefined;
+  const columns: RowColumn[] = [];
+  const shared: (readonly [string, string])[] = [];
+  for (const name of Object.keys(first.result.row)) {
+    const value = formatCell(first.result.row[name]);
+    if (items.every(({ result }) => formatCell(result.row[name]) === value)) {
+      shared.push([name, value]);
+      continue;
+    }
+    const measured = items.slice(0, MAX_MEASURED).map(({ result }) => result.row[name]);
+    const width = measured.reduce<number>((most, one) => Math.max(most, formatCell(one).length), name.length);
+    columns.push({ name, width: Math.min(MAX_WIDTH, width), isNumeric: measured.every((one) => typeof one === 'number') });
+  }
+  return columns.length > 0 ? { columns, shared } : undefined;
+}
+
+/** The columns as those of a CSS grid. */
+export const gridTemplate = ({ columns }: RowColumns): string => columns.map(({ width }) => `${width + 1}ch`).join(' ');
