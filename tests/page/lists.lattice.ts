@@ -1,8 +1,11 @@
-import { namedRows, suite, test } from 'red-lattice';
+import { namedRows, suite, table, test } from 'red-lattice';
+import { collectVocabulary, completeFilter } from '../../page/src/record/completions.ts';
 import { matches, readFilter, toggleStatus } from '../../page/src/record/filter.ts';
+import { listFlakyCases, listTestHistories, measurePace } from '../../page/src/record/history.ts';
+import { layOutRows } from '../../page/src/record/row-columns.ts';
 import { Store } from '../../page/src/record/store.ts';
 import { linesOf, type Order, treeOf } from '../../page/src/record/tree.ts';
-import { pageLine } from '../../src/results/page-entries.ts';
+import { type EarlierRun, pageLine } from '../../src/results/page-entries.ts';
 import { passLine } from '../pass-line.ts';
 
 const header = (test: number, file: string, path: readonly string[], columns: readonly string[]): string =>
@@ -98,6 +101,86 @@ export const lists = suite('the lists of the page', [
   test('a status is put into the filter, and taken out again', ({ check }) => {
     const once = toggleStatus('hull=cat', 'failed');
     check.equal([once, toggleStatus(once, 'errored'), toggleStatus(once, 'failed')], ['status:failed hull=cat', 'status:failed,errored hull=cat', 'hull=cat']);
+  }),
+
+  test('the filter “{typed}” can go on with {words}', {
+    cases: namedRows<{ typed: string; words: readonly string[] }>({
+      nothing: { typed: '', words: [] },
+      status: { typed: 'sta', words: ['status:failed', 'status:passed'] },
+      'rest of a status': { typed: 'cat FAI', words: ['status:failed'] },
+      tag: { typed: 'tag:', words: ['tag:money'] },
+      column: { typed: 'h', words: ['hull='] },
+      values: { typed: 'hull=', words: ['hull=cat', 'hull=mono'] },
+      'begun value': { typed: 'loa>=1', words: ['loa>=12', 'loa>=15'] },
+      'complete word': { typed: 'hull=cat', words: [] },
+      blank: { typed: 'hull=cat ', words: [] },
+      quoted: { typed: '"ha', words: [] },
+    }),
+  }, ({ row, check }) => {
+    const words = completeFilter(row.typed, collectVocabulary(store())).map(({ word }) => word);
+    check.equal(words, [...row.words]);
+  }),
+
+  test('rows are columns: {names}, the same in all {shared}', {
+    cases: namedRows<{ rows: readonly object[]; names: readonly string[]; shared: readonly (readonly string[])[] }>({
+      both: {
+        rows: [
+          { hull: 'mono', loa: 6, note: '' },
+          { hull: 'catamaran', loa: 12.5, note: '' },
+        ],
+        names: ['hull 9', '#loa 4'],
+        shared: [['note', '(empty)']],
+      },
+      long: { rows: [{ name: 'x'.repeat(90) }, { name: null }], names: ['name 18'], shared: [] },
+      one: { rows: [{ hull: 'mono' }], names: [], shared: [] },
+      alike: { rows: [{ hull: 'mono' }, { hull: 'mono' }], names: [], shared: [] },
+    }),
+  }, ({ row, check }) => {
+    const read = new Store();
+    read.read([header(0, 'a.lattice.ts', ['a stay'], Object.keys(row.rows[0] ?? {})), ...row.rows.map((cells, i) => pass(0, i, 1, { ...cells }))]);
+    const laid = layOutRows(read.items);
+    check.equal(laid?.columns.map(({ name, width, isNumeric }) => `${isNumeric ? '#' : ''}${name} ${width}`) ?? [], [...row.names]);
+    check.equal<unknown>(laid?.shared ?? [], row.shared);
+  }),
+
+  test(
+    'times {times} are {pace} times the usual one',
+    {
+      cases: table(
+        ['times', 'pace'],
+        [
+          [[100, 100, 100, 100, 100, 250], 2.5],
+          [[100, 104, 96, 100, 100, 30], 0.3],
+          [[100, 100, 100, 100, 100, 125], undefined],
+          [[100, 180, 40, 160, 60, 190], undefined],
+          [[1, 1, 1, 1, 1, 15], undefined],
+          [[100, 100, 100, 100, 250], undefined],
+          [[undefined, 100, 100, 100, 100, 100, 250], 2.5],
+          [[100, 100, 100, 100, 100, undefined], undefined],
+        ],
+      ),
+    },
+    ({ row, check }) => check.equal(measurePace(row.times), row.pace),
+  ),
+
+  test('cases that have changed often come first, without those that were broken or fixed once', ({ check }) => {
+    const read = store();
+    // The oldest last, as the page has them: passed, failed, passed, and then the run of the page.
+    const times = { 'a.lattice.ts#dues/a stay': 1, 'b.lattice.ts#tides': 1 };
+    read.history = [{}, { 'dues/a': 'failed' }, {}].map(
+      (notPassed, i) => ({ name: `${i}`, started: '2031-04-01', counts: {}, notPassed, times }) as EarlierRun,
+    );
+    check.equal(
+      listFlakyCases(read).map(({ item, changes, statuses }) => [item.result.id, changes, statuses.join()]),
+      [['dues/a', 3, 'passed,failed,passed,failed']],
+    );
+    check.equal(
+      listTestHistories(read).map(({ test, changes, times }) => [test.header.test, changes, times.length]),
+      [
+        [0, 3, 4],
+        [1, 0, 4],
+      ],
+    );
   }),
 
   test('the tree is sorted by {order}', {

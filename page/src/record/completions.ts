@@ -1,3 +1,4 @@
+import { worstFirst } from '../../../src/results/status-strip.ts';
 import { formatCell } from './row-columns.ts';
 import type { Item, Store } from './store.ts';
 
@@ -14,6 +15,7 @@ const MAX_READ = 5000;
 
 interface Vocabulary {
   readonly tags: ReadonlyMap<string, number>;
+  /** The worst first. */
   readonly statuses: ReadonlyMap<string, number>;
   /** The values of each column with the number of their cases. */
   readonly columns: ReadonlyMap<string, ReadonlyMap<string, number>>;
@@ -33,7 +35,7 @@ export function collectVocabulary({ items, state }: Store): Vocabulary {
       values.set(text, (values.get(text) ?? 0) + 1);
     }
   }
-  return { tags, columns, statuses: new Map(Object.entries(state.counts).filter(([, count]) => count > 0)) };
+  return { tags, columns, statuses: new Map(worstFirst.flatMap((status) => (state.counts[status] > 0 ? [[status, state.counts[status]]] : []))) };
 }
 
 const sample = (items: readonly Item[]): readonly Item[] => {
@@ -46,14 +48,14 @@ export function completeFilter(text: string, { tags, statuses, columns }: Vocabu
   const word = /(\S+)$/.exec(text)?.[1];
   if (word === undefined || word.startsWith('"')) return [];
   const after = (prefix: string, values: ReadonlyMap<string, number>): Completion[] =>
-    [...values].sort(([, a], [, b]) => b - a).map(([value, count]) => ({ word: `${prefix}${value}`, note: count.toLocaleString('en') }));
+    [...values].map(([value, count]) => ({ word: `${prefix}${value}`, note: count.toLocaleString('en') }));
   const [, column, operator] = /^([^=<>!~]+)(=|>=|<=|>|<|!=)/.exec(word) ?? [];
   const all =
     column !== undefined && operator !== undefined
-      ? after(`${column}${operator}`, columns.get(column) ?? new Map())
+      ? after(`${column}${operator}`, byCount(columns.get(column)))
       : [
           ...after('status:', statuses),
-          ...after('tag:', tags),
+          ...after('tag:', byCount(tags)),
           ...[...columns].map(([name, values]) => ({ word: `${name}=`, note: `column, ${values.size.toLocaleString('en')} values` })),
         ];
   return all
@@ -61,6 +63,8 @@ export function completeFilter(text: string, { tags, statuses, columns }: Vocabu
     .concat(column === undefined ? all.filter(({ word: whole }) => !/\s/.test(whole) && includesAfterPrefix(whole, word)) : [])
     .slice(0, MAX_SHOWN);
 }
+
+const byCount = (values: ReadonlyMap<string, number> = new Map()): ReadonlyMap<string, number> => new Map([...values].sort(([, a], [, b]) => b - a));
 
 /** Whether the part behind `status:` or `tag:` begins with a word: `fai` finds `status:failed`. */
 const includesAfterPrefix = (whole: string, word: string): boolean => {

@@ -24,9 +24,9 @@ export interface FlakyCase {
 }
 
 /** Runs with a time that a comparison needs. */
-const MIN_TIMED_RUNS = 3;
+const MIN_TIMED_RUNS = 5;
 /** The least difference that is not noise: of the median, in milliseconds, and in median deviations. */
-const [MIN_SHARE, MIN_MS, MIN_DEVIATIONS] = [0.3, 10, 4];
+const [MIN_SHARE, MIN_MS, MIN_DEVIATIONS] = [0.3, 20, 6];
 /** A case that changed less often has been broken or fixed. */
 const MIN_FLAKY_CHANGES = 2;
 

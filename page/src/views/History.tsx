@@ -119,9 +119,7 @@ function Paced({ tests }: { readonly tests: readonly TestHistory[] }) {
                 <td>
                   <Curve times={times} />
                 </td>
-                <td className="number">
-                  {pace > 1 ? 'slower' : 'faster'}: {pace >= 10 ? Math.round(pace) : pace.toFixed(pace < 0.1 ? 2 : 1)} x
-                </td>
+                <td className="number">{describePace(pace)}</td>
               </tr>
             ))}
           </tbody>
@@ -129,6 +127,12 @@ function Paced({ tests }: { readonly tests: readonly TestHistory[] }) {
       )}
     </section>
   );
+}
+
+/** `2.5 x slower` */
+function describePace(pace: number): string {
+  const factor = Math.max(pace, 1 / pace);
+  return `${factor >= 10 ? Math.round(factor) : factor.toFixed(1)} x ${pace > 1 ? 'slower' : 'faster'}`;
 }
 
 /** CSS pixels. */
