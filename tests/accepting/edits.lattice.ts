@@ -1,5 +1,5 @@
 import { unzipSync } from 'fflate';
-import { cell, dataFile, range, runSuites, suite, test, values } from 'red-lattice';
+import { cell, dataFile, namedRows, range, runSuites, suite, test, values } from 'red-lattice';
 import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
 import { editFile } from '../../src/accepting/edit-file.ts';
 import { createRandom, type Random } from '../../src/cases/random.ts';
@@ -65,6 +65,65 @@ function patternOf(written: Written, chosen: ReturnType<typeof chooseChanges>): 
   return new RegExp(`^${parts.join('')}$`);
 }
 
+interface Wanted {
+  readonly name: string;
+  readonly text: string;
+  /** Line, column, heading and value of each change; a value of undefined with an empty text. In a test file, the row is the last. */
+  readonly changes: readonly (readonly [number, number, string, unknown, number?])[];
+  /** What is written, or the reasons of what is not. */
+  readonly becomes: string | readonly string[];
+}
+
+const wanted: Readonly<Record<string, Wanted>> = {
+  'a line that is not there': { name: 'a.csv', text: 'loa,due\n6,15\n', changes: [[9, 1, 'due', 16]], becomes: ['the file has no such line'] },
+  'a line that is too short': { name: 'a.csv', text: 'loa,due\n6\n', changes: [[2, 1, 'due', 16]], becomes: ['the line has no such cell'] },
+  'a heading that is not there': {
+    name: 'a.csv',
+    text: 'loa,due\n6,15\n',
+    changes: [[2, 1, 'price', 16]],
+    becomes: ['no heading "price"; the headings are loa, due'],
+  },
+  'a value that no cell holds': {
+    name: 'a.csv',
+    text: 'loa,due\n6,15\n',
+    changes: [[2, 1, 'due', { a: 1 }]],
+    becomes: ['the value cannot be the text of a cell'],
+  },
+  'a quote that is never closed': { name: 'a.csv', text: 'loa,due\n6,"15\n7,16\n', changes: [[2, 1, 'due', '8']], becomes: 'loa,due\n6,"8"\n7,16\n' },
+  'an empty cell at the end of a line': { name: 'a.csv', text: 'loa,due\r\n6,\r\n', changes: [[2, 1, 'due', '8']], becomes: 'loa,due\r\n6,8\r\n' },
+  'an empty object': { name: 'a.json', text: '[{}, {}]', changes: [[1, 6, 'due', 8]], becomes: '[{}, {"due": 8}]' },
+  'a list over several lines': {
+    name: 'a.json',
+    text: '[\r\n  {\r\n    "parts": [\r\n      1\r\n    ]\r\n  }\r\n]',
+    changes: [[2, 3, 'parts', [2, 3]]],
+    becomes: '[\r\n  {\r\n    "parts": [\r\n      2,\r\n      3\r\n    ]\r\n  }\r\n]',
+  },
+  'a mapping that is not there': { name: 'a.yaml', text: '- due: 1\n', changes: [[7, 3, 'due', 2]], becomes: ['found no mapping at this place'] },
+  'objects in a test file': {
+    name: 'a.ts',
+    text: `values([{ loa: 6, due: 15 }, { loa: 8, due: 19 }]);`,
+    changes: [[1, 1, 'due', 20, 1]],
+    becomes: `values([{ loa: 6, due: 15 }, { loa: 8, due: 20 }]);`,
+  },
+  'named objects in a test file': {
+    name: 'a.ts',
+    text: `namedRows({ small: { due: 15 }, 'large': { due: undefined } } as const);`,
+    changes: [
+      [1, 1, 'due', 20, 0],
+      [1, 1, 'due', "N'10", 1],
+    ],
+    becomes: `namedRows({ small: { due: 20 }, 'large': { due: 'N\\'10' } } as const);`,
+  },
+  'values of one column in a test file': { name: 'a.ts', text: `values('due', [15, 19])`, changes: [[1, 1, 'due', 20, 1]], becomes: `values('due', [15, 20])` },
+  'an empty value in a table': {
+    name: 'a.ts',
+    text: `table(['due'], [[15]])`,
+    changes: [[1, 1, 'due', undefined, 0]],
+    becomes: `table(['due'], [[undefined]])`,
+  },
+  'a file that cannot be changed': { name: 'a.toml', text: 'due = 1', changes: [[1, 1, 'due', 2]], becomes: ['files that end in .toml cannot be changed'] },
+};
+
 const writers = { 'CSV and TSV': writeDelimited, 'JSON and JSON Lines': writeJson, YAML: writeYaml };
 
 export const edits = suite('accepted values', { timeout: 60_000 }, [
@@ -95,6 +154,29 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
       'the new values are read again',
     );
     check.matches(new TextDecoder('utf-8', { ignoreBOM: true }).decode(edited.content), patternOf(written, chosen));
+  }),
+
+  test('are written into {what}, or refused with a reason', {
+    cases: namedRows(wanted).derive(({ text }) => ({ what: Object.keys(wanted).find((name) => wanted[name]?.text === text) ?? '' })),
+  }, async ({ row: { name, text, changes, becomes }, check }) => {
+    const edited = await editFile(
+      new TextEncoder().encode(text),
+      name,
+      changes.map(([line, column, heading, value, index]) => {
+        const shown = typeof value === 'object' ? undefined : String(value ?? '');
+        return { file: `file:///${name}`, line, column, heading, value, text: shown, index, cases: ['dues'] };
+      }),
+    );
+    if (typeof becomes === 'string') {
+      check.equal(edited.refused, []);
+      check.equal(new TextDecoder().decode(edited.content), becomes);
+    } else {
+      check.equal(
+        edited.refused.map(({ reason }) => reason),
+        [...becomes],
+      );
+      check.equal(new TextDecoder().decode(edited.content), text);
+    }
   }),
 
   test('change cells of a workbook: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row: { seed }, ensure, check }) => {
