@@ -2,7 +2,7 @@ import { namedRows, suite, table, test } from 'red-lattice';
 import { collectVocabulary, completeFilter } from '../../page/src/record/completions.ts';
 import { matches, readFilter, toggleStatus } from '../../page/src/record/filter.ts';
 import { listFlakyCases, listTestHistories, measurePace } from '../../page/src/record/history.ts';
-import { layOutRows } from '../../page/src/record/row-columns.ts';
+import { areRows, layOutRows } from '../../page/src/record/row-columns.ts';
 import { Store } from '../../page/src/record/store.ts';
 import { linesOf, type Order, treeOf } from '../../page/src/record/tree.ts';
 import { type EarlierRun, pageLine } from '../../src/results/page-entries.ts';
@@ -133,12 +133,12 @@ export const lists = suite('the lists of the page', [
       },
       long: { rows: [{ name: 'x'.repeat(90) }, { name: null }], names: ['name 18'], shared: [] },
       one: { rows: [{ hull: 'mono' }], names: [], shared: [] },
-      alike: { rows: [{ hull: 'mono' }, { hull: 'mono' }], names: [], shared: [] },
+      alike: { rows: [{ hull: 'mono' }, { hull: 'mono' }], names: [], shared: [['hull', 'mono']] },
     }),
   }, ({ row, check }) => {
     const read = new Store();
     read.read([header(0, 'a.lattice.ts', ['a stay'], Object.keys(row.rows[0] ?? {})), ...row.rows.map((cells, i) => pass(0, i, 1, { ...cells }))]);
-    const laid = layOutRows(read.items);
+    const laid = areRows(read.items) ? layOutRows(read.items) : undefined;
     check.equal(laid?.columns.map(({ name, width, isNumeric }) => `${isNumeric ? '#' : ''}${name} ${width}`) ?? [], [...row.names]);
     check.equal<unknown>(laid?.shared ?? [], row.shared);
   }),

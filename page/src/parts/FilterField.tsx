@@ -14,7 +14,9 @@ interface FieldProps {
 export function FilterField({ text, store, onChange }: FieldProps) {
   const [isOpen, setOpen] = useState(false);
   const [at, setAt] = useState(-1);
-  const vocabulary = useMemo(() => (isOpen ? collectVocabulary(store) : undefined), [isOpen, store, store.live ? 0 : store.version]);
+  // It is read when the field gets the focus, and not with the first letter.
+  const [isFocused, setFocused] = useState(false);
+  const vocabulary = useMemo(() => (isFocused ? collectVocabulary(store) : undefined), [isFocused, store, store.live ? 0 : store.version]);
   const completions = isOpen && vocabulary ? completeFilter(text, vocabulary) : [];
   const take = (word: string): void => {
     const isComplete = !word.endsWith('=');
@@ -49,6 +51,7 @@ export function FilterField({ text, store, onChange }: FieldProps) {
           setOpen(true);
         }}
         onKeyDown={onKeyDown}
+        onFocus={() => setFocused(true)}
         onBlur={() => setOpen(false)}
         placeholder="text, tag:money, season=winter, loa>=12"
         aria-label="filter cases: text, status:failed, tag:money, season=winter, loa>=12"

@@ -2,11 +2,9 @@ import type { Status } from '../../../src/running/result.ts';
 
 /**
  * Statuses as cells of the lattice, on 14 by 14 units: a pass is small and light, a failure is a full cell with a corner cut off, whatever did not
- * run is an outline.
+ * run is an outline. The style draws passes and failures.
  */
-export const statusShapes: Readonly<Record<Status, React.ReactNode>> = {
-  passed: <rect x="3.5" y="3.5" width="7" height="7" rx="1.5" fill="currentColor" />,
-  failed: <path d="M2 1h6.5L13 5.5V12a1 1 0 0 1-1 1H2a1 1 0 0 1-1-1V2a1 1 0 0 1 1-1Z" fill="currentColor" />,
+export const statusShapes: Readonly<Partial<Record<Status, React.ReactNode>>> = {
   errored: (
     <>
       <path d="M2 1h6.5L13 5.5V12a1 1 0 0 1-1 1H2a1 1 0 0 1-1-1V2a1 1 0 0 1 1-1Z" fill="none" stroke="currentColor" strokeWidth="1.5" />

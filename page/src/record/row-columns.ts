@@ -29,25 +29,38 @@ export function nameInTest({ result, test }: Item): string {
 }
 
 /** Whether a case is named by the values of its row. */
-export const isNamedByRow = (item: Item): boolean => nameInTest(item) === formatValuesName(item.result.row);
+const isNamedByRow = (item: Item): boolean => nameInTest(item) === formatValuesName(item.result.row);
 
-/** How the cases of a test are shown as rows; undefined if one of them has a name of its own. */
-export function layOutRows(items: readonly Item[]): RowColumns | undefined {
-  const [first] = items;
-  if (!first || items.length < 2 || !items.slice(0, MAX_MEASURED).every(isNamedByRow)) return undefined;
+/** Whether the cases of a test are shown as rows with columns. The first and the last one stand for all: a list can have thousands of tests. */
+export function areRows(items: readonly Item[]): boolean {
+  const [first, last] = [items[0], items.at(-1)];
+  return first !== undefined && last !== undefined && first !== last && Object.keys(first.result.row).length > 0 && isNamedByRow(first) && isNamedByRow(last);
+}
+
+const known = new WeakMap<readonly Item[], RowColumns>();
+
+/** The columns of cases that are rows. Measured when they are first shown. */
+export function layOutRows(items: readonly Item[]): RowColumns {
+  let columns = known.get(items);
+  if (!columns) known.set(items, (columns = measureRows(items)));
+  return columns;
+}
+
+function measureRows(items: readonly Item[]): RowColumns {
   const columns: RowColumn[] = [];
   const shared: (readonly [string, string])[] = [];
-  for (const name of Object.keys(first.result.row)) {
-    const value = formatCell(first.result.row[name]);
-    if (items.every(({ result }) => formatCell(result.row[name]) === value)) {
+  const rows = items.map(({ result }) => result.row);
+  for (const name of Object.keys(rows[0] ?? {})) {
+    const value = formatCell(rows[0]?.[name]);
+    if (rows.every((row) => formatCell(row[name]) === value)) {
       shared.push([name, value]);
       continue;
     }
-    const measured = items.slice(0, MAX_MEASURED).map(({ result }) => result.row[name]);
+    const measured = rows.slice(0, MAX_MEASURED).map((row) => row[name]);
     const width = measured.reduce<number>((most, one) => Math.max(most, formatCell(one).length), name.length);
     columns.push({ name, width: Math.min(MAX_WIDTH, width), isNumeric: measured.every((one) => typeof one === 'number') });
   }
-  return columns.length > 0 ? { columns, shared } : undefined;
+  return { columns, shared };
 }
 
 /** The columns as those of a CSS grid. */

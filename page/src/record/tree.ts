@@ -1,6 +1,6 @@
 import { worstFirst } from '../../../src/results/status-strip.ts';
 import type { Status } from '../../../src/running/result.ts';
-import { layOutRows, type RowColumns } from './row-columns.ts';
+import { areRows } from './row-columns.ts';
 import { type Item, isFailing, type TestItem, timeOf } from './store.ts';
 
 /** A file, a suite or a test, with the cases in it that the filter leaves. */
@@ -20,10 +20,10 @@ export interface Node {
 
 /** A line of the list: a node, a case, or the names of the columns above cases. */
 export type Line = { readonly key: string; readonly depth: number } & (
-  | { readonly node: Node; readonly item?: undefined; readonly columns?: undefined }
-  /** `columns`: how the row is shown, if the values of the row are its name. */
-  | { readonly item: Item; readonly node?: undefined; readonly columns?: RowColumns | undefined }
-  | { readonly item?: undefined; readonly node?: undefined; readonly columns: RowColumns }
+  | { readonly node: Node; readonly item?: undefined; readonly rows?: undefined }
+  /** `rows`: the cases with which it shares columns, if the values of its row are its name. */
+  | { readonly item: Item; readonly node?: undefined; readonly rows?: readonly Item[] | undefined }
+  | { readonly item?: undefined; readonly node?: undefined; readonly rows: readonly Item[] }
 );
 
 export type Order = 'plan' | 'name' | 'time' | 'status';
@@ -115,9 +115,9 @@ export function linesOf(roots: readonly Node[], isOpen: (node: Node) => boolean,
       lines.push({ key: node.key, depth: node.depth, node });
       if (!isOpen(node)) continue;
       visit(node.children);
-      const columns = layOutRows(node.items);
-      if (columns) lines.push({ key: `columns ${node.key}`, depth: node.depth + 1, columns });
-      for (const item of cases(node.items)) lines.push({ key: item.result.id, depth: node.depth + 1, item, columns });
+      const rows = areRows(node.items) ? node.items : undefined;
+      if (rows) lines.push({ key: `columns ${node.key}`, depth: node.depth + 1, rows });
+      for (const item of cases(node.items)) lines.push({ key: item.result.id, depth: node.depth + 1, item, rows });
     }
   };
   visit(roots);

@@ -10,7 +10,7 @@ import { Counts, Sign } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
 import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';
 import { ask } from '../record/load.ts';
-import { formatCell, gridTemplate, nameInTest, type RowColumns } from '../record/row-columns.ts';
+import { formatCell, gridTemplate, layOutRows, nameInTest, type RowColumns } from '../record/row-columns.ts';
 import { type Item, isFailing, type Store, timeOf } from '../record/store.ts';
 import { type Line, linesOf, type Node, type Order, treeOf } from '../record/tree.ts';
 import { currentRoute, go, type Route } from '../route.ts';
@@ -53,7 +53,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const move = (to: number): void => {
     const wanted = Math.max(0, Math.min(lines.length - 1, to));
     // The names of columns are not a place.
-    const next = lines[wanted]?.columns && !lines[wanted].item ? wanted + (to < place ? -1 : 1) : wanted;
+    const next = lines[wanted]?.rows && !lines[wanted].item ? wanted + (to < place ? -1 : 1) : wanted;
     setAt(next);
     virtual.scrollToIndex(next);
   };
@@ -135,7 +135,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
               if (!line.node && !line.item)
                 return (
                   <div key={line.key} className="line columns-line" aria-hidden="true" style={style}>
-                    <ColumnNames columns={line.columns} />
+                    <ColumnNames columns={layOutRows(line.rows)} />
                   </div>
                 );
               return (
@@ -155,11 +155,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
                   }}
                   onKeyDown={undefined}
                 >
-                  {line.node ? (
-                    <NodeLine node={line.node} isOpen={isOpen(line.node)} />
-                  ) : (
-                    <ItemLine item={line.item} depth={line.depth} columns={line.columns} />
-                  )}
+                  {line.node ? <NodeLine node={line.node} /> : <ItemLine item={line.item} depth={line.depth} columns={line.rows && layOutRows(line.rows)} />}
                 </div>
               );
             })}
@@ -218,12 +214,10 @@ const countsOf = (items: readonly Item[]): Record<string, number> => {
   return counts;
 };
 
-function NodeLine({ node, isOpen }: { readonly node: Node; readonly isOpen: boolean }) {
+function NodeLine({ node }: { readonly node: Node }) {
   return (
     <>
-      <span className="turn" aria-hidden="true">
-        <Icon name={isOpen ? 'open' : 'closed'} size={12} />
-      </span>
+      <span className="turn" aria-hidden="true" />
       <Sign status={node.status} />
       <span className="title">{escapeControls(node.title)}</span>
       {node.kind === 'test' && node.items.length > 1 && <Strip items={node.items} />}
@@ -254,7 +248,7 @@ function ItemLine({ item, depth, columns }: ItemLineProps) {
   return (
     <>
       <Sign status={result.status} />
-      {columns ? <Cells item={item} columns={columns} /> : <span className="title">{escapeControls(name || result.title)}</span>}
+      {columns && columns.columns.length > 0 ? <Cells item={item} columns={columns} /> : <span className="title">{escapeControls(name || result.title)}</span>}
       <span className="quiet message">
         {isFailing(result.status) ? escapeControls(result.failures[0]?.message.split('\n')[0] ?? '') : escapeControls(result.reason ?? '')}
       </span>
