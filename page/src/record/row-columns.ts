@@ -63,5 +63,15 @@ function measureRows(items: readonly Item[]): RowColumns {
   return { columns, shared };
 }
 
+/** Blanks between columns, in characters. */
+const GAP = 2.5;
+
+/** The first columns that have room in a number of characters, at least one. */
+export function fitColumns({ columns }: RowColumns, characters: number): readonly RowColumn[] {
+  let used = 0;
+  const end = columns.findIndex(({ width }, i) => (used += width + GAP) > characters && i > 0);
+  return end < 0 ? columns : columns.slice(0, end);
+}
+
 /** The columns as those of a CSS grid. */
-export const gridTemplate = ({ columns }: RowColumns): string => columns.map(({ width }) => `${width + 1}ch`).join(' ');
+export const gridTemplate = (columns: readonly RowColumn[]): string => columns.map(({ width }) => `${width + 1}ch`).join(' ');

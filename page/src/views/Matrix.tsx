@@ -19,6 +19,8 @@ type ItemCell = Cell<RecordedResult>;
 const mostCells = 4000;
 const mostListed = 60;
 
+const hasGrid = (test: TestItem): boolean => findAxes(test.items.map(({ result }) => result.row)).length >= 2;
+
 /** A test's cases as a grid of chosen columns; those of the others fold into the cells. */
 export function Matrix({ store, route, where }: { readonly store: Store; readonly route: Route; readonly where: ReadonlyMap<number, WhereItFails> }) {
   const tests = useMemo(() => {
@@ -28,7 +30,10 @@ export function Matrix({ store, route, where }: { readonly store: Store; readonl
       .map((test) => ({ test, failing: failing(test) }))
       .sort((a, b) => Number(b.failing > 0) - Number(a.failing > 0) || a.test.header.test - b.test.header.test);
   }, [store, store.version]);
-  const chosen = (tests.find(({ test }) => keyOf(test) === route.test) ?? tests[0])?.test;
+  const chosen = useMemo(
+    () => (tests.find(({ test }) => keyOf(test) === route.test) ?? tests.find(({ test }) => hasGrid(test)) ?? tests[0])?.test,
+    [tests, route.test],
+  );
   if (!chosen) return <p className="empty">No test of this run has cases with two columns or more.</p>;
   return (
     <div className="matrix">

@@ -176,6 +176,10 @@ function Excused({ store }: { readonly store: Store }) {
   );
 }
 
+/** Characters that a title in the side column has. Of longer ones, the end tells cases apart. */
+const MAX_TITLE_LENGTH = 64;
+const shorten = (title: string): string => (title.length > MAX_TITLE_LENGTH ? `…${title.slice(1 - MAX_TITLE_LENGTH)}` : title);
+
 function Slow({ store }: { readonly store: Store }) {
   const { slowest } = store.state;
   if (slowest.items.length === 0 || store.state.totalCaseMs < 50) return null;
@@ -189,7 +193,9 @@ function Slow({ store }: { readonly store: Store }) {
           {slowest.items.map(({ title, milliseconds }) => (
             <tr key={title}>
               <td className="number">{duration(milliseconds)}</td>
-              <td>{escapeControls(title)}</td>
+              <td title={escapeControls(title)}>
+                <span className="slow-title">{escapeControls(shorten(title))}</span>
+              </td>
             </tr>
           ))}
         </tbody>

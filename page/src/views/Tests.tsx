@@ -10,13 +10,18 @@ import { Counts, Sign } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
 import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';
 import { ask } from '../record/load.ts';
-import { formatCell, gridTemplate, layOutRows, nameInTest, type RowColumns } from '../record/row-columns.ts';
+import { fitColumns, formatCell, gridTemplate, layOutRows, nameInTest, type RowColumn, type RowColumns } from '../record/row-columns.ts';
 import { type Item, isFailing, type Store, timeOf } from '../record/store.ts';
 import { type Line, linesOf, type Node, type Order, treeOf } from '../record/tree.ts';
 import { currentRoute, go, type Route } from '../route.ts';
 import { CasePanel } from './CasePanel.tsx';
 
 const lineHeight = 28;
+/** CSS pixels. */
+const DEFAULT_WIDTH = 1280;
+const CHARACTER_WIDTH = 7.5;
+/** The share of a line's width that columns take. */
+const COLUMNS_SHARE = 0.68;
 /** A test with more failing cases than this is not opened unasked. */
 const mostOpened = 60;
 const orders: readonly Order[] = ['plan', 'name', 'time', 'status'];
@@ -40,6 +45,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const lines = useMemo(() => linesOf(tree, isOpen, order), [tree, toggled, order, filter]);
 
   const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list.current, estimateSize: () => lineHeight, overscan: 8 });
+  const room = (useWidth(list) * COLUMNS_SHARE) / CHARACTER_WIDTH;
   const printing = usePrinting();
   const seen = printing ? lines.slice(0, mostPrinted).map((_, index) => ({ index, start: index * lineHeight })) : virtual.getVirtualItems();
   const chosen = route.case === undefined ? undefined : store.find(route.case);
@@ -135,7 +141,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
               if (!line.node && !line.item)
                 return (
                   <div key={line.key} className="line columns-line" aria-hidden="true" style={style}>
-                    <ColumnNames columns={layOutRows(line.rows)} />
+                    <ColumnNames rows={layOutRows(line.rows)} room={room} />
                   </div>
                 );
               return (
@@ -155,7 +161,11 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
                   }}
                   onKeyDown={undefined}
                 >
-                  {line.node ? <NodeLine node={line.node} /> : <ItemLine item={line.item} depth={line.depth} columns={line.rows && layOutRows(line.rows)} />}
+                  {line.node ? (
+                    <NodeLine node={line.node} />
+                  ) : (
+                    <ItemLine item={line.item} depth={line.depth} rows={line.rows && layOutRows(line.rows)} room={room} />
+                  )}
                 </div>
               );
             })}
@@ -172,6 +182,17 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
       )}
     </div>
   );
+}
+
+/** The width of an element in CSS pixels, as it changes. */
+function useWidth(element: React.RefObject<HTMLElement | null>): number {
+  const [width, setWidth] = useState(DEFAULT_WIDTH);
+  useEffect(() => {
+    const observer = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
+    if (element.current) observer.observe(element.current);
+    return () => observer.disconnect();
+  }, [element]);
+  return width;
 }
 
 /** The number of lines of the list that are printed on paper, beyond those on the screen. */
@@ -233,10 +254,12 @@ function NodeLine({ node }: { readonly node: Node }) {
 interface ItemLineProps {
   readonly item: Item;
   readonly depth: number;
-  readonly columns: RowColumns | undefined;
+  readonly rows: RowColumns | undefined;
+  /** The characters that columns have room for. */
+  readonly room: number;
 }
 
-function ItemLine({ item, depth, columns }: ItemLineProps) {
+function ItemLine({ item, depth, rows, room }: ItemLineProps) {
   const { result, test } = item;
   const name =
     depth > test.header.path.length
@@ -248,7 +271,11 @@ function ItemLine({ item, depth, columns }: ItemLineProps) {
   return (
     <>
       <Sign status={result.status} />
-      {columns && columns.columns.length > 0 ? <Cells item={item} columns={columns} /> : <span className="title">{escapeControls(name || result.title)}</span>}
+      {rows && rows.columns.length > 0 ? (
+        <Cells item={item} columns={fitColumns(rows, room)} />
+      ) : (
+        <span className="title">{escapeControls(name || result.title)}</span>
+      )}
       <span className="quiet message">
         {isFailing(result.status) ? escapeControls(result.failures[0]?.message.split('\n')[0] ?? '') : escapeControls(result.reason ?? '')}
       </span>
@@ -257,9 +284,9 @@ function ItemLine({ item, depth, columns }: ItemLineProps) {
   );
 }
 
-const Cells = ({ item: { result }, columns }: { readonly item: Item; readonly columns: RowColumns }) => (
+const Cells = ({ item: { result }, columns }: { readonly item: Item; readonly columns: readonly RowColumn[] }) => (
   <span className="cells" style={{ gridTemplateColumns: gridTemplate(columns) }}>
-    {columns.columns.map(({ name, isNumeric }) => (
+    {columns.map(({ name, isNumeric }) => (
       <span key={name} className={isNumeric ? 'numeric' : undefined}>
         <span className="unseen">{escapeControls(name)} </span>
         {escapeControls(formatCell(result.row[name]))}
@@ -268,20 +295,25 @@ const Cells = ({ item: { result }, columns }: { readonly item: Item; readonly co
   </span>
 );
 
-const ColumnNames = ({ columns }: { readonly columns: RowColumns }) => (
-  <>
-    <span className="cells" style={{ gridTemplateColumns: gridTemplate(columns) }}>
-      {columns.columns.map(({ name, isNumeric }) => (
-        <span key={name} className={isNumeric ? 'numeric' : undefined}>
-          {escapeControls(name)}
-        </span>
-      ))}
-    </span>
-    {columns.shared.length > 0 && (
-      <span className="message">all: {columns.shared.map(([name, value]) => `${escapeControls(name)}=${escapeControls(value)}`).join(', ')}</span>
-    )}
-  </>
-);
+function ColumnNames({ rows, room }: { readonly rows: RowColumns; readonly room: number }) {
+  const columns = fitColumns(rows, room);
+  const more = rows.columns.length - columns.length;
+  const shared = rows.shared.map(([name, value]) => `${name}=${value}`).join(', ');
+  return (
+    <>
+      <span className="cells" style={{ gridTemplateColumns: gridTemplate(columns) }}>
+        {columns.map(({ name, isNumeric }) => (
+          <span key={name} className={isNumeric ? 'numeric' : undefined}>
+            {escapeControls(name)}
+          </span>
+        ))}
+      </span>
+      <span className="message">
+        {[...(more > 0 ? [`${more} more columns`] : []), ...(shared === '' ? [] : [`all: ${escapeControls(shared)}`])].join(' · ')}
+      </span>
+    </>
+  );
+}
 
 const parts = 32;
 const strips = new WeakMap<readonly Item[], { readonly of: number; readonly background: string }>();
