@@ -33,15 +33,15 @@ export const lattice = suite('the lattice of cases', { timeout: 60_000 }, [
     check.holds(columns * rows >= count && columns * (rows - 1) < count, 'no row is empty');
     check.holds(block.width <= Math.max(width, MIN_BLOCK_WIDTH) && block.width === columns * step && block.height === rows * step);
     check.holds(count > 1 || step === 18, 'few cases have large cells');
-    check.holds(count < 100_000 || step === 3, 'many cases have small ones');
+    check.holds(count < 100_000 || step === 2, 'many cases have small ones');
   }),
 
   test('uses the largest cells that have room: seed {seed}', { cases: range('seed', 1, 40) }, ({ row: { seed }, check }) => {
     const random = createRandom(`lattice ${seed}`);
     const counts = Array.from({ length: random.integer(1, 30) }, () => random.integer(1, 400));
     const [small, large] = [chooseStep(counts, 900, 300), chooseStep(counts, 900, 900)];
-    check.holds(small === 3 || heightOf(counts, small) <= 300, 'they have room');
-    const next = [18, 14, 11, 9, 7, 5, 4].filter((step) => step > small).at(-1);
+    check.holds(small === 2 || heightOf(counts, small) <= 300, 'they have room');
+    const next = [18, 14, 11, 9, 7, 5, 4, 3].filter((step) => step > small).at(-1);
     check.holds(next === undefined || heightOf(counts, next) > 300, 'the next larger ones have not');
     check.holds(large >= small, 'more height, larger cells');
     check.holds(chooseStep([...counts, 400], 900, 300) <= small, 'more cases, smaller cells');

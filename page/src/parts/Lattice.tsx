@@ -196,7 +196,8 @@ function draw(
   const palette = Object.fromEntries(Object.entries(colours).map(([status, name]) => [status, colourOf(name)]));
   const [ink, card, body] = [colourOf('--ink'), colourOf('--card'), colourOf('--body')];
   context.scale(scale, scale);
-  const gap = step >= 9 ? 2 : 1;
+  // The smallest cells touch each other: of a gap, nothing would be left of them.
+  const gap = step >= 9 ? 2 : step >= 3 ? 1 : 0;
   const size = step - gap;
   for (const [index, { result }] of items.entries()) {
     const [x, y] = [(index % layout.columns) * step, Math.floor(index / layout.columns) * step];
@@ -211,6 +212,12 @@ function draw(
       context.strokeStyle = colour;
       context.lineWidth = 1;
       context.strokeRect(x + 0.5, y + 0.5, size - 1, size - 1);
+    } else if (result.status === 'known-failure') {
+      // Its lower half: it does not count as a failure, and does not look like one without colours.
+      context.strokeStyle = colour;
+      context.strokeRect(x + 0.5, y + 0.5, size - 1, size - 1);
+      context.fillStyle = colour;
+      context.fillRect(x, y + size / 2, size, size / 2);
     } else {
       context.fillStyle = colour;
       context.fillRect(x, y, size, size);

@@ -8,7 +8,7 @@ export interface BlockLayout {
 }
 
 /** The distances between cells that are tried, the largest first. In CSS pixels. */
-const steps = [18, 14, 11, 9, 7, 5, 4, 3];
+const steps = [18, 14, 11, 9, 7, 5, 4, 3, 2];
 const BLOCK_GAP = 14;
 const LABEL_HEIGHT = 18;
 /** The least width of a block, for its label. */
