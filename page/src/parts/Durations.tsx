@@ -33,13 +33,13 @@ export function Durations({ store }: { readonly store: Store }) {
       <h3>
         Durations <span className="quiet">cases by their time</span>
       </h3>
-      <svg viewBox={`0 0 100 ${HEIGHT}`} preserveAspectRatio="none" role="img" aria-label={classes.map(describe).join(', ')}>
+      <svg viewBox={`0 0 100 ${HEIGHT}`} preserveAspectRatio="none" role="img" aria-label={classes.map(formatClass).join(', ')}>
         {classes.map((one, i) => {
           // Few are slow: a root makes a single case visible.
           const high = one.count === 0 ? 0 : Math.max(2, Math.sqrt(one.count / most) * HEIGHT);
           return (
             <rect key={one.from} x={i * step} width={step * 0.86} y={HEIGHT - high} height={high}>
-              <title>{describe(one)}</title>
+              <title>{formatClass(one)}</title>
             </rect>
           );
         })}
@@ -53,4 +53,4 @@ export function Durations({ store }: { readonly store: Store }) {
   );
 }
 
-const describe = ({ from, count }: Class): string => `${formatCount(count, 'case')} from ${duration(from)}`;
+const formatClass = ({ from, count }: Class): string => `${formatCount(count, 'case')} from ${duration(from)}`;
