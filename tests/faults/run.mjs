@@ -2,7 +2,7 @@
 // function (reach.mjs), then all. A survivor is equivalent (equivalent.json says why), or a test is missing.
 // usage: run.mjs [--sample 60] [--seed 7] [--folder running] [--judges base,near,all] [--fresh] [--show]
 //   --judges: which of them judge. --fresh: do not go on with an earlier result of the same options. --show: only list the faults.
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
@@ -102,6 +102,8 @@ function testsOf(reach, { file, functionLine }) {
 
 /** What the tests say of a copy: which judge sees that something is wrong, and by what. */
 async function judge(folder, reaching) {
+  // Rows that an earlier copy has searched and kept would hide a fault in the search.
+  rmSync(join(folder, '.red-lattice'), { recursive: true, force: true });
   const built = await runNode([join(folder, 'scripts', 'build.mjs'), '--no-types', '--no-page'], folder, limits.build);
   if (built.status !== 0) return { by: 'build', how: firstLine(built.output) };
   const suites = (names) => [join(folder, 'dist', 'command.js'), 'run', ...names, '--lanes', '1', '--show', 'summary', '--stop-after', '1'];
