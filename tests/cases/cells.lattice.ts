@@ -1,4 +1,5 @@
-import { type Cell, cell, dataFile, range, table, test } from 'red-lattice';
+import { type Cell, cell, dataFile, namedRows, range, table, test } from 'red-lattice';
+import type { CellReader } from '../../src/cases/data/cells.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { memoryFiles, runInside } from '../inner.ts';
 
@@ -17,6 +18,22 @@ const kinds: Readonly<Record<string, Cell<unknown>>> = {
   }),
   'number or 5': cell.number.default(5),
 };
+
+export const written = test(
+  '{value} is written as {text}',
+  {
+    cases: namedRows<{ cell: Cell<unknown>; value: unknown; text: string | undefined }>({
+      'nothing in an optional cell': { cell: cell.number.optional(), value: undefined, text: '' },
+      'nothing in a cell that needs a value': { cell: cell.text, value: undefined, text: undefined },
+      'nothing in a cell with another default': { cell: cell.number.default(5), value: undefined, text: undefined },
+      'the default': { cell: cell.number.default(5), value: 5, text: '' },
+      'a value beside the default': { cell: cell.number.default(5), value: 6, text: '6' },
+      'a text that is the default': { cell: cell.text.default('N4'), value: 'N4', text: 'N4' },
+      'an empty default': { cell: cell.text.default(''), value: '', text: '' },
+    }),
+  },
+  ({ row, check }) => check.equal((row.cell as Cell<unknown> as CellReader<unknown>).write(row.value), row.text),
+);
 
 /** A cell that is refused: what the message says beyond the cell itself. */
 const refused = (hint: string) => ({ refused: hint });

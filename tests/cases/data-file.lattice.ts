@@ -77,6 +77,7 @@ export const reading = suite('a data file', [
   test('locates invalid cells after comments and quoted line breaks', async ({ check }) => {
     const columns = { note: cell.text.heading('Remark'), nights: cell.integer, due: cell.number.optional() };
     const text = '# stays\nRemark,nights,due\n"two\nlines",two,1\nfine,3,\n"a\nb\nc",4,"6,50"\n,5,1\n"never closed,6,1\n';
+    check.equal(await read('note,nights\n,two\n', { columns: { note: cell.text.optional(), nights: cell.integer } }), ['2:2 nights: "two" is not an integer']);
     check.equal(await read(text, { columns }), [
       '4:8 nights: "two" is not an integer',
       { note: 'fine', nights: 3 },

@@ -389,6 +389,10 @@ export const refused = test(
         says: 'exclude: unknown axis `hul`; did you mean `hull`?',
         make: () => matrix({ hull: ['cat'] }, { exclude: [{ hul: 'cat' } as never] }),
       },
+      'a predicate of an unknown axis': {
+        says: 'exclude: unknown axis `hul`; did you mean `hull`?',
+        make: () => matrix({ hull: ['cat'] }, { exclude: (never) => [never(['hul' as never], () => false)] }),
+      },
       'an unknown value': {
         says: 'exclude, axis "hull": unknown value `cta`; did you mean `cat`?',
         make: () => matrix({ hull: ['cat', 'mono'] }, { exclude: [{ hull: 'cta' } as never] }),
