@@ -35,6 +35,7 @@ const medians = alternate(
       return wall([command, 'run'], { cwd: one });
     },
     tsx: () => wall(['--import', join(root, 'node_modules', 'tsx', 'dist', 'loader.mjs'), join(one, 'file0.lattice.ts')], { cwd: one }),
+    alone: () => wall([command, 'run', '--lanes', '0'], { cwd: one }),
     fifty: () => wall([command, 'run'], { cwd: fifty }),
   },
   rounds,
@@ -46,6 +47,7 @@ const { floor } = medians;
 report([
   { what: 'node -e 0', measured: floor, floor },
   { what: 'one TypeScript file, caches warm', measured: medians.warm, floor, limit: 4.5 },
+  { what: 'the same in one process (--lanes 0)', measured: medians.alone, floor, limit: 5.4 },
   { what: 'one TypeScript file, caches cold', measured: medians.cold, floor, limit: 5.5 },
   { what: 'the same, beside the file in node --import tsx', measured: medians.cold, floor: medians.tsx, limit: 1 },
   { what: 'fifty TypeScript files, caches warm', measured: medians.fifty, floor },

@@ -338,7 +338,8 @@ class Coordinator {
         if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(own, this.#slots.length + (this.#dealer?.left ?? 0)));
       },
       (this.#estimateTime()?.whole ?? 0) > LONG_RUN_MS ? 0 : SECOND_LANE_DELAY_MS,
-    );
+      // A lane in this process would wait for the timer as if a case had left it.
+    ).unref();
   }
 
   /** The last lane that has work gets further rows, when all other results are there. */
