@@ -13,7 +13,7 @@ export interface InnerRun {
   readonly seen: readonly Seen[];
   /** Status with cause by title. */
   readonly statuses: Readonly<Record<string, string>>;
-  readonly told: readonly string[];
+  readonly messages: readonly string[];
   readonly ok: boolean;
 }
 
@@ -22,7 +22,7 @@ type Options = Omit<NonNullable<Parameters<typeof runSuites>[1]>, 'onEvent'>;
 /** Runs suites within a test and gives what was seen. */
 export async function runInside(suites: readonly Child[], options: Options = {}): Promise<InnerRun> {
   const seen: Seen[] = [];
-  const told: string[] = [];
+  const messages: string[] = [];
   const add = (planned: Pick<PlannedCase, 'id' | 'title' | 'row'>, result: CaseResult): void => {
     seen.push({ id: planned.id, title: planned.title, row: planned.row, status: result.cause ? `${result.status}/${result.cause}` : result.status, result });
   };
@@ -32,10 +32,10 @@ export async function runInside(suites: readonly Child[], options: Options = {})
     onEvent(event) {
       if (event.type === 'ended') add(event.case, event.result);
       if (event.type === 'teardown-failed') add({ id: event.id, title: event.title, row: {} }, event.result);
-      if (event.type === 'problem') told.push(event.problem.code);
+      if (event.type === 'problem') messages.push(event.problem.code);
     },
   });
-  return { seen, told, ok, statuses: Object.fromEntries(seen.map(({ title, status }) => [title, status])) };
+  return { seen, messages: messages, ok, statuses: Object.fromEntries(seen.map(({ title, status }) => [title, status])) };
 }
 
 /** All that a plan refuses, in words. */

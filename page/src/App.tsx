@@ -47,7 +47,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
   }, [theme]);
 
   const nextTheme = useCallback((): void => setTheme((now) => themes[(themes.indexOf(now) + 1) % themes.length] as Theme), []);
-  const act = useCallback((asked: Parameters<typeof ask>[0]): void => void ask(asked).then((reason) => setRefused(reason ?? '')), []);
+  const act = useCallback((action: Parameters<typeof ask>[0]): void => void ask(action).then((reason) => setRefused(reason ?? '')), []);
 
   const step = useCallback(
     (by: 1 | -1): void => {

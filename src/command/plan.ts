@@ -59,14 +59,14 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     });
     const state = await coordinate(request, lane, compiler, take).done;
     const cases = [...tests.values()].reduce((sum, test) => sum + test.cases, 0);
-    const isBroken = state.planProblems.length + state.loadFailures.length + state.told.length > 0;
+    const isBroken = state.planProblems.length + state.loadFailures.length + state.runProblems.length > 0;
     const print = options.format ? terminal.error : terminal.out;
     if (!options.format) for (const line of renderTests([...tests.values()], options.all === true, terminal)) print(line);
     else if (!isBroken)
       for await (const piece of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), formatting.nameFile)) terminal.writeRaw(piece);
     for (const line of renderPlanProblems(state, formatting)) print(line);
-    if (state.warnings.length + state.told.length > 0) print('');
-    for (const problem of [...state.warnings, ...state.told]) for (const line of renderProblem(problem, formatting, terminal.style.yellow)) print(line);
+    if (state.warnings.length + state.runProblems.length > 0) print('');
+    for (const problem of [...state.warnings, ...state.runProblems]) for (const line of renderProblem(problem, formatting, terminal.style.yellow)) print(line);
     if (isBroken) return 2;
     const fileCount = new Set([...tests.values()].map(({ header }) => header.file)).size;
     print(

@@ -38,8 +38,9 @@ export function formatAnnotations(state: RunState, syntax: AnnotationSyntax, nam
   });
 }
 
-function* findAnnotations({ failures, planProblems, loadFailures, told, tornDown }: RunState): Generator<Annotation> {
-  for (const problem of [...loadFailures, ...planProblems, ...told]) yield { title: problem.code, message: formatProblem(problem), location: problem.at };
+function* findAnnotations({ failures, planProblems, loadFailures, runProblems, tornDown }: RunState): Generator<Annotation> {
+  for (const problem of [...loadFailures, ...planProblems, ...runProblems])
+    yield { title: problem.code, message: formatProblem(problem), location: problem.at };
   for (const { title, location, failures: all } of [
     ...failures,
     ...tornDown.map(({ title, result }) => ({ title, location: undefined, failures: result.failures })),

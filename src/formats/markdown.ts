@@ -35,7 +35,7 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   if (beside !== undefined) paper.add(`${beside}\n`);
   const time = info.milliseconds === undefined ? 'incomplete' : `${duration(info.milliseconds)} (cases ${duration(state.totalCaseMs)})`;
   paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
-  for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(problemOf), ...state.told])
+  for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(problemOf), ...state.runProblems])
     paper.add(`- **!** ${renderProblem(problem, nameFile)}\n`);
 
   const red = [...state.tests.values()].filter((test) => test.counts.failed + test.counts.errored > 0);

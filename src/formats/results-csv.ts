@@ -42,7 +42,7 @@ export function* reportAsCsv({ info, entries }: ReadableRecord, nameFile: Format
     for (const { result, lane } of results()) {
       const { id, status, cause, reason, title, tags, times, checks, attempts, failures, row, location: place } = result;
       const at = place ?? header.location;
-      const told = [
+      const fields = [
         id,
         status,
         cause,
@@ -55,7 +55,7 @@ export function* reportAsCsv({ info, entries }: ReadableRecord, nameFile: Format
         times.body,
         times.teardown,
       ];
-      lines.push([...told, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])]);
+      lines.push([...fields, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])]);
       if (lines.length < BATCH_RESULTS) continue;
       yield `${csvLines(lines)}\n`;
       lines = [];

@@ -87,7 +87,7 @@ function* point(number: number, title: string, result: Pointed, indent: string, 
 }
 
 function* diagnostics({ status, cause, failures, row, location: place, output }: Pointed, indent: string, nameFile: FormatPath): Generator<string> {
-  const told = {
+  const details = {
     status,
     ...(cause && { cause }),
     ...(Object.keys(row).length > 0 && { row }),
@@ -96,7 +96,7 @@ function* diagnostics({ status, cause, failures, row, location: place, output }:
     ...(output.length > 0 && { output: output.join('') }),
   };
   yield `${indent}---\n`;
-  for (const line of stringify(told, { lineWidth: 0, aliasDuplicateObjects: false }).trimEnd().split('\n')) yield `${indent}${line}\n`;
+  for (const line of stringify(details, { lineWidth: 0, aliasDuplicateObjects: false }).trimEnd().split('\n')) yield `${indent}${line}\n`;
   yield `${indent}...\n`;
 }
 

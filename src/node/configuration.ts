@@ -36,7 +36,7 @@ export function readConfiguration(path: string, cache: string, lane: ChildProces
       done({ config: {}, problems: [{ code: 'load-failed', file: basename(path), cause, reason }] });
     const done = (configuration: Configuration): void => {
       clearTimeout(timer);
-      lane.off('message', hear);
+      lane.off('message', handleMessage);
       lane.off('exit', ended);
       resolve(configuration);
     };
@@ -45,13 +45,13 @@ export function readConfiguration(path: string, cache: string, lane: ChildProces
       lane.kill('SIGKILL');
     }, MAX_LOAD_MS);
     const send = (message: ToLane): void => void (lane.connected && lane.send(message, () => undefined));
-    const hear = (message: unknown): void => {
+    const handleMessage = (message: unknown): void => {
       if (!isToCoordinator(message)) return;
       if (message.type === 'configured') done({ config: message.config, problems: message.problems });
       else if (message.type === 'compile') answerCompiling(message, compiler, send);
     };
     const ended = (code: number | null): void => failed('exit', `the process ended with exit status ${code}`);
-    lane.on('message', hear);
+    lane.on('message', handleMessage);
     lane.on('exit', ended);
     send({ to: 'lane', type: 'configure', path, cache });
   });

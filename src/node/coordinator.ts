@@ -276,10 +276,10 @@ class Coordinator {
   }
 
   #startProcess(slot: LaneSlot): LaneWork {
-    const { record, after: _after, plan: _plan, before: _before, nextRows, lanes, pool, ...asked } = this.#request;
+    const { record, after: _after, plan: _plan, before: _before, nextRows, lanes, pool, ...options } = this.#request;
     const journal = newJournal(record, slot);
     const job: Job = {
-      ...asked,
+      ...options,
       isolatesCases: slot.careful,
       hasPeers: lanes > 1 || pool !== undefined,
       lane: slot.number,
@@ -294,7 +294,7 @@ class Coordinator {
         if (entry.type === 'pieces') this.#takePieces(entry);
         else this.#take(entry);
       },
-      hear: (message) => this.#handleMessage(message, slot, job),
+      onMessage: (message) => this.#handleMessage(message, slot, job),
       onOverdue: () => {
         this.#spare ??= this.#startLane();
       },
@@ -384,7 +384,7 @@ class Coordinator {
         break;
       case 'fetch':
       case 'used':
-        this.#runFixtures.hear(message, () => answering, job);
+        this.#runFixtures.handleMessage(message, () => answering, job);
         break;
       case 'fetched':
         // Only the process of the run's fixtures sends these.

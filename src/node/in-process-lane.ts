@@ -12,7 +12,7 @@ export class InProcessLane extends EventEmitter {
   readonly pid = undefined;
   readonly stdout = null;
   readonly stderr = null;
-  #hear: ((message: unknown) => void) | undefined;
+  #listener: ((message: unknown) => void) | undefined;
   #started: Promise<void> | undefined;
 
   static start(): ChildProcess {
@@ -21,7 +21,7 @@ export class InProcessLane extends EventEmitter {
 
   send(message: ToLane): boolean {
     this.#started ??= this.#start();
-    void this.#started.then(() => this.#hear?.(message));
+    void this.#started.then(() => this.#listener?.(message));
     return true;
   }
 
@@ -31,8 +31,8 @@ export class InProcessLane extends EventEmitter {
       ownsProcess: false,
       send: (message: ToCoordinator) => void setImmediate(() => this.emit('message', message)),
       hide: () => undefined,
-      onMessage: (hear) => {
-        this.#hear = hear;
+      onMessage: (listener) => {
+        this.#listener = listener;
       },
       onDisconnect: () => undefined,
       end: () => undefined,

@@ -63,7 +63,7 @@ export interface LaneObserver {
   /** Plain passes may come many at once. */
   readonly inBlocks: boolean;
   take(entry: JournalEntry): void;
-  hear(message: LaneRequest): void;
+  onMessage(message: LaneRequest): void;
   /** Something is past its time: it has a moment to end by itself, or its process is ended. */
   onOverdue(): void;
 }
@@ -84,11 +84,11 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
   const tail = new JournalTail(job.journal, { inBlocks: follower.inBlocks });
   // Of a lane in this process, it is written when this one ends.
   const coverage = child.pid === undefined ? undefined : coverageFolder();
-  let heard = Date.now();
+  let lastSignAt = Date.now();
   let answered = Date.now();
   let overdue = false;
   let hasJob = false;
-  let deafLooks = 0;
+  let unansweredLooks = 0;
   let finish = (): void => undefined;
   const name = job.mode === 'host' ? 'run fixtures' : `lane ${job.lane}`;
   const send = (message: ToLane): void => {
@@ -101,10 +101,10 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
   };
   const read = (): void => {
     for (const entries of tail.read()) {
-      heard = Date.now();
+      lastSignAt = Date.now();
       for (let at = 0; at < entries.length; at++) {
         const entry = entries[at] as JournalEntry;
-        applyLaneEntry(lane, entry, heard);
+        applyLaneEntry(lane, entry, lastSignAt);
         if (entry.type === 'activity') debugLog(name, () => `${entry.activity.what} ${entry.activity.name}, deadline in ${entry.activity.limit} ms`);
         follower.take(entry);
       }
@@ -113,26 +113,26 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
   const look = setInterval(() => {
     read();
     if (child.isUnreachable) {
-      heard = Date.now();
+      lastSignAt = Date.now();
       return;
     }
     const { doing } = lane;
-    const silent = Date.now() - heard;
+    const silent = Date.now() - lastSignAt;
     // An idle lane answers pings. Count polls instead of time: the machine may be suspended.
     if (!doing && !lane.finished && hasJob && silent > UNRESPONSIVE_AFTER_MS) {
-      if (deafLooks % LOOKS_PER_PING === 0) send({ to: 'lane', type: 'ping' });
-      if (++deafLooks > KILL_GRACE_MS / LOOK_INTERVAL_MS) {
+      if (unansweredLooks % LOOKS_PER_PING === 0) send({ to: 'lane', type: 'ping' });
+      if (++unansweredLooks > KILL_GRACE_MS / LOOK_INTERVAL_MS) {
         overdue = true;
         kill();
       }
-    } else deafLooks = 0;
+    } else unansweredLooks = 0;
     const limit = silenceLimit(lane);
     if (!doing || lane.finished || silent <= limit) return;
     debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${limit} ms`);
     send({ to: 'lane', type: 'ping' });
     follower.onOverdue();
-    const deaf = Date.now() - answered > Math.min(silent, DEADLINE_GRACE_MS);
-    const endsItself = doing.what !== 'plan' && doing.what !== 'rows' && !deaf;
+    const isUnresponsive = Date.now() - answered > Math.min(silent, DEADLINE_GRACE_MS);
+    const endsItself = doing.what !== 'plan' && doing.what !== 'rows' && !isUnresponsive;
     if (silent > limit + DEADLINE_GRACE_MS + (endsItself ? KILL_GRACE_MS : 0)) {
       overdue = true;
       kill();
@@ -145,7 +145,7 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
       case 'pong':
         answered = Date.now();
         // The next one after a while.
-        deafLooks = 1;
+        unansweredLooks = 1;
         break;
       case 'done':
         finish();
@@ -158,7 +158,7 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
       default:
         // Read its journal first: entries precede messages.
         if (message.type === 'free') read();
-        follower.hear(message);
+        follower.onMessage(message);
     }
   });
   const readOutput = collectOutput(child);
@@ -192,11 +192,11 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
   // To start the watcher takes a while: the lane has its job first.
   setImmediate(() => killOnParentExit(child));
   const interrupt = (urgent: boolean): void => {
-    const asked = Date.now();
+    const pingedAt = Date.now();
     send({ to: 'lane', type: 'interrupt', urgent });
     send({ to: 'lane', type: 'ping' });
     // A process in an endless loop does not receive messages and does not end by itself.
-    setTimeout(() => answered < asked && kill(), DEADLINE_GRACE_MS + (urgent ? 0 : DEADLINE_GRACE_MS)).unref();
+    setTimeout(() => answered < pingedAt && kill(), DEADLINE_GRACE_MS + (urgent ? 0 : DEADLINE_GRACE_MS)).unref();
   };
   return { lane, end, send, stop: () => send({ to: 'lane', type: 'stop' }), interrupt, kill };
 }

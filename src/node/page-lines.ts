@@ -81,7 +81,7 @@ export class PageWriter {
   readonly #folder: string | undefined;
   readonly #nameFile: FormatPath;
   readonly #source: (file: string) => string | undefined;
-  readonly #told = new Set<string>();
+  readonly #included = new Set<string>();
   #bytes = 0;
 
   constructor(folder: string | undefined, nameFile: FormatPath, source: (file: string) => string | undefined) {
@@ -92,10 +92,10 @@ export class PageWriter {
 
   /** The lines that a page receives for one line or entry of a record. */
   *lines(one: string | JournalEntry): Generator<string> {
-    const told = pageLine(one, this.#nameFile);
-    if (!told) return;
-    yield told.text;
-    const { entry } = told;
+    const line = pageLine(one, this.#nameFile);
+    if (!line) return;
+    yield line.text;
+    const { entry } = line;
     if (entry?.type !== 'ended' && entry?.type !== 'teardown-failed') return;
     for (const { location: place, frames = [] } of entry.result.failures) for (const one of [place, ...frames.slice(0, 4)]) if (one) yield* this.#excerpt(one);
     if (entry.type === 'ended') for (const { file } of entry.result.attachments) yield* this.#content(file);
@@ -103,8 +103,8 @@ export class PageWriter {
 
   *#excerpt({ file, line, sheet }: SourceLocation): Generator<string> {
     const key = `${file}:${line}`;
-    if (sheet !== undefined || this.#told.has(key) || this.#told.size > MAX_EXCERPTS) return;
-    this.#told.add(key);
+    if (sheet !== undefined || this.#included.has(key) || this.#included.size > MAX_EXCERPTS) return;
+    this.#included.add(key);
     const lines = this.#source(file)?.split('\n');
     if (!lines || line > lines.length) return;
     const first = Math.max(1, line - EXCERPT_LINES_AROUND);
@@ -117,8 +117,8 @@ export class PageWriter {
   }
 
   *#content(file: string): Generator<string> {
-    if (this.#folder === undefined || this.#told.has(file)) return;
-    this.#told.add(file);
+    if (this.#folder === undefined || this.#included.has(file)) return;
+    this.#included.add(file);
     const path = join(this.#folder, 'attachments', basename(file));
     // A record can come from anywhere: a link could lead to any file.
     const status = lstatSync(path, { throwIfNoEntry: false });

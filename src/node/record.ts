@@ -78,11 +78,11 @@ export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 
   const times = new Map<string, number>();
   let wall: number | undefined;
   if (!existsSync(runs)) return { times, wall };
-  const asked = JSON.stringify([command, selection]);
+  const request = JSON.stringify([command, selection]);
   for (const name of readdirSync(runs).sort().slice(-MAX_RECORDS_READ)) {
     const info = readInfo(join(runs, name));
     for (const [id, time] of Object.entries(info?.times ?? {})) times.set(id, time);
-    if (info?.milliseconds !== undefined && JSON.stringify([info.command, info.selection]) === asked) wall = info.milliseconds;
+    if (info?.milliseconds !== undefined && JSON.stringify([info.command, info.selection]) === request) wall = info.milliseconds;
   }
   return { times, wall };
 }

@@ -21,7 +21,7 @@ export class RunFixturesProcess {
   }
 
   /** Passes on what a lane asks, and what comes of it. */
-  hear(message: LaneRequest, lane: () => LaneWork | undefined, job: Job): void {
+  handleMessage(message: LaneRequest, lane: () => LaneWork | undefined, job: Job): void {
     this.#host ??= this.#open(job);
     if (message.type === 'used') this.#host.send({ to: 'lane', type: 'used', address: message.address, users: message.users });
     else if (message.type === 'fetch') {
@@ -61,7 +61,7 @@ export class RunFixturesProcess {
         take: (entry) => {
           if (entry.type === 'teardown-failed' || entry.type === 'output') this.#take(entry);
         },
-        hear: (message) => {
+        onMessage: (message) => {
           if (message.type !== 'fetched') return;
           this.#waiting.get(message.request)?.(message.parcel);
           this.#waiting.delete(message.request);

@@ -152,10 +152,10 @@ class PageServer {
         const tail = tails.get(path) ?? new LineReader(path);
         tails.set(path, tail);
         for (const lines of tail.read()) {
-          const told = last === undefined || last === tail ? [] : [serializePageEntry({ type: 'header', version: JOURNAL_VERSION, lane: findLane(path) })];
+          const output = last === undefined || last === tail ? [] : [serializePageEntry({ type: 'header', version: JOURNAL_VERSION, lane: findLane(path) })];
           last = tail;
-          for (const line of lines) told.push(...writer.lines(line));
-          if (told.length > 0) await send(`${told.join('\n')}\n`);
+          for (const line of lines) output.push(...writer.lines(line));
+          if (output.length > 0) await send(`${output.join('\n')}\n`);
           if (isGone()) break;
         }
       }
@@ -186,9 +186,9 @@ class PageServer {
   }
 
   async #handleAction(request: IncomingMessage, response: ServerResponse): Promise<void> {
-    const asked = await readBody(request);
-    if (typeof asked === 'string') return end(response, 400, asked);
-    if (asked.what === 'stop') {
+    const action = await readBody(request);
+    if (typeof action === 'string') return end(response, 400, action);
+    if (action.what === 'stop') {
       if (!this.#run) return end(response, 409, 'this run was not started from this page. Stop it where it was started.');
       this.#run.kill('SIGINT');
       return end(response, 200, 'stopping');
@@ -197,7 +197,7 @@ class PageServer {
     const { record, root, command } = this.#served;
     const where = record.info.command.slice(1);
     const { options, remove } =
-      asked.what === 'ids' ? idFile(asked.ids ?? []) : { options: asked.what === 'failed' ? [...where, '--failed'] : where, remove: undefined };
+      action.what === 'ids' ? idFile(action.ids ?? []) : { options: action.what === 'failed' ? [...where, '--failed'] : where, remove: undefined };
     const run = spawn(process.execPath, [command, 'run', '--show', 'summary', ...options], { cwd: root, stdio: 'ignore' });
     this.#run = run;
     const over = (): void => {

@@ -101,8 +101,8 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
   const add = (severity: ProblemReport['severity'], all: readonly Problem[]): void => {
     for (const problem of all) {
       const at = named(problem.at, nameFile);
-      const told: ProblemReport = { severity, message: formatProblem(problem), location: at, problem: { ...problem, at } };
-      problems.set(JSON.stringify(told), told);
+      const described: ProblemReport = { severity, message: formatProblem(problem), location: at, problem: { ...problem, at } };
+      problems.set(JSON.stringify(described), described);
     }
   };
   const uses = (all: readonly BindingUse[]): void => {

@@ -50,7 +50,7 @@ export interface RunState {
   readonly idle: Map<number, Problem>;
   readonly effective: Set<number>;
   /** Problems of the run that no case can be charged with. */
-  readonly told: Problem[];
+  readonly runProblems: Problem[];
   /** The machine names of lanes on other machines, by lane. */
   readonly machines: Map<number, string>;
   readonly loadFailures: Problem[];
@@ -80,7 +80,7 @@ export const emptyState = (): RunState => ({
   warnings: [],
   idle: new Map(),
   effective: new Set(),
-  told: [],
+  runProblems: [],
   machines: new Map(),
   loadFailures: [],
   leaks: [],
@@ -159,7 +159,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       }
       break;
     case 'problem':
-      (entry.problem.code === 'load-failed' ? state.loadFailures : state.told).push(entry.problem);
+      (entry.problem.code === 'load-failed' ? state.loadFailures : state.runProblems).push(entry.problem);
       break;
     case 'header':
     case 'activity':
@@ -351,7 +351,7 @@ export const warningsIn = ({ warnings, unchecked, flaky }: RunState): number => 
 /** The exit status that a run has earned. */
 export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
   if (state.unwritable !== undefined || state.planProblems.length > 0 || state.loadFailures.length > 0 || !state.planned) return 2;
-  if (state.counts.failed + state.counts.errored + state.tornDown.length + state.told.length > 0) return 1;
+  if (state.counts.failed + state.counts.errored + state.tornDown.length + state.runProblems.length > 0) return 1;
   return statuses.every((status) => state.counts[status] === 0) ? 3 : 0;
 }
 

@@ -58,7 +58,7 @@ export class CaseAttempt implements CheckRecorder {
   readonly planned: PlannedCaseImpl;
   /** Counted from 1. */
   readonly attempt: number;
-  readonly #told: (problem: Problem) => void;
+  readonly #reportProblem: (problem: Problem) => void;
   /** Milliseconds, by the runner's clock. */
   begun = 0;
   setup = 0;
@@ -84,10 +84,10 @@ export class CaseAttempt implements CheckRecorder {
   /** Whether the run was interrupted while the body was running. */
   interrupted = false;
 
-  constructor(planned: PlannedCaseImpl, told: (problem: Problem) => void, attempt = 1) {
+  constructor(planned: PlannedCaseImpl, reportProblem: (problem: Problem) => void, attempt = 1) {
     this.planned = planned;
     this.attempt = attempt;
-    this.#told = told;
+    this.#reportProblem = reportProblem;
   }
 
   /** A check outside of any step's own hand counts for the step under way. */
@@ -255,7 +255,7 @@ export class CaseAttempt implements CheckRecorder {
   }
 
   #late(what: 'check' | 'log' | 'step', detail: string, where: object = {}): void {
-    this.#told({ code: `late-${what}`, id: this.planned.id, detail: limitText(detail, MAX_NOTE_LENGTH), ...where });
+    this.#reportProblem({ code: `late-${what}`, id: this.planned.id, detail: limitText(detail, MAX_NOTE_LENGTH), ...where });
   }
 }
 

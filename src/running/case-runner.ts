@@ -93,7 +93,7 @@ export class CaseRunner {
       return this.#finishWithoutRunning(planned, { status: 'failed', cause: 'expired', reason: expired }, [
         { cause: 'expired', message: `the skip has expired: ${expired}`, location: planned.location },
       ]);
-    if (held !== undefined && !this.#options.asked?.(planned)) return this.#finishWithoutRunning(planned, { status: 'not-requested', reason: held });
+    if (held !== undefined && !this.#options.isRequested?.(planned)) return this.#finishWithoutRunning(planned, { status: 'not-requested', reason: held });
     return this.#admit({ planned, placed: placedNow(place(planned)), scopes, knownFailure });
   }
 

@@ -55,14 +55,14 @@ export function explainCase(planned: PlannedCaseImpl): Explanation {
   const { depths } = assignScopes(graph, scopes);
   // What fixtures of the run need is set up with them, wherever they live.
   const order = sortByNeeds(graph.edges, true).sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
-  const late = graph.sights.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
-  const sightsOf = (node: Node): readonly ResolvedNode[] => graph.sights.filter((sight) => sight.node === node);
+  const late = graph.resolvedNodes.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
+  const listResolved = (node: Node): readonly ResolvedNode[] => graph.resolvedNodes.filter((resolved) => resolved.node === node);
   const explain = (node: Node): ExplainedFixture => {
     const depth = depths.get(node) as number;
     const scope = scopes[depth];
-    const bound = sightsOf(node).flatMap((sight) => sight.appliedLayers);
+    const bound = listResolved(node).flatMap((resolved) => resolved.appliedLayers);
     return {
-      name: graph.sights.some((sight) => sight.node.original === node) ? `${node.name}, the original` : node.name,
+      name: graph.resolvedNodes.some((resolved) => resolved.node.original === node) ? `${node.name}, the original` : node.name,
       scope: node.scope,
       owner: scope?.holder.id ?? planned.id,
       shareDescription: scope ? `all cases of ${scope.title}` : 'no other case',

@@ -71,8 +71,8 @@ function plain(value: unknown): string | undefined {
     return `[${text}]`;
   }
   for (const key of keys(value)) {
-    const told = plain((value as Record<string, unknown>)[key]);
-    if (told !== undefined) text += `${text ? ',' : ''}${json(key)}:${told}`;
+    const copied = plain((value as Record<string, unknown>)[key]);
+    if (copied !== undefined) text += `${text ? ',' : ''}${json(key)}:${copied}`;
   }
   return `{${text}}`;
 }

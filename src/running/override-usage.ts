@@ -27,7 +27,7 @@ export class OverrideUsage {
   readonly #unstableSettings = new Map<OverrideLayer, { rows: number; readonly nodes: Set<number> }>();
 
   /** A graph that cases run with, and the levels that it was resolved under. */
-  note({ sights, visitedDefinitions: met }: Graph, levels: readonly OverrideLayer[]): void {
+  note({ resolvedNodes: sights, visitedDefinitions: met }: Graph, levels: readonly OverrideLayer[]): void {
     for (const level of levels) {
       this.#seen.add(level);
       if (met.has(level.binding.fixture.definition)) this.#met.add(level);
@@ -51,13 +51,13 @@ export class OverrideUsage {
     }
   }
 
-  #noteFresh({ sights }: Graph, level: OverrideLayer, first: OverrideLayer): void {
-    const sight = sights.find(({ appliedLayers: bound }) => bound.includes(level));
-    if (!sight || sight.node.scope === 'case' || !containsReferences(sight.node.settings)) return;
+  #noteFresh({ resolvedNodes: sights }: Graph, level: OverrideLayer, first: OverrideLayer): void {
+    const resolved = sights.find(({ appliedLayers: bound }) => bound.includes(level));
+    if (!resolved || resolved.node.scope === 'case' || !containsReferences(resolved.node.settings)) return;
     const seen = this.#unstableSettings.get(first) ?? { rows: 0, nodes: new Set<number>() };
     this.#unstableSettings.set(first, seen);
     seen.rows++;
-    seen.nodes.add(sight.node.id);
+    seen.nodes.add(resolved.node.id);
   }
 
   /** Wide fixtures that were set up anew for every row, since each set it to a function or an object of its own. */

@@ -19,7 +19,7 @@ export interface RunOptions {
   /** Milliseconds in which the next rows of a test must be read. Default: rows are not announced. */
   readonly rowsLimit?: number | undefined;
   /** Whether a case marked `onRequest` was requested. */
-  readonly asked?: ((planned: PlannedCaseImpl) => boolean) | undefined;
+  readonly isRequested?: ((planned: PlannedCaseImpl) => boolean) | undefined;
   /** Starts no new case after this number of failures. */
   readonly stopAfter?: number | undefined;
   /** Runs siblings in a random order that depends on the seed. */

@@ -44,25 +44,25 @@ export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): Placed
     group.ownedDefinitions.has(node.definition) ||
     bound.some(({ ownerKey: by }) => by !== undefined && by === group.by) ||
     beneath.some((below) => isAffectedBy(group, below));
-  const own = ({ node, ...sight }: ResolvedNode): number => {
+  const own = ({ node, ...rest }: ResolvedNode): number => {
     if (node.scope === 'case') return scopes.length;
     if (node.scope !== 'suite') return indexOf(node.scope);
-    return suites.findLast(({ group }) => isAffectedBy(group, { node, ...sight }))?.depth ?? ownSuite;
+    return suites.findLast(({ group }) => isAffectedBy(group, { node, ...rest }))?.depth ?? ownSuite;
   };
   const outward = (node: Node, depth: number): boolean => {
     if (depth >= (depths.get(node) ?? Number.POSITIVE_INFINITY)) return false;
     depths.set(node, depth);
     return true;
   };
-  for (const sight of graph.sights) outward(sight.node, own(sight));
+  for (const resolved of graph.resolvedNodes) outward(resolved.node, own(resolved));
   // A node that is seen in several ways takes what is beneath it along; that moves others in turn.
   for (let moved = true; moved; ) {
     moved = false;
-    for (const { node, dependencies } of graph.sights.toReversed())
+    for (const { node, dependencies } of graph.resolvedNodes.toReversed())
       for (const { node: needed } of dependencies) moved = outward(needed, depths.get(node) as number) || moved;
   }
   const order = [...graph.order].sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
-  return { graph, order, depths, locks: graph.sights.flatMap(({ node }) => node.definition.locks) };
+  return { graph, order, depths, locks: graph.resolvedNodes.flatMap(({ node }) => node.definition.locks) };
 }
 
 /** The holder of each node, for one case. */

@@ -57,8 +57,8 @@ export async function* expandInBatches(test: PlannedTest, surroundings: Expansio
   // Rows that differ may be equal after redaction, so the source cannot know which belong together.
   const openShare = (): Promise<SharedChunks | undefined> | undefined => (share && !hides ? parts.openPartition?.(expansion, share) : undefined);
   const redact = (entry: RowEntry): RowEntry => (hides ? redactEntry(entry, hides, findSecrets(bind, entry, hides)) : entry);
-  const collectIdentities = (told: readonly RowEntry[]): readonly RowIdentity[] =>
-    test.parent.redactedEntry ? told.map((entry) => formatIdentity(test, entry)) : told;
+  const collectIdentities = (shown: readonly RowEntry[]): readonly RowIdentity[] =>
+    test.parent.redactedEntry ? shown.map((entry) => formatIdentity(test, entry)) : shown;
   const shared = await openShare();
   async function* again(): AsyncGenerator<readonly RowIdentity[]> {
     const sharedAnew = await openShare();
@@ -79,20 +79,20 @@ export async function* expandInBatches(test: PlannedTest, surroundings: Expansio
   let rows = 0;
   for await (const opened of parts.open(expansion)) {
     let entries = opened;
-    let told = hides ? entries.map(redact) : entries;
+    let shown = hides ? entries.map(redact) : entries;
     let numbers: readonly number[] | undefined;
     try {
-      numbers = await twins.countDuplicate(collectIdentities(told));
+      numbers = await twins.countDuplicate(collectIdentities(shown));
     } catch {
       // A row of code can have a getter that throws: it costs its own case.
       entries = opened.map(readable);
-      told = hides ? entries.map(redact) : entries;
-      numbers = await twins.countDuplicate(collectIdentities(told));
+      shown = hides ? entries.map(redact) : entries;
+      numbers = await twins.countDuplicate(collectIdentities(shown));
     }
     const own: PlannedCaseImpl[] = [];
     for (let i = 0; i < entries.length; i++, rows++) {
       if (!share || isInPartition(rows, share))
-        own.push(new PlannedCaseImpl(test, rows, checked(entries[i] as RowEntry), numbers ? (numbers[i] as number) : 1, told[i]));
+        own.push(new PlannedCaseImpl(test, rows, checked(entries[i] as RowEntry), numbers ? (numbers[i] as number) : 1, shown[i]));
     }
     yield { cases: own, rows };
   }

@@ -165,15 +165,15 @@ class Planner {
       const by = {};
       const levels = suite.layers.flatMap((layer) => this.#levels(() => findOverrides(layer.options.overrides, row), owner, layer.origin, by));
       const bound = levels.map(({ binding }) => binding);
-      const told = entry && hides ? redactEntry(entry, hides, boundSecrets(bound, hides)) : entry;
+      const redacted = entry && hides ? redactEntry(entry, hides, boundSecrets(bound, hides)) : entry;
       const group = this.#group(suite, parent, {
         template: suite.title,
-        title: renderTitle(title, { ...parent.redactedEntry?.row, ...told?.row }),
+        title: renderTitle(title, { ...parent.redactedEntry?.row, ...redacted?.row }),
         options,
         levels,
         by,
         entry: entry && joinEntries(parent.entry, entry),
-        redactedEntry: told && joinEntries(parent.redactedEntry, told),
+        redactedEntry: redacted && joinEntries(parent.redactedEntry, redacted),
       });
       if (options.variants && Object.keys(options.variants).length === 0 && !group.inherited.allowEmpty)
         this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'variants' }], suite.origin);
@@ -208,7 +208,7 @@ class Planner {
     parent: MutableGroup,
     made: Pick<Group, 'title' | 'by' | 'entry' | 'redactedEntry'> & { template: string; options: SuiteOptions<any>; levels: readonly OverrideLayer[] },
   ): MutableGroup {
-    const { template, title, options, levels, by, entry, redactedEntry: told } = made;
+    const { template, title, options, levels, by, entry, redactedEntry: redacted } = made;
     const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin);
     const always = [...(options.always ?? []), ...findHookFixtures(options)].filter(isProvider);
     // An id consists of title templates. The rows of a parameterized suite are in the part of its cases.
@@ -219,7 +219,7 @@ class Planner {
       parent,
       inherited,
       entry: entry ?? parent.entry,
-      redactedEntry: told ?? parent.redactedEntry,
+      redactedEntry: redacted ?? parent.redactedEntry,
       ownedDefinitions: new Set(always.map(findDefinition)),
       by,
       children: [],

@@ -54,9 +54,9 @@ function redactValue(value: unknown, hides: RedactionPredicate, secrets: readonl
   if (Object.getPrototypeOf(value) !== Object.prototype) return value;
   let isChanged = false;
   const entries = Object.entries(value).map(([name, item]) => {
-    const told = hides(name) ? hidden : redactValue(item, hides, secrets, inside);
-    isChanged ||= told !== item;
-    return [name, told] as const;
+    const redacted = hides(name) ? hidden : redactValue(item, hides, secrets, inside);
+    isChanged ||= redacted !== item;
+    return [name, redacted] as const;
   });
   return isChanged ? Object.fromEntries(entries) : value;
 }
@@ -66,10 +66,10 @@ interface WithSettings {
 }
 
 /** Fixtures with hidden settings redacted. */
-export function redactSettings<T extends WithSettings>(told: T, hides: RedactionPredicate | undefined): T {
-  if (!hides) return told;
+export function redactSettings<T extends WithSettings>(described: T, hides: RedactionPredicate | undefined): T {
+  if (!hides) return described;
   const shown = (one: T['fixtures'][number]['settings'][number]) => (hides(one.name) ? { ...one, value: hidden } : one);
-  return { ...told, fixtures: told.fixtures.map((fixture) => ({ ...fixture, settings: fixture.settings.map(shown) })) };
+  return { ...described, fixtures: described.fixtures.map((fixture) => ({ ...fixture, settings: fixture.settings.map(shown) })) };
 }
 
 /** Shorter ones would be found everywhere. */
@@ -93,10 +93,10 @@ export class Secrets {
   }
 
   /** Registers the hidden parts of a value: those that its redacted form lacks. */
-  learnHidden(value: unknown, told: unknown): void {
-    if (value === told) return;
-    if (told === hidden) this.#learnAll(value);
-    else for (const name of Object.keys(value as object)) this.learnHidden((value as Record<string, unknown>)[name], (told as Record<string, unknown>)[name]);
+  learnHidden(value: unknown, shown: unknown): void {
+    if (value === shown) return;
+    if (shown === hidden) this.#learnAll(value);
+    else for (const name of Object.keys(value as object)) this.learnHidden((value as Record<string, unknown>)[name], (shown as Record<string, unknown>)[name]);
   }
 
   #learnAll(value: unknown): void {
@@ -107,7 +107,8 @@ export class Secrets {
   /** The settings that the tests of a plan run with, but for what their rows bind. */
   learnSettings(plan: Plan): void {
     const nodes = new NodeInterner();
-    for (const test of plan.tests) for (const { node } of resolve(collectNeeds(test), test.inherited.levels, nodes).sights) this.registerSecrets(node.settings);
+    for (const test of plan.tests)
+      for (const { node } of resolve(collectNeeds(test), test.inherited.levels, nodes).resolvedNodes) this.registerSecrets(node.settings);
   }
 
   /** The same, with what is hidden taken out of every text. */

@@ -25,7 +25,7 @@ export function splitPlan(plan: Plan): WorkUnit[] {
   const nodes = new NodeInterner();
   const widest = (test: PlannedTest): ReadonlySet<Scope> => {
     if (typeof test.test.options.overrides === 'function') return new Set<Scope>(['file']);
-    return new Set(resolve(collectNeeds(test), test.inherited.levels, nodes).sights.map(({ node }) => node.scope));
+    return new Set(resolve(collectNeeds(test), test.inherited.levels, nodes).resolvedNodes.map(({ node }) => node.scope));
   };
   const pieces: WorkUnit[] = [];
   for (const file of plan.files) {

@@ -120,7 +120,7 @@ export const damage = suite('a damaged record', { timeout: 60_000 }, [
 
   inProject('has messages that are ignored unless they are whole: seed {seed}', { cases: range('seed', 1, 5) }, ({ row, check }) => {
     const random = createRandom(`messages ${row.seed}`);
-    const address = { test: 0, ordinal: 0, sight: 0 };
+    const address = { test: 0, ordinal: 0, position: 0 };
     const messages = [
       { from: 'lane', type: 'free' },
       { from: 'lane', type: 'lock', request: 1, names: ['basin'] },

@@ -121,7 +121,7 @@ export const lost = suite('a work unit is not lost', [
     async ({ row, check }, { folder }) => {
       const state = await run(folder, row.processes as readonly Behaviour[]);
       check.equal(state.counts.passed, row.passed);
-      const problems: readonly string[] = state.told.map(({ code }) => code);
+      const problems: readonly string[] = state.runProblems.map(({ code }) => code);
       check.equal(problems, row.problems);
     },
   ),

@@ -76,7 +76,7 @@ function stateFrom(seed: number): RunState {
   const state = emptyState();
   for (const status of statuses) state.counts[status] = some();
   state.tornDown.push(...(problems() as never[]));
-  state.told.push(...problems());
+  state.runProblems.push(...problems());
   if (random.integer(0, 2) === 0) state.planProblems.push(...problems());
   if (random.integer(0, 2) === 0) state.loadFailures.push(...problems());
   state.warnings.push(...problems());
@@ -90,18 +90,18 @@ function stateFrom(seed: number): RunState {
 export const endings = suite('the end of a run', [
   test('has the exit status and the last lines of its state: seed {seed}', { cases: range('seed', 1, 120) }, ({ row, check }) => {
     const state = stateFrom(row.seed);
-    const { counts, tornDown, told, planProblems, loadFailures } = state;
+    const { counts, tornDown, runProblems, planProblems, loadFailures } = state;
     const failed = counts.failed + counts.errored;
     const total = statuses.reduce((sum, status) => sum + counts[status], 0);
     const isBroken = state.unwritable !== undefined || planProblems.length > 0 || loadFailures.length > 0 || state.planned === undefined;
-    check.equal(exitStatus(state), isBroken ? 2 : failed + tornDown.length + told.length > 0 ? 1 : total === 0 ? 3 : 0);
+    check.equal(exitStatus(state), isBroken ? 2 : failed + tornDown.length + runProblems.length > 0 ? 1 : total === 0 ? 3 : 0);
     check.equal(lastLine(state), `${counts.passed} passed, ${failed} failed${counts.skipped > 0 ? `, ${counts.skipped} skipped` : ''}`);
     check.equal(warningsIn(state), state.warnings.length + state.unchecked.cases + state.flaky.cases);
     const plural = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
     const parts = [
       counts.errored > 0 ? `${counts.errored} of ${plural(failed, 'failed case')} errored` : '',
       tornDown.length > 0 ? `${plural(tornDown.length, 'shared teardown')} failed` : '',
-      told.length > 0 ? plural(told.length, 'problem outside the cases', 'problems outside the cases') : '',
+      runProblems.length > 0 ? plural(runProblems.length, 'problem outside the cases', 'problems outside the cases') : '',
       planProblems.length > 0 ? plural(planProblems.length, 'plan error') : '',
       loadFailures.length > 0 ? `${plural(loadFailures.length, 'file')} did not load` : '',
     ].filter(Boolean);

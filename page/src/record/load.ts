@@ -62,7 +62,7 @@ async function follow(store: Store): Promise<void> {
 }
 
 /** Asks the server for something; gives why it refuses. */
-export async function ask(asked: PageRequest): Promise<string | undefined> {
-  const response = await fetch('act', { method: 'POST', headers: { 'content-type': 'application/json', ...authorized() }, body: JSON.stringify(asked) });
+export async function ask(action: PageRequest): Promise<string | undefined> {
+  const response = await fetch('act', { method: 'POST', headers: { 'content-type': 'application/json', ...authorized() }, body: JSON.stringify(action) });
   return response.ok ? undefined : await response.text();
 }

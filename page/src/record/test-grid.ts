@@ -24,12 +24,12 @@ export interface Sides {
 }
 
 /** The columns of a grid: those that are asked for, or else those by which a failure shows best. */
-export function chooseSides(axes: readonly Axis[], where: WhereItFails | undefined, asked: Partial<Sides> = {}): Sides {
+export function chooseSides(axes: readonly Axis[], where: WhereItFails | undefined, requested: Partial<Sides> = {}): Sides {
   const causal = new Set(outlinedConditions(where).flatMap((conditions) => conditions.map(({ column }) => column)));
   const proposed = chooseAxes(axes, causal, ({ values }) => values.length <= MAX_SIDE_VALUES);
   const exists = (column: string): boolean => axes.some((axis) => axis.column === column);
-  const down = (asked.down?.filter(exists) ?? proposed?.down ?? []).slice(0, MAX_DOWN);
-  const across = (asked.across?.filter(exists) ?? proposed?.across ?? []).filter((column) => !down.includes(column)).slice(0, MAX_ACROSS);
+  const down = (requested.down?.filter(exists) ?? proposed?.down ?? []).slice(0, MAX_DOWN);
+  const across = (requested.across?.filter(exists) ?? proposed?.across ?? []).filter((column) => !down.includes(column)).slice(0, MAX_ACROSS);
   return { down, across };
 }
 

@@ -7,14 +7,14 @@ import type { Store } from './store.ts';
 
 const none: ReadonlyMap<number, WhereItFails> = new Map();
 /** The number of new results after which a running run is analysed again. */
-const everySo = 500;
+const RESULTS_PER_ANALYSIS = 500;
 /** Milliseconds between two times that what was found is shown. */
-const showEvery = 200;
+const SHOW_INTERVAL_MS = 200;
 
 /** Where the failing tests fail: worked out test by test, while the page can be used. */
 export function useWhere(store: Store, version: number): ReadonlyMap<number, WhereItFails> {
   const [where, setWhere] = useState(none);
-  const settled = store.live ? Math.floor(store.items.length / everySo) : version;
+  const settled = store.live ? Math.floor(store.items.length / RESULTS_PER_ANALYSIS) : version;
   useEffect(() => {
     const failing = [...failingTests(store.state)];
     const found = new Map<number, WhereItFails>();
@@ -28,7 +28,7 @@ export function useWhere(store: Store, version: number): ReadonlyMap<number, Whe
       }
       const entries = (store.tests.get(number)?.items ?? []).map(({ result }): JournalEntry => ({ type: 'ended', result }));
       for (const [test, one] of whereTestsFail(() => entries, new Set([number]))) found.set(test, one);
-      if (performance.now() - shown > showEvery) {
+      if (performance.now() - shown > SHOW_INTERVAL_MS) {
         shown = performance.now();
         setWhere(new Map(found));
       }

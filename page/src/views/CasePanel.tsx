@@ -210,7 +210,7 @@ const images: Readonly<Record<string, string>> = {
   avif: 'image/avif',
 };
 const texts = /\.(?:txt|log|md|json|jsonl|csv|tsv|ya?ml|sql|ts|js|diff|patch)$/i;
-const mostOfText = 20_000;
+const MAX_TEXT_LENGTH = 20_000;
 
 /** An image or a text is shown; all else, what a browser would run among it, can only be taken away. */
 function Attachment({ name, content }: { readonly name: string; readonly content: Content | undefined }) {
@@ -233,7 +233,7 @@ function Attachment({ name, content }: { readonly name: string; readonly content
         <span className="quiet">{content.size.toLocaleString('en')} bytes</span>
       </figcaption>
       {image && <img src={address} alt={escapeControls(name)} />}
-      {!image && isText && <pre className="output">{escapeControls(textOf(content.base64).slice(0, mostOfText))}</pre>}
+      {!image && isText && <pre className="output">{escapeControls(textOf(content.base64).slice(0, MAX_TEXT_LENGTH))}</pre>}
     </figure>
   );
 }

@@ -16,8 +16,8 @@ import { go, hrefOf, type Route } from '../route.ts';
 type ItemCell = Cell<RecordedResult>;
 
 /** Larger ones are cut: nobody reads them. */
-const mostCells = 4000;
-const mostListed = 60;
+const MAX_CELLS = 4000;
+const MAX_LISTED = 60;
 
 const hasGrid = (test: TestItem): boolean => findAxes(test.items.map(({ result }) => result.row)).length >= 2;
 
@@ -115,7 +115,7 @@ function TestGrid({
         </p>
       )}
       {grid ? (
-        grid.lines.length * grid.columnHeaders.length > mostCells ? (
+        grid.lines.length * grid.columnHeaders.length > MAX_CELLS ? (
           <p className="empty">That would be {(grid.lines.length * grid.columnHeaders.length).toLocaleString('en')} cells. Fold a column.</p>
         ) : (
           <GridTable grid={grid} where={where} byTime={byTime} picked={picked} onPick={setPicked} />
@@ -356,7 +356,7 @@ function Picked({ cell, items, onClose }: PickedProps) {
         </button>
       </header>
       <ul>
-        {all.slice(0, mostListed).map(({ result }) => (
+        {all.slice(0, MAX_LISTED).map(({ result }) => (
           <li key={result.id}>
             <Sign status={result.status} /> <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{escapeControls(formatValuesName(result.row))}</a>{' '}
             <span className="quiet">
@@ -364,7 +364,7 @@ function Picked({ cell, items, onClose }: PickedProps) {
             </span>
           </li>
         ))}
-        {all.length > mostListed && <li className="quiet">… and {all.length - mostListed} more</li>}
+        {all.length > MAX_LISTED && <li className="quiet">… and {all.length - MAX_LISTED} more</li>}
       </ul>
     </section>
   );

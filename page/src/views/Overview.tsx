@@ -25,7 +25,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const { notRun: unrun } = state;
   const beside = besideCases(state, info?.strictWarnings);
   const isRed =
-    failing.length + state.tornDown.length + state.told.length + state.planProblems.length + state.loadFailures.length + (info?.strictWarnings ?? 0) > 0;
+    failing.length + state.tornDown.length + state.runProblems.length + state.planProblems.length + state.loadFailures.length + (info?.strictWarnings ?? 0) > 0;
   return (
     <div className="overview">
       <div>
@@ -60,7 +60,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
           <RunFacts store={store} />
         </section>
         <Lattice store={store} />
-        <Problems problems={[...state.loadFailures, ...state.planProblems, ...state.told]} title="Problems" />
+        <Problems problems={[...state.loadFailures, ...state.planProblems, ...state.runProblems]} title="Problems" />
         {state.tornDown.map(({ id, title, result }) => (
           <section key={id} className="torn">
             <h3>

@@ -16,14 +16,14 @@ import { type Line, linesOf, type Node, type Order, treeOf } from '../record/tre
 import { currentRoute, go, type Route } from '../route.ts';
 import { CasePanel } from './CasePanel.tsx';
 
-const lineHeight = 28;
+const LINE_HEIGHT = 28;
 /** CSS pixels. */
 const DEFAULT_WIDTH = 1280;
 const CHARACTER_WIDTH = 7.5;
 /** The share of a line's width that columns take. */
 const COLUMNS_SHARE = 0.68;
 /** A test with more failing cases than this is not opened unasked. */
-const mostOpened = 60;
+const MAX_OPENED = 60;
 const orders: readonly Order[] = ['plan', 'name', 'time', 'status'];
 
 /** Files, suites, tests and cases as a list that opens, with a filter; beside it the case that is chosen. */
@@ -44,10 +44,10 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const isOpen = (node: Node): boolean => opensUnasked(node, !isEmpty(filter)) !== toggled.has(node.key);
   const lines = useMemo(() => linesOf(tree, isOpen, order), [tree, toggled, order, filter]);
 
-  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list.current, estimateSize: () => lineHeight, overscan: 8 });
+  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list.current, estimateSize: () => LINE_HEIGHT, overscan: 8 });
   const room = (useWidth(list) * COLUMNS_SHARE) / CHARACTER_WIDTH;
   const printing = usePrinting();
-  const seen = printing ? lines.slice(0, mostPrinted).map((_, index) => ({ index, start: index * lineHeight })) : virtual.getVirtualItems();
+  const seen = printing ? lines.slice(0, MAX_PRINTED).map((_, index) => ({ index, start: index * LINE_HEIGHT })) : virtual.getVirtualItems();
   const chosen = route.case === undefined ? undefined : store.find(route.case);
   const place = Math.min(at, lines.length - 1);
 
@@ -133,7 +133,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
             tabIndex={0}
             onKeyDown={onKey}
             aria-activedescendant={lines[place] ? `line-${place}` : undefined}
-            style={{ height: printing ? seen.length * lineHeight : virtual.getTotalSize(), position: 'relative' }}
+            style={{ height: printing ? seen.length * LINE_HEIGHT : virtual.getTotalSize(), position: 'relative' }}
           >
             {seen.map(({ index, start }) => {
               const line = lines[index] as Line;
@@ -196,7 +196,7 @@ function useWidth(element: React.RefObject<HTMLElement | null>): number {
 }
 
 /** The number of lines of the list that are printed on paper, beyond those on the screen. */
-const mostPrinted = 2000;
+const MAX_PRINTED = 2000;
 
 function usePrinting(): boolean {
   const [printing, setPrinting] = useState(false);
@@ -217,8 +217,8 @@ function usePrinting(): boolean {
 /** Files and suites are open, and tests with a few failures; under a filter, whatever is not too much. */
 function opensUnasked(node: Node, isFiltered: boolean): boolean {
   if (node.kind !== 'test') return true;
-  if (isFiltered) return node.items.length <= mostOpened;
-  return node.failing > 0 && node.cases <= mostOpened;
+  if (isFiltered) return node.items.length <= MAX_OPENED;
+  return node.failing > 0 && node.cases <= MAX_OPENED;
 }
 
 function itemsIn(nodes: readonly Node[], into: Item[] = []): Item[] {
@@ -315,20 +315,20 @@ function ColumnNames({ rows, room }: { readonly rows: RowColumns; readonly room:
   );
 }
 
-const parts = 32;
+const STRIP_PARTS = 32;
 const strips = new WeakMap<readonly Item[], { readonly of: number; readonly background: string }>();
 
 /** What came of a test's cases, in the order of their rows, at a glance: one element, however many there are. */
 function Strip({ items }: { readonly items: readonly Item[] }) {
   let strip = strips.get(items);
   if (!strip || strip.of !== items.length) strips.set(items, (strip = { of: items.length, background: stripOf(items) }));
-  return <span className="strip" aria-hidden="true" style={{ background: strip.background, width: Math.min(parts, items.length) * 5 - 1 }} />;
+  return <span className="strip" aria-hidden="true" style={{ background: strip.background, width: Math.min(STRIP_PARTS, items.length) * 5 - 1 }} />;
 }
 
 function stripOf(items: readonly Item[]): string {
   const strip = new StatusStrip();
   for (const [at, { result }] of items.entries()) strip.set(at, result.status);
-  const colours = strip.downsample(parts).map(({ status, isMixed }) => {
+  const colours = strip.downsample(STRIP_PARTS).map(({ status, isMixed }) => {
     if (isFailing(status)) return isMixed ? 'strip-mixed' : 'failed';
     return status === 'passed' ? 'strip-passed' : status === 'known-failure' ? 'known-failure' : 'line';
   });

@@ -18,10 +18,10 @@ const COMPILE_AFTER_RECORDS = 100;
 export function compileRowReader(columns: readonly IndexedColumn[]): ReadRow {
   const readers = columns.flatMap(({ reads }) => (reads.as === 'cell' ? [reads.reader.read] : []));
   const canRead = readers.length === columns.length && columns.length <= MAX_COMPILED_COLUMNS;
-  let asked = 0;
+  let requested = 0;
   let read: ReadRow | undefined;
   return (cells) => {
-    if (canRead && asked++ === COMPILE_AFTER_RECORDS) read = compiled(columns, readers);
+    if (canRead && requested++ === COMPILE_AFTER_RECORDS) read = compiled(columns, readers);
     return read?.(cells);
   };
 }

@@ -34,8 +34,8 @@ export function renderFailure(result: Failed, number: number, formatting: Format
   const row = Object.entries(result.row);
   const lines = [head];
   if (row.length) {
-    const told = row.map(([column, value]) => `${style.dim(`${escapeToOneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
-    lines.push(`  ${style.dim('row')}  ${told}${result.location ? style.dim(`  ${formatCaseName(result.location, formatting)}`) : ''}`);
+    const formatted = row.map(([column, value]) => `${style.dim(`${escapeToOneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
+    lines.push(`  ${style.dim('row')}  ${formatted}${result.location ? style.dim(`  ${formatCaseName(result.location, formatting)}`) : ''}`);
   }
   const fixtures = (result.fixtures ?? []).filter(({ name }) => !name.endsWith(', the original'));
   if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(renderFixture).join(', ')}`)}`);
@@ -78,8 +78,8 @@ function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; 
 
 /** A fixture as a case had it: its settings, and who put another in its place. */
 function renderFixture({ name, settings, replaced }: UsedFixture): string {
-  const told = settings.map((setting) => `${escapeToOneLine(setting.name)}=${escapeToOneLine(setting.value)}`).join(', ');
-  return `${escapeToOneLine(name)}${told ? ` (${told})` : ''}${replaced ? ` replaced by ${escapeToOneLine(replaced.owner)}` : ''}`;
+  const formatted = settings.map((setting) => `${escapeToOneLine(setting.name)}=${escapeToOneLine(setting.value)}`).join(', ');
+  return `${escapeToOneLine(name)}${formatted ? ` (${formatted})` : ''}${replaced ? ` replaced by ${escapeToOneLine(replaced.owner)}` : ''}`;
 }
 
 const MAX_VALUE_LENGTH = 80;
@@ -201,12 +201,12 @@ function renderValue(label: string, shown: string, style: Style): string[] {
   const lines = (isLines ? (text as string) : shown)
     .split('\n')
     .map((line) => escapeControls(line.length > MAX_LINE_LENGTH ? `${line.slice(0, MAX_LINE_LENGTH - 1)}…` : line));
-  const told =
+  const formatted =
     lines.length <= MAX_FRAME_LINES
       ? lines
       : [...lines.slice(0, MAX_FRAME_LINES - 4), style.dim(`… ${lines.length - MAX_FRAME_LINES + 1} lines …`), ...lines.slice(-3)];
-  if (isLines) return [style.dim(label), ...told.map((line) => `${style.dim('│')} ${line}`)];
-  return told.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
+  if (isLines) return [style.dim(label), ...formatted.map((line) => `${style.dim('│')} ${line}`)];
+  return formatted.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
 }
 
 /** Shortens runs of lines that are on one side only, and then the whole. */
@@ -245,21 +245,21 @@ function renderDifference(lines: readonly DiffLine[], style: Style): string[] {
 /** The text with its differing parts set off; where there are no colours, `underline` does it. */
 function highlight({ text, highlights: marks = [], side }: DiffLine, style: Style): string {
   const mark = side === 'actual' ? style.markActual : style.markExpected;
-  let [told, at] = ['', 0];
+  let [formatted, at] = ['', 0];
   for (const [start, end] of marks) {
-    told += escapeControls(text.slice(at, start)) + mark(escapeControls(text.slice(start, end)));
+    formatted += escapeControls(text.slice(at, start)) + mark(escapeControls(text.slice(start, end)));
     at = end;
   }
-  return told + escapeControls(text.slice(at));
+  return formatted + escapeControls(text.slice(at));
 }
 
 function underline({ text, highlights: marks = [] }: DiffLine, style: Style): string[] {
   const whole = marks.length === 1 && marks[0]?.[0] === text.length - text.trimStart().length && marks[0][1] === text.length;
   if (style.colours || whole || marks.length === 0) return [];
-  let [told, at] = ['', 0];
+  let [formatted, at] = ['', 0];
   for (const [start, end] of marks) {
-    told += ' '.repeat(measureWidth(escapeControls(text.slice(at, start)))) + '~'.repeat(measureWidth(escapeControls(text.slice(start, end))));
+    formatted += ' '.repeat(measureWidth(escapeControls(text.slice(at, start)))) + '~'.repeat(measureWidth(escapeControls(text.slice(start, end))));
     at = end;
   }
-  return [`          ${told}`];
+  return [`          ${formatted}`];
 }

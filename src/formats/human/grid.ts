@@ -24,7 +24,13 @@ function formatCell(cell: Cell | undefined): string {
 }
 
 /** The results of a test as a grid; nothing where no two of its columns make one. */
-export function renderGrid(results: readonly GridInput[], where: WhereItFails | undefined, asked: GridAxes | undefined, width: number, style: Style): string[] {
+export function renderGrid(
+  results: readonly GridInput[],
+  where: WhereItFails | undefined,
+  requested: GridAxes | undefined,
+  width: number,
+  style: Style,
+): string[] {
   const axes = findAxes(results.map(({ row }) => row));
   const telling = new Set(
     [...(where?.causes ?? []), ...(where?.suspects?.combinations ?? [])].flatMap(({ conditions }) => conditions.map(({ column }) => column)),
@@ -34,7 +40,7 @@ export function renderGrid(results: readonly GridInput[], where: WhereItFails | 
     values.reduce((sum: number, value) => sum + COLUMN_GAP + Math.max(widest, Math.min(MAX_VALUE_LENGTH, measureWidth(formatGridValue(value)))), 0) <
     width - 30;
   const has = (column: string): boolean => axes.some((axis) => axis.column === column);
-  const sides = asked ? ([...asked.down, ...asked.across].every(has) ? asked : undefined) : chooseAxes(axes, telling, fits);
+  const sides = requested ? ([...requested.down, ...requested.across].every(has) ? requested : undefined) : chooseAxes(axes, telling, fits);
   if (!sides) return [];
   return drawGrid(buildGrid(results, axes, sides.down, sides.across), width, style);
 }
@@ -45,16 +51,16 @@ function drawGrid({ down, across, columnHeaders: heads, lines }: Grid, width: nu
   );
   const columns = heads.map((head, i) => Math.max(...[formatHead(head), ...lines.map(({ cells }) => formatCell(cells[i]))].map(measureWidth)));
   const side = sides.reduce((sum, one) => sum + one + COLUMN_GAP, 0);
-  const told: string[] = [];
+  const output: string[] = [];
   // What has no room beside the others stands below them, under the same side.
   for (let from = 0; from < heads.length; ) {
     let to = from;
     for (let used = side; to < heads.length && (to === from || used + (columns[to] as number) + COLUMN_GAP <= width); to++)
       used += (columns[to] as number) + COLUMN_GAP;
     const shown = <T>(all: readonly T[]): T[] => all.slice(from, to);
-    told.push(...(from > 0 ? [''] : []), `${' '.repeat(side)}${style.dim(escapeToOneLine(across.join(', ')))}`);
+    output.push(...(from > 0 ? [''] : []), `${' '.repeat(side)}${style.dim(escapeToOneLine(across.join(', ')))}`);
     const names = down.map((column, i) => padOrTruncate(escapeToOneLine(column), sides[i] as number)).join(' '.repeat(COLUMN_GAP));
-    told.push(
+    output.push(
       style.dim(`${names}${' '.repeat(COLUMN_GAP)}`) +
         shown(heads)
           .map((head, i) => padOrTruncate(formatHead(head), columns[from + i] as number))
@@ -70,10 +76,10 @@ function drawGrid({ down, across, columnHeaders: heads, lines }: Grid, width: nu
         const text = padOrTruncate(formatCell(cell), columns[from + i] as number);
         return cell ? paintOf(cell.status, style)(text) : style.dim(text);
       });
-      told.push(`${labels}${' '.repeat(COLUMN_GAP)}${drawn.join(' '.repeat(COLUMN_GAP))}`.trimEnd());
+      output.push(`${labels}${' '.repeat(COLUMN_GAP)}${drawn.join(' '.repeat(COLUMN_GAP))}`.trimEnd());
       before = values;
     }
     from = to;
   }
-  return told;
+  return output;
 }

@@ -11,7 +11,7 @@ export function nothingSelected(
   where: readonly string[],
   suggestions: readonly string[] = [],
 ): string {
-  const asked = [
+  const conditions = [
     targets?.length && `is in ${either(where)}`,
     titles?.length && `has ${either(titles)} in its title`,
     tags?.length && `has the tag ${either(tags)}`,
@@ -22,5 +22,5 @@ export function nothingSelected(
     shard && `is in part ${shard.index} of ${shard.of}`,
   ].filter((text): text is string => typeof text === 'string');
   const instead = suggestions.length ? `; did you mean ${suggestions.map(escapeToOneLine).join(' or ')}?` : '';
-  return `no case was selected${asked.length ? `: none ${asked.join(' and ')}` : ''}${instead}`;
+  return `no case was selected${conditions.length ? `: none ${conditions.join(' and ')}` : ''}${instead}`;
 }

@@ -21,10 +21,10 @@ export const paintOf = (status: Status, style: Style): ((text: string) => string
 /** The counts that are not zero, worst first. */
 export function renderCounts(counts: Readonly<Record<Status, number>>, style: Style): string {
   const order: readonly Status[] = ['failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run', 'passed'];
-  const told = order
+  const formatted = order
     .filter((status) => counts[status] > 0)
     .map((status) => paintOf(status, style)(`${formatThousands(counts[status])} ${statusLabel(status)}`));
-  return told.length ? told.join(', ') : style.dim('no cases');
+  return formatted.length ? formatted.join(', ') : style.dim('no cases');
 }
 
 const worst = (counts: Readonly<Record<Status, number>>): Status => worstFirst.find((status) => counts[status] > 0) ?? 'passed';
@@ -54,10 +54,10 @@ export function renderTest(test: TestState, style: Style, depth: number, width: 
   const status = worst(counts);
   const cases = statuses.reduce((sum, one) => sum + counts[one], 0);
   const time = milliseconds > 0 ? duration(milliseconds) : '';
-  const told = `${'  '.repeat(depth)}${signs[status]} ${escapeToOneLine(title)}`;
+  const formatted = `${'  '.repeat(depth)}${signs[status]} ${escapeToOneLine(title)}`;
   const isSeveral = cases > 1 || status !== 'passed';
-  const left = width - 2 - measureWidth([told, isSeveral && renderCounts(counts, plainStyle), time].filter(Boolean).join('  '));
-  const line = [told.replace(signs[status], paintOf(status, style)(signs[status])), isSeveral && renderCounts(counts, style), time && style.dim(time)];
+  const left = width - 2 - measureWidth([formatted, isSeveral && renderCounts(counts, plainStyle), time].filter(Boolean).join('  '));
+  const line = [formatted.replace(signs[status], paintOf(status, style)(signs[status])), isSeveral && renderCounts(counts, style), time && style.dim(time)];
   if (left >= Math.min(MIN_STRIP_WIDTH, cases)) return [[...line, renderStrip(test, left, style)].filter(Boolean).join('  ')];
   const indent = '  '.repeat(depth + 1);
   const strip = renderStrip(test, width - indent.length, style);
@@ -140,7 +140,7 @@ export function renderFailures(state: RunState, where: ReadonlyMap<number, Where
     lines.push(formatting.style.dim(`… and ${formatCount(groups.length - MAX_BRIEF_FAILURES, 'more failure')}; red-lattice view shows all of them`));
   for (const { id, title, result } of state.tornDown)
     lines.push('', ...renderFailure({ kind: 'teardown', id, title, row: {}, ...result }, number++, formatting));
-  for (const problem of state.told) lines.push('', ...renderProblem(problem, formatting, formatting.style.red));
+  for (const problem of state.runProblems) lines.push('', ...renderProblem(problem, formatting, formatting.style.red));
   return lines;
 }
 
@@ -192,9 +192,9 @@ function renderSome(what: string, { cases, titles }: RunState['unchecked'], pain
 }
 
 /** What an interrupted run has torn down. */
-function renderTornDown({ notRun, told }: RunState): string {
+function renderTornDown({ notRun, runProblems }: RunState): string {
   if (notRun?.reason === endedAtOnce) return 'nothing was torn down';
-  return told.some(({ code }) => code === 'teardown-lost' || code === 'run-fixtures-lost')
+  return runProblems.some(({ code }) => code === 'teardown-lost' || code === 'run-fixtures-lost')
     ? 'not everything was torn down, see above'
     : 'everything set up was torn down';
 }

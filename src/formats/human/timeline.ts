@@ -31,17 +31,17 @@ export function renderTimeline(entries: () => Iterable<JournalEntry>, width: num
     for (const { start, times } of results) end = Math.max(end, start + times.setup + times.body + times.teardown);
   }
   if (end === 0) return ['nothing ran, so the timeline is empty'];
-  const told = [...lanes]
+  const formatted = [...lanes]
     .sort(([a], [b]) => a - b)
     .map(([lane, times]) => ({ name: escapeToOneLine(formatLaneName(lane, machines)), bars: buildBars(times, end) }));
-  const everyBar = told.flatMap(({ bars }) => bars.slice(0, MAX_BARS));
+  const everyBar = formatted.flatMap(({ bars }) => bars.slice(0, MAX_BARS));
   const labels = Math.min(
     Math.max(40, Math.floor(width * 0.4)),
-    Math.max(...told.map(({ name }) => measureWidth(name)), ...everyBar.map(({ label, depth }) => measureWidth(label) + depth * 2)),
+    Math.max(...formatted.map(({ name }) => measureWidth(name)), ...everyBar.map(({ label, depth }) => measureWidth(label) + depth * 2)),
   );
   const axis = Math.max(20, width - labels - 2);
   const lines: string[] = [];
-  for (const { name, bars } of told) {
+  for (const { name, bars } of formatted) {
     if (bars.length === 0) continue;
     if (lines.length > 0) lines.push('');
     lines.push(`${style.bold(padOrTruncate(name, labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`);

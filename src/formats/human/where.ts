@@ -39,11 +39,13 @@ const padTo = (text: string, columns: number): string => text + ' '.repeat(Math.
 /** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. Or the suspects. */
 export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style: Style): string[] {
   if (causes.length === 0) return suspects ? renderSuspects(suspects, style) : [];
-  const told = causes.map(({ conditions }) => escapeToOneLine(conditions.map(formatCondition).join(' & ')));
-  const columns = Math.min(MAX_CONDITION_WIDTH, Math.max(...[...told, 'elsewhere'].map(measureWidth)));
+  const formatted = causes.map(({ conditions }) => escapeToOneLine(conditions.map(formatCondition).join(' & ')));
+  const columns = Math.min(MAX_CONDITION_WIDTH, Math.max(...[...formatted, 'elsewhere'].map(measureWidth)));
   const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;
   const counted = (failing: number, cases: number): string => `${String(failing).padStart(digits)} of ${String(cases).padStart(digits)}`;
-  const lines = causes.map(({ failing, cases }, i) => `  ${style.red('✗')} ${style.bold(padTo(told[i] as string, columns))}  ${counted(failing, cases)} fail`);
+  const lines = causes.map(
+    ({ failing, cases }, i) => `  ${style.red('✗')} ${style.bold(padTo(formatted[i] as string, columns))}  ${counted(failing, cases)} fail`,
+  );
   const options = causes.map(({ conditions }) => asRowOptions(conditions));
   const [only] = options;
   const again =

@@ -5,7 +5,7 @@ import type { ToCoordinator } from '../protocol.ts';
 /** How a lane talks with its coordinator. */
 export interface LaneChannel {
   send(message: ToCoordinator): void;
-  onMessage(hear: (message: unknown) => void): void;
+  onMessage(listener: (message: unknown) => void): void;
   /** Calls `act` when the coordinator is gone, and ends the process when `act` has finished. */
   onDisconnect(act: () => Promise<void>): void;
   /** Hides the channel from code under test. */
@@ -47,7 +47,7 @@ export const processChannel: LaneChannel = {
   ownsProcess: true,
   send: (message) => void (process.connected && send?.(message, () => undefined)),
   hide: hideChannel,
-  onMessage: (hear) => keepListening('message', hear),
+  onMessage: (listener) => keepListening('message', listener),
   onDisconnect: (act) =>
     keepListening('disconnect', () => {
       // Code under test can emit any event.

@@ -201,7 +201,7 @@ export class Lane {
   }
 
   async #run(plan: Plan): Promise<void> {
-    const { select, isRequested: asked, all } = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#surroundings.rowLines);
+    const { select, isRequested, all } = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#surroundings.rowLines);
     this.#record.learn(plan);
     const pieces = this.#job.hasPeers ? splitPlan(plan) : [{ tests: plan.tests.map(({ index }) => index), isPartitionable: false }];
     this.#record.put({ type: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
@@ -230,7 +230,7 @@ export class Lane {
         stopAfter: this.#job.stopAfter,
         pieces: this.#pieces(plan),
         lock: this.#job.hasPeers ? (names) => this.#lock(names) : undefined,
-        asked,
+        isRequested,
         bindContext: (run, act) => this.#output.bind(run, act),
       },
       recorder,

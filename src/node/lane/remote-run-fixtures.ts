@@ -60,10 +60,10 @@ export function serializeValue(name: string, value: unknown): SerializedValue {
 export function brokenParcel(error: unknown): SerializedValue {
   const inner = isInstanceOf(error, SetupError) ? innermost(error) : { reason: error, alreadyReported: false };
   const { reason } = inner;
-  const told = isInstanceOf(reason, Error)
+  const described = isInstanceOf(reason, Error)
     ? { name: reason.name, message: reason.message, stack: reason.stack }
     : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
-  return { error: { ...told, fixture: isInstanceOf(error, SetupError) ? innermost(error).node.name : undefined, again: inner.alreadyReported } };
+  return { error: { ...described, fixture: isInstanceOf(error, SetupError) ? innermost(error).node.name : undefined, again: inner.alreadyReported } };
 }
 
 const innermost = (error: SetupError): SetupError => (isInstanceOf(error.reason, SetupError) ? innermost(error.reason) : error);

@@ -150,7 +150,7 @@ export class MachineLane {
     const child = this.#input.startLane();
     this.#child = child;
     const readOutput = collectOutput(child);
-    child.on('message', (message) => this.#hear(message, child));
+    child.on('message', (message) => this.#handleMessage(message, child));
     onProcessEnd(child, (code, signal) => {
       if (this.#child !== child || this.#isFree) return;
       this.#flush(true);
@@ -163,7 +163,7 @@ export class MachineLane {
     this.#flushing = setInterval(() => this.#flush(), FLUSH_INTERVAL_MS);
   }
 
-  #hear(message: unknown, child: ChildProcess): void {
+  #handleMessage(message: unknown, child: ChildProcess): void {
     if (!isToCoordinator(message) || this.#child !== child || this.#isFree) return;
     if (message.type === 'compile') {
       answerCompiling(message, this.#input.compiler, (answer) => void (child.connected && child.send(answer, () => undefined)));

@@ -71,10 +71,10 @@ export class PassBlockBuilder {
   /** Writes the head of the block if it is long enough. The next pass begins another block. */
   end(bytes: number): Uint8Array | undefined {
     if (this.#passes === 0) return undefined;
-    const told = [bytes, this.#test, this.#passes, this.#first, this.#microseconds, this.#longest, this.#unchecked];
+    const fields = [bytes, this.#test, this.#passes, this.#first, this.#microseconds, this.#longest, this.#unchecked];
     const rows = this.#rows.subarray(0, Math.ceil((this.#last - this.#first + 1) / BITS_PER_DIGIT));
     const marks = this.#hasGap ? ` ${decoder.decode(rows.map((bits) => bits + ZERO))}` : '';
-    const head = this.#passes < MIN_PASSES ? undefined : encoder.encode(`*${told.join(' ')}${marks}\n`);
+    const head = this.#passes < MIN_PASSES ? undefined : encoder.encode(`*${fields.join(' ')}${marks}\n`);
     if (this.#hasGap) rows.fill(0);
     this.#hasGap = false;
     this.#passes = this.#microseconds = this.#longest = this.#unchecked = 0;
@@ -104,12 +104,12 @@ export const isBlock = (unit: number | undefined): boolean => unit === STAR;
  */
 export function readBlock(bytes: Uint8Array, from: number, headers: Headers): { block: PassBlock; end: number } | undefined {
   const begin = endOfLine(bytes, from) + 1;
-  const told = decoder.decode(bytes.subarray(from + 1, begin - 1)).split(' ');
-  const [length, test, passes, first, microseconds, longest, unchecked] = told.slice(0, HEAD_NUMBERS).map(Number) as Head;
+  const fields = decoder.decode(bytes.subarray(from + 1, begin - 1)).split(' ');
+  const [length, test, passes, first, microseconds, longest, unchecked] = fields.slice(0, HEAD_NUMBERS).map(Number) as Head;
   const end = begin + length;
   // Whatever stands there: a line of a pass has more bytes than one.
   if (!(unchecked >= 0 && passes >= 0 && passes < length && end <= bytes.length)) return undefined;
-  const rows = told[HEAD_NUMBERS];
+  const rows = fields[HEAD_NUMBERS];
   return {
     block: {
       test,
