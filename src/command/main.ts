@@ -153,7 +153,7 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     program
       .command('report')
       .description('Print a run record as text or in another format.')
-      .argument('[record]', 'a record folder, latest, previous, or a JSON or JSON Lines report', 'latest'),
+      .argument('[record]', 'a record folder or its name, latest, previous, or a JSON or JSON Lines report', 'latest'),
   )
     .addOption(new Option('--format <format>', 'Write this format instead of text.').choices([...reportFormats]))
     .option('-o <file>', 'Write to a file. Without --format, its extension determines the format.')
@@ -165,7 +165,7 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
   program
     .command('compare')
     .description('Compare two run records: newly failing, fixed, still failing, in one run only, slower, faster.')
-    .argument('[before]', 'a record folder, latest, previous, or a JSON or JSON Lines report', 'previous')
+    .argument('[before]', 'a record folder or its name, latest, previous, or a JSON or JSON Lines report', 'previous')
     .argument('[after]', 'as before', 'latest')
     .option('--variants <before,after>', 'Compare the cases of two variants of a suite, or of a suite and its adaptation, by title.', parsePair)
     .addOption(new Option('--format <format>', 'Write this format instead of text.').choices(['markdown', 'json']))
@@ -180,7 +180,7 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
   program
     .command('view')
     .description('Serve the results page on this machine; it follows a running run.')
-    .argument('[record]', 'a record folder, latest (and each newer one), previous, or a report', 'latest')
+    .argument('[record]', 'a record folder or its name, latest (and each newer one), previous, or a report', 'latest')
     .option('--port <n>', 'Serve on this port. Default: any free port.', wholeNumber(1), 0)
     .addHelpText('after', '\nExample:\n  red-lattice view')
     .action(async (wanted: string, options) => {

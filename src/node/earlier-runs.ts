@@ -1,5 +1,5 @@
 import { existsSync, readdirSync, readFileSync, renameSync, statSync, writeFileSync } from 'node:fs';
-import { join, resolve } from 'node:path';
+import { basename, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { RunInfo } from '../results/run-info.ts';
 import type { Status } from '../running/result.ts';
@@ -26,13 +26,17 @@ export function earlierRuns(root: string): RecordReference[] {
     });
 }
 
-/** The record that a user means: a folder's path, `latest` or `previous`. */
+/** The record that a user means: a folder's path, the name of a recorded run, `latest` or `previous`. */
 export function findRecord(wanted: string, root: string, folder: string): RecordReference | undefined {
   const at = ['latest', 'previous'].indexOf(wanted);
   if (at >= 0) return earlierRuns(root)[at];
-  const path = resolve(folder, wanted);
-  const info = readInfo(path);
-  return info && { folder: path, info };
+  for (const path of [resolve(folder, wanted), join(findStateFolder(root), 'runs', basename(wanted))]) {
+    const info = readInfo(path);
+    if (info) return { folder: path, info };
+    // A path with folders means this place alone.
+    if (basename(wanted) !== wanted) return undefined;
+  }
+  return undefined;
 }
 
 const failing: ReadonlySet<Status> = new Set<Status>(['failed', 'errored']);

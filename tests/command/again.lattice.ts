@@ -192,6 +192,8 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     const runs = join(project, '.red-lattice', 'runs');
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
     const [first = ''] = await readdir(runs);
+    check.equal(last((await runCommand(['report', first], project)).out), '19 passed, 2 failed', 'a record by its name');
+    check.includes((await runCommand(['report', `tests/${first}`], project)).output, 'is not a run record');
     for (let day = 10; day < 35; day++) await cp(join(runs, first), join(runs, `203001${day}-080000-1`), { recursive: true });
     await rm(join(runs, first), { recursive: true });
     check.equal(last((await runCommand(['run', '--title', 'nobody here'], project)).out), '0 passed, 0 failed');

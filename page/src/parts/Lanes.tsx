@@ -103,8 +103,8 @@ export function Lanes({ store }: { readonly store: Store }) {
       <header>
         <h3>Lanes</h3>
         <span className="key">
-          <i className="shared" /> shared setup <i className="setup" /> setup <i className="body" /> body <i className="failed" /> failing body{' '}
-          <i className="teardown" /> teardown <i className="idle" /> idle
+          <i className="shared" /> shared setup <i className="waiting" /> waiting for it <i className="setup" /> setup <i className="body" /> body{' '}
+          <i className="failed" /> failing body <i className="teardown" /> teardown <i className="idle" /> idle
         </span>
         <span className="buttons">
           <button type="button" className="icon" onClick={() => zoom(ZOOM_FACTOR)} aria-label="zoom in" title="zoom in (+)">
@@ -198,7 +198,7 @@ function draw(element: HTMLCanvasElement, { bars, rows, scale, width, height, le
     // The last one stays within the picture.
     pen.fillText(label, Math.min(x, width - pen.measureText(label).width - 3), 12);
   }
-  const paints = { setup: '--setup', shared: '--shared', body: '--body', teardown: '--teardown', failed: '--cell-failed' } as const;
+  const paints = { setup: '--setup', shared: '--shared', waiting: '--waiting', body: '--body', teardown: '--teardown', failed: '--cell-failed' } as const;
   for (const bar of bars) {
     const index = indexOf.get(`${bar.lane} ${bar.row}`);
     const [x, x2] = [Math.max(left, scale(bar.from)), Math.min(width - 8, scale(bar.to))];
@@ -211,7 +211,7 @@ function draw(element: HTMLCanvasElement, { bars, rows, scale, width, height, le
     pen.beginPath();
     pen.rect(x, y, x2 - x - 6, ROW_HEIGHT);
     pen.clip();
-    pen.fillStyle = colour('--on-shared');
+    pen.fillStyle = colour(bar.kind === 'waiting' ? '--ink' : '--on-shared');
     pen.fillText(`${bar.name} · ${duration(bar.to - bar.from)}`, x + 8, y + ROW_HEIGHT / 2);
     pen.restore();
   }

@@ -7,7 +7,7 @@ export interface Bar {
   readonly row: number;
   readonly from: number;
   readonly to: number;
-  readonly kind: 'setup' | 'shared' | 'body' | 'teardown' | 'failed';
+  readonly kind: 'setup' | 'shared' | 'waiting' | 'body' | 'teardown' | 'failed';
   readonly label: string;
   /** Drawn within the bar if there is room. */
   readonly name?: string;
@@ -43,10 +43,20 @@ export function listBars(store: Store): { bars: Bar[]; rows: { lane: number; row
     bars.push({ lane, row, from: from + setup, to: from + setup + body, kind: isFailing(result.status) ? 'failed' : 'body', label, item });
     if (teardown > 0) bars.push({ lane, row, from: from + setup + body, to: from + setup + body + teardown, kind: 'teardown', label, item });
   }
+  // A fixture of the run is set up once: for the lane that is the first to need it. The others wait.
+  const beginnings = new Map<string, number>();
+  for (const { zero, kind, fixture, scope, start } of store.spans) {
+    if (scope === 'run' && kind === 'setup') beginnings.set(fixture, Math.min(beginnings.get(fixture) ?? Number.POSITIVE_INFINITY, zero + start));
+  }
   for (const { lane, zero, kind, fixture, scope, start, milliseconds } of store.spans) {
     if (scope === 'case' || milliseconds < MIN_SPAN_MS) continue;
     const from = zero - began + start;
     const name = escapeControls(fixture);
+    if (scope === 'run' && kind === 'setup' && zero + start > (beginnings.get(fixture) as number)) {
+      const label = `waited for the setup of “${name}”: ${duration(milliseconds)}`;
+      bars.push({ lane, row: 0, from, to: from + milliseconds, kind: 'waiting', label, name: `waits for ${name}` });
+      continue;
+    }
     const label = `${kind} of the shared fixture “${name}” (scope: ${scope}): ${duration(milliseconds)}`;
     bars.push({ lane, row: 0, from, to: from + milliseconds, kind: kind === 'teardown' ? 'teardown' : 'shared', label, name });
   }

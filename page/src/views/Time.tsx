@@ -63,20 +63,27 @@ function SlowCases({ store }: { readonly store: Store }) {
           </tr>
         </thead>
         <tbody>
-          {slowest.map(({ result }) => (
-            <tr key={result.id}>
-              <td className="number">{duration(timeOf(result))}</td>
-              <td>
-                <Parts times={result.times} longest={longest} />
-              </td>
-              <td className="number quiet">{timeOrNone(result.times.setup)}</td>
-              <td className="number quiet">{timeOrNone(result.times.body)}</td>
-              <td className="number quiet">{timeOrNone(result.times.teardown)}</td>
-              <td className="case-name" title={escapeControls(result.title)}>
-                <Sign status={result.status} /> <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{escapeControls(result.title)}</a>
-              </td>
-            </tr>
-          ))}
+          {slowest.map(({ result, test }) => {
+            // What tells cases of a test apart is at the end of their titles.
+            const parts = result.title.split(' › ');
+            const end = Math.min(test.header.path.length, parts.length - 1);
+            return (
+              <tr key={result.id}>
+                <td className="number">{duration(timeOf(result))}</td>
+                <td>
+                  <Parts times={result.times} longest={longest} />
+                </td>
+                <td className="number quiet">{timeOrNone(result.times.setup)}</td>
+                <td className="number quiet">{timeOrNone(result.times.body)}</td>
+                <td className="number quiet">{timeOrNone(result.times.teardown)}</td>
+                <td className="case-name" title={escapeControls(result.title)}>
+                  <Sign status={result.status} />{' '}
+                  <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{escapeControls(parts.slice(end).join(' › '))}</a>{' '}
+                  <span className="quiet">{escapeControls(parts.slice(0, end).join(' › '))}</span>
+                </td>
+              </tr>
+            );
+          })}
         </tbody>
       </table>
     </section>
