@@ -1,27 +1,28 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
-import { flushSync } from 'react-dom';
-import { duration, escapeControls } from '../../../src/formats/style.ts';
-import { StatusStrip } from '../../../src/results/status-strip.ts';
+import { escapeControls } from '../../../src/formats/style.ts';
 import { FilterField } from '../parts/FilterField.tsx';
+import { usePrinting, useWidth } from '../parts/hooks.ts';
 import { Icon } from '../parts/icons.tsx';
+import { ColumnNames, ItemLine, NodeLine } from '../parts/Lines.tsx';
 import { useSplitter } from '../parts/Splitter.tsx';
-import { Counts, Sign } from '../parts/Status.tsx';
+import { Counts } from '../parts/Status.tsx';
 import { reportAsCsvOf } from '../record/export.ts';
 import { isEmpty, matches, readFilter, toggleStatus } from '../record/filter.ts';
 import { ask } from '../record/load.ts';
-import { fitColumns, formatCell, gridTemplate, layOutRows, nameInTest, type RowColumn, type RowColumns } from '../record/row-columns.ts';
-import { type Item, isFailing, type Store, timeOf } from '../record/store.ts';
+import { layOutRows } from '../record/row-columns.ts';
+import type { Item, Store } from '../record/store.ts';
 import { type Line, linesOf, type Node, type Order, treeOf } from '../record/tree.ts';
 import { currentRoute, go, type Route } from '../route.ts';
 import { CasePanel } from './CasePanel.tsx';
 
-const LINE_HEIGHT = 28;
 /** CSS pixels. */
-const DEFAULT_WIDTH = 1280;
+const LINE_HEIGHT = 28;
 const CHARACTER_WIDTH = 7.5;
 /** The share of a line's width that columns take. */
 const COLUMNS_SHARE = 0.68;
+/** Lines of the list that are printed on paper. */
+const MAX_PRINTED = 2000;
 /** A test with more failing cases than this is not opened unasked. */
 const MAX_OPENED = 60;
 const orders: readonly Order[] = ['plan', 'name', 'time', 'status'];
@@ -184,36 +185,6 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   );
 }
 
-/** The width of an element in CSS pixels, as it changes. */
-function useWidth(element: React.RefObject<HTMLElement | null>): number {
-  const [width, setWidth] = useState(DEFAULT_WIDTH);
-  useEffect(() => {
-    const observer = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
-    if (element.current) observer.observe(element.current);
-    return () => observer.disconnect();
-  }, [element]);
-  return width;
-}
-
-/** The number of lines of the list that are printed on paper, beyond those on the screen. */
-const MAX_PRINTED = 2000;
-
-function usePrinting(): boolean {
-  const [printing, setPrinting] = useState(false);
-  useEffect(() => {
-    // At once: paper does not wait.
-    const set = (next: boolean) => (): void => flushSync(() => setPrinting(next));
-    const [begin, end] = [set(true), set(false)];
-    addEventListener('beforeprint', begin);
-    addEventListener('afterprint', end);
-    return () => {
-      removeEventListener('beforeprint', begin);
-      removeEventListener('afterprint', end);
-    };
-  }, []);
-  return printing;
-}
-
 /** Files and suites are open, and tests with a few failures; under a filter, whatever is not too much. */
 function opensUnasked(node: Node, isFiltered: boolean): boolean {
   if (node.kind !== 'test') return true;
@@ -234,104 +205,3 @@ const countsOf = (items: readonly Item[]): Record<string, number> => {
   for (const { result } of items) counts[result.status] = (counts[result.status] ?? 0) + 1;
   return counts;
 };
-
-function NodeLine({ node }: { readonly node: Node }) {
-  return (
-    <>
-      <span className="turn" aria-hidden="true" />
-      <Sign status={node.status} />
-      <span className="title">{escapeControls(node.title)}</span>
-      {node.kind === 'test' && node.items.length > 1 && <Strip items={node.items} />}
-      <span className="quiet numbers">
-        {node.failing > 0 ? `${node.failing.toLocaleString('en')} of ` : ''}
-        {node.cases.toLocaleString('en')}
-      </span>
-      <span className="quiet time">{node.milliseconds > 0 ? duration(node.milliseconds) : ''}</span>
-    </>
-  );
-}
-
-interface ItemLineProps {
-  readonly item: Item;
-  readonly depth: number;
-  readonly rows: RowColumns | undefined;
-  /** The characters that columns have room for. */
-  readonly room: number;
-}
-
-function ItemLine({ item, depth, rows, room }: ItemLineProps) {
-  const { result, test } = item;
-  const name =
-    depth > test.header.path.length
-      ? nameInTest(item)
-      : result.title
-          .split(' › ')
-          .slice(test.header.path.length - 1)
-          .join(' › ');
-  return (
-    <>
-      <Sign status={result.status} />
-      {rows && rows.columns.length > 0 ? (
-        <Cells item={item} columns={fitColumns(rows, room)} />
-      ) : (
-        <span className="title">{escapeControls(name || result.title)}</span>
-      )}
-      <span className="quiet message">
-        {isFailing(result.status) ? escapeControls(result.failures[0]?.message.split('\n')[0] ?? '') : escapeControls(result.reason ?? '')}
-      </span>
-      <span className="quiet time">{timeOf(result) > 0 ? duration(timeOf(result)) : ''}</span>
-    </>
-  );
-}
-
-const Cells = ({ item: { result }, columns }: { readonly item: Item; readonly columns: readonly RowColumn[] }) => (
-  <span className="cells" style={{ gridTemplateColumns: gridTemplate(columns) }}>
-    {columns.map(({ name, isNumeric }) => (
-      <span key={name} className={isNumeric ? 'numeric' : undefined}>
-        <span className="unseen">{escapeControls(name)} </span>
-        {escapeControls(formatCell(result.row[name]))}
-      </span>
-    ))}
-  </span>
-);
-
-function ColumnNames({ rows, room }: { readonly rows: RowColumns; readonly room: number }) {
-  const columns = fitColumns(rows, room);
-  const more = rows.columns.length - columns.length;
-  const shared = rows.shared.map(([name, value]) => `${name}=${value}`).join(', ');
-  return (
-    <>
-      <span className="cells" style={{ gridTemplateColumns: gridTemplate(columns) }}>
-        {columns.map(({ name, isNumeric }) => (
-          <span key={name} className={isNumeric ? 'numeric' : undefined}>
-            {escapeControls(name)}
-          </span>
-        ))}
-      </span>
-      <span className="message">
-        {[...(more > 0 ? [`${more} more columns`] : []), ...(shared === '' ? [] : [`all: ${escapeControls(shared)}`])].join(' · ')}
-      </span>
-    </>
-  );
-}
-
-const STRIP_PARTS = 32;
-const strips = new WeakMap<readonly Item[], { readonly of: number; readonly background: string }>();
-
-/** What came of a test's cases, in the order of their rows, at a glance: one element, however many there are. */
-function Strip({ items }: { readonly items: readonly Item[] }) {
-  let strip = strips.get(items);
-  if (!strip || strip.of !== items.length) strips.set(items, (strip = { of: items.length, background: stripOf(items) }));
-  return <span className="strip" aria-hidden="true" style={{ background: strip.background, width: Math.min(STRIP_PARTS, items.length) * 5 - 1 }} />;
-}
-
-function stripOf(items: readonly Item[]): string {
-  const strip = new StatusStrip();
-  for (const [at, { result }] of items.entries()) strip.set(at, result.status);
-  const colours = strip.downsample(STRIP_PARTS).map(({ status, isMixed }) => {
-    if (isFailing(status)) return isMixed ? 'strip-mixed' : 'failed';
-    return status === 'passed' ? 'strip-passed' : status === 'known-failure' ? 'known-failure' : 'line';
-  });
-  const stops = colours.map((colour, i) => `var(--${colour}) ${i * 5}px ${i * 5 + 4}px, transparent ${i * 5 + 4}px ${i * 5 + 5}px`);
-  return `linear-gradient(to right, ${stops.join(', ')})`;
-}
