@@ -15,6 +15,7 @@ import { readJournals } from '../node/journals.ts';
 import { recordedPath } from '../node/read-files.ts';
 import { noRecordYet } from '../node/recorded.ts';
 import { isInside, replaceFile } from '../node/write-file.ts';
+import { suggest } from '../problems/format-problem.ts';
 import { refuse } from '../problems/problem-error.ts';
 import type { TestHeader } from '../results/recorded-result.ts';
 import type { FileHashes } from '../results/run-info.ts';
@@ -61,7 +62,14 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
   const { nameFile } = createFormatting(root, terminal);
   const columns = options.column && new Set(options.column);
   const expected = new Set<string>();
-  const collected = collectChanges(failedResults(record, ids, expected), (column) => !columns || columns.has(column));
+  const known = new Set<string>();
+  const collected = collectChanges(failedResults(record, ids, expected), (column) => {
+    known.add(column);
+    return !columns || columns.has(column);
+  });
+  const unknown = options.column?.find((column) => !known.has(column));
+  if (unknown !== undefined && known.size > 0)
+    return failWith(terminal, `--column: no failed check computes values of \`${unknown}\`; ${suggest(unknown, [...known])}`);
   const edited = await editFiles(collected.changes, root, nameFile);
   const whole = columns ? { files: [], refused: [] } : replaceWholeFiles(collected.files, record.folder, root, nameFile);
   const files = [...edited.files.filter(({ made }) => made.length > 0), ...whole.files];

@@ -133,6 +133,12 @@ Computed by a.lattice.mjs, b.lattice.mjs
     },
   ),
 
+  inRecorded('refuses a column that no failed check computes, and suggests one', async ({ check }, { recorded }) => {
+    const { status, output } = await runCommand(['accept', '--check', '--column', 'noet'], recorded);
+    check.includes(output, '--column: no failed check computes values of `noet`; did you mean `note`?');
+    check.equal(status, 2);
+  }),
+
   inProject(
     'writes nothing where {what}',
     {
