@@ -9,7 +9,7 @@ interface Edit extends Splice {
 }
 
 /**
- * Changes values in a YAML document. Everything else stays as it is. Values with anchors, aliases or tags are refused. What is written is
+ * Changes values in a YAML document, and adds keys that are not there. Everything else stays as it is. Values with anchors, aliases or tags are refused. What is written is
  * read again: a value that would be taken for another one is refused.
  */
 export function editYaml(text: string, changes: readonly CellChange[]): Edited {
@@ -66,7 +66,7 @@ function readsAs(text: string, document: Document, edits: readonly Edit[]): bool
 function editValue(text: string, map: YAMLMap, change: CellChange): Edit | string {
   const { heading } = change;
   const pair = map.items.find(({ key }) => isScalar(key) && String(key.value) === heading);
-  if (!pair) return `the mapping has no "${heading}"; add the key without a value`;
+  if (!pair) return addPair(text, map, change);
   const old = pair.value;
   if (isAlias(old)) return 'the value is an alias';
   if (isCollection(old) && !old.flow) return `the value is ${isMap(old) ? 'a mapping' : 'a list'} on several lines; change it by hand`;
@@ -91,6 +91,25 @@ function editValue(text: string, map: YAMLMap, change: CellChange): Edit | strin
     change,
     value,
   };
+}
+
+/** Adds a key with its value: behind the last one of the mapping, or before the first one if the last value takes several lines. */
+function addPair(text: string, map: YAMLMap, change: CellChange): Edit | string {
+  const value = change.value ?? change.text;
+  if (value === undefined || (change.value === undefined && value === '')) return 'the computed value is undefined';
+  const written = `${writeScalar(change.heading, undefined)}: ${writeScalar(value, undefined)}`;
+  const insert = (at: number, added: string): Edit => ({ start: at, end: at, text: added, map, change, value });
+  const [begin] = map.range ?? [0];
+  const last = map.items.at(-1);
+  const lastNode = (last?.value ?? last?.key) as Scalar | null | undefined;
+  const end = lastNode?.range?.[1] ?? begin;
+  if (map.flow) return last ? insert(end, `, ${written}`) : insert(begin + 1, written);
+  const lineEnd = text.includes('\r\n') ? '\r\n' : '\n';
+  const indent = ' '.repeat(begin - text.lastIndexOf('\n', begin - 1) - 1);
+  // Behind a value that ends in its line, and its comment.
+  const [, rest] = /^([ \t]*(?:#[^\r\n]*)?)(?:\r?\n|$)/.exec(text.slice(end)) ?? [];
+  const isOnOneLine = last?.value !== null && rest !== undefined && !text.slice(begin, end).endsWith('\n');
+  return isOnOneLine ? insert(end + rest.length, `${lineEnd}${indent}${written}`) : insert(begin, `${written}${lineEnd}${indent}`);
 }
 
 /** Texts that need no quotes: they are taken for nothing else, in block and flow style. */
