@@ -210,6 +210,20 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.equal(await remembered(), 0);
   }),
 
+  inProject('a run whose data file outside of the project has changed cannot be resumed', async ({ check }, { project }) => {
+    const office = join(project, 'office');
+    await mkdir(office);
+    await writeFile(join(office, 'package.json'), '{ "type": "module" }');
+    await writeFile(join(office, 'nights.lattice.ts'), nights.replace("'./most.ts'", "'../most.ts'").replace("'stays.csv'", "'../stays.csv'"));
+    await writeFile(join(project, 'most.ts'), 'export const most = 0;\n');
+    await runCommand(['run', '--stop-after', '3'], office);
+    check.equal(last((await runCommand(['run', '--resume', '--stop-after', '1'], office)).out)?.includes('failed'), true, 'nothing has changed yet');
+    await writeFile(join(project, 'stays.csv'), 'nights\n1\n');
+    const { status, output } = await runCommand(['run', '--resume'], office);
+    check.equal(status, 2);
+    check.matches(output, /cannot be resumed: \S*stays\.csv changed since/);
+  }),
+
   inProject('a finished run cannot be resumed', async ({ check }, { project }) => {
     await runCommand(['run'], project);
     const { status, output } = await runCommand(['run', '--resume'], project);
