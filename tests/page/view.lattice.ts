@@ -113,6 +113,13 @@ export const view = suite('view', { timeout: 60_000 }, [
       await heading('1 of 30 cases failed');
       await page.waitForFunction(() => !document.querySelector('.live'));
       check.equal((await run).status, 1);
+      // A page that is opened before there is a result draws the lattice when there is one.
+      await runCommand(['run', '--title', 'no such case'], served.folder);
+      await heading('No case ran');
+      await page.reload();
+      await heading('No case ran');
+      await runCommand(['run'], served.folder);
+      await page.waitForSelector('.lattice .cells');
       // One that was begun from the page can be stopped from it.
       const press = (label: string): Promise<void> =>
         page.evaluate(

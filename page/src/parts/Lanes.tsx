@@ -5,9 +5,11 @@ import { formatLaneName } from '../../../src/results/run-info.ts';
 import { type Bar, listBars } from '../record/bars.ts';
 import type { Store } from '../record/store.ts';
 import { go } from '../route.ts';
+import { useWidth } from './hooks.ts';
 import { Icon } from './icons.tsx';
 
 /** CSS pixels. */
+const DEFAULT_WIDTH = 1000;
 const ROW_HEIGHT = 26;
 const TOP = 28;
 /** The width of lane names, without and with names of machines. */
@@ -26,7 +28,8 @@ type Range = readonly [number, number];
 /** The lanes over time. Wheel and keys zoom and move; a click opens a case. */
 export function Lanes({ store }: { readonly store: Store }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const [width, setWidth] = useState(1000);
+  const [holder, setHolder] = useState<HTMLDivElement | null>(null);
+  const width = useWidth(holder) ?? DEFAULT_WIDTH;
   const [range, setRange] = useState<Range>();
   const [pointed, setPointed] = useState<{ readonly bar: Bar; readonly x: number; readonly y: number }>();
   const { bars, rows, end } = useMemo(() => listBars(store), [store, store.version]);
@@ -44,14 +47,6 @@ export function Lanes({ store }: { readonly store: Store }) {
     const by = Math.max(-from, Math.min(end - to, (to - from) * part));
     if (range) setRange([from + by, to + by]);
   };
-
-  useEffect(() => {
-    const holder = canvas.current?.parentElement;
-    if (!holder) return undefined;
-    const observer = new ResizeObserver(() => setWidth(holder.clientWidth));
-    observer.observe(holder);
-    return () => observer.disconnect();
-  }, []);
 
   useEffect(() => {
     const element = canvas.current;
@@ -121,7 +116,7 @@ export function Lanes({ store }: { readonly store: Store }) {
           </button>
         </span>
       </header>
-      <div className="lanes-holder">
+      <div className="lanes-holder" ref={setHolder}>
         <canvas
           ref={canvas}
           style={{ width: '100%', height }}

@@ -1,8 +1,9 @@
-import { type KeyboardEvent, type PointerEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
+import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from 'react';
 import { duration, escapeControls, statusLabel } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { type Item, isFailing, type Store, timeOf } from '../record/store.ts';
 import { go } from '../route.ts';
+import { useWidth } from './hooks.ts';
 import { type BlockLayout, chooseStep, layOutBlock } from './lattice-layout.ts';
 
 type Shading = 'status' | 'time';
@@ -31,8 +32,8 @@ export function Lattice({ store }: { readonly store: Store }) {
 
 function Blocks({ store }: { readonly store: Store }) {
   const [shading, setShading] = useState<Shading>('status');
-  const [width, setWidth] = useState<number>();
-  const frame = useRef<HTMLDivElement>(null);
+  const [frame, setFrame] = useState<HTMLDivElement | null>(null);
+  const width = useWidth(frame);
   const blocks = useMemo(() => groupByFile(store.items), [store, store.version]);
   const longest = useMemo(() => store.items.reduce((most, item) => Math.max(most, timeOf(item.result)), 0), [store, store.version]);
   const step =
@@ -42,14 +43,6 @@ function Blocks({ store }: { readonly store: Store }) {
       width,
       MAX_HEIGHT,
     );
-  useLayoutEffect(() => {
-    const element = frame.current;
-    if (!element) return;
-    const observer = new ResizeObserver(() => setWidth(element.clientWidth));
-    observer.observe(element);
-    setWidth(element.clientWidth);
-    return () => observer.disconnect();
-  }, []);
   if (store.items.length === 0) return null;
   return (
     <section className="lattice card">
@@ -64,7 +57,7 @@ function Blocks({ store }: { readonly store: Store }) {
           ))}
         </fieldset>
       </header>
-      <div className="blocks" ref={frame}>
+      <div className="blocks" ref={setFrame}>
         {(step ? blocks : []).map((block) => (
           <FileBlock
             key={block.file}

@@ -1,15 +1,14 @@
-import { useEffect, useState } from 'react';
+import { useEffect, useLayoutEffect, useState } from 'react';
 import { flushSync } from 'react-dom';
 
-/** The width of an element before it is measured. CSS pixels. */
-const DEFAULT_WIDTH = 1280;
-
-/** The width of an element in CSS pixels, as it changes. */
-export function useWidth(element: React.RefObject<HTMLElement | null>): number {
-  const [width, setWidth] = useState(DEFAULT_WIDTH);
-  useEffect(() => {
-    const observer = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
-    if (element.current) observer.observe(element.current);
+/** The width of an element in CSS pixels, as it changes; undefined as long as it is not there. */
+export function useWidth(element: HTMLElement | null): number | undefined {
+  const [width, setWidth] = useState<number>();
+  useLayoutEffect(() => {
+    if (!element) return undefined;
+    const observer = new ResizeObserver(() => setWidth(element.clientWidth));
+    observer.observe(element);
+    setWidth(element.clientWidth);
     return () => observer.disconnect();
   }, [element]);
   return width;

@@ -1,6 +1,6 @@
 import { useMemo } from 'react';
 import { renderUnrun } from '../../../src/formats/not-run.ts';
-import { duration, escapeControls, statusLabel } from '../../../src/formats/style.ts';
+import { duration, escapeControls, formatCount, statusLabel } from '../../../src/formats/style.ts';
 import { besideCases } from '../../../src/formats/summary-line.ts';
 import { formatProblem } from '../../../src/problems/format-problem.ts';
 import type { Problem } from '../../../src/problems/problem.ts';
@@ -36,8 +36,10 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
                 ? 'No results yet'
                 : 'No case ran'
               : isRed
-                ? `${failing.length.toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed`
-                : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed or were excused`}
+                ? `${failing.length.toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed${store.live ? ' so far' : ''}`
+                : store.live
+                  ? `No failure in ${formatCount(store.items.length, 'case')} so far`
+                  : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed or were excused`}
           </h2>
           <Shares counts={state.counts} />
           <Counts counts={state.counts} />

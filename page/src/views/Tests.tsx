@@ -1,5 +1,5 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react';
+import { useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { escapeControls } from '../../../src/formats/style.ts';
 import { FilterField } from '../parts/FilterField.tsx';
 import { usePrinting, useWidth } from '../parts/hooks.ts';
@@ -18,6 +18,7 @@ import { CasePanel } from './CasePanel.tsx';
 
 /** CSS pixels. */
 const LINE_HEIGHT = 28;
+const DEFAULT_WIDTH = 1280;
 const CHARACTER_WIDTH = 7.5;
 /** The share of a line's width that columns take. */
 const COLUMNS_SHARE = 0.68;
@@ -32,7 +33,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const [text, setText] = useState(route.filter);
   const [toggled, setToggled] = useState<ReadonlySet<string>>(new Set());
   const [at, setAt] = useState(0);
-  const list = useRef<HTMLDivElement>(null);
+  const [list, setList] = useState<HTMLDivElement | null>(null);
   const { percent, splitter } = useSplitter();
   const wanted = useDeferredValue(text);
   const order = orders.find((one) => one === route.order) ?? 'plan';
@@ -45,8 +46,8 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const isOpen = (node: Node): boolean => opensUnasked(node, !isEmpty(filter)) !== toggled.has(node.key);
   const lines = useMemo(() => linesOf(tree, isOpen, order), [tree, toggled, order, filter]);
 
-  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list.current, estimateSize: () => LINE_HEIGHT, overscan: 8 });
-  const room = (useWidth(list) * COLUMNS_SHARE) / CHARACTER_WIDTH;
+  const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list, estimateSize: () => LINE_HEIGHT, overscan: 8 });
+  const room = ((useWidth(list) ?? DEFAULT_WIDTH) * COLUMNS_SHARE) / CHARACTER_WIDTH;
   const printing = usePrinting();
   const seen = printing ? lines.slice(0, MAX_PRINTED).map((_, index) => ({ index, start: index * LINE_HEIGHT })) : virtual.getVirtualItems();
   const chosen = route.case === undefined ? undefined : store.find(route.case);
@@ -127,7 +128,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
             </button>
           )}
         </search>
-        <div className="list" ref={list}>
+        <div className="list" ref={setList}>
           <div
             role="tree"
             aria-label="tests and cases"
