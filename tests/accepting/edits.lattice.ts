@@ -73,6 +73,8 @@ interface Wanted {
   readonly changes: readonly (readonly [number, number, string, unknown, number?])[];
   /** What is written, or the reasons of what is not. */
   readonly becomes: string | readonly string[];
+  /** The reasons of what is refused beside what is written. */
+  readonly refuses?: readonly string[];
 }
 
 const wanted: Readonly<Record<string, Wanted>> = {
@@ -111,6 +113,16 @@ const wanted: Readonly<Record<string, Wanted>> = {
       [7, 3, 'due', 18],
     ],
     becomes: '- loa: 6 # small\r\n  due: 15\r\n  to: N4\r\n- {due: 16}\r\n- due: "on"\r\n  loa: 8\r\n  note: |\r\n    two\r\n    lines\r\n- loa:\r\n  due: 18',
+  },
+  'a mapping in which one of two values would be read as another': {
+    name: 'a.yaml',
+    text: '- due: 1\n  note: small\n',
+    changes: [
+      [1, 3, 'due', Number.NaN],
+      [1, 3, 'note', 'large'],
+    ],
+    becomes: '- due: 1\n  note: large\n',
+    refuses: ['the value would be read as another one in this place'],
   },
   'objects in a test file': {
     name: 'a.ts',
@@ -168,7 +180,7 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
 
   test('are written into {what}, or refused with a reason', {
     cases: namedRows(wanted).derive(({ text }) => ({ what: Object.keys(wanted).find((name) => wanted[name]?.text === text) ?? '' })),
-  }, async ({ row: { name, text, changes, becomes }, check }) => {
+  }, async ({ row: { name, text, changes, becomes, refuses = [] }, check }) => {
     const edited = await editFile(
       new TextEncoder().encode(text),
       name,
@@ -178,7 +190,10 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
       }),
     );
     if (typeof becomes === 'string') {
-      check.equal(edited.refused, []);
+      check.equal(
+        edited.refused.map(({ reason }) => reason),
+        [...refuses],
+      );
       check.equal(new TextDecoder().decode(edited.content), becomes);
     } else {
       check.equal(
