@@ -53,7 +53,12 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     .helpCommand('help [command]', 'Print the help of a command.')
     .enablePositionalOptions()
     .exitOverride()
-    .configureOutput({ writeOut: (text) => terminal.out(text.trimEnd()), writeErr: (text) => terminal.error(text.trimEnd()) });
+    .showHelpAfterError('Add --help for its arguments, options and examples.')
+    .configureOutput({
+      writeOut: (text) => terminal.out(text.trimEnd()),
+      writeErr: (text) => terminal.error(text.trimEnd()),
+      outputError: (text, write) => write(text.replace(/^error: /, 'red-lattice: ')),
+    });
 
   addDisplayOptions(
     addSelection(

@@ -76,7 +76,7 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
           ['reprot', /reprot is neither a command nor a file; did you mean report\?/],
           ['run holds.mjs', /holds\.mjs: its name is not that of a test file \(\*\.lattice\.ts/],
           ['run newer', /newer: no test files .* in this folder or below\. red-lattice new <name> creates one\./],
-          ['new', /missing required argument 'name'/],
+          ['new', /^red-lattice: missing required argument 'name'\nAdd --help for its arguments/],
           ['run elsewhere.lattice.js', /does not provide an export named 'tempDirectory'\. Import it from `red-lattice\/node`\./],
           ['run misspelled.lattice.js', /does not provide an export named 'fixtur'; did you mean `fixture`\?/],
         ],
