@@ -39,7 +39,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
                 ? `${failing.length.toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed${store.live ? ' so far' : ''}`
                 : store.live
                   ? `No failure in ${formatCount(store.items.length, 'case')} so far`
-                  : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed or were excused`}
+                  : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed${state.counts.passed < store.items.length ? ' or were excused' : ''}`}
           </h2>
           <Shares counts={state.counts} />
           <Counts counts={state.counts} />
