@@ -91,7 +91,7 @@ export function ColumnNames({ rows, room }: { readonly rows: RowColumns; readonl
 const STRIP_PARTS = 32;
 const strips = new WeakMap<readonly Item[], { readonly of: number; readonly background: string }>();
 
-/** What came of a test's cases, in the order of their rows, at a glance: one element, however many there are. */
+/** The results of a test's cases in the order of their rows. A single element for any number of cases. */
 function Strip({ items }: { readonly items: readonly Item[] }) {
   let strip = strips.get(items);
   if (!strip || strip.of !== items.length) strips.set(items, (strip = { of: items.length, background: stripOf(items) }));

@@ -19,7 +19,7 @@ export const Sign = ({ status, label = statusLabel(status) }: { readonly status:
 
 const order: readonly Status[] = ['failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run', 'passed'];
 
-/** Counts by status, those that are not zero; each turns the filter for it on and off, where somebody listens. */
+/** The counts that are not zero, by status. With `onChoose`, each is a button that toggles the filter for its status. */
 export function Counts({
   counts,
   chosen,

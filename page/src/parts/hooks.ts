@@ -18,7 +18,7 @@ export function useWidth(element: HTMLElement | null): number | undefined {
 export function usePrinting(): boolean {
   const [printing, setPrinting] = useState(false);
   useEffect(() => {
-    // At once: paper does not wait.
+    // Synchronously: the browser prints when the listeners have returned.
     const set = (next: boolean) => (): void => flushSync(() => setPrinting(next));
     const [begin, end] = [set(true), set(false)];
     addEventListener('beforeprint', begin);

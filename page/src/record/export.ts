@@ -1,7 +1,7 @@
 import { csvLines } from '../../../src/formats/csv.ts';
 import { type Item, type Store, timeOf } from './store.ts';
 
-/** Hands out cases as CSV: what came of them, then the columns of their rows. Nothing in it is a formula. */
+/** Downloads cases as CSV: their results, then the columns of their rows. No cell can be read as a formula. */
 export function reportAsCsvOf(items: readonly Item[], store: Store): void {
   const columns = [...new Set(items.flatMap(({ result }) => Object.keys(result.row)))];
   const head = ['(id)', '(status)', '(title)', '(milliseconds)', '(message)', ...columns];

@@ -2,7 +2,7 @@ import type { Status } from '../../../src/running/result.ts';
 import { matchesCondition, parseCondition, type RowCondition } from '../../../src/suites/row-condition.ts';
 import type { Item } from './store.ts';
 
-/** What is wanted of cases: words of a text, or marked ones. */
+/** The conditions that a case has to meet. */
 export interface Filter {
   readonly words: readonly string[];
   readonly statuses: ReadonlySet<Status>;
@@ -10,7 +10,7 @@ export interface Filter {
   readonly rows: readonly RowCondition[];
 }
 
-/** Reads what somebody types: words, `"several words"`, `status:failed`, `tag:money`, `season=winter`, `loa>=12`. */
+/** Parses the text of the filter: words, `"several words"`, `status:failed`, `tag:money`, `season=winter`, `loa>=12`. */
 export function readFilter(text: string): Filter {
   const words: string[] = [];
   const statuses = new Set<Status>();

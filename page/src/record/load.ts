@@ -33,7 +33,7 @@ function tokenOf(): string {
 
 const authorized = (): Record<string, string> => ({ authorization: `Bearer ${tokenOf()}` });
 
-/** Reads the lines as they come, over and over where the server is gone for a while. */
+/** Follows the lines of the server, and reconnects if it is gone for a while. */
 async function follow(store: Store): Promise<void> {
   for (;;) {
     try {
@@ -61,7 +61,7 @@ async function follow(store: Store): Promise<void> {
   }
 }
 
-/** Asks the server for something; gives why it refuses. */
+/** Sends a request to the server. Returns the reason if the server refuses. */
 export async function ask(action: PageRequest): Promise<string | undefined> {
   const response = await fetch('act', { method: 'POST', headers: { 'content-type': 'application/json', ...authorized() }, body: JSON.stringify(action) });
   return response.ok ? undefined : await response.text();

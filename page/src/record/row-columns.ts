@@ -31,7 +31,7 @@ export function nameInTest({ result, test }: Item): string {
 /** Whether a case is named by the values of its row. */
 const isNamedByRow = (item: Item): boolean => nameInTest(item) === formatValuesName(item.result.row);
 
-/** Whether the cases of a test are shown as rows with columns. The first and the last one stand for all: a list can have thousands of tests. */
+/** Whether the cases of a test are shown as rows with columns. Only the first and the last case are checked: a list can have thousands of tests. */
 export function areRows(items: readonly Item[]): boolean {
   const [first, last] = [items[0], items.at(-1)];
   return first !== undefined && last !== undefined && first !== last && Object.keys(first.result.row).length > 0 && isNamedByRow(first) && isNamedByRow(last);

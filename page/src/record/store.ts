@@ -9,7 +9,7 @@ import type { RunInfo } from '../../../src/results/run-info.ts';
 import { applyEntry, emptyState, type RunState, takeUnrun } from '../../../src/results/run-state.ts';
 import type { Status } from '../../../src/running/result.ts';
 
-/** One case with what came of it. */
+/** A case with its result. */
 export class Item {
   readonly result: RecordedResult;
   readonly lane: number;
@@ -56,7 +56,7 @@ export class Store {
   name = '';
   info: RunInfo | undefined;
   history: readonly EarlierRun[] = [];
-  /** More may come. */
+  /** Whether the run is in progress. */
   live = false;
   items: Item[] = [];
   tests = new Map<number, TestItem>();
@@ -80,7 +80,7 @@ export class Store {
   #lane = 0;
   readonly #listeners = new Set<() => void>();
 
-  /** Takes lines in; those who watch hear of it once. */
+  /** Reads lines, then notifies the listeners once. */
   read(lines: Iterable<string>): void {
     for (const line of lines) {
       if (line === '') continue;
@@ -221,7 +221,7 @@ export class Store {
     return this.#byId.get(id);
   }
 
-  /** Makes the texts that the filter looks at while nobody waits for them. */
+  /** Prepares the texts for the filter while the page is idle. */
   warm(): void {
     let at = 0;
     const some = (): void => {
@@ -232,7 +232,7 @@ export class Store {
     setTimeout(some, 300);
   }
 
-  /** What came of a case in an earlier run; nothing where its test did not run then. */
+  /** The status of a case in an earlier run; undefined if its test did not run. */
   inEarlier(run: EarlierRun, { result, test }: Item): Status | undefined {
     return run.notPassed[result.id] ?? (test.header.id in run.times ? 'passed' : undefined);
   }

@@ -87,7 +87,7 @@ function count(nodes: readonly Node[], items: readonly Item[]): void {
 
 const rank = (status: Status): number => worstFirst.indexOf(status);
 
-/** The lines that are to be seen: what is open, in an order. */
+/** The visible lines: open nodes with their content, sorted. */
 export function linesOf(roots: readonly Node[], isOpen: (node: Node) => boolean, order: Order): Line[] {
   const lines: Line[] = [];
   const nodes = (all: readonly Node[]): readonly Node[] => {

@@ -78,7 +78,7 @@ export function Compare({ store }: { readonly store: Store }) {
   );
 }
 
-/** Against the run before, of which the page knows what did not pass. */
+/** The comparison with the previous run, whose failures are part of the page. */
 function Before({ store }: { readonly store: Store }) {
   const [before] = store.history;
   const groups = useMemo(() => {
@@ -129,7 +129,7 @@ function* entriesIn(store: Store): Generator<JournalEntry> {
   for (const torn of store.state.tornDown) yield torn;
 }
 
-/** A report as its file has it; a text says why it is none. */
+/** Opens a report. Returns an error message if the file is not a report. */
 async function openReport(file: File): Promise<Other | string> {
   const text = await file.text();
   if (file.name.endsWith('.html')) {

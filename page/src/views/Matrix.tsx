@@ -11,7 +11,7 @@ import { isFailing, keyOf, type Store, type TestItem } from '../record/store.ts'
 import { chooseSides } from '../record/test-grid.ts';
 import { go, type Route } from '../route.ts';
 
-/** Larger ones are cut: nobody reads them. */
+/** Larger grids are not drawn. */
 const MAX_CELLS = 4000;
 
 const hasGrid = (test: TestItem): boolean => findAxes(test.items.map(({ result }) => result.row)).length >= 2;

@@ -93,7 +93,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   );
 }
 
-/** What is known of the run as a whole. */
+/** Duration, lanes, seed, start time and versions of the run. */
 function RunFacts({ store: { info, live, state } }: { readonly store: Store }) {
   const wall = info?.milliseconds;
   const facts: readonly (readonly [string, string])[] = [
@@ -178,7 +178,7 @@ function Excused({ store }: { readonly store: Store }) {
   );
 }
 
-/** Characters that a title in the side column has. Of longer ones, the end tells cases apart. */
+/** The length of a title in the side column, in characters. Longer titles lose their beginning: cases differ at the end. */
 const MAX_TITLE_LENGTH = 64;
 const shorten = (title: string): string => (title.length > MAX_TITLE_LENGTH ? `…${title.slice(1 - MAX_TITLE_LENGTH)}` : title);
 

@@ -24,7 +24,7 @@ const CHARACTER_WIDTH = 7.5;
 const COLUMNS_SHARE = 0.68;
 /** Lines of the list that are printed on paper. */
 const MAX_PRINTED = 2000;
-/** A test with more failing cases than this is not opened unasked. */
+/** A test with more failing cases is closed at first. */
 const MAX_OPENED = 60;
 const orders: readonly Order[] = ['plan', 'name', 'time', 'status'];
 
@@ -43,7 +43,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const tree = useMemo(() => treeOf(store.tests.values(), isEmpty(filter) ? undefined : (item) => matches(filter, item)), [filter, store, store.version]);
   const left = useMemo(() => itemsIn(tree), [tree]);
   const counts = useMemo(() => countsOf(left), [left]);
-  const isOpen = (node: Node): boolean => opensUnasked(node, !isEmpty(filter)) !== toggled.has(node.key);
+  const isOpen = (node: Node): boolean => isOpenAtFirst(node, !isEmpty(filter)) !== toggled.has(node.key);
   const lines = useMemo(() => linesOf(tree, isOpen, order), [tree, toggled, order, filter]);
 
   const virtual = useVirtualizer({ count: lines.length, getScrollElement: () => list, estimateSize: () => LINE_HEIGHT, overscan: 8 });
@@ -90,7 +90,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
     act();
   };
 
-  // The case that the address names comes into sight, when it is first there.
+  // Scroll to the case in the address.
   useEffect(() => {
     const index = lines.findIndex((line) => line.key === currentRoute().case);
     if (index >= 0) {
@@ -187,7 +187,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
 }
 
 /** Files and suites are open, and tests with a few failures; under a filter, whatever is not too much. */
-function opensUnasked(node: Node, isFiltered: boolean): boolean {
+function isOpenAtFirst(node: Node, isFiltered: boolean): boolean {
   if (node.kind !== 'test') return true;
   if (isFiltered) return node.items.length <= MAX_OPENED;
   return node.failing > 0 && node.cases <= MAX_OPENED;

@@ -64,7 +64,7 @@ function SlowCases({ store }: { readonly store: Store }) {
         </thead>
         <tbody>
           {slowest.map(({ result, test }) => {
-            // What tells cases of a test apart is at the end of their titles.
+            // Titles of the same test differ at their end.
             const parts = result.title.split(' › ');
             const end = Math.min(test.header.path.length, parts.length - 1);
             return (
