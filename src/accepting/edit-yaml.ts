@@ -6,6 +6,8 @@ interface Edit extends Splice {
   readonly change: CellChange;
   readonly map: YAMLMap;
   readonly value: unknown;
+  /** The value alone, if the text is more than that. */
+  readonly written?: string;
 }
 
 /**
@@ -34,8 +36,8 @@ export function editYaml(text: string, changes: readonly CellChange[]): Edited {
   return { content: splice(text, right), made: right.map((edit) => describeEdit(text, edit)), refused };
 }
 
-function describeEdit(text: string, { start, end, text: after, change }: Edit): MadeChange {
-  return { change, before: text.slice(start, end).trim(), after: after.trim() };
+function describeEdit(text: string, { start, end, text: after, change, written = after }: Edit): MadeChange {
+  return { change, before: text.slice(start, end).trim(), after: written.trim() };
 }
 
 /** The mappings of a document by the place where they begin. Of two that begin at one place, the outer one. */
@@ -97,19 +99,20 @@ function editValue(text: string, map: YAMLMap, change: CellChange): Edit | strin
 function addPair(text: string, map: YAMLMap, change: CellChange): Edit | string {
   const value = change.value ?? change.text;
   if (value === undefined || (change.value === undefined && value === '')) return 'the computed value is undefined';
-  const written = `${writeScalar(change.heading, undefined)}: ${writeScalar(value, undefined)}`;
-  const insert = (at: number, added: string): Edit => ({ start: at, end: at, text: added, map, change, value });
+  const written = writeScalar(value, undefined);
+  const pair = `${writeScalar(change.heading, undefined)}: ${written}`;
+  const insert = (at: number, added: string): Edit => ({ start: at, end: at, text: added, map, change, value, written });
   const [begin] = map.range ?? [0];
   const last = map.items.at(-1);
   const lastNode = (last?.value ?? last?.key) as Scalar | null | undefined;
   const end = lastNode?.range?.[1] ?? begin;
-  if (map.flow) return last ? insert(end, `, ${written}`) : insert(begin + 1, written);
+  if (map.flow) return last ? insert(end, `, ${pair}`) : insert(begin + 1, pair);
   const lineEnd = text.includes('\r\n') ? '\r\n' : '\n';
   const indent = ' '.repeat(begin - text.lastIndexOf('\n', begin - 1) - 1);
   // Behind a value that ends in its line, and its comment.
   const [, rest] = /^([ \t]*(?:#[^\r\n]*)?)(?:\r?\n|$)/.exec(text.slice(end)) ?? [];
   const isOnOneLine = last?.value !== null && rest !== undefined && !text.slice(begin, end).endsWith('\n');
-  return isOnOneLine ? insert(end + rest.length, `${lineEnd}${indent}${written}`) : insert(begin, `${written}${lineEnd}${indent}`);
+  return isOnOneLine ? insert(end + rest.length, `${lineEnd}${indent}${pair}`) : insert(begin, `${pair}${lineEnd}${indent}`);
 }
 
 /** Texts that need no quotes: they are taken for nothing else, in block and flow style. */

@@ -217,7 +217,7 @@ Computed by a.lattice.mjs, b.lattice.mjs
             'dues.yaml:1 due: the value has an anchor',
             'dues.yaml:5 due: the value is an alias',
             'dues.yaml:1 parts: the value is a list on several lines',
-            'dues.yaml:5 parts: the mapping has no "parts"',
+            'parts  empty → [1]',
           ],
         },
         computed: {

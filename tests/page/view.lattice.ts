@@ -120,6 +120,7 @@ export const view = suite('view', { timeout: 60_000 }, [
       await heading('No case ran');
       await runCommand(['run'], served.folder);
       await page.waitForSelector('.lattice .cells');
+      await page.waitForFunction(() => !document.querySelector('.live'));
       // One that was begun from the page can be stopped from it.
       const press = (label: string): Promise<void> =>
         page.evaluate(

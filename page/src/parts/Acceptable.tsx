@@ -5,6 +5,7 @@ import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { Failure } from '../../../src/running/result.ts';
 import { hrefOf } from '../route.ts';
 import { Command } from './Copy.tsx';
+import { Headings } from './Headings.tsx';
 
 type Row = Readonly<Record<string, unknown>>;
 type Columns = NonNullable<Failure['columns']>;
@@ -14,18 +15,6 @@ const MAX_LISTED = 8;
 
 const show = (value: unknown): string =>
   escapeControls(value === undefined || value === '' ? '(empty)' : typeof value === 'string' ? value : JSON.stringify(value));
-
-const Headings = ({ names }: { readonly names: readonly string[] }) => (
-  <thead>
-    <tr>
-      {names.map((name) => (
-        <th key={name} scope="col">
-          {name}
-        </th>
-      ))}
-    </tr>
-  </thead>
-);
 
 /** One value: what the file has beside what was computed. */
 function ValueCells({ column: { column, text, value, reason }, row }: { readonly column: Columns[number]; readonly row: Row }) {

@@ -1,6 +1,7 @@
 import { duration, escapeControls } from '../../../src/formats/style.ts';
 import type { CaseSnapshot } from '../../../src/results/compare.ts';
 import { hrefOf } from '../route.ts';
+import { Headings } from './Headings.tsx';
 import { Sign } from './Status.tsx';
 
 /** A case with its results before and after; `isHere`: this page has it. */
@@ -55,14 +56,7 @@ export function Changed({ title, cases, withTime = false }: ChangedProps) {
 function ChangedTable({ cases, withTime }: { readonly cases: readonly ChangedCase[]; readonly withTime: boolean }) {
   return (
     <table className="runs compared">
-      <thead>
-        <tr>
-          <th scope="col">before</th>
-          <th scope="col">after</th>
-          <th scope="col">case</th>
-          <th scope="col">{withTime ? '' : 'message'}</th>
-        </tr>
-      </thead>
+      <Headings names={['before', 'after', 'case', withTime ? '' : 'message']} />
       <tbody>
         {cases.slice(0, MAX_CASES).map(({ id, title, path, before, after, isHere }) => {
           const name = escapeControls(nameAfter(title, path));

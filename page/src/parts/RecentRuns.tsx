@@ -1,6 +1,7 @@
 import { duration } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { isFailing, type Store } from '../record/store.ts';
+import { Headings } from './Headings.tsx';
 
 /** Runs that the chart shows, and those that the list has. */
 const MAX_CHART_RUNS = 30;
@@ -30,14 +31,7 @@ export function RecentRuns({ store }: { readonly store: Store }) {
       <Chart runs={runs.slice(-MAX_CHART_RUNS)} />
       <table className="runs">
         <caption className="unseen">this run and those before it</caption>
-        <thead>
-          <tr>
-            <th scope="col">run</th>
-            <th scope="col">failed</th>
-            <th scope="col">others</th>
-            <th scope="col">cases took</th>
-          </tr>
-        </thead>
+        <Headings names={['run', 'failed', 'others', 'cases took']} numeric={['failed', 'others', 'cases took']} />
         <tbody>
           {runs
             .slice(-MAX_LISTED_RUNS)

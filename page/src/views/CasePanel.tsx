@@ -9,6 +9,7 @@ import type { StepResult } from '../../../src/running/result.ts';
 import { CapturedOutput } from '../parts/CapturedOutput.tsx';
 import { Command } from '../parts/Copy.tsx';
 import { FailureBlock } from '../parts/Failure.tsx';
+import { Headings } from '../parts/Headings.tsx';
 import { Icon } from '../parts/icons.tsx';
 import { Sign } from '../parts/Status.tsx';
 import { conditionWord } from '../record/filter.ts';
@@ -157,14 +158,7 @@ const Fixtures = ({ fixtures, isOwn }: { readonly fixtures: readonly UsedFixture
       Fixtures <span className="quiet">in setup order{isOwn ? '' : ', as seen by the first case of the test'}</span>
     </h3>
     <table className="fixtures">
-      <thead>
-        <tr>
-          <th scope="col">fixture</th>
-          <th scope="col">scope</th>
-          <th scope="col">settings</th>
-          <th scope="col">defined</th>
-        </tr>
-      </thead>
+      <Headings names={['fixture', 'scope', 'settings', 'defined']} />
       <tbody>
         {fixtures.map((fixture, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: two may share a name

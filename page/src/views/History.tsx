@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import { duration, escapeControls, formatCount } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
+import { Headings } from '../parts/Headings.tsx';
 import { Sign } from '../parts/Status.tsx';
 import { type FlakyCase, listFlakyCases, listTestHistories, type TestHistory } from '../record/history.ts';
 import type { Store } from '../record/store.ts';
@@ -29,16 +30,7 @@ export function History({ store }: { readonly store: Store }) {
           Tests over {formatCount(runs.length, 'run')} <span className="quiet">the oldest on the left; those that changed come first</span>
         </h3>
         <table className="runs over-runs">
-          <thead>
-            <tr>
-              <th scope="col">test</th>
-              <th scope="col">runs</th>
-              <th scope="col">time</th>
-              <th scope="col" className="number">
-                this run
-              </th>
-            </tr>
-          </thead>
+          <Headings names={['test', 'runs', 'time', 'this run']} numeric={['this run']} />
           <tbody>
             {tests.slice(0, MAX_LISTED).map(({ test, statuses, times }) => (
               <tr key={test.header.test}>

@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import { duration, escapeControls } from '../../../src/formats/style.ts';
 import { Durations } from '../parts/Durations.tsx';
+import { Headings } from '../parts/Headings.tsx';
 import { Lanes } from '../parts/Lanes.tsx';
 import { Sign } from '../parts/Status.tsx';
 import { type Store, timeOf } from '../record/store.ts';
@@ -42,26 +43,7 @@ function SlowCases({ store }: { readonly store: Store }) {
     <section className="card slow">
       <h3>Slowest cases</h3>
       <table className="runs">
-        <thead>
-          <tr>
-            <th scope="col" className="number">
-              time
-            </th>
-            <th scope="col">
-              <span className="unseen">share</span>
-            </th>
-            <th scope="col" className="number">
-              setup
-            </th>
-            <th scope="col" className="number">
-              body
-            </th>
-            <th scope="col" className="number">
-              teardown
-            </th>
-            <th scope="col">case</th>
-          </tr>
-        </thead>
+        <Headings names={['time', 'share', 'setup', 'body', 'teardown', 'case']} numeric={['time', 'setup', 'body', 'teardown']} hidden={['share']} />
         <tbody>
           {slowest.map(({ result, test }) => {
             // Titles of the same test differ at their end.
@@ -114,24 +96,7 @@ function SharedFixtures({ store }: { readonly store: Store }) {
         <p className="quiet">No fixture is shared by several cases.</p>
       ) : (
         <table className="runs">
-          <thead>
-            <tr>
-              <th scope="col" className="number">
-                total
-              </th>
-              <th scope="col" className="number">
-                setups
-              </th>
-              <th scope="col" className="number">
-                each
-              </th>
-              <th scope="col" className="number">
-                teardowns
-              </th>
-              <th scope="col">fixture</th>
-              <th scope="col">scope</th>
-            </tr>
-          </thead>
+          <Headings names={['total', 'setups', 'each', 'teardowns', 'fixture', 'scope']} numeric={['total', 'setups', 'each', 'teardowns']} />
           <tbody>
             {fixtures.map(({ name, scope, setups, setup, teardown }) => (
               <tr key={`${name} ${scope}`}>
