@@ -208,7 +208,9 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
       const input = await page.waitForSelector('input[type=file]');
       await (input as unknown as { uploadFile(path: string): Promise<void> }).uploadFile(join(pages.folder, name));
       await page.waitForSelector('.compared');
-      check.includes(await page.$eval('.compare', (view) => (view as HTMLElement).innerText), '13 newly failing, 1 still failing, 48 the same', name);
+      const text = await page.$eval('.compare', (view) => (view as HTMLElement).innerText);
+      // On a busy machine, some are slower or faster.
+      check.matches(text, /13 newly failing, 1 still failing, (?:\d+ (?:slower|faster), )*4\d the same/, name);
     }
   }),
 
