@@ -1,9 +1,10 @@
-import { useMemo } from 'react';
+import { useMemo, useState } from 'react';
 import { escapeControls, formatCount } from '../../../src/formats/style.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { keyOf, type TestItem } from '../record/store.ts';
 import { buildTestGrid, isOutlined, outlinedConditions } from '../record/test-grid.ts';
 import { hrefOf } from '../route.ts';
+import { useSeen } from './hooks.ts';
 
 /** A test with more cases has no small grid: its cells would not be seen. */
 const MAX_CASES = 20_000;
@@ -14,8 +15,20 @@ const MAX_HEIGHT = 150;
 const MAX_STEP = 16;
 const GAP = 2;
 
-/** The grid of a test in small, as a picture that leads to the matrix. */
-export function SmallGrid({ test, where, version }: { readonly test: TestItem; readonly where: WhereItFails | undefined; readonly version: number }) {
+interface SmallGridProps {
+  readonly test: TestItem;
+  readonly where: WhereItFails | undefined;
+  readonly version: number;
+}
+
+/** The grid of a test in small, as a picture that leads to the matrix. It is drawn when it comes into sight: a page can have hundreds. */
+export function SmallGrid(props: SmallGridProps) {
+  const [frame, setFrame] = useState<HTMLDivElement | null>(null);
+  const isSeen = useSeen(frame);
+  return <div ref={setFrame}>{isSeen && <Picture {...props} />}</div>;
+}
+
+function Picture({ test, where, version }: SmallGridProps) {
   const grid = useMemo(
     () =>
       test.items.length <= MAX_CASES

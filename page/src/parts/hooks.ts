@@ -14,6 +14,18 @@ export function useWidth(element: HTMLElement | null): number | undefined {
   return width;
 }
 
+/** Whether an element has been in sight. */
+export function useSeen(element: HTMLElement | null): boolean {
+  const [isSeen, setSeen] = useState(false);
+  useEffect(() => {
+    if (!element || isSeen) return undefined;
+    const observer = new IntersectionObserver((entries) => setSeen(entries.some(({ isIntersecting }) => isIntersecting)));
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, [element, isSeen]);
+  return isSeen;
+}
+
 /** Whether the page is being printed. */
 export function usePrinting(): boolean {
   const [printing, setPrinting] = useState(false);
