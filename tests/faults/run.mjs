@@ -62,7 +62,16 @@ function allFaults() {
   return faults;
 }
 
-/** A sample that is spread over the folders: each has a share by the square root of its size. */
+/** Brings `count` of a list, by chance, to its beginning. */
+function shuffle(list, count, random) {
+  for (let i = 0; i < count; i++) {
+    const j = i + Math.floor(random() * (list.length - i));
+    [list[i], list[j]] = [list[j], list[i]];
+  }
+  return list;
+}
+
+/** A sample that is spread over the folders: each has a share by the square root of its size. Its beginning is such a sample, too. */
 function choose(faults, size, random) {
   const byFolder = new Map();
   for (const fault of faults) {
@@ -71,15 +80,12 @@ function choose(faults, size, random) {
   }
   const weights = [...byFolder].map(([folder, list]) => [folder, Math.sqrt(list.length)]);
   const whole = weights.reduce((sum, [, weight]) => sum + weight, 0);
-  return weights.flatMap(([folder, weight]) => {
+  const sample = weights.flatMap(([folder, weight]) => {
     const list = byFolder.get(folder);
     const count = Math.min(list.length, Math.max(1, Math.round((size * weight) / whole)));
-    for (let i = 0; i < count; i++) {
-      const j = i + Math.floor(random() * (list.length - i));
-      [list[i], list[j]] = [list[j], list[i]];
-    }
-    return list.slice(0, count);
+    return shuffle(list, count, random).slice(0, count);
   });
+  return shuffle(sample, sample.length, random);
 }
 
 /** Test files that need the declarations and the page, which a copy does not build. */
