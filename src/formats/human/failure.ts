@@ -5,8 +5,9 @@ import { formatLocation, type SourceLocation } from '../../problems/source-locat
 import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
 import type { Failure } from '../../running/result.ts';
 import { formatAcceptCommand } from '../accept-command.ts';
+import { measureWidth } from '../columns.ts';
 import { formatRerunCommand } from '../rerun-command.ts';
-import { escapeControls, escapeToOneLine, measureWidth, type Style } from '../style.ts';
+import { escapeControls, escapeToOneLine, type Style } from '../style.ts';
 import { type CodeFrameOptions, codeFrame } from './frame.ts';
 import { layOutRows } from './row-table.ts';
 

@@ -1,5 +1,6 @@
 import type { SourceLocation } from '../../problems/source-location.ts';
-import { escapeToOneLine, measureWidth, type Style, sliceColumns } from '../style.ts';
+import { measureWidth, sliceColumns } from '../columns.ts';
+import { escapeToOneLine, type Style } from '../style.ts';
 
 const LINES_AROUND = 2;
 const MAX_LINE_LENGTH = 400;

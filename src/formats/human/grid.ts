@@ -1,6 +1,7 @@
 import { type Axis, buildGrid, type Cell, chooseAxes, findAxes, formatGridValue, type Grid, type GridInput } from '../../results/grid.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
-import { escapeToOneLine, measureWidth, padOrTruncate, type Style, signs } from '../style.ts';
+import { measureWidth, padOrTruncate } from '../columns.ts';
+import { escapeToOneLine, type Style, signs } from '../style.ts';
 import { paintOf } from './run.ts';
 
 /** Which columns stand down the side and across the head, where somebody said. */

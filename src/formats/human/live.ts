@@ -4,7 +4,8 @@ import type { NarrowProgress } from '../../results/narrowing/session.ts';
 import type { RunProgress } from '../../results/run-progress.ts';
 import type { RunState } from '../../results/run-state.ts';
 import { formatCondition } from '../../results/where/condition.ts';
-import { duration, escapeToOneLine, formatCount, measureWidth, padOrTruncate, type Style } from '../style.ts';
+import { measureWidth, padOrTruncate } from '../columns.ts';
+import { duration, escapeToOneLine, formatCount, type Style } from '../style.ts';
 import { renderCounts } from './run.ts';
 
 const words: Readonly<Record<Activity['what'], string>> = {

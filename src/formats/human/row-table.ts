@@ -1,5 +1,6 @@
 import { formatShortValue } from '../../cases/values.ts';
-import { escapeToOneLine, measureWidth } from '../style.ts';
+import { measureWidth } from '../columns.ts';
+import { escapeToOneLine } from '../style.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 

@@ -3,7 +3,8 @@ import { formatThousands } from '../../problems/format-thousands.ts';
 import type { JournalEntry } from '../../results/journal/entries.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
 import { formatLaneName, type RunInfo } from '../../results/run-info.ts';
-import { duration, escapeToOneLine, measureWidth, padOrTruncate, type Style } from '../style.ts';
+import { measureWidth, padOrTruncate } from '../columns.ts';
+import { duration, escapeToOneLine, type Style } from '../style.ts';
 
 /** When something was set up, ran and was torn down, in milliseconds. */
 interface Bar {

@@ -1,8 +1,9 @@
 import type { Suspects } from '../../results/cause/suspects.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { asRowOptions, formatCondition } from '../../results/where/condition.ts';
+import { measureWidth } from '../columns.ts';
 import { shellWord } from '../rerun-command.ts';
-import { escapeToOneLine, measureWidth, type Style } from '../style.ts';
+import { escapeToOneLine, type Style } from '../style.ts';
 import { describeSuspects } from '../suspects.ts';
 
 const MAX_CONDITION_WIDTH = 72;

@@ -1,0 +1,36 @@
+/** Latin letters, arrows, lines and our own signs: one column each. Measuring other characters takes tables, and some time. */
+const isNarrow = /^[\x20-\u02ff\u2010-\u22ff\u2500-\u25fc\u2717]*$/;
+let segmenter: Intl.Segmenter | undefined;
+/** What a reader sees as one character. Made when it is needed: most text is plain. */
+const graphemes = (text: string) => (segmenter ??= new Intl.Segmenter('en')).segment(text);
+
+/** The bundle evaluates a required module when it is first used: the tables of this one take as long as all the rest of a start. */
+const measureOther = (text: string): number => (require('string-width') as typeof import('string-width')).default(text);
+
+/** Columns that a text takes on a terminal: two for wide characters (Unicode Standard Annex 11), none for marks that combine. */
+export const measureWidth = (text: string): number => (isNarrow.test(text) ? text.length : measureOther(text));
+
+/** The part of a text that occupies up to `columns` columns, starting at column `from`. A wide character across an edge is left out. */
+export function sliceColumns(text: string, from: number, columns: number): string {
+  if (isNarrow.test(text)) return text.slice(from, from + columns);
+  let [kept, at] = ['', 0];
+  for (const { segment } of graphemes(text)) {
+    const next = at + measureWidth(segment);
+    if (at >= from && next <= from + columns) kept += segment;
+    at = next;
+  }
+  return kept;
+}
+
+/** A text of exactly `columns` columns: cut with an ellipsis, or filled with blanks. */
+export function padOrTruncate(text: string, columns: number): string {
+  if (columns < 1) return '';
+  if (measureWidth(text) <= columns) return text + ' '.repeat(columns - measureWidth(text));
+  let [kept, width] = ['', 0];
+  for (const { segment } of graphemes(text)) {
+    const next = width + measureWidth(segment);
+    if (next > columns - 1) break;
+    [kept, width] = [kept + segment, next];
+  }
+  return `${kept}…${' '.repeat(columns - 1 - width)}`;
+}
