@@ -13,7 +13,7 @@ const commandsWithoutLane = ['accept', 'compare', 'help', 'merge', 'new', 'repor
 const mayRun = !args.some((argument) => ['-h', '--help', '-v', '--version'].includes(argument)) && !(word !== undefined && commandsWithoutLane.includes(word));
 const runsInProcess = wantsOneProcess(args);
 
-if (runsInProcess && !canRunCases()) {
+if (runsInProcess && !canRunCases(args)) {
   const { status, pid } = await restartInOneProcess(args);
   process.exitCode = status;
   const coverage = process.env['NODE_V8_COVERAGE'];

@@ -23,7 +23,7 @@ import { joinCommand } from './join.ts';
 import { mergeCommand } from './merge.ts';
 import { narrowCommand } from './narrow.ts';
 import { newCommand } from './new.ts';
-import { restartInOneProcess, wantsOneProcess } from './one-process.ts';
+import { needsRestart, restartInOneProcess, wantsOneProcess } from './one-process.ts';
 import { addDisplayOptions, addSelection, appendValue, parsePair, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
 import { buildArguments, findProfile, noSuchProfile } from './profile.ts';
@@ -229,6 +229,7 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     if (!expanded) return 2;
     // Only the profile sets it: the new process reads the same profile.
     if (!inOne && wantsOneProcess(expanded)) return (await restartInOneProcess([...args, '--lanes', '0'])).status;
+    if (inOne && needsRestart((await setting.configuration()).config)) return (await restartInOneProcess(args)).status;
     await program.parseAsync(expanded, { from: 'user' });
     return status;
   } catch (error) {

@@ -1,7 +1,9 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { killOnParentExit } from '../node/kill-on-parent-exit.ts';
+import { hasHooks } from '../node/loading/hooks.ts';
 import { LANE_FLAGS } from '../node/start-lane.ts';
+import type { SerializedConfig } from '../suites/config.ts';
 
 /** Whether arguments ask for everything in one process: the last `--lanes` is 0, and no other machine has lanes. */
 export function wantsOneProcess(args: readonly string[]): boolean {
@@ -14,8 +16,18 @@ export function wantsOneProcess(args: readonly string[]): boolean {
   return lanes === '0';
 }
 
-/** Whether this process can load modules from source, as lanes do. */
-export const canRunCases = (): boolean => LANE_FLAGS.every((flag) => process.execArgv.includes(flag));
+/** Whether this process was started as lanes are. */
+const startedAsLane = (): boolean => LANE_FLAGS.every((flag) => process.execArgv.includes(flag));
+
+/**
+ * Whether this process can load modules from source: as lanes do, or by hooks. What hooks have loaded stays as it is, while a watch reads
+ * its configuration again; and coverage is completed by another process than its own.
+ */
+export const canRunCases = (args: readonly string[]): boolean =>
+  startedAsLane() || (hasHooks() && !args.includes('--watch') && !process.env['NODE_V8_COVERAGE']);
+
+/** Whether a configuration has loaders that hooks cannot call: those that are functions may take their time. */
+export const needsRestart = ({ loaders = {} }: SerializedConfig): boolean => !startedAsLane() && Object.values(loaders).includes('function');
 
 /** Runs the command in a new process that can run cases itself, with the debugger port of this one. */
 export async function restartInOneProcess(args: readonly string[]): Promise<{ status: number; pid: number }> {

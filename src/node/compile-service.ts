@@ -24,7 +24,7 @@ export class CompileService {
   async #ahead(path: string): Promise<void> {
     try {
       const source = readFileSync(path, 'utf8');
-      const key = this.#cache.key(path, source, (await this.#configs.find(path))?.hash);
+      const key = this.#cache.key(path, source, this.#configs.find(path)?.hash);
       if (!this.#cache.read(key)) await this.#compile(path, source, key);
     } catch {
       // The lane that loads the file reports why it cannot be read.
@@ -48,7 +48,7 @@ export class CompileService {
   }
 
   async #compileOnce(path: string, source: string, key: string): Promise<CompileError | undefined> {
-    const outcome = await compile(path, source, await this.#configs.find(path));
+    const outcome = await compile(path, source, this.#configs.find(path));
     if (isCompileError(outcome)) return outcome;
     this.#cache.write(key, outcome);
     this.#hasGrown = true;

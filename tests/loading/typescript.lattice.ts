@@ -1,7 +1,7 @@
 import { symlinkSync } from 'node:fs';
 import { rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { fixture, suite, testWith } from 'red-lattice';
+import { fixture, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
@@ -94,9 +94,36 @@ const project = fixture('project', {
   },
 });
 
+/** Worker processes make modules from source; newer runtimes have hooks, which a single process uses. */
+const lanes = table(['lanes'], [[0], [2]]);
+
+/** Files that cannot be loaded, each for a reason in another file. */
+const faulty: Readonly<Record<string, string>> = {
+  'export.lattice.ts': `${head}import { berth } from './office.ts';\nexport const one = test('one', () => berth);\n`,
+  'module.lattice.ts': `${head}import { quay } from './quay.ts';\nexport const one = test('one', () => quay);\n`,
+  'quay.ts': "import './office.ts';\nimport './nowhere.ts';\n",
+  'package.lattice.ts': `${head}import 'no-such-package';\nexport const one = test('one', () => undefined);\n`,
+  'script.lattice.ts': `${head}import './script.js';\nexport const one = test('one', () => undefined);\n`,
+  'script.js': 'export const due = 20;\nexport const late = = 30;\n',
+  'source.lattice.ts': `${head}import './source.ts';\nexport const one = test('one', () => undefined);\n`,
+  'source.ts': 'export const due: number = 20;\nexport const late: number = = 30;\n',
+  'throws.lattice.ts': `${head}import './throws.ts';\nexport const one = test('one', () => undefined);\n`,
+  'throws.ts': "interface Stay {\n  nights: number;\n}\nthrow new Error('no tide tables');\n",
+  'office.ts': 'export const office = 1;\n',
+};
+const places = ['export.lattice.ts:2:10', 'quay.ts:2:8', 'package.lattice.ts:2:8', 'script.js:2:21', 'source.ts:2:29', 'throws.ts:4:7'];
+
+const faultyProject = fixture('faulty project', {
+  needs: { folder: tempDirectory() },
+  async setup(_, { folder }) {
+    await makeProject(folder, faulty);
+    return folder;
+  },
+});
+
 export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
-  testWith({ project })('that change what a source means are honoured', async ({ check }, { project }) => {
-    const { out, output } = await runCommand(['run', '--show', 'summary'], project);
+  testWith({ project })('that change what a source means are honoured: {lanes} lanes', { cases: lanes }, async ({ row, check }, { project }) => {
+    const { out, output } = await runCommand(['run', '--lanes', String(row.lanes), '--show', 'summary'], project);
     check.matches(out, /^13 passed, 0 failed$/m, output);
   }),
 
@@ -116,6 +143,14 @@ export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
       /! metadata\/a\.lattice\.ts:6:1 {2}cannot load .*sets `emitDecoratorMetadata`, which needs `transpileModule` of the package typescript\. Install typescript 5/,
     );
     check.matches(out, /cannot load fields\/a\.lattice\.ts: SyntaxError: invalid .*fields\/tsconfig\.json: line 2: /);
+  }),
+]);
+
+export const failures = suite('files that do not load', { timeout: 60_000 }, [
+  testWith({ faultyProject })('are shown at the place of the fault: {lanes} lanes', { cases: lanes }, async ({ row, check }, { faultyProject }) => {
+    const { status, out } = await runCommand(['run', '--lanes', String(row.lanes), '--show', 'summary'], faultyProject);
+    check.equal(status, 2, out);
+    check.equal([...out.matchAll(/^! (\S+) {2}cannot load/gm)].map(([, place]) => place).sort(), [...places].sort(), out);
   }),
 ]);
 
@@ -152,19 +187,27 @@ const assetProject = fixture('asset project', {
 });
 
 export const loading = suite('files that are not modules', { timeout: 60_000 }, [
-  testWith({ assetProject })('are imported as the configuration says', async ({ check }, { assetProject }) => {
-    const { out, output } = await runCommand(['run', '--lanes', '2'], assetProject);
+  testWith({ assetProject })('are imported as the configuration says: {lanes} lanes', { cases: lanes }, async ({ row, check }, { assetProject }) => {
+    const { out, output } = await runCommand(['run', '--lanes', String(row.lanes)], assetProject);
     check.matches(out, /^1 passed, 0 failed$/m, output);
   }),
 
-  testWith({ assetProject })('are an error without a loader, at the import, with the setting to add', async ({ check }, { assetProject }) => {
-    await writeFile(join(assetProject, 'red-lattice.config.ts'), 'export default {};\n');
-    const { out } = await runCommand(['run'], assetProject);
-    check.matches(
-      out,
-      /! a\.lattice\.ts:4:20 {2}cannot load a\.lattice\.ts: TypeError: cannot import a \.txt file\. Set `loaders: \{ '\.txt': 'text' \}` in red-lattice\.config\.ts/,
-    );
-  }),
+  testWith({ assetProject })(
+    'are an error without a loader, at the import, with the setting to add: {lanes} lanes',
+    { cases: lanes },
+    async ({ row, check }, { assetProject }) => {
+      await writeFile(join(assetProject, 'red-lattice.config.ts'), "export default { loaders: { '.css': 'empty', '.svg': 'url' } };\n");
+      await writeFile(
+        join(assetProject, 'a.lattice.ts'),
+        `${head}import './view.ts';\nimport notice from './notice.txt';\nexport const one = test('one', () => notice);\n`,
+      );
+      const { out } = await runCommand(['run', '--lanes', String(row.lanes)], assetProject);
+      check.matches(
+        out,
+        /! a\.lattice\.ts:3:20 {2}cannot load a\.lattice\.ts: TypeError: cannot import a \.txt file\. Set `loaders: \{ '\.txt': 'text' \}` in red-lattice\.config\.ts/,
+      );
+    },
+  ),
 
   testWith({ assetProject })('have loaders that are validated', async ({ check }, { assetProject }) => {
     await writeFile(join(assetProject, 'red-lattice.config.ts'), "export default { loaders: { css: 'empty' } };\n");

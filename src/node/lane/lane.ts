@@ -22,7 +22,7 @@ import { suggestSelections } from '../../suites/suggestions.ts';
 import { splitPlan } from '../../suites/work-units.ts';
 import { createFileCache, nodeFiles } from '../files.ts';
 import { isInspected } from '../loading/debugging.ts';
-import type { Modules } from '../loading/modules.ts';
+import type { ModuleLoader } from '../loading/module-loader.ts';
 import { mapStacks } from '../loading/stacks.ts';
 import type { Job, ToCoordinator, ToLane } from '../protocol.ts';
 import type { Assignment } from '../work-scheduler.ts';
@@ -32,7 +32,7 @@ import { LaneRecord } from './lane-record.ts';
 import { LeakFinder } from './leak-finder.ts';
 import { explainCases, listCases } from './listing.ts';
 import { loadFile } from './load.ts';
-import { modulesIn, type PendingCompilations } from './modules.ts';
+import { createModuleLoader, type PendingCompilations } from './modules.ts';
 import { findCaseName } from './names.ts';
 import { Output } from './output.ts';
 import { ProcessGuard } from './process-guard.ts';
@@ -55,7 +55,7 @@ export class Lane {
   /** Who is stopped in a debugger is not to be ended for it. */
   readonly #untimed = isInspected();
   readonly #limit = createTimeoutPolicy(this.#untimed);
-  readonly #modules: Modules;
+  readonly #modules: ModuleLoader;
   #surroundings: ExpansionHost;
   readonly #under = new Set<CaseAttempt>();
   /** What an end of the process would be charged to, outside of cases. */
@@ -92,7 +92,7 @@ export class Lane {
     });
     this.#record = new LaneRecord(job, hides, ({ message }) => this.#say({ from: 'lane', type: 'unwritable', reason: message }));
     this.#runFixtures = new RemoteRunFixtures(this.#say);
-    this.#modules = modulesIn(job.cache, compiling, this.#say, job.loaders);
+    this.#modules = createModuleLoader(job.cache, compiling, this.#say, job.loaders);
   }
 
   /** Never hangs: an internal error is reported and ends the lane. */
@@ -194,7 +194,7 @@ export class Lane {
       if ('code' in outcome) this.#record.put({ type: 'problem', problem: outcome }, true);
       else {
         loaded.push(outcome);
-        this.#record.put({ type: 'loaded', file: outcome.file, milliseconds: now() - begun, reads: this.#modules.reachedFrom(pathToFileURL(path).href) });
+        this.#record.put({ type: 'loaded', file: outcome.file, milliseconds: now() - begun, reads: this.#modules.graph.reachedFrom(pathToFileURL(path).href) });
       }
     }
     return loaded;

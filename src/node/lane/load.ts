@@ -9,12 +9,12 @@ import { startTimer, stopTimer } from '../../running/globals.ts';
 import type { LoadedFile } from '../../suites/plan.ts';
 import { FolderDefaultsImpl, type Options } from '../../suites/suite.ts';
 import { placeOfImport } from '../loading/import-place.ts';
-import type { Modules } from '../loading/modules.ts';
+import type { ModuleLoader } from '../loading/module-loader.ts';
 
 const endings = ['.ts', '.mts', '.js', '.mjs'];
 
 /** Loads one test file and the folder options around it. What a file throws is a problem, not an end. */
-export function loadFile(path: string, root: string, modules: Modules, limit: number): Promise<LoadedFile | Problem> {
+export function loadFile(path: string, root: string, modules: ModuleLoader, limit: number): Promise<LoadedFile | Problem> {
   return new Promise((resolve) => {
     const file = relative(root, path).split(sep).join('/');
     const timer = startTimer(
@@ -28,13 +28,13 @@ export function loadFile(path: string, root: string, modules: Modules, limit: nu
   });
 }
 
-async function load(path: string, root: string, modules: Modules): Promise<LoadedFile | Problem> {
+async function load(path: string, root: string, modules: ModuleLoader): Promise<LoadedFile | Problem> {
   const file = relative(root, path).split(sep).join('/');
   try {
     const url = pathToFileURL(path);
     const folders: Options[] = [];
     for (const defaults of folderFiles(path, root)) {
-      modules.track(url.href, pathToFileURL(defaults).href);
+      modules.graph.track(url.href, pathToFileURL(defaults).href);
       const { default: given } = await modules.import(pathToFileURL(defaults).href);
       if (given instanceof FolderDefaultsImpl) folders.push(given.options);
     }

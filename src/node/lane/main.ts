@@ -1,7 +1,7 @@
 import { isToLane, type ToCoordinator } from '../protocol.ts';
 import type { LaneChannel } from './channel.ts';
 import { Lane } from './lane.ts';
-import { modulesIn, type PendingCompilations, readConfig } from './modules.ts';
+import { createModuleLoader, type PendingCompilations, readConfig } from './modules.ts';
 
 /** Receives the messages of the coordinator, and passes them to the lane that runs the job. */
 export function laneMain(channel: LaneChannel): void {
@@ -17,7 +17,7 @@ export function laneMain(channel: LaneChannel): void {
         void lane.work();
         break;
       case 'configure':
-        void readConfig(message.path, modulesIn(message.cache, compiling, send)).then((read) => send({ from: 'lane', type: 'configured', ...read }));
+        void readConfig(message.path, createModuleLoader(message.cache, compiling, send)).then((read) => send({ from: 'lane', type: 'configured', ...read }));
         break;
       case 'compiled':
         compiling.get(message.key)?.(message.error);

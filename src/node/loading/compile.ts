@@ -1,5 +1,6 @@
 import { createRequire } from 'node:module';
 import { extname } from 'node:path';
+import type { TransformOptions } from 'esbuild';
 import type { Compiled } from './cache.ts';
 import type { TypeScriptSettings } from './tsconfig.ts';
 
@@ -13,35 +14,55 @@ export interface CompileError {
 /** What CommonJS sources find in their scope, for TypeScript that uses it in an ES module. `define` replaces free names only. */
 const commonJsNames = { __dirname: 'import.meta.dirname', __filename: 'import.meta.filename', require: 'import.meta.require' };
 
+const require = createRequire(import.meta.url);
+
 /** Compiles one TypeScript or JSX source to an ES module, with the settings of its `tsconfig.json`. */
 export async function compile(path: string, source: string, settings: TypeScriptSettings | undefined): Promise<Compiled | CompileError> {
-  const options = settings?.compilerOptions ?? {};
-  if (options['emitDecoratorMetadata'] === true && options['experimentalDecorators'] === true) {
-    const line = await findDecorator(path, source);
-    if (line !== undefined) return compileWithMetadata(path, source, settings as TypeScriptSettings, line);
-  }
+  const line = findMetadataUse(path, source, settings);
+  if (line !== undefined) return compileWithMetadata(path, source, settings as TypeScriptSettings, line);
   const { transform } = await import('esbuild');
+  try {
+    return await transform(source, buildOptions(path, settings));
+  } catch (error) {
+    return toCompileError(error);
+  }
+}
+
+/** As `compile`, without waiting, for a hook of the runtime that cannot. It takes longer: the compiler starts for one source. */
+export function compileNow(path: string, source: string, settings: TypeScriptSettings | undefined): Compiled | CompileError {
+  const line = findMetadataUse(path, source, settings);
+  if (line !== undefined) return compileWithMetadata(path, source, settings as TypeScriptSettings, line);
+  const { transformSync } = require('esbuild') as typeof import('esbuild');
+  try {
+    return transformSync(source, buildOptions(path, settings));
+  } catch (error) {
+    return toCompileError(error);
+  }
+}
+
+function buildOptions(path: string, settings: TypeScriptSettings | undefined): TransformOptions {
+  const options = settings?.compilerOptions ?? {};
   const ending = extname(path).slice(1);
   const isTransformed = typeof options['jsx'] === 'string' && options['jsx'].toLowerCase().startsWith('react') && options['jsx'] !== 'react-native';
-  try {
-    const { code, map } = await transform(source, {
-      loader: ending === 'tsx' || ending === 'jsx' ? ending : 'ts',
-      format: 'esm',
-      // The oldest supported runtime.
-      target: 'node20.19',
-      sourcemap: 'external',
-      sourcesContent: false,
-      sourcefile: path,
-      define: commonJsNames,
-      tsconfigRaw: { compilerOptions: isTransformed ? options : { ...options, jsx: 'react-jsx' } },
-      logLevel: 'silent',
-    });
-    return { code, map };
-  } catch (error) {
-    const [first] = (error as { errors?: { text: string; location: { line: number; column: number } | null }[] }).errors ?? [];
-    if (!first) throw error;
-    return { message: first.text, line: first.location?.line ?? 1, column: (first.location?.column ?? 0) + 1 };
-  }
+  return {
+    loader: ending === 'tsx' || ending === 'jsx' ? ending : 'ts',
+    format: 'esm',
+    // The oldest supported runtime.
+    target: 'node20.19',
+    sourcemap: 'external',
+    sourcesContent: false,
+    sourcefile: path,
+    define: commonJsNames,
+    tsconfigRaw: { compilerOptions: isTransformed ? options : { ...options, jsx: 'react-jsx' } },
+    logLevel: 'silent',
+  };
+}
+
+/** The first error of a source; anything else is thrown again. */
+function toCompileError(error: unknown): CompileError {
+  const [first] = (error as { errors?: { text: string; location: { line: number; column: number } | null }[] }).errors ?? [];
+  if (!first) throw error;
+  return { message: first.text, line: first.location?.line ?? 1, column: (first.location?.column ?? 0) + 1 };
 }
 
 /** The part of a TypeScript compiler's interface that emits the types of parameters. */
@@ -64,10 +85,16 @@ function compileWithMetadata(path: string, source: string, { file, compilerOptio
   return { code: outputText.replace(/\n\/\/# sourceMappingURL=.*\s*$/, '\n'), map: sourceMapText };
 }
 
+/** The line of the first decorator of a source whose settings ask for the types of its parameters. */
+function findMetadataUse(path: string, source: string, settings: TypeScriptSettings | undefined): number | undefined {
+  const { emitDecoratorMetadata, experimentalDecorators } = settings?.compilerOptions ?? {};
+  return emitDecoratorMetadata === true && experimentalDecorators === true ? findDecorator(path, source) : undefined;
+}
+
 /** The line of the first decorator, if there is one. A source with a syntax error is left to the compiler. */
-async function findDecorator(path: string, source: string): Promise<number | undefined> {
+function findDecorator(path: string, source: string): number | undefined {
   if (!source.includes('@')) return undefined;
-  const { parse } = await import('@babel/parser');
+  const { parse } = require('@babel/parser') as typeof import('@babel/parser');
   try {
     const { tokens } = parse(source, {
       sourceType: 'module',

@@ -5,7 +5,10 @@ import type { SourceLocation } from '../../problems/source-location.ts';
 
 const places = new WeakMap<object, SourceLocation>();
 
-/** Stores the location of a failed import for its error. */
+/** Stores the location of a fault in a source for its error. */
+export const notePlace = (error: object, place: SourceLocation): void => void places.set(error, place);
+
+/** Stores the location of a failed import for its error, unless a better one is known. */
 export function noteImport(error: unknown, url: string, specifier: string): void {
   if (typeof error !== 'object' || error === null || places.has(error)) return;
   const place = placeIn(url, specifier);
@@ -23,9 +26,9 @@ export function placeOfImport(error: unknown, loading: string): SourceLocation |
   return specifier === undefined ? undefined : placeIn(url ?? loading, specifier, name);
 }
 
-/** Stores the location of a syntax error. The runtime does not report it, so another parser finds it. */
+/** Stores the location of a syntax error, unless it is known. The runtime does not report it, so another parser finds it. */
 export async function noteSyntaxError(error: unknown, url: string, source: string): Promise<void> {
-  if (!isInstanceOf(error, SyntaxError)) return;
+  if (!isInstanceOf(error, SyntaxError) || places.has(error)) return;
   const { parse } = await import('@babel/parser');
   try {
     parse(source, { sourceType: 'module', allowReturnOutsideFunction: false });

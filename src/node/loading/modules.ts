@@ -1,4 +1,3 @@
-import { readFileSync } from 'node:fs';
 import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
 import { dirname, extname } from 'node:path';
@@ -7,37 +6,37 @@ import vm from 'node:vm';
 import type { Config, WrittenLoader } from '../../suites/config.ts';
 import type { CompileCache, Compiled } from './cache.ts';
 import { isInspected, withSource } from './debugging.ts';
+import { ImportGraph, isOfProject } from './import-graph.ts';
 import { noteImport, noteSyntaxError } from './import-place.ts';
 import { explainUnknownExtension, findLoader, hasFunctions, type Loaders } from './loaders.ts';
-import { isTypeScript, type Resolved, resolveModule } from './resolve.ts';
+import type { Compile, ModuleLoader } from './module-loader.ts';
+import { isCommonJs, isTypeScript, type Resolved, resolveModule } from './resolve.ts';
 import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
 
 // The types of Node 20 lack a part of what it has.
 type AnyModule = vm.Module;
 type Attributes = Readonly<Record<string, string>>;
 
-/** Compiles a source into the cache. Rejects with a SyntaxError that has the location. */
-export type Compile = (path: string, source: string, key: string) => Promise<void>;
+/** Whether this process was started so that it can make modules from source. */
+export const canMakeModules = (): boolean => 'SourceTextModule' in vm;
 
 /**
- * Loads ES modules from source, TypeScript among them, under their real URLs.
+ * Makes modules from source, with the runtime's interface for virtual machines.
  *
  * A loader hook of Node's would start a thread of its own, which takes longer than all else together; modules made here run
  * in the same realm, with top-level await, cycles and import.meta as usual. What is in packages is left to Node.
  */
-export class Modules {
+export class Modules implements ModuleLoader {
   readonly #cache: CompileCache;
   readonly #compile: Compile;
   readonly #loaders: Loaders;
   /** The loaders of the configuration, when it has been evaluated. */
   #functions: Promise<Config['loaders']> | undefined;
   readonly #modules = new Map<string, Promise<AnyModule>>();
-  /** The sources that each source imports, by URL. */
-  readonly #imports = new Map<string, Set<string>>();
   readonly #configs = new TypeScriptConfigs();
   /** The settings of each source whose imports they concern, by URL. */
   readonly #settings = new Map<string, TypeScriptSettings>();
-  /** Where the maps of compiled modules are, by URL. */
+  readonly graph = new ImportGraph();
   readonly maps = new Map<string, string>();
   #linking: Promise<unknown> = Promise.resolve();
   readonly #isInspected = isInspected();
@@ -48,7 +47,6 @@ export class Modules {
     this.#compile = compile;
   }
 
-  /** A module's namespace, when it and all that it imports have been evaluated. */
   async import(url: string): Promise<Record<string, unknown>> {
     // Before anything is linked: a module that is loaded during linking would wait for itself.
     if (hasFunctions(this.#loaders)) await (this.#functions ??= this.#importFunctions());
@@ -60,22 +58,10 @@ export class Modules {
     return (namespace as { default?: Config }).default?.loaders;
   }
 
-  /** A source and all that it reaches through imports, but for what is in packages; as URLs. */
-  reachedFrom(url: string): string[] {
-    const reached = new Set([url]);
-    for (const at of reached) for (const next of this.#imports.get(at) ?? []) reached.add(next);
-    return [...reached];
-  }
-
   #resolveAndTrack(specifier: string, from: string): Resolved {
     const resolved = resolveModule(specifier, from, this.#settings.get(from));
-    if (isOfProject(resolved.url)) this.track(from, resolved.url);
+    if (isOfProject(resolved.url)) this.graph.track(from, resolved.url);
     return resolved;
-  }
-
-  /** Notes that a source depends on another file. */
-  track(from: string, url: string): void {
-    this.#imports.set(from, (this.#imports.get(from) ?? new Set()).add(url));
   }
 
   async #linkAndEvaluate(resolved: Resolved, attributes: Attributes): Promise<AnyModule> {
@@ -117,8 +103,8 @@ export class Modules {
 
   async #source(url: string): Promise<AnyModule> {
     const path = fileURLToPath(url);
-    const settings = await this.#configs.find(path);
-    if (settings) this.track(url, pathToFileURL(settings.file).href);
+    const settings = this.#configs.find(path);
+    if (settings) this.graph.track(url, pathToFileURL(settings.file).href);
     if (settings && (isTypeScript(url) || settings.allowsJavaScript)) this.#settings.set(url, settings);
     const code = isTypeScript(url) ? await this.#compiled(url, path, settings?.hash) : await readFile(path, 'utf8');
     try {
@@ -169,8 +155,8 @@ export class Modules {
     const from = pathToFileURL(path).href;
     for (const { filename } of requireCache[path]?.children ?? []) {
       const url = pathToFileURL(filename).href;
-      if (!isOfProject(url) || this.#imports.get(from)?.has(url)) continue;
-      this.track(from, url);
+      if (!isOfProject(url) || this.graph.has(from, url)) continue;
+      this.graph.track(from, url);
       this.#trackRequired(filename);
     }
   }
@@ -202,9 +188,6 @@ export class Modules {
 
 const requireCache = createRequire(import.meta.url).cache;
 
-/** Whether a file belongs to the project, and not to an installed package. */
-const isOfProject = (url: string): boolean => url.startsWith('file:') && !url.includes('/node_modules/');
-
 const findAttributes = (extra: unknown): Attributes => {
   const { attributes, assert } = extra as { attributes?: Attributes; assert?: Attributes };
   return attributes ?? assert ?? {};
@@ -220,22 +203,4 @@ function synthetic(url: string, namespace: Record<string, unknown>): AnyModule {
     },
     { identifier: url },
   );
-}
-
-/** Whether a `.js` file is CommonJS: its package does not declare ES modules, and the file has no import or export. */
-function isCommonJs(url: string): boolean {
-  if (!url.startsWith('file:') || !/\.js$/.test(url)) return false;
-  for (let folder = new URL('.', url); ; folder = new URL('..', folder)) {
-    const text = tryRead(new URL('package.json', folder));
-    if (text !== undefined) return (JSON.parse(text) as { type?: string }).type !== 'module' && !/^\s*(?:import|export)\b/m.test(tryRead(new URL(url)) ?? '');
-    if (folder.pathname === '/' || folder.href === new URL('..', folder).href) return false;
-  }
-}
-
-function tryRead(url: URL): string | undefined {
-  try {
-    return readFileSync(url, 'utf8');
-  } catch {
-    return undefined;
-  }
 }

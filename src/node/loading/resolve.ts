@@ -1,4 +1,4 @@
-import { statSync } from 'node:fs';
+import { readFileSync, statSync } from 'node:fs';
 import { isBuiltin } from 'node:module';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import type { TypeScriptSettings } from './tsconfig.ts';
@@ -37,8 +37,14 @@ const esModule = /\.(?:mjs|js)$/;
 const ownName = /^red-lattice(?:\/|$)/;
 const ownFolder = new URL('.', import.meta.url).href;
 
+/** Finds a module in a package. Throws if there is none. */
+type ResolvePackage = (specifier: string, parent: string) => string;
+
+/** The runtime's own way; it takes a parent with a flag that lanes have. */
+const resolvePackageByRuntime: ResolvePackage = (specifier, parent) => (import.meta.resolve as ResolvePackage)(specifier, parent);
+
 /** Resolves an import of `specifier` in `parent`, with the `paths` of its settings. If the module does not exist, throws the same error as Node. */
-export function resolveModule(specifier: string, parent: string, settings?: TypeScriptSettings): Resolved {
+export function resolveModule(specifier: string, parent: string, settings?: TypeScriptSettings, resolvePackage = resolvePackageByRuntime): Resolved {
   if (isBuiltin(specifier)) return { url: specifier.startsWith('node:') ? specifier : `node:${specifier}`, from: 'node' };
   if (/^(?:\.{1,2}\/|\/|file:)/.test(specifier)) {
     const wanted = new URL(specifier, parent);
@@ -53,8 +59,7 @@ export function resolveModule(specifier: string, parent: string, settings?: Type
     const url = existing(pathToFileURL(path));
     if (url) return { url: url.href, from: isSource(url.href) ? 'source' : 'node' };
   }
-  const resolve = import.meta.resolve as (specifier: string, parent: string) => string;
-  const url = resolve(specifier, parent);
+  const url = resolvePackage(specifier, parent);
   // A package is Node's, but for one that gives out its TypeScript: a neighbour in the same workspace.
   return { url, from: typescript.test(url) && url.startsWith('file:') ? 'source' : 'node' };
 }
@@ -66,3 +71,21 @@ const isSource = (url: string): boolean => {
 };
 
 export const isTypeScript = (url: string): boolean => typescript.test(new URL(url).pathname);
+
+/** Whether a `.js` file is CommonJS: its package does not declare ES modules, and the file has no import or export. */
+export function isCommonJs(url: string): boolean {
+  if (!url.startsWith('file:') || !/\.js$/.test(url)) return false;
+  for (let folder = new URL('.', url); ; folder = new URL('..', folder)) {
+    const text = tryRead(new URL('package.json', folder));
+    if (text !== undefined) return (JSON.parse(text) as { type?: string }).type !== 'module' && !/^\s*(?:import|export)\b/m.test(tryRead(new URL(url)) ?? '');
+    if (folder.pathname === '/' || folder.href === new URL('..', folder).href) return false;
+  }
+}
+
+function tryRead(url: URL): string | undefined {
+  try {
+    return readFileSync(url, 'utf8');
+  } catch {
+    return undefined;
+  }
+}

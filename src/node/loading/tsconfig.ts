@@ -1,4 +1,5 @@
 import { readFileSync, statSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { dirname, join } from 'node:path';
 import type { FileMatcher, TsConfigResult } from 'get-tsconfig';
 import { hash } from '../../cases/hash.ts';
@@ -39,15 +40,15 @@ interface Candidate {
 /** Reads each `tsconfig.json` once. The nearest one above a source applies to it, with what it extends. */
 export class TypeScriptConfigs {
   readonly #files = new Map<string, string | undefined>();
-  readonly #candidates = new Map<string, Promise<readonly Candidate[]>>();
+  readonly #candidates = new Map<string, readonly Candidate[]>();
 
-  /** The settings for a source; undefined without a `tsconfig.json`. Rejects if the file is invalid. */
-  find(path: string): Promise<TypeScriptSettings | undefined> | undefined {
+  /** The settings for a source; undefined without a `tsconfig.json`. Throws a SyntaxError if the file is invalid. */
+  find(path: string): TypeScriptSettings | undefined {
     const file = this.#nearest(dirname(path));
     if (file === undefined) return undefined;
     let candidates = this.#candidates.get(file);
     if (!candidates) this.#candidates.set(file, (candidates = readCandidates(file)));
-    return candidates.then((all) => all.find(({ includes }) => includes(path))?.settings);
+    return candidates.find(({ includes }) => includes(path))?.settings;
   }
 
   #nearest(folder: string): string | undefined {
@@ -60,18 +61,22 @@ export class TypeScriptConfigs {
   }
 }
 
+/** The packages that read such files are loaded when there is one. */
+const require = createRequire(import.meta.url);
+const loadParser = () => require('get-tsconfig') as typeof import('get-tsconfig');
+
 /** The settings of a file; before them those of its references, if it has nothing else: each applies to the sources that it includes. */
-async function readCandidates(file: string): Promise<readonly Candidate[]> {
-  const { createFilesMatcher } = await import('get-tsconfig');
-  const own = await parseConfig(file);
+function readCandidates(file: string): readonly Candidate[] {
+  const { createFilesMatcher } = loadParser();
+  const own = parseConfig(file);
   const { references = [], files, include } = own.config;
   const isOnlyReferences = references.length > 0 && files?.length === 0 && include === undefined;
   const targets = isOnlyReferences ? references.map(({ path }) => join(dirname(file), path)) : [];
-  const referred = await Promise.all(targets.map((target) => parseConfig(target.endsWith('.json') ? target : join(target, 'tsconfig.json'))));
-  return Promise.all([
-    ...referred.map(async (config) => ({ settings: await toSettings(config), includes: isIncluded(createFilesMatcher(config)) })),
-    toSettings(own).then((settings) => ({ settings, includes: () => true })),
-  ]);
+  const referred = targets.map((target) => parseConfig(target.endsWith('.json') ? target : join(target, 'tsconfig.json')));
+  return [
+    ...referred.map((config) => ({ settings: toSettings(config), includes: isIncluded(createFilesMatcher(config)) })),
+    { settings: toSettings(own), includes: () => true },
+  ];
 }
 
 /** A matcher gives the configuration for the sources that it includes. */
@@ -80,26 +85,25 @@ const isIncluded =
   (source: string): boolean =>
     match(source) !== undefined;
 
-/** A file with what it extends. Rejects if it cannot be read, or is not JSON with comments. */
-async function parseConfig(file: string): Promise<TsConfigResult> {
-  const [{ parseTsconfig }, { parse, printParseErrorCode }] = await Promise.all([import('get-tsconfig'), import('jsonc-parser')]);
+/** A file with what it extends. Throws if it cannot be read, or is not JSON with comments. */
+function parseConfig(file: string): TsConfigResult {
+  const { parse, printParseErrorCode } = require('jsonc-parser') as typeof import('jsonc-parser');
   try {
     const text = readFileSync(file, 'utf8');
     const faults: import('jsonc-parser').ParseError[] = [];
     parse(text, faults, { allowTrailingComma: true });
     const [first] = faults;
     if (first) throw new Error(`line ${text.slice(0, first.offset).split('\n').length}: ${printParseErrorCode(first.error)}`);
-    return { path: file, config: parseTsconfig(file) };
+    return { path: file, config: loadParser().parseTsconfig(file) };
   } catch (error) {
     throw new SyntaxError(`invalid ${file}: ${(error as Error).message}`);
   }
 }
 
-async function toSettings(result: TsConfigResult): Promise<TypeScriptSettings> {
-  const { createPathsMatcher } = await import('get-tsconfig');
+function toSettings(result: TsConfigResult): TypeScriptSettings {
   const given: Readonly<Record<string, unknown>> = result.config.compilerOptions ?? {};
   const compilerOptions = Object.fromEntries(HONOURED.flatMap((name) => (given[name] === undefined ? [] : [[name, given[name]]])));
-  const match = createPathsMatcher(result);
+  const match = loadParser().createPathsMatcher(result);
   return {
     file: result.path,
     compilerOptions,

@@ -1,0 +1,154 @@
+import { readFileSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
+import { fileURLToPath, pathToFileURL } from 'node:url';
+import { isInstanceOf } from '../../problems/instance-of.ts';
+import type { WrittenLoader } from '../../suites/config.ts';
+import type { CompileCache } from './cache.ts';
+import { compileNow, isCompileError } from './compile.ts';
+import { isInspected, withSource } from './debugging.ts';
+import { type Load, type LoadedByHook, type Resolve, type ResolvedByHook, registerHooks } from './hooks.ts';
+import { ImportGraph, isOfProject } from './import-graph.ts';
+import { noteImport, noteSyntaxError } from './import-place.ts';
+import { explainUnknownExtension, findLoader, type Loaders } from './loaders.ts';
+import { type Compile, compileFailure, type ModuleLoader } from './module-loader.ts';
+import { isCommonJs, isTypeScript, resolveModule } from './resolve.ts';
+import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
+
+/** How a file becomes a module. */
+type Kind = 'source' | 'json' | WrittenLoader;
+
+/** The names that the compiler gives to CommonJS's `require`, and to what takes its place here. */
+const compiledRequire = 'import.meta.require';
+const ownRequire = '__requireFrom';
+
+/**
+ * Loads modules by hooks of the runtime. Its modules are those of the whole process, so one instance serves all who load.
+ * Hooks cannot wait: loaders that are functions are left to `Modules`.
+ */
+export class HookedModules implements ModuleLoader {
+  readonly #cache: CompileCache;
+  readonly #compile: Compile;
+  readonly #configs = new TypeScriptConfigs();
+  /** What is imported first, and no source imports. */
+  readonly #roots = new Set<string>();
+  readonly #kinds = new Map<string, Kind>();
+  /** Where each file is first imported. */
+  readonly #importers = new Map<string, { readonly parent: string; readonly specifier: string }>();
+  /** The settings of each source whose imports they concern, by URL. */
+  readonly #settings = new Map<string, TypeScriptSettings>();
+  readonly #isInspected = isInspected();
+  loaders: Loaders;
+  readonly graph = new ImportGraph();
+  readonly maps = new Map<string, string>();
+
+  constructor(cache: CompileCache, loaders: Loaders, compile: Compile) {
+    this.#cache = cache;
+    this.#compile = compile;
+    this.loaders = loaders;
+    registerHooks?.({ resolve: (...given) => this.#resolve(...given), load: (...given) => this.#load(...given) });
+  }
+
+  async import(url: string): Promise<Record<string, unknown>> {
+    this.#roots.add(url);
+    if (isTypeScript(url)) await this.#compileAhead(url);
+    try {
+      return (await import(url)) as Record<string, unknown>;
+    } catch (error) {
+      if (isInstanceOf(error, SyntaxError)) await this.#findSyntaxError(error, url);
+      throw error;
+    }
+  }
+
+  /** Saves a hook from compiling, which takes it longer. */
+  async #compileAhead(url: string): Promise<void> {
+    const path = fileURLToPath(url);
+    const source = await readFile(path, 'utf8');
+    const key = this.#cache.key(path, source, this.#configs.find(path)?.hash);
+    if (!this.#cache.read(key)) await this.#compile(path, source, key);
+  }
+
+  #resolve(...[specifier, context, next]: Parameters<Resolve>): ResolvedByHook {
+    const { parentURL: parent, conditions = [], importAttributes = {} } = context;
+    const isRoot = this.#roots.has(specifier);
+    if (conditions.includes('require') || !(isRoot || (parent !== undefined && this.#kinds.has(parent)))) {
+      const found = next(specifier, context);
+      if (parent !== undefined && isOfProject(parent) && isOfProject(found.url)) this.graph.track(parent, found.url);
+      return found;
+    }
+    try {
+      let found: ResolvedByHook | undefined;
+      const { url, from } = isRoot
+        ? ({ url: specifier, from: 'source' } as const)
+        : resolveModule(specifier, parent as string, this.#settings.get(parent as string), (name) => (found = next(name, context)).url);
+      if (!isRoot && isOfProject(url)) this.graph.track(parent as string, url);
+      if (!isRoot && !this.#importers.has(url)) this.#importers.set(url, { parent: parent as string, specifier });
+      const isJson = new URL(url).pathname.endsWith('.json');
+      const loader = findLoader(this.loaders, url);
+      const kind = loader ?? (isJson ? 'json' : from === 'source' && !isCommonJs(url) ? 'source' : undefined);
+      // With its attribute, JSON is the runtime's.
+      if (kind === undefined || (!loader && importAttributes['type'] === 'json')) return found ?? next(url, context);
+      this.#kinds.set(url, kind);
+      return { url, format: 'module', importAttributes, shortCircuit: true };
+    } catch (error) {
+      if (parent !== undefined && !isRoot) noteImport(error, parent, specifier);
+      throw error;
+    }
+  }
+
+  #load(...[url, context, next]: Parameters<Load>): LoadedByHook {
+    const kind = this.#kinds.get(url);
+    try {
+      // What has an attribute is the runtime's.
+      return kind === undefined || context.importAttributes?.['type'] !== undefined
+        ? next(url, context)
+        : { format: 'module', source: kind === 'source' ? this.#code(url) : moduleOf(kind, url), shortCircuit: true };
+    } catch (error) {
+      const explained = explainUnknownExtension(error, url);
+      const { parent, specifier } = this.#importers.get(url) ?? {};
+      if (parent !== undefined && specifier !== undefined) noteImport(explained, parent, specifier);
+      throw explained;
+    }
+  }
+
+  #code(url: string): string {
+    const path = fileURLToPath(url);
+    const settings = this.#configs.find(path);
+    if (settings) this.graph.track(url, pathToFileURL(settings.file).href);
+    if (settings && (isTypeScript(url) || settings.allowsJavaScript)) this.#settings.set(url, settings);
+    const source = readFileSync(path, 'utf8');
+    return isTypeScript(url) ? this.#compiled(url, path, source, settings) : source;
+  }
+
+  #compiled(url: string, path: string, source: string, settings: TypeScriptSettings | undefined): string {
+    const key = this.#cache.key(path, source, settings?.hash);
+    let compiled = this.#cache.read(key);
+    if (!compiled) {
+      const outcome = compileNow(path, source, settings);
+      if (isCompileError(outcome)) throw compileFailure(path, outcome);
+      this.#cache.write(key, outcome);
+      compiled = this.#cache.read(key);
+    }
+    if (!compiled) throw new Error(`${path} was compiled, but its output cannot be read`);
+    this.maps.set(url, compiled.map);
+    const code = this.#isInspected ? withSource(compiled.code, readFileSync(compiled.map, 'utf8'), url, source) : compiled.code;
+    if (!code.includes(compiledRequire)) return code;
+    return `${code.replaceAll(compiledRequire, `${ownRequire}(import.meta.url)`)}\nimport { createRequire as ${ownRequire} } from 'node:module';\n`;
+  }
+
+  /** The runtime does not say whose syntax is wrong: it is that of a JavaScript source that was reached. */
+  async #findSyntaxError(error: unknown, root: string): Promise<void> {
+    for (const url of this.graph.reachedFrom(root))
+      if (this.#kinds.get(url) === 'source' && !isTypeScript(url)) await noteSyntaxError(error, url, await readFile(fileURLToPath(url), 'utf8'));
+  }
+}
+
+/** The code of a module that exports the content of a file, or its URL. */
+function moduleOf(kind: Exclude<Kind, 'source'>, url: string): string {
+  if (kind === 'url') return `export default ${JSON.stringify(url)};`;
+  if (kind === 'empty') return 'export default {};';
+  const text = readFileSync(fileURLToPath(url), 'utf8');
+  if (kind === 'text') return `export default ${JSON.stringify(text)};`;
+  // Parsed here too, so that an error is that of the file.
+  if (kind === 'json') return `export default JSON.parse(${JSON.stringify(JSON.stringify(JSON.parse(text)))});`;
+  throw new TypeError(`the loader for ${url} is a function, which hooks cannot wait for`);
+}

@@ -1,0 +1,24 @@
+import { pathToFileURL } from 'node:url';
+import type { CompileError } from './compile.ts';
+import type { ImportGraph } from './import-graph.ts';
+import { notePlace } from './import-place.ts';
+
+/** Loads the modules of a project, TypeScript among them, under their real URLs. */
+export interface ModuleLoader {
+  /** A module's namespace, when it and all that it imports have been evaluated. */
+  import(url: string): Promise<Record<string, unknown>>;
+  readonly graph: ImportGraph;
+  /** Where the maps of compiled modules are, by URL. */
+  readonly maps: ReadonlyMap<string, string>;
+}
+
+/** Compiles a source into the cache. Rejects with a SyntaxError that has the location. */
+export type Compile = (path: string, source: string, key: string) => Promise<void>;
+
+/** The error of a source that does not compile, at its own place. */
+export function compileFailure(path: string, { message, line, column }: CompileError): SyntaxError {
+  const file = pathToFileURL(path).href;
+  const error = Object.assign(new SyntaxError(message), { stack: `SyntaxError: ${message}\n    at ${file}:${line}:${column}` });
+  notePlace(error, { file, line, column });
+  return error;
+}
