@@ -1,7 +1,7 @@
 // Plants single faults in copies of the project, one in each, and sees which tests find them: the trusted base, then the tests that reach the
 // function (reach.mjs), then all. A survivor is equivalent (equivalent.json says why), or a test is missing.
-// usage: run.mjs [--sample 60] [--seed 7] [--folder running] [--judges base,near,all] [--fresh] [--show]
-//   --judges: which of them judge. --fresh: do not go on with an earlier result of the same options. --show: only list the faults.
+// usage: run.mjs [--sample 60] [--seed 7] [--folder running] [--judges base,near,all] [--near 1000] [--fresh] [--show]
+//   --judges: which of them judge. --near: of the tests that reach the function, the quickest that take so many seconds together. --fresh: do not go on with an earlier result of the same options. --show: only list the faults.
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
@@ -16,6 +16,7 @@ const { values: options } = parseArgs({
     seed: { type: 'string', default: '7' },
     folder: { type: 'string' },
     judges: { type: 'string', default: 'base,near,all' },
+    near: { type: 'string', default: '1000' },
     fresh: { type: 'boolean', default: false },
     show: { type: 'boolean', default: false },
   },
@@ -93,6 +94,7 @@ const needsWholeBuild = /^tests\/(?:packaging\/|docs\/|command\/new\.)/;
 
 /** The small projects and the test files that run a function, each the most particular and the quickest first. */
 function testsOf(reach, { file, functionLine }) {
+  let left = Number(options.near);
   const place = `${file}:${functionLine}`;
   const reaching = (kind) => Object.entries(reach[kind]).filter(([, { reached }]) => reached.includes(place));
   return {
@@ -102,6 +104,7 @@ function testsOf(reach, { file, functionLine }) {
     near: reaching('tests')
       .filter(([name]) => !needsWholeBuild.test(name))
       .sort(([, a], [, b]) => a.seconds - b.seconds)
+      .filter(([, { seconds }]) => (left -= seconds) > 0)
       .map(([name]) => name),
   };
 }
