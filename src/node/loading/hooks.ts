@@ -23,5 +23,7 @@ type RegisterHooks = (hooks: { readonly resolve: Resolve; readonly load: Load })
 
 export const { registerHooks } = module as { readonly registerHooks?: RegisterHooks };
 
-/** Whether the runtime calls hooks in the thread that imports. */
-export const hasHooks = (): boolean => registerHooks !== undefined;
+const [major = 0, minor = 0] = process.versions.node.split('.').map(Number);
+
+/** Whether hooks can be called in the thread that imports. Before Node 24.8, CommonJS that requires an ES module breaks with them. */
+export const hasHooks = (): boolean => registerHooks !== undefined && (major > 24 || (major === 24 && minor >= 8));
