@@ -27,13 +27,19 @@ export function matchesCondition(row: Readonly<Record<string, unknown>>, { colum
   return operator === '>' ? compared > 0 : compared >= 0;
 }
 
-const equals = (found: unknown, value: string): boolean =>
-  found === value ||
-  (found !== missing &&
-    ((comparableValue(found) !== undefined && comparableValue(found) === asNumber(value)) ||
-      String(found) === value ||
-      formatShortValue(found) === value ||
-      formatIsoDate(found)?.startsWith(value) === true));
+function equals(found: unknown, value: string): boolean {
+  if (found === value) return true;
+  if (found === missing) return false;
+  // Of texts, only what is quoted or cut is shown in another way than it is. Most are neither, and there can be many.
+  if (typeof found === 'string') return /^"|…$/.test(value) && formatShortValue(found) === value;
+  const size = comparableValue(found);
+  return (
+    (size !== undefined && size === asNumber(value)) ||
+    String(found) === value ||
+    formatShortValue(found) === value ||
+    formatIsoDate(found)?.startsWith(value) === true
+  );
+}
 
 /** Below, at or above zero; NaN, of which nothing holds, where the two cannot be compared. */
 function order<T extends string | number | bigint>(a: T | undefined, b: T | number | undefined): number {

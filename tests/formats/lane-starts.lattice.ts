@@ -44,7 +44,7 @@ export const starts = test('times of a lane with two processes count from the pr
   );
   const store = new Store();
   store.begin({ name: 'run', info, history: [] } as never);
-  store.read(entries.map((entry) => encodeEntry(entry, JSON.stringify).trimEnd()));
+  store.read(entries.map((entry) => encodeEntry(entry, JSON.stringify)).join(''));
   check.equal(
     store.items.map(({ zero, result }) => zero - store.began + result.start),
     [5, 3005, 1005],

@@ -47,31 +47,33 @@ const fail = (test: number, ordinal: number, id: string, row: object): string =>
 
 const store = (): Store => {
   const store = new Store();
-  store.read([
-    JSON.stringify({
-      format: 'red-lattice page',
-      version: 3,
-      name: 'latest',
-      info: {},
-      history: [
-        {
-          name: 'before',
-          started: '2031-04-01',
-          counts: {},
-          notPassed: { 'dues/b': 'failed' },
-          times: { 'a.lattice.ts#dues/a stay': 1, 'b.lattice.ts#tides': 1 },
-        },
-      ],
-    }),
-    header(0, 'a.lattice.ts', ['dues', 'a stay'], ['hull', 'loa']),
-    pass(0, 1, 3, { hull: 'mono', loa: 6 }),
-    fail(0, 0, 'dues/a', { hull: 'cat', loa: 12 }),
-    fail(0, 2, 'dues/b', { hull: 'cat', loa: 15 }),
-    header(1, 'b.lattice.ts', ['tides'], []),
-    pass(1, 0, 90, {}),
-    '+1 5 torn',
-    '',
-  ]);
+  store.read(
+    [
+      JSON.stringify({
+        format: 'red-lattice page',
+        version: 3,
+        name: 'latest',
+        info: {},
+        history: [
+          {
+            name: 'before',
+            started: '2031-04-01',
+            counts: {},
+            notPassed: { 'dues/b': 'failed' },
+            times: { 'a.lattice.ts#dues/a stay': 1, 'b.lattice.ts#tides': 1 },
+          },
+        ],
+      }),
+      header(0, 'a.lattice.ts', ['dues', 'a stay'], ['hull', 'loa']),
+      pass(0, 1, 3, { hull: 'mono', loa: 6 }),
+      fail(0, 0, 'dues/a', { hull: 'cat', loa: 12 }),
+      fail(0, 2, 'dues/b', { hull: 'cat', loa: 15 }),
+      header(1, 'b.lattice.ts', ['tides'], []),
+      pass(1, 0, 90, {}),
+      '+1 5 torn',
+      '',
+    ].join('\n'),
+  );
   return store;
 };
 
@@ -137,7 +139,7 @@ export const lists = suite('the lists of the page', [
     }),
   }, ({ row, check }) => {
     const read = new Store();
-    read.read([header(0, 'a.lattice.ts', ['a stay'], Object.keys(row.rows[0] ?? {})), ...row.rows.map((cells, i) => pass(0, i, 1, { ...cells }))]);
+    read.read([header(0, 'a.lattice.ts', ['a stay'], Object.keys(row.rows[0] ?? {})), ...row.rows.map((cells, i) => pass(0, i, 1, { ...cells }))].join('\n'));
     const laid = areRows(read.items) ? layOutRows(read.items) : undefined;
     check.equal(laid?.columns.map(({ name, width, isNumeric }) => `${isNumeric ? '#' : ''}${name} ${width}`) ?? [], [...row.names]);
     check.equal<unknown>(laid?.shared ?? [], row.shared);
@@ -221,11 +223,13 @@ export const lists = suite('the lists of the page', [
 
   test('another run takes the place of the one before', ({ check }) => {
     const read = store();
-    read.read([
-      JSON.stringify({ type: 'new-run', head: { format: 'red-lattice page', version: 1, name: 'next', info: {}, history: [], live: true } }),
-      header(0, 'c.lattice.ts', ['one'], []),
-      pass(0, 0, 1, {}),
-    ]);
+    read.read(
+      [
+        JSON.stringify({ type: 'new-run', head: { format: 'red-lattice page', version: 1, name: 'next', info: {}, history: [], live: true } }),
+        header(0, 'c.lattice.ts', ['one'], []),
+        pass(0, 0, 1, {}),
+      ].join('\n'),
+    );
     check.equal([read.name, read.live, read.items.length, read.state.counts.failed, [...read.tests.keys()]], ['next', true, 1, 0, [0]]);
   }),
 

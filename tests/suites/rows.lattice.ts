@@ -10,6 +10,7 @@ const row = {
   stay: { nights: 3 },
   berth: null,
   code: '007',
+  remark: 'hull repainted, engine serviced, insurance renewed',
   big: 9007199254740993n,
 };
 
@@ -39,6 +40,10 @@ export const conditions = test(
         ['berth>1', false],
         ['code=007', true],
         ['code=7', false],
+        ['code="007"', true],
+        ['code="7"', false],
+        ['remark=hull repainted, engine serviced, insuran…', true],
+        ['remark=hull repainted, engine serviced, insured…', false],
         ['season>summer', true],
         ['big>1', true],
         ['missing=1', false],

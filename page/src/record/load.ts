@@ -5,20 +5,11 @@ import type { Store } from './store.ts';
 export function load(store: Store): void {
   const embedded = document.getElementById('record');
   if (embedded) {
-    store.read(lines(embedded.textContent ?? ''));
+    store.read(embedded.textContent ?? '');
     // Its lines live on in what was read of them.
     embedded.remove();
     store.warm();
   } else void follow(store);
-}
-
-function* lines(text: string): Generator<string> {
-  for (let at = 0; at < text.length; ) {
-    const end = text.indexOf('\n', at);
-    yield text.slice(at, end < 0 ? text.length : end);
-    if (end < 0) return;
-    at = end + 1;
-  }
 }
 
 /** The token is in the address once. From then on it is kept for this address of a server alone. */
@@ -48,9 +39,10 @@ async function follow(store: Store): Promise<void> {
       for (;;) {
         const { value, done } = await reader.read();
         if (done) break;
-        const parts = (rest + value).split('\n');
-        rest = parts.pop() ?? '';
-        if (parts.length > 0) store.read(parts);
+        const text = rest + value;
+        const end = text.lastIndexOf('\n') + 1;
+        rest = text.slice(end);
+        if (end > 0) store.read(text.slice(0, end));
       }
     } catch (error) {
       store.problem = `${(error as Error).message}`;

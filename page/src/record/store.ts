@@ -1,6 +1,6 @@
 import type { Span } from '../../../src/fixtures/instance.ts';
 import { ignoreUnknown } from '../../../src/problems/never.ts';
-import { isPass } from '../../../src/results/journal/compact-pass.ts';
+import { endOfLine, isPass } from '../../../src/results/journal/compact-pass.ts';
 import type { JournalEntry } from '../../../src/results/journal/entries.ts';
 import { JournalReader } from '../../../src/results/journal/reader.ts';
 import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-entries.ts';
@@ -8,6 +8,9 @@ import type { RecordedResult, TestHeader } from '../../../src/results/recorded-r
 import type { RunInfo } from '../../../src/results/run-info.ts';
 import { applyEntry, emptyState, type RunState, takeUnrun } from '../../../src/results/run-state.ts';
 import type { Status } from '../../../src/running/result.ts';
+
+const encoder = new TextEncoder();
+const decoder = new TextDecoder();
 
 /** A case with its result. */
 export class Item {
@@ -80,14 +83,16 @@ export class Store {
   #lane = 0;
   readonly #listeners = new Set<() => void>();
 
-  /** Reads lines, then notifies the listeners once. */
-  read(lines: Iterable<string>): void {
-    for (const line of lines) {
-      if (line === '') continue;
-      if (isPass(line.charCodeAt(0))) {
-        const entry = this.#reader.read(line);
-        if (entry) this.#take(entry);
-      } else this.#line(line);
+  /** Reads complete lines, then notifies the listeners once. */
+  read(text: string): void {
+    // Most lines are plain passes, which are read from bytes.
+    const lines = encoder.encode(text);
+    for (let from = 0; from < lines.length; ) {
+      const result = isPass(lines[from]) ? this.#reader.readPass(lines, from) : undefined;
+      const end = result?.end ?? endOfLine(lines, from);
+      if (result) this.#take({ type: 'ended', result });
+      else if (end > from && !isPass(lines[from])) this.#line(decoder.decode(lines.subarray(from, end)));
+      from = end + 1;
     }
     this.changed();
   }

@@ -136,7 +136,7 @@ async function openReport(file: File): Promise<Other | string> {
     const within = /<script type="application\/x-ndjson" id="record">\n([\s\S]*?)<\/script>/.exec(text)?.[1];
     if (within === undefined) return `${file.name} is not a results page of Red Lattice`;
     const store = new StoreOf();
-    store.read(within.split('\n'));
+    store.read(within);
     return { name: store.name, entries: () => entriesIn(store) };
   }
   const [first = '', ...lines] = text.split('\n');

@@ -50,6 +50,11 @@ export class JournalReader {
     return result && { type: 'ended', result };
   }
 
+  /** Reads the plain pass of the UTF-8 line that begins there, as `read` does. The bytes must not change afterwards. */
+  readPass(lines: Uint8Array, from: number): ReadPass | undefined {
+    return this.#pass(lines, from);
+  }
+
   /**
    * Yields the entries of complete UTF-8 lines, in batches so that memory use stays low. The bytes must not change afterwards, since
    * entries read rarely used fields from them.
