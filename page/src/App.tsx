@@ -1,11 +1,11 @@
 import { useCallback, useEffect, useState, useSyncExternalStore } from 'react';
-import { formatRerunCommand } from '../../src/formats/rerun-command.ts';
 import { escapeControls } from '../../src/formats/style.ts';
 import { copy } from './parts/Copy.tsx';
 import { Icon } from './parts/icons.tsx';
 import { Counts } from './parts/Status.tsx';
 import { toggleStatus } from './record/filter.ts';
 import { ask } from './record/load.ts';
+import { rerunCommandOf } from './record/rerun.ts';
 import { isFailing, type Store } from './record/store.ts';
 import { useWhere } from './record/where.ts';
 import { currentRoute, go, hrefOf, useRoute, views } from './route.ts';
@@ -78,7 +78,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
         },
         '?': () => setShowsKeys(true),
         Escape: open && (() => go({ case: undefined })),
-        c: open && (() => void copy(formatRerunCommand(open.result.id))),
+        c: open && (() => void copy(rerunCommandOf(store, open))),
         f: () => go({ view: 'tests', filter: /status:failed,errored/.test(currentRoute().filter) ? '' : 'status:failed,errored' }),
         n: () => step(1),
         p: () => step(-1),

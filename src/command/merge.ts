@@ -8,6 +8,7 @@ import { findRoot } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
 import { newRecord, writeInfo } from '../node/record.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
+import { findRerunSelections } from '../results/rerun-selection.ts';
 import { differingFiles, type NotRun } from '../results/run-info.ts';
 import { applyEntry, emptyState, exitStatus, failingTests, takeUnrun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
@@ -70,13 +71,10 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     lanes: records.reduce((sum, one) => sum + one.info.lanes, 0),
   });
 
-  const formatting = createFormatting(root, terminal);
-  for (const line of renderFailures(
-    state,
-    whereTestsFail(() => readJournals(target), failingTests(state)),
-    formatting,
-  ))
-    terminal.out(line);
+  const entries = () => readJournals(target);
+  const whole = { ...info, notRun: state.notRun, selection: info.selection && { ...info.selection, shard: undefined } };
+  const formatting = { ...createFormatting(root, terminal), ...(missing.length === 0 && { reruns: findRerunSelections(entries, state, whole) }) };
+  for (const line of renderFailures(state, whereTestsFail(entries, failingTests(state)), formatting)) terminal.out(line);
   terminal.out('');
   for (const index of missing) terminal.out(terminal.style.yellow(`shard ${index}/${of} is missing`));
   for (const line of renderSummary(state, { wall, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false, strict: 0 }, formatting))

@@ -13,6 +13,7 @@ import { lastLine } from '../formats/summary-line.ts';
 import type { OpenedRecord } from '../node/recorded.ts';
 import type { JournalEntry } from '../results/journal/entries.ts';
 import { testsInOrder } from '../results/plan-order.ts';
+import { findRerunSelections } from '../results/rerun-selection.ts';
 import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { DisplayOptions, Sorting } from './display-options.ts';
@@ -25,7 +26,7 @@ export function printRecord(record: OpenedRecord, root: string, look: DisplayOpt
   const state = stateOf(record);
   const where = whereTestsFail(record.entries, failingTests(state));
   printTests(state, look.sort ?? 'plan', terminal);
-  const formatting = createFormatting(info.root ?? root, terminal, root);
+  const formatting = { ...createFormatting(info.root ?? root, terminal, root), reruns: findRerunSelections(record.entries, state, info) };
   const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), renderGrids(record.entries, where, look, terminal)];
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');

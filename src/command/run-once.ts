@@ -3,6 +3,7 @@ import { existsSync, mkdirSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, relative, resolve } from 'node:path';
 import { formatAnnotations } from '../formats/annotations.ts';
+import type { Formatting } from '../formats/human/failure.ts';
 import { renderLeaks } from '../formats/human/leaks.ts';
 import { nothingSelected } from '../formats/human/nothing-selected.ts';
 import { renderBeside, renderFailures, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
@@ -23,6 +24,7 @@ import type { RunRequest } from '../node/run-request.ts';
 import { formatProblem } from '../problems/format-problem.ts';
 import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import type { Leak } from '../results/leaks.ts';
+import { findRerunSelections } from '../results/rerun-selection.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { exitStatus, failingTests, type RunState, warningsIn } from '../results/run-state.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
@@ -179,7 +181,8 @@ export async function runOnce(
   };
   const grids = renderGrids(opened.entries, found, options, terminal);
   printAnnotations(state, terminal, root, options.format !== undefined);
-  printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, root);
+  const formatting = { ...createFormatting(root, terminal), reruns: findRerunSelections(opened.entries, state, ended) };
+  printEnd(state, found, [...grids, ...renderLeaks(leaks, createFormatting(root, terminal))], closing, options, terminal, formatting);
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${escapeToOneLine(state.unwritable)}. Results are lost.`);
   if (isEmptyShard) terminal.out(terminal.style.dim(`shard ${selection.shard?.index}/${selection.shard?.of} has no cases`));
@@ -222,9 +225,8 @@ function printEnd(
   closing: SummaryInput,
   { show }: RunCommandOptions,
   terminal: Terminal,
-  root: string,
+  formatting: Formatting,
 ): void {
-  const formatting = createFormatting(root, terminal);
   const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), more];
   for (const line of blocks.flat()) terminal.out(line);
   if (show !== 'summary' || state.counts.failed + state.counts.errored > 0) terminal.out('');

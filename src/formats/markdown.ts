@@ -4,6 +4,7 @@ import type { Problem } from '../problems/problem.ts';
 import { formatLocation } from '../problems/source-location.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
 import type { FormatPath } from '../results/report.ts';
+import type { RerunSelections } from '../results/rerun-selection.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import type { RunState, TestState } from '../results/run-state.ts';
 import { problemOf } from '../results/teardown-failures.ts';
@@ -25,7 +26,13 @@ const MAX_VALUE_LENGTH = 1_500;
 const MAX_TABLE_ROWS = 50;
 
 /** A run's summary for a merge request: what failed and where, what is excused and why. Under 60 kB, whatever the run. */
-export function reportAsMarkdown(state: RunState, info: RunInfo, where: ReadonlyMap<number, WhereItFails>, nameFile: FormatPath): string {
+export function reportAsMarkdown(
+  state: RunState,
+  info: RunInfo,
+  where: ReadonlyMap<number, WhereItFails>,
+  reruns: RerunSelections,
+  nameFile: FormatPath,
+): string {
   const paper = new SizeLimitedWriter(MAX_MARKDOWN_BYTES);
   const { counts } = state;
   const failed = counts.failed + counts.errored;
@@ -51,7 +58,7 @@ export function reportAsMarkdown(state: RunState, info: RunInfo, where: Readonly
   }
   const groups = groupSimilarFailures([...state.failures].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
   for (const [i, group] of groups.entries()) {
-    if (paper.add(renderFailure(group, nameFile))) continue;
+    if (paper.add(renderFailure(group, reruns, nameFile))) continue;
     paper.forceAppend(
       `… and ${formatCount(
         groups.slice(i).reduce((sum, one) => sum + one.length, 0),
@@ -122,7 +129,7 @@ function renderWhere(test: TestState, { causes, elsewhere, suspects }: WhereItFa
   return `**Where it fails:** ${code(test.header.path.join(' › '))}\n\n${lines.join('\n')}\n- elsewhere ${elsewhere.failing} of ${elsewhere.cases}\n`;
 }
 
-function renderFailure(group: readonly RecordedResult[], nameFile: FormatPath): string {
+function renderFailure(group: readonly RecordedResult[], reruns: RerunSelections, nameFile: FormatPath): string {
   const [first, ...others] = group as [RecordedResult, ...RecordedResult[]];
   const lines = [
     `<details><summary>${escaped(escapeToOneLine(first.title).slice(0, 300))}${others.length > 0 ? ` and ${formatCount(others.length, 'more case')} failing the same way` : ''}</summary>\n`,
@@ -134,7 +141,7 @@ function renderFailure(group: readonly RecordedResult[], nameFile: FormatPath): 
     if (failure.expected !== undefined) lines.push(`expected\n\n${fenced(failure.expected)}`);
   }
   if (first.failures.length > 5) lines.push(`… and ${formatCount(first.failures.length - 5, 'more failure')}\n`);
-  lines.push('Again:\n', fenced(formatRerunCommand(first.id), 'sh'));
+  lines.push('Again:\n', fenced(formatRerunCommand(first.id, reruns.find(first), nameFile), 'sh'));
   const accept = formatAcceptCommand(first, nameFile);
   if (accept !== undefined) lines.push('To accept the computed values:\n', fenced(accept, 'sh'));
   lines.push('</details>\n');

@@ -1,4 +1,5 @@
 import type { FormatPath, ReadableRecord } from '../results/report.ts';
+import { findRerunSelections } from '../results/rerun-selection.ts';
 import { failingTests, stateOf } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import { reportAsCtrf } from './ctrf.ts';
@@ -18,6 +19,6 @@ export async function* writeReport(format: Exclude<ReportFormat, 'html'>, record
   else {
     const state = stateOf(recorded);
     const where = whereTestsFail(recorded.entries, failingTests(state));
-    yield reportAsMarkdown(state, recorded.info, where, nameFile);
+    yield reportAsMarkdown(state, recorded.info, where, findRerunSelections(recorded.entries, state, recorded.info), nameFile);
   }
 }

@@ -115,7 +115,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
         milliseconds: 0,
         ended: false,
         ...state.tests.get(entry.header.test),
-        header: entry.header,
+        header: { ...state.tests.get(entry.header.test)?.header, ...entry.header },
       });
       break;
     case 'planned':

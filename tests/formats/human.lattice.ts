@@ -1,12 +1,12 @@
 import { namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { diffValues, measureDistance } from '../../src/checks/difference.ts';
+import { measureWidth, padOrTruncate } from '../../src/formats/columns.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { code } from '../../src/formats/markdown-text.ts';
-import { measureWidth, padOrTruncate } from '../../src/formats/columns.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { parseFrames } from '../../src/problems/source-location.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';

@@ -109,7 +109,15 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     await page.goto(`${pages.bad}#/tests?case=${encodeURIComponent('outcomes.lattice.ts#the-office/differs')}`);
     await page.waitForSelector('article.case');
     const text = await page.$eval('article.case', (article) => (article as HTMLElement).innerText.replace(/\s+/g, ' '));
-    for (const part of ['the bill: not equal', 'in step “outer › inner”', 'npx red-lattice run --id', 'written red', 'a note.txt', 'outer', 'Steps'])
+    for (const part of [
+      'the bill: not equal',
+      'in step “outer › inner”',
+      'npx red-lattice run outcomes.lattice.ts:6',
+      'written red',
+      'a note.txt',
+      'outer',
+      'Steps',
+    ])
       check.includes(text, part);
     check.equal(await page.$$eval('.difference mark', (marks) => marks.map((mark) => mark.textContent)), ['2', '3']);
     check.equal(await page.$eval('.source .it', (line) => line.firstElementChild?.textContent), '12');

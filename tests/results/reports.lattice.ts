@@ -225,7 +225,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
       'caused by: TypeError: two',
       'threw { berth: 4 }, which is not an Error',
       'teardown of fixture "ledger"',
-      "rerun: npx red-lattice run --id 'outcomes.lattice.ts#the-office/differs'",
+      'rerun: npx red-lattice run outcomes.lattice.ts:6\n',
       'rerun: npx red-lattice run --row hull=cat --row season=winter',
       '7 more cases fail the same way',
     ])

@@ -1,6 +1,5 @@
 import { formatValuesName } from '../../../src/cases/ids.ts';
 import { formatAcceptCommand } from '../../../src/formats/accept-command.ts';
-import { formatRerunCommand } from '../../../src/formats/rerun-command.ts';
 import { duration, escapeControls, formatCount, statusLabel } from '../../../src/formats/style.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { UsedFixture } from '../../../src/results/recorded-result.ts';
@@ -14,6 +13,7 @@ import { Icon } from '../parts/icons.tsx';
 import { Sign } from '../parts/Status.tsx';
 import { conditionWord } from '../record/filter.ts';
 import { ask } from '../record/load.ts';
+import { rerunCommandOf } from '../record/rerun.ts';
 import { type Content, type Item, type Store, timeOf } from '../record/store.ts';
 import { go, hrefOf } from '../route.ts';
 
@@ -29,7 +29,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
   const { header } = test;
   const fixtures = result.fixtures ?? header.fixtures ?? [];
   const place = result.location ?? header.location;
-  const command = formatRerunCommand(result.id);
+  const command = rerunCommandOf(store, item);
   const accept = formatAcceptCommand(result);
   const parts = titleWithoutRow(result).split(' › ');
   const above = parts.slice(0, -1);

@@ -1,22 +1,12 @@
 import { findNearestName } from '../../problems/nearest-name.ts';
-import {
-  findInvalidOptions,
-  functionSpec,
-  isObject,
-  isText,
-  listOf,
-  literalFalse,
-  type OptionSpecs,
-  oneOfSpecs,
-  recordOf,
-  text,
-} from '../../problems/option-specs.ts';
+import { findInvalidOptions, isText, listOf, literalFalse, type OptionSpecs, oneOfSpecs, recordOf, text } from '../../problems/option-specs.ts';
 import { refuse } from '../../problems/problem-error.ts';
 import { advanceLocation, captureStack, type SourceLocation } from '../../problems/source-location.ts';
 import { withOwnBase } from '../ambient-host.ts';
 import type { Partition } from '../partition.ts';
 import type { ExpansionContext, FileSource, RowBatches } from '../row.ts';
 import { type CaseSource, CaseSourceImpl, type SharedChunks } from '../source.ts';
+import { CellReader } from './cells.ts';
 import { type Columns, describeCells, type RowOf, type StandardSchema } from './columns.ts';
 
 /** Options for reading a data file. */
@@ -35,15 +25,19 @@ export interface DataFileOptions {
 
 type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
 
+/** A schema may be a function, too. */
+function isSchema(value: unknown): boolean {
+  return (typeof value === 'object' || typeof value === 'function') && value !== null && '~standard' in value;
+}
+
 const optionSpecs: OptionSpecs<Given> = {
   comment: oneOfSpecs('string or false', text, literalFalse),
   delimiter: text,
   sheet: text,
   at: text,
   ignore: listOf('headings', isText),
-  // A schema may be a function, too.
-  columns: recordOf('object with a cell type per column', (cell) => isObject(cell) || functionSpec.matches(cell)),
-  schema: { is: 'Standard Schema', matches: (value) => (typeof value === 'object' || typeof value === 'function') && value !== null && '~standard' in value },
+  columns: recordOf('a cell type, like cell.number, or a Standard Schema for each column', (column) => column instanceof CellReader || isSchema(column)),
+  schema: { is: 'Standard Schema', matches: isSchema },
 };
 
 /** Formats by the ending of the file's name. */

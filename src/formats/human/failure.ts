@@ -3,6 +3,7 @@ import { type DiffLine, diffValues, measureDistance, parseShownText } from '../.
 import { formatThousands } from '../../problems/format-thousands.ts';
 import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
 import type { RecordedResult, UsedFixture } from '../../results/recorded-result.ts';
+import type { RerunSelections } from '../../results/rerun-selection.ts';
 import type { Failure } from '../../running/result.ts';
 import { formatAcceptCommand } from '../accept-command.ts';
 import { measureWidth } from '../columns.ts';
@@ -16,9 +17,12 @@ export interface Formatting extends CodeFrameOptions {
   readonly nameFile: (file: string) => string;
   /** The places whose lines have been shown. */
   readonly shown: Set<string>;
+  /** How a case is selected alone. Default: by its id. */
+  readonly reruns?: RerunSelections | undefined;
 }
 
 type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id' | 'fixtures'> & {
+  readonly test?: number;
   readonly location?: SourceLocation | undefined;
   /** What is shared is not run by itself. */
   readonly kind?: 'teardown';
@@ -51,7 +55,9 @@ export function renderFailure(result: Failed, number: number, formatting: Format
     for (const line of written.slice(-MAX_OUTPUT_LINES)) lines.push(`  ${style.dim('│')} ${escapeControls(line)}`);
   }
   if (result.kind !== 'teardown') {
-    lines.push('', `  ${style.dim(`rerun: ${escapeToOneLine(formatRerunCommand(result.id))}`)}`);
+    const { test, row } = result;
+    const selection = test === undefined ? undefined : formatting.reruns?.find({ test, row });
+    lines.push('', `  ${style.dim(`rerun: ${escapeToOneLine(formatRerunCommand(result.id, selection, formatting.nameFile))}`)}`);
     const accept = formatAcceptCommand(result, formatting.nameFile);
     if (accept !== undefined) lines.push(`  ${style.dim(`accept: ${escapeToOneLine(accept)}`)}`);
   }

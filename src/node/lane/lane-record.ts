@@ -77,8 +77,9 @@ export class LaneRecord {
   }
 
   /** What takes a while to work out of a test, and nothing waits for. */
-  writeTestDetails(header: TestHeader, first: PlannedCaseImpl): void {
-    this.put({ type: 'test', header: { ...header, ...this.#clean(buildDetails(first, this.#hides)) } });
+  writeTestDetails(header: TestHeader, first: PlannedCaseImpl, testsOnLine: number | undefined): void {
+    const details = this.#clean(buildDetails(first, this.#hides));
+    this.put({ type: 'test', header: { ...header, ...details, ...(testsOnLine !== undefined && { testsOnLine }) } });
   }
 
   /** Records output that belongs to no case, up to a limit. */

@@ -5,6 +5,7 @@ import type { CaseAttempt } from '../../running/case-attempt.ts';
 import type { CaseResult } from '../../running/result.ts';
 import type { Activity, RunListener } from '../../running/run-options.ts';
 import type { PlannedCaseImpl, PlannedTest } from '../../suites/planned.ts';
+import { TestsOnLine } from '../../suites/tests-on-line.ts';
 import type { LaneRecord } from './lane-record.ts';
 import { LeakCounter } from './leak-finder.ts';
 import { buildCaseName, buildHeader } from './names.ts';
@@ -21,6 +22,7 @@ export class RunRecorder implements RunListener {
   readonly #under: Set<CaseAttempt>;
   readonly #record: LaneRecord;
   readonly #tests = new Map<PlannedTest, RecordedTest>();
+  readonly #failing = new Set<PlannedTest>();
   readonly #leaks = new LeakCounter();
   /** When the lane began, by the runner's clock. */
   readonly #started: number;
@@ -77,6 +79,7 @@ export class RunRecorder implements RunListener {
     this.#head(planned.test, planned);
     if (run) this.#under.delete(run);
     if (run && !this.#isStreaming) this.#sampleLeaks(planned);
+    if (result.failures.length > 0) this.#failing.add(planned.test);
     this.#record.ended(planned, result);
   }
 
@@ -112,7 +115,9 @@ export class RunRecorder implements RunListener {
 
   /** Records what takes a while to work out of each test. To be called when no case waits any more. */
   writeTestDetails(): void {
-    for (const { header, first } of this.#tests.values()) if (first) this.#record.writeTestDetails(header, first);
+    const lines = new TestsOnLine();
+    for (const [test, { header, first }] of this.#tests)
+      if (first) this.#record.writeTestDetails(header, first, this.#failing.has(test) ? lines.count(test) : undefined);
   }
 
   /** What is still open, with the cases and fixtures that opened it. */

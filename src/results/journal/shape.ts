@@ -36,6 +36,7 @@ const header: Shapes = {
   data: optional('text'),
   facts: optional('texts'),
   location: optional(locationShape),
+  testsOnLine: optional('count'),
   fixtures: optional(each(fixture)),
 };
 

@@ -1,0 +1,78 @@
+import { table, testWith } from 'red-lattice';
+import { runCommand } from '../program.ts';
+import { projectOf } from '../project.ts';
+
+const head = "import { cell, dataFile, suite, table, test } from 'red-lattice';\nconst fails = ({ check }) => check.holds(false);\n";
+
+const project = projectOf({
+  'plain.lattice.ts': `${head}export const alone = test('alone', fails);
+export const [one, two] = ['one', 'two'].map((title) => test(title, fails));
+export const left = test('left', fails), right = test('right', fails);
+export const office = suite('office', [test('in a suite', fails)]);
+`,
+  'rows.lattice.ts': `${head}export const single = test('single', { cases: table(['hull', 'loa'], [['cat', 9]]) }, fails);
+export const column = test('column', { cases: table(['hull', 'loa'], [['cat', 9], ['cat', 12], ['mono', 12]]) }, ({ row, check }) => check.holds(row.loa !== 9));
+export const pair = test('pair', { cases: table(['hull', 'loa', 'season'], [['cat', 9, 's'], ['cat', 12, 's'], ['mono', 12, 's']]) }, ({ row, check }) => check.holds(row.hull !== 'cat' || row.loa !== 12));
+export const twins = test('twins', { cases: table(['hull', 'loa'], [['cat', 9], ['cat', 9]]) }, fails);
+export const texts = test('texts', { cases: table(['note', 'size'], [['north quay', 1], [' padded', 2], ['a=b', 2], ['', 1], ["the skipper's", 3], ['12', 3], [12, 4]]) }, fails);
+export const dates = test('dates', { cases: table(['from', 'n'], [[new Date('2031-04-10'), 1], [new Date('2031-04-10T06:00:00Z'), 1], [new Date('2031-04-11'), 1]]) }, fails);
+export const values = test('values', { cases: table(['what'], [[null], [undefined], [12n], [Number.NaN], [true], [{ nights: 3 }], [[1]]]) }, fails);
+`,
+  'suites.lattice.ts': `${head}export const quays = suite('{quay}', { cases: table(['quay'], [['north'], ['south']]) }, [
+  test('plain', fails),
+  test('with rows', { cases: table(['loa'], [[9], [12]]) }, ({ row, check }) => check.holds(row.loa !== 9)),
+]);
+`,
+  'data.lattice.ts': `${head}export const file = test('from a file', { cases: dataFile(new URL('stays.csv', import.meta.url), { columns: { vessel: cell.text, nights: cell.integer } }) }, ({ row, check }) => check.holds(row.nights < 3));\n`,
+  'stays.csv': 'vessel,nights\nGull,1\nTern,3\n"Old ""Salt""",4\n',
+  'hidden.lattice.ts': `${head}export const hidden = test('hidden', { cases: table(['key', 'n'], [['k1', 1], ['k2', 1]]) }, fails);\n`,
+  'red-lattice.config.ts': "export default { redact: ['key'] };\n",
+});
+
+/** How the failures of a run are run again, without the command's own words. */
+const rerunsIn = (out: string): string[] => [...out.matchAll(/^ {2}rerun: npx red-lattice run (.*)$/gm)].map(([, selection]) => selection as string);
+
+/** The words of a command, as a shell takes them apart. */
+const wordsOf = (command: string): string[] =>
+  [...command.matchAll(/(?:[^\s']+|'[^']*')+/g)].map(([word]) => word.replace(/'([^']*)'/g, '$1').replaceAll("\\'", "'"));
+
+export const selections = testWith({ project })(
+  'a failing case of {file} is selected alone by as little as there is',
+  {
+    timeout: 120_000,
+    cases: table(
+      ['file', 'selections'],
+      [
+        ['plain', ['plain.lattice.ts:3', '--id', '--id', '--id', '--id', 'plain.lattice.ts:6']],
+        [
+          'rows',
+          [
+            'rows.lattice.ts:3',
+            'rows.lattice.ts:4 --row loa=9',
+            'rows.lattice.ts:5 --row loa=12 --row hull=cat',
+            '--id',
+            "rows.lattice.ts:7 --row 'note=north quay'",
+          ],
+        ],
+        ['suites', ['suites.lattice.ts:4 --row quay=north', 'suites.lattice.ts:5 --row loa=9 --row quay=north']],
+        ['data', ['data.lattice.ts:3 --row nights=3']],
+        ['hidden', ['--id']],
+      ],
+    ),
+  },
+  async ({ row, check, attach }, { project }) => {
+    // Each failure by itself: those that are alike share a command.
+    const { out } = await runCommand(['run', `${row.file}.lattice.ts`], project);
+    attach('output.txt', out);
+    const reruns = rerunsIn(out);
+    for (const selection of row.selections)
+      check.holds(
+        reruns.some((one) => (selection === '--id' ? one.startsWith('--id ') : one === selection)),
+        selection,
+      );
+    for (const selection of reruns.filter((one) => !one.startsWith('--id '))) {
+      const { out: again } = await runCommand(['run', ...wordsOf(selection)], project);
+      check.matches(again, /^0 passed, 1 failed$/m, selection);
+    }
+  },
+);
