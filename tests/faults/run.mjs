@@ -92,9 +92,10 @@ function choose(faults, size, random) {
 /** Test files that need the declarations and the page, which a copy does not build. */
 const needsWholeBuild = /^tests\/(?:packaging\/|docs\/|command\/new\.)/;
 
-/** The small projects and the test files that run a function, each the most particular and the quickest first. */
+/** The small projects and the test files that run a function: the most particular projects, and the tests of its folder, first. */
 function testsOf(reach, { file, functionLine }) {
   let left = Number(options.near);
+  const isNear = (test) => test.startsWith(`tests/${file.split('/')[1]}/`);
   const place = `${file}:${functionLine}`;
   const reaching = (kind) => Object.entries(reach[kind]).filter(([, { reached }]) => reached.includes(place));
   return {
@@ -103,7 +104,7 @@ function testsOf(reach, { file, functionLine }) {
       .map(([name]) => name),
     near: reaching('tests')
       .filter(([name]) => !needsWholeBuild.test(name))
-      .sort(([, a], [, b]) => a.seconds - b.seconds)
+      .sort(([one, a], [other, b]) => Number(isNear(other)) - Number(isNear(one)) || a.seconds - b.seconds)
       .filter(([, { seconds }]) => (left -= seconds) > 0)
       .map(([name]) => name),
   };
