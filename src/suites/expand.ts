@@ -1,4 +1,3 @@
-import { type Annotations, mergeAnnotations } from '../cases/annotations.ts';
 import { DuplicateCounter } from '../cases/duplicate-counter.ts';
 import type { RowIdentity } from '../cases/identity.ts';
 import { formatSlug } from '../cases/ids.ts';
@@ -146,7 +145,5 @@ export function joinEntries(outer: RowEntry | undefined, inner: RowEntry): RowEn
     ...inner,
     row: { ...outer.row, ...inner.row },
     name: outer.name && inner.name ? `${outer.name}, ${inner.name}` : (inner.name ?? outer.name),
-    annotations:
-      outer.annotations && inner.annotations ? mergeAnnotations<Annotations>(outer.annotations, inner.annotations) : (inner.annotations ?? outer.annotations),
   };
 }

@@ -1,4 +1,4 @@
-import { type Annotations, findInvalidDate, mergeAnnotations } from '../cases/annotations.ts';
+import { type Annotations, findInvalidDate, mergeAnnotations, type RowAnnotations } from '../cases/annotations.ts';
 import { caseSlug, formatItemId, formatSlug } from '../cases/ids.ts';
 import type { ExpansionContext, ExpansionHost, RowEntry } from '../cases/row.ts';
 import { CaseSourceImpl, readEntries } from '../cases/source.ts';
@@ -209,7 +209,7 @@ class Planner {
     made: Pick<Group, 'title' | 'by' | 'entry' | 'redactedEntry'> & { template: string; options: SuiteOptions<any>; levels: readonly OverrideLayer[] },
   ): MutableGroup {
     const { template, title, options, levels, by, entry, redactedEntry: redacted } = made;
-    const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin);
+    const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin, entry?.annotations);
     const always = [...(options.always ?? []), ...findHookFixtures(options)].filter(isProvider);
     // An id consists of title templates. The rows of a parameterized suite are in the part of its cases.
     const group: MutableGroup = {
@@ -336,21 +336,24 @@ class Planner {
     levels: readonly OverrideLayer[],
     owner: string,
     origin: CapturedStack | undefined,
+    ofRow: RowAnnotations = {},
   ): Inherited {
     const { tags, skip, onRequest, knownFailure } = options;
     const marks: Annotations = { tags, skip, onRequest, knownFailure };
+    const { timeout = options.timeout, locks = [], ...rowMarks } = ofRow;
     this.#report(findUnknownTags(tags, this.#surroundings.tags, owner), origin);
+    this.#report(findUnknownTags(rowMarks.tags, this.#surroundings.tags, `a row of ${owner}`), origin);
     const until = findInvalidDate(marks);
     if (until !== undefined) this.#report([{ code: 'invalid-date', text: until, owner }], origin);
     for (const source of options.always ?? [])
       if (!isProvider(source)) this.#report([{ code: 'invalid-type', expected: 'fixture', got: String(source), owner: `always of ${owner}` }], origin);
     return {
       levels: [...outer.levels, ...levels],
-      annotations: mergeAnnotations(outer.annotations, marks),
-      timeout: options.timeout ?? outer.timeout,
+      annotations: mergeAnnotations(mergeAnnotations(outer.annotations, marks), rowMarks),
+      timeout: timeout ?? outer.timeout,
       concurrency: Math.min(options.concurrency ?? outer.concurrency, this.#maxConcurrency),
       retries: options.retries ?? outer.retries,
-      locks: [...outer.locks, ...(options.locks ?? [])],
+      locks: [...outer.locks, ...(options.locks ?? []), ...locks],
       always: [...outer.always, ...(options.always ?? []), ...findHookFixtures(options)],
       allowEmpty: options.allowEmpty ?? outer.allowEmpty,
       normalizers: options.normalize ? [...outer.normalizers, options.normalize] : outer.normalizers,

@@ -227,5 +227,8 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
       first.collected.changes.length > 0 ? ['xl/worksheets/sheet1.xml'] : [],
       'no other part of the archive changes',
     );
+    const [addresses, letters] = [/<(?:\w+:)?c r="([A-Z]+)(\d+)"/g, new TextDecoder().decode(now['xl/worksheets/sheet1.xml'])];
+    const cells = [...letters.matchAll(addresses)].map(([, column = '', row]) => `${String(row).padStart(4)} ${column.padStart(3)}`);
+    check.equal(cells, [...cells].sort(), 'cells stay in the order of their addresses');
   }),
 ]);

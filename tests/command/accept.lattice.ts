@@ -12,7 +12,8 @@ const columns = { loa: cell.number, due: cell.number.within(0.005), note: cell.t
 export const file = test('dues for {loa} m', { cases: dataFile('data/dues.csv', { columns }) }, ({ row, check }) => {
   check.columns({ due: row.loa * 2.5, note: row.loa > 10 ? 'large, heavy' : row.note });
 });
-export const inline = test('bands of {loa} m', { cases: table(['loa', 'band'], [[6, 'small'], [12, 'small']]) }, ({ row, check }) => {
+export const inline = test('bands of {loa} m', { cases: table(['loa', 'band'], [[6, 'small'],
+  [12, 'small']]) }, ({ row, check }) => {
   check.columns({ band: row.loa > 10 ? 'large' : 'small' });
 });`;
 const notices = `
@@ -69,7 +70,7 @@ data/dues.csv  2 values in 2 rows
 
 a.lattice.mjs  1 value in 1 row
   a.lattice.mjs › bands of 12 m
-  line 7  band  'small' → 'large'
+  line 8  band  'small' → 'large'
 
 notices/n4.txt
   b.lattice.mjs › a notice

@@ -5,6 +5,7 @@ import { measureWidth, padOrTruncate } from '../../src/formats/columns.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
+import { renderNarrowed } from '../../src/formats/human/narrow.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { code } from '../../src/formats/markdown-text.ts';
 import { plainStyle } from '../../src/formats/style.ts';
@@ -284,6 +285,21 @@ export const narrowed = test('while a test is narrowed, the likeliest combinatio
     '  12 combinations possible, likeliest season=winter & hull=cat',
   ]);
   check.equal(renderProgress({ ...progress, narrowing: { ...narrowing, probes: 0, step: undefined } }, 80, plainStyle).length, 2);
+});
+
+export const provenCauses = test('a proven cause has its evidence, and the smallest value that fails', ({ check }) => {
+  const cause = { failed: 4, cases: 4, passedWithout: 3, casesWithout: 3, isProven: true, smallest: [{ column: 'note', value: 'ß' }] };
+  const conditions = [{ kind: 'value', column: 'note', value: 'Straße' }];
+  const header = { path: ['dues', 'a price'], file: 'a.ts', id: 'a.ts#dues' };
+  const result = { header, failing: ['one'], cases: 7, causes: [{ ...cause, conditions }], unexplained: [], probes: ['one', 'two'], milliseconds: 12 };
+  check.equal(renderNarrowed(result as never, { style: plainStyle, nameFile: (file) => file, shown: new Set(), source: () => undefined }), [
+    '',
+    '✗ dues › a price',
+    '  1 of 7 cases failed  a.ts',
+    '  cause  note=Straße  4 of 4 fail; passes without it, 3 of 3; 2 extra cases, 12 ms',
+    '    smallest  note=ß',
+    "    rerun: npx red-lattice run --row 'note=Straße'",
+  ]);
 });
 
 export const markedWords = test('the mark of a code frame is under the word, behind {before}', {

@@ -17,7 +17,7 @@ const ended = (ordinal: number, start: number): JournalEntry => ({
     ...{ test: 0, ordinal, id: `berth/${ordinal}`, title: `berth ${ordinal}`, row: {}, tags: [], status: 'passed', attempts: 1 },
     ...EMPTY_OUTCOME,
     start,
-    times: { setup: 0, body: 10, teardown: 0 },
+    times: { setup: 1, body: 10, teardown: 2 },
     attachments: [],
   },
 });
@@ -37,10 +37,16 @@ const entries: readonly JournalEntry[] = [
 ];
 
 export const starts = test('times of a lane with two processes count from the process of the case', ({ check }) => {
-  const report = JSON.parse([...reportAsCtrf({ info, entries: () => entries }, (file) => file)].join('')) as { results: { tests: { start: number }[] } };
+  const report = JSON.parse([...reportAsCtrf({ info, entries: () => entries }, (file) => file)].join('')) as {
+    results: { tests: { start: number; duration: number }[] };
+  };
   check.equal(
-    report.results.tests.map(({ start }) => start),
-    [1005, 4005, 2005],
+    report.results.tests.map(({ start, duration }) => [start, duration]),
+    [
+      [1005, 13],
+      [4005, 13],
+      [2005, 13],
+    ],
   );
   const store = new Store();
   store.begin({ name: 'run', info, history: [] } as never);

@@ -183,9 +183,22 @@ export const marks = test('marks add up and the inner one wins', async ({ check 
       test('runs', { skip: false }, body),
       test('row', { skip: false, cases: values('n', [1, 2]).annotate(({ n }) => (n === 2 ? { skip: 'the second' } : undefined)) }, body),
     ]),
+    suite('{quay}', { cases: values('quay', ['north', 'south']).annotate(({ quay }) => (quay === 'north' ? { skip: 'closed' } : undefined)) }, [
+      test('berth', { cases: values('n', [1]) }, body),
+      test('crane', { cases: values('n', [1]).annotate(() => ({ skip: 'broken' })) }, body),
+    ]),
   ]);
   check.equal(
     seen.map(({ title, result }) => `${title}: ${result.reason ?? 'ran'}`),
-    ['outer › skipped: all of it', 'outer › runs: ran', 'outer › row › n=1: ran', 'outer › row › n=2: the second'],
+    [
+      'outer › skipped: all of it',
+      'outer › runs: ran',
+      'outer › row › n=1: ran',
+      'outer › row › n=2: the second',
+      'north › berth › n=1: closed',
+      'north › crane › n=1: broken',
+      'south › berth › n=1: ran',
+      'south › crane › n=1: broken',
+    ],
   );
 });
