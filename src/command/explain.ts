@@ -1,10 +1,11 @@
 import { existsSync, mkdtempSync, rmSync } from 'node:fs';
-import { join, resolve } from 'node:path';
+import { join } from 'node:path';
 import { type LastTimes, renderExplanation } from '../formats/human/explain.ts';
 import { renderPlanProblems } from '../formats/human/run.ts';
 import { escapeToOneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { earlierRuns } from '../node/earlier-runs.ts';
+import { findPath } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
 import { findStateFolder } from '../node/record.ts';
 import type { Explanation } from '../running/explain-case.ts';
@@ -22,7 +23,7 @@ const MAX_NAMED_CASES = 10;
 /** Explains how a case is set up. `wanted` is an id, a part of a title, or file:line. */
 export async function explainCommand(wanted: string, options: ExplainOptions, setting: CommandContext): Promise<number> {
   const { terminal, folder } = setting;
-  const isPlace = existsSync(resolve(folder, wanted.replace(/:\d+(?::\d+)?$/, '')));
+  const isPlace = existsSync(findPath(wanted.replace(/:\d+(?::\d+)?$/, ''), folder));
   const prepared = await prepare(isPlace ? [wanted] : [], {}, setting);
   if (!prepared) return 2;
   const { root, targets, compiler } = prepared;

@@ -6,6 +6,8 @@ export const shellWord = (text: string): string => (/^[\w./,=+:@%-]+$/.test(text
 /** The command that runs just this case again: by its line and its row, or by its id. */
 export function formatRerunCommand(id: string, selection: RerunSelection | undefined, nameFile: (file: string) => string): string {
   if (selection === undefined) return `npx red-lattice run --id ${shellWord(id)}`;
-  const { file, line, rows } = selection;
-  return ['npx red-lattice run', shellWord(`${nameFile(file)}:${line}`), ...rows.map((row) => `--row ${shellWord(row)}`)].join(' ');
+  const { file, line, options } = selection;
+  const place = line === undefined ? nameFile(file) : `${nameFile(file)}:${line}`;
+  const words = options.flatMap(([name, value]) => (value === undefined ? [name] : [name, shellWord(value)]));
+  return ['npx red-lattice run', shellWord(place), ...words].join(' ');
 }

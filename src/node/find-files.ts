@@ -81,9 +81,17 @@ export async function findFiles(where: readonly string[], folder: string, patter
 
 function takeLine(given: string, folder: string): { path: string; line: number | undefined } {
   const match = /^(.+?):(\d+)(?::\d+)?$/.exec(given);
-  const path = resolve(folder, given);
+  const path = findPath(given, folder);
   if (!match || existsSync(path)) return { path, line: undefined };
-  return { path: resolve(folder, match[1] as string), line: Number(match[2]) };
+  return { path: findPath(match[1] as string, folder), line: Number(match[2]) };
+}
+
+/** A path from the current folder; else, since that is how output names files, from the root of the project, if it is there. */
+export function findPath(given: string, folder: string): string {
+  const path = resolve(folder, given);
+  if (existsSync(path)) return path;
+  const fromRoot = resolve(findRoot(folder), given);
+  return existsSync(fromRoot) ? fromRoot : path;
 }
 
 const testFiles = async (patterns: readonly string[] | undefined, folder: string): Promise<string[]> =>

@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import { table, testWith } from 'red-lattice';
 import { runCommand } from '../program.ts';
 import { projectOf } from '../project.ts';
@@ -25,6 +26,9 @@ export const values = test('values', { cases: table(['what'], [[null], [undefine
 `,
   'data.lattice.ts': `${head}export const file = test('from a file', { cases: dataFile(new URL('stays.csv', import.meta.url), { columns: { vessel: cell.text, nights: cell.integer } }) }, ({ row, check }) => check.holds(row.nights < 3));\n`,
   'stays.csv': 'vessel,nights\nGull,1\nTern,3\n"Old ""Salt""",4\n',
+  'shared.ts': `${head}export const shared = suite('shared', [test('with rows', { cases: table(['n'], [[1], [2]]) }, ({ row, check }) => check.holds(row.n === 1))]);\n`,
+  'adapted.lattice.ts': "import { shared } from './shared.ts';\nexport const adapted = shared.adapt('adapted', {});\n",
+  'notes/berths.txt': '',
   'hidden.lattice.ts': `${head}export const hidden = test('hidden', { cases: table(['key', 'n'], [['k1', 1], ['k2', 1]]) }, fails);\n`,
   'red-lattice.config.ts': "export default { redact: ['key'] };\n",
 });
@@ -56,6 +60,7 @@ export const selections = testWith({ project })(
         ],
         ['suites', ['suites.lattice.ts:4 --row quay=north', 'suites.lattice.ts:5 --row loa=9 --row quay=north']],
         ['data', ['data.lattice.ts:3 --row nights=3']],
+        ['adapted', ['adapted.lattice.ts --row n=2']],
         ['hidden', ['--id']],
       ],
     ),
@@ -71,7 +76,8 @@ export const selections = testWith({ project })(
         selection,
       );
     for (const selection of reruns.filter((one) => !one.startsWith('--id '))) {
-      const { out: again } = await runCommand(['run', ...wordsOf(selection)], project);
+      // A failure is printed for the whole project, wherever somebody is in it.
+      const { out: again } = await runCommand(['run', ...wordsOf(selection)], join(project, 'notes'));
       check.matches(again, /^0 passed, 1 failed$/m, selection);
     }
   },
