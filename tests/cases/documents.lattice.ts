@@ -226,6 +226,11 @@ export const schemas = suite('a Standard Schema', [
   test('of {vendor} types a cell and a row', {
     cases: namedRows<{ vendor: string; nights: any; row: any }>({
       zod: { vendor: 'zod', nights: z.coerce.number().int(), row: z.object({ vessel: z.string().min(1), nights: z.coerce.number().int() }) },
+      late: {
+        vendor: 'zod, with promises,',
+        nights: z.coerce.number().refine(async (nights) => Number.isInteger(nights), 'no integer'),
+        row: z.object({ vessel: z.string().min(1), nights: z.coerce.number().refine(async (nights) => Number.isInteger(nights), 'no integer') }),
+      },
       valibot: {
         vendor: 'valibot',
         nights: valibot.pipe(valibot.string(), valibot.transform(Number), valibot.integer()),
