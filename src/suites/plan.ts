@@ -141,7 +141,7 @@ class Planner {
     if (child instanceof SuiteImpl || child instanceof TestImpl) {
       this.#reach(child);
       await this.#unlessBroken(parent.children, () => (child instanceof SuiteImpl ? this.#addSuite(child, parent, base) : this.#addTest(child, parent, base)));
-    } else if (child) this.#report([invalidChild(child, `suite "${parent.title}"`)], undefined);
+    } else if (child) this.#report([invalidChild(child, `suite "${parent.title}"`)], parent.origin);
   }
 
   /** Marks a test, or a suite with its contents, as reachable, even if it has problems. */

@@ -7,6 +7,7 @@ import { codeFrame } from '../../src/formats/human/frame.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
 import { renderNarrowed } from '../../src/formats/human/narrow.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
+import { renderWhere } from '../../src/formats/human/where.ts';
 import { code } from '../../src/formats/markdown-text.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { parseFrames } from '../../src/problems/source-location.ts';
@@ -245,7 +246,7 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
   const lane = function* (number: number, at: number): Generator<JournalEntry> {
     yield { type: 'header', version: 5, lane: number };
     yield { type: 'running', at };
-    yield { type: 'span', span: { kind: 'setup', fixture: 'office', scope: 'run', owner: 'run', start: 0, milliseconds: 50 } };
+    yield { type: 'span', span: { kind: 'setup', fixture: 'harbour office', scope: 'run', owner: 'run', start: 0, milliseconds: 50 } };
     const name = { test: 0, ordinal: number, id: `case ${number}`, title: `case ${number}`, row: {}, tags: [], attachments: [] };
     yield { type: 'ended', result: { ...EMPTY_OUTCOME, ...name, status: 'passed', start: 50, times } };
   };
@@ -260,7 +261,7 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
   const begin = (label: string): number => (told.find((line) => line.trimStart().startsWith(label)) ?? '').indexOf('█');
   check.equal(
     told.filter((line) => /^lane|office/.test(line)).map((line) => line.split('  ')[0]),
-    ['lane 0', 'office (run)', 'lane 1'],
+    ['lane 0', 'harbour office (run)', 'lane 1'],
   );
   check.holds(begin('case 0') < begin('case 1'), told.join('\n'));
 });
@@ -299,6 +300,17 @@ export const provenCauses = test('a proven cause has its evidence, and the small
     '  cause  note=Straße  4 of 4 fail; passes without it, 3 of 3; 2 extra cases, 12 ms',
     '    smallest  note=ß',
     "    rerun: npx red-lattice run --row 'note=Straße'",
+  ]);
+});
+
+export const causes = test('where a test fails, causes have their counts', ({ check }) => {
+  const cause = (column: string, failing: number, cases: number) => ({ conditions: [{ kind: 'value', column, value: 'cat' }], failing, cases });
+  const found = { causes: [cause('hull', 8, 10), cause('kind of hull', 3, 3)], elsewhere: { failing: 1, cases: 20 } };
+  check.equal(renderWhere(found as never, plainStyle), [
+    '  where it fails',
+    '  ✗ hull=cat           8 of 10 fail',
+    '  ✗ kind of hull=cat   3 of  3 fail',
+    '    elsewhere          1 of 20',
   ]);
 });
 

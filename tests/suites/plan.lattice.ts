@@ -90,6 +90,10 @@ export const refusals = test(
           ),
         ],
       },
+      'a child that is no test': {
+        says: 'suite "3": 42 is not a test or suite',
+        suites: () => [suite('{n}', { cases: values('n', [3]) }, () => [42 as never, test('t', body)])],
+      },
       'a mark for a title that is not there': {
         says: 'annotations of suite "s": unknown title `inr`; did you mean `inner`?',
         suites: () => [suite('s', { annotations: { inr: { skip: 'x' } } }, [test('inner', body)])],
