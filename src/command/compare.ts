@@ -27,6 +27,6 @@ export async function compareCommand(
   if (variants && compared === 0) return failWith(terminal, `no case belongs to a variant "${variants.before}" or "${variants.after}"`);
   if (format === 'markdown') terminal.writeRaw(comparisonAsMarkdown(comparison, before, after));
   else if (format === 'json') terminal.writeRaw(comparisonAsJson(comparison, before, after));
-  else for (const line of renderComparison(comparison, before, after, terminal.style)) terminal.out(line);
+  else for (const line of renderComparison(comparison, before, after, terminal.style, terminal.width)) terminal.out(line);
   return hasNewFailure(comparison) || explainPartial(after) !== undefined ? 1 : 0;
 }

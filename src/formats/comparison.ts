@@ -1,6 +1,9 @@
+import { formatValuesName } from '../cases/ids.ts';
 import { formatThousands } from '../problems/format-thousands.ts';
 import { type Change, type Compared, type Comparison, hasNewFailure } from '../results/compare.ts';
 import { differingFiles, type RunInfo } from '../results/run-info.ts';
+import { measureWidth } from './columns.ts';
+import { layOutRows } from './human/row-table.ts';
 import { code } from './markdown-text.ts';
 import { renderUnrun } from './not-run.ts';
 import { duration, escapeToOneLine, formatCount, type Style, statusLabel } from './style.ts';
@@ -32,10 +35,16 @@ const MAX_NAMED_FILES = 8;
 /** The number of tests that are listed for one kind of change. */
 const MAX_NAMED_TESTS = 20;
 
+interface NamedCase {
+  readonly name: string;
+  readonly detail: string;
+  readonly row: Compared['row'];
+}
+
 /** The cases of one change and one test: those that are named, and how many more there are. */
 interface OfTest {
   readonly path: readonly string[];
-  readonly named: readonly { readonly name: string; readonly detail: string }[];
+  readonly named: readonly NamedCase[];
   readonly more: number;
 }
 
@@ -53,7 +62,11 @@ function byTest(change: Told, cases: readonly Compared[]): { tests: OfTest[]; mo
     const path = all[0]?.path ?? [];
     const failing = all.filter(({ after }) => after?.status === 'failed' || after?.status === 'errored');
     const named = isOneSided && all.length > MAX_NAMED_PER_SIDE ? failing.slice(0, MAX_NAMED_PER_SIDE) : all.slice(0, MAX_NAMED_CASES);
-    return { path, named: named.map((one) => ({ name: formatNameIn(path, one.title), detail: formatDetail(change, one) })), more: all.length - named.length };
+    return {
+      path,
+      named: named.map((one) => ({ name: formatNameIn(path, one.title), detail: formatDetail(change, one), row: one.row })),
+      more: all.length - named.length,
+    };
   });
   return { tests: listed, more: tests.size - listed.length };
 }
@@ -106,7 +119,6 @@ export function explainPartial({ info }: ComparedRun): string | undefined {
   return info.notRun && `the later run did not run everything: ${renderUnrun(info.notRun)}`;
 }
 
-/** Two records side by side, for people. */
 /** The test files, modules and data files that differ between two runs. */
 const changedFiles = (before: ComparedRun, after: ComparedRun): string[] => [
   ...differingFiles(before.info.files, after.info.files, true),
@@ -120,7 +132,8 @@ function describeChangedFiles(before: ComparedRun, after: ComparedRun): string |
   return files.length === 0 ? undefined : `changed between the runs: ${files.slice(0, MAX_NAMED_FILES).join(', ')}${more}`;
 }
 
-export function renderComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style): string[] {
+/** Two records side by side, for people: `width` columns wide. */
+export function renderComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style, width: number): string[] {
   const chooseColor: Readonly<Record<Told, Style['red']>> = {
     'newly failing': style.red,
     fixed: style.green,
@@ -146,7 +159,7 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
         lines.push(`  ${detailed(path || only.name, only.detail)}`);
       else {
         lines.push(`  ${detailed(path, test.named.length > 0 ? '' : (formatMore(test) ?? ''))}`);
-        for (const { name, detail } of test.named) lines.push(`    ${detailed(name, detail)}`);
+        lines.push(...renderNamed(test.named, detailed, style, width));
         if (test.named.length > 0 && test.more > 0) lines.push(style.dim(`    ${formatMore(test)}`));
       }
     }
@@ -163,6 +176,16 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
     closing(comparison),
   );
   return lines;
+}
+
+/** The cases of a test: as a table, if the values of their rows are their names and there is room. */
+function renderNamed(named: readonly NamedCase[], detailed: (name: string, detail: string) => string, style: Style, width: number): string[] {
+  const rows = named.flatMap(({ name, row }) => (row && name === formatValuesName(row) ? [row] : []));
+  const details = Math.max(...named.map(({ detail }) => measureWidth(escapeToOneLine(detail))));
+  const table = rows.length === named.length ? layOutRows(rows, width - details - 4) : undefined;
+  if (!table) return named.map(({ name, detail }) => `    ${detailed(name, detail)}`);
+  const head = `    ${style.dim(table.head)}${table.same ? style.dim(`    all: ${table.same}`) : ''}`;
+  return [head, ...named.map(({ detail }, i) => `    ${table.lines[i]}${detail ? style.dim(`  ${escapeToOneLine(detail)}`) : ''}`.trimEnd())];
 }
 
 const MAX_MARKDOWN_BYTES = 60_000;
@@ -209,6 +232,6 @@ export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: Comp
     unrun,
     exitStatus,
   });
-  const all = reportedChanges.flatMap((change) => cases[change].map((one) => ({ change, ...one })));
+  const all = reportedChanges.flatMap((change) => cases[change].map(({ row: _row, ...one }) => ({ change, ...one })));
   return `${JSON.stringify({ format: 'red-lattice comparison', version: '1.1', before: run(before), after: run(after), changedFiles: changedFiles(before, after), pace, same, cases: all }, null, 1)}\n`;
 };

@@ -9,6 +9,8 @@ export interface Compared {
   readonly title: string;
   /** The titles of its suites and its test. */
   readonly path: readonly string[];
+  /** None of a failed teardown. */
+  readonly row?: RecordedResult['row'] | undefined;
   readonly before?: CaseSnapshot | undefined;
   readonly after?: CaseSnapshot | undefined;
 }
@@ -87,7 +89,7 @@ export function compare(before: Entries, after: Entries, matching?: VariantPair)
 
 function compareCases(after: KeyedCase | undefined, before: KeyedCase | undefined): Compared {
   const { named, path } = (after ?? before) as KeyedCase;
-  return { id: named.id, title: named.title, path, before: before?.side, after: after?.side };
+  return { id: named.id, title: named.title, path, row: named.row, before: before?.side, after: after?.side };
 }
 
 /*
@@ -110,7 +112,7 @@ function classifyChange(before: CaseSnapshot | undefined, after: CaseSnapshot): 
 interface KeyedCase {
   readonly key: string;
   /** Read when it is reported. */
-  readonly named: { readonly id: string; readonly title: string };
+  readonly named: { readonly id: string; readonly title: string; readonly row?: RecordedResult['row'] };
   readonly path: readonly string[];
   readonly side: CaseSnapshot;
   readonly isTeardown: boolean;

@@ -42,7 +42,7 @@ export const comparisons = suite('a comparison of two runs', [
       const entry = ended('a#1', 'failed', 1) as Extract<JournalEntry, { type: 'ended' }>;
       return [{ type: 'ended', result: { ...entry.result, failures: [{ cause: 'check', message }] } }];
     };
-    const lines = renderComparison(compare(failing(row.before), failing(row.after)), run('before'), run('after'), plainStyle);
+    const lines = renderComparison(compare(failing(row.before), failing(row.after)), run('before'), run('after'), plainStyle, 80);
     check.equal(
       lines.filter((line) => line.includes('a#1')).map((line) => line.trim()),
       [row.detail],

@@ -157,8 +157,8 @@ export const attribution = suite('the early end of a lane', [
 
   test('selected cases without a result are lost, unless the run left them out', ({ check }) => {
     const finish = (selected: number, left?: number, stuck = false): number => {
-      const unrun = left === undefined ? undefined : { cases: left, isMore: false };
-      return lostResults(laneAfter([started(1), ended(1), ended(2), { type: 'finished', selected, stuck, unrun }]));
+      const unrun = left === undefined ? {} : { unrun: { cases: left, isMore: false } };
+      return lostResults(laneAfter([started(1), ended(1), ended(2), { type: 'finished', selected, stuck, ...unrun }]));
     };
     check.equal([finish(2), finish(3), finish(2, 0), finish(5, 3), finish(5, 1), finish(5, 0, true)], [0, 1, 0, 0, 2, 0]);
   }),

@@ -100,31 +100,39 @@ function short(value: unknown): string {
 const MAX_SIMILAR_ROWS = 12;
 /** Columns of a terminal whose width is not known. */
 const DEFAULT_WIDTH = 100;
-/** For the sign of a row, and some of what differs. */
-const ROW_MARGIN = 30;
+/** Characters of two values behind a row. */
+const MAX_SHOWN_VALUES = 60;
+/** For the sign of a row. */
+const ROW_MARGIN = 4;
 
 /** The other rows that failed alike: a line each. */
 export function renderAlike(results: readonly RecordedResult[], first: number, formatting: Formatting): string[] {
   const { style } = formatting;
-  const values = ({ actual, expected }: Failure): string =>
-    actual === undefined || expected === undefined || actual.length + expected.length > 60
-      ? ''
-      : `  ${style.red(escapeToOneLine(actual))} ${style.dim('not')} ${style.green(escapeToOneLine(expected))}`;
+  const values = results.map(({ failures: [first] }) => formatValues(first));
   const oneTest = new Set(results.map(({ test }) => test)).size === 1;
   const shown = results.slice(0, MAX_SIMILAR_ROWS);
+  const room = (formatting.columns || DEFAULT_WIDTH) - ROW_MARGIN - Math.max(...shown.map((_, i) => values[i]?.plain.length ?? 0));
   const table = oneTest
     ? layOutRows(
         shown.map(({ row }) => row),
-        (formatting.columns || DEFAULT_WIDTH) - ROW_MARGIN,
+        room,
       )
     : undefined;
   const name = (result: RecordedResult): string => escapeToOneLine((oneTest && formatValuesName(result.row)) || result.title);
   return [
     `  ${style.bold(`${results.length} more ${results.length === 1 ? 'case fails' : 'cases fail'} the same way`)} ${style.dim(`(${results.length === 1 ? first : `${first} to ${first + results.length - 1}`})`)}`,
     ...(table ? [`    ${style.dim(table.head)}${table.same ? style.dim(`    all: ${table.same}`) : ''}`] : []),
-    ...shown.map((result, i) => `  ${style.red('✗')} ${table?.lines[i] ?? name(result)}${result.failures[0] ? values(result.failures[0]) : ''}`.trimEnd()),
+    ...shown.map((result, i) => `  ${style.red('✗')} ${table?.lines[i] ?? name(result)}${values[i]?.painted(style) ?? ''}`.trimEnd()),
     ...(results.length > MAX_SIMILAR_ROWS ? [style.dim(`  … and ${results.length - MAX_SIMILAR_ROWS} more; run with --show cases to list them all`)] : []),
   ];
+}
+
+/** Both values of a failed check behind its row, if they are short. */
+function formatValues(failure: Failure | undefined): { readonly plain: string; painted(style: Style): string } | undefined {
+  const { actual, expected } = failure ?? {};
+  if (actual === undefined || expected === undefined || actual.length + expected.length > MAX_SHOWN_VALUES) return undefined;
+  const [one, other] = [escapeToOneLine(actual), escapeToOneLine(expected)];
+  return { plain: `  ${one} not ${other}`, painted: (style) => `  ${style.red(one)} ${style.dim('not')} ${style.green(other)}` };
 }
 
 /** The title without the values that the row's line shows. */
