@@ -24,6 +24,8 @@ const options = {
   metafile: true,
   minifyWhitespace: true,
   minifySyntax: true,
+  // Of an uncaught error, Node prints the line of the source.
+  lineLimit: 160,
   logLevel: 'warning',
 };
 /**

@@ -30,7 +30,7 @@ function model(seed: number): { axes: Axes; options: Options } {
     ...forbidden,
     ...predicates.map(({ reads, sum }) => never(reads, (row) => reads.reduce((total, name) => total + (row[name] as number), 0) === sum)),
   ];
-  return { axes, options: { strength: cover, exclude: except, seed } };
+  return { axes, options: { strength: cover, exclude: except, seed, effort: seed <= 5 ? 'thorough' : 'quick' } };
 }
 
 /** All whole rows that can occur, by going through every one. */
@@ -61,6 +61,11 @@ function canLocate(seed: number): boolean {
   const { axes, options } = model(seed);
   return (options.strength as number) < Object.keys(axes).length && possibleRows(axes, options.exclude).length > 0;
 }
+
+export const mistaken = test('coverage is verified of rows, not of their source', ({ check }) => {
+  const error = check.throws(() => verifyCoverage({ a: [1] }, matrix({ a: [1] }) as never)) as Error | undefined;
+  check.equal(error?.message, 'verifyCoverage: `rows` is not an iterable of rows');
+});
 
 export const covering = suite('a covering matrix', [
   test('of made-up axes covers all that can occur, and nothing else: seed {seed}', { cases: range('seed', 1, 150) }, async ({

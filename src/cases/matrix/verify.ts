@@ -1,3 +1,4 @@
+import { findInvalidArguments, recordOf } from '../../problems/option-specs.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
 import type { Datum } from '../source.ts';
 import { buildReader, isNever, parseExclusions } from './exclusions.ts';
@@ -11,6 +12,8 @@ interface Rule {
   readonly reads: readonly string[];
   readonly forbids: (row: Row) => boolean;
 }
+
+const iterable = { is: 'iterable of rows', matches: (value: unknown) => typeof value === 'object' && value !== null && Symbol.iterator in value };
 
 /** Combinations tried to find out whether one can occur; past that it is undecided. */
 const MAX_TRIED_ROWS = 100_000;
@@ -38,6 +41,8 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   readonly undecided: number;
   readonly indistinct: readonly (readonly [readonly Partial<A>[], readonly Partial<A>[]])[];
 } {
+  const problems = findInvalidArguments({ axes, rows }, { axes: recordOf('values for each axis', Array.isArray), rows: iterable }, 'verifyCoverage');
+  if (problems.length > 0) throw new ProblemError(problems);
   const names = Object.keys(axes);
   const given = [...rows];
   const rules = buildRules(options.exclude, names);
