@@ -90,7 +90,7 @@ export const refusals = test(
           ),
         ],
       },
-      'a child that is no test': {
+      'a number as a child': {
         says: 'suite "3": 42 is not a test or suite',
         suites: () => [suite('{n}', { cases: values('n', [3]) }, () => [42 as never, test('t', body)])],
       },
