@@ -1,4 +1,5 @@
 import { range, suite, table, test } from 'red-lattice';
+import { formatValuesName } from '../../src/cases/ids.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { renderComparison } from '../../src/formats/comparison.ts';
 import { plainStyle } from '../../src/formats/style.ts';
@@ -29,6 +30,50 @@ const run = (name: string) => ({
 });
 
 export const comparisons = suite('a comparison of two runs', [
+  test('says what a case is now that it does not fail any more', ({ check }) => {
+    const lines = renderComparison(
+      compare(
+        () => [ended('a#1', 'failed', 1)],
+        () => [ended('a#1', 'skipped', 1)],
+      ),
+      run('before'),
+      run('after'),
+      plainStyle,
+      80,
+    );
+    check.includes(lines, '  a#1  skipped, was failed');
+  }),
+
+  test('lays out cases that are named by their rows as a table, if there is room in {width} columns', {
+    cases: table(
+      ['width', 'lines'],
+      [
+        [80, ['    loa  hull    all: season=winter', '      9  cat   was passed: off by 2', '     12  mono  was passed: off by 2']],
+        [30, ['    loa=9, hull=cat, season=winter  was passed: off by 2', '    loa=12, hull=mono, season=winter  was passed: off by 2']],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const rows = [
+      { loa: 9, hull: 'cat', season: 'winter' },
+      { loa: 12, hull: 'mono', season: 'winter' },
+    ];
+    const header = { test: 0, id: 'a#dues', file: 'a', path: ['dues'], columns: [], tags: [] };
+    const side = (status: Status) => (): JournalEntry[] => [
+      { type: 'test', header },
+      ...rows.map((cells, ordinal): JournalEntry => {
+        const name = formatValuesName(cells);
+        const { result } = ended(`a#dues/${name}`, status, 1) as Extract<JournalEntry, { type: 'ended' }>;
+        const failures = status === 'failed' ? [{ cause: 'check', message: 'off by 2' } as const] : [];
+        return { type: 'ended', result: { ...result, ordinal, title: `dues › ${name}`, row: cells, failures } };
+      }),
+    ];
+    const lines = renderComparison(compare(side('passed'), side('failed')), run('before'), run('after'), plainStyle, row.width);
+    check.equal(
+      lines.filter((line) => line.startsWith('    ')),
+      [...row.lines],
+    );
+  }),
+
   test('says of a case that still fails {what}', {
     cases: table(
       ['what', 'before', 'after', 'detail'],
