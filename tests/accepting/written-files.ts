@@ -132,7 +132,7 @@ export function writeSheet(rows: readonly Row[], random: Random): Uint8Array {
     Dues: [
       ...(random.integer(0, 2) === 0 ? [['# dues of the office', 'since April']] : []),
       [...columns],
-      ...rows.map((row) => columns.map((column) => (column === 'parts' ? row.parts.join(';') : row[column as Exclude<Column, 'parts'>]))),
+      ...rows.map((row) => columns.map((column) => (column === 'parts' ? row.parts.join(';') || undefined : row[column as Exclude<Column, 'parts'>]))),
     ],
     Other: [['name'], ['another']],
   });
