@@ -128,11 +128,12 @@ export const textOf = ({ parts }: Written): string => parts.map((part) => (typeo
 
 /** A workbook as different programs write it: with addresses or without, with a prefix before every name or without. */
 export function writeSheet(rows: readonly Row[], random: Random): Uint8Array {
+  const order = random.shuffle(columns);
   const book = writeWorkbook({
     Dues: [
       ...(random.integer(0, 2) === 0 ? [['# dues of the office', 'since April']] : []),
-      [...columns],
-      ...rows.map((row) => columns.map((column) => (column === 'parts' ? row.parts.join(';') || undefined : row[column as Exclude<Column, 'parts'>]))),
+      [...order],
+      ...rows.map((row) => order.map((column) => (column === 'parts' ? row.parts.join(';') : row[column as Exclude<Column, 'parts'>]))),
     ],
     Other: [['name'], ['another']],
   });
