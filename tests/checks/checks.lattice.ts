@@ -15,13 +15,14 @@ const circle = (label: string): object => {
 const sym = Symbol('tide');
 
 /** Runs one body; gives its failures as `note: message | actual | expected`, and how many checks passed. */
-async function failures(body: (now: CaseContext<{}>) => unknown): Promise<{ said: string[]; passed: number }> {
+async function failures(body: (now: CaseContext<{}>) => unknown): Promise<{ said: string[]; files: unknown[]; passed: number }> {
   const { seen } = await runInside([test('inner', body)]);
   const result = seen[0]?.result;
   const said = result?.failures.map(({ note, message, actual, expected }) =>
     [`${note ? `${note}: ` : ''}${message}`, actual, expected].filter((part) => part !== undefined).join(' | '),
   );
-  return { said: said ?? [], passed: result?.checks.passed ?? 0 };
+  const files = result?.failures.map(({ location }) => location?.file) ?? [];
+  return { said: said ?? [], files, passed: result?.checks.passed ?? 0 };
 }
 
 export const equality = suite('equal', [
@@ -74,102 +75,102 @@ export const equality = suite('equal', [
   }),
 ]);
 
-export const messages = test(
-  'a check that does not hold says: {says}',
-  {
-    cases: namedRows<{ says: string; body: (now: CaseContext<{}>) => unknown }>({
-      equal: { says: 'dues: not equal | 72 | 73', body: ({ check }) => check.equal(72, 73, 'dues') },
-      identical: { says: 'equal, but not the same object | [1] | [1]', body: ({ check }) => check.same([1], [1]) },
-      close: { says: 'off by 0.1, allowed 0.05 | 1.1 | 1', body: ({ check }) => check.closeTo(1.1, 1, 0.05) },
-      relative: { says: 'off by 2, allowed 1 | 102 | 100', body: ({ check }) => check.closeTo(102, 100, { relative: 0.01 }) },
-      'not a number': { says: 'not a number | undefined | 1', body: ({ check }) => check.closeTo(undefined, 1, 5) },
-      matches: { says: 'does not match | "noon" | /^M/', body: ({ check }) => check.matches('noon', /^M/) },
-      includes: { says: 'not included | [{ a: 1 }] | { a: 2 }', body: ({ check }) => check.includes([{ a: 1 }], { a: 2 }) },
-      has: {
-        says: 'lacks properties | { a: { b: 1 } } | { a: { b: 2 } }',
-        body: ({ check }) => check.hasProperties({ a: { b: 1, c: 3 }, d: 4 }, { a: { b: 2 } }),
-      },
-      holds: { says: 'does not hold: 0', body: ({ check }) => check.holds(0) },
-      present: { says: 'is null', body: ({ check }) => check.present(null) },
-      fail: { says: 'never here: failed', body: ({ check }) => check.fail('never here') },
-      'throws nothing': { says: 'threw nothing; expected RangeError', body: ({ check }) => check.throws(() => 1, RangeError) },
-      'throws another': {
-        says: 'threw something other than RangeError | TypeError: "x"',
-        body: ({ check }) =>
-          check.throws(() => {
-            throw new TypeError('x');
-          }, RangeError),
-      },
-      'rejects with another message': {
-        says: 'threw an error with another message | Error: "late" | /early/',
-        body: ({ check }) =>
-          check.throws(async () => {
-            throw new Error('late');
-          }, /early/),
-      },
-      'a promise as a condition': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.holds(Promise.resolve(false) as never) },
-      'a promise as a value': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.equal<unknown>(Promise.resolve(1), 1) },
-      'a promise that must differ': {
-        says: 'the value is a promise; is an await missing?',
-        body: ({ check }) => check.notEqual<unknown>(Promise.resolve(1), 1),
-      },
-      'a promise as present': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.present(Promise.resolve(null)) },
-      'a promise with properties': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.hasProperties(Promise.resolve({}), {}) },
-      'a promise to match': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.matches(Promise.resolve('noon') as never, /n/) },
-      'a promise to search': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.includes(Promise.resolve([1]) as never, 1) },
-      'a promise to measure': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.closeTo(Promise.resolve(1) as never, 1, 1) },
-      'a guard that returns a promise': {
-        says: 'isOpen returned a promise; a guard must return true or false',
-        body: ({ check }) => check.satisfies(1, async function isOpen() {} as never),
-      },
-      'throws without a function': { says: 'the first argument of `throws` must be a function; got 5', body: ({ check }) => check.throws(5 as never) },
-      'throws with a promise': {
-        says: 'the first argument of `throws` must be a function; got a promise: pass `() => promise`, and await the check',
-        body: ({ ensure }) => ensure.throws(Promise.resolve() as never),
-      },
-      'throws with a text': {
-        says: 'the expected error of `throws` must be a regular expression for its message, a class or a guard (a note comes third); got "late"',
-        body: ({ check }) => check.throws(() => JSON.parse('{'), 'late' as never),
-      },
-      'matches with a text': {
-        says: 'the pattern of `matches` must be a regular expression (for a part of the text, use `includes`); got "o"',
-        body: ({ check }) => check.matches('noon', 'o' as never),
-      },
-      'closeTo without a tolerance': {
-        says: 'the tolerance of `closeTo` must be a number of at least 0, or `{ relative: number }`; got undefined',
-        body: ({ check }) => check.closeTo(1, 1.2, undefined as never),
-      },
-      'closeTo without a number': { says: 'the expected value of `closeTo` must be a number; got "1"', body: ({ check }) => check.closeTo(1, '1' as never, 1) },
-      'includes in a number': {
-        says: 'the value of `includes` must be a string or iterable (for properties, use `hasProperties`); got 5',
-        body: ({ check }) => check.includes(5 as never, 5),
-      },
-      'hasProperties of a text': {
-        says: 'the second argument of `hasProperties` must be an object; got "a"',
-        body: ({ check }) => check.hasProperties({}, 'a' as never),
-      },
-      'satisfies without a guard': { says: 'the guard of `satisfies` must be a function; got 5', body: ({ check }) => check.satisfies(1, 5 as never) },
-      'throws not awaited': {
-        says: '`throws` was still pending when the body ended; is an await missing?',
-        body: ({ check }) => void check.throws(() => new Promise(() => {})),
-      },
-      'a step not awaited': {
-        says: 'step "berth" was still pending when the body ended; is an await missing?',
-        body: ({ step }) => void step('berth', () => new Promise(() => {})),
-      },
-      'a step not awaited by an asynchronous body': {
-        says: 'step "berth" was still pending when the body ended; is an await missing?',
-        body: async ({ step }) => void step.required('berth', () => new Promise(() => {})),
-      },
-      'eventually not awaited': {
-        says: '`eventually` was still pending when the body ended; is an await missing?',
-        body: ({ eventually }) => void eventually(() => false, { within: 1 }),
-      },
-      eventually: { says: 'condition not met within 5 ms | 0', body: ({ eventually }) => eventually(() => 0, { within: 5, every: 1 }) },
-    }),
-  },
-  async ({ row, check }) => check.equal((await failures(row.body)).said, [row.says]),
-);
+export const messages = test('a check that does not hold says: {says}', {
+  cases: namedRows<{ says: string; body: (now: CaseContext<{}>) => unknown }>({
+    equal: { says: 'dues: not equal | 72 | 73', body: ({ check }) => check.equal(72, 73, 'dues') },
+    identical: { says: 'equal, but not the same object | [1] | [1]', body: ({ check }) => check.same([1], [1]) },
+    close: { says: 'off by 0.1, allowed 0.05 | 1.1 | 1', body: ({ check }) => check.closeTo(1.1, 1, 0.05) },
+    relative: { says: 'off by 2, allowed 1 | 102 | 100', body: ({ check }) => check.closeTo(102, 100, { relative: 0.01 }) },
+    'not a number': { says: 'not a number | undefined | 1', body: ({ check }) => check.closeTo(undefined, 1, 5) },
+    matches: { says: 'does not match | "noon" | /^M/', body: ({ check }) => check.matches('noon', /^M/) },
+    includes: { says: 'not included | [{ a: 1 }] | { a: 2 }', body: ({ check }) => check.includes([{ a: 1 }], { a: 2 }) },
+    has: {
+      says: 'lacks properties | { a: { b: 1 } } | { a: { b: 2 } }',
+      body: ({ check }) => check.hasProperties({ a: { b: 1, c: 3 }, d: 4 }, { a: { b: 2 } }),
+    },
+    holds: { says: 'does not hold: 0', body: ({ check }) => check.holds(0) },
+    present: { says: 'is null', body: ({ check }) => check.present(null) },
+    fail: { says: 'never here: failed', body: ({ check }) => check.fail('never here') },
+    'throws nothing': { says: 'threw nothing; expected RangeError', body: ({ check }) => check.throws(() => 1, RangeError) },
+    'throws another': {
+      says: 'threw something other than RangeError | TypeError: "x"',
+      body: ({ check }) =>
+        check.throws(() => {
+          throw new TypeError('x');
+        }, RangeError),
+    },
+    'rejects with another message': {
+      says: 'threw an error with another message | Error: "late" | /early/',
+      body: ({ check }) =>
+        check.throws(async () => {
+          throw new Error('late');
+        }, /early/),
+    },
+    'a promise as a condition': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.holds(Promise.resolve(false) as never) },
+    'a promise as a value': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.equal<unknown>(Promise.resolve(1), 1) },
+    'a promise that must differ': {
+      says: 'the value is a promise; is an await missing?',
+      body: ({ check }) => check.notEqual<unknown>(Promise.resolve(1), 1),
+    },
+    'a promise as present': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.present(Promise.resolve(null)) },
+    'a promise with properties': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.hasProperties(Promise.resolve({}), {}) },
+    'a promise to match': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.matches(Promise.resolve('noon') as never, /n/) },
+    'a promise to search': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.includes(Promise.resolve([1]) as never, 1) },
+    'a promise to measure': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.closeTo(Promise.resolve(1) as never, 1, 1) },
+    'a guard that returns a promise': {
+      says: 'isOpen returned a promise; a guard must return true or false',
+      body: ({ check }) => check.satisfies(1, async function isOpen() {} as never),
+    },
+    'throws without a function': { says: 'the first argument of `throws` must be a function; got 5', body: ({ check }) => check.throws(5 as never) },
+    'throws with a promise': {
+      says: 'the first argument of `throws` must be a function; got a promise: pass `() => promise`, and await the check',
+      body: ({ ensure }) => ensure.throws(Promise.resolve() as never),
+    },
+    'throws with a text': {
+      says: 'the expected error of `throws` must be a regular expression for its message, a class or a guard (a note comes third); got "late"',
+      body: ({ check }) => check.throws(() => JSON.parse('{'), 'late' as never),
+    },
+    'matches with a text': {
+      says: 'the pattern of `matches` must be a regular expression (for a part of the text, use `includes`); got "o"',
+      body: ({ check }) => check.matches('noon', 'o' as never),
+    },
+    'closeTo without a tolerance': {
+      says: 'the tolerance of `closeTo` must be a number of at least 0, or `{ relative: number }`; got undefined',
+      body: ({ check }) => check.closeTo(1, 1.2, undefined as never),
+    },
+    'closeTo without a number': { says: 'the expected value of `closeTo` must be a number; got "1"', body: ({ check }) => check.closeTo(1, '1' as never, 1) },
+    'includes in a number': {
+      says: 'the value of `includes` must be a string or iterable (for properties, use `hasProperties`); got 5',
+      body: ({ check }) => check.includes(5 as never, 5),
+    },
+    'hasProperties of a text': {
+      says: 'the second argument of `hasProperties` must be an object; got "a"',
+      body: ({ check }) => check.hasProperties({}, 'a' as never),
+    },
+    'satisfies without a guard': { says: 'the guard of `satisfies` must be a function; got 5', body: ({ check }) => check.satisfies(1, 5 as never) },
+    'throws not awaited': {
+      says: '`throws` was still pending when the body ended; is an await missing?',
+      body: ({ check }) => void check.throws(() => new Promise(() => {})),
+    },
+    'a step not awaited': {
+      says: 'step "berth" was still pending when the body ended; is an await missing?',
+      body: ({ step }) => void step('berth', () => new Promise(() => {})),
+    },
+    'a step not awaited by an asynchronous body': {
+      says: 'step "berth" was still pending when the body ended; is an await missing?',
+      body: async ({ step }) => void step.required('berth', () => new Promise(() => {})),
+    },
+    'eventually not awaited': {
+      says: '`eventually` was still pending when the body ended; is an await missing?',
+      body: ({ eventually }) => void eventually(() => false, { within: 1 }),
+    },
+    eventually: { says: 'condition not met within 5 ms | 0', body: ({ eventually }) => eventually(() => 0, { within: 5, every: 1 }) },
+  }),
+}, async ({ row, check }) => {
+  const { said, files } = await failures(row.body);
+  check.equal(said, [row.says]);
+  check.equal(files, [import.meta.url], 'the file of the failed check');
+});
 
 export const holding = test('checks that hold say so, and hand on what they found', async ({ check }) => {
   const { said, passed } = await failures(async ({ check, ensure, eventually }) => {

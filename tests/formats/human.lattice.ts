@@ -1,7 +1,7 @@
 import { namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { diffValues, measureDistance } from '../../src/checks/difference.ts';
-import { measureWidth, padOrTruncate } from '../../src/formats/columns.ts';
+import { measureWidth, padOrTruncate, sliceColumns } from '../../src/formats/columns.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
@@ -176,6 +176,9 @@ export const widths = test('{text} takes {width} columns', {
 }, ({ row, check }) => {
   check.equal(measureWidth(row.text), row.width);
   for (const columns of [2, 3, 5, 8]) check.equal(measureWidth(padOrTruncate(row.text, columns)), columns);
+  for (let at = 0; at < row.width; at++)
+    check.holds(row.text.includes(sliceColumns(row.text, at, 2)) && measureWidth(sliceColumns(row.text, at, 2)) <= 2, `from column ${at}`);
+  check.equal(sliceColumns(row.text, 0, row.width), row.text);
 });
 
 export const spans = test('text is one code span of Markdown, whatever it holds: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {

@@ -350,6 +350,15 @@ export const outcomes = [
     results: { one: pass, 'two › 12 hours': pass },
   },
   {
+    name: 'a shard without cases is no failure',
+    files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
+    args: ['run', '--shard', '9/9'],
+    status: 0,
+    last: '0 passed, 0 failed',
+    results: {},
+    says: ['shard 9/9 has no cases'],
+  },
+  {
     name: 'an empty table costs its test, and the others run',
     files: {
       'a.lattice.mjs': `export const none = test('none', { cases: table(['a'], []) }, ({ check }) => check.holds(true));
