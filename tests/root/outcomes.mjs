@@ -350,6 +350,33 @@ export const outcomes = [
     results: { one: pass, 'two › 12 hours': pass },
   },
   {
+    name: 'environment variables are set and removed for a case, and restored after it',
+    files: {
+      'a.lattice.mjs': `
+        import { environmentVariables } from 'red-lattice/node';
+        process.env.BERTH = 'N4';
+        delete process.env.QUAY;
+        const needs = { env: environmentVariables };
+        const now = () => [process.env.BERTH, process.env.QUAY];
+        export const sets = test('sets', { needs }, ({ check }, { env }) => {
+          env.set('BERTH', 'S1');
+          env.set('QUAY', 'south');
+          check.equal(now(), ['S1', 'south']);
+        });
+        export const removes = test('removes', { needs }, ({ check }, { env }) => {
+          check.equal(now(), ['N4', undefined], 'restored');
+          env.set('BERTH', undefined);
+          check.equal('BERTH' in process.env, false);
+          throw new Error('late');
+        });
+        export const after = test('after', ({ check }) => check.equal(now(), ['N4', undefined]));`,
+    },
+    args: ['run', '--lanes', '1'],
+    status: 1,
+    last: '2 passed, 1 failed',
+    results: { sets: pass, removes: 'failed/throw', after: pass },
+  },
+  {
     name: 'a shard without cases is no failure',
     files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
     args: ['run', '--shard', '9/9'],
