@@ -1,3 +1,5 @@
+import { readFileSync } from 'node:fs';
+
 /** A test that is interrupted or killed while its body runs. */
 const interruptible = (body, down = '', closing = '') => ({
   'a.lattice.mjs': `
@@ -375,6 +377,43 @@ export const outcomes = [
     status: 1,
     last: '2 passed, 1 failed',
     results: { sets: pass, removes: 'failed/throw', after: pass },
+  },
+  {
+    name: 'failed cases are retried as often as --retries says, and no more',
+    files: {
+      'a.lattice.mjs': `
+        let tries = 0;
+        const late = (at) => ({ check }) => check.holds(++tries >= at);
+        export const third = test('third', late(3));
+        export const fourth = test('fourth', ({ check }) => { tries = 0; check.holds(false); });
+        export const own = test('own', { retries: 1 }, ({ check }) => check.holds(false));`,
+    },
+    args: ['run', '--retries', '2', '--show', 'cases'],
+    status: 1,
+    last: '1 passed, 2 failed',
+    results: { third: pass, fourth: 'failed/check', own: 'failed/check' },
+    says: ['1 case passed only after a retry (flaky)', '  third'],
+  },
+  {
+    name: '--concurrency lets cases of a lane overlap',
+    files: {
+      'a.lattice.mjs': `
+        let open;
+        const gate = new Promise((done) => { open = done; });
+        export const waits = test('waits', ({ check }) => gate.then(() => check.holds(true)));
+        export const opens = test('opens', ({ check }) => { open(); check.holds(true); });`,
+    },
+    args: ['run', '--lanes', '1', '--concurrency', '2', '--timeout', '5000'],
+    status: 0,
+    last: '2 passed, 0 failed',
+    results: { waits: pass, opens: pass },
+  },
+  {
+    name: '--version names the version of the package',
+    files: {},
+    args: ['--version'],
+    status: 0,
+    says: [JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')).version],
   },
   {
     name: 'a shard without cases is no failure',
