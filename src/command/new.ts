@@ -7,6 +7,8 @@ import { writeConfiguration } from './new-configuration.ts';
 import { findProjectStyle } from './project-style.ts';
 import { failWith } from './terminal.ts';
 
+const quote = (text: string): string => `'${text.replace(/[\\']/g, '\\$&')}'`;
+
 /** What a starter is made of: a test file with a fixture, a table and a data file, which runs as it is. */
 const starter = (title: string, file: string): string => `import { cell, dataFile, fixture, suite, table, test } from 'red-lattice';
 
@@ -16,7 +18,7 @@ const book = fixture('berth book', {
   teardown: (book) => book.clear(),
 });
 
-export const starter = suite(${JSON.stringify(title.replaceAll('{', '{{'))}, [
+export const starter = suite(${quote(title.replaceAll('{', '{{'))}, [
   // One body, many cases: each row has its own name and result.
   test(
     '{vessel} is entered at berth {berth}',
@@ -40,7 +42,7 @@ export const starter = suite(${JSON.stringify(title.replaceAll('{', '{{'))}, [
   // Rows from a data file. An invalid cell is reported with file, line and column, and fails only its own case.
   test(
     '{nights} nights cost {due}',
-    { cases: dataFile(${JSON.stringify(file)}, { columns: { nights: cell.integer, due: cell.number } }) },
+    { cases: dataFile(${quote(file)}, { columns: { nights: cell.integer, due: cell.number } }) },
     ({ row, check }) => {
       const perNight = row.nights >= 7 ? 18 : 20;
       check.equal(row.nights * perNight, row.due);
