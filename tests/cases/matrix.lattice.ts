@@ -1,5 +1,7 @@
 import { type CaseSource, type MatrixOptions, matrix, namedRows, range, suite, table, test, verifyCoverage } from 'red-lattice';
+import { parseAxes } from '../../src/cases/matrix/axes.ts';
 import { Combinations } from '../../src/cases/matrix/combinations.ts';
+import { Constraints } from '../../src/cases/matrix/constraints.ts';
 import { Orbits } from '../../src/cases/matrix/orbits.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { refusal } from '../inner.ts';
@@ -61,6 +63,15 @@ function canLocate(seed: number): boolean {
   const { axes, options } = model(seed);
   return (options.strength as number) < Object.keys(axes).length && possibleRows(axes, options.exclude).length > 0;
 }
+
+export const apart = test('rows are kept apart for exclusions that differ', ({ check }) => {
+  const axes = parseAxes({ a: [0, 1], b: [0, 1, 2], c: [0, 1, 2, 3] });
+  const texts = axes.values.flatMap((_, i) =>
+    (axes.values[0] ?? []).flatMap((a) => (axes.values[2] ?? []).map((c) => new Constraints(axes, [{ a, c, ...(i === 1 && { b: 2 }) }]).serialize())),
+  );
+  check.equal(new Set(texts).size, 16, 'eight of two axes, eight of three');
+  check.equal(new Constraints(axes, [{ a: 1, c: [3, 0] }]).serialize(), new Constraints(axes, [{ a: [1], c: [0, 3] }]).serialize());
+});
 
 export const mistaken = test('coverage is verified of rows, not of their source', ({ check }) => {
   const error = check.throws(() => verifyCoverage({ a: [1] }, matrix({ a: [1] }) as never)) as Error | undefined;

@@ -15,6 +15,16 @@ const fileOf = (text: string, pieces: number) => ({
   },
 });
 
+/** A schema that takes its time. */
+const lateInteger = {
+  '~standard': {
+    version: 1,
+    vendor: 'made-up',
+    validate: async (value: unknown) => (/^\d+$/.test(String(value)) ? { value: Number(value) } : { issues: [{ message: 'no number' }] }),
+    types: undefined as { readonly input: unknown; readonly output: number } | undefined,
+  },
+} as const;
+
 async function plannedOf(made: Test, files: ReturnType<typeof fileOf>): Promise<PlannedTest> {
   const plan = await planFiles([{ file: 'a', url: new URL('file:///'), exports: { made }, folders: [] }], { files }, BUILT_IN_DEFAULTS);
   return plan.tests[0] as PlannedTest;
@@ -52,7 +62,11 @@ export const shares = suite('shares of a data file', [
       return spell(...given);
     });
     const text = [`${isNamed ? '(case),' : ''}berth,nights,resident`, ...lines].join('\n');
-    const columns = { berth: isNumber ? cell.number.default(7) : cell.text.default('N7'), nights: cell.integer, resident: cell.boolean };
+    const columns = {
+      berth: isNumber ? cell.number.default(7) : cell.text.default('N7'),
+      nights: random.integer(0, 3) ? cell.integer : lateInteger,
+      resident: cell.boolean,
+    };
     const lies = testOf('lies', { cases: dataFile('berths.csv', { columns }), allowEmpty: true }, () => {});
     const planned = await plannedOf(lies, fileOf(text, 4000));
     const whole = (await all(planned, fileOf(text, 4000))).map(told);
