@@ -416,6 +416,19 @@ export const outcomes = [
     says: [JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')).version],
   },
   {
+    name: 'a source that breaks off costs the rows that it owes',
+    files: {
+      'a.lattice.mjs': `
+        function* nights() { yield { nights: 1 }; yield { nights: 2 }; throw new Error('no ink'); }
+        export const stays = test('a stay', { cases: rows(nights) }, ({ row, check }) => check.holds(row.nights > 0));
+        export const beside = test('beside', ({ check }) => check.holds(true));`,
+    },
+    status: 1,
+    last: '2 passed, 1 failed',
+    results: { 'a stay › nights=1': pass, 'a stay › invalid rows': 'errored/data', beside: pass },
+    says: ['reading rows from rows threw: Error: no ink', '1 of 1 failed case errored'],
+  },
+  {
     name: 'a shard without cases is no failure',
     files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
     args: ['run', '--shard', '9/9'],
