@@ -317,6 +317,23 @@ export const causes = test('where a test fails, causes have their counts', ({ ch
   ]);
 });
 
+export const brokenRows = test('the row of a failure is broken between its values, and before its place: {columns} columns', {
+  cases: table(
+    ['columns', 'lines'],
+    [
+      [undefined, ['  row  loa=6.5, hull=cat, season=winter, due=32.4  data/dues.csv:7:1']],
+      [44, ['  row  loa=6.5, hull=cat, season=winter,', '       due=32.4  data/dues.csv:7:1']],
+      [60, ['  row  loa=6.5, hull=cat, season=winter, due=32.4', '       data/dues.csv:7:1']],
+    ],
+  ),
+}, ({ row, check }) => {
+  const place = { file: 'data/dues.csv', line: 7, column: 1 };
+  const failure = { title: 'a stay', row: { loa: 6.5, hull: 'cat', season: 'winter', due: 32.4 }, location: place, status: 'failed', id: 'a' };
+  const formatting = { style: plainStyle, columns: row.columns, nameFile: (file: string) => file, shown: new Set<string>(), source: () => undefined };
+  const lines = renderFailure({ ...failure, failures: [], steps: [], output: [] } as never, 1, formatting as never);
+  check.equal(lines.slice(1, lines.indexOf('')), [...row.lines]);
+});
+
 export const markedWords = test('the mark of a code frame is under the word, behind {before}', {
   cases: namedRows({
     latin: { before: 'nights', columns: 6 },

@@ -6,7 +6,13 @@ export function Command({ text }: { readonly text: string }) {
   const [copied, setCopied] = useState(false);
   return (
     <p className="command">
-      <code>{text}</code>
+      <code>
+        {text.split(' ').flatMap((word, i) => [
+          i > 0 && ' ',
+          // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
+          <span key={i}>{word}</span>,
+        ])}
+      </code>
       <button
         type="button"
         onClick={() => {

@@ -38,10 +38,7 @@ export function renderFailure(result: Failed, number: number, formatting: Format
   const head = `${style.red(result.status === 'errored' ? '!' : '✗')} ${style.bold(`${number}. ${escapeToOneLine(title)}`)}${result.status === 'errored' ? style.yellow('  errored') : ''}`;
   const row = Object.entries(result.row);
   const lines = [head];
-  if (row.length) {
-    const formatted = row.map(([column, value]) => `${style.dim(`${escapeToOneLine(column)}=`)}${short(value)}`).join(style.dim(', '));
-    lines.push(`  ${style.dim('row')}  ${formatted}${result.location ? style.dim(`  ${formatCaseName(result.location, formatting)}`) : ''}`);
-  }
+  if (row.length > 0) lines.push(...renderRow(row, result.location, formatting));
   const fixtures = (result.fixtures ?? []).filter(({ name }) => !name.endsWith(', the original'));
   if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(renderFixture).join(', ')}`)}`);
   for (const { failure, more } of fewPerLine(result.failures)) {
@@ -62,6 +59,36 @@ export function renderFailure(result: Failed, number: number, formatting: Format
     if (accept !== undefined) lines.push(`  ${style.dim(`accept: ${escapeToOneLine(accept)}`)}`);
   }
   return lines;
+}
+
+const ROW_LABEL = 'row  ';
+
+/** A row and its place on one line, or on as many as it takes. */
+function renderRow(row: readonly (readonly [string, unknown])[], location: SourceLocation | undefined, formatting: Formatting): string[] {
+  const { style } = formatting;
+  const width = (formatting.columns || Number.POSITIVE_INFINITY) - 2 - ROW_LABEL.length;
+  const parts = row.map(([column, value]) => ({
+    plain: `${escapeToOneLine(column)}=${short(value)}`,
+    text: `${style.dim(`${escapeToOneLine(column)}=`)}${short(value)}`,
+  }));
+  const place = location && formatCaseName(location, formatting);
+  const lines: string[] = [];
+  let [line, used] = ['', 0];
+  const put = (text: string, wide: number, separator: string): void => {
+    if (line !== '' && used + separator.length + wide > width) {
+      lines.push(line);
+      [line, used] = [text, wide];
+    } else {
+      line += line === '' ? text : separator + text;
+      used += wide + (used === 0 ? 0 : separator.length);
+    }
+  };
+  for (const [i, { plain, text }] of parts.entries()) {
+    const comma = i < parts.length - 1 ? ',' : '';
+    put(text + style.dim(comma), measureWidth(plain) + comma.length, ' ');
+  }
+  if (place !== undefined) put(style.dim(place), measureWidth(place), '  ');
+  return [...lines, line].map((one, i) => `  ${i === 0 ? style.dim(ROW_LABEL) : ' '.repeat(ROW_LABEL.length)}${one}`);
 }
 
 /** The maximum number of printed failures per source line. */
