@@ -52,6 +52,8 @@ const all = [
 interface Scene {
   readonly at: Checkouts;
   readonly url: string;
+  /** Of all keys of its pool. */
+  readonly prefix: string;
   readonly server: Server;
 }
 
@@ -140,7 +142,7 @@ const scenarios: Readonly<Record<string, Scenario>> = {
   'messages that nobody understands, and no memory for a while': {
     async happens(scene) {
       const { run } = await begun(scene);
-      const [results = ''] = (await scene.server.command('KEYS', `*:results`)) as string[];
+      const [results = ''] = (await scene.server.command('KEYS', `${scene.prefix}:run:*:results`)) as string[];
       for (const message of ['{', '{"kind":"journal"}', '{"kind":"exit","code":"x","output":1}', '[]'])
         await scene.server.command('XADD', results, '*', 'seat', '0-1', 'n', '1', 'message', message);
       await scene.server.command('CONFIG', 'SET', 'maxmemory', '1');
@@ -162,7 +164,7 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     { cases: namedRows(scenarios).derive((row) => ({ what: nameOf(row) })) },
     async ({ row, check }, { at, server }) => {
       const prefix = row.what.replace(/\W+/g, '-');
-      const run = await row.happens({ at, server, url: server.url(prefix) });
+      const run = await row.happens({ at, server, prefix, url: server.url(prefix) });
       check.equal(await run.ended, 1, run.output);
       check.equal(at.results(), all, run.output);
       for (const text of row.says) check.holds(run.output.includes(text), `${text}:\n${run.output}`);

@@ -69,19 +69,19 @@ export class HookedModules implements ModuleLoader {
 
   #resolve(...[specifier, context, next]: Parameters<Resolve>): ResolvedByHook {
     const { parentURL: parent, conditions = [], importAttributes = {} } = context;
-    const isRoot = this.#roots.has(specifier);
-    if (conditions.includes('require') || !(isRoot || (parent !== undefined && this.#kinds.has(parent)))) {
+    const importer = parent !== undefined && this.#kinds.has(parent) ? parent : undefined;
+    if (conditions.includes('require') || (importer === undefined && !this.#roots.has(specifier))) {
       const found = next(specifier, context);
       if (parent !== undefined && isOfProject(parent) && isOfProject(found.url)) this.graph.track(parent, found.url);
       return found;
     }
     try {
       let found: ResolvedByHook | undefined;
-      const { url, from } = isRoot
-        ? ({ url: specifier, from: 'source' } as const)
-        : resolveModule(specifier, parent as string, this.#settings.get(parent as string), (name) => (found = next(name, context)).url);
-      if (!isRoot && isOfProject(url)) this.graph.track(parent as string, url);
-      if (!isRoot && !this.#importers.has(url)) this.#importers.set(url, { parent: parent as string, specifier });
+      const byRuntime = (name: string): string => (found = next(name, context)).url;
+      const { url, from } =
+        importer === undefined ? ({ url: specifier, from: 'source' } as const) : resolveModule(specifier, importer, this.#settings.get(importer), byRuntime);
+      if (importer !== undefined && isOfProject(url)) this.graph.track(importer, url);
+      if (importer !== undefined && !this.#importers.has(url)) this.#importers.set(url, { parent: importer, specifier });
       const isJson = new URL(url).pathname.endsWith('.json');
       const loader = findLoader(this.loaders, url);
       const kind = loader ?? (isJson ? 'json' : from === 'source' && !isCommonJs(url) ? 'source' : undefined);
@@ -90,7 +90,7 @@ export class HookedModules implements ModuleLoader {
       this.#kinds.set(url, kind);
       return { url, format: 'module', importAttributes, shortCircuit: true };
     } catch (error) {
-      if (parent !== undefined && !isRoot) noteImport(error, parent, specifier);
+      if (importer !== undefined) noteImport(error, importer, specifier);
       throw error;
     }
   }
