@@ -52,14 +52,14 @@ const all = [
 interface Scene {
   readonly at: Checkouts;
   readonly url: string;
-  /** Of all keys of its pool. */
-  readonly prefix: string;
+
   readonly server: Server;
 }
 
 /** Starts machines and a run, disturbs them, and returns the run. */
 interface Scenario {
-  happens(scene: Scene): Promise<Command>;
+  /** `prefix`: that of all keys of its pool. */
+  happens(scene: Scene & { readonly prefix: string }): Promise<Command>;
   readonly says: readonly string[];
 }
 
