@@ -1,20 +1,15 @@
 // Runs the trusted base and the tests of cases, loading and commands with other versions of Node, which come from the registry as packages.
-// usage: test-runtimes.mjs [--short] [major version…]    (default: 20 22 24 26)
-//   --short: the trusted base, and of the tests those that concern how modules are loaded. A version that cannot be installed is left out.
+// usage: test-runtimes.mjs [major version…]    (default: 20 22 24 26). In CI, a version that cannot be installed is left out.
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { command, root, show } from './steps.mjs';
 
-const isShort = process.argv.includes('--short');
-const given = process.argv.slice(2).filter((argument) => argument !== '--short');
-const versions = given.length > 0 ? given : ['20', '22', '24', '26'];
+const versions = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ['20', '22', '24', '26'];
 const platform = process.platform === 'win32' ? 'win' : process.platform;
 const name = `node-${platform}-${process.arch}`;
-const suites = isShort
-  ? ['tests/loading', 'tests/command/in-one-process.lattice.ts']
-  : ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
+const suites = ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
 
-/** The path of a runtime; installs it if it is missing. Undefined if that fails and is not serious. */
+/** The path of a runtime; installs it if it is missing. Undefined if that fails in CI. */
 function installRuntime(version) {
   const folder = join(root, '.red-lattice', 'runtimes', version);
   const path = join(folder, 'node_modules', name, 'bin', process.platform === 'win32' ? 'node.exe' : 'node');
@@ -22,7 +17,7 @@ function installRuntime(version) {
     mkdirSync(folder, { recursive: true });
     writeFileSync(join(folder, 'package.json'), '{}\n');
     const status = show('npm', ['install', '--no-audit', '--no-fund', '--silent', `${name}@${version}`], { cwd: folder });
-    if (status !== 0 && isShort) return undefined;
+    if (status !== 0 && process.env.CI) return undefined;
     if (status !== 0) process.exit(status);
   }
   return path;
