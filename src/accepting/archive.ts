@@ -36,7 +36,7 @@ export function replaceArchived(archive: Uint8Array, name: string, content: Uint
   const following = Math.min(directory, ...entries.map(({ start }) => start).filter((start) => start > entry.start));
   const [header, data] = makeLocal(archive, view, entry, content);
   const shift = header.length + data.length - (following - entry.start);
-  const central = archive.slice(directory, end);
+  const central = copy(archive, directory, end);
   const centralView = new DataView(central.buffer);
   for (const { at, start } of entries) if (start > entry.start) centralView.setUint32(at - directory + 42, start + shift, true);
   const own = entry.at - directory;
@@ -45,7 +45,7 @@ export function replaceArchived(archive: Uint8Array, name: string, content: Uint
   // Method, then checksum and sizes; the time between them stays.
   centralView.setUint16(own + 10, DEFLATED, true);
   for (const offset of [14, 18, 22]) centralView.setUint32(own + offset + 2, headerView.getUint32(offset, true), true);
-  const closing = archive.slice(end);
+  const closing = copy(archive, end);
   new DataView(closing.buffer).setUint32(16, directory + shift, true);
   return concatenate([archive.subarray(0, entry.start), header, data, archive.subarray(following, directory), central, closing]);
 }
@@ -77,7 +77,7 @@ function makeLocal(archive: Uint8Array, view: DataView, { start }: Entry, conten
   const aloneView = new DataView(alone.buffer, alone.byteOffset);
   const nameLength = view.getUint16(start + 26, true);
   const extraLength = view.getUint16(start + 28, true);
-  const header = archive.slice(start, start + LOCAL_HEADER_BYTES + nameLength + extraLength);
+  const header = copy(archive, start, start + LOCAL_HEADER_BYTES + nameLength + extraLength);
   const headerView = new DataView(header.buffer);
   headerView.setUint16(6, headerView.getUint16(6, true) & ~HAS_DESCRIPTOR, true);
   headerView.setUint16(8, DEFLATED, true);
@@ -86,6 +86,9 @@ function makeLocal(archive: Uint8Array, view: DataView, { start }: Entry, conten
   const from = LOCAL_HEADER_BYTES + aloneView.getUint16(26, true) + aloneView.getUint16(28, true);
   return [header, alone.subarray(from, from + size)];
 }
+
+/** A part of an archive that can be changed. The method `slice` of what files are read into gives the same memory. */
+const copy = (archive: Uint8Array, from: number, to?: number): Uint8Array<ArrayBuffer> => new Uint8Array(archive.subarray(from, to));
 
 function concatenate(parts: readonly Uint8Array[]): Uint8Array {
   const whole = new Uint8Array(parts.reduce((sum, { length }) => sum + length, 0));

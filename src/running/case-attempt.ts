@@ -175,8 +175,8 @@ export class CaseAttempt implements CheckRecorder {
   }
 
   attach(name: unknown, content: unknown): void {
-    // A copy, since code under test can reuse its buffer.
-    const kept = typeof content === 'string' ? content : isBytes(content) ? content.slice() : formatValue(content);
+    // A copy, since code under test can reuse its buffer; the method `slice` of some would give the same memory.
+    const kept = typeof content === 'string' ? content : isBytes(content) ? new Uint8Array(content) : formatValue(content);
     this.attachments = appendLazily(this.attachments, { name: toText(name, MAX_NAME_LENGTH), content: kept });
   }
 

@@ -1,3 +1,4 @@
+import { crc32 } from 'node:zlib';
 import { unzipSync } from 'fflate';
 import { cell, dataFile, namedRows, range, runSuites, suite, test, values } from 'red-lattice';
 import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
@@ -64,6 +65,21 @@ function patternOf(written: Written, chosen: ReturnType<typeof chooseChanges>): 
     return added + (written.name === 'dues.yaml' ? escapePattern(part).replace(/^( # as agreed)?\n/, '$1(?:\n  due: [\\d.]+)?\n') : escapePattern(part));
   });
   return new RegExp(`^${parts.join('')}$`);
+}
+
+/** The files of an archive whose content does not have the checksum that its directory states. */
+function wrongChecksums(archive: Uint8Array): string[] {
+  const view = new DataView(archive.buffer, archive.byteOffset, archive.byteLength);
+  const content = unzipSync(archive);
+  const wrong: string[] = [];
+  for (let at = 0; at < archive.length - 46; at++) {
+    if (view.getUint32(at, true) !== 0x02014b50) continue;
+    const name = new TextDecoder().decode(archive.subarray(at + 46, at + 46 + view.getUint16(at + 28, true)));
+    const local = view.getUint32(at + 42, true);
+    const stated = [view.getUint32(at + 16, true), view.getUint16(local + 6, true) & 8 ? undefined : view.getUint32(local + 14, true)];
+    if (stated.some((sum) => sum !== undefined && sum !== crc32(content[name] as Uint8Array))) wrong.push(name);
+  }
+  return wrong;
 }
 
 interface Wanted {
@@ -218,7 +234,11 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     const before = writeSheet(rows, random);
     const first = await compute('dues.xlsx', before, (index) => wanted[index] as Row);
     ensure.equal(first.rows, rows);
-    const edited = await editFile(before, 'dues.xlsx', first.collected.changes);
+    // What is read from a file can be a part of a larger buffer.
+    const given = Buffer.from(before);
+    const edited = await editFile(given, 'dues.xlsx', first.collected.changes);
+    check.holds(given.equals(before), 'what is given stays as it is');
+    check.equal(wrongChecksums(edited.content), []);
     ensure.equal(edited.refused, []);
     check.equal((await compute('dues.xlsx', edited.content, (index) => wanted[index] as Row)).rows, wanted);
     const [old, now] = [unzipSync(before), unzipSync(edited.content)];

@@ -207,6 +207,17 @@ export const kept = test('output and attachments belong to their case', async ({
   check.equal(seen[0]?.result.attachments, [{ name: 'plan', content: '{ berth: "N4" }' }]);
 });
 
+export const copied = test('attached bytes are copied, since a buffer can be used again', async ({ check }) => {
+  const { seen } = await runInside([
+    test('one', ({ attach }) => {
+      const notice = Buffer.from('berth N4');
+      attach('notice', notice);
+      notice.fill(0);
+    }),
+  ]);
+  check.equal(new TextDecoder().decode(seen[0]?.result.attachments[0]?.content as Uint8Array), 'berth N4');
+});
+
 export const locks = test('cases that want the same thing for themselves do not overlap', async ({ check }) => {
   const held = new Map<string, number>();
   let most = 0;
