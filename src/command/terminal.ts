@@ -1,6 +1,7 @@
 import { relative, sep } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { type AnnotationSyntax, findAnnotationSyntax } from '../formats/annotations.ts';
+import { breakLine } from '../formats/columns.ts';
 import type { Formatting } from '../formats/human/failure.ts';
 import { colourStyle, escapeToOneLine, plainStyle, type Style } from '../formats/style.ts';
 import { sourceReader } from '../node/sources.ts';
@@ -58,8 +59,21 @@ async function askOnTerminal(question: string): Promise<string> {
   }
 }
 
+/** What is copied, and what tests have written, is left to the terminal to break. */
+const isUnbroken = /npx red-lattice|│/;
+
+/** A text for the screen: lines that are wider are broken between words. */
+function fitLines(text: string): string {
+  const { isTTY, columns } = process.stdout;
+  if (!isTTY || !columns || columns < MIN_WIDTH) return text;
+  return text
+    .split('\n')
+    .flatMap((line) => (isUnbroken.test(line) ? line : breakLine(line, columns)))
+    .join('\n');
+}
+
 export const processTerminal = (): Terminal => ({
-  out: (line) => void write(`${line}\n`),
+  out: (line) => void write(`${fitLines(line)}\n`),
   writeRaw: (text) => void write(text),
   error: (line) => void writeError(`${line}\n`),
   ask: process.stdin.isTTY && process.stdout.isTTY && !process.env['CI'] ? askOnTerminal : undefined,

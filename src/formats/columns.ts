@@ -34,3 +34,24 @@ export function padOrTruncate(text: string, columns: number): string {
   }
   return `${kept}…${' '.repeat(columns - 1 - width)}`;
 }
+
+const colourCode = /\u001b\[[\d;]*m/g;
+
+/** A line on as many lines as it takes, broken at blanks. What follows is indented by two more columns; longer words are left whole. */
+export function breakLine(line: string, width: number): readonly string[] {
+  // Colours take no room.
+  const strip = (text: string): string => text.replace(colourCode, '');
+  if (measureWidth(strip(line)) <= width) return [line];
+  const indent = ' '.repeat((/^ */.exec(strip(line))?.[0].length ?? 0) + 2);
+  const lines: string[] = [];
+  let begun: string | undefined;
+  for (const word of line.split(' ')) {
+    const longer: string = begun === undefined ? word : `${begun} ${word}`;
+    if (begun === undefined || strip(begun).trim() === '' || measureWidth(strip(longer)) <= width) begun = longer;
+    else {
+      lines.push(begun.trimEnd());
+      begun = indent + word;
+    }
+  }
+  return [...lines, begun ?? ''];
+}

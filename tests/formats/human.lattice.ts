@@ -1,7 +1,7 @@
 import { namedRows, range, suite, table, test, testWith, values } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { diffValues, measureDistance } from '../../src/checks/difference.ts';
-import { measureWidth, padOrTruncate, sliceColumns } from '../../src/formats/columns.ts';
+import { breakLine, measureWidth, padOrTruncate, sliceColumns } from '../../src/formats/columns.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
 import { codeFrame } from '../../src/formats/human/frame.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
@@ -316,6 +316,25 @@ export const causes = test('where a test fails, causes have their counts', ({ ch
     '    elsewhere          1 of 20',
   ]);
 });
+
+export const brokenLines = test(
+  'a line is broken between words: {what}',
+  {
+    cases: table(
+      ['what', 'line', 'lines'],
+      [
+        ['one that fits', '  ▪ a stay  3 passed', ['  ▪ a stay  3 passed']],
+        ['one that does not', '  ▪ a stay of two nights  3 passed', ['  ▪ a stay of two', '    nights  3 passed']],
+        ['one of colours', '\u001b[31m✗\u001b[39m a stay of two nights', ['\u001b[31m✗\u001b[39m a stay of two', '  nights']],
+        ['one of a long word', '  record .red-lattice/runs/20310410', ['  record', '    .red-lattice/runs/20310410']],
+        ['one that begins with it', '  .red-lattice/runs/20310410 holds', ['  .red-lattice/runs/20310410', '    holds']],
+        ['a long word in colour', '\u001b[2m  .red-lattice/runs/20310410\u001b[22m', ['\u001b[2m  .red-lattice/runs/20310410\u001b[22m']],
+        ['wide characters', '港湾 港湾 港湾 港湾 港湾', ['港湾 港湾 港湾 港湾', '  港湾']],
+      ],
+    ),
+  },
+  ({ row, check }) => check.equal([...breakLine(row.line, 20)], [...row.lines]),
+);
 
 export const brokenRows = test('the row of a failure is broken between its values, and before its place: {columns} columns', {
   cases: table(
