@@ -184,9 +184,8 @@ function draw(
   canvas.height = Math.round(layout.height * scale);
   const context = canvas.getContext('2d');
   if (!context) return;
-  const style = getComputedStyle(document.documentElement);
-  const colourOf = (name: string): string => resolveColour(style.getPropertyValue(name));
-  const palette = Object.fromEntries(Object.entries(colours).map(([status, name]) => [status, colourOf(name)]));
+  const palette = readPalette();
+  const colourOf = (name: string): string => palette.get(name) ?? '';
   const [ink, card, body] = [colourOf('--ink'), colourOf('--card'), colourOf('--body')];
   context.scale(scale, scale);
   // The smallest cells touch each other: of a gap, nothing would be left of them.
@@ -194,7 +193,7 @@ function draw(
   const size = step - gap;
   for (const [index, { result }] of items.entries()) {
     const [x, y] = [(index % layout.columns) * step, Math.floor(index / layout.columns) * step];
-    const colour = palette[result.status] as string;
+    const colour = colourOf(colours[result.status]);
     context.globalAlpha = 1;
     if (shading === 'time') {
       // Times span orders of magnitude.
@@ -232,12 +231,23 @@ function draw(
   }
 }
 
-/** A colour that depends on the theme, as the canvas takes it. */
-function resolveColour(value: string): string {
-  const probe = document.createElement('span');
-  probe.style.color = value;
-  document.body.append(probe);
-  const { color } = getComputedStyle(probe);
-  probe.remove();
-  return color;
+const colourNames = [...new Set([...Object.values(colours), '--ink', '--card', '--body'])];
+let known: { readonly theme: string; readonly palette: ReadonlyMap<string, string> } | undefined;
+
+/** The colours of the theme, as the canvas takes them. Read once for all blocks: it makes the browser lay the page out. */
+function readPalette(): ReadonlyMap<string, string> {
+  const media = ['(prefers-color-scheme: dark)', 'print'].map((query) => matchMedia(query).matches);
+  const theme = [document.documentElement.dataset['theme'], ...media].join(' ');
+  if (known?.theme === theme) return known.palette;
+  const style = getComputedStyle(document.documentElement);
+  const probes = colourNames.map((name) => {
+    const probe = document.createElement('span');
+    probe.style.color = style.getPropertyValue(name);
+    return probe;
+  });
+  document.body.append(...probes);
+  const palette = new Map(colourNames.map((name, i) => [name, getComputedStyle(probes[i] as Element).color]));
+  for (const probe of probes) probe.remove();
+  known = { theme, palette };
+  return palette;
 }
