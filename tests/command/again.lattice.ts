@@ -297,7 +297,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
         out += text;
       });
       const lines = (): string[] => out.split('\n').filter((line) => / passed, .* failed/.test(line));
-      /** Makes a change and waits for the run that it leads to. A file system may tell one change twice: then there is a run more. */
+      /** Makes a change and waits for the run that it causes. A file system can report one change twice, which causes a second run. */
       const leads = async (change: () => Promise<unknown>, wanted: string, note?: string): Promise<void> => {
         const count = lines().length;
         await change();

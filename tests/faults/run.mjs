@@ -1,7 +1,9 @@
 // Plants single faults in copies of the project, one in each, and sees which tests find them: the trusted base, then the tests that reach the
 // function (reach.mjs), then all. A survivor is equivalent (equivalent.json says why), or a test is missing.
 // usage: run.mjs [--sample 60] [--seed 7] [--folder running] [--judges base,near,all] [--near 1000] [--fresh] [--show]
-//   --judges: which of them judge. --near: of the tests that reach the function, the quickest that take so many seconds together. --fresh: do not go on with an earlier result of the same options. --show: only list the faults.
+//   --judges: the judges to use.
+//   --near: the time budget of `near` in seconds; tests of the fault's own folder run first, then the quickest.
+//   --fresh: ignore an earlier result with the same options. --show: only list the faults.
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
