@@ -24,7 +24,7 @@ const options = {
   metafile: true,
   minifyWhitespace: true,
   minifySyntax: true,
-  // Of an uncaught error, Node prints the line of the source.
+  // Node prints the source line of an uncaught error.
   lineLimit: 160,
   logLevel: 'warning',
 };

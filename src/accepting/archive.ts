@@ -87,7 +87,7 @@ function makeLocal(archive: Uint8Array, view: DataView, { start }: Entry, conten
   return [header, alone.subarray(from, from + size)];
 }
 
-/** A part of an archive that can be changed. The method `slice` of what files are read into gives the same memory. */
+/** Copies a part of an archive. `slice` of a Buffer would share its memory. */
 const copy = (archive: Uint8Array, from: number, to?: number): Uint8Array<ArrayBuffer> => new Uint8Array(archive.subarray(from, to));
 
 function concatenate(parts: readonly Uint8Array[]): Uint8Array {

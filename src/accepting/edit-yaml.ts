@@ -6,7 +6,7 @@ interface Edit extends Splice {
   readonly change: CellChange;
   readonly map: YAMLMap;
   readonly value: unknown;
-  /** The value alone, if the text is more than that. */
+  /** The text of the value, if the inserted text also has a key. */
   readonly written?: string;
 }
 

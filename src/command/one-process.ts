@@ -16,17 +16,17 @@ export function wantsOneProcess(args: readonly string[]): boolean {
   return lanes === '0';
 }
 
-/** Whether this process was started as lanes are. */
+/** Whether this process has the flags of a lane. */
 const startedAsLane = (): boolean => LANE_FLAGS.every((flag) => process.execArgv.includes(flag));
 
 /**
- * Whether this process can load modules from source: as lanes do, or by hooks. What hooks have loaded stays as it is, while a watch reads
- * its configuration again; and coverage is completed by another process than its own.
+ * Whether this process can load modules from source: with the flags of a lane, or by hooks. Hooks cannot load the configuration twice, as
+ * `--watch` does, and coverage must be completed after the process has ended.
  */
 export const canRunCases = (args: readonly string[]): boolean =>
   startedAsLane() || (hasHooks() && !args.includes('--watch') && !process.env['NODE_V8_COVERAGE']);
 
-/** Whether a configuration has loaders that hooks cannot call: those that are functions may take their time. */
+/** Whether a configuration has functions as loaders. They can be asynchronous, so hooks cannot call them. */
 export const needsRestart = ({ loaders = {} }: SerializedConfig): boolean => !startedAsLane() && Object.values(loaders).includes('function');
 
 /** Runs the command in a new process that can run cases itself, with the debugger port of this one. */

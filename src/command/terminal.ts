@@ -59,10 +59,10 @@ async function askOnTerminal(question: string): Promise<string> {
   }
 }
 
-/** What is copied, and what tests have written, is left to the terminal to break. */
+/** Lines that the terminal wraps by itself, so that they can be copied: commands, and the output of tests. */
 const isUnbroken = /npx red-lattice|│/;
 
-/** A text for the screen: lines that are wider are broken between words. */
+/** Breaks lines that are wider than the terminal between words. */
 function fitLines(text: string): string {
   const { isTTY, columns } = process.stdout;
   if (!isTTY || !columns || columns < MIN_WIDTH) return text;

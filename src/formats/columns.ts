@@ -1,10 +1,10 @@
 /** Latin letters, arrows, lines and our own signs: one column each. Measuring other characters takes tables, and some time. */
 const isNarrow = /^[\x20-\u02ff\u2010-\u22ff\u2500-\u25fc\u2717]*$/;
 let segmenter: Intl.Segmenter | undefined;
-/** What a reader sees as one character. Made when it is needed: most text is plain. */
+/** Splits a text into the characters that a reader sees. The segmenter is created on first use: most text is plain. */
 const graphemes = (text: string) => (segmenter ??= new Intl.Segmenter('en')).segment(text);
 
-/** The bundle evaluates a required module when it is first used: the tables of this one take as long as all the rest of a start. */
+/** Loads the library on first use: creating its tables takes tens of milliseconds. */
 const measureOther = (text: string): number => (require('string-width') as typeof import('string-width')).default(text);
 
 /** Columns that a text takes on a terminal: two for wide characters (Unicode Standard Annex 11), none for marks that combine. */
@@ -37,9 +37,9 @@ export function padOrTruncate(text: string, columns: number): string {
 
 const colourCode = /\u001b\[[\d;]*m/g;
 
-/** A line on as many lines as it takes, broken at blanks. What follows is indented by two more columns; longer words are left whole. */
+/** Breaks a line at blanks if it is wider than `width` columns. Later lines are indented by two more columns. Words are not broken. */
 export function breakLine(line: string, width: number): readonly string[] {
-  // Colours take no room.
+  // Colour codes have no width.
   const strip = (text: string): string => text.replace(colourCode, '');
   if (measureWidth(strip(line)) <= width) return [line];
   const indent = ' '.repeat((/^ */.exec(strip(line))?.[0].length ?? 0) + 2);

@@ -132,7 +132,7 @@ function describeChangedFiles(before: ComparedRun, after: ComparedRun): string |
   return files.length === 0 ? undefined : `changed between the runs: ${files.slice(0, MAX_NAMED_FILES).join(', ')}${more}`;
 }
 
-/** Two records side by side, for people: `width` columns wide. */
+/** Renders a comparison as text. `width`: that of the terminal, in columns. */
 export function renderComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style, width: number): string[] {
   const chooseColor: Readonly<Record<Told, Style['red']>> = {
     'newly failing': style.red,
@@ -178,7 +178,7 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
   return lines;
 }
 
-/** The cases of a test: as a table, if the values of their rows are their names and there is room. */
+/** Renders the cases of a test: as a table if their rows are their names and the table fits. */
 function renderNamed(named: readonly NamedCase[], detailed: (name: string, detail: string) => string, style: Style, width: number): string[] {
   const rows = named.flatMap(({ name, row }) => (row && name === formatValuesName(row) ? [row] : []));
   const details = Math.max(...named.map(({ detail }) => measureWidth(escapeToOneLine(detail))));

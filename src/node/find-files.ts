@@ -86,7 +86,7 @@ function takeLine(given: string, folder: string): { path: string; line: number |
   return { path: findPath(match[1] as string, folder), line: Number(match[2]) };
 }
 
-/** A path from the current folder; else, since that is how output names files, from the root of the project, if it is there. */
+/** Resolves a path from the current folder, or from the project's root if it exists only there: output names files from the root. */
 export function findPath(given: string, folder: string): string {
   const path = resolve(folder, given);
   if (existsSync(path)) return path;

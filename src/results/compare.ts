@@ -9,7 +9,7 @@ export interface Compared {
   readonly title: string;
   /** The titles of its suites and its test. */
   readonly path: readonly string[];
-  /** None of a failed teardown. */
+  /** Undefined for a failed teardown. */
   readonly row?: RecordedResult['row'] | undefined;
   readonly before?: CaseSnapshot | undefined;
   readonly after?: CaseSnapshot | undefined;

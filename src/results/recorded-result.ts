@@ -9,7 +9,7 @@ export interface TestHeader {
   /** The titles of its suites and its own, with placeholders. */
   readonly path: readonly string[];
   readonly location?: SourceLocation | undefined;
-  /** The number of tests that a run selects by this location's line: known of tests with failing cases. */
+  /** The number of tests that `file:line` selects at this location. Only for tests with failing cases. */
   readonly testsOnLine?: number | undefined;
   readonly source?: string | undefined;
   /** Those of all its cases. */

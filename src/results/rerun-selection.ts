@@ -6,7 +6,7 @@ import type { RunInfo } from './run-info.ts';
 import type { RunState } from './run-state.ts';
 import { findUniqueConditions } from './unique-conditions.ts';
 
-/** What selects one case of a run alone: its test file, or a line of it, and options. */
+/** Selects one case of a run: a test file or a line of it, and options. */
 export interface RerunSelection {
   /** The URL of the file, or its path from the root. */
   readonly file: string;
@@ -15,7 +15,7 @@ export interface RerunSelection {
   readonly options: readonly (readonly [name: string, value?: string])[];
 }
 
-/** What a run was to run, and what it did not. */
+/** The selection of a run, and the cases that did not run. */
 interface RunExtent {
   readonly selection?: RunInfo['selection'] | undefined;
   readonly notRun?: RunInfo['notRun'] | undefined;
@@ -28,9 +28,9 @@ interface KnownTest {
 type Row = RecordedResult['row'];
 type Options = RerunSelection['options'];
 
-/** Rows that are compared. A case among more is named by its id. */
+/** The maximum number of compared rows. With more, a case is selected by its id. */
 const MAX_ROWS = 5000;
-/** Options of the run that are repeated. */
+/** The maximum number of options that are repeated from the run. */
 const MAX_REPEATED_OPTIONS = 2;
 
 /** Finds the shortest selections of single cases. */
@@ -40,7 +40,7 @@ export class RerunSelections {
   readonly #rowsOf: (test: number) => readonly Row[] | undefined;
   readonly #repeated: Options | undefined;
 
-  /** `rowsOf` gives the rows of all cases of a test that ran; undefined where some are not known. */
+  /** `rowsOf` returns the rows of all recorded cases of a test, or undefined if some are unknown. */
   constructor(tests: ReadonlyMap<number, KnownTest>, rowsOf: (test: number) => readonly Row[] | undefined, extent: RunExtent) {
     this.#tests = tests;
     this.#peers = new Peers(tests);
@@ -48,7 +48,7 @@ export class RerunSelections {
     this.#repeated = repeatedOptions(extent);
   }
 
-  /** Undefined where only its id is sure to select a case alone. */
+  /** Returns undefined if only the id is certain to select one case. */
   find({ test, row }: Pick<RecordedResult, 'test' | 'row'>): RerunSelection | undefined {
     const header = this.#tests.get(test)?.header;
     if (!header) return undefined;
@@ -56,12 +56,12 @@ export class RerunSelections {
     if (isAlone(header)) return { ...place, options: [] };
     if (!this.#repeated) return undefined;
     const conditions = findUniqueConditions(row, this.#allRows(this.#peers.of(header)));
-    // A line asks for cases on request by itself.
+    // A line also selects cases that run on request.
     const repeated = this.#repeated.filter(([name]) => !('line' in place) || name !== '--on-request');
     return conditions && { ...place, options: [...conditions.map((text) => ['--row', text] as const), ...repeated] };
   }
 
-  /** The rows of several tests; none where some are not known. */
+  /** Returns the rows of several tests, or none if some are unknown. */
   #allRows(tests: readonly number[]): readonly Row[] {
     const all: Row[] = [];
     for (const test of tests) {
@@ -75,10 +75,10 @@ export class RerunSelections {
 
 type Located = TestHeader & { readonly location: SourceLocation; readonly testsOnLine: number };
 
-/** Whether a line of its test file stands for a test. None does where its suite is written in another file. */
+/** Whether a line of the test file selects a test. None does if its suite is defined in another file. */
 const hasOwnLine = (header: TestHeader): header is Located => header.location !== undefined && header.testsOnLine !== undefined;
 
-/** Whether the line of a test selects one case. */
+/** Whether the line of a test selects exactly one case. */
 const isAlone = (header: TestHeader): boolean => hasOwnLine(header) && header.testsOnLine === 1 && header.source === undefined;
 
 /** The tests that are selected together with one by its line, or else by its file. */
@@ -107,8 +107,8 @@ function addTo(groups: Map<string, number[]>, key: string, test: number): void {
 }
 
 /**
- * The options of a run that have to be repeated, so that what else is selected is among what ran. Undefined where that cannot be: rows
- * that ran then say nothing of rows that will.
+ * The options of a run that must be repeated, so that a rerun selects only cases of the run. Undefined if the options cannot express that:
+ * then the recorded rows do not show whether a condition is unique.
  */
 function repeatedOptions({ selection, notRun }: RunExtent): Options | undefined {
   if (!selection || notRun !== undefined || selection.ids !== undefined || selection.shard !== undefined) return undefined;
@@ -127,7 +127,7 @@ function formatOptions({ titles = [], tags = [], notTags = [], rows = [], onRequ
   ];
 }
 
-/** The selections of failing cases, with the rows of their tests from the entries of their record, which is gone through at most once. */
+/** Finds the selections of failing cases. Reads the rows of their tests from the record, at most once. */
 export function findRerunSelections(
   entries: () => Iterable<JournalEntry>,
   { tests, failures }: Pick<RunState, 'tests' | 'failures'>,
@@ -139,7 +139,7 @@ export function findRerunSelections(
   return new RerunSelections(tests, (test) => rows.get(test), extent);
 }
 
-/** The tests whose rows have to be compared with those of failing cases, if they are few enough. */
+/** The tests whose rows must be compared with those of failing cases, unless there are too many. */
 function testsToCompare(tests: RunState['tests'], failures: RunState['failures']): Set<number> {
   const peers = new Peers(tests);
   const casesOf = (test: number): number => Object.values(tests.get(test)?.counts ?? {}).reduce((sum, count) => sum + count, 0);

@@ -2,16 +2,16 @@ import { matchesCondition, parseCondition, type RowCondition } from '../suites/r
 
 type Row = Readonly<Record<string, unknown>>;
 
-/** A condition as `--row` takes it, and as it is read. */
+/** A condition as the text for `--row`, and parsed. */
 interface WrittenCondition {
   readonly text: string;
   readonly condition: RowCondition;
 }
 
-/** Characters: a longer value is hard to type, and no shorter than an id. */
+/** The maximum length of a value, in characters. */
 const MAX_VALUE_LENGTH = 40;
 
-/** The fewest conditions, one or two, that a recorded row meets and no other of some rows; undefined if there are none. */
+/** Finds the fewest conditions, at most two, that only one of the recorded rows meets. Undefined if there are none. */
 export function findUniqueConditions(row: Row, rows: readonly Row[]): readonly string[] | undefined {
   if (rows.length === 1) return [];
   const candidates = Object.entries(row)
@@ -26,16 +26,16 @@ export function findUniqueConditions(row: Row, rows: readonly Row[]): readonly s
   return undefined;
 }
 
-/** A value as a condition for its column, if it can be written as one that is read again as it was. */
+/** Writes a value as a condition. Undefined if it would be parsed differently. */
 function formatCondition(column: string, value: unknown): WrittenCondition | undefined {
   if (typeof value === 'object' && value !== null) return undefined;
   const text = `${column}=${value}`;
-  // Nothing that is not seen, cut or hidden.
+  // No invisible, shortened or redacted values.
   if (value === '' || String(value).length > MAX_VALUE_LENGTH || /[\p{C}…‹]/u.test(text)) return undefined;
   const condition = parseCondition(text);
   return condition?.column === column && condition.operator === '=' && condition.value === String(value) ? { text, condition } : undefined;
 }
 
-/** Whether a row may meet a condition. A record has dates as texts; as dates, they also equal the beginning of their text. */
+/** Whether a row may meet a condition. Recorded dates are text, but a real date also equals the beginning of its text. */
 const mayMatch = (row: Row, condition: RowCondition): boolean =>
   matchesCondition(row, condition) || (/^\d{4}-/.test(condition.value) && String(row[condition.column]).startsWith(condition.value));

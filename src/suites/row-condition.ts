@@ -30,7 +30,7 @@ export function matchesCondition(row: Readonly<Record<string, unknown>>, { colum
 function equals(found: unknown, value: string): boolean {
   if (found === value) return true;
   if (found === missing) return false;
-  // Of texts, only what is quoted or cut is shown in another way than it is. Most are neither, and there can be many.
+  // Only quoted or shortened texts differ from how they are shown. This is fast for many rows.
   if (typeof found === 'string') return /^"|…$/.test(value) && formatShortValue(found) === value;
   const size = comparableValue(found);
   return (

@@ -1,11 +1,11 @@
 import { findLocation } from '../problems/source-location.ts';
 import { findFile, type Group, type PlannedTest } from './planned.ts';
 
-/** Counts the tests that `file:line` selects where a test begins. Each file is looked through once, when one of its tests is asked for. */
+/** Counts the tests that `file:line` selects at the location of a test. Indexes each file once, on demand. */
 export class TestsOnLine {
   readonly #files = new Map<Group, ReadonlyMap<number, ReadonlySet<PlannedTest>>>();
 
-  /** Undefined for a test that is written in another file than it belongs to: no line stands for it. */
+  /** Undefined for a test that is defined in another file: no line of its file selects it. */
   count(test: PlannedTest): number | undefined {
     const place = findLocation(test.test.origin);
     if (place === undefined || place.file !== test.base?.href) return undefined;
@@ -16,7 +16,7 @@ export class TestsOnLine {
   }
 }
 
-/** The tests by the lines of a file on which they, or suites around them, begin. */
+/** Maps each line of a file to the tests that begin there, alone or in a suite that does. */
 function indexTests(file: Group, url: string): ReadonlyMap<number, ReadonlySet<PlannedTest>> {
   const lines = new Map<number, Set<PlannedTest>>();
   const visit = (node: Group | PlannedTest): readonly PlannedTest[] => {

@@ -67,7 +67,7 @@ function patternOf(written: Written, chosen: ReturnType<typeof chooseChanges>): 
   return new RegExp(`^${parts.join('')}$`);
 }
 
-/** The files of an archive whose content does not have the checksum that its directory states. */
+/** The files of an archive whose content does not match its checksum. */
 function wrongChecksums(archive: Uint8Array): string[] {
   const view = new DataView(archive.buffer, archive.byteOffset, archive.byteLength);
   const content = unzipSync(archive);
@@ -234,7 +234,7 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     const before = writeSheet(rows, random);
     const first = await compute('dues.xlsx', before, (index) => wanted[index] as Row);
     ensure.equal(first.rows, rows);
-    // What is read from a file can be a part of a larger buffer.
+    // The content of a file can be part of a larger buffer.
     const given = Buffer.from(before);
     const edited = await editFile(given, 'dues.xlsx', first.collected.changes);
     check.holds(given.equals(before), 'what is given stays as it is');

@@ -128,7 +128,7 @@ export const textOf = ({ parts }: Written): string => parts.map((part) => (typeo
 
 /** A workbook as different programs write it: with addresses or without, with a prefix before every name or without. */
 export function writeSheet(rows: readonly Row[], random: Random): Uint8Array {
-  // A row that begins with a number sign is a comment: names do not.
+  // A row that begins with # is a comment. Names do not begin with it.
   const order = ['name', ...random.shuffle(columns.slice(1))] as const;
   const book = writeWorkbook({
     Dues: [

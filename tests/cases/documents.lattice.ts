@@ -227,7 +227,7 @@ export const schemas = suite('a Standard Schema', [
     cases: namedRows<{ vendor: string; nights: any; row: any }>({
       zod: { vendor: 'zod', nights: z.coerce.number().int(), row: z.object({ vessel: z.string().min(1), nights: z.coerce.number().int() }) },
       late: {
-        vendor: 'zod, with promises,',
+        vendor: 'zod (asynchronous)',
         nights: z.coerce.number().refine(async (nights) => Number.isInteger(nights), 'no integer'),
         row: z.object({ vessel: z.string().min(1), nights: z.coerce.number().refine(async (nights) => Number.isInteger(nights), 'no integer') }),
       },

@@ -64,7 +64,7 @@ function canLocate(seed: number): boolean {
   return (options.strength as number) < Object.keys(axes).length && possibleRows(axes, options.exclude).length > 0;
 }
 
-export const apart = test('rows are kept apart for exclusions that differ', ({ check }) => {
+export const apart = test('different exclusions have different cache keys', ({ check }) => {
   const axes = parseAxes({ a: [0, 1], b: [0, 1, 2], c: [0, 1, 2, 3] });
   const texts = axes.values.flatMap((_, i) =>
     (axes.values[0] ?? []).flatMap((a) => (axes.values[2] ?? []).map((c) => new Constraints(axes, [{ a, c, ...(i === 1 && { b: 2 }) }]).serialize())),
@@ -73,7 +73,7 @@ export const apart = test('rows are kept apart for exclusions that differ', ({ c
   check.equal(new Constraints(axes, [{ a: 1, c: [3, 0] }]).serialize(), new Constraints(axes, [{ a: [1], c: [0, 3] }]).serialize());
 });
 
-export const mistaken = test('coverage is verified of rows, not of their source', ({ check }) => {
+export const mistaken = test('verifyCoverage refuses a case source instead of rows', ({ check }) => {
   const error = check.throws(() => verifyCoverage({ a: [1] }, matrix({ a: [1] }) as never)) as Error | undefined;
   check.equal(error?.message, 'verifyCoverage: `rows` is not an iterable of rows');
 });

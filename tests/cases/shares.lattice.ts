@@ -15,7 +15,7 @@ const fileOf = (text: string, pieces: number) => ({
   },
 });
 
-/** A schema that takes its time. */
+/** An asynchronous schema. */
 const lateInteger = {
   '~standard': {
     version: 1,

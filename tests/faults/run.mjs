@@ -65,7 +65,7 @@ function allFaults() {
   return faults;
 }
 
-/** Brings `count` of a list, by chance, to its beginning. */
+/** Moves `count` random elements to the beginning of a list. */
 function shuffle(list, count, random) {
   for (let i = 0; i < count; i++) {
     const j = i + Math.floor(random() * (list.length - i));
@@ -74,7 +74,7 @@ function shuffle(list, count, random) {
   return list;
 }
 
-/** A sample that is spread over the folders: each has a share by the square root of its size. Its beginning is such a sample, too. */
+/** Chooses faults from all folders, by the square root of their sizes, in random order. */
 function choose(faults, size, random) {
   const byFolder = new Map();
   for (const fault of faults) {
@@ -94,7 +94,7 @@ function choose(faults, size, random) {
 /** Test files that need the declarations and the page, which a copy does not build. */
 const needsWholeBuild = /^tests\/(?:packaging\/|docs\/|command\/new\.)/;
 
-/** The small projects and the test files that run a function: the most particular projects, and the tests of its folder, first. */
+/** The small projects and test files that run a function: first the projects that run the fewest functions, and the tests of its folder. */
 function testsOf(reach, { file, functionLine }) {
   let left = Number(options.near);
   const isNear = (test) => test.startsWith(`tests/${file.split('/')[1]}/`);

@@ -291,7 +291,7 @@ export const narrowed = test('while a test is narrowed, the likeliest combinatio
   check.equal(renderProgress({ ...progress, narrowing: { ...narrowing, probes: 0, step: undefined } }, 80, plainStyle).length, 2);
 });
 
-export const provenCauses = test('a proven cause has its evidence, and the smallest value that fails', ({ check }) => {
+export const provenCauses = test('a proven cause is shown with its evidence and the smallest failing value', ({ check }) => {
   const cause = { failed: 4, cases: 4, passedWithout: 3, casesWithout: 3, isProven: true, smallest: [{ column: 'note', value: 'ß' }] };
   const conditions = [{ kind: 'value', column: 'note', value: 'Straße' }];
   const header = { path: ['dues', 'a price'], file: 'a.ts', id: 'a.ts#dues' };
@@ -306,7 +306,7 @@ export const provenCauses = test('a proven cause has its evidence, and the small
   ]);
 });
 
-export const causes = test('where a test fails, causes have their counts', ({ check }) => {
+export const causes = test('causes are shown with their counts', ({ check }) => {
   const cause = (column: string, failing: number, cases: number) => ({ conditions: [{ kind: 'value', column, value: 'cat' }], failing, cases });
   const found = { causes: [cause('hull', 8, 10), cause('kind of hull', 3, 3)], elsewhere: { failing: 1, cases: 20 } };
   check.equal(renderWhere(found as never, plainStyle), [
@@ -336,7 +336,7 @@ export const brokenLines = test(
   ({ row, check }) => check.equal([...breakLine(row.line, 20)], [...row.lines]),
 );
 
-export const brokenRows = test('the row of a failure is broken between its values, and before its place: {columns} columns', {
+export const brokenRows = test('a long row is broken between values and before its location: {columns} columns', {
   cases: table(
     ['columns', 'lines'],
     [

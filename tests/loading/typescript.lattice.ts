@@ -94,10 +94,10 @@ const project = fixture('project', {
   },
 });
 
-/** Worker processes make modules from source; newer runtimes have hooks, which a single process uses. */
+/** With 0 lanes, newer runtimes load modules by hooks. */
 const lanes = table(['lanes'], [[0], [2]]);
 
-/** Files that cannot be loaded, each for a reason in another file. */
+/** Test files that cannot be loaded, for different reasons. */
 const faulty: Readonly<Record<string, string>> = {
   'export.lattice.ts': `${head}import { berth } from './office.ts';\nexport const one = test('one', () => berth);\n`,
   'module.lattice.ts': `${head}import { quay } from './quay.ts';\nexport const one = test('one', () => quay);\n`,

@@ -58,7 +58,7 @@ interface Scene {
 
 /** Starts machines and a run, disturbs them, and returns the run. */
 interface Scenario {
-  /** `prefix`: that of all keys of its pool. */
+  /** `prefix`: the prefix of the pool's keys. */
   happens(scene: Scene & { readonly prefix: string }): Promise<Command>;
   readonly says: readonly string[];
 }

@@ -30,7 +30,7 @@ const run = (name: string) => ({
 });
 
 export const comparisons = suite('a comparison of two runs', [
-  test('says what a case is now that it does not fail any more', ({ check }) => {
+  test('shows the status of a case that is skipped and failed before', ({ check }) => {
     const lines = renderComparison(
       compare(
         () => [ended('a#1', 'failed', 1)],
@@ -44,7 +44,7 @@ export const comparisons = suite('a comparison of two runs', [
     check.includes(lines, '  a#1  skipped, was failed');
   }),
 
-  test('lays out cases that are named by their rows as a table, if there is room in {width} columns', {
+  test('shows rows as a table if it fits in {width} columns', {
     cases: table(
       ['width', 'lines'],
       [

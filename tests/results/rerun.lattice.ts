@@ -33,10 +33,10 @@ export const values = test('values', { cases: table(['what'], [[null], [undefine
   'red-lattice.config.ts': "export default { redact: ['key'] };\n",
 });
 
-/** How the failures of a run are run again, without the command's own words. */
+/** The arguments of the `rerun` commands in an output. */
 const rerunsIn = (out: string): string[] => [...out.matchAll(/^ {2}rerun: npx red-lattice run (.*)$/gm)].map(([, selection]) => selection as string);
 
-/** The words of a command, as a shell takes them apart. */
+/** Splits a command into words, as a shell does. */
 const wordsOf = (command: string): string[] =>
   [...command.matchAll(/(?:[^\s']+|'[^']*')+/g)].map(([word]) => word.replace(/'([^']*)'/g, '$1').replaceAll("\\'", "'"));
 
@@ -66,7 +66,6 @@ export const selections = testWith({ project })(
     ),
   },
   async ({ row, check, attach }, { project }) => {
-    // Each failure by itself: those that are alike share a command.
     const { out } = await runCommand(['run', `${row.file}.lattice.ts`], project);
     attach('output.txt', out);
     const reruns = rerunsIn(out);
@@ -76,7 +75,7 @@ export const selections = testWith({ project })(
         selection,
       );
     for (const selection of reruns.filter((one) => !one.startsWith('--id '))) {
-      // A failure is printed for the whole project, wherever somebody is in it.
+      // The commands work in any folder of the project.
       const { out: again } = await runCommand(['run', ...wordsOf(selection)], join(project, 'notes'));
       check.matches(again, /^0 passed, 1 failed$/m, selection);
     }

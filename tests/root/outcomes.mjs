@@ -352,7 +352,7 @@ export const outcomes = [
     results: { one: pass, 'two › 12 hours': pass },
   },
   {
-    name: 'environment variables are set and removed for a case, and restored after it',
+    name: 'environmentVariables sets and removes variables, and restores them after the case',
     files: {
       'a.lattice.mjs': `
         import { environmentVariables } from 'red-lattice/node';
@@ -379,7 +379,7 @@ export const outcomes = [
     results: { sets: pass, removes: 'failed/throw', after: pass },
   },
   {
-    name: 'failed cases are retried as often as --retries says, and no more',
+    name: '--retries 2 retries failed cases twice',
     files: {
       'a.lattice.mjs': `
         let tries = 0;
@@ -395,7 +395,7 @@ export const outcomes = [
     says: ['1 case passed only after a retry (flaky)', '  third'],
   },
   {
-    name: '--concurrency lets cases of a lane overlap',
+    name: '--concurrency 2 runs two cases of a lane at once',
     files: {
       'a.lattice.mjs': `
         let open;
@@ -409,14 +409,14 @@ export const outcomes = [
     results: { waits: pass, opens: pass },
   },
   {
-    name: '--version names the version of the package',
+    name: '--version prints the version of the package',
     files: {},
     args: ['--version'],
     status: 0,
     says: [JSON.parse(readFileSync(new URL('../../package.json', import.meta.url), 'utf8')).version],
   },
   {
-    name: 'a source that breaks off costs the rows that it owes',
+    name: 'a source that throws after two rows is an errored case',
     files: {
       'a.lattice.mjs': `
         function* nights() { yield { nights: 1 }; yield { nights: 2 }; throw new Error('no ink'); }

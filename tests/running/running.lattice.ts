@@ -207,7 +207,7 @@ export const kept = test('output and attachments belong to their case', async ({
   check.equal(seen[0]?.result.attachments, [{ name: 'plan', content: '{ berth: "N4" }' }]);
 });
 
-export const copied = test('attached bytes are copied, since a buffer can be used again', async ({ check }) => {
+export const copied = test('attached buffers are copied', async ({ check }) => {
   const { seen } = await runInside([
     test('one', ({ attach }) => {
       const notice = Buffer.from('berth N4');

@@ -234,7 +234,7 @@ function draw(
 const colourNames = [...new Set([...Object.values(colours), '--ink', '--card', '--body'])];
 let known: { readonly theme: string; readonly palette: ReadonlyMap<string, string> } | undefined;
 
-/** The colours of the theme, as the canvas takes them. Read once for all blocks: it makes the browser lay the page out. */
+/** Reads the colours of the theme for the canvas. Once for all blocks, since it forces a layout of the page. */
 function readPalette(): ReadonlyMap<string, string> {
   const media = ['(prefers-color-scheme: dark)', 'print'].map((query) => matchMedia(query).matches);
   const theme = [document.documentElement.dataset['theme'], ...media].join(' ');

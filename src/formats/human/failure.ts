@@ -17,7 +17,7 @@ export interface Formatting extends CodeFrameOptions {
   readonly nameFile: (file: string) => string;
   /** The places whose lines have been shown. */
   readonly shown: Set<string>;
-  /** How a case is selected alone. Default: by its id. */
+  /** Finds the selections for the `rerun` lines. Default: each case is selected by its id. */
   readonly reruns?: RerunSelections | undefined;
 }
 
@@ -63,7 +63,7 @@ export function renderFailure(result: Failed, number: number, formatting: Format
 
 const ROW_LABEL = 'row  ';
 
-/** A row and its place on one line, or on as many as it takes. */
+/** Renders a row and its location, in several lines if they are too wide for one. */
 function renderRow(row: readonly (readonly [string, unknown])[], location: SourceLocation | undefined, formatting: Formatting): string[] {
   const { style } = formatting;
   const width = (formatting.columns || Number.POSITIVE_INFINITY) - 2 - ROW_LABEL.length;
@@ -127,9 +127,9 @@ function short(value: unknown): string {
 const MAX_SIMILAR_ROWS = 12;
 /** Columns of a terminal whose width is not known. */
 const DEFAULT_WIDTH = 100;
-/** Characters of two values behind a row. */
+/** The maximum length of both values after a row, in characters. */
 const MAX_SHOWN_VALUES = 60;
-/** For the sign of a row. */
+/** The columns of the sign before a row. */
 const ROW_MARGIN = 4;
 
 /** The other rows that failed alike: a line each. */
@@ -154,7 +154,7 @@ export function renderAlike(results: readonly RecordedResult[], first: number, f
   ];
 }
 
-/** Both values of a failed check behind its row, if they are short. */
+/** Formats the actual and expected value after a row. Undefined if they are long. */
 function formatValues(failure: Failure | undefined): { readonly plain: string; painted(style: Style): string } | undefined {
   const { actual, expected } = failure ?? {};
   if (actual === undefined || expected === undefined || actual.length + expected.length > MAX_SHOWN_VALUES) return undefined;

@@ -17,8 +17,8 @@ export type PendingCompilations = Map<string, (error: { message: string; line: n
 let hooked: HookedModules | undefined;
 
 /**
- * Loads modules; what is not in the cache is compiled by the coordinator. A process that was not started with the flags for virtual
- * machines has hooks.
+ * Creates a module loader. The coordinator compiles sources that are not in the cache. Without the flags of a lane, modules are loaded by
+ * hooks.
  */
 export function createModuleLoader(cache: string, compiling: PendingCompilations, say: (message: ToCoordinator) => void, loaders = noLoaders): ModuleLoader {
   const compile: Compile = (path, _source, key) => {

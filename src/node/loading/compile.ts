@@ -28,7 +28,7 @@ export async function compile(path: string, source: string, settings: TypeScript
   }
 }
 
-/** As `compile`, without waiting, for a hook of the runtime that cannot. It takes longer: the compiler starts for one source. */
+/** Compiles synchronously, for hooks. Slower than `compile`: each call starts the compiler. */
 export function compileNow(path: string, source: string, settings: TypeScriptSettings | undefined): Compiled | CompileError {
   const line = findMetadataUse(path, source, settings);
   if (line !== undefined) return compileWithMetadata(path, source, settings as TypeScriptSettings, line);

@@ -17,24 +17,24 @@ import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
 /** How a file becomes a module. */
 type Kind = 'source' | 'json' | WrittenLoader;
 
-/** The names that the compiler gives to CommonJS's `require`, and to what takes its place here. */
+/** The name that compiled code uses for CommonJS's `require`, and the function that replaces it here. */
 const compiledRequire = 'import.meta.require';
 const ownRequire = '__requireFrom';
 
 /**
- * Loads modules by hooks of the runtime. Its modules are those of the whole process, so one instance serves all who load.
- * Hooks cannot wait: loaders that are functions are left to `Modules`.
+ * Loads modules by hooks of the runtime. Loaded modules belong to the whole process, so there is one instance.
+ * Hooks are synchronous: configurations with loader functions use `Modules`.
  */
 export class HookedModules implements ModuleLoader {
   readonly #cache: CompileCache;
   readonly #compile: Compile;
   readonly #configs = new TypeScriptConfigs();
-  /** What is imported first, and no source imports. */
+  /** URLs that are imported from here. */
   readonly #roots = new Set<string>();
   readonly #kinds = new Map<string, Kind>();
-  /** Where each file is first imported. */
+  /** The first import of each file. */
   readonly #importers = new Map<string, { readonly parent: string; readonly specifier: string }>();
-  /** The settings of each source whose imports they concern, by URL. */
+  /** The settings that apply to the imports of a source, by URL. */
   readonly #settings = new Map<string, TypeScriptSettings>();
   readonly #isInspected = isInspected();
   loaders: Loaders;
@@ -59,7 +59,7 @@ export class HookedModules implements ModuleLoader {
     }
   }
 
-  /** Saves a hook from compiling, which takes it longer. */
+  /** Compiles before the hook has to, which is faster. */
   async #compileAhead(url: string): Promise<void> {
     const path = fileURLToPath(url);
     const source = await readFile(path, 'utf8');
@@ -85,7 +85,7 @@ export class HookedModules implements ModuleLoader {
       const isJson = new URL(url).pathname.endsWith('.json');
       const loader = findLoader(this.loaders, url);
       const kind = loader ?? (isJson ? 'json' : from === 'source' && !isCommonJs(url) ? 'source' : undefined);
-      // With its attribute, JSON is the runtime's.
+      // The runtime loads JSON that is imported with its attribute.
       if (kind === undefined || (!loader && importAttributes['type'] === 'json')) return found ?? next(url, context);
       this.#kinds.set(url, kind);
       return { url, format: 'module', importAttributes, shortCircuit: true };
@@ -98,7 +98,7 @@ export class HookedModules implements ModuleLoader {
   #load(...[url, context, next]: Parameters<Load>): LoadedByHook {
     const kind = this.#kinds.get(url);
     try {
-      // What has an attribute is the runtime's.
+      // The runtime loads imports with attributes.
       return kind === undefined || context.importAttributes?.['type'] !== undefined
         ? next(url, context)
         : { format: 'module', source: kind === 'source' ? this.#code(url) : moduleOf(kind, url), shortCircuit: true };
@@ -135,20 +135,20 @@ export class HookedModules implements ModuleLoader {
     return `${code.replaceAll(compiledRequire, `${ownRequire}(import.meta.url)`)}\nimport { createRequire as ${ownRequire} } from 'node:module';\n`;
   }
 
-  /** The runtime does not say whose syntax is wrong: it is that of a JavaScript source that was reached. */
+  /** Finds the JavaScript source with the syntax error, since the runtime does not report it. */
   async #findSyntaxError(error: unknown, root: string): Promise<void> {
     for (const url of this.graph.reachedFrom(root))
       if (this.#kinds.get(url) === 'source' && !isTypeScript(url)) await noteSyntaxError(error, url, await readFile(fileURLToPath(url), 'utf8'));
   }
 }
 
-/** The code of a module that exports the content of a file, or its URL. */
+/** Writes a module that exports the content of a file, or its URL. */
 function moduleOf(kind: Exclude<Kind, 'source'>, url: string): string {
   if (kind === 'url') return `export default ${JSON.stringify(url)};`;
   if (kind === 'empty') return 'export default {};';
   const text = readFileSync(fileURLToPath(url), 'utf8');
   if (kind === 'text') return `export default ${JSON.stringify(text)};`;
-  // Parsed here too, so that an error is that of the file.
+  // Parse it here, so that an error names the file.
   if (kind === 'json') return `export default JSON.parse(${JSON.stringify(JSON.stringify(JSON.parse(text)))});`;
   throw new TypeError(`the loader for ${url} is a function, which hooks cannot wait for`);
 }

@@ -1,4 +1,4 @@
-/** Which sources import which files, as URLs: what a run has read, and what a watch runs again. */
+/** The imports of each source, as URLs: for the files that a run has read, and for `--watch`. */
 export class ImportGraph {
   readonly #imports = new Map<string, Set<string>>();
 
@@ -11,7 +11,7 @@ export class ImportGraph {
     return this.#imports.get(from)?.has(url) === true;
   }
 
-  /** A source and all that it reaches through imports, but for what is in packages. */
+  /** Returns a source and all files that it imports, directly or not, except those of packages. */
   reachedFrom(url: string): string[] {
     const reached = new Set([url]);
     for (const at of reached) for (const next of this.#imports.get(at) ?? []) reached.add(next);

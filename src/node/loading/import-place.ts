@@ -5,7 +5,7 @@ import type { SourceLocation } from '../../problems/source-location.ts';
 
 const places = new WeakMap<object, SourceLocation>();
 
-/** Stores the location of a fault in a source for its error. */
+/** Stores the location of an error. */
 export const notePlace = (error: object, place: SourceLocation): void => void places.set(error, place);
 
 /** Stores the location of a failed import for its error, unless a better one is known. */

@@ -15,7 +15,7 @@ export interface ModuleLoader {
 /** Compiles a source into the cache. Rejects with a SyntaxError that has the location. */
 export type Compile = (path: string, source: string, key: string) => Promise<void>;
 
-/** The error of a source that does not compile, at its own place. */
+/** Creates the error for a source that does not compile, with its location. */
 export function compileFailure(path: string, { message, line, column }: CompileError): SyntaxError {
   const file = pathToFileURL(path).href;
   const error = Object.assign(new SyntaxError(message), { stack: `SyntaxError: ${message}\n    at ${file}:${line}:${column}` });

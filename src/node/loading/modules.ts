@@ -17,7 +17,7 @@ import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
 type AnyModule = vm.Module;
 type Attributes = Readonly<Record<string, string>>;
 
-/** Whether this process was started so that it can make modules from source. */
+/** Whether this process has the flags to create modules from source. */
 export const canMakeModules = (): boolean => 'SourceTextModule' in vm;
 
 /**

@@ -40,7 +40,7 @@ const ownFolder = new URL('.', import.meta.url).href;
 /** Finds a module in a package. Throws if there is none. */
 type ResolvePackage = (specifier: string, parent: string) => string;
 
-/** The runtime's own way; it takes a parent with a flag that lanes have. */
+/** Resolves by the runtime, which accepts a parent only with a flag of a lane. */
 const resolvePackageByRuntime: ResolvePackage = (specifier, parent) => (import.meta.resolve as ResolvePackage)(specifier, parent);
 
 /** Resolves an import of `specifier` in `parent`, with the `paths` of its settings. If the module does not exist, throws the same error as Node. */

@@ -61,7 +61,7 @@ export class TypeScriptConfigs {
   }
 }
 
-/** The packages that read such files are loaded when there is one. */
+/** The packages that read `tsconfig.json` are loaded when there is one. */
 const require = createRequire(import.meta.url);
 const loadParser = () => require('get-tsconfig') as typeof import('get-tsconfig');
 
@@ -85,7 +85,7 @@ const isIncluded =
   (source: string): boolean =>
     match(source) !== undefined;
 
-/** A file with what it extends. Throws if it cannot be read, or is not JSON with comments. */
+/** Reads a file and those that it extends. Throws if it cannot be read, or is not JSON with comments. */
 function parseConfig(file: string): TsConfigResult {
   const { parse, printParseErrorCode } = require('jsonc-parser') as typeof import('jsonc-parser');
   try {
