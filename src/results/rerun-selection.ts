@@ -41,9 +41,9 @@ export class RerunSelections {
   readonly #repeated: Options | undefined;
 
   /** `rowsOf` returns the rows of all recorded cases of a test, or undefined if some are unknown. */
-  constructor(tests: ReadonlyMap<number, KnownTest>, rowsOf: (test: number) => readonly Row[] | undefined, extent: RunExtent) {
+  constructor(tests: ReadonlyMap<number, KnownTest>, rowsOf: (test: number) => readonly Row[] | undefined, extent: RunExtent, peers = new Peers(tests)) {
     this.#tests = tests;
-    this.#peers = new Peers(tests);
+    this.#peers = peers;
     this.#rowsOf = rowsOf;
     this.#repeated = repeatedOptions(extent);
   }
@@ -86,7 +86,7 @@ class Peers {
   readonly #byLine = new Map<string, number[]>();
   readonly #byFile = new Map<string, number[]>();
 
-  constructor(tests: ReadonlyMap<number, KnownTest>) {
+  constructor(tests: Iterable<readonly [number, KnownTest]>) {
     for (const [test, { header }] of tests) {
       if (header.location) addTo(this.#byLine, lineKey(header.location), test);
       addTo(this.#byFile, header.file, test);
@@ -134,14 +134,14 @@ export function findRerunSelections(
   extent: RunExtent,
 ): RerunSelections {
   const rows = new Map<number, Row[]>();
-  if (repeatedOptions(extent)) for (const test of testsToCompare(tests, failures)) rows.set(test, []);
+  const peers = new Peers(failures.length > 0 ? tests : []);
+  if (repeatedOptions(extent)) for (const test of testsToCompare(tests, failures, peers)) rows.set(test, []);
   if (rows.size > 0) for (const entry of entries()) if (entry.type === 'ended') rows.get(entry.result.test)?.push(entry.result.row);
-  return new RerunSelections(tests, (test) => rows.get(test), extent);
+  return new RerunSelections(tests, (test) => rows.get(test), extent, peers);
 }
 
 /** The tests whose rows must be compared with those of failing cases, unless there are too many. */
-function testsToCompare(tests: RunState['tests'], failures: RunState['failures']): Set<number> {
-  const peers = new Peers(tests);
+function testsToCompare(tests: RunState['tests'], failures: RunState['failures'], peers: Peers): Set<number> {
   const casesOf = (test: number): number => Object.values(tests.get(test)?.counts ?? {}).reduce((sum, count) => sum + count, 0);
   const compared = new Set<number>();
   for (const test of new Set(failures.map((failure) => failure.test))) {
