@@ -120,6 +120,10 @@ export const strange = test(
           () => test('t', { cases: matrix({ a: [1], b: [1] }, { covr: 2 } as never) }, body),
         ],
         ['dataFile: unknown option `colums`; did you mean `columns`?', () => test('t', { cases: dataFile('dues.csv', { colums: {} } as never) }, body)],
+        [
+          'dataFile: `columns` is not an object with a cell type, like cell.number, or a Standard Schema for each column',
+          () => test('t', { cases: dataFile('dues.csv', { columns: { loa: Number } } as never) }, body),
+        ],
         ['test "t": `skip` is not a reason, as a string', () => test('t', { skip: true } as never, body)],
         ['test "t": `onRequest` is not a reason, as a string', () => test('t', { onRequest: true } as never, body)],
         ['test "t": `cases` is not a case source such as table(…) or rows(…)', () => test('t', { cases: [{ a: 1 }] } as never, body)],
