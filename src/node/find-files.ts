@@ -143,7 +143,9 @@ async function glob(wanted: readonly string[], folder: string): Promise<string[]
 }
 
 async function fileNotFound(given: string, folder: string): Promise<Problem> {
-  const known = testFilesBelow(folder).map((file) => relative(folder, file));
-  const near = findNearestName(given.replace(/:\d+$/, ''), known);
+  const wanted = given.replace(/:\d+$/, '');
+  const namesFrom = (start: string): string[] => testFilesBelow(start).map((file) => relative(start, file));
+  const root = findRoot(folder);
+  const near = findNearestName(wanted, root === folder ? namesFrom(folder) : [...namesFrom(folder), ...namesFrom(root)]);
   return { code: 'unknown-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
 }
