@@ -10,13 +10,21 @@ const program = '/usr/bin/redis-server';
 /** The reason for skipping tests with a server. CI never skips them. */
 export const withoutServer = !existsSync(program) && process.env['CI'] === undefined && `Redis is not installed at ${program}`;
 
-const freePort = (): Promise<number> =>
-  new Promise((resolve) => {
-    const probe = createServer().listen(0, '127.0.0.1', () => {
-      const address = probe.address();
-      probe.close(() => resolve(typeof address === 'object' && address !== null ? address.port : 0));
+/**
+ * Finds a free port below those that systems give to outgoing connections. A client that reconnects to such a port, while no server
+ * listens, can be given the port itself, and be connected to itself: then the server could not start again.
+ */
+async function freePort(): Promise<number> {
+  for (;;) {
+    const port = 20_000 + Math.floor(Math.random() * 12_000);
+    const probe = createServer();
+    const isFree = await new Promise<boolean>((resolve) => {
+      probe.once('error', () => resolve(false)).listen(port, '127.0.0.1', () => resolve(true));
     });
-  });
+    await new Promise((resolve) => probe.close(resolve));
+    if (isFree) return port;
+  }
+}
 
 /** A server that a test can stop and start again. */
 export class Server {
@@ -41,10 +49,13 @@ export class Server {
       stdio: ['ignore', 'pipe', 'ignore'],
     });
     this.#process = server;
-    return new Promise((resolve) => {
+    return new Promise((resolve, reject) => {
+      let output = '';
       server.stdout.on('data', (text) => {
-        if (String(text).includes('Ready to accept connections')) resolve();
+        output += text;
+        if (output.includes('Ready to accept connections')) resolve();
       });
+      server.once('close', () => reject(new Error(`the server ended before it was ready:\n${output}`)));
     });
   }
 
