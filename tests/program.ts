@@ -1,13 +1,25 @@
-import { execFile } from 'node:child_process';
+import { type ChildProcess, execFile, type SpawnOptions, spawn } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 
 /** The project's own folder. */
 export const root = fileURLToPath(new URL('..', import.meta.url));
 
+/** The built command. */
+export const command = `${root}dist/command.js`;
+
 const examples = `${root}examples`;
 
 /** The example's database is WebAssembly: the quick compiler is enough for it, at half the price. Elsewhere it makes starts slower. */
 const flagsIn = (cwd: string): string[] => (cwd.startsWith(examples) ? ['--liftoff-only', '--wasm-lazy-compilation'] : []);
+
+/**
+ * The environment of programs that tests start: neither in CI nor in colour, and without additional certificates, which Node would read at
+ * each of the many starts.
+ */
+export function plainEnvironment(): NodeJS.ProcessEnv {
+  const { CI, FORCE_COLOR, GITHUB_ACTIONS, NODE_EXTRA_CA_CERTS, NO_COLOR, TF_BUILD, ...env } = process.env;
+  return env;
+}
 
 /** Runs a program of Node's to its end, without colours. */
 export function runNode(
@@ -15,14 +27,18 @@ export function runNode(
   cwd: string,
   more: Readonly<Record<string, string>> = {},
 ): Promise<{ status: number; out: string; output: string }> {
-  const { FORCE_COLOR, GITHUB_ACTIONS, TF_BUILD, ...env } = process.env;
+  const env = { ...plainEnvironment(), NO_COLOR: '1', ...more };
   return new Promise((resolve) => {
-    execFile(process.execPath, [...flagsIn(cwd), ...args], { cwd, env: { ...env, NO_COLOR: '1', ...more }, maxBuffer: 1 << 26 }, (error, out, err) =>
+    execFile(process.execPath, [...flagsIn(cwd), ...args], { cwd, env, maxBuffer: 1 << 26 }, (error, out, err) =>
       resolve({ status: error ? Number(error.code ?? 1) : 0, out, output: out + err }),
     );
   });
 }
 
-/** Runs the built command. */
+/** Runs the built command to its end. */
 export const runCommand = (args: readonly string[], cwd: string, more?: Readonly<Record<string, string>>): ReturnType<typeof runNode> =>
-  runNode([`${root}/dist/command.js`, ...args], cwd, more);
+  runNode([command, ...args], cwd, more);
+
+/** Starts the built command. */
+export const startCommand = (args: readonly string[], cwd: string, options: SpawnOptions = {}): ChildProcess =>
+  spawn(process.execPath, [command, ...args], { cwd, env: plainEnvironment(), ...options });

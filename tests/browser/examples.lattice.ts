@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process';
 import { join } from 'node:path';
 import { fixture, suite, testWith } from 'red-lattice';
 import { page, withoutChromium } from '../page/chromium.ts';
-import { root } from '../program.ts';
+import { plainEnvironment, root } from '../program.ts';
 
 /** An example as `npm run dev` starts it, on a port that is free. */
 const example = fixture('example', {
@@ -11,7 +11,7 @@ const example = fixture('example', {
     const server = spawn(process.execPath, [join(root, 'node_modules', 'vite', 'bin', 'vite.js'), '--port', '0', '--host', '127.0.0.1'], {
       cwd: join(root, 'examples', settings.name),
       stdio: ['ignore', 'pipe', 'inherit'],
-      env: { ...process.env, NO_COLOR: '1', CI: 'true' },
+      env: { ...plainEnvironment(), NO_COLOR: '1', CI: 'true' },
     });
     defer(
       () =>

@@ -1,8 +1,7 @@
-import { spawn } from 'node:child_process';
 import { cp, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { suite, table, testWith, values } from 'red-lattice';
-import { root, runCommand } from '../program.ts';
+import { runCommand, startCommand } from '../program.ts';
 import { isAlive, projectOf } from '../project.ts';
 
 const nights = `import { cell, dataFile, test } from 'red-lattice';
@@ -112,14 +111,9 @@ export const again = suite('running again', { timeout: 60_000 }, [
     const none = 'export const others = [];\n';
     await writeFile(join(project, 'others.ts'), none);
     for (const name of ['slow', 'slower']) await writeFile(join(project, `${name}.lattice.ts`), slow(name));
-    const { FORCE_COLOR, CI, ...env } = process.env;
-    const child = spawn(
-      process.execPath,
-      [join(root, 'dist', 'command.js'), 'run', 'slow.lattice.ts', 'slower.lattice.ts', '--lanes', '2', '--record', 'ended'],
-      { cwd: project, env },
-    );
+    const child = startCommand(['run', 'slow.lattice.ts', 'slower.lattice.ts', '--lanes', '2', '--record', 'ended'], project);
     let out = '';
-    child.stdout.on('data', (text) => {
+    child.stdout?.on('data', (text) => {
       out += text;
     });
     const journal = (): Promise<string> => readFile(join(project, 'ended', 'lane-0.journal'), 'utf8').catch(() => '');
@@ -158,9 +152,9 @@ export const first = test('first', ({ check }) => check.holds(true));
 export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => existsSync('open') ? check.holds(true)
   : new Promise((_, reject) => signal.addEventListener('abort', () => reject(signal.reason))));\n`,
     );
-    const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', 'long.lattice.ts', '--record', 'ended'], { cwd: project });
+    const child = startCommand(['run', 'long.lattice.ts', '--record', 'ended'], project);
     let out = '';
-    child.stdout.on('data', (text) => {
+    child.stdout?.on('data', (text) => {
       out += text;
     });
     const journal = (): Promise<string> => readFile(join(project, 'ended', 'lane-0.journal'), 'utf8').catch(() => '');
@@ -174,15 +168,15 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.equal([resumed.status, last(resumed.out)], [0, '2 passed, 0 failed']);
   }),
 
-  inProject('a run that is killed leaves no lane behind, not even one that loops', async ({ check, eventually, defer }, { project }) => {
+  inProject('a run that is killed leaves no lane behind, not even one that blocks its thread', async ({ check, eventually, defer }, { project }) => {
     await writeFile(
-      join(project, 'loop.lattice.ts'),
-      "import { writeFileSync } from 'node:fs';\nimport { test } from 'red-lattice';\nexport const loop = test('loop', () => { writeFileSync('pid', String(process.pid)); for (;;); });\n",
+      join(project, 'block.lattice.ts'),
+      "import { writeFileSync } from 'node:fs';\nimport { test } from 'red-lattice';\nexport const block = test('block', () => { writeFileSync('pid', String(process.pid)); for (;;) Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 1000); });\n",
     );
-    const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', 'loop.lattice.ts'], { cwd: project, stdio: 'ignore' });
+    const child = startCommand(['run', 'block.lattice.ts'], project, { stdio: 'ignore' });
     const pid = Number(await eventually(() => readFile(join(project, 'pid'), 'utf8').catch(() => ''), { within: 10_000 }));
     defer(() => isAlive(pid) && process.kill(pid, 'SIGKILL'));
-    check.holds(isAlive(pid), 'it loops');
+    check.holds(isAlive(pid), 'it runs');
     child.kill('SIGKILL');
     // It could have something to tear down: it is not killed at once.
     await eventually(() => !isAlive(pid), { within: 15_000 });
@@ -281,7 +275,6 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     '--watch runs what a change reaches, through imports, CommonJS, data files, folder options and settings',
     { timeout: 60_000 },
     async ({ check, eventually, defer }, { project }) => {
-      const { FORCE_COLOR, CI, ...env } = process.env;
       const put = (name: string, text: string): Promise<void> => writeFile(join(project, name), text);
       await put('rates.cjs', "exports.rate = require('./deep.cjs').rate;\n");
       await put('deep.cjs', "exports.rate = require('./deepest.cjs').rate;\n");
@@ -290,10 +283,10 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
         'common.lattice.ts',
         "import { test } from 'red-lattice';\nimport rates from './rates.cjs';\nexport const rate = test('rate', ({ check }) => check.equal(rates.rate, 20));\n",
       );
-      const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', '--watch'], { cwd: project, env });
+      const child = startCommand(['run', '--watch'], project);
       defer(() => child.kill('SIGKILL'));
       let out = '';
-      child.stdout.on('data', (text) => {
+      child.stdout?.on('data', (text) => {
         out += text;
       });
       const lines = (): string[] => out.split('\n').filter((line) => / passed, .* failed/.test(line));

@@ -1,13 +1,10 @@
-import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { SourceMap } from 'node:module';
 import { join } from 'node:path';
 import { suite, table, testWith } from 'red-lattice';
-import { root, runCommand, runNode } from '../program.ts';
+import { command, runCommand, runNode, startCommand } from '../program.ts';
 import { isAlive, projectOf } from '../project.ts';
-
-const command = join(root, 'dist', 'command.js');
 
 const dues = `interface Stay {
   readonly nights: number;
@@ -64,7 +61,7 @@ const project = projectOf({
   'debugged.lattice.ts': debugged,
   'killed.lattice.ts': `${waits('killed', "execFileSync('kill', ['-9', String(process.pid)]);")}export const next = test('next', ({ check }) => check.holds(true));\n`,
   'pauses.lattice.ts': waits('pauses', 'await new Promise((done) => setTimeout(done, 1000)); check.holds(true);'),
-  'loops.lattice.ts': waits('loops', 'for (;;) check.holds(true);', ' timeout: 60_000 '),
+  'blocks.lattice.ts': waits('blocks', 'for (;;) Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 1000);', ' timeout: 60_000 '),
 });
 const inProject = testWith({ project });
 
@@ -72,7 +69,7 @@ type Eventually = (probe: () => unknown, limit?: { within?: number }) => Promise
 
 /** The command in one process, when its test has begun, with the number of the process that runs it. */
 async function begun(file: string, project: string, eventually: Eventually) {
-  const child = spawn(process.execPath, [command, 'run', file, '--lanes', '0'], { cwd: project, stdio: 'ignore' });
+  const child = startCommand(['run', file, '--lanes', '0'], project, { stdio: 'ignore' });
   const mark = join(project, 'started');
   await eventually(() => existsSync(mark) && readFileSync(mark, 'utf8') !== '', { within: 10_000 });
   return { child, pid: Number(readFileSync(mark, 'utf8')) };
@@ -153,8 +150,8 @@ export const inOneProcess = suite('for a debugger, and for coverage', { timeout:
     check.holds(existsSync(join(project, 'torn')), 'what it had begun was torn down');
   }),
 
-  inProject('nothing is left of it where it is killed, though it loops', async ({ check, eventually, defer }, { project }) => {
-    const { child, pid } = await begun('loops.lattice.ts', project, eventually);
+  inProject('nothing is left of it where it is killed, though it blocks its thread', async ({ check, eventually, defer }, { project }) => {
+    const { child, pid } = await begun('blocks.lattice.ts', project, eventually);
     defer(() => isAlive(pid) && process.kill(pid, 'SIGKILL'));
     child.kill('SIGKILL');
     await eventually(() => !isAlive(pid), { within: 15_000 });

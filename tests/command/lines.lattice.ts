@@ -1,7 +1,6 @@
 import { execFile } from 'node:child_process';
-import { join } from 'node:path';
 import { namedRows, suite, table, testWith } from 'red-lattice';
-import { root, runCommand } from '../program.ts';
+import { plainEnvironment, command as program, runCommand } from '../program.ts';
 import { projectOf } from '../project.ts';
 
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
@@ -89,9 +88,8 @@ export const all = suite('a suite with a title that is longer than the terminal 
 /** Runs the command in a pseudo-terminal of a width. */
 const runInTerminal = (columns: number, folder: string): Promise<{ status: number; out: string }> =>
   new Promise((resolve) => {
-    const command = `stty cols ${columns} rows 30; ${process.execPath} ${join(root, 'dist', 'command.js')} run --grid --timeline`;
-    const { CI, NO_COLOR, FORCE_COLOR, ...env } = process.env;
-    execFile('script', ['-qec', command, '/dev/null'], { cwd: folder, env: { ...env, TERM: 'xterm' } }, (error, out) =>
+    const command = `stty cols ${columns} rows 30; ${process.execPath} ${program} run --grid --timeline`;
+    execFile('script', ['-qec', command, '/dev/null'], { cwd: folder, env: { ...plainEnvironment(), TERM: 'xterm' } }, (error, out) =>
       resolve({ status: error ? Number(error.code ?? 1) : 0, out }),
     );
   });
@@ -99,9 +97,8 @@ const runInTerminal = (columns: number, folder: string): Promise<{ status: numbe
 /** Watches in a pseudo-terminal, presses a key when all has run, and prints the settings of the terminal at the end. */
 const watchInTerminal = (key: string, folder: string): Promise<string> =>
   new Promise((resolve) => {
-    const { CI, NO_COLOR, FORCE_COLOR, ...env } = process.env;
-    const command = `${process.execPath} ${join(root, 'dist', 'command.js')} run --watch; stty -a`;
-    const child = execFile('script', ['-qec', command, '/dev/null'], { cwd: folder, env: { ...env, TERM: 'xterm' } }, (_, out) => resolve(out));
+    const command = `${process.execPath} ${program} run --watch; stty -a`;
+    const child = execFile('script', ['-qec', command, '/dev/null'], { cwd: folder, env: { ...plainEnvironment(), TERM: 'xterm' } }, (_, out) => resolve(out));
     let out = '';
     child.stdout?.on('data', (text) => {
       const before = out.includes('q: quit');

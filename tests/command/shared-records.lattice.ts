@@ -1,8 +1,7 @@
-import { spawn } from 'node:child_process';
 import { readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { suite, testWith } from 'red-lattice';
-import { root, runCommand } from '../program.ts';
+import { runCommand, startCommand } from '../program.ts';
 import { projectOf } from '../project.ts';
 
 const project = projectOf({
@@ -25,7 +24,7 @@ const last = (output: string): string | undefined => output.trimEnd().split('\n'
 export const records = suite('records that several runs share', { timeout: 60_000 }, [
   inProject('two runs cannot write one record; the lock of a killed run is ignored', async ({ check, eventually }, { project }) => {
     await writeFile(join(project, 'pause.ts'), 'export const pause = 100;\n');
-    const child = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', '--lanes', '1'], { cwd: project, stdio: 'ignore' });
+    const child = startCommand(['run', '--lanes', '1'], project, { stdio: 'ignore' });
     await eventually(() => readFile(join(project, 'bodies.txt'), 'utf8').catch(() => ''), { within: 10_000 });
     const alive = await runCommand(['run', '--resume'], project);
     check.equal(alive.status, 2);

@@ -1,10 +1,10 @@
-import { type ChildProcess, spawn } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
 import { readdir, writeFile } from 'node:fs/promises';
 import { request } from 'node:http';
 import { join } from 'node:path';
 import { fixture, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
-import { root, runCommand } from '../program.ts';
+import { runCommand, startCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
 import { page, withoutChromium } from './chromium.ts';
 
@@ -25,11 +25,11 @@ export const slow = test('berth {n}', { cases: range('n', 1, 30) }, async ({ row
 `,
       );
       await runCommand(['run'], folder);
-      const view = spawn(process.execPath, [join(root, 'dist', 'command.js'), 'view'], { cwd: folder, stdio: ['ignore', 'pipe', 'inherit'] });
+      const view = startCommand(['view'], folder, { stdio: ['ignore', 'pipe', 'inherit'] });
       defer(() => ended(view, 'SIGINT'));
       const address = await new Promise<URL>((resolve) => {
         let told = '';
-        view.stdout.on('data', (text) => {
+        view.stdout?.on('data', (text) => {
           told += text;
           const found = /http:\S+/.exec(told)?.[0];
           if (found) resolve(new URL(found));

@@ -1,10 +1,10 @@
-import { type ChildProcess, spawn } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
 import { existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { fixture } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { readJournals } from '../../src/node/journals.ts';
-import { root } from '../program.ts';
+import { startCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
 
 /** A running command and its output. */
@@ -14,12 +14,7 @@ export class Command {
   readonly ended: Promise<number | null>;
 
   constructor(args: readonly string[], cwd: string) {
-    const { FORCE_COLOR, GITHUB_ACTIONS, CI, ...env } = process.env;
-    this.process = spawn(process.execPath, [join(root, 'dist', 'command.js'), ...args], {
-      cwd,
-      env: { ...env, NO_COLOR: '1' },
-      stdio: ['ignore', 'pipe', 'pipe'],
-    });
+    this.process = startCommand(args, cwd, { stdio: ['ignore', 'pipe', 'pipe'] });
     for (const stream of [this.process.stdout, this.process.stderr])
       stream?.on('data', (text) => {
         this.output += text;

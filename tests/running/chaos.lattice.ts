@@ -1,4 +1,4 @@
-import { type ChildProcess, spawn } from 'node:child_process';
+import type { ChildProcess } from 'node:child_process';
 import { existsSync, readdirSync } from 'node:fs';
 import { readdir, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
@@ -6,7 +6,7 @@ import { fixture, range, suite, test } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { createRandom } from '../../src/cases/random.ts';
 import { readJournals } from '../../src/node/journals.ts';
-import { root } from '../program.ts';
+import { startCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
 
 /** Ways to misbehave, each as a body, with the status and the cause that must come of it. */
@@ -16,7 +16,7 @@ const misdeeds: Readonly<Record<string, readonly [body: string, outcome: string]
   exits: ['process.exit(0)', 'errored/crash'],
   aborts: ['process.abort()', 'errored/crash'],
   killed: ['process.kill(process.pid, "SIGKILL")', 'errored/crash'],
-  loops: ['for (;;);', 'failed/timeout'],
+  blocks: ['for (;;) Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 1000)', 'failed/timeout'],
   hangs: ['await new Promise(() => {})', 'failed/timeout'],
   rejects: ['Promise.reject(new Error("left alone")); await new Promise((done) => setTimeout(done, 20))', 'failed/throw'],
   'throws late': ['setTimeout(() => { throw new Error("in a timer"); }, 5); await new Promise((done) => setTimeout(done, 40))', 'failed/throw'],
@@ -57,14 +57,8 @@ const project = fixture('project', {
   },
 });
 
-const start = (args: readonly string[], cwd: string): ChildProcess => {
-  const { FORCE_COLOR, NODE_EXTRA_CA_CERTS, ...env } = process.env;
-  return spawn(process.execPath, [join(root, 'dist', 'command.js'), 'run', '--show', 'summary', '--lanes', '4', ...args], {
-    cwd,
-    env,
-    stdio: ['ignore', 'pipe', 'inherit'],
-  });
-};
+const start = (args: readonly string[], cwd: string): ChildProcess =>
+  startCommand(['run', '--show', 'summary', '--lanes', '4', ...args], cwd, { stdio: ['ignore', 'pipe', 'inherit'] });
 
 function ended(child: ChildProcess): Promise<{ status: number | null; out: string }> {
   return new Promise((resolve) => {
