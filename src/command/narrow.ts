@@ -38,6 +38,7 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
   const print = options.format ? terminal.error : terminal.out;
   const formatting = createFormatting(root, terminal);
   const seed = options.seed ?? 1;
+  const selection = buildSelection(options, targets, prepared);
   const session = new NarrowSession({ budget: options.budget, seed, columns: options.vary });
   const record = mkdtempSync(join(findStateFolder(root), 'narrow-'));
   const progress = new Progress(options.format ? { ...terminal, out: () => undefined, live: undefined } : terminal, { show: 'summary' });
@@ -45,10 +46,9 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
   let shown = 0;
   const showNew = (): void => {
     for (; shown < session.results.length; shown++)
-      if (!options.format) progress.print(renderNarrowed(session.results[shown] as (typeof session.results)[number], formatting));
+      if (!options.format) progress.print(renderNarrowed(session.results[shown] as (typeof session.results)[number], selection, formatting));
   };
   try {
-    const selection = buildSelection(options, targets, prepared);
     const request = {
       ...defaultRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
       lanes: Math.max(1, options.lanes ?? config.lanes ?? availableParallelism()),

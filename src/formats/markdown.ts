@@ -14,7 +14,7 @@ import type { Status } from '../running/result.ts';
 import { formatAcceptCommand } from './accept-command.ts';
 import { code } from './markdown-text.ts';
 import { renderUnrun } from './not-run.ts';
-import { formatRerunCommand } from './rerun-command.ts';
+import { formatRerunCommand, formatRerunOfId } from './rerun-command.ts';
 import { groupSimilarFailures } from './similar-failures.ts';
 import { duration, escapeControls, escapeToOneLine, formatCount, statusLabel } from './style.ts';
 import { besideCases, lastLine } from './summary-line.ts';
@@ -141,7 +141,8 @@ function renderFailure(group: readonly RecordedResult[], reruns: RerunSelections
     if (failure.expected !== undefined) lines.push(`expected\n\n${fenced(failure.expected)}`);
   }
   if (first.failures.length > 5) lines.push(`… and ${formatCount(first.failures.length - 5, 'more failure')}\n`);
-  lines.push('Again:\n', fenced(formatRerunCommand(first.id, reruns.find(first), nameFile), 'sh'));
+  const selection = reruns.find(first);
+  lines.push('Again:\n', fenced(selection ? formatRerunCommand(selection, nameFile) : formatRerunOfId(first.id), 'sh'));
   const accept = formatAcceptCommand(first, nameFile);
   if (accept !== undefined) lines.push('To accept the computed values:\n', fenced(accept, 'sh'));
   lines.push('</details>\n');

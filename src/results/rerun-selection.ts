@@ -6,7 +6,7 @@ import type { RunInfo } from './run-info.ts';
 import type { RunState } from './run-state.ts';
 import { findUniqueConditions } from './unique-conditions.ts';
 
-/** Selects one case of a run: a test file or a line of it, and options. */
+/** Selects cases of a run: a test file or a line of it, and options. */
 export interface RerunSelection {
   /** The URL of the file, or its path from the root. */
   readonly file: string;
@@ -39,6 +39,7 @@ export class RerunSelections {
   readonly #peers: Peers;
   readonly #rowsOf: (test: number) => readonly Row[] | undefined;
   readonly #repeated: Options | undefined;
+  readonly #selection: Selection | undefined;
 
   /** `rowsOf` returns the rows of all recorded cases of a test, or undefined if some are unknown. */
   constructor(tests: ReadonlyMap<number, KnownTest>, rowsOf: (test: number) => readonly Row[] | undefined, extent: RunExtent, peers = new Peers(tests)) {
@@ -46,19 +47,23 @@ export class RerunSelections {
     this.#peers = peers;
     this.#rowsOf = rowsOf;
     this.#repeated = repeatedOptions(extent);
+    this.#selection = extent.selection;
   }
 
   /** Returns undefined if only the id is certain to select one case. */
   find({ test, row }: Pick<RecordedResult, 'test' | 'row'>): RerunSelection | undefined {
     const header = this.#tests.get(test)?.header;
     if (!header) return undefined;
-    const place = hasOwnLine(header) ? { file: header.location.file, line: header.location.line } : { file: header.file };
-    if (isAlone(header)) return { ...place, options: [] };
+    if (isAlone(header)) return { ...placeOf(header), options: [] };
     if (!this.#repeated) return undefined;
     const conditions = findUniqueConditions(row, this.#allRows(this.#peers.of(header)));
-    // A line also selects cases that run on request.
-    const repeated = this.#repeated.filter(([name]) => !('line' in place) || name !== '--on-request');
-    return conditions && { ...place, options: [...conditions.map((text) => ['--row', text] as const), ...repeated] };
+    return conditions && selectRows(header, conditions, this.#repeated);
+  }
+
+  /** See `selectCases`. Returns undefined for an unknown test. */
+  findCases(test: number, conditions: readonly string[]): RerunSelection | undefined {
+    const header = this.#tests.get(test)?.header;
+    return header && selectCases(header, conditions, this.#selection);
   }
 
   /** Returns the rows of several tests, or none if some are unknown. */
@@ -72,6 +77,24 @@ export class RerunSelections {
     return all;
   }
 }
+
+/**
+ * Selects the cases of a test whose rows meet conditions such as `loa=12`, with the options of a run repeated. Other tests of the same line
+ * can be selected, too, or of the file if the test has no line of its own.
+ */
+export const selectCases = (header: TestHeader, conditions: readonly string[], selection: Selection = {}): RerunSelection =>
+  selectRows(header, conditions, formatOptions(selection));
+
+function selectRows(header: TestHeader, conditions: readonly string[], repeated: Options): RerunSelection {
+  const place = placeOf(header);
+  const isNeeded = ([name, value]: Options[number]): boolean =>
+    name === '--row' ? !conditions.includes(value as string) : name !== '--on-request' || place.line === undefined;
+  return { ...place, options: [...conditions.map((text) => ['--row', text] as const), ...repeated.filter(isNeeded)] };
+}
+
+/** A line also selects cases that run on request. */
+const placeOf = (header: TestHeader): Pick<RerunSelection, 'file' | 'line'> =>
+  hasOwnLine(header) ? { file: header.location.file, line: header.location.line } : { file: header.file };
 
 type Located = TestHeader & { readonly location: SourceLocation; readonly testsOnLine: number };
 

@@ -296,25 +296,24 @@ export const provenCauses = test('a proven cause is shown with its evidence and 
   const conditions = [{ kind: 'value', column: 'note', value: 'Straße' }];
   const header = { path: ['dues', 'a price'], file: 'a.ts', id: 'a.ts#dues' };
   const result = { header, failing: ['one'], cases: 7, causes: [{ ...cause, conditions }], unexplained: [], probes: ['one', 'two'], milliseconds: 12 };
-  check.equal(renderNarrowed(result as never, { style: plainStyle, nameFile: (file) => file, shown: new Set(), source: () => undefined }), [
+  const formatting = { style: plainStyle, nameFile: (file: string) => file, shown: new Set<string>(), source: () => undefined };
+  check.equal(renderNarrowed(result as never, { tags: ['draft'], onRequest: true }, formatting), [
     '',
     '✗ dues › a price',
     '  1 of 7 cases failed  a.ts',
     '  cause  note=Straße  4 of 4 fail; passes without it, 3 of 3; 2 extra cases, 12 ms',
     '    smallest  note=ß',
-    "    rerun: npx red-lattice run --row 'note=Straße'",
+    "    rerun: npx red-lattice run a.ts --row 'note=Straße' --tag draft --on-request",
   ]);
 });
 
 export const causes = test('causes are shown with their counts', ({ check }) => {
   const cause = (column: string, failing: number, cases: number) => ({ conditions: [{ kind: 'value', column, value: 'cat' }], failing, cases });
   const found = { causes: [cause('hull', 8, 10), cause('kind of hull', 3, 3)], elsewhere: { failing: 1, cases: 20 } };
-  check.equal(renderWhere(found as never, plainStyle), [
-    '  where it fails',
-    '  ✗ hull=cat           8 of 10 fail',
-    '  ✗ kind of hull=cat   3 of  3 fail',
-    '    elsewhere          1 of 20',
-  ]);
+  check.equal(
+    renderWhere(found as never, () => undefined, { style: plainStyle, nameFile: (file) => file }),
+    ['  where it fails', '  ✗ hull=cat           8 of 10 fail', '  ✗ kind of hull=cat   3 of  3 fail', '    elsewhere          1 of 20'],
+  );
 });
 
 export const brokenLines = test(

@@ -226,7 +226,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
       'threw { berth: 4 }, which is not an Error',
       'teardown of fixture "ledger"',
       'rerun: npx red-lattice run outcomes.lattice.ts:6\n',
-      'rerun: npx red-lattice run --row hull=cat --row season=winter',
+      'rerun: npx red-lattice run outcomes.lattice.ts:24 --row hull=cat --row season=winter',
       '7 more cases fail the same way',
     ])
       check.includes(output, part);

@@ -28,8 +28,14 @@ export const values = test('values', { cases: table(['what'], [[null], [undefine
   'stays.csv': 'vessel,nights\nGull,1\nTern,3\n"Old ""Salt""",4\n',
   'shared.ts': `${head}export const shared = suite('shared', [test('with rows', { cases: table(['n'], [[1], [2]]) }, ({ row, check }) => check.holds(row.n === 1))]);\n`,
   'adapted.lattice.ts': "import { shared } from './shared.ts';\nexport const adapted = shared.adapt('adapted', {});\n",
+  'crash.lattice.ts': `${head}export const first = test('first', fails);\nexport const second = test('second', () => process.exit());\n`,
   'notes/berths.txt': '',
   'hidden.lattice.ts': `${head}export const hidden = test('hidden', { cases: table(['key', 'n'], [['k1', 1], ['k2', 1]]) }, fails);\n`,
+  'causes.lattice.ts': `${head}const stays = table(['hull', 'season', 'loa'], [9, 12, 15, 18].flatMap((loa) => ['mono', 'cat', 'tri'].flatMap((hull) => ['summer', 'winter'].map((season) => [hull, season, loa]))));
+const priced = ({ row, check }) => check.holds(row.hull !== 'cat' || row.season !== 'winter');
+export const fine = test('fine', { cases: stays }, ({ row, check }) => check.holds(row.loa > 0));
+export const draft = test('draft', { cases: stays, tags: ['draft'], onRequest: 'not decided' }, priced);
+`,
   'red-lattice.config.ts': "export default { redact: ['key'] };\n",
 });
 
@@ -62,6 +68,7 @@ export const selections = testWith({ project })(
         ['data', ['data.lattice.ts:3 --row nights=3']],
         ['adapted', ['adapted.lattice.ts --row n=2']],
         ['hidden', ['--id']],
+        ['crash', ['crash.lattice.ts:3']],
       ],
     ),
   },
@@ -79,5 +86,26 @@ export const selections = testWith({ project })(
       const { out: again } = await runCommand(['run', ...wordsOf(selection)], join(project, 'notes'));
       check.matches(again, /^0 passed, 1 failed$/m, selection);
     }
+  },
+);
+
+export const causes = testWith({ project })(
+  '{command}: the command of a cause runs its cases, also those on request',
+  {
+    cases: table(
+      ['command', 'rerun'],
+      [
+        ['run causes.lattice.ts --on-request', 'causes.lattice.ts:6 --row hull=cat --row season=winter'],
+        ['run causes.lattice.ts --tag draft --row loa>9', 'causes.lattice.ts:6 --row hull=cat --row season=winter --tag draft --row loa>9'],
+        ['narrow causes.lattice.ts --tag draft', 'causes.lattice.ts:6 --row hull=cat --row season=winter --tag draft'],
+      ],
+    ),
+  },
+  async ({ row, check }, { project }) => {
+    const { out } = await runCommand(row.command.split(' '), project);
+    const [, command = ''] = /^ {4}rerun: npx red-lattice run (.*)$/m.exec(out) ?? [];
+    check.equal(wordsOf(command).join(' '), row.rerun, out);
+    const { out: again } = await runCommand(['run', ...wordsOf(command)], project);
+    check.matches(again, /^0 passed, [34] failed$/m);
   },
 );

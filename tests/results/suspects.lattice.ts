@@ -112,7 +112,7 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
         pairs: [['cat', 'winter']],
         lines: [
           '  likely cause  hull=cat & season=winter  (5 of 6 pairs cleared by passing rows)',
-          '    rerun: npx red-lattice run --row hull=cat --row season=winter',
+          '    rerun: npx red-lattice run dues.lattice.ts:3 --row hull=cat --row season=winter',
         ],
       },
       two: {
@@ -142,7 +142,9 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
       failing: 1,
     }));
     const suspects = { combinations, size: 2, total: 6, cleared: 5, isLikelyCause: combinations.length === 1 };
-    check.equal(renderWhere({ causes: [], elsewhere: { failing: 0, cases: 0 }, suspects }, plainStyle), [...row.lines]);
+    const where = { causes: [], elsewhere: { failing: 0, cases: 0 }, suspects };
+    const select = (conditions: readonly string[]) => ({ file: 'dues.lattice.ts', line: 3, options: conditions.map((text) => ['--row', text] as const) });
+    check.equal(renderWhere(where, select, { style: plainStyle, nameFile: (file) => file }), [...row.lines]);
   }),
 
   test('replace causes if there are too few failures for statistics', ({ check }) => {

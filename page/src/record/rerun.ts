@@ -1,4 +1,4 @@
-import { formatRerunCommand } from '../../../src/formats/rerun-command.ts';
+import { formatRerunCommand, formatRerunOfId } from '../../../src/formats/rerun-command.ts';
 import { RerunSelections } from '../../../src/results/rerun-selection.ts';
 import type { Item, Store } from './store.ts';
 
@@ -6,5 +6,6 @@ import type { Item, Store } from './store.ts';
 export function rerunCommandOf({ info, live, tests }: Store, { result }: Item): string {
   const extent = live || !info ? {} : info;
   const selections = new RerunSelections(tests, (test) => tests.get(test)?.items.map((item) => item.result.row), extent);
-  return formatRerunCommand(result.id, selections.find(result), (file) => file);
+  const selection = selections.find(result);
+  return selection ? formatRerunCommand(selection, (file) => file) : formatRerunOfId(result.id);
 }

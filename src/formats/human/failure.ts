@@ -7,7 +7,7 @@ import type { RerunSelections } from '../../results/rerun-selection.ts';
 import type { Failure } from '../../running/result.ts';
 import { formatAcceptCommand } from '../accept-command.ts';
 import { measureWidth } from '../columns.ts';
-import { formatRerunCommand } from '../rerun-command.ts';
+import { formatRerunCommand, formatRerunOfId } from '../rerun-command.ts';
 import { escapeControls, escapeToOneLine, type Style } from '../style.ts';
 import { type CodeFrameOptions, codeFrame } from './frame.ts';
 import { layOutRows } from './row-table.ts';
@@ -54,7 +54,8 @@ export function renderFailure(result: Failed, number: number, formatting: Format
   if (result.kind !== 'teardown') {
     const { test, row } = result;
     const selection = test === undefined ? undefined : formatting.reruns?.find({ test, row });
-    lines.push('', `  ${style.dim(`rerun: ${escapeToOneLine(formatRerunCommand(result.id, selection, formatting.nameFile))}`)}`);
+    const command = selection ? formatRerunCommand(selection, formatting.nameFile) : formatRerunOfId(result.id);
+    lines.push('', `  ${style.dim(`rerun: ${escapeToOneLine(command)}`)}`);
     const accept = formatAcceptCommand(result, formatting.nameFile);
     if (accept !== undefined) lines.push(`  ${style.dim(`accept: ${escapeToOneLine(accept)}`)}`);
   }

@@ -1,10 +1,12 @@
 import type { UnexplainedRow } from '../../results/narrowing/narrow-test.ts';
 import type { FailureCause } from '../../results/narrowing/proof.ts';
 import type { NarrowedResult } from '../../results/narrowing/session.ts';
-import { asRowOptions, formatCondition, toScalar } from '../../results/where/condition.ts';
-import { shellWord } from '../rerun-command.ts';
+import { selectCases } from '../../results/rerun-selection.ts';
+import { formatCondition, toScalar } from '../../results/where/condition.ts';
+import type { Selection } from '../../suites/selection.ts';
 import { duration, escapeToOneLine, formatCount, type Style } from '../style.ts';
 import type { Formatting } from './failure.ts';
+import { renderRerun } from './rerun-line.ts';
 
 const reasons: Readonly<Record<UnexplainedRow['reason'], string>> = {
   flaky: 'passed when it ran again',
@@ -15,8 +17,9 @@ const reasons: Readonly<Record<UnexplainedRow['reason'], string>> = {
 
 const MAX_UNEXPLAINED = 5;
 
-/** The causes of one failing test, with the numbers that prove them, and the command that runs just their cases. */
-export function renderNarrowed(result: NarrowedResult, { style, nameFile }: Formatting): string[] {
+/** The causes of one failing test, with the numbers that prove them, and the commands that run their cases. `selection` is that of the run. */
+export function renderNarrowed(result: NarrowedResult, selection: Selection, formatting: Formatting): string[] {
+  const { style, nameFile } = formatting;
   const { header, failing, cases, causes, unexplained, probes, milliseconds } = result;
   const lines = [
     '',
@@ -24,7 +27,10 @@ export function renderNarrowed(result: NarrowedResult, { style, nameFile }: Form
     `  ${failing.length} of ${formatCount(cases, 'case')} failed  ${style.dim(`${nameFile(header.file)}${header.location ? `:${header.location.line}` : ''}`)}`,
   ];
   const effort = `${formatCount(probes.length, 'extra case')}, ${duration(milliseconds)}`;
-  for (const [i, cause] of causes.entries()) lines.push(...renderCause(cause, i === causes.length - 1 ? effort : undefined, style));
+  for (const [i, cause] of causes.entries()) {
+    lines.push(...renderCause(cause, i === causes.length - 1 ? effort : undefined, style));
+    lines.push(...renderRerun(cause.conditions, (conditions) => selectCases(header, conditions, selection), formatting));
+  }
   for (const { id, reason } of unexplained.slice(0, MAX_UNEXPLAINED))
     lines.push(`  ${style.yellow('not explained')}  ${escapeToOneLine(id.slice(header.id.length + 1) || id)}: ${reasons[reason]}`);
   if (unexplained.length > MAX_UNEXPLAINED) lines.push(style.dim(`  and ${unexplained.length - MAX_UNEXPLAINED} more`));
@@ -42,11 +48,9 @@ function renderCause(cause: FailureCause, effort: string | undefined, style: Sty
   const text = conditions.map(formatCondition).join(' & ');
   const evidence = [`${failed} of ${cases} fail`, ...passes, ...(effort === undefined ? [] : [effort])].join('; ');
   const label = isProven ? 'cause' : 'likely cause';
-  const options = asRowOptions(conditions);
   return [
     `  ${style.bold(label)}  ${style.red(escapeToOneLine(text))}  ${evidence}`,
     ...smallest.map(({ column, value }) => `    smallest  ${escapeToOneLine(formatCondition({ kind: 'value', column, value: toScalar(value) ?? null }))}`),
-    ...(options ? [style.dim(`    rerun: npx red-lattice run ${options.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : []),
   ];
 }
 

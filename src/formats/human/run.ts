@@ -135,7 +135,7 @@ export function renderFailures(state: RunState, where: ReadonlyMap<number, Where
     if (others.length > 0) lines.push('', ...renderAlike(others, number + 1, formatting));
     number += alike.length;
     const found = groups[i + 1]?.[0]?.test === first.test ? undefined : where.get(first.test);
-    if (found) lines.push('', ...renderWhere(found, formatting.style));
+    if (found) lines.push('', ...renderWhere(found, (conditions) => formatting.reruns?.findCases(first.test, conditions), formatting));
   }
   if (groups.length > MAX_BRIEF_FAILURES)
     lines.push(formatting.style.dim(`… and ${formatCount(groups.length - MAX_BRIEF_FAILURES, 'more failure')}; red-lattice view shows all of them`));

@@ -1,20 +1,19 @@
 import type { Suspects } from '../../results/cause/suspects.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
-import { asRowOptions, formatCondition } from '../../results/where/condition.ts';
+import { formatCondition } from '../../results/where/condition.ts';
 import { measureWidth } from '../columns.ts';
-import { shellWord } from '../rerun-command.ts';
 import { escapeToOneLine, type Style } from '../style.ts';
 import { describeSuspects } from '../suspects.ts';
+import type { Formatting } from './failure.ts';
+import { renderRerun, type SelectCases } from './rerun-line.ts';
 
 const MAX_CONDITION_WIDTH = 72;
 /** Columns of a line of suspects. */
 const MAX_LINE_WIDTH = 100;
 
-/** The suspects, in one line if they are short enough, with how to run their cases if there is one. */
+/** The suspects, in one line if they are short enough. */
 function renderSuspects(suspects: Suspects, style: Style): string[] {
   const { label, combinations, more, cleared } = describeSuspects(suspects);
-  const [only] = suspects.combinations;
-  const options = combinations.length === 1 && only ? asRowOptions(only.conditions) : undefined;
   const parts = [...combinations.map((text) => style.red(escapeToOneLine(text))), ...(more > 0 ? [`and ${more} more`] : [])];
   const plain = [...combinations.map(escapeToOneLine), ...(more > 0 ? [`and ${more} more`] : [])];
   const indent = ' '.repeat(label.length + 4);
@@ -31,15 +30,18 @@ function renderSuspects(suspects: Suspects, style: Style): string[] {
   const counted = style.dim(`(${cleared})`);
   if (width + cleared.length + 4 <= MAX_LINE_WIDTH) lines.push(`${lines.pop()}  ${counted}`);
   else lines.push(`${indent}${counted}`);
-  return [...lines, ...(options ? [style.dim(`    rerun: npx red-lattice run ${options.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : [])];
+  return lines;
 }
 
 /** Longer conditions are not cut: what distinguishes them may be at their end. */
 const padTo = (text: string, columns: number): string => text + ' '.repeat(Math.max(0, columns - measureWidth(text)));
 
-/** Where a test fails: a line for each cause with its counts, what remains, and how to run just those cases. Or the suspects. */
-export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style: Style): string[] {
-  if (causes.length === 0) return suspects ? renderSuspects(suspects, style) : [];
+/** Where a test fails: a line for each cause with its counts, and what remains. Or the suspects. If there is one, how to run its cases. */
+export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, select: SelectCases, formatting: Pick<Formatting, 'style' | 'nameFile'>): string[] {
+  const { style } = formatting;
+  const [only, ...others] = causes.length > 0 ? causes : (suspects?.combinations ?? []);
+  const again = only && others.length === 0 ? renderRerun(only.conditions, select, formatting) : [];
+  if (causes.length === 0) return suspects ? [...renderSuspects(suspects, style), ...again] : [];
   const formatted = causes.map(({ conditions }) => escapeToOneLine(conditions.map(formatCondition).join(' & ')));
   const columns = Math.min(MAX_CONDITION_WIDTH, Math.max(...[...formatted, 'elsewhere'].map(measureWidth)));
   const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;
@@ -47,10 +49,6 @@ export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, style
   const lines = causes.map(
     ({ failing, cases }, i) => `  ${style.red('✗')} ${style.bold(padTo(formatted[i] as string, columns))}  ${counted(failing, cases)} fail`,
   );
-  const options = causes.map(({ conditions }) => asRowOptions(conditions));
-  const [only] = options;
-  const again =
-    options.length === 1 && only ? [style.dim(`    rerun: npx red-lattice run ${only.map((option) => `--row ${shellWord(option)}`).join(' ')}`)] : [];
   return [
     `  ${style.bold('where it fails')}`,
     ...lines,

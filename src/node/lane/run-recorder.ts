@@ -14,6 +14,7 @@ interface RecordedTest {
   readonly header: TestHeader;
   /** Its first case that was seen, which shows what its rows and fixtures are like. */
   first: PlannedCaseImpl | undefined;
+  hasDetails: boolean;
 }
 
 /** Puts the events of a run on a lane's record, and counts what cases leave open. */
@@ -22,7 +23,7 @@ export class RunRecorder implements RunListener {
   readonly #under: Set<CaseAttempt>;
   readonly #record: LaneRecord;
   readonly #tests = new Map<PlannedTest, RecordedTest>();
-  readonly #failing = new Set<PlannedTest>();
+  readonly #lines = new TestsOnLine();
   readonly #leaks = new LeakCounter();
   /** When the lane began, by the runner's clock. */
   readonly #started: number;
@@ -79,7 +80,7 @@ export class RunRecorder implements RunListener {
     this.#head(planned.test, planned);
     if (run) this.#under.delete(run);
     if (run && !this.#isStreaming) this.#sampleLeaks(planned);
-    if (result.failures.length > 0) this.#failing.add(planned.test);
+    if (result.failures.length > 0) this.#writeDetails(planned.test, true);
     this.#record.ended(planned, result);
   }
 
@@ -113,11 +114,17 @@ export class RunRecorder implements RunListener {
     this.#record.flush();
   }
 
-  /** Records what takes a while to work out of each test. To be called when no case waits any more. */
+  /** Records the details of the tests that did not fail, which take a while. To be called when no case waits any more. */
   writeTestDetails(): void {
-    const lines = new TestsOnLine();
-    for (const [test, { header, first }] of this.#tests)
-      if (first) this.#record.writeTestDetails(header, first, this.#failing.has(test) ? lines.count(test) : undefined);
+    for (const test of this.#tests.keys()) this.#writeDetails(test, false);
+  }
+
+  /** Records the details of a test, once. Those of a failing test are needed for its failure, and must be there if the lane ends early. */
+  #writeDetails(test: PlannedTest, isFailing: boolean): void {
+    const recorded = this.#tests.get(test);
+    if (!recorded?.first || recorded.hasDetails) return;
+    recorded.hasDetails = true;
+    this.#record.writeTestDetails(recorded.header, recorded.first, isFailing ? this.#lines.count(test) : undefined);
   }
 
   /** What is still open, with the cases and fixtures that opened it. */
@@ -134,7 +141,7 @@ export class RunRecorder implements RunListener {
   #head(test: PlannedTest, first?: PlannedCaseImpl): TestHeader {
     let recorded = this.#tests.get(test);
     if (!recorded) {
-      recorded = { header: buildHeader(test, first), first };
+      recorded = { header: buildHeader(test, first), first, hasDetails: false };
       this.#tests.set(test, recorded);
       this.#record.put({ type: 'test', header: recorded.header });
     }

@@ -80,8 +80,12 @@ export class NarrowSession {
   }
 
   take(entry: JournalEntry): void {
-    if (entry.type === 'test' && !this.#tests.has(entry.header.test))
-      this.#tests.set(entry.header.test, { header: entry.header, failing: [], passing: [], ids: new Map(), cases: 0 });
+    if (entry.type === 'test') {
+      const { header } = entry;
+      // A header comes again when more is known of its test.
+      const known = this.#tests.get(header.test) ?? { failing: [], passing: [], ids: new Map(), cases: 0 };
+      this.#tests.set(header.test, { ...known, header });
+    }
     if (entry.type !== 'ended') return;
     const { test, ordinal, row } = entry.result;
     const failed = judge(entry.result);
