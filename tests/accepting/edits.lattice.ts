@@ -250,5 +250,6 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     const [addresses, letters] = [/<(?:\w+:)?c r="([A-Z]+)(\d+)"/g, new TextDecoder().decode(now['xl/worksheets/sheet1.xml'])];
     const cells = [...letters.matchAll(addresses)].map(([, column = '', row]) => `${String(row).padStart(4)} ${column.padStart(3)}`);
     check.equal(cells, [...cells].sort(), 'cells stay in the order of their addresses');
+    check.holds(!/ s="1" t="inlineStr"/.test(letters), 'dates are not written as texts');
   }),
 ]);

@@ -1,9 +1,10 @@
 import { mkdir, mkdtemp, readFile, rename, rm, symlink, utimes, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { fixture, namedRows, suite, testWith } from 'red-lattice';
+import { fixture, namedRows, suite, table, testWith } from 'red-lattice';
 import { runCommand } from '../program.ts';
 import { makeProject, projectOf } from '../project.ts';
+import { runInTerminal } from '../terminal.ts';
 import { writeWorkbook } from '../workbook.ts';
 
 const dues = `
@@ -54,6 +55,27 @@ const recorded = fixture('recorded', {
 const inRecorded = testWith({ recorded });
 
 export const accepting = suite('accept', { timeout: 60_000 }, [
+  inProject(
+    'asks in a terminal before it writes, and takes {answer} for {is}',
+    {
+      cases: table(
+        ['answer', 'is'],
+        [
+          ['y', 'yes'],
+          ['YES', 'yes'],
+          ['', 'no'],
+          ['later', 'no'],
+        ],
+      ),
+    },
+    async ({ row, check }, { project }) => {
+      await runCommand(['run'], project);
+      const { status, out } = await runInTerminal('accept a.lattice.mjs', project, { typed: { after: '? ', keys: `${row.answer}\r` } });
+      check.equal(status, row.is === 'yes' ? 0 : 1, out);
+      check.equal((await readFile(join(project, 'data', 'dues.csv'), 'utf8')) === csv, row.is === 'no');
+    },
+  ),
+
   inProject('shows what would change, writes it, and then the tests pass', async ({ check, ensure }, { project }) => {
     const read = (name: string): Promise<string> => readFile(join(project, name), 'utf8');
     check.equal((await runCommand(['accept'], project)).output, 'red-lattice: no run has been recorded; red-lattice run creates a record\n');

@@ -1,7 +1,7 @@
-import { execFile } from 'node:child_process';
 import { namedRows, suite, table, testWith } from 'red-lattice';
-import { plainEnvironment, command as program, runCommand } from '../program.ts';
+import { runCommand } from '../program.ts';
 import { projectOf } from '../project.ts';
+import { runInTerminal } from '../terminal.ts';
 
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
 
@@ -85,34 +85,12 @@ export const all = suite('a suite with a title that is longer than the terminal 
 `,
 });
 
-/** Runs the command in a pseudo-terminal of a width. */
-const runInTerminal = (columns: number, folder: string): Promise<{ status: number; out: string }> =>
-  new Promise((resolve) => {
-    const command = `stty cols ${columns} rows 30; ${process.execPath} ${program} run --grid --timeline`;
-    execFile('script', ['-qec', command, '/dev/null'], { cwd: folder, env: { ...plainEnvironment(), TERM: 'xterm' } }, (error, out) =>
-      resolve({ status: error ? Number(error.code ?? 1) : 0, out }),
-    );
-  });
-
-/** Watches in a pseudo-terminal, presses a key when all has run, and prints the settings of the terminal at the end. */
-const watchInTerminal = (key: string, folder: string): Promise<string> =>
-  new Promise((resolve) => {
-    const command = `${process.execPath} ${program} run --watch; stty -a`;
-    const child = execFile('script', ['-qec', command, '/dev/null'], { cwd: folder, env: { ...plainEnvironment(), TERM: 'xterm' } }, (_, out) => resolve(out));
-    let out = '';
-    child.stdout?.on('data', (text) => {
-      const before = out.includes('q: quit');
-      out += text;
-      if (!before && out.includes('q: quit')) child.stdin?.write(key);
-    });
-  });
-
 export const narrow = suite('a terminal', { timeout: 60_000 }, [
   testWith({ project: failing })(
     'is as it was after a watch that the key {key} has ended',
     { cases: table(['key'], [['q'], ['\u0003']]) },
     async ({ row, check }, { project }) => {
-      const out = await watchInTerminal(row.key, project);
+      const { out } = await runInTerminal('run --watch', project, { typed: { after: 'q: quit', keys: row.key }, then: 'stty -a' });
       check.matches(out, /0 passed, 12 failed/);
       check.matches(out, /[; ]icanon/);
       check.matches(out, /[; ]echo /);
@@ -134,7 +112,7 @@ export const narrow = suite('a terminal', { timeout: 60_000 }, [
       ),
     },
     async ({ row, check }, { project }) => {
-      const { status, out } = await runInTerminal(row.columns, project);
+      const { status, out } = await runInTerminal('run --grid --timeline', project, { columns: row.columns });
       check.equal(status, 1);
       check.equal(last(out)?.trim(), '0 passed, 12 failed');
       check.holds(!/RangeError|\n {4}at /.test(out), out);

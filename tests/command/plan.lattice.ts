@@ -101,6 +101,7 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
       return [...new Set(tests.map(({ id }) => id.split('#')[0] as string))];
     };
     const back = ['berths.lattice.ts', 'elsewhere/b.lattice.mts', 'stays.lattice.ts'].map((file) => `more/deep/back/${file}`);
+    check.equal(await files(join(project, 'more', '*', 'a.*')), ['more/deep/a.lattice.js'], 'a pattern with the whole path');
     check.equal(await files('more'), ['more/deep/a.lattice.js', ...back, 'more/link/b.lattice.mts']);
     check.equal(await files(), ['berths.lattice.ts', 'elsewhere/b.lattice.mts', 'more/deep/a.lattice.js', 'more/link/b.lattice.mts', 'stays.lattice.ts']);
   }),

@@ -64,6 +64,12 @@ export const differences = test('shows the difference between {what}', {
       expected: lines(['one', 'two a', 'two b', 'three', 'four']),
       told: ['both one', 'expected two a', 'expected two b', 'actual two x', 'both three', 'expected four', 'actual four a', 'actual four b'],
     },
+    longest: {
+      what: 'texts that are too long to be compared in full, between what they begin and end with',
+      actual: `${'a'.repeat(4000)}12${'b'.repeat(30)}`,
+      expected: `${'a'.repeat(4000)}345${'b'.repeat(30)}`,
+      told: [`actual …${'a'.repeat(40)}[12]${'b'.repeat(30)}`, `expected …${'a'.repeat(40)}[345]${'b'.repeat(30)}`],
+    },
     structures: {
       what: 'structures',
       actual: '{\n  a: 1,\n  b: 2,\n}',

@@ -131,6 +131,7 @@ export const strange = test(
           'test "t": `timeout` is not a number of milliseconds above 0\ntest "t": `tags` is not an array of strings',
           () => test('t', { timeout: '5s', tags: 'quick' } as never, body),
         ],
+        ['test "t": `timeout` is not a number of milliseconds above 0', () => test('t', { timeout: 0 }, body)],
         ['test "t": `retries` is not an integer of at least 0', () => test('t', { retries: -1 }, body)],
         ['suite "s": `concurrency` is not an integer of at least 1', () => suite('s', { concurrency: 0 }, [])],
         ['suite "s": `variants` is not an object with an array of overrides for each name', () => suite('s', { variants: { a: {} } } as never, [])],
