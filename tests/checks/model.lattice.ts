@@ -28,7 +28,8 @@ function make(random: Random, depth: number): Made {
     return { value: items.map(({ value }) => value), text: `[${items.map(({ text }) => text).join('; ')}]` };
   }
   if (kind === 3) {
-    const items = [...new Map(parts().map((part) => [part.text, part])).values()];
+    // A set holds a primitive value once, and objects that are equal several times.
+    const items = [...new Map(parts().map((part) => [typeof part.value === 'object' ? part.value : part.text, part])).values()];
     return {
       value: new Set(random.shuffle(items).map(({ value }) => value)),
       text: `set(${items
