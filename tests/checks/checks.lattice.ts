@@ -99,6 +99,18 @@ export const messages = test('a check that does not hold says: {says}', {
           throw new TypeError('x');
         }, RangeError),
     },
+    'throws what a guard rejects': {
+      says: 'threw something that isTide rejects | "noon"',
+      body: ({ check }) =>
+        check.throws(
+          () => {
+            throw 'noon';
+          },
+          function isTide(error): error is Error {
+            return error instanceof Error;
+          },
+        ),
+    },
     'rejects with another message': {
       says: 'threw an error with another message | Error: "late" | /early/',
       body: ({ check }) =>
@@ -183,6 +195,15 @@ export const holding = test('checks that hold say so, and hand on what they foun
       check.matches('noon', /OO/i),
     ];
     ensure.equal(results, [true, true, true, true, true, true]);
+    ensure.equal(
+      ensure.throws(
+        () => {
+          throw 'noon';
+        },
+        (error): error is string => error === 'noon',
+      ),
+      'noon',
+    );
     ensure.same(ensure.present('x'), 'x');
     ensure.equal(
       ensure.throws(() => {
@@ -205,7 +226,7 @@ export const holding = test('checks that hold say so, and hand on what they foun
     check.matches('noon', sticky);
   });
   check.equal(said, []);
-  check.equal(passed, 16);
+  check.equal(passed, 18);
 });
 
 export const showing = test(

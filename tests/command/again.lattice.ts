@@ -218,6 +218,24 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.matches(output, /cannot be resumed: \S*stays\.csv changed since/);
   }),
 
+  inProject('a page has the history of the earlier runs, the newest first; passes take few bytes on record', async ({ check }, { project }) => {
+    const runs = join(project, '.red-lattice', 'runs');
+    for (const most of [20, 18, 19]) {
+      await writeFile(join(project, 'most.ts'), `export const most = ${most};\n`);
+      await runCommand(['run', '--lanes', '1'], project);
+    }
+    const names = (await readdir(runs)).sort();
+    const { out } = await runCommand(['report', '--format', 'html'], project);
+    const [, history = '[]'] = /"history":(\[.*?\])[,}]/.exec(out.slice(out.indexOf('"format":"red-lattice page"'))) ?? [];
+    check.equal(
+      [...history.matchAll(/"name":"([\d-]+)"/g)].map(([, name]) => name),
+      names.slice(0, 2).reverse(),
+    );
+    const journal = await readFile(join(runs, names[0] as string, 'lane-0.journal'), 'utf8');
+    // Those with an attachment are whole.
+    check.equal(journal.match(/"type":"ended"/g)?.length, 20, 'a passed case with nothing else to say is a compact line');
+  }),
+
   inProject('a finished run cannot be resumed', async ({ check }, { project }) => {
     await runCommand(['run'], project);
     const { status, output } = await runCommand(['run', '--resume'], project);

@@ -2,7 +2,7 @@
 // function (reach.mjs), then all. A survivor is equivalent (equivalent.json says why), or a test is missing.
 // usage: run.mjs [--sample 60] [--seed 7] [--folder running] [--judges base,near,all] [--near 1000] [--fresh] [--show]
 //   --judges: the judges to use.
-//   --near: the time budget of `near` in seconds; tests of the fault's own folder run first, then the quickest.
+//   --near: the time budget of `near` in seconds; tests of the fault's folders run first, then the quickest.
 //   --fresh: ignore an earlier result with the same options. --show: only list the faults.
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
@@ -97,7 +97,8 @@ const needsWholeBuild = /^tests\/(?:packaging\/|docs\/|command\/new\.)/;
 /** The small projects and test files that run a function: first the projects that run the fewest functions, and the tests of its folder. */
 function testsOf(reach, { file, functionLine }) {
   let left = Number(options.near);
-  const isNear = (test) => test.startsWith(`tests/${file.split('/')[1]}/`);
+  const folders = file.split('/').slice(1, -1);
+  const isNear = (test) => folders.includes(test.split('/')[1]);
   const place = `${file}:${functionLine}`;
   const reaching = (kind) => Object.entries(reach[kind]).filter(([, { reached }]) => reached.includes(place));
   return {
