@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import { mkdir, mkdtemp, readFile, rename, rm, symlink, utimes, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -55,6 +56,21 @@ const recorded = fixture('recorded', {
 const inRecorded = testWith({ recorded });
 
 export const accepting = suite('accept', { timeout: 60_000 }, [
+  inProject('bytes are compared by their length and their hash, and written', async ({ check }, { project }) => {
+    const [before, after] = [Uint8Array.of(1, 2), Uint8Array.of(1, 2, 255)];
+    await writeFile(join(project, 'chart.bin'), before);
+    const chart =
+      "import { test } from 'red-lattice';\nexport const chart = test('chart', ({ check }) => check.file('chart.bin', Uint8Array.of(1, 2, 255)));\n";
+    await writeFile(join(project, 'c.lattice.mjs'), chart);
+    const { out } = await runCommand(['run', 'c.lattice.mjs'], project);
+    const summary = (bytes: Uint8Array): string => `${bytes.length} bytes, SHA-256 ${createHash('sha256').update(bytes).digest('hex').slice(0, 12)}`;
+    check.includes(out, 'differs from chart.bin');
+    check.includes(out, `actual    ${summary(after)}`);
+    check.includes(out, `expected  ${summary(before)}`);
+    check.equal((await runCommand(['accept', 'c.lattice.mjs', '--yes'], project)).status, 0);
+    check.equal(new Uint8Array(await readFile(join(project, 'chart.bin'))), after);
+  }),
+
   inProject(
     'asks in a terminal before it writes, and takes {answer} for {is}',
     {

@@ -118,7 +118,7 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
       await writeFile(
         join(project, 'dues.lattice.ts'),
         `import { fixture, suite, table, test } from 'red-lattice';
-const logins = table(['who', 'key', 'login'], [['Cy', 'fifth-key', { user: 'Cy', password: 'sixth-word' }]]);
+const logins = table(['who', 'key', 'login', 'earlier'], [['Cy', 'fifth-key', { user: 'Cy', password: 'sixth-word' }, [{ password: 'eighth-word' }, 'no other']]]);
 const keysBound = table(['key'], [['seventh-key']]);
 const office = fixture('office', { settings: { password: 'from-the-settings' }, setup: ({ settings, log }) => { log('opens with ' + settings.password); return settings; } });
 export const keys = suite('keys', [
@@ -128,7 +128,7 @@ export const keys = suite('keys', [
     check.equal({ sent: row.token, by: office }, { sent: 'none', by: { password: '' } });
   }),
   test('{who} is bound', { needs: { office }, cases: logins, overrides: (row) => [office.with({ password: row.key })] }, ({ row, check, log }, { office }) => {
-    log('opens with', row.key, row.login);
+    log('opens with', row.key, row.login, row.earlier);
     check.equal({ key: row.key, login: row.login }, { key: '', login: { user: '', password: office.password } });
   }),
   suite('bound to {key}', { cases: keysBound, overrides: (row) => [office.with({ password: row.key })] }, [
@@ -146,7 +146,17 @@ export const keys = suite('keys', [
       for (const file of await readdir(join(project, 'record'), { recursive: true, withFileTypes: true }))
         if (file.isFile()) kept.push(await readFile(join(file.parentPath, file.name), 'utf8'));
       check.holds(kept.length > 6, `${kept.length} texts`);
-      for (const secret of ['first-token', 'second-token', 'third-token', 'fourth-token', 'from-the-settings', 'fifth-key', 'sixth-word', 'seventh-key'])
+      for (const secret of [
+        'first-token',
+        'second-token',
+        'third-token',
+        'fourth-token',
+        'from-the-settings',
+        'fifth-key',
+        'sixth-word',
+        'seventh-key',
+        'eighth-word',
+      ])
         check.equal(
           kept.filter((text) => text.includes(secret)).map((text) => text.slice(Math.max(0, text.indexOf(secret) - 80), text.indexOf(secret) + 40)),
           [],

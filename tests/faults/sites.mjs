@@ -77,6 +77,8 @@ export function findSites(source) {
     if (
       node.type === 'CallExpression' &&
       node.arguments.length >= 2 &&
+      // The order of these arguments does not matter.
+      !/^Math\.(?:min|max|hypot)$/.test(text(node.callee)) &&
       node.arguments.every(({ type }) => type !== 'SpreadElement' && type !== 'ArrowFunctionExpression')
     ) {
       const [first, second] = node.arguments;

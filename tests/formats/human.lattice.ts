@@ -95,6 +95,11 @@ const failedWith = (failure: Partial<Failure>): string[] =>
 const numbered = (count: number, word: string): string[] => Array.from({ length: count }, (_, i) => `${word} ${i + 1}`);
 
 export const longFailures = suite('a failure', [
+  test('without colours underlines what differs between short texts', ({ check }) => {
+    const shown = failedWith({ actual: '"N4 at noon"', expected: '"N12 at 15"' });
+    check.equal(shown.slice(shown.indexOf('actual    "N4 at noon"')).slice(0, 4), ['actual    "N4 at noon"', '~    ~~~~', 'expected  "N12 at 15"', '~~    ~~']);
+  }),
+
   test('with a message of {count} lines shows {shown}', {
     cases: table(
       ['count', 'shown', 'cut'],
