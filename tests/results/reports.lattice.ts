@@ -309,5 +309,6 @@ export const comparisons = suite('compare', { timeout: 60_000 }, [
   told('as Markdown, its headline says what counts', async ({ check }, { outcomes }) => {
     const { out } = await runCommand(['compare', 'good', 'bad', '--format', 'markdown'], outcomes.folder);
     check.matches(out, /^## ✗ 13 newly failing, 1 still failing/);
+    check.includes(out, '\n- `outcomes.lattice.ts › the office › {nights} nights`\n  - `two nights` `nights: "two" is not an integer`\n');
   }),
 ]);
