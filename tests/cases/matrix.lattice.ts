@@ -64,6 +64,8 @@ function canLocate(seed: number): boolean {
   return (options.strength as number) < Object.keys(axes).length && possibleRows(axes, options.exclude).length > 0;
 }
 
+const manyAxes = (count: number): Record<string, number[]> => Object.fromEntries(Array.from({ length: count }, (_, i) => [`a${i + 1}`, [1, 2]]));
+
 export const apart = test('different exclusions have different cache keys', ({ check }) => {
   const axes = parseAxes({ a: [0, 1], b: [0, 1, 2], c: [0, 1, 2, 3] });
   const texts = axes.values.flatMap((_, i) =>
@@ -429,7 +431,31 @@ export const refused = test(
         says: "an exclusion reads axis `b` without declaring it: write never(['a', 'b'], …)",
         make: () => matrix({ a: [1, 2], b: [1, 2] }, { exclude: (never) => [never(['a'], (row) => row.a === (row as { b?: number }).b)] }),
       },
-      'a strength': { says: 'cover: 0 is not a strength from 1 to 6', make: () => matrix({ a: [1], b: [1] }, { strength: 0 }) },
+      'a strength': { says: "strength: 0 is not a strength from 1 to 6, or 'all'", make: () => matrix({ a: [1], b: [1] }, { strength: 0 }) },
+      'a strength above those that there are': {
+        says: "strength: 7 is not a strength from 1 to 6, or 'all'",
+        make: () => matrix({ a: [1], b: [1] }, { strength: 7 }),
+      },
+      'a higher strength for all': {
+        says: 'mixedStrength: all is not a strength from 1 to 6',
+        make: () => matrix({ a: [1], b: [1] }, { strength: 1, mixedStrength: [{ axes: ['a'], strength: 'all' as never }] }),
+      },
+      'an unknown axis with a higher strength': {
+        says: 'mixedStrength: unknown axis `hul`; did you mean `hull`?',
+        make: () => matrix({ hull: ['cat'] }, { strength: 1, mixedStrength: [{ axes: ['hul' as never], strength: 1 }] }),
+      },
+      'an unknown axis in a row': {
+        says: 'include: unknown axis `hul`; did you mean `hull`?',
+        make: () => matrix({ hull: ['cat'] }, { strength: 1, include: [{ hul: 'cat' } as never] }),
+      },
+      'no axis among eight': {
+        says: 'include: unknown axis `tide`; known: `a1`, `a2`, `a3`, `a4`, `a5`, `a6`, `a7`, `a8`',
+        make: () => matrix(manyAxes(8), { strength: 1, include: [{ tide: 1 } as never] }),
+      },
+      'no axis among nine': {
+        says: 'include: unknown axis `tide`; known: `a1`, `a2`, `a3`, `a4`, `a5`, `a6`, `a7`, `a8` and 1 more',
+        make: () => matrix(manyAxes(9), { strength: 1, include: [{ tide: 1 } as never] }),
+      },
       'nothing left': { says: '`exclude` leaves no possible combination', make: () => matrix({ a: [1], b: [1] }, { exclude: [{ a: 1 }] }) },
       'an impossible row among all': {
         says: 'include: `exclude` rules out {a: 1}',

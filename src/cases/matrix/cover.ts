@@ -29,7 +29,7 @@ export interface CoveringProblem {
   readonly wanted: readonly CoverageTarget[];
   readonly constraints: Constraints;
   /** Rows that must be there, perhaps with open axes. */
-  readonly plus: readonly (readonly number[])[];
+  readonly include: readonly (readonly number[])[];
   readonly random: Random;
   readonly effort: Effort;
 }
@@ -42,12 +42,12 @@ export interface Covered {
 
 /** Rows in which every combination that can occur of any `strength` axes' values stands: a first set, then fewer. */
 export function generateCoveringRows(task: CoveringProblem): Covered {
-  const { axes, wanted, constraints, plus, random, effort } = task;
+  const { axes, wanted, constraints, include, random, effort } = task;
   const combinations = new Combinations(axes.counts, wanted);
   const undecided = constraints.isFree ? 0 : releaseImpossible(combinations, axes, constraints);
   const constructed = constructRows(task, combinations);
   const rows = constructed ?? greedyRows(task, combinations);
-  const fixed = plus.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
+  const fixed = include.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
   const least = constraints.isFree ? computeLowerBound(axes.counts, wanted) : 1;
   const budget = (constructed ? REDUCTION_BUDGET_SHARE : 1) * budgetFor(effort, combinations) * Math.min(1, FAST_COMBINATIONS / combinations.size);
   return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budget), undecided };
@@ -79,10 +79,10 @@ const computeLowerBound = (counts: readonly number[], wanted: readonly CoverageT
   );
 
 /** The rows of a construction, counted in, where one applies: axes alike, nothing forbidden, nothing given. */
-function constructRows({ axes, wanted, constraints, plus, random, effort }: CoveringProblem, combinations: Combinations): number[][] | undefined {
+function constructRows({ axes, wanted, constraints, include, random, effort }: CoveringProblem, combinations: Combinations): number[][] | undefined {
   const [levels] = axes.counts;
   const [only] = wanted;
-  if (!only || wanted.length > 1 || !constraints.isFree || plus.length > 0 || axes.counts.some((count) => count !== levels)) return undefined;
+  if (!only || wanted.length > 1 || !constraints.isFree || include.length > 0 || axes.counts.some((count) => count !== levels)) return undefined;
   const look: SearchFallback = (count, each, strength) => searchRows(count, each, strength, random, GREEDY_BUDGET_SHARE * budgets[effort]);
   const constructed = construct(axes.counts.length, levels as number, only.strength, look);
   const isOptimal = constructed && ((levels === 2 && only.strength === 2) || constructed.length === (levels as number) ** only.strength);
@@ -117,9 +117,9 @@ function searchRows(count: number, each: number, strength: number, random: Rando
   return reduceRows({ levels, combinations, rows, fixed: [], constraints: undefined, random, least }, budget);
 }
 
-function greedyRows({ axes, constraints, plus, random, effort }: CoveringProblem, combinations: Combinations): number[][] {
+function greedyRows({ axes, constraints, include, random, effort }: CoveringProblem, combinations: Combinations): number[][] {
   const given: number[][] = [];
-  for (const partial of plus) {
+  for (const partial of include) {
     const row = fillRow(partial, axes.counts, combinations, constraints, random);
     if (!row) continue;
     combinations.count(row, 1);

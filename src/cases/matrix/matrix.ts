@@ -122,24 +122,28 @@ const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
 };
 
 function optionProblems({ names, counts }: Axes, options: MatrixOptions<any>): Problem[] {
-  const { strength: cover, mixedStrength: stronger = [], include: plus = [], locate } = options;
+  const { strength, mixedStrength = [], include = [], locate } = options;
   const problems: Problem[] = [];
-  if (locate && typeof cover !== 'number')
-    problems.push({ code: 'invalid-type', expected: 'numeric strength', got: String(cover), owner: '`locate` needs a `strength`' });
+  if (locate && typeof strength !== 'number')
+    problems.push({ code: 'invalid-type', expected: 'numeric strength', got: String(strength), owner: '`locate` needs a `strength`' });
   const points = counts.reduce((sum, count) => sum + count, 0);
-  if (locate && typeof cover === 'number' && points ** cover > MAX_LOCATED)
-    problems.push({ code: 'locate-limit-exceeded', required: points ** cover, limit: MAX_LOCATED, locate: 1 });
-  else if (locate === 2 && typeof cover === 'number' && countSetsOfTwo(counts, cover) > MAX_LOCATED_SETS)
-    problems.push({ code: 'locate-limit-exceeded', required: countSetsOfTwo(counts, cover), limit: MAX_LOCATED_SETS, locate: 2 });
+  if (locate && typeof strength === 'number' && points ** strength > MAX_LOCATED)
+    problems.push({ code: 'locate-limit-exceeded', required: points ** strength, limit: MAX_LOCATED, locate: 1 });
+  else if (locate === 2 && typeof strength === 'number' && countSetsOfTwo(counts, strength) > MAX_LOCATED_SETS)
+    problems.push({ code: 'locate-limit-exceeded', required: countSetsOfTwo(counts, strength), limit: MAX_LOCATED_SETS, locate: 2 });
   const known = (name: string, owner: string): void => {
     if (!names.includes(name)) problems.push({ code: 'unknown-axis', name, owner, known: names });
   };
-  for (const strength of [cover, ...stronger.map((group) => group.strength)]) {
-    if (strength !== undefined && strength !== 'all' && !(Number.isInteger(strength) && strength >= 1 && strength <= 6))
-      problems.push({ code: 'invalid-type', expected: 'strength from 1 to 6', got: String(strength), owner: 'cover' });
+  const checkStrength = (given: unknown, owner: string, expected: string): void => {
+    if (!(Number.isInteger(given) && (given as number) >= 1 && (given as number) <= 6))
+      problems.push({ code: 'invalid-type', expected, got: formatShortValue(given), owner });
+  };
+  if (strength !== undefined && strength !== 'all') checkStrength(strength, 'strength', "strength from 1 to 6, or 'all'");
+  for (const { axes, strength: higher } of mixedStrength) {
+    checkStrength(higher, 'mixedStrength', 'strength from 1 to 6');
+    for (const name of axes) known(String(name), 'mixedStrength');
   }
-  for (const { axes } of stronger) for (const name of axes) known(String(name), 'stronger');
-  for (const row of plus) for (const name of Object.keys(row)) known(name, 'plus');
+  for (const row of include) for (const name of Object.keys(row)) known(name, 'include');
   return problems;
 }
 
@@ -190,18 +194,18 @@ async function loadCoveringRows(
   { kept }: ExpansionContext,
 ): Promise<Found> {
   if (constraints.isFeasible(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'no-feasible-combination' }]);
-  const plus = appendRows(axes, options, constraints);
+  const include = appendRows(axes, options, constraints);
   const { seed = 1, effort = 'quick', locate } = options;
   const forbidden = constraints.serialize();
   // What was found for the same content is found again: rows are levels, whatever the values are called.
-  const content = forbidden === undefined ? undefined : JSON.stringify([ROW_CACHE_VERSION, axes.counts, wanted, forbidden, plus, seed, effort, locate]);
+  const content = forbidden === undefined ? undefined : JSON.stringify([ROW_CACHE_VERSION, axes.counts, wanted, forbidden, include, seed, effort, locate]);
   const key = content === undefined ? undefined : `rows-${hash(content)}`;
   const before = key === undefined ? undefined : ((await kept?.get(key)) as (Found & { readonly content: string }) | undefined);
   if (before?.content === content) return before as Found;
   // The search is loaded when rows are looked for.
   const { generateCoveringRows: coverRows } = await import('./cover.ts');
-  const covered = coverRows({ axes, wanted, constraints, plus, random: createRandom(`matrix ${seed}`), effort });
-  const found = locate ? await addLocatingRows(covered, axes, options.strength as number, locate, plus.length, constraints, seed) : covered;
+  const covered = coverRows({ axes, wanted, constraints, include, random: createRandom(`matrix ${seed}`), effort });
+  const found = locate ? await addLocatingRows(covered, axes, options.strength as number, locate, include.length, constraints, seed) : covered;
   if (key !== undefined) await kept?.set(key, { content, ...found });
   return found;
 }
@@ -223,8 +227,8 @@ async function addLocatingRows(
 }
 
 /** The rows that must be there, as levels. */
-function appendRows(axes: Axes, { include: plus = [] }: MatrixOptions<Record<string, unknown>>, constraints: Constraints): number[][] {
-  return plus.map((row) => {
+function appendRows(axes: Axes, { include = [] }: MatrixOptions<Record<string, unknown>>, constraints: Constraints): number[][] {
+  return include.map((row) => {
     const levels = findLevels(axes, row);
     return constraints.isFeasible(levels) === false ? refuse({ code: 'infeasible-row', row: formatShortValue(row) }) : levels;
   });

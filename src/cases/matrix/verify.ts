@@ -48,13 +48,13 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   const rules = buildRules(options.exclude, names);
   const everywhere = options.strength === undefined || options.strength === 'all' ? names.length : options.strength;
   const groups = [
-    { axes: names, cover: everywhere },
-    ...(options.mixedStrength ?? []).map((group) => ({ axes: group.axes as readonly string[], cover: group.strength })),
+    { axes: names, strength: everywhere },
+    ...(options.mixedStrength ?? []).map((group) => ({ axes: group.axes as readonly string[], strength: group.strength })),
   ];
   const missing: Partial<A>[] = [];
   let [owed, undecided] = [0, 0];
   for (const group of groups) {
-    for (const set of listAxisSets(group.axes, Math.min(group.cover, group.axes.length))) {
+    for (const set of listAxisSets(group.axes, Math.min(group.strength, group.axes.length))) {
       const places = new Map(set.map((name) => [name, new Map((axes as Axes)[name]?.map((value, place) => [value, place]))]));
       const numbered = (row: Row): string => set.map((name) => places.get(name)?.get(row[name])).join();
       const standing = new Set(given.map(numbered));
