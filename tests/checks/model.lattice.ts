@@ -5,24 +5,43 @@ import { hasPart, isEqual, projectOnto } from '../../src/checks/equality.ts';
 /** Values without cycles, and a text for each that equal values share: a plain model of equality. */
 type Made = { readonly value: unknown; readonly text: string };
 
-const leaves: readonly Made[] = [
-  ...[0, 1, -1, 2.5, 1e21].map((value) => ({ value, text: `number ${value}` })),
-  { value: -0, text: 'number 0' },
-  { value: Number.NaN, text: 'number NaN' },
-  ...['', '1', 'quay'].map((value) => ({ value, text: `string ${value}` })),
-  ...[true, false, null, undefined, 1n].map((value) => ({ value, text: `${typeof value} ${value}` })),
-  ...[0, 1].map((time) => ({ value: new Date(time), text: `date ${time}` })),
-  { value: /a/g, text: 'pattern g' },
-  { value: /a/i, text: 'pattern i' },
-  ...['x', 'y'].map((message) => ({ value: new Error(message), text: `error ${message}` })),
-  ...[[1], [1, 2], [Number.NaN]].map((list) => ({ value: Float64Array.from(list), text: `floats ${list}` })),
-  { value: Uint8Array.from([1, 2]), text: 'bytes 1,2' },
+/** Each is made anew, so that equal values are different objects. */
+const leaves: readonly { readonly of: () => unknown; readonly text: string }[] = [
+  ...[0, 1, -1, 2.5, 1e21].map((value) => ({ of: () => value, text: `number ${value}` })),
+  { of: () => -0, text: 'number 0' },
+  { of: () => Number.NaN, text: 'number NaN' },
+  ...['', '1', 'quay'].map((value) => ({ of: () => value, text: `string ${value}` })),
+  ...[true, false, null, undefined, 1n].map((value) => ({ of: () => value, text: `${typeof value} ${value}` })),
+  ...[0, 1].map((time) => ({ of: () => new Date(time), text: `date ${time}` })),
+  ...['g', 'i'].map((flag) => ({ of: () => new RegExp('a', flag), text: `pattern ${flag}` })),
+  ...['x', 'y'].map((message) => ({ of: () => new Error(message), text: `error ${message}` })),
+  ...['x', 'y'].map((cause) => ({ of: () => new Error('z', { cause }), text: `error z by ${cause}` })),
+  ...['x', 'y'].map((one) => ({ of: () => new AggregateError([one], 'z'), text: `errors ${one}` })),
+  ...[[1], [1, 2], [1, 2.5], [Number.NaN]].map((list) => ({ of: () => Float64Array.from(list), text: `floats ${list}` })),
+  ...[[1n], [2n]].map((list) => ({ of: () => BigInt64Array.from(list), text: `integers ${list}` })),
+  ...[
+    [1, 2],
+    [1, 3],
+  ].flatMap((list) => [
+    { of: () => Uint8Array.from(list), text: `bytes ${list}` },
+    { of: () => Uint8Array.from(list).buffer, text: `buffer ${list}` },
+    { of: () => new DataView(Uint8Array.from([0, ...list]).buffer, 1), text: `view ${list}` },
+  ]),
+  ...[1, 2].flatMap((value) => [
+    { of: () => Object(value), text: `boxed number ${value}` },
+    { of: () => Object(`${value}`), text: `boxed string ${value}` },
+    { of: () => Object(BigInt(value)), text: `boxed integer ${value}` },
+    { of: () => Object(value === 1), text: `boxed boolean ${value === 1}` },
+  ]),
 ];
 
 function make(random: Random, depth: number): Made {
   const kind = depth === 0 ? 0 : random.integer(0, 6);
   const parts = (): Made[] => Array.from({ length: random.integer(0, 3) }, () => make(random, depth - 1));
-  if (kind < 2) return random.pick(leaves);
+  if (kind < 2) {
+    const { of, text } = random.pick(leaves);
+    return { value: of(), text };
+  }
   if (kind === 2) {
     const items = parts();
     return { value: items.map(({ value }) => value), text: `[${items.map(({ text }) => text).join('; ')}]` };
@@ -77,7 +96,7 @@ function withOtherLeaf(tree: Tree, random: Random): Tree {
 export const model = suite('comparisons, beside a plain model', [
   test('are equal exactly if their texts are: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check }) => {
     const random = createRandom(`equality ${row.seed}`);
-    const all = Array.from({ length: 60 }, () => make(random, 2));
+    const all = [...leaves.map(({ of, text }) => ({ value: of(), text })), ...Array.from({ length: 60 }, () => make(random, 2))];
     const wrong: string[] = [];
     for (const a of all) for (const b of all) if (isEqual(a.value, b.value) !== (a.text === b.text)) wrong.push(`${a.text} and ${b.text}`);
     check.equal(wrong, []);
