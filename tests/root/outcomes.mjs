@@ -945,6 +945,24 @@ export function due(loa: Length, season: number): number {
     says: ['no key'],
   },
   {
+    name: 'a fixture of the run that cannot be set up is told once, and costs the cases that need it',
+    files: {
+      'a.lattice.mjs': `
+        import { appendFileSync } from 'node:fs';
+        const quay = fixture('quay', { scope: 'run', setup: () => { appendFileSync('order.txt', '+quay'); throw new RangeError('no tide today'); } });
+        const office = fixture('office', { scope: 'run', needs: { quay }, setup: () => 1 });
+        export const one = test('one', { needs: { quay } }, ({ check }) => check.holds(true));
+        export const two = test('two', { needs: { office } }, ({ check }) => check.holds(true));
+        export const three = test('three', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--lanes', '1'],
+    status: 1,
+    results: { one: 'errored/setup', two: 'errored/setup', three: 'passed' },
+    order: ['in fixture "quay", setup', 'RangeError: no tide today', 'fixture "quay" failed to set up; the first case that needed it has the error'],
+    afterwards: '+quay',
+    last: '1 passed, 2 failed',
+  },
+  {
     name: 'three lanes: one instance for the run, one holder of a lock at a time, each row once',
     files: {
       'shared.mjs': `
