@@ -31,5 +31,5 @@ function finish(from: number, fromOther: number, digits: number): string {
   a = Math.imul(a ^ (a >>> 16), 0x85ebca6b) ^ Math.imul(b ^ (b >>> 13), 0xc2b2ae35);
   b = Math.imul(b ^ (b >>> 16), 0x85ebca6b) ^ Math.imul(a ^ (a >>> 13), 0xc2b2ae35);
   const high = (b & 0x1fffff).toString(16).padStart(6, '0').slice(-5);
-  return (high + (a >>> 0).toString(16).padStart(8, '0')).slice(-digits).padStart(digits, '0');
+  return (high + (a >>> 0).toString(16).padStart(8, '0')).slice(-digits);
 }

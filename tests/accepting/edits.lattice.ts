@@ -81,20 +81,42 @@ function patternOf(written: Written, chosen: ReturnType<typeof chooseChanges>): 
   return new RegExp(`^${parts.join('')}$`);
 }
 
-/** The files of an archive whose content does not match its checksum. */
-function wrongChecksums(archive: Uint8Array): string[] {
+/** Where the two headers of each file of an archive begin. */
+function headersOf(archive: Uint8Array): { view: DataView; entries: { name: string; central: number; local: number }[] } {
   const view = new DataView(archive.buffer, archive.byteOffset, archive.byteLength);
-  const content = unzipSync(archive);
-  const wrong: string[] = [];
+  const entries = [];
   for (let at = 0; at < archive.length - 46; at++) {
     if (view.getUint32(at, true) !== 0x02014b50) continue;
     const name = new TextDecoder().decode(archive.subarray(at + 46, at + 46 + view.getUint16(at + 28, true)));
-    const local = view.getUint32(at + 42, true);
-    const stated = [view.getUint32(at + 16, true), view.getUint16(local + 6, true) & 8 ? undefined : view.getUint32(local + 14, true)];
-    if (stated.some((sum) => sum !== undefined && sum !== crc32(content[name] as Uint8Array))) wrong.push(name);
+    entries.push({ name, central: at, local: view.getUint32(at + 42, true) });
   }
-  return wrong;
+  return { view, entries };
 }
+
+/** The files of an archive whose headers have another checksum than their content. */
+function wrongChecksums(archive: Uint8Array): string[] {
+  const content = unzipSync(archive);
+  const { view, entries } = headersOf(archive);
+  return entries.flatMap(({ name, central, local }) => {
+    const stated = [view.getUint32(central + 16, true), view.getUint16(local + 6, true) & 8 ? undefined : view.getUint32(local + 14, true)];
+    return stated.some((sum) => sum !== undefined && sum !== crc32(content[name] as Uint8Array)) ? [name] : [];
+  });
+}
+
+/** The flags of all headers: that names are in UTF-8, for example. */
+const flagsOf = (archive: Uint8Array): number[] => {
+  const { view, entries } = headersOf(archive);
+  return entries.flatMap(({ central, local }) => [view.getUint16(central + 8, true), view.getUint16(local + 6, true)]);
+};
+
+/** Marks all names of an archive as UTF-8. */
+function markNames(archive: Uint8Array): Uint8Array {
+  const { view, entries } = headersOf(archive);
+  for (const { central, local } of entries) for (const at of [central + 8, local + 6]) view.setUint16(at, view.getUint16(at, true) | UTF8_NAMES, true);
+  return archive;
+}
+
+const UTF8_NAMES = 0x0800;
 
 interface Wanted {
   readonly name: string;
@@ -249,7 +271,7 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     const wanted = withChanges(rows, chosen)
       .map(trimmed)
       .map((row) => (isHeld(row) ? row : { ...row, name: 'berth' }));
-    const before = writeSheet(rows, random);
+    const before = markNames(writeSheet(rows, random));
     const first = await compute('dues.xlsx', before, (index) => wanted[index] as Row);
     ensure.equal(first.rows, rows);
     // The content of a file can be part of a larger buffer.
@@ -257,6 +279,10 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     const edited = await editFile(given, 'dues.xlsx', first.collected.changes);
     check.holds(given.equals(before), 'what is given stays as it is');
     check.equal(wrongChecksums(edited.content), []);
+    check.holds(
+      flagsOf(edited.content).every((flags) => flags === UTF8_NAMES),
+      'the flags stay',
+    );
     ensure.equal(edited.refused, []);
     check.equal((await compute('dues.xlsx', edited.content, (index) => wanted[index] as Row)).rows, wanted);
     const [old, now] = [unzipSync(before), unzipSync(edited.content)];

@@ -185,6 +185,7 @@ export const reading = suite('a data file', [
         ['it ends within a letter', new Uint8Array([...utf8('nights,due\nM'), 0xc3]), ['2:2 invalid UTF-8 from here on. Save the file as UTF-8.']],
         ['half a letter is in it', utf16('nights,due\n\ud800,1\n'), ['2:1 invalid UTF-16LE from here on. Save the file as UTF-8.']],
         ['zero bytes are in it', 'a\0,b\n', ['1:2 unexpected NUL byte: this is not a text file, or it is UTF-16 without a byte order mark']],
+        ['zero bytes are behind an empty line', '\na\0,b\n', ['2:2 unexpected NUL byte: this is not a text file, or it is UTF-16 without a byte order mark']],
         [
           'a heading is a trap',
           '__proto__,nights,due\n1,2,3\n',

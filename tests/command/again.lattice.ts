@@ -247,6 +247,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     await step('all of them', async ({ check }) => {
       const { status, out } = await runCommand(['merge', 'shard-1', 'shard-2', 'shard-3', '-o', 'whole'], project);
       check.equal([status, last(out)], [1, '19 passed, 2 failed']);
+      check.includes(out, '\n  rerun: npx red-lattice run nights.lattice.ts:3 --row nights=19\n');
       const info = JSON.parse(await readFile(join(project, 'whole', 'run.json'), 'utf8')) as { counts: { passed: number } };
       check.equal(info.counts.passed, 19);
     });

@@ -64,6 +64,12 @@ export const differences = test('shows the difference between {what}', {
       expected: lines(['one', 'two a', 'two b', 'three', 'four']),
       told: ['both one', 'expected two a', 'expected two b', 'actual two x', 'both three', 'expected four', 'actual four a', 'actual four b'],
     },
+    ends: {
+      what: 'texts that are too long to be compared in full, to their ends',
+      actual: `${'a'.repeat(4000)}12`,
+      expected: `${'a'.repeat(4000)}345`,
+      told: [`actual …${'a'.repeat(40)}[12]`, `expected …${'a'.repeat(40)}[345]`],
+    },
     longest: {
       what: 'texts that are too long to be compared in full, between what they begin and end with',
       actual: `${'a'.repeat(4000)}12${'b'.repeat(30)}`,

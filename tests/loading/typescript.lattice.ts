@@ -1,5 +1,5 @@
 import { symlinkSync } from 'node:fs';
-import { rm, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, rm, utimes, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { fixture, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
@@ -131,6 +131,22 @@ export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
     await writeFile(join(project, 'target', 'tsconfig.json'), tsconfig({ target: 'es2022' }));
     const { out } = await runCommand(['run', 'target', '--show', 'summary'], project);
     check.matches(out, /^0 passed, 1 failed$/m);
+  }),
+
+  testWith({ project })('leave room for others: half of what is compiled is kept when there is too much', async ({ check }, { project }) => {
+    const cache = join(project, '.red-lattice', 'cache');
+    await mkdir(cache, { recursive: true });
+    const names = Array.from({ length: 4001 }, (_, i) => join(cache, `old-${i}.mjs`));
+    await Promise.all(names.map((name) => writeFile(name, '')));
+    await Promise.all(names.map((name) => utimes(name, 1, 1)));
+    const { out } = await runCommand(['run', 'target', '--show', 'summary'], project);
+    check.matches(out, /^1 passed, 0 failed$/m);
+    const left = await readdir(cache);
+    check.holds(left.length > 1900 && left.length < 2100, `${left.length} files`);
+    check.holds(
+      left.some((name) => !name.startsWith('old-')),
+      'what was just compiled is kept',
+    );
   }),
 
   testWith({ project })('that cannot be honoured are an error at the source, and so is an invalid file', async ({ check }, { project }) => {

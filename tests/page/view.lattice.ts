@@ -85,6 +85,8 @@ export const view = suite('view', { timeout: 60_000 }, [
           ['another site that would begin a run', 'POST', '/act', { origin: 'https://office.example', 'content-type': 'application/json' }, true, 403],
           ['a form', 'POST', '/act', { 'content-type': 'text/plain' }, true, 400],
           ['a wish for something else', 'GET', '/../run.json', {}, true, 404],
+          ['a link to an action', 'GET', '/act', {}, true, 404],
+          ['a form for the record', 'POST', '/record', {}, true, 404],
         ],
       ),
     },
