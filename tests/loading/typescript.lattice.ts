@@ -139,7 +139,13 @@ export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
     const names = Array.from({ length: 4001 }, (_, i) => join(cache, `old-${i}.mjs`));
     await Promise.all(names.map((name) => writeFile(name, '')));
     await Promise.all(names.map((name) => utimes(name, 1, 1)));
-    const { out } = await runCommand(['run', 'target', '--show', 'summary'], project);
+    await mkdir(join(project, 'room'));
+    await writeFile(
+      join(project, 'room', 'a.lattice.ts'),
+      "import { test } from 'red-lattice';\nexport const one = test('one', ({ check }) => check.holds(true as boolean));\n",
+    );
+    const { out } = await runCommand(['run', 'room', '--show', 'summary'], project);
+    await rm(join(project, 'room'), { recursive: true });
     check.matches(out, /^1 passed, 0 failed$/m);
     const left = await readdir(cache);
     check.holds(left.length > 1900 && left.length < 2100, `${left.length} files`);
