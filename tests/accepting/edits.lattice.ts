@@ -260,6 +260,14 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     }
   }),
 
+  test('are not written into what is no text', async ({ check }) => {
+    const given = Uint8Array.of(0x6e, 0x0a, 0xff, 0x31, 0x0a);
+    const change = { file: 'file:///dues.csv', line: 2, column: 1, heading: 'n', value: 2, text: '2', index: 0, cases: ['dues'] };
+    const { content, refused } = await editFile(given, 'dues.csv', [change]);
+    check.equal(content, given);
+    check.equal(refused.length, 1);
+  }),
+
   test('change cells of a workbook: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row: { seed }, ensure, check }) => {
     const random = createRandom(`accept workbook ${seed}`);
     // Blanks around a cell are trimmed, and so is a text of blanks.

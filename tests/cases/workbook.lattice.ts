@@ -1,4 +1,5 @@
 import { cell, dataFile, namedRows, range, suite, test } from 'red-lattice';
+import { builtInKind } from '../../src/cases/data/workbook-numbers.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { formatLocation } from '../../src/problems/source-location.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
@@ -130,3 +131,21 @@ export const workbooks = suite('a workbook', [
     );
   }),
 ]);
+
+export const builtInFormats = test('the built-in formats of numbers are those of ISO/IEC 29500-1', ({ check }) => {
+  const kinds = Array.from({ length: 60 }, (_, format) => builtInKind(format));
+  const ranges = kinds.flatMap((kind, format) => (kind === kinds[format - 1] ? [] : [`${kind} from ${format}`]));
+  check.equal(ranges, [
+    'number from 0',
+    'date from 14',
+    'time from 18',
+    'date from 22',
+    'number from 23',
+    'date from 27',
+    'number from 37',
+    'time from 45',
+    'number from 48',
+    'date from 50',
+    'number from 59',
+  ]);
+});

@@ -239,6 +239,12 @@ Computed by a.lattice.mjs, b.lattice.mjs
           export const two = test('two', { cases: dataFile('data/dues.csv') }, ({ row, check }) => void check.columns({ due: '2' }));`,
           says: ['data/dues.csv:3 due: tests want different values: 1 and 2'],
         },
+        contents: {
+          what: 'two contents for one file',
+          test: `export const one = test('one', ({ check }) => check.file('notices/n5.txt', 'east'));
+          export const two = test('two', ({ check }) => check.file('notices/n5.txt', 'west'));`,
+          says: ['notices/n5.txt: tests want different contents'],
+        },
         formula: {
           what: 'formulas and columns that the file does not have',
           test: `export const one = test('one', { cases: dataFile('dues.xlsx').derive(() => ({ more: 1 })) }, ({ row, check }) => void check.columns({ due: '7', sum: '8', more: 2 }));`,

@@ -1,0 +1,18 @@
+import { table, test } from 'red-lattice';
+import { createRandom, type Random } from '../../src/cases/random.ts';
+
+/** What is made from a seed must not change: rows, shares and failures can be repeated in later versions. */
+export const golden = test('{what} from a seed are the same on every machine', {
+  cases: table(
+    ['what', 'make', 'values'],
+    [
+      ['integers', (random: Random) => [random.integer(0, 99), random.integer(-5, 5), random.integer(0, 2 ** 31)], [62, 1, 2046736943]],
+      ['numbers', (random: Random) => [random.real(0, 1), random.real(10, 20)], [0.628845996921882, 16.01693967357278]],
+      ['picked items', (random: Random) => ['mono', 'cat', 'tri'].map((_item, _index, all) => random.pick(all)), ['cat', 'cat', 'tri']],
+      ['texts', (random: Random) => [random.text(8), random.text(4, '01')], ['qpydjgev', '0010']],
+      ['orders', (random: Random) => random.shuffle([1, 2, 3, 4, 5, 6]), [2, 3, 1, 5, 6, 4]],
+    ],
+  ),
+}, ({ row, check }) => {
+  check.equal<readonly unknown[]>(row.make(createRandom('tide')), row.values);
+});
