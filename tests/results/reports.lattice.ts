@@ -112,6 +112,8 @@ export const reports = suite('reports', { timeout: 60_000 }, [
       { tests: summary['tests'], passed, failed, skipped, pending, other, flaky },
       { tests: 62, passed: 45, failed: 14, skipped: 1, pending: 1, other: 1, flaky: 0 },
     );
+    const { milliseconds } = JSON.parse(await readFile(join(outcomes.folder, 'bad', 'run.json'), 'utf8')) as { milliseconds: number };
+    check.equal([summary['duration'], Number(summary['stop']) - Number(summary['start'])], [Math.round(milliseconds), Math.round(milliseconds)]);
     const differs = ensure.present(tests.find(({ name }) => String(name).endsWith('differs')));
     check.hasProperties(differs, { status: 'failed', rawStatus: 'failed/check', filePath: 'outcomes.lattice.ts', line: 12, suite: ['outcomes.lattice.ts'] });
     check.matches(String(differs['message']), /\n {2}actual .*\n {2}expected /);
