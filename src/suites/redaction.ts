@@ -3,6 +3,7 @@ import { OverrideImpl } from '../fixtures/fixture.ts';
 import { NodeInterner, resolve } from '../fixtures/graph.ts';
 import type { WrittenPattern } from './config.ts';
 import { collectNeeds } from './needs.ts';
+import { compilePattern } from './pattern.ts';
 import type { Plan } from './planned.ts';
 
 /** The replacement for a value that must not be recorded. */
@@ -16,7 +17,7 @@ export function compileRedactions(patterns: readonly WrittenPattern[] | undefine
   if (!patterns?.length) return undefined;
   const tests = patterns.map((pattern): RedactionPredicate => {
     if (typeof pattern === 'string') return (name) => name === pattern;
-    const expression = new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, ''));
+    const expression = compilePattern(pattern);
     return (name) => expression.test(name);
   });
   return (name) => tests.some((test) => test(name));

@@ -1,6 +1,7 @@
 import { hash } from '../cases/hash.ts';
 import type { RowLines } from '../cases/row.ts';
 import { findLocation } from '../problems/source-location.ts';
+import { compilePattern } from './pattern.ts';
 import type { Group, Plan, PlannedCaseImpl, PlannedTest } from './planned.ts';
 import { matchesCondition, type RowCondition } from './row-condition.ts';
 
@@ -86,9 +87,9 @@ const coversAllFiles = (targets: readonly Target[], plan: Plan): boolean =>
 
 /** A text is looked for as it is, in upper or lower case; between slashes it is a regular expression with its flags. */
 function titleTest(wanted: string): (title: string) => boolean {
-  const pattern = /^\/(.+)\/([a-z]*)$/s.exec(wanted);
-  if (pattern) {
-    const expression = new RegExp(pattern[1] as string, pattern[2]);
+  const [, source, flags = ''] = /^\/(.+)\/([a-z]*)$/s.exec(wanted) ?? [];
+  if (source !== undefined) {
+    const expression = compilePattern({ source, flags });
     return (title) => expression.test(title);
   }
   const text = wanted.toLowerCase();

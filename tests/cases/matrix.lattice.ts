@@ -251,6 +251,21 @@ export const covering = suite('a covering matrix', [
     check.holds(rows.length >= 27 && rows.length < 60, `${rows.length} rows`);
   }),
 
+  test('keeps the rows that must be there when it looks for fewer: seed {seed}', { cases: range('seed', 1, 12) }, async ({ row, check }) => {
+    const random = createRandom(`include ${row.seed}`);
+    const names = Array.from({ length: random.integer(3, 6) }, (_, i) => `a${i}`);
+    const axes = Object.fromEntries(names.map((name) => [name, Array.from({ length: random.integer(2, 4) }, (_, i) => i)]));
+    const partial = (): Record<string, number> =>
+      Object.fromEntries(names.flatMap((name) => (random.integer(0, 2) === 0 ? [] : [[name, random.pick(axes[name] as number[])]])));
+    const include = Array.from({ length: random.integer(1, 6) }, partial);
+    const rows = await collect(matrix(axes, { strength: 2, include, effort: random.pick(['quick', 'thorough']), seed: row.seed }));
+    check.equal(
+      include.filter((wanted) => !rows.some((one) => Object.entries(wanted).every(([name, value]) => one[name] === value))),
+      [],
+    );
+    check.equal(verifyCoverage(axes, rows, { strength: 2 }).missing, []);
+  }),
+
   test('reports rows with an excluded combination', ({ check }) => {
     const wrong = verifyCoverage(
       { a: [1, 2], b: ['x', 'y'] },

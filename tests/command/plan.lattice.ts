@@ -1,6 +1,6 @@
 import { mkdir, symlink, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { cell, dataFile, namedRows, suite, test, testWith } from 'red-lattice';
+import { cell, dataFile, namedRows, suite, table, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { memoryFiles, runInside } from '../inner.ts';
 import { runCommand } from '../program.ts';
@@ -105,6 +105,28 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
     check.equal(await files('more'), ['more/deep/a.lattice.js', ...back, 'more/link/b.lattice.mts']);
     check.equal(await files(), ['berths.lattice.ts', 'elsewhere/b.lattice.mts', 'more/deep/a.lattice.js', 'more/link/b.lattice.mts', 'stays.lattice.ts']);
   }),
+
+  inProject(
+    '--title {title} selects {cases} cases',
+    {
+      cases: table(
+        ['title', 'cases'],
+        [
+          ['NIGHTS', 2],
+          ['/^\\d night/', 2],
+          ['/NIGHTS/', 0],
+          ['/NIGHTS/i', 2],
+          // Where a global expression stopped does not matter.
+          ['/nights|own/g', 4],
+          ['own › THE', 2],
+        ],
+      ),
+    },
+    async ({ row, check }, { project }) => {
+      const { out } = await runCommand(['plan', 'stays.lattice.ts', '--title', row.title, '--format', 'json'], project);
+      check.equal((JSON.parse(out) as { cases: object[] }).cases.length, row.cases);
+    },
+  ),
 
   inProject('as JSON gives every test and case', async ({ check }, { project }) => {
     const { out } = await runCommand(['plan', '--format', 'json'], project);

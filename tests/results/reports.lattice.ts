@@ -124,6 +124,10 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     const all = leaves(points);
     check.matches(bailOut, /^outcomes\.lattice\.ts:\d+:\d+ teardown of fixture "ledger" for the office failed: Error: the ledger is stuck$/);
     check.equal([all.length, all.filter(({ ok, directive }) => !ok && !directive).length], [61, 13]);
+    check.equal(
+      all.filter(({ ok, diagnostics }) => ok && diagnostics !== undefined),
+      [],
+    );
     const differs = ensure.present(all.find(({ description }) => description === 'differs')).diagnostics as {
       cause: string;
       failures: { step: string[]; at: string }[];
