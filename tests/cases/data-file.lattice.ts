@@ -68,6 +68,17 @@ export const reading = suite('a data file', [
     async ({ row, check }) => check.equal(await read(row.text), row.rows),
   ),
 
+  test('can be called {name}', { cases: values('name', ['due%20s.csv', 'dues #2.csv', 'dues?.csv', '100%.csv', 'a/b+c.csv', 'größe.csv']) }, async ({
+    row,
+    check,
+  }) => {
+    const { seen } = await runInside([test('row', { cases: dataFile(row.name) }, () => {})], memoryFiles({ [row.name]: 'n\n1\n' }));
+    check.equal(
+      seen.map((one) => one.row),
+      [{ n: '1' }],
+    );
+  }),
+
   test('in UTF-16 is read by its first bytes', async ({ check }) => {
     check.equal(await read(utf16('a,b\nø,2\n')), [{ a: 'ø', b: '2' }]);
   }),

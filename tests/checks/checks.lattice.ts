@@ -129,6 +129,7 @@ export const messages = test('a check that does not hold says: {says}', {
     'a promise to match': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.matches(Promise.resolve('noon') as never, /n/) },
     'a promise to search': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.includes(Promise.resolve([1]) as never, 1) },
     'a promise to measure': { says: 'the value is a promise; is an await missing?', body: ({ check }) => check.closeTo(Promise.resolve(1) as never, 1, 1) },
+    'not equal, and the case ends': { says: 'not equal | 1 | 2', body: ({ ensure }) => void ensure.equal(1, 2) },
     'a guard that returns a promise': {
       says: 'isOpen returned a promise; a guard must return true or false',
       body: ({ check }) => check.satisfies(1, async function isOpen() {} as never),
