@@ -60,6 +60,24 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
     check.equal([lines.length, lines[0]], [50, '::error file=a.ts,line=1,col=1,title=t::m%0A(and 49,999 more cases at this line)']);
   }),
 
+  test('have the place of a source, and none of a sheet: {syntax}', {
+    cases: table(
+      ['syntax', 'source', 'none'],
+      [
+        ['github', '::error file=a.ts,line=2,col=3,title=t::m', '::error title=t::m'],
+        ['azure', '##vso[task.logissue type=error;sourcepath=a.ts;linenumber=2;columnnumber=3;]t: m', '##vso[task.logissue type=error;]t: m'],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const told = (location: object | undefined): string[] => {
+      const failures = [{ title: 't', failures: [{ message: 'm', location }] }] as unknown as RecordedResult[];
+      return formatAnnotations({ ...emptyState(), failures }, row.syntax as 'github', (file) => file);
+    };
+    check.equal(told({ file: 'a.ts', line: 2, column: 3 }), [row.source]);
+    check.equal(told({ file: 'a.xlsx', line: 2, column: 3, sheet: 'Dues' }), [row.none]);
+    check.equal(told(undefined), [row.none]);
+  }),
+
   testWith({ project })('are absent elsewhere', async ({ check }, { project }) =>
     check.equal((await runCommand(['run'], project)).output.includes('::error f'), false),
   ),
