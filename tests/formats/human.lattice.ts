@@ -262,7 +262,7 @@ export const looks = suite('a record for people', { timeout: 60_000 }, [
 ]);
 
 export const timelines = test('a timeline has the lanes on one axis, and a fixture of the run once', ({ check }) => {
-  const times = { setup: 0, body: 100, teardown: 0 };
+  const times = { setup: 20, body: 100, teardown: 30 };
   const lane = function* (number: number, at: number): Generator<JournalEntry> {
     yield { type: 'header', version: 5, lane: number };
     yield { type: 'running', at };
@@ -284,6 +284,7 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
     ['lane 0', 'harbour office (run)', 'lane 1'],
   );
   check.holds(begin('case 0') < begin('case 1'), told.join('\n'));
+  check.matches(told[0], / 0 +350 ms$/);
 });
 
 export const narrow = test('a terminal of {width} columns has its lines', { cases: values('width', [0, 1, 10, 24, 25, 26, 40]) }, ({ row, check }) => {

@@ -256,6 +256,8 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     for (const title of ['berth', 'office']) check.equal(await (await at.run(url, ['--title', title])).ended, 0);
     await until(() => east.output.split(': ended').length === 3);
     check.equal(east.process.exitCode, null, east.output);
+    east.process.kill('SIGTERM');
+    check.equal(await east.ended, 143, east.output);
   }),
 
   withOwnServer('a command is repeated while the server refuses it temporarily', async ({ check }, { server }) => {
