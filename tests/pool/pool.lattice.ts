@@ -256,6 +256,7 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     for (const title of ['berth', 'office']) check.equal(await (await at.run(url, ['--title', title])).ended, 0);
     await until(() => east.output.split(': ended').length === 3);
     check.equal(east.process.exitCode, null, east.output);
+    check.matches(east.output, /^joined \S+ as east with 1 lane; waiting for runs\n/);
     east.process.kill('SIGTERM');
     check.equal(await east.ended, 143, east.output);
   }),
