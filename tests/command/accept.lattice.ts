@@ -248,7 +248,12 @@ Computed by a.lattice.mjs, b.lattice.mjs
         formula: {
           what: 'formulas and columns that the file does not have',
           test: `export const one = test('one', { cases: dataFile('dues.xlsx').derive(() => ({ more: 1 })) }, ({ row, check }) => void check.columns({ due: '7', sum: '8', more: 2 }));`,
-          says: ['dues.xlsx:2 sum: the cell is a formula', 'dues.xlsx:2 more: no heading "more"; the headings are due, sum', 'dues.xlsx  1 value in 1 row', 'line 2  due  5 → 7'],
+          says: [
+            'dues.xlsx:2 sum: the cell is a formula',
+            'dues.xlsx:2 more: no heading "more"; the headings are due, sum',
+            'dues.xlsx  1 value in 1 row',
+            'line 2  due  5 → 7',
+          ],
         },
         unwritable: {
           what: 'values that a cell cannot hold',

@@ -290,6 +290,22 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.includes((await runCommand(['merge', 'nowhere'], project)).output, 'nowhere is not a run record');
   }),
 
+  inProject('--watch of a line stays with it when the configuration changes', async ({ check, eventually, defer }, { project }) => {
+    const both = ['one', 'two'].map((name) => `export const ${name} = test('${name}', ({ check }) => check.holds(true));\n`).join('');
+    await writeFile(join(project, 'both.lattice.ts'), `import { test } from 'red-lattice';\n${both}`);
+    const child = startCommand(['run', '--watch', 'both.lattice.ts:2'], project);
+    defer(() => child.kill('SIGKILL'));
+    let out = '';
+    child.stdout?.on('data', (text) => {
+      out += text;
+    });
+    const runs = (): string[] => out.match(/^\d+ passed, \d+ failed$/gm) ?? [];
+    await eventually(() => runs().length === 1 && /files$/.test(out.trimEnd()), { within: 15_000 });
+    await writeFile(join(project, 'red-lattice.config.ts'), 'export default {};\n');
+    await eventually(() => runs().length > 1, { within: 15_000 });
+    check.equal([...new Set(runs())], ['1 passed, 0 failed']);
+  }),
+
   inProject(
     '--watch runs what a change reaches, through imports, CommonJS, data files, folder options and settings',
     { timeout: 60_000 },

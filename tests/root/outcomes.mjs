@@ -945,6 +945,22 @@ export function due(loa: Length, season: number): number {
     says: ['no key'],
   },
   {
+    name: 'copies of a fixture of the run are cleaned up in their lane, before the fixture',
+    files: {
+      'a.lattice.mjs': `
+        import { appendFileSync } from 'node:fs';
+        const note = (text) => appendFileSync('order.txt', text + ' ');
+        const office = fixture('office', { scope: 'run', setup: () => ({ rooms: 3 }), teardown: () => note('-office'),
+          transfer: { serialize: ({ rooms }) => rooms, deserialize: (rooms, { defer }) => { note('+copy'); defer(() => note('-copy')); return { rooms }; } } });
+        export const one = test('one', { needs: { office } }, ({ check }, { office }) => check.equal(office.rooms, 3));
+        export const two = test('two', { needs: { office } }, ({ check }, { office }) => check.equal(office.rooms, 3));`,
+    },
+    args: ['run', '--lanes', '1'],
+    status: 0,
+    results: { one: pass, two: pass },
+    afterwards: '+copy -copy -office ',
+  },
+  {
     name: 'a fixture of the run that cannot be set up is told once, and costs the cases that need it',
     files: {
       'a.lattice.mjs': `
