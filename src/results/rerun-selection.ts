@@ -54,7 +54,7 @@ export class RerunSelections {
   find({ test, row }: Pick<RecordedResult, 'test' | 'row'>): RerunSelection | undefined {
     const header = this.#tests.get(test)?.header;
     if (!header) return undefined;
-    if (isAlone(header)) return { ...placeOf(header), options: [] };
+    if (isAlone(header)) return { ...findPlace(header), options: [] };
     if (!this.#repeated) return undefined;
     const conditions = findUniqueConditions(row, this.#allRows(this.#peers.of(header)));
     return conditions && selectRows(header, conditions, this.#repeated);
@@ -86,14 +86,14 @@ export const selectCases = (header: TestHeader, conditions: readonly string[], s
   selectRows(header, conditions, formatOptions(selection));
 
 function selectRows(header: TestHeader, conditions: readonly string[], repeated: Options): RerunSelection {
-  const place = placeOf(header);
+  const place = findPlace(header);
   const isNeeded = ([name, value]: Options[number]): boolean =>
     name === '--row' ? !conditions.includes(value as string) : name !== '--on-request' || place.line === undefined;
   return { ...place, options: [...conditions.map((text) => ['--row', text] as const), ...repeated.filter(isNeeded)] };
 }
 
-/** A line also selects cases that run on request. */
-const placeOf = (header: TestHeader): Pick<RerunSelection, 'file' | 'line'> =>
+/** The line of a test that selects it, or its file. A line also selects cases that run on request. */
+export const findPlace = (header: TestHeader): Pick<RerunSelection, 'file' | 'line'> =>
   hasOwnLine(header) ? { file: header.location.file, line: header.location.line } : { file: header.file };
 
 type Located = TestHeader & { readonly location: SourceLocation; readonly testsOnLine: number };

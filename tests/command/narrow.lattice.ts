@@ -47,7 +47,7 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
   inProject('names the values that make tests fail, and leaves no record', async ({ check }, { project }) => {
     const { status, out } = await runCommand(['narrow', '--lanes', '2'], project);
     check.equal(status, 0);
-    check.matches(out, /^✗ dues › price for \{hull\} in \{season\}\n {2}\d+ of \d+ cases failed {2}a\.lattice\.mjs/m);
+    check.matches(out, /^✗ dues › price for \{hull\} in \{season\}\n {2}\d+ of \d+ cases failed {2}a\.lattice\.mjs:5$/m);
     check.matches(out, /^ {2}cause {2}season=winter & hull=cat {2}(\d+) of \1 fail; passes when either changes, (\d+) of \2; \d+ extra cases, [\d.]+ m?s$/m);
     check.includes(out, '    rerun: npx red-lattice run a.lattice.mjs:5 --row season=winter --row hull=cat\n');
     // A case that ends its process fails like any other.

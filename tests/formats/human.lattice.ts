@@ -312,7 +312,8 @@ export const narrowed = test('while a test is narrowed, the likeliest combinatio
 export const provenCauses = test('a proven cause is shown with its evidence and the smallest failing value', ({ check }) => {
   const cause = { failed: 4, cases: 4, passedWithout: 3, casesWithout: 3, isProven: true, smallest: [{ column: 'note', value: 'ß' }] };
   const conditions = [{ kind: 'value', column: 'note', value: 'Straße' }];
-  const header = { path: ['dues', 'a price'], file: 'a.ts', id: 'a.ts#dues' };
+  // The test is defined in another file: no line of its own file selects it.
+  const header = { path: ['dues', 'a price'], file: 'a.ts', id: 'a.ts#dues', location: { file: 'b.ts', line: 8, column: 1 } };
   const result = { header, failing: ['one'], cases: 7, causes: [{ ...cause, conditions }], unexplained: [], probes: ['one', 'two'], milliseconds: 12 };
   const formatting = { style: plainStyle, nameFile: (file: string) => file, shown: new Set<string>(), source: () => undefined };
   check.equal(renderNarrowed(result as never, { tags: ['draft'], onRequest: true }, formatting), [

@@ -1,7 +1,7 @@
 import type { UnexplainedRow } from '../../results/narrowing/narrow-test.ts';
 import type { FailureCause } from '../../results/narrowing/proof.ts';
 import type { NarrowedResult } from '../../results/narrowing/session.ts';
-import { selectCases } from '../../results/rerun-selection.ts';
+import { findPlace, selectCases } from '../../results/rerun-selection.ts';
 import { formatCondition, toScalar } from '../../results/where/condition.ts';
 import type { Selection } from '../../suites/selection.ts';
 import { duration, escapeToOneLine, formatCount, type Style } from '../style.ts';
@@ -21,10 +21,11 @@ const MAX_UNEXPLAINED = 5;
 export function renderNarrowed(result: NarrowedResult, selection: Selection, formatting: Formatting): string[] {
   const { style, nameFile } = formatting;
   const { header, failing, cases, causes, unexplained, probes, milliseconds } = result;
+  const { file, line } = findPlace(header);
   const lines = [
     '',
     `${style.red('✗')} ${style.bold(escapeToOneLine(header.path.join(' › ')))}`,
-    `  ${failing.length} of ${formatCount(cases, 'case')} failed  ${style.dim(`${nameFile(header.file)}${header.location ? `:${header.location.line}` : ''}`)}`,
+    `  ${failing.length} of ${formatCount(cases, 'case')} failed  ${style.dim(`${nameFile(file)}${line === undefined ? '' : `:${line}`}`)}`,
   ];
   const effort = `${formatCount(probes.length, 'extra case')}, ${duration(milliseconds)}`;
   for (const [i, cause] of causes.entries()) {
