@@ -260,7 +260,7 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     }
   }),
 
-  test('are not written into what is no text', async ({ check }) => {
+  test('do not change a file that is not a text', async ({ check }) => {
     const given = Uint8Array.of(0x6e, 0x0a, 0xff, 0x31, 0x0a);
     const change = { file: 'file:///dues.csv', line: 2, column: 1, heading: 'n', value: 2, text: '2', index: 0, cases: ['dues'] };
     const { content, refused } = await editFile(given, 'dues.csv', [change]);

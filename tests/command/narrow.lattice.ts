@@ -105,6 +105,23 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
     check.holds(!output.includes('hull=cat'));
   }),
 
+  inProject('values inside of columns are changed alone, also beside hidden ones', async ({ check }, { project }) => {
+    await writeFile(join(project, 'red-lattice.config.mjs'), `export default { redact: ['hull'] };`);
+    await writeFile(
+      join(project, 'nested.lattice.mjs'),
+      `import { table, test } from 'red-lattice';
+const guests = [['mono', 'May', { class: 'A', years: { in: 3 } }], ['cat', 'June', { class: 'B', years: { in: 4 } }], ['tri', 'July', { class: 'C' }], ['mono', 'June', { class: 'D', years: { in: 5 } }]];
+export const stays = test('stay {month}', { cases: table(['hull', 'month', 'guest'], guests) }, ({ row, check }) => check.holds(row.guest.class !== 'B'));
+export const years = test('years {month}', { cases: table(['hull', 'month', 'guest'], guests) }, ({ row, check }) => check.holds(row.guest.years?.in !== 4));\n`,
+    );
+    const { out, status } = await runCommand(['narrow', 'nested.lattice.mjs'], project);
+    check.equal(
+      [...out.matchAll(/^ {2}cause {2}(\S+) {2}/gm)].map(([, cause]) => cause),
+      ['guest.class=B', 'guest.years.in=4'],
+    );
+    check.equal(status, 0, out);
+  }),
+
   inProject(
     '{what}: exit status {status}',
     {

@@ -961,6 +961,18 @@ export function due(loa: Length, season: number): number {
     afterwards: '+copy -copy -office ',
   },
   {
+    name: 'rows of a suite without an end stop the planning',
+    files: {
+      'a.lattice.mjs': `
+        export const berths = suite('berth {n}', { cases: rows(function* () { for (let n = 1; ; n++) yield { n: 1 }; }) }, [test('free', ({ check }) => check.holds(true))]);`,
+    },
+    args: ['run', '--load-timeout', '1000'],
+    status: 2,
+    says: ['planning did not finish within 1000 ms; a source of cases may be endless'],
+    last: '0 passed, 0 failed',
+    within: 20_000,
+  },
+  {
     name: 'a fixture of the run that cannot be set up is told once, and costs the cases that need it',
     files: {
       'a.lattice.mjs': `
