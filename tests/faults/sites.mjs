@@ -78,7 +78,7 @@ export function findSites(source) {
       node.type === 'CallExpression' &&
       node.arguments.length >= 2 &&
       // The order of these arguments does not matter.
-      !/^Math\.(?:min|max|hypot)$/.test(text(node.callee)) &&
+      !/^Math\.(?:min|max|hypot|imul)$/.test(text(node.callee)) &&
       node.arguments.every(({ type }) => type !== 'SpreadElement' && type !== 'ArrowFunctionExpression')
     ) {
       const [first, second] = node.arguments;

@@ -287,6 +287,31 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
   check.matches(told[0], / 0 +350 ms$/);
 });
 
+export const longTimelines = test('a lane of {cases} cases has {bars} bars in a timeline', {
+  cases: table(
+    ['cases', 'bars', 'more'],
+    [
+      [120, 120, undefined],
+      [121, 120, '… and 1 more'],
+    ],
+  ),
+}, ({ row, check }) => {
+  const entries = function* (): Generator<JournalEntry> {
+    yield { type: 'header', version: 5, lane: 0 };
+    yield { type: 'running', at: 0 };
+    for (let n = 0; n < row.cases; n++) {
+      const name = { test: 0, ordinal: n, id: `case ${n}`, title: `case ${n}`, row: {}, tags: [], attachments: [] };
+      yield { type: 'ended', result: { ...EMPTY_OUTCOME, ...name, status: 'passed', start: n, times: { setup: 0, body: 1, teardown: 0 } } };
+    }
+  };
+  const lines = renderTimeline(entries, 80, plainStyle);
+  check.equal(lines.filter((line) => line.includes('case ')).length, row.bars);
+  check.equal(
+    lines.find((line) => line.startsWith('…')),
+    row.more,
+  );
+});
+
 export const narrow = test('a terminal of {width} columns has its lines', { cases: values('width', [0, 1, 10, 24, 25, 26, 40]) }, ({ row, check }) => {
   const doing = { what: 'body', name: 'a.lattice.ts#berths/a-long-title', limit: 1 } as const;
   const going = { state: emptyState(), lanes: [{ number: 0, doing, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };

@@ -961,6 +961,18 @@ export function due(loa: Length, season: number): number {
     afterwards: '+copy -copy -office ',
   },
   {
+    name: 'an override of rows that reaches no fixture is told',
+    files: {
+      'a.lattice.mjs': `
+        const tide = fixture('tide', { settings: { hour: 1 }, setup: ({ settings }) => settings.hour });
+        export const used = test('used {n}', { needs: { tide }, cases: values('n', [1, 2]), overrides: (row) => [tide.with({ hour: row.n })] }, ({ row, check }, { tide }) => check.equal(tide, row.n));
+        export const unused = test('unused {n}', { cases: values('n', [1, 2]), overrides: (row) => [tide.with({ hour: row.n })] }, ({ check }) => check.holds(true));`,
+    },
+    status: 0,
+    last: '4 passed, 0 failed',
+    says: ['a row of test "unused {n}" overrides fixture "tide" without effect'],
+  },
+  {
     name: 'rows of a suite without an end stop the planning',
     files: {
       'a.lattice.mjs': `
