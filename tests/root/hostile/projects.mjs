@@ -97,15 +97,15 @@ const wholeProjects = [
     name: 'hostile: rows that cannot be read, and rows that are large',
     files: {
       'a.lattice.mjs': `
-        export const getters = test('getter', { cases: rows([{ n: 1 }, { get n() { throw new Error('no'); } }, { n: 3 }]) }, ({ row, check }) => check.equal(row.n, row.n));
+        export const getters = test('getter', { cases: rows([{ n: 1 }, { get n() { throw new Error('no'); } }, { n: Object.defineProperty(new Error(), 'message', { get() { throw new Error('never'); } }) }, { n: 3 }]) }, ({ row, check }) => check.equal(row.n, row.n));
         export const bytes = test('bytes', { cases: rows([{ bytes: new Uint8Array(5e6) }, { bytes: new Uint8Array(5e6).fill(1) }]) }, ({ row, check }) => check.equal(row.bytes, row.bytes.slice()));
         export const deep = test('deep', { cases: dataFile('deep.jsonl') }, ({ check }) => check.holds(true));`,
       'deep.jsonl': `{"n":1}\n{"n":${'['.repeat(100_000)}${']'.repeat(100_000)}}\n{"n":2,"n":3}\n{"n":4}\n`,
     },
     args: ['run', '--lanes', '1'],
     status: 1,
-    last: '6 passed, 3 failed',
-    says: ['reading column `n` threw: Error: no', 'deep.jsonl:2:1', 'deep.jsonl:3:8 duplicate key `n`'],
+    last: '6 passed, 4 failed',
+    says: ['reading column `n` threw: Error: no', 'reading column `n` threw: Error: never', 'deep.jsonl:2:1', 'deep.jsonl:3:8 duplicate key `n`'],
     within: 15_000,
   },
   {
