@@ -29,13 +29,13 @@ export const annotationSpecs: OptionSpecs<Annotations> = {
 /** The same, of a row. */
 export const rowAnnotationSpecs: OptionSpecs<RowAnnotations> = { ...annotationSpecs, timeout: milliseconds, locks: listOf('strings', isText) };
 
-/** Marks of one level laid over those of the levels around it: tags and locks add up, for the rest the inner one wins. */
+/** Merges annotations with those around them: tags and locks add up; for the rest the inner ones win. */
 export function mergeAnnotations<Outer extends RowAnnotations>(outer: Outer, inner: RowAnnotations): Outer {
   const stated = Object.fromEntries(Object.entries(inner).filter(([, value]) => value !== undefined)) as RowAnnotations;
-  const laid = { ...outer, ...stated };
-  if (outer.tags && stated.tags) laid.tags = [...new Set([...outer.tags, ...stated.tags])];
-  if (outer.locks && stated.locks) laid.locks = [...new Set([...outer.locks, ...stated.locks])];
-  return laid;
+  const merged = { ...outer, ...stated };
+  if (outer.tags && stated.tags) merged.tags = [...new Set([...outer.tags, ...stated.tags])];
+  if (outer.locks && stated.locks) merged.locks = [...new Set([...outer.locks, ...stated.locks])];
+  return merged;
 }
 
 export interface AnnotationEvaluation {

@@ -284,10 +284,10 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
 
   annotate(annotations: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row> {
     return this.#map(this.#parts.columns, this.#parts.facts, () => (entry) => {
-      const laid = entry.problems ? undefined : annotations(entry.row as Row);
-      if (!laid) return entry;
-      const problems = validateAnnotations(laid, 'annotate').map((problem) => ({ ...problem, at: entry.location }));
-      return problems.length > 0 ? { ...entry, problems } : { ...entry, annotations: mergeAnnotations<Annotations>(entry.annotations ?? {}, laid) };
+      const added = entry.problems ? undefined : annotations(entry.row as Row);
+      if (!added) return entry;
+      const problems = validateAnnotations(added, 'annotate').map((problem) => ({ ...problem, at: entry.location }));
+      return problems.length > 0 ? { ...entry, problems } : { ...entry, annotations: mergeAnnotations<Annotations>(entry.annotations ?? {}, added) };
     });
   }
 

@@ -52,7 +52,7 @@ export type ToLane =
   | { readonly to: 'lane'; readonly type: 'configure'; readonly path: string; readonly cache: string }
   | { readonly to: 'lane'; readonly type: 'job'; readonly job: Job }
   | { readonly to: 'lane'; readonly type: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
-  | { readonly to: 'lane'; readonly type: 'fetched'; readonly request: number; readonly parcel: SerializedValue }
+  | { readonly to: 'lane'; readonly type: 'fetched'; readonly request: number; readonly serialized: SerializedValue }
   /** What to run next; nothing when all is dealt out. */
   | { readonly to: 'lane'; readonly type: 'piece'; readonly piece: Assignment | undefined }
   | { readonly to: 'lane'; readonly type: 'locked'; readonly request: number }
@@ -77,7 +77,7 @@ export type ToCoordinator =
   | { readonly from: 'lane'; readonly type: 'lock'; readonly request: number; readonly names: readonly string[] }
   | { readonly from: 'lane'; readonly type: 'unlock'; readonly names: readonly string[] }
   | { readonly from: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: FixtureAddress }
-  | { readonly from: 'lane'; readonly type: 'fetched'; readonly request: number; readonly parcel: SerializedValue }
+  | { readonly from: 'lane'; readonly type: 'fetched'; readonly request: number; readonly serialized: SerializedValue }
   | { readonly from: 'lane'; readonly type: 'used'; readonly address: FixtureAddress; readonly users: TeardownContext }
   /** The journal is whole; the lane ends itself. */
   | { readonly from: 'lane'; readonly type: 'done' };
@@ -107,7 +107,7 @@ const shapes: Readonly<Record<ToCoordinator['type'], Shapes>> = {
   lock: { request: 'number', names: 'texts' },
   unlock: { names: 'texts' },
   fetch: { request: 'number', address: 'object' },
-  fetched: { request: 'number', parcel: 'object' },
+  fetched: { request: 'number', serialized: 'object' },
   used: { address: 'object', users: 'object' },
   done: {},
 };

@@ -23,13 +23,13 @@ export function newRecord(root: string, started: Date, seed: number, path?: stri
   const name = `${started.toISOString().replace(/[-:]/g, '').replace('T', '-').slice(0, 15)}-${seed}`;
   const base = path ?? join(runs, name);
   mkdirSync(join(base, '..'), { recursive: true });
-  for (let twin = 1; ; twin++) {
-    const folder = twin === 1 ? base : `${base}-${twin}`;
+  for (let number = 1; ; number++) {
+    const folder = number === 1 ? base : `${base}-${number}`;
     try {
       mkdirSync(folder);
       return folder;
     } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== 'EEXIST' || twin > 1000) throw error;
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST' || number > 1000) throw error;
     }
   }
 }

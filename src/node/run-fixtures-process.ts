@@ -9,7 +9,7 @@ export class RunFixturesProcess {
   readonly #start: () => ChildProcess;
   readonly #compiler: CompileService;
   readonly #take: (entry: JournalEntry) => void;
-  readonly #waiting = new Map<number, (parcel: SerializedValue) => void>();
+  readonly #waiting = new Map<number, (serialized: SerializedValue) => void>();
   #host: LaneWork | undefined;
   #ended: string | undefined;
   #requests = 0;
@@ -26,7 +26,7 @@ export class RunFixturesProcess {
     if (message.type === 'used') this.#host.send({ to: 'lane', type: 'used', address: message.address, users: message.users });
     else if (message.type === 'fetch') {
       const request = this.#requests++;
-      const answer = (parcel: SerializedValue): void => lane()?.send({ to: 'lane', type: 'fetched', request: message.request, parcel });
+      const answer = (serialized: SerializedValue): void => lane()?.send({ to: 'lane', type: 'fetched', request: message.request, serialized });
       if (this.#ended !== undefined) answer(lost(this.#ended));
       else {
         this.#waiting.set(request, answer);
@@ -63,7 +63,7 @@ export class RunFixturesProcess {
         },
         onMessage: (message) => {
           if (message.type !== 'fetched') return;
-          this.#waiting.get(message.request)?.(message.parcel);
+          this.#waiting.get(message.request)?.(message.serialized);
           this.#waiting.delete(message.request);
         },
         onOverdue: () => undefined,

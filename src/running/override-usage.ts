@@ -8,7 +8,7 @@ import type { Plan } from '../suites/planned.ts';
 /** Fewer rows than this may well each want an instance of their own. */
 const MIN_ROWS_SEEN = 3;
 
-/** What became of a binding in the cases that ran: its number is the same in every lane of a run. */
+/** The effect of an override on the cases that ran. Its number is the same in every lane of a run. */
 export interface BindingUse {
   readonly number: number;
   /** Absent where it had an effect. */
@@ -19,40 +19,40 @@ export interface BindingUse {
 export class OverrideUsage {
   readonly #seen = new Set<OverrideLayer>();
   readonly #effective = new Set<OverrideLayer>();
-  /** Those of fixtures that some case needed, or would have but for another binding. */
-  readonly #met = new Set<OverrideLayer>();
-  /** One level stands for what all rows of a test bind of one fixture. */
+  /** Overrides of fixtures that some case needed, or would have needed without another override. */
+  readonly #visited = new Set<OverrideLayer>();
+  /** One layer stands for what all rows of a test override of one fixture. */
   readonly #ofRows = new Map<object, Map<Definition, OverrideLayer>>();
   /** Wide fixtures that rows set to something compared by identity: how many rows, and how many instances that makes. */
   readonly #unstableSettings = new Map<OverrideLayer, { rows: number; readonly nodes: Set<number> }>();
 
-  /** A graph that cases run with, and the levels that it was resolved under. */
-  note({ resolvedNodes: sights, visitedDefinitions: met }: Graph, levels: readonly OverrideLayer[]): void {
-    for (const level of levels) {
-      this.#seen.add(level);
-      if (met.has(level.binding.fixture.definition)) this.#met.add(level);
+  /** Notes a graph that cases run with, and the layers under which it was resolved. */
+  note({ resolvedNodes, visitedDefinitions }: Graph, layers: readonly OverrideLayer[]): void {
+    for (const layer of layers) {
+      this.#seen.add(layer);
+      if (visitedDefinitions.has(layer.binding.fixture.definition)) this.#visited.add(layer);
     }
-    for (const { appliedLayers: bound } of sights) for (const level of bound) this.#effective.add(level);
+    for (const { appliedLayers } of resolvedNodes) for (const layer of appliedLayers) this.#effective.add(layer);
   }
 
-  /** The same for one row, whose own levels were made for it by `test`. */
+  /** Notes the graph of one row, whose `own` layers were made for it by `test`. */
   noteRow(graph: Graph, outer: readonly OverrideLayer[], own: readonly OverrideLayer[], test: object): void {
     this.note(graph, outer);
     const known = this.#ofRows.get(test) ?? new Map<Definition, OverrideLayer>();
     this.#ofRows.set(test, known);
-    for (const level of own) {
-      const { definition } = level.binding.fixture;
-      const first = known.get(definition) ?? level;
+    for (const layer of own) {
+      const { definition } = layer.binding.fixture;
+      const first = known.get(definition) ?? layer;
       known.set(definition, first);
       this.#seen.add(first);
-      if (graph.visitedDefinitions.has(definition)) this.#met.add(first);
-      if (this.#effective.delete(level)) this.#effective.add(first);
-      this.#noteFresh(graph, level, first);
+      if (graph.visitedDefinitions.has(definition)) this.#visited.add(first);
+      if (this.#effective.delete(layer)) this.#effective.add(first);
+      this.#noteUnstableSetting(graph, layer, first);
     }
   }
 
-  #noteFresh({ resolvedNodes: sights }: Graph, level: OverrideLayer, first: OverrideLayer): void {
-    const resolved = sights.find(({ appliedLayers: bound }) => bound.includes(level));
+  #noteUnstableSetting({ resolvedNodes }: Graph, layer: OverrideLayer, first: OverrideLayer): void {
+    const resolved = resolvedNodes.find(({ appliedLayers }) => appliedLayers.includes(layer));
     if (!resolved || resolved.node.scope === 'case' || !containsReferences(resolved.node.settings)) return;
     const seen = this.#unstableSettings.get(first) ?? { rows: 0, nodes: new Set<number>() };
     this.#unstableSettings.set(first, seen);
@@ -62,30 +62,30 @@ export class OverrideUsage {
 
   /** Wide fixtures that were set up anew for every row, since each set it to a function or an object of its own. */
   get unstableSettings(): Problem[] {
-    return [...this.#unstableSettings].flatMap(([level, { rows, nodes }]): Problem[] => {
-      const { fixture, origin } = level.binding;
+    return [...this.#unstableSettings].flatMap(([layer, { rows, nodes }]): Problem[] => {
+      const { fixture, origin } = layer.binding;
       if (rows < MIN_ROWS_SEEN || nodes.size < rows) return [];
-      return [{ code: 'unstable-setting', fixture: fixture.name, scope: fixture.scope, owner: level.owner, rows, at: findLocation(origin) }];
+      return [{ code: 'unstable-setting', fixture: fixture.name, scope: fixture.scope, owner: layer.owner, rows, at: findLocation(origin) }];
     });
   }
 
-  /** Every binding of a plan that was seen, numbered in the order of the plan. */
+  /** Returns the overrides of a plan that were seen, numbered in the order of the plan. */
   uses(plan: Plan): BindingUse[] {
     const numbers = new Map<object, number>();
     const uses: BindingUse[] = [];
     for (const { inherited, test } of plan.tests) {
-      for (const level of [...inherited.levels, ...(this.#ofRows.get(test)?.values() ?? [])]) {
-        if (numbers.has(level) || level.ownerKey === undefined) continue;
-        numbers.set(level, numbers.size);
-        if (this.#seen.has(level)) uses.push({ number: numbers.size - 1, unusedReason: this.#unusedReason(level) });
+      for (const layer of [...inherited.levels, ...(this.#ofRows.get(test)?.values() ?? [])]) {
+        if (numbers.has(layer) || layer.ownerKey === undefined) continue;
+        numbers.set(layer, numbers.size);
+        if (this.#seen.has(layer)) uses.push({ number: numbers.size - 1, unusedReason: this.#unusedReason(layer) });
       }
     }
     return uses;
   }
 
-  #unusedReason(level: OverrideLayer): Problem | undefined {
-    if (this.#effective.has(level)) return undefined;
-    const { fixture, origin } = level.binding;
-    return { code: 'unused-override', fixture: fixture.name, owner: level.owner, hidden: this.#met.has(level), at: findLocation(origin) };
+  #unusedReason(layer: OverrideLayer): Problem | undefined {
+    if (this.#effective.has(layer)) return undefined;
+    const { fixture, origin } = layer.binding;
+    return { code: 'unused-override', fixture: fixture.name, owner: layer.owner, hidden: this.#visited.has(layer), at: findLocation(origin) };
   }
 }

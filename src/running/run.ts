@@ -77,7 +77,7 @@ class Runner {
   #selected = 0;
   #unrun = 0;
   /** Rows, since the run is over. */
-  #lookedAt = 0;
+  #scannedCases = 0;
   #stuck = false;
 
   constructor(options: RunOptions, listener: RunListener) {
@@ -127,7 +127,7 @@ class Runner {
     await this.#delivery.flushAfterTurn();
     this.#around.watch.stop();
     // Where a case is stuck, who goes on in another process counts.
-    const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun + this.#cases.cut, isMore: this.#lookedAt > MAX_NOT_RUN_SCAN };
+    const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun + this.#cases.cut, isMore: this.#scannedCases > MAX_NOT_RUN_SCAN };
     return {
       selected: this.#selected,
       notRun: unrun,
@@ -165,7 +165,7 @@ class Runner {
 
   /** When no case begins any more, what is left is counted: up to here. */
   get #hasSeenEnough(): boolean {
-    return this.#stuck || this.#lookedAt > MAX_NOT_RUN_SCAN;
+    return this.#stuck || this.#scannedCases > MAX_NOT_RUN_SCAN;
   }
 
   /** Whether the part under way has to do with a test or a group. */
@@ -200,7 +200,7 @@ class Runner {
     const { isDone, isWhole = this.#part.cases !== undefined } = this.#part;
     for await (const cases of this.#casesOf(test)) {
       for (const planned of cases) {
-        if (this.#over) this.#lookedAt++;
+        if (this.#over) this.#scannedCases++;
         if (this.#hasSeenEnough) break;
         if (isDone?.(planned)) continue;
         if (!isWhole && this.#options.select && !this.#options.select(planned)) continue;

@@ -40,10 +40,10 @@ export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): Placed
     );
   const suites = scopes.flatMap(({ group }, depth) => (group?.kind === 'suite' ? [{ group, depth }] : []));
   const ownSuite = suites.at(-1)?.depth ?? indexOf('file');
-  const isAffectedBy = (group: Group, { node, appliedLayers: bound, dependencies: beneath }: ResolvedNode): boolean =>
+  const isAffectedBy = (group: Group, { node, appliedLayers, dependencies }: ResolvedNode): boolean =>
     group.ownedDefinitions.has(node.definition) ||
-    bound.some(({ ownerKey: by }) => by !== undefined && by === group.by) ||
-    beneath.some((below) => isAffectedBy(group, below));
+    appliedLayers.some(({ ownerKey: by }) => by !== undefined && by === group.by) ||
+    dependencies.some((dependency) => isAffectedBy(group, dependency));
   const own = ({ node, ...rest }: ResolvedNode): number => {
     if (node.scope === 'case') return scopes.length;
     if (node.scope !== 'suite') return indexOf(node.scope);

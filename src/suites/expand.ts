@@ -54,13 +54,13 @@ export async function* expandInBatches(test: PlannedTest, surroundings: Expansio
   const parts = CaseSourceImpl.partsOf(cases);
   const expansion = buildExpansion(test, surroundings);
   // Rows that differ may be equal after redaction, so the source cannot know which belong together.
-  const openShare = (): Promise<SharedChunks | undefined> | undefined => (share && !hides ? parts.openPartition?.(expansion, share) : undefined);
+  const openPartition = (): Promise<SharedChunks | undefined> | undefined => (share && !hides ? parts.openPartition?.(expansion, share) : undefined);
   const redact = (entry: RowEntry): RowEntry => (hides ? redactEntry(entry, hides, findSecrets(bind, entry, hides)) : entry);
   const collectIdentities = (shown: readonly RowEntry[]): readonly RowIdentity[] =>
     test.parent.redactedEntry ? shown.map((entry) => formatIdentity(test, entry)) : shown;
-  const shared = await openShare();
+  const shared = await openPartition();
   async function* again(): AsyncGenerator<readonly RowIdentity[]> {
-    const sharedAnew = await openShare();
+    const sharedAnew = await openPartition();
     if (sharedAnew) for await (const { entries } of sharedAnew) yield collectIdentities(entries);
     else for await (const entries of parts.open({ ...expansion, onWarning: undefined })) yield collectIdentities(hides ? entries.map(redact) : entries);
   }

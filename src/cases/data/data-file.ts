@@ -109,8 +109,8 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
 async function readShare(path: string | URL | undefined, options: Given, expansion: ExpansionContext, share: Partition): Promise<SharedChunks | undefined> {
   const { format, url, open, comment, typed } = await openFile(path, options, expansion);
   if (format !== 'csv' && format !== 'tsv') return undefined;
-  const { openShare } = await import('./delimited.ts');
-  return openShare(decodeBytes(open, url), { name: url.href, delimiter: findDelimiter(format, options), comment }, typed, expansion.onWarning, share);
+  const { openPartition } = await import('./delimited.ts');
+  return openPartition(decodeBytes(open, url), { name: url.href, delimiter: findDelimiter(format, options), comment }, typed, expansion.onWarning, share);
 }
 
 async function openFile(path: string | URL | undefined, options: Given, expansion: ExpansionContext) {

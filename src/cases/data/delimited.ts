@@ -27,7 +27,7 @@ export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile,
 }
 
 /** The same, of one share; none where the values of no column share the rows out. */
-export async function openShare(
+export async function openPartition(
   text: AsyncIterable<string>,
   file: CsvFile,
   typed: RowTyping,

@@ -154,10 +154,10 @@ export class Lane {
         this.#locked.get(message.request)?.();
         break;
       case 'fetched':
-        this.#runFixtures.take(message.request, message.parcel);
+        this.#runFixtures.take(message.request, message.serialized);
         break;
       case 'fetch':
-        this.#say({ from: 'lane', type: 'fetched', request: message.request, parcel: await (await this.#host).fetch(message.address) });
+        this.#say({ from: 'lane', type: 'fetched', request: message.request, serialized: await (await this.#host).fetch(message.address) });
         break;
       case 'used':
         await (await this.#host).used(message.address, message.users);

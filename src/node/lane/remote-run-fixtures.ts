@@ -10,7 +10,7 @@ import type { SerializedValue, ToCoordinator } from '../protocol.ts';
 /** The fixtures of the run, in a process of their own: asked for by messages. */
 export class RemoteRunFixtures implements RunFixtures {
   readonly #say: (message: ToCoordinator) => void;
-  readonly #waiting = new Map<number, (parcel: SerializedValue) => void>();
+  readonly #waiting = new Map<number, (serialized: SerializedValue) => void>();
   #requests = 0;
 
   constructor(say: (message: ToCoordinator) => void) {
@@ -19,22 +19,22 @@ export class RemoteRunFixtures implements RunFixtures {
 
   async fetch(_node: unknown, address: FixtureAddress): Promise<unknown> {
     const request = this.#requests++;
-    const parcel = await new Promise<SerializedValue>((resolve) => {
+    const serialized = await new Promise<SerializedValue>((resolve) => {
       this.#waiting.set(request, resolve);
       this.#say({ from: 'lane', type: 'fetch', request, address });
     });
-    return open(parcel);
+    return deserializeValue(serialized);
   }
 
   /** What came for a request. */
-  take(request: number, parcel: SerializedValue): void {
-    this.#waiting.get(request)?.(parcel);
+  take(request: number, serialized: SerializedValue): void {
+    this.#waiting.get(request)?.(serialized);
     this.#waiting.delete(request);
   }
 
   /** Rejects pending requests, because the coordinator is gone. */
   lose(): void {
-    for (const answer of this.#waiting.values()) answer(brokenParcel(new Error('the run was interrupted')));
+    for (const answer of this.#waiting.values()) answer(serializeError(new Error('the run was interrupted')));
     this.#waiting.clear();
   }
 
@@ -53,11 +53,11 @@ export function serializeValue(name: string, value: unknown): SerializedValue {
   try {
     return { value: serialize(value).toString('base64') };
   } catch (error) {
-    return brokenParcel(new ProblemError([{ code: 'not-serializable', fixture: name, reason: (error as Error).message }]));
+    return serializeError(new ProblemError([{ code: 'not-serializable', fixture: name, reason: (error as Error).message }]));
   }
 }
 
-export function brokenParcel(error: unknown): SerializedValue {
+export function serializeError(error: unknown): SerializedValue {
   const inner = isInstanceOf(error, SetupError) ? innermost(error) : { reason: error, alreadyReported: false };
   const { reason } = inner;
   const described = isInstanceOf(reason, Error)
@@ -68,9 +68,10 @@ export function brokenParcel(error: unknown): SerializedValue {
 
 const innermost = (error: SetupError): SetupError => (isInstanceOf(error.reason, SetupError) ? innermost(error.reason) : error);
 
-function open(parcel: SerializedValue): unknown {
-  if (!('error' in parcel)) return deserialize(Buffer.from(parcel.value, 'base64'));
-  const { name, message, stack, fixture, again } = parcel.error;
+/** Returns a value that came from another process, or throws its error. */
+function deserializeValue(serialized: SerializedValue): unknown {
+  if (!('error' in serialized)) return deserialize(Buffer.from(serialized.value, 'base64'));
+  const { name, message, stack, fixture, again } = serialized.error;
   const reason = Object.assign(new Error(message), { name, ...(stack !== undefined && { stack }) });
   throw fixture === undefined ? reason : new SetupError({ name: fixture }, reason, again);
 }

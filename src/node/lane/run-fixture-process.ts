@@ -11,7 +11,7 @@ import { buildOverrideLayers, expandCases } from '../../suites/expand.ts';
 import { collectNeeds } from '../../suites/needs.ts';
 import type { Plan, PlannedTest } from '../../suites/planned.ts';
 import type { SerializedValue } from '../protocol.ts';
-import { brokenParcel, serializeValue } from './remote-run-fixtures.ts';
+import { serializeError, serializeValue } from './remote-run-fixtures.ts';
 
 /** A shared fixture whose teardown failed. */
 export interface TeardownFailure {
@@ -60,7 +60,7 @@ export class RunFixtureProcess {
       const node = await this.#node(address);
       return serializeValue(node.name, await this.#host.fetch(node));
     } catch (error) {
-      return brokenParcel(error);
+      return serializeError(error);
     }
   }
 
