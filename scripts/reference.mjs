@@ -1,5 +1,5 @@
 // Writes docs/reference.md from the declarations and docstrings of all public names. usage: reference.mjs [--check]
-import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { API } from 'typescript/unstable/sync';
@@ -7,6 +7,10 @@ import { root } from './steps.mjs';
 
 const target = join(root, 'docs', 'reference.md');
 const types = join(root, 'dist', 'types');
+if (!existsSync(types)) {
+  console.error('reference: dist/types is missing; run `npm run build`, which makes the declarations');
+  process.exit(1);
+}
 
 /** The parts of the reference, by task: the files that declare their names. */
 const parts = [

@@ -41,7 +41,7 @@ export const plans = suite('plan', { timeout: 60_000 }, [
           lacks: /n=1/,
         },
         large: { what: 'files if tests took more than a screen', files: 5, tests: 20, has: /^a0\.lattice\.mjs {2}140 cases in 20 tests\n/, lacks: /t1/ },
-        fits: { what: 'tests that just fit on a screen', files: 4, tests: 14, has: /^a0\.lattice\.mjs\n {2}t0 .*\n {2}t1 /, lacks: /n=1/ },
+        room: { what: 'tests that have just room on a screen', files: 4, tests: 14, has: /^a0\.lattice\.mjs\n {2}t0 .*\n {2}t1 /, lacks: /n=1/ },
         exceeds: { what: 'files if tests are a line too many', files: 1, tests: 60, has: /^a0\.lattice\.mjs {2}420 cases in 60 tests\n/, lacks: /t1/ },
         all: { what: 'everything on request', files: 5, tests: 20, args: ['--all'], has: /n=7\n {2}t19 / },
       }),
