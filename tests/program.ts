@@ -13,8 +13,8 @@ const examples = `${root}examples`;
 const flagsIn = (cwd: string): string[] => (cwd.startsWith(examples) ? ['--liftoff-only', '--wasm-lazy-compilation'] : []);
 
 /**
- * The environment of programs that tests start: neither in CI nor in colour, and without additional certificates, which Node would read at
- * each of the many starts.
+ * Returns the environment for programs that tests start: without CI and colours, and without additional certificates, which Node reads at
+ * each start.
  */
 export function plainEnvironment(): NodeJS.ProcessEnv {
   const { CI, FORCE_COLOR, GITHUB_ACTIONS, NODE_EXTRA_CA_CERTS, NO_COLOR, TF_BUILD, ...env } = process.env;

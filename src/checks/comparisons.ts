@@ -1,5 +1,6 @@
 import { hasPart, isEqual, projectOnto } from './equality.ts';
 import { formatValue } from './format-value.ts';
+import { compilePattern } from './pattern.ts';
 import { isThenable } from './thenable.ts';
 import type { DifferingColumn, DifferingFile, TableRow } from './writable.ts';
 
@@ -54,8 +55,7 @@ export function compareMatches(actual: string | null | undefined, pattern: RegEx
   if (!(pattern instanceof RegExp)) return misuse('the pattern of `matches`', 'a regular expression (for a part of the text, use `includes`)', pattern);
   const promise = findPromise(actual);
   if (promise) return promise;
-  // A copy: a global or sticky pattern keeps where it stopped.
-  return typeof actual === 'string' && new RegExp(pattern.source, pattern.flags.replace(/[gy]/g, '')).test(actual)
+  return typeof actual === 'string' && compilePattern(pattern).test(actual)
     ? undefined
     : { ...both('does not match', actual, pattern), expectedKind: 'pattern' };
 }

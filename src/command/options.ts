@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { type Command, InvalidArgumentError, Option } from 'commander';
+import { parsePattern } from '../checks/pattern.ts';
 import type { GridAxes } from '../formats/human/grid.ts';
 import { parseCondition, type RowCondition } from '../suites/row-condition.ts';
 import type { Selection, Target } from '../suites/selection.ts';
@@ -49,13 +50,10 @@ export function wholeNumber(least: number): (value: string) => number {
 }
 
 function titlePattern(value: string, before?: readonly string[]): readonly string[] {
-  const pattern = /^\/(.+)\/([a-z]*)$/s.exec(value);
-  if (pattern) {
-    try {
-      new RegExp(pattern[1] as string, pattern[2]);
-    } catch (error) {
-      throw new InvalidArgumentError((error as Error).message);
-    }
+  try {
+    parsePattern(value);
+  } catch (error) {
+    throw new InvalidArgumentError((error as Error).message);
   }
   return appendValue(value, before);
 }

@@ -1,9 +1,9 @@
 import type { RowEntry } from '../cases/row.ts';
+import { compilePattern } from '../checks/pattern.ts';
 import { OverrideImpl } from '../fixtures/fixture.ts';
 import { NodeInterner, resolve } from '../fixtures/graph.ts';
 import type { WrittenPattern } from './config.ts';
 import { collectNeeds } from './needs.ts';
-import { compilePattern } from './pattern.ts';
 import type { Plan } from './planned.ts';
 
 /** The replacement for a value that must not be recorded. */

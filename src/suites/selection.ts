@@ -1,7 +1,7 @@
 import { hash } from '../cases/hash.ts';
 import type { RowLines } from '../cases/row.ts';
+import { parsePattern } from '../checks/pattern.ts';
 import { findLocation } from '../problems/source-location.ts';
-import { compilePattern } from './pattern.ts';
 import type { Group, Plan, PlannedCaseImpl, PlannedTest } from './planned.ts';
 import { matchesCondition, type RowCondition } from './row-condition.ts';
 
@@ -87,11 +87,8 @@ const coversAllFiles = (targets: readonly Target[], plan: Plan): boolean =>
 
 /** A text is looked for as it is, in upper or lower case; between slashes it is a regular expression with its flags. */
 function titleTest(wanted: string): (title: string) => boolean {
-  const [, source, flags = ''] = /^\/(.+)\/([a-z]*)$/s.exec(wanted) ?? [];
-  if (source !== undefined) {
-    const expression = compilePattern({ source, flags });
-    return (title) => expression.test(title);
-  }
+  const pattern = parsePattern(wanted);
+  if (pattern) return (title) => pattern.test(title);
   const text = wanted.toLowerCase();
   return (title) => title.toLowerCase().includes(text);
 }

@@ -7,6 +7,7 @@ import { createRandom, type Random } from '../../src/cases/random.ts';
 import { isEqual } from '../../src/checks/equality.ts';
 import { buildCaseName } from '../../src/node/lane/names.ts';
 import type { PlannedCaseImpl } from '../../src/suites/planned.ts';
+import { encodeText } from '../encode-text.ts';
 import { memoryFiles } from '../inner.ts';
 import { type Column, columns, makeRow, type Row, textOf, type Written, writeDelimited, writeJson, writeSheet, writeYaml } from './written-files.ts';
 
@@ -40,15 +41,6 @@ async function compute(name: string, content: Uint8Array, computed: (index: numb
 }
 
 const encodings = ['utf-8', 'utf-16le', 'utf-16be'] as const;
-
-/** A text as bytes. UTF-16 gets a byte order mark. */
-function encode(text: string, encoding: (typeof encodings)[number]): Uint8Array {
-  if (encoding === 'utf-8') return new TextEncoder().encode(text);
-  const marked = text.startsWith('\uFEFF') ? text : `\uFEFF${text}`;
-  const view = new DataView(new ArrayBuffer(2 * marked.length));
-  for (let i = 0; i < marked.length; i++) view.setUint16(2 * i, marked.charCodeAt(i), encoding === 'utf-16le');
-  return new Uint8Array(view.buffer);
-}
 
 /** The byte order mark of a written file, if it has one. */
 const bomOf = (written: Written): string => (textOf(written).startsWith('\uFEFF') ? '\uFEFF' : '');
@@ -214,7 +206,7 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     const wanted = withChanges(rows, chosen);
     // Tables of texts can be in UTF-16, with a byte order mark.
     const encoding = format === 'CSV and TSV' ? random.pick(encodings) : 'utf-8';
-    const before = encode(textOf(written), encoding);
+    const before = encodeText(textOf(written), encoding);
     const first = await compute(written.name, before, (index) => wanted[index] as Row);
     ensure.equal(first.rows, rows, 'the file is read as it was written');
     check.equal(

@@ -1,5 +1,6 @@
 import { cell, dataFile, namedRows, range, suite, table, test, values } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
+import { encodeText } from '../encode-text.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
 /** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
@@ -17,8 +18,7 @@ async function readAll(text: string, options: Parameters<typeof dataFile>[1]): P
 }
 
 const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
-const utf16 = (text: string): Uint8Array =>
-  new Uint8Array([0xff, 0xfe, ...Array.from({ length: text.length }, (_, i) => [text.charCodeAt(i) & 0xff, text.charCodeAt(i) >> 8]).flat()]);
+const utf16 = (text: string): Uint8Array => encodeText(text, 'utf-16le');
 
 export const reading = suite('a data file', [
   test(

@@ -251,7 +251,7 @@ export const covering = suite('a covering matrix', [
     check.holds(rows.length >= 27 && rows.length < 60, `${rows.length} rows`);
   }),
 
-  test('keeps the rows that must be there when it looks for fewer: seed {seed}', { cases: range('seed', 1, 12) }, async ({ row, check }) => {
+  test('contains the rows of `include` after reduction: seed {seed}', { cases: range('seed', 1, 12) }, async ({ row, check }) => {
     const random = createRandom(`include ${row.seed}`);
     const names = Array.from({ length: random.integer(3, 6) }, (_, i) => `a${i}`);
     const axes = Object.fromEntries(names.map((name) => [name, Array.from({ length: random.integer(2, 4) }, (_, i) => i)]));
@@ -447,11 +447,11 @@ export const refused = test(
         make: () => matrix({ a: [1, 2], b: [1, 2] }, { exclude: (never) => [never(['a'], (row) => row.a === (row as { b?: number }).b)] }),
       },
       'a strength': { says: "strength: 0 is not a strength from 1 to 6, or 'all'", make: () => matrix({ a: [1], b: [1] }, { strength: 0 }) },
-      'a strength above those that there are': {
+      'a strength above 6': {
         says: "strength: 7 is not a strength from 1 to 6, or 'all'",
         make: () => matrix({ a: [1], b: [1] }, { strength: 7 }),
       },
-      'a higher strength for all': {
+      "mixed strength 'all'": {
         says: 'mixedStrength: all is not a strength from 1 to 6',
         make: () => matrix({ a: [1], b: [1] }, { strength: 1, mixedStrength: [{ axes: ['a'], strength: 'all' as never }] }),
       },
@@ -463,11 +463,11 @@ export const refused = test(
         says: 'include: unknown axis `hul`; did you mean `hull`?',
         make: () => matrix({ hull: ['cat'] }, { strength: 1, include: [{ hul: 'cat' } as never] }),
       },
-      'no axis among eight': {
+      'an unknown axis of eight': {
         says: 'include: unknown axis `tide`; known: `a1`, `a2`, `a3`, `a4`, `a5`, `a6`, `a7`, `a8`',
         make: () => matrix(manyAxes(8), { strength: 1, include: [{ tide: 1 } as never] }),
       },
-      'no axis among nine': {
+      'an unknown axis of nine': {
         says: 'include: unknown axis `tide`; known: `a1`, `a2`, `a3`, `a4`, `a5`, `a6`, `a7`, `a8` and 1 more',
         make: () => matrix(manyAxes(9), { strength: 1, include: [{ tide: 1 } as never] }),
       },

@@ -1,8 +1,8 @@
 import { table, test } from 'red-lattice';
 import { createRandom, type Random } from '../../src/cases/random.ts';
 
-/** What is made from a seed must not change: rows, shares and failures can be repeated in later versions. */
-export const golden = test('{what} from a seed are the same on every machine', {
+/** Values from a seed must not change, so that later versions can repeat rows, shards and failures. */
+export const golden = test('a seed gives the same {what} on every machine', {
   cases: table(
     ['what', 'make', 'values'],
     [

@@ -56,7 +56,7 @@ const recorded = fixture('recorded', {
 const inRecorded = testWith({ recorded });
 
 export const accepting = suite('accept', { timeout: 60_000 }, [
-  inProject('bytes are compared by their length and their hash, and written', async ({ check }, { project }) => {
+  inProject('shows the length and hash of binary files, and writes them', async ({ check }, { project }) => {
     const [before, after] = [Uint8Array.of(1, 2), Uint8Array.of(1, 2, 255)];
     await writeFile(join(project, 'chart.bin'), before);
     const chart =
@@ -72,7 +72,7 @@ export const accepting = suite('accept', { timeout: 60_000 }, [
   }),
 
   inProject(
-    'asks in a terminal before it writes, and takes {answer} for {is}',
+    'asks for confirmation in a terminal: {answer} means {is}',
     {
       cases: table(
         ['answer', 'is'],

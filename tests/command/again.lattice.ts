@@ -168,7 +168,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.equal([resumed.status, last(resumed.out)], [0, '2 passed, 0 failed']);
   }),
 
-  inProject('a run that is killed leaves no lane behind, not even one that blocks its thread', async ({ check, eventually, defer }, { project }) => {
+  inProject('no lane is left when the command is killed, even if its thread is blocked', async ({ check, eventually, defer }, { project }) => {
     await writeFile(
       join(project, 'block.lattice.ts'),
       "import { writeFileSync } from 'node:fs';\nimport { test } from 'red-lattice';\nexport const block = test('block', () => { writeFileSync('pid', String(process.pid)); for (;;) Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 1000); });\n",
@@ -218,7 +218,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.matches(output, /cannot be resumed: \S*stays\.csv changed since/);
   }),
 
-  inProject('a page has the history of the earlier runs, the newest first; passes take few bytes on record', async ({ check }, { project }) => {
+  inProject('a page has the history of earlier runs, newest first, and passed cases are compact lines', async ({ check }, { project }) => {
     const runs = join(project, '.red-lattice', 'runs');
     for (const most of [20, 18, 19]) {
       await writeFile(join(project, 'most.ts'), `export const most = ${most};\n`);
@@ -290,7 +290,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.includes((await runCommand(['merge', 'nowhere'], project)).output, 'nowhere is not a run record');
   }),
 
-  inProject('--watch of a line stays with it when the configuration changes', async ({ check, eventually, defer }, { project }) => {
+  inProject('--watch of a line still runs that line after a change of the configuration', async ({ check, eventually, defer }, { project }) => {
     const both = ['one', 'two'].map((name) => `export const ${name} = test('${name}', ({ check }) => check.holds(true));\n`).join('');
     await writeFile(join(project, 'both.lattice.ts'), `import { test } from 'red-lattice';\n${both}`);
     const child = startCommand(['run', '--watch', 'both.lattice.ts:2'], project);

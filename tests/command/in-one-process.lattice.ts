@@ -150,7 +150,7 @@ export const inOneProcess = suite('for a debugger, and for coverage', { timeout:
     check.holds(existsSync(join(project, 'torn')), 'what it had begun was torn down');
   }),
 
-  inProject('nothing is left of it where it is killed, though it blocks its thread', async ({ check, eventually, defer }, { project }) => {
+  inProject('the process ends when the command is killed, even if its thread is blocked', async ({ check, eventually, defer }, { project }) => {
     const { child, pid } = await begun('blocks.lattice.ts', project, eventually);
     defer(() => isAlive(pid) && process.kill(pid, 'SIGKILL'));
     child.kill('SIGKILL');

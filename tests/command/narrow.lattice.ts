@@ -105,7 +105,7 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
     check.holds(!output.includes('hull=cat'));
   }),
 
-  inProject('values inside of columns are changed alone, also beside hidden ones', async ({ check }, { project }) => {
+  inProject('varies nested values, also in rows with redacted columns', async ({ check }, { project }) => {
     await writeFile(join(project, 'red-lattice.config.mjs'), `export default { redact: ['hull'] };`);
     await writeFile(
       join(project, 'nested.lattice.mjs'),

@@ -41,8 +41,8 @@ export const plans = suite('plan', { timeout: 60_000 }, [
           lacks: /n=1/,
         },
         large: { what: 'files if tests took more than a screen', files: 5, tests: 20, has: /^a0\.lattice\.mjs {2}140 cases in 20 tests\n/, lacks: /t1/ },
-        room: { what: 'tests that have just room on a screen', files: 4, tests: 14, has: /^a0\.lattice\.mjs\n {2}t0 .*\n {2}t1 /, lacks: /n=1/ },
-        exceeds: { what: 'files if tests are a line too many', files: 1, tests: 60, has: /^a0\.lattice\.mjs {2}420 cases in 60 tests\n/, lacks: /t1/ },
+        room: { what: 'tests if they take exactly one screen', files: 4, tests: 14, has: /^a0\.lattice\.mjs\n {2}t0 .*\n {2}t1 /, lacks: /n=1/ },
+        exceeds: { what: 'files if tests take one line more', files: 1, tests: 60, has: /^a0\.lattice\.mjs {2}420 cases in 60 tests\n/, lacks: /t1/ },
         all: { what: 'everything on request', files: 5, tests: 20, args: ['--all'], has: /n=7\n {2}t19 / },
       }),
     },
@@ -118,7 +118,7 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
           ['/^\\d night/', 2],
           ['/NIGHTS/', 0],
           ['/NIGHTS/i', 2],
-          // Where a global expression stopped does not matter.
+          // A global expression is searched from the start of each title.
           ['/nights|own/g', 4],
           ['own › THE', 2],
         ],

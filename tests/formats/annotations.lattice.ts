@@ -60,7 +60,7 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
     check.equal([lines.length, lines[0]], [50, '::error file=a.ts,line=1,col=1,title=t::m%0A(and 49,999 more cases at this line)']);
   }),
 
-  test('have the place of a source, and none of a sheet: {syntax}', {
+  test('have the location of a source, but not of a workbook: {syntax}', {
     cases: table(
       ['syntax', 'source', 'none'],
       [

@@ -65,13 +65,13 @@ export const differences = test('shows the difference between {what}', {
       told: ['both one', 'expected two a', 'expected two b', 'actual two x', 'both three', 'expected four', 'actual four a', 'actual four b'],
     },
     ends: {
-      what: 'texts that are too long to be compared in full, to their ends',
+      what: 'texts that are too long to be compared in full, without a common end',
       actual: `${'a'.repeat(4000)}12`,
       expected: `${'a'.repeat(4000)}345`,
       told: [`actual …${'a'.repeat(40)}[12]`, `expected …${'a'.repeat(40)}[345]`],
     },
     longest: {
-      what: 'texts that are too long to be compared in full, between what they begin and end with',
+      what: 'texts that are too long to be compared in full, between their common ends',
       actual: `${'a'.repeat(4000)}12${'b'.repeat(30)}`,
       expected: `${'a'.repeat(4000)}345${'b'.repeat(30)}`,
       told: [`actual …${'a'.repeat(40)}[12]${'b'.repeat(30)}`, `expected …${'a'.repeat(40)}[345]${'b'.repeat(30)}`],
@@ -101,7 +101,7 @@ const failedWith = (failure: Partial<Failure>): string[] =>
 const numbered = (count: number, word: string): string[] => Array.from({ length: count }, (_, i) => `${word} ${i + 1}`);
 
 export const longFailures = suite('a failure', [
-  test('without colours underlines what differs between short texts', ({ check }) => {
+  test('underlines differences of short texts without colours', ({ check }) => {
     const shown = failedWith({ actual: '"N4 at noon"', expected: '"N12 at 15"' });
     check.equal(shown.slice(shown.indexOf('actual    "N4 at noon"')).slice(0, 4), ['actual    "N4 at noon"', '~    ~~~~', 'expected  "N12 at 15"', '~~    ~~']);
   }),

@@ -86,7 +86,7 @@ export const view = suite('view', { timeout: 60_000 }, [
           ['a form', 'POST', '/act', { 'content-type': 'text/plain' }, true, 400],
           ['a wish for something else', 'GET', '/../run.json', {}, true, 404],
           ['a link to an action', 'GET', '/act', {}, true, 404],
-          ['a form for the record', 'POST', '/record', {}, true, 404],
+          ['a POST of the record', 'POST', '/record', {}, true, 404],
         ],
       ),
     },

@@ -90,7 +90,7 @@ export const selections = testWith({ project })(
 );
 
 export const causes = testWith({ project })(
-  '{command}: the command of a cause runs its cases, also those on request',
+  '{command}: the rerun command of a cause selects its cases, also on request',
   {
     cases: table(
       ['command', 'rerun'],

@@ -945,7 +945,7 @@ export function due(loa: Length, season: number): number {
     says: ['no key'],
   },
   {
-    name: 'copies of a fixture of the run are cleaned up in their lane, before the fixture',
+    name: 'each lane runs the deferred functions of `deserialize` before the run fixture is torn down',
     files: {
       'a.lattice.mjs': `
         import { appendFileSync } from 'node:fs';
@@ -961,7 +961,7 @@ export function due(loa: Length, season: number): number {
     afterwards: '+copy -copy -office ',
   },
   {
-    name: 'an override of rows that reaches no fixture is told',
+    name: 'an override of rows without effect is a warning',
     files: {
       'a.lattice.mjs': `
         const tide = fixture('tide', { settings: { hour: 1 }, setup: ({ settings }) => settings.hour });
@@ -973,7 +973,7 @@ export function due(loa: Length, season: number): number {
     says: ['a row of test "unused {n}" overrides fixture "tide" without effect'],
   },
   {
-    name: 'rows of a suite without an end stop the planning',
+    name: 'endless rows of a suite end planning at the time limit',
     files: {
       'a.lattice.mjs': `
         export const berths = suite('berth {n}', { cases: rows(function* () { for (let n = 1; ; n++) yield { n: 1 }; }) }, [test('free', ({ check }) => check.holds(true))]);`,
@@ -985,7 +985,7 @@ export function due(loa: Length, season: number): number {
     within: 20_000,
   },
   {
-    name: 'a fixture of the run that cannot be set up is told once, and costs the cases that need it',
+    name: 'a setup error of a run fixture is reported once, and the cases that need the fixture are errored',
     files: {
       'a.lattice.mjs': `
         import { appendFileSync } from 'node:fs';
@@ -1082,7 +1082,7 @@ export function due(loa: Length, season: number): number {
     results: { a: pass, b: pass, c: pass },
   },
   {
-    name: 'a binding without effect is told',
+    name: 'an override without effect is a warning',
     files: {
       'a.lattice.mjs': `
         const clock = fixture('clock', { settings: { hour: 8 }, setup: ({ settings }) => settings.hour });

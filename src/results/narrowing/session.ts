@@ -46,7 +46,7 @@ const MAX_PASSING_ROWS = 5_000;
 const MAX_FAILING_ROWS = 500;
 
 interface TestRows {
-  readonly header: TestHeader;
+  header: TestHeader;
   readonly failing: KnownRow[];
   readonly passing: KnownRow[];
   /** The ids of failing rows, by ordinal. */
@@ -81,10 +81,10 @@ export class NarrowSession {
 
   take(entry: JournalEntry): void {
     if (entry.type === 'test') {
-      const { header } = entry;
-      // A header comes again when more is known of its test.
-      const known = this.#tests.get(header.test) ?? { failing: [], passing: [], ids: new Map(), cases: 0 };
-      this.#tests.set(header.test, { ...known, header });
+      const known = this.#tests.get(entry.header.test);
+      // A second header has more details.
+      if (known) known.header = entry.header;
+      else this.#tests.set(entry.header.test, { header: entry.header, failing: [], passing: [], ids: new Map(), cases: 0 });
     }
     if (entry.type !== 'ended') return;
     const { test, ordinal, row } = entry.result;
