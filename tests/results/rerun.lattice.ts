@@ -47,7 +47,7 @@ const wordsOf = (command: string): string[] =>
   [...command.matchAll(/(?:[^\s']+|'[^']*')+/g)].map(([word]) => word.replace(/'([^']*)'/g, '$1').replaceAll("\\'", "'"));
 
 export const selections = testWith({ project })(
-  'a failing case of {file} is selected alone by as little as there is',
+  'the shortest selection of each failing case in {file}',
   {
     timeout: 120_000,
     cases: table(
