@@ -187,7 +187,7 @@ export const messages = test('a check that does not hold says: {says}', {
 
 export const holding = test('checks that hold say so, and hand on what they found', async ({ check }) => {
   const { said, passed } = await failures(async ({ check, ensure, eventually }) => {
-    const global = /n/g;
+    const once = /oo/gy;
     const results = [
       check.holds(true),
       check.closeTo(1.04, 1, 0.05),
@@ -195,9 +195,9 @@ export const holding = test('checks that hold say so, and hand on what they foun
       check.includes(new Set([1]), 1),
       check.hasProperties({ a: 1, b: { c: [1, 2] } }, { b: { c: [1] } }),
       check.matches('noon', /OO/i),
-      // A global expression is searched from the start each time.
-      check.matches('noon', global),
-      check.matches('noon', global),
+      // Global and sticky expressions search the whole text each time.
+      check.matches('noon', once),
+      check.matches('noon', once),
     ];
     ensure.equal(results, [true, true, true, true, true, true, true, true]);
     ensure.equal(
