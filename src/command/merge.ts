@@ -60,7 +60,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   const missing = Array.from({ length: of ?? 0 }, (_, i) => i + 1).filter((index) => !shards.some((shard) => shard?.index === index));
   const status = Math.max(exitStatus(state), ...records.map(({ info }) => (info.exitStatus === 3 ? 0 : (info.exitStatus ?? 2)))) as 0 | 1 | 2 | 3;
   takeUnrun(state, countNotRun(records.flatMap(({ info }) => info.notRun ?? [])));
-  const { shard: _shard, notRun: _unrun, ...info } = first.info;
+  const { shard: _shard, notRun: _notRun, ...info } = first.info;
   writeInfo(target, {
     ...info,
     started: started.toISOString(),

@@ -34,7 +34,7 @@ interface ListedTest {
 
 /** Lists the cases that `run` would run, under their tests, and counts them. */
 export async function planCommand(where: readonly string[], options: PlanCommandOptions, setting: CommandContext): Promise<number> {
-  const { terminal, acquireLane: lane } = setting;
+  const { terminal, acquireLane } = setting;
   const prepared = await prepare(where, options, setting);
   if (!prepared) return 2;
   const { root, targets, compiler } = prepared;
@@ -57,7 +57,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
       loadTimeout: options.loadTimeout,
       record,
     });
-    const state = await coordinate(request, lane, compiler, take).done;
+    const state = await coordinate(request, acquireLane, compiler, take).done;
     const cases = [...tests.values()].reduce((sum, test) => sum + test.cases, 0);
     const isBroken = state.planProblems.length + state.loadFailures.length + state.runProblems.length > 0;
     const print = options.format ? terminal.error : terminal.out;

@@ -77,7 +77,7 @@ export async function runOnce(
   { where, files, selection, earlier, options, prepared, interruption, pool }: RunOnceInput,
   setting: CommandContext,
 ): Promise<{ status: number; state: RunState; record: string }> {
-  const { folder, acquireLane: lane } = setting;
+  const { folder, acquireLane } = setting;
   // Standard output contains the report only.
   const terminal: Terminal = options.format ? { ...setting.terminal, out: () => undefined, live: undefined } : setting.terminal;
   const { root, compiler, config } = prepared;
@@ -124,7 +124,7 @@ export async function runOnce(
     plan: earlier?.info.plan,
     before: timesBefore(root, info),
   };
-  const running = coordinate(request, lane, compiler, (entry, state) => {
+  const running = coordinate(request, acquireLane, compiler, (entry, state) => {
     // A resumed run must have the same tests.
     if (entry.type === 'planned' && plan === undefined) {
       plan = entry.hash;
@@ -144,7 +144,7 @@ export async function runOnce(
   const state = await running.done;
   if (!existsSync(join(record, 'run.json'))) state.unwritable ??= 'it was removed during the run';
   progress.finish(state);
-  const leaks = options.leaks ? await findLeaks(state, request, lane, compiler) : state.leaks;
+  const leaks = options.leaks ? await findLeaks(state, request, acquireLane, compiler) : state.leaks;
 
   const wall = Date.now() - started.getTime();
   const strict = (options.strict ?? config.strict) ? warningsIn(state) : 0;
@@ -234,7 +234,7 @@ function printEnd(
 }
 
 /** The information of a resumed run, without that of its end. */
-const clearRunEnd = ({ milliseconds: _wall, exitStatus: _status, counts: _counts, notRun: _unrun, ...info }: RunInfo): RunInfo => info;
+const clearRunEnd = ({ milliseconds: _milliseconds, exitStatus: _status, counts: _counts, notRun: _notRun, ...info }: RunInfo): RunInfo => info;
 
 /** Runs the cases with leaks again, alone, to find where the leaked resources were opened. */
 async function findLeaks(state: RunState, request: RunRequest, lane: () => ChildProcess, compiler: CompileService): Promise<readonly Leak[]> {

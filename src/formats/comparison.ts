@@ -223,13 +223,13 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
 
 /** The same for other programs; the cases that stayed the same are only counted. */
 export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: ComparedRun, after: ComparedRun): string => {
-  const run = ({ name, info: { started, seed, milliseconds: wall, counts, notRun: unrun, exitStatus } }: ComparedRun) => ({
+  const run = ({ name, info: { started, seed, milliseconds: wall, counts, notRun, exitStatus } }: ComparedRun) => ({
     name,
     started,
     seed,
     wall,
     counts,
-    unrun,
+    unrun: notRun,
     exitStatus,
   });
   const all = reportedChanges.flatMap((change) => cases[change].map(({ row: _row, ...one }) => ({ change, ...one })));

@@ -152,10 +152,10 @@ function renderFailure(group: readonly RecordedResult[], reruns: RerunSelections
 /** HTML in which nothing is markup, a name or a reference of the host's either. */
 const escaped = (text: string): string => text.replace(/[&<>"'`*_[\]()#@!~|\\:/-]/g, (character) => `&#${character.charCodeAt(0)};`);
 
-function renderExcused({ skippedOrExpected: excused }: RunState): string {
+function renderExcused({ skippedOrExpected }: RunState): string {
   const reasons = new Map<string, number>();
   const key = (status: Status, reason: string): string => `${statusLabel(status)}: ${reason}`;
-  for (const { status, reason = '' } of excused) reasons.set(key(status, reason), (reasons.get(key(status, reason)) ?? 0) + 1);
+  for (const { status, reason = '' } of skippedOrExpected) reasons.set(key(status, reason), (reasons.get(key(status, reason)) ?? 0) + 1);
   return [...reasons]
     .slice(0, MAX_TABLE_ROWS)
     .map(([reason, times]) => `- ${formatThousands(times)} ${code(reason)}`)

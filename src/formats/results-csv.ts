@@ -40,8 +40,8 @@ export function* reportAsCsv({ info, entries }: ReadableRecord, nameFile: Format
   let lines: unknown[][] = [];
   for (const { header, results } of testsInOrder(entries)) {
     for (const { result, lane } of results()) {
-      const { id, status, cause, reason, title, tags, times, checks, attempts, failures, row, location: place } = result;
-      const at = place ?? header.location;
+      const { id, status, cause, reason, title, tags, times, checks, attempts, failures, row, location } = result;
+      const at = location ?? header.location;
       const fields = [
         id,
         status,

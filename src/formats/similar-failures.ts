@@ -8,8 +8,8 @@ const buildSimilarityKey = ({ test, failures }: Pick<RecordedResult, 'test' | 'f
     // The number of repetitions does not matter.
     [
       ...new Set(
-        failures.map(({ cause, message, note, location: place, step, fixture }) =>
-          JSON.stringify([cause, message.replace(/[\d.]+/g, '#'), note, place, step, fixture]),
+        failures.map(({ cause, message, note, location, step, fixture }) =>
+          JSON.stringify([cause, message.replace(/[\d.]+/g, '#'), note, location, step, fixture]),
         ),
       ),
     ],

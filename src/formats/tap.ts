@@ -86,12 +86,12 @@ function* point(number: number, title: string, result: Pointed, indent: string, 
   if (status !== 'passed' && failures.length > 0) yield* diagnostics(result, `${indent}  `, nameFile);
 }
 
-function* diagnostics({ status, cause, failures, row, location: place, output }: Pointed, indent: string, nameFile: FormatPath): Generator<string> {
+function* diagnostics({ status, cause, failures, row, location, output }: Pointed, indent: string, nameFile: FormatPath): Generator<string> {
   const details = {
     status,
     ...(cause && { cause }),
     ...(Object.keys(row).length > 0 && { row }),
-    ...(place && { data: formatLocation({ ...place, file: nameFile(place.file) }) }),
+    ...(location && { data: formatLocation({ ...location, file: nameFile(location.file) }) }),
     failures: failures.map((failure) => formatTapFailure(failure, nameFile)),
     ...(output.length > 0 && { output: output.join('') }),
   };
@@ -100,9 +100,9 @@ function* diagnostics({ status, cause, failures, row, location: place, output }:
   yield `${indent}...\n`;
 }
 
-function formatTapFailure({ message, note, actual, expected, location: place, step, fixture, causes: behind }: Failure, nameFile: FormatPath): object {
-  const at = place && formatLocation({ ...place, file: nameFile(place.file) });
-  return Object.fromEntries(Object.entries({ message, note, actual, expected, at, step, fixture, behind }).filter(([, value]) => value !== undefined));
+function formatTapFailure({ message, note, actual, expected, location, step, fixture, causes }: Failure, nameFile: FormatPath): object {
+  const at = location && formatLocation({ ...location, file: nameFile(location.file) });
+  return Object.fromEntries(Object.entries({ message, note, actual, expected, at, step, fixture, behind: causes }).filter(([, value]) => value !== undefined));
 }
 
 /** A description keeps its line: `#` begins a directive, and a backslash takes that from it. */

@@ -23,11 +23,11 @@ export const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code'
 ]);
 
 /** In words, with the last that the process said. */
-export const describeExit = ({ code, signal, stderrTail: words }: LaneEnd): string => {
+export const describeExit = ({ code, signal, stderrTail }: LaneEnd): string => {
   // Stacks inside the runtime do not help the author of a test.
-  const said = words.split('\n').filter((line) => line.trim() !== '' && !/^\s*\d+: |^-+ .*stack.* -+$|^<--- |^\[\d+:0x/i.test(line));
+  const said = stderrTail.split('\n').filter((line) => line.trim() !== '' && !/^\s*\d+: |^-+ .*stack.* -+$|^<--- |^\[\d+:0x/i.test(line));
   const last = said.slice(-6).join('\n');
-  const how = words.includes('heap out of memory') ? 'ran out of memory' : signal ? `was ended by ${signal}` : `ended with exit status ${code}`;
+  const how = stderrTail.includes('heap out of memory') ? 'ran out of memory' : signal ? `was ended by ${signal}` : `ended with exit status ${code}`;
   return `the process ${how}${last ? `; its last output:\n${last}` : ''}`;
 };
 

@@ -97,7 +97,7 @@ export class PageWriter {
     yield line.text;
     const { entry } = line;
     if (entry?.type !== 'ended' && entry?.type !== 'teardown-failed') return;
-    for (const { location: place, frames = [] } of entry.result.failures) for (const one of [place, ...frames.slice(0, 4)]) if (one) yield* this.#excerpt(one);
+    for (const { location, frames = [] } of entry.result.failures) for (const one of [location, ...frames.slice(0, 4)]) if (one) yield* this.#excerpt(one);
     if (entry.type === 'ended') for (const { file } of entry.result.attachments) yield* this.#content(file);
   }
 

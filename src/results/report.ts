@@ -187,10 +187,10 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
 }
 
 function testReport(header: TestHeader, known: TestReport | undefined, nameFile: FormatPath): TestReport {
-  const { facts: _facts, location: place, data, fixtures, ...rest } = header;
+  const { facts: _facts, location, data, fixtures, ...rest } = header;
   return {
     ...rest,
-    location: named(place, nameFile) ?? known?.location,
+    location: named(location, nameFile) ?? known?.location,
     data: (data && nameFile(data)) ?? known?.data,
     fixtures: fixtures?.map((fixture) => withNames(fixture, nameFile)) ?? known?.fixtures,
   };
@@ -259,10 +259,10 @@ const resultFields = (result: ReportedResult, nameFile: FormatPath) => ({
 });
 
 function failureReport(failure: Failure, nameFile: FormatPath): FailureReport {
-  const { actual, expected, location: place, frames, tableRow, differingFile } = failure;
+  const { actual, expected, location, frames, tableRow, differingFile } = failure;
   return {
     ...failure,
-    location: named(place, nameFile),
+    location: named(location, nameFile),
     frames: frames?.map((frame) => named(frame, nameFile) as Frame),
     ...(tableRow && { tableRow: { ...tableRow, location: named(tableRow.location, nameFile) as SourceLocation } }),
     ...(differingFile && { differingFile: { ...differingFile, file: nameFile(differingFile.file) } }),
@@ -297,7 +297,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
   if (run.leaks.length > 0) yield { type: 'leaks', leaks: run.leaks };
   for (const result of results) {
     yield* inLane(result.lane);
-    const { kind, id, title, row, tags, location: place } = result;
+    const { kind, id, title, row, tags, location } = result;
     const outcome = { ...EMPTY_OUTCOME, ...outcomeOf(result), times: result.milliseconds, failures: result.failures.map(withoutDifference) };
     if (kind === 'teardown') yield { type: 'teardown-failed', id, title, result: outcome };
     else {
@@ -311,7 +311,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
           title,
           row,
           tags,
-          location: place,
+          location: location,
           attachments: result.attachments,
           fixtures: result.fixtures,
           ...outcome,

@@ -153,8 +153,8 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
     case 'bindings':
       // Lanes that used the same fixture report the same.
       for (const problem of entry.warnings) if (!state.warnings.some((known) => isSame(known, problem))) state.warnings.push(problem);
-      for (const { number, unusedReason: idle } of entry.uses) {
-        if (idle) state.idle.set(number, idle);
+      for (const { number, unusedReason } of entry.uses) {
+        if (unusedReason) state.idle.set(number, unusedReason);
         else state.effective.add(number);
       }
       break;

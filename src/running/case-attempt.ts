@@ -147,8 +147,8 @@ export class CaseAttempt implements CheckRecorder {
   #failureOf(error: unknown, cause: Cause, step: StepRun | undefined, fixture?: string): Failure {
     if (!isInstanceOf(error, SetupError)) return buildThrowFailure(error, cause, { step: pathOf(step), fixture });
     if (isInstanceOf(error.reason, SetupError)) {
-      const { node, reason, alreadyReported: again } = error.reason;
-      return this.#failureOf(new SetupError(node, reason, again || error.alreadyReported), cause, step);
+      const { node, reason, alreadyReported } = error.reason;
+      return this.#failureOf(new SetupError(node, reason, alreadyReported || error.alreadyReported), cause, step);
     }
     const { name } = error.node;
     if (!error.alreadyReported) return buildThrowFailure(error.reason, 'setup', { step: pathOf(step), fixture: name });

@@ -86,14 +86,15 @@ export class CaseRunner {
 
   #begin(planned: PlannedCaseImpl, { scopes, place }: TestPlacement): Promise<void> | undefined {
     const { problems } = planned.entry;
-    const { skip, expired, notRequested: held, knownFailure } = evaluateAnnotations(planned.marks, this.#day);
+    const { skip, expired, notRequested, knownFailure } = evaluateAnnotations(planned.marks, this.#day);
     if (problems) return this.#finishWithoutRunning(planned, { status: 'errored', cause: 'data' }, problems.map(failureOfProblem));
     if (skip !== undefined) return this.#finishWithoutRunning(planned, { status: 'skipped', reason: skip });
     if (expired !== undefined)
       return this.#finishWithoutRunning(planned, { status: 'failed', cause: 'expired', reason: expired }, [
         { cause: 'expired', message: `the skip has expired: ${expired}`, location: planned.location },
       ]);
-    if (held !== undefined && !this.#options.isRequested?.(planned)) return this.#finishWithoutRunning(planned, { status: 'not-requested', reason: held });
+    if (notRequested !== undefined && !this.#options.isRequested?.(planned))
+      return this.#finishWithoutRunning(planned, { status: 'not-requested', reason: notRequested });
     return this.#admit({ planned, placed: placedNow(place(planned)), scopes, knownFailure });
   }
 
@@ -123,16 +124,16 @@ export class CaseRunner {
       leave();
       return this.#delivery.yieldToEventLoop();
     }
-    const { pendingCases: under } = job.scopes.at(-1) as OpenScope;
+    const { pendingCases } = job.scopes.at(-1) as OpenScope;
     const ended = (): void => {
       leave();
-      under.delete(tracked);
+      pendingCases.delete(tracked);
     };
     const tracked: Promise<void> = after(running, ended, (error) => {
       this.#broke(job.planned, error);
       ended();
     });
-    under.add(tracked);
+    pendingCases.add(tracked);
   }
 
   /** Runs a case when the locks that it shares with other lanes are this lane's. */

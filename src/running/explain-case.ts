@@ -49,8 +49,8 @@ export interface Explanation {
 export function explainCase(planned: PlannedCaseImpl): Explanation {
   const { test, entry } = planned;
   const scopes = scopesAround(planned);
-  const { overrides: bind } = test.test.options;
-  const own = typeof bind === 'function' ? buildOverrideLayers(bind(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
+  const { overrides } = test.test.options;
+  const own = typeof overrides === 'function' ? buildOverrideLayers(overrides(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
   const graph = resolve(collectNeeds(test), [...test.inherited.levels, ...own], new NodeInterner());
   const { depths } = assignScopes(graph, scopes);
   // What fixtures of the run need is set up with them, wherever they live.

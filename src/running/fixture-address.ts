@@ -18,15 +18,15 @@ export interface FixtureAddress {
   readonly fixture: string;
 }
 
-export const buildFixtureAddress = (node: Node, { resolvedNodes: sights }: Graph, test: number, ordinal: number): FixtureAddress => ({
+export const buildFixtureAddress = (node: Node, { resolvedNodes }: Graph, test: number, ordinal: number): FixtureAddress => ({
   test,
   ordinal,
-  position: sights.findIndex((resolved) => resolved.node === node),
+  position: resolvedNodes.findIndex((resolved) => resolved.node === node),
   fixture: node.name,
 });
 
 /** The node of an address in the graph of its test or row. Throws `plan-changed` if another fixture is there. */
-export function findAddressedNode({ position, fixture }: FixtureAddress, { resolvedNodes: sights }: Graph): Node {
-  const node = sights[position]?.node;
+export function findAddressedNode({ position, fixture }: FixtureAddress, { resolvedNodes }: Graph): Node {
+  const node = resolvedNodes[position]?.node;
   return node?.name === fixture ? node : refuse({ code: 'plan-changed' });
 }

@@ -28,8 +28,8 @@ export class RunFixtureHost {
   async fetch(node: Node): Promise<unknown> {
     for (const each of sortByNeeds([{ key: node.name, node, onDemand: false }], true)) await this.#holder.acquire(each, this.#holderOf, this.#hosting);
     const value = this.#holder.value(node);
-    const { transfer: handover } = node.definition;
-    return handover ? handover.serialize(value) : value;
+    const { transfer } = node.definition;
+    return transfer ? transfer.serialize(value) : value;
   }
 
   used(node: Node, { failed, cases }: TeardownContext): void {

@@ -261,12 +261,12 @@ class Runner {
   /** The graph of a test, the same for all its cases unless its rows bind. Asked for when a case is about to run. */
   #placer(test: PlannedTest, scopes: readonly OpenScope[]): TestPlacement['place'] {
     const { levels } = test.inherited;
-    const { overrides: bind } = test.test.options;
+    const { overrides } = test.test.options;
     const needs = collectNeeds(test);
-    if (typeof bind === 'function') {
+    if (typeof overrides === 'function') {
       const owner = `a row of test "${test.test.title}"`;
       return (planned) => () => {
-        const own = buildOverrideLayers(bind(planned.entry.row) ?? [], owner, test.test);
+        const own = buildOverrideLayers(overrides(planned.entry.row) ?? [], owner, test.test);
         const graph = resolve(needs, [...levels, ...own], this.#nodes);
         this.#bindings.noteRow(graph, levels, own, test.test);
         return assignScopes(graph, scopes);
@@ -295,8 +295,8 @@ class Runner {
   }
 
   /** Waits for all that is under way within a scope, and tears its fixtures down. */
-  async #closeScope({ holder, title, pendingCases: under }: OpenScope): Promise<void> {
-    while (under.size > 0) await Promise.all(under);
+  async #closeScope({ holder, title, pendingCases }: OpenScope): Promise<void> {
+    while (pendingCases.size > 0) await Promise.all(pendingCases);
     if (holder.isEmpty) return;
     const output: string[] = [];
     this.#listener.announce({ what: 'shared-teardown', name: title, limit: this.#around.limit(holder.longestLimit) });

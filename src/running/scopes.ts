@@ -42,7 +42,7 @@ export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): Placed
   const ownSuite = suites.at(-1)?.depth ?? indexOf('file');
   const isAffectedBy = (group: Group, { node, appliedLayers, dependencies }: ResolvedNode): boolean =>
     group.ownedDefinitions.has(node.definition) ||
-    appliedLayers.some(({ ownerKey: by }) => by !== undefined && by === group.by) ||
+    appliedLayers.some(({ ownerKey }) => ownerKey !== undefined && ownerKey === group.by) ||
     dependencies.some((dependency) => isAffectedBy(group, dependency));
   const own = ({ node, ...rest }: ResolvedNode): number => {
     if (node.scope === 'case') return scopes.length;

@@ -148,12 +148,12 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   });
   const onAbort = (): void => running.interrupt(false);
   signal?.addEventListener('abort', onAbort);
-  const { bindings, warnings, notRun: unrun } = await running.done;
+  const { bindings, warnings, notRun } = await running.done;
   signal?.removeEventListener('abort', onAbort);
   stopListening();
-  counts['not-run'] = unrun.cases;
+  counts['not-run'] = notRun.cases;
   for (const problem of warnings) onEvent?.({ type: 'warning', problem });
-  for (const { unusedReason: idle } of bindings) if (idle) onEvent?.({ type: 'warning', problem: idle });
+  for (const { unusedReason } of bindings) if (unusedReason) onEvent?.({ type: 'warning', problem: unusedReason });
   const summary: RunSummary = { counts, ok: counts.failed + counts.errored + problems === 0 };
   onEvent?.({ type: 'finished', summary });
   return summary;

@@ -41,12 +41,12 @@ export interface Chunk {
 
 /** The cases of a test in chunks, as its rows stream in: all, or those of one share. A source that breaks off throws what it threw. */
 export async function* expandInBatches(test: PlannedTest, surroundings: ExpansionHost, share?: Partition): AsyncGenerator<Chunk> {
-  const { cases, overrides: bind } = test.test.options;
+  const { cases, overrides } = test.test.options;
   if (!cases) {
     yield { cases: [new PlannedCaseImpl(test, 0, undefined, 1)], rows: 1 };
     return;
   }
-  const { isRedacted: hides } = surroundings;
+  const { isRedacted } = surroundings;
   const checked = (entry: RowEntry): RowEntry => {
     const problems = entry.annotations && findUnknownTags(entry.annotations.tags, surroundings.tags, 'a row');
     return problems?.length ? { ...entry, problems: [...(entry.problems ?? []), ...problems.map((problem) => ({ ...problem, at: entry.location }))] } : entry;
@@ -54,15 +54,15 @@ export async function* expandInBatches(test: PlannedTest, surroundings: Expansio
   const parts = CaseSourceImpl.partsOf(cases);
   const expansion = buildExpansion(test, surroundings);
   // Rows that differ may be equal after redaction, so the source cannot know which belong together.
-  const openPartition = (): Promise<SharedChunks | undefined> | undefined => (share && !hides ? parts.openPartition?.(expansion, share) : undefined);
-  const redact = (entry: RowEntry): RowEntry => (hides ? redactEntry(entry, hides, findSecrets(bind, entry, hides)) : entry);
+  const openPartition = (): Promise<SharedChunks | undefined> | undefined => (share && !isRedacted ? parts.openPartition?.(expansion, share) : undefined);
+  const redact = (entry: RowEntry): RowEntry => (isRedacted ? redactEntry(entry, isRedacted, findSecrets(overrides, entry, isRedacted)) : entry);
   const collectIdentities = (shown: readonly RowEntry[]): readonly RowIdentity[] =>
     test.parent.redactedEntry ? shown.map((entry) => formatIdentity(test, entry)) : shown;
   const shared = await openPartition();
   async function* again(): AsyncGenerator<readonly RowIdentity[]> {
     const sharedAnew = await openPartition();
     if (sharedAnew) for await (const { entries } of sharedAnew) yield collectIdentities(entries);
-    else for await (const entries of parts.open({ ...expansion, onWarning: undefined })) yield collectIdentities(hides ? entries.map(redact) : entries);
+    else for await (const entries of parts.open({ ...expansion, onWarning: undefined })) yield collectIdentities(isRedacted ? entries.map(redact) : entries);
   }
   const twins = new DuplicateCounter(parts.isReplayable ? again : undefined);
   if (shared) {
@@ -78,14 +78,14 @@ export async function* expandInBatches(test: PlannedTest, surroundings: Expansio
   let rows = 0;
   for await (const opened of parts.open(expansion)) {
     let entries = opened;
-    let shown = hides ? entries.map(redact) : entries;
+    let shown = isRedacted ? entries.map(redact) : entries;
     let numbers: readonly number[] | undefined;
     try {
       numbers = await twins.countDuplicate(collectIdentities(shown));
     } catch {
       // A row of code can have a getter that throws: it costs its own case.
       entries = opened.map(readable);
-      shown = hides ? entries.map(redact) : entries;
+      shown = isRedacted ? entries.map(redact) : entries;
       numbers = await twins.countDuplicate(collectIdentities(shown));
     }
     const own: PlannedCaseImpl[] = [];

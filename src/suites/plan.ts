@@ -161,11 +161,11 @@ class Planner {
     this.#report(findUnknownColumns(title, known), suite.origin);
     for (const entry of entries) {
       const row = { ...parent.entry?.row, ...entry?.row };
-      const { isRedacted: hides } = this.#surroundings;
+      const { isRedacted } = this.#surroundings;
       const by = {};
       const levels = suite.layers.flatMap((layer) => this.#levels(() => findOverrides(layer.options.overrides, row), owner, layer.origin, by));
       const bound = levels.map(({ binding }) => binding);
-      const redacted = entry && hides ? redactEntry(entry, hides, boundSecrets(bound, hides)) : entry;
+      const redacted = entry && isRedacted ? redactEntry(entry, isRedacted, boundSecrets(bound, isRedacted)) : entry;
       const group = this.#group(suite, parent, {
         template: suite.title,
         title: renderTitle(title, { ...parent.redactedEntry?.row, ...redacted?.row }),

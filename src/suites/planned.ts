@@ -160,8 +160,8 @@ export class PlannedCaseImpl implements PlannedCase {
   }
 
   get marks(): RowAnnotations {
-    const { annotations: marks } = this.test.inherited;
-    return this.entry.annotations ? mergeAnnotations(marks, this.entry.annotations) : marks;
+    const { annotations } = this.test.inherited;
+    return this.entry.annotations ? mergeAnnotations(annotations, this.entry.annotations) : annotations;
   }
 
   get tags(): readonly string[] {

@@ -119,8 +119,8 @@ function isWrittenAt({ entry, test }: PlannedCaseImpl, url: string, line: number
 
 /** The row of a data file that stands on the line: a record may go over several. */
 function inData(planned: PlannedCaseImpl, url: string, line: number | undefined): boolean {
-  const { location: place, lines = 1 } = planned.entry;
-  return place !== undefined && place.file === url && (line === undefined || (place.line <= line && line < place.line + lines));
+  const { location, lines = 1 } = planned.entry;
+  return location !== undefined && location.file === url && (line === undefined || (location.line <= line && line < location.line + lines));
 }
 
 /** The tests of what begins last at or before a line: a suite's line stands for all that is in it. */

@@ -7,7 +7,7 @@ import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 async function read(text: string | Uint8Array, options: Parameters<typeof dataFile>[1] = {}, name = 'stays.csv'): Promise<unknown[]> {
   const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: text }));
   return seen.map(({ row, result }) =>
-    result.status === 'errored' ? result.failures.map(({ location: place, message }) => `${place?.line}:${place?.column} ${message}`).join('; ') : row,
+    result.status === 'errored' ? result.failures.map(({ location, message }) => `${location?.line}:${location?.column} ${message}`).join('; ') : row,
   );
 }
 

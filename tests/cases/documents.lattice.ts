@@ -9,7 +9,7 @@ import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 async function read(name: string, text: string, options: Parameters<typeof dataFile>[1] = {}): Promise<unknown[]> {
   const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: text }));
   return seen.map(({ row, result }) =>
-    result.status === 'errored' ? result.failures.map(({ location: place, message }) => `${place?.line}:${place?.column} ${message}`).join('; ') : row,
+    result.status === 'errored' ? result.failures.map(({ location, message }) => `${location?.line}:${location?.column} ${message}`).join('; ') : row,
   );
 }
 
@@ -75,7 +75,7 @@ async function linesIn(text: string, format: 'json' | 'yaml', at: string | undef
   }
   const lines: (number | undefined)[][] = [];
   for await (const entries of readDocument(pieces(), 'a', format, at, { columns: undefined, schema: undefined }))
-    for (const { location: place, lines: many = 1 } of entries) lines.push([place?.line, many]);
+    for (const { location, lines: many = 1 } of entries) lines.push([location?.line, many]);
   return lines;
 }
 

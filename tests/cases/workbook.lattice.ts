@@ -12,7 +12,7 @@ async function read(book: Uint8Array, options: Parameters<typeof dataFile>[1] = 
   const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: book }, 1000));
   return seen.map(({ row, result }) =>
     result.status === 'errored'
-      ? result.failures.map(({ location: place, message }) => `${place && formatLocation(place).replace(/^.*\//, '')} ${message}`).join('; ')
+      ? result.failures.map(({ location, message }) => `${location && formatLocation(location).replace(/^.*\//, '')} ${message}`).join('; ')
       : row,
   );
 }

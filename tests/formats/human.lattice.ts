@@ -84,9 +84,9 @@ export const differences = test('shows the difference between {what}', {
     },
   }),
 }, ({ row, check }) => {
-  const told = diffValues(row.actual, row.expected).map(({ side, text, highlights: marks = [] }) => {
-    const isWhole = marks.length === 1 && marks[0]?.[0] === 0 && marks[0][1] === text.length;
-    const marked = isWhole ? text : [...marks].reverse().reduce((at, [from, to]) => `${at.slice(0, from)}[${at.slice(from, to)}]${at.slice(to)}`, text);
+  const told = diffValues(row.actual, row.expected).map(({ side, text, highlights = [] }) => {
+    const isWhole = highlights.length === 1 && highlights[0]?.[0] === 0 && highlights[0][1] === text.length;
+    const marked = isWhole ? text : [...highlights].reverse().reduce((at, [from, to]) => `${at.slice(0, from)}[${at.slice(from, to)}]${at.slice(to)}`, text);
     return `${side} ${marked}`;
   });
   check.equal(told, [...row.told]);

@@ -113,7 +113,7 @@ export const records = suite('what is read of a record', [
         passes.map(({ twin: _twin, line: _line, column: _column, ...told }) => ({ ...told, status: 'passed' as const })),
       );
       check.equal(
-        results.map(({ id, location: place }) => [id, place?.line, place?.column]),
+        results.map(({ id, location }) => [id, location?.line, location?.column]),
         passes.map(({ row, twin, line, column }) => [
           `a.lattice.ts#stays/t3/${caseSlug(row, undefined)}${twin > 1 ? `~${twin}` : ''}`,
           line || undefined,
@@ -181,10 +181,10 @@ export const records = suite('what is read of a record', [
       }
       const round = (milliseconds: number): number => Math.round(milliseconds * 1000);
       const tests = [...state.tests.values()].map(({ counts, strip, milliseconds }) => ({ counts, strip: strip.downsample(5000), time: round(milliseconds) }));
-      const { counts, totalCaseMs: summed, unchecked, slowest, failures: notable } = state;
+      const { counts, totalCaseMs, unchecked, slowest, failures } = state;
       return {
         entries,
-        sums: { tests, counts, summed: round(summed), unchecked, slowest: slowest.items, failed: notable.length, under: [...lane.under.keys()] },
+        sums: { tests, counts, summed: round(totalCaseMs), unchecked, slowest: slowest.items, failed: failures.length, under: [...lane.under.keys()] },
       };
     };
     // Whole, and torn off behind one of its lines.
@@ -203,7 +203,7 @@ export const records = suite('what is read of a record', [
     const line = passLine({ test: 3, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} });
     const bytes = new TextEncoder().encode(`${row.head}\n${`${line}\n`.repeat(20)}`);
     check.equal(
-      [...new JournalReader().readAll(bytes, { inBlocks: true })].flat().map(({ type: is }) => is),
+      [...new JournalReader().readAll(bytes, { inBlocks: true })].flat().map(({ type }) => type),
       Array.from({ length: 20 }, () => 'ended' as const),
     );
   }),

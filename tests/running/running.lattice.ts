@@ -273,6 +273,6 @@ export const lateClean = test('cleanup deferred after the teardown runs immediat
   let later: (cleanUp: () => unknown) => void = () => {};
   let ran = false;
   const quay = fixture('quay', { setup: ({ defer }) => void (later = defer) });
-  const { messages: told } = await runInside([test('first', { needs: { quay } }, () => {}), test('second', () => later(() => (ran = true)))]);
-  check.equal([told, ran], [['late-cleanup'], true]);
+  const { messages } = await runInside([test('first', { needs: { quay } }, () => {}), test('second', () => later(() => (ran = true)))]);
+  check.equal([messages, ran], [['late-cleanup'], true]);
 });

@@ -88,7 +88,7 @@ export const selections = suite('a selection', [
       random,
       cases.map(({ id }) => id),
     );
-    const { select, all, isRequested: asked } = buildSelector(selection, plan);
+    const { select, all, isRequested } = buildSelector(selection, plan);
     const wanted = cases.filter((one) => isSelected(one, selection));
     check.equal(
       cases.filter(select).map(({ title }) => title),
@@ -99,7 +99,7 @@ export const selections = suite('a selection', [
     if (selectsAll(selection)) check.holds(all, 'everything');
     for (const one of cases) {
       const isAsked = selection.onRequest || selection.ids?.includes(one.id) || selection.tags?.some((tag) => one.tags.includes(tag)) || false;
-      check.equal(asked(one), isAsked, `asked for ${one.title}`);
+      check.equal(isRequested(one), isAsked, `asked for ${one.title}`);
     }
   }),
 

@@ -16,7 +16,7 @@ export function FailureBlock({
   readonly store: Store;
   readonly row?: Readonly<Record<string, unknown>> | undefined;
 }) {
-  const { message, note, cause, fixture, step, causes: behind = [], location: place, frames = [] } = failure;
+  const { message, note, cause, fixture, step, causes = [], location, frames = [] } = failure;
   const where = [fixture && `fixture “${fixture}”, ${cause === 'teardown' ? 'teardown' : 'setup'}`, step?.length ? `step “${step.join(' › ')}”` : undefined]
     .filter(Boolean)
     .join(', ');
@@ -27,17 +27,17 @@ export function FailureBlock({
         {note && <strong>{escapeControls(note)}: </strong>}
         <span className="failed">{escapeControls(message)}</span>
       </p>
-      {behind.map((inner, i) => (
+      {causes.map((inner, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
         <p key={i} className="quiet">
           caused by: {escapeControls(inner)}
         </p>
       ))}
       {failure.columns ? <DifferingColumns columns={failure.columns} row={row} /> : <Values failure={failure} />}
-      {place && (
+      {location && (
         <>
-          <p className="place">{formatLocation(place)}</p>
-          <Source place={place} excerpts={store.excerpts.get(place.file)} />
+          <p className="place">{formatLocation(location)}</p>
+          <Source place={location} excerpts={store.excerpts.get(location.file)} />
         </>
       )}
       {frames.slice(1, 5).map((frame) => (
@@ -50,8 +50,8 @@ export function FailureBlock({
   );
 }
 
-function Values({ failure: { message, actual, expected, expectedKind: expectedIs } }: { readonly failure: Failure }) {
-  if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
+function Values({ failure: { message, actual, expected, expectedKind } }: { readonly failure: Failure }) {
+  if (actual !== undefined && expected !== undefined && expectedKind === undefined) {
     const apart = message.startsWith('off by') ? undefined : measureDistance(actual, expected);
     return (
       <>
@@ -73,7 +73,7 @@ function Values({ failure: { message, actual, expected, expectedKind: expectedIs
       )}
       {expected !== undefined && (
         <>
-          <dt>{expectedIs ?? 'expected'}</dt>
+          <dt>{expectedKind ?? 'expected'}</dt>
           <dd>
             <pre>{escapeControls(expected)}</pre>
           </dd>
@@ -114,10 +114,10 @@ export function Difference({ lines }: { readonly lines: readonly DiffLine[] }) {
   );
 }
 
-function Marked({ line: { text, highlights: marks = [] } }: { readonly line: DiffLine }) {
+function Marked({ line: { text, highlights = [] } }: { readonly line: DiffLine }) {
   const parts: React.ReactNode[] = [];
   let at = 0;
-  for (const [from, to] of marks) {
+  for (const [from, to] of highlights) {
     parts.push(escapeControls(text.slice(at, from)), <mark key={from}>{escapeControls(text.slice(from, to))}</mark>);
     at = to;
   }

@@ -22,9 +22,9 @@ export function GridTable({
   readonly picked: ItemCell | undefined;
   readonly onPick: (cell: ItemCell) => void;
 }) {
-  const { down, across, columnHeaders: heads, lines } = grid;
+  const { down, across, columnHeaders, lines } = grid;
   const outlined = outlinedConditions(where);
-  const totals = heads.map((_, x) => sumCells(lines.map(({ cells }) => cells[x])));
+  const totals = columnHeaders.map((_, x) => sumCells(lines.map(({ cells }) => cells[x])));
   const slowest = Math.max(0.001, ...lines.flatMap(({ cells }) => cells.map((cell) => (cell ? cell.milliseconds / cell.results.length : 0))));
   return (
     <div className="grid-holder">
@@ -36,7 +36,7 @@ export function GridTable({
                 {escapeControls(column)}
               </th>
             ))}
-            {heads.map((head) => (
+            {columnHeaders.map((head) => (
               <th key={JSON.stringify(head)} scope="col">
                 {head.map((value, i) => (
                   <span key={across[i]} title={across[i]}>
@@ -63,7 +63,7 @@ export function GridTable({
                 );
               })}
               {cells.map((cell, x) => (
-                <td key={JSON.stringify(heads[x])}>
+                <td key={JSON.stringify(columnHeaders[x])}>
                   {cell && (
                     <CellButton
                       cell={cell}
@@ -72,7 +72,7 @@ export function GridTable({
                       slowest={slowest}
                       isPicked={cell === picked}
                       onPick={onPick}
-                      label={`${values.map(formatGridValue).join(', ')} and ${(heads[x] ?? []).map(formatGridValue).join(', ')}`}
+                      label={`${values.map(formatGridValue).join(', ')} and ${(columnHeaders[x] ?? []).map(formatGridValue).join(', ')}`}
                     />
                   )}
                 </td>
@@ -87,7 +87,7 @@ export function GridTable({
               all
             </th>
             {totals.map((total, x) => (
-              <TotalCell key={JSON.stringify(heads[x])} total={total} byTime={byTime} />
+              <TotalCell key={JSON.stringify(columnHeaders[x])} total={total} byTime={byTime} />
             ))}
             <TotalCell total={sumTotals(totals)} byTime={byTime} />
           </tr>

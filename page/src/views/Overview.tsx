@@ -22,14 +22,14 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const newly = useMemo(() => new Set(store.newlyFailing), [store, store.version]);
   const red = [...store.tests.values()].filter((test) => test.items.some(({ result }) => isFailing(result.status)));
   const [before] = store.history;
-  const { notRun: unrun } = state;
+  const { notRun } = state;
   const beside = besideCases(state, info?.strictWarnings);
   const isRed =
     failing.length + state.tornDown.length + state.runProblems.length + state.planProblems.length + state.loadFailures.length + (info?.strictWarnings ?? 0) > 0;
   return (
     <div className="overview">
       <div>
-        <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live || unrun ? 'open' : 'good'}`}>
+        <section className={`verdict ${isRed ? 'bad' : store.items.length === 0 || store.live || notRun ? 'open' : 'good'}`}>
           <h2>
             {store.items.length === 0 && !isRed
               ? store.live
@@ -39,14 +39,14 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
                 ? `${failing.length.toLocaleString('en')} of ${store.items.length.toLocaleString('en')} cases failed${store.live ? ' so far' : ''}`
                 : store.live
                   ? `No failure in ${formatCount(store.items.length, 'case')} so far`
-                  : `All ${store.items.length.toLocaleString('en')} cases ${unrun ? 'that ran ' : ''}passed${state.counts.passed < store.items.length ? ' or were excused' : ''}`}
+                  : `All ${store.items.length.toLocaleString('en')} cases ${notRun ? 'that ran ' : ''}passed${state.counts.passed < store.items.length ? ' or were excused' : ''}`}
           </h2>
           <Shares counts={state.counts} />
           <Counts counts={state.counts} />
           {beside !== undefined && <p>{beside}</p>}
-          {unrun && (
+          {notRun && (
             <p>
-              <Sign status="not-run" /> {escapeControls(renderUnrun(unrun))}
+              <Sign status="not-run" /> {escapeControls(renderUnrun(notRun))}
             </p>
           )}
           {before && failing.length > 0 && (

@@ -85,10 +85,10 @@ export const buildEntry = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>,
 });
 
 /** An invalid row is reported by a case of its own, named after its position. */
-export const brokenEntry = (name: string, { location: place, lines }: Pick<RowEntry, 'location' | 'lines'>, problem: Problem): RowEntry => ({
+export const brokenEntry = (name: string, { location, lines }: Pick<RowEntry, 'location' | 'lines'>, problem: Problem): RowEntry => ({
   row: {},
   name,
-  location: place,
+  location: location,
   lines,
   problems: [problem],
 });

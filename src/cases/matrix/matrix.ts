@@ -203,8 +203,8 @@ async function loadCoveringRows(
   const before = key === undefined ? undefined : ((await kept?.get(key)) as (Found & { readonly content: string }) | undefined);
   if (before?.content === content) return before as Found;
   // The search is loaded when rows are looked for.
-  const { generateCoveringRows: coverRows } = await import('./cover.ts');
-  const covered = coverRows({ axes, wanted, constraints, include, random: createRandom(`matrix ${seed}`), effort });
+  const { generateCoveringRows } = await import('./cover.ts');
+  const covered = generateCoveringRows({ axes, wanted, constraints, include, random: createRandom(`matrix ${seed}`), effort });
   const found = locate ? await addLocatingRows(covered, axes, options.strength as number, locate, include.length, constraints, seed) : covered;
   if (key !== undefined) await kept?.set(key, { content, ...found });
   return found;

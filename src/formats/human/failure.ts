@@ -200,15 +200,15 @@ function renderOne(failure: Failure, formatting: Formatting): string[] {
 }
 
 /** Actual and expected with their difference, or each for itself. */
-function values({ message, actual, expected, expectedKind: expectedIs }: Failure, style: Style): string[] {
-  if (actual !== undefined && expected !== undefined && expectedIs === undefined) {
+function values({ message, actual, expected, expectedKind }: Failure, style: Style): string[] {
+  if (actual !== undefined && expected !== undefined && expectedKind === undefined) {
     const apart = measureDistance(actual, expected);
     const [first = '', ...more] = renderDifference(diffValues(actual, expected), style);
     return [apart && !message.startsWith('off by') ? `${first}  ${style.dim(`(${apart})`)}` : first, ...more];
   }
   return [
     ...(actual === undefined ? [] : renderValue('actual', actual, style)),
-    ...(expected === undefined ? [] : renderValue(expectedIs ?? 'expected', expected, style)),
+    ...(expected === undefined ? [] : renderValue(expectedKind ?? 'expected', expected, style)),
   ];
 }
 
@@ -286,21 +286,21 @@ function renderDifference(lines: readonly DiffLine[], style: Style): string[] {
 }
 
 /** The text with its differing parts set off; where there are no colours, `underline` does it. */
-function highlight({ text, highlights: marks = [], side }: DiffLine, style: Style): string {
+function highlight({ text, highlights = [], side }: DiffLine, style: Style): string {
   const mark = side === 'actual' ? style.markActual : style.markExpected;
   let [formatted, at] = ['', 0];
-  for (const [start, end] of marks) {
+  for (const [start, end] of highlights) {
     formatted += escapeControls(text.slice(at, start)) + mark(escapeControls(text.slice(start, end)));
     at = end;
   }
   return formatted + escapeControls(text.slice(at));
 }
 
-function underline({ text, highlights: marks = [] }: DiffLine, style: Style): string[] {
-  const whole = marks.length === 1 && marks[0]?.[0] === text.length - text.trimStart().length && marks[0][1] === text.length;
-  if (style.colours || whole || marks.length === 0) return [];
+function underline({ text, highlights = [] }: DiffLine, style: Style): string[] {
+  const whole = highlights.length === 1 && highlights[0]?.[0] === text.length - text.trimStart().length && highlights[0][1] === text.length;
+  if (style.colours || whole || highlights.length === 0) return [];
   let [formatted, at] = ['', 0];
-  for (const [start, end] of marks) {
+  for (const [start, end] of highlights) {
     formatted += ' '.repeat(measureWidth(escapeControls(text.slice(at, start)))) + '~'.repeat(measureWidth(escapeControls(text.slice(start, end))));
     at = end;
   }

@@ -46,24 +46,24 @@ export function renderGrid(
   return drawGrid(buildGrid(results, axes, sides.down, sides.across), width, style);
 }
 
-function drawGrid({ down, across, columnHeaders: heads, lines }: Grid, width: number, style: Style): string[] {
+function drawGrid({ down, across, columnHeaders, lines }: Grid, width: number, style: Style): string[] {
   const sides = down.map((column, i) =>
     Math.max(...[escapeToOneLine(column), ...lines.map(({ values }) => formatHead([values[i] as string]))].map(measureWidth)),
   );
-  const columns = heads.map((head, i) => Math.max(...[formatHead(head), ...lines.map(({ cells }) => formatCell(cells[i]))].map(measureWidth)));
+  const columns = columnHeaders.map((head, i) => Math.max(...[formatHead(head), ...lines.map(({ cells }) => formatCell(cells[i]))].map(measureWidth)));
   const side = sides.reduce((sum, one) => sum + one + COLUMN_GAP, 0);
   const output: string[] = [];
   // What has no room beside the others stands below them, under the same side.
-  for (let from = 0; from < heads.length; ) {
+  for (let from = 0; from < columnHeaders.length; ) {
     let to = from;
-    for (let used = side; to < heads.length && (to === from || used + (columns[to] as number) + COLUMN_GAP <= width); to++)
+    for (let used = side; to < columnHeaders.length && (to === from || used + (columns[to] as number) + COLUMN_GAP <= width); to++)
       used += (columns[to] as number) + COLUMN_GAP;
     const shown = <T>(all: readonly T[]): T[] => all.slice(from, to);
     output.push(...(from > 0 ? [''] : []), `${' '.repeat(side)}${style.dim(escapeToOneLine(across.join(', ')))}`);
     const names = down.map((column, i) => padOrTruncate(escapeToOneLine(column), sides[i] as number)).join(' '.repeat(COLUMN_GAP));
     output.push(
       style.dim(`${names}${' '.repeat(COLUMN_GAP)}`) +
-        shown(heads)
+        shown(columnHeaders)
           .map((head, i) => padOrTruncate(formatHead(head), columns[from + i] as number))
           .join(' '.repeat(COLUMN_GAP))
           .trimEnd(),

@@ -8,11 +8,14 @@ import { codeFrame } from './frame.ts';
 export function renderLeaks(leaks: readonly Leak[], formatting: Formatting): string[] {
   const { style, nameFile } = formatting;
   const lines: string[] = [];
-  const found = leaks.some(({ location: place }) => place !== undefined) ? leaks : [];
-  for (const { kind, after, location: place } of found) {
+  const found = leaks.some(({ location }) => location !== undefined) ? leaks : [];
+  for (const { kind, after, location } of found) {
     lines.push('', `${style.yellow(`! ${kind} left open`)} by ${escapeToOneLine(after?.title ?? 'a case')}`);
-    if (place)
-      lines.push(`  ${style.cyan(formatLocation({ ...place, file: nameFile(place.file) }))}`, ...codeFrame(place, formatting).map((line) => `  ${line}`));
+    if (location)
+      lines.push(
+        `  ${style.cyan(formatLocation({ ...location, file: nameFile(location.file) }))}`,
+        ...codeFrame(location, formatting).map((line) => `  ${line}`),
+      );
   }
   if (found.length > 0) return lines;
   const counts = countLeaks(leaks);

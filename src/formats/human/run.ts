@@ -169,13 +169,13 @@ const QUICK_RUN_MS = 2_000;
 const NOTABLE_COST_SHARE = 0.1;
 
 /** Wall time beside summed time. */
-const renderTime = ({ totalCaseMs: summed }: RunState, { wall, lanes }: SummaryInput): string =>
-  `${duration(wall)} (cases ${duration(summed)}${lanes > 1 && summed > wall ? ` in ${lanes} lanes` : ''})`;
+const renderTime = ({ totalCaseMs }: RunState, { wall, lanes }: SummaryInput): string =>
+  `${duration(wall)} (cases ${duration(totalCaseMs)}${lanes > 1 && totalCaseMs > wall ? ` in ${lanes} lanes` : ''})`;
 
 /** The slowest cases and the dearest shared fixtures of a run that somebody waited for. */
-function renderCosts({ slowest, fixtures, totalCaseMs: summed }: RunState, { wall }: SummaryInput, style: Style): string[] {
+function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { wall }: SummaryInput, style: Style): string[] {
   if (wall < QUICK_RUN_MS) return [];
-  const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > NOTABLE_COST_SHARE * Math.max(wall, summed);
+  const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > NOTABLE_COST_SHARE * Math.max(wall, totalCaseMs);
   const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));
   const expensive = [...slowest.items, ...shared].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
   return expensive.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${escapeToOneLine(title)}`));

@@ -34,9 +34,9 @@ export class JournalWriter {
    */
   pass(run: CaseAttempt, start: number, columns: readonly string[]): boolean {
     const { planned, setup, body, teardown, checksPassed } = run;
-    const { test, ordinal, duplicateIndex: twin, entry, redactedRow: row } = planned;
+    const { test, ordinal, duplicateIndex, entry, redactedRow: row } = planned;
     const { line, column } = entry.location ?? nowhere;
-    const pass = { test: test.index, ordinal, twin, start, setup, body, teardown, checks: checksPassed, line, column, row };
+    const pass = { test: test.index, ordinal, twin: duplicateIndex, start, setup, body, teardown, checks: checksPassed, line, column, row };
     if (!this.#waiting.pass(pass, columns)) return false;
     if (this.#waiting.length >= MAX_WAITING_BYTES || run.begun + setup + body + teardown - this.#lastFlush >= MAX_WAIT_MS) this.flush();
     return true;

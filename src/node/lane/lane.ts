@@ -235,7 +235,7 @@ export class Lane {
       },
       recorder,
     );
-    const { selected, notRun: unrun, stuck, bindings, warnings } = await this.#running.done;
+    const { selected, notRun, stuck, bindings, warnings } = await this.#running.done;
     recorder.writeTestDetails();
     this.#record.put({ type: 'bindings', uses: bindings, warnings });
     // What is being closed has a moment to be gone.
@@ -244,7 +244,7 @@ export class Lane {
     // Resources that the coordinator has open in the same process belong to no case.
     this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? recorder.countLeaks() : []) });
     if (!stuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);
-    this.#record.put({ type: 'finished', selected, stuck, unrun }, true);
+    this.#record.put({ type: 'finished', selected, stuck, unrun: notRun }, true);
   }
 
   /** What the coordinator deals to this lane, piece after piece. */

@@ -45,7 +45,7 @@ export async function readConfig(path: string, modules: ModuleLoader): Promise<{
     const { config, problems } = serializeConfig(given);
     return { config, problems: problems.map((problem) => ({ ...problem, at: { file: path, line: 1, column: 1 } })) };
   } catch (error) {
-    const { message, location: place } = buildThrowFailure(error, 'throw', {});
-    return { config: {}, problems: [{ code: 'load-failed', file: basename(path), cause: 'throw', reason: message, at: place }] };
+    const { message, location } = buildThrowFailure(error, 'throw', {});
+    return { config: {}, problems: [{ code: 'load-failed', file: basename(path), cause: 'throw', reason: message, at: location }] };
   }
 }

@@ -35,7 +35,7 @@ export function buildDetails(first: PlannedCaseImpl, hides: RedactionPredicate |
   const place = findLocation(first.test.test.origin);
   try {
     const { fixtures } = redactSettings(explainCase(first), hides);
-    return { location: place, fixtures: fixtures.map(({ owner: _of, shareDescription: _sharedBy, ...fixture }) => fixture) };
+    return { location: place, fixtures: fixtures.map(({ owner: _of, shareDescription: _shareDescription, ...fixture }) => fixture) };
   } catch {
     return { location: place };
   }
@@ -43,7 +43,7 @@ export function buildDetails(first: PlannedCaseImpl, hides: RedactionPredicate |
 
 /** Whether a case's name, title and place follow from its test's header and its row. */
 export function canBeWrittenCompactly({ entry, test }: PlannedCaseImpl, data: string | undefined): boolean {
-  const { name, annotations: marks, location: place } = entry;
-  const isPlaced = place === undefined || (place.file === data && place.sheet === undefined);
-  return name === undefined && marks === undefined && test.parent.entry === undefined && isPlaced;
+  const { name, annotations, location } = entry;
+  const isPlaced = location === undefined || (location.file === data && location.sheet === undefined);
+  return name === undefined && annotations === undefined && test.parent.entry === undefined && isPlaced;
 }
