@@ -6,7 +6,7 @@ import { join } from 'node:path';
 export function makeRecord(folder, { cases, tests = Math.max(1, Math.round(cases / 500)), failsEvery = 50 }) {
   mkdirSync(folder, { recursive: true });
   const hulls = ['mono', 'cat', 'tri'];
-  const lines = [JSON.stringify({ type: 'header', version: 5, lane: 0 }), JSON.stringify({ type: 'running', at: Date.UTC(2031, 3, 1) })];
+  const lines = [JSON.stringify({ type: 'header', version: 6, lane: 0 }), JSON.stringify({ type: 'running', at: Date.UTC(2031, 3, 1) })];
   lines.push(JSON.stringify({ type: 'planned', files: Math.ceil(tests / 10), tests, problems: [], warnings: [], hash: 'made' }));
   const columns = ['berth', 'loa', 'hull', 'nights'];
   let failed = 0;
@@ -57,10 +57,10 @@ export function makeRecord(folder, { cases, tests = Math.max(1, Math.round(cases
     lines.push(JSON.stringify({ type: 'test-ended', test }));
   }
   writeFileSync(join(folder, 'lane-0.journal'), `${lines.join('\n')}\n`);
-  const counts = { passed: cases - failed, failed, errored: 0, skipped: 0, held: 0, known: 0, unrun: 0 };
+  const counts = { passed: cases - failed, failed, errored: 0, skipped: 0, 'not-requested': 0, 'known-failure': 0, 'not-run': 0 };
   const info = {
     kind: 'red-lattice run record',
-    version: 5,
+    version: 6,
     tool: '0.1.0',
     node: 'v20.20.2',
     platform: 'linux x64',

@@ -82,7 +82,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
         f: () => go({ view: 'tests', filter: /status:failed,errored/.test(currentRoute().filter) ? '' : 'status:failed,errored' }),
         n: () => step(1),
         p: () => step(-1),
-        r: served ? () => act({ what: 'failed' }) : undefined,
+        r: served ? () => act({ kind: 'failed' }) : undefined,
         t: nextTheme,
       };
       const view = views[Number(event.key) - 1];
@@ -129,19 +129,19 @@ export function App({ store, served }: { readonly store: Store; readonly served:
           {served && !store.live && (
             <>
               {failing > 0 && (
-                <button type="button" onClick={() => act({ what: 'failed' })}>
+                <button type="button" onClick={() => act({ kind: 'failed' })}>
                   <Icon name="run" size={13} />
                   run failed
                 </button>
               )}
-              <button type="button" onClick={() => act({ what: 'all' })}>
+              <button type="button" onClick={() => act({ kind: 'all' })}>
                 <Icon name="run" size={13} />
                 run all
               </button>
             </>
           )}
           {served && store.live && (
-            <button type="button" onClick={() => act({ what: 'stop' })}>
+            <button type="button" onClick={() => act({ kind: 'stop' })}>
               <Icon name="stop" size={13} />
               stop
             </button>

@@ -17,7 +17,7 @@ export interface Collected {
   readonly refused: readonly Refusal[];
 }
 
-interface Wanted extends CellChange {
+interface PendingChange extends CellChange {
   readonly cases: string[];
   /** Another case wants another value. */
   conflict?: CellChange | undefined;
@@ -28,7 +28,7 @@ interface Wanted extends CellChange {
  * different values in one cell are refused.
  */
 export function collectChanges(results: Iterable<TestedResult>, isWanted: (column: string) => boolean): Collected {
-  const byCell = new Map<string, Wanted>();
+  const byCell = new Map<string, PendingChange>();
   const refused: Refusal[] = [];
   const files: FileChange[] = [];
   for (const { header, result } of results) {
@@ -75,7 +75,7 @@ function findPlace({ location }: RecordedResult, tableRow: TableRow | undefined)
   return found && { file: found.file, line: found.line, column: found.column, sheet: found.sheet, index: isData ? undefined : tableRow?.index };
 }
 
-function addChange(byCell: Map<string, Wanted>, change: CellChange): void {
+function addChange(byCell: Map<string, PendingChange>, change: CellChange): void {
   const key = [change.file, change.sheet ?? '', change.line, change.column, change.index ?? '', change.heading].join('\n');
   const known = byCell.get(key);
   if (!known) byCell.set(key, { ...change, cases: [...change.cases] });

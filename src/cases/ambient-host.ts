@@ -3,7 +3,7 @@ import type { ExpansionContext, ExpansionHost } from './row.ts';
 
 interface AmbientHost extends Pick<ExpansionHost, 'files' | 'kept'> {
   readonly base?: URL | undefined;
-  /** Takes each file that a content is compared with, and the test file that does so. */
+  /** Receives each file that a content is compared with, and the test file that compares it. */
   readonly onExpectedFile?: ((url: URL, reader: URL) => void) | undefined;
 }
 
@@ -11,8 +11,8 @@ let ambient: AmbientHost | undefined;
 let isOfLane = false;
 
 /**
- * Sets what sources use that are read outside of tests, in bodies and fixtures: that of the newest run in this process. In a lane it is that
- * of the lane, also while a test runs suites of its own.
+ * Sets the host for sources that bodies and fixtures read: that of the newest run in this process. In a lane, it stays that of the lane,
+ * even while a test runs suites.
  */
 export function setAmbientHost(host: AmbientHost, ofLane = false): void {
   if (isOfLane && !ofLane) return;
@@ -20,12 +20,12 @@ export function setAmbientHost(host: AmbientHost, ofLane = false): void {
   isOfLane = ofLane;
 }
 
-/** Who takes each file that a content is compared with. */
+/** The current receiver of the files that contents are compared with. */
 export const expectedFileListener = (): AmbientHost['onExpectedFile'] => ambient?.onExpectedFile;
 
 export const outsideTests = (): ExpansionContext => ({ ...ambient, base: undefined, slug: '' });
 
-/** Relative paths of a source that no test has start at the file that created it, or at the folder of the page. */
+/** Relative paths of a source without a test start at the file that created it, or at the folder of the page. */
 export function withOwnBase(expansion: ExpansionContext, origin: CapturedStack): ExpansionContext {
   if (expansion.base) return expansion;
   const file = findLocation(origin)?.file;

@@ -19,17 +19,17 @@ export interface RowAnnotations extends Annotations {
 }
 
 const reason = oneOfSpecs('reason, as a string', text, recordOf('a reason', isText));
-/** What marks are to be. */
+/** The expected types of annotations. */
 export const annotationSpecs: OptionSpecs<Annotations> = {
   tags: listOf('strings', isText),
   skip: oneOfSpecs(reason.is, reason, literalFalse),
   onRequest: { ...text, is: reason.is },
   knownFailure: reason,
 };
-/** The same, of a row. */
+/** The same for annotations of a row. */
 export const rowAnnotationSpecs: OptionSpecs<RowAnnotations> = { ...annotationSpecs, timeout: milliseconds, locks: listOf('strings', isText) };
 
-/** Merges annotations with those around them: tags and locks add up; for the rest the inner ones win. */
+/** Merges annotations with those around them: tags and locks add up; other inner annotations win. */
 export function mergeAnnotations<Outer extends RowAnnotations>(outer: Outer, inner: RowAnnotations): Outer {
   const stated = Object.fromEntries(Object.entries(inner).filter(([, value]) => value !== undefined)) as RowAnnotations;
   const merged = { ...outer, ...stated };
@@ -40,9 +40,9 @@ export function mergeAnnotations<Outer extends RowAnnotations>(outer: Outer, inn
 
 export interface AnnotationEvaluation {
   readonly skip: string | undefined;
-  /** A skip past its day: the case fails, with this reason. */
+  /** The reason of a skip whose date has passed: the case fails. */
   readonly expired: string | undefined;
-  /** Unless it is asked for. */
+  /** The reason of `onRequest`. The case runs if it is requested. */
   readonly notRequested: string | undefined;
   readonly knownFailure: string | undefined;
 }
@@ -52,16 +52,16 @@ const unmarked: AnnotationEvaluation = { skip: undefined, expired: undefined, no
 const untilPassed = (mark: { until: string }, today: string): boolean => today >= mark.until;
 
 /**
- * What its marks make of a case on a day.
+ * Evaluates the annotations of a case on a day.
  *
- * | mark | before its `until`, or without one | from that day on |
+ * | annotation | before its `until`, or without one | from that day on |
  * | --- | --- | --- |
  * | skip | skipped | failed as expired |
  * | knownFailure | its failure is excused | its failure counts |
- * | onRequest | held, unless somebody asks for it | |
+ * | onRequest | not run unless requested | |
  */
-export function evaluateAnnotations(marks: Annotations, today: string): AnnotationEvaluation {
-  const { skip, knownFailure, onRequest } = marks;
+export function evaluateAnnotations(annotations: Annotations, today: string): AnnotationEvaluation {
+  const { skip, knownFailure, onRequest } = annotations;
   if (skip === undefined && knownFailure === undefined && onRequest === undefined) return unmarked;
   const skipPast = typeof skip === 'object' && untilPassed(skip, today);
   const knownPast = typeof knownFailure === 'object' && untilPassed(knownFailure, today);
@@ -74,7 +74,7 @@ export function evaluateAnnotations(marks: Annotations, today: string): Annotati
   };
 }
 
-/** What is wrong with the marks of a row. */
+/** Validates the annotations of a row. */
 export function validateAnnotations(marks: RowAnnotations, owner: string): Problem[] {
   const problems = findInvalidOptions(marks, rowAnnotationSpecs, owner);
   const until = problems.length > 0 ? undefined : findInvalidDate(marks);
@@ -82,8 +82,8 @@ export function validateAnnotations(marks: RowAnnotations, owner: string): Probl
 }
 
 /** The first `until` that is not an ISO date, if any. */
-export function findInvalidDate(marks: Annotations): string | undefined {
-  for (const mark of [marks.skip, marks.knownFailure]) {
+export function findInvalidDate(annotations: Annotations): string | undefined {
+  for (const mark of [annotations.skip, annotations.knownFailure]) {
     if (typeof mark === 'object' && !(/^\d{4}-\d\d-\d\d$/.test(mark.until) && !Number.isNaN(Date.parse(mark.until)))) return String(mark.until);
   }
   return undefined;

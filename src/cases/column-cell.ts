@@ -1,10 +1,10 @@
-/** A column in a file, for values that are computed for it. */
+/** A column in a file, for comparing and writing computed values. */
 export interface ColumnCell {
   readonly heading: string;
-  /** How far a computed number can be from the cell. */
+  /** The maximum difference between a computed number and the cell. */
   readonly tolerance?: number | undefined;
-  /** The text of a cell that holds a value; undefined if it cannot hold it. */
+  /** Formats a value as the text of a cell. Returns undefined if a cell cannot hold it. */
   write(value: unknown): string | undefined;
-  /** The value of a text. Undefined if only a schema can read it. */
+  /** Parses the text of a cell. Undefined if only a schema can read it. */
   read?(text: string): unknown;
 }

@@ -1,13 +1,13 @@
-/** The most characters that `putDigits` writes. */
+/** The maximum number of characters that `writeDigits` writes. */
 export const MAX_DIGITS = 12;
 const ZERO = 48;
 const POINT = 46;
 
 /**
- * Writes a number as `String` shows it, in ASCII, and gives where it ends; -1 for a number that takes more care than digits.
+ * Writes a number in ASCII as `String` formats it, and returns the end position; -1 for numbers that need more than digits.
  *
- * Whole numbers of 31 bits, and such with up to three decimals: of two decimals with so few digits no two are the same number, so
- * that this is the shortest one, too.
+ * Supports integers of 31 bits, and such numbers with up to three decimals: no two decimals with so few digits are the same number, so that
+ * this text is also the shortest.
  */
 export function writeDigits(bytes: Uint8Array, from: number, number: number): number {
   if ((number | 0) === number) return number > 0 ? writeWholeDigits(bytes, from, number) : Object.is(number, 0) ? writeWholeDigits(bytes, from, 0) : -1;
@@ -38,7 +38,7 @@ export function writeWholeDigits(bytes: Uint8Array, from: number, number: number
 
 const POWERS_OF_TEN = Float64Array.from({ length: 11 }, (_, power) => 10 ** power);
 
-/** How many digits a whole number has: from its bits, of which each is worth some 1233 / 4096 digits, and one comparison. */
+/** Counts the digits of an integer: each bit is worth about 1233 / 4096 digits, and one comparison corrects the result. */
 function countDigits(number: number): number {
   const fewest = ((32 - Math.clz32(number | 1)) * 1233) >> 12;
   return (number | 1) < (POWERS_OF_TEN[fewest] as number) ? fewest : fewest + 1;

@@ -15,7 +15,7 @@ export function hash(text: string, digits = 13): string {
   return finish(a, b, digits);
 }
 
-/** The same of bytes. */
+/** The same hash for bytes. */
 export function hashBytes(bytes: Uint8Array, digits = 13): string {
   let a = 0xdeadbeef ^ bytes.length;
   let b = 0x41c6ce57;

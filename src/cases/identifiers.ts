@@ -1,16 +1,16 @@
-/** Longer ones are cut in names. */
+/** The maximum length of a word in names, in characters. */
 export const MAX_WORD_LENGTH = 39;
 
-/** Whether a character may stand at a place in a plain word: a letter, then letters, digits, `.`, `_`, `+`, all of ASCII. */
+/** Whether a character can be at a position in a plain word: an ASCII letter, followed by ASCII letters, digits, `.`, `_` and `+`. */
 export const isIdentifierUnit = (unit: number, at: number): boolean =>
   (unit >= 97 && unit <= 122) || (unit >= 65 && unit <= 90) || (at > 0 && ((unit >= 48 && unit <= 57) || unit === 46 || unit === 95 || unit === 43));
 
 const others = ['true', 'false', 'null', 'undefined'];
 
-/** Whether what begins with this character may read as something else than a word: of most, no more need be looked at. */
+/** Whether a word that starts with this character can be a literal. For most words, this is the only test. */
 export const mayStartLiteral = (unit: number): boolean => unit === 116 || unit === 102 || unit === 110 || unit === 117;
 
-/** What reads as something else than a word. */
+/** Whether a word can be read as something else. */
 export const isLiteralWord = (text: string): boolean => others.includes(text);
 
 /** Whether a text is its own slug, short enough for a name, and cannot be mistaken for a number or a keyword. */

@@ -6,36 +6,36 @@ import type { RowEntry } from './row.ts';
 /** What distinguishes a case from the others of its test. */
 export type RowIdentity = Pick<RowEntry, 'row' | 'name'>;
 
-/** The last one has room for four million names. */
+/** The last table holds four million names. */
 const usualSlots = [1 << 10, 1 << 16, 4_710_000];
 
 /**
- * Tells which of several equal names one is, in bounded memory: six to eight bytes a name.
+ * Numbers equal names in bounded memory: six to eight bytes per name.
  *
- * Names are known by two independent 32-bit hashes, one for the place and one to confirm it: two names out of ten million are taken
- * for one with a probability below one in a hundred thousand.
+ * Names are identified by two independent 32-bit hashes, one for the slot and one to confirm it: among ten million names, the probability
+ * that two are confused is below one in a hundred thousand.
  */
 export class IdentityCounter {
   readonly #slots: readonly number[];
   #table: HashSet64;
   #tables = 1;
-  /** Large ones that are full: to move to a larger one, both would be there at once. */
+  /** Large tables that are full. Moving them to a larger table would need both in memory at the same time. */
   readonly #full: HashSet64[] = [];
-  /** The first hashes, two for each name, as long as they move from table to table. */
+  /** The first hashes, two for each name, while they still move from table to table. */
   #moving: number[] | undefined = [];
   readonly #hash = new NameHash();
-  /** How often names came that came before: few. */
+  /** The number of times that a name has repeated, for the few that have. */
   readonly #twins = new Map<string, number>();
 
-  /** `slots` are those of one table after the other, each larger than the one before; the last number counts for all that follow. */
+  /** `slots` are the sizes of the tables in order, each larger than the one before. The last size is used for all further tables. */
   constructor(slots: readonly number[] = usualSlots) {
     this.#slots = slots;
     this.#table = new HashSet64(slots[0] as number);
   }
 
   /**
-   * For each of these cases 1 where it is new, 2 where it is the first twin of another, and so on. A case is known by its slug, which
-   * is never put together for most.
+   * For each of these cases: 1 if its name is new, 2 for its first duplicate, and so on. A case is identified by its slug, which is not
+   * even built for most.
    */
   add(cases: readonly RowIdentity[]): number[] {
     const hashes = new Uint32Array(2 * cases.length);
@@ -49,28 +49,28 @@ export class IdentityCounter {
       hashes[2 * i] = this.#hash.primaryHash;
       hashes[2 * i + 1] = this.#hash.secondaryHash;
     }
-    // Apart from the hashing: the processor then waits for several places of the table at once.
-    const twins: number[] = [];
+    // Separate from the hashing, so that the processor waits for several slots of the table at once.
+    const indexes: number[] = [];
     for (let i = 0; i < cases.length; i++) {
       const isNew = this.#put(hashes[2 * i] as number, hashes[2 * i + 1] as number);
-      twins.push(isNew ? 1 : this.#twin(cases[i] as RowIdentity));
+      indexes.push(isNew ? 1 : this.#nextIndex(cases[i] as RowIdentity));
     }
-    return twins;
+    return indexes;
   }
 
-  #twin({ row, name }: RowIdentity): number {
+  #nextIndex({ row, name }: RowIdentity): number {
     const slug = caseSlug(row, name);
-    const twin = (this.#twins.get(slug) ?? 1) + 1;
-    this.#twins.set(slug, twin);
-    return twin;
+    const index = (this.#twins.get(slug) ?? 1) + 1;
+    this.#twins.set(slug, index);
+    return index;
   }
 
-  /** False where it was there already. */
-  #put(place: number, confirmation: number): boolean {
+  /** Adds a name. Returns false if it was there already. */
+  #put(primaryHash: number, secondaryHash: number): boolean {
     if (this.#table.room === 0) this.#grow();
-    for (const table of this.#full) if (table.has(place, confirmation)) return false;
-    const isNew = this.#table.add(place, confirmation);
-    if (isNew) this.#moving?.push(place, confirmation);
+    for (const table of this.#full) if (table.has(primaryHash, secondaryHash)) return false;
+    const isNew = this.#table.add(primaryHash, secondaryHash);
+    if (isNew) this.#moving?.push(primaryHash, secondaryHash);
     return isNew;
   }
 

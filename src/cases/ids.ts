@@ -9,13 +9,11 @@ import { formatCanonical, formatShortValue } from './values.ts';
 const MAX_NAME_LENGTH = 80;
 
 const replaced = /[^\p{L}\p{M}\p{N}._=,+-]+/gu;
-/**
- * Texts of which no two have the same slug: plain characters, blanks only beside a letter, hyphens never beside one.
- */
+/** Texts of which no two have the same slug: plain characters, with blanks only next to letters and hyphens never next to one. */
 const plain = /^[\p{L}\p{M}\p{N}._+ -]+$/u;
 const ambiguousPattern = /\p{L}-|-\p{L}|^[ -]|[ -]$| {2}|[^\p{L}] [^\p{L}]/u;
 
-/** A title for ids and file names: Unicode letters kept, all but letters, digits and `._=,+-` a hyphen. */
+/** Converts a title for ids and file names: all characters except Unicode letters, digits and `._=,+-` become hyphens. */
 export const formatSlug = (text: string): string =>
   text
     .normalize('NFC')
@@ -29,7 +27,7 @@ const shortenName = (text: string, whole: () => string, keep: boolean): string =
   return keep && short.length <= MAX_NAME_LENGTH ? short : `${short.slice(0, MAX_NAME_LENGTH - 9)}-${hash(whole(), 8)}`;
 };
 
-/** The values of a row as its case's name: `loa=12, nights=3`. */
+/** Names a case by the values of its row: `loa=12, nights=3`. */
 export function formatValuesName(row: object): string {
   let name = '';
   for (const column in row) {
@@ -44,8 +42,7 @@ export function formatValuesName(row: object): string {
 /**
  * The part of an id that distinguishes a case from its siblings: its own name, or its values.
  *
- * It is made of the row alone, so that other rows cannot change it: where the slug does not show the whole row, a hash of
- * the row follows.
+ * It depends only on the row, so that other rows cannot change it. If the slug does not show the whole row, a hash of the row follows.
  */
 export function caseSlug(row: object, name: string | undefined): string {
   if (name !== undefined) return shortenName(name, () => name, isLosslessSlug(name));
@@ -63,11 +60,11 @@ export function caseSlug(row: object, name: string | undefined): string {
   return shortenName(parts.join(','), () => formatCanonical(row), keep);
 }
 
-/** Takes a name piece by piece. */
+/** Receives a name in pieces. */
 interface SlugSink {
   readonly length: number;
   text(piece: string): void;
-  /** Takes a plain word; false, and nothing is taken, for any other text. */
+  /** Receives a plain word. Returns false, and receives nothing, for any other text. */
   word(text: string): boolean;
   number(number: number): void;
   prepared(piece: PreparedHash): void;
@@ -94,7 +91,7 @@ class NameText implements SlugSink {
   }
 }
 
-/** What comes before the values of a column, in first place and further on; false for a column that needs more care. */
+/** The text before the values of a column, in first position and in others. False for a column that needs more care. */
 const columnPrefixes = new Map<string, { readonly first: PreparedHash; readonly further: PreparedHash } | false>();
 
 function findColumnPrefix(column: string): NonNullable<ReturnType<typeof columnPrefixes.get>> {
@@ -107,8 +104,8 @@ function findColumnPrefix(column: string): NonNullable<ReturnType<typeof columnP
 }
 
 /**
- * Most rows hold numbers and plain words under plain words, and are their own slug: it goes to `taker`, and is nowhere put together
- * where nobody needs it. False for any other row, of which a part may have gone there.
+ * Passes the slug of a row to `taker` if it consists of numbers and plain words, as for most rows, without building the text. Returns false
+ * for any other row, of which a part can have been passed.
  */
 export function trySimpleSlug(row: object, taker: SlugSink): boolean {
   for (const column in row) {
@@ -127,6 +124,6 @@ export function trySimpleSlug(row: object, taker: SlugSink): boolean {
 export const formatItemId = (parent: { readonly id: string; readonly kind: string }, title: string): string =>
   `${parent.id}${parent.kind === 'file' ? '#' : '/'}${formatSlug(title)}`;
 
-/** The id of a case: the id of its test, what distinguishes the case from its siblings, and which of several equal ones it is. */
+/** The id of a case: the id of its test, what distinguishes the case from its siblings, and its number among equal ones. */
 export const formatCaseId = (test: string, own: string | undefined, duplicateIndex: number): string =>
   `${test}${own === undefined ? '' : `/${own}`}${duplicateIndex > 1 ? `~${duplicateIndex}` : ''}`;

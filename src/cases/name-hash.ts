@@ -29,10 +29,10 @@ export class PreparedHash {
 }
 
 /**
- * Two hashes of a name that comes in pieces: the same, however it is cut.
+ * Two hashes of a name that arrives in pieces, independent of how it is split.
  *
- * Each is a polynomial of the name's UTF-16 units (M. O. Rabin, R. M. Karp, 1987), modulo 2^32, so that a piece that was prepared costs
- * one step. Signed numbers, which engines hold without an object of their own.
+ * Each is a polynomial of the name's UTF-16 units (M. O. Rabin, R. M. Karp, 1987), modulo 2^32, so that a prepared piece takes one step.
+ * Numbers are signed, since engines store those without allocation.
  */
 export class NameHash {
   length = 0;
@@ -76,7 +76,7 @@ export class NameHash {
     return true;
   }
 
-  /** A number as `String` shows it, with the sign of a zero. */
+  /** Adds a number as `String` formats it, with the sign of a zero. */
   number(number: number): void {
     const length = writeDigits(this.#digits, 0, number);
     if (length < 0) {
@@ -106,20 +106,23 @@ export class NameHash {
     return mixBits(this.#a ^ this.length);
   }
 
-  /** 32 bits that have nothing to do with the place, never all zero. */
+  /** 32 bits that are independent of the primary hash, and never all zero. */
   get secondaryHash(): number {
     return mixBits(this.#b) || 1;
   }
 }
 
-/** Spreads what differs in a few bits over all of them. */
+/** Spreads differences in a few bits over all of them. */
 function mixBits(hash: number): number {
   const once = Math.imul(hash ^ (hash >>> 16), 0x7feb352d);
   const twice = Math.imul(once ^ (once >>> 15), 0x846ca68b);
   return (twice ^ (twice >>> 16)) >>> 0;
 }
 
-/** 30 bits that equal words share, of one that stands in a text from one place to another; -1 where none does. For single cells of millions of records. */
+/**
+ * 30 bits that equal words share, for the word between two positions of a text; -1 for anything else. Used for single cells of millions of
+ * records.
+ */
 export function hashWord(text: string, from: number, to: number): number {
   if (to === from || to - from > MAX_WORD_LENGTH) return -1;
   let hash = 0;

@@ -6,5 +6,5 @@ export interface Partition {
   readonly block: number;
 }
 
-/** Whether a row is in a share by its number among all rows. */
+/** Whether a row is in a partition, by its number among all rows. */
 export const isInPartition = (ordinal: number, { index, of, block }: Partition): boolean => Math.floor(ordinal / block) % of === index;

@@ -5,14 +5,14 @@ import type { RowIdentity } from './identity.ts';
 const MAX_COLUMN_LENGTH = 30;
 
 /**
- * Tells whether rows rise: each holds more in its first column than the one before, a number or a longer or later word, as numbered
- * records do. Names begin with that column, so no two of them are the same, and nobody has to remember them.
+ * Detects rows that rise: the value in the first column of each is larger than in the row before, as a number or as a longer or later word.
+ * Numbered records are like that. Names start with that column, so that all of them differ and need not be stored.
  */
 export class RisingKeyDetector {
   #column: string | undefined;
   #last: number | string | undefined;
 
-  /** Whether these rise, and go on from those before. */
+  /** Whether these rows rise, and continue those before. */
   isStillRising(cases: readonly RowIdentity[]): boolean {
     for (let i = 0; i < cases.length; i++) {
       const { row, name } = cases[i] as RowIdentity;

@@ -1,6 +1,6 @@
 import { describeThrown, isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
-import { ProblemError, refuse } from '../problems/problem-error.ts';
+import { ProblemError, throwProblem } from '../problems/problem-error.ts';
 import { outsideTests } from './ambient-host.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './annotations.ts';
 import type { ColumnCell } from './column-cell.ts';
@@ -53,45 +53,48 @@ export interface CaseSource<Row extends object> {
   [Symbol.asyncIterator](): AsyncIterator<Row>;
 }
 
-/** What a source is made of. */
+/** The parts of a source. */
 export interface SourceDefinition {
   /** For messages and lists: `a table`, `dues.csv`, `a table × a range`. */
   readonly description: string;
-  /** Its columns, where they are known without reading a row. */
+  /** Its columns, if they are known without reading a row. */
   readonly columns?: readonly string[] | undefined;
-  /** What is declared about its columns in a file. */
+  /** The declarations of its columns in a file. */
   readonly cells?: ReadonlyMap<string, ColumnCell> | undefined;
-  /** What is wrong with it as a whole, before a row is read. */
+  /** Problems of the whole source, before a row is read. */
   readonly problems?: readonly Problem[] | undefined;
   open(expansion: ExpansionContext): RowBatches;
-  /** An entry with other values as the source would give it, with derived columns; undefined if it would not. Default: as it is. */
+  /**
+   * Rebuilds an entry from other values, with derived columns, as the source would produce it. Returns undefined if the source would not.
+   * Default: the entry unchanged.
+   */
   readonly rebuild?: ((entry: RowEntry) => RowEntry | undefined) | undefined;
-  /** Opened again, it gives the same rows at little cost. */
+  /** Reading it again gives the same rows at little cost. */
   readonly isReplayable?: boolean | undefined;
-  /** The rows of one share: equal rows are in the same one. None where all rows are to be looked at. */
+  /** The rows of one partition. Equal rows are in the same one. Undefined if all rows must be read. */
   openPartition?(expansion: ExpansionContext, share: Partition): Promise<SharedChunks | undefined>;
-  /** What can be said of the rows as a whole; lost where rows are left out. */
+  /** Facts about all rows. Lost if rows are left out. */
   readonly facts?: readonly ((expansion: ExpansionContext) => Promise<SourceSummary>)[] | undefined;
 }
 
-/** Rows of one share, each with its number among all rows. */
+/** Rows of one partition, each with its number among all rows. */
 export interface SharedChunk {
   readonly entries: readonly RowEntry[];
   readonly ordinals: readonly number[];
-  /** How many rows have been read when these are over, those of others among them. */
+  /** The number of rows read so far, including those of other partitions. */
   readonly rows: number;
 }
 
 export type SharedChunks = AsyncIterable<SharedChunk>;
 
-/** What a source says of its rows, and what is odd about them. */
+/** A summary of a source's rows, with warnings. */
 export interface SourceSummary {
-  /** In one line: `48 rows for 31,104 combinations; every pair of values stands in one (612 of 612)`. */
+  /** One line: `48 rows for 31,104 combinations; every pair of values occurs (612 of 612)`. */
   readonly summary: string;
   readonly warnings: readonly Problem[];
 }
 
-/** An entry whose row a function of the user could not handle: it costs its own case. */
+/** An entry whose row a user's function could not handle. Only its own case fails. */
 function reportThrown(error: unknown, entry: RowEntry, source: string): RowEntry {
   const problems = isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'row-threw', source, reason: describeThrown(error) } as const];
   return { ...entry, problems: problems.map((problem) => ({ ...problem, at: problem.at ?? entry.location })) };
@@ -105,7 +108,7 @@ function attemptEntries(entry: RowEntry, source: string, change: (entry: RowEntr
   }
 }
 
-/** The one implementation of `CaseSource`: parts, and the algebra over them. */
+/** Implements `CaseSource`: parts, and the operations on them. */
 export class CaseSourceImpl<Row extends object = object> implements CaseSource<Row> {
   readonly #parts: SourceDefinition;
 
@@ -114,7 +117,9 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
   }
 
   static partsOf(source: CaseSource<any>): SourceDefinition {
-    return source instanceof CaseSourceImpl ? source.#parts : refuse({ code: 'invalid-type', expected: 'case source', got: String(source), owner: 'cases' });
+    return source instanceof CaseSourceImpl
+      ? source.#parts
+      : throwProblem({ code: 'invalid-type', expected: 'case source', got: String(source), owner: 'cases' });
   }
 
   cross<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
@@ -180,7 +185,10 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     );
   }
 
-  /** The same rows under other columns; `restore` is the reverse, if there is one. `used` are the columns that must be there, as far as these are known before a row is read. */
+  /**
+   * The same rows with other columns. `restore` is the inverse, if there is one. `used` are the columns that must exist, if they are known
+   * before a row is read.
+   */
   #reshape(
     used: readonly string[],
     columns: readonly string[] | undefined,
@@ -349,7 +357,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
   }
 }
 
-/** The entries of a source one by one, with an end to those that have none. */
+/** The entries of a source one by one, up to the maximum number. */
 export async function* readEntries(source: CaseSource<any>, expansion: ExpansionContext): AsyncGenerator<RowEntry> {
   const parts = CaseSourceImpl.partsOf(source);
   if (parts.problems?.length) throw new ProblemError(parts.problems);
@@ -360,7 +368,7 @@ async function* flattenBatches(chunks: RowBatches): AsyncGenerator<RowEntry> {
   let rows = 0;
   for await (const chunk of chunks) {
     rows += chunk.length;
-    if (rows > MAX_ROWS) refuse({ code: 'too-many-rows', limit: MAX_ROWS });
+    if (rows > MAX_ROWS) throwProblem({ code: 'too-many-rows', limit: MAX_ROWS });
     yield* chunk;
   }
 }
@@ -371,7 +379,7 @@ function rebuildPart({ columns, rebuild }: SourceDefinition, entry: RowEntry): R
   return rebuild({ row: columns ? Object.fromEntries(Object.entries(entry.row).filter(([column]) => columns.includes(column))) : entry.row });
 }
 
-/** Two entries as one: names side by side where either has one, marks added up. */
+/** Merges two entries: names side by side if either has one, annotations added up. */
 function overrideEntry(left: RowEntry, right: RowEntry): RowEntry {
   const named = left.name !== undefined || right.name !== undefined;
   return {
@@ -386,7 +394,7 @@ function overrideEntry(left: RowEntry, right: RowEntry): RowEntry {
   };
 }
 
-/** Where the rows are that an entry of two does not name as its location. */
+/** The places of the rows of a merged entry, except the one that is its location. */
 function omitColumns(left: RowEntry, right: RowEntry): readonly RowPlace[] {
   const outer = left.location && right.location ? [{ location: left.location, lines: left.lines ?? 1 }] : [];
   return [...outer, ...(left.others ?? []), ...(right.others ?? [])];
@@ -394,6 +402,6 @@ function omitColumns(left: RowEntry, right: RowEntry): readonly RowPlace[] {
 
 function joinEntries(left: RowEntry, right: RowEntry, operation: string): RowEntry {
   const shared = Object.keys(left.row).filter((column) => Object.hasOwn(right.row, column));
-  if (shared.length) refuse({ code: 'overlapping-columns', columns: shared, operation });
+  if (shared.length) throwProblem({ code: 'overlapping-columns', columns: shared, operation });
   return overrideEntry(left, right);
 }

@@ -86,7 +86,7 @@ export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Ro
   });
 }
 
-/** The entries with where they are written, and with their lines if a line of the test file was asked for. */
+/** Adds the places of entries, and their lines if a line of the test file was selected. */
 function locateRow(entries: readonly RowEntry[], origin: CapturedStack, { rowLines }: ExpansionContext): readonly RowEntry[] {
   const places = rowLines?.of(origin);
   const isKnown = places?.length === entries.length;
@@ -99,8 +99,9 @@ const iterable: OptionSpec = {
     typeof value === 'function' || (typeof value === 'object' && value !== null && (Symbol.iterator in value || Symbol.asyncIterator in value)),
 };
 
-/** A source of which there is nothing but what is wrong with it. */
-const invalidSource = (what: string, problems: readonly Problem[]): CaseSourceImpl<any> => new CaseSourceImpl({ description: what, problems, open: () => [] });
+/** A source that only has problems. */
+const invalidSource = (description: string, problems: readonly Problem[]): CaseSourceImpl<any> =>
+  new CaseSourceImpl({ description: description, problems, open: () => [] });
 
 const invalidRow = (row: unknown, index: number): Problem[] =>
   typeof row === 'object' && row !== null && !Array.isArray(row) ? [] : [{ code: 'invalid-row', row: index + 1, got: formatShortValue(row) }];
@@ -180,7 +181,7 @@ export function range<const K extends string>(column: K, from: number, to: numbe
     problems,
     isReplayable: true,
     *open() {
-      // Multiplied, not added up: 0.1 ten times is not 1. The rounding takes off what the multiplication adds.
+      // Multiplied instead of added up: 0.1 added ten times is not 1. Rounding removes the error of the multiplication.
       const size = Math.floor(steps + 1e-9);
       for (let start = 0; start <= size; start += 1024) {
         yield Array.from({ length: Math.min(1024, size - start + 1) }, (_, i) => ({ row: { [column]: Number((from + (start + i) * by).toPrecision(15)) } }));

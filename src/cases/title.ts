@@ -1,14 +1,14 @@
 import type { Problem } from '../problems/problem.ts';
 import { plainValue } from './values.ts';
 
-/** A title with placeholders, taken apart: texts and paths into the row by turns. */
+/** A parsed title: alternating texts and paths into the row. */
 export interface Title {
   readonly template: string;
   readonly parts: readonly (string | readonly string[])[];
   readonly problems: readonly Problem[];
 }
 
-/** Takes `charge {stay.nights} nights` apart; `{{` stands for a brace. */
+/** Parses `charge {stay.nights} nights`. `{{` is an escaped brace. */
 export function parseTitle(template: string): Title {
   const parts: (string | readonly string[])[] = [];
   const problems: Problem[] = [];
@@ -35,7 +35,7 @@ export function parseTitle(template: string): Title {
 
 export const hasPlaceholders = (title: Title): boolean => title.parts.some((part) => typeof part !== 'string');
 
-/** The columns that a title names and the rows do not have. */
+/** Columns in a title that the rows do not have. */
 export function findUnknownColumns(title: Title, columns: readonly string[]): Problem[] {
   const problems: Problem[] = [...title.problems];
   for (const part of title.parts) {
@@ -46,13 +46,13 @@ export function findUnknownColumns(title: Title, columns: readonly string[]): Pr
   return problems;
 }
 
-/** The title for one row. A placeholder stays where the row has nothing there: a cell that was left empty, or could not be read. */
+/** The title of one row. A placeholder stays if the row has no value for it: a cell that is empty or invalid. */
 export const renderTitle = ({ parts }: Title, row: object): string => parts.map((part) => (typeof part === 'string' ? part : fillPart(part, row))).join('');
 
 /** The values of the placeholders of a title for a row. */
 export const fillIn = ({ parts }: Title, row: object): string[] => parts.flatMap((part) => (typeof part === 'string' ? [] : [fillPart(part, row)]));
 
-/** What every object inherits, such as `valueOf`, is not a value of a row. */
+/** Inherited properties such as `valueOf` are not values of a row. */
 const hasValue = (value: object, key: string): boolean => key in value && (Object.hasOwn(value, key) || !(key in Object.prototype));
 
 function fillPart(path: readonly string[], row: object): string {

@@ -1,9 +1,9 @@
 import { hashBytes } from './hash.ts';
 
-/** Longer texts are cut in names; what was cut is in the record. */
+/** Longer texts are shortened in names. The record has the whole text. */
 const MAX_SHOWN_LENGTH = 40;
 
-/** Larger binary values are named by their size, and told apart by a hash. */
+/** Larger binary values are named by their size and a hash. */
 const MAX_SHOWN_BYTES = 256;
 
 const isBytes = (value: object): value is ArrayBufferView | ArrayBuffer => ArrayBuffer.isView(value) || value instanceof ArrayBuffer;
@@ -12,7 +12,7 @@ const viewBytes = (value: ArrayBufferView | ArrayBuffer): Uint8Array =>
 
 const needsQuotes = /^(?:-?\d|true$|false$|null$|undefined$|$)|^\s|\s$|["\n]/;
 
-/** A value as names show it: short, on one line, and told apart from values of other types. */
+/** Formats a value for names: short, on one line, and distinct from values of other types. */
 export function formatShortValue(value: unknown): string {
   switch (typeof value) {
     case 'number':
@@ -35,7 +35,7 @@ export function formatShortValue(value: unknown): string {
 
 const clip = (text: string): string => (text.length > MAX_SHOWN_LENGTH ? `${text.slice(0, MAX_SHOWN_LENGTH - 1)}…` : text);
 
-/** As `shortValue`, without quotes: for a title's placeholder, where the sentence around it says what it is. */
+/** Like `formatShortValue`, without quotes: for a title's placeholder, where the sentence around it gives the context. */
 export const plainValue = (value: unknown): string => (typeof value === 'string' ? clip(value) : formatShortValue(value));
 
 function shortObject(value: object, depth: number): string {
@@ -56,20 +56,20 @@ function shortObject(value: object, depth: number): string {
   return `${name && name !== 'Object' ? `${name} ` : ''}{${body}${keys.length > 6 ? ', …' : ''}}`;
 }
 
-/** A value in full, as text that equal values share: what a hash in an id is made of. */
+/** Formats a whole value as a text that equal values share, for the hash in an id. */
 export function formatCanonical(value: unknown, seen: readonly object[] = []): string {
   if (typeof value !== 'object' || value === null) return typeof value === 'string' ? JSON.stringify(value) : formatShortValue(value);
   if (seen.includes(value)) return '↺';
-  const within = [...seen, value];
+  const ancestors = [...seen, value];
   if (value instanceof Date || value instanceof RegExp) return String(value instanceof Date ? value.getTime() : value);
-  if (value instanceof Map) return `Map{${[...value].map(([key, item]) => `${formatCanonical(key, within)}:${formatCanonical(item, within)}`).join()}}`;
-  if (value instanceof Set) return `Set{${[...value].map((item) => formatCanonical(item, within)).join()}}`;
+  if (value instanceof Map) return `Map{${[...value].map(([key, item]) => `${formatCanonical(key, ancestors)}:${formatCanonical(item, ancestors)}`).join()}}`;
+  if (value instanceof Set) return `Set{${[...value].map((item) => formatCanonical(item, ancestors)).join()}}`;
   // A buffer has no properties that show its content.
   if (isBytes(value) && (value.byteLength > MAX_SHOWN_BYTES || value instanceof ArrayBuffer))
     return `${value.constructor.name}(${value.byteLength})${hashBytes(viewBytes(value))}`;
-  if (Array.isArray(value)) return `[${value.map((item) => formatCanonical(item, within)).join()}]`;
+  if (Array.isArray(value)) return `[${value.map((item) => formatCanonical(item, ancestors)).join()}]`;
   return `{${Object.keys(value)
     .sort()
-    .map((key) => `${JSON.stringify(key)}:${formatCanonical((value as Record<string, unknown>)[key], within)}`)
+    .map((key) => `${JSON.stringify(key)}:${formatCanonical((value as Record<string, unknown>)[key], ancestors)}`)
     .join()}}`;
 }

@@ -67,14 +67,14 @@ export interface Ensures extends Comparisons<void> {
   fail(note: string): never;
 }
 
-/** Where findings go. */
+/** Receives the results of checks. */
 export interface CheckRecorder {
   /** Records a check, and its failure if there is one. Returns whether the check passed. */
   recordResult(finding: CheckOutcome, note: string | undefined, origin: CapturedStack | undefined): boolean;
   /** Ends the step or the case: throws. */
   stop(): never;
   /** Registers a pending operation that the body must await. Returns a function to call when it settles, which returns whether the body was still running. */
-  waits(what: string, origin: CapturedStack): () => boolean;
+  trackPending(label: string, origin: CapturedStack): () => boolean;
 }
 
 export const MAX_FRAMES = 12;
@@ -131,8 +131,8 @@ export class ChecksImpl implements Checks {
     return false;
   }
 
-  #recordResult(finding: CheckOutcome, note: string | undefined, above: unknown): boolean {
-    return this.#recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES));
+  #recordResult(finding: CheckOutcome, note: string | undefined, method: unknown): boolean {
+    return this.#recorder.recordResult(finding, note, finding && captureStack(method, MAX_FRAMES));
   }
 }
 
@@ -193,8 +193,8 @@ export class EnsuresImpl implements Ensures {
     return this.#recorder.stop();
   }
 
-  #recordOrThrow(finding: CheckOutcome, note: string | undefined, above: unknown): void {
-    if (!this.#recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES))) this.#recorder.stop();
+  #recordOrThrow(finding: CheckOutcome, note: string | undefined, method: unknown): void {
+    if (!this.#recorder.recordResult(finding, note, finding && captureStack(method, MAX_FRAMES))) this.#recorder.stop();
   }
 }
 
@@ -209,7 +209,7 @@ function settleAct(act: () => unknown, recorder: CheckRecorder, origin: Captured
     return evaluate({ error });
   }
   if (!waits) return evaluate(undefined);
-  const settled = recorder.waits('`throws`', origin);
+  const settled = recorder.trackPending('`throws`', origin);
   return (given as PromiseLike<unknown>).then(
     () => settled() && evaluate(undefined),
     (error: unknown) => settled() && evaluate({ error }),

@@ -7,17 +7,17 @@ import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
 import type { DifferingColumn, TableRow } from './writable.ts';
 
-/** What computed values are compared with. */
+/** The row that computed values are compared with. */
 export interface ExpectedRow {
   readonly row: Readonly<Record<string, unknown>>;
-  /** The same with hidden values replaced. */
+  /** The row with redacted values replaced. */
   readonly shown: Readonly<Record<string, unknown>>;
   readonly cells: ReadonlyMap<string, ColumnCell> | undefined;
-  /** Where the row is written, if that is in a test file. */
+  /** The place of the row, if it is written in a test file. */
   readonly written?: { readonly origin: CapturedStack; readonly index: number } | undefined;
 }
 
-/** Longer texts are not recorded. Characters. */
+/** The maximum length of a recorded text, in characters. */
 const MAX_TEXT_LENGTH = 100_000;
 
 /** Compares computed values with the columns of a row. Numbers can differ by the tolerance of their column. */
@@ -63,14 +63,14 @@ function describeDifference(column: string, actual: unknown, cell: ColumnCell | 
   return { column, ...heading, ...(text !== undefined && { text }), ...(value !== undefined && { value }) };
 }
 
-/** The text of a value, if it is read as that value again. */
+/** Formats a value as the text of a cell. Undefined if the text would be read as another value. */
 function writeText(value: unknown, cell: ColumnCell | undefined): string | undefined {
   if (!cell) return value === undefined ? '' : writePlain(value);
   const text = cell.write(value);
   return text === undefined || text === '' || !cell.read || isEqual(cell.read(text), value) ? text : undefined;
 }
 
-/** A value that JSON holds as it is; a date as its text. Undefined for any other. */
+/** A value that JSON can hold unchanged, or the text of a date. Undefined for other values. */
 function toJson(value: unknown, text: string | undefined): unknown {
   if (value instanceof Date) return text ?? (Number.isNaN(value.getTime()) ? undefined : value.toISOString());
   try {

@@ -5,37 +5,37 @@ import { formatValue } from './format-value.ts';
 
 /** Options of `check.file`. */
 export interface FileCheckOptions {
-  /** Changes both texts before they are compared: to leave out a date, for example. Line endings never count. */
+  /** Changes both texts before they are compared, for example to remove a date. Line endings never count. */
   readonly normalize?: ((text: string) => string) | undefined;
   readonly note?: string | undefined;
 }
 
-/** Where the files of a test are, and how they are read. */
+/** The location of a test's files, and how to read them. */
 export interface FileSettings {
   /** The test file. */
   readonly base: URL | undefined;
   readonly files?: FileSource | undefined;
-  /** What both texts go through before that of the call. */
+  /** Normalizers from the configuration. They run before that of the call. */
   readonly normalizers?: readonly ((text: string) => string)[] | undefined;
-  /** Takes each file that a content is compared with, and the test file that does so. */
+  /** Receives each file that a content is compared with, and the test file that compares it. */
   readonly onExpectedFile?: ((url: URL, reader: URL) => void) | undefined;
 }
 
-/** What a comparison with a file gives, with the content to attach if they differ. */
+/** The result of a comparison with a file, and the content to attach if they differ. */
 export interface FileOutcome {
   readonly outcome: CheckOutcome;
   readonly attachments: readonly { readonly name: string; readonly content: string | Uint8Array }[];
 }
 
-/** Longer texts are compared as a whole, and shown up to here. Characters. */
+/** Characters. Longer texts are compared as a whole, and shown up to here. */
 const MAX_SHOWN_LENGTH = 50_000;
 const MAX_FILE_BYTES = 50_000_000;
-/** Hexadecimal digits that are shown of a hash. */
+/** The number of hexadecimal digits that are shown of a hash. */
 const SHOWN_DIGITS = 12;
 
 /**
- * Compares a computed content with a file next to the test file: a string with its text, bytes with its bytes, any other value with the JSON
- * that it holds.
+ * Compares a computed content with a file next to the test file: a string with the text, bytes with the bytes, any other value with the
+ * parsed JSON.
  */
 export async function compareFile(path: unknown, content: unknown, { normalize }: FileCheckOptions, settings: FileSettings): Promise<FileOutcome> {
   const refused = refusePath(path);
@@ -123,7 +123,7 @@ function compareText(
   }
   const prepare = (one: string): string => normalizers.reduce((done, normalize) => normalize(done), one.replaceAll('\r\n', '\n'));
   const actual = prepare(wanted);
-  // JSON is compared as it is written by this package, whatever its layout is.
+  // JSON is compared in this package's own formatting, whatever its layout in the file is.
   const expected = isJson ? formatJson(prepare(text)) : prepare(text);
   if (actual === expected || (isJson && holdsSameJson(actual, expected))) return undefined;
   return { message: `differs from ${name}`, actual: shownText(actual), expected: shownText(expected) };

@@ -4,7 +4,7 @@ import { compilePattern } from './pattern.ts';
 import { isThenable } from './thenable.ts';
 import type { DifferingColumn, DifferingFile, TableRow } from './writable.ts';
 
-/** Why a check does not hold: in words, with the values as text where they are worth a comparison. */
+/** Why a check fails: a message, and the values as text if showing them helps. */
 export interface Mismatch {
   readonly message: string;
   readonly actual?: string;
@@ -16,7 +16,7 @@ export interface Mismatch {
   readonly differingFile?: DifferingFile;
 }
 
-/** What a comparison says: nothing where it holds. Texts are made only where it does not. */
+/** The result of a comparison: undefined if it holds. Texts are created only for failures. */
 export type CheckOutcome = Mismatch | undefined;
 
 const both = (message: string, actual: unknown, expected: unknown): Mismatch => ({ message, actual: formatValue(actual), expected: formatValue(expected) });
@@ -25,7 +25,7 @@ const both = (message: string, actual: unknown, expected: unknown): Mismatch => 
 export const findPromise = (actual: unknown): CheckOutcome => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
 
 /** The failure of a check with an invalid argument. */
-export const misuse = (what: string, wanted: string, given: unknown): Mismatch => ({ message: `${what} must be ${wanted}; got ${formatValue(given)}` });
+export const misuse = (argument: string, wanted: string, given: unknown): Mismatch => ({ message: `${argument} must be ${wanted}; got ${formatValue(given)}` });
 
 export const compareEqual = (actual: unknown, expected: unknown): CheckOutcome =>
   findPromise(actual) ?? (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));

@@ -1,6 +1,6 @@
 import { diffArrays, diffChars } from 'diff';
 
-/** One line of a difference: on one side or on both, with the parts of it that differ as [start, end) in characters. */
+/** One line of a difference: on one side or on both, with its differing parts as [start, end) in characters. */
 export interface DiffLine {
   readonly side: 'both' | 'actual' | 'expected' | 'omitted';
   readonly text: string;
@@ -10,28 +10,28 @@ export interface DiffLine {
 const CONTEXT_LINES = 3;
 const MAX_COMPARED_LINES = 4000;
 const MAX_LINE_LENGTH = 240;
-/** Characters that stay on both sides of what differs in a long line. */
+/** The number of equal characters kept on both sides of a difference in a long line. */
 const CONTEXT_CHARACTERS = 40;
 
 /**
- * How two shown values differ: within the line where both are one line, else line by line with three lines of context. Two texts
- * of several lines are compared as such. What is long is cut around what differs.
+ * Compares two formatted values: within the line if both have one line, else line by line with three lines of context. Two texts of several
+ * lines are compared as texts. Long lines are cut around their differences.
  */
 export function diffValues(actual: string, expected: string): DiffLine[] {
   const [actualText, expectedText] = [parseShownText(actual), parseShownText(expected)];
   if (actualText !== undefined && expectedText !== undefined && `${actualText}${expectedText}`.includes('\n')) return diffLines(actualText, expectedText);
-  if (!actual.includes('\n') && !expected.includes('\n')) return diffInline(actual, expected).map(cut);
+  if (!actual.includes('\n') && !expected.includes('\n')) return diffInline(actual, expected).map(truncate);
   return diffLines(actual, expected);
 }
 
-/** The signed difference of two numbers, both as `show` writes them: `+7`. Undefined for equal numbers and other values. */
+/** The signed difference of two formatted numbers: `+7`. Undefined for equal numbers and other values. */
 export function measureDistance(actual: string, expected: string): string | undefined {
   if (!plainNumber.test(actual) || !plainNumber.test(expected)) return undefined;
-  const apart = Number((Number(actual) - Number(expected)).toPrecision(12));
-  return apart === 0 ? undefined : `${apart > 0 ? '+' : '−'}${Math.abs(apart)}`;
+  const distance = Number((Number(actual) - Number(expected)).toPrecision(12));
+  return distance === 0 ? undefined : `${distance > 0 ? '+' : '−'}${Math.abs(distance)}`;
 }
 
-/** The text that a value is, as `show` writes it. */
+/** The text in a value that `formatValue` has quoted. */
 export function parseShownText(shown: string): string | undefined {
   if (!shown.startsWith('"') || shown.includes('\n')) return undefined;
   try {
@@ -51,11 +51,11 @@ function diffLines(actual: string, expected: string): DiffLine[] {
     const side = part.added ? 'actual' : part.removed ? 'expected' : 'both';
     for (const text of part.value) lines.push({ side, text });
   }
-  return highlightPairs(fold(lines)).map(cut);
+  return highlightPairs(foldUnchanged(lines)).map(truncate);
 }
 
-/** Keeps `context` lines around what differs. */
-function fold(lines: readonly DiffLine[]): DiffLine[] {
+/** Keeps `context` lines around each difference. */
+function foldUnchanged(lines: readonly DiffLine[]): DiffLine[] {
   const near = new Set<number>();
   lines.forEach((line, i) => {
     if (line.side !== 'both') for (let j = i - CONTEXT_LINES; j <= i + CONTEXT_LINES; j++) near.add(j);
@@ -73,7 +73,7 @@ function fold(lines: readonly DiffLine[]): DiffLine[] {
   return folded;
 }
 
-/** A line that took another's place is marked where the two differ. */
+/** Highlights the differing parts of a line and of the line that replaces it. */
 function highlightPairs(lines: DiffLine[]): DiffLine[] {
   for (let i = 1; i < lines.length; i++) {
     const [one, two] = [lines[i - 1] as DiffLine, lines[i] as DiffLine];
@@ -88,7 +88,7 @@ function highlightPairs(lines: DiffLine[]): DiffLine[] {
 }
 
 /** A long line, cut around its first difference. */
-function cut(line: DiffLine): DiffLine {
+function truncate(line: DiffLine): DiffLine {
   const { text, highlights = [] } = line;
   if (text.length <= MAX_LINE_LENGTH) return line;
   const from = Math.max(0, (highlights[0]?.[0] ?? 0) - CONTEXT_CHARACTERS);
@@ -107,7 +107,7 @@ function diffInline(actual: string, expected: string): DiffLine[] {
   const whole = plainNumber.test(actual.trim()) && plainNumber.test(expected.trim());
   const parts = whole ? undefined : diffChars(expected, actual, { maxEditLength: 200 });
   const shared = parts?.reduce((sum, part) => sum + (part.added || part.removed ? 0 : part.value.length), 0) ?? 0;
-  // Texts that share a few letters by chance are marked as a whole.
+  // Two texts that share only a few letters are highlighted as a whole.
   if (!parts || shared * 2 < Math.min(actual.length, expected.length)) {
     const all = (text: string): readonly (readonly [number, number])[] => [[text.length - text.trimStart().length, text.length]];
     return [
@@ -129,7 +129,7 @@ function diffInline(actual: string, expected: string): DiffLine[] {
   ];
 }
 
-/** Of texts that are too long to be compared in full: what lies between the start and the end that they share. */
+/** For texts that are too long to be compared in full: the part between their common start and their common end. */
 function trimCommonEnds(actual: string, expected: string): DiffLine[] {
   const shorter = Math.min(actual.length, expected.length);
   let start = 0;

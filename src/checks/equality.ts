@@ -1,4 +1,4 @@
-/** Pairs of objects that are taken as equal where they meet again. A trial has a scope of its own, which is dropped with it. */
+/** Pairs of objects that count as equal when they are met again. Each trial has its own scope, which is dropped with the trial. */
 class Assumptions {
   readonly #outer: Assumptions | undefined;
   readonly #pairs = new Map<object, Set<object>>();
@@ -28,10 +28,10 @@ function same(a: unknown, b: unknown, visitedPairs: Assumptions): boolean {
   if (a === b) return true;
   if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return Number.isNaN(a) && Number.isNaN(b);
   if (Object.getPrototypeOf(a) !== Object.getPrototypeOf(b)) return false;
-  // Two values that are being compared count as equal when they are reached again: only a difference elsewhere distinguishes them.
+  // Two values that are already being compared count as equal when they are met again: only a difference elsewhere distinguishes them.
   if (visitedPairs.has(a, b)) return true;
   visitedPairs.add(a, b);
-  // Typed arrays have millions of properties, and their content is compared already.
+  // Typed arrays can have millions of properties, and their content has been compared already.
   return sameContent(a, b, visitedPairs) && (isTypedArray(a) || sameProperties(a, b, visitedPairs));
 }
 
@@ -58,7 +58,7 @@ const isTypedArray = (value: object): value is TypedArray => ArrayBuffer.isView(
 
 const sameBytes = (a: Uint8Array, b: Uint8Array): boolean => sameItems(a, b);
 
-/** As `same` compares numbers: NaN equals NaN, and +0 equals -0. */
+/** Compares numbers like `same`: NaN equals NaN, and +0 equals -0. */
 function sameItems(a: TypedArray, b: TypedArray): boolean {
   if (a.length !== b.length) return false;
   for (let i = 0; i < a.length; i++) {
@@ -86,7 +86,10 @@ function sameMembers(a: Set<unknown>, b: Set<unknown>, visitedPairs: Assumptions
   );
 }
 
-/** Every item of one list equals one of the other, each used once. Trials start from what was assumed: a failed one leaves no trace. */
+/**
+ * Whether each item of one list equals an item of the other, each used once. Trials start from the current assumptions; a failed trial
+ * leaves no trace.
+ */
 function matched(a: readonly unknown[], b: unknown[], visitedPairs: Assumptions): boolean {
   return a.every((item) => {
     const index = b.findIndex((other) => same(item, other, new Assumptions(visitedPairs)));
@@ -110,11 +113,11 @@ function sameProperties(a: object, b: object, visitedPairs: Assumptions): boolea
 }
 
 /** Whether `actual` has every own property of `part`, at any depth. Values other than plain objects and arrays must be equal. */
-export function hasPart(actual: unknown, part: unknown, within: readonly unknown[] = []): boolean {
-  if (!isPlainContainer(part) || within.includes(part)) return isEqual(actual, part);
+export function hasPart(actual: unknown, part: unknown, ancestors: readonly unknown[] = []): boolean {
+  if (!isPlainContainer(part) || ancestors.includes(part)) return isEqual(actual, part);
   if (typeof actual !== 'object' || actual === null || Array.isArray(part) !== Array.isArray(actual)) return false;
   return ownKeys(part).every(
-    (key) => key in actual && hasPart((actual as Record<PropertyKey, unknown>)[key], (part as Record<PropertyKey, unknown>)[key], [...within, part]),
+    (key) => key in actual && hasPart((actual as Record<PropertyKey, unknown>)[key], (part as Record<PropertyKey, unknown>)[key], [...ancestors, part]),
   );
 }
 
@@ -124,7 +127,7 @@ function isPlainContainer(value: unknown): value is object {
   return Array.isArray(value) || prototype === Object.prototype || prototype === null;
 }
 
-/** What of `actual` stands beside the properties of `part`: what a report shows of a large value. */
+/** The properties of `actual` that correspond to those of `part`: what a report shows of a large value. */
 export function projectOnto(actual: unknown, part: unknown): unknown {
   if (!isPlainContainer(part) || !isPlainContainer(actual) || Array.isArray(part) !== Array.isArray(actual)) return actual;
   const beside: Record<PropertyKey, unknown> | unknown[] = Array.isArray(part) ? [] : {};

@@ -3,9 +3,9 @@ const MAX_LENGTH = 20_000;
 const MAX_DEPTH = 12;
 
 /**
- * A value in full as text, for people: on one line where it fits, else a line for each item.
+ * Formats a whole value as text for people: on one line if it fits, else with one line per item.
  *
- * Equal values give the same text wherever the language gives them an order. Cut at 20,000 characters and 12 levels.
+ * Equal values have the same text if their order is defined. The text is cut at 20,000 characters and 12 levels.
  */
 export function formatValue(value: unknown): string {
   const state = { left: MAX_LENGTH };
@@ -13,14 +13,14 @@ export function formatValue(value: unknown): string {
 }
 
 interface State {
-  /** Characters that may still be written. */
+  /** The number of characters that can still be written. */
   left: number;
 }
 
-function render(value: unknown, indent: string, within: readonly object[], state: State): string {
+function render(value: unknown, indent: string, ancestors: readonly object[], state: State): string {
   if (typeof value === 'object' && value !== null) {
     try {
-      return renderObject(value, indent, within, state);
+      return renderObject(value, indent, ancestors, state);
     } catch {
       return '[cannot be inspected]';
     }
@@ -45,9 +45,9 @@ function renderPlain(value: unknown): string {
   }
 }
 
-function renderObject(value: object, indent: string, within: readonly object[], state: State): string {
-  if (within.includes(value)) return `[circular: ${within.length - within.indexOf(value)} up]`;
-  if (within.length >= MAX_DEPTH) return '[deeper]';
+function renderObject(value: object, indent: string, ancestors: readonly object[], state: State): string {
+  if (ancestors.includes(value)) return `[circular: ${ancestors.length - ancestors.indexOf(value)} up]`;
+  if (ancestors.length >= MAX_DEPTH) return '[deeper]';
   if (state.left <= 0) return '…';
   const name = className(value);
   const whole = formatWhole(value, name);
@@ -55,7 +55,7 @@ function renderObject(value: object, indent: string, within: readonly object[], 
     state.left -= whole.length;
     return whole;
   }
-  const deeper = [...within, value];
+  const deeper = [...ancestors, value];
   const inner = `${indent}  `;
   const item = (one: unknown): string => render(one, inner, deeper, state);
   const list = Array.isArray(value) || ArrayBuffer.isView(value) || value instanceof Set;
@@ -88,7 +88,7 @@ function renderObject(value: object, indent: string, within: readonly object[], 
   return `${start}\n${items.map((text) => `${inner}${text},\n`).join('')}${indent}${close}`;
 }
 
-/** Values that are shown by their content rather than by their properties. */
+/** Formats values that are shown by their content instead of their properties. Undefined for other values. */
 function formatWhole(value: object, name: string): string | undefined {
   if (value instanceof Date) return `${name} ${Number.isNaN(value.getTime()) ? 'invalid' : value.toISOString()}`;
   if (value instanceof RegExp) return String(value);

@@ -25,7 +25,7 @@ export interface RowChecks<Row extends object> extends Checks {
   file(path: string, content: unknown, options?: FileCheckOptions): Promise<boolean>;
 }
 
-/** The same for checks that end the case. */
+/** The same checks, ending the case. */
 export interface RowEnsures<Row extends object> extends Ensures {
   /** Computed values equal the columns of the row with the same names. All differences are reported together. */
   columns(values: ColumnValues<Row>, note?: string): void;
@@ -33,14 +33,14 @@ export interface RowEnsures<Row extends object> extends Ensures {
   file(path: string, content: unknown, options?: FileCheckOptions): Promise<void>;
 }
 
-/** What the checks of a case need to know about it. */
+/** What the checks of a case need to know about the case. */
 export interface CheckedCase {
   readonly expectedRow: ExpectedRow;
   readonly fileSettings: FileSettings;
   attach(name: string, content: string | Uint8Array): void;
 }
 
-/** Compares computed values with the row and with files, and records what differs. `above` is the function that a test called. */
+/** Compares computed values with the row and with files, and records what differs. `method` is the function that a test called. */
 class RowComparison {
   readonly #recorder: CheckRecorder;
   readonly #checked: CheckedCase;
@@ -50,16 +50,16 @@ class RowComparison {
     this.#checked = checked;
   }
 
-  columns(values: object, note: string | undefined, above: unknown): boolean {
+  columns(values: object, note: string | undefined, method: unknown): boolean {
     const finding = compareColumns(this.#checked.expectedRow, values);
-    return this.#recorder.recordResult(finding, note, finding && captureStack(above, MAX_FRAMES));
+    return this.#recorder.recordResult(finding, note, finding && captureStack(method, MAX_FRAMES));
   }
 
-  async file(path: string, content: unknown, options: FileCheckOptions = {}, above: unknown): Promise<boolean> {
-    const origin = captureStack(above, MAX_FRAMES);
-    const settled = this.#recorder.waits('`file`', origin);
+  async file(path: string, content: unknown, options: FileCheckOptions = {}, method: unknown): Promise<boolean> {
+    const origin = captureStack(method, MAX_FRAMES);
+    const settled = this.#recorder.trackPending('`file`', origin);
     const { outcome, attachments } = await compareFile(path, content, options, this.#checked.fileSettings);
-    // The body has ended, and its case has failed for that.
+    // The body has already ended, and its case has failed for that reason.
     if (!settled()) return true;
     for (const { name, content: bytes } of attachments) this.#checked.attach(name, bytes);
     return this.#recorder.recordResult(outcome, options.note, outcome && origin);

@@ -13,7 +13,7 @@ export interface DifferingColumn {
   readonly reason?: string | undefined;
 }
 
-/** A row that is written in a test file: the call of its source, and its number there, from 0. */
+/** A row in a test file: the call of its source, and its number there, from 0. */
 export interface TableRow {
   readonly location: SourceLocation;
   readonly index: number;

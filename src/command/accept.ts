@@ -16,7 +16,7 @@ import { recordedPath } from '../node/read-files.ts';
 import { noRecordYet } from '../node/recorded.ts';
 import { isInside, replaceFile } from '../node/write-file.ts';
 import { suggest } from '../problems/format-problem.ts';
-import { refuse } from '../problems/problem-error.ts';
+import { throwProblem } from '../problems/problem-error.ts';
 import type { TestHeader } from '../results/recorded-result.ts';
 import type { FileHashes } from '../results/run-info.ts';
 import { selectsAll } from '../suites/selection.ts';
@@ -163,7 +163,8 @@ function replaceWholeFiles(changes: readonly FileChange[], record: string, root:
     }
     const before = existsSync(path) ? readFileSync(path) : undefined;
     // What was computed without it says nothing about it.
-    if (isNew && before) refuse({ code: 'unreadable-file', path: nameFile(file), reason: 'it was created since the run. Run the tests again, then accept.' });
+    if (isNew && before)
+      throwProblem({ code: 'unreadable-file', path: nameFile(file), reason: 'it was created since the run. Run the tests again, then accept.' });
     const after = keepLineEndings(before, content);
     edited.push({ path, name: nameFile(file), before, after, made: [], cases, lines: describeContent(before, after) });
   }

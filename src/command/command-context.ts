@@ -11,7 +11,7 @@ export interface CommandContext {
   /** A lane's process: the first has been booting since the command was typed. */
   acquireLane(): ChildProcess;
   /** The project's configuration: read once, when it is first needed, and again with `again`. */
-  configuration(again?: boolean): Promise<Configuration>;
+  configuration(isReload?: boolean): Promise<Configuration>;
   /** Calls `act` at each interrupting signal, and when the output is closed. */
   onInterrupt(act: (cause: InterruptCause) => void): void;
 }

@@ -2,12 +2,12 @@ import { enableCompileCache } from '../node/compile-cache.ts';
 import { startLane } from '../node/start-lane.ts';
 import { canRunCases, restartInOneProcess, wantsOneProcess } from './one-process.ts';
 
-const words = process.argv.slice(2);
-const [word] = words.filter((argument) => !argument.startsWith('-'));
+const given = process.argv.slice(2);
+const [word] = given.filter((argument) => !argument.startsWith('-'));
 /** A debugger looks at one process: then all is to run there, unless somebody says how many are to. */
 const isDebugged =
-  word === 'run' && process.execArgv.some((flag) => flag.startsWith('--inspect')) && !words.some((argument) => /^(?:--lanes|-l)/.test(argument));
-const args = isDebugged ? [...words, '--lanes', '0'] : words;
+  word === 'run' && process.execArgv.some((flag) => flag.startsWith('--inspect')) && !given.some((argument) => /^(?:--lanes|-l)/.test(argument));
+const args = isDebugged ? [...given, '--lanes', '0'] : given;
 /** Commands that usually need no lane. One that needs a lane starts it later. */
 const commandsWithoutLane = ['accept', 'compare', 'help', 'merge', 'new', 'report', 'view'];
 const mayRun = !args.some((argument) => ['-h', '--help', '-v', '--version'].includes(argument)) && !(word !== undefined && commandsWithoutLane.includes(word));

@@ -64,9 +64,9 @@ function readNewestTimes(root: string): LastTimes {
   const times = new Map<string, { setup?: number; teardown?: number }>();
   for (const entry of newest ? readJournals(newest.folder, { inBlocks: true }) : []) {
     if (entry.type !== 'span') continue;
-    const { fixture, owner: of, kind: what, milliseconds } = entry.span;
-    const key = JSON.stringify([fixture, of]);
-    times.set(key, { ...times.get(key), [what]: milliseconds });
+    const { fixture, owner, kind, milliseconds } = entry.span;
+    const key = JSON.stringify([fixture, owner]);
+    times.set(key, { ...times.get(key), [kind]: milliseconds });
   }
   return (fixture, of) => times.get(JSON.stringify([fixture, of]));
 }

@@ -39,7 +39,7 @@ export async function joinCommand(url: string, options: JoinCommandOptions, sett
   interruption.act = () => joined.leave();
   setting.onInterrupt((cause) => interrupt(interruption, cause));
   await joined.done;
-  compiler.tidy();
+  compiler.prune();
   return interruption.by ? statusOfInterrupt(interruption.by) : 0;
 }
 

@@ -43,7 +43,7 @@ const suggestCommand = (where: readonly string[], program: Command, folder: stri
     : undefined;
 
 /** Does what the arguments say; gives the exit status. All commands are one file when built: at a start, files cost more than code. */
-async function parse(args: readonly string[], setting: CommandContext, inOne: boolean): Promise<number> {
+async function parse(args: readonly string[], setting: CommandContext, inProcess: boolean): Promise<number> {
   const { terminal } = setting;
   let status = 0;
   const program = new Command('red-lattice')
@@ -228,8 +228,8 @@ async function parse(args: readonly string[], setting: CommandContext, inOne: bo
     const expanded = await withProfile(args, setting);
     if (!expanded) return 2;
     // Only the profile sets it: the new process reads the same profile.
-    if (!inOne && wantsOneProcess(expanded)) return (await restartInOneProcess([...args, '--lanes', '0'])).status;
-    if (inOne && needsRestart((await setting.configuration()).config)) return (await restartInOneProcess(args)).status;
+    if (!inProcess && wantsOneProcess(expanded)) return (await restartInOneProcess([...args, '--lanes', '0'])).status;
+    if (inProcess && needsRestart((await setting.configuration()).config)) return (await restartInOneProcess(args)).status;
     await program.parseAsync(expanded, { from: 'user' });
     return status;
   } catch (error) {
@@ -267,8 +267,8 @@ async function withProfile(args: readonly string[], setting: CommandContext): Pr
 export const mapCoverage = (written: string, pid: number): void => addSourceMaps(written, pid, join(findStateFolder(findRoot(process.cwd())), 'cache'));
 
 /** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
-export async function main(args: readonly string[], started: ChildProcess | undefined, inOne: boolean): Promise<void> {
-  const firstLane = inOne ? InProcessLane.start : startLane;
+export async function main(args: readonly string[], started: ChildProcess | undefined, inProcess: boolean): Promise<void> {
+  const firstLane = inProcess ? InProcessLane.start : startLane;
   const terminal = processTerminal();
   let lane = started;
   let running = started ? 1 : 0;
@@ -281,8 +281,8 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       lane = undefined;
       return given;
     },
-    configuration(again = false) {
-      if (again) configured = undefined;
+    configuration(isReload = false) {
+      if (isReload) configured = undefined;
       configured ??= configuration(process.cwd(), () => {
         lane ??= running++ === 0 ? firstLane() : startLane();
         return lane;
@@ -294,7 +294,7 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       for (const signal of interruptSignals)
         process.on(signal, () => {
           // A lane in this process cannot be killed from outside.
-          if (inOne && ++interrupts > 2) process.exit(statusOfInterrupt(signal));
+          if (inProcess && ++interrupts > 2) process.exit(statusOfInterrupt(signal));
           act(signal);
         });
       onClosed = () => act('SIGPIPE');
@@ -310,7 +310,7 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       isClosed = true;
     });
   try {
-    process.exitCode = await parse(args, setting, inOne);
+    process.exitCode = await parse(args, setting, inProcess);
   } catch (error) {
     // What the system refuses, and what is wrong with what was given, needs no stack: the message names the file and the reason.
     const { code, message, stack } = error as NodeJS.ErrnoException;
@@ -325,5 +325,5 @@ export async function main(args: readonly string[], started: ChildProcess | unde
   if (isClosed) process.exitCode = statusOfInterrupt('SIGPIPE');
   lane?.kill('SIGKILL');
   // What tests have left open in this process must not keep it.
-  if (inOne) process.exit();
+  if (inProcess) process.exit();
 }

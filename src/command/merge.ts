@@ -2,7 +2,7 @@ import { appendFileSync, copyFileSync, existsSync, mkdirSync, readdirSync, readF
 import { join, resolve } from 'node:path';
 import { renderFailures, renderSummary } from '../formats/human/run.ts';
 import { formatCount } from '../formats/style.ts';
-import { lastLine } from '../formats/summary-line.ts';
+import { summaryLine } from '../formats/summary-line.ts';
 import { findRecord, type RecordReference } from '../node/earlier-runs.ts';
 import { findRoot } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
@@ -10,7 +10,7 @@ import { newRecord, writeInfo } from '../node/record.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { findRerunSelections } from '../results/rerun-selection.ts';
 import { differingFiles, type NotRun } from '../results/run-info.ts';
-import { applyEntry, emptyState, exitStatus, failingTests, takeUnrun } from '../results/run-state.ts';
+import { applyEntry, emptyState, exitStatus, failingTests, setNotRun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { CommandContext } from './command-context.ts';
 import { createFormatting, failWith } from './terminal.ts';
@@ -34,11 +34,11 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     if (changed.length > 0)
       return failWith(terminal, `${given[i]} ran another state of ${changed.join(', ')} than ${given[0]}. Merge shards of the same state of the tests.`);
   }
-  const unlike = records.findIndex(({ info }) => info.balancedBy !== first.info.balancedBy);
-  if (unlike >= 0)
+  const mismatch = records.findIndex(({ info }) => info.balancedBy !== first.info.balancedBy);
+  if (mismatch >= 0)
     return failWith(
       terminal,
-      `${given[unlike]} and ${given[0]} were balanced by different records, so cases can be missing. Give all shards the same --balance-by.`,
+      `${given[mismatch]} and ${given[0]} were balanced by different records, so cases can be missing. Give all shards the same --balance-by.`,
     );
   for (const [i, record] of records.entries()) {
     const lost = missingResults(record);
@@ -56,15 +56,15 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   for (const { folder: from, info } of records) {
     for (const entry of copyJournals(from, target, info.shard?.index ?? 0)) applyEntry(state, entry);
   }
-  const wall = Math.max(...records.map(({ info }) => info.milliseconds ?? 0));
+  const milliseconds = Math.max(...records.map(({ info }) => info.milliseconds ?? 0));
   const missing = Array.from({ length: of ?? 0 }, (_, i) => i + 1).filter((index) => !shards.some((shard) => shard?.index === index));
   const status = Math.max(exitStatus(state), ...records.map(({ info }) => (info.exitStatus === 3 ? 0 : (info.exitStatus ?? 2)))) as 0 | 1 | 2 | 3;
-  takeUnrun(state, countNotRun(records.flatMap(({ info }) => info.notRun ?? [])));
+  setNotRun(state, countNotRun(records.flatMap(({ info }) => info.notRun ?? [])));
   const { shard: _shard, notRun: _notRun, ...info } = first.info;
   writeInfo(target, {
     ...info,
     started: started.toISOString(),
-    milliseconds: wall,
+    milliseconds: milliseconds,
     exitStatus: status,
     counts: state.counts,
     ...(state.notRun && { notRun: state.notRun }),
@@ -77,9 +77,13 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   for (const line of renderFailures(state, whereTestsFail(entries, failingTests(state)), formatting)) terminal.out(line);
   terminal.out('');
   for (const index of missing) terminal.out(terminal.style.yellow(`shard ${index}/${of} is missing`));
-  for (const line of renderSummary(state, { wall, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false, strict: 0 }, formatting))
+  for (const line of renderSummary(
+    state,
+    { milliseconds: milliseconds, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false, strict: 0 },
+    formatting,
+  ))
     terminal.out(line);
-  terminal.out(lastLine(state));
+  terminal.out(summaryLine(state));
   return missing.length > 0 ? 2 : status;
 }
 

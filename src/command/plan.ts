@@ -41,13 +41,13 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   const formatting = createFormatting(root, terminal);
   const record = mkdtempSync(join(findStateFolder(root), 'plan-'));
   const tests = new Map<number, ListedTest>();
-  const most = options.all ? Number.POSITIVE_INFINITY : MAX_LISTED_CASES + 1;
+  const limit = options.all ? Number.POSITIVE_INFINITY : MAX_LISTED_CASES + 1;
   const take = (entry: JournalEntry): void => {
     if (entry.type === 'test') tests.set(entry.header.test, { header: entry.header, ids: [], cases: 0 });
     const test = entry.type === 'listed' ? tests.get(entry.name.test) : undefined;
     if (!test || entry.type !== 'listed') return;
     test.cases++;
-    if (test.cases <= most) test.ids.push(entry.name.id);
+    if (test.cases <= limit) test.ids.push(entry.name.id);
   };
   try {
     const selection = buildSelection(options, targets, prepared);

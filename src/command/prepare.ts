@@ -35,10 +35,15 @@ type PrepareOptions = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout
 };
 
 /** Reads the configuration (with `again`, anew), finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
-export async function prepare(where: readonly string[], options: PrepareOptions, setting: CommandContext, again = false): Promise<CommandInputs | undefined> {
+export async function prepare(
+  where: readonly string[],
+  options: PrepareOptions,
+  setting: CommandContext,
+  isReload = false,
+): Promise<CommandInputs | undefined> {
   const { folder, terminal } = setting;
   const root = findRoot(folder);
-  const { config, problems: misconfigured } = await setting.configuration(again);
+  const { config, problems: misconfigured } = await setting.configuration(isReload);
   if (misconfigured.length) {
     const formatting = createFormatting(root, terminal);
     for (const problem of misconfigured) for (const line of renderProblem(problem, formatting, terminal.style.red)) terminal.error(line);
@@ -47,9 +52,9 @@ export async function prepare(where: readonly string[], options: PrepareOptions,
   const { files, targets, problems } = await findFiles(where, folder, config.files);
   const tags = config.tags && Object.keys(config.tags);
   const unknown = [...(options.tag ?? []), ...(options.notTag ?? [])].filter((tag) => tags && !tags.includes(tag));
-  const strange = unknown.map((name): Problem => ({ code: 'unknown-tag', name, owner: 'the configuration', known: tags ?? [] }));
-  if (problems.length + strange.length > 0) {
-    for (const problem of [...problems, ...strange]) failWith(terminal, formatProblem(problem));
+  const tagProblems = unknown.map((name): Problem => ({ code: 'unknown-tag', name, owner: 'the configuration', known: tags ?? [] }));
+  if (problems.length + tagProblems.length > 0) {
+    for (const problem of [...problems, ...tagProblems]) failWith(terminal, formatProblem(problem));
     return undefined;
   }
   const times = options.balanceBy === undefined ? undefined : findRecord(options.balanceBy, root, folder)?.folder;
@@ -91,6 +96,6 @@ export function defaultRequest(
     stopAfter: undefined,
     after: [],
     plan: undefined,
-    before: { times: new Map(), wall: undefined },
+    before: { times: new Map(), milliseconds: undefined },
   };
 }

@@ -9,7 +9,7 @@ import {
   renderSummary,
   renderTest,
 } from '../formats/human/run.ts';
-import { lastLine } from '../formats/summary-line.ts';
+import { summaryLine } from '../formats/summary-line.ts';
 import type { OpenedRecord } from '../node/recorded.ts';
 import type { JournalEntry } from '../results/journal/entries.ts';
 import { testsInOrder } from '../results/plan-order.ts';
@@ -21,18 +21,18 @@ import { renderGrids } from './render-grids.ts';
 import { createFormatting, type Terminal } from './terminal.ts';
 
 /** Prints a record like the run did: tests, failures, where tests fail, and the summary. */
-export function printRecord(record: OpenedRecord, root: string, look: DisplayOptions, terminal: Terminal): void {
+export function printRecord(record: OpenedRecord, root: string, display: DisplayOptions, terminal: Terminal): void {
   const { info } = record;
   const state = stateOf(record);
   const where = whereTestsFail(record.entries, failingTests(state));
-  printTests(state, look.sort ?? 'plan', terminal);
+  printTests(state, display.sort ?? 'plan', terminal);
   const formatting = { ...createFormatting(info.root ?? root, terminal, root), reruns: findRerunSelections(record.entries, state, info) };
-  const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), renderGrids(record.entries, where, look, terminal)];
+  const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), renderGrids(record.entries, where, display, terminal)];
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');
   if (info.milliseconds === undefined) terminal.out(terminal.style.yellow('the run is incomplete'));
   const closing = {
-    wall: info.milliseconds ?? 0,
+    milliseconds: info.milliseconds ?? 0,
     lanes: info.lanes,
     seed: info.seed,
     record: record.name,
@@ -41,7 +41,7 @@ export function printRecord(record: OpenedRecord, root: string, look: DisplayOpt
     strict: info.strictWarnings ?? 0,
   };
   for (const line of renderSummary(state, closing, formatting)) terminal.out(line);
-  terminal.out(lastLine(state));
+  terminal.out(summaryLine(state));
 }
 
 /** Prints one line per case and its output, in plan order. */

@@ -34,11 +34,11 @@ export class Progress {
   /** Prints the progress of the run at intervals. */
   startTicker(progress: () => RunProgress): void {
     const { live } = this.#terminal;
-    const look = (): void => {
+    const update = (): void => {
       if (live) this.#redraw(renderProgress(progress(), this.#terminal.width, this.#terminal.style));
       else this.#terminal.out(renderProgressLine(progress(), this.#terminal.style));
     };
-    this.#timer = setInterval(look, live ? LIVE_INTERVAL_MS : PLAIN_INTERVAL_MS);
+    this.#timer = setInterval(update, live ? LIVE_INTERVAL_MS : PLAIN_INTERVAL_MS);
     this.#timer.unref();
   }
 

@@ -10,7 +10,7 @@ import { renderBeside, renderFailures, renderPlanProblems, renderSummary, type S
 import { renderTimeline } from '../formats/human/timeline.ts';
 import type { ReportFormat } from '../formats/report-formats.ts';
 import { escapeToOneLine } from '../formats/style.ts';
-import { lastLine } from '../formats/summary-line.ts';
+import { summaryLine } from '../formats/summary-line.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { type RecordReference, rememberFailed } from '../node/earlier-runs.ts';
@@ -146,7 +146,7 @@ export async function runOnce(
   progress.finish(state);
   const leaks = options.leaks ? await findLeaks(state, request, acquireLane, compiler) : state.leaks;
 
-  const wall = Date.now() - started.getTime();
+  const milliseconds = Date.now() - started.getTime();
   const strict = (options.strict ?? config.strict) ? warningsIn(state) : 0;
   const earned = exitStatus(state);
   // With few cases, some shards are empty.
@@ -157,7 +157,7 @@ export async function runOnce(
     reads: await reads.end(),
     lanes: lanes + state.machines.size,
     ...(state.machines.size > 0 && { machines: Object.fromEntries(state.machines) }),
-    milliseconds: wall,
+    milliseconds: milliseconds,
     exitStatus: status,
     counts: state.counts,
     ...(strict > 0 && { strictWarnings: strict }),
@@ -171,7 +171,7 @@ export async function runOnce(
   if (options.show === 'cases') printCases(opened.entries, terminal);
   if (options.timeline) for (const line of ['', ...renderTimeline(opened.entries, terminal.width, terminal.style, ended.machines)]) terminal.out(line);
   const closing = {
-    wall,
+    milliseconds,
     lanes: ended.lanes,
     seed,
     record: relative(folder, record) || '.',
@@ -196,14 +196,14 @@ export async function runOnce(
     const isWhole = hasAllFiles && selectsAll(selection) && status < 2 && state.notRun === undefined;
     rememberFailed(root, { folder: record, info: ended }, isWhole);
   }
-  compiler.tidy();
+  compiler.prune();
   if (options.format) {
     const problems = renderPlanProblems(state, createFormatting(root, terminal));
     for (const line of problems) terminal.error(line);
     await writeAs(options.format, opened, root, terminal.style, (text) => terminal.writeRaw(text));
     for (const line of renderBeside(state, strict, terminal.style)) terminal.error(line);
-    terminal.error(lastLine(state));
-  } else terminal.out(lastLine(state));
+    terminal.error(summaryLine(state));
+  } else terminal.out(summaryLine(state));
   unlockRecord(record);
   return { status, state, record };
 }
@@ -242,13 +242,13 @@ async function findLeaks(state: RunState, request: RunRequest, lane: () => Child
   if (ids.length === 0) return state.leaks;
   const record = join(request.record, 'leaks');
   mkdirSync(record);
-  const again = await coordinate(
+  const checked = await coordinate(
     { ...request, lanes: Math.max(1, request.lanes), pool: undefined, selection: { ids }, findLeaks: true, record },
     lane,
     compiler,
     () => undefined,
   ).done;
-  return again.leaks.length > 0 ? again.leaks : state.leaks;
+  return checked.leaks.length > 0 ? checked.leaks : state.leaks;
 }
 
 /** The duration of each test, for the order of the next run. The tests of a parameterized suite share an id. */

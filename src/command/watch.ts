@@ -54,8 +54,11 @@ export async function watch({ where, options, setting, inputs: first, prepareAga
     wishes.put('end');
   });
   const all = async (): Promise<readonly string[]> => (await findFiles(where, folder, inputs.prepared.config.files)).files;
-  const { watch: follow } = await import('chokidar');
-  const watcher = follow(root, { ignoreInitial: true, ignored: (path) => /(?:^|[/\\])(?:node_modules|\.[^/\\]+)(?:[/\\]|$)/.test(relative(root, path)) });
+  const { watch: startWatching } = await import('chokidar');
+  const watcher = startWatching(root, {
+    ignoreInitial: true,
+    ignored: (path) => /(?:^|[/\\])(?:node_modules|\.[^/\\]+)(?:[/\\]|$)/.test(relative(root, path)),
+  });
   let changed = new Set<string>();
   let timer: NodeJS.Timeout | undefined;
   watcher.on('all', (event, path) => {
@@ -87,12 +90,12 @@ export async function watch({ where, options, setting, inputs: first, prepareAga
   for (let wish: RunTrigger = last; wish !== 'end'; wish = await wishes.next()) {
     last = { ...wish, isReconfigured: false };
     if (wish.isReconfigured) {
-      const again = await prepareAgain();
-      if (!again) {
+      const next = await prepareAgain();
+      if (!next) {
         terminal.out(terminal.style.dim('\nwaiting for a change of the configuration'));
         continue;
       }
-      inputs = again;
+      inputs = next;
     }
     const { prepared, selection } = inputs;
     const { ids } = wish;
@@ -120,13 +123,13 @@ const readsAnyOf = (urls: ReadonlySet<string> | undefined, paths: ReadonlySet<st
 /** Keeps the newest wish until somebody asks for it. */
 class LatestRequestQueue {
   #waiting: RunTrigger | undefined;
-  #asked: ((wish: RunTrigger) => void) | undefined;
+  #resolveNext: ((wish: RunTrigger) => void) | undefined;
 
   put(wish: RunTrigger): void {
     if (this.#waiting === 'end') return;
-    if (this.#asked) this.#asked(wish);
+    if (this.#resolveNext) this.#resolveNext(wish);
     else this.#waiting = wish;
-    this.#asked = undefined;
+    this.#resolveNext = undefined;
   }
 
   next(): Promise<RunTrigger> {
@@ -134,7 +137,7 @@ class LatestRequestQueue {
     this.#waiting = undefined;
     if (waiting) return Promise.resolve(waiting);
     return new Promise((resolve) => {
-      this.#asked = resolve;
+      this.#resolveNext = resolve;
     });
   }
 }

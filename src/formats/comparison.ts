@@ -151,15 +151,15 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
     lines.push('', chooseColor[change](style.bold(`${changeLabels[change]}: ${formatThousands(cases.length)}`)));
     const { tests, more } = byTest(change, cases);
     for (const test of tests) {
-      const detailed = (name: string, detail: string): string => `${escapeToOneLine(name)}${detail ? style.dim(`  ${escapeToOneLine(detail)}`) : ''}`;
+      const formatDetail = (name: string, detail: string): string => `${escapeToOneLine(name)}${detail ? style.dim(`  ${escapeToOneLine(detail)}`) : ''}`;
       const [only, ...others] = test.named;
       const path = test.path.join(' › ');
       // The one case of a test that has no rows is what the test's line says.
       if (only && others.length === 0 && test.more === 0 && only.name === (test.path.at(-1) ?? only.name))
-        lines.push(`  ${detailed(path || only.name, only.detail)}`);
+        lines.push(`  ${formatDetail(path || only.name, only.detail)}`);
       else {
-        lines.push(`  ${detailed(path, test.named.length > 0 ? '' : (formatMore(test) ?? ''))}`);
-        lines.push(...renderNamed(test.named, detailed, style, width));
+        lines.push(`  ${formatDetail(path, test.named.length > 0 ? '' : (formatMore(test) ?? ''))}`);
+        lines.push(...renderNamed(test.named, formatDetail, style, width));
         if (test.named.length > 0 && test.more > 0) lines.push(style.dim(`    ${formatMore(test)}`));
       }
     }
@@ -179,11 +179,11 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
 }
 
 /** Renders the cases of a test: as a table if their rows are their names and the table fits. */
-function renderNamed(named: readonly NamedCase[], detailed: (name: string, detail: string) => string, style: Style, width: number): string[] {
+function renderNamed(named: readonly NamedCase[], formatDetail: (name: string, detail: string) => string, style: Style, width: number): string[] {
   const rows = named.flatMap(({ name, row }) => (row && name === formatValuesName(row) ? [row] : []));
   const details = Math.max(...named.map(({ detail }) => measureWidth(escapeToOneLine(detail))));
   const table = rows.length === named.length ? layOutRows(rows, width - details - 4) : undefined;
-  if (!table) return named.map(({ name, detail }) => `    ${detailed(name, detail)}`);
+  if (!table) return named.map(({ name, detail }) => `    ${formatDetail(name, detail)}`);
   const head = `    ${style.dim(table.head)}${table.same ? style.dim(`    all: ${table.same}`) : ''}`;
   return [head, ...named.map(({ detail }, i) => `    ${table.lines[i]}${detail ? style.dim(`  ${escapeToOneLine(detail)}`) : ''}`.trimEnd())];
 }
@@ -223,13 +223,13 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
 
 /** The same for other programs; the cases that stayed the same are only counted. */
 export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: ComparedRun, after: ComparedRun): string => {
-  const run = ({ name, info: { started, seed, milliseconds: wall, counts, notRun, exitStatus } }: ComparedRun) => ({
+  const run = ({ name, info: { started, seed, milliseconds, counts, notRun, exitStatus } }: ComparedRun) => ({
     name,
     started,
     seed,
-    wall,
+    milliseconds,
     counts,
-    unrun: notRun,
+    notRun,
     exitStatus,
   });
   const all = reportedChanges.flatMap((change) => cases[change].map(({ row: _row, ...one }) => ({ change, ...one })));

@@ -17,7 +17,7 @@ import { renderUnrun } from './not-run.ts';
 import { formatRerunCommand, formatRerunOfId } from './rerun-command.ts';
 import { groupSimilarFailures } from './similar-failures.ts';
 import { duration, escapeControls, escapeToOneLine, formatCount, statusLabel } from './style.ts';
-import { besideCases, lastLine } from './summary-line.ts';
+import { besideCases, summaryLine } from './summary-line.ts';
 import { describeSuspects } from './suspects.ts';
 
 /** Bytes: what common hosts of merge requests take, with room. */
@@ -38,7 +38,7 @@ export function reportAsMarkdown(
   const failed = counts.failed + counts.errored;
   const beside = besideCases(state, info.strictWarnings);
   const isRed = (info.exitStatus ?? 1) !== 0;
-  paper.add(`## ${isRed ? '✗' : '✓'} ${lastLine(state)}\n`);
+  paper.add(`## ${isRed ? '✗' : '✓'} ${summaryLine(state)}\n`);
   if (beside !== undefined) paper.add(`${beside}\n`);
   const time = info.milliseconds === undefined ? 'incomplete' : `${duration(info.milliseconds)} (cases ${duration(state.totalCaseMs)})`;
   paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);

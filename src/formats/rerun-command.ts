@@ -9,6 +9,6 @@ export const formatRerunOfId = (id: string): string => `npx red-lattice run --id
 /** Formats the command that runs the cases of a selection again. */
 export function formatRerunCommand({ file, line, options }: RerunSelection, nameFile: (file: string) => string): string {
   const place = line === undefined ? nameFile(file) : `${nameFile(file)}:${line}`;
-  const words = options.flatMap(([name, value]) => (value === undefined ? [name] : [name, shellWord(value)]));
-  return ['npx red-lattice run', shellWord(place), ...words].join(' ');
+  const args = options.flatMap(([name, value]) => (value === undefined ? [name] : [name, shellWord(value)]));
+  return ['npx red-lattice run', shellWord(place), ...args].join(' ');
 }

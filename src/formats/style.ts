@@ -68,7 +68,7 @@ export function duration(milliseconds: number): string {
 export const statusLabel = (status: Status): string => status.replaceAll('-', ' ');
 
 /** One sign per status. */
-export const signs: Readonly<Record<Status, string>> = {
+export const statusSymbols: Readonly<Record<Status, string>> = {
   passed: '▪',
   failed: '✗',
   errored: '!',

@@ -10,7 +10,7 @@ export class CompileService {
   readonly #cache: CompileCache;
   readonly #configs = new TypeScriptConfigs();
   #hasGrown = false;
-  readonly #under = new Map<string, Promise<CompileError | undefined>>();
+  readonly #pending = new Map<string, Promise<CompileError | undefined>>();
 
   constructor(folder: string) {
     this.#cache = new CompileCache(folder);
@@ -33,17 +33,17 @@ export class CompileService {
 
   /** Gets the source of a path into the cache; what is wrong with it, if anything is. */
   ask(path: string, key: string): Promise<CompileError | undefined> {
-    return this.#under.get(key) ?? this.#compile(path, readFileSync(path, 'utf8'), key);
+    return this.#pending.get(key) ?? this.#compile(path, readFileSync(path, 'utf8'), key);
   }
 
   /** Keeps the cache from growing for ever; looks at it only where something was added. */
-  tidy(): void {
+  prune(): void {
     if (this.#hasGrown) this.#cache.evictOld();
   }
 
   #compile(path: string, source: string, key: string): Promise<CompileError | undefined> {
     const compiled = this.#compileOnce(path, source, key);
-    this.#under.set(key, compiled);
+    this.#pending.set(key, compiled);
     return compiled;
   }
 

@@ -92,14 +92,14 @@ class Coordinator {
       });
       if (this.#request.lanes > 0) this.#open();
       this.#offerSeats();
-      if ((this.#request.before.wall ?? 0) > LONG_RUN_MS) this.#openLanes(this.#request.lanes);
+      if ((this.#request.before.milliseconds ?? 0) > LONG_RUN_MS) this.#openLanes(this.#request.lanes);
       // Lanes may be opened while others run.
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
       this.#reportUnfinished();
       const stopped = this.#stopped ? `the run stopped after ${formatThousands(this.#failed - this.#failedBefore)} failed` : undefined;
       this.#leftOut.apply(state, stopped, !this.#dealer || this.#dealer.left > 0);
       // A lane that died kept its bindings to itself: then nothing is said of any.
-      if (!this.#died) state.warnings.push(...[...state.idle].flatMap(([binding, problem]) => (state.effective.has(binding) ? [] : [problem])));
+      if (!this.#died) state.warnings.push(...[...state.unusedOverrides].flatMap(([override, problem]) => (state.effective.has(override) ? [] : [problem])));
       return state;
     } finally {
       await this.#request.pool?.close();
@@ -228,7 +228,7 @@ class Coordinator {
   /** Schedules the cases of a lane that was given up again. */
   #takeBack(slot: LaneSlot, lane: LaneState, reason: string): void {
     const { pool, after } = this.#request;
-    const begun = reason === SERVER_GONE ? [] : [...lane.under.values()].map(({ name }) => name.id);
+    const begun = reason === SERVER_GONE ? [] : [...lane.runningCases.values()].map(({ name }) => name.id);
     // A refused machine and a lost server are reported once, not for each lane.
     if ((reason !== FILES_DIFFER && reason !== SERVER_GONE) || begun.length > 0)
       this.#write({ type: 'warning', problem: { code: 'pool-lane-lost', machine: slot.seat?.machine ?? '', lane: slot.number, reason, begun } });
@@ -236,10 +236,10 @@ class Coordinator {
       this.#leftOut.markUncounted();
       return;
     }
-    const piece = slot.piece ?? slot.returned;
-    slot.piece = undefined;
-    if (!pool || (this.#dealer && !piece)) return;
-    if (piece) this.#dealer?.giveBack({ ...piece, after: [...after, ...piece.after, ...slot.journals, this.#own] });
+    const assignment = slot.assignment ?? slot.returned;
+    slot.assignment = undefined;
+    if (!pool || (this.#dealer && !assignment)) return;
+    if (assignment) this.#dealer?.giveBack({ ...assignment, after: [...after, ...assignment.after, ...slot.journals, this.#own] });
     this.#offerSeats();
     if (this.#request.lanes > 0 && this.#slots.every(({ seat, isOver }) => seat || isOver)) void this.#open();
   }
@@ -263,11 +263,11 @@ class Coordinator {
       }
       const lost = this.#request.mode === 'run' ? lostResults(work.lane) : 0;
       if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
-      if (work.lane.finished && !work.lane.finished.stuck) return;
+      if (work.lane.finished && !work.lane.finished.isStuck) return;
       this.#died = true;
       // A process can die before it asks for the work unit of the process before it.
-      slot.returned = slot.piece ?? slot.returned;
-      slot.piece = undefined;
+      slot.returned = slot.assignment ?? slot.returned;
+      slot.assignment = undefined;
       if (isOfAnotherPlan(this.#state)) return;
       this.#earlyEnds.report(slot, work.lane, end);
       if (this.#interrupts > 0) return this.#leftOut.markUncounted();
@@ -280,18 +280,18 @@ class Coordinator {
     const journal = newJournal(record, slot);
     const job: Job = {
       ...options,
-      isolatesCases: slot.careful,
+      isolatesCases: slot.isolatesCases,
       hasPeers: lanes > 1 || pool !== undefined,
       lane: slot.number,
       journal,
       attachments: join(record, 'attachments'),
-      skippedFiles: [...this.#earlyEnds.unloadable],
+      skippedFiles: [...this.#earlyEnds.unloadableFiles],
     };
     const work = superviseLane(slot.seat?.startLane() ?? this.#nextLane(), job, this.#compiler, {
       // Who asks for further rows needs each result.
       inBlocks: nextRows === undefined,
       take: (entry) => {
-        if (entry.type === 'pieces') this.#takePieces(entry);
+        if (entry.type === 'work-units') this.#partitionWork(entry);
         else this.#take(entry);
       },
       onMessage: (message) => this.#handleMessage(message, slot, job),
@@ -320,7 +320,7 @@ class Coordinator {
   }
 
   /** The first lane reports what can be run. If that takes long, other lanes start. */
-  #takePieces({ pieces, tests }: Extract<JournalEntry, { type: 'pieces' }>): void {
+  #partitionWork({ units, tests }: Extract<JournalEntry, { type: 'work-units' }>): void {
     const {
       lanes: own,
       pool,
@@ -331,7 +331,7 @@ class Coordinator {
     if (this.#tests.length === 0) this.#tests = tests;
     if (tests.join('\n') !== this.#tests.join('\n')) this.#write({ type: 'problem', problem: { code: 'plan-changed' } });
     if (this.#dealer || isOfAnotherPlan(this.#state)) return;
-    this.#dealer = new WorkScheduler(pieces, lanes, (test) => times.get(tests[test] as string), after);
+    this.#dealer = new WorkScheduler(units, lanes, (test) => times.get(tests[test] as string), after);
     debugLog('schedule', () => `${tests.length} tests in ${this.#dealer?.left} work units for up to ${lanes} lanes`);
     this.#opening = setTimeout(
       () => {
@@ -345,7 +345,7 @@ class Coordinator {
   /** The last lane that has work gets further rows, when all other results are there. */
   #nextRows(slot: LaneSlot): Assignment | undefined {
     const { nextRows, after } = this.#request;
-    if (!nextRows || this.#interrupts > 0 || this.#slots.some((other) => other !== slot && other.piece)) return undefined;
+    if (!nextRows || this.#interrupts > 0 || this.#slots.some((other) => other !== slot && other.assignment)) return undefined;
     const next = nextRows();
     if (!next) return undefined;
     const { test, probes } = next;
@@ -357,20 +357,20 @@ class Coordinator {
     const answering = slot.work;
     switch (message.type) {
       case 'free': {
-        if (slot.piece) this.#dealer?.ended(slot.piece);
+        if (slot.assignment) this.#dealer?.ended(slot.assignment);
         // It skips cases that an earlier process has recorded.
         const returned = slot.returned && { ...slot.returned, after: [...slot.returned.after, ...slot.journals, this.#own] };
         // A lane that was stopped counts the cases that it does not run.
-        const piece = returned ?? this.#dealer?.next() ?? this.#nextRows(slot);
-        slot.piece = piece && { ...piece, tests: piece.tests.filter((test) => !this.#earlyEnds.unreadable.has(test)) };
+        const assignment = returned ?? this.#dealer?.next() ?? this.#nextRows(slot);
+        slot.assignment = assignment && { ...assignment, tests: assignment.tests.filter((test) => !this.#earlyEnds.unreadableTests.has(test)) };
         slot.returned = undefined;
         if (!this.#hasWorkToDeal) this.#request.pool?.withdraw();
         debugLog('schedule', () =>
-          slot.piece
-            ? `tests ${slot.piece.tests.join()} to lane ${slot.number}, ${this.#dealer?.left} work units left`
+          slot.assignment
+            ? `tests ${slot.assignment.tests.join()} to lane ${slot.number}, ${this.#dealer?.left} work units left`
             : `no work left for lane ${slot.number}`,
         );
-        answering?.send({ to: 'lane', type: 'piece', piece: slot.piece });
+        answering?.send({ to: 'lane', type: 'assignment', assignment: slot.assignment });
         break;
       }
       case 'unwritable':

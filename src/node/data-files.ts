@@ -3,7 +3,7 @@ import { relative, sep } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import { withOwnBase } from '../cases/ambient-host.ts';
 import { type CaseSource, CaseSourceImpl } from '../cases/source.ts';
-import { refuse } from '../problems/problem-error.ts';
+import { throwProblem } from '../problems/problem-error.ts';
 import { captureStack } from '../problems/source-location.ts';
 
 /** One file as a row. */
@@ -31,7 +31,7 @@ export function dataFiles(pattern: string): CaseSource<DataFileRow> {
     columns: ['path', 'name', 'text', 'bytes'],
     async *open(expansion) {
       const { base, files } = withOwnBase(expansion, origin);
-      if (!base || !files) refuse({ code: 'no-file-source', path: pattern });
+      if (!base || !files) throwProblem({ code: 'no-file-source', path: pattern });
       const folder = fileURLToPath(new URL('.', base));
       const { glob } = await import('tinyglobby');
       const found = await glob(pattern, { cwd: folder, absolute: true, expandDirectories: false });

@@ -10,9 +10,9 @@ const MAX_ENDS_WITHOUT_RESULT = 3;
 /** Records the early ends of processes, and what the next processes leave out. */
 export class EarlyEnds {
   /** Files that ended a process while they were loaded. */
-  readonly unloadable: string[] = [];
+  readonly unloadableFiles: string[] = [];
   /** Tests, by their place in the plan, whose rows ended a process while they were read. */
-  readonly unreadable = new Set<number>();
+  readonly unreadableTests = new Set<number>();
   readonly #root: string;
   readonly #write: (entry: JournalEntry) => void;
   /** The cases that ended a process. A case that ends a second process does not count as progress. */
@@ -28,21 +28,21 @@ export class EarlyEnds {
   report(slot: LaneSlot, lane: LaneState, end: LaneEnd): void {
     if (!lane.finished)
       for (const { fixture, owner } of lane.liveFixtures.values()) this.#write({ type: 'problem', problem: { code: 'teardown-lost', fixture, owner } });
-    if (end.overdue && lane.doing === undefined)
+    if (end.overdue && lane.activity === undefined)
       this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(slot.journals.at(-1) as string) } });
   }
 
   /** Attributes the crash of a process. `isFruitless`: several processes in a row ended without a new result. */
   attribute(slot: LaneSlot, lane: LaneState, end: LaneEnd, hasNewResults: boolean): { isHopeless: boolean; isFruitless: boolean } {
-    const { entries, isSure, isHopeless = false, unloadable, unreadable } = attributeEnd(lane, end, this.#root, slot.careful);
-    if (unloadable !== undefined) this.unloadable.push(unloadable);
-    if (unreadable !== undefined) this.unreadable.add(unreadable);
+    const { entries, isSure, isHopeless = false, unloadableFile, unreadableTest } = attributeEnd(lane, end, this.#root, slot.isolatesCases);
+    if (unloadableFile !== undefined) this.unloadableFiles.push(unloadableFile);
+    if (unreadableTest !== undefined) this.unreadableTests.add(unreadableTest);
     const isNew = this.#charge(entries);
     if (!isHopeless) {
-      const isProgress = (hasNewResults && isNew) || unloadable !== undefined || unreadable !== undefined;
+      const isProgress = (hasNewResults && isNew) || unloadableFile !== undefined || unreadableTest !== undefined;
       this.#fruitless = isProgress ? 0 : this.#fruitless + 1;
       // If the case is not known, the rest of the work unit runs one case at a time.
-      slot.careful = !isSure;
+      slot.isolatesCases = !isSure;
     }
     return { isHopeless, isFruitless: this.#fruitless >= MAX_ENDS_WITHOUT_RESULT };
   }

@@ -12,7 +12,7 @@ const testFileName = '*.lattice.ts, .mts, .js, .mjs';
 const script = /\.[cm]?[jt]sx?$/;
 const ignored = ['**/node_modules/**', '**/.*/**', '**/folder.lattice.*'];
 
-export interface Found {
+export interface FoundFiles {
   /** Absolute paths of the test files, in order of their paths. */
   readonly files: readonly string[];
   /** What was asked for within them: empty where whole folders and files were. */
@@ -33,7 +33,7 @@ export function findRoot(folder: string): string {
  *
  * A data file, with or without a line, means the cases that come from it: then all test files are read.
  */
-export async function findFiles(where: readonly string[], folder: string, patterns?: readonly string[]): Promise<Found> {
+export async function findFiles(where: readonly string[], folder: string, patterns?: readonly string[]): Promise<FoundFiles> {
   const files = new Set<string>();
   const targets: Target[] = [];
   const problems: Problem[] = [];
@@ -102,15 +102,15 @@ const testFiles = async (patterns: readonly string[] | undefined, folder: string
  *
  * `within` are the folders on the way, by their real paths: a link that leads back to one of them is not followed.
  */
-function testFilesBelow(folder: string, within: readonly string[] = [realpathSync(folder)]): string[] {
+function testFilesBelow(folder: string, ancestors: readonly string[] = [realpathSync(folder)]): string[] {
   return listEntries(folder).flatMap((entry) => {
     if (entry.name.startsWith('.') || entry.name === 'node_modules') return [];
     const path = join(folder, entry.name);
     const kind = entry.isSymbolicLink() ? statIfAny(path) : entry;
     if (kind?.isFile()) return testFile.test(entry.name) ? [path] : [];
     if (!kind?.isDirectory()) return [];
-    const real = entry.isSymbolicLink() ? realpathSync(path) : join(within.at(-1) as string, entry.name);
-    return within.includes(real) ? [] : testFilesBelow(path, [...within, real]);
+    const real = entry.isSymbolicLink() ? realpathSync(path) : join(ancestors.at(-1) as string, entry.name);
+    return ancestors.includes(real) ? [] : testFilesBelow(path, [...ancestors, real]);
   });
 }
 

@@ -38,9 +38,9 @@ export interface Attribution {
   readonly isSure: boolean;
   /** The plan cannot be made: no other process would get further. */
   readonly isHopeless?: boolean;
-  readonly unloadable?: string;
+  readonly unloadableFile?: string;
   /** A test whose rows cannot be read. */
-  readonly unreadable?: number;
+  readonly unreadableTest?: number;
 }
 
 /**
@@ -59,31 +59,31 @@ export interface Attribution {
  *
  * The first line that applies decides.
  */
-export function attributeEnd(lane: LaneState, end: LaneEnd, root: string, careful: boolean): Attribution {
-  const { doing, under, streaming } = lane;
-  if (doing?.what === 'load') return { entries: lane.explained ? [] : [loadFailed(doing, end, root)], isSure: true, unloadable: doing.name };
-  if (doing?.what === 'plan') {
-    const problem: Problem = end.overdue ? { code: 'plan-timeout', limit: doing.limit } : { code: 'plan-crash', reason: describeExit(end) };
+export function attributeEnd(lane: LaneState, end: LaneEnd, root: string, isolatesCases: boolean): Attribution {
+  const { activity, runningCases, streaming } = lane;
+  if (activity?.kind === 'load') return { entries: lane.explained ? [] : [loadFailed(activity, end, root)], isSure: true, unloadableFile: activity.name };
+  if (activity?.kind === 'plan') {
+    const problem: Problem = end.overdue ? { code: 'plan-timeout', limit: activity.limit } : { code: 'plan-crash', reason: describeExit(end) };
     return { entries: [{ type: 'problem', problem }], isSure: true, isHopeless: true };
   }
   if (lane.exitAttributed) return { entries: [], isSure: true };
-  const isAlone = under.size === 1 && !streaming;
-  if (isAlone) return { entries: [{ type: 'ended', result: resultOfEnd([...under.values()][0] as RunningCase, lane, end) }], isSure: true };
-  const isIdle = under.size === 0 && !streaming;
-  if (isIdle && doing?.what === 'rows' && doing.invalid) {
-    const { invalid } = doing;
+  const isAlone = runningCases.size === 1 && !streaming;
+  if (isAlone) return { entries: [{ type: 'ended', result: resultOfEnd([...runningCases.values()][0] as RunningCase, lane, end) }], isSure: true };
+  const isIdle = runningCases.size === 0 && !streaming;
+  if (isIdle && activity?.kind === 'rows' && activity.invalid) {
+    const { invalid } = activity;
     const message = end.overdue
-      ? `reading the rows after row ${invalid.ordinal} exceeded its time limit of ${doing.limit} ms; is there an endless loop?`
+      ? `reading the rows after row ${invalid.ordinal} exceeded its time limit of ${activity.limit} ms; is there an endless loop?`
       : describeExit(end);
     const result = { ...invalid, ...EMPTY_OUTCOME, status: 'errored', cause: 'data', failures: [{ cause: 'data', message }], attachments: [] } as const;
-    return { entries: [{ type: 'ended', result }], isSure: true, unreadable: invalid.test };
+    return { entries: [{ type: 'ended', result }], isSure: true, unreadableTest: invalid.test };
   }
-  if (isIdle && doing?.what === 'teardown') {
-    const failure: Failure = { cause: 'teardown', message: end.overdue ? `exceeded its time limit of ${doing.limit} ms` : describeExit(end) };
+  if (isIdle && activity?.kind === 'teardown') {
+    const failure: Failure = { cause: 'teardown', message: end.overdue ? `exceeded its time limit of ${activity.limit} ms` : describeExit(end) };
     const result = { status: 'errored', cause: 'teardown', ...EMPTY_OUTCOME, failures: [failure] } as const;
-    return { entries: [{ type: 'teardown-failed', id: doing.name, title: `teardown for ${doing.name}`, result }], isSure: true };
+    return { entries: [{ type: 'teardown-failed', id: activity.name, title: `teardown for ${activity.name}`, result }], isSure: true };
   }
-  return { entries: [], isSure: isIdle && !careful };
+  return { entries: [], isSure: isIdle && !isolatesCases };
 }
 
 function loadFailed({ name, limit }: Activity, end: LaneEnd, root: string): JournalEntry {
@@ -91,9 +91,9 @@ function loadFailed({ name, limit }: Activity, end: LaneEnd, root: string): Jour
   return { type: 'problem', problem: { code: 'load-failed', file: relative(root, name), cause: end.overdue ? 'timeout' : 'crash', reason } };
 }
 
-function resultOfEnd({ name, attempt, start }: RunningCase, { doing }: LaneState, end: LaneEnd): RecordedResult {
-  const limit = doing?.limit ?? 0;
-  const phase = doing?.what === 'setup' || doing?.what === 'teardown' ? doing.what : 'body';
+function resultOfEnd({ name, attempt, start }: RunningCase, { activity }: LaneState, end: LaneEnd): RecordedResult {
+  const limit = activity?.limit ?? 0;
+  const phase = activity?.kind === 'setup' || activity?.kind === 'teardown' ? activity.kind : 'body';
   const failure: Failure = end.overdue
     ? { cause: phase === 'body' ? 'timeout' : phase, message: `exceeded its time limit of ${limit} ms without yielding; its process was ended` }
     : { cause: 'crash', message: describeExit(end) };

@@ -105,21 +105,21 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
       for (let at = 0; at < entries.length; at++) {
         const entry = entries[at] as JournalEntry;
         applyLaneEntry(lane, entry, lastSignAt);
-        if (entry.type === 'activity') debugLog(name, () => `${entry.activity.what} ${entry.activity.name}, deadline in ${entry.activity.limit} ms`);
+        if (entry.type === 'activity') debugLog(name, () => `${entry.activity.kind} ${entry.activity.name}, deadline in ${entry.activity.limit} ms`);
         follower.take(entry);
       }
     }
   };
-  const look = setInterval(() => {
+  const silenceTimer = setInterval(() => {
     read();
     if (child.isUnreachable) {
       lastSignAt = Date.now();
       return;
     }
-    const { doing } = lane;
+    const { activity } = lane;
     const silent = Date.now() - lastSignAt;
     // An idle lane answers pings. Count polls instead of time: the machine may be suspended.
-    if (!doing && !lane.finished && hasJob && silent > UNRESPONSIVE_AFTER_MS) {
+    if (!activity && !lane.finished && hasJob && silent > UNRESPONSIVE_AFTER_MS) {
       if (unansweredLooks % LOOKS_PER_PING === 0) send({ to: 'lane', type: 'ping' });
       if (++unansweredLooks > KILL_GRACE_MS / LOOK_INTERVAL_MS) {
         overdue = true;
@@ -127,12 +127,12 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
       }
     } else unansweredLooks = 0;
     const limit = silenceLimit(lane);
-    if (!doing || lane.finished || silent <= limit) return;
+    if (!activity || lane.finished || silent <= limit) return;
     debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${limit} ms`);
     send({ to: 'lane', type: 'ping' });
     follower.onOverdue();
     const isUnresponsive = Date.now() - answered > Math.min(silent, DEADLINE_GRACE_MS);
-    const endsItself = doing.what !== 'plan' && doing.what !== 'rows' && !isUnresponsive;
+    const endsItself = activity.kind !== 'plan' && activity.kind !== 'rows' && !isUnresponsive;
     if (silent > limit + DEADLINE_GRACE_MS + (endsItself ? KILL_GRACE_MS : 0)) {
       overdue = true;
       kill();
@@ -164,10 +164,10 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
   const readOutput = collectOutput(child);
   const end = new Promise<LaneEnd>((resolve) => {
     let isOver = false;
-    const over = (code: number | null, signal: NodeJS.Signals | null): void => {
+    const onExit = (code: number | null, signal: NodeJS.Signals | null): void => {
       if (isOver) return;
       isOver = true;
-      clearInterval(look);
+      clearInterval(silenceTimer);
       read();
       tail.close();
       debugLog(name, () => `process ${child.pid} ended: ${signal ?? `exit status ${code}`}`);
@@ -175,15 +175,15 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
       if (coverage !== undefined) addSourceMaps(coverage, child.pid as number, job.cache);
       resolve({ code, signal, overdue, stderrTail: readOutput(), lost: child.lost });
     };
-    onProcessEnd(child, over);
+    onProcessEnd(child, onExit);
     finish = () => {
       read();
       // The runtime writes its coverage when a process ends by itself.
-      if (lane.finished?.stuck || coverage !== undefined) return;
+      if (lane.finished?.isStuck || coverage !== undefined) return;
       // All is on record, and the lane ends itself: nobody needs to wait for that.
       if (child.connected) child.disconnect();
       child.unref();
-      over(0, null);
+      onExit(0, null);
     };
   });
   debugLog(name, () => `process ${child.pid} started`);

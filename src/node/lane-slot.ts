@@ -15,11 +15,11 @@ export interface LaneSlot {
   readonly journals: string[];
   processes: number;
   work: LaneWork | undefined;
-  piece: Assignment | undefined;
+  assignment: Assignment | undefined;
   /** The work unit in which a process ended early. The next process continues it. */
   returned: Assignment | undefined;
   /** The next process announces each case. */
-  careful: boolean;
+  isolatesCases: boolean;
   /** Whether the lane has ended and starts no more processes. */
   isOver: boolean;
 }
@@ -30,9 +30,9 @@ export const newSlot = (number: number, seat?: Seat): LaneSlot => ({
   journals: [],
   processes: 0,
   work: undefined,
-  piece: undefined,
+  assignment: undefined,
   returned: undefined,
-  careful: false,
+  isolatesCases: false,
   isOver: false,
 });
 
@@ -56,6 +56,6 @@ export function lastCaseIn(journal: string): string | undefined {
 export const buildProgress = ({ number, seat, work }: LaneSlot, now: number): LaneProgress => ({
   number,
   machine: seat?.machine,
-  doing: work?.lane.doing,
+  activity: work?.lane.activity,
   since: work ? now - work.lane.since : 0,
 });

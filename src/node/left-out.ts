@@ -1,5 +1,5 @@
 import type { JournalEntry } from '../results/journal/entries.ts';
-import { type RunState, takeUnrun } from '../results/run-state.ts';
+import { type RunState, setNotRun } from '../results/run-state.ts';
 
 /** Counts the cases that a run did not reach. */
 export class LeftOut {
@@ -10,9 +10,9 @@ export class LeftOut {
   #isMore = false;
 
   /** Adds the cases that a lane counted at its end. */
-  count({ unrun }: Extract<JournalEntry, { type: 'finished' }>): void {
-    this.#cases += unrun?.cases ?? 0;
-    this.#isMore ||= unrun?.isMore === true;
+  count({ notRun }: Extract<JournalEntry, { type: 'finished' }>): void {
+    this.#cases += notRun?.cases ?? 0;
+    this.#isMore ||= notRun?.isMore === true;
   }
 
   /** Notes that a lane died without counting its cases. */
@@ -24,6 +24,6 @@ export class LeftOut {
   apply(state: RunState, stopReason: string | undefined, hasMore: boolean): void {
     const reason = this.reason ?? stopReason;
     const isMore = this.#isMore || hasMore;
-    if (reason !== undefined && (this.#cases > 0 || isMore)) takeUnrun(state, { cases: this.#cases, isMore, reason });
+    if (reason !== undefined && (this.#cases > 0 || isMore)) setNotRun(state, { cases: this.#cases, isMore, reason });
   }
 }

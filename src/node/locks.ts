@@ -1,4 +1,4 @@
-interface Wish {
+interface LockRequest {
   readonly owner: object;
   readonly names: readonly string[];
   readonly grant: () => void;
@@ -10,7 +10,7 @@ interface Wish {
  */
 export class Locks {
   readonly #held = new Map<string, object>();
-  #wishes: Wish[] = [];
+  #wishes: LockRequest[] = [];
 
   ask(owner: object, names: readonly string[], grant: () => void): void {
     this.#wishes.push({ owner, names, grant });
@@ -31,7 +31,7 @@ export class Locks {
 
   #grant(): void {
     const wanted = new Set<string>();
-    const granted: Wish[] = [];
+    const granted: LockRequest[] = [];
     this.#wishes = this.#wishes.filter((wish) => {
       const isFree = wish.names.every((name) => !this.#held.has(name) && !wanted.has(name));
       for (const name of wish.names) {

@@ -54,7 +54,7 @@ export type ToLane =
   | { readonly to: 'lane'; readonly type: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
   | { readonly to: 'lane'; readonly type: 'fetched'; readonly request: number; readonly serialized: SerializedValue }
   /** What to run next; nothing when all is dealt out. */
-  | { readonly to: 'lane'; readonly type: 'piece'; readonly piece: Assignment | undefined }
+  | { readonly to: 'lane'; readonly type: 'assignment'; readonly assignment: Assignment | undefined }
   | { readonly to: 'lane'; readonly type: 'locked'; readonly request: number }
   /** To the process that hosts the fixtures of the run. */
   | { readonly to: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: FixtureAddress }
@@ -91,7 +91,7 @@ export type SerializedValue =
         readonly message: string;
         readonly stack: string | undefined;
         readonly fixture: string | undefined;
-        readonly again: boolean;
+        readonly isAlreadyReported: boolean;
       };
     };
 

@@ -22,13 +22,13 @@ function readStartTime(id: number): string | undefined {
   }
 }
 
-export function isAlive({ process: id, started }: RecordOwner): boolean {
+export function isAlive({ process: pid, started }: RecordOwner): boolean {
   try {
-    process.kill(id, 0);
+    process.kill(pid, 0);
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code !== 'EPERM') return false;
   }
-  return started === undefined || started === readStartTime(id);
+  return started === undefined || started === readStartTime(pid);
 }
 
 function readLock(path: string): RecordOwner | undefined {
@@ -83,21 +83,21 @@ function createOnce(own: string, path: string): void {
 
 /** Removes the lock of an ended process. Another process can do the same: only one can rename it, and a new lock is put back. */
 function removeStale(path: string, stale: RecordOwner | undefined): void {
-  const aside = `${path}.stale-${process.pid}`;
+  const stalePath = `${path}.stale-${process.pid}`;
   try {
-    renameSync(path, aside);
+    renameSync(path, stalePath);
   } catch {
     return;
   }
-  const taken = readLock(aside);
+  const taken = readLock(stalePath);
   if (taken && JSON.stringify(taken) !== JSON.stringify(stale)) {
     try {
-      linkSync(aside, path);
+      linkSync(stalePath, path);
     } catch {
       // There is a newer lock.
     }
   }
-  rmSync(aside, { force: true });
+  rmSync(stalePath, { force: true });
 }
 
 export function unlockRecord(record: string): void {

@@ -70,21 +70,21 @@ export interface TimingHistory {
   /** Milliseconds that each test took the last time that it ran, by its id. */
   readonly times: ReadonlyMap<string, number>;
   /** Milliseconds that a whole run of the same took, if there was one. */
-  readonly wall: number | undefined;
+  readonly milliseconds: number | undefined;
 }
 
 export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 'command' | 'selection'>): TimingHistory {
   const runs = join(findStateFolder(root), 'runs');
   const times = new Map<string, number>();
-  let wall: number | undefined;
-  if (!existsSync(runs)) return { times, wall };
+  let milliseconds: number | undefined;
+  if (!existsSync(runs)) return { times, milliseconds: milliseconds };
   const request = JSON.stringify([command, selection]);
   for (const name of readdirSync(runs).sort().slice(-MAX_RECORDS_READ)) {
     const info = readInfo(join(runs, name));
     for (const [id, time] of Object.entries(info?.times ?? {})) times.set(id, time);
-    if (info?.milliseconds !== undefined && JSON.stringify([info.command, info.selection]) === request) wall = info.milliseconds;
+    if (info?.milliseconds !== undefined && JSON.stringify([info.command, info.selection]) === request) milliseconds = info.milliseconds;
   }
-  return { times, wall };
+  return { times, milliseconds: milliseconds };
 }
 
 /** Removes the oldest records, so that up to 20 remain with the record of the current run. Keeps records of runs in progress, and all other files. */

@@ -1,6 +1,6 @@
 import { readFileSync, statSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
-import { refuse } from '../problems/problem-error.ts';
+import { throwProblem } from '../problems/problem-error.ts';
 import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import { entriesOf, type ReadableRecord, type ResultReport, type RunReport } from '../results/report.ts';
 import { findReportFault, refusesResult } from '../results/report-shape.ts';
@@ -61,8 +61,8 @@ function* resultLines(path: string): Generator<ResultReport> {
   for (const line of linesIn(path)) {
     if (++number === 1 || line === '') continue;
     const result = parseLine(line);
-    const broken = result === undefined ? 'invalid JSON on this line' : refusesResult(result);
-    if (broken) refuseReport(broken, path, number);
+    const invalid = result === undefined ? 'invalid JSON on this line' : refusesResult(result);
+    if (invalid) refuseReport(invalid, path, number);
     yield result as ResultReport;
   }
 }
@@ -70,14 +70,18 @@ function* resultLines(path: string): Generator<ResultReport> {
 function* listedResults(results: unknown, path: string): Generator<ResultReport> {
   if (!Array.isArray(results)) return refuseReport('it has no list of results', path, 1);
   for (const [at, result] of results.entries()) {
-    const broken = refusesResult(result);
-    if (broken) refuseReport(`result ${at + 1}: ${broken}`, path, 1);
+    const invalid = refusesResult(result);
+    if (invalid) refuseReport(`result ${at + 1}: ${invalid}`, path, 1);
     yield result;
   }
 }
 
 const refuseReport = (reason: string, file: string, line: number): never =>
-  refuse({ code: 'parse-error', reason: `${reason}. The report was cut or changed; write it again with red-lattice report.`, at: { file, line, column: 1 } });
+  throwProblem({
+    code: 'parse-error',
+    reason: `${reason}. The report was cut or changed; write it again with red-lattice report.`,
+    at: { file, line, column: 1 },
+  });
 
 /** The last line may lack its end. */
 function* linesIn(path: string): Generator<string> {

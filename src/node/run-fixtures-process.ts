@@ -84,5 +84,5 @@ export class RunFixturesProcess {
 }
 
 const lost = (how: string): SerializedValue => ({
-  error: { name: 'Error', message: `the process of the run's fixtures ${how}`, stack: undefined, fixture: undefined, again: false },
+  error: { name: 'Error', message: `the process of the run's fixtures ${how}`, stack: undefined, fixture: undefined, isAlreadyReported: false },
 });

@@ -188,7 +188,7 @@ class PageServer {
   async #handleAction(request: IncomingMessage, response: ServerResponse): Promise<void> {
     const action = await readBody(request);
     if (typeof action === 'string') return end(response, 400, action);
-    if (action.what === 'stop') {
+    if (action.kind === 'stop') {
       if (!this.#run) return end(response, 409, 'this run was not started from this page. Stop it where it was started.');
       this.#run.kill('SIGINT');
       return end(response, 200, 'stopping');
@@ -197,7 +197,7 @@ class PageServer {
     const { record, root, command } = this.#served;
     const where = record.info.command.slice(1);
     const { options, remove } =
-      action.what === 'ids' ? idFile(action.ids ?? []) : { options: action.what === 'failed' ? [...where, '--failed'] : where, remove: undefined };
+      action.kind === 'ids' ? idFile(action.ids ?? []) : { options: action.kind === 'failed' ? [...where, '--failed'] : where, remove: undefined };
     const run = spawn(process.execPath, [command, 'run', '--show', 'summary', ...options], { cwd: root, stdio: 'ignore' });
     this.#run = run;
     const over = (): void => {
@@ -247,10 +247,10 @@ async function readBody(request: IncomingMessage): Promise<PageRequest | string>
     pieces.push(piece);
   }
   try {
-    const { what, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<PageRequest>;
-    if (what !== 'failed' && what !== 'all' && what !== 'ids' && what !== 'stop') return 'unknown request';
-    if (what === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every(isId))) return 'expected 1 to 5,000 ids';
-    return { what, ...(ids && { ids }) };
+    const { kind, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<PageRequest>;
+    if (kind !== 'failed' && kind !== 'all' && kind !== 'ids' && kind !== 'stop') return 'unknown request';
+    if (kind === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every(isId))) return 'expected 1 to 5,000 ids';
+    return { kind: kind, ...(ids && { ids }) };
   } catch {
     return 'the request is not JSON';
   }

@@ -32,10 +32,10 @@ export class WorkScheduler {
   /** How many shares of a test are still to be run. */
   readonly #open = new Map<number, number>();
 
-  constructor(pieces: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined, after: readonly string[]) {
-    const dealt = partitionUnit(pieces, lanes, timeOf);
-    this.#queue.push(...dealt.map((one) => ({ ...one, after })));
-    for (const { tests } of dealt) for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 0) + 1);
+  constructor(units: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined, after: readonly string[]) {
+    const assignments = partitionUnits(units, lanes, timeOf);
+    this.#queue.push(...assignments.map((one) => ({ ...one, after })));
+    for (const { tests } of assignments) for (const test of tests) this.#open.set(test, (this.#open.get(test) ?? 0) + 1);
   }
 
   get left(): number {
@@ -66,23 +66,23 @@ export class WorkScheduler {
   }
 }
 
-function partitionUnit(pieces: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined): Omit<Assignment, 'after'>[] {
+function partitionUnits(units: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined): Omit<Assignment, 'after'>[] {
   const timeOfPiece = ({ tests }: Pick<WorkUnit, 'tests'>): number | undefined => {
     const times = tests.map(timeOf);
     return times.includes(undefined) ? undefined : times.reduce<number>((sum, time) => sum + (time ?? 0), 0);
   };
-  const known = pieces.flatMap((piece) => timeOfPiece(piece) ?? []);
+  const known = units.flatMap((unit) => timeOfPiece(unit) ?? []);
   const fair = known.reduce((sum, time) => sum + time, 0) / lanes;
-  const splits = (piece: WorkUnit): boolean => {
-    const time = timeOfPiece(piece);
-    return piece.isPartitionable && (time === undefined ? pieces.length < lanes * MIN_UNITS_PER_LANE : time > fair / MIN_UNITS_PER_LANE);
+  const isSplit = (unit: WorkUnit): boolean => {
+    const time = timeOfPiece(unit);
+    return unit.isPartitionable && (time === undefined ? units.length < lanes * MIN_UNITS_PER_LANE : time > fair / MIN_UNITS_PER_LANE);
   };
-  return pieces
-    .flatMap((piece) => {
-      const time = timeOfPiece(piece);
-      if (!splits(piece)) return [{ dealt: { tests: piece.tests }, time }];
+  return units
+    .flatMap((unit) => {
+      const time = timeOfPiece(unit);
+      if (!isSplit(unit)) return [{ dealt: { tests: unit.tests }, time }];
       const block = time === undefined ? MIN_PARTITION_ROWS : 1;
-      return Array.from({ length: lanes }, (_, index) => ({ dealt: { tests: piece.tests, share: { index, of: lanes, block } }, time: time && time / lanes }));
+      return Array.from({ length: lanes }, (_, index) => ({ dealt: { tests: unit.tests, share: { index, of: lanes, block } }, time: time && time / lanes }));
     })
     .sort((a, b) => (b.time ?? Number.POSITIVE_INFINITY) - (a.time ?? Number.POSITIVE_INFINITY) || 0)
     .map(({ dealt }) => dealt);

@@ -185,19 +185,19 @@ export function formatProblem(problem: Problem): string {
     case 'invalid-date':
       return `${problem.owner}: until: ${clip(problem.text)} is not a date like 2031-04-30`;
     case 'late-check':
-      return late('a check ran', problem);
+      return formatLate('a check ran', problem);
     case 'late-log':
-      return late('a line was logged', problem);
+      return formatLate('a line was logged', problem);
     case 'late-step':
-      return late('a step started', problem);
+      return formatLate('a step started', problem);
     case 'late-error':
-      return late('an error was thrown', problem);
+      return formatLate('an error was thrown', problem);
     case 'late-rejection':
-      return late('a promise was rejected', problem);
+      return formatLate('a promise was rejected', problem);
     case 'late-exit':
       return `a case ended the process after it had ended (${problem.id}): ${problem.detail}; the other cases ran in a new process`;
     case 'late-cleanup':
-      return late('a cleanup was deferred', problem);
+      return formatLate('a cleanup was deferred', problem);
     case 'unused-override':
       return `${problem.owner} overrides fixture "${problem.fixture}" without effect: ${problem.hidden ? 'inner overrides hide it in every case that ran' : 'no case in it that ran needs the fixture'}`;
     case 'disposed-twice':
@@ -257,8 +257,8 @@ export function formatProblem(problem: Problem): string {
   }
 }
 
-const late = (what: string, { id, detail }: { readonly id: string; readonly detail: string }): string =>
-  `${what} after its case had ended (${id}): ${detail}; is an await missing?`;
+const formatLate = (activity: string, { id, detail }: { readonly id: string; readonly detail: string }): string =>
+  `${activity} after its case had ended (${id}): ${detail}; is an await missing?`;
 
 /** What to do about an error of a pool's server. */
 const SERVER_HINTS: readonly (readonly [RegExp, string])[] = [

@@ -7,7 +7,7 @@ export function isInstanceOf<T>(value: unknown, type: abstract new (...args: any
   }
 }
 
-/** A thrown value in a few words, whatever it is. */
+/** Describes a thrown value of any type in a few words. */
 export function describeThrown(error: unknown): string {
   try {
     return String(error);

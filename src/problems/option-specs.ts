@@ -1,14 +1,14 @@
 import type { Problem } from './problem.ts';
 import { ProblemError } from './problem-error.ts';
 
-/** What is expected of a value. Compilers report most invalid values; code without types would run with them silently. */
+/** The expected type of a value. Compilers report most invalid values; untyped code would run with them silently. */
 export interface OptionSpec {
-  /** In words: "list of texts". */
+  /** A description: "list of texts". */
   readonly is: string;
   readonly matches: (value: unknown) => boolean;
 }
 
-/** What may be said, by its name; what is undefined is as if it were not said. */
+/** The options that can be set, by name. An undefined option counts as absent. */
 export type OptionSpecs<Options> = { readonly [K in keyof Required<Options>]: OptionSpec };
 
 export const isText = (value: unknown): boolean => typeof value === 'string';
@@ -35,10 +35,10 @@ export const recordOf = (is: string, matches: (item: unknown) => boolean = () =>
   matches: (value) => isObject(value) && Object.values(value).every(matches),
 });
 
-/** The same, or what else it may be. */
+/** Accepts what any of the specs accepts. */
 export const oneOfSpecs = (is: string, ...all: readonly OptionSpec[]): OptionSpec => ({ is, matches: (value) => all.some(({ matches }) => matches(value)) });
 
-/** What is said that nothing reads, and what is not as it is wanted. `kind` is what the names are called. */
+/** Finds unknown options and options of the wrong type. `kind` is what messages call an option. */
 export function findInvalidOptions(
   given: object | undefined,
   wanted: Readonly<Record<string, OptionSpec>>,
@@ -55,11 +55,11 @@ export function findInvalidOptions(
   });
 }
 
-/** The same of what must be said, too. */
+/** Like `findInvalidOptions`, for arguments: all of them are required. */
 export const findInvalidArguments = (given: object, wanted: Readonly<Record<string, OptionSpec>>, owner: string): Problem[] =>
   findInvalidOptions(Object.fromEntries(Object.entries(given).map(([name, value]) => [name, value ?? null])), wanted, owner);
 
-/** Refuses it at once. */
+/** Throws for the first invalid option. */
 export function assertValidOptions(given: object | undefined, wanted: Readonly<Record<string, OptionSpec>>, owner: string): void {
   const problems = findInvalidOptions(given, wanted, owner);
   if (problems.length) throw new ProblemError(problems);

@@ -12,6 +12,6 @@ export class ProblemError extends Error {
   }
 }
 
-export const refuse = (problem: Problem): never => {
+export const throwProblem = (problem: Problem): never => {
   throw new ProblemError([problem]);
 };

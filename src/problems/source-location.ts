@@ -9,7 +9,7 @@ export interface SourceLocation {
   readonly sheet?: string | undefined;
 }
 
-/** The place behind a text that begins at a place. */
+/** The location after a text that begins at a location. */
 export function advanceLocation({ file, line, column }: SourceLocation, text: string): SourceLocation {
   const lastBreak = text.lastIndexOf('\n');
   if (lastBreak < 0) return { file, line, column: column + text.length };
@@ -21,7 +21,7 @@ export interface Frame extends SourceLocation {
   readonly functionName: string | undefined;
 }
 
-/** A call site whose text is made only when somebody asks: capturing frames is cheap, writing them out is not. */
+/** A call site. Capturing frames is cheap and formatting them is not, so its text is created on demand. */
 export interface CapturedStack {
   readonly stack?: string;
 }
@@ -29,9 +29,9 @@ export interface CapturedStack {
 type Captures = { captureStackTrace?(holder: object, belowFunction: unknown): void; stackTraceLimit?: number };
 
 /**
- * Captures where `above` was called, as at most `depth` frames.
+ * Captures where `belowFunction` was called, as up to `depth` frames.
  *
- * Engines without `captureStackTrace` give an origin without a place.
+ * Engines without `captureStackTrace` give an origin without a location.
  */
 export function captureStack(belowFunction: unknown, depth = 4): CapturedStack {
   const holder: { stack?: string } = {};
@@ -44,10 +44,10 @@ export function captureStack(belowFunction: unknown, depth = 4): CapturedStack {
   return holder;
 }
 
-/** A frame as V8 writes it. Paths may contain blanks and parentheses. */
+/** A frame in the format of V8. Paths may contain blanks and parentheses. */
 const frameLine = /^\s*at (?:async )?(?:(.*?) \()?((?:[a-z][a-z0-9+.-]*:|\/|[A-Z]:\\).*?):(\d+):(\d+)\)?$/;
-/** Cut by hand: bundlers take `new URL` of a folder for an asset that is missing. */
-const ownFolder = import.meta.url.replace(/[^/]*$/, '');
+/** Computed without `new URL`: bundlers would take it for a missing asset. */
+const libraryFolder = import.meta.url.replace(/[^/]*$/, '');
 
 /** The frames of a stack's text, innermost first, without those of the runtime and of this library. */
 export function parseFrames(stack: unknown): Frame[] {
@@ -56,7 +56,7 @@ export function parseFrames(stack: unknown): Frame[] {
     const [, functionName, file, row, column] = frameLine.exec(line) ?? [];
     return file === undefined ? [] : [{ file, line: Number(row), column: Number(column), functionName }];
   });
-  return (frames.length > 0 ? frames : parseOtherFrames(stack)).filter(({ file }) => !file.startsWith('node:') && !file.startsWith(ownFolder));
+  return (frames.length > 0 ? frames : parseOtherFrames(stack)).filter(({ file }) => !file.startsWith('node:') && !file.startsWith(libraryFolder));
 }
 
 /** The frames of engines other than V8: `name@file:line:column`. */
@@ -79,7 +79,7 @@ export function findLocation(origin: CapturedStack | undefined): SourceLocation 
   return frame && { file: frame.file, line: frame.line, column: frame.column };
 }
 
-/** As editors and terminals link it. */
+/** In the format that editors and terminals link. */
 export const formatLocation = ({ file, line, column, sheet }: SourceLocation): string =>
   sheet === undefined ? `${file}:${line}:${column}` : `${file}:${/^[\p{L}\p{N}_]+$/u.test(sheet) ? sheet : `'${sheet}'`}!${columnLetters(column)}${line}`;
 

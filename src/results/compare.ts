@@ -63,7 +63,7 @@ export function compare(before: Entries, after: Entries, matching?: VariantPair)
   // The same cases on a slower machine are slower throughout; variants differ by themselves.
   const pace = new DurationNoise(matching === undefined);
   /** Passed in both, and took another time. */
-  const timed: Timed[] = [];
+  const timed: TimedCase[] = [];
   let same = 0;
   for (const one of collectCases(after(), matching?.after)) {
     const earlier = known.get(one.key);
@@ -144,7 +144,7 @@ function withoutVariant(id: string, variant: string): string | undefined {
   return at < 0 ? undefined : parts.with(at, '*').join('/');
 }
 
-type Timed = Compared & { readonly milliseconds: readonly [before: number, after: number] };
+type TimedCase = Compared & { readonly milliseconds: readonly [before: number, after: number] };
 
 /** Milliseconds that a collection of garbage or a busy machine may add to any case. */
 const NOISE_FLOOR_MS = 20;
@@ -162,7 +162,7 @@ class DurationNoise {
   readonly #ratios: number[] = [];
   /** The binary magnitude of the time that each is of. */
   readonly #sizes: number[] = [];
-  #judged: { readonly center: number; readonly spread: number; readonly spreads: ReadonlyMap<number, number> } | undefined;
+  noiseModel: { readonly center: number; readonly spread: number; readonly spreads: ReadonlyMap<number, number> } | undefined;
 
   constructor(isCentred: boolean) {
     this.#isCentred = isCentred;
@@ -173,12 +173,12 @@ class DurationNoise {
     this.#sizes.push(computeSizeClass(before, after));
   }
 
-  get #judgement() {
-    this.#judged ??= this.#judge();
-    return this.#judged;
+  get model() {
+    this.noiseModel ??= this.fitModel();
+    return this.noiseModel;
   }
 
-  #judge() {
+  fitModel() {
     const center = this.#isCentred ? computeMedian(this.#ratios) : 0;
     const spreadOf = (ratios: readonly number[]): number => 1.4826 * computeMedian(ratios.map((ratio) => Math.abs(ratio - center)));
     const spreads = new Map<number, number>();
@@ -190,11 +190,11 @@ class DurationNoise {
   }
 
   get median(): number {
-    return Math.exp(this.#judgement.center);
+    return Math.exp(this.model.center);
   }
 
   of(before: number, after: number): 'slower' | 'faster' | 'same' {
-    const { center, spread, spreads } = this.#judgement;
+    const { center, spread, spreads } = this.model;
     const ratio = computeRatio(before, after) - center;
     if (Math.abs(ratio) < Math.max(MIN_LOG_RATIO, OUTLIER_FACTOR * (spreads.get(computeSizeClass(before, after)) ?? spread))) return 'same';
     return ratio > 0 ? 'slower' : 'faster';

@@ -13,18 +13,18 @@ export interface FixtureCost {
 export class FixtureCosts {
   readonly #costs = new Map<string, FixtureCost>();
 
-  take({ fixture: name, scope, kind: what, milliseconds }: Span): void {
+  take({ fixture, scope, kind, milliseconds }: Span): void {
     if (scope === 'case') return;
-    const key = `${scope} ${name}`;
+    const key = `${scope} ${fixture}`;
     let cost = this.#costs.get(key);
-    if (!cost) this.#costs.set(key, (cost = { name, scope, setups: 0, setup: 0, teardown: 0 }));
+    if (!cost) this.#costs.set(key, (cost = { name: fixture, scope, setups: 0, setup: 0, teardown: 0 }));
     if (scope === 'run') {
       // Set up once, and waited for by every lane at the same time.
       cost.setups = 1;
-      cost[what] = Math.max(cost[what], milliseconds);
+      cost[kind] = Math.max(cost[kind], milliseconds);
     } else {
-      if (what === 'setup') cost.setups++;
-      cost[what] += milliseconds;
+      if (kind === 'setup') cost.setups++;
+      cost[kind] += milliseconds;
     }
   }
 

@@ -46,7 +46,7 @@ const ENTRIES_NOT_ON_PAGE: ReadonlySet<JournalEntry['type']> = new Set([
   'started',
   'idle',
   'streaming',
-  'pieces',
+  'work-units',
   'exit-attributed',
   'expected-file',
   'loaded',
@@ -89,6 +89,6 @@ function named(value: unknown, nameFile: FormatPath): unknown {
 
 /** What a page may ask its server for. */
 export interface PageRequest {
-  readonly what: 'failed' | 'all' | 'ids' | 'stop';
+  readonly kind: 'failed' | 'all' | 'ids' | 'stop';
   readonly ids?: readonly string[] | undefined;
 }

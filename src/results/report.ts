@@ -5,7 +5,7 @@ import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Frame, SourceLocation } from '../problems/source-location.ts';
 import { EMPTY_OUTCOME } from '../running/outcome.ts';
-import type { BindingUse } from '../running/override-usage.ts';
+import type { OverrideUse } from '../running/override-usage.ts';
 import type { CaseResult, Failure } from '../running/result.ts';
 import { JOURNAL_VERSION, type JournalEntry } from './journal/entries.ts';
 import type { Leak } from './leaks.ts';
@@ -82,7 +82,7 @@ export interface ReadableRecord {
 
 export type FormatPath = (file: string) => string;
 
-const named = <T extends SourceLocation | Frame>(place: T | undefined, nameFile: FormatPath): T | undefined =>
+const nameFileOf = <T extends SourceLocation | Frame>(place: T | undefined, nameFile: FormatPath): T | undefined =>
   place && { ...place, file: nameFile(place.file) };
 
 /** Creates the report of the run as a whole, from all entries except results. With `withWhere`, adds where its tests fail. */
@@ -94,20 +94,20 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
   const leaks: Leak[] = [];
   const output: string[] = [];
   const laneStarts: { lane: number; at: number }[] = [];
-  const idle = new Map<number, Problem>();
+  const unusedOverrides = new Map<number, Problem>();
   const effective = new Set<number>();
   const failing = new Set<number>();
   let lane = 0;
   const add = (severity: ProblemReport['severity'], all: readonly Problem[]): void => {
     for (const problem of all) {
-      const at = named(problem.at, nameFile);
+      const at = nameFileOf(problem.at, nameFile);
       const described: ProblemReport = { severity, message: formatProblem(problem), location: at, problem: { ...problem, at } };
       problems.set(JSON.stringify(described), described);
     }
   };
-  const uses = (all: readonly BindingUse[]): void => {
+  const uses = (all: readonly OverrideUse[]): void => {
     for (const { number, unusedReason: problem } of all) {
-      if (problem) idle.set(number, problem);
+      if (problem) unusedOverrides.set(number, problem);
       else effective.add(number);
     }
   };
@@ -135,7 +135,7 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
       case 'warning':
         add('warning', [entry.problem]);
         break;
-      case 'bindings':
+      case 'override-usage':
         add('warning', entry.warnings);
         uses(entry.uses);
         break;
@@ -146,8 +146,8 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
         leaks.push(
           ...entry.leaks.map((leak) => ({
             ...leak,
-            place: named(leak.location, nameFile),
-            frames: leak.frames?.map((frame) => named(frame, nameFile) as Frame),
+            place: nameFileOf(leak.location, nameFile),
+            frames: leak.frames?.map((frame) => nameFileOf(frame, nameFile) as Frame),
           })),
         );
         break;
@@ -160,7 +160,7 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
       case 'activity':
       case 'expected-file':
       case 'loaded':
-      case 'pieces':
+      case 'work-units':
       case 'exit-attributed':
       case 'idle':
       case 'listed':
@@ -175,7 +175,7 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
         ignoreUnknown(entry);
     }
   }
-  for (const [number, problem] of idle) if (!effective.has(number)) add('warning', [problem]);
+  for (const [number, problem] of unusedOverrides) if (!effective.has(number)) add('warning', [problem]);
   const { kind: _kind, version: _version, root: _root, process: _process, times: _times, ...rest } = info;
   if (withWhere) {
     for (const [number, where] of whereTestsFail(entries, failing)) {
@@ -190,7 +190,7 @@ function testReport(header: TestHeader, known: TestReport | undefined, nameFile:
   const { facts: _facts, location, data, fixtures, ...rest } = header;
   return {
     ...rest,
-    location: named(location, nameFile) ?? known?.location,
+    location: nameFileOf(location, nameFile) ?? known?.location,
     data: (data && nameFile(data)) ?? known?.data,
     fixtures: fixtures?.map((fixture) => withNames(fixture, nameFile)) ?? known?.fixtures,
   };
@@ -198,9 +198,9 @@ function testReport(header: TestHeader, known: TestReport | undefined, nameFile:
 
 const withNames = (fixture: UsedFixture, nameFile: FormatPath): UsedFixture => ({
   ...fixture,
-  definedAt: named(fixture.definedAt, nameFile),
-  settings: fixture.settings.map((setting) => (setting.from ? { ...setting, from: { ...setting.from, at: named(setting.from.at, nameFile) } } : setting)),
-  replaced: fixture.replaced && { ...fixture.replaced, at: named(fixture.replaced.at, nameFile) },
+  definedAt: nameFileOf(fixture.definedAt, nameFile),
+  settings: fixture.settings.map((setting) => (setting.from ? { ...setting, from: { ...setting.from, at: nameFileOf(setting.from.at, nameFile) } } : setting)),
+  replaced: fixture.replaced && { ...fixture.replaced, at: nameFileOf(fixture.replaced.at, nameFile) },
 });
 
 /** Every result, one after the other, as the entries have them. */
@@ -226,7 +226,7 @@ function caseReport(result: RecordedResult, header: TestHeader | undefined, lane
     ordinal: result.ordinal,
     title: result.title,
     path: header?.path ?? [],
-    location: named(result.location, nameFile),
+    location: nameFileOf(result.location, nameFile),
     row: result.row,
     tags: result.tags,
     lane,
@@ -238,10 +238,10 @@ function caseReport(result: RecordedResult, header: TestHeader | undefined, lane
 
 type ReportedResult = Omit<CaseResult, 'attachments'>;
 
-type Outcome = Pick<ReportedResult, 'status' | 'cause' | 'reason' | 'attempts' | 'start' | 'checks' | 'steps' | 'output'>;
+type ReportedOutcome = Pick<ReportedResult, 'status' | 'cause' | 'reason' | 'attempts' | 'start' | 'checks' | 'steps' | 'output'>;
 
 /** The fields that are the same in results and in reports. */
-const outcomeOf = ({ status, cause, reason, attempts, start, checks, steps, output }: Outcome): Outcome => ({
+const outcomeOf = ({ status, cause, reason, attempts, start, checks, steps, output }: ReportedOutcome): ReportedOutcome => ({
   status,
   cause,
   reason,
@@ -262,9 +262,9 @@ function failureReport(failure: Failure, nameFile: FormatPath): FailureReport {
   const { actual, expected, location, frames, tableRow, differingFile } = failure;
   return {
     ...failure,
-    location: named(location, nameFile),
-    frames: frames?.map((frame) => named(frame, nameFile) as Frame),
-    ...(tableRow && { tableRow: { ...tableRow, location: named(tableRow.location, nameFile) as SourceLocation } }),
+    location: nameFileOf(location, nameFile),
+    frames: frames?.map((frame) => nameFileOf(frame, nameFile) as Frame),
+    ...(tableRow && { tableRow: { ...tableRow, location: nameFileOf(tableRow.location, nameFile) as SourceLocation } }),
     ...(differingFile && { differingFile: { ...differingFile, file: nameFile(differingFile.file) } }),
     difference: actual !== undefined && expected !== undefined && failure.expectedKind === undefined ? diffValues(actual, expected) : undefined,
   };

@@ -80,7 +80,7 @@ const infoShapes: Shapes = {
   milliseconds: optional('number'),
   exitStatus: optional('count'),
   counts: optional('numbers'),
-  notRun: optional(fields({ cases: 'count', isMore: 'truth', reason: 'text' })),
+  notRun: optional(fields({ cases: 'count', isMore: 'boolean', reason: 'text' })),
   strictWarnings: optional('count'),
   times: optional('numbers'),
 };

@@ -19,7 +19,7 @@ export interface LaneProgress {
   readonly number: number;
   /** The name of the machine, if the lane is on another one. */
   readonly machine?: string | undefined;
-  readonly doing: Activity | undefined;
+  readonly activity: Activity | undefined;
   /** For how long, in milliseconds. */
   readonly since: number;
 }

@@ -47,7 +47,7 @@ export interface RunState {
   readonly planProblems: Problem[];
   readonly warnings: Problem[];
   /** Of bindings that had no effect in one lane at least; those that had one in another are taken out. */
-  readonly idle: Map<number, Problem>;
+  readonly unusedOverrides: Map<number, Problem>;
   readonly effective: Set<number>;
   /** Problems of the run that no case can be charged with. */
   readonly runProblems: Problem[];
@@ -78,7 +78,7 @@ export const emptyState = (): RunState => ({
   tornDown: [],
   planProblems: [],
   warnings: [],
-  idle: new Map(),
+  unusedOverrides: new Map(),
   effective: new Set(),
   runProblems: [],
   machines: new Map(),
@@ -150,11 +150,11 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
     case 'leaks':
       state.leaks.push(...entry.leaks);
       break;
-    case 'bindings':
+    case 'override-usage':
       // Lanes that used the same fixture report the same.
       for (const problem of entry.warnings) if (!state.warnings.some((known) => isSame(known, problem))) state.warnings.push(problem);
       for (const { number, unusedReason } of entry.uses) {
-        if (unusedReason) state.idle.set(number, unusedReason);
+        if (unusedReason) state.unusedOverrides.set(number, unusedReason);
         else state.effective.add(number);
       }
       break;
@@ -163,7 +163,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       break;
     case 'header':
     case 'activity':
-    case 'pieces':
+    case 'work-units':
     case 'exit-attributed':
     case 'running':
     case 'idle':
@@ -238,10 +238,10 @@ export interface RunningCase {
 
 /** What a lane was at when it was last heard of. */
 export interface LaneState {
-  doing: Activity | undefined;
+  activity: Activity | undefined;
   /** When it began with that, in milliseconds. */
   since: number;
-  readonly under: Map<string, RunningCase>;
+  readonly runningCases: Map<string, RunningCase>;
   /** In a stream of trivial cases, the running one is unknown. */
   streaming: boolean;
   /** Shared fixtures that it has set up and not torn down. */
@@ -256,9 +256,9 @@ export interface LaneState {
 }
 
 export const emptyLane = (): LaneState => ({
-  doing: undefined,
+  activity: undefined,
   since: 0,
-  under: new Map(),
+  runningCases: new Map(),
   liveFixtures: new Map(),
   streaming: false,
   explained: false,
@@ -271,26 +271,26 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
   const key = ({ test, ordinal }: Pick<CaseName, 'test' | 'ordinal'>): string => `${test}/${ordinal}`;
   switch (entry.type) {
     case 'activity':
-      if (lane.doing?.name !== entry.activity.name) lane.since = time;
-      lane.doing = entry.activity;
+      if (lane.activity?.name !== entry.activity.name) lane.since = time;
+      lane.activity = entry.activity;
       lane.explained = false;
-      for (const running of lane.under.values()) if (running.name.id === entry.activity.name) running.limit = entry.activity.limit;
+      for (const running of lane.runningCases.values()) if (running.name.id === entry.activity.name) running.limit = entry.activity.limit;
       break;
     case 'problem':
       lane.explained = entry.problem.code === 'load-failed';
       break;
     case 'started':
-      lane.under.set(key(entry.name), { name: entry.name, attempt: entry.attempt, start: entry.start, limit: 0 });
+      lane.runningCases.set(key(entry.name), { name: entry.name, attempt: entry.attempt, start: entry.start, limit: 0 });
       lane.streaming = false;
       break;
     case 'ended':
       lane.results++;
-      if (lane.under.size > 0) lane.under.delete(key(entry.result));
+      if (lane.runningCases.size > 0) lane.runningCases.delete(key(entry.result));
       break;
     case 'passed': {
       const { test, passes } = entry.block;
       lane.results += passes;
-      if (lane.under.size > 0) for (const ordinal of entry.block.ordinals()) lane.under.delete(key({ test, ordinal }));
+      if (lane.runningCases.size > 0) for (const ordinal of entry.block.ordinals()) lane.runningCases.delete(key({ test, ordinal }));
       break;
     }
     case 'span':
@@ -301,7 +301,7 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
       break;
     case 'streaming':
       lane.streaming = true;
-      if (lane.doing?.what === 'rows') lane.doing = { what: 'body', name: lane.doing.name, limit: entry.limit };
+      if (lane.activity?.kind === 'rows') lane.activity = { kind: 'body', name: lane.activity.name, limit: entry.limit };
       break;
     case 'finished':
       lane.finished = entry;
@@ -309,11 +309,11 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
     case 'loaded':
     case 'planned':
     case 'idle':
-      lane.doing = undefined;
+      lane.activity = undefined;
       break;
     case 'header':
     case 'expected-file':
-    case 'pieces':
+    case 'work-units':
     case 'running':
     case 'test':
     case 'warning':
@@ -323,7 +323,7 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
     case 'explained':
     case 'output':
     case 'leaks':
-    case 'bindings':
+    case 'override-usage':
       break;
     default:
       ignoreUnknown(entry);
@@ -331,8 +331,8 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
 }
 
 /** Milliseconds that a lane can be silent: the longest limit of what it does at the same time. */
-export const silenceLimit = ({ doing, under }: LaneState): number =>
-  [...under.values()].reduce((longest, { limit }) => Math.max(longest, limit), doing?.limit ?? 0);
+export const silenceLimit = ({ activity, runningCases }: LaneState): number =>
+  [...runningCases.values()].reduce((longest, { limit }) => Math.max(longest, limit), activity?.limit ?? 0);
 
 /** What lives for the run lives in another process, and is torn down there. */
 function takeSpan({ liveFixtures }: LaneState, span: Span): void {
@@ -343,7 +343,7 @@ function takeSpan({ liveFixtures }: LaneState, span: Span): void {
 
 /** The number of selected cases of a finished lane that have neither a result nor were left out. */
 export const lostResults = ({ finished, results }: LaneState): number =>
-  finished && !finished.stuck ? Math.max(0, finished.selected - (finished.unrun?.cases ?? 0) - results) : 0;
+  finished && !finished.isStuck ? Math.max(0, finished.selected - (finished.notRun?.cases ?? 0) - results) : 0;
 
 /** The number of warnings, which make a strict run fail. */
 export const warningsIn = ({ warnings, unchecked, flaky }: RunState): number => warnings.length + unchecked.cases + flaky.cases;
@@ -356,9 +356,9 @@ export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
 }
 
 /** Applies the cases that a run did not reach. No journal has them, since a resumed run can still run them. */
-export function takeUnrun(state: RunState, unrun: NotRun | undefined): void {
-  state.notRun = unrun;
-  state.counts['not-run'] = unrun?.cases ?? 0;
+export function setNotRun(state: RunState, notRun: NotRun | undefined): void {
+  state.notRun = notRun;
+  state.counts['not-run'] = notRun?.cases ?? 0;
 }
 
 const isSame = (a: Problem, b: Problem): boolean => JSON.stringify(a) === JSON.stringify(b);
@@ -367,7 +367,7 @@ const isSame = (a: Problem, b: Problem): boolean => JSON.stringify(a) === JSON.s
 export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
   const state = emptyState();
   for (const entry of entries()) applyEntry(state, entry);
-  takeUnrun(state, info.notRun);
+  setNotRun(state, info.notRun);
   return state;
 }
 

@@ -1,8 +1,8 @@
 import { statuses } from '../running/result.ts';
 
-type Plain = 'text' | 'number' | 'count' | 'truth' | 'list' | 'texts' | 'object' | 'numbers' | 'names' | 'status';
+type SimpleShape = 'text' | 'number' | 'count' | 'boolean' | 'list' | 'texts' | 'object' | 'numbers' | 'names' | 'status';
 /** The expected type of a field in a file that is read. `count`: a whole number from 0. `numbers` and `names`: an object of these. */
-export type Shape = Plain | { readonly optional: Shape } | { readonly each: Shape } | { readonly fields: Shapes };
+export type Shape = SimpleShape | { readonly optional: Shape } | { readonly each: Shape } | { readonly fields: Shapes };
 export type Shapes = Readonly<Record<string, Shape>>;
 
 export const optional = (shape: Shape): Shape => ({ optional: shape });
@@ -14,11 +14,11 @@ const isText = (value: unknown): value is string => typeof value === 'string';
 const isNumber = (value: unknown): value is number => typeof value === 'number';
 const isList = (value: unknown): value is readonly unknown[] => Array.isArray(value);
 
-const plain: Readonly<Record<Plain, (value: unknown) => boolean>> = {
+const plain: Readonly<Record<SimpleShape, (value: unknown) => boolean>> = {
   text: isText,
   number: isNumber,
   count: (value) => Number.isSafeInteger(value) && (value as number) >= 0,
-  truth: (value) => typeof value === 'boolean',
+  boolean: (value) => typeof value === 'boolean',
   list: (value) => isList(value) && value.every(isObject),
   texts: (value) => isList(value) && value.every(isText),
   object: isObject,
@@ -67,7 +67,7 @@ const failure: Shape = fields({
   fixture: optional('text'),
   columns: optional(each(fields({ column: 'text', heading: optional('text'), text: optional('text'), reason: optional('text') }))),
   tableRow: optional(fields({ location: locationShape, index: 'count' })),
-  differingFile: optional(fields({ file: 'text', attachment: 'text', isNew: optional('truth') })),
+  differingFile: optional(fields({ file: 'text', attachment: 'text', isNew: optional('boolean') })),
 });
 
 export const times: Shape = fields({ setup: 'number', body: 'number', teardown: 'number' });

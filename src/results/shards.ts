@@ -1,5 +1,5 @@
 /** How long a case took, for the next time. */
-export interface Timed {
+export interface CaseDuration {
   readonly id: string;
   readonly milliseconds: number;
 }
@@ -8,7 +8,7 @@ export interface Timed {
  * Deals cases to shards so that each takes about as long: the longest first, each to the shard with the least so far (R. L. Graham,
  * 1969). Shards are counted from 1. The same cases give the same shards, in whatever order they come.
  */
-export function assignShards(cases: Iterable<Timed>, of: number): Map<string, number> {
+export function assignShards(cases: Iterable<CaseDuration>, of: number): Map<string, number> {
   const loads = Array.from({ length: of }, () => 0);
   const shards = new Map<string, number>();
   const longestFirst = [...cases].sort((a, b) => b.milliseconds - a.milliseconds || (a.id < b.id ? -1 : 1));

@@ -1,10 +1,10 @@
 /** Something that took its time. */
-interface Timed {
+interface TimedItem {
   readonly title: string;
   readonly milliseconds: number;
 }
 
-type Titled = Pick<Timed, 'title'>;
+type Titled = Pick<TimedItem, 'title'>;
 
 /** Many at once, which are looked into only when somebody asks. */
 interface TimedBlock {
@@ -21,7 +21,7 @@ interface TimedBlock {
  */
 export class Slowest {
   readonly #capacity: number;
-  readonly #single: Timed[] = [];
+  readonly #single: TimedItem[] = [];
   readonly #blocks: TimedBlock[] = [];
 
   constructor(capacity: number) {
@@ -30,7 +30,7 @@ export class Slowest {
 
   /** A title is read only where it is kept. */
   take(one: Titled, milliseconds: number): void {
-    if (this.#single.length === this.#capacity && milliseconds <= (this.#single.at(-1) as Timed).milliseconds) return;
+    if (this.#single.length === this.#capacity && milliseconds <= (this.#single.at(-1) as TimedItem).milliseconds) return;
     insert(this.#single, { title: one.title, milliseconds }, (item) => item.milliseconds, this.#capacity);
   }
 
@@ -38,7 +38,7 @@ export class Slowest {
     insert(this.#blocks, block, ({ longest }) => longest, this.#capacity);
   }
 
-  get items(): readonly Timed[] {
+  get items(): readonly TimedItem[] {
     const whole = new Slowest(this.#capacity);
     for (const one of this.#single) whole.take(one, one.milliseconds);
     for (const { all } of this.#blocks) for (const [one, milliseconds] of all()) whole.take(one, milliseconds);

@@ -33,8 +33,8 @@ export class StatusStrip {
   }
 
   /** The worst status of each of up to `most` equal parts, and whether it has others. Rows without a result are left out. */
-  downsample(most: number): { readonly status: Status; readonly isMixed: boolean }[] {
-    const parts = Math.min(most, this.#length);
+  downsample(maxCells: number): { readonly status: Status; readonly isMixed: boolean }[] {
+    const parts = Math.min(maxCells, this.#length);
     const statuses: { status: Status; isMixed: boolean }[] = [];
     for (let part = 0; part < parts; part++) {
       const from = Math.floor((part * this.#length) / parts);

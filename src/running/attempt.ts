@@ -9,35 +9,38 @@ import { type DeadlineTimer, runWithin } from './deadlines.ts';
 import { after, now } from './globals.ts';
 import { buildScopeResolver, type OpenScope, type PlacedGraph } from './scopes.ts';
 
-/** What an attempt needs of the run around it. */
+/** What an attempt needs from the run. */
 export interface AttemptContext {
   readonly seed: number;
   readonly lane: number;
   readonly watch: DeadlineTimer;
   /** The effective time limit for one in milliseconds. */
   limit(milliseconds: number): number;
-  /** Binds what a case starts to that case. */
+  /** Runs `act` in the asynchronous context of a case. */
   readonly bindContext: (<T>(run: CaseAttempt, act: () => T) => T) | undefined;
   reportProblem(problem: Problem): void;
   warnOnce(about: object, buildProblem: () => Problem): void;
-  /** What belongs to no case. */
+  /** Prints what belongs to no case. */
   logUnowned(parts: readonly unknown[]): void;
-  /** Something is past its time and its grace, and goes on. */
+  /** Reports that something continues after its time limit and its grace period. */
   reportStuck(): void;
   isStuck(): boolean;
-  /** The fixtures of the run, for those of a lane. */
+  /** Fetches the value of a run-scoped fixture, for a fixture of a lane. */
   fetchRunFixture(node: Node, run: CaseAttempt, placed: PlacedGraph): Promise<unknown>;
-  /** Told of setups and teardowns. */
+  /** Called after each setup and teardown. */
   readonly onSpan: ((span: Span) => void) | undefined;
   phase(run: CaseAttempt, phase: 'setup' | 'body' | 'teardown', limit: number): void;
 }
 
-/** Milliseconds after which the next setup of a case is announced, so that the limit counts for each. */
+/** The next setup of a case is announced after this time, so that each setup has the whole limit. */
 const ANNOUNCE_AFTER_MS = 500;
 
 const noValues: Readonly<Record<string, unknown>> = Object.freeze({});
 
-/** Runs a case once; a promise where something in it takes time. `placed` comes late where a row binds: it may throw. */
+/**
+ * Runs a case once. Returns a promise if something in it takes time. `placed` can be a function, since resolving the overrides of a row can
+ * throw.
+ */
 export function attempt(
   run: CaseAttempt,
   placed: PlacedGraph | (() => PlacedGraph),
@@ -71,7 +74,7 @@ async function withFixtures(
     let announced = begun;
     let limit = DEFAULT_FIXTURE_TIMEOUT_MS;
     for (const node of placed.order) {
-      // Each setup has a limit of its own: code that blocks is ended by it, too.
+      // Each setup has its own limit, which also ends code that blocks.
       const own = node.timeout ?? DEFAULT_FIXTURE_TIMEOUT_MS;
       if (own !== limit || now() - announced >= ANNOUNCE_AFTER_MS) {
         around.phase(run, 'setup', around.limit(own));
@@ -86,8 +89,8 @@ async function withFixtures(
   } catch (error) {
     run.recordThrow(error, 'setup');
   }
-  const middle = now();
-  run.setup = middle - begun;
+  const setupEnd = now();
+  run.setup = setupEnd - begun;
   if (ready) {
     around.phase(run, 'body', limit);
     const body = runBody(run, collectValues(ready.placed.graph.edges, ready.holderOf, hosting), limit, around);
@@ -98,7 +101,7 @@ async function withFixtures(
   const failed = run.failures.length > 0;
   for (const [node, depth] of hosting.placed?.depths ?? []) scopes[depth]?.holder.recordUse(node, [planned], failed);
   if (own.isEmpty) return;
-  own.allUsed(planned, failed);
+  own.recordUseOfAll(planned, failed);
   const ending = now();
   around.phase(run, 'teardown', around.limit(own.longestLimit));
   const closing = own.close(hosting);
@@ -107,7 +110,7 @@ async function withFixtures(
   acceptBuiltIns();
 }
 
-/** The body, with its time limit. */
+/** Runs the body with its time limit. */
 function runBody(run: CaseAttempt, values: Readonly<Record<string, unknown>>, limit: number, around: AttemptContext, begun = now()): Promise<void> | undefined {
   try {
     const given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseContextImpl(run), values);
@@ -159,7 +162,7 @@ function failWithTimeout(run: CaseAttempt, limit: number): void {
   });
 }
 
-/** What the body deferred, last in first out. */
+/** Runs what the body deferred, last in first out. */
 function runDeferred(run: CaseAttempt, around: AttemptContext): Promise<void> | undefined {
   return run.deferred.length === 0 ? undefined : runAllDeferred(run, around);
 }
@@ -179,7 +182,7 @@ async function runAllDeferred(run: CaseAttempt, around: AttemptContext): Promise
 
 type OutputSink = Pick<CaseAttempt, 'log' | 'attach'>;
 
-/** What fixtures are given while they are set up or torn down for nobody in particular. */
+/** The host of fixtures that are set up or torn down for no particular case. */
 export class SharedFixtureHost implements FixtureRuntime {
   readonly around: AttemptContext;
   readonly #speaker: OutputSink;
@@ -219,7 +222,7 @@ export class SharedFixtureHost implements FixtureRuntime {
   runWithDeadline(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
     // Controllers are expensive, and few setups use their signal.
     let abort: AbortController | undefined;
-    // The lane of code that blocks past the ordinary limit is ended.
+    // The coordinator ends a lane whose code blocks for longer than the ordinary limit.
     const isMeasured = milliseconds < DEFAULT_FIXTURE_TIMEOUT_MS;
     const begun = isMeasured ? now() : 0;
     const given = this.bound(() =>
@@ -253,7 +256,7 @@ export class SharedFixtureHost implements FixtureRuntime {
   }
 }
 
-/** The same for one case: what they start is bound to it. */
+/** The host of one case's fixtures: what they start belongs to the case. */
 class CaseHosting extends SharedFixtureHost {
   readonly #run: CaseAttempt;
   placed: PlacedGraph | undefined;

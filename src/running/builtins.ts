@@ -7,7 +7,7 @@
 interface BuiltIn {
   readonly holder: object;
   readonly key: PropertyKey;
-  /** Its descriptor, with the value that is expected now. */
+  /** Its descriptor, with the value that is currently expected. */
   expected: PropertyDescriptor;
 }
 
@@ -44,7 +44,7 @@ const builtIns: readonly BuiltIn[] = [
   return expected && typeof expected.value === 'function' ? [{ holder, key, expected }] : [];
 });
 
-/** Whether the most important ones are as they were when the runner was loaded. Written out, since it runs after each body. */
+/** Whether the most important functions are those that were there when the runner was loaded. It is unrolled because it runs after each body. */
 function areOriginal(): boolean {
   const lists = OriginalArray.prototype;
   const promises = OriginalPromise.prototype;
@@ -122,7 +122,7 @@ export function restoreBuiltIns(): void {
   }
 }
 
-/** Accepts what a setup or a teardown has replaced or put back. */
+/** Accepts what a setup or a teardown has replaced or restored. */
 export function acceptBuiltIns(): void {
   if (areExpected && areOriginal()) return;
   for (let i = 0; i < builtIns.length; i++) {
@@ -139,6 +139,6 @@ function restore({ holder, key, expected }: BuiltIn): void {
   try {
     defineProperty(holder, key, expected);
   } catch {
-    // It cannot be configured any more.
+    // It is no longer configurable.
   }
 }

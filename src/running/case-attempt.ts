@@ -7,7 +7,7 @@ import { SetupError } from '../fixtures/scope-instance.ts';
 import { formatThousands } from '../problems/format-thousands.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
-import { refuse } from '../problems/problem-error.ts';
+import { throwProblem } from '../problems/problem-error.ts';
 import { type CapturedStack, captureStack, findLocation } from '../problems/source-location.ts';
 import type { CaseContext, Step, StepContext, StepFunction } from '../suites/contexts.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
@@ -18,13 +18,13 @@ import { now, startTimer } from './globals.ts';
 import type { Attachment, CaseResult, Cause, Failure, StepResult } from './result.ts';
 import { limitText, MAX_NAME_LENGTH, MAX_NOTE_LENGTH, toText } from './text-limits.ts';
 
-/** What a case writes is kept up to here. Characters. */
+/** The maximum length of a case's output, in characters. */
 const MAX_OUTPUT_LENGTH = 1_000_000;
 
-/** Failed checks of one case that are recorded. */
+/** The maximum number of recorded failed checks of one case. */
 const MAX_FAILED_CHECKS = 1000;
 
-/** By its internal slots, since anything can have the prototype of one. */
+/** Detected by internal slots, since any object can have the prototype. */
 const isBytes = (value: unknown): value is Uint8Array => ArrayBuffer.isView(value) && isInstanceOf(value, Uint8Array);
 
 const none: readonly never[] = [];
@@ -34,12 +34,12 @@ const appendLazily = <T>(list: T[] | readonly never[], item: T): T[] => {
   return list as T[];
 };
 
-/** What is logged, as a line of text. */
+/** Formats logged values as one line of text. */
 export const textOf = (parts: readonly unknown[]): string => `${parts.map((part) => (typeof part === 'string' ? part : formatValue(part))).join(' ')}\n`;
 
 /** An operation that the body must await. */
 interface Pending {
-  readonly what: string;
+  readonly label: string;
   readonly origin: CapturedStack;
 }
 
@@ -53,13 +53,13 @@ interface StepRun {
   milliseconds: number;
 }
 
-/** One attempt at one case: everything that its body says while it runs. Lists are made when something goes into them. */
+/** One attempt at one case: collects all that happens while its body runs. Lists are created on first use. */
 export class CaseAttempt implements CheckRecorder {
   readonly planned: PlannedCaseImpl;
   /** Counted from 1. */
   readonly attempt: number;
   readonly #reportProblem: (problem: Problem) => void;
-  /** Milliseconds, by the runner's clock. */
+  /** Milliseconds on the runner's clock. */
   begun = 0;
   setup = 0;
   body = 0;
@@ -67,7 +67,7 @@ export class CaseAttempt implements CheckRecorder {
   checksPassed = 0;
   checksFailed = 0;
   ended = false;
-  /** Once it has ended; none where it passed and there is nothing to say. */
+  /** Set when the attempt has ended. Undefined if it passed without anything to report. */
   result: CaseResult | undefined;
   skipped: string | undefined;
   failures: Failure[] | readonly never[] = none;
@@ -75,7 +75,7 @@ export class CaseAttempt implements CheckRecorder {
   attachments: Attachment[] | readonly never[] = none;
   deferred: (() => unknown)[] | readonly never[] = none;
   #steps: StepRun[] | readonly never[] = none;
-  /** The step under way, innermost. */
+  /** The innermost running step. */
   #step: StepRun | undefined;
   #pending: Set<Pending> | undefined;
   #written = 0;
@@ -90,7 +90,7 @@ export class CaseAttempt implements CheckRecorder {
     this.#reportProblem = reportProblem;
   }
 
-  /** A check outside of any step's own hand counts for the step under way. */
+  /** A check that is not called on a step's own context counts for the running step. */
   recordResult(finding: CheckOutcome, note: string | undefined, origin: CapturedStack | undefined): boolean {
     return this.recordCheck(this.#step, finding, note, origin);
   }
@@ -98,7 +98,7 @@ export class CaseAttempt implements CheckRecorder {
   recordCheck(step: StepRun | undefined, finding: CheckOutcome, note: string | undefined, origin: CapturedStack | undefined): boolean {
     if (this.ended) {
       const at = findLocation(origin ?? captureStack(this.recordCheck, 12));
-      this.#late('check', finding ? `${note ? `${toText(note)}: ` : ''}${finding.message}` : 'it would have passed', at && { at });
+      this.#reportLate('check', finding ? `${note ? `${toText(note)}: ` : ''}${finding.message}` : 'it would have passed', at && { at });
     } else if (finding) {
       this.checksFailed++;
       this.#failCheck(finding, note, origin, step);
@@ -106,7 +106,7 @@ export class CaseAttempt implements CheckRecorder {
     return finding === undefined;
   }
 
-  /** A loop of failing checks is counted, and not recorded check by check. */
+  /** Counts failing checks in a loop. Only the first ones are recorded. */
   #failCheck(finding: Mismatch, note: string | undefined, origin: CapturedStack | undefined, step: StepRun | undefined): void {
     if (this.checksFailed <= MAX_FAILED_CHECKS) this.fail(buildCheckFailure(finding, note, origin, { step: pathOf(step) }), step);
     else if (this.checksFailed === MAX_FAILED_CHECKS + 1)
@@ -118,8 +118,8 @@ export class CaseAttempt implements CheckRecorder {
     throw new ControlSignal(this.#step ? 'step' : 'case');
   }
 
-  waits(what: string, origin: CapturedStack): () => boolean {
-    const pending: Pending = { what, origin };
+  trackPending(label: string, origin: CapturedStack): () => boolean {
+    const pending: Pending = { label: label, origin };
     this.#pending ??= new Set();
     this.#pending.add(pending);
     return () => this.#pending?.delete(pending) ?? false;
@@ -127,8 +127,8 @@ export class CaseAttempt implements CheckRecorder {
 
   /** Records a failure for each operation that is still pending when the body ends. */
   returned(): void {
-    for (const { what, origin } of this.#pending ?? [])
-      this.fail(buildCheckFailure({ message: `${what} was still pending when the body ended; is an await missing?` }, undefined, origin, {}), undefined);
+    for (const { label, origin } of this.#pending ?? [])
+      this.fail(buildCheckFailure({ message: `${label} was still pending when the body ended; is an await missing?` }, undefined, origin, {}), undefined);
     this.#pending = undefined;
   }
 
@@ -143,7 +143,7 @@ export class CaseAttempt implements CheckRecorder {
     else this.fail(this.#failureOf(error, cause, this.#step, fixture));
   }
 
-  /** Records a failed setup as such, wherever it was requested; that of a shared fixture only once. */
+  /** The failure of an error. A failed setup is reported as one, wherever it was requested; that of a shared fixture once. */
   #failureOf(error: unknown, cause: Cause, step: StepRun | undefined, fixture?: string): Failure {
     if (!isInstanceOf(error, SetupError)) return buildThrowFailure(error, cause, { step: pathOf(step), fixture });
     if (isInstanceOf(error.reason, SetupError)) {
@@ -157,7 +157,7 @@ export class CaseAttempt implements CheckRecorder {
 
   log(parts: readonly unknown[]): void {
     const text = textOf(parts);
-    if (this.ended) this.#late('log', text.trimEnd());
+    if (this.ended) this.#reportLate('log', text.trimEnd());
     else this.write(text);
   }
 
@@ -175,13 +175,13 @@ export class CaseAttempt implements CheckRecorder {
   }
 
   attach(name: unknown, content: unknown): void {
-    // Copy, since code under test can reuse its buffer. `slice` of a Buffer would share its memory.
+    // A copy, since code under test can reuse its buffer. `slice` of a Buffer would share the memory.
     const kept = typeof content === 'string' ? content : isBytes(content) ? new Uint8Array(content) : formatValue(content);
     this.attachments = appendLazily(this.attachments, { name: toText(name, MAX_NAME_LENGTH), content: kept });
   }
 
   defer(cleanUp: () => unknown): void {
-    if (typeof cleanUp !== 'function') refuse({ code: 'invalid-type', expected: 'function', got: formatValue(cleanUp), owner: '`defer`' });
+    if (typeof cleanUp !== 'function') throwProblem({ code: 'invalid-type', expected: 'function', got: formatValue(cleanUp), owner: '`defer`' });
     this.deferred = appendLazily(this.deferred, cleanUp);
   }
 
@@ -197,7 +197,7 @@ export class CaseAttempt implements CheckRecorder {
     this.#abort?.abort(this.#aborted);
   }
 
-  /** Nothing was said or found: only times and passed checks. */
+  /** Nothing to report except times and passed checks. */
   get hasNoDetails(): boolean {
     return this.failures === none && this.output === none && this.attachments === none && this.#steps === none && this.skipped === undefined;
   }
@@ -206,14 +206,14 @@ export class CaseAttempt implements CheckRecorder {
     return this.#steps.map(({ title, depth, status, milliseconds }) => ({ title, depth, status, milliseconds }));
   }
 
-  /** The steps under way, outermost first. */
+  /** The titles of the running steps, outermost first. */
   get stepPath(): readonly string[] | undefined {
     return pathOf(this.#step);
   }
 
   runStep(outer: StepRun | undefined, given: unknown, part: (context: StepContext) => unknown, must: boolean): unknown {
     const title = toText(given);
-    if (this.ended) this.#late('step', title);
+    if (this.ended) this.#reportLate('step', title);
     const step: StepRun = { title, outer, depth: outer ? outer.depth + 1 : 0, begun: now(), failed: false, status: 'unfinished', milliseconds: 0 };
     this.#steps = appendLazily(this.#steps, step);
     this.#step = step;
@@ -222,7 +222,7 @@ export class CaseAttempt implements CheckRecorder {
       settled?.();
       step.status = step.failed ? 'failed' : 'passed';
       step.milliseconds = now() - step.begun;
-      // Steps may overlap: the one under way is then the last begun that has not ended.
+      // Steps can overlap. The running step is then the last one that started and has not ended.
       if (this.#step === step) this.#step = innermostOpen(this.#steps);
     };
     const onResolved = (value: unknown): unknown => {
@@ -246,7 +246,7 @@ export class CaseAttempt implements CheckRecorder {
       return onRejected(error);
     }
     if (!waits) return onResolved(value);
-    settled = this.waits(`step "${title}"`, captureStack(this.runStep, 12));
+    settled = this.trackPending(`step "${title}"`, captureStack(this.runStep, 12));
     return (value as PromiseLike<unknown>).then(onResolved, onRejected);
   }
 
@@ -254,12 +254,12 @@ export class CaseAttempt implements CheckRecorder {
     return this.#step;
   }
 
-  #late(what: 'check' | 'log' | 'step', detail: string, where: object = {}): void {
-    this.#reportProblem({ code: `late-${what}`, id: this.planned.id, detail: limitText(detail, MAX_NOTE_LENGTH), ...where });
+  #reportLate(kind: 'check' | 'log' | 'step', detail: string, where: object = {}): void {
+    this.#reportProblem({ code: `late-${kind}`, id: this.planned.id, detail: limitText(detail, MAX_NOTE_LENGTH), ...where });
   }
 }
 
-/** A failure in a step is one of the steps around it, too. */
+/** A failure in a step is also a failure of the steps around it. */
 function markFailed(step: StepRun | undefined): void {
   for (let at = step; at; at = at.outer) at.failed = true;
 }
@@ -279,7 +279,7 @@ function stepFunction(run: CaseAttempt, outer: () => StepRun | undefined): Step 
   return Object.assign(step, { required });
 }
 
-/** What a step's body is handed: checks that count for it, whatever other step is under way. */
+/** The argument of a step's body. Its checks count for this step, whatever other steps are running. */
 class StepContextImpl implements StepContext {
   readonly #run: CaseAttempt;
   readonly #step: StepRun;
@@ -295,7 +295,7 @@ class StepContextImpl implements StepContext {
       stop: () => {
         throw new ControlSignal('step');
       },
-      waits: (what, origin) => this.#run.waits(what, origin),
+      trackPending: (label, origin) => this.#run.trackPending(label, origin),
     };
   }
 
@@ -313,7 +313,7 @@ class StepContextImpl implements StepContext {
   }
 }
 
-/** What a body is handed. Getters, since most bodies take only a part of it; each gives what can be destructured. */
+/** The argument of a body. Its properties are getters, since most bodies use few of them; each value can be destructured. */
 export class CaseContextImpl implements CaseContext<any> {
   readonly #run: CaseAttempt;
   #check: RowChecks<any> | undefined;
@@ -367,7 +367,7 @@ export class CaseContextImpl implements CaseContext<any> {
     const run = this.#run;
     return async function eventually(probe, { within = 1000, every = 20 } = {}) {
       const origin = captureStack(eventually, 12);
-      const settled = run.waits('`eventually`', origin);
+      const settled = run.trackPending('`eventually`', origin);
       const end = now() + within;
       try {
         for (;;) {

@@ -15,17 +15,17 @@ import type { RunOptions } from './run-options.ts';
 import type { OpenScope, PlacedGraph } from './scopes.ts';
 import { decideVerdict, type Verdict } from './verdict.ts';
 
-/** The place of a case's fixtures; late where its row binds, since that may throw. */
+/** The scopes of a case's fixtures. It is a function if the row has overrides, since resolving them can throw. */
 export type LazyPlacement = PlacedGraph | (() => PlacedGraph);
 
-/** Where the cases of a test run. */
+/** The scopes in which the cases of a test run. */
 export interface TestPlacement {
-  /** The scopes around them, outermost first. */
+  /** The scopes around the cases, outermost first. */
   readonly scopes: readonly OpenScope[];
   place(planned: PlannedCaseImpl): LazyPlacement;
 }
 
-/** A case that is to run. */
+/** A case to run. */
 interface CaseJob {
   readonly planned: PlannedCaseImpl;
   readonly placed: LazyPlacement;
@@ -34,9 +34,9 @@ interface CaseJob {
 }
 
 /**
- * Runs one case after the other, from its marks to its result.
+ * Runs cases, from annotations to results.
  *
- * Millions of trivial cases come through here: what nothing in them waits for is done at once, without promises and closures.
+ * Millions of trivial cases pass through this class. Whatever does not have to wait is done synchronously, without promises and closures.
  */
 export class CaseRunner {
   readonly #options: RunOptions;
@@ -47,10 +47,10 @@ export class CaseRunner {
   readonly #admission = new ConcurrencyGate();
   #failed = 0;
   /** The number of cases without a result because the run was interrupted. */
-  cut = 0;
+  interruptedCount = 0;
   #isInterrupted = false;
 
-  /** `started` is when the lane began, by the runner's clock. */
+  /** `started` is when the lane started, on the runner's clock. */
   constructor(options: RunOptions, around: AttemptContext, delivery: ResultDispatcher, started: number) {
     this.#options = options;
     this.#around = around;
@@ -58,7 +58,7 @@ export class CaseRunner {
     this.#started = started;
   }
 
-  /** Marks the run as interrupted. Later failures other than failed checks count as cut short. */
+  /** Marks the run as interrupted. Later failures other than failed checks count as interrupted. */
   interrupt(): void {
     this.#isInterrupted = true;
   }
@@ -68,18 +68,21 @@ export class CaseRunner {
     return this.#failed >= (this.#options.stopAfter ?? Number.POSITIVE_INFINITY);
   }
 
-  /** Begins a case; a promise where the next must wait for it. Never throws or rejects: an error in the runner costs this case alone. */
+  /**
+   * Starts a case. Returns a promise if the next case must wait for it. Never throws or rejects: an error in the runner affects this case
+   * only.
+   */
   begin(planned: PlannedCaseImpl, placement: TestPlacement): Promise<void> | undefined {
     try {
       const waiting = this.#begin(planned, placement);
-      return waiting && after(waiting, undefined, (error) => this.#broke(planned, error));
+      return waiting && after(waiting, undefined, (error) => this.#recordRunnerError(planned, error));
     } catch (error) {
-      this.#broke(planned, error);
+      this.#recordRunnerError(planned, error);
       return undefined;
     }
   }
 
-  #broke(planned: PlannedCaseImpl, error: unknown): void {
+  #recordRunnerError(planned: PlannedCaseImpl, error: unknown): void {
     restoreBuiltIns();
     this.#finishWithoutRunning(planned, { status: 'errored', cause: 'record' }, [buildThrowFailure(error, 'record', {})]);
   }
@@ -98,14 +101,14 @@ export class CaseRunner {
     return this.#admit({ planned, placed: placedNow(place(planned)), scopes, knownFailure });
   }
 
-  /** Gives a case its result without running it. */
+  /** Records a result for a case without running it. */
   #finishWithoutRunning(planned: PlannedCaseImpl, verdict: Verdict, failures: readonly Failure[] = []): undefined {
     this.#count(verdict);
-    this.#delivery.reportUnrun(planned, this.unrun(verdict, failures));
+    this.#delivery.reportNotRun(planned, this.resultWithoutRun(verdict, failures));
   }
 
-  /** The result of what was not run. */
-  unrun(verdict: Verdict, failures: readonly Failure[]): CaseResult {
+  /** The result of a case that was not run. */
+  resultWithoutRun(verdict: Verdict, failures: readonly Failure[]): CaseResult {
     return { ...EMPTY_OUTCOME, ...verdict, attempts: 0, start: now() - this.#started, failures, attachments: [] };
   }
 
@@ -130,13 +133,13 @@ export class CaseRunner {
       pendingCases.delete(tracked);
     };
     const tracked: Promise<void> = after(running, ended, (error) => {
-      this.#broke(job.planned, error);
+      this.#recordRunnerError(job.planned, error);
       ended();
     });
     pendingCases.add(tracked);
   }
 
-  /** Runs a case when the locks that it shares with other lanes are this lane's. */
+  /** Runs a case once the lane holds the locks that it shares with other lanes. */
   #runLocked(locks: readonly string[], job: CaseJob): Promise<void> | undefined {
     const { lock } = this.#options;
     if (!lock || locks.length === 0 || locks.every((name) => name === EXCLUSIVE_LOCK)) return this.#run(job, 1);
@@ -153,11 +156,11 @@ export class CaseRunner {
     }
   }
 
-  /** Runs a case with its attempts, from attempt `number` on; at once where nothing in it takes time. */
+  /** Runs a case from attempt `number` on: synchronously if nothing in it takes time. */
   #run(job: CaseJob, number: number): Promise<void> | undefined {
     // The run ended while the case waited for its locks.
     if (number === 1 && this.#options.signal?.aborted) {
-      this.cut++;
+      this.interruptedCount++;
       return undefined;
     }
     const { planned, placed, scopes } = job;
@@ -192,7 +195,7 @@ export class CaseRunner {
       });
     run.ended = true;
     if (this.#isInterrupted && isCut(run, verdict)) {
-      this.cut++;
+      this.interruptedCount++;
       this.#delivery.dropInterrupted(run);
       return;
     }
@@ -224,7 +227,7 @@ function placedNow(placing: LazyPlacement): LazyPlacement {
 
 const none: readonly string[] = [];
 
-/** What its suites, its test, its row and its fixtures want for themselves. */
+/** The locks of the suites, the test, the row and the fixtures of a case. */
 function locksOf({ planned: { test, entry }, placed }: CaseJob): readonly string[] {
   const around = test.inherited.locks;
   const own = entry.annotations?.locks ?? none;

@@ -3,7 +3,7 @@ import { CaseSourceImpl } from '../cases/source.ts';
 import type { CheckedCase } from '../checks/row-checks.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
 
-/** What the checks of a case compare with. Getters, since most checks need none of it. */
+/** The expected values for the checks of a case. Its properties are getters, since most checks need none of them. */
 export const checkedCase = (attempt: { readonly planned: PlannedCaseImpl; attach(name: unknown, content: unknown): void }): CheckedCase => ({
   get expectedRow() {
     const { row, redactedRow, entry, test } = attempt.planned;

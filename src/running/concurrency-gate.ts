@@ -1,13 +1,13 @@
-/** What a case allows beside it: how many at once, and which things it must have for itself. */
+/** The concurrency that a case allows, and the locks that it needs. */
 export interface ResourceRequest {
   readonly concurrency: number;
   readonly locks: readonly string[];
 }
 
-/** A lock that is held against every other case of a lane. */
+/** A lock that excludes every other case of a lane. */
 export const EXCLUSIVE_LOCK = '*';
 
-/** Which cases of a lane may be under way together. */
+/** Decides which cases of a lane can run at the same time. */
 export class ConcurrencyGate {
   readonly #active = new Set<ResourceRequest>();
   #ended: Promise<void> | undefined;
@@ -17,7 +17,7 @@ export class ConcurrencyGate {
     return this.#active.size === 0;
   }
 
-  /** Settles when a case may begin, and has let it in by then; gives what to call when it has ended. */
+  /** Waits until a case can run, and admits it. Resolves to a function to call when the case has ended. */
   async acquire({ concurrency, locks }: ResourceRequest): Promise<() => void> {
     const demand = { concurrency, locks };
     while (!this.#admits(demand)) await this.#nextEnd();
@@ -36,7 +36,7 @@ export class ConcurrencyGate {
     return this.#ended;
   }
 
-  /** As few are under way as this one and all of those allow, and none holds what another wants. */
+  /** Whether a case can run now: neither its limit nor that of a running case is exceeded, and its locks are free. */
   #admits({ concurrency, locks }: ResourceRequest): boolean {
     if (this.#active.size === 0) return true;
     const others = [...this.#active];

@@ -1,4 +1,4 @@
-/** Thrown to leave a step or a case early: by `ensure`, by `step.must`, by `skip`. What it is about is on record already. */
+/** Thrown to leave a step or a case early: by `ensure`, `step.required` and `skip`. Its reason has been recorded already. */
 export class ControlSignal extends Error {
   override readonly name = 'Stop';
   readonly ends: 'step' | 'case';

@@ -1,7 +1,7 @@
 import { restoreBuiltIns } from './builtins.ts';
 import { after, makePromise, now, startTimer, stopTimer, type Timer, toPromise } from './globals.ts';
 
-/** Something that must be over by a time. */
+/** An operation with a deadline. */
 export interface Watched {
   readonly deadline: number;
   expire(): void;
@@ -9,11 +9,12 @@ export interface Watched {
   interrupt?(urgent: boolean): void;
 }
 
-/** Milliseconds, some eleven days: more than anything takes, and no more than timers take. */
+/** Milliseconds, about eleven days: longer than any operation, and within the range of timers. */
 const FOREVER_MS = 1e9;
 
-/** Returns the effective time limit for one in milliseconds. With `untimed`, there is none. */
-export const createTimeoutPolicy = (untimed = false): ((milliseconds: number) => number) => (untimed ? () => FOREVER_MS : (milliseconds) => milliseconds);
+/** Returns a function from a time limit to the effective limit, both in milliseconds. With `hasNoTimeouts`, there is no limit. */
+export const createTimeoutPolicy = (hasNoTimeouts = false): ((milliseconds: number) => number) =>
+  hasNoTimeouts ? () => FOREVER_MS : (milliseconds) => milliseconds;
 
 /** Watches many deadlines with one timer: a timer for each case would cost more than most cases. */
 export class DeadlineTimer {
@@ -22,7 +23,7 @@ export class DeadlineTimer {
   #timer: Timer | undefined;
   #wake = Number.POSITIVE_INFINITY;
 
-  /** One that does not keep its process alive is for processes that something else keeps. */
+  /** `keepsAlive` is false in processes that something else keeps alive. */
   constructor(keepsAlive = true) {
     this.#keepsAlive = keepsAlive;
   }
@@ -50,11 +51,11 @@ export class DeadlineTimer {
   #arm(at: number): void {
     this.stop();
     this.#wake = at;
-    this.#timer = startTimer(() => this.#look(), Math.max(1, Math.ceil(at - now())));
+    this.#timer = startTimer(() => this.check(), Math.max(1, Math.ceil(at - now())));
     if (!this.#keepsAlive) (this.#timer as { unref?: () => void }).unref?.();
   }
 
-  #look(): void {
+  check(): void {
     restoreBuiltIns();
     this.#timer = undefined;
     this.#wake = Number.POSITIVE_INFINITY;
@@ -75,7 +76,7 @@ export const DEADLINE_GRACE_MS = 1000;
 /** The limit of an operation. */
 export interface Limited {
   readonly milliseconds: number;
-  /** At the deadline, or when the run is interrupted. */
+  /** Called at the deadline, or when the run is interrupted. */
   abort(interrupted: boolean): void;
   /** Whether an interruption ends the wait. True for bodies and setups. */
   readonly isInterruptible: boolean;
@@ -83,13 +84,17 @@ export interface Limited {
   settled(): void;
 }
 
-export interface Outcome<T> {
+export interface DeadlineResult<T> {
   readonly end: 'settled' | 'overdue' | 'interrupted';
   readonly value?: T;
 }
 
 /** Waits for a promise up to a limit. Then, or when the run is interrupted, calls `abort` and waits up to a second longer. */
-export function runWithin<T>(watch: DeadlineTimer, promise: PromiseLike<T>, { milliseconds, abort, isInterruptible, settled }: Limited): Promise<Outcome<T>> {
+export function runWithin<T>(
+  watch: DeadlineTimer,
+  promise: PromiseLike<T>,
+  { milliseconds, abort, isInterruptible, settled }: Limited,
+): Promise<DeadlineResult<T>> {
   return makePromise((resolve, reject) => {
     let watched: Watched;
     const turnTo = (next: Watched): void => {

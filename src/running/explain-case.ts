@@ -7,8 +7,8 @@ import { collectNeeds } from '../suites/needs.ts';
 import type { Group, PlannedCaseImpl } from '../suites/planned.ts';
 import { assignScopes, type OpenScope } from './scopes.ts';
 
-/** Who changed something about a fixture, and where. */
-export interface Origin {
+/** The owner of a change to a fixture, and its location. */
+export interface ChangeOrigin {
   readonly owner: string;
   readonly at?: SourceLocation | undefined;
 }
@@ -17,31 +17,31 @@ export interface ExplainedSetting {
   readonly name: string;
   readonly value: string;
   /** Absent for a default. */
-  readonly from?: Origin | undefined;
+  readonly from?: ChangeOrigin | undefined;
 }
 
 /** One fixture as one case sees it. */
 export interface ExplainedFixture {
   readonly name: string;
   readonly scope: string;
-  /** Who else shares the instance: the id of its scope, and what that is in words. */
+  /** The id of the scope that owns the instance, and a description of who shares it. */
   readonly owner: string;
   readonly shareDescription: string;
   readonly definedAt?: SourceLocation | undefined;
   readonly needs: readonly string[];
   readonly settings: readonly ExplainedSetting[];
-  readonly replaced?: (Origin & { readonly by: string }) | undefined;
+  readonly replaced?: (ChangeOrigin & { readonly by: string }) | undefined;
   /** Set up on first use: lazily, or by the fixture that wraps it. */
   readonly lazy: boolean;
 }
 
-/** How one case is set up. */
+/** How a case is set up. */
 export interface Explanation {
   readonly id: string;
   readonly title: string;
   readonly at?: SourceLocation | undefined;
   readonly row: Readonly<Record<string, string>>;
-  /** In the order of setup; what is on demand stands at the end. */
+  /** In the order of setup. Lazy fixtures are last. */
   readonly fixtures: readonly ExplainedFixture[];
 }
 
@@ -51,16 +51,16 @@ export function explainCase(planned: PlannedCaseImpl): Explanation {
   const scopes = scopesAround(planned);
   const { overrides } = test.test.options;
   const own = typeof overrides === 'function' ? buildOverrideLayers(overrides(entry.row) ?? [], `a row of test "${test.test.title}"`, test.test) : [];
-  const graph = resolve(collectNeeds(test), [...test.inherited.levels, ...own], new NodeInterner());
+  const graph = resolve(collectNeeds(test), [...test.inherited.overrideLayers, ...own], new NodeInterner());
   const { depths } = assignScopes(graph, scopes);
-  // What fixtures of the run need is set up with them, wherever they live.
+  // The needs of run-scoped fixtures are set up with them, in whatever process that is.
   const order = sortByNeeds(graph.edges, true).sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
   const late = graph.resolvedNodes.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
   const listResolved = (node: Node): readonly ResolvedNode[] => graph.resolvedNodes.filter((resolved) => resolved.node === node);
   const explain = (node: Node): ExplainedFixture => {
     const depth = depths.get(node) as number;
     const scope = scopes[depth];
-    const bound = listResolved(node).flatMap((resolved) => resolved.appliedLayers);
+    const layers = listResolved(node).flatMap((resolved) => resolved.appliedLayers);
     return {
       name: graph.resolvedNodes.some((resolved) => resolved.node.original === node) ? `${node.name}, the original` : node.name,
       scope: node.scope,
@@ -68,8 +68,8 @@ export function explainCase(planned: PlannedCaseImpl): Explanation {
       shareDescription: scope ? `all cases of ${scope.title}` : 'no other case',
       definedAt: findLocation(node.definition.origin),
       needs: node.needs.map((edge) => `${edge.node.name}${edge.onDemand ? ' (lazy)' : ''}`),
-      settings: explainSettings(node, bound),
-      replaced: replacedBy(node, bound),
+      settings: explainSettings(node, layers),
+      replaced: replacedBy(node, layers),
       lazy: !order.includes(node),
     };
   };
@@ -97,20 +97,20 @@ function scopesAround({ test }: PlannedCaseImpl): OpenScope[] {
 function explainSettings(node: Node, bound: readonly OverrideLayer[]): ExplainedSetting[] {
   const names = new Set([...Object.keys(node.definition.settings), ...Object.keys(node.settings)]);
   return [...names].map((name) => {
-    const level = bound.findLast(({ binding }) => binding.change.kind === 'set' && (name in binding.change.settings || binding.change.without === name));
+    const level = bound.findLast(({ override }) => override.change.kind === 'set' && (name in override.change.settings || override.change.without === name));
     const value = name in node.settings ? formatShortValue((node.settings as Record<string, unknown>)[name]) : '(absent)';
-    return { name, value, from: level && { owner: level.owner, at: findLocation(level.binding.origin) } };
+    return { name, value, from: level && { owner: level.owner, at: findLocation(level.override.origin) } };
   });
 }
 
 function replacedBy(node: Node, bound: readonly OverrideLayer[]): ExplainedFixture['replaced'] {
-  const level = bound.find(({ binding }) => binding.change.kind !== 'set');
+  const level = bound.find(({ override }) => override.change.kind !== 'set');
   if (!level) return undefined;
   const by =
-    level.binding.change.kind === 'swap'
-      ? `replaces fixture "${level.binding.fixture.name}"`
+    level.override.change.kind === 'replace'
+      ? `replaces fixture "${level.override.fixture.name}"`
       : node.original
         ? 'replaced by a function'
         : 'replaced by another fixture';
-  return { owner: level.owner, at: findLocation(level.binding.origin), by };
+  return { owner: level.owner, at: findLocation(level.override.origin), by };
 }

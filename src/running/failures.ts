@@ -12,10 +12,10 @@ interface Where {
   readonly fixture?: string | undefined;
 }
 
-/** Where it is, as the project sees it: frames in packages come into it only where there are no others. */
+/** The location and the frames of a failure. Frames in packages are used only if there are no others. */
 const findFrames = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'> => {
   const own = all.filter(({ file }) => !file.includes('/node_modules/'));
-  // Frames of a recursion are repeated.
+  // Recursion repeats frames.
   const frames = (own.length ? own : all).filter(
     ({ file, line, column }, i, list) => !(list[i - 1]?.file === file && list[i - 1]?.line === line && list[i - 1]?.column === column),
   );
@@ -28,7 +28,7 @@ export function buildCheckFailure(mismatch: Mismatch, note: unknown, origin: Cap
   return { cause: 'check', ...mismatch, message, note: note === undefined ? undefined : toText(note), ...where, ...findFrames(parseFrames(stackOf(origin))) };
 }
 
-/** What a thrown value says, whatever it is. */
+/** The failure of a thrown value of any type. */
 export function buildThrowFailure(error: unknown, cause: Cause, where: Where): Failure {
   return { cause, message: formatThrown(error), causes: findCauses(error), ...where, ...findFrames(parseFrames(findStack(error))) };
 }
@@ -39,7 +39,7 @@ const formatThrown = (error: unknown): string => limitText(formatWholeThrown(err
 
 function formatWholeThrown(error: unknown): string {
   try {
-    // By its name, since it may come from another process.
+    // Compared by name, since the error can come from another process.
     if (isInstanceOf(error, Error)) {
       const message = toText(error.message, MAX_MESSAGE_LENGTH);
       if (error.name === 'ProblemError') return message;

@@ -1,5 +1,5 @@
 import type { Graph, Node } from '../fixtures/graph.ts';
-import { refuse } from '../problems/problem-error.ts';
+import { throwProblem } from '../problems/problem-error.ts';
 
 /**
  * Names a node of a plan for another process. A node has no name that is unique, and its settings need not be serializable; so the address
@@ -12,7 +12,7 @@ export interface FixtureAddress {
   readonly test: number;
   /** The number of the row in the test. */
   readonly ordinal: number;
-  /** The index in `Graph.sights`. */
+  /** The index in `Graph.resolvedNodes`. */
   readonly position: number;
   /** The name of the fixture. */
   readonly fixture: string;
@@ -25,8 +25,8 @@ export const buildFixtureAddress = (node: Node, { resolvedNodes }: Graph, test: 
   fixture: node.name,
 });
 
-/** The node of an address in the graph of its test or row. Throws `plan-changed` if another fixture is there. */
+/** Finds the node of an address in the graph of its test or row. Throws `plan-changed` if another fixture is there. */
 export function findAddressedNode({ position, fixture }: FixtureAddress, { resolvedNodes }: Graph): Node {
   const node = resolvedNodes[position]?.node;
-  return node?.name === fixture ? node : refuse({ code: 'plan-changed' });
+  return node?.name === fixture ? node : throwProblem({ code: 'plan-changed' });
 }

@@ -1,8 +1,8 @@
 import { isInstanceOf } from '../problems/instance-of.ts';
 
 /**
- * What the runner uses of its surroundings, taken before any test runs: tests may replace clocks, timers and JSON, and must
- * not stop their own runner by it.
+ * The globals that the runner uses, captured before any test runs. Tests can replace clocks, timers and JSON, which must not affect the
+ * runner.
  */
 export const now: () => number = performance.now.bind(performance);
 export const wallClockNow: () => number = Date.now.bind(Date);
@@ -20,27 +20,27 @@ const OriginalPromise = Promise;
 const originalThen = Promise.prototype.then;
 const { apply } = Reflect;
 
-/** Makes a promise of the runtime's own kind. */
+/** Creates a promise of the native class. */
 export const makePromise = <T>(executor: (resolve: (value: T | PromiseLike<T>) => void, reject: (reason: unknown) => void) => void): Promise<T> =>
   new OriginalPromise(executor);
 
-/** The promise itself if it is of the runtime's own kind. Other thenables are adopted, whatever their `then` does. */
+/** Returns a native promise unchanged. Other thenables are adopted, whatever their `then` does. */
 export const toPromise = <T>(given: PromiseLike<T>): Promise<T> =>
   isInstanceOf(given, OriginalPromise) ? (given as Promise<T>) : makePromise((resolve) => resolve(given));
 
-/** Calls `act` when a promise of the runtime's own kind is fulfilled, and `broke` when it is rejected. */
+/** Calls `act` when a native promise is fulfilled, and `onRejected` when it is rejected. */
 export const after = <T, R, E = never>(
   promise: Promise<T>,
   act: ((value: T) => R | PromiseLike<R>) | undefined,
-  broke?: (reason: unknown) => E | PromiseLike<E>,
-): Promise<R | E> => apply(originalThen, promise, [act, broke]) as Promise<R | E>;
+  onRejected?: (reason: unknown) => E | PromiseLike<E>,
+): Promise<R | E> => apply(originalThen, promise, [act, onRejected]) as Promise<R | E>;
 
 const immediate: ((act: () => void) => void) | undefined = (globalThis as { setImmediate?: (act: () => void) => void }).setImmediate;
 const scheduleMacrotask: (act: () => void) => void = immediate ?? messages();
-/** After what waits in the event loop has had its turn. */
+/** Resolves after the pending tasks of the event loop have run. */
 export const nextTurn = (): Promise<void> => makePromise((resolve) => scheduleMacrotask(resolve));
 
-/** A page makes timers wait for milliseconds, and for a second while nobody looks at it; messages to itself come at once. */
+/** Pages delay timers by milliseconds, and hidden pages by a second. Messages that a page sends itself arrive without a delay. */
 function messages(): (act: () => void) => void {
   const { port1, port2 } = new MessageChannel();
   const waiting: (() => void)[] = [];

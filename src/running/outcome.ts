@@ -2,7 +2,7 @@ import type { CaseAttempt } from './case-attempt.ts';
 import type { CaseResult } from './result.ts';
 import type { Verdict } from './verdict.ts';
 
-/** What came of a case that has run; `started` is when its lane began, by the runner's clock. */
+/** The result of a case that has run. `started` is when its lane started, on the runner's clock. */
 export function buildResult(run: CaseAttempt, verdict: Verdict, attempts: number, started: number): CaseResult {
   return {
     ...verdict,
@@ -17,7 +17,7 @@ export function buildResult(run: CaseAttempt, verdict: Verdict, attempts: number
   };
 }
 
-/** What is known of something that is charged to nobody's run: a teardown, a process that ended. */
+/** The outcome of something that did not run as a case: a teardown, a process that ended. */
 export const EMPTY_OUTCOME = {
   attempts: 1,
   start: 0,

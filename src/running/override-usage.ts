@@ -5,43 +5,46 @@ import type { Problem } from '../problems/problem.ts';
 import { findLocation } from '../problems/source-location.ts';
 import type { Plan } from '../suites/planned.ts';
 
-/** Fewer rows than this may well each want an instance of their own. */
+/** With fewer rows than this, an instance for each row can be intended. */
 const MIN_ROWS_SEEN = 3;
 
 /** The effect of an override on the cases that ran. Its number is the same in every lane of a run. */
-export interface BindingUse {
+export interface OverrideUse {
   readonly number: number;
-  /** Absent where it had an effect. */
+  /** Absent if it had an effect. */
   readonly unusedReason?: Problem | undefined;
 }
 
-/** Tracks which overrides had an effect on the tests that ran. Those of folders are for any test that needs them, and are left out. */
+/** Tracks which overrides had an effect on the tests that ran. Overrides of folders apply to any test that needs them, and are not tracked. */
 export class OverrideUsage {
   readonly #seen = new Set<OverrideLayer>();
   readonly #effective = new Set<OverrideLayer>();
-  /** Overrides of fixtures that some case needed, or would have needed without another override. */
+  /** Overrides of fixtures that a case needed, or would have needed without another override. */
   readonly #visited = new Set<OverrideLayer>();
-  /** One layer stands for what all rows of a test override of one fixture. */
+  /** One layer represents what all rows of a test override of one fixture. */
   readonly #ofRows = new Map<object, Map<Definition, OverrideLayer>>();
-  /** Wide fixtures that rows set to something compared by identity: how many rows, and how many instances that makes. */
+  /**
+   * Fixtures with a scope longer than 'case' that rows set to values compared by identity: the number of rows, and of the resulting
+   * instances.
+   */
   readonly #unstableSettings = new Map<OverrideLayer, { rows: number; readonly nodes: Set<number> }>();
 
-  /** Notes a graph that cases run with, and the layers under which it was resolved. */
+  /** Records a graph of cases that run, and the layers under which it was resolved. */
   note({ resolvedNodes, visitedDefinitions }: Graph, layers: readonly OverrideLayer[]): void {
     for (const layer of layers) {
       this.#seen.add(layer);
-      if (visitedDefinitions.has(layer.binding.fixture.definition)) this.#visited.add(layer);
+      if (visitedDefinitions.has(layer.override.fixture.definition)) this.#visited.add(layer);
     }
     for (const { appliedLayers } of resolvedNodes) for (const layer of appliedLayers) this.#effective.add(layer);
   }
 
-  /** Notes the graph of one row, whose `own` layers were made for it by `test`. */
+  /** Records the graph of one row. `own` are the layers that `test` created for the row. */
   noteRow(graph: Graph, outer: readonly OverrideLayer[], own: readonly OverrideLayer[], test: object): void {
     this.note(graph, outer);
     const known = this.#ofRows.get(test) ?? new Map<Definition, OverrideLayer>();
     this.#ofRows.set(test, known);
     for (const layer of own) {
-      const { definition } = layer.binding.fixture;
+      const { definition } = layer.override.fixture;
       const first = known.get(definition) ?? layer;
       known.set(definition, first);
       this.#seen.add(first);
@@ -60,21 +63,21 @@ export class OverrideUsage {
     seen.nodes.add(resolved.node.id);
   }
 
-  /** Wide fixtures that were set up anew for every row, since each set it to a function or an object of its own. */
+  /** Fixtures with a scope longer than 'case' that were set up again for every row, since each row set them to a new function or object. */
   get unstableSettings(): Problem[] {
     return [...this.#unstableSettings].flatMap(([layer, { rows, nodes }]): Problem[] => {
-      const { fixture, origin } = layer.binding;
+      const { fixture, origin } = layer.override;
       if (rows < MIN_ROWS_SEEN || nodes.size < rows) return [];
       return [{ code: 'unstable-setting', fixture: fixture.name, scope: fixture.scope, owner: layer.owner, rows, at: findLocation(origin) }];
     });
   }
 
   /** Returns the overrides of a plan that were seen, numbered in the order of the plan. */
-  uses(plan: Plan): BindingUse[] {
+  uses(plan: Plan): OverrideUse[] {
     const numbers = new Map<object, number>();
-    const uses: BindingUse[] = [];
+    const uses: OverrideUse[] = [];
     for (const { inherited, test } of plan.tests) {
-      for (const layer of [...inherited.levels, ...(this.#ofRows.get(test)?.values() ?? [])]) {
+      for (const layer of [...inherited.overrideLayers, ...(this.#ofRows.get(test)?.values() ?? [])]) {
         if (numbers.has(layer) || layer.ownerKey === undefined) continue;
         numbers.set(layer, numbers.size);
         if (this.#seen.has(layer)) uses.push({ number: numbers.size - 1, unusedReason: this.#unusedReason(layer) });
@@ -85,7 +88,7 @@ export class OverrideUsage {
 
   #unusedReason(layer: OverrideLayer): Problem | undefined {
     if (this.#effective.has(layer)) return undefined;
-    const { fixture, origin } = layer.binding;
+    const { fixture, origin } = layer.override;
     return { code: 'unused-override', fixture: fixture.name, owner: layer.owner, hidden: this.#visited.has(layer), at: findLocation(origin) };
   }
 }

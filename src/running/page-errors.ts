@@ -7,11 +7,11 @@ interface Page {
 }
 
 /** Listens for uncaught errors and unhandled rejections in a page. Returns a function that stops listening. Elsewhere it does nothing: the process owner handles them. */
-export function listenForErrors(stray: (error: unknown, what: 'error' | 'rejection') => void): () => void {
+export function listenForErrors(handleError: (error: unknown, kind: 'error' | 'rejection') => void): () => void {
   const page = globalThis as Page;
   if (page.document === undefined || !page.addEventListener) return () => undefined;
-  const onError = ({ error, message }: ErrorEvent): void => stray(error ?? new Error(String(message)), 'error');
-  const onRejection = ({ reason }: ErrorEvent): void => stray(reason, 'rejection');
+  const onError = ({ error, message }: ErrorEvent): void => handleError(error ?? new Error(String(message)), 'error');
+  const onRejection = ({ reason }: ErrorEvent): void => handleError(reason, 'rejection');
   page.addEventListener('error', onError);
   page.addEventListener('unhandledrejection', onRejection);
   return () => {

@@ -9,33 +9,36 @@ import { buildResult } from './outcome.ts';
 import type { CaseResult } from './result.ts';
 import type { RunListener } from './run-options.ts';
 
-/** A sequence of this many cases within this time is a stream of trivial ones. The first ones run cold. */
+/**
+ * This number of cases within the fast window is a stream of trivial cases. The first cases run slower, since their code is not compiled
+ * yet.
+ */
 const MAX_CASES_PER_TURN = 64;
 const FAST_CASE_WINDOW_MS = 6.4;
-/** In a stream the event loop gets a turn, and results go out, this often. */
+/** The interval in a stream at which the event loop gets a turn and results are reported. */
 const TURN_INTERVAL_MS = 1;
 
 /**
- * When results go out.
+ * Decides when results are reported.
  *
- * A case that has ended waits for one turn of the event loop: what it left behind may break until then, and costs it. Between
- * cases the loop gets a turn, but in a stream of trivial ones only once a millisecond; those begin unannounced, too.
+ * A case that has ended waits for one turn of the event loop: errors of what it left behind count for it until then. The event loop gets a
+ * turn between cases, but only once per millisecond in a stream of trivial cases, whose starts are not announced either.
  */
 export class ResultDispatcher {
   readonly #listener: RunListener;
   readonly #announcesEveryCase: boolean;
   readonly #started: number;
-  /** What has ended and not gone out. */
+  /** Cases that have ended and are not reported yet. */
   #waiting: CaseAttempt[] = [];
   #turning: Promise<void> | undefined;
   #lastTurn = now();
-  /** Of the cases since the last look: how many, and how long they took. */
+  /** The number of cases since the last measurement, and their duration. */
   #cases = 0;
   #milliseconds = 0;
-  /** As of the last look. */
+  /** Whether the cases were trivial at the last measurement. */
   #trivial = false;
   #announced = false;
-  /** When the last case ended: reading the clock is expensive in a stream. */
+  /** When the last case ended. Reading the clock is expensive in a stream. */
   #clock = 0;
 
   constructor(listener: RunListener, announcesEveryCase: boolean, started: number) {
@@ -44,7 +47,7 @@ export class ResultDispatcher {
     this.#announcesEveryCase = announcesEveryCase;
   }
 
-  /** Another test begins: its cases are announced until they prove trivial. */
+  /** Starts a new test: its cases are announced until they prove trivial. */
   resetForTest(): void {
     this.#cases = 0;
     this.#milliseconds = 0;
@@ -60,14 +63,14 @@ export class ResultDispatcher {
   announce(run: CaseAttempt, test: PlannedTest, phase: 'setup' | 'body' | 'teardown', limit: number): void {
     if (!this.streaming) {
       this.#announced = false;
-      this.#listener.announce({ what: phase, run, limit });
+      this.#listener.announce({ kind: phase, run, limit });
     } else if (!this.#announced) {
       this.#announced = true;
-      this.#listener.announce({ what: 'stream', test, limit });
+      this.#listener.announce({ kind: 'stream', test, limit });
     }
   }
 
-  /** A case has ended; without a result, it passed and there is nothing else to say. */
+  /** Ends a case. Without a result, it passed and there is nothing else to report. */
   ended(run: CaseAttempt, result: CaseResult | undefined): void {
     const taken = run.setup + run.body + run.teardown;
     this.#cases++;
@@ -84,26 +87,26 @@ export class ResultDispatcher {
   }
 
   /** Reports the result of a case that did not run. */
-  reportUnrun(planned: PlannedCaseImpl, result: CaseResult): void {
+  reportNotRun(planned: PlannedCaseImpl, result: CaseResult): void {
     this.#listener.ended(planned, result);
   }
 
-  /** Forgets a case that was interrupted: it has no result. */
+  /** Drops a case that was interrupted: it has no result. */
   dropInterrupted(run: CaseAttempt): void {
     this.#listener.interrupted?.(run);
   }
 
-  /** Between cases: a promise where the event loop is to have its turn. */
+  /** Returns a promise between cases if the event loop needs a turn. */
   yieldToEventLoop(): Promise<void> | undefined {
     return !this.streaming || this.#clock - this.#lastTurn >= TURN_INTERVAL_MS ? this.flushAfterTurn() : undefined;
   }
 
-  /** When all that has ended has gone out: a promise where something waits. */
+  /** Returns a promise if ended cases are still waiting to be reported. */
   drained(): Promise<void> | undefined {
     return this.#waiting.length > 0 ? this.flushAfterTurn() : undefined;
   }
 
-  /** A listener that throws does not keep the other results back. */
+  /** A listener that throws does not hold back other results. */
   #send(run: CaseAttempt): void {
     try {
       if (!run.result && this.#listener.passed) this.#listener.passed(run, run.begun - this.#started);
@@ -130,8 +133,11 @@ export class ResultDispatcher {
     return this.#turning;
   }
 
-  /** What a case left behind broke. Costs the case, where its result has not gone out yet; else it is a problem of the run. */
-  handleLateError(run: CaseAttempt, error: unknown, what: 'error' | 'rejection'): void {
+  /**
+   * Handles an error of something that a case left behind. The case fails if its result is not reported yet; otherwise the run has a
+   * problem.
+   */
+  handleLateError(run: CaseAttempt, error: unknown, kind: 'error' | 'rejection'): void {
     if (!run.ended) {
       run.recordThrow(error);
       return;
@@ -142,6 +148,6 @@ export class ResultDispatcher {
     if (this.#waiting.includes(run)) {
       const result = run.result ?? this.#plainResult(run);
       run.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
-    } else this.#listener.reportProblem({ code: `late-${what}`, id: run.planned.id, detail: failure.message, at: failure.location });
+    } else this.#listener.reportProblem({ code: `late-${kind}`, id: run.planned.id, detail: failure.message, at: failure.location });
   }
 }

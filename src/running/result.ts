@@ -40,7 +40,7 @@ export interface Failure {
   readonly fixture?: string | undefined;
   /** The columns that differ from the row, if computed values were compared with it. */
   readonly columns?: readonly DifferingColumn[] | undefined;
-  /** Where the row is written, if that is in a test file. */
+  /** The place of the row, if it is written in a test file. */
   readonly tableRow?: TableRow | undefined;
   /** The file that a content was compared with. */
   readonly differingFile?: DifferingFile | undefined;

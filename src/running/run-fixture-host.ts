@@ -2,20 +2,20 @@ import type { TeardownContext } from '../fixtures/fixture.ts';
 import { type Node, sortByNeeds } from '../fixtures/graph.ts';
 import type { FixtureRuntime, TearDownError } from '../fixtures/instance.ts';
 import { ScopeInstance, type ScopeResolver } from '../fixtures/scope-instance.ts';
-import { refuse } from '../problems/problem-error.ts';
+import { throwProblem } from '../problems/problem-error.ts';
 import type { FixtureAddress } from './fixture-address.ts';
 
-/** The fixtures of scope 'run', wherever they live: one for all lanes. */
+/** The fixtures of scope 'run', in whatever process they are: one for all lanes. */
 export interface RunFixtures {
-  /** A node's value as it travels, set up once in the run. Rejects with what its setup threw. */
+  /** Fetches the serialized value of a node, which is set up once per run. Rejects with the error of the setup. */
   fetch(node: Node, address: FixtureAddress): Promise<unknown>;
-  /** Says who used a node in this lane, before the run's end. */
+  /** Reports who used a node in this lane, before the run ends. */
   used(address: FixtureAddress, users: TeardownContext): void;
-  /** Tears everything down. A separate process does this on a message of the coordinator instead. */
+  /** Tears everything down. A separate process does this when the coordinator requests it. */
   close(): Promise<readonly TearDownError[]>;
 }
 
-/** Sets up fixtures of scope 'run' in this process, and gives out their values packed. */
+/** Sets up run-scoped fixtures in this process, and serializes their values. */
 export class RunFixtureHost {
   readonly #holder = new ScopeInstance('run', { id: 'run' }, 0);
   readonly #holderOf: ScopeResolver = () => this.#holder;
@@ -32,7 +32,7 @@ export class RunFixtureHost {
     return transfer ? transfer.serialize(value) : value;
   }
 
-  used(node: Node, { failed, cases }: TeardownContext): void {
+  recordUse(node: Node, { failed, cases }: TeardownContext): void {
     const by = cases.map((id) => ({ id }));
     for (const each of sortByNeeds([{ key: node.name, node, onDemand: false }], true)) this.#holder.recordUse(each, by, failed);
   }
@@ -42,7 +42,7 @@ export class RunFixtureHost {
   }
 }
 
-/** The run's fixtures in the same process: their values travel all the same, so that nothing changes with a process of their own. */
+/** Run-scoped fixtures in the same process. Their values are serialized all the same, so that a separate process makes no difference. */
 export class LocalRunFixtures implements RunFixtures {
   readonly #host: RunFixtureHost;
   readonly #nodes = new Map<string, Node>();
@@ -58,7 +58,7 @@ export class LocalRunFixtures implements RunFixtures {
 
   used(address: FixtureAddress, users: TeardownContext): void {
     const node = this.#nodes.get(JSON.stringify(address));
-    if (node) this.#host.used(node, users);
+    if (node) this.#host.recordUse(node, users);
   }
 
   close(): Promise<readonly TearDownError[]> {
@@ -70,6 +70,6 @@ function cloned(name: string, packed: unknown): unknown {
   try {
     return structuredClone(packed);
   } catch (error) {
-    return refuse({ code: 'not-serializable', fixture: name, reason: (error as Error).message });
+    return throwProblem({ code: 'not-serializable', fixture: name, reason: (error as Error).message });
   }
 }

@@ -25,7 +25,7 @@ export interface RunOptions {
   /** Runs siblings in a random order that depends on the seed. */
   readonly shuffle?: boolean | undefined;
   /** The work units to run, one after another. Default: the whole plan. */
-  readonly pieces?: AsyncIterable<Part> | undefined;
+  readonly parts?: AsyncIterable<PlanPart> | undefined;
   /** Acquires locks that are shared with other lanes. Resolves to a function that releases them. */
   readonly lock?: ((names: readonly string[]) => Promise<() => void>) | undefined;
   /** Runs `act` in the asynchronous context of a case, so that output and uncaught errors are attributed to it. */
@@ -37,7 +37,7 @@ export interface RunOptions {
   /** Reports setups and teardowns of single cases, too. */
   readonly everySpan?: boolean | undefined;
   /** Reports every case before it starts, at the cost of speed. Default: false; short cases are reported as a stream. */
-  readonly careful?: boolean | undefined;
+  readonly announcesEveryCase?: boolean | undefined;
   /** Runs one case at a time, whatever its concurrency. */
   readonly isSerial?: boolean | undefined;
   /** Ignores time limits, for debugging. */
@@ -47,7 +47,7 @@ export interface RunOptions {
 }
 
 /** A part of a plan. */
-export interface Part {
+export interface PlanPart {
   readonly tests: ReadonlySet<PlannedTest>;
   readonly share?: Partition | undefined;
   /** Runs all its cases, also those that are not selected. */
@@ -58,15 +58,15 @@ export interface Part {
   readonly isDone?: ((planned: PlannedCaseImpl) => boolean) | undefined;
 }
 
-/** What takes time from now on, and how long it may take. Of a stream of short cases only the stream is announced. */
+/** What takes time from now on, and its limit. Of a stream of short cases only the stream is announced. */
 export type Activity =
-  | { readonly what: 'setup' | 'body' | 'teardown'; readonly run: CaseAttempt; readonly limit: number }
-  | { readonly what: 'stream'; readonly test: PlannedTest; readonly limit: number }
-  /** The next rows of a test are read. `invalid` stands for them if they are not. */
-  | { readonly what: 'rows'; readonly invalid: PlannedCaseImpl; readonly limit: number }
-  | { readonly what: 'shared-teardown'; readonly name: string; readonly limit: number };
+  | { readonly kind: 'setup' | 'body' | 'teardown'; readonly run: CaseAttempt; readonly limit: number }
+  | { readonly kind: 'stream'; readonly test: PlannedTest; readonly limit: number }
+  /** The next rows of a test are read. `invalid` represents the rows if reading fails. */
+  | { readonly kind: 'rows'; readonly invalid: PlannedCaseImpl; readonly limit: number }
+  | { readonly kind: 'shared-teardown'; readonly name: string; readonly limit: number };
 
-/** Receives what happens while cases run. */
+/** Receives the events of a run. */
 export interface RunListener {
   announce(activity: Activity): void;
   /** A case passed in its first attempt without output or attachments. `start` is relative to the start of the lane. Default: `ended`. */

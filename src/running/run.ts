@@ -17,35 +17,35 @@ import { createTimeoutPolicy, DeadlineTimer } from './deadlines.ts';
 import { buildThrowFailure } from './failures.ts';
 import { buildFixtureAddress, type FixtureAddress } from './fixture-address.ts';
 import { now } from './globals.ts';
-import { type BindingUse, OverrideUsage } from './override-usage.ts';
+import { OverrideUsage, type OverrideUse } from './override-usage.ts';
 import { ResultDispatcher } from './result-dispatcher.ts';
 import { LocalRunFixtures, type RunFixtures } from './run-fixture-host.ts';
-import type { Part, RunListener, RunOptions } from './run-options.ts';
+import type { PlanPart, RunListener, RunOptions } from './run-options.ts';
 import { assignScopes, type OpenScope, type PlacedGraph } from './scopes.ts';
 
-/** Selected cases that a run ended before. */
+/** Selected cases that have no result because the run ended early. */
 export interface NotRunCount {
   readonly cases: number;
-  /** There are more, which nobody counted. */
+  /** There are more, which were not counted. */
   readonly isMore: boolean;
 }
 
 export interface RunEnd {
   readonly selected: number;
   readonly notRun: NotRunCount;
-  /** Ended early since a case was past its time. */
-  readonly stuck: boolean;
-  /** The bindings that stood around the tests that ran. */
-  readonly bindings: readonly BindingUse[];
-  /** What is odd in how it went. */
+  /** The run ended early because a case exceeded its time limit and did not end. */
+  readonly isStuck: boolean;
+  /** The effect of overrides on the tests that ran. */
+  readonly overrideUses: readonly OverrideUse[];
+  /** Warnings about the run. */
   readonly warnings: readonly Problem[];
 }
 
 export interface RunHandle {
-  /** Never rejects for what a case does. */
+  /** Never rejects because of a case. */
   readonly done: Promise<RunEnd>;
-  /** Takes an error that no promise and no call caught: it costs the case that started it. */
-  stray(run: CaseAttempt, error: unknown, what: 'error' | 'rejection'): void;
+  /** Handles an uncaught error or an unhandled rejection: the case that caused it fails. */
+  handleLateError(run: CaseAttempt, error: unknown, kind: 'error' | 'rejection'): void;
   /** Aborts running bodies and setups, with a grace period unless `urgent`. Abort the signal of the run as well, so that no case starts. */
   interrupt(urgent: boolean): void;
 }
@@ -56,7 +56,11 @@ const MAX_NOT_RUN_SCAN = 100_000;
 /** Runs the cases of a plan in order. */
 export function runPlan(plan: Plan, options: RunOptions, listener: RunListener): RunHandle {
   const runner = new Runner(options, listener);
-  return { done: runner.run(plan), stray: (run, error, what) => runner.stray(run, error, what), interrupt: (urgent) => runner.interrupt(urgent) };
+  return {
+    done: runner.run(plan),
+    handleLateError: (run, error, kind) => runner.handleLateError(run, error, kind),
+    interrupt: (urgent) => runner.interrupt(urgent),
+  };
 }
 
 /** Longer than most classes: opening a scope, running in it and closing it belong together. */
@@ -68,22 +72,22 @@ class Runner {
   readonly #cases: CaseRunner;
   readonly #nodes = new NodeInterner();
   readonly #started = now();
-  readonly #bindings = new OverrideUsage();
+  readonly #overrideUsage = new OverrideUsage();
   readonly #warnings = new Map<object, Problem>();
-  /** Where this lane's copies of the run's fixtures come from. */
+  /** The addresses of the run-scoped fixtures that this lane has copies of. */
   readonly #addresses = new Map<Node, FixtureAddress>();
   readonly #runFixtures: RunFixtures;
-  #part: Part = { tests: new Set() };
+  #part: PlanPart = { tests: new Set() };
   #selected = 0;
-  #unrun = 0;
-  /** Rows, since the run is over. */
+  #notRunCases = 0;
+  /** The number of rows that were counted after the run ended. */
   #scannedCases = 0;
-  #stuck = false;
+  #isStuck = false;
 
   constructor(options: RunOptions, listener: RunListener) {
     this.#options = options;
     this.#listener = listener;
-    this.#delivery = new ResultDispatcher(listener, options.careful === true, this.#started);
+    this.#delivery = new ResultDispatcher(listener, options.announcesEveryCase === true, this.#started);
     this.#around = {
       seed: options.seed,
       lane: options.lane ?? 0,
@@ -97,10 +101,10 @@ class Runner {
       },
       logUnowned: (parts) => listener.writeUnowned?.(textOf(parts)),
       reportStuck: () => {
-        if (options.stopWhenStuck) this.#stuck = true;
+        if (options.stopWhenStuck) this.#isStuck = true;
       },
-      isStuck: () => this.#stuck,
-      fetchRunFixture: (node, run, placed) => this.#fromRun(node, run, placed),
+      isStuck: () => this.#isStuck,
+      fetchRunFixture: (node, run, placed) => this.#fetchRunFixture(node, run, placed),
       phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
     };
     this.#cases = new CaseRunner(options, this.#around, this.#delivery, this.#started);
@@ -110,7 +114,7 @@ class Runner {
   async run(plan: Plan): Promise<RunEnd> {
     const run = open('run', 'run', 0, 'the run');
     const lane = open('lane', `lane ${this.#around.lane}`, 1, 'the lane');
-    for await (const part of this.#options.pieces ?? [{ tests: new Set(plan.tests) }]) {
+    for await (const part of this.#options.parts ?? [{ tests: new Set(plan.tests) }]) {
       this.#part = part;
       for (const file of this.#inOrder(
         plan.files.filter((group) => this.#touches(group)),
@@ -126,18 +130,20 @@ class Runner {
     await this.#leaveRun(run);
     await this.#delivery.flushAfterTurn();
     this.#around.watch.stop();
-    // Where a case is stuck, who goes on in another process counts.
-    const unrun = this.#stuck ? { cases: 0, isMore: false } : { cases: this.#unrun + this.#cases.cut, isMore: this.#scannedCases > MAX_NOT_RUN_SCAN };
+    // If a case is stuck, the process that continues does the counting.
+    const notRun = this.#isStuck
+      ? { cases: 0, isMore: false }
+      : { cases: this.#notRunCases + this.#cases.interruptedCount, isMore: this.#scannedCases > MAX_NOT_RUN_SCAN };
     return {
       selected: this.#selected,
-      notRun: unrun,
-      stuck: this.#stuck,
-      bindings: this.#bindings.uses(plan),
-      warnings: [...this.#bindings.unstableSettings, ...this.#warnings.values()],
+      notRun: notRun,
+      isStuck: this.#isStuck,
+      overrideUses: this.#overrideUsage.uses(plan),
+      warnings: [...this.#overrideUsage.unstableSettings, ...this.#warnings.values()],
     };
   }
 
-  #fromRun(node: Node, run: CaseAttempt, { graph }: PlacedGraph): Promise<unknown> {
+  #fetchRunFixture(node: Node, run: CaseAttempt, { graph }: PlacedGraph): Promise<unknown> {
     const { test, ordinal } = run.planned;
     const address = buildFixtureAddress(node, graph, test.index, ordinal);
     this.#addresses.set(node, address);
@@ -155,26 +161,26 @@ class Runner {
     this.#around.watch.interrupt(urgent);
   }
 
-  stray(run: CaseAttempt, error: unknown, what: 'error' | 'rejection'): void {
-    this.#delivery.handleLateError(run, error, what);
+  handleLateError(run: CaseAttempt, error: unknown, kind: 'error' | 'rejection'): void {
+    this.#delivery.handleLateError(run, error, kind);
   }
 
-  get #over(): boolean {
-    return this.#stuck || this.#cases.hasReachedFailureLimit || this.#options.signal?.aborted === true;
+  get #isOver(): boolean {
+    return this.#isStuck || this.#cases.hasReachedFailureLimit || this.#options.signal?.aborted === true;
   }
 
-  /** When no case begins any more, what is left is counted: up to here. */
+  /** After the run has ended early, rows are counted up to this limit. */
   get #hasSeenEnough(): boolean {
-    return this.#stuck || this.#scannedCases > MAX_NOT_RUN_SCAN;
+    return this.#isStuck || this.#scannedCases > MAX_NOT_RUN_SCAN;
   }
 
-  /** Whether the part under way has to do with a test or a group. */
+  /** Whether the current part of the plan includes a test, or a test in a group. */
   #touches(node: Group | PlannedTest): boolean {
     return node.kind === 'test' ? this.#part.tests.has(node) : node.children.some((child) => this.#touches(child));
   }
 
-  #inOrder<T>(items: readonly T[], of: string): readonly T[] {
-    return this.#options.shuffle ? createRandom(`${this.#options.seed} order of ${of}`).shuffle(items) : items;
+  #inOrder<T>(items: readonly T[], parentId: string): readonly T[] {
+    return this.#options.shuffle ? createRandom(`${this.#options.seed} order of ${parentId}`).shuffle(items) : items;
   }
 
   async #group(group: Group, around: readonly OpenScope[]): Promise<void> {
@@ -186,7 +192,7 @@ class Runner {
     )) {
       if (this.#hasSeenEnough) break;
       const left = child.kind === 'test' ? this.#test(child, scopes) : this.#group(child, scopes);
-      // Where cases of several tests may overlap, the next one begins while the last ones of this are under way.
+      // If cases of several tests can overlap, the next test starts while the last cases of this one are running.
       await this.#closeOrDefer(left, scope, group.inherited.concurrency);
     }
     await this.#closeScope(scope);
@@ -200,13 +206,13 @@ class Runner {
     const { isDone, isWhole = this.#part.cases !== undefined } = this.#part;
     for await (const cases of this.#casesOf(test)) {
       for (const planned of cases) {
-        if (this.#over) this.#scannedCases++;
+        if (this.#isOver) this.#scannedCases++;
         if (this.#hasSeenEnough) break;
         if (isDone?.(planned)) continue;
         if (!isWhole && this.#options.select && !this.#options.select(planned)) continue;
         this.#selected++;
-        if (this.#over) {
-          this.#unrun++;
+        if (this.#isOver) {
+          this.#notRunCases++;
           continue;
         }
         const waiting = this.#cases.begin(planned, placement);
@@ -220,7 +226,7 @@ class Runner {
     await this.#closeOrDefer(left, around.at(-1) as OpenScope, test.parent.inherited.concurrency);
   }
 
-  /** The cases of a test as its rows are read. A source that throws costs one errored case, and ends the rows. */
+  /** The cases of a test, as its rows are read. If the source throws, one case is errored and the rows end. */
   async *#casesOf(test: PlannedTest): AsyncGenerator<readonly PlannedCaseImpl[]> {
     const { share, cases } = this.#part;
     if (cases) {
@@ -239,51 +245,51 @@ class Runner {
         this.#readRows(test, rows);
       }
     } catch (error) {
-      // Each share of a test meets the same error: one reports it.
+      // Each partition of a test encounters the same error, and one reports it.
       if (!share || share.index === 0) this.#reportSourceFailure(test, rows, error);
     }
   }
 
-  /** Announces that the next rows are read, since a source may never return. A stream of short cases is not interrupted by it. */
+  /** Announces that rows are read, since a source may never return. A stream of short cases is not interrupted for this. */
   #readRows(test: PlannedTest, rows: number): void {
     const { rowsLimit } = this.#options;
     if (rowsLimit !== undefined && test.test.options.cases && !this.#delivery.streaming)
-      this.#listener.announce({ what: 'rows', invalid: invalidRows(test, rows), limit: rowsLimit });
+      this.#listener.announce({ kind: 'rows', invalid: invalidRows(test, rows), limit: rowsLimit });
   }
 
-  /** The end of something within a scope: waited for, or where others may overlap it, left to the scope's own end. */
+  /** Waits for the end of something in a scope, or leaves it to the end of the scope if others can overlap it. */
   async #closeOrDefer(left: Promise<void>, scope: OpenScope, concurrency: number): Promise<void> {
-    if (concurrency === 1 || this.#options.isSerial || this.#over) return left;
+    if (concurrency === 1 || this.#options.isSerial || this.#isOver) return left;
     scope.pendingCases.add(left);
     void left.then(() => scope.pendingCases.delete(left));
   }
 
-  /** The graph of a test, the same for all its cases unless its rows bind. Asked for when a case is about to run. */
+  /** Resolves the graph of a test when a case is about to run. All its cases share it, unless its rows have overrides. */
   #placer(test: PlannedTest, scopes: readonly OpenScope[]): TestPlacement['place'] {
-    const { levels } = test.inherited;
+    const { overrideLayers } = test.inherited;
     const { overrides } = test.test.options;
     const needs = collectNeeds(test);
     if (typeof overrides === 'function') {
       const owner = `a row of test "${test.test.title}"`;
       return (planned) => () => {
         const own = buildOverrideLayers(overrides(planned.entry.row) ?? [], owner, test.test);
-        const graph = resolve(needs, [...levels, ...own], this.#nodes);
-        this.#bindings.noteRow(graph, levels, own, test.test);
+        const graph = resolve(needs, [...overrideLayers, ...own], this.#nodes);
+        this.#overrideUsage.noteRow(graph, overrideLayers, own, test.test);
         return assignScopes(graph, scopes);
       };
     }
     let placed: PlacedGraph | undefined;
     return () => {
       if (!placed) {
-        const graph = resolve(needs, levels, this.#nodes);
-        this.#bindings.note(graph, levels);
+        const graph = resolve(needs, overrideLayers, this.#nodes);
+        this.#overrideUsage.note(graph, overrideLayers);
         placed = assignScopes(graph, scopes);
       }
       return placed;
     };
   }
 
-  /** A source that broke off while streaming: the rows that it owes are one errored case. */
+  /** Reports a source that failed while streaming: one errored case represents the missing rows. */
   #reportSourceFailure(test: PlannedTest, ordinal: number, error: unknown): void {
     const problems: readonly Problem[] = isInstanceOf(error, ProblemError)
       ? error.problems
@@ -291,27 +297,27 @@ class Runner {
     const invalid = invalidRows(test, ordinal);
     if (this.#part.isDone?.(invalid)) return;
     this.#selected++;
-    this.#listener.ended(invalid, this.#cases.unrun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
+    this.#listener.ended(invalid, this.#cases.resultWithoutRun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
   }
 
-  /** Waits for all that is under way within a scope, and tears its fixtures down. */
+  /** Waits for everything that runs in a scope, and tears down its fixtures. */
   async #closeScope({ holder, title, pendingCases }: OpenScope): Promise<void> {
     while (pendingCases.size > 0) await Promise.all(pendingCases);
     if (holder.isEmpty) return;
     const output: string[] = [];
-    this.#listener.announce({ what: 'shared-teardown', name: title, limit: this.#around.limit(holder.longestLimit) });
+    this.#listener.announce({ kind: 'shared-teardown', name: title, limit: this.#around.limit(holder.longestLimit) });
     const log = (parts: readonly unknown[]): void => void output.push(textOf(parts));
     for (const error of await holder.close(new SharedFixtureHost({ log, attach: () => undefined }, this.#around)))
       this.#tornDown(error, { holder, title }, output);
   }
 
   #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<OpenScope, 'holder' | 'title'>, output: readonly string[]): void {
-    const result = this.#cases.unrun({ status: 'errored', cause: 'teardown' }, [buildThrowFailure(error, 'teardown', { fixture })]);
+    const result = this.#cases.resultWithoutRun({ status: 'errored', cause: 'teardown' }, [buildThrowFailure(error, 'teardown', { fixture })]);
     this.#listener.teardownFailed({ id: `${holder.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
   }
 }
 
-/** Stands for the rows that could not be read. */
+/** A case that represents the rows that could not be read. */
 const invalidRows = (test: PlannedTest, ordinal: number): PlannedCaseImpl => new PlannedCaseImpl(test, ordinal, { row: {}, name: 'invalid rows' }, 1);
 
 const open = (scope: Scope, id: string, depth: number, title: string, group?: Group): OpenScope => ({

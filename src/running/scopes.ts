@@ -3,33 +3,33 @@ import type { Graph, Node, ResolvedNode } from '../fixtures/graph.ts';
 import type { ScopeInstance, ScopeResolver } from '../fixtures/scope-instance.ts';
 import type { Group } from '../suites/planned.ts';
 
-/** A scope on the way from the run to the case at hand. */
+/** An open scope, between the run and the current case. */
 export interface OpenScope {
   readonly holder: ScopeInstance;
-  /** The suite or file that it is, if it is one. */
+  /** The group, if the scope is a suite or a file. */
   readonly group: Group | undefined;
   /** For messages. */
   readonly title: string;
-  /** What is under way within it. */
+  /** The cases that are running in it. */
   readonly pendingCases: Set<Promise<void>>;
 }
 
-/** A test's graph with the place of each node among the scopes that are open around it: wider scopes first. */
+/** A test's graph, with the open scope that each node belongs to: longer scopes first. */
 export interface PlacedGraph {
   readonly graph: Graph;
   /** In the order of setup. */
   readonly order: readonly Node[];
-  /** The index of a node's scope among the open ones; their number stands for the case itself. */
+  /** The index of a node's scope among the open ones. Their number means the case itself. */
   readonly depths: ReadonlyMap<Node, number>;
-  /** What its fixtures want for themselves. */
+  /** The locks of its fixtures. */
   readonly locks: readonly string[];
 }
 
 /**
- * Where each node of a graph belongs.
+ * Assigns each node of a graph to a scope.
  *
- * A fixture of scope 'suite' belongs to the innermost suite that lists it in `always`, or binds it or anything beneath it;
- * else to the test's own suite. What a node needs lives at least as long as the node.
+ * A fixture of scope 'suite' belongs to the innermost suite that lists it in `always`, or overrides it or one of its dependencies; else to
+ * the test's own suite. The needs of a node live at least as long as the node.
  */
 export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): PlacedGraph {
   const depths = new Map<Node, number>();
@@ -42,7 +42,7 @@ export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): Placed
   const ownSuite = suites.at(-1)?.depth ?? indexOf('file');
   const isAffectedBy = (group: Group, { node, appliedLayers, dependencies }: ResolvedNode): boolean =>
     group.ownedDefinitions.has(node.definition) ||
-    appliedLayers.some(({ ownerKey }) => ownerKey !== undefined && ownerKey === group.by) ||
+    appliedLayers.some(({ ownerKey }) => ownerKey !== undefined && ownerKey === group.ownerKey) ||
     dependencies.some((dependency) => isAffectedBy(group, dependency));
   const own = ({ node, ...rest }: ResolvedNode): number => {
     if (node.scope === 'case') return scopes.length;
@@ -55,7 +55,7 @@ export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): Placed
     return true;
   };
   for (const resolved of graph.resolvedNodes) outward(resolved.node, own(resolved));
-  // A node that is seen in several ways takes what is beneath it along; that moves others in turn.
+  // A node that is seen in several ways moves its dependencies with it, which can move others in turn.
   for (let moved = true; moved; ) {
     moved = false;
     for (const { node, dependencies } of graph.resolvedNodes.toReversed())
@@ -65,7 +65,7 @@ export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): Placed
   return { graph, order, depths, locks: graph.resolvedNodes.flatMap(({ node }) => node.definition.locks) };
 }
 
-/** The holder of each node, for one case. */
+/** Returns a function from a node to its scope instance, for one case. */
 export function buildScopeResolver({ depths }: PlacedGraph, scopes: readonly OpenScope[], own: ScopeInstance): ScopeResolver {
   return (node) => scopes[depths.get(node) as number]?.holder ?? own;
 }

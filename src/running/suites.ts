@@ -43,7 +43,7 @@ export interface DataFileLocation {
   readonly base?: URL | undefined;
 }
 
-/** A page's own, or a worker's. */
+/** The folder of the page or the worker. */
 const pageFolder = (): URL | undefined => {
   const { location } = globalThis as { location?: { href: string } };
   return location && new URL('.', location.href);
@@ -122,12 +122,12 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   let last: CaseAttempt | undefined;
   const running = runPlan(
     plan,
-    { seed, signal, surroundings: { files }, select: only, isRequested: () => onRequest, careful: true },
+    { seed, signal, surroundings: { files }, select: only, isRequested: () => onRequest, announcesEveryCase: true },
     {
       announce(activity) {
         if (!('run' in activity)) return;
-        const { run, what } = activity;
-        if (what !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'started', case: run.planned });
+        const { run, kind } = activity;
+        if (kind !== 'teardown' && !begun.has(run)) onEvent?.({ type: 'started', case: run.planned });
         begun.add(run);
         last = run;
       },
@@ -142,18 +142,18 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
       reportProblem,
     },
   );
-  const stopListening = listenForErrors((error, what) => {
-    if (last) running.stray(last, error, what);
-    else reportProblem({ code: `unhandled-${what}`, detail: buildThrowFailure(error, 'throw', {}).message });
+  const stopListening = listenForErrors((error, kind) => {
+    if (last) running.handleLateError(last, error, kind);
+    else reportProblem({ code: `unhandled-${kind}`, detail: buildThrowFailure(error, 'throw', {}).message });
   });
   const onAbort = (): void => running.interrupt(false);
   signal?.addEventListener('abort', onAbort);
-  const { bindings, warnings, notRun } = await running.done;
+  const { overrideUses, warnings, notRun } = await running.done;
   signal?.removeEventListener('abort', onAbort);
   stopListening();
   counts['not-run'] = notRun.cases;
   for (const problem of warnings) onEvent?.({ type: 'warning', problem });
-  for (const { unusedReason } of bindings) if (unusedReason) onEvent?.({ type: 'warning', problem: unusedReason });
+  for (const { unusedReason } of overrideUses) if (unusedReason) onEvent?.({ type: 'warning', problem: unusedReason });
   const summary: RunSummary = { counts, ok: counts.failed + counts.errored + problems === 0 };
   onEvent?.({ type: 'finished', summary });
   return summary;

@@ -13,7 +13,7 @@ const passed: Verdict = { status: 'passed' };
 const infrastructureCauses: ReadonlySet<Cause> = new Set<Cause>(['setup', 'teardown', 'data', 'crash', 'record']);
 
 /**
- * The status of a case that has run.
+ * Decides the status of a case that has run.
  *
  * | failures | status |
  * | --- | --- |

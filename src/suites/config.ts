@@ -46,13 +46,13 @@ export interface LoadedCode {
  */
 export const defineConfig = (config: Config): Config => config;
 
-/** A pattern as plain data: a name, or a regular expression's parts. */
+/** A pattern as plain data: a name, or the parts of a regular expression. */
 export type WrittenPattern = string | { readonly source: string; readonly flags: string };
 
 /** A loader as plain data. A lane gets a function from the configuration itself. */
 export type WrittenLoader = 'text' | 'url' | 'empty' | 'function';
 
-/** A configuration as plain data: it is read in another process than the one that goes by it. */
+/** A configuration as plain data: it is loaded in another process than the one that uses it. */
 export interface SerializedConfig extends Omit<Config, 'redact' | 'loaders'> {
   readonly loaders?: Readonly<Record<string, WrittenLoader>> | undefined;
   readonly redact?: readonly WrittenPattern[] | undefined;
@@ -78,7 +78,7 @@ const configSpecs: OptionSpecs<Config> = {
   profiles: recordOf('sets of options', (item) => recordOf('options', isOption).matches(item)),
 };
 
-/** A configuration as plain data, with all that is wrong with it. */
+/** Converts a configuration to plain data, and lists its problems. */
 export function serializeConfig(given: unknown): { readonly config: SerializedConfig; readonly problems: readonly Problem[] } {
   const owner = 'the configuration';
   if (typeof given !== 'object' || given === null)

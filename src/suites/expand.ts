@@ -11,23 +11,23 @@ import { describeThrown } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
 import { formatIdentity, PlannedCaseImpl, type PlannedTest } from './planned.ts';
-import { boundSecrets, type RedactionPredicate, redactEntry } from './redaction.ts';
+import { findOverrideSecrets, type RedactionPredicate, redactEntry } from './redaction.ts';
 import type { TestOptions } from './suite.ts';
 
-/** Overrides with their owner. Throws for anything else. */
-export function buildOverrideLayers(bindings: readonly unknown[], owner: string, by: object | undefined): OverrideLayer[] {
-  return bindings.map((binding) => {
-    if (!(binding instanceof OverrideImpl))
-      throw new ProblemError([{ code: 'invalid-type', expected: 'override', got: String(binding), owner: `overrides of ${owner}` }]);
-    return { binding, owner, ownerKey: by };
+/** Adds the owner to overrides. Throws for any other value. */
+export function buildOverrideLayers(overrides: readonly unknown[], owner: string, ownerKey: object | undefined): OverrideLayer[] {
+  return overrides.map((override) => {
+    if (!(override instanceof OverrideImpl))
+      throw new ProblemError([{ code: 'invalid-type', expected: 'override', got: String(override), owner: `overrides of ${owner}` }]);
+    return { override, owner, ownerKey };
   });
 }
 
-/** The tags that are not among those in use. */
+/** Finds tags that are not known. */
 export const findUnknownTags = (tags: readonly string[] | undefined, known: ReadonlySet<string> | undefined, owner: string): Problem[] =>
   known && tags ? tags.filter((tag) => !known.has(tag)).map((name) => ({ code: 'unknown-tag', name, owner, known: [...known] })) : [];
 
-/** All cases of a test in chunks, as its rows stream in. A source that breaks off throws what it threw. */
+/** Creates all cases of a test in chunks, as its rows stream in. Throws the error of a source that fails. */
 export async function* expandCases(test: PlannedTest, surroundings: ExpansionHost): AsyncGenerator<readonly PlannedCaseImpl[]> {
   for await (const { cases } of expandInBatches(test, surroundings)) yield cases;
 }
@@ -35,11 +35,11 @@ export async function* expandCases(test: PlannedTest, surroundings: ExpansionHos
 /** Some of a test's cases. */
 export interface Chunk {
   readonly cases: readonly PlannedCaseImpl[];
-  /** How many rows have been read when these are over, those of others among them. */
+  /** The number of rows that have been read after these cases, including those of other partitions. */
   readonly rows: number;
 }
 
-/** The cases of a test in chunks, as its rows stream in: all, or those of one share. A source that breaks off throws what it threw. */
+/** Creates the cases of a test in chunks, as its rows stream in: all, or those of one partition. Throws the error of a source that fails. */
 export async function* expandInBatches(test: PlannedTest, surroundings: ExpansionHost, share?: Partition): AsyncGenerator<Chunk> {
   const { cases, overrides } = test.test.options;
   if (!cases) {
@@ -53,21 +53,21 @@ export async function* expandInBatches(test: PlannedTest, surroundings: Expansio
   };
   const parts = CaseSourceImpl.partsOf(cases);
   const expansion = buildExpansion(test, surroundings);
-  // Rows that differ may be equal after redaction, so the source cannot know which belong together.
+  // Different rows can be equal after redaction, so the source cannot know which of them belong together.
   const openPartition = (): Promise<SharedChunks | undefined> | undefined => (share && !isRedacted ? parts.openPartition?.(expansion, share) : undefined);
   const redact = (entry: RowEntry): RowEntry => (isRedacted ? redactEntry(entry, isRedacted, findSecrets(overrides, entry, isRedacted)) : entry);
   const collectIdentities = (shown: readonly RowEntry[]): readonly RowIdentity[] =>
     test.parent.redactedEntry ? shown.map((entry) => formatIdentity(test, entry)) : shown;
   const shared = await openPartition();
-  async function* again(): AsyncGenerator<readonly RowIdentity[]> {
+  async function* replay(): AsyncGenerator<readonly RowIdentity[]> {
     const sharedAnew = await openPartition();
     if (sharedAnew) for await (const { entries } of sharedAnew) yield collectIdentities(entries);
     else for await (const entries of parts.open({ ...expansion, onWarning: undefined })) yield collectIdentities(isRedacted ? entries.map(redact) : entries);
   }
-  const twins = new DuplicateCounter(parts.isReplayable ? again : undefined);
+  const duplicates = new DuplicateCounter(parts.isReplayable ? replay : undefined);
   if (shared) {
     for await (const { entries, ordinals, rows } of shared) {
-      const numbers = await twins.countDuplicate(collectIdentities(entries));
+      const numbers = await duplicates.countDuplicate(collectIdentities(entries));
       yield {
         cases: entries.map((entry, i) => new PlannedCaseImpl(test, ordinals[i] as number, checked(entry), numbers ? (numbers[i] as number) : 1, entry)),
         rows,
@@ -81,12 +81,12 @@ export async function* expandInBatches(test: PlannedTest, surroundings: Expansio
     let shown = isRedacted ? entries.map(redact) : entries;
     let numbers: readonly number[] | undefined;
     try {
-      numbers = await twins.countDuplicate(collectIdentities(shown));
+      numbers = await duplicates.countDuplicate(collectIdentities(shown));
     } catch {
-      // A row of code can have a getter that throws: it costs its own case.
+      // A row can have a getter that throws. Only its own case fails.
       entries = opened.map(readable);
       shown = isRedacted ? entries.map(redact) : entries;
-      numbers = await twins.countDuplicate(collectIdentities(shown));
+      numbers = await duplicates.countDuplicate(collectIdentities(shown));
     }
     const own: PlannedCaseImpl[] = [];
     for (let i = 0; i < entries.length; i++, rows++) {
@@ -104,7 +104,7 @@ function readable(entry: RowEntry): RowEntry {
   for (const column in entry.row) {
     try {
       const value = (entry.row as Record<string, unknown>)[column];
-      // A value whose name cannot be made cannot be recorded either.
+      // A value that cannot be formatted cannot be recorded either.
       formatShortValue(value);
       formatCanonical(value);
       row[column] = value;
@@ -115,11 +115,11 @@ function readable(entry: RowEntry): RowEntry {
   return problems.length === 0 ? entry : { ...entry, row, problems: [...(entry.problems ?? []), ...problems] };
 }
 
-/** The values of hidden settings that a row overrides. An `overrides` function that throws is reported when its case runs. */
-export function findSecrets(bind: TestOptions<any, any>['overrides'], { row, problems }: RowEntry, hides: RedactionPredicate): readonly unknown[] {
-  if (typeof bind !== 'function' || problems) return [];
+/** The values of redacted settings that a row overrides. An `overrides` function that throws is reported when its case runs. */
+export function findSecrets(overrides: TestOptions<any, any>['overrides'], { row, problems }: RowEntry, isRedacted: RedactionPredicate): readonly unknown[] {
+  if (typeof overrides !== 'function' || problems) return [];
   try {
-    return boundSecrets(bind(row) ?? [], hides);
+    return findOverrideSecrets(overrides(row) ?? [], isRedacted);
   } catch {
     return [];
   }
@@ -131,14 +131,14 @@ const buildExpansion = (test: PlannedTest, surroundings: ExpansionHost): Expansi
   slug: formatSlug(test.test.title),
 });
 
-/** What a test's source says of its rows as a whole. */
+/** Summarizes the rows of a test's source. */
 export async function summarizeSource(test: PlannedTest, surroundings: ExpansionHost): Promise<readonly SourceSummary[]> {
   const { cases } = test.test.options;
   const facts = cases ? (CaseSourceImpl.partsOf(cases).facts ?? []) : [];
   return Promise.all(facts.map((make) => make(buildExpansion(test, surroundings))));
 }
 
-/** A row of a suite with that of the suite around it. */
+/** Merges a suite's row with the row of the suite around it. */
 export function joinEntries(outer: RowEntry | undefined, inner: RowEntry): RowEntry {
   if (!outer) return inner;
   return {

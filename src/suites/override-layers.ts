@@ -1,12 +1,12 @@
 import { fixture, type Provider } from '../fixtures/fixture.ts';
 import type { SetupTeardown, SuiteImpl, SuiteOptions } from './suite.ts';
 
-/** Bindings as a list, also where a row says what they are. */
-export function findOverrides(bind: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
-  return (typeof bind === 'function' ? bind(row) : bind) ?? [];
+/** Lists overrides. A function is called with the row. */
+export function findOverrides(overrides: readonly unknown[] | ((row: any) => readonly unknown[]) | undefined, row: object = {}): readonly unknown[] {
+  return (typeof overrides === 'function' ? overrides(row) : overrides) ?? [];
 }
 
-/** A suite's options with those of its adaptations laid over: tags and fixtures add up, for the rest the later wins. */
+/** Merges a suite's options with those of its adaptations: tags and fixtures add up; other options are replaced by later ones. */
 export function mergeLayers(layers: SuiteImpl['layers']): SuiteOptions<any> {
   let whole: Record<string, unknown> = {};
   for (const { options } of layers) {
@@ -26,10 +26,10 @@ export function mergeLayers(layers: SuiteImpl['layers']): SuiteOptions<any> {
   return whole as SuiteOptions<any>;
 }
 
-/** By their scope: one object may stand under both names. */
+/** By scope, since one object can be used for both options. */
 const hookFixtures = { case: new WeakMap<SetupTeardown, Provider<any>>(), suite: new WeakMap<SetupTeardown, Provider<any>>() };
 
-/** The fixtures that `perCase` and `perSuite` are short for. */
+/** The fixtures that `perCase` and `perSuite` stand for. */
 export function findHookFixtures({ perCase, perSuite }: Pick<SuiteOptions, 'perCase' | 'perSuite'>): Provider<any>[] {
   const make = (around: SetupTeardown | undefined, scope: 'case' | 'suite', name: string): Provider<any>[] => {
     if (!around) return [];

@@ -14,11 +14,11 @@ import { buildOverrideLayers, findUnknownTags, joinEntries } from './expand.ts';
 import { collectNeeds } from './needs.ts';
 import { findHookFixtures, findOverrides, mergeLayers } from './override-layers.ts';
 import { type Group, type Inherited, inheritedFrom, type Plan, type PlannedTest } from './planned.ts';
-import { boundSecrets, redactEntry } from './redaction.ts';
+import { findOverrideSecrets, redactEntry } from './redaction.ts';
 import { type Child, invalidChild, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, TestImpl } from './suite.ts';
 import { findUnreachable } from './unreachable.ts';
 
-/** A file's exports, and what is known of the file. */
+/** A file's exports, and information about the file. */
 export interface LoadedFile {
   /** Its path from the project's root, with `/`: the first part of its ids. */
   readonly file: string;
@@ -28,11 +28,11 @@ export interface LoadedFile {
   readonly folders: readonly Options[];
 }
 
-/** Milliseconds and counts where nobody says otherwise. */
+/** The defaults of options. Times are in milliseconds. */
 export interface Defaults {
   readonly timeout: number;
   readonly concurrency: number;
-  /** No test may allow more. */
+  /** The maximum concurrency of any test. */
   readonly maxConcurrency?: number | undefined;
   /** Further attempts for a case that failed. Default: 0. */
   readonly retries?: number | undefined;
@@ -40,7 +40,7 @@ export interface Defaults {
 
 export const BUILT_IN_DEFAULTS: Defaults = { timeout: 10_000, concurrency: 1 };
 
-/** Plans what files export: every suite and test, checked; the rows stream later. Runs no body and no fixture. */
+/** Plans what files export: every suite and test, validated. Rows are streamed later. Runs no body and no fixture. */
 export async function planFiles(files: readonly LoadedFile[], surroundings: ExpansionHost, defaults: Defaults = BUILT_IN_DEFAULTS): Promise<Plan> {
   const planner = new Planner(surroundings);
   for (const file of files) await planner.addFile(file, defaults);
@@ -50,7 +50,7 @@ export async function planFiles(files: readonly LoadedFile[], surroundings: Expa
 
 type MutableGroup = Group & { readonly children: (Group | PlannedTest)[] };
 
-/** Longer than most: each level hands on to the next what all of these methods add to. */
+/** Longer than most classes: all of these methods add to what groups pass on to their contents. */
 class Planner {
   readonly files: Group[] = [];
   readonly tests: PlannedTest[] = [];
@@ -93,7 +93,7 @@ class Planner {
       inherited = this.#inherit(
         inherited,
         options,
-        this.#levels(() => findOverrides(options.overrides), owner, undefined),
+        this.#buildLayers(() => findOverrides(options.overrides), owner, undefined),
         owner,
         undefined,
       );
@@ -107,7 +107,7 @@ class Planner {
       entry: undefined,
       redactedEntry: undefined,
       ownedDefinitions: new Set(),
-      by: {},
+      ownerKey: {},
       children: [],
       origin: undefined,
     };
@@ -122,7 +122,7 @@ class Planner {
     this.files.push(group);
   }
 
-  /** What a module exports to be run, in the order in which it was written, each once. */
+  /** The exported suites and tests of a module, in order of definition, each once. */
   #exported(file: string, exports: Readonly<Record<string, unknown>>): (SuiteImpl | TestImpl)[] {
     const names = new Map<SuiteImpl | TestImpl, string[]>();
     for (const [name, value] of Object.entries(exports)) {
@@ -162,16 +162,18 @@ class Planner {
     for (const entry of entries) {
       const row = { ...parent.entry?.row, ...entry?.row };
       const { isRedacted } = this.#surroundings;
-      const by = {};
-      const levels = suite.layers.flatMap((layer) => this.#levels(() => findOverrides(layer.options.overrides, row), owner, layer.origin, by));
-      const bound = levels.map(({ binding }) => binding);
-      const redacted = entry && isRedacted ? redactEntry(entry, isRedacted, boundSecrets(bound, isRedacted)) : entry;
+      const ownerKey = {};
+      const overrideLayers = suite.layers.flatMap((layer) =>
+        this.#buildLayers(() => findOverrides(layer.options.overrides, row), owner, layer.origin, ownerKey),
+      );
+      const overrides = overrideLayers.map(({ override }) => override);
+      const redacted = entry && isRedacted ? redactEntry(entry, isRedacted, findOverrideSecrets(overrides, isRedacted)) : entry;
       const group = this.#group(suite, parent, {
         template: suite.title,
         title: renderTitle(title, { ...parent.redactedEntry?.row, ...redacted?.row }),
         options,
-        levels,
-        by,
+        overrideLayers: overrideLayers,
+        ownerKey: ownerKey,
         entry: entry && joinEntries(parent.entry, entry),
         redactedEntry: redacted && joinEntries(parent.redactedEntry, redacted),
       });
@@ -182,7 +184,7 @@ class Planner {
         const children = this.#children(suite, row);
         if (children.length === 0 && !one.inherited.allowEmpty) this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'children' }], suite.origin);
         for (const child of children) await this.#add(child, one, base);
-        this.#markChildren(one, options.annotations ?? {}, suite);
+        this.#annotateChildren(one, options.annotations ?? {}, suite);
       }
     }
   }
@@ -197,19 +199,31 @@ class Planner {
     }
   }
 
-  #variant(suite: SuiteImpl, parent: MutableGroup, name: string, bindings: readonly unknown[]): MutableGroup {
+  #variant(suite: SuiteImpl, parent: MutableGroup, name: string, overrides: readonly unknown[]): MutableGroup {
     const by = {};
-    const levels = this.#levels(() => bindings, `variant "${name}" of suite "${suite.title}"`, suite.origin, by);
-    return this.#group(suite, parent, { template: name, title: name, options: {}, levels, by, entry: undefined, redactedEntry: undefined });
+    const overrideLayers = this.#buildLayers(() => overrides, `variant "${name}" of suite "${suite.title}"`, suite.origin, by);
+    return this.#group(suite, parent, {
+      template: name,
+      title: name,
+      options: {},
+      overrideLayers: overrideLayers,
+      ownerKey: by,
+      entry: undefined,
+      redactedEntry: undefined,
+    });
   }
 
   #group(
     suite: SuiteImpl,
     parent: MutableGroup,
-    made: Pick<Group, 'title' | 'by' | 'entry' | 'redactedEntry'> & { template: string; options: SuiteOptions<any>; levels: readonly OverrideLayer[] },
+    made: Pick<Group, 'title' | 'ownerKey' | 'entry' | 'redactedEntry'> & {
+      template: string;
+      options: SuiteOptions<any>;
+      overrideLayers: readonly OverrideLayer[];
+    },
   ): MutableGroup {
-    const { template, title, options, levels, by, entry, redactedEntry: redacted } = made;
-    const inherited = this.#inherit(parent.inherited, options, levels, `suite "${suite.title}"`, suite.origin, entry?.annotations);
+    const { template, title, options, overrideLayers, ownerKey, entry, redactedEntry } = made;
+    const inherited = this.#inherit(parent.inherited, options, overrideLayers, `suite "${suite.title}"`, suite.origin, entry?.annotations);
     const always = [...(options.always ?? []), ...findHookFixtures(options)].filter(isProvider);
     // An id consists of title templates. The rows of a parameterized suite are in the part of its cases.
     const group: MutableGroup = {
@@ -219,9 +233,9 @@ class Planner {
       parent,
       inherited,
       entry: entry ?? parent.entry,
-      redactedEntry: redacted ?? parent.redactedEntry,
+      redactedEntry: redactedEntry ?? parent.redactedEntry,
       ownedDefinitions: new Set(always.map(findDefinition)),
-      by,
+      ownerKey: ownerKey,
       children: [],
       origin: suite.origin,
     };
@@ -235,7 +249,7 @@ class Planner {
     const inherited = this.#inherit(
       parent.inherited,
       options,
-      typeof options.overrides === 'function' ? [] : this.#levels(() => findOverrides(options.overrides), owner, test.origin, test),
+      typeof options.overrides === 'function' ? [] : this.#buildLayers(() => findOverrides(options.overrides), owner, test.origin, test),
       owner,
       test.origin,
     );
@@ -267,22 +281,22 @@ class Planner {
     parent.children.push(planned);
   }
 
-  /** The columns of a test's source, with what is wrong before its rows are run: nothing there, no rows, a bad heading. */
+  /** Reads the columns of a test's source, and reports problems that are known before its rows run: no file, no rows, an invalid heading. */
   async #peek(planned: PlannedTest, mayBeEmpty: boolean): Promise<readonly string[] | undefined> {
     const { test } = planned;
-    const what = planned.source ?? '';
+    const description = planned.source ?? '';
     try {
       for await (const entry of readEntries(test.options.cases as CaseSourceImpl, this.#expansion(planned.base, test.title)))
         return planned.columns.length ? planned.columns : Object.keys(entry.row);
-      if (!mayBeEmpty) this.#report([{ code: 'empty-source', title: test.title, source: what }], test.origin);
+      if (!mayBeEmpty) this.#report([{ code: 'empty-source', title: test.title, source: description }], test.origin);
       return planned.columns.length ? planned.columns : undefined;
     } catch (error) {
-      this.#report(problemsOf(error, what), test.origin);
+      this.#report(problemsOf(error, description), test.origin);
       return undefined;
     }
   }
 
-  /** The rows of a parameterised suite: they make suites, so they are planned whole. */
+  /** Reads all rows of a parameterized suite: each becomes a suite, so they are planned before the run. */
   async #wholeSource(
     cases: NonNullable<SuiteOptions<any>['cases']>,
     options: SuiteOptions<any>,
@@ -305,27 +319,27 @@ class Planner {
 
   #checkGraph(planned: PlannedTest): void {
     try {
-      resolve(collectNeeds(planned), planned.inherited.levels, this.#nodes);
+      resolve(collectNeeds(planned), planned.inherited.overrideLayers, this.#nodes);
     } catch (error) {
       this.#report(problemsOf(error, `test "${planned.test.title}"`), planned.test.origin);
     }
   }
 
-  #markChildren(group: MutableGroup, marks: Readonly<Record<string, Annotations>>, suite: SuiteImpl): void {
-    const below = (at: Group, path: string): [string, Group | PlannedTest][] =>
+  #annotateChildren(group: MutableGroup, annotations: Readonly<Record<string, Annotations>>, suite: SuiteImpl): void {
+    const listDescendants = (at: Group, path: string): [string, Group | PlannedTest][] =>
       at.children.flatMap((child) => {
         const title = `${path}${child.kind === 'test' ? child.title.template : child.title}`;
-        return [[title, child] as [string, Group | PlannedTest], ...(child.kind === 'test' ? [] : below(child, `${title}/`))];
+        return [[title, child] as [string, Group | PlannedTest], ...(child.kind === 'test' ? [] : listDescendants(child, `${title}/`))];
       });
-    const all = below(group, '');
-    for (const [path, laidOver] of Object.entries(marks)) {
+    const all = listDescendants(group, '');
+    for (const [path, laidOver] of Object.entries(annotations)) {
       this.#report(findUnknownTags(laidOver.tags, this.#surroundings.tags, `annotations of suite "${suite.title}"`), suite.origin);
       const hit = all.filter(([title]) => title === path);
       if (hit.length === 0)
         this.#report([{ code: 'unknown-title', name: path, owner: `annotations of suite "${suite.title}"`, known: all.map(([title]) => title) }], suite.origin);
-      const within = (node: Group | PlannedTest): PlannedTest[] => (node.kind === 'test' ? [node] : node.children.flatMap(within));
+      const listTests = (node: Group | PlannedTest): PlannedTest[] => (node.kind === 'test' ? [node] : node.children.flatMap(listTests));
       for (const [, node] of hit)
-        for (const test of within(node))
+        for (const test of listTests(node))
           (test as { inherited: Inherited }).inherited = { ...test.inherited, annotations: mergeAnnotations(test.inherited.annotations, laidOver) };
     }
   }
@@ -333,23 +347,23 @@ class Planner {
   #inherit(
     outer: Inherited,
     options: Omit<Options, 'overrides'> & Pick<SuiteOptions, 'perCase' | 'perSuite'>,
-    levels: readonly OverrideLayer[],
+    overrideLayers: readonly OverrideLayer[],
     owner: string,
     origin: CapturedStack | undefined,
     ofRow: RowAnnotations = {},
   ): Inherited {
     const { tags, skip, onRequest, knownFailure } = options;
-    const marks: Annotations = { tags, skip, onRequest, knownFailure };
-    const { timeout = options.timeout, locks = [], ...rowMarks } = ofRow;
+    const annotations: Annotations = { tags, skip, onRequest, knownFailure };
+    const { timeout = options.timeout, locks = [], ...rowAnnotations } = ofRow;
     this.#report(findUnknownTags(tags, this.#surroundings.tags, owner), origin);
-    this.#report(findUnknownTags(rowMarks.tags, this.#surroundings.tags, `a row of ${owner}`), origin);
-    const until = findInvalidDate(marks);
+    this.#report(findUnknownTags(rowAnnotations.tags, this.#surroundings.tags, `a row of ${owner}`), origin);
+    const until = findInvalidDate(annotations);
     if (until !== undefined) this.#report([{ code: 'invalid-date', text: until, owner }], origin);
     for (const source of options.always ?? [])
       if (!isProvider(source)) this.#report([{ code: 'invalid-type', expected: 'fixture', got: String(source), owner: `always of ${owner}` }], origin);
     return {
-      levels: [...outer.levels, ...levels],
-      annotations: mergeAnnotations(mergeAnnotations(outer.annotations, marks), rowMarks),
+      overrideLayers: [...outer.overrideLayers, ...overrideLayers],
+      annotations: mergeAnnotations(mergeAnnotations(outer.annotations, annotations), rowAnnotations),
       timeout: timeout ?? outer.timeout,
       concurrency: Math.min(options.concurrency ?? outer.concurrency, this.#maxConcurrency),
       retries: options.retries ?? outer.retries,
@@ -360,9 +374,9 @@ class Planner {
     };
   }
 
-  #levels(bindings: () => readonly unknown[], owner: string, origin: CapturedStack | undefined, by?: object): OverrideLayer[] {
+  #buildLayers(listOverrides: () => readonly unknown[], owner: string, origin: CapturedStack | undefined, ownerKey?: object): OverrideLayer[] {
     try {
-      return buildOverrideLayers(bindings(), owner, by);
+      return buildOverrideLayers(listOverrides(), owner, ownerKey);
     } catch (error) {
       this.#report(isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'overrides-threw', reason: reasonOf(error) }], origin);
       return [];

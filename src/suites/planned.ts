@@ -8,9 +8,9 @@ import type { Problem } from '../problems/problem.ts';
 import type { CapturedStack, SourceLocation } from '../problems/source-location.ts';
 import type { TestImpl } from './suite.ts';
 
-/** What a level hands on to those within: the inner statement wins, bindings and marks add up. */
+/** What a group passes on to its contents: inner values win, overrides and annotations add up. */
 export interface Inherited {
-  readonly levels: readonly OverrideLayer[];
+  readonly overrideLayers: readonly OverrideLayer[];
   readonly annotations: Annotations;
   readonly timeout: number;
   readonly concurrency: number;
@@ -18,11 +18,11 @@ export interface Inherited {
   readonly locks: readonly string[];
   readonly always: readonly Provider<any>[];
   readonly allowEmpty: boolean;
-  /** What texts go through before they are compared with files. */
+  /** Functions that change texts before they are compared with files. */
   readonly normalizers: readonly ((text: string) => string)[];
 }
 
-/** What a file inherits from nothing but the defaults of the run. */
+/** What a file inherits from the defaults of the run. */
 export const inheritedFrom = ({
   timeout,
   concurrency,
@@ -32,7 +32,7 @@ export const inheritedFrom = ({
   readonly concurrency: number;
   readonly retries?: number | undefined;
 }): Inherited => ({
-  levels: [],
+  overrideLayers: [],
   annotations: {},
   timeout,
   concurrency,
@@ -50,42 +50,42 @@ export interface Group {
   readonly id: string;
   readonly parent: Group | undefined;
   readonly inherited: Inherited;
-  /** The row of the parameterised suites around. */
+  /** The merged row of the parameterized suites around it. */
   readonly entry: RowEntry | undefined;
   /** The same with hidden values redacted. */
   readonly redactedEntry: RowEntry | undefined;
-  /** The fixtures that it lists in `always`: those of scope 'suite' belong to it. */
+  /** The fixtures that it lists in `always`. Those of scope 'suite' belong to it. */
   readonly ownedDefinitions: ReadonlySet<Definition>;
   /** Identifies the layers of its own overrides. */
-  readonly by: object;
+  readonly ownerKey: object;
   readonly children: readonly (Group | PlannedTest)[];
   readonly origin: CapturedStack | undefined;
 }
 
 export interface PlannedTest {
   readonly kind: 'test';
-  /** Its place in the plan, from 0: how lanes and journals name it. */
+  /** Its number in the plan, from 0. Lanes and journals use it to identify the test. */
   readonly index: number;
   readonly title: Title;
   readonly id: string;
   readonly parent: Group;
   readonly inherited: Inherited;
   readonly test: TestImpl;
-  /** What its source is, for lists; none where the test is one case. */
+  /** A description of its source, for lists. Undefined if the test is one case. */
   readonly source: string | undefined;
   readonly columns: readonly string[];
-  /** The file that exports it: what relative data files start from. */
+  /** The file that exports it. Relative data files start from it. */
   readonly base: URL | undefined;
-  /** What files are read with. */
+  /** How files are read. */
   readonly files: FileSource | undefined;
 }
 
 export interface Plan {
   readonly files: readonly Group[];
   readonly tests: readonly PlannedTest[];
-  /** What keeps the plan from running. */
+  /** Problems that prevent the run. */
   readonly problems: readonly Problem[];
-  /** What is odd and keeps nothing from running. */
+  /** Problems that do not prevent the run. */
   readonly warnings: readonly Problem[];
 }
 
@@ -103,13 +103,13 @@ export interface PlannedCase {
 
 const noEntry: RowEntry = { row: {} };
 
-/** The one implementation of `PlannedCase`: names are made when somebody asks. */
+/** Implements `PlannedCase`. Names are created on demand. */
 export class PlannedCaseImpl implements PlannedCase {
   readonly test: PlannedTest;
-  /** The number of its row among those of its test, from 0. */
+  /** The number of its row in the test, from 0. */
   readonly ordinal: number;
   readonly entry: RowEntry;
-  /** Which of several cases with the same name it is, from 1. */
+  /** The number of the case among those with the same name, from 1. */
   readonly duplicateIndex: number;
   /** The entry with hidden values redacted, for names and records. */
   readonly redactedEntry: RowEntry;
@@ -134,7 +134,7 @@ export class PlannedCaseImpl implements PlannedCase {
     return (outer ? { ...outer.row, ...this.redactedEntry.row } : this.redactedEntry.row) as Record<string, unknown>;
   }
 
-  /** The row's own name or its values; empty for the one case of a test without rows. */
+  /** The row's own name or its values. Empty for the only case of a test without rows. */
   get name(): string {
     return this.redactedEntry.name ?? formatValuesName(this.redactedEntry.row);
   }
@@ -176,7 +176,7 @@ export class PlannedCaseImpl implements PlannedCase {
 /** The title of a case: the path of titles, followed by its own name if the path does not contain it. */
 export const formatCaseTitle = (path: readonly string[], own: string): string => (own ? [...path, own] : path).join(' › ');
 
-/** The part of an id that distinguishes the cases of a test, if it can have several. */
+/** The part of an id that distinguishes the cases of a test. Undefined if the test can have only one. */
 function idPart(test: PlannedTest, redactedEntry: RowEntry): string | undefined {
   if (!test.parent.redactedEntry && test.source === undefined) return undefined;
   const { row, name } = formatIdentity(test, redactedEntry);

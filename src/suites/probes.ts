@@ -11,7 +11,7 @@ export type InventedValue =
   | { readonly kind: 'date'; readonly value: string }
   | { readonly kind: 'elements'; readonly indices: readonly number[] };
 
-/** A row to try: one of the test's rows with some values of other rows, or with new ones. Rows are named by their ordinals. */
+/** A row to try: a row of the test with some values of other rows, or with new ones. Rows are identified by their ordinals. */
 export interface Probe {
   readonly base: number;
   /** The row that each column is taken from, by the path of the column. A column that this row lacks is removed. */
@@ -27,7 +27,7 @@ export interface ProbeBatch {
 
 type Row = Readonly<Record<string, unknown>>;
 
-/** Makes cases of probes. Keeps the rows that they are made of, since the same ones are needed again and again. */
+/** Creates cases for probes. Keeps the rows that they combine, since the same ones are needed again and again. */
 export class ProbeBuilder {
   readonly #surroundings: ExpansionHost;
   readonly #entries = new Map<PlannedTest, Map<number, RowEntry>>();
@@ -36,7 +36,7 @@ export class ProbeBuilder {
     this.#surroundings = surroundings;
   }
 
-  /** A case for each probe. What the test's source would not give is a skipped case. */
+  /** Creates a case for each probe. A row that the test's source would not produce becomes a skipped case. */
   async build(test: PlannedTest, { first, probes }: ProbeBatch): Promise<readonly PlannedCaseImpl[]> {
     const entries = await this.#entriesOf(test, new Set(probes.flatMap(({ base, take }) => [base, ...Object.values(take)])));
     const { cases, overrides } = test.test.options;
@@ -69,7 +69,7 @@ export class ProbeBuilder {
   }
 }
 
-/** The row of a probe. `rowAt` gives the rows of the test by their ordinals. */
+/** Builds the row of a probe. `rowAt` returns the rows of the test by their ordinals. */
 export function buildProbeRow({ base, take, set = {} }: Probe, rowAt: (ordinal: number) => Row): Row {
   const original = rowAt(base);
   let row = original;
@@ -86,7 +86,7 @@ function cellAt(row: Row, path: string): unknown {
   return value === missing ? undefined : value;
 }
 
-/** A copy with one value changed, or removed. Nothing of the original is changed: other cases share its objects. */
+/** A copy with one value changed or removed. The original stays unchanged, since other cases share its objects. */
 function withValue(row: Row, [key = '', ...rest]: readonly string[], value: unknown): Row {
   const copy: Record<string, unknown> = { ...row };
   const inner = copy[key];

@@ -9,10 +9,10 @@ import type { Plan } from './planned.ts';
 /** The replacement for a value that must not be recorded. */
 export const hidden = '‹hidden›';
 
-/** Says of a column's or a setting's name whether its values are hidden. */
+/** Whether the values of a column or a setting with this name are redacted. */
 export type RedactionPredicate = (name: string) => boolean;
 
-/** A text is a whole name; a regular expression looks anywhere in it. */
+/** A string is a whole name; a regular expression matches anywhere in a name. */
 export function compileRedactions(patterns: readonly WrittenPattern[] | undefined): RedactionPredicate | undefined {
   if (!patterns?.length) return undefined;
   const tests = patterns.map((pattern): RedactionPredicate => {
@@ -23,11 +23,11 @@ export function compileRedactions(patterns: readonly WrittenPattern[] | undefine
   return (name) => tests.some((test) => test(name));
 }
 
-/** What bindings set hidden settings to: a column that holds it is hidden, too, whatever its name. */
-export function boundSecrets(bindings: readonly unknown[], hides: RedactionPredicate): unknown[] {
-  return bindings.flatMap((binding) =>
-    binding instanceof OverrideImpl && binding.change.kind === 'set'
-      ? Object.entries(binding.change.settings).flatMap(([name, value]) => (hides(name) && value !== undefined ? [value] : []))
+/** The values that overrides give to redacted settings. A column that contains one of them is redacted too, whatever its name. */
+export function findOverrideSecrets(overrides: readonly unknown[], isRedacted: RedactionPredicate): unknown[] {
+  return overrides.flatMap((override) =>
+    override instanceof OverrideImpl && override.change.kind === 'set'
+      ? Object.entries(override.change.settings).flatMap(([name, value]) => (isRedacted(name) && value !== undefined ? [value] : []))
       : [],
   );
 }
@@ -35,27 +35,27 @@ export function boundSecrets(bindings: readonly unknown[], hides: RedactionPredi
 const none: readonly never[] = [];
 
 /**
- * An entry as it may be told: names, titles and records are made of this one. Rows that differ in hidden values only are twins. `secrets`
- * are hidden wherever they stand.
+ * Redacts an entry for names, titles and records. Rows that differ only in redacted values are duplicates. `secrets` are redacted wherever
+ * they appear.
  */
-export function redactEntry(entry: RowEntry, hides: RedactionPredicate, secrets: readonly unknown[] = none): RowEntry {
-  const row = redactValue(entry.row, hides, secrets, none) as object;
+export function redactEntry(entry: RowEntry, isRedacted: RedactionPredicate, secrets: readonly unknown[] = none): RowEntry {
+  const row = redactValue(entry.row, isRedacted, secrets, none) as object;
   return row === entry.row ? entry : { ...entry, row };
 }
 
-/** The value itself where nothing in it is hidden. */
-function redactValue(value: unknown, hides: RedactionPredicate, secrets: readonly unknown[], within: readonly unknown[]): unknown {
+/** Returns the value itself if nothing in it is redacted. */
+function redactValue(value: unknown, isRedacted: RedactionPredicate, secrets: readonly unknown[], ancestors: readonly unknown[]): unknown {
   if (secrets.includes(value)) return hidden;
-  if (typeof value !== 'object' || value === null || within.includes(value)) return value;
-  const inside = [...within, value];
+  if (typeof value !== 'object' || value === null || ancestors.includes(value)) return value;
+  const inside = [...ancestors, value];
   if (Array.isArray(value)) {
-    const items = value.map((item) => redactValue(item, hides, secrets, inside));
+    const items = value.map((item) => redactValue(item, isRedacted, secrets, inside));
     return items.some((item, i) => item !== value[i]) ? items : value;
   }
   if (Object.getPrototypeOf(value) !== Object.prototype) return value;
   let isChanged = false;
   const entries = Object.entries(value).map(([name, item]) => {
-    const redacted = hides(name) ? hidden : redactValue(item, hides, secrets, inside);
+    const redacted = isRedacted(name) ? hidden : redactValue(item, isRedacted, secrets, inside);
     isChanged ||= redacted !== item;
     return [name, redacted] as const;
   });
@@ -66,34 +66,34 @@ interface WithSettings {
   readonly fixtures: readonly { readonly settings: readonly { readonly name: string; readonly value: string }[] }[];
 }
 
-/** Fixtures with hidden settings redacted. */
-export function redactSettings<T extends WithSettings>(described: T, hides: RedactionPredicate | undefined): T {
-  if (!hides) return described;
-  const shown = (one: T['fixtures'][number]['settings'][number]) => (hides(one.name) ? { ...one, value: hidden } : one);
+/** Redacts settings of fixtures. */
+export function redactSettings<T extends WithSettings>(described: T, isRedacted: RedactionPredicate | undefined): T {
+  if (!isRedacted) return described;
+  const shown = (one: T['fixtures'][number]['settings'][number]) => (isRedacted(one.name) ? { ...one, value: hidden } : one);
   return { ...described, fixtures: described.fixtures.map((fixture) => ({ ...fixture, settings: fixture.settings.map(shown) })) };
 }
 
-/** Shorter ones would be found everywhere. */
+/** Shorter texts would be found everywhere. */
 const MIN_SECRET_LENGTH = 4;
 
-/** Texts that are hidden wherever they turn up: in messages, output, attachments. */
+/** Texts that are redacted wherever they appear: in messages, output and attachments. */
 export class Secrets {
-  readonly #hides: RedactionPredicate;
+  readonly #isRedacted: RedactionPredicate;
   readonly #texts = new Set<string>();
 
-  constructor(hides: RedactionPredicate) {
-    this.#hides = hides;
+  constructor(isRedacted: RedactionPredicate) {
+    this.#isRedacted = isRedacted;
   }
 
-  /** Learns the values of settings, at any depth. */
+  /** Registers the values of redacted settings, at any depth. */
   registerSecrets(values: object): void {
     for (const [name, value] of Object.entries(values)) {
-      if (this.#hides(name)) this.#learnAll(value);
+      if (this.#isRedacted(name)) this.#learnAll(value);
       else if (typeof value === 'object' && value !== null && Object.getPrototypeOf(value) === Object.prototype) this.registerSecrets(value);
     }
   }
 
-  /** Registers the hidden parts of a value: those that its redacted form lacks. */
+  /** Registers the redacted parts of a value: those that its redacted form lacks. */
   learnHidden(value: unknown, shown: unknown): void {
     if (value === shown) return;
     if (shown === hidden) this.#learnAll(value);
@@ -105,14 +105,14 @@ export class Secrets {
     else if (String(value).length >= MIN_SECRET_LENGTH) this.#texts.add(String(value));
   }
 
-  /** The settings that the tests of a plan run with, but for what their rows bind. */
+  /** Registers the settings of a plan's tests, except those that rows override. */
   learnSettings(plan: Plan): void {
     const nodes = new NodeInterner();
     for (const test of plan.tests)
-      for (const { node } of resolve(collectNeeds(test), test.inherited.levels, nodes).resolvedNodes) this.registerSecrets(node.settings);
+      for (const { node } of resolve(collectNeeds(test), test.inherited.overrideLayers, nodes).resolvedNodes) this.registerSecrets(node.settings);
   }
 
-  /** The same, with what is hidden taken out of every text. */
+  /** Redacts every text in a value. */
   redactText<T>(value: T): T {
     if (this.#texts.size === 0) return value;
     if (typeof value === 'string') {

@@ -1,6 +1,6 @@
 import { formatShortValue } from '../cases/values.ts';
 
-/** What a row's value is compared with: `season=winter`, `loa>=12`. */
+/** A comparison of a row's value: `season=winter`, `loa>=12`. */
 export interface RowCondition {
   /** A column, or a path into one: `stay.nights`. */
   readonly column: string;
@@ -8,14 +8,14 @@ export interface RowCondition {
   readonly value: string;
 }
 
-/** The condition that a text means; undefined where it holds no operator. */
+/** Parses a condition. Returns undefined for a text without an operator. */
 export function parseCondition(text: string): RowCondition | undefined {
   const match = /^([^=!<>]+)(!=|<=|>=|=|<|>)(.*)$/s.exec(text);
   if (!match) return undefined;
   return { column: (match[1] as string).trim(), operator: match[2] as RowCondition['operator'], value: (match[3] as string).trim() };
 }
 
-/** Whether a row meets a condition. Numbers and dates go by their size, all else by its text; what a row lacks meets only `!=`. */
+/** Whether a row meets a condition. Numbers and dates are compared by value, everything else by its text. A missing value meets only `!=`. */
 export function matchesCondition(row: Readonly<Record<string, unknown>>, { column, operator, value }: RowCondition): boolean {
   const found = valueAt(row, column);
   if (operator === '=') return equals(found, value);
@@ -41,16 +41,16 @@ function equals(found: unknown, value: string): boolean {
   );
 }
 
-/** Below, at or above zero; NaN, of which nothing holds, where the two cannot be compared. */
+/** Negative, zero or positive; NaN if the two cannot be compared. */
 function order<T extends string | number | bigint>(a: T | undefined, b: T | number | undefined): number {
   if (a === undefined || b === undefined || Number.isNaN(b)) return Number.NaN;
   return a < b ? -1 : a > b ? 1 : 0;
 }
 
-/** What a row has where it has nothing. */
+/** The value of a column that a row does not have. */
 export const missing = Symbol('missing');
 
-/** The value of a column, or of what stands inside of one: `stay.nights`. */
+/** The value of a column, or of a path into a column: `stay.nights`. */
 export function valueAt(row: Readonly<Record<string, unknown>>, column: string): unknown {
   if (Object.hasOwn(row, column)) return row[column];
   let value: unknown = row;
@@ -64,7 +64,7 @@ export function valueAt(row: Readonly<Record<string, unknown>>, column: string):
 const asNumber = (text: string): number | undefined => (text !== '' && Number.isFinite(Number(text)) ? Number(text) : undefined);
 const formatIsoDate = (value: unknown): string | undefined => (value instanceof Date && !Number.isNaN(value.getTime()) ? value.toISOString() : undefined);
 
-/** What a value is compared by; none for what has no size. */
+/** The value by which a value is ordered. Undefined if it has no order. */
 function comparableValue(value: unknown): number | bigint | undefined {
   if (typeof value === 'number' || typeof value === 'bigint') return value;
   return value instanceof Date ? value.getTime() : undefined;

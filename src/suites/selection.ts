@@ -7,12 +7,12 @@ import { matchesCondition, type RowCondition } from './row-condition.ts';
 
 /** A file, or one line of it: of a test file or of a data file. */
 export interface Target {
-  /** The file's URL; one that ends in `/` is a folder. */
+  /** The file's URL. A URL that ends in `/` is a folder. */
   readonly url: string;
   readonly line?: number | undefined;
 }
 
-/** One of several parts of a plan. Where times are known, cases are dealt by them; the others by a hash of their ids. */
+/** One of several parts of a plan. Cases with known times are assigned by time, others by a hash of their ids. */
 export interface Shard {
   readonly index: number;
   readonly of: number;
@@ -20,44 +20,44 @@ export interface Shard {
   readonly times?: string | undefined;
 }
 
-/** Which cases of a plan are wanted, as plain data. What is empty or absent wants all. */
+/** Which cases of a plan to run, as plain data. Empty or absent conditions select everything. */
 export interface Selection {
   readonly targets?: readonly Target[] | undefined;
-  /** Texts or `/patterns/`, of which the title contains at least one. */
+  /** Texts or `/patterns/`. The title must contain at least one. */
   readonly titles?: readonly string[] | undefined;
-  /** Any of these tags. */
+  /** The case must have at least one of these tags. */
   readonly tags?: readonly string[] | undefined;
-  /** None of these. */
+  /** The case must have none of these tags. */
   readonly notTags?: readonly string[] | undefined;
   readonly ids?: readonly string[] | undefined;
-  /** What the row must meet: all of these. */
+  /** Conditions that the row must meet, all of them. */
   readonly rows?: readonly RowCondition[] | undefined;
   /** One of several parts by a hash of the id, counted from 1. */
   readonly shard?: Shard | undefined;
-  /** Those that run on request only, too. */
+  /** Also selects cases that run only on request. */
   readonly onRequest?: boolean | undefined;
 }
 
-/** Whether a selection includes every case that does not run on request only. */
+/** Whether a selection includes every case, except those that run only on request. */
 export const selectsAll = ({ targets, titles, tags, notTags, ids, rows, shard }: Selection): boolean =>
   ids === undefined && shard === undefined && [targets, titles, tags, notTags, rows].every((part) => part === undefined || part.length === 0);
 
-/** Whether a case is wanted, and whether it was asked for so clearly that it runs although it is held. */
+/** Whether a case is selected, and whether it was requested explicitly, so that it runs even if it runs only on request. */
 export interface Selector {
-  /** Every case is wanted: none needs to be looked at. */
+  /** Every case is selected, so that none needs to be examined. */
   readonly all: boolean;
   select(planned: PlannedCaseImpl): boolean;
   isRequested(planned: PlannedCaseImpl): boolean;
 }
 
 /**
- * Makes a selection ready for a plan: what stands on a line is looked up once.
+ * Prepares a selection for a plan: lines are resolved once.
  *
- * `dealt` says in which shard a case is, by its id, where that does not follow from its hash.
+ * `shardAssignment` maps ids to shards, for cases whose shard does not follow from the hash.
  */
 export function buildSelector(selection: Selection, plan: Plan, shardAssignment?: ReadonlyMap<string, number>, rowLines?: RowLines): Selector {
   const { targets = [], titles = [], tags = [], notTags = [], rows = [], shard } = selection;
-  // An empty list of ids asks for none of them; none at all, for any.
+  // An empty list of ids selects no case. An absent one selects every case.
   const ids = selection.ids && new Set(selection.ids);
   const places = targets.map((target) => matchesTarget(target, plan, rowLines));
   const titleTests = titles.map(titleTest);
@@ -81,11 +81,11 @@ export function buildSelector(selection: Selection, plan: Plan, shardAssignment?
   };
 }
 
-/** Whether targets are the very files whose tests there are. */
+/** Whether the targets are exactly the files of the tests. */
 const coversAllFiles = (targets: readonly Target[], plan: Plan): boolean =>
   plan.tests.every(({ base }) => targets.some(({ url, line }) => line === undefined && url === base?.href));
 
-/** A text is looked for as it is, in upper or lower case; between slashes it is a regular expression with its flags. */
+/** A text is searched case-insensitively. Between slashes, it is a regular expression with flags. */
 function titleTest(wanted: string): (title: string) => boolean {
   const pattern = parsePattern(wanted);
   if (pattern) return (title) => pattern.test(title);
@@ -94,13 +94,13 @@ function titleTest(wanted: string): (title: string) => boolean {
 }
 
 function matchesTarget({ url, line }: Target, plan: Plan, rowLines: RowLines | undefined): (planned: PlannedCaseImpl) => boolean {
-  // The line of a test stands for all its rows, also if the first of them is on it.
+  // The line of a test selects all its rows, even if its first row is on that line.
   if (line !== undefined && rowLines?.has(url, line) && !startsAt(plan, line, url)) return (planned) => isWrittenAt(planned, url, line);
   const tests = new Set(line === undefined ? plan.tests.filter(({ base }) => base?.href === url) : findTestsAt(plan, line, url));
   return (planned) => tests.has(planned.test) || inData(planned, url, line);
 }
 
-/** Whether a suite or a test begins on a line. */
+/** Whether a suite or a test starts on a line. */
 function startsAt(plan: Plan, line: number, url: string): boolean {
   const begins = (node: Group | PlannedTest): boolean => {
     const place = findLocation(node.kind === 'test' ? node.test.origin : node.origin);
@@ -117,13 +117,13 @@ function isWrittenAt({ entry, test }: PlannedCaseImpl, url: string, line: number
   return places.some((place) => place.location.file === url && place.location.line <= line && line < place.location.line + place.lines);
 }
 
-/** The row of a data file that stands on the line: a record may go over several. */
+/** Whether the case's row of a data file is on a line. A record can span several lines. */
 function inData(planned: PlannedCaseImpl, url: string, line: number | undefined): boolean {
   const { location, lines = 1 } = planned.entry;
   return location !== undefined && location.file === url && (line === undefined || (location.line <= line && line < location.line + lines));
 }
 
-/** The tests of what begins last at or before a line: a suite's line stands for all that is in it. */
+/** The tests of the last suite or test that starts at or before a line. The line of a suite selects all of its tests. */
 function findTestsAt(plan: Plan, line: number, url: string): PlannedTest[] {
   const found: { line: number; tests: PlannedTest[] }[] = [];
   const visit = (node: Group | PlannedTest): PlannedTest[] => {

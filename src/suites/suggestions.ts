@@ -2,7 +2,7 @@ import { findNearestName } from '../problems/nearest-name.ts';
 import type { Group, Plan } from './planned.ts';
 import type { Selection } from './selection.ts';
 
-/** Names like those of a selection that nothing in the plan has, each as the option to write instead: `--tag money`. */
+/** Suggests names for those of a selection that do not occur in the plan, each as the option to write: `--tag money`. */
 export function suggestSelections({ titles = [], tags = [], rows = [] }: Selection, plan: Plan): string[] {
   const suggestions: string[] = [];
   const suggest = (option: string, name: string, known: ReadonlySet<string>, rest = ''): void => {

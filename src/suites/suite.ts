@@ -14,7 +14,7 @@ import {
   recordOf,
 } from '../problems/option-specs.ts';
 import type { Problem } from '../problems/problem.ts';
-import { refuse } from '../problems/problem-error.ts';
+import { throwProblem } from '../problems/problem-error.ts';
 import { type CapturedStack, captureStack } from '../problems/source-location.ts';
 import type { CaseContext } from './contexts.ts';
 import { noteCreated } from './created-items.ts';
@@ -91,26 +91,26 @@ export interface TestOptions<Row extends object, N extends Needs> extends Omit<O
 }
 
 // The plan reports invalid items of a list.
-const bindings = listOf('overrides');
+const overridesSpec = listOf('overrides');
 const rows: OptionSpec = { is: 'case source such as table(…) or rows(…)', matches: (value) => value instanceof CaseSourceImpl };
 const commonSpecs: OptionSpecs<Options> = {
   ...rowAnnotationSpecs,
-  overrides: bindings,
+  overrides: overridesSpec,
   always: listOf('fixtures'),
   concurrency: integerAtLeast(1),
   allowEmpty: booleanSpec,
   normalize: functionSpec,
   retries: integerAtLeast(0),
 };
-const bindingsByRow = oneOfSpecs('array of overrides, or function that returns one', bindings, functionSpec);
-const testSpecs: OptionSpecs<TestOptions<any, any>> = { ...commonSpecs, overrides: bindingsByRow, needs: recordOf('fixtures'), cases: rows };
+const overridesByRowSpec = oneOfSpecs('array of overrides, or function that returns one', overridesSpec, functionSpec);
+const testSpecs: OptionSpecs<TestOptions<any, any>> = { ...commonSpecs, overrides: overridesByRowSpec, needs: recordOf('fixtures'), cases: rows };
 const around = recordOf('setup or teardown');
 const suiteSpecs: OptionSpecs<SuiteOptions<any>> = {
   ...commonSpecs,
-  overrides: bindingsByRow,
+  overrides: overridesByRowSpec,
   cases: rows,
   annotations: recordOf('annotations by title', isObject),
-  variants: recordOf('an array of overrides for each name', bindings.matches),
+  variants: recordOf('an array of overrides for each name', overridesSpec.matches),
   perCase: around,
   perSuite: around,
 };
@@ -127,14 +127,14 @@ type AnyOptions = SuiteOptions<any>;
 type Children = readonly Child[] | ((row: any) => readonly Child[]);
 export type Body = (context: CaseContext<any>, needs: any) => unknown;
 
-/** Counts definitions, so that what a file exports runs in the order in which it was written. */
+/** Counts definitions, so that the exports of a file run in the order of definition. */
 let definitionOrder = 0;
 
-/** The one implementation of `Suite`. */
+/** Implements `Suite`. */
 export class SuiteImpl implements Suite {
   readonly [brand] = 'suite' as const;
   readonly title: string;
-  /** Its own options, then those of each `adapt` laid over them. */
+  /** Its own options, and those of each `adapt`, in this order. */
   readonly layers: readonly { readonly options: AnyOptions; readonly origin: CapturedStack }[];
   readonly children: Children;
   readonly definitionOrder = definitionOrder++;
@@ -156,7 +156,7 @@ export class SuiteImpl implements Suite {
   }
 }
 
-/** The one implementation of `Test`. */
+/** Implements `Test`. */
 export class TestImpl implements Test {
   readonly [brand] = 'test' as const;
   readonly title: string;
@@ -174,11 +174,11 @@ export class TestImpl implements Test {
   }
 }
 
-/** Whether something is a suite or a test that another copy of this library made: to this one it is neither. */
+/** Whether a value is a suite or a test that another copy of this library created, which this one cannot run. */
 export const isOfAnotherCopy = (given: unknown): given is { readonly title: string } =>
   typeof given === 'object' && given !== null && brand in given && 'title' in given && !(given instanceof SuiteImpl) && !(given instanceof TestImpl);
 
-/** What is wrong with a child that is neither a suite nor a test. */
+/** The problem of a child that is neither a suite nor a test. */
 export const invalidChild = (child: unknown, owner: string): Problem =>
   isOfAnotherCopy(child)
     ? { code: 'duplicate-package', title: child.title, owner }
@@ -200,20 +200,20 @@ export function suite<Row extends object = {}>(title: string, options: SuiteOpti
 export function suite(title: string, ...rest: readonly [Children] | readonly [AnyOptions, Children]): Suite {
   const [options = {}, children] = rest.length === 2 ? rest : [{}, rest[0]];
   const origin = captureStack(suite);
-  if (typeof title !== 'string') refuse({ code: 'invalid-type', expected: 'string', got: String(title), owner: 'suite title' });
+  if (typeof title !== 'string') throwProblem({ code: 'invalid-type', expected: 'string', got: String(title), owner: 'suite title' });
   assertValidSuite(options, `suite "${title}"`);
   if (!Array.isArray(children) && typeof children !== 'function')
-    refuse({ code: 'invalid-type', expected: 'array of tests and suites', got: typeof children, owner: `suite "${title}"` });
+    throwProblem({ code: 'invalid-type', expected: 'array of tests and suites', got: typeof children, owner: `suite "${title}"` });
   if (Array.isArray(children)) {
     for (const child of children as unknown[]) {
-      if (child && !(child instanceof SuiteImpl) && !(child instanceof TestImpl)) refuse(invalidChild(child, `suite "${title}"`));
+      if (child && !(child instanceof SuiteImpl) && !(child instanceof TestImpl)) throwProblem(invalidChild(child, `suite "${title}"`));
     }
   }
   return new SuiteImpl(title, [{ options, origin }], children);
 }
 
 type Names<Row> = Row extends unknown ? keyof Row & string : never;
-/** '{{' stands for a brace. */
+/** `{{` is an escaped brace. */
 type ValidTitle<T extends string, Row> = T extends `${infer A}{{${infer B}`
   ? ValidTitle<`${A}${B}`, Row>
   : T extends `${string}{${infer P}}${infer Rest}`
@@ -269,8 +269,8 @@ export function testWith<N extends Needs>(
 
 function makeTest(title: string, rest: readonly [Body] | readonly [TestOptions<any, any>, Body], needs: Needs, origin: CapturedStack): Test {
   const [options = {}, body] = rest.length === 2 ? rest : [{}, rest[0]];
-  if (typeof title !== 'string') refuse({ code: 'invalid-type', expected: 'string', got: String(title), owner: 'test title' });
-  if (typeof body !== 'function') refuse({ code: 'invalid-type', expected: 'function', got: typeof body, owner: `the body of test "${title}"` });
+  if (typeof title !== 'string') throwProblem({ code: 'invalid-type', expected: 'string', got: String(title), owner: 'test title' });
+  if (typeof body !== 'function') throwProblem({ code: 'invalid-type', expected: 'function', got: typeof body, owner: `the body of test "${title}"` });
   assertValidOptions(options, testSpecs, `test "${title}"`);
   return new TestImpl(title, { ...options, needs: { ...needs, ...options.needs } }, body, origin);
 }

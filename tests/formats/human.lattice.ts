@@ -264,7 +264,7 @@ export const looks = suite('a record for people', { timeout: 60_000 }, [
 export const timelines = test('a timeline has the lanes on one axis, and a fixture of the run once', ({ check }) => {
   const times = { setup: 20, body: 100, teardown: 30 };
   const lane = function* (number: number, at: number): Generator<JournalEntry> {
-    yield { type: 'header', version: 5, lane: number };
+    yield { type: 'header', version: 6, lane: number };
     yield { type: 'running', at };
     yield { type: 'span', span: { kind: 'setup', fixture: 'harbour office', scope: 'run', owner: 'run', start: 0, milliseconds: 50 } };
     const name = { test: 0, ordinal: number, id: `case ${number}`, title: `case ${number}`, row: {}, tags: [], attachments: [] };
@@ -297,7 +297,7 @@ export const longTimelines = test('a lane of {cases} cases has {bars} bars in a 
   ),
 }, ({ row, check }) => {
   const entries = function* (): Generator<JournalEntry> {
-    yield { type: 'header', version: 5, lane: 0 };
+    yield { type: 'header', version: 6, lane: 0 };
     yield { type: 'running', at: 0 };
     for (let n = 0; n < row.cases; n++) {
       const name = { test: 0, ordinal: n, id: `case ${n}`, title: `case ${n}`, row: {}, tags: [], attachments: [] };
@@ -313,8 +313,8 @@ export const longTimelines = test('a lane of {cases} cases has {bars} bars in a 
 });
 
 export const narrow = test('a terminal of {width} columns has its lines', { cases: values('width', [0, 1, 10, 24, 25, 26, 40]) }, ({ row, check }) => {
-  const doing = { what: 'body', name: 'a.lattice.ts#berths/a-long-title', limit: 1 } as const;
-  const going = { state: emptyState(), lanes: [{ number: 0, doing, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };
+  const activity = { kind: 'body', name: 'a.lattice.ts#berths/a-long-title', limit: 1 } as const;
+  const going = { state: emptyState(), lanes: [{ number: 0, activity, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };
   check.equal(renderProgress(going, row.width, plainStyle).length, 3);
   check.holds(padOrTruncate('berth', row.width).length >= Math.min(5, row.width));
 });

@@ -60,12 +60,12 @@ export const starts = test('times of a lane with two processes count from the pr
 export const names = test('a lane on another machine has its name', ({ check }) => {
   check.equal([formatLaneName(0, info.machines), formatLaneName(1, info.machines), formatLaneName(1, undefined)], ['lane 0', 'lane 1 on quay-2', 'lane 1']);
   check.includes(renderTimeline(() => entries, 100, plainStyle, info.machines).join('\n'), 'lane 1 on quay-2');
-  const doing = { what: 'body', name: 'berth/1', limit: 1000 } as const;
+  const activity = { kind: 'body', name: 'berth/1', limit: 1000 } as const;
   const progress = (lanes: Parameters<typeof renderProgress>[0]['lanes']): string =>
     renderProgress({ state: emptyState(), lanes, elapsed: 10, expected: undefined }, 80, plainStyle).join('\n');
   const lanes = [
-    { number: 0, doing, since: 0 },
-    { number: 1, machine: 'quay-2', doing, since: 0 },
+    { number: 0, activity, since: 0 },
+    { number: 1, machine: 'quay-2', activity, since: 0 },
   ];
   check.includes(progress(lanes), '  lane 0          berth/1\n  lane 1  quay-2  berth/1');
   check.includes(progress([]), 'waiting for machines to join the pool');

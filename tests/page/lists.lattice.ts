@@ -22,7 +22,7 @@ const header = (test: number, file: string, path: readonly string[], columns: re
     },
   });
 const pass = (test: number, ordinal: number, body: number, row: Readonly<Record<string, unknown>>): string =>
-  passLine({ test, ordinal, twin: 1, start: 0, setup: 0, body, teardown: 0, checks: 1, line: 0, column: 1, row });
+  passLine({ test, ordinal, duplicateIndex: 1, start: 0, setup: 0, body, teardown: 0, checks: 1, line: 0, column: 1, row });
 const fail = (test: number, ordinal: number, id: string, row: object): string =>
   JSON.stringify({
     type: 'ended',

@@ -146,7 +146,7 @@ export const view = suite('view', { timeout: 60_000 }, [
       '/act',
       'POST',
       headers,
-      JSON.stringify({ what: 'ids', ids: ['x; touch taken', '--record=taken', '$(touch taken)'] }),
+      JSON.stringify({ kind: 'ids', ids: ['x; touch taken', '--record=taken', '$(touch taken)'] }),
     );
     check.equal(status, 202);
     const selected = async (): Promise<readonly string[]> => {
@@ -167,13 +167,13 @@ export const view = suite('view', { timeout: 60_000 }, [
       torn.write('{"what":', () => torn.destroy());
       torn.on('close', () => resolve());
     });
-    check.equal((await act({ what: 'ids', ids: ['a\u0000b'] })).status, 400, 'a control character in an id');
+    check.equal((await act({ kind: 'ids', ids: ['a\u0000b'] })).status, 400, 'a control character in an id');
     check.equal(
-      (await act({ what: 'ids', ids: Array.from({ length: 5000 }, (_, i) => `${'long-'.repeat(100)}${i}`) })).status,
+      (await act({ kind: 'ids', ids: Array.from({ length: 5000 }, (_, i) => `${'long-'.repeat(100)}${i}`) })).status,
       202,
       'more than arguments can hold',
     );
-    await eventually(async () => (await act({ what: 'stop' })).status === 409, { within: 20_000, every: 200 });
+    await eventually(async () => (await act({ kind: 'stop' })).status === 409, { within: 20_000, every: 200 });
     const runs = join(folder, '.red-lattice', 'runs');
     for (const name of await readdir(runs)) await writeFile(join(runs, name, 'run.json'), '{"kind":"red-lattice run record"');
     const lost = await ask(address, '/record', 'GET', headers);

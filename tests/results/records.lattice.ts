@@ -52,7 +52,7 @@ export const records = suite('what is read of a record', [
     let pass: CompactPass = {
       test: 3,
       ordinal: random.integer(0, 1e6),
-      twin: random.integer(1, 3),
+      duplicateIndex: random.integer(1, 3),
       start: random.integer(0, 1e7) / 1000,
       setup: 0.25,
       body: random.integer(0, 5e6) / 1000,
@@ -79,7 +79,7 @@ export const records = suite('what is read of a record', [
       const rows = random.pick([1, 1, 1, 2, 300]);
       const next = {
         ordinal: pass.ordinal + rows,
-        twin: 1,
+        duplicateIndex: 1,
         start: Math.round(pass.start * 1000 + random.integer(0, 3000)) / 1000,
         body: micro(),
         row: valuesOfRow(),
@@ -87,7 +87,7 @@ export const records = suite('what is read of a record', [
       pass = { ...pass, ...next, line: pass.line && pass.line + rows };
       const other: Partial<CompactPass> = random.pick([
         { ordinal: pass.ordinal + 5 },
-        { twin: 2 },
+        { duplicateIndex: 2 },
         { start: 0 },
         { setup: micro() },
         { teardown: micro() },
@@ -110,12 +110,12 @@ export const records = suite('what is read of a record', [
       const results = entries.flatMap((entry) => (entry?.type === 'ended' ? [entry.result] : []));
       check.equal(
         results.map(({ test, ordinal, start, times, checks, status, row }) => ({ test, ordinal, start, ...times, checks: checks.passed, status, row })),
-        passes.map(({ twin: _twin, line: _line, column: _column, ...told }) => ({ ...told, status: 'passed' as const })),
+        passes.map(({ duplicateIndex: _duplicateIndex, line: _line, column: _column, ...told }) => ({ ...told, status: 'passed' as const })),
       );
       check.equal(
         results.map(({ id, location }) => [id, location?.line, location?.column]),
-        passes.map(({ row, twin, line, column }) => [
-          `a.lattice.ts#stays/t3/${caseSlug(row, undefined)}${twin > 1 ? `~${twin}` : ''}`,
+        passes.map(({ row, duplicateIndex, line, column }) => [
+          `a.lattice.ts#stays/t3/${caseSlug(row, undefined)}${duplicateIndex > 1 ? `~${duplicateIndex}` : ''}`,
           line || undefined,
           line ? column : undefined,
         ]),
@@ -125,7 +125,7 @@ export const records = suite('what is read of a record', [
 
   test('what goes on from a line that is not there is left out, in its own lane', ({ check }) => {
     const reader = new JournalReader();
-    const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
+    const pass = { test: 0, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
     const read = (line: string): number | undefined => {
       const entry = reader.read(line);
       return entry?.type === 'ended' ? entry.result.ordinal : undefined;
@@ -167,7 +167,7 @@ export const records = suite('what is read of a record', [
       ordinal += row.seed % 3 === 0 ? 1 : random.pick([1, 1, 1, 2, 5, 64]);
       const times = { setup: 0.25, body: random.integer(0, 9000) / 1000, teardown: 0 };
       const place = { line: ordinal + 2, column: random.integer(0, 20) === 0 ? 7 : 1 };
-      const pass = { test: number, ordinal, twin: random.integer(0, 20) === 0 ? 2 : 1, start: i, checks: random.integer(0, 2), ...place, ...times };
+      const pass = { test: number, ordinal, duplicateIndex: random.integer(0, 20) === 0 ? 2 : 1, start: i, checks: random.integer(0, 2), ...place, ...times };
       journal.pass({ ...pass, row: { nights: ordinal, hull: 'cat', power: true } }, columns);
     }
     pieces.push(journal.take().slice());
@@ -184,7 +184,7 @@ export const records = suite('what is read of a record', [
       const { counts, totalCaseMs, unchecked, slowest, failures } = state;
       return {
         entries,
-        sums: { tests, counts, summed: round(totalCaseMs), unchecked, slowest: slowest.items, failed: failures.length, under: [...lane.under.keys()] },
+        sums: { tests, counts, summed: round(totalCaseMs), unchecked, slowest: slowest.items, failed: failures.length, under: [...lane.runningCases.keys()] },
       };
     };
     // Whole, and torn off behind one of its lines.
@@ -200,7 +200,7 @@ export const records = suite('what is read of a record', [
   test('passes behind a head that is none are read one by one: {head}', {
     cases: values('head', ['*', '*-60 3 20 1 0 0 0', '*x 3 20 1 0 0 0', '*9 3 20 1 0 0 0', '*60 3 20', '*99999 3 20 1 0 0 0']),
   }, ({ row, check }) => {
-    const line = passLine({ test: 3, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} });
+    const line = passLine({ test: 3, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} });
     const bytes = new TextEncoder().encode(`${row.head}\n${`${line}\n`.repeat(20)}`);
     check.equal(
       [...new JournalReader().readAll(bytes, { inBlocks: true })].flat().map(({ type }) => type),
@@ -224,7 +224,7 @@ export const records = suite('what is read of a record', [
   }, ({ row, check }) => {
     const lines = new Utf8LineBuffer();
     lines.text('before');
-    const pass = { test: 0, ordinal: 1, twin: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: row.row };
+    const pass = { test: 0, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: row.row };
     check.equal(new PassWriter().write(pass, ['nights'], lines, JSON.stringify), false);
     check.equal(new TextDecoder().decode(lines.take()), 'before');
   }),
@@ -233,7 +233,7 @@ export const records = suite('what is read of a record', [
     const line = passLine({
       test: 0,
       ordinal: 1,
-      twin: 1,
+      duplicateIndex: 1,
       start: 1,
       setup: 1,
       body: 1,

@@ -8,7 +8,7 @@ const office = fixture('office', { scope: 'run', needs: { tide }, setup: () => 2
 const needs = { office, tide };
 
 /** The same needs, resolved as another process does. */
-const graphOf = (hour: number) => resolve(needs, [{ owner: 'a test', binding: tide.with({ hour }) as never }], new NodeInterner());
+const graphOf = (hour: number) => resolve(needs, [{ owner: 'a test', override: tide.with({ hour }) as never }], new NodeInterner());
 
 export const addresses = test('the address of fixture {name} leads to it in another process', { cases: table(['name'], [['tide'], ['office']]) }, ({
   row,

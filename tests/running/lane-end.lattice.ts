@@ -9,9 +9,9 @@ import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 const name = (ordinal: number): CaseName => ({ test: 2, ordinal, id: `a#b/${ordinal}`, title: `b ${ordinal}`, row: {}, tags: [] });
 const started = (ordinal: number): JournalEntry => ({ type: 'started', name: name(ordinal), attempt: 1, start: 5 });
 const ended = (ordinal: number): JournalEntry => ({ type: 'ended', result: { ...name(ordinal), ...EMPTY_OUTCOME, status: 'passed', attachments: [] } });
-const doing = (what: Activity['what'], named: string, limit = 100, invalid?: CaseName): JournalEntry => ({
+const announce = (kind: Activity['kind'], named: string, limit = 100, invalid?: CaseName): JournalEntry => ({
   type: 'activity',
-  activity: { what, name: named, limit, ...(invalid && { invalid }) },
+  activity: { kind: kind, name: named, limit, ...(invalid && { invalid }) },
 });
 const crashed: LaneEnd = { code: null, signal: 'SIGKILL', overdue: false, stderrTail: '' };
 const overdue: LaneEnd = { ...crashed, overdue: true };
@@ -38,51 +38,51 @@ export const attribution = suite('the early end of a lane', [
       what: string;
       entries: readonly JournalEntry[];
       end: LaneEnd;
-      careful?: boolean;
+      isolatesCases?: boolean;
       recorded: readonly string[];
       rest: Omit<Attribution, 'entries'>;
     }>({
       load: {
         what: 'while it loads a file is the end of the file',
-        entries: [doing('load', '/p/a.lattice.ts')],
+        entries: [announce('load', '/p/a.lattice.ts')],
         end: crashed,
         recorded: ['problem load-failed'],
-        rest: { isSure: true, unloadable: '/p/a.lattice.ts' },
+        rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
       },
       explained: {
         what: 'that the lane has explained is not explained again',
         entries: [
-          doing('load', '/p/a.lattice.ts'),
+          announce('load', '/p/a.lattice.ts'),
           { type: 'problem', problem: { code: 'load-failed', file: 'a.lattice.ts', cause: 'exit', reason: 'it called exit' } },
         ],
         end: crashed,
         recorded: [],
-        rest: { isSure: true, unloadable: '/p/a.lattice.ts' },
+        rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
       },
       plan: {
         what: 'while it plans ends the run',
-        entries: [doing('plan', 'rows')],
+        entries: [announce('plan', 'rows')],
         end: overdue,
         recorded: ['problem plan-timeout'],
         rest: { isSure: true, isHopeless: true },
       },
       case: {
         what: 'in the only case that runs is the end of the case',
-        entries: [started(1), doing('body', 'a#b/1')],
+        entries: [started(1), announce('body', 'a#b/1')],
         end: crashed,
         recorded: ['a#b/1 errored/crash: the process was ended by SIGKILL'],
         rest: { isSure: true },
       },
       timeout: {
         what: 'for time in a body is a time limit that was exceeded',
-        entries: [started(1), doing('setup', 'a#b/1', 300), doing('body', 'a#b/1')],
+        entries: [started(1), announce('setup', 'a#b/1', 300), announce('body', 'a#b/1')],
         end: overdue,
         recorded: ['a#b/1 failed/timeout: exceeded its time limit of 100 ms without yielding; its process was ended'],
         rest: { isSure: true },
       },
       setup: {
         what: 'for time in a setup is an error of the setup',
-        entries: [started(1), doing('setup', 'a#b/1', 300)],
+        entries: [started(1), announce('setup', 'a#b/1', 300)],
         end: overdue,
         recorded: ['a#b/1 errored/setup: exceeded its time limit of 300 ms without yielding; its process was ended'],
         rest: { isSure: true },
@@ -111,54 +111,54 @@ export const attribution = suite('the early end of a lane', [
       },
       rows: {
         what: 'while it reads rows is the end of these rows',
-        entries: [doing('rows', 'a#b', 70, { ...name(9), id: 'a#b/invalid-rows' })],
+        entries: [announce('rows', 'a#b', 70, { ...name(9), id: 'a#b/invalid-rows' })],
         end: overdue,
         recorded: ['a#b/invalid-rows errored/data: reading the rows after row 9 exceeded its time limit of 70 ms; is there an endless loop?'],
-        rest: { isSure: true, unreadable: 2 },
+        rest: { isSure: true, unreadableTest: 2 },
       },
       beside: {
         what: 'while it reads rows beside a case is the end of the case',
-        entries: [started(1), doing('rows', 'a#b', 70, name(9))],
+        entries: [started(1), announce('rows', 'a#b', 70, name(9))],
         end: crashed,
         recorded: ['a#b/1 errored/crash: the process was ended by SIGKILL'],
         rest: { isSure: true },
       },
       teardown: {
         what: 'while it tears down is an error of the teardown',
-        entries: [doing('teardown', 'a.lattice.ts')],
+        entries: [announce('teardown', 'a.lattice.ts')],
         end: overdue,
         recorded: ['a.lattice.ts errored/teardown: exceeded its time limit of 100 ms'],
         rest: { isSure: true },
       },
       idle: { what: 'between two cases is of no case', entries: [started(1), ended(1), { type: 'idle' }], end: crashed, recorded: [], rest: { isSure: true } },
-      careful: {
+      isolatesCases: {
         what: 'between two announced cases is of an unknown cause',
         entries: [started(1), ended(1), { type: 'idle' }],
         end: crashed,
-        careful: true,
+        isolatesCases: true,
         recorded: [],
         rest: { isSure: false },
       },
     }),
   }, ({ row, check }) => {
-    const { entries, ...rest } = attributeEnd(laneAfter(row.entries), row.end, '/p', row.careful === true);
+    const { entries, ...rest } = attributeEnd(laneAfter(row.entries), row.end, '/p', row.isolatesCases === true);
     check.equal(entries.map(describe), [...row.recorded]);
     check.equal(rest, row.rest);
   }),
 
   test('a lane can be silent as long as the longest limit of what it does at the same time', ({ check }) => {
-    const lane = laneAfter([started(1), doing('body', 'a#b/1', 20_000), started(2), doing('body', 'a#b/2', 100)]);
+    const lane = laneAfter([started(1), announce('body', 'a#b/1', 20_000), started(2), announce('body', 'a#b/2', 100)]);
     check.equal(silenceLimit(lane), 20_000);
     applyLaneEntry(lane, ended(1), 0);
     check.equal(silenceLimit(lane), 100);
-    applyLaneEntry(lane, doing('body', 'a#b/2', 50), 0);
+    applyLaneEntry(lane, announce('body', 'a#b/2', 50), 0);
     check.equal(silenceLimit(lane), 50);
   }),
 
   test('selected cases without a result are lost, unless the run left them out', ({ check }) => {
     const finish = (selected: number, left?: number, stuck = false): number => {
-      const unrun = left === undefined ? {} : { unrun: { cases: left, isMore: false } };
-      return lostResults(laneAfter([started(1), ended(1), ended(2), { type: 'finished', selected, stuck, ...unrun }]));
+      const notRun = left === undefined ? {} : { notRun: { cases: left, isMore: false } };
+      return lostResults(laneAfter([started(1), ended(1), ended(2), { type: 'finished', selected, isStuck: stuck, ...notRun }]));
     };
     check.equal([finish(2), finish(3), finish(2, 0), finish(5, 3), finish(5, 1), finish(5, 0, true)], [0, 1, 0, 0, 2, 0]);
   }),

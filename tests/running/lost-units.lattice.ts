@@ -32,7 +32,7 @@ class ScriptedLane extends EventEmitter {
 
   send(message: ToLane): boolean {
     if (message.type === 'job') setImmediate(() => this.#begin(message.job));
-    else if (message.type === 'piece') setImmediate(() => this.#work(message.piece));
+    else if (message.type === 'assignment') setImmediate(() => this.#work(message.assignment));
     return true;
   }
 
@@ -48,7 +48,7 @@ class ScriptedLane extends EventEmitter {
     this.#job = job;
     this.#write({ type: 'header', version: JOURNAL_VERSION, lane: job.lane });
     this.#write({ type: 'planned', files: 1, tests: 1, problems: [], warnings: [], hash: 'h', suggestions: [] } as never);
-    this.#write({ type: 'pieces', pieces: [{ tests: [0], isPartitionable: false }], tests: ['berth'] });
+    this.#write({ type: 'work-units', units: [{ tests: [0], isPartitionable: false }], tests: ['berth'] });
     this.#write({ type: 'idle' });
     if (this.#behaviour === 'early') this.#exit();
     else if (this.#behaviour === 'idle') this.#finish();
@@ -67,7 +67,7 @@ class ScriptedLane extends EventEmitter {
   }
 
   #finish(): void {
-    this.#write({ type: 'finished', selected: this.#results, stuck: false, unrun: { cases: 0, isMore: false } });
+    this.#write({ type: 'finished', selected: this.#results, isStuck: false, notRun: { cases: 0, isMore: false } });
     this.emit('message', { from: 'lane', type: 'done' });
   }
 
@@ -95,7 +95,7 @@ async function run(folder: string, behaviours: readonly Behaviour[]): Promise<Ru
       record: folder,
       cache: join(folder, 'cache'),
     },
-    before: { times: new Map(), wall: undefined },
+    before: { times: new Map(), milliseconds: undefined },
   } as unknown as RunRequest;
   const script = [...behaviours];
   const start = (): ChildProcess => new ScriptedLane(script.shift() ?? 'work') as unknown as ChildProcess;

@@ -1,7 +1,7 @@
 import { matrix, range, suite, table, test, values } from 'red-lattice';
 import { evaluateAnnotations } from '../../src/cases/annotations.ts';
 import { createRandom } from '../../src/cases/random.ts';
-import { besideCases, lastLine } from '../../src/formats/summary-line.ts';
+import { besideCases, summaryLine } from '../../src/formats/summary-line.ts';
 import { emptyState, exitStatus, type RunState, warningsIn } from '../../src/results/run-state.ts';
 import type { Cause } from '../../src/running/result.ts';
 import { statuses } from '../../src/running/result.ts';
@@ -95,7 +95,7 @@ export const endings = suite('the end of a run', [
     const total = statuses.reduce((sum, status) => sum + counts[status], 0);
     const isBroken = state.unwritable !== undefined || planProblems.length > 0 || loadFailures.length > 0 || state.planned === undefined;
     check.equal(exitStatus(state), isBroken ? 2 : failed + tornDown.length + runProblems.length > 0 ? 1 : total === 0 ? 3 : 0);
-    check.equal(lastLine(state), `${counts.passed} passed, ${failed} failed${counts.skipped > 0 ? `, ${counts.skipped} skipped` : ''}`);
+    check.equal(summaryLine(state), `${counts.passed} passed, ${failed} failed${counts.skipped > 0 ? `, ${counts.skipped} skipped` : ''}`);
     check.equal(warningsIn(state), state.warnings.length + state.unchecked.cases + state.flaky.cases);
     const plural = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
     const parts = [

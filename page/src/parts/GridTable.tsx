@@ -1,4 +1,4 @@
-import { duration, escapeControls, signs } from '../../../src/formats/style.ts';
+import { duration, escapeControls, statusSymbols } from '../../../src/formats/style.ts';
 import { type Cell, formatGridValue, type Grid } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
@@ -122,7 +122,7 @@ function CellButton({ cell, outlined, byTime, slowest, isPicked, onPick, label }
       : results.length > 1
         ? `${results.length}`
         : '';
-  const spoken = byTime ? duration(each) : `${signs[status]} ${text}`;
+  const spoken = byTime ? duration(each) : `${statusSymbols[status]} ${text}`;
   // Few are slow, many are quick: a logarithmic scale shows all of them.
   const share = Math.round((100 * Math.log1p(each)) / Math.log1p(slowest));
   return (
@@ -142,7 +142,7 @@ function CellButton({ cell, outlined, byTime, slowest, isPicked, onPick, label }
 /** A status does not depend on its colour alone: a failure has a sign, too. */
 const Mark = ({ status, text }: { readonly status: Status; readonly text: string }) => (
   <>
-    {status !== 'passed' && <span aria-hidden="true">{signs[status]}</span>}
+    {status !== 'passed' && <span aria-hidden="true">{statusSymbols[status]}</span>}
     {text}
   </>
 );

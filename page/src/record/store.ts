@@ -6,7 +6,7 @@ import { JournalReader } from '../../../src/results/journal/reader.ts';
 import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-entries.ts';
 import type { RecordedResult, TestHeader } from '../../../src/results/recorded-result.ts';
 import type { RunInfo } from '../../../src/results/run-info.ts';
-import { applyEntry, emptyState, type RunState, takeUnrun } from '../../../src/results/run-state.ts';
+import { applyEntry, emptyState, type RunState, setNotRun } from '../../../src/results/run-state.ts';
 import type { Status } from '../../../src/running/result.ts';
 
 const encoder = new TextEncoder();
@@ -115,7 +115,7 @@ export class Store {
       case 'run-ended':
         this.info = parsed.info;
         this.live = false;
-        takeUnrun(this.state, parsed.info.notRun);
+        setNotRun(this.state, parsed.info.notRun);
         break;
       case 'source':
         this.excerpts.set(parsed.file, [...(this.excerpts.get(parsed.file) ?? []), parsed]);
@@ -147,7 +147,7 @@ export class Store {
     this.began = Number.POSITIVE_INFINITY;
     this.#named = 0;
     this.state = emptyState();
-    takeUnrun(this.state, info.notRun);
+    setNotRun(this.state, info.notRun);
     this.#reader = new JournalReader();
     this.version = version + 1;
   }
@@ -184,7 +184,7 @@ export class Store {
       case 'activity':
       case 'loaded':
       case 'planned':
-      case 'pieces':
+      case 'work-units':
       case 'exit-attributed':
       case 'idle':
       case 'expected-file':
@@ -199,7 +199,7 @@ export class Store {
       case 'problem':
       case 'output':
       case 'leaks':
-      case 'bindings':
+      case 'override-usage':
       case 'finished':
         break;
       default:

@@ -81,7 +81,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
       {accept !== undefined && <Command text={accept} />}
       {served && (
         <p>
-          <button type="button" onClick={() => void ask({ what: 'ids', ids: [result.id] })}>
+          <button type="button" onClick={() => void ask({ kind: 'ids', ids: [result.id] })}>
             <Icon name="run" size={13} />
             run this case again
           </button>

@@ -122,7 +122,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
             CSV
           </button>
           {served && left.length > 0 && left.length <= 5000 && (
-            <button type="button" onClick={() => void ask({ what: 'ids', ids: left.map(({ result }) => result.id) })}>
+            <button type="button" onClick={() => void ask({ kind: 'ids', ids: left.map(({ result }) => result.id) })}>
               <Icon name="run" size={13} />
               run these
             </button>

@@ -1,4 +1,4 @@
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 
 declare const cellValue: unique symbol;
 
@@ -29,7 +29,7 @@ export class CellError {
   }
 }
 
-/** What reading one cell gives: its value as it is, since millions are read, or what is wrong with the text. */
+/** The result of reading a cell: the value itself, since millions of cells are read, or an error. */
 export type CellResult<T> = T | CellError;
 
 type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readonly is: 'value'; readonly value: unknown };
@@ -38,13 +38,13 @@ type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readon
 interface CellCodec<T> {
   readonly kind: string;
   readonly read: (text: string) => CellResult<T>;
-  /** How an object or a list of a document is taken, if it is. */
+  /** Reads an object or a list of a document. Absent if the type has no such values. */
   readonly readValue?: ((value: object) => CellResult<T>) | undefined;
-  /** The text of a cell that holds a value. Default: a string as it is, a number or a boolean as JSON. */
+  /** Formats a value as the text of a cell. Default: a string unchanged, a number or a boolean as JSON. */
   readonly write?: ((value: T) => string | undefined) | undefined;
 }
 
-/** What is declared about one column. */
+/** The declared settings of one column. */
 interface ColumnSettings {
   readonly heading?: string | undefined;
   readonly emptyPolicy: Emptiness;
@@ -74,7 +74,7 @@ export class CellReader<T> implements Cell<T> {
     this.tolerance = settings.tolerance;
   }
 
-  /** The text of a cell that holds a value; undefined if it cannot hold it. */
+  /** Formats a value as the text of a cell. Returns undefined if a cell cannot hold it. */
   write(value: unknown): string | undefined {
     const { emptyPolicy } = this;
     if (value === undefined) return emptyPolicy.is === 'absent' || (emptyPolicy.is === 'value' && emptyPolicy.value === undefined) ? '' : undefined;
@@ -82,7 +82,7 @@ export class CellReader<T> implements Cell<T> {
     try {
       return (this.#codec.write ?? writePlain)(value as T);
     } catch {
-      // Not a value of this type.
+      // The value does not have this type.
       return undefined;
     }
   }
@@ -100,7 +100,7 @@ export class CellReader<T> implements Cell<T> {
   }
 
   within(tolerance: number): this {
-    if (!(tolerance >= 0)) refuse({ code: 'invalid-type', expected: 'number of at least 0', got: String(tolerance), owner: '`within`' });
+    if (!(tolerance >= 0)) throwProblem({ code: 'invalid-type', expected: 'number of at least 0', got: String(tolerance), owner: '`within`' });
     return this.#with({ tolerance }) as this;
   }
 
@@ -109,13 +109,13 @@ export class CellReader<T> implements Cell<T> {
   }
 }
 
-/** The text of a string, a number or a boolean. */
+/** Formats a string, a number or a boolean. */
 export function writePlain(value: unknown): string | undefined {
   if (typeof value === 'string') return value;
   return typeof value === 'boolean' || (typeof value === 'number' && Number.isFinite(value)) ? String(value) : undefined;
 }
 
-/** Reads what a document holds: texts as in a table, other values as the texts that they are written as, objects as they are. */
+/** Reads a value of a document: strings as in a table, objects directly, other values by their JSON text. */
 export function readValue<T>(reader: CellReader<T>, value: unknown): CellResult<T> {
   if (typeof value === 'string') return reader.read(value);
   if (typeof value === 'object' && value !== null) return reader.readValue ? reader.readValue(value) : new CellError();
@@ -125,14 +125,14 @@ export function readValue<T>(reader: CellReader<T>, value: unknown): CellResult<
 const make = <T>(kind: string, read: (text: string) => CellResult<T>, more: Pick<CellCodec<T>, 'readValue' | 'write'> = {}): Cell<T> =>
   new CellReader({ kind, read, ...more });
 
-/** What cells of text are read by. */
+/** Reads a cell of text. */
 export const identity = (text: string): string => text;
 
 const jsonNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
 
 /**
- * A number of a few plain digits, as most are; -1 for any other text. Both numbers of the division are exact, and so is what it is rounded
- * to (W. D. Clinger, How to read floating point numbers accurately, 1990).
+ * Reads a number of a few plain digits, as most are; returns -1 for any other text. Both operands of the division are exact, so that the
+ * result is rounded correctly (W. D. Clinger, How to read floating point numbers accurately, 1990).
  */
 function plainNumber(text: string): number {
   const { length } = text;
@@ -176,15 +176,15 @@ function readDate(text: string): CellResult<Date> {
   if (!match) return new CellError('write it as 2031-04-30 or 2031-04-30T08:00Z');
   const value = new Date(text.includes('T') && !match[4] ? `${text}Z` : text);
   const day = new Date(`${match[1]}-${match[2]}-${match[3]}`);
-  // Engines take the 30th of February for the 2nd of March.
+  // Engines read 30 February as 2 March.
   const real = !Number.isNaN(value.getTime()) && day.getUTCDate() === Number(match[3]);
   return real ? value : new CellError('this date or time does not exist');
 }
 
-/** A day without its time, if it is a day. */
+/** Writes a date at midnight as a day without a time. */
 const writeDate = (value: Date): string => value.toISOString().replace(/T00:00:00\.000Z$|\.000(?=Z$)/, '');
 
-/** Compared one by one: to look a text up, it would have to be hashed. */
+/** Compared one by one: a lookup would have to hash the text. */
 function parseBoolean(text: string): boolean | undefined {
   if (text === 'true' || text === 'yes' || text === '1') return true;
   return text === 'false' || text === 'no' || text === '0' ? false : undefined;

@@ -19,15 +19,15 @@ type CellValue<T> = T extends Cell<infer V> ? V : T extends StandardSchema<infer
 /** The row type of columns. Optional cells are optional properties. */
 export type RowOf<C> = Simplify<{ [K in Exclude<keyof C, Optional<C>>]: CellValue<C[K]> } & { [K in Optional<C>]?: CellValue<C[K]> }>;
 
-/** How the records of a file are to be typed. */
+/** How to convert the records of a file. */
 export interface RowTyping {
   readonly columns: Columns | undefined;
   readonly schema: StandardSchema<unknown> | undefined;
-  /** Headings that need not be read. */
+  /** Headings that may stay unread. */
   readonly ignore?: readonly string[] | undefined;
 }
 
-/** What one column of a file is for. */
+/** The use of one column of a file. */
 export interface Column {
   readonly property: string;
   readonly heading: string;
@@ -44,7 +44,7 @@ export const isMark = (heading: string): boolean => Object.hasOwn(marks, heading
 
 const anyText = cell.text.default('') as CellReader<unknown>;
 
-/** A column for each of those that are typed, or where none is, for each heading as it stands; and for the marks among the headings. */
+/** The columns to read: those with types or, if there are none, every heading; and the annotation columns among the headings. */
 export function buildColumns(columns: Columns | undefined, headings: readonly string[]): Column[] {
   const typed = columns
     ? Object.entries(columns).map(([property, column]): Column => {
@@ -59,7 +59,7 @@ export function buildColumns(columns: Columns | undefined, headings: readonly st
   return [...marking, ...typed];
 }
 
-/** How the columns are compared with computed values, and written. */
+/** How computed values are compared with the columns, and written to them. */
 export const describeCells = (columns: Columns): ReadonlyMap<string, ColumnCell> =>
   new Map(
     Object.entries(columns).map(([property, column]): [string, ColumnCell] => {

@@ -1,38 +1,38 @@
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 import { advanceLocation, type SourceLocation } from '../../problems/source-location.ts';
 import type { IndexedColumn } from './headings.ts';
 import type { RawRecord } from './typing.ts';
 
 export interface CsvFile {
-  /** Its URL, as places name it. */
+  /** Its URL, as used in locations. */
   readonly name: string;
   readonly delimiter: string;
-  /** Lines that start so are left out. */
+  /** The prefix of lines that are ignored. */
   readonly comment: string | undefined;
 }
 
-/** A file while it is read: `cells` is how many its last record had. */
+/** The state of reading a file. `cells` is the number of cells in the last record. */
 type PositionedReader = CsvFile & { cells: number };
 
-/** A record that is longer is refused: it is held whole. Characters. */
+/** The maximum length of a record, in characters. A record is held in memory. */
 export const MAX_RECORD_LENGTH = 4_000_000;
 
 /** The number of records in a batch: few enough to be processed while they are in the processor's cache. */
 const MAX_BATCH_RECORDS = 256;
 
-/** One record of a CSV text (RFC 4180), with where it stands. */
+/** One record of a CSV text (RFC 4180), with its location. */
 export class CsvRecord implements RawRecord<IndexedColumn> {
   #cells: readonly string[] | undefined;
-  /** The line it starts on, from 1. */
+  /** The line on which it starts, from 1. */
   readonly line: number;
-  /** A quote in it never closes. */
+  /** It has a quote that is never closed. */
   readonly unclosed: boolean;
-  /** From 0, among all of the file. */
+  /** Its number in the file, from 0. */
   readonly number: number;
   readonly #lines: number;
   readonly #file: PositionedReader;
   readonly #text: string;
-  /** Some of its cells can be quoted. */
+  /** Whether it can have quoted cells. */
   readonly #isQuoted: boolean;
   readonly start: number;
   readonly end: number;
@@ -59,7 +59,7 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
     this.number = number;
   }
 
-  /** What stands between the delimiters, without quotes. */
+  /** The texts between the delimiters, without quotes. */
   get cells(): readonly string[] {
     this.#cells ??= this.unclosed ? [this.raw] : this.#isQuoted ? this.#splitQuoted() : this.#split();
     return this.#cells;
@@ -67,7 +67,7 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
 
   #split(): string[] {
     const { delimiter } = this.#file;
-    // As many as stood in the one before, most likely.
+    // Most records have as many cells as the previous one.
     const cells = new Array<string>(this.#file.cells);
     let count = 0;
     let from = this.start;
@@ -94,23 +94,23 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
     }
   }
 
-  /** Its text as in the file. */
+  /** Its text in the file. */
   get raw(): string {
     return this.#text.slice(this.start, this.end);
   }
 
-  get place(): SourceLocation {
+  get location(): SourceLocation {
     return { file: this.#file.name, line: this.line, column: 1 };
   }
 
-  /** How many lines it takes, if it is not one. */
+  /** The number of its lines. Undefined for one line. */
   get lines(): number | undefined {
     return this.#lines === 1 ? undefined : this.#lines;
   }
 
   value({ index }: IndexedColumn): string {
     const text = this.cells[index] as string;
-    // Blanks around a cell are its own only where it is quoted.
+    // Blanks around a cell belong to it only if it is quoted.
     if (isVisibleAscii(text.charCodeAt(0)) && isVisibleAscii(text.charCodeAt(text.length - 1))) return text;
     const trimmed = text.trim();
     return trimmed === text || this.placeOfCell(index).quoted ? text : trimmed;
@@ -121,11 +121,11 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
   }
 
   at(column: IndexedColumn | undefined): SourceLocation {
-    return column ? this.placeOfCell(column.index).place : this.place;
+    return column ? this.placeOfCell(column.index).location : this.location;
   }
 
-  /** Where the n-th cell stands: worked out only when a message needs it. */
-  placeOfCell(index: number): { place: SourceLocation; quoted: boolean } {
+  /** The location of the n-th cell. Computed only for messages. */
+  placeOfCell(index: number): { location: SourceLocation; quoted: boolean } {
     const { raw } = this;
     const { delimiter } = this.#file;
     let at = 0;
@@ -133,21 +133,21 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
       const end = endOfField(raw, at, delimiter);
       at = end < 0 ? raw.length : end + delimiter.length;
     }
-    return { place: advanceLocation(this.place, raw.slice(0, at)), quoted: raw[at] === '"' };
+    return { location: advanceLocation(this.location, raw.slice(0, at)), quoted: raw[at] === '"' };
   }
 }
 
 /** Whether a character is certainly not white space. */
 export const isVisibleAscii = (unit: number): boolean => unit > 32 && unit < 127;
 
-/** Chooses records by one of their cells, given by its position in a text. Nothing else of most records is read. */
+/** Chooses records by one of their cells, given by its positions in a text. Of most records, nothing else is read. */
 export interface RecordFilter {
-  /** Which cell, from 0. */
+  /** The index of the cell, from 0. */
   readonly index: number;
   has(text: string, from: number, to: number): boolean;
 }
 
-/** Whether a record is among those that are chosen; one that never closes is as if its cell were empty. */
+/** Whether a record is chosen. In an unclosed record, the cell counts as empty. */
 export const isChosen = (record: CsvRecord, choice: RecordFilter): boolean => {
   const cell = record.unclosed ? '' : (record.cells[choice.index] ?? '');
   return choice.has(cell, 0, cell.length);
@@ -156,19 +156,19 @@ export const isChosen = (record: CsvRecord, choice: RecordFilter): boolean => {
 /** Some of a file's records. */
 export interface RecordBatch {
   readonly records: readonly CsvRecord[];
-  /** How many have been read when these are over, those that are not chosen among them. */
+  /** The number of records read so far, including those that were not chosen. */
   readonly read: number;
 }
 
-/** What may be decided when the first records have been looked at. */
+/** Holds a filter that can be set after the first records have been read. */
 export interface RecordFilterSlot {
   choice?: RecordFilter;
 }
 
 /**
- * Cuts a stream of text into records: all, or those that are chosen.
+ * Splits a stream of text into records: all, or those that a filter chooses.
  *
- * Each record knows its line, also behind comments, blank lines and quoted line breaks. Its cells are split when they are asked for.
+ * Each record has its line number, even after comments, blank lines and quoted line breaks. Its cells are split on demand.
  */
 export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile, choosing: RecordFilterSlot = {}): AsyncGenerator<RecordBatch> {
   const cutter = new RecordScanner(file, choosing);
@@ -180,19 +180,19 @@ export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile, 
   for (let cut = cutter.next(true); cut; cut = cutter.next(true)) yield cut;
 }
 
-/** Finds out where the records of a text begin and end, as it comes in. */
+/** Finds the records of a text as the text arrives. */
 class RecordScanner {
   readonly #file: PositionedReader;
   readonly #choosing: RecordFilterSlot;
   #text = '';
-  /** Where the next record begins, and on which line. */
+  /** The start of the next record, and its line. */
   #start = 0;
   #line = 1;
-  /** How many records there were. */
+  /** The number of records so far. */
   #read = 0;
-  /** Where the next quote stands; -1 where there is none. */
+  /** The position of the next quote, or -1. */
   #quote = -1;
-  /** Characters that a record must have before its closing quote is looked for again. */
+  /** The length that a record must reach before its closing quote is searched again, in characters. */
   #retryLength = 0;
 
   constructor(file: CsvFile, choosing: RecordFilterSlot) {
@@ -206,18 +206,18 @@ class RecordScanner {
     this.#quote = this.#text.indexOf(quote);
   }
 
-  /** Refuses a record that goes on and on. */
+  /** Throws for a record that exceeds the maximum length. */
   limit(): void {
     if (this.#text.length - this.#start > MAX_RECORD_LENGTH)
-      refuse({ code: 'record-too-long', limit: MAX_RECORD_LENGTH, at: { file: this.#file.name, line: this.#line, column: 1 } });
+      throwProblem({ code: 'record-too-long', limit: MAX_RECORD_LENGTH, at: { file: this.#file.name, line: this.#line, column: 1 } });
   }
 
-  /** The next records that are whole, some at a time; undefined where there are none. `last`: nothing more comes. */
+  /** The next complete records, in batches. Undefined if there are none. `last`: no more text follows. */
   next(last: boolean): RecordBatch | undefined {
     const text = this.#text;
     const { delimiter, comment } = this.#file;
     const { choice } = this.#choosing;
-    // The first character of most lines rules a comment out. Without comments, no character is equal to this one.
+    // For most lines, the first character shows that they are no comment. Without comments, no character is equal to this one.
     const commentUnit = comment?.charCodeAt(0);
     const before = this.#read;
     const records: CsvRecord[] = [];
@@ -240,7 +240,7 @@ class RecordScanner {
           break;
         }
         this.#retryLength = 0;
-        // A quote that never closes would swallow the file: it costs its own line instead, also if the end of the file is far.
+        // A quote that is never closed would swallow the rest of the file. It makes only its own line invalid, even if the file is long.
         if (!unclosed) {
           for (let at = text.indexOf('\n', start); at >= 0 && at < close; at = text.indexOf('\n', at + 1)) lines++;
           end = close;
@@ -252,7 +252,7 @@ class RecordScanner {
         const to = isBeforeBreak ? end - 1 : end;
         if (isQuoted || !choice || isTextChosen(text, start, to, delimiter, choice)) {
           const record = new CsvRecord(this.#file, text, start, to, this.#line, lines, unclosed, isQuoted, this.#read);
-          // Where there are quotes, whether a record is chosen is known when its cells are.
+          // A record with quotes can only be chosen after its cells have been parsed.
           if (!choice || !isQuoted || isChosen(record, choice)) records.push(record);
         }
         this.#read++;
@@ -264,7 +264,7 @@ class RecordScanner {
   }
 }
 
-/** Whether a record without quotes is chosen, by the part of a text between two positions. */
+/** Whether a record without quotes is chosen, by a part of a text. */
 function isTextChosen(text: string, start: number, end: number, delimiter: string, choice: RecordFilter): boolean {
   let from = start;
   for (let i = 0; i < choice.index; i++) {
@@ -281,7 +281,7 @@ const CARRIAGE_RETURN = 13;
 const isBlank = (text: string, start: number, end: number): boolean =>
   end === start || (!isVisibleAscii(text.charCodeAt(start)) && end - start < 64 && text.slice(start, end).trim() === '');
 
-/** Where the record that starts here ends, quoted line breaks passed over; -1 where a quote never closes. */
+/** Finds the end of the record that starts here, across quoted line breaks. Returns -1 if a quote is never closed. */
 function endOfRecord(text: string, start: number, delimiter: string): number {
   let at = start;
   for (;;) {
@@ -308,7 +308,7 @@ export function endOfField(text: string, start: number, delimiter: string): numb
   return Math.min(a, b);
 }
 
-/** The text of a cell: what is between its quotes, and what follows them, which nothing should. */
+/** The text of a quoted cell, with whatever follows the closing quote. */
 function unquote(raw: string): string {
   if (!raw.startsWith(quote)) return raw;
   let close = 1;

@@ -1,6 +1,6 @@
 import { findNearestName } from '../../problems/nearest-name.ts';
 import { findInvalidOptions, isText, listOf, literalFalse, type OptionSpecs, oneOfSpecs, recordOf, text } from '../../problems/option-specs.ts';
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 import { advanceLocation, captureStack, type SourceLocation } from '../../problems/source-location.ts';
 import { withOwnBase } from '../ambient-host.ts';
 import type { Partition } from '../partition.ts';
@@ -25,7 +25,7 @@ export interface DataFileOptions {
 
 type Given = DataFileOptions & { columns?: Columns | undefined; schema?: StandardSchema<any> | undefined };
 
-/** A schema may be a function, too. */
+/** A schema can also be a function. */
 function isSchema(value: unknown): boolean {
   return (typeof value === 'object' || typeof value === 'function') && value !== null && '~standard' in value;
 }
@@ -40,7 +40,7 @@ const optionSpecs: OptionSpecs<Given> = {
   schema: { is: 'Standard Schema', matches: isSchema },
 };
 
-/** Formats by the ending of the file's name. */
+/** Formats by file extension. */
 const formats: Readonly<Record<string, 'csv' | 'tsv' | 'json' | 'jsonl' | 'yaml' | 'workbook'>> = {
   '.csv': 'csv',
   '.tsv': 'tsv',
@@ -86,7 +86,7 @@ export function dataFile<
 
 async function* readDataFile(path: string | URL | undefined, options: Given, expansion: ExpansionContext): RowBatches {
   const { format, url, open, comment, typed } = await openFile(path, options, expansion);
-  // Readers are loaded when a file of their kind is read.
+  // Each reader is loaded when a file of its format is read.
   if (format === 'workbook') {
     const { readWorkbook } = await import('./workbook.ts');
     yield* readWorkbook(open(), url.href, { sheet: options.sheet, comment }, typed, expansion.onWarning);
@@ -105,7 +105,7 @@ async function* readDataFile(path: string | URL | undefined, options: Given, exp
   }
 }
 
-/** A share of a file of which single cells can be looked at. */
+/** Reads a partition of a file whose cells can be read individually. */
 async function readShare(path: string | URL | undefined, options: Given, expansion: ExpansionContext, share: Partition): Promise<SharedChunks | undefined> {
   const { format, url, open, comment, typed } = await openFile(path, options, expansion);
   if (format !== 'csv' && format !== 'tsv') return undefined;
@@ -116,40 +116,41 @@ async function readShare(path: string | URL | undefined, options: Given, expansi
 async function openFile(path: string | URL | undefined, options: Given, expansion: ExpansionContext) {
   const { url, files } = await findFile(path, expansion);
   const format = formats[findExtension(url.pathname)];
-  if (!format) return refuse({ code: 'unknown-format', path: formatFileName(url), known: Object.keys(formats) });
-  // Every line begins with an empty text: none is meant.
+  if (!format) return throwProblem({ code: 'unknown-format', path: formatFileName(url), known: Object.keys(formats) });
+  // Every line starts with an empty string, so that it cannot be a prefix.
   const comment = options.comment === undefined ? '#' : options.comment || undefined;
   return { format, url, comment, open: (): Bytes => bytesOf(files, url), typed: { columns: options.columns, schema: options.schema, ignore: options.ignore } };
 }
 
 function findDelimiter(format: 'csv' | 'tsv', options: Given): string {
   const delimiter = options.delimiter ?? (format === 'tsv' ? '\t' : ',');
-  if (/^$|["\r\n]/.test(delimiter)) refuse({ code: 'invalid-type', expected: 'delimiter', got: JSON.stringify(delimiter), owner: 'the options of dataFile' });
+  if (/^$|["\r\n]/.test(delimiter))
+    throwProblem({ code: 'invalid-type', expected: 'delimiter', got: JSON.stringify(delimiter), owner: 'the options of dataFile' });
   return delimiter;
 }
 
-/** The file's own name, for messages. */
+/** The file's name, for messages. */
 const formatFileName = (url: URL): string => decodeURIComponent(url.pathname.split('/').at(-1) ?? '');
 const findExtension = (path: string): string => /\.[^./]+$/.exec(path)?.[0].toLowerCase() ?? '';
 
 async function findFile(path: string | URL | undefined, { base, slug, files }: ExpansionContext): Promise<{ url: URL; files: FileSource }> {
-  if (!files || !(base || path instanceof URL)) return refuse({ code: 'no-file-source', path: path === undefined ? `data/${slug}.*` : String(path) });
+  if (!files || !(base || path instanceof URL)) return throwProblem({ code: 'no-file-source', path: path === undefined ? `data/${slug}.*` : String(path) });
   if (path instanceof URL) return { url: path, files };
-  // A '#' or a '?' in a file's name is a character like any other.
+  // In a file name, `#` and `?` have no special meaning.
   const at = (relative: string): URL => new URL(relative.replaceAll('%', '%25').replaceAll('#', '%23').replaceAll('?', '%3F').replaceAll('\\', '/'), base);
   const url = at(path ?? `data/${slug}`);
   const folder = new URL('.', url);
   const name = formatFileName(url);
-  if (!files.list) return path === undefined ? refuse({ code: 'no-file-list', path: `data/${slug}.*` }) : { url, files };
+  if (!files.list) return path === undefined ? throwProblem({ code: 'no-file-list', path: `data/${slug}.*` }) : { url, files };
   const names = await files.list(folder);
   const fits =
     path === undefined
       ? names.filter((other) => findExtension(other) in formats && other.slice(0, -findExtension(other).length) === name)
       : names.filter((other) => other === name);
-  if (fits.length > 1) return refuse({ code: 'ambiguous-file', path: `data/${slug}.*`, files: fits });
+  if (fits.length > 1) return throwProblem({ code: 'ambiguous-file', path: `data/${slug}.*`, files: fits });
   if (fits.length) return { url: new URL(encodeURIComponent(fits[0] as string), folder), files };
   const near = findNearestName(name, names);
-  return refuse({ code: 'missing-file', path: path ?? `data/${slug}.*`, near: near ? [near] : [] });
+  return throwProblem({ code: 'missing-file', path: path ?? `data/${slug}.*`, near: near ? [near] : [] });
 }
 
 async function* bytesOf(files: FileSource, url: URL): AsyncGenerator<Uint8Array> {
@@ -157,11 +158,11 @@ async function* bytesOf(files: FileSource, url: URL): AsyncGenerator<Uint8Array>
     yield* files.read(url);
   } catch (error) {
     const isMissing = (error as { code?: unknown }).code === 'ENOENT';
-    refuse({ code: 'unreadable-file', path: formatFileName(url), reason: isMissing ? `nothing found at ${url.href}` : reasonOf(error) });
+    throwProblem({ code: 'unreadable-file', path: formatFileName(url), reason: isMissing ? `nothing found at ${url.href}` : reasonOf(error) });
   }
 }
 
-/** What a failed request says is often in its cause alone. */
+/** The reason of a failed request is often only in its cause. */
 const reasonOf = (error: unknown): string => {
   if (!(error instanceof Error)) return String(error);
   return error.cause instanceof Error ? `${error.message}: ${error.cause.message}` : error.message;
@@ -169,28 +170,28 @@ const reasonOf = (error: unknown): string => {
 
 type Bytes = AsyncIterable<Uint8Array>;
 
-/** The text of a file: UTF-8, or UTF-16 where its first bytes say so. */
+/** Decodes the text of a file: UTF-8, or UTF-16 if it starts with a byte order mark. */
 async function* decodeBytes(open: () => Bytes, url: URL): AsyncGenerator<string> {
   let decoder: TextDecoder | undefined;
   try {
     for await (const piece of open()) {
       decoder ??= new TextDecoder(detectEncoding(piece), { fatal: true });
       const text = decoder.decode(piece, { stream: true });
-      if (text.includes('\0')) refuse({ code: 'unexpected-nul', at: await placeOf('\0', open(), decoder.encoding, url.href) });
+      if (text.includes('\0')) throwProblem({ code: 'unexpected-nul', at: await placeOf('\0', open(), decoder.encoding, url.href) });
       yield text;
     }
     yield decoder?.decode() ?? '';
   } catch (error) {
     if (!decoder || !(error instanceof TypeError)) throw error;
     const { encoding } = decoder;
-    refuse({ code: 'invalid-encoding', encoding, at: await placeOf('\uFFFD', open(), encoding, url.href) });
+    throwProblem({ code: 'invalid-encoding', encoding, at: await placeOf('\uFFFD', open(), encoding, url.href) });
   }
 }
 
 const detectEncoding = ([first, second]: Uint8Array): string =>
   first === 0xff && second === 0xfe ? 'utf-16le' : first === 0xfe && second === 0xff ? 'utf-16be' : 'utf-8';
 
-/** Where a sign stands first; U+FFFD stands for bytes that are no text. */
+/** The location of the first occurrence of a character. U+FFFD represents invalid bytes. */
 async function placeOf(sign: string, bytes: Bytes, encoding: string, file: string): Promise<SourceLocation> {
   const decoder = new TextDecoder(encoding);
   let place: SourceLocation = { file, line: 1, column: 1 };

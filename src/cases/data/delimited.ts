@@ -1,5 +1,5 @@
 import type { Problem } from '../../problems/problem.ts';
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 import { compileObjectFactory } from '../object-maker.ts';
 import type { Partition } from '../partition.ts';
 import type { RowEntry } from '../row.ts';
@@ -13,12 +13,12 @@ import { brokenEntry, buildEntry, type Layout, settleAll, typeRecord } from './t
 
 type Remark = ((problem: Problem) => void) | undefined;
 
-/** Reads CSV or TSV: the first record is the headings. */
-export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile, typed: RowTyping, remark: Remark): AsyncGenerator<readonly RowEntry[]> {
+/** Reads CSV or TSV. The first record contains the headings. */
+export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile, typed: RowTyping, onWarning: Remark): AsyncGenerator<readonly RowEntry[]> {
   let layout: DelimitedLayout | undefined;
   for await (let { records } of csvRecords(text, file)) {
     if (!layout) {
-      layout = buildLayout(records[0] as CsvRecord, typed, remark);
+      layout = buildLayout(records[0] as CsvRecord, typed, onWarning);
       records = records.slice(1);
     }
     if (records.length > 0) yield readRecords(records, layout);
@@ -26,12 +26,12 @@ export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile,
   if (!layout) noHeadings(file);
 }
 
-/** The same, of one share; none where the values of no column share the rows out. */
+/** Reads one partition. Undefined if no column is suitable for partitioning. */
 export async function openPartition(
   text: AsyncIterable<string>,
   file: CsvFile,
   typed: RowTyping,
-  remark: Remark,
+  onWarning: Remark,
   share: Partition,
 ): Promise<AsyncGenerator<SharedChunk> | undefined> {
   const choosing: RecordFilterSlot = {};
@@ -43,7 +43,7 @@ export async function openPartition(
     first.push(...value.records);
   }
   const [header, ...records] = first;
-  const layout = header ? buildLayout(header, typed, remark) : noHeadings(file);
+  const layout = header ? buildLayout(header, typed, onWarning) : noHeadings(file);
   const sharing = typed.schema ? undefined : KeyPartitioner.by(layout.columns, records, share);
   if (!sharing) {
     await source.return(undefined);
@@ -57,15 +57,15 @@ export async function openPartition(
   })();
 }
 
-/** The headings are a record, too, and no row. */
+/** The headings are a record too, but not a row. */
 async function buildBatch({ records, read }: RecordBatch, layout: DelimitedLayout): Promise<SharedChunk> {
   return { entries: await readRecords(records, layout), ordinals: records.map(({ number }) => number - 1), rows: read - 1 };
 }
 
-const noHeadings = ({ name }: CsvFile): never => refuse({ code: 'no-header', at: { file: name, line: 1, column: 1 } });
+const noHeadings = ({ name }: CsvFile): never => throwProblem({ code: 'no-header', at: { file: name, line: 1, column: 1 } });
 
-function buildLayout(header: CsvRecord, { columns: wanted, schema, ignore }: RowTyping, remark: Remark): DelimitedLayout {
-  const columns = readHeadings(header.cells, wanted, (index) => header.placeOfCell(index).place, remark, ignore);
+function buildLayout(header: CsvRecord, { columns: wanted, schema, ignore }: RowTyping, onWarning: Remark): DelimitedLayout {
+  const columns = readHeadings(header.cells, wanted, (index) => header.placeOfCell(index).location, onWarning, ignore);
   const width = Math.max(...columns.map(({ index }) => index)) + 1;
   return {
     columns,
@@ -82,29 +82,29 @@ const readRecords = (records: readonly CsvRecord[], layout: DelimitedLayout): re
   settleAll(records.map((record) => readRecord(record, layout)));
 
 interface DelimitedLayout extends Layout<IndexedColumn> {
-  /** Up to the last column that is read. */
+  /** The number of cells up to the last column that is read. */
   readonly width: number;
   readonly headings: number;
-  /** Some cell must not be empty. */
+  /** Some column does not allow empty cells. */
   readonly needsValues: boolean;
-  /** None where a schema is asked about the whole row. */
+  /** Undefined if a schema validates the whole row. */
   readonly readRow: ReadRow | undefined;
 }
 
 function readRecord(record: CsvRecord, layout: DelimitedLayout): RowEntry | Promise<RowEntry> {
-  if (record.unclosed) return invalidRecord(record, { code: 'unclosed-quote', at: { ...record.place, column: record.raw.indexOf('"') + 1 } });
+  if (record.unclosed) return invalidRecord(record, { code: 'unclosed-quote', at: { ...record.location, column: record.raw.indexOf('"') + 1 } });
   const { cells } = record;
-  // Blank cells at the end are what spreadsheets leave behind.
+  // Spreadsheets leave blank cells at the end of records.
   const hasWrongFieldCount = cells.length < layout.width || (cells.length > layout.headings && cells.slice(layout.headings).some((cell) => cell.trim() !== ''));
-  if (hasWrongFieldCount) return invalidRecord(record, { code: 'record-length-mismatch', cells: cells.length, columns: layout.headings, at: record.place });
+  if (hasWrongFieldCount) return invalidRecord(record, { code: 'record-length-mismatch', cells: cells.length, columns: layout.headings, at: record.location });
   const row = layout.readRow?.(cells);
   if (row) return buildEntry(record, row);
-  if (layout.needsValues && isEmpty(record)) return invalidRecord(record, { code: 'empty-record', at: record.place });
+  if (layout.needsValues && isEmpty(record)) return invalidRecord(record, { code: 'empty-record', at: record.location });
   return typeRecord(record, layout);
 }
 
-/** Nothing but delimiters, and no empty text that somebody meant. */
+/** Whether a record contains only delimiters and no quoted empty text. */
 const isEmpty = ({ cells, raw }: CsvRecord): boolean => cells.every((cell) => cell.trim() === '') && !raw.includes('"');
 
-/** Without values, its line is all that names it. */
+/** Without values, only its line can name it. */
 const invalidRecord = (record: CsvRecord, problem: Problem): RowEntry => brokenEntry(`line ${record.line}`, record, problem);

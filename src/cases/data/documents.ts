@@ -1,12 +1,12 @@
 import { formatThousands } from '../../problems/format-thousands.ts';
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';
 import { formatShortValue } from '../values.ts';
 import type { RowTyping } from './columns.ts';
 import { type Path, typeItem } from './items.ts';
 import { settleAll } from './typing.ts';
 
-/** A document longer than this is refused: it is held whole. Characters. */
+/** The maximum length of a document, in characters. It is held in memory. */
 const MAX_DOCUMENT_LENGTH = 50_000_000;
 /** The number of rows in a batch. */
 const MAX_BATCH_ITEMS = 256;
@@ -23,8 +23,8 @@ export async function* readDocument(
   const path = at === undefined || at === '' ? [] : at.split('.').map((key) => (/^\d+$/.test(key) ? Number(key) : key));
   const read = format === 'json' ? (await import('./json.ts')).readJson : (await import('./yaml.ts')).readYaml;
   const { document, placeOf, linesOf } = await read(whole, file, path);
-  const list = valueAt(document, path, (key, known) => refuse({ code: 'unknown-path', path: at ?? '', key, known, at: placeOf(0) }));
-  if (!Array.isArray(list)) return refuse({ code: 'expected-array', at: placeOf(0), path: at, got: formatShortValue(list) });
+  const list = valueAt(document, path, (key, known) => throwProblem({ code: 'unknown-path', path: at ?? '', key, known, at: placeOf(0) }));
+  if (!Array.isArray(list)) return throwProblem({ code: 'expected-array', at: placeOf(0), path: at, got: formatShortValue(list) });
   for (let from = 0; from < list.length; from += MAX_BATCH_ITEMS) {
     const rows: readonly unknown[] = list.slice(from, from + MAX_BATCH_ITEMS);
     yield settleAll(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
@@ -36,7 +36,7 @@ async function readWholeText(text: AsyncIterable<string>, file: string): Promise
   for await (const piece of text) {
     whole += piece;
     if (whole.length > MAX_DOCUMENT_LENGTH)
-      refuse({
+      throwProblem({
         code: 'unreadable-file',
         path: decodeURIComponent(file.split('/').at(-1) ?? file),
         reason: `it is longer than ${formatThousands(MAX_DOCUMENT_LENGTH)} characters. Use JSON Lines or CSV, which are streamed.`,
@@ -45,7 +45,7 @@ async function readWholeText(text: AsyncIterable<string>, file: string): Promise
   return whole;
 }
 
-/** The value at a path of a document. `onMissing` is called for a key that an object on the way does not have. */
+/** The value at a path of a document. `onMissing` is called for a key that an object on the path does not have. */
 function valueAt(document: unknown, path: Path, onMissing: (key: string, known: readonly string[]) => never): unknown {
   let value = document;
   for (const key of path) {

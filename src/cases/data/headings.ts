@@ -4,17 +4,17 @@ import { ProblemError } from '../../problems/problem-error.ts';
 import type { SourceLocation } from '../../problems/source-location.ts';
 import { buildColumns, type Column, type Columns, isMark } from './columns.ts';
 
-/** A column, and which cell of a record is its. */
+/** A column, and the index of its cell in a record. */
 export type IndexedColumn = Column & { readonly index: number };
 
-/** What parts the one heading that was found into those that are wanted, if something does. */
+/** Finds a delimiter that splits the only heading into expected columns, if there is one. */
 const otherDelimiter = (heading: string, wanted: readonly string[]): string | undefined =>
   [';', '\t', '|', ','].find((delimiter) => {
     const parts = heading.split(delimiter).map((part) => part.trim());
     return parts.length > 1 && wanted.some((column) => parts.includes(column));
   });
 
-/** Why columns are missing: they have other names, or the file is another kind of table than it was read as. */
+/** Explains why columns are missing: they have other names, or the file has another format. */
 function explainMissingColumns(
   texts: readonly string[],
   known: readonly string[],
@@ -23,7 +23,7 @@ function explainMissingColumns(
 ): Problem[] {
   const [first = ''] = texts;
   const at = placeOf(0);
-  // A sheet has no separators.
+  // A sheet has no delimiters.
   if (at.sheet === undefined) {
     const separator = /^sep=(.?)$/i.exec(first.trim());
     if (separator) return [{ code: 'separator-line', text: first.trim(), delimiter: separator[1] || undefined, at }];
@@ -42,7 +42,7 @@ export function readHeadings(
   texts: readonly string[],
   columns: Columns | undefined,
   placeOf: (index: number) => SourceLocation,
-  remark: ((problem: Problem) => void) | undefined,
+  onWarning: ((problem: Problem) => void) | undefined,
   ignore: readonly string[] = [],
 ): IndexedColumn[] {
   const headings = texts.map((text) => text.trim());
@@ -63,6 +63,7 @@ export function readHeadings(
   const wanted = found.map(({ heading }) => heading);
   const unused = headings.flatMap((heading, index) => (heading === '' || read.has(index) || ignore.includes(heading) ? [] : [index]));
   const [first] = unused;
-  if (first !== undefined) remark?.({ code: 'unused-columns', columns: unused.map((index) => headings[index] as string), known: wanted, at: placeOf(first) });
+  if (first !== undefined)
+    onWarning?.({ code: 'unused-columns', columns: unused.map((index) => headings[index] as string), known: wanted, at: placeOf(first) });
   return found;
 }

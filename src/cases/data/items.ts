@@ -4,25 +4,28 @@ import { formatShortValue } from '../values.ts';
 import { buildColumns, type Column, isMark, type RowTyping, type StandardSchema } from './columns.ts';
 import { brokenEntry, type RawRecord, typeRecord } from './typing.ts';
 
-/** Keys and places in lists, from the top of a document. */
+/** Keys and list indices, from the top of a document. */
 export type Path = readonly (string | number)[];
 
-/** A document that was read. */
+/** A parsed document. */
 export interface ParsedDocument {
   readonly document: unknown;
-  /** Where an item of its list stands, or the value under one of the item's keys: asked for each item, and for keys when a message needs it. */
+  /**
+   * The location of an item of its list, or of the value under one of the item's keys. Called for each item, and for keys when a message
+   * needs it.
+   */
   placeOf(item: number, key?: string): SourceLocation;
-  /** How many lines an item takes, if it is not one. */
+  /** The number of an item's lines. Undefined for one line. */
   linesOf(item: number): number | undefined;
 }
 
-/** How many lines there are from one to another, if it is not one. */
-export const MAX_SHOWN_LINES = (first: number, last: number): number | undefined => (last > first ? last - first + 1 : undefined);
+/** The number of lines from `first` to `last`. Undefined for one line. */
+export const countLines = (first: number, last: number): number | undefined => (last > first ? last - first + 1 : undefined);
 
-/** Where an item stands, or the value under one of its keys. */
+/** The location of an item, or of the value under one of its keys. */
 type PlaceOf = (key: string | undefined) => SourceLocation;
 
-/** One item of a document as a row: it must be an object. `name` is what it is called where no row comes of it. */
+/** Converts one item of a document to a row. It must be an object. `name` names an invalid item. */
 export function typeItem(item: unknown, name: string, { columns, schema }: RowTyping, placeOf: PlaceOf, lines?: number): RowEntry | Promise<RowEntry> {
   const place = placeOf(undefined);
   if (typeof item !== 'object' || item === null || Array.isArray(item))
@@ -33,7 +36,7 @@ export function typeItem(item: unknown, name: string, { columns, schema }: RowTy
     return brokenEntry(name, { location: place, lines }, { code: 'invalid-heading', heading: '__proto__', at: placeOf('__proto__') });
   if (!columns && !schema && !headings.some(isMark)) return { row: values, location: place, lines };
   const record: RawRecord = {
-    place,
+    location: place,
     lines,
     value: ({ heading }) => (Object.hasOwn(values, heading) ? values[heading] : undefined),
     isQuoted: () => false,
@@ -42,7 +45,7 @@ export function typeItem(item: unknown, name: string, { columns, schema }: RowTy
   return typeRecord(record, { columns: columns ? buildColumns(columns, headings) : passthroughTyping(headings), schema });
 }
 
-/** Columns of a document whose values are taken as they are. */
+/** Columns of a document whose values are used unchanged. */
 const passthroughTyping = (headings: readonly string[]): Column[] =>
   buildColumns(undefined, headings).map((column) => (column.reads.as === 'mark' ? column : { ...column, reads: { as: 'schema', schema: anySchema } }));
 

@@ -1,11 +1,11 @@
 import type { JSONVisitor, ParseOptions } from 'jsonc-parser';
 
-/** JSON as the standard has it (RFC 8259). */
+/** Standard JSON (RFC 8259). */
 export const STRICT_JSON: ParseOptions = { disallowComments: true, allowTrailingComma: false, allowEmptyContent: false };
 
 export const tooDeep = 'nested too deeply';
 
-/** False where a document is nested so deep that the visit ran out of stack. */
+/** Returns false if a document is nested so deeply that the visit ran out of stack. */
 export function visitSafely(visit: () => void): boolean {
   try {
     visit();
@@ -23,7 +23,7 @@ interface Fault {
   readonly column: number;
 }
 
-/** Looks for what is wrong with a text that the runtime did not read. */
+/** Finds the error in a text that the runtime could not parse. */
 export async function findSyntaxError(text: string): Promise<Fault> {
   const { printParseErrorCode, visit } = await import('jsonc-parser');
   let found: Fault | undefined;
@@ -36,7 +36,7 @@ export async function findSyntaxError(text: string): Promise<Fault> {
   return found ?? { reason: isRead ? 'invalid JSON' : tooDeep, line: 1, column: 1 };
 }
 
-/** A key that an object has twice, which the runtime accepts: which value is meant? */
+/** Finds a duplicate key of an object, which the runtime accepts. */
 export async function findDuplicateKey(text: string): Promise<{ readonly key: string; readonly column: number } | undefined> {
   const { visit } = await import('jsonc-parser');
   const open: Set<string>[] = [];
@@ -54,7 +54,7 @@ export async function findDuplicateKey(text: string): Promise<{ readonly key: st
   return found;
 }
 
-/** Whether the text of a JSON value has more properties than the value. Far faster than to look for the key. */
+/** Whether the text of a JSON value has more properties than the value. Much faster than finding the key. */
 export const hasDuplicateKeys = (text: string, value: unknown): boolean => countColons(text) !== countProperties(value);
 
 function countColons(text: string): number {
@@ -67,7 +67,7 @@ function countColons(text: string): number {
   return colons;
 }
 
-/** Where the quote stands that closes a string. */
+/** The position of the quote that closes a string. */
 function findStringEnd(text: string, start: number): number {
   for (let end = text.indexOf('"', start + 1); end >= 0; end = text.indexOf('"', end + 1)) {
     let slashes = 0;
@@ -83,7 +83,7 @@ function countProperties(value: unknown): number {
   return items.reduce<number>((sum, item) => sum + countProperties(item), Array.isArray(value) ? 0 : items.length);
 }
 
-/** In words; `at` is where it is noticed. */
+/** Describes a syntax error. `at` is where it was detected. */
 function explainFault(code: string, text: string, at: number): string {
   const isEnd = text[at] === '}' || text[at] === ']';
   if (isEnd && text.slice(0, at).trimEnd().endsWith(',')) return `unexpected comma before this ${text[at]}`;

@@ -1,4 +1,4 @@
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';
 import type { RowTyping } from './columns.ts';
 import { MAX_RECORD_LENGTH } from './csv.ts';
@@ -6,7 +6,7 @@ import { typeItem } from './items.ts';
 import { findDuplicateKey, findSyntaxError, hasDuplicateKeys, tooDeep } from './json-faults.ts';
 import { brokenEntry, settleAll } from './typing.ts';
 
-/** Reads JSON Lines: a row a line. */
+/** Reads JSON Lines: one row per line. */
 export async function* readJsonLines(
   text: AsyncIterable<string>,
   file: string,
@@ -42,10 +42,10 @@ export async function* readJsonLines(
             },
           ),
         );
-      // The column is looked for from where the key stands: close enough for a line.
+      // The column is searched by its key: precise enough in a line.
       return typeItem(item, name, typed, (key) => ({ ...place, column: key === undefined ? 1 : Math.max(0, given.indexOf(JSON.stringify(key))) + 1 }));
     } catch (error) {
-      // A value that is nested too deeply runs out of stack.
+      // A value that is nested too deeply causes a stack overflow.
       if (!(error instanceof RangeError)) throw error;
       return brokenEntry(name, { location: place }, { code: 'parse-error', reason: tooDeep, at: place });
     }
@@ -56,7 +56,7 @@ export async function* readJsonLines(
     rest = whole.pop() as string;
     const entries = await readAll(whole);
     if (entries.length) yield entries;
-    if (rest.length > MAX_RECORD_LENGTH) refuse({ code: 'record-too-long', limit: MAX_RECORD_LENGTH, at: { file, line: line + 1, column: 1 } });
+    if (rest.length > MAX_RECORD_LENGTH) throwProblem({ code: 'record-too-long', limit: MAX_RECORD_LENGTH, at: { file, line: line + 1, column: 1 } });
   }
   const last = await readAll([rest]);
   if (last.length) yield last;

@@ -4,17 +4,17 @@ import { identity } from './cells.ts';
 import type { CsvRecord, RecordFilter } from './csv.ts';
 import type { IndexedColumn } from './headings.ts';
 
-/** With fewer records, shares by value would be of too different sizes. */
+/** With fewer records, partitions by value would have very different sizes. */
 export const MIN_RECORDS = 1000;
-/** The number of records that decide whether the values of a column differ enough, and how many of them may be equal. */
+/** The number of records that decide whether the values of a column differ enough, and the number of them that can be equal. */
 const SAMPLE_RECORDS = 64;
 const MAX_EQUAL_KEYS = SAMPLE_RECORDS / 4;
 
 type KeyColumn = IndexedColumn & { readonly reads: Extract<IndexedColumn['reads'], { as: 'cell' }> };
 
 /**
- * Shares out records by what stands in one column, so that equal rows go together: who has a share can tell twins by itself, and of the
- * records of others it looks at one cell.
+ * Partitions records by the values of one column, so that equal rows are in the same partition. The reader of a partition can then detect
+ * duplicates alone, and reads one cell of each record in other partitions.
  */
 export class KeyPartitioner implements RecordFilter {
   readonly index: number;
@@ -48,10 +48,10 @@ export class KeyPartitioner implements RecordFilter {
     return this.#key(text, from, to) % this.#share.of === this.#share.index;
   }
 
-  /** Equal for equal values; 0 for what is neither a number, a truth nor a plain word. A whole number that divides fast. */
+  /** A number that equal values share; 0 for anything but numbers, booleans and plain words. Integers are fast to divide. */
   #key(text: string, from: number, to: number): number {
     const { reader } = this.#column.reads;
-    // A word that stands as it is needs no text of its own.
+    // A plain word is hashed in place, without creating a string.
     const asWord = reader.read === identity ? hashWord(text, from, to) : -1;
     return asWord < 0 ? this.#keyOfValue(text.slice(from, to).trim()) : asWord;
   }

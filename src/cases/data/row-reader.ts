@@ -2,7 +2,7 @@ import { CellError } from './cells.ts';
 import { isVisibleAscii } from './csv.ts';
 import type { IndexedColumn } from './headings.ts';
 
-/** Reads the cells of a record into a row; nothing where one of them needs a closer look: an empty one, or one that is not what it should be. */
+/** Reads the cells of a record into a row. Returns undefined if one of them needs a closer look: it is empty or invalid. */
 export type ReadRow = (cells: readonly string[]) => object | undefined;
 
 /** With more columns, or for a few records, compiled code is not faster. */
@@ -10,10 +10,10 @@ const MAX_COMPILED_COLUMNS = 200;
 const COMPILE_AFTER_RECORDS = 100;
 
 /**
- * Reads records of which all cells are as they should be, as those of most files are.
+ * Creates a reader for records of which all cells are valid, as in most files.
  *
- * Written out for its columns, it costs half of going from column to column, since each calls one reader only. It is compiled where that is
- * allowed, as it is not in every page; nothing that stands in a file stands in its code.
+ * Code that is compiled for the columns takes half the time of a loop over them, since each call site has one reader only. Pages can forbid
+ * compiling. The code contains nothing from the file.
  */
 export function compileRowReader(columns: readonly IndexedColumn[]): ReadRow {
   const readers = columns.flatMap(({ reads }) => (reads.as === 'cell' ? [reads.reader.read] : []));

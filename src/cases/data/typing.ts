@@ -7,7 +7,7 @@ import { formatShortValue } from '../values.ts';
 import { CellError, type CellReader, readValue } from './cells.ts';
 import type { Column, StandardSchema } from './columns.ts';
 
-/** What a file shows where a value should be: an error that a workbook worked out; nothing for a formula that was never worked out. */
+/** A cell without a value: an error that a workbook computed, or a formula without a stored result. */
 export class CellSchemaError {
   readonly shown: string | undefined;
   constructor(shown: string | undefined) {
@@ -15,19 +15,19 @@ export class CellSchemaError {
   }
 }
 
-/** One record as a file has it, asked column by column. */
+/** One record of a file, read column by column. */
 export interface RawRecord<C extends Column = Column> {
-  readonly place: SourceLocation;
+  readonly location: SourceLocation;
   readonly lines: number | undefined;
-  /** Text, or what a document holds; undefined where there is nothing. */
+  /** Text, or a value of a document. Undefined if there is none. */
   value(column: C): unknown;
-  /** Whether an empty text was quoted: then somebody meant it. */
+  /** Whether an empty text was quoted, which makes it intended. */
   isQuoted(column: C): boolean;
-  /** Where a cell stands: asked only for messages. */
+  /** The location of a cell. Called only for messages. */
   at(column: C | undefined): SourceLocation;
 }
 
-/** An entry while it is made of a record. Lists are made when something goes into them. */
+/** An entry that is being built from a record. Lists are created on first use. */
 export interface EntryBuilder extends Required<Omit<RowEntry, 'others' | 'written'>> {
   row: object;
   name: string | undefined;
@@ -37,18 +37,18 @@ export interface EntryBuilder extends Required<Omit<RowEntry, 'others' | 'writte
   problems: Problem[] | undefined;
 }
 
-/** What is read of each record of a file. */
+/** What to read from each record of a file. */
 export interface Layout<C extends Column = Column> {
   readonly columns: readonly C[];
   readonly schema: StandardSchema<unknown> | undefined;
-  /** For records whose cells all hold a value. */
+  /** For records in which every cell has a value. */
   readonly makeRow?: MakeObject | undefined;
 }
 
-/** Stands for the value of a cell that gives none. */
+/** Marks a cell without a value. */
 const nothing = Symbol('nothing');
 
-/** Makes a row of a record: each cell read as its column says, each that is wrong told with its place. */
+/** Converts a record to a row: each cell by its column, with a located problem for each invalid cell. */
 export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layout<C>): RowEntry | Promise<RowEntry> {
   const { columns } = layout;
   const making = buildEntry(record, noRow);
@@ -74,17 +74,17 @@ export const settleAll = (entries: readonly (RowEntry | Promise<RowEntry>)[]): r
 
 const noRow = {};
 
-/** A plain entry. All have the same hidden class. */
-export const buildEntry = ({ place, lines }: Pick<RawRecord, 'place' | 'lines'>, row: object): EntryBuilder => ({
+/** Creates a plain entry. All entries have the same hidden class. */
+export const buildEntry = ({ location, lines }: Pick<RawRecord, 'location' | 'lines'>, row: object): EntryBuilder => ({
   row,
   name: undefined,
   annotations: undefined,
-  location: place,
+  location,
   lines,
   problems: undefined,
 });
 
-/** An invalid row is reported by a case of its own, named after its position. */
+/** Creates an entry for an invalid row, which its own case reports, named by its position. */
 export const brokenEntry = (name: string, { location, lines }: Pick<RowEntry, 'location' | 'lines'>, problem: Problem): RowEntry => ({
   row: {},
   name,
@@ -119,7 +119,7 @@ function addCellProblem(making: EntryBuilder, problem: Problem): void {
   making.problems.push(problem);
 }
 
-/** A value that a schema takes its time for. */
+/** A value that a schema validates asynchronously. */
 class PendingValue {
   readonly promise: Promise<unknown>;
   constructor(promise: Promise<unknown>) {
@@ -127,7 +127,7 @@ class PendingValue {
   }
 }
 
-/** The value of a cell: `nothing` where it gives none, undefined for a mark. */
+/** Converts a cell: `nothing` if it has no value, undefined for an annotation. */
 function typeCell<C extends Column>(making: EntryBuilder, record: RawRecord<C>, column: C): unknown {
   const { property, reads } = column;
   const value = record.value(column);
@@ -142,9 +142,9 @@ function typeCell<C extends Column>(making: EntryBuilder, record: RawRecord<C>, 
   }
   if (reads.as === 'cell') return readCell(making, reads.reader, value, record, column);
   if (reads.as === 'schema') {
-    const judge = (found: unknown): unknown => applyCellSchema(making, found, value, property, () => record.at(column));
+    const applyResult = (found: unknown): unknown => applyCellSchema(making, found, value, property, () => record.at(column));
     const found = reads.schema['~standard'].validate(value);
-    return found instanceof Promise ? new PendingValue(found.then(judge)) : judge(found);
+    return found instanceof Promise ? new PendingValue(found.then(applyResult)) : applyResult(found);
   }
   if (!isEmpty(value)) readMark(making, reads.mark, value);
   return undefined;
@@ -178,7 +178,7 @@ function readMark(making: EntryBuilder, mark: 'name' | 'tags' | 'skip' | 'knownF
   else making.annotations.knownFailure = text;
 }
 
-/** What a Standard Schema answers. */
+/** The result of a Standard Schema. */
 interface SchemaResult {
   readonly value?: unknown;
   readonly issues?: readonly { readonly message: string; readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[] | undefined }[] | undefined;

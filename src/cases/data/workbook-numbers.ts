@@ -1,13 +1,13 @@
-/** What a number in a workbook shows. */
+/** What a number in a workbook represents. */
 export type NumberKind = 'number' | 'date' | 'time';
 
-/** ISO/IEC 29500-1, 18.8.30, with those of East Asian locales. */
+/** Built-in formats: ISO/IEC 29500-1, 18.8.30, with those of East Asian locales. */
 export function builtInKind(format: number): NumberKind {
   if ((format >= 18 && format <= 21) || (format >= 45 && format <= 47)) return 'time';
   return (format >= 14 && format <= 17) || format === 22 || (format >= 27 && format <= 36) || (format >= 50 && format <= 58) ? 'date' : 'number';
 }
 
-/** A format code without its literal texts, colours and locales. The remaining letters determine what it shows. */
+/** Removes literal texts, colours and locales from a format code. The remaining letters determine what it shows. */
 export function classifyNumberFormat(code: string): NumberKind {
   const letters = code.replace(/"[^"]*"|\\.|_.|\*./g, '').replace(/\[(?!h+\]|m+\]|s+\])[^\]]*\]/gi, '');
   if (/[dy]/i.test(letters)) return 'date';
@@ -15,14 +15,14 @@ export function classifyNumberFormat(code: string): NumberKind {
   return /m/i.test(letters) ? 'date' : 'number';
 }
 
-/** The day 1970-01-01 in workbooks that count days from 1900, and from 1904. */
+/** The serial number of 1970-01-01 in workbooks that count days from 1900, and from 1904. */
 export const EPOCH_1900 = 25_569;
 export const EPOCH_1904 = 24_107;
 export const DAY_MS = 86_400_000;
 
 /**
- * A day's number as an ISO date, a part of a day as a time: days count from 1900 or 1904 on, and those of 1900 take it for a leap
- * year (ISO/IEC 29500-1, 18.17.4).
+ * Formats a serial day as an ISO date, and a fraction of a day as a time. Days are counted from 1900 or 1904; workbooks treat 1900 as a
+ * leap year (ISO/IEC 29500-1, 18.17.4).
  */
 export function formatSerialDate(serial: number, kind: NumberKind, from1904: boolean): string {
   const days = from1904 ? serial - EPOCH_1904 : serial < 60 ? serial - (EPOCH_1900 - 1) : serial - EPOCH_1900;

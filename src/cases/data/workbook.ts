@@ -1,51 +1,51 @@
 import type { SaxesParser, SaxesTagPlain } from 'saxes';
 import { formatThousands } from '../../problems/format-thousands.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';
 import type { RowTyping } from './columns.ts';
 import { type IndexedColumn, readHeadings } from './headings.ts';
 import { CellSchemaError, type Layout, type RawRecord, settleAll, typeRecord } from './typing.ts';
 import { builtInKind, classifyNumberFormat, formatSerialDate, type NumberKind } from './workbook-numbers.ts';
 
-/** A workbook that is larger is refused: its compressed bytes are held whole. */
+/** The maximum size of a workbook. Its compressed bytes are held in memory. */
 const MAX_FILE_BYTES = 64_000_000;
-/** What inflates to more is taken for a bomb. */
+/** The maximum size of the inflated parts. Larger workbooks are treated as attacks. */
 const MAX_INFLATED_BYTES = 100_000_000;
-/** A cell that is longer is refused. Characters. */
+/** The maximum length of a cell's text, in characters. */
 const MAX_TEXT_LENGTH = 1_000_000;
-/** The number of compressed bytes that are inflated at a time. They inflate to a thousand times that at most. */
+/** The number of compressed bytes that are inflated at a time. They inflate to at most a thousand times that. */
 const INFLATE_CHUNK_BYTES = 4096;
 
-/** A cell's value as a workbook has it: text, number, truth, or the error that it shows; a formula may have no result. */
+/** A cell's value in a workbook: text, number, boolean, or the error that it shows. A formula can lack a result. */
 type WorkbookCell = { readonly value: string | number | boolean } | { readonly error: string | undefined };
 
 export interface WorkbookRow {
-  /** From 1. */
+  /** Counted from 1. */
   readonly number: number;
-  /** By the column's number, from 0. */
+  /** By column number, from 0. */
   readonly cells: ReadonlyMap<number, WorkbookCell>;
 }
 
-/** What the cells of every sheet refer to. */
+/** Data that the cells of every sheet refer to. */
 interface Shared {
   readonly texts: readonly string[];
-  /** By a cell's style: what kind of number it shows. */
+  /** What numbers represent, by cell style. */
   readonly kinds: readonly NumberKind[];
   readonly from1904: boolean;
 }
 
 /**
- * Reads a sheet of a workbook (ISO/IEC 29500): the first row that holds anything is the headings.
+ * Reads a sheet of a workbook (ISO/IEC 29500). The first row that is not empty contains the headings.
  *
- * The sheet is inflated and read piece by piece, and what it inflates to is counted. Dates come as ISO texts.
+ * The sheet is inflated and read in chunks, and the inflated bytes are counted. Dates become ISO texts.
  */
 export async function* readWorkbook(
   bytes: AsyncIterable<Uint8Array>,
   file: string,
   options: { readonly sheet: string | undefined; readonly comment: string | undefined },
   typed: RowTyping,
-  remark: ((problem: Problem) => void) | undefined,
+  onWarning: ((problem: Problem) => void) | undefined,
 ): AsyncGenerator<readonly RowEntry[]> {
   const archive = await Archive.open(bytes, file);
   const { sheet, part, from1904 } = findSheet(archive, options.sheet, file);
@@ -60,16 +60,16 @@ export async function* readWorkbook(
       if (layout) entries.push(typeRecord(buildRecord(cells, number, placeOf), layout));
       else
         layout = {
-          columns: readHeadings(readWorkbookHeadings(cells), typed.columns, (index) => placeOf(number, index), remark, typed.ignore),
+          columns: readHeadings(readWorkbookHeadings(cells), typed.columns, (index) => placeOf(number, index), onWarning, typed.ignore),
           schema: typed.schema,
         };
     }
     if (entries.length) yield settleAll(entries);
   }
-  if (!layout) refuse({ code: 'no-header', at: placeOf(1, 0) });
+  if (!layout) throwProblem({ code: 'no-header', at: placeOf(1, 0) });
 }
 
-/** A sheet as it is needed to change cells: the name of its part, how numbers are shown, and its rows. */
+/** A sheet, described for changing its cells: the name of its part, number formats and rows. */
 export interface DescribedSheet {
   readonly part: string;
   readonly kinds: readonly NumberKind[];
@@ -99,7 +99,7 @@ function buildRecord(
   placeOf: (number: number, column: number) => NonNullable<RowEntry['location']>,
 ): RawRecord<IndexedColumn> {
   return {
-    place: placeOf(number, 0),
+    location: placeOf(number, 0),
     lines: undefined,
     value({ index }) {
       const cell = cells.get(index);
@@ -112,7 +112,7 @@ function buildRecord(
   };
 }
 
-/** The parts of a workbook's archive, inflated when they are asked for. */
+/** The parts of a workbook's archive, inflated on demand. */
 class Archive {
   readonly #zip: typeof import('fflate');
   readonly #xml: typeof import('saxes');
@@ -133,7 +133,7 @@ class Archive {
     for await (const one of bytes) {
       pieces.push(one);
       size += one.length;
-      if (size > MAX_FILE_BYTES) refuse(unreadable(file, `it is larger than ${formatThousands(MAX_FILE_BYTES)} bytes. Use CSV, which is streamed.`));
+      if (size > MAX_FILE_BYTES) throwProblem(unreadable(file, `it is larger than ${formatThousands(MAX_FILE_BYTES)} bytes. Use CSV, which is streamed.`));
     }
     const whole = new Uint8Array(size);
     let at = 0;
@@ -142,8 +142,8 @@ class Archive {
       at += one.length;
     }
     if (whole[0] === 0xd0 && whole[1] === 0xcf)
-      refuse(unreadable(file, 'this is an old-format workbook (.xls) or has a password. Save it as .xlsx without a password.'));
-    if (whole[0] !== 0x50 || whole[1] !== 0x4b) refuse(unreadable(file, 'this is not an .xlsx workbook'));
+      throwProblem(unreadable(file, 'this is an old-format workbook (.xls) or has a password. Save it as .xlsx without a password.'));
+    if (whole[0] !== 0x50 || whole[1] !== 0x4b) throwProblem(unreadable(file, 'this is not an .xlsx workbook'));
     return new Archive(await import('fflate'), await import('saxes'), whole, file);
   }
 
@@ -151,7 +151,7 @@ class Archive {
   *read<T>(name: string, reader: (parser: SaxesParser) => () => T): Generator<T> {
     const parser = new this.#xml.SaxesParser();
     const taken = reader(parser);
-    parser.on('error', (error) => refuse(unreadable(this.#file, `${name} in the workbook is invalid: ${error.message}`)));
+    parser.on('error', (error) => throwProblem(unreadable(this.#file, `${name} in the workbook is invalid: ${error.message}`)));
     const decoder = new TextDecoder();
     let done = false;
     const unzip = new this.#zip.Unzip((entry) => {
@@ -159,7 +159,8 @@ class Archive {
       entry.ondata = (error, data, final) => {
         if (error) throw error;
         this.#inflated += data.length;
-        if (this.#inflated > MAX_INFLATED_BYTES) refuse(unreadable(this.#file, `its uncompressed size exceeds ${formatThousands(MAX_INFLATED_BYTES)} bytes`));
+        if (this.#inflated > MAX_INFLATED_BYTES)
+          throwProblem(unreadable(this.#file, `its uncompressed size exceeds ${formatThousands(MAX_INFLATED_BYTES)} bytes`));
         parser.write(decoder.decode(data, { stream: !final }));
         if (!final) return;
         parser.close();
@@ -173,13 +174,13 @@ class Archive {
         unzip.push(this.#bytes.subarray(at, at + INFLATE_CHUNK_BYTES), at + INFLATE_CHUNK_BYTES >= this.#bytes.length);
       } catch (error) {
         if ((error as Error).name === 'ProblemError') throw error;
-        refuse(unreadable(this.#file, `the archive is damaged: ${(error as Error).message}`));
+        throwProblem(unreadable(this.#file, `the archive is damaged: ${(error as Error).message}`));
       }
       yield taken();
     }
   }
 
-  /** Reads a part to its end. */
+  /** Reads a whole part. */
   whole<T>(name: string, reader: (parser: SaxesParser) => () => T): T | undefined {
     let last: T | undefined;
     for (const taken of this.read(name, reader)) last = taken;
@@ -193,7 +194,7 @@ const unreadable = (file: string, reason: string): Problem => ({
   reason,
 });
 
-/** Writers are free to put a prefix before every name. */
+/** Removes a namespace prefix, which writers can add to every name. */
 export const local = (name: string): string => name.slice(name.indexOf(':') + 1);
 export const attribute = (tag: SaxesTagPlain, name: string): string | undefined =>
   Object.entries(tag.attributes as Record<string, string>).find(([key]) => local(key) === name)?.[1];
@@ -218,9 +219,9 @@ function findSheet(archive: Archive, wanted: string | undefined, file: string): 
   const sheets = book?.sheets ?? [];
   const sheet = wanted === undefined ? sheets[0] : sheets.find(({ name }) => name === wanted);
   if (!sheet) {
-    if (wanted === undefined) return refuse(unreadable(file, 'the workbook has no sheet'));
+    if (wanted === undefined) return throwProblem(unreadable(file, 'the workbook has no sheet'));
     const owner = decodeURIComponent(file.split('/').at(-1) ?? file);
-    return refuse({ code: 'unknown-sheet', name: wanted, owner, known: sheets.map(({ name }) => name) });
+    return throwProblem({ code: 'unknown-sheet', name: wanted, owner, known: sheets.map(({ name }) => name) });
   }
   const target = targets?.get(sheet.relation) ?? '';
   return { sheet: sheet.name, part: target.startsWith('/') ? target.slice(1) : `xl/${target}`, from1904: book?.from1904 ?? false };
@@ -234,20 +235,20 @@ const findRelation = (tag: SaxesTagPlain): string =>
 function textReader(parser: SaxesParser, isText: (name: string) => boolean): { take(): string; opened(name: string): void; closed(name: string): void } {
   let text = '';
   let phonetic = 0;
-  let within = false;
+  let isInside = false;
   parser.on('text', (more) => {
-    if (!within || phonetic > 0) return;
+    if (!isInside || phonetic > 0) return;
     text += more;
     if (text.length > MAX_TEXT_LENGTH) text = text.slice(0, MAX_TEXT_LENGTH + 1);
   });
   return {
     opened(name) {
       if (name === 'rPh') phonetic++;
-      within = isText(name);
+      isInside = isText(name);
     },
     closed(name) {
       if (name === 'rPh') phonetic--;
-      within = false;
+      isInside = false;
     },
     take() {
       const whole = text;
@@ -257,7 +258,7 @@ function textReader(parser: SaxesParser, isText: (name: string) => boolean): { t
   };
 }
 
-/** Texts that cells share, each once. */
+/** The shared strings of a workbook. */
 function sharedTexts(archive: Archive): readonly string[] {
   const read = archive.whole('xl/sharedStrings.xml', (parser) => {
     const texts: string[] = [];
@@ -272,7 +273,7 @@ function sharedTexts(archive: Archive): readonly string[] {
   return read ?? [];
 }
 
-/** What a number with a style shows, by the numbers of the built-in formats and the letters of the others. */
+/** What numbers of each style represent: by number for built-in formats, by letters for the others. */
 function numberKinds(archive: Archive): readonly NumberKind[] {
   const read = archive.whole('xl/styles.xml', (parser) => {
     const own = new Map<number, NumberKind>();
@@ -295,7 +296,7 @@ function numberKinds(archive: Archive): readonly NumberKind[] {
   return read ?? [];
 }
 
-/** The rows of a sheet that hold anything, some at a time. */
+/** The rows of a sheet that are not empty, in batches. */
 function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<WorkbookRow[]> {
   let ready: WorkbookRow[] = [];
   const taken = archive.read(part, (parser) => {
@@ -304,7 +305,7 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
     let cells = new Map<number, WorkbookCell>();
     let type: string | undefined;
     let style = 0;
-    /** The cell has a formula, whose result has not been read yet. */
+    /** The cell has a formula whose result has not been read yet. */
     let awaitsFormulaResult = false;
     const text = textReader(parser, (name) => name === 'v' || name === 't');
     parser.on('opentag', (tag) => {
@@ -340,7 +341,7 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
   }
 }
 
-/** `AB12` is in column 27, counted from 0. */
+/** The column number of an address, from 0: 27 for `AB12`. */
 export function columnNumber(address: string): number {
   let number = 0;
   for (const letter of address.replace(/\d+$/, '')) number = number * 26 + letter.charCodeAt(0) - 64;

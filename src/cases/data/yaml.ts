@@ -1,9 +1,9 @@
 import type { Document, Node } from 'yaml';
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 import type { SourceLocation } from '../../problems/source-location.ts';
-import { MAX_SHOWN_LINES, type ParsedDocument, type Path } from './items.ts';
+import { countLines, type ParsedDocument, type Path } from './items.ts';
 
-/** Aliases are followed so often: more is a document that is made to swell. */
+/** The maximum number of aliases to resolve. Documents with more are treated as attacks. */
 const MAX_ALIASES = 1000;
 
 /** Reads a YAML document: its list of rows at the top, or under a path. */
@@ -18,9 +18,9 @@ export async function readYaml(text: string, file: string, path: Path): Promise<
   const [error] = document.errors;
   if (error) {
     const at = placeOf(error.pos[0]);
-    if (error.code === 'DUPLICATE_KEY') refuse({ code: 'duplicate-key', key: /^[^\s:]+/.exec(text.slice(error.pos[0]))?.[0] ?? '', at });
+    if (error.code === 'DUPLICATE_KEY') throwProblem({ code: 'duplicate-key', key: /^[^\s:]+/.exec(text.slice(error.pos[0]))?.[0] ?? '', at });
     const reason = reasons[error.code] ?? (error.message.split('\n')[0] as string).replace(/ at line \d+.*$/, '').replace(/:$/, '');
-    refuse({ code: 'parse-error', reason, at });
+    throwProblem({ code: 'parse-error', reason, at });
   }
   const nodeAt = (whole: Path): Node | null | undefined => (whole.length === 0 ? document.contents : (document.getIn(whole, true) as Node | undefined));
   return {
@@ -35,7 +35,7 @@ export async function readYaml(text: string, file: string, path: Path): Promise<
     },
     linesOf(item) {
       const [begin, end] = nodeAt([...path, item])?.range ?? [0, 0];
-      return end > begin ? MAX_SHOWN_LINES(placeOf(begin).line, placeOf(end - 1).line) : undefined;
+      return end > begin ? countLines(placeOf(begin).line, placeOf(end - 1).line) : undefined;
     },
   };
 }
@@ -45,7 +45,7 @@ function toValue(document: Document, file: string): unknown {
     return document.toJS({ maxAliasCount: MAX_ALIASES });
   } catch (error) {
     const reason = error instanceof ReferenceError ? `its aliases expand to more than ${MAX_ALIASES} nodes` : (error as Error).message;
-    return refuse({ code: 'parse-error', reason, at: { file, line: 1, column: 1 } });
+    return throwProblem({ code: 'parse-error', reason, at: { file, line: 1, column: 1 } });
   }
 }
 

@@ -1,4 +1,4 @@
-/** Axes by number, with how many values each has: what constraints and searches work on. Rows are arrays of levels, -1 for none yet. */
+/** Axes by number, with their numbers of values: what constraints and searches use. Rows are arrays of levels; -1 is an open axis. */
 export interface Axes {
   readonly names: readonly string[];
   readonly values: readonly (readonly unknown[])[];
@@ -12,11 +12,11 @@ export function parseAxes(given: Readonly<Record<string, readonly unknown[]>>): 
   return { names, values, counts: values.map((list) => list.length) };
 }
 
-/** The index of a value on its axis, or -1. NaN is a value like any other. */
+/** The index of a value on its axis, or -1. NaN equals NaN. */
 export const findLevel = (values: readonly unknown[], value: unknown): number =>
   Number.isNaN(value) ? values.findIndex((one) => Number.isNaN(one)) : values.indexOf(value);
 
-/** All combinations, counted. */
+/** The number of all combinations. */
 export const combinations = ({ counts }: Axes): number => counts.reduce((product, count) => product * count, 1);
 
 export const buildRow = ({ names, values }: Axes, levels: readonly number[]): Record<string, unknown> =>

@@ -5,47 +5,47 @@ export interface CoverageTarget {
 }
 
 /**
- * Sets of axes one after the other, each a record of so many numbers: where its combinations begin, then each axis with how far
- * apart its levels are. Packed, since the search looks at nothing else.
+ * Sets of axes in one array. The record of a set is the number of its first combination, then for each axis its number and the distance
+ * between the codes of adjacent levels. Packed, since the search reads nothing else.
  */
 export interface PackedAxisSets {
   readonly width: number;
   readonly data: Int32Array;
 }
 
-/** More combinations than this are not kept: sixteen bytes for each. */
+/** The maximum number of combinations: each takes 16 bytes. */
 export const MAX_COMBINATIONS = 10_000_000;
 
-/** What a combination that is not owed counts as standing in. */
+/** The count of a combination that is not required. */
 const INFEASIBLE = 1_000_000;
 
-/** How many combinations of any `strength` axes' values there are: the elementary symmetric polynomial of the counts. */
+/** The number of combinations of any `strength` axes' values: the elementary symmetric polynomial of the counts. */
 export function buildCombinations(counts: readonly number[], strength: number): number {
   const sums = [1, ...Array.from({ length: strength }, () => 0)];
   for (const count of counts) for (let size = strength; size > 0; size--) sums[size] = (sums[size] as number) + (sums[size - 1] as number) * count;
   return sums[strength] as number;
 }
 
-/** The combinations that are owed, and in how many of some rows each stands. Rows are arrays of levels, -1 for none yet. */
+/** The required combinations, and the number of rows that contain each. Rows are arrays of levels; -1 is an open axis. */
 export class Combinations {
   protected readonly levels: readonly number[];
   protected readonly sets: readonly PackedAxisSets[];
-  /** For each axis the sets that hold it, its own level's distance before the others'. */
+  /** For each axis, the sets that contain it, its own code distance before the others'. */
   protected readonly setsOf: readonly (readonly PackedAxisSets[])[];
-  /** Where the combinations of each set begin, and where its record is. */
+  /** The number of the first combination of each set, and the position of the set's record. */
   protected readonly starts: Int32Array;
-  protected readonly records: { readonly of: PackedAxisSets; readonly at: number }[] = [];
+  protected readonly records: { readonly sets: PackedAxisSets; readonly at: number }[] = [];
   protected readonly counts: Int32Array;
   /** The uncovered combinations, in any order, and the position of each in that list. */
   readonly #uncoveredCount: Int32Array;
   readonly #placeInOpen: Int32Array;
-  /** Owed and in no row. */
+  /** The number of combinations that are required and in no row. */
   uncoveredCount = 0;
   requiredCount = 0;
-  /** How many combinations have been looked at: what a search's budget is made of. */
+  /** The number of combinations examined so far, which is how the budget of a search is measured. */
   work = 0;
 
-  /** Each set of axes has as many combinations as its levels make, or `each` where they are counted in another way. */
+  /** Each set of axes has as many combinations as its levels make, or `each` if they are counted in another way. */
   constructor(levels: readonly number[], wanted: readonly CoverageTarget[], each?: number) {
     this.levels = levels;
     const sets: PackedAxisSets[] = [];
@@ -87,7 +87,7 @@ export class Combinations {
         total += each ?? size;
       }
       const records = { width, data };
-      for (let at = 0; at < data.length; at += width) this.records.push({ of: records, at });
+      for (let at = 0; at < data.length; at += width) this.records.push({ sets: records, at });
       sets.push(records);
       axes.forEach((axis, place) => void setsOf[axis]?.push({ width: widthOfAxis, data: ofAxis[place] as Int32Array }));
     }
@@ -109,7 +109,7 @@ export class Combinations {
     this.requiredCount = total;
   }
 
-  /** How many combinations there are, owed or not. */
+  /** The number of all combinations, required or not. */
   get size(): number {
     return this.counts.length;
   }
@@ -120,13 +120,13 @@ export class Combinations {
     return { axes, levels: axes.map((axis, i) => Math.floor(code / (distances[i] as number)) % (this.levels[axis] as number)) };
   }
 
-  /** In which ways a row can hold what has a number: of a combination, in one. */
+  /** The ways in which a row can contain a numbered item. For a combination, there is one. */
   countAssignments(index: number): { readonly axes: readonly number[]; readonly ways: readonly (readonly number[])[] } {
     const { axes, levels } = this.combinationAt(index);
     return { axes, ways: [levels] };
   }
 
-  /** The axes of what has a number, how far apart their levels are, and its own number among what these axes have. */
+  /** The axes of a numbered item, the code distances of their levels, and its code within the set of axes. */
   protected setAt(index: number): { readonly axes: readonly number[]; readonly distances: readonly number[]; readonly code: number } {
     let [low, high] = [0, this.starts.length - 1];
     while (low < high) {
@@ -134,17 +134,17 @@ export class Combinations {
       if ((this.starts[middle] as number) <= index) low = middle;
       else high = middle - 1;
     }
-    const { of, at } = this.records[low] as { of: PackedAxisSets; at: number };
+    const { sets, at } = this.records[low] as { sets: PackedAxisSets; at: number };
     const axes: number[] = [];
     const distances: number[] = [];
-    for (let i = at + 1; i < at + of.width; i += 2) {
-      axes.push(of.data[i] as number);
-      distances.push(of.data[i + 1] as number);
+    for (let i = at + 1; i < at + sets.width; i += 2) {
+      axes.push(sets.data[i] as number);
+      distances.push(sets.data[i + 1] as number);
     }
-    return { axes, distances, code: index - (of.data[at] as number) };
+    return { axes, distances, code: index - (sets.data[at] as number) };
   }
 
-  /** An uncovered combination, by its position in their list. */
+  /** An uncovered combination, by its position in the list. */
   openAt(place: number): number {
     return this.#uncoveredCount[place] as number;
   }
@@ -153,7 +153,7 @@ export class Combinations {
     return this.counts[index] === 0;
   }
 
-  /** Takes a combination that cannot occur out of what is owed. */
+  /** Makes a combination that cannot occur not required. */
   release(index: number): void {
     if (this.counts[index] === 0) this.#close(index);
     this.counts[index] = INFEASIBLE;
@@ -164,7 +164,7 @@ export class Combinations {
     return (this.counts[index] as number) >= INFEASIBLE / 2;
   }
 
-  /** Counts a whole row in, or out. */
+  /** Adds or subtracts a whole row. */
   count(row: readonly number[], by: 1 | -1): void {
     for (const { width, data } of this.sets) {
       for (let at = 0; at < data.length; at += width) {
@@ -176,12 +176,12 @@ export class Combinations {
     }
   }
 
-  /** The number of combinations that only this row covers. Counts up to `most`. */
-  countUniquelyCovered(row: readonly number[], most: number): number {
+  /** The number of combinations that only this row covers. Counts up to `limit`. */
+  countUniquelyCovered(row: readonly number[], limit: number): number {
     let count = 0;
     for (const { width, data } of this.sets) {
       let at = 0;
-      for (; at < data.length && count <= most; at += width) {
+      for (; at < data.length && count <= limit; at += width) {
         let index = data[at] as number;
         for (let i = at + 1; i < at + width; i += 2) index += (row[data[i] as number] as number) * (data[i + 1] as number);
         if (this.counts[index] === 1) count++;
@@ -191,7 +191,7 @@ export class Combinations {
     return count;
   }
 
-  /** Adds to each level's number how many open combinations it would cover on an axis, with what is set of the row. */
+  /** Adds to each level's count the number of uncovered combinations that it would cover on an axis, given the set axes of the row. */
   gains(row: readonly number[], axis: number, gains: Int32Array): void {
     const levels = this.levels[axis] as number;
     for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
@@ -209,8 +209,8 @@ export class Combinations {
   }
 
   /**
-   * How many more combinations would be open after a change of one cell of a row that is counted in; where it is past `most`, by how much
-   * does not matter. What is lost is counted apart: no more can be won back than is open.
+   * The increase in uncovered combinations if one cell of a counted row changes. Above `most`, the exact value does not matter. Losses are
+   * counted first: no more can be gained than is uncovered.
    */
   coverageLoss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
     const counts = this.counts;
@@ -232,7 +232,7 @@ export class Combinations {
     return lost - won;
   }
 
-  /** Changes one cell of a row that is counted in. */
+  /** Changes one cell of a counted row. */
   change(row: number[], axis: number, level: number): void {
     const old = row[axis] as number;
     for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
@@ -265,14 +265,14 @@ export class Combinations {
   }
 }
 
-/** How many sets of k numbers below n there are. */
+/** The number of subsets of size k of n numbers. */
 function subsetsOf(n: number, k: number): number {
   let count = 1;
   for (let i = 0; i < k; i++) count = (count * (n - i)) / (i + 1);
   return Math.max(0, count);
 }
 
-/** All sets of k numbers below n, each in rising order. The array is the same each time. */
+/** All subsets of size k of the numbers below n, each in rising order. The array is reused. */
 function* subsets(n: number, k: number): Generator<readonly number[]> {
   const set = Array.from({ length: k }, (_, i) => i);
   if (k > n) return;

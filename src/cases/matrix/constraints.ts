@@ -3,18 +3,18 @@ import { formatShortValue } from '../values.ts';
 import { type Axes, findLevel } from './axes.ts';
 import { buildReader, isNever, type PredicateExclusion } from './exclusions.ts';
 
-/** Of a constraint with more combinations of its axes, none are kept. */
+/** A constraint whose axes have more combinations has no table. */
 const MAX_ANSWERS = 10_000_000;
 const ALLOWED = 1;
 const EXCLUDED = 2;
 
-/** One constraint, ready to be asked: forbidden is looked up in a table where its axes are few, else worked out. */
+/** A compiled constraint. If its axes have few combinations, it looks results up in a table; otherwise it computes them. */
 interface Constraint {
   readonly axes: readonly number[];
   forbids(levels: readonly number[]): boolean;
 }
 
-/** The constraints of a matrix, and what follows from them. */
+/** The constraints of a matrix, and what they imply together. */
 export class Constraints {
   readonly #axes: Axes;
   readonly #all: readonly Constraint[];
@@ -34,7 +34,7 @@ export class Constraints {
     return this.#all.length === 0;
   }
 
-  /** Whether what is set of a row breaks a constraint already. */
+  /** Whether the set axes of a row violate a constraint. */
   violates(levels: readonly number[]): boolean {
     return this.#all.some((constraint) => isWhole(constraint, levels) && constraint.forbids(levels));
   }
@@ -45,8 +45,8 @@ export class Constraints {
   }
 
   /**
-   * Whether some row holds what is set: what follows from several constraints together is found by trying, axis after axis, next
-   * those that are bound to what is set. Undefined where that takes more than `budget` steps: then it is undecided.
+   * Whether a row contains the set levels. What several constraints imply together is found by search, axis by axis, starting with those
+   * that constraints connect to the set ones. Undefined if that takes more than `budget` steps.
    */
   isFeasible(levels: readonly number[], budget = 100_000): boolean | undefined {
     if (this.violates(levels)) return false;
@@ -70,8 +70,8 @@ export class Constraints {
   }
 
   /**
-   * The open axes that constraints bind to those that are set, directly or over others, nearest first; all that are bound to
-   * anything where none is set. What is bound to nothing that is set can be filled if the matrix can at all.
+   * The open axes that constraints connect to the set ones, directly or through others, nearest first. If none is set, all that are in any
+   * constraint. Other axes can be filled if the matrix has any row.
    */
   #openAround(row: readonly number[]): number[] {
     const set = row.flatMap((level, axis) => (level >= 0 ? [axis] : []));
@@ -80,7 +80,7 @@ export class Constraints {
     return [...reached].filter((axis) => (row[axis] as number) < 0);
   }
 
-  /** What is forbidden, as text that equal constraints share; nothing where writing it out would take too long. */
+  /** The forbidden combinations as a text that equal constraints share. Undefined if the text would take too long. */
   serialize(most = 20_000): string | undefined {
     const lists: string[] = [];
     for (const { axes, forbids } of this.#all) {
@@ -143,7 +143,7 @@ function predicate(never: PredicateExclusion, axes: Axes, problems: Problem[]): 
     Boolean(when(rowOf((_, i) => axes.values[numbers[i] as number]?.[levels[numbers[i] as number] as number]) as never));
   const size = numbers.reduce((product, axis) => product * (axes.counts[axis] ?? 1), 1);
   if (size > MAX_ANSWERS) return { axes: numbers, forbids: isForbidden };
-  // Asked once for each combination: a search asks millions of times.
+  // Each combination is tested once, since a search asks millions of times.
   const answers = new Int8Array(size);
   return {
     axes: numbers,

@@ -1,6 +1,6 @@
 import { buildField, primePowerFrom } from './galois.ts';
 
-/** Rows over equally many levels on each axis, in which every combination of any `strength` axes stands. */
+/** Rows over axes with the same number of levels, in which every combination of any `strength` axes occurs. */
 type Rows = readonly (readonly number[])[];
 
 /** Searches for rows if no better construction is known, for numbers of axes and levels and a strength. */
@@ -10,7 +10,7 @@ export type SearchFallback = (axes: number, levels: number, strength: number) =>
 const MAX_SEARCHED_COMBINATIONS = 30_000;
 
 /**
- * The fewest rows that known constructions give for equal axes, smaller ones looked for where that is better.
+ * The fewest rows that known constructions give for equal axes. Smaller parts are searched if that gives fewer.
  *
  * | strength | axes | rows |
  * | --- | --- | --- |
@@ -20,7 +20,7 @@ const MAX_SEARCHED_COMBINATIONS = 30_000;
  * | 2 | k·q or k·(q+1) | those of k, and q²-q or q² (products: Colbourn, Martirosyan, Mullen, Shasha, Sherwood and Yucas, 2006) |
  * | 3 | 2k | those of k, and (v-1) times those of strength 2 (doubling: Roux, 1987; Chateauneuf and Kreher, 2002) |
  *
- * Levels past `levels`, where q is larger, stand as -1: any will do.
+ * If q is larger than `levels`, the additional levels become -1: any level will do.
  */
 export function construct(axes: number, levels: number, strength: number, look: SearchFallback): Rows | undefined {
   const known: (() => Rows | undefined)[] = [
@@ -35,10 +35,10 @@ export function construct(axes: number, levels: number, strength: number, look: 
 const fewest = (candidates: readonly (Rows | undefined)[]): Rows | undefined =>
   candidates.reduce((best, rows) => (rows && (!best || rows.length < best.length) ? rows : best), undefined);
 
-/** Constructed or looked for, whichever has fewer rows. */
+/** Constructed or searched, whichever has fewer rows. */
 function best(axes: number, levels: number, strength: number, look: SearchFallback): Rows {
   const constructed = construct(axes, levels, strength, look);
-  // An orthogonal array cannot be beaten, nor can the binary optimum.
+  // Neither an orthogonal array nor the binary optimum can be improved.
   const optimal = constructed && (constructed.length === levels ** strength || (levels === 2 && strength === 2));
   const few = binomial(axes, strength) * levels ** strength <= MAX_SEARCHED_COMBINATIONS;
   if (constructed && (optimal || !few)) return constructed;
@@ -51,7 +51,7 @@ function binomial(n: number, k: number): number {
   return Math.round(product);
 }
 
-/** A row of zeros; beneath, each axis is another choice of half of the rows, so that no two agree or disagree everywhere. */
+/** A row of zeros. In the rows below it, each axis chooses a different half of the rows, so that no two axes agree or disagree everywhere. */
 function binaryPairs(axes: number): Rows {
   let size = 4;
   while (binomial(size - 1, Math.ceil(size / 2)) < axes) size++;
@@ -65,7 +65,7 @@ function binaryPairs(axes: number): Rows {
   return [columns.map(() => 0), ...Array.from({ length: size - 1 }, (_, row) => columns.map((column) => column[row] as number))];
 }
 
-/** All polynomials below a degree, each at every point of a field and at infinity. */
+/** All polynomials below a degree, each evaluated at every point of a field and at infinity. */
 function polynomials(axes: number, levels: number, strength: number): Rows | undefined {
   const size = primePowerFrom(levels);
   if (axes > size + 1 && !(strength === 3 && size % 2 === 0 && axes === size + 2)) return undefined;
@@ -76,26 +76,26 @@ function polynomials(axes: number, levels: number, strength: number): Rows | und
     const values = Array.from({ length: size }, (_, point) =>
       coefficients.reduceRight((value, coefficient) => field.add(field.multiply(value, point), coefficient), 0),
     );
-    // At infinity stands the leading coefficient; in even fields the middle one of a quadratic is independent, too.
+    // The value at infinity is the leading coefficient. In even fields, the middle coefficient of a quadratic is independent, too.
     return [...values, coefficients.at(-1) as number, coefficients[1] as number].slice(0, axes).map((level) => (level < levels ? level : -1));
   });
 }
 
 /**
- * Axes in groups, two numbers for each: the first rows tell groups apart, the others the axes of a group.
+ * Axes in groups, with two numbers for each: the first rows distinguish groups, the others the axes of a group.
  *
- * Axes of one group agree in the first rows and so hold every pair of equal levels: the rows of the second part that are
- * constant can go.
+ * Axes of one group agree in the first rows, which therefore contain every pair of equal levels: the constant rows of the second part can
+ * be removed.
  */
 function products(axes: number, levels: number, look: SearchFallback): Rows | undefined {
   const size = primePowerFrom(levels);
   if (axes <= size + 1) return undefined;
-  const product = (width: number, within: Rows): Rows => {
+  const product = (width: number, inner: Rows): Rows => {
     const groups = best(Math.ceil(axes / width), levels, 2, look);
     const numbered = Array.from({ length: axes }, (_, axis) => axis);
     return [
       ...groups.map((row) => numbered.map((axis) => row[Math.floor(axis / width)] as number)),
-      ...within.map((row) => numbered.map((axis) => row[axis % width] as number)),
+      ...inner.map((row) => numbered.map((axis) => row[axis % width] as number)),
     ];
   };
   const field = polynomials(size + 1, levels, 2) as Rows;

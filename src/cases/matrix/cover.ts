@@ -9,26 +9,26 @@ import { starterRows } from './starters.ts';
 
 export type Effort = 'quick' | 'thorough';
 
-/** How often combinations may be examined: work instead of time, so that a seed gives the same rows on every machine. */
+/** The maximum number of examined combinations. A limit on work instead of time gives the same rows for a seed on every machine. */
 const budgets = { quick: 12_000_000, thorough: 400_000_000 } as const;
-/** A small model needs less: so much for each of its combinations. */
+/** Small models need less: the budget per combination. */
 const shares = { quick: 8_000, thorough: 400_000 } as const;
-/** Each look at more than these takes longer: they are too far from the processor. */
+/** With more combinations, each access takes longer, since they do not fit into the processor's cache. */
 const FAST_COMBINATIONS = 150_000;
-/** What the search for a part of a construction may take. */
+/** The share of the budget for searching a part of a construction. */
 const GREEDY_BUDGET_SHARE = 0.1;
-/** What the search for rows to start from may take. */
+/** The share of the budget for searching starter rows. */
 const STARTER_BUDGET_SHARE = 0.4;
-/** What the last search may take where rows to start from were looked for. */
+/** The share of the budget for the last reduction if starter rows were searched. */
 const REDUCTION_BUDGET_SHARE = 0.7;
-/** Rows tried for each that is kept: more are slower, and seldom better. */
+/** The number of candidates for each row. More are slower and seldom better. */
 const candidates = { quick: 1, thorough: 5 } as const;
 
 export interface CoveringProblem {
   readonly axes: Axes;
   readonly wanted: readonly CoverageTarget[];
   readonly constraints: Constraints;
-  /** Rows that must be there, perhaps with open axes. */
+  /** Rows that must be included. Axes can be open. */
   readonly include: readonly (readonly number[])[];
   readonly random: Random;
   readonly effort: Effort;
@@ -40,7 +40,7 @@ export interface Covered {
   readonly undecided: number;
 }
 
-/** Rows in which every combination that can occur of any `strength` axes' values stands: a first set, then fewer. */
+/** Generates rows that contain every feasible combination of any `strength` axes' values: a first set, then a smaller one. */
 export function generateCoveringRows(task: CoveringProblem): Covered {
   const { axes, wanted, constraints, include, random, effort } = task;
   const combinations = new Combinations(axes.counts, wanted);
@@ -66,7 +66,7 @@ function releaseImpossible(combinations: Combinations, axes: Axes, constraints: 
   return undecided;
 }
 
-/** No fewer rows can do: each combination of the longest axes of a group needs one of its own. */
+/** A lower bound on the number of rows: each combination of the longest axes of a group needs its own row. */
 const computeLowerBound = (counts: readonly number[], wanted: readonly CoverageTarget[]): number =>
   Math.max(
     ...wanted.map(({ axes, strength }) =>
@@ -78,7 +78,7 @@ const computeLowerBound = (counts: readonly number[], wanted: readonly CoverageT
     ),
   );
 
-/** The rows of a construction, counted in, where one applies: axes alike, nothing forbidden, nothing given. */
+/** The rows of a construction, counted, if one applies: equal axes, no constraints and no given rows. */
 function constructRows({ axes, wanted, constraints, include, random, effort }: CoveringProblem, combinations: Combinations): number[][] | undefined {
   const [levels] = axes.counts;
   const [only] = wanted;
@@ -89,7 +89,7 @@ function constructRows({ axes, wanted, constraints, include, random, effort }: C
   const started = isOptimal
     ? undefined
     : starterRows(axes.counts.length, levels as number, only.strength, random, STARTER_BUDGET_SHARE * budgetFor(effort, combinations));
-  // Nothing is left to a construction's word: what it may have missed is covered here.
+  // Constructions are not trusted: combinations that they may have missed are covered here.
   const [one, two] = [constructed, started].map((rows) => rows && completeRows(rows, axes.counts, combinations, random));
   if (!one || (two && two.length < one.length)) return two;
   if (two) {
@@ -99,7 +99,7 @@ function constructRows({ axes, wanted, constraints, include, random, effort }: C
   return one;
 }
 
-/** With any level where one is open, and with rows for what is missing. */
+/** Fills open axes with any level, and adds rows for missing combinations. */
 function completeRows(given: readonly (readonly number[])[], levels: readonly number[], combinations: Combinations, random: Random): number[][] {
   combinations.clear();
   const rows = given.map((row) => row.map((level, axis) => (level < 0 ? random.integer(0, (levels[axis] as number) - 1) : level)));
@@ -107,7 +107,7 @@ function completeRows(given: readonly (readonly number[])[], levels: readonly nu
   return [...rows, ...greedy(levels, combinations, undefined, random, 1)];
 }
 
-/** Rows for equal axes, from a greedy start. */
+/** Searches rows for equal axes, from a greedy start. */
 function searchRows(count: number, each: number, strength: number, random: Random, budget: number): readonly (readonly number[])[] {
   const levels = Array.from({ length: count }, () => each);
   const wanted = [{ axes: levels.map((_, axis) => axis), strength: Math.min(strength, count) }];

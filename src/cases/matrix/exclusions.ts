@@ -1,6 +1,6 @@
 import { isObject } from '../../problems/option-specs.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 
 /** A combination that cannot occur, by a predicate on the axes that it reads. */
 export interface PredicateExclusion {
@@ -44,7 +44,7 @@ export function buildReader({ reads }: PredicateExclusion, axes: readonly string
     Object.fromEntries(
       axes
         .filter((name) => !reads.includes(name))
-        .map((name) => [name, { get: (): never => refuse({ code: 'undeclared-axis', axis: name, reads }), enumerable: false }]),
+        .map((name) => [name, { get: (): never => throwProblem({ code: 'undeclared-axis', axis: name, reads }), enumerable: false }]),
     ),
   );
   return (value) => Object.assign(Object.create(undeclared), Object.fromEntries(reads.map((name, i) => [name, value(name, i)]))) as Row;

@@ -1,11 +1,11 @@
-/** The field with q elements, q a power of a prime: numbers from 0 to q-1 whose digits to the prime's base are coefficients. */
+/** The field with q elements, q a power of a prime: the digits of the numbers 0 to q-1 to the base of the prime are coefficients. */
 export interface Field {
   readonly size: number;
   add(a: number, b: number): number;
   multiply(a: number, b: number): number;
 }
 
-/** The prime and the exponent of a prime power; nothing for other numbers. */
+/** The prime and the exponent of a prime power. Undefined for other numbers. */
 function primePower(number: number): { prime: number; exponent: number } | undefined {
   let prime = 2;
   while (number % prime !== 0) prime++;
@@ -14,14 +14,14 @@ function primePower(number: number): { prime: number; exponent: number } | undef
   return { prime, exponent };
 }
 
-/** The smallest prime power that is not below a number. */
+/** The smallest prime power that is at least a number. */
 export function primePowerFrom(number: number): number {
   let power = Math.max(2, number);
   while (!primePower(power)) power++;
   return power;
 }
 
-/** Makes the field: polynomials over the prime, modulo one that is found to be irreducible by trying. */
+/** Builds the field: polynomials over the prime, modulo an irreducible one that is found by trial. */
 export function buildField(size: number): Field {
   const { prime, exponent } = primePower(size) as { prime: number; exponent: number };
   const digits = (number: number): number[] => Array.from({ length: exponent }, (_, i) => Math.floor(number / prime ** i) % prime);
@@ -30,7 +30,7 @@ export function buildField(size: number): Field {
     const [one, two] = [digits(a), digits(b)];
     return numberOf(one.map((digit, i) => (digit + (two[i] as number)) % prime));
   };
-  /** `modulus` holds the lower coefficients of the monic polynomial. */
+  /** `modulus` contains the lower coefficients of the monic polynomial. */
   const multiply = (a: number, b: number, modulus: readonly number[]): number => {
     const product = Array.from({ length: 2 * exponent - 1 }, () => 0);
     const two = digits(b);

@@ -3,8 +3,8 @@ import type { Combinations } from './combinations.ts';
 import type { Constraints } from './constraints.ts';
 
 /**
- * One row at a time: each starts from a combination that is still open and is filled axis by axis with the level that covers most;
- * the best of some is kept. As greedy set cover does (V. Chvátal, 1979), on levels instead of whole rows.
+ * Adds one row at a time: each starts from an uncovered combination and is filled axis by axis with the level that covers most; the best of
+ * several candidates is kept. This is greedy set cover (V. Chvátal, 1979), on levels instead of whole rows.
  */
 export function greedy(levels: readonly number[], combinations: Combinations, constraints: Constraints | undefined, random: Random, tries: number): number[][] {
   const rows: number[][] = [];
@@ -61,7 +61,7 @@ export function fillRow(
   return free || !constraints.violates(row) ? row : undefined;
 }
 
-/** A row of open axes but for those of a combination. */
+/** A row in which only the axes of a combination are set. */
 export function partialRow(length: number, { axes, levels }: ReturnType<Combinations['combinationAt']>): number[] {
   const row = Array.from({ length }, () => -1);
   for (const [i, axis] of axes.entries()) row[axis] = levels[i] as number;

@@ -204,7 +204,7 @@ function findSeparation(one: readonly Combination[], two: readonly Combination[]
   return undefined;
 }
 
-/** Sets further levels, so that a row has none of some combinations. */
+/** Sets further levels, so that a row contains none of some combinations. */
 function breakAll(
   row: readonly number[],
   [first, ...others]: readonly Combination[],
@@ -236,7 +236,7 @@ function completeAtRandom(start: readonly number[], counts: readonly number[], c
   return row;
 }
 
-/** Changes one level after another, where the row then separates more. */
+/** Changes one level after another if the row then separates more. */
 function improve(row: number[], start: readonly number[], counts: readonly number[], constraints: Constraints, sets: CombinationSets, random: Random): void {
   let gain = sets.gainOf(row);
   for (const axis of random.shuffle([...counts.keys()].filter((one) => (start[one] as number) < 0))) {

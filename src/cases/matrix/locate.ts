@@ -10,7 +10,7 @@ const MAX_ATTEMPTS = 12;
 const ATTEMPT_BUDGET = 400_000;
 /** Two combinations are separated in this number of random ways before it is proven whether they can be. */
 const MAX_TRIES = 12;
-/** More points to the power of the strength than these are not kept: four bytes for each. */
+/** The maximum of the number of points to the power of the strength: four bytes for each. */
 export const MAX_LOCATED = 40_000_000;
 
 export interface LocatingProblem {
@@ -19,7 +19,7 @@ export interface LocatingProblem {
   readonly strength: number;
   /** Rows that contain every feasible combination of `strength` levels. */
   readonly rows: readonly (readonly number[])[];
-  /** The number of these rows that must be there, whatever they cover. */
+  /** The number of these rows that must be included, whatever they cover. */
   readonly required: number;
   readonly constraints: Constraints;
   readonly random: Random;
@@ -38,7 +38,7 @@ export function findLocatingRows(problem: LocatingProblem): readonly (readonly n
   const work = counts.length ** strength * Math.max(...counts) * rows.length * candidatesFor(counts, strength);
   const attempts = Math.max(1, Math.min(MAX_ATTEMPTS, Math.floor(ATTEMPT_BUDGET / work)));
   for (let attempt = 0; attempt < attempts; attempt++) {
-    // Covering rows are few because each has as much as possible that no other has, which makes their combinations alike.
+    // Covering rows are few because each contains as much as possible that the others lack, which makes their combinations similar.
     const startsFromRows = required > 0 || attempt % 2 === 0;
     const found = findRows(problem, startsFromRows);
     const all = startsFromRows ? [...rows, ...found] : found;
@@ -74,7 +74,7 @@ function findRows(problem: LocatingProblem, startsFromRows: boolean): number[][]
     if (count > MAX_TRIES || !canSeparate(problem, classes, wanted, unwanted)) classes.join(wanted, unwanted);
   }
   if (startsFromRows) return added;
-  // One combination can be left that is in no row.
+  // One combination can remain that is in no row.
   const missing = classes.findMissing(problem.rows, added);
   return missing ? [...added, [...missing]] : added;
 }
@@ -82,7 +82,7 @@ function findRows(problem: LocatingProblem, startsFromRows: boolean): number[][]
 /** A level of an axis, as a number. */
 type Point = number;
 
-/** Combinations by their points, in rising order; those with fewer repeat the last point. Of each, the class that it is in. */
+/** Combinations by their points, in rising order, with the class of each. Smaller combinations repeat the last point. */
 class Classes {
   readonly axisOf: readonly number[];
   readonly levelOf: readonly number[];
@@ -112,7 +112,7 @@ class Classes {
     }
     const bySum = new Map<number, number[]>();
     for (const [combination, sum] of sums) {
-      // Without given rows, all combinations are in the same ones: in none.
+      // Without given rows, all combinations are in the same rows: in none.
       const same = bySum.get(startsFromRows ? sum : 0);
       if (same) same.push(combination);
       else bySum.set(startsFromRows ? sum : 0, [combination]);
@@ -162,14 +162,14 @@ class Classes {
   }
 
   /**
-   * How much more a row would split classes if it had a point beside those that it has: of a class with n combinations, c of them in the
-   * row, c (n - c) pairs are separated. `counts` has c for each class.
+   * How much better a row would split classes with one more point: in a class of n combinations, c of them in the row, c (n - c) pairs are
+   * separated. `counts` contains c for each class.
    */
   marginOf(row: readonly number[], point: Point, counts: ReadonlyMap<number, number>): number {
     let margin = 0;
     for (const combination of this.#with(row, point)) {
-      const of = this.#classOf[combination] as number;
-      if (of > 0) margin += (this.#members.get(of) as Set<number>).size - 2 * (counts.get(of) ?? 0) - 1;
+      const group = this.#classOf[combination] as number;
+      if (group > 0) margin += (this.#members.get(group) as Set<number>).size - 2 * (counts.get(group) ?? 0) - 1;
     }
     return margin;
   }
@@ -181,7 +181,7 @@ class Classes {
     }
   }
 
-  /** The combinations of a point with those that are set in a row. */
+  /** The combinations of a point with the set points of a row. */
   *#with(row: readonly number[], point: Point): Generator<number> {
     yield this.#padded(point, point, 1);
     const points = row.flatMap((level, axis) =>
@@ -269,7 +269,7 @@ function fillSeparating({ counts, constraints, random }: LocatingProblem, classe
     set[axis] = level;
   }
   const open = random.shuffle([...counts.keys()].filter((axis) => (row[axis] as number) < 0));
-  // The axis that separates the two is set first, while most is possible.
+  // The axis that separates the two is set first, while most levels are possible.
   if (open.includes(brokenAxis)) open.unshift(...open.splice(open.indexOf(brokenAxis), 1));
   for (const axis of open) {
     let [best, most] = [-1, Number.NEGATIVE_INFINITY];
@@ -305,7 +305,7 @@ function canSeparate({ counts, constraints }: LocatingProblem, classes: Classes,
   return separates(one, two) || separates(two, one);
 }
 
-/** All sets of up to `size` items, but for the empty one. */
+/** All subsets of up to `size` items, except the empty one. */
 function* subsetsUpTo<T>(items: readonly T[], size: number, from = 0, set: readonly T[] = []): Generator<readonly T[]> {
   if (set.length > 0) yield set;
   if (set.length === size) return;

@@ -9,7 +9,7 @@ import {
   recordOf,
 } from '../../problems/option-specs.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { ProblemError, refuse } from '../../problems/problem-error.ts';
+import { ProblemError, throwProblem } from '../../problems/problem-error.ts';
 import { hash } from '../hash.ts';
 import { createRandom } from '../random.ts';
 import type { ExpansionContext, RowEntry } from '../row.ts';
@@ -66,9 +66,9 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
   );
   if (owed > MAX_COMBINATIONS)
     problems.push({ code: 'coverage-limit-exceeded', required: owed, limit: MAX_COMBINATIONS, strength: options.strength as number, axes: model.names.length });
-  // Covering rows are looked for once, however often they are asked for.
-  let covered: Promise<Found> | undefined;
-  const find = (expansion: ExpansionContext): Promise<Found> => {
+  // Covering rows are searched once, however often they are requested.
+  let covered: Promise<CoveringRows> | undefined;
+  const find = (expansion: ExpansionContext): Promise<CoveringRows> => {
     covered ??= loadCoveringRows(model, wanted, given, constraints, expansion);
     return covered;
   };
@@ -82,18 +82,18 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
   });
 }
 
-/** A combination with other values; undefined if it is excluded, or a value is not on its axis. */
+/** Rebuilds a row from other values. Undefined if the row is excluded, or a value is not on its axis. */
 function rebuildRow(axes: Axes, constraints: Constraints, entry: RowEntry): RowEntry | undefined {
   const row = entry.row as Readonly<Record<string, unknown>>;
   const levels = axes.names.map((name, axis) => (Object.hasOwn(row, name) ? findLevel(axes.values[axis] as readonly unknown[], row[name]) : -1));
   return levels.includes(-1) || constraints.violates(levels) ? undefined : { row: buildRow(axes, levels) };
 }
 
-/** Covering rows as levels, and how many combinations could not be decided. */
-interface Found {
+/** Covering rows as levels, and the number of undecided combinations. */
+interface CoveringRows {
   readonly rows: readonly (readonly number[])[];
   readonly undecided: number;
-  /** The number of rows that are there only so that failing rows locate a combination. */
+  /** The number of rows that were added so that failing rows locate a combination. */
   readonly locating?: number | undefined;
 }
 
@@ -147,9 +147,9 @@ function optionProblems({ names, counts }: Axes, options: MatrixOptions<any>): P
   return problems;
 }
 
-/** All combinations that can occur, the last axis fastest. */
+/** All feasible combinations. The last axis changes fastest. */
 function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): Generator<readonly RowEntry[]> {
-  // They are among all combinations, if they can be at all.
+  // Validates the rows to include: every feasible row is among all combinations.
   appendRows(axes, options, constraints);
   const total = combinations(axes);
   let entries: RowEntry[] = [];
@@ -171,7 +171,7 @@ function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, c
   if (!any && total > 0) throw new ProblemError([{ code: 'no-feasible-combination' }]);
 }
 
-async function* openCoveringRows(found: Promise<Found>, axes: Axes): AsyncGenerator<readonly RowEntry[]> {
+async function* openCoveringRows(found: Promise<CoveringRows>, axes: Axes): AsyncGenerator<readonly RowEntry[]> {
   yield (await found).rows.map((levels) => ({ row: buildRow(axes, levels) }));
 }
 
@@ -183,7 +183,7 @@ function buildCoverageTargets(axes: Axes, options: MatrixOptions<Record<string, 
   ];
 }
 
-/** Raise it when the same seed produces other rows: cached rows would be stale. */
+/** Raise this if the same seed produces other rows: cached rows would be stale. */
 const ROW_CACHE_VERSION = 'covering rows 4';
 
 async function loadCoveringRows(
@@ -192,17 +192,17 @@ async function loadCoveringRows(
   options: MatrixOptions<Record<string, unknown>>,
   constraints: Constraints,
   { kept }: ExpansionContext,
-): Promise<Found> {
+): Promise<CoveringRows> {
   if (constraints.isFeasible(axes.names.map(() => -1)) === false) throw new ProblemError([{ code: 'no-feasible-combination' }]);
   const include = appendRows(axes, options, constraints);
   const { seed = 1, effort = 'quick', locate } = options;
   const forbidden = constraints.serialize();
-  // What was found for the same content is found again: rows are levels, whatever the values are called.
+  // Equal problems share cached rows: rows are levels, whatever the values are called.
   const content = forbidden === undefined ? undefined : JSON.stringify([ROW_CACHE_VERSION, axes.counts, wanted, forbidden, include, seed, effort, locate]);
   const key = content === undefined ? undefined : `rows-${hash(content)}`;
-  const before = key === undefined ? undefined : ((await kept?.get(key)) as (Found & { readonly content: string }) | undefined);
-  if (before?.content === content) return before as Found;
-  // The search is loaded when rows are looked for.
+  const before = key === undefined ? undefined : ((await kept?.get(key)) as (CoveringRows & { readonly content: string }) | undefined);
+  if (before?.content === content) return before as CoveringRows;
+  // The search is loaded when rows are searched.
   const { generateCoveringRows } = await import('./cover.ts');
   const covered = generateCoveringRows({ axes, wanted, constraints, include, random: createRandom(`matrix ${seed}`), effort });
   const found = locate ? await addLocatingRows(covered, axes, options.strength as number, locate, include.length, constraints, seed) : covered;
@@ -211,14 +211,14 @@ async function loadCoveringRows(
 }
 
 async function addLocatingRows(
-  covered: Found,
+  covered: CoveringRows,
   axes: Axes,
   strength: number,
   locate: 1 | 2,
   required: number,
   constraints: Constraints,
   seed: number,
-): Promise<Found> {
+): Promise<CoveringRows> {
   const { findLocatingRows } = await import('./locate.ts');
   const problem = { counts: axes.counts, strength, required, constraints, random: createRandom(`locate ${seed}`) };
   const one = findLocatingRows({ ...problem, rows: covered.rows });
@@ -226,11 +226,11 @@ async function addLocatingRows(
   return { ...covered, rows, locating: rows.length - covered.rows.length };
 }
 
-/** The rows that must be there, as levels. */
+/** The rows to include, as levels. */
 function appendRows(axes: Axes, { include = [] }: MatrixOptions<Record<string, unknown>>, constraints: Constraints): number[][] {
   return include.map((row) => {
     const levels = findLevels(axes, row);
-    return constraints.isFeasible(levels) === false ? refuse({ code: 'infeasible-row', row: formatShortValue(row) }) : levels;
+    return constraints.isFeasible(levels) === false ? throwProblem({ code: 'infeasible-row', row: formatShortValue(row) }) : levels;
   });
 }
 
@@ -239,7 +239,7 @@ function findLevels(axes: Axes, row: Readonly<Record<string, unknown>>): number[
     if (!(name in row)) return -1;
     const level = findLevel(axes.values[axis] as readonly unknown[], row[name]);
     if (level < 0)
-      refuse({
+      throwProblem({
         code: 'unknown-value',
         name: formatShortValue(row[name]),
         owner: `include, axis "${name}"`,

@@ -1,25 +1,25 @@
 import { Combinations, type PackedAxisSets } from './combinations.ts';
 
 /** A group of permutations of levels: each gives every level's image. */
-export type Group = readonly (readonly number[])[];
+export type PermutationGroup = readonly (readonly number[])[];
 
-/** No row of starters holds it, whatever the permutations make of it. */
+/** No starter row contains it, under any permutation. */
 const NOT_COVERED = -1;
 
 /**
- * Combinations up to a group of permutations of the levels: what the permutations make of each other counts as one.
+ * Combinations up to a group of permutations of the levels: combinations that permutations map to each other count as one orbit.
  *
- * Where a few rows hold one of each such orbit on any `strength` axes, those that the permutations make of these rows hold every
- * combination; but for those of fixed levels alone, and of one level alone where the group turns these into each other many times
- * over: they are cheaper in rows of their own, and left out here.
+ * If a few rows contain one combination of each orbit on any `strength` axes, the images of these rows under the group contain every
+ * combination. Two kinds are left out, since separate rows cover them better: combinations of fixed levels only, and of one level only if
+ * the group maps these to each other many times.
  */
 export class Orbits extends Combinations {
-  /** For each combination's code its orbit, or that it is left out. */
+  /** The orbit of each combination, by its code, or that it is left out. */
   readonly #orbitOf: Int32Array;
   /** The combinations of each orbit. */
   readonly #members: readonly (readonly (readonly number[])[])[];
 
-  constructor(axes: number, levels: number, strength: number, group: Group) {
+  constructor(axes: number, levels: number, strength: number, group: PermutationGroup) {
     const { orbitOf, members } = buildOrbits(levels, strength, group);
     const all = Array.from({ length: axes }, (_, axis) => axis);
     super(
@@ -120,14 +120,14 @@ export class Orbits extends Combinations {
   }
 }
 
-/** The part that some axes have in a combination's code: pairs of an axis and its levels' distance. */
+/** The part of a combination's code that some axes contribute: pairs of an axis and the distance of its levels. */
 function encodeCombination(row: readonly number[], data: Int32Array, from: number, to: number): number {
   let code = 0;
   for (let i = from; i < to; i += 2) code += (row[data[i] as number] as number) * (data[i + 1] as number);
   return code;
 }
 
-function buildOrbits(levels: number, strength: number, group: Group): { orbitOf: Int32Array; members: number[][][] } {
+function buildOrbits(levels: number, strength: number, group: PermutationGroup): { orbitOf: Int32Array; members: number[][][] } {
   const orbitOf = new Int32Array(levels ** strength).fill(NOT_COVERED);
   const members: number[][][] = [];
   const isFixed = (level: number): boolean => group.every((permutation) => permutation[level] === level);

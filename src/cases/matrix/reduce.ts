@@ -2,39 +2,39 @@ import type { Random } from '../random.ts';
 import type { Combinations } from './combinations.ts';
 import type { Constraints } from './constraints.ts';
 
-/** What is to be reduced, and what must stay. */
+/** What to reduce, and what must stay. */
 export interface Reduction {
   readonly levels: readonly number[];
-  /** All of `rows` are counted in, and nothing is open. */
+  /** All of `rows` are counted, and nothing is uncovered. */
   readonly combinations: Combinations;
   readonly rows: readonly (readonly number[])[];
-  /** The axes that stay as they are, for the rows that begin the list. */
+  /** The fixed axes of the first rows of the list. */
   readonly fixed: readonly (readonly number[])[];
   readonly constraints: Constraints | undefined;
   readonly random: Random;
-  /** No fewer rows can do. */
+  /** A lower bound on the number of rows. */
   readonly least: number;
-  /** How readily a change for the worse is taken, and for how many steps a cell that was changed rests; as is best for most. */
+  /** How readily a change for the worse is accepted, and for how many steps a changed cell rests. The default is best for most problems. */
   readonly temperature?: { readonly temperature: number; readonly rest: number } | undefined;
 }
 
-/** What a step costs besides looking at combinations. */
+/** The cost of a step besides examining combinations. */
 export const STEP_WORK = 30;
 
 const DEFAULT_TEMPERATURE = { temperature: 0.7, rest: 10 };
 const RANDOM_CHANGE_PROBABILITY = 0.002;
 
 /**
- * Takes rows away for as long as what they covered can be covered by the others, within a budget of combinations looked at.
+ * Removes rows as long as the others can cover what these covered, within a budget of examined combinations.
  *
- * The row that holds the fewest combinations covered only once goes; then a damped tabu search repairs what is open: of the
- * rows that lack a random open combination by one cell, the change that loses least is made, a worse one with probability
- * exp(-loss / T) (simulated annealing: Kirkpatrick, Gelatt and Vecchi, 1983; tabu search: F. Glover, 1986). Cells that `fixed`
- * holds stay as they are, and so do the rows that have any.
+ * The row with the fewest combinations that only it covers is removed. Then a damped tabu search covers what is uncovered: of the rows that
+ * lack a random uncovered combination by one cell, the change that loses least is made, and a worse one with probability exp(-loss / T)
+ * (simulated annealing: Kirkpatrick, Gelatt and Vecchi, 1983; tabu search: F. Glover, 1986). Cells in `fixed` stay, and so do the rows that
+ * have any.
  */
 export function reduceRows(task: Reduction, budget: number): number[][] {
   const { combinations, least } = task;
-  const search = new Search(task);
+  const search = new RowReducer(task);
   const end = combinations.work + budget;
   let best = search.copy();
   for (let step = 0; combinations.work < end; step++, combinations.work += STEP_WORK) {
@@ -47,8 +47,8 @@ export function reduceRows(task: Reduction, budget: number): number[][] {
   return best;
 }
 
-/** Takes rows away and repairs, a step at a time. */
-export class Search {
+/** Removes rows and repairs coverage step by step. */
+export class RowReducer {
   readonly #combinations: Combinations;
   readonly #rows: number[][];
   readonly #fixed: readonly (readonly number[])[];
@@ -56,7 +56,7 @@ export class Search {
   readonly #levels: readonly number[];
   readonly #random: Random;
   readonly #temperature: NonNullable<Reduction['temperature']>;
-  /** Until which step a cell rests, by its row and axis. */
+  /** The step until which a cell rests, by its row and axis. */
   readonly #tabuUntil: Int32Array;
 
   constructor({ levels, combinations, rows, fixed, constraints, random, temperature = DEFAULT_TEMPERATURE }: Reduction) {
@@ -74,24 +74,24 @@ export class Search {
     return this.#rows.map((row) => [...row]);
   }
 
-  /** Takes the row away of which least depends; false where none may go. */
+  /** Removes the row that covers least alone. Returns false if no row can be removed. */
   removeRow(): boolean {
     let least = Number.POSITIVE_INFINITY;
     let which = -1;
     for (const [number, row] of this.#rows.entries()) {
       if ((this.#fixed[number]?.length ?? 0) > 0) continue;
-      const singles = this.#combinations.countUniquelyCovered(row, least);
-      if (singles < least) [least, which] = [singles, number];
+      const uniquelyCovered = this.#combinations.countUniquelyCovered(row, least);
+      if (uniquelyCovered < least) [least, which] = [uniquelyCovered, number];
     }
     if (which < 0 || this.#rows.length <= 1) return false;
-    // Fixed rows stand first, so that the numbers of the others do not matter.
+    // Fixed rows come first, so that the numbers of the others do not matter.
     const [gone] = this.#rows.splice(which, 1);
     this.#combinations.count(gone as number[], -1);
     this.#tabuUntil.fill(-1);
     return true;
   }
 
-  /** One step towards nothing open. */
+  /** One step of covering what is uncovered. */
   repair(step: number): void {
     const random = this.#random;
     const combinations = this.#combinations;
@@ -110,10 +110,10 @@ export class Search {
       const row = this.#rows[number] as number[];
       for (let way = 0; way < ways.length; way++) {
         const levels = ways[way] as readonly number[];
-        const lacking = findSingleMissing(row, axes, levels);
-        if (lacking < 0) continue;
-        const axis = axes[lacking] as number;
-        const level = levels[lacking] as number;
+        const missing = findSingleMissing(row, axes, levels);
+        if (missing < 0) continue;
+        const axis = axes[missing] as number;
+        const level = levels[missing] as number;
         if ((this.#tabuUntil[number * width + axis] as number) > step || !this.#mayChange(number, axis, level)) continue;
         const loss = combinations.coverageLoss(row, axis, level, best?.loss);
         if (!best || loss < best.loss) {
@@ -141,7 +141,7 @@ export class Search {
     return !breaks;
   }
 
-  /** No row lacks the combination by one cell: some row is given all of it. */
+  /** If no row lacks the combination by one cell, some row gets all of it. */
   #force(axes: readonly number[], levels: readonly number[]): void {
     const number = this.#random.integer(0, this.#rows.length - 1);
     const row = this.#rows[number] as number[];
@@ -156,13 +156,13 @@ export class Search {
   }
 }
 
-/** The one place in which a row lacks a combination; -1 where there are several, or none. */
+/** The only axis on which a row lacks a combination; -1 if there are several or none. */
 function findSingleMissing(row: readonly number[], axes: readonly number[], levels: readonly number[]): number {
-  let lacking = -1;
+  let missing = -1;
   for (let i = 0; i < axes.length; i++) {
     if (row[axes[i] as number] === levels[i]) continue;
-    if (lacking >= 0) return -1;
-    lacking = i;
+    if (missing >= 0) return -1;
+    missing = i;
   }
-  return lacking;
+  return missing;
 }

@@ -1,20 +1,20 @@
 import type { Random } from '../random.ts';
 import { buildField, primePowerFrom } from './galois.ts';
 import { greedy } from './greedy.ts';
-import { type Group, Orbits } from './orbits.ts';
-import { Search, STEP_WORK } from './reduce.ts';
+import { Orbits, type PermutationGroup } from './orbits.ts';
+import { RowReducer, STEP_WORK } from './reduce.ts';
 
-/** Few rows with much to each: changes for the worse are taken seldom, and cells rest shortly. */
-const temper = { temperature: 0.4, rest: 5 };
+/** For few rows that each contain much: worse changes are accepted rarely, and cells rest briefly. */
+const annealing = { temperature: 0.4, rest: 5 };
 /**
- * So many orbits for each starter may be missing where pairs are wanted: a search among all rows finds room for them, and does better
- * from there than from rows in which nothing can move. For more than pairs it takes too long.
+ * The number of orbits per starter that can be missing for pairs. A search among all rows finds room for them, and gets further from there
+ * than from rows in which nothing can move. For more than pairs it takes too long.
  */
 const PAIR_SLACK_ROWS = 1;
 
 /**
- * Rows for equal axes that a group of permutations of their levels makes of a few, which a search finds; nothing where there is no such
- * group. What is searched is smaller by the order of the group, and is solved far better.
+ * Rows for equal axes, as images of a few starter rows under a group of permutations of the levels. Undefined if there is no such group.
+ * The search space is smaller by the order of the group, and is solved far better.
  *
  * (M. A. Chateauneuf, C. J. Colbourn and D. L. Kreher, Covering arrays of strength three, 1999; K. Meagher and B. Stevens, Group
  * construction of covering arrays, 2005.)
@@ -24,7 +24,7 @@ export function starterRows(axes: number, levels: number, strength: number, rand
   if (!group) return undefined;
   const all = Array.from({ length: axes }, () => levels);
   const orbits = new Orbits(axes, levels, strength, group);
-  const search = new Search({
+  const search = new RowReducer({
     levels: all,
     combinations: orbits,
     rows: greedy(all, orbits, undefined, random, 1),
@@ -32,14 +32,14 @@ export function starterRows(axes: number, levels: number, strength: number, rand
     constraints: undefined,
     random,
     least: 1,
-    temperature: temper,
+    temperature: annealing,
   });
   const starters = fewest(search, orbits, strength === 2 ? PAIR_SLACK_ROWS : 0, orbits.work + budget);
   return developOrbits(starters, group);
 }
 
-/** Searches for the fewest starters, if up to `missing` orbits may be uncovered for each. */
-function fewest(search: Search, orbits: Orbits, missing: number, end: number): readonly (readonly number[])[] {
+/** Searches for the fewest starters if up to `missing` orbits of each can be uncovered. */
+function fewest(search: RowReducer, orbits: Orbits, missing: number, end: number): readonly (readonly number[])[] {
   let found = search.copy();
   for (let more = true; more; more = orbits.work < end && search.removeRow()) {
     let [closest, open] = [search.copy(), orbits.uncoveredCount];
@@ -52,8 +52,8 @@ function fewest(search: Search, orbits: Orbits, missing: number, end: number): r
   return found;
 }
 
-/** All that the permutations make of starters, each once, and what orbits leave out. */
-function developOrbits(starters: readonly (readonly number[])[], group: Group): number[][] {
+/** All images of starters, each once, and the rows for what orbits leave out. */
+function developOrbits(starters: readonly (readonly number[])[], group: PermutationGroup): number[][] {
   const rows = new Map<string, number[]>();
   const put = (row: number[]): void => void rows.set(row.join(), row);
   for (const row of starters) for (const permutation of group) put(row.map((level) => permutation[level] as number));
@@ -61,15 +61,15 @@ function developOrbits(starters: readonly (readonly number[])[], group: Group): 
   return [...rows.values()];
 }
 
-/** Whether orbits leave out the combinations of this level alone. */
-const isLeftOut = (level: number, group: Group): boolean =>
+/** Whether orbits leave out the combinations of this level only. */
+const isLeftOut = (level: number, group: PermutationGroup): boolean =>
   group.length > (group[0] as readonly number[]).length || group.every((permutation) => permutation[level] === level);
 
 /**
- * For pairs the shifts of all levels but one; for more the affine maps of a field, which take any two levels to any others, and leave
- * alone at most one that the field lacks.
+ * For pairs, the shifts of all levels but one. For more, the affine maps of a field, which map any two levels to any others, and fix at
+ * most one level that the field lacks.
  */
-function groupFor(levels: number, strength: number): Group | undefined {
+function groupFor(levels: number, strength: number): PermutationGroup | undefined {
   const numbersBelow = (size: number): number[] => Array.from({ length: size }, (_, number) => number);
   if (strength === 2) {
     const shifted = numbersBelow(levels - 1);

@@ -7,7 +7,7 @@ import type { MatrixOptions } from './options.ts';
 type Row = Readonly<Record<string, unknown>>;
 type Axes = Readonly<Record<string, readonly unknown[]>>;
 
-/** A constraint: what it reads, and whether that is impossible. */
+/** A constraint: the axes that it reads, and whether their values are excluded. */
 interface Rule {
   readonly reads: readonly string[];
   readonly forbids: (row: Row) => boolean;
@@ -15,7 +15,7 @@ interface Rule {
 
 const iterable = { is: 'iterable of rows', matches: (value: unknown) => typeof value === 'object' && value !== null && Symbol.iterator in value };
 
-/** Combinations tried to find out whether one can occur; past that it is undecided. */
+/** The number of combinations that are tried to decide whether one can occur. After that, it is undecided. */
 const MAX_TRIED_ROWS = 100_000;
 
 /**
@@ -56,15 +56,15 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   for (const group of groups) {
     for (const set of listAxisSets(group.axes, Math.min(group.strength, group.axes.length))) {
       const places = new Map(set.map((name) => [name, new Map((axes as Axes)[name]?.map((value, place) => [value, place]))]));
-      const numbered = (row: Row): string => set.map((name) => places.get(name)?.get(row[name])).join();
-      const standing = new Set(given.map(numbered));
+      const formatLevels = (row: Row): string => set.map((name) => places.get(name)?.get(row[name])).join();
+      const covered = new Set(given.map(formatLevels));
       for (const combination of multiply(set, axes)) {
-        const stands = standing.has(numbered(combination));
+        const isCovered = covered.has(formatLevels(combination));
         const possible = rules.length === 0 || canOccur(combination, axes, rules);
         if (possible === undefined) undecided++;
-        if (possible === false || (possible === undefined && !stands)) continue;
+        if (possible === false || (possible === undefined && !isCovered)) continue;
         owed++;
-        if (!stands) missing.push(combination as Partial<A>);
+        if (!isCovered) missing.push(combination as Partial<A>);
       }
     }
   }
@@ -80,7 +80,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   };
 }
 
-/** Sets of up to `locate` combinations that are met by the same rows as another one, with that one. */
+/** Sets of up to `locate` combinations that are in the same rows as another set, with that set. */
 function findIndistinct(
   names: readonly string[],
   strength: number,
@@ -94,7 +94,7 @@ function findIndistinct(
     for (const set of listAxisSets(names, size)) {
       for (const combination of multiply(set, axes)) {
         const inRows = rows.reduce((bits, row, i) => (set.every((name) => row[name] === combination[name]) ? bits | (1n << BigInt(i)) : bits), 0n);
-        // What is in no row is missing, or cannot occur.
+        // A combination in no row is missing, or cannot occur.
         if (inRows > 0n) combinations.push({ combination, rows: inRows });
       }
     }
@@ -105,7 +105,7 @@ function findIndistinct(
     const same = byRows.get(inRows);
     if (!same) return void byRows.set(inRows, [set]);
     const other = same.find((one) => canMeetOnly(one, set, axes, rules) || canMeetOnly(set, one, axes, rules));
-    // Sets that meet the same possible rows are alike: one of them is enough.
+    // Sets in the same feasible rows are equivalent: one of them is enough.
     if (!other) return;
     found.push([other, set]);
     same.push(set);
@@ -121,7 +121,7 @@ function findIndistinct(
   return found;
 }
 
-/** Whether a possible row has a combination of one set and none of another. */
+/** Whether a feasible row contains a combination of one set and none of another. */
 const canMeetOnly = (set: readonly Row[], other: readonly Row[], axes: Axes, rules: readonly Rule[]): boolean =>
   set.some((combination) => canLackAll(combination, other, axes, rules));
 
@@ -134,7 +134,7 @@ function canLackAll(row: Row, [first, ...others]: readonly Row[], axes: Axes, ru
   );
 }
 
-/** Tries to complete what is set, only as far as rules reach from it; undefined where that takes too long. */
+/** Tries to complete the set axes, only as far as rules connect them. Undefined if that takes too long. */
 function canOccur(combination: Row, axes: Axes, rules: readonly Rule[]): boolean | undefined {
   let tried = 0;
   const settled = (row: Row, rule: Rule): boolean => rule.reads.every((name) => name in row);

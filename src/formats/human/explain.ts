@@ -1,5 +1,5 @@
 import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
-import type { ExplainedFixture, Explanation, Origin } from '../../running/explain-case.ts';
+import type { ChangeOrigin, ExplainedFixture, Explanation } from '../../running/explain-case.ts';
 import { duration, escapeToOneLine } from '../style.ts';
 import type { Formatting } from './failure.ts';
 
@@ -13,7 +13,7 @@ export function renderExplanation(explanation: Explanation, last: LastTimes, for
   const lines = [
     style.bold(escapeToOneLine(explanation.title)),
     style.dim(escapeToOneLine(explanation.id)),
-    explanation.at ? style.cyan(placed(explanation.at, formatting)) : '',
+    explanation.at ? style.cyan(formatPlace(explanation.at, formatting)) : '',
   ];
   if (row.length)
     lines.push(
@@ -28,9 +28,9 @@ export function renderExplanation(explanation: Explanation, last: LastTimes, for
   return lines.filter((line, i) => line !== '' || i > 2);
 }
 
-const placed = (place: SourceLocation, { nameFile }: Formatting): string => formatLocation({ ...place, file: nameFile(place.file) });
-const origin = ({ owner, at }: Origin, formatting: Formatting): string =>
-  `${escapeToOneLine(owner)}${at ? `, ${formatting.style.cyan(placed(at, formatting))}` : ''}`;
+const formatPlace = (place: SourceLocation, { nameFile }: Formatting): string => formatLocation({ ...place, file: nameFile(place.file) });
+const origin = ({ owner, at }: ChangeOrigin, formatting: Formatting): string =>
+  `${escapeToOneLine(owner)}${at ? `, ${formatting.style.cyan(formatPlace(at, formatting))}` : ''}`;
 
 function renderFixture(fixture: ExplainedFixture, number: string, last: LastTimes, formatting: Formatting): string[] {
   const { style } = formatting;
@@ -41,7 +41,7 @@ function renderFixture(fixture: ExplainedFixture, number: string, last: LastTime
       )
     : '';
   const lines = [
-    `${number.padStart(3)} ${style.bold(escapeToOneLine(fixture.name))}${fixture.definedAt ? `  ${style.cyan(placed(fixture.definedAt, formatting))}` : ''}${lasted}`,
+    `${number.padStart(3)} ${style.bold(escapeToOneLine(fixture.name))}${fixture.definedAt ? `  ${style.cyan(formatPlace(fixture.definedAt, formatting))}` : ''}${lasted}`,
   ];
   lines.push(`    ${style.dim('scope')}     ${fixture.scope}, shared by ${escapeToOneLine(fixture.shareDescription)}`);
   if (fixture.needs.length) lines.push(`    ${style.dim('needs')}     ${fixture.needs.map(escapeToOneLine).join(', ')}`);

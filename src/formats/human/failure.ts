@@ -202,9 +202,9 @@ function renderOne(failure: Failure, formatting: Formatting): string[] {
 /** Actual and expected with their difference, or each for itself. */
 function values({ message, actual, expected, expectedKind }: Failure, style: Style): string[] {
   if (actual !== undefined && expected !== undefined && expectedKind === undefined) {
-    const apart = measureDistance(actual, expected);
+    const distance = measureDistance(actual, expected);
     const [first = '', ...more] = renderDifference(diffValues(actual, expected), style);
-    return [apart && !message.startsWith('off by') ? `${first}  ${style.dim(`(${apart})`)}` : first, ...more];
+    return [distance && !message.startsWith('off by') ? `${first}  ${style.dim(`(${distance})`)}` : first, ...more];
   }
   return [
     ...(actual === undefined ? [] : renderValue('actual', actual, style)),

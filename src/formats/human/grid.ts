@@ -1,7 +1,7 @@
 import { type Axis, buildGrid, type Cell, chooseAxes, findAxes, formatGridValue, type Grid, type GridInput } from '../../results/grid.ts';
 import type { WhereItFails } from '../../results/where/causes.ts';
 import { measureWidth, padOrTruncate } from '../columns.ts';
-import { escapeToOneLine, type Style, signs } from '../style.ts';
+import { escapeToOneLine, type Style, statusSymbols } from '../style.ts';
 import { paintOf } from './run.ts';
 
 /** Which columns stand down the side and across the head, where somebody said. */
@@ -20,8 +20,8 @@ const formatHead = (values: Grid['columnHeaders'][number]): string =>
 function formatCell(cell: Cell | undefined): string {
   if (!cell) return '·';
   const { results, failing, status } = cell;
-  if (results.length === 1) return signs[status];
-  return `${signs[status]} ${failing > 0 ? `${failing}/` : ''}${results.length}`;
+  if (results.length === 1) return statusSymbols[status];
+  return `${statusSymbols[status]} ${failing > 0 ? `${failing}/` : ''}${results.length}`;
 }
 
 /** The results of a test as a grid; nothing where no two of its columns make one. */

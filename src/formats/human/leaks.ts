@@ -20,9 +20,9 @@ export function renderLeaks(leaks: readonly Leak[], formatting: Formatting): str
   if (found.length > 0) return lines;
   const counts = countLeaks(leaks);
   if (counts.length > 0) lines.push('');
-  for (const { kind, count: times, after } of counts) {
+  for (const { kind, count, after } of counts) {
     lines.push(
-      `${style.yellow(`! ${formatCount(times, kind, kind === 'child process' ? 'child processes' : undefined)} left open`)} ${after ? `by ${escapeToOneLine(after.title)}` : 'by concurrent cases'}`,
+      `${style.yellow(`! ${formatCount(count, kind, kind === 'child process' ? 'child processes' : undefined)} left open`)} ${after ? `by ${escapeToOneLine(after.title)}` : 'by concurrent cases'}`,
     );
   }
   if (counts.length > 0) lines.push(style.dim('  run with --leaks to see where each was opened'));

@@ -8,7 +8,7 @@ import { measureWidth, padOrTruncate } from '../columns.ts';
 import { duration, escapeToOneLine, formatCount, type Style } from '../style.ts';
 import { renderCounts } from './run.ts';
 
-const words: Readonly<Record<Activity['what'], string>> = {
+const activityLabels: Readonly<Record<Activity['kind'], string>> = {
   load: 'loads',
   plan: 'plans',
   rows: 'reads rows of',
@@ -36,11 +36,14 @@ export function renderProgress({ state, lanes, elapsed, expected, narrowing }: R
     `${bar}${Object.values(state.counts).some((n) => n > 0) ? renderCounts(state.counts, style) : style.dim('no result yet')}  ${style.dim(duration(elapsed))}`,
     ...waits,
     ...lanes
-      .filter(({ doing }) => doing)
-      .map(({ number, machine, doing, since }) => {
-        const { what, name } = doing as Activity;
+      .filter(({ activity }) => activity)
+      .map(({ number, machine, activity, since }) => {
+        const { kind, name } = activity as Activity;
         const place = names === 0 ? '' : `  ${padOrTruncate(escapeToOneLine(machine ?? ''), names)}`;
-        const text = padOrTruncate(`${words[what] ? `${words[what]} ` : ''}${escapeToOneLine(name)}`, width - 24 - measureWidth(place)).trimEnd();
+        const text = padOrTruncate(
+          `${activityLabels[kind] ? `${activityLabels[kind]} ` : ''}${escapeToOneLine(name)}`,
+          width - 24 - measureWidth(place),
+        ).trimEnd();
         return style.dim(`  lane ${number}${place}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
       }),
   ];
@@ -65,5 +68,5 @@ function renderNarrowing({ path, probes, step }: NarrowProgress, elapsed: number
 /** The same in one plain line, for a pipe. */
 export const renderProgressLine = ({ state, lanes, elapsed }: RunProgress, style: Style): string =>
   style.dim(
-    `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length === 0 ? ', waiting for machines to join the pool' : lanes.length > 1 ? `, ${formatCount(lanes.filter(({ doing }) => doing).length, 'lane')} running` : ''}`,
+    `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length === 0 ? ', waiting for machines to join the pool' : lanes.length > 1 ? `, ${formatCount(lanes.filter(({ activity }) => activity).length, 'lane')} running` : ''}`,
   );

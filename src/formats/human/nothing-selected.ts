@@ -2,8 +2,8 @@ import type { RowCondition } from '../../suites/row-condition.ts';
 import type { Selection } from '../../suites/selection.ts';
 import { escapeToOneLine } from '../style.ts';
 
-const either = (texts: readonly string[]): string => texts.map((text) => `"${escapeToOneLine(text)}"`).join(' or ');
-const inWords = ({ column, operator, value }: RowCondition): string => `${column}${operator}${value}`;
+const joinAlternatives = (texts: readonly string[]): string => texts.map((text) => `"${escapeToOneLine(text)}"`).join(' or ');
+const formatRowCondition = ({ column, operator, value }: RowCondition): string => `${column}${operator}${value}`;
 
 /** Why no case was selected: the conditions that a case has to meet, as given in `where` and the selection, and what to write instead. */
 export function nothingSelected(
@@ -12,13 +12,13 @@ export function nothingSelected(
   suggestions: readonly string[] = [],
 ): string {
   const conditions = [
-    targets?.length && `is in ${either(where)}`,
-    titles?.length && `has ${either(titles)} in its title`,
-    tags?.length && `has the tag ${either(tags)}`,
-    notTags?.length && `lacks the tag ${either(notTags)}`,
-    ids?.length && (ids.length > 3 ? `has one of ${ids.length} ids` : `has the id ${either(ids)}`),
+    targets?.length && `is in ${joinAlternatives(where)}`,
+    titles?.length && `has ${joinAlternatives(titles)} in its title`,
+    tags?.length && `has the tag ${joinAlternatives(tags)}`,
+    notTags?.length && `lacks the tag ${joinAlternatives(notTags)}`,
+    ids?.length && (ids.length > 3 ? `has one of ${ids.length} ids` : `has the id ${joinAlternatives(ids)}`),
     ids?.length === 0 && 'failed last time',
-    rows?.length && `has ${escapeToOneLine(rows.map(inWords).join(' and '))} in its row`,
+    rows?.length && `has ${escapeToOneLine(rows.map(formatRowCondition).join(' and '))} in its row`,
     shard && `is in part ${shard.index} of ${shard.of}`,
   ].filter((text): text is string => typeof text === 'string');
   const instead = suggestions.length ? `; did you mean ${suggestions.map(escapeToOneLine).join(' or ')}?` : '';

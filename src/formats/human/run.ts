@@ -11,7 +11,7 @@ import { type Status, statuses } from '../../running/result.ts';
 import { measureWidth } from '../columns.ts';
 import { renderUnrun } from '../not-run.ts';
 import { groupSimilarFailures } from '../similar-failures.ts';
-import { duration, escapeControls, escapeToOneLine, formatCount, plainStyle, type Style, signs, statusLabel } from '../style.ts';
+import { duration, escapeControls, escapeToOneLine, formatCount, plainStyle, type Style, statusLabel, statusSymbols } from '../style.ts';
 import { besideCases } from '../summary-line.ts';
 import { type Formatting, renderAlike, renderFailure, renderFrameOnce } from './failure.ts';
 import { renderWhere } from './where.ts';
@@ -39,7 +39,7 @@ function renderStrip({ counts, strip }: TestState, width: number, style: Style):
   if (statuses.filter((status) => counts[status] > 0).length < 2) return '';
   return strip
     .downsample(Math.min(width, MAX_STRIP_WIDTH))
-    .map(({ status, isMixed }) => paintOf(status, style)(isMixed && signs[status] !== signs.passed ? '▚' : signs[status]))
+    .map(({ status, isMixed }) => paintOf(status, style)(isMixed && statusSymbols[status] !== statusSymbols.passed ? '▚' : statusSymbols[status]))
     .join('');
 }
 
@@ -55,10 +55,14 @@ export function renderTest(test: TestState, style: Style, depth: number, width: 
   const status = worst(counts);
   const cases = statuses.reduce((sum, one) => sum + counts[one], 0);
   const time = milliseconds > 0 ? duration(milliseconds) : '';
-  const formatted = `${'  '.repeat(depth)}${signs[status]} ${escapeToOneLine(title)}`;
+  const formatted = `${'  '.repeat(depth)}${statusSymbols[status]} ${escapeToOneLine(title)}`;
   const isSeveral = cases > 1 || status !== 'passed';
   const left = width - 2 - measureWidth([formatted, isSeveral && renderCounts(counts, plainStyle), time].filter(Boolean).join('  '));
-  const line = [formatted.replace(signs[status], paintOf(status, style)(signs[status])), isSeveral && renderCounts(counts, style), time && style.dim(time)];
+  const line = [
+    formatted.replace(statusSymbols[status], paintOf(status, style)(statusSymbols[status])),
+    isSeveral && renderCounts(counts, style),
+    time && style.dim(time),
+  ];
   if (left >= Math.min(MIN_STRIP_WIDTH, cases)) return [[...line, renderStrip(test, left, style)].filter(Boolean).join('  ')];
   const indent = '  '.repeat(depth + 1);
   const strip = renderStrip(test, width - indent.length, style);
@@ -67,7 +71,7 @@ export function renderTest(test: TestState, style: Style, depth: number, width: 
 
 export function renderCase(result: Pick<RecordedResult, 'status' | 'title' | 'times' | 'reason'>, style: Style): string {
   const time = result.times.setup + result.times.body + result.times.teardown;
-  return `${paintOf(result.status, style)(signs[result.status])} ${escapeToOneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${escapeToOneLine(result.reason)}`) : ''}  ${style.dim(duration(time))}`;
+  return `${paintOf(result.status, style)(statusSymbols[result.status])} ${escapeToOneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${escapeToOneLine(result.reason)}`) : ''}  ${style.dim(duration(time))}`;
 }
 
 /** What a case wrote, line by line. */
@@ -114,7 +118,7 @@ const MAX_BRIEF_FAILURES = 250;
 function renderBriefly(alike: readonly RecordedResult[], number: number, style: Style): string {
   const [first] = alike as [RecordedResult];
   const more = alike.length > 1 ? style.dim(`  and ${formatCount(alike.length - 1, 'more case')}`) : '';
-  return `${style.red(signs[first.status])} ${number}. ${escapeToOneLine(first.title)}${more}  ${style.dim(escapeToOneLine(first.failures[0]?.message ?? ''))}`;
+  return `${style.red(statusSymbols[first.status])} ${number}. ${escapeToOneLine(first.title)}${more}  ${style.dim(escapeToOneLine(first.failures[0]?.message ?? ''))}`;
 }
 
 /** All that failed or errored, in the order of the plan: each whole, cases of one test that failed alike together, and where their test fails. */
@@ -152,7 +156,7 @@ export function renderPlanProblems(state: RunState, formatting: Formatting): str
 }
 
 export interface SummaryInput {
-  readonly wall: number;
+  readonly milliseconds: number;
   readonly lanes: number;
   readonly seed: number;
   readonly record: string;
@@ -169,11 +173,11 @@ const QUICK_RUN_MS = 2_000;
 const NOTABLE_COST_SHARE = 0.1;
 
 /** Wall time beside summed time. */
-const renderTime = ({ totalCaseMs }: RunState, { wall, lanes }: SummaryInput): string =>
-  `${duration(wall)} (cases ${duration(totalCaseMs)}${lanes > 1 && totalCaseMs > wall ? ` in ${lanes} lanes` : ''})`;
+const renderTime = ({ totalCaseMs }: RunState, { milliseconds, lanes }: SummaryInput): string =>
+  `${duration(milliseconds)} (cases ${duration(totalCaseMs)}${lanes > 1 && totalCaseMs > milliseconds ? ` in ${lanes} lanes` : ''})`;
 
 /** The slowest cases and the dearest shared fixtures of a run that somebody waited for. */
-function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { wall }: SummaryInput, style: Style): string[] {
+function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { milliseconds: wall }: SummaryInput, style: Style): string[] {
   if (wall < QUICK_RUN_MS) return [];
   const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > NOTABLE_COST_SHARE * Math.max(wall, totalCaseMs);
   const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));
@@ -182,11 +186,11 @@ function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { wall }: Sum
 }
 
 /** Lists cases: their number and the first titles. */
-function renderSome(what: string, { cases, titles }: RunState['unchecked'], paint: (text: string) => string): string[] {
+function renderSome(label: string, { cases, titles }: RunState['unchecked'], paint: (text: string) => string): string[] {
   if (cases === 0) return [];
   const more = cases - titles.length;
   return [
-    `${formatCount(cases, 'case')} ${what}:`,
+    `${formatCount(cases, 'case')} ${label}:`,
     ...titles.map((title) => `  ${escapeToOneLine(title)}`),
     ...(more > 0 ? [`  … and ${formatThousands(more)} more`] : []),
   ].map(paint);
@@ -222,8 +226,8 @@ export function renderSummary(state: RunState, closing: SummaryInput, formatting
     const reasons = new Map<string, number>();
     for (const result of state.skippedOrExpected) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
     for (const [reason, times] of reasons)
-      lines.push(style.yellow(`${signs[status]} ${formatThousands(times)} ${statusLabel(status)}: ${escapeToOneLine(reason)}`));
+      lines.push(style.yellow(`${statusSymbols[status]} ${formatThousands(times)} ${statusLabel(status)}: ${escapeToOneLine(reason)}`));
   }
-  if (state.notRun) lines.push(style.yellow(`${signs['not-run']} ${renderUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
+  if (state.notRun) lines.push(style.yellow(`${statusSymbols['not-run']} ${renderUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
   return [...lines, ...renderBeside(state, closing.strict, style)];
 }

@@ -13,7 +13,7 @@ interface Bar {
   readonly parts: readonly { readonly from: number; readonly to: number; readonly sign: string }[];
 }
 
-const signs = { setup: '▒', body: '█', teardown: '░', alive: '─' } as const;
+const symbols = { setup: '▒', body: '█', teardown: '░', alive: '─' } as const;
 const depths: Readonly<Record<Span['scope'], number>> = { run: 0, lane: 0, file: 1, suite: 2, test: 3, case: 5 };
 const MAX_BARS = 120;
 
@@ -49,7 +49,7 @@ export function renderTimeline(entries: () => Iterable<JournalEntry>, width: num
     for (const bar of bars.slice(0, MAX_BARS)) lines.push(`${padOrTruncate(`${'  '.repeat(bar.depth)}${bar.label}`, labels)}  ${draw(bar, end, axis, style)}`);
     if (bars.length > MAX_BARS) lines.push(style.dim(`… and ${formatThousands(bars.length - MAX_BARS)} more`));
   }
-  lines.push('', style.dim(`${signs.setup} setup   ${signs.body} body   ${signs.teardown} teardown   ${signs.alive} alive`));
+  lines.push('', style.dim(`${symbols.setup} setup   ${symbols.body} body   ${symbols.teardown} teardown   ${symbols.alive} alive`));
   return lines;
 }
 
@@ -96,9 +96,9 @@ function fixtureBars(spans: readonly Span[], end: number): Bar[] {
     const ready = up.start + up.milliseconds;
     const gone = down?.start ?? end;
     const parts = [
-      { from: ready, to: gone, sign: signs.alive },
-      { from: up.start, to: ready, sign: signs.setup },
-      ...(down ? [{ from: down.start, to: down.start + down.milliseconds, sign: signs.teardown }] : []),
+      { from: ready, to: gone, sign: symbols.alive },
+      { from: up.start, to: ready, sign: symbols.setup },
+      ...(down ? [{ from: down.start, to: down.start + down.milliseconds, sign: symbols.teardown }] : []),
     ];
     bars.push({ label: `${escapeToOneLine(up.fixture)} (${up.scope})`, depth: depths[up.scope], parts });
   };
@@ -117,12 +117,12 @@ function fixtureBars(spans: readonly Span[], end: number): Bar[] {
 
 function caseBars(results: LaneTimes['results']): Bar[] {
   return results.map(({ title, start, times }) => {
-    const body = start + times.setup;
-    const torn = body + times.body;
+    const bodyStart = start + times.setup;
+    const teardownStart = bodyStart + times.body;
     const parts = [
-      { from: start, to: body, sign: signs.setup },
-      { from: body, to: torn, sign: signs.body },
-      { from: torn, to: torn + times.teardown, sign: signs.teardown },
+      { from: start, to: bodyStart, sign: symbols.setup },
+      { from: bodyStart, to: teardownStart, sign: symbols.body },
+      { from: teardownStart, to: teardownStart + times.teardown, sign: symbols.teardown },
     ];
     return { label: escapeToOneLine(title.split(' › ').at(-1) ?? ''), depth: 4, parts };
   });
@@ -138,7 +138,7 @@ function draw({ parts }: Bar, end: number, axis: number, style: Style): string {
     for (let at = first; at <= last; at++) cells[at] = sign;
   }
   const paint = (cell: string): string =>
-    cell === signs.body ? style.cyan(cell) : cell === signs.alive ? style.dim(cell) : cell === ' ' ? cell : style.yellow(cell);
+    cell === symbols.body ? style.cyan(cell) : cell === symbols.alive ? style.dim(cell) : cell === ' ' ? cell : style.yellow(cell);
   return cells
     .join('')
     .trimEnd()

@@ -40,8 +40,8 @@ const padTo = (text: string, columns: number): string => text + ' '.repeat(Math.
 export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, select: SelectCases, formatting: Pick<Formatting, 'style' | 'nameFile'>): string[] {
   const { style } = formatting;
   const [only, ...others] = causes.length > 0 ? causes : (suspects?.combinations ?? []);
-  const again = only && others.length === 0 ? renderRerun(only.conditions, select, formatting) : [];
-  if (causes.length === 0) return suspects ? [...renderSuspects(suspects, style), ...again] : [];
+  const rerun = only && others.length === 0 ? renderRerun(only.conditions, select, formatting) : [];
+  if (causes.length === 0) return suspects ? [...renderSuspects(suspects, style), ...rerun] : [];
   const formatted = causes.map(({ conditions }) => escapeToOneLine(conditions.map(formatCondition).join(' & ')));
   const columns = Math.min(MAX_CONDITION_WIDTH, Math.max(...[...formatted, 'elsewhere'].map(measureWidth)));
   const digits = String(Math.max(elsewhere.cases, ...causes.map(({ cases }) => cases))).length;
@@ -53,6 +53,6 @@ export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, selec
     `  ${style.bold('where it fails')}`,
     ...lines,
     style.dim(`    ${padTo('elsewhere', columns)}  ${counted(elsewhere.failing, elsewhere.cases)}`),
-    ...again,
+    ...rerun,
   ];
 }

@@ -1,11 +1,11 @@
-import { assignShards, type Timed } from '../../results/shards.ts';
+import { assignShards, type CaseDuration } from '../../results/shards.ts';
 import type { Shard } from '../../suites/selection.ts';
 import { readJournal, readJournals } from '../journals.ts';
 
 /** In which shard each case of a record is, by the time that it took there. */
 export function findAssigned(shard: Shard | undefined): ReadonlyMap<string, number> | undefined {
   if (shard?.times === undefined) return undefined;
-  const timed = new Map<string, Timed>();
+  const timed = new Map<string, CaseDuration>();
   for (const entry of readJournals(shard.times)) {
     if (entry.type !== 'ended') continue;
     const { id, times } = entry.result;

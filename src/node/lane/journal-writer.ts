@@ -17,13 +17,13 @@ const write = writeSync;
 /** Appends entries to a lane's journal: at once where a lost one would be missed, else in blocks. */
 export class JournalWriter {
   readonly #file: number;
-  readonly #broken: (error: Error) => void;
+  readonly #onWriteError: (error: Error) => void;
   readonly #waiting = new JournalBytes(stringify);
   #lastFlush = now();
 
   /** `broken` hears why nothing can be written any more: a full disk, a folder that is gone. */
-  constructor(path: string, lane: number, broken: (error: Error) => void) {
-    this.#broken = broken;
+  constructor(path: string, lane: number, onWriteError: (error: Error) => void) {
+    this.#onWriteError = onWriteError;
     this.#file = openSync(path, 'a');
     this.put({ type: 'header', version: JOURNAL_VERSION, lane }, true);
   }
@@ -36,7 +36,7 @@ export class JournalWriter {
     const { planned, setup, body, teardown, checksPassed } = run;
     const { test, ordinal, duplicateIndex, entry, redactedRow: row } = planned;
     const { line, column } = entry.location ?? nowhere;
-    const pass = { test: test.index, ordinal, twin: duplicateIndex, start, setup, body, teardown, checks: checksPassed, line, column, row };
+    const pass = { test: test.index, ordinal, duplicateIndex, start, setup, body, teardown, checks: checksPassed, line, column, row };
     if (!this.#waiting.pass(pass, columns)) return false;
     if (this.#waiting.length >= MAX_WAITING_BYTES || run.begun + setup + body + teardown - this.#lastFlush >= MAX_WAIT_MS) this.flush();
     return true;
@@ -53,7 +53,7 @@ export class JournalWriter {
     try {
       for (let at = 0; at < bytes.length; ) at += write(this.#file, bytes, at);
     } catch (error) {
-      this.#broken(error as Error);
+      this.#onWriteError(error as Error);
     }
   }
 

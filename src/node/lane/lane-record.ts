@@ -24,7 +24,7 @@ const MAX_UNOWNED_LENGTH = 1_000_000;
 /** What a lane puts on record: its journal, and attachments beside it; nothing that is to stay hidden. Once closed, it takes no more. */
 export class LaneRecord {
   readonly #job: Job;
-  readonly #hides: RedactionPredicate | undefined;
+  readonly #isRedacted: RedactionPredicate | undefined;
   readonly #secrets: Secrets | undefined;
   readonly #journal: JournalWriter;
   #unownedLength = 0;
@@ -33,10 +33,10 @@ export class LaneRecord {
   #closed = false;
 
   /** `broken` hears why nothing can be written any more. */
-  constructor(job: Job, hides: RedactionPredicate | undefined, onWriteError: (error: Error) => void) {
+  constructor(job: Job, isRedacted: RedactionPredicate | undefined, onWriteError: (error: Error) => void) {
     this.#job = job;
-    this.#hides = hides;
-    this.#secrets = hides && new Secrets(hides);
+    this.#isRedacted = isRedacted;
+    this.#secrets = isRedacted && new Secrets(isRedacted);
     this.#journal = new JournalWriter(job.journal, job.lane, onWriteError);
   }
 
@@ -45,7 +45,7 @@ export class LaneRecord {
   }
 
   /** Values that fixtures are set to may be secrets, too. */
-  learn(plan: Plan): void {
+  registerSecrets(plan: Plan): void {
     this.#secrets?.learnSettings(plan);
   }
 
@@ -78,14 +78,14 @@ export class LaneRecord {
 
   /** What takes a while to work out of a test, and nothing waits for. */
   writeTestDetails(header: TestHeader, first: PlannedCaseImpl, testsOnLine: number | undefined): void {
-    const details = this.#clean(buildDetails(first, this.#hides));
+    const details = this.#scrub(buildDetails(first, this.#isRedacted));
     this.put({ type: 'test', header: { ...header, ...details, ...(testsOnLine !== undefined && { testsOnLine }) } });
   }
 
   /** Records output that belongs to no case, up to a limit. */
   writeUnowned(text: string): void {
     this.#unownedLength += text.length;
-    if (this.#unownedLength <= MAX_UNOWNED_LENGTH) this.put({ type: 'output', text: this.#clean(text) });
+    if (this.#unownedLength <= MAX_UNOWNED_LENGTH) this.put({ type: 'output', text: this.#scrub(text) });
     else if (this.#unownedLength - text.length <= MAX_UNOWNED_LENGTH)
       this.put({ type: 'output', text: `… output after ${formatThousands(MAX_UNOWNED_LENGTH)} characters is not kept\n` });
   }
@@ -103,7 +103,7 @@ export class LaneRecord {
 
   #recorded(planned: PlannedCaseImpl, given: CaseResult): RecordedResult {
     if (planned.row !== planned.redactedRow) this.#secrets?.learnHidden(planned.row, planned.redactedRow);
-    const result = this.#clean(given);
+    const result = this.#scrub(given);
     const attachments = result.attachments.map(({ name, content }) => {
       // Each process of a lane has a journal of its own, and so have its attachments.
       const file = `${basename(this.#job.journal, '.journal')}-${this.#attachments++}-${formatSlug(name).slice(0, 60)}`;
@@ -112,11 +112,16 @@ export class LaneRecord {
       return { name, file };
     });
     // What all cases of its test have stands with the test.
-    const isBoundByRow = result.failures.length > 0 && typeof planned.test.test.options.overrides === 'function';
-    return { ...buildCaseName(planned), ...result, attachments, ...(isBoundByRow && { fixtures: this.#clean(buildDetails(planned, this.#hides).fixtures) }) };
+    const hasOverridesByRow = result.failures.length > 0 && typeof planned.test.test.options.overrides === 'function';
+    return {
+      ...buildCaseName(planned),
+      ...result,
+      attachments,
+      ...(hasOverridesByRow && { fixtures: this.#scrub(buildDetails(planned, this.#isRedacted).fixtures) }),
+    };
   }
 
-  #clean<T>(value: T): T {
+  #scrub<T>(value: T): T {
     return this.#secrets ? this.#secrets.redactText(value) : value;
   }
 }

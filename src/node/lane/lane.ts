@@ -11,7 +11,7 @@ import { buildThrowFailure } from '../../running/failures.ts';
 import { makePromise, nextTurn, now, wallClockNow } from '../../running/globals.ts';
 import { EMPTY_OUTCOME } from '../../running/outcome.ts';
 import { type RunHandle, runPlan } from '../../running/run.ts';
-import type { Part } from '../../running/run-options.ts';
+import type { PlanPart } from '../../running/run-options.ts';
 import { beginCreated } from '../../suites/created-items.ts';
 import { type LoadedFile, planFiles } from '../../suites/plan.ts';
 import type { Plan, PlannedTest } from '../../suites/planned.ts';
@@ -53,33 +53,33 @@ export class Lane {
   readonly #record: LaneRecord;
   readonly #output = new Output();
   /** Who is stopped in a debugger is not to be ended for it. */
-  readonly #untimed = isInspected();
-  readonly #limit = createTimeoutPolicy(this.#untimed);
+  readonly #hasNoTimeouts = isInspected();
+  readonly #limit = createTimeoutPolicy(this.#hasNoTimeouts);
   readonly #modules: ModuleLoader;
   #surroundings: ExpansionHost;
-  readonly #under = new Set<CaseAttempt>();
+  readonly #runningCases = new Set<CaseAttempt>();
   /** What an end of the process would be charged to, outside of cases. */
   #loading: string | undefined;
   #running: RunHandle | undefined;
   /** When the first case could start, in the runner's clock. */
   #started = 0;
-  readonly #say: (message: ToCoordinator) => void;
+  readonly #send: (message: ToCoordinator) => void;
   readonly #runFixtures: RemoteRunFixtures;
   /** In the process that hosts the fixtures of the run, when it is ready. */
   readonly #host: Promise<RunFixtureProcess>;
   #hosts: (host: RunFixtureProcess) => void = () => undefined;
   /** Takes the piece that it has asked for. */
-  #dealt: (piece: Assignment | undefined) => void = () => undefined;
+  #resolveAssignment: (piece: Assignment | undefined) => void = () => undefined;
   readonly #locked = new Map<number, () => void>();
   #requests = 0;
 
   constructor(job: Job, signal: AbortSignal, compiling: PendingCompilations, channel: LaneChannel) {
     this.#job = job;
     this.#channel = channel;
-    this.#say = (message) => channel.send(message);
+    this.#send = (message) => channel.send(message);
     this.#signal = signal;
-    const hides = compileRedactions(job.redact);
-    this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted: hides };
+    const isRedacted = compileRedactions(job.redact);
+    this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted: isRedacted };
     const expected = new Set<string>();
     const onExpectedFile = ({ href }: URL, { href: reader }: URL): void => {
       if (!expected.has(`${href} ${reader}`))
@@ -90,9 +90,9 @@ export class Lane {
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
-    this.#record = new LaneRecord(job, hides, ({ message }) => this.#say({ from: 'lane', type: 'unwritable', reason: message }));
-    this.#runFixtures = new RemoteRunFixtures(this.#say);
-    this.#modules = createModuleLoader(job.cache, compiling, this.#say, job.loaders);
+    this.#record = new LaneRecord(job, isRedacted, ({ message }) => this.#send({ from: 'lane', type: 'unwritable', reason: message }));
+    this.#runFixtures = new RemoteRunFixtures(this.#send);
+    this.#modules = createModuleLoader(job.cache, compiling, this.#send, job.loaders);
   }
 
   /** Never hangs: an internal error is reported and ends the lane. */
@@ -103,7 +103,7 @@ export class Lane {
       channel: this.#channel,
       record: this.#record,
       output: this.#output,
-      under: this.#under,
+      runningCases: this.#runningCases,
       loading: () => this.#loading,
       running: () => this.#running,
       started: () => this.#started,
@@ -119,7 +119,7 @@ export class Lane {
   async #do(): Promise<void> {
     beginCreated();
     const loaded = await this.#load();
-    this.#record.put({ type: 'activity', activity: { what: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
+    this.#record.put({ type: 'activity', activity: { kind: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
     const rowLines = await findRowLines(this.#job.selection.targets ?? [], new Set(loaded.flatMap(({ url }) => url?.href ?? [])));
     if (rowLines) this.#surroundings = { ...this.#surroundings, rowLines };
     const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
@@ -140,15 +140,15 @@ export class Lane {
     else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
     else if (mode === 'run') await this.#run(plan);
     if (this.#job.mode === 'host')
-      this.#hosts(new RunFixtureProcess(plan, this.#surroundings, this.#job.seed, this.#untimed, (text) => this.#record.put({ type: 'output', text })));
+      this.#hosts(new RunFixtureProcess(plan, this.#surroundings, this.#job.seed, this.#hasNoTimeouts, (text) => this.#record.put({ type: 'output', text })));
     else this.#end();
   }
 
   /** What others say while the job is under way. */
   async receive(message: Exclude<ToLane, { type: 'job' | 'configure' | 'compiled' | 'stop' | 'interrupt' | 'ping' }>): Promise<void> {
     switch (message.type) {
-      case 'piece':
-        this.#dealt(message.piece);
+      case 'assignment':
+        this.#resolveAssignment(message.assignment);
         break;
       case 'locked':
         this.#locked.get(message.request)?.();
@@ -157,7 +157,7 @@ export class Lane {
         this.#runFixtures.take(message.request, message.serialized);
         break;
       case 'fetch':
-        this.#say({ from: 'lane', type: 'fetched', request: message.request, serialized: await (await this.#host).fetch(message.address) });
+        this.#send({ from: 'lane', type: 'fetched', request: message.request, serialized: await (await this.#host).fetch(message.address) });
         break;
       case 'used':
         await (await this.#host).used(message.address, message.users);
@@ -172,12 +172,12 @@ export class Lane {
 
   /** Tears down the fixtures of the run, and ends. */
   async #closeHost(): Promise<void> {
-    this.#record.put({ type: 'activity', activity: { what: 'teardown', name: 'the run', limit: this.#limit(DEFAULT_FIXTURE_TIMEOUT_MS) } }, true);
+    this.#record.put({ type: 'activity', activity: { kind: 'teardown', name: 'the run', limit: this.#limit(DEFAULT_FIXTURE_TIMEOUT_MS) } }, true);
     for (const { fixture, failure } of await (await this.#host).close()) {
       const result = { ...EMPTY_OUTCOME, status: 'errored', cause: 'teardown', failures: [failure] } as const;
       this.#record.put({ type: 'teardown-failed', id: `run!${fixture}`, title: `teardown of fixture "${fixture}" for the run`, result }, true);
     }
-    this.#record.put({ type: 'finished', selected: 0, stuck: false }, true);
+    this.#record.put({ type: 'finished', selected: 0, isStuck: false }, true);
     this.#end();
   }
 
@@ -187,7 +187,7 @@ export class Lane {
       if (this.#job.skippedFiles.includes(path)) continue;
       this.#loading = path;
       const limit = this.#limit(this.#job.loadTimeout);
-      this.#record.put({ type: 'activity', activity: { what: 'load', name: path, limit } }, true);
+      this.#record.put({ type: 'activity', activity: { kind: 'load', name: path, limit } }, true);
       const begun = now();
       const outcome = await loadFile(path, this.#job.root, this.#modules, limit);
       this.#loading = undefined;
@@ -202,14 +202,14 @@ export class Lane {
 
   async #run(plan: Plan): Promise<void> {
     const { select, isRequested, all } = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#surroundings.rowLines);
-    this.#record.learn(plan);
-    const pieces = this.#job.hasPeers ? splitPlan(plan) : [{ tests: plan.tests.map(({ index }) => index), isPartitionable: false }];
-    this.#record.put({ type: 'pieces', pieces, tests: plan.tests.map(({ id }) => id) }, true);
+    this.#record.registerSecrets(plan);
+    const units = this.#job.hasPeers ? splitPlan(plan) : [{ tests: plan.tests.map(({ index }) => index), isPartitionable: false }];
+    this.#record.put({ type: 'work-units', units: units, tests: plan.tests.map(({ id }) => id) }, true);
     const finder = this.#job.findLeaks ? new LeakFinder(() => findCaseName(this.#output.current?.planned)) : undefined;
     this.#record.put({ type: 'running', at: wallClockNow() });
     const before = countUnfinished();
     this.#started = now();
-    const recorder = new RunRecorder(this.#record, this.#under, this.#started);
+    const recorder = new RunRecorder(this.#record, this.#runningCases, this.#started);
     this.#running = runPlan(
       plan,
       {
@@ -217,10 +217,10 @@ export class Lane {
         lane: this.#job.lane,
         surroundings: this.#surroundings,
         signal: this.#signal,
-        careful: this.#job.isolatesCases,
+        announcesEveryCase: this.#job.isolatesCases,
         isSerial: this.#job.isolatesCases,
         stopWhenStuck: true,
-        hasNoTimeouts: this.#untimed,
+        hasNoTimeouts: this.#hasNoTimeouts,
         unrefsTimers: true,
         runFixtures: this.#runFixtures,
         rowsLimit: this.#limit(this.#job.loadTimeout),
@@ -228,45 +228,45 @@ export class Lane {
         select: all ? undefined : select,
         shuffle: this.#job.shuffle,
         stopAfter: this.#job.stopAfter,
-        pieces: this.#pieces(plan),
+        parts: this.#assignments(plan),
         lock: this.#job.hasPeers ? (names) => this.#lock(names) : undefined,
         isRequested,
         bindContext: (run, act) => this.#output.bind(run, act),
       },
       recorder,
     );
-    const { selected, notRun, stuck, bindings, warnings } = await this.#running.done;
+    const { selected, notRun, isStuck, overrideUses, warnings } = await this.#running.done;
     recorder.writeTestDetails();
-    this.#record.put({ type: 'bindings', uses: bindings, warnings });
+    this.#record.put({ type: 'override-usage', uses: overrideUses, warnings });
     // What is being closed has a moment to be gone.
     await nextTurn();
     await nextTurn();
     // Resources that the coordinator has open in the same process belong to no case.
     this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? recorder.countLeaks() : []) });
-    if (!stuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);
-    this.#record.put({ type: 'finished', selected, stuck, unrun: notRun }, true);
+    if (!isStuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);
+    this.#record.put({ type: 'finished', selected, isStuck, notRun: notRun }, true);
   }
 
   /** What the coordinator deals to this lane, piece after piece. */
-  async *#pieces(plan: Plan): AsyncGenerator<Part> {
+  async *#assignments(plan: Plan): AsyncGenerator<PlanPart> {
     const probes = new ProbeBuilder(this.#surroundings);
     // A closed record has lost its coordinator.
     while (!this.#record.isClosed) {
       this.#record.put({ type: 'idle' }, true);
-      const dealt = await makePromise<Assignment | undefined>((resolve) => {
-        this.#dealt = resolve;
-        this.#say({ from: 'lane', type: 'free' });
+      const assignment = await makePromise<Assignment | undefined>((resolve) => {
+        this.#resolveAssignment = resolve;
+        this.#send({ from: 'lane', type: 'free' });
       });
-      if (!dealt) return;
-      const recorded = recordedIn(dealt.after);
-      for (const key of dealt.recorded ?? []) recorded.add(key);
-      const tests = new Set(dealt.tests.map((index) => plan.tests[index] as PlannedTest));
+      if (!assignment) return;
+      const recorded = recordedIn(assignment.after);
+      for (const key of assignment.recorded ?? []) recorded.add(key);
+      const tests = new Set(assignment.tests.map((index) => plan.tests[index] as PlannedTest));
       const [test] = tests;
-      const cases = dealt.probes && test && (await probes.build(test, dealt.probes));
+      const cases = assignment.probes && test && (await probes.build(test, assignment.probes));
       yield {
         tests,
-        isWhole: dealt.isWhole,
-        share: dealt.share,
+        isWhole: assignment.isWhole,
+        share: assignment.share,
         cases,
         isDone: recorded.size === 0 ? undefined : (planned) => recorded.has(`${planned.test.index}/${planned.ordinal}`),
       };
@@ -279,10 +279,10 @@ export class Lane {
     const request = this.#requests++;
     await makePromise<void>((resolve) => {
       this.#locked.set(request, resolve);
-      this.#say({ from: 'lane', type: 'lock', request, names });
+      this.#send({ from: 'lane', type: 'lock', request, names });
     });
     this.#locked.delete(request);
-    return () => this.#say({ from: 'lane', type: 'unlock', names });
+    return () => this.#send({ from: 'lane', type: 'unlock', names });
   }
 
   /** Interrupts what is running. `urgent`: without the grace period. */
@@ -297,7 +297,7 @@ export class Lane {
     this.#record.close();
     this.interrupt(false);
     this.#runFixtures.lose();
-    this.#dealt(undefined);
+    this.#resolveAssignment(undefined);
     for (const take of this.#locked.values()) take();
     if (this.#job.mode === 'host') await (await this.#host).close();
     else await this.#running?.done;
@@ -305,7 +305,7 @@ export class Lane {
 
   #end(): void {
     this.#record.close();
-    this.#say({ from: 'lane', type: 'done' });
+    this.#send({ from: 'lane', type: 'done' });
     this.#channel.end();
   }
 }

@@ -44,9 +44,9 @@ export class LeakCounter {
       const change = (counts.get(kind) ?? 0) - (this.#counts.get(kind) ?? 0);
       for (let i = 0; i < change; i++) open.push({ after, owner });
       for (let i = 0; i < -change; i++) {
-        const going = open.findLastIndex((one) => one.owner !== undefined && this.#gone.has(one.owner));
-        const loose = open.findLastIndex((one) => one.owner === undefined);
-        open.splice(going >= 0 ? going : loose >= 0 ? loose : open.length - 1, 1);
+        const ofEndedOwner = open.findLastIndex((one) => one.owner !== undefined && this.#gone.has(one.owner));
+        const unowned = open.findLastIndex((one) => one.owner === undefined);
+        open.splice(ofEndedOwner >= 0 ? ofEndedOwner : unowned >= 0 ? unowned : open.length - 1, 1);
       }
       this.#open.set(kind, open);
     }

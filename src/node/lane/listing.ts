@@ -36,7 +36,7 @@ export async function listCases(plan: Plan, selection: Selection, surroundings: 
       put({ type: 'problem', problem: { code: 'source-threw', source: test.source ?? '', reason: (error as Error).message, at: place } });
     }
   }
-  put({ type: 'finished', selected, stuck: false });
+  put({ type: 'finished', selected, isStuck: false });
 }
 
 /** Explains the cases that are selected. */
@@ -52,5 +52,5 @@ export async function explainCases(plan: Plan, selection: Selection, surrounding
       }
     }
   }
-  put({ type: 'finished', selected, stuck: false });
+  put({ type: 'finished', selected, isStuck: false });
 }

@@ -20,9 +20,9 @@ let hooked: HookedModules | undefined;
  * Creates a module loader. The coordinator compiles sources that are not in the cache. Without the flags of a lane, modules are loaded by
  * hooks.
  */
-export function createModuleLoader(cache: string, compiling: PendingCompilations, say: (message: ToCoordinator) => void, loaders = noLoaders): ModuleLoader {
+export function createModuleLoader(cache: string, compiling: PendingCompilations, send: (message: ToCoordinator) => void, loaders = noLoaders): ModuleLoader {
   const compile: Compile = (path, _source, key) => {
-    say({ from: 'lane', type: 'compile', key, path });
+    send({ from: 'lane', type: 'compile', key, path });
     return new Promise((resolve, reject) => {
       compiling.set(key, (error) => {
         compiling.delete(key);

@@ -31,10 +31,10 @@ export const buildHeader = (test: PlannedTest, first?: PlannedCaseImpl): TestHea
 });
 
 /** Where a test stands, and its fixtures as one of its cases sees them. A broken `bind` has been told with the case. */
-export function buildDetails(first: PlannedCaseImpl, hides: RedactionPredicate | undefined): Pick<TestHeader, 'location' | 'fixtures'> {
+export function buildDetails(first: PlannedCaseImpl, isRedacted: RedactionPredicate | undefined): Pick<TestHeader, 'location' | 'fixtures'> {
   const place = findLocation(first.test.test.origin);
   try {
-    const { fixtures } = redactSettings(explainCase(first), hides);
+    const { fixtures } = redactSettings(explainCase(first), isRedacted);
     return { location: place, fixtures: fixtures.map(({ owner: _of, shareDescription: _shareDescription, ...fixture }) => fixture) };
   } catch {
     return { location: place };

@@ -18,13 +18,13 @@ export class Output {
    * Takes over the process's standard streams: a case's text is kept with it, the rest goes to `loose`. `inUse`: somebody has them in
    * hand already.
    */
-  capture(loose: (text: string) => void, inUse: boolean): void {
+  capture(writeUnowned: (text: string) => void, inUse: boolean): void {
     for (const name of ['stdout', 'stderr'] as const) {
       const original = Object.getOwnPropertyDescriptor(process, name) as PropertyDescriptor;
       // To make a stream takes longer than most cases, and most never ask for one.
       let stream: NodeJS.WriteStream | undefined;
       const get = (): NodeJS.WriteStream => {
-        stream ??= this.#captured(original.get?.call(process) ?? original.value, loose);
+        stream ??= this.#captured(original.get?.call(process) ?? original.value, writeUnowned);
         return stream;
       };
       Object.defineProperty(process, name, { ...original, get });
@@ -32,12 +32,12 @@ export class Output {
     }
   }
 
-  #captured(stream: NodeJS.WriteStream, loose: (text: string) => void): NodeJS.WriteStream {
+  #captured(stream: NodeJS.WriteStream, writeUnowned: (text: string) => void): NodeJS.WriteStream {
     stream.write = ((chunk: string | Uint8Array, encoding?: unknown, done?: unknown) => {
       const text = typeof chunk === 'string' ? chunk : Buffer.from(chunk).toString('utf8');
       const run = this.current;
       if (run && !run.ended) run.write(text);
-      else loose(text);
+      else writeUnowned(text);
       const callback = typeof encoding === 'function' ? encoding : done;
       if (typeof callback === 'function') queueMicrotask(() => (callback as () => void)());
       return true;

@@ -23,7 +23,7 @@ export interface Guarded {
   readonly record: LaneRecord;
   readonly output: Output;
   /** The cases that have started and have no result on record. */
-  readonly under: ReadonlySet<CaseAttempt>;
+  readonly runningCases: ReadonlySet<CaseAttempt>;
   /** The file that is being loaded. */
   readonly loading: () => string | undefined;
   readonly running: () => RunHandle | undefined;
@@ -45,8 +45,8 @@ export class ProcessGuard {
     if (Error.stackTraceLimit === 10) Error.stackTraceLimit = STACK_FRAMES;
     channel.hide();
     output.capture((text) => record.writeUnowned(text), !channel.ownsProcess);
-    process.on('uncaughtException', (error) => this.#stray(error, 'error'));
-    process.on('unhandledRejection', (error) => this.#stray(error, 'rejection'));
+    process.on('uncaughtException', (error) => this.#handleUncaught(error, 'error'));
+    process.on('unhandledRejection', (error) => this.#handleUncaught(error, 'rejection'));
     process.exit = ((...given: [] | [code: unknown]) => {
       const [code] = given;
       this.#exitCalled ??= { code, stack: new Error('exit').stack, run: output.current };
@@ -59,16 +59,16 @@ export class ProcessGuard {
     });
   }
 
-  #stray(error: unknown, what: 'error' | 'rejection'): void {
+  #handleUncaught(error: unknown, kind: 'error' | 'rejection'): void {
     const { output, record, running } = this.#lane;
     const run = output.current;
     const runner = running();
     if (run && runner) {
-      runner.stray(run, error, what);
+      runner.handleLateError(run, error, kind);
       return;
     }
     const failure = buildThrowFailure(error, 'throw', {});
-    record.writeProblem({ code: `unhandled-${what}`, detail: failure.message, at: failure.location });
+    record.writeProblem({ code: `unhandled-${kind}`, detail: failure.message, at: failure.location });
   }
 
   /** The process ends although its lane has not: records why, while it still can. */
@@ -101,7 +101,7 @@ export class ProcessGuard {
   /** A case that called for the end when it had its result. */
   get #lateCaller(): CaseAttempt | undefined {
     const caller = this.#exitCalled?.run;
-    return caller?.ended && !this.#lane.under.has(caller) ? caller : undefined;
+    return caller?.ended && !this.#lane.runningCases.has(caller) ? caller : undefined;
   }
 
   /** The case that called for the end; otherwise the only one that is running. */
@@ -109,7 +109,7 @@ export class ProcessGuard {
     if (this.#lateCaller) return [];
     const caller = this.#exitCalled?.run;
     if (caller) return [caller];
-    const open = [...this.#lane.under].filter((run) => !run.ended);
+    const open = [...this.#lane.runningCases].filter((run) => !run.ended);
     return open.length === 1 ? open : [];
   }
 }

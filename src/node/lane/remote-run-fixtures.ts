@@ -9,19 +9,19 @@ import type { SerializedValue, ToCoordinator } from '../protocol.ts';
 
 /** The fixtures of the run, in a process of their own: asked for by messages. */
 export class RemoteRunFixtures implements RunFixtures {
-  readonly #say: (message: ToCoordinator) => void;
+  readonly #send: (message: ToCoordinator) => void;
   readonly #waiting = new Map<number, (serialized: SerializedValue) => void>();
   #requests = 0;
 
-  constructor(say: (message: ToCoordinator) => void) {
-    this.#say = say;
+  constructor(send: (message: ToCoordinator) => void) {
+    this.#send = send;
   }
 
   async fetch(_node: unknown, address: FixtureAddress): Promise<unknown> {
     const request = this.#requests++;
     const serialized = await new Promise<SerializedValue>((resolve) => {
       this.#waiting.set(request, resolve);
-      this.#say({ from: 'lane', type: 'fetch', request, address });
+      this.#send({ from: 'lane', type: 'fetch', request, address });
     });
     return deserializeValue(serialized);
   }
@@ -39,7 +39,7 @@ export class RemoteRunFixtures implements RunFixtures {
   }
 
   used(address: FixtureAddress, users: TeardownContext): void {
-    this.#say({ from: 'lane', type: 'used', address, users });
+    this.#send({ from: 'lane', type: 'used', address, users });
   }
 
   /** The coordinator ends that process when no lane needs it any more. */
@@ -63,7 +63,9 @@ export function serializeError(error: unknown): SerializedValue {
   const described = isInstanceOf(reason, Error)
     ? { name: reason.name, message: reason.message, stack: reason.stack }
     : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
-  return { error: { ...described, fixture: isInstanceOf(error, SetupError) ? innermost(error).node.name : undefined, again: inner.alreadyReported } };
+  return {
+    error: { ...described, fixture: isInstanceOf(error, SetupError) ? innermost(error).node.name : undefined, isAlreadyReported: inner.alreadyReported },
+  };
 }
 
 const innermost = (error: SetupError): SetupError => (isInstanceOf(error.reason, SetupError) ? innermost(error.reason) : error);
@@ -71,7 +73,7 @@ const innermost = (error: SetupError): SetupError => (isInstanceOf(error.reason,
 /** Returns a value that came from another process, or throws its error. */
 function deserializeValue(serialized: SerializedValue): unknown {
   if (!('error' in serialized)) return deserialize(Buffer.from(serialized.value, 'base64'));
-  const { name, message, stack, fixture, again } = serialized.error;
+  const { name, message, stack, fixture, isAlreadyReported } = serialized.error;
   const reason = Object.assign(new Error(message), { name, ...(stack !== undefined && { stack }) });
-  throw fixture === undefined ? reason : new SetupError({ name: fixture }, reason, again);
+  throw fixture === undefined ? reason : new SetupError({ name: fixture }, reason, isAlreadyReported);
 }

@@ -28,7 +28,7 @@ export class RunFixtureProcess {
   readonly #nodes = new NodeInterner();
   readonly #graphs = new Map<string, Promise<Graph>>();
 
-  constructor(plan: Plan, surroundings: ExpansionHost, seed: number, untimed: boolean, output: (text: string) => void) {
+  constructor(plan: Plan, surroundings: ExpansionHost, seed: number, hasNoTimeouts: boolean, output: (text: string) => void) {
     this.#plan = plan;
     this.#surroundings = surroundings;
     const log = (parts: readonly unknown[]): void => output(textOf(parts));
@@ -36,7 +36,7 @@ export class RunFixtureProcess {
       seed,
       lane: 0,
       watch: this.#watch,
-      limit: createTimeoutPolicy(untimed),
+      limit: createTimeoutPolicy(hasNoTimeouts),
       bindContext: undefined,
       onSpan: undefined,
       reportProblem: () => undefined,
@@ -65,7 +65,7 @@ export class RunFixtureProcess {
   }
 
   async used(address: FixtureAddress, users: TeardownContext): Promise<void> {
-    this.#host.used(await this.#node(address), users);
+    this.#host.recordUse(await this.#node(address), users);
   }
 
   async close(): Promise<TeardownFailure[]> {
@@ -87,7 +87,7 @@ export class RunFixtureProcess {
 
   async #resolve(planned: PlannedTest, ordinal: number | undefined): Promise<Graph> {
     const levels = ordinal === undefined ? [] : await buildRowLayers(planned, ordinal, this.#surroundings);
-    return resolve(collectNeeds(planned), [...planned.inherited.levels, ...levels], this.#nodes);
+    return resolve(collectNeeds(planned), [...planned.inherited.overrideLayers, ...levels], this.#nodes);
   }
 }
 

@@ -20,7 +20,7 @@ interface RecordedTest {
 /** Puts the events of a run on a lane's record, and counts what cases leave open. */
 export class RunRecorder implements RunListener {
   /** The cases that are running. */
-  readonly #under: Set<CaseAttempt>;
+  readonly #runningCases: Set<CaseAttempt>;
   readonly #record: LaneRecord;
   readonly #tests = new Map<PlannedTest, RecordedTest>();
   readonly #lines = new TestsOnLine();
@@ -29,15 +29,15 @@ export class RunRecorder implements RunListener {
   readonly #started: number;
   #isStreaming = false;
 
-  constructor(record: LaneRecord, under: Set<CaseAttempt>, started: number) {
+  constructor(record: LaneRecord, runningCases: Set<CaseAttempt>, started: number) {
     this.#record = record;
-    this.#under = under;
+    this.#runningCases = runningCases;
     this.#started = started;
   }
 
   announce(activity: Activity): void {
     const { limit } = activity;
-    switch (activity.what) {
+    switch (activity.kind) {
       case 'stream':
         this.#isStreaming = true;
         this.#head(activity.test);
@@ -45,47 +45,47 @@ export class RunRecorder implements RunListener {
         return;
       case 'rows': {
         const { invalid } = activity;
-        this.#record.put({ type: 'activity', activity: { what: 'rows', name: invalid.test.id, limit, invalid: buildCaseName(invalid) } }, true);
+        this.#record.put({ type: 'activity', activity: { kind: 'rows', name: invalid.test.id, limit, invalid: buildCaseName(invalid) } }, true);
         return;
       }
       case 'shared-teardown':
-        this.#record.put({ type: 'activity', activity: { what: 'teardown', name: activity.name, limit } }, true);
+        this.#record.put({ type: 'activity', activity: { kind: 'teardown', name: activity.name, limit } }, true);
         return;
       default:
-        this.#announceCase(activity.run, activity.what, limit);
+        this.#announceCase(activity.run, activity.kind, limit);
     }
   }
 
-  #announceCase(run: CaseAttempt, what: 'setup' | 'body' | 'teardown', limit: number): void {
+  #announceCase(run: CaseAttempt, kind: 'setup' | 'body' | 'teardown', limit: number): void {
     this.#isStreaming = false;
-    if (what !== 'teardown') this.#head(run.planned.test, run.planned);
-    if (!this.#under.has(run)) {
+    if (kind !== 'teardown') this.#head(run.planned.test, run.planned);
+    if (!this.#runningCases.has(run)) {
       // The earlier attempt of the same case has ended.
-      for (const other of this.#under) if (other.planned === run.planned) this.#under.delete(other);
-      this.#under.add(run);
+      for (const other of this.#runningCases) if (other.planned === run.planned) this.#runningCases.delete(other);
+      this.#runningCases.add(run);
       this.#record.put({ type: 'started', name: buildCaseName(run.planned), attempt: run.attempt, start: run.begun - this.#started });
     }
-    this.#record.put({ type: 'activity', activity: { what, name: run.planned.id, limit } }, true);
+    this.#record.put({ type: 'activity', activity: { kind: kind, name: run.planned.id, limit } }, true);
   }
 
   passed(run: CaseAttempt, start: number): void {
     const { planned } = run;
     // A case that was announced before a stream may end within it.
-    if (this.#under.size > 0) this.#under.delete(run);
+    if (this.#runningCases.size > 0) this.#runningCases.delete(run);
     if (!this.#isStreaming) this.#sampleLeaks(planned);
     this.#record.passed(run, start, this.#head(planned.test, planned));
   }
 
   ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseAttempt): void {
     this.#head(planned.test, planned);
-    if (run) this.#under.delete(run);
+    if (run) this.#runningCases.delete(run);
     if (run && !this.#isStreaming) this.#sampleLeaks(planned);
     if (result.failures.length > 0) this.#writeDetails(planned.test, true);
     this.#record.ended(planned, result);
   }
 
   interrupted(run: CaseAttempt): void {
-    this.#under.delete(run);
+    this.#runningCases.delete(run);
   }
 
   testEnded(test: PlannedTest): void {
@@ -134,7 +134,7 @@ export class RunRecorder implements RunListener {
   }
 
   #sampleLeaks({ id, title }: PlannedCaseImpl): void {
-    this.#leaks.sample(this.#under.size === 0 ? { id, title } : undefined);
+    this.#leaks.sample(this.#runningCases.size === 0 ? { id, title } : undefined);
   }
 
   /** Writes the header of a test before its first entry, with the details that its first row shows. */

@@ -18,8 +18,8 @@ export function noteImport(error: unknown, url: string, specifier: string): void
 /** The location of the import that failed, also for a missing export. `loading` is the URL of the loaded file. */
 export function placeOfImport(error: unknown, loading: string): SourceLocation | undefined {
   if (typeof error !== 'object' || error === null) return undefined;
-  const noted = places.get(error);
-  if (noted) return noted;
+  const noteOf = places.get(error);
+  if (noteOf) return noteOf;
   const { message, stack } = error as { message?: unknown; stack?: unknown };
   const [, specifier, name] = /^The requested module '(.+?)' does not provide an export named '(.+?)'/.exec(String(message)) ?? [];
   const [, url] = /^(file:\S+?):\d+\n/.exec(String(stack)) ?? [];

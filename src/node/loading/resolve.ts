@@ -35,7 +35,7 @@ function existing(url: URL): URL | undefined {
 const typescript = /\.(?:m?ts|[jt]sx)$/;
 const esModule = /\.(?:mjs|js)$/;
 const ownName = /^red-lattice(?:\/|$)/;
-const ownFolder = new URL('.', import.meta.url).href;
+const libraryFolder = new URL('.', import.meta.url).href;
 
 /** Finds a module in a package. Throws if there is none. */
 type ResolvePackage = (specifier: string, parent: string) => string;
@@ -66,7 +66,7 @@ export function resolveModule(specifier: string, parent: string, settings?: Type
 
 const isSource = (url: string): boolean => {
   const { pathname } = new URL(url);
-  if (url.startsWith(ownFolder) || pathname.includes('/node_modules/')) return false;
+  if (url.startsWith(libraryFolder) || pathname.includes('/node_modules/')) return false;
   return typescript.test(pathname) || esModule.test(pathname);
 };
 

@@ -1,5 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { ProblemError, refuse } from '../../problems/problem-error.ts';
+import { ProblemError, throwProblem } from '../../problems/problem-error.ts';
 import type { PoolAddress } from './address.ts';
 
 /** A reply of a server. */
@@ -37,7 +37,7 @@ async function loadClient(): Promise<(options: object) => Client> {
     const { createClient } = await import('@redis/client');
     return createClient as unknown as (options: object) => Client;
   } catch {
-    return refuse({ code: 'pool-client-missing' });
+    return throwProblem({ code: 'pool-client-missing' });
   }
 }
 
@@ -77,7 +77,7 @@ export class PoolConnection {
     } catch (error) {
       if (isConnected) client.destroy();
       const reason = error instanceof AggregateError ? (error.errors[0] as Error).message : (error as Error).message;
-      return refuse({ code: 'pool-unreachable', server: address.name, reason });
+      return throwProblem({ code: 'pool-unreachable', server: address.name, reason });
     }
     return new PoolConnection(client);
   }
@@ -139,7 +139,7 @@ export async function openConnections<Result>(
   } catch (error) {
     for (const connection of connections) connection.close();
     if (error instanceof ProblemError) throw error;
-    return refuse({ code: 'pool-unreachable', server: address.name, reason: (error as Error).message });
+    return throwProblem({ code: 'pool-unreachable', server: address.name, reason: (error as Error).message });
   }
 }
 

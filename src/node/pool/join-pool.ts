@@ -107,7 +107,7 @@ class Machine {
   #end(): void {
     if (this.#isOver) return;
     this.#isOver = true;
-    for (const { lane } of [...this.#lanes.values()]) lane.free();
+    for (const { lane } of [...this.#lanes.values()]) lane.markReady();
     const isGone = Promise.all([this.#commands.once('DEL', this.#keys.machine(this.#id)), this.#commands.once('HDEL', this.#keys.machines, this.#id)]);
     void settlesWithin(isGone, BLOCK_MS).then(() => {
       for (const connection of Object.values(this.#connections) as PoolConnection[]) connection.close();

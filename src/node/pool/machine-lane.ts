@@ -80,10 +80,10 @@ export class MachineLane {
         break;
       case 'refuse':
         this.#input.onRefused(message.files);
-        this.free();
+        this.markReady();
         break;
       case 'release':
-        this.free();
+        this.markReady();
         break;
       default:
         break;
@@ -91,7 +91,7 @@ export class MachineLane {
   }
 
   /** Kills the process, and returns the lane to the machine. */
-  free(): void {
+  markReady(): void {
     if (this.#isFree) return;
     this.#isFree = true;
     clearInterval(this.#flushing);
@@ -123,7 +123,7 @@ export class MachineLane {
       await settlesWithin(ended, LEAVE_GRACE_MS);
     }
     await settlesWithin(this.#input.outbox.drain(), LEAVE_GRACE_MS);
-    this.free();
+    this.markReady();
   }
 
   #post(message: FromMachine): void {

@@ -37,11 +37,11 @@ export class RemoteLane extends EventEmitter {
     if (message.type === 'job') {
       this.#job = message.job;
       this.#post({ kind: 'start', job: message.job, root: message.job.root });
-    } else if (message.type === 'piece' && message.piece && message.piece.after.length > 0) {
+    } else if (message.type === 'assignment' && message.assignment && message.assignment.after.length > 0) {
       // The other machine cannot read the journals.
-      const { tests, after } = message.piece;
+      const { tests, after } = message.assignment;
       const recorded = [...recordedIn(after)].filter((key) => tests.includes(Number(key.split('/')[0])));
-      this.#post({ kind: 'message', message: { ...message, piece: { ...message.piece, after: [], recorded } } });
+      this.#post({ kind: 'message', message: { ...message, assignment: { ...message.assignment, after: [], recorded } } });
     } else this.#post({ kind: 'message', message });
     return true;
   }

@@ -1,7 +1,7 @@
 import { caseSlug, formatCaseId, formatValuesName } from '../../cases/ids.ts';
 import { compileObjectFactory, type MakeObject } from '../../cases/object-maker.ts';
 import { hasPlaceholders, parseTitle, renderTitle } from '../../cases/title.ts';
-import { refuse } from '../../problems/problem-error.ts';
+import { throwProblem } from '../../problems/problem-error.ts';
 import type { SourceLocation } from '../../problems/source-location.ts';
 import { formatCaseTitle } from '../../suites/planned.ts';
 import type { RecordedResult, TestHeader } from '../recorded-result.ts';
@@ -23,7 +23,7 @@ const END_BRACKET = 93;
 export interface CompactPass {
   readonly test: number;
   readonly ordinal: number;
-  readonly twin: number;
+  readonly duplicateIndex: number;
   /** Milliseconds. */
   readonly start: number;
   readonly setup: number;
@@ -75,12 +75,12 @@ export class PassWriter {
     const setup = toMicroseconds(pass.setup);
     const teardown = toMicroseconds(pass.teardown);
     const body = toMicroseconds(pass.body);
-    const { test, ordinal, twin, checks, line, column } = pass;
+    const { test, ordinal, duplicateIndex, checks, line, column } = pass;
     const rows = ordinal - this.#ordinal;
     if (
       test === this.#test &&
       rows > 0 &&
-      twin === 1 &&
+      duplicateIndex === 1 &&
       start >= this.#start &&
       setup === this.#setup &&
       teardown === this.#teardown &&
@@ -94,7 +94,7 @@ export class PassWriter {
     } else {
       lines.number(PLUS, test);
       lines.number(SPACE, ordinal);
-      lines.number(SPACE, twin);
+      lines.number(SPACE, duplicateIndex);
       lines.number(SPACE, start);
       lines.number(SPACE, setup);
       lines.number(SPACE, body);
@@ -206,7 +206,7 @@ export class Headers {
 export class ReadPass implements RecordedResult {
   readonly test: number;
   readonly ordinal: number;
-  readonly #twin: number;
+  readonly #duplicateIndex: number;
   /** Microseconds, as are the others: whole numbers take no room of their own. */
   readonly #start: number;
   readonly #setup: number;
@@ -228,7 +228,7 @@ export class ReadPass implements RecordedResult {
     cursor = from + 1;
     if (before) {
       this.test = before.test;
-      this.#twin = 1;
+      this.#duplicateIndex = 1;
       this.#start = before.#start + nextNumber(bytes);
       this.#setup = before.#setup;
       this.#body = nextNumber(bytes);
@@ -242,7 +242,7 @@ export class ReadPass implements RecordedResult {
     } else {
       this.test = nextNumber(bytes);
       this.ordinal = nextNumber(bytes);
-      this.#twin = nextNumber(bytes);
+      this.#duplicateIndex = nextNumber(bytes);
       this.#start = nextNumber(bytes);
       this.#setup = nextNumber(bytes);
       this.#body = nextNumber(bytes);
@@ -299,7 +299,7 @@ export class ReadPass implements RecordedResult {
     return this.#hasDates ? recordedRow(own) : own;
   }
   get id(): string {
-    return formatCaseId(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.#ownRow, undefined), this.#twin);
+    return formatCaseId(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.#ownRow, undefined), this.#duplicateIndex);
   }
   get title(): string {
     const path = this.#header?.path ?? [];
@@ -319,7 +319,7 @@ function parseValues(text: string): readonly unknown[] {
   try {
     return JSON.parse(text) as unknown[];
   } catch (error) {
-    return refuse({ code: 'malformed-row', reason: (error as Error).message });
+    return throwProblem({ code: 'malformed-row', reason: (error as Error).message });
   }
 }
 

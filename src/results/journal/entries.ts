@@ -1,7 +1,7 @@
 import type { Span } from '../../fixtures/instance.ts';
 import type { Problem } from '../../problems/problem.ts';
 import type { Explanation } from '../../running/explain-case.ts';
-import type { BindingUse } from '../../running/override-usage.ts';
+import type { OverrideUse } from '../../running/override-usage.ts';
 import type { CaseResult } from '../../running/result.ts';
 import type { NotRunCount } from '../../running/run.ts';
 import type { WorkUnit } from '../../suites/work-units.ts';
@@ -10,11 +10,11 @@ import type { CaseName, RecordedResult, TestHeader } from '../recorded-result.ts
 import type { PassBlock } from './pass-block.ts';
 
 /** The journal's shape is this package's own; a reader refuses what it does not know. */
-export const JOURNAL_VERSION = 5;
+export const JOURNAL_VERSION = 6;
 
 /** What a lane is about to do, and how long that may take. The coordinator ends a lane that is silent for longer. */
 export interface Activity {
-  readonly what: 'load' | 'plan' | 'rows' | 'setup' | 'body' | 'teardown';
+  readonly kind: 'load' | 'plan' | 'rows' | 'setup' | 'body' | 'teardown';
   /** The file, the test or the fixture's scope. */
   readonly name: string;
   /** Milliseconds. */
@@ -42,7 +42,7 @@ export type JournalEntry =
       readonly suggestions?: readonly string[];
     }
   /** What lanes can run apart, and the ids of all tests in the order of the plan. */
-  | { readonly type: 'pieces'; readonly pieces: readonly WorkUnit[]; readonly tests: readonly string[] }
+  | { readonly type: 'work-units'; readonly units: readonly WorkUnit[]; readonly tests: readonly string[] }
   /** The last result explains the end of the process, which must not be attributed to another case. */
   | { readonly type: 'exit-attributed' }
   /** The moment that times of cases and fixtures are counted from: milliseconds since 1970. */
@@ -66,8 +66,8 @@ export type JournalEntry =
   | { readonly type: 'problem'; readonly problem: Problem }
   | { readonly type: 'output'; readonly text: string }
   | { readonly type: 'leaks'; readonly leaks: readonly Leak[] }
-  | { readonly type: 'bindings'; readonly uses: readonly BindingUse[]; readonly warnings: readonly Problem[] }
+  | { readonly type: 'override-usage'; readonly uses: readonly OverrideUse[]; readonly warnings: readonly Problem[] }
   /** `unrun` are cases that its run ended before: what goes on with the run may have run them since. */
-  | { readonly type: 'finished'; readonly selected: number; readonly stuck: boolean; readonly unrun?: NotRunCount };
+  | { readonly type: 'finished'; readonly selected: number; readonly isStuck: boolean; readonly notRun?: NotRunCount };
 
 export const encodeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;

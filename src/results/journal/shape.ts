@@ -20,7 +20,7 @@ const fixture: Shape = fields({
   name: 'text',
   scope: 'text',
   needs: 'texts',
-  lazy: 'truth',
+  lazy: 'boolean',
   definedAt: optional(locationShape),
   settings: each(fields({ name: 'text', value: 'text', from: optional(fields(origin)) })),
   replaced: optional(fields({ ...origin, by: 'text' })),
@@ -43,11 +43,11 @@ const header: Shapes = {
 /** The fields of each entry. Code under test can corrupt what its lane writes, so the reader validates every line. */
 const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> = {
   header: { version: 'count', lane: 'count' },
-  activity: { activity: fields({ what: 'text', name: 'text', limit: 'number', invalid: optional(fields(named)) }) },
+  activity: { activity: fields({ kind: 'text', name: 'text', limit: 'number', invalid: optional(fields(named)) }) },
   loaded: { file: 'text', milliseconds: 'number', reads: 'texts' },
   'expected-file': { file: 'text', reader: 'text' },
   planned: { files: 'count', tests: 'count', problems: each(problem), warnings: each(problem), hash: 'text', suggestions: optional('texts') },
-  pieces: { pieces: each(fields({ tests: each('count'), isPartitionable: 'truth' })), tests: 'texts' },
+  'work-units': { units: each(fields({ tests: each('count'), isPartitionable: 'boolean' })), tests: 'texts' },
   'exit-attributed': {},
   running: { at: 'number' },
   idle: {},
@@ -66,8 +66,8 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> 
   problem: { problem },
   output: { text: 'text' },
   leaks: { leaks: each(fields({ kind: 'text', after: optional(fields({ id: 'text', title: 'text' })), location: optional(locationShape) })) },
-  bindings: { uses: each(fields({ number: 'count', unusedReason: optional(problem) })), warnings: each(problem) },
-  finished: { selected: 'count', stuck: 'truth', unrun: optional(fields({ cases: 'count', isMore: 'truth' })) },
+  'override-usage': { uses: each(fields({ number: 'count', unusedReason: optional(problem) })), warnings: each(problem) },
+  finished: { selected: 'count', isStuck: 'boolean', notRun: optional(fields({ cases: 'count', isMore: 'boolean' })) },
 };
 
 /** Describes why an entry is invalid. Returns undefined if it is valid or of an unknown type. */
@@ -79,7 +79,7 @@ export function refusesEntry(entry: JournalEntry): string | undefined {
 
 function problemsOf(entry: JournalEntry): readonly Problem[] {
   if (entry.type === 'planned') return [...entry.problems, ...entry.warnings];
-  if (entry.type === 'bindings') return entry.warnings;
+  if (entry.type === 'override-usage') return entry.warnings;
   return entry.type === 'problem' || entry.type === 'warning' ? [entry.problem] : [];
 }
 

@@ -52,7 +52,7 @@ export function findUntestedPart(space: SearchSpace, row: Observation, columns: 
 }
 
 /** A cause with its conditions and counts. `apart` are the observations that no other cause explains. */
-export function summarizeCause(space: SearchSpace, cause: FoundCause, apart: readonly Observation[]): FailureCause {
+export function summarizeCause(space: SearchSpace, cause: FoundCause, unexplained: readonly Observation[]): FailureCause {
   const { row, parts, proof, smallest } = cause;
   const countUnmet = ({ codes }: Observation): number => parts.filter((part) => !meetsPart(space, { row }, part, codes)).length;
   // A part of a text that fails has the cause in it.
@@ -62,7 +62,7 @@ export function summarizeCause(space: SearchSpace, cause: FoundCause, apart: rea
       return (space.values[index] as readonly KnownValue[])[codes[index] as number]?.ordinal === undefined;
     });
   const meeting = space.observations.filter((one) => countUnmet(one) === 0);
-  const without = apart.filter((one) => countUnmet(one) === 1 && !isShrunk(one));
+  const without = unexplained.filter((one) => countUnmet(one) === 1 && !isShrunk(one));
   return {
     conditions: parts.map((part) => conditionOfPart(space, { row }, part)),
     failed: meeting.filter(({ failed }) => failed).length,

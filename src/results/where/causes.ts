@@ -1,7 +1,7 @@
 import type { Suspects } from '../cause/suspects.ts';
 import { buildColumns } from './columns.ts';
 import { type Condition, holdAll } from './condition.ts';
-import { Search } from './search.ts';
+import { PatternSearch } from './search.ts';
 
 /** The rows of a test that were looked at: all or some of those that failed, and of those that passed. */
 export interface Sample {
@@ -40,13 +40,13 @@ const MAX_CAUSES = 5;
 export function findCauses({ failing, passing, passingWeight }: Sample): Conditions[] {
   const columns = buildColumns([...failing, ...passing], failing.length);
   const failed = Uint8Array.from({ length: failing.length + passing.length }, (_, i) => (i < failing.length ? 1 : 0));
-  const search = new Search(columns, failed, passingWeight);
+  const search = new PatternSearch(columns, failed, passingWeight);
   const all = Int32Array.from(failed, (_, i) => i);
   const without = (others: readonly Found[]): Int32Array => {
     const taken = new Set(others.flatMap(({ rows }) => [...rows]));
     return taken.size === 0 ? all : all.filter((row) => !taken.has(row));
   };
-  type Found = NonNullable<ReturnType<Search['best']>>;
+  type Found = NonNullable<ReturnType<PatternSearch['best']>>;
   const found: Found[] = [];
   while (found.length < MAX_CAUSES) {
     const next = search.best(without(found));

@@ -148,30 +148,30 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
     }
   }
   if (!isRanged && prefixes.length === 0) return;
-  const within = histogram.cumulate();
+  const cumulated = histogram.cumulate();
   if (isRanged) {
     const cuts = Math.min(values.length, MAX_BOUNDS);
     for (const [low, high] of ranges(histogram, all)) {
       const isOpen = low === 0 || high === values.length - 1;
-      yield [{ column: index, is: 'range', low, high, cost: costAmong(isOpen ? 2 * cuts : (cuts * (cuts - 1)) / 2) }, within.rows(low, high)];
+      yield [{ column: index, is: 'range', low, high, cost: costAmong(isOpen ? 2 * cuts : (cuts * (cuts - 1)) / 2) }, cumulated.rows(low, high)];
     }
   }
   for (const { low, high, prefix } of prefixes) {
-    const failed = within.failing(low, high);
-    if (failed >= enough && failsMore(failed, within.passing(low, high)))
-      yield [{ column: index, is: 'prefix', low, high, prefix, cost }, within.rows(low, high)];
+    const failed = cumulated.failing(low, high);
+    if (failed >= enough && failsMore(failed, cumulated.passing(low, high)))
+      yield [{ column: index, is: 'prefix', low, high, prefix, cost }, cumulated.rows(low, high)];
   }
 }
 
 /** Whether a row meets a predicate. */
-export function meets({ codes, starts }: Column, { is, low, high }: Predicate, row: number): boolean {
+export function meetsPredicate({ codes, starts }: Column, { is, low, high }: Predicate, row: number): boolean {
   const end = starts ? (starts[row + 1] as number) : row + 1;
-  let isWithin = false;
+  let isInRange = false;
   for (let at = starts ? (starts[row] as number) : row; at < end; at++) {
     const code = codes[at] as number;
-    if (code >= low && code <= high) isWithin = true;
+    if (code >= low && code <= high) isInRange = true;
   }
-  return isWithin !== (is === 'not');
+  return isInRange !== (is === 'not');
 }
 
 const opposites = { '<': '>=', '=': '!=', '!=': '=', '>': '<=' } as const;

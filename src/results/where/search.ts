@@ -1,7 +1,7 @@
 import type { Column } from './columns.ts';
 import type { Condition } from './condition.ts';
 import { Evidence } from './evidence.ts';
-import { type ColumnCounts, conditionOf, countColumns, findPredicates, Histogram, meets, minCost, type Predicate, type RowSet } from './predicates.ts';
+import { type ColumnCounts, conditionOf, countColumns, findPredicates, Histogram, meetsPredicate, minCost, type Predicate, type RowSet } from './predicates.ts';
 
 /** A conjunction: what its parent demands, and one predicate more. */
 interface Candidate extends RowSet {
@@ -16,7 +16,7 @@ interface Candidate extends RowSet {
 }
 
 /** What a search found: conditions that hold together for rows that fail more often than the others. */
-export interface Found {
+export interface FoundPattern {
   readonly conditions: readonly Condition[];
   /** All rows of the sample that meet them, also those that were not searched. */
   readonly rows: Int32Array;
@@ -37,7 +37,7 @@ const MAX_ROUNDS = 3;
 const MIN_SCORE = 3;
 
 /** Searches the best explanation of which rows fail (subgroup discovery by beam search). */
-export class Search {
+export class PatternSearch {
   readonly #columns: readonly Column[];
   readonly #failed: Uint8Array;
   readonly #passingWeight: number;
@@ -61,7 +61,7 @@ export class Search {
   }
 
   /** Searches among these rows only. */
-  best(rows: Int32Array): Found | undefined {
+  best(rows: Int32Array): FoundPattern | undefined {
     const root = this.#rootOf(rows);
     if (root.failing < 2 || root.passing < 2) return undefined;
     const evidence = new Evidence(root.failing, root.passing);
@@ -73,8 +73,8 @@ export class Search {
       for (const parent of parents) {
         for (const child of this.#children(parent, evidence, bar)) {
           if (child.failing + child.passing === parent.failing + parent.passing || child.failing < 2) continue;
-          const twin = byRows.get(child.hash);
-          if (!twin || twin.score < child.score) byRows.set(child.hash, child);
+          const duplicate = byRows.get(child.hash);
+          if (!duplicate || duplicate.score < child.score) byRows.set(child.hash, child);
         }
       }
       const children = [...byRows.values()];
@@ -166,6 +166,6 @@ export class Search {
 
   #filter(rows: Int32Array, predicate: Predicate): Int32Array {
     const column = this.#columns[predicate.column] as Column;
-    return rows.filter((row) => meets(column, predicate, row));
+    return rows.filter((row) => meetsPredicate(column, predicate, row));
   }
 }
