@@ -7,7 +7,7 @@ const LOCAL_HEADER_BYTES = 30;
 const CENTRAL_HEADER_BYTES = 46;
 const END_BYTES = 22;
 const MAX_COMMENT_BYTES = 65_535;
-/** Sizes follow the content. */
+/** The sizes are stored after the content. */
 const HAS_DESCRIPTOR = 1 << 3;
 const DEFLATED = 8;
 
@@ -16,14 +16,14 @@ export const readArchived = (archive: Uint8Array, name: string): Uint8Array | un
 
 interface Entry {
   readonly name: string;
-  /** Where its central header is, and how long it is. */
+  /** The position of its central header, and the header's length. */
   readonly at: number;
   readonly length: number;
-  /** Where its local header is. */
+  /** The position of its local header. */
   readonly start: number;
 }
 
-/** Replaces one file of an archive. The bytes of all others are copied as they are. Undefined for an archive of another kind. */
+/** Replaces one file of an archive. The bytes of all others are copied unchanged. Undefined for an unsupported archive. */
 export function replaceArchived(archive: Uint8Array, name: string, content: Uint8Array): Uint8Array | undefined {
   const view = new DataView(archive.buffer, archive.byteOffset, archive.byteLength);
   const end = findEnd(view);
@@ -42,7 +42,7 @@ export function replaceArchived(archive: Uint8Array, name: string, content: Uint
   const own = entry.at - directory;
   const headerView = new DataView(header.buffer);
   centralView.setUint16(own + 8, headerView.getUint16(6, true), true);
-  // Method, then checksum and sizes; the time between them stays.
+  // The method, then the checksum and the sizes. The time between them stays.
   centralView.setUint16(own + 10, DEFLATED, true);
   for (const offset of [14, 18, 22]) centralView.setUint32(own + offset + 2, headerView.getUint32(offset, true), true);
   const closing = copy(archive, end);
@@ -50,7 +50,7 @@ export function replaceArchived(archive: Uint8Array, name: string, content: Uint
   return concatenate([archive.subarray(0, entry.start), header, data, archive.subarray(following, directory), central, closing]);
 }
 
-/** Where the end of the directory is. Archives that need 64-bit offsets are left out. */
+/** The position of the end of the directory. Archives with 64-bit offsets are not supported. */
 function findEnd(view: DataView): number | undefined {
   for (let at = view.byteLength - END_BYTES; at >= Math.max(0, view.byteLength - END_BYTES - MAX_COMMENT_BYTES); at--)
     if (view.getUint32(at, true) === END_OF_DIRECTORY) return view.getUint32(at + 16, true) === 0xffffffff ? undefined : at;
@@ -72,7 +72,7 @@ function listEntries(archive: Uint8Array, view: DataView, directory: number, cou
 
 /** The local header and the compressed content of a file. */
 function makeLocal(archive: Uint8Array, view: DataView, { start }: Entry, content: Uint8Array): [Uint8Array<ArrayBuffer>, Uint8Array] {
-  // An archive with this file alone has its checksum, its sizes and its compressed content.
+  // An archive with only this file has its checksum, its sizes and its compressed content.
   const alone = zipSync({ a: content });
   const aloneView = new DataView(alone.buffer, alone.byteOffset);
   const nameLength = view.getUint16(start + 26, true);

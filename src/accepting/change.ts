@@ -1,41 +1,41 @@
-/** A cell of a data file with the value that it would get. */
+/** A cell of a data file, with its new value. */
 export interface CellChange {
   /** The URL of the file. */
   readonly file: string;
   readonly sheet?: string | undefined;
-  /** Where the row begins, from 1. In a workbook, the line is the number of the row. */
+  /** The line on which the row starts, from 1. In a workbook, the number of the row. */
   readonly line: number;
   readonly column: number;
-  /** In a test file, the place is that of the source, and this is the number of the row in it, from 0. */
+  /** In a test file, the number of the row in its source, from 0. The location is then that of the source. */
   readonly index?: number | undefined;
   readonly heading: string;
   /** The value as the text of a cell, and as JSON. At least one of them is set. */
   readonly text?: string | undefined;
   readonly value?: unknown;
-  /** The titles of the cases that ask for it, each with its test file. */
+  /** The titles of the cases that request the change, each with its test file. */
   readonly cases: readonly string[];
 }
 
-/** A file with the content that it would get. */
+/** A file, with its new content. */
 export interface FileChange {
   /** The URL of the file. */
   readonly file: string;
-  /** The name of the content among the attachments of the record. */
+  /** The name of the attachment with the content. */
   readonly attachment: string;
   /** The file did not exist. */
   readonly isNew: boolean;
   readonly cases: readonly string[];
 }
 
-/** What cannot be accepted, and why. */
+/** A change that cannot be made, and why. */
 export interface Refusal {
-  /** The file and the place: `data/dues.csv:5 due`. */
+  /** The file and the location: `data/dues.csv:5 due`. */
   readonly where: { readonly file: string; readonly line?: number | undefined; readonly heading?: string | undefined };
   readonly reason: string;
   readonly cases: readonly string[];
 }
 
-/** A change that was made in the text of a file, with the values as they are written there. */
+/** A change in the text of a file, with the values as written there. */
 export interface MadeChange {
   readonly change: CellChange;
   readonly before: string;
@@ -49,14 +49,14 @@ export interface Edited<Content = string> {
   readonly refused: readonly Refusal[];
 }
 
-/** A part of a text and what takes its place. */
+/** A part of a text, and its replacement. */
 export interface Splice {
   readonly start: number;
   readonly end: number;
   readonly text: string;
 }
 
-/** A text with other parts. They must not overlap; what is inserted at the beginning of another part comes before it. */
+/** Replaces parts of a text. They must not overlap; insertions at the beginning of another part come before it. */
 export function splice(text: string, splices: readonly Splice[]): string {
   const parts: string[] = [];
   let at = 0;
@@ -70,7 +70,7 @@ export function splice(text: string, splices: readonly Splice[]): string {
 
 export const refuseChange = ({ file, line, heading, cases }: CellChange, reason: string): Refusal => ({ where: { file, line, heading }, reason, cases });
 
-/** A number with as many decimals as there were: 16.1 in the place of 15.30 is written as 16.10. */
+/** Formats a number with at least as many decimals as before: 16.1 in place of 15.30 is written as 16.10. */
 export function keepDecimals(text: string, before: string): string {
   const decimals = /^-?\d+\.(\d+)$/.exec(before)?.[1]?.length ?? 0;
   const own = /^-?\d+(?:\.(\d+))?$/.exec(text);

@@ -10,7 +10,7 @@ export interface TestedResult {
   readonly result: RecordedResult;
 }
 
-/** What failed cases ask for. */
+/** The changes that failed cases request. */
 export interface Collected {
   readonly changes: readonly CellChange[];
   readonly files: readonly FileChange[];
@@ -19,13 +19,13 @@ export interface Collected {
 
 interface PendingChange extends CellChange {
   readonly cases: string[];
-  /** Another case wants another value. */
+  /** Another case requests another value. */
   conflict?: CellChange | undefined;
 }
 
 /**
- * Collects the cells that failed cases would change: each column that `check.columns` found to differ from its row. Two cases that want
- * different values in one cell are refused.
+ * Collects the cells that failed cases would change: each column in which `check.columns` found a difference. Two cases that request
+ * different values for one cell are refused.
  */
 export function collectChanges(results: Iterable<TestedResult>, isWanted: (column: string) => boolean): Collected {
   const byCell = new Map<string, PendingChange>();
@@ -68,7 +68,7 @@ export function collectChanges(results: Iterable<TestedResult>, isWanted: (colum
   };
 }
 
-/** Where a row is written: in its data file, or else in a test file. */
+/** The location of a row in its data file, or else in a test file. */
 function findPlace({ location }: RecordedResult, tableRow: TableRow | undefined): Pick<CellChange, 'file' | 'line' | 'column' | 'sheet' | 'index'> | undefined {
   const isData = location && !testFile.test(location.file);
   const found = isData ? location : tableRow?.location;

@@ -55,7 +55,7 @@ export function editDelimited(text: string, extension: string, changes: readonly
   return { content: splice(text, splices), made, refused };
 }
 
-/** Reads the first record that is not a comment as headings. Tries each delimiter and keeps the one that gives most of the wanted headings. */
+/** Reads the first record that is not a comment as headings. Tries each delimiter and keeps the one with the most expected headings. */
 function findHeader(text: string, candidates: readonly string[], wanted: readonly string[]): Header {
   let best: Header & { readonly found: number } = { delimiter: candidates[0] as string, headings: [], found: -1 };
   for (const comment of [COMMENT, undefined]) {
@@ -80,7 +80,7 @@ function findFirstRecord(text: string, comment: string | undefined): number {
   }
 }
 
-/** Where the cells of the record are that begins at a position. */
+/** The positions of the cells in the record that starts at a position. */
 function splitRecord(text: string, from: number, delimiter: string): Range[] {
   const ranges: Range[] = [];
   for (let start = from; ; ) {
@@ -96,13 +96,13 @@ function splitRecord(text: string, from: number, delimiter: string): Range[] {
   }
 }
 
-/** The text of a cell without its quotes. */
+/** The text of a cell without quotes. */
 function readCell(raw: string): string {
   const trimmed = raw.trim();
   return /^".*"$/s.test(trimmed) && trimmed.length > 1 ? trimmed.slice(1, -1).replaceAll('""', '"') : trimmed;
 }
 
-/** A cell as it is written: with quotes if it had some or needs some, and with the blanks that were around it. */
+/** Writes a cell: with quotes if it had or needs them, and with its surrounding blanks. */
 function writeCell(old: string, { text = '', value }: CellChange, delimiter: string, isFirst: boolean, isOnly: boolean): string {
   const isQuoted = old.startsWith('"');
   const [, before = '', content = '', after = ''] = /^(\s*)(.*?)(\s*)$/s.exec(old) ?? [];
@@ -111,7 +111,7 @@ function writeCell(old: string, { text = '', value }: CellChange, delimiter: str
     text.includes(delimiter) ||
     /["\r\n]/.test(text) ||
     text.trim() !== text ||
-    // An empty text that is meant, where a cell without a value would be another thing.
+    // An empty text is quoted if an empty cell would mean something else.
     (text === '' && (value === '' || isOnly)) ||
     (isFirst && text.startsWith(COMMENT));
   const written = typeof value === 'number' ? keepDecimals(text, readCell(old)) : text;

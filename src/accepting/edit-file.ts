@@ -1,7 +1,7 @@
 import { type CellChange, type Edited, refuseChange } from './change.ts';
 import { decodeText } from './text-encoding.ts';
 
-/** Changes cells in the content of a data file, by the ending of its name. */
+/** Changes cells in the content of a data file, by file extension. */
 export async function editFile(bytes: Uint8Array, name: string, changes: readonly CellChange[]): Promise<Edited<Uint8Array>> {
   const extension = /\.[^./]+$/.exec(name)?.[0].toLowerCase() ?? '';
   if (extension === '.xlsx') return (await import('./edit-workbook.ts')).editWorkbook(bytes, name, changes);
@@ -15,7 +15,7 @@ export async function editFile(bytes: Uint8Array, name: string, changes: readonl
   return { content: made.length > 0 ? decoded.encode(content) : bytes, made, refused };
 }
 
-/** Editors are loaded when a file of their kind is changed. */
+/** Each editor is loaded when a file of its format is changed. */
 async function findEditor(extension: string, name: string): Promise<((text: string, changes: readonly CellChange[]) => Edited) | undefined> {
   switch (extension) {
     case '.csv':

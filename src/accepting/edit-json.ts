@@ -31,7 +31,7 @@ function lineStarts(text: string): number[] {
   return starts;
 }
 
-/** An object of a document; `start` is added to its offsets. */
+/** An object in a document. `start` is added to its offsets. */
 interface Item {
   readonly item: Node;
   readonly start: number;
@@ -64,7 +64,7 @@ function editItems(text: string, changes: readonly CellChange[], findItem: (chan
   return { content: splice(text, mergeInsertions(splices)), made, refused };
 }
 
-/** The value as JSON; as a string if a string stood there for another type; with line breaks if it had some. */
+/** Formats a value as JSON: as a string if the old value of another type was a string, and with line breaks if the old value had some. */
 function toJsonText({ text, value }: CellChange, old: Node | undefined, before: string): string | undefined {
   const isText = old?.type === 'string' && typeof value !== 'string' && text !== undefined;
   const written = isText || value === undefined ? text : value;
@@ -78,7 +78,7 @@ function toJsonText({ text, value }: CellChange, old: Node | undefined, before: 
   return JSON.stringify(written, null, indent.slice(closing.length) || '  ').replaceAll('\n', `${lineEnd}${closing}`);
 }
 
-/** A property behind the last one of an object, with the same blanks before its name and its value. */
+/** Adds a property after the last one of an object, with the same blanks before its name and its value. */
 function addProperty(text: string, item: Node, start: number, heading: string, value: string): Splice {
   const last = item.children?.at(-1);
   if (!last) return { start: start + item.offset + 1, end: start + item.offset + 1, text: `${JSON.stringify(heading)}: ${value}` };
@@ -91,7 +91,7 @@ function addProperty(text: string, item: Node, start: number, heading: string, v
   return { start: end, end, text: `,${lead}${JSON.stringify(heading)}${between}${value}` };
 }
 
-/** Insertions at one place as one, in their order. */
+/** Merges insertions at the same position, in order. */
 function mergeInsertions(splices: readonly Splice[]): Splice[] {
   const merged = new Map<string, Splice>();
   for (const one of splices) {

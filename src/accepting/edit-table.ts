@@ -1,7 +1,7 @@
 import { parse } from '@babel/parser';
 import { type CellChange, type Edited, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
 
-/** The parts of a syntax tree that are looked at. */
+/** The parts of a syntax tree that are used. */
 interface SyntaxNode {
   readonly type: string;
   readonly start: number;
@@ -30,7 +30,7 @@ export function editTables(text: string, name: string, changes: readonly CellCha
   return { content: splice(text, splices), made, refused };
 }
 
-/** The calls at some places, `line:column` from 1. */
+/** Finds the calls at some locations, `line:column` from 1. */
 function findCalls(text: string, name: string, places: ReadonlySet<string>): ReadonlyMap<string, SyntaxNode> {
   const types = /\.[cm]?ts$/.test(name) ? (['typescript'] as const) : /\.tsx$/.test(name) ? (['typescript', 'jsx'] as const) : (['jsx'] as const);
   const tree = parse(text, { sourceType: 'unambiguous', errorRecovery: true, plugins: [...types, 'decorators'] });
@@ -38,7 +38,7 @@ function findCalls(text: string, name: string, places: ReadonlySet<string>): Rea
   const visit = (node: SyntaxNode): void => {
     const start = node.type === 'CallExpression' ? node.loc?.start : undefined;
     const place = start && `${start.line}:${start.column + 1}`;
-    // Of calls that begin at one place, as in `table(…).filter(…)`, the innermost is the source.
+    // Of calls that start at the same position, as in `table(…).filter(…)`, the innermost is the source.
     if (place !== undefined && places.has(place)) found.set(place, node);
     for (const part of Object.values(node)) for (const inner of Array.isArray(part) ? (part as readonly unknown[]) : [part]) if (isNode(inner)) visit(inner);
   };
@@ -48,7 +48,7 @@ function findCalls(text: string, name: string, places: ReadonlySet<string>): Rea
 
 const isNode = (value: unknown): value is SyntaxNode => typeof value === 'object' && value !== null && typeof (value as SyntaxNode).type === 'string';
 
-/** The value of a column in a row: of lists with a list of headings, of objects, of named objects, or of the values of one column. */
+/** Finds the value of a column in a row: of lists with headings, of objects, of named objects, or of the values of one column. */
 function findValue(call: SyntaxNode, index: number, column: string): SyntaxNode | undefined {
   const [first, second] = (call['arguments'] as readonly SyntaxNode[]).map(withoutTypes);
   if (!first) return undefined;
@@ -64,14 +64,14 @@ function findValue(call: SyntaxNode, index: number, column: string): SyntaxNode 
   return row && propertiesOf(row)?.find(({ name }) => name === column)?.value;
 }
 
-/** The items of a list; undefined if some are spread in or left out. */
+/** The items of a list. Undefined if some are spread or omitted. */
 function itemsOf(list: SyntaxNode): readonly SyntaxNode[] | undefined {
   if (list.type !== 'ArrayExpression') return undefined;
   const items = list['elements'] as readonly (SyntaxNode | null)[];
   return items.some((item) => item === null || item.type === 'SpreadElement') ? undefined : items.map((item) => withoutTypes(item as SyntaxNode));
 }
 
-/** The properties of an object by their names; undefined if some are spread in, computed or methods. */
+/** The properties of an object by name. Undefined if some are spread, computed or methods. */
 function propertiesOf(object: SyntaxNode): readonly { readonly name: string; readonly value: SyntaxNode }[] | undefined {
   if (object.type !== 'ObjectExpression') return undefined;
   const properties = object['properties'] as readonly SyntaxNode[];
@@ -82,7 +82,7 @@ function propertiesOf(object: SyntaxNode): readonly { readonly name: string; rea
   });
 }
 
-/** Without `as const` and the like. */
+/** Removes type syntax such as `as const`. */
 function withoutTypes(node: SyntaxNode): SyntaxNode {
   let inner = node;
   while (['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression', 'ParenthesizedExpression'].includes(inner.type))
@@ -100,7 +100,7 @@ function isPlain(node: SyntaxNode): boolean {
   return itemsOf(node)?.every(isPlain) ?? propertiesOf(node)?.every(({ value }) => isPlain(value)) ?? false;
 }
 
-/** The value as source text, a string in the quotes that were there. */
+/** Writes the value as source text. A string keeps the kind of quotes. */
 function writeLiteral({ value, text }: CellChange, before: string): string | undefined {
   if (value === undefined) return text === '' ? 'undefined' : undefined;
   if (typeof value !== 'string') return JSON.stringify(value);

@@ -5,7 +5,7 @@ import { readArchived, replaceArchived } from './archive.ts';
 import { type CellChange, type Edited, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
 
 const COMMENT = '#';
-/** Characters that XML cannot hold. */
+/** Characters that XML cannot contain. */
 const forbidden = /[^\t\n\r\u0020-\uD7FF\uE000-\uFFFD\u{10000}-\u{10FFFF}]/u;
 
 /** Changes cells of a workbook. Formulas are refused; styles, all other cells and all other parts of the archive stay as they are. */
@@ -60,7 +60,7 @@ function editSheet(xml: string, sheet: DescribedSheet, changes: readonly CellCha
   return { content: splice(xml, mergeInsertions(splices)), made, refused };
 }
 
-/** Cells that are added at the same place, as one part of the text. */
+/** Merges cells that are added at the same position. */
 function mergeInsertions(splices: readonly Splice[]): Splice[] {
   const merged = new Map<string, Splice>();
   for (const one of splices) {
@@ -71,7 +71,7 @@ function mergeInsertions(splices: readonly Splice[]): Splice[] {
   return [...merged.values()];
 }
 
-/** The headings, and the values of the cells in some rows as texts. */
+/** Reads the headings, and the cells of some rows as texts. */
 function readRows(sheet: DescribedSheet, lines: ReadonlySet<number>): { readonly headings: readonly string[]; readonly shown: ReadonlyMap<string, string> } {
   let headings: readonly string[] | undefined;
   const shown = new Map<string, string>();
@@ -91,21 +91,21 @@ interface CellInSheet {
   readonly start: number;
   end: number;
   readonly style: number;
-  /** The attribute as it is written. */
+  /** The style attribute as written. */
   readonly styleText: string;
   hasFormula: boolean;
 }
 
 interface RowInSheet {
-  /** What stands before the names of elements. */
+  /** The namespace prefix of elements. */
   readonly prefix: string;
   readonly cells: CellInSheet[];
-  /** Where the row ends: its end tag, or the end of its only tag. */
+  /** The end of the row: its end tag, or the end of its only tag. */
   end: number;
   readonly isClosed: boolean;
 }
 
-/** Where some rows and their cells are in the text of a sheet. */
+/** Finds some rows and their cells in the text of a sheet. */
 function findRows(xml: string, lines: ReadonlySet<number>): ReadonlyMap<number, RowInSheet> {
   const rows = new Map<number, RowInSheet>();
   const parser = new SaxesParser();
@@ -145,7 +145,7 @@ function findRows(xml: string, lines: ReadonlySet<number>): ReadonlyMap<number, 
   return rows;
 }
 
-/** A value as it is written in a cell. */
+/** A value as the content of a cell. */
 interface CellContent {
   readonly type: string;
   readonly content: (prefix: string) => string;
@@ -180,7 +180,7 @@ function writeCell(row: RowInSheet, old: CellInSheet | undefined, index: number,
   return { start: at, end: at, text: cell };
 }
 
-/** `AB` for column 27, counted from 0. */
+/** The name of a column, from 0: `AB` for 27. */
 function columnName(index: number): string {
   const letter = String.fromCharCode(65 + (index % 26));
   return index < 26 ? letter : columnName(Math.floor(index / 26) - 1) + letter;

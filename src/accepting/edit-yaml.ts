@@ -6,13 +6,13 @@ interface Edit extends Splice {
   readonly change: CellChange;
   readonly map: YAMLMap;
   readonly value: unknown;
-  /** The text of the value, if the inserted text also has a key. */
+  /** The text of the value, if the inserted text also contains a key. */
   readonly written?: string;
 }
 
 /**
- * Changes values in a YAML document, and adds keys that are not there. Everything else stays as it is. Values with anchors, aliases or tags are refused. What is written is
- * read again: a value that would be taken for another one is refused.
+ * Changes values in a YAML document, and adds missing keys. Everything else stays as it is. Values with anchors, aliases or tags are
+ * refused. The result is parsed again: a change that would be read as another value is refused.
  */
 export function editYaml(text: string, changes: readonly CellChange[]): Edited {
   const { document, maps } = readMaps(text);
@@ -25,7 +25,7 @@ export function editYaml(text: string, changes: readonly CellChange[]): Edited {
     else edits.push(edit);
   }
   if (readsAs(splice(text, edits), document, edits)) return { content: splice(text, edits), made: edits.map((edit) => describeEdit(text, edit)), refused };
-  // One of them goes wrong: each is tried alone.
+  // At least one of them fails, so that each is tried alone.
   const right: Edit[] = [];
   for (const edit of edits) {
     const alone = readMaps(text);
@@ -40,7 +40,7 @@ function describeEdit(text: string, { start, end, text: after, change, written =
   return { change, before: text.slice(start, end).trim(), after: written.trim() };
 }
 
-/** The mappings of a document by the place where they begin. Of two that begin at one place, the outer one. */
+/** The mappings of a document by start position. Of two at the same position, the outer one. */
 function readMaps(text: string): { readonly document: Document; readonly maps: ReadonlyMap<string, YAMLMap> } {
   const lines = new LineCounter();
   const document: Document = parseDocument(text, { lineCounter: lines });
@@ -64,7 +64,7 @@ function readsAs(text: string, document: Document, edits: readonly Edit[]): bool
   }
 }
 
-/** The part of the text that a change replaces; a text says why it cannot be changed. */
+/** The part of the text that a change replaces, or the reason why it cannot be changed. */
 function editValue(text: string, map: YAMLMap, change: CellChange): Edit | string {
   const { heading } = change;
   const pair = map.items.find(({ key }) => isScalar(key) && String(key.value) === heading);
@@ -80,7 +80,7 @@ function editValue(text: string, map: YAMLMap, change: CellChange): Edit | strin
   if (value === undefined || (change.value === undefined && change.text === '')) return 'the computed value is undefined';
   const [start, end] = node?.range ?? [0, 0];
   if (!node || start === end) {
-    // `due:` without a value: it goes behind the colon.
+    // `due:` without a value: the value is inserted after the colon.
     const colon = text.indexOf(':', (pair.key as Scalar).range?.[1] ?? 0) + 1;
     return { start: colon, end: colon, text: ` ${writeScalar(value, undefined)}`, map, change, value };
   }
@@ -95,7 +95,7 @@ function editValue(text: string, map: YAMLMap, change: CellChange): Edit | strin
   };
 }
 
-/** Adds a key with its value: behind the last one of the mapping, or before the first one if the last value takes several lines. */
+/** Adds a key with its value: after the last one of the mapping, or before the first one if the last value takes several lines. */
 function addPair(text: string, map: YAMLMap, change: CellChange): Edit | string {
   const value = change.value ?? change.text;
   if (value === undefined || (change.value === undefined && value === '')) return 'the computed value is undefined';
@@ -109,13 +109,13 @@ function addPair(text: string, map: YAMLMap, change: CellChange): Edit | string 
   if (map.flow) return last ? insert(end, `, ${pair}`) : insert(begin + 1, pair);
   const lineEnd = text.includes('\r\n') ? '\r\n' : '\n';
   const indent = ' '.repeat(begin - text.lastIndexOf('\n', begin - 1) - 1);
-  // Behind a value that ends in its line, and its comment.
+  // After a value that ends in its line, and its comment.
   const [, rest] = /^([ \t]*(?:#[^\r\n]*)?)(?:\r?\n|$)/.exec(text.slice(end)) ?? [];
   const isOnOneLine = last?.value !== null && rest !== undefined && !text.slice(begin, end).endsWith('\n');
   return isOnOneLine ? insert(end + rest.length, `${lineEnd}${indent}${pair}`) : insert(begin, `${pair}${lineEnd}${indent}`);
 }
 
-/** Texts that need no quotes: they are taken for nothing else, in block and flow style. */
+/** Texts that need no quotes: they have no other meaning in block and flow style. */
 const plainText = /^[\p{L}_](?:[\p{L}\p{N} _./()+%€$-]*[\p{L}\p{N}_)%€$])?$/u;
 const otherThanText = /^(?:true|false|yes|no|on|off|null|y|n)$/i;
 

@@ -1,11 +1,11 @@
-/** A text with how it was encoded. */
+/** A text with its encoding. */
 export interface DecodedText {
-  /** With its byte order mark. */
+  /** The text, with its byte order mark. */
   readonly text: string;
   encode(text: string): Uint8Array;
 }
 
-/** The text of a file, if its bytes are those of a text: UTF-8, or UTF-16 with a byte order mark. */
+/** Decodes the bytes of a text file: UTF-8, or UTF-16 with a byte order mark. Undefined for other bytes. */
 export function decodeText(bytes: Uint8Array): DecodedText | undefined {
   const [first, second] = bytes;
   const encoding = first === 0xff && second === 0xfe ? 'utf-16le' : first === 0xfe && second === 0xff ? 'utf-16be' : 'utf-8';

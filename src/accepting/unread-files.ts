@@ -2,8 +2,8 @@ import { existsSync, readdirSync } from 'node:fs';
 import { dirname, extname, join } from 'node:path';
 
 /**
- * Files that no test compares with any more, though they look like those that tests do: in the same folder, with the same ending. `read` are
- * all paths that a whole run read. Folders with test files are left out: they hold other things, too.
+ * Finds files that no test compares with any more, although they are similar to those that tests use: in the same folder, with the same
+ * extension. `read` are all paths that a whole run read. Folders with test files are left out, since they contain other files, too.
  */
 export function findUnreadFiles(expected: readonly string[], read: ReadonlySet<string>, testFiles: readonly string[]): string[] {
   const shared = new Set(testFiles.map((path) => dirname(path)));

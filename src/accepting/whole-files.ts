@@ -10,7 +10,7 @@ export interface WholeFile {
   readonly cases: readonly string[];
 }
 
-/** The new contents by file. Two cases that want different contents are refused; `read` gives the content of an attachment. */
+/** Chooses the new content of each file. Two cases that request different contents are refused. `read` returns the content of an attachment. */
 export function chooseContents(
   changes: readonly FileChange[],
   read: (attachment: string) => Uint8Array,

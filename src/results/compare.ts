@@ -3,7 +3,7 @@ import type { Status } from '../running/result.ts';
 import type { JournalEntry } from './journal/entries.ts';
 import type { RecordedResult } from './recorded-result.ts';
 
-/** One case in two records; one side is missing where it was in the other only. */
+/** One case in two records. One side is missing if the case is in one record only. */
 export interface Compared {
   readonly id: string;
   readonly title: string;
@@ -17,27 +17,30 @@ export interface Compared {
 
 export interface CaseSnapshot {
   readonly status: Status;
-  /** Of the body: a setup that several share falls to whichever comes first. */
+  /** The time of the body. The time of a shared setup would count for whichever case comes first. */
   readonly milliseconds: number;
-  /** What the first failure says. */
+  /** The message of the first failure. */
   readonly message?: string | undefined;
 }
 
-/** What became of a case between two records. */
+/** How a case changed between two records. */
 export type Change = 'newly failing' | 'fixed' | 'still failing' | 'new' | 'gone' | 'excused' | 'slower' | 'faster' | 'same';
 export const changes: readonly Change[] = ['newly failing', 'fixed', 'still failing', 'new', 'gone', 'excused', 'slower', 'faster', 'same'];
 
 export interface Comparison {
-  /** By what became of them, in the order of the later record; those that stayed the same are only counted. */
+  /** By change, in the order of the later record. Unchanged cases are only counted. */
   readonly cases: Readonly<Record<Exclude<Change, 'same'>, readonly Compared[]>>;
   readonly same: number;
-  /** How many times as long a case took in the later record, at the median of those that passed in both. */
+  /** How many times as long cases took in the later record: the median over those that passed in both. */
   readonly pace: number;
 }
 
 type Entries = () => Iterable<JournalEntry>;
 
-/** Which cases are compared: all by their ids, or those of two variants, or of a suite and one adapted from it: their ids differ by that title, and by the file. */
+/**
+ * Which cases to compare: all by their ids, or those of two variants, or of a suite and its adaptation, whose ids differ by that title and
+ * the file.
+ */
 export type VariantPair = { readonly before: string; readonly after: string } | undefined;
 
 /** Whether a case fails in the later record that did not fail in the earlier one. */
@@ -46,7 +49,7 @@ export const hasNewFailure = ({ cases }: Comparison): boolean => cases['newly fa
 const fails = (side: CaseSnapshot | undefined): boolean => side?.status === 'failed' || side?.status === 'errored';
 const isExcused = ({ status }: CaseSnapshot): boolean => status !== 'passed' && status !== 'failed' && status !== 'errored';
 
-/** Compares two records case by case. Of the earlier record, a line a case is held. */
+/** Compares two records case by case. Of the earlier record, one line per case is held in memory. */
 export function compare(before: Entries, after: Entries, matching?: VariantPair): Comparison {
   const known = new Map<string, KeyedCase>();
   for (const one of collectCases(before(), matching?.before)) known.set(one.key, one);
@@ -60,15 +63,15 @@ export function compare(before: Entries, after: Entries, matching?: VariantPair)
     slower: [],
     faster: [],
   };
-  // The same cases on a slower machine are slower throughout; variants differ by themselves.
+  // On a slower machine, all cases are slower. Variants differ by themselves.
   const pace = new DurationNoise(matching === undefined);
-  /** Passed in both, and took another time. */
+  /** Passed in both, with different times. */
   const timed: TimedCase[] = [];
   let same = 0;
   for (const one of collectCases(after(), matching?.after)) {
     const earlier = known.get(one.key);
     known.delete(one.key);
-    // Records contain failed teardowns only.
+    // Records contain only failed teardowns.
     const change = one.isTeardown && !earlier ? 'newly failing' : classifyChange(earlier?.side, one.side);
     if (change === 'timed') {
       const [from, to] = [earlier?.side.milliseconds ?? 0, one.side.milliseconds];
@@ -95,8 +98,8 @@ function compareCases(after: KeyedCase | undefined, before: KeyedCase | undefine
 /*
  * before    after     change
  * none      any       new: it was not part of the earlier run
- * any       fails     newly failing, or still failing where it failed before
- * any       excused   excused, or the same where it was excused before
+ * any       fails     newly failing, or still failing if it failed before
+ * any       excused   excused, or the same if it was excused before
  * fails     passed    fixed
  * passed    passed    slower, faster or the same, by its time
  * excused   passed    the same
@@ -111,7 +114,7 @@ function classifyChange(before: CaseSnapshot | undefined, after: CaseSnapshot): 
 
 interface KeyedCase {
   readonly key: string;
-  /** Read when it is reported. */
+  /** Read when the change is reported. */
   readonly named: { readonly id: string; readonly title: string; readonly row?: RecordedResult['row'] };
   readonly path: readonly string[];
   readonly side: CaseSnapshot;
@@ -137,7 +140,7 @@ const buildSnapshot = ({ status, times, failures }: Pick<RecordedResult, 'status
   message: failures[0]?.message,
 });
 
-/** An id without its file and with a star instead of the title of a variant. Undefined for another variant. */
+/** An id without its file, and with a star in place of a variant's title. Undefined for another variant. */
 function withoutVariant(id: string, variant: string): string | undefined {
   const parts = id.slice(id.indexOf('#') + 1).split('/');
   const at = parts.indexOf(formatSlug(variant));
@@ -146,7 +149,7 @@ function withoutVariant(id: string, variant: string): string | undefined {
 
 type TimedCase = Compared & { readonly milliseconds: readonly [before: number, after: number] };
 
-/** Milliseconds that a collection of garbage or a busy machine may add to any case. */
+/** Milliseconds that garbage collection or a busy machine can add to any case. */
 const NOISE_FLOOR_MS = 20;
 const MIN_LOG_RATIO = Math.log(1.5);
 /** A deviation of this many times the usual spread is not noise. */
@@ -154,13 +157,13 @@ const OUTLIER_FACTOR = 4;
 const MIN_CASES_PER_SIZE = 12;
 
 /**
- * Tells a change of time from noise: cases of about the same length tell how much times differ from run to run. The spread is the
- * median of the absolute deviations from the median (F. R. Hampel, 1974), of the ratios' logarithms.
+ * Distinguishes changes of time from noise: cases of similar length show how much times vary between runs. The spread is the median of the
+ * absolute deviations from the median (F. R. Hampel, 1974), of the ratios' logarithms.
  */
 class DurationNoise {
   readonly #isCentred: boolean;
   readonly #ratios: number[] = [];
-  /** The binary magnitude of the time that each is of. */
+  /** The binary magnitude of each time. */
   readonly #sizes: number[] = [];
   noiseModel: { readonly center: number; readonly spread: number; readonly spreads: ReadonlyMap<number, number> } | undefined;
 
@@ -201,7 +204,7 @@ class DurationNoise {
   }
 }
 
-/** A tenth of a millisecond is added to both: below that, clocks differ more than cases. */
+/** A tenth of a millisecond is added to both times: below that, clocks vary more than cases. */
 const computeRatio = (before: number, after: number): number => Math.log((after + 0.1) / (before + 0.1));
 const computeSizeClass = (before: number, after: number): number => Math.round(Math.log2(Math.sqrt((before + 0.1) * (after + 0.1))));
 

@@ -1,6 +1,6 @@
 import type { Span } from '../fixtures/instance.ts';
 
-/** What the setups and teardowns of one shared fixture took, in milliseconds. */
+/** The total times of the setups and teardowns of one shared fixture, in milliseconds. */
 export interface FixtureCost {
   readonly name: string;
   readonly scope: Span['scope'];
@@ -9,7 +9,7 @@ export interface FixtureCost {
   teardown: number;
 }
 
-/** What shared fixtures cost, counted as their spans come by; those of single cases are part of their cases. */
+/** The costs of shared fixtures, summed from their spans. Setups of single cases are part of their cases. */
 export class FixtureCosts {
   readonly #costs = new Map<string, FixtureCost>();
 
@@ -19,7 +19,7 @@ export class FixtureCosts {
     let cost = this.#costs.get(key);
     if (!cost) this.#costs.set(key, (cost = { name: fixture, scope, setups: 0, setup: 0, teardown: 0 }));
     if (scope === 'run') {
-      // Set up once, and waited for by every lane at the same time.
+      // It is set up once, while every lane waits for it.
       cost.setups = 1;
       cost[kind] = Math.max(cost[kind], milliseconds);
     } else {
@@ -28,7 +28,7 @@ export class FixtureCosts {
     }
   }
 
-  /** The dearest first. */
+  /** All costs, the highest first. */
   get all(): FixtureCost[] {
     return [...this.#costs.values()].sort((a, b) => b.setup + b.teardown - a.setup - a.teardown);
   }

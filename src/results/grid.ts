@@ -4,24 +4,24 @@ import { valueAt } from '../suites/row-condition.ts';
 import { worstFirst } from './status-strip.ts';
 import { flattenCells, type Scalar, toScalar } from './where/condition.ts';
 
-/** What a grid needs of a result. */
+/** The fields of a result that a grid needs. */
 export interface GridInput {
   readonly row: Readonly<Record<string, unknown>>;
   readonly status: Status;
   readonly times: { readonly setup: number; readonly body: number; readonly teardown: number };
 }
 
-/** A column that a grid can have at its side: few values, more than one. */
+/** A column that can be a side of a grid: few values, but more than one. */
 export interface Axis {
   readonly column: string;
-  /** In the order in which they first occur; numbers by their size. */
+  /** In order of first occurrence. Numbers are sorted. */
   readonly values: readonly Scalar[];
 }
 
-/** The cases that share the values of the axes: folded into one cell. */
+/** The cases that share the values of the axes, in one cell. */
 export interface Cell<Result extends GridInput = GridInput> {
   readonly results: readonly Result[];
-  /** The worst of its cases. */
+  /** The worst status of its cases. */
   readonly status: Status;
   readonly failing: number;
   readonly milliseconds: number;
@@ -30,7 +30,7 @@ export interface Cell<Result extends GridInput = GridInput> {
 export interface Grid<Result extends GridInput = GridInput> {
   readonly down: readonly string[];
   readonly across: readonly string[];
-  /** The values at the head of each column: one for each axis across. */
+  /** The values above each column: one for each axis across. */
   readonly columnHeaders: readonly (readonly Scalar[])[];
   readonly lines: readonly { readonly values: readonly Scalar[]; readonly cells: readonly (Cell<Result> | undefined)[] }[];
 }
@@ -38,7 +38,7 @@ export interface Grid<Result extends GridInput = GridInput> {
 /** A column with more values cannot be the side of a grid. */
 const MAX_AXIS_VALUES = 24;
 
-/** The columns of some rows that have 2 to 24 values, which most rows share with others. */
+/** The columns of some rows that have 2 to 24 values, each shared by several rows. */
 export function findAxes(rows: Iterable<GridInput['row']>): Axis[] {
   const columns = new Map<string, Map<string, Scalar>>();
   const wide = new Set<string>();
@@ -63,7 +63,7 @@ export function findAxes(rows: Iterable<GridInput['row']>): Axis[] {
 
 const inOrder = (values: Scalar[]): Scalar[] => (values.every((value) => typeof value === 'number') ? values.sort((a, b) => a - b) : values);
 
-/** Lays results out by the values of some columns; those of the others fold into the cells. */
+/** Arranges results by the values of some columns. Cases that differ in other columns share a cell. */
 export function buildGrid<Result extends GridInput>(
   results: Iterable<Result>,
   axes: readonly Axis[],
@@ -103,8 +103,8 @@ function findCell<Result extends GridInput>(results: readonly Result[] | undefin
 }
 
 /**
- * Which columns to lay out where nobody said: those that explain failures first, then those with most values; the one with most values
- * goes across as far as there is room, up to two go down.
+ * Chooses axes if none are given: columns that explain failures first, then those with the most values. The one with the most values goes
+ * across if there is room, and up to two go down.
  */
 export function chooseAxes(
   axes: readonly Axis[],

@@ -1,12 +1,12 @@
 import type { Frame, SourceLocation } from '../problems/source-location.ts';
 
-/** What a case left open when all was torn down. */
+/** A resource that a case left open after all teardowns. */
 export interface Leak {
-  /** In words: `timer`, `server`, `socket`, `child process` … */
+  /** A description: `timer`, `server`, `socket`, `child process` … */
   readonly kind: string;
-  /** The case after which it was there; absent where cases overlapped. */
+  /** The case after which it was found. Absent if cases overlapped. */
   readonly after: { readonly id: string; readonly title: string } | undefined;
-  /** Where it was opened, where that was looked for. */
+  /** Where it was opened, if that was searched. */
   readonly location?: SourceLocation | undefined;
   readonly frames?: readonly Frame[] | undefined;
 }

@@ -11,36 +11,36 @@ export interface PageHead {
   readonly version: 1;
   readonly name: string;
   readonly info: RunInfo;
-  /** The runs before this one, the newest first. */
+  /** The runs before this one, the latest first. */
   readonly history: readonly EarlierRun[];
-  /** More comes while the page is open. */
+  /** More lines follow while the page is open. */
   readonly live?: boolean;
 }
 
-/** An earlier run, as far as the page speaks of it. */
+/** The facts about an earlier run that the page shows. */
 export interface EarlierRun {
   readonly name: string;
   readonly started: string;
   readonly counts: Readonly<Record<string, number>>;
-  /** What came of cases that did not pass, by their ids; those of the tests below that are not among them did. */
+  /** The statuses of cases that did not pass, by id. All other cases of the tests below passed. */
   readonly notPassed: Readonly<Record<string, Status>>;
-  /** Milliseconds that each test took, by its id. */
+  /** The time of each test in milliseconds, by id. */
   readonly times: Readonly<Record<string, number>>;
 }
 
-/** What follows the head, a line each: the entries of journals, and what stands beside them. */
+/** The lines after the head: the entries of journals, and additional ones. */
 export type PageEntry =
   | JournalEntry
-  /** Lines of a source file around a place; `first` is the number of the first. */
+  /** Lines of a source file around a location. `first` is the number of the first line. */
   | { readonly type: 'source'; readonly file: string; readonly first: number; readonly lines: readonly string[] }
-  /** An attachment's bytes; without them where it is too large to go along. */
+  /** The bytes of an attachment. Absent if it is too large to be sent. */
   | { readonly type: 'content'; readonly file: string; readonly size: number; readonly base64?: string | undefined }
   /** The run has ended. */
   | { readonly type: 'run-ended'; readonly info: RunInfo }
-  /** Another run begins: all that was known is of the one before. */
+  /** Another run starts. All earlier entries belong to the previous one. */
   | { readonly type: 'new-run'; readonly head: PageHead };
 
-/** What only those need who follow a run from within. */
+/** Entries that only the coordinator and lanes need. */
 const ENTRIES_NOT_ON_PAGE: ReadonlySet<JournalEntry['type']> = new Set([
   'activity',
   'started',
@@ -61,7 +61,7 @@ export interface PageLine {
   readonly entry?: JournalEntry | undefined;
 }
 
-/** A line of a journal, or an entry, as a page has it: files by their names from the root; nothing for what a page does not need. */
+/** Converts a line of a journal, or an entry, for a page: files are named from the root. Undefined for entries that a page does not need. */
 export function pageLine(one: string | JournalEntry, nameFile: FormatPath): PageLine | undefined {
   if (typeof one === 'string' && isPass(one.charCodeAt(0))) return one.endsWith(']') ? { text: one } : undefined;
   const entry = typeof one === 'string' ? decodeEntry(one) : one;
@@ -72,7 +72,7 @@ export function pageLine(one: string | JournalEntry, nameFile: FormatPath): Page
 /** Fields with user data, which stay unchanged. */
 const data: ReadonlySet<string> = new Set(['row', 'facts', 'value']);
 
-/** The same, with the files of places, and of a test's rows, by their names. */
+/** Replaces the files of locations, and of a test's rows, by their names. */
 function named(value: unknown, nameFile: FormatPath): unknown {
   if (Array.isArray(value)) return value.map((item) => named(item, nameFile));
   if (typeof value !== 'object' || value === null) return value;
@@ -87,7 +87,7 @@ function named(value: unknown, nameFile: FormatPath): unknown {
   );
 }
 
-/** What a page may ask its server for. */
+/** A request of a page to its server. */
 export interface PageRequest {
   readonly kind: 'failed' | 'all' | 'ids' | 'stop';
   readonly ids?: readonly string[] | undefined;

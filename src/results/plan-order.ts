@@ -4,7 +4,7 @@ import type { RecordedResult, TestHeader } from './recorded-result.ts';
 /** A test with its results. */
 export interface TestResults {
   readonly header: TestHeader;
-  /** How many there are. */
+  /** The number of results. */
   readonly count: number;
   results(): Iterable<LaneResult>;
 }
@@ -14,12 +14,12 @@ export interface LaneResult {
   readonly lane: number;
 }
 
-/** The number of results that are held to report tests one after the other. */
+/** The maximum number of results that are held to report tests in order. */
 const MAX_HELD_RESULTS = 50_000;
 
 /**
- * Tests in the order of the plan, each with its results in the order of their rows; results of one test that has more than 50,000
- * come lane after lane. `entries` is gone through once for each batch of results that is held.
+ * Yields tests in the order of the plan, each with its results in the order of its rows. Results of a test with more than 50,000 are
+ * ordered by lane. `entries` is read once per batch of held results.
  */
 export function* testsInOrder(entries: () => Iterable<JournalEntry>): Generator<TestResults> {
   const tests = new Map<number, { header: TestHeader; count: number }>();

@@ -12,28 +12,28 @@ export interface TestHeader {
   /** The number of tests that `file:line` selects at this location. Only for tests with failing cases. */
   readonly testsOnLine?: number | undefined;
   readonly source?: string | undefined;
-  /** Those of all its cases. */
+  /** The tags of all its cases. */
   readonly tags: readonly string[];
-  /** The file that its rows come from, where there is one: the URL, as places name it. */
+  /** The URL of the file that its rows come from, as in locations. */
   readonly data?: string | undefined;
   /** The columns of its first row. */
   readonly columns: readonly string[];
   /** Summaries of its rows, if cases are listed. */
   readonly facts?: readonly string[] | undefined;
-  /** As its first case sees them, in the order of setup; known when its lane has run all that it was dealt. */
+  /** The fixtures of its first case, in the order of setup. Known when its lane has run its whole assignment. */
   readonly fixtures?: readonly UsedFixture[] | undefined;
 }
 
-/** A fixture that a case has, with its settings and where they come from. */
+/** A fixture of a case, with its settings and their origins. */
 export type UsedFixture = Omit<ExplainedFixture, 'owner' | 'shareDescription'>;
 
-/** Which case a line speaks of. */
+/** Identifies the case of a line. */
 export interface CaseName {
   readonly test: number;
   readonly ordinal: number;
   readonly id: string;
   readonly title: string;
-  /** The row's own name, where it has one and cases are listed. */
+  /** The row's own name, if it has one and cases are listed. */
   readonly name?: string | undefined;
   readonly row: Readonly<Record<string, unknown>>;
   readonly tags: readonly string[];
@@ -43,6 +43,6 @@ export interface CaseName {
 export type RecordedResult = CaseName &
   Omit<CaseResult, 'attachments'> & {
     readonly attachments: readonly { readonly name: string; readonly file: string }[];
-    /** Where its row bound them and it failed; else those of its test. */
+    /** Set if the row has overrides and the case failed. Otherwise the fixtures of its test apply. */
     readonly fixtures?: readonly UsedFixture[] | undefined;
   };

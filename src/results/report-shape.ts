@@ -27,7 +27,7 @@ const resultShapes: Shapes = {
   attachments: 'list',
 };
 
-/** Why this version cannot read a report with this beginning; undefined if it can. */
+/** Why this version cannot read a report with this beginning. Undefined if it can. */
 export function findReportFault(head: unknown): string | undefined {
   const { format, version, run } = (isObject(head) ? head : {}) as { format?: unknown; version?: unknown; run?: unknown };
   if (format !== reportFormat) return 'not a Red Lattice report';
@@ -37,5 +37,5 @@ export function findReportFault(head: unknown): string | undefined {
   return found && `${found}. The report was cut or changed; write it again with red-lattice report.`;
 }
 
-/** Why something is not a result of a report; undefined if it is. */
+/** Why a value is not a result of a report. Undefined if it is. */
 export const refusesResult = (result: unknown): string | undefined => lacks(result, resultShapes, 'result');

@@ -15,25 +15,28 @@ import { problemOf } from './teardown-failures.ts';
 import type { WhereItFails } from './where/causes.ts';
 import { classifyStatus, whereTestsFail } from './where/tests.ts';
 
-/** Of the published shape, which `schema/report-2.json` describes: the first number changes when a reader of the old one would be wrong. */
+/**
+ * The version of the published format, which `schema/report-2.json` describes. The first number changes when readers of the old format
+ * would be wrong.
+ */
 export const reportVersion = '2.4';
 export const reportFormat = 'red-lattice report';
 
-/** A run as it is published: what JSON and JSON Lines begin with. Times are milliseconds. */
+/** A published run: the start of JSON and JSON Lines reports. Times are in milliseconds. */
 export interface RunReport extends Omit<RunInfo, 'kind' | 'version' | 'root' | 'process' | 'times'> {
   readonly tests: readonly TestReport[];
   readonly problems: readonly ProblemReport[];
-  /** Setups and teardowns of what several cases share; of what single cases have, where the run was asked for them. */
+  /** The setups and teardowns of shared fixtures, and those of single cases if the run recorded them. */
   readonly spans: readonly (Span & { readonly lane: number })[];
   readonly leaks: readonly Leak[];
-  /** What was written outside of cases. */
+  /** Output that belongs to no case. */
   readonly output: readonly string[];
-  /** When each lane began: what the times of its cases and fixtures are counted from, in milliseconds since 1970. */
+  /** When each lane started: the time that times of its cases and fixtures are relative to, in milliseconds since 1970. */
   readonly laneStarts: readonly { readonly lane: number; readonly at: number }[];
 }
 
-/** `test` is its number in the plan: ids are shared by the tests that a suite has once for each of its rows. */
-export type TestReport = Omit<TestHeader, 'facts' | 'place' | 'data'> & {
+/** `test` is the number of the test in the plan. Ids are shared by the tests that a parameterized suite has once per row. */
+export type TestReport = Omit<TestHeader, 'facts' | 'location' | 'data'> & {
   readonly location?: SourceLocation | undefined;
   readonly data?: string | undefined;
   /** Where it fails, or its suspects. */
@@ -41,7 +44,7 @@ export type TestReport = Omit<TestHeader, 'facts' | 'place' | 'data'> & {
 };
 
 export interface ProblemReport {
-  /** Errors keep the run from being green; warnings do not. */
+  /** Errors make the run fail; warnings do not. */
   readonly severity: 'error' | 'warning';
   readonly message: string;
   readonly location?: SourceLocation | undefined;
@@ -52,9 +55,9 @@ export interface ProblemReport {
 export interface ResultReport extends Omit<CaseResult, 'attachments' | 'failures' | 'times'> {
   readonly kind: 'case' | 'teardown';
   readonly id: string;
-  /** The number of its test in the plan; none for a teardown. */
+  /** The number of its test in the plan. Absent for a teardown. */
   readonly test?: number | undefined;
-  /** The number of its row among those of its test, from 0. */
+  /** The number of its row in the test, from 0. */
   readonly ordinal?: number | undefined;
   readonly title: string;
   /** The titles of its suites and of its test, with placeholders. */
@@ -88,7 +91,7 @@ const nameFileOf = <T extends SourceLocation | Frame>(place: T | undefined, name
 /** Creates the report of the run as a whole, from all entries except results. With `withWhere`, adds where its tests fail. */
 export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPath, withWhere = false): RunReport {
   const tests = new Map<number, TestReport>();
-  /** By what they say: each lane plans, and finds the same. */
+  /** By message: each lane plans, and finds the same problems. */
   const problems = new Map<string, ProblemReport>();
   const spans: RunReport['spans'][number][] = [];
   const leaks: Leak[] = [];
@@ -203,7 +206,7 @@ const withNames = (fixture: UsedFixture, nameFile: FormatPath): UsedFixture => (
   replaced: fixture.replaced && { ...fixture.replaced, at: nameFileOf(fixture.replaced.at, nameFile) },
 });
 
-/** Every result, one after the other, as the entries have them. */
+/** All results, in the order of the entries. */
 export function* resultReports({ entries }: ReadableRecord, nameFile: FormatPath): Generator<ResultReport> {
   const headers = new Map<number, TestHeader>();
   let lane = 0;
@@ -240,7 +243,7 @@ type ReportedResult = Omit<CaseResult, 'attachments'>;
 
 type ReportedOutcome = Pick<ReportedResult, 'status' | 'cause' | 'reason' | 'attempts' | 'start' | 'checks' | 'steps' | 'output'>;
 
-/** The fields that are the same in results and in reports. */
+/** The fields that results and reports share. */
 const outcomeOf = ({ status, cause, reason, attempts, start, checks, steps, output }: ReportedOutcome): ReportedOutcome => ({
   status,
   cause,
@@ -270,7 +273,7 @@ function failureReport(failure: Failure, nameFile: FormatPath): FailureReport {
   };
 }
 
-/** A published report as entries of a journal, so that it can be used like a record. */
+/** Converts a published report to journal entries, so that it can be used like a record. */
 export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
   // Where tests fail follows from the results.
   for (const { where: _where, ...header } of run.tests) yield { type: 'test', header };

@@ -1,6 +1,6 @@
 import { formatShortValue } from '../cases/values.ts';
 
-/** A row as recorded: values of JSON stay as they are, others are recorded as names show them. */
+/** A recorded row: JSON values unchanged, other values formatted as in names. */
 export function recordedRow(row: Readonly<Record<string, unknown>>): Record<string, unknown> {
   const recorded: [string, unknown][] = [];
   // Methods of a row are not values.

@@ -7,7 +7,7 @@ export interface NotRun extends NotRunCount {
   readonly reason: string;
 }
 
-/** Why a run ended of which nothing was torn down. */
+/** The reason of a run that ended without teardowns. */
 export const endedAtOnce = 'the run was ended immediately';
 
 /** Content hashes by the path of their file from the root. */
@@ -16,7 +16,7 @@ export type FileHashes = Readonly<Record<string, string>>;
 /** The content of `run.json`: a marker, and the facts about the run as a whole. */
 export interface RunInfo {
   readonly kind: 'red-lattice run record';
-  /** That of its journals: a reader refuses a record in any other. */
+  /** The version of its journals. A reader rejects other versions. */
   readonly version: number;
   readonly tool: string;
   readonly node: string;
@@ -27,30 +27,30 @@ export interface RunInfo {
   readonly lanes: number;
   /** The machine names of lanes on other machines, by lane. */
   readonly machines?: Readonly<Record<string, string>>;
-  /** The project's root at that time: what files are named from. */
+  /** The project's root when it ran. Files are named relative to it. */
   readonly root?: string;
   /** The id of the process that runs it. */
   readonly process?: number;
-  /** What was asked for, so that it can be gone on with. */
+  /** The selection, for resuming the run. */
   readonly selection?: Selection;
   /** Counted from 1. */
   readonly shard?: Shard;
   /** A hash of the record that its shards are balanced by. */
   readonly balancedBy?: string;
-  /** The test files by a hash of their content. */
+  /** The test files, by content hash. */
   readonly files?: FileHashes;
-  /** The modules and data files that the tests read, by a hash of their content. Those of packages are left out. */
+  /** The modules and data files that the tests read, by content hash, without those of packages. */
   readonly reads?: FileHashes;
   /** A hash of all tests that were planned. */
   readonly plan?: string;
-  /** Milliseconds; absent while the run is under way. */
+  /** Milliseconds. Absent while it is running. */
   readonly milliseconds?: number;
   readonly exitStatus?: number;
   readonly counts?: Readonly<Record<string, number>>;
   readonly notRun?: NotRun;
   /** The number of warnings that made a strict run fail. */
   readonly strictWarnings?: number;
-  /** Milliseconds that each test took, by its id. */
+  /** The time of each test in milliseconds, by id. */
   readonly times?: Readonly<Record<string, number>>;
 }
 

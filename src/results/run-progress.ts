@@ -2,13 +2,13 @@ import type { Activity } from './journal/entries.ts';
 import type { NarrowProgress } from './narrowing/session.ts';
 import type { RunState } from './run-state.ts';
 
-/** How far a run is. */
+/** The progress of a run. */
 export interface RunProgress {
   readonly state: RunState;
   readonly lanes: readonly LaneProgress[];
   /** Milliseconds since the run began. */
   readonly elapsed: number;
-  /** Undefined where the last durations of some tests are not known. */
+  /** Undefined if the last durations of some tests are not known. */
   readonly expected: ExpectedTime | undefined;
   /** If further rows are run to explain failures. */
   readonly narrowing?: NarrowProgress | undefined;
@@ -27,7 +27,7 @@ export interface LaneProgress {
 /** Milliseconds of running cases, after the durations of earlier runs. */
 export interface ExpectedTime {
   readonly whole: number;
-  /** The part that has been done. A test that takes longer than the last time counts as far as it took then. */
+  /** The part that is done. A test that exceeds its last time counts only up to that time. */
   readonly done: number;
 }
 

@@ -11,7 +11,7 @@ import type { NotRun, RunInfo } from './run-info.ts';
 import { Slowest } from './slowest.ts';
 import { StatusStrip } from './status-strip.ts';
 
-/** What is known of one test while its results come in. */
+/** The state of one test while its results arrive. */
 export interface TestState {
   readonly header: TestHeader;
   readonly counts: Record<Status, number>;
@@ -39,34 +39,34 @@ function addTo(some: Some, title: string): void {
 export interface RunState {
   readonly tests: Map<number, TestState>;
   readonly counts: Record<Status, number>;
-  /** Neither passed nor merely skipped: with all there is to say of them. */
+  /** Results that are neither passed nor skipped, with all details. */
   readonly failures: RecordedResult[];
-  /** Skipped, held and known: told by their reasons. */
+  /** Skipped, not requested and known to fail: reported by reason. */
   readonly skippedOrExpected: RecordedResult[];
   readonly tornDown: TornDown[];
   readonly planProblems: Problem[];
   readonly warnings: Problem[];
-  /** Of bindings that had no effect in one lane at least; those that had one in another are taken out. */
+  /** Overrides without an effect in at least one lane. Those that had an effect in another are removed. */
   readonly unusedOverrides: Map<number, Problem>;
   readonly effective: Set<number>;
-  /** Problems of the run that no case can be charged with. */
+  /** Problems of the run that belong to no case. */
   readonly runProblems: Problem[];
   /** The machine names of lanes on other machines, by lane. */
   readonly machines: Map<number, string>;
   readonly loadFailures: Problem[];
   readonly leaks: Leak[];
-  /** What each test file reads, its data files among it; as URLs, by the file's path from the root. */
+  /** The files that each test file reads, including data files: URLs, by the test file's path from the root. */
   readonly reads: Map<string, Set<string>>;
-  /** Passed cases that checked nothing. */
+  /** Passed cases without a check. */
   readonly unchecked: Some;
-  /** Passed only after further attempts. */
+  /** Cases that passed after a retry. */
   readonly flaky: Some;
   planned: { files: number; tests: number; hash: string; suggestions: readonly string[] } | undefined;
   totalCaseMs: number;
   readonly slowest: Slowest;
   readonly fixtures: FixtureCosts;
   notRun: NotRun | undefined;
-  /** Why the record cannot be written any more. */
+  /** Why the record can no longer be written. */
   unwritable: string | undefined;
 }
 
@@ -97,7 +97,7 @@ export const emptyState = (): RunState => ({
 
 const noCounts = (): Record<Status, number> => Object.fromEntries(statuses.map((status) => [status, 0])) as Record<Status, number>;
 
-/** Takes one entry in. The same case is never counted twice: a fresh lane leaves out what is on record. */
+/** Applies one entry. No case is counted twice: a new process of a lane leaves out recorded cases. */
 export function applyEntry(state: RunState, entry: JournalEntry): void {
   switch (entry.type) {
     case 'loaded':
@@ -108,7 +108,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       break;
     case 'test':
       if (entry.header.data !== undefined) state.reads.get(entry.header.file)?.add(entry.header.data);
-      // A header comes again when more is known of its test.
+      // A header is repeated when more is known about its test.
       state.tests.set(entry.header.test, {
         counts: noCounts(),
         strip: new StatusStrip(),
@@ -119,7 +119,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       });
       break;
     case 'planned':
-      // A fresh lane plans again: what it finds is what the first one found.
+      // A new process plans again, with the same result.
       if (!state.planned) {
         state.planProblems.push(...entry.problems);
         state.warnings.push(...entry.warnings);
@@ -133,7 +133,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       takeBlock(state, entry.block);
       break;
     case 'warning':
-      // Two tests may read one file.
+      // Two tests can read the same file.
       if (!state.warnings.some((known) => JSON.stringify(known) === JSON.stringify(entry.problem))) state.warnings.push(entry.problem);
       break;
     case 'teardown-failed':
@@ -151,7 +151,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       state.leaks.push(...entry.leaks);
       break;
     case 'override-usage':
-      // Lanes that used the same fixture report the same.
+      // Lanes that used the same fixture report the same warning.
       for (const problem of entry.warnings) if (!state.warnings.some((known) => isSame(known, problem))) state.warnings.push(problem);
       for (const { number, unusedReason } of entry.uses) {
         if (unusedReason) state.unusedOverrides.set(number, unusedReason);
@@ -236,19 +236,19 @@ export interface RunningCase {
   limit: number;
 }
 
-/** What a lane was at when it was last heard of. */
+/** The last known state of a lane. */
 export interface LaneState {
   activity: Activity | undefined;
-  /** When it began with that, in milliseconds. */
+  /** When the activity started, in milliseconds. */
   since: number;
   readonly runningCases: Map<string, RunningCase>;
   /** In a stream of trivial cases, the running one is unknown. */
   streaming: boolean;
   /** Shared fixtures that it has set up and not torn down. */
   readonly liveFixtures: Map<string, Span>;
-  /** It said itself why the file that it loaded ended it. */
+  /** It has reported why the file that it loaded ended it. */
   explained: boolean;
-  /** A case has taken the blame for the process's end. */
+  /** The end of the process has been attributed to a case. */
   exitAttributed: boolean;
   finished: Extract<JournalEntry, { type: 'finished' }> | undefined;
   /** The number of results. */
@@ -334,28 +334,28 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
 export const silenceLimit = ({ activity, runningCases }: LaneState): number =>
   [...runningCases.values()].reduce((longest, { limit }) => Math.max(longest, limit), activity?.limit ?? 0);
 
-/** What lives for the run lives in another process, and is torn down there. */
+/** Fixtures of the run are in another process, which tears them down. */
 function takeSpan({ liveFixtures }: LaneState, span: Span): void {
   const key = JSON.stringify([span.fixture, span.owner]);
   if (span.kind === 'teardown') liveFixtures.delete(key);
   else if (span.scope !== 'run') liveFixtures.set(key, span);
 }
 
-/** The number of selected cases of a finished lane that have neither a result nor were left out. */
+/** The number of selected cases of a finished lane that neither have a result nor were left out. */
 export const lostResults = ({ finished, results }: LaneState): number =>
   finished && !finished.isStuck ? Math.max(0, finished.selected - (finished.notRun?.cases ?? 0) - results) : 0;
 
 /** The number of warnings, which make a strict run fail. */
 export const warningsIn = ({ warnings, unchecked, flaky }: RunState): number => warnings.length + unchecked.cases + flaky.cases;
 
-/** The exit status that a run has earned. */
+/** The exit status of a run. */
 export function exitStatus(state: RunState): 0 | 1 | 2 | 3 {
   if (state.unwritable !== undefined || state.planProblems.length > 0 || state.loadFailures.length > 0 || !state.planned) return 2;
   if (state.counts.failed + state.counts.errored + state.tornDown.length + state.runProblems.length > 0) return 1;
   return statuses.every((status) => state.counts[status] === 0) ? 3 : 0;
 }
 
-/** Applies the cases that a run did not reach. No journal has them, since a resumed run can still run them. */
+/** Applies the cases that a run did not reach. They are in no journal, since a resumed run can still run them. */
 export function setNotRun(state: RunState, notRun: NotRun | undefined): void {
   state.notRun = notRun;
   state.counts['not-run'] = notRun?.cases ?? 0;
@@ -363,7 +363,7 @@ export function setNotRun(state: RunState, notRun: NotRun | undefined): void {
 
 const isSame = (a: Problem, b: Problem): boolean => JSON.stringify(a) === JSON.stringify(b);
 
-/** The state of a whole record. */
+/** The state of a complete record. */
 export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
   const state = emptyState();
   for (const entry of entries()) applyEntry(state, entry);
@@ -371,7 +371,7 @@ export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): 
   return state;
 }
 
-/** The numbers of the tests of which cases failed. */
+/** The numbers of the tests with failed cases. */
 export const failingTests = (state: RunState): Set<number> =>
   new Set([...state.tests].filter(([, { counts }]) => counts.failed + counts.errored > 0).map(([number]) => number));
 

@@ -1,7 +1,7 @@
 import { statuses } from '../running/result.ts';
 
 type SimpleShape = 'text' | 'number' | 'count' | 'boolean' | 'list' | 'texts' | 'object' | 'numbers' | 'names' | 'status';
-/** The expected type of a field in a file that is read. `count`: a whole number from 0. `numbers` and `names`: an object of these. */
+/** The expected type of a field in a file. `count`: an integer from 0. `numbers` and `names`: an object of these. */
 export type Shape = SimpleShape | { readonly optional: Shape } | { readonly each: Shape } | { readonly fields: Shapes };
 export type Shapes = Readonly<Record<string, Shape>>;
 
@@ -41,7 +41,7 @@ export const lacks = (value: unknown, shapes: Shapes, name: string): string | un
   return part && (lacksWithin(value[part], shapes[part] as Shape, part) ?? `its ${name} has ${value[part] === undefined ? 'no' : 'an invalid'} "${part}"`);
 };
 
-/** The same for the innermost object that has the field. */
+/** The same, for the innermost object that has the field. */
 function lacksWithin(value: unknown, shape: Shape, name: string): string | undefined {
   if (typeof shape === 'string') return undefined;
   if ('optional' in shape) return lacksWithin(value, shape.optional, name);

@@ -1,12 +1,12 @@
-/** How long a case took, for the next time. */
+/** The duration of a case, for the next run. */
 export interface CaseDuration {
   readonly id: string;
   readonly milliseconds: number;
 }
 
 /**
- * Deals cases to shards so that each takes about as long: the longest first, each to the shard with the least so far (R. L. Graham,
- * 1969). Shards are counted from 1. The same cases give the same shards, in whatever order they come.
+ * Assigns cases to shards of similar total time: the longest first, each to the shard with the least time so far (R. L. Graham, 1969).
+ * Shards are counted from 1. The same cases give the same shards, in any order.
  */
 export function assignShards(cases: Iterable<CaseDuration>, of: number): Map<string, number> {
   const loads = Array.from({ length: of }, () => 0);

@@ -1,4 +1,4 @@
-/** Something that took its time. */
+/** An item with its duration. */
 interface TimedItem {
   readonly title: string;
   readonly milliseconds: number;
@@ -6,18 +6,18 @@ interface TimedItem {
 
 type Titled = Pick<TimedItem, 'title'>;
 
-/** Many at once, which are looked into only when somebody asks. */
+/** Many items, whose titles are read on demand. */
 interface TimedBlock {
-  /** How long the longest of them took. */
+  /** The duration of the longest item. */
   readonly longest: number;
-  /** Each with its milliseconds. */
+  /** All items with their milliseconds. */
   readonly all: () => Iterable<readonly [Titled, number]>;
 }
 
 /**
- * What took longest: the most expensive few of all that come by.
+ * Keeps the items with the longest durations.
  *
- * Of blocks no more are held than that: what is among the few stands in one of those few blocks whose longest took longest.
+ * Blocks are kept up to the same number: the longest items are in those blocks whose longest item is longest.
  */
 export class Slowest {
   readonly #capacity: number;
@@ -28,7 +28,7 @@ export class Slowest {
     this.#capacity = capacity;
   }
 
-  /** A title is read only where it is kept. */
+  /** Adds an item. Its title is read only if it is kept. */
   take(one: Titled, milliseconds: number): void {
     if (this.#single.length === this.#capacity && milliseconds <= (this.#single.at(-1) as TimedItem).milliseconds) return;
     insert(this.#single, { title: one.title, milliseconds }, (item) => item.milliseconds, this.#capacity);
@@ -46,7 +46,7 @@ export class Slowest {
   }
 }
 
-/** Puts an item behind those that took as long, and drops what is past the most. */
+/** Inserts an item after those of equal duration, and drops what exceeds the capacity. */
 function insert<T>(items: T[], item: T, timeOf: (item: T) => number, capacity: number): void {
   const time = timeOf(item);
   const at = items.findIndex((other) => timeOf(other) < time);

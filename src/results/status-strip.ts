@@ -1,12 +1,12 @@
 import { type Status, statuses } from '../running/result.ts';
 
-/** From what is looked at first to what says least. */
+/** Statuses from the most to the least important. */
 export const worstFirst: readonly Status[] = ['errored', 'failed', 'not-run', 'known-failure', 'passed', 'skipped', 'not-requested'];
 
-/** 0 stands for none. */
+/** The code of a status; 0 is none. */
 const codeOf = (status: Status): number => statuses.indexOf(status) + 1;
 
-/** The statuses of a test's cases in the order of their rows: a byte a case. */
+/** The statuses of a test's cases in the order of their rows, one byte per case. */
 export class StatusStrip {
   #codes = new Uint8Array(8);
   #length = 0;
@@ -16,7 +16,7 @@ export class StatusStrip {
     this.#codes[ordinal] = codeOf(status);
   }
 
-  /** Those of several rows that have the same, in their order. */
+  /** Sets the same status for several rows. */
   setAll(ordinals: Int32Array, status: Status): void {
     this.#reach((ordinals.at(-1) ?? -1) + 1);
     const code = codeOf(status);
@@ -32,7 +32,7 @@ export class StatusStrip {
     this.#length = Math.max(this.#length, end);
   }
 
-  /** The worst status of each of up to `most` equal parts, and whether it has others. Rows without a result are left out. */
+  /** The worst status of each of up to `maxCells` equal parts, and whether a part is mixed. Rows without a result are left out. */
   downsample(maxCells: number): { readonly status: Status; readonly isMixed: boolean }[] {
     const parts = Math.min(maxCells, this.#length);
     const statuses: { status: Status; isMixed: boolean }[] = [];

@@ -36,6 +36,6 @@ function formatCondition(column: string, value: unknown): WrittenCondition | und
   return condition?.column === column && condition.operator === '=' && condition.value === String(value) ? { text, condition } : undefined;
 }
 
-/** Whether a row may meet a condition. Recorded dates are text, but a real date also equals the beginning of its text. */
+/** Whether a row can meet a condition. Recorded dates are texts, but a real date also equals the beginning of its text. */
 const mayMatch = (row: Row, condition: RowCondition): boolean =>
   matchesCondition(row, condition) || (/^\d{4}-/.test(condition.value) && String(row[condition.column]).startsWith(condition.value));

@@ -9,7 +9,7 @@ export interface Suspect {
   readonly failing: number;
 }
 
-/** What is left to suspect of the failures of one test, if a combination of values causes them. */
+/** The remaining suspects of a test's failures, if a combination of values causes them. */
 export interface Suspects {
   /** Those that most failing rows contain first, then those with the fewest values. If no combination is in all failing rows, pairs that together are come first. */
   readonly combinations: readonly Suspect[];
@@ -22,7 +22,7 @@ export interface Suspects {
   readonly isLikelyCause: boolean;
 }
 
-/** Suspects, and whether the first two are the only ones of as few values of which each failing row contains one. */
+/** Suspects, and whether the first two are the only pair with as few values of which each failing row contains at least one. */
 export interface FoundSuspects {
   readonly suspects: Suspects;
   readonly isOnlyPair: boolean;
@@ -50,7 +50,7 @@ export function findSuspects(failing: readonly Row[], passing: readonly Row[]): 
   const found = new Map<string, { readonly parts: readonly number[]; readonly row: Int32Array; readonly rows: Set<number> }>();
   for (const [at, row] of table.failing.entries()) {
     const masks = agreements(row, table.passing);
-    // The same values passed as well.
+    // The same values have passed as well.
     if (masks.has(allOf(row.length))) return undefined;
     for (const parts of smallestUncleared(row.length, masks)) {
       const key = parts.map((part) => `${part}=${row[part]}`).join();
@@ -60,7 +60,7 @@ export function findSuspects(failing: readonly Row[], passing: readonly Row[]): 
     }
   }
   let suspects = [...found.values()].sort((a, b) => b.rows.size - a.rows.size || a.parts.length - b.parts.length);
-  // If all failures can have the same cause, others are not needed.
+  // If all failures can have the same cause, other suspects are not needed.
   const shared = suspects.filter(({ rows }) => rows.size === failing.length);
   const pairs = shared.length > 0 ? [] : findPairs(suspects, failing.length);
   suspects = shared.length > 0 ? shared : [...new Set([...pairs, ...suspects])];
@@ -80,13 +80,13 @@ export function findSuspects(failing: readonly Row[], passing: readonly Row[]): 
   };
 }
 
-/** The pairs of suspects that together all failing rows contain, with as few values as possible. */
+/** The pairs of suspects of which each failing row contains at least one, with as few values as possible. */
 function findPairs<T extends { readonly parts: readonly number[]; readonly rows: ReadonlySet<number> }>(suspects: readonly T[], failing: number): T[] {
   let fewest = Number.POSITIVE_INFINITY;
   let found: T[] = [];
   for (const [i, one] of suspects.entries()) {
     for (const other of suspects.slice(i + 1)) {
-      // Most failing rows come first: no later one is enough.
+      // Suspects are sorted by failing rows: no later one is enough.
       if (one.rows.size + other.rows.size < failing) break;
       const values = one.parts.length + other.parts.length;
       if (values > fewest || new Set([...one.rows, ...other.rows]).size < failing) continue;
@@ -140,7 +140,7 @@ function encode(failing: readonly Row[], passing: readonly Row[]): Table {
 
 const allOf = (columns: number): number => (1 << columns) - 1;
 
-/** Which columns of a row each passing row agrees with, as masks. */
+/** The columns of a row in which each passing row agrees with it, as masks. */
 function agreements(row: Int32Array, passing: readonly Int32Array[]): Set<number> {
   const masks = new Set<number>();
   for (const other of passing) {
@@ -151,7 +151,7 @@ function agreements(row: Int32Array, passing: readonly Int32Array[]): Set<number
   return masks;
 }
 
-/** The smallest sets of columns that no mask contains, none within another. */
+/** The smallest sets of columns that no mask contains. None of them contains another. */
 function smallestUncleared(columns: number, masks: ReadonlySet<number>): number[][] {
   const found: { readonly mask: number; readonly parts: number[] }[] = [];
   const all = [...masks];
@@ -173,7 +173,7 @@ function* ofSize(columns: number, size: number, from: number): Generator<number[
   for (let first = from; size > 0 && first < columns; first++) for (const rest of ofSize(columns, size - 1, first + 1)) yield [first, ...rest];
 }
 
-/** Of the combinations of a size in the failing rows, how many there are, and how many appear in passing rows. */
+/** The number of combinations of a size in the failing rows, and how many of them appear in passing rows. */
 function countCleared({ failing, passing, columns }: Table, size: number): { readonly total: number; readonly cleared: number } {
   const seen = new Map<string, boolean>();
   for (const row of failing) {

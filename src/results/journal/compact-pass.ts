@@ -19,7 +19,7 @@ const NINE = 57;
 const BRACKET = 91;
 const END_BRACKET = 93;
 
-/** A passed case of which there is nothing to say but its times: by far the most frequent entry. */
+/** A passed case with nothing to report except its times: by far the most frequent entry. */
 export interface CompactPass {
   readonly test: number;
   readonly ordinal: number;
@@ -30,25 +30,24 @@ export interface CompactPass {
   readonly body: number;
   readonly teardown: number;
   readonly checks: number;
-  /** The line of its row in the test's data file; 0 without one. */
+  /** The line of its row in the test's data file; 0 without a data file. */
   readonly line: number;
-  /** Where on that line the row begins. */
+  /** The column on that line at which the row starts. */
   readonly column: number;
-  /** Its values, under the columns that the test's header names. */
+  /** Its values in the columns of the test's header. */
   readonly row: Readonly<Record<string, unknown>>;
 }
 
-/** Whole microseconds; as a small integer where it is one, which is far faster to write. */
+/** Whole microseconds, as a small integer if possible, which is much faster to write. */
 const toMicroseconds = (milliseconds: number): number => (milliseconds < 2_000_000 ? (milliseconds * 1000 + 0.5) | 0 : Math.round(milliseconds * 1000));
 
 /**
- * Writes plain passes, a line each. A whole line is `+test ordinal twin start setup body teardown checks line`, times in microseconds,
- * then the column where it is not the first, then the row's values after a tab. In a stream most cases differ from the one before by their place and their time only: theirs is
- * `=elapsed body`, or `=elapsed body rows` where rows were passed over, with the values. The id and the title are worked out from the
- * test's header when somebody asks. Texts of JSON hold neither line breaks nor tabs.
+ * Writes compact lines; the README of this folder describes their format. In a stream, most cases differ from the previous one only by
+ * their time, place and values. Ids and titles are computed from the test's header on demand. JSON texts contain neither line breaks nor
+ * tabs.
  */
 export class PassWriter {
-  /** Of the last line; no test where something else has been written since. */
+  /** Of the last line. -1 if anything else has been written since. */
   #test = -1;
   #ordinal = 0;
   #start = 0;
@@ -57,10 +56,10 @@ export class PassWriter {
   #checks = 0;
   #line = 0;
   #column = 1;
-  /** All that the last one took, in microseconds. */
+  /** The total time of the last pass, in microseconds. */
   time = 0;
 
-  /** Another line is written: the next pass is a whole line. */
+  /** Another line is written, so that the next pass is a whole line. */
   resetDelta(): void {
     this.#test = -1;
   }
@@ -118,7 +117,7 @@ export class PassWriter {
   }
 }
 
-/** The most likely line of a row `rows` later in a data file; 0 without a data file. */
+/** The most likely line of the row that is `rows` later in a data file; 0 without a data file. */
 const lineAfter = (line: number, rows: number): number => (line === 0 ? 0 : line + rows);
 
 function writeRow(row: CompactPass['row'], columns: readonly string[], lines: Utf8LineBuffer, stringify: (value: unknown) => string): boolean {
@@ -148,7 +147,7 @@ function writeValue(before: number, value: unknown, lines: Utf8LineBuffer, strin
   return true;
 }
 
-/** Null, or a date: `{"date":0}`, in milliseconds since 1970. */
+/** Writes null, or a date: `{"date":0}`, in milliseconds since 1970. */
 function writeObject(before: number, value: object | null, lines: Utf8LineBuffer): boolean {
   const isPlainDate = value !== null && Object.getPrototypeOf(value) === Date.prototype && Object.keys(value).length === 0;
   if (value !== null && !(isPlainDate && Number.isFinite((value as Date).getTime()))) return false;
@@ -157,13 +156,13 @@ function writeObject(before: number, value: object | null, lines: Utf8LineBuffer
   return true;
 }
 
-/** A value as its case had it. */
+/** Restores a value as its case had it. */
 const revived = (value: unknown): unknown => (typeof value === 'object' && value !== null ? new Date((value as { date: number }).date) : value);
 
 /** The position of `nextNumber`; -1 after a character that a whole line cannot contain. */
 let cursor = 0;
 
-/** The whole number that stands next in a line, and the blank or tab after it: taken digit by digit, as millions are read. */
+/** Reads the next integer of a line, and the blank or tab after it. Digit by digit, since millions are read. */
 function nextNumber(bytes: Uint8Array): number {
   if (cursor < 0) return 0;
   let at = cursor;
@@ -178,18 +177,18 @@ function nextNumber(bytes: Uint8Array): number {
   }
 }
 
-/** Whether a number is to follow the one that was read, which ends with a blank then. */
+/** Whether another number follows the last one, which then ends with a blank. */
 const hasMore = (bytes: Uint8Array): boolean => cursor > 0 && bytes[cursor - 1] === SPACE;
 
 const nothing: readonly never[] = [];
 const decoder = new TextDecoder();
 
-/** A test's header, with what makes a row of a pass's values. */
+/** A test's header, with what is needed to rebuild rows from values. */
 interface HeldHeader extends TestHeader {
   readonly makeRow: MakeObject;
 }
 
-/** The headers that a journal has had so far, by their tests' numbers. */
+/** The headers that a journal has had so far, by test number. */
 export class Headers {
   readonly #held = new Map<number, HeldHeader>();
 
@@ -202,12 +201,12 @@ export class Headers {
   }
 }
 
-/** A plain pass as whole results are; what takes time, or room, is worked out when it is asked for. */
+/** A compact pass with the interface of a whole result. Expensive fields are computed on demand. */
 export class ReadPass implements RecordedResult {
   readonly test: number;
   readonly ordinal: number;
   readonly #duplicateIndex: number;
-  /** Microseconds, as are the others: whole numbers take no room of their own. */
+  /** Microseconds, like the other times: integers need no allocation. */
   readonly #start: number;
   readonly #setup: number;
   readonly #body: number;
@@ -218,7 +217,7 @@ export class ReadPass implements RecordedResult {
   readonly #header: HeldHeader | undefined;
   readonly #bytes: Uint8Array;
   readonly #from: number;
-  /** Where the line ends. */
+  /** The end of the line. */
   readonly end: number;
   readonly isWhole: boolean;
   #row: RecordedResult['row'] | undefined;
@@ -285,7 +284,7 @@ export class ReadPass implements RecordedResult {
   get checks(): RecordedResult['checks'] {
     return { passed: this.#passed, failed: 0 };
   }
-  /** The row as its case had it: names are made of this one. */
+  /** The row as its case had it, from which names are made. */
   get #ownRow(): RecordedResult['row'] {
     if (!this.#row) {
       const values = parseValues(decoder.decode(this.#bytes.subarray(this.#from, this.end)));
@@ -323,19 +322,19 @@ function parseValues(text: string): readonly unknown[] {
   }
 }
 
-/** Where a line ends: its length, where nothing comes behind it. */
+/** The position of the end of a line: the length if it is the last one. */
 export function endOfLine(bytes: Uint8Array, from: number): number {
   let end = from;
   while (end < bytes.length && bytes[end] !== LINE_FEED) end++;
   return end;
 }
 
-/** Whether a line, or what begins with this unit, is a plain pass. */
+/** Whether a line, or what starts with this character, is a compact pass. */
 export const isPass = (unit: number | undefined): boolean => unit === PLUS || unit === EQUALS;
 
 /**
- * The plain pass of the line that begins there, in UTF-8; undefined for one that was torn off, or that goes on from a line that is not
- * there: `before` is the pass of the line before, if it was one. The bytes are not to change any more.
+ * Reads the compact pass of the UTF-8 line that starts at a position. Undefined for an incomplete line, or one that continues a line that
+ * is not there. `before` is the pass of the previous line, if it was one. The bytes must not change afterwards.
  */
 export function readPass(bytes: Uint8Array, from: number, headers: Headers, before: ReadPass | undefined): ReadPass | undefined {
   const isDelta = bytes[from] === EQUALS;

@@ -9,17 +9,17 @@ import type { Leak } from '../leaks.ts';
 import type { CaseName, RecordedResult, TestHeader } from '../recorded-result.ts';
 import type { PassBlock } from './pass-block.ts';
 
-/** The journal's shape is this package's own; a reader refuses what it does not know. */
+/** The format is private to this package. A reader rejects other versions. */
 export const JOURNAL_VERSION = 6;
 
-/** What a lane is about to do, and how long that may take. The coordinator ends a lane that is silent for longer. */
+/** What a lane is about to do, with its time limit. The coordinator ends a lane that is silent for longer. */
 export interface Activity {
   readonly kind: 'load' | 'plan' | 'rows' | 'setup' | 'body' | 'teardown';
   /** The file, the test or the fixture's scope. */
   readonly name: string;
   /** Milliseconds. */
   readonly limit: number;
-  /** For rows: the case that stands for those that could not be read. */
+  /** For rows: the case that represents rows that cannot be read. */
   readonly invalid?: CaseName;
 }
 
@@ -27,30 +27,31 @@ export interface Activity {
 export type JournalEntry =
   | { readonly type: 'header'; readonly version: number; readonly lane: number }
   | { readonly type: 'activity'; readonly activity: Activity }
-  /** `reads` are the sources that it reaches, as URLs. */
+  /** `reads` are the URLs of the files that it imports and reads. */
   | { readonly type: 'loaded'; readonly file: string; readonly milliseconds: number; readonly reads: readonly string[] }
-  /** The URL of a file that a content is compared with, and the test file that does so; once for each lane. */
+  /** The URL of a file that a content is compared with, and the test file that compares it; once per lane. */
   | { readonly type: 'expected-file'; readonly file: string; readonly reader: string }
   | {
       readonly type: 'planned';
       readonly files: number;
       readonly tests: number;
       readonly problems: readonly Problem[];
-      readonly warnings: readonly Problem[] /** Of its tests, in order. */;
+      readonly warnings: readonly Problem[];
+      /** A hash of its tests, in order. */
       readonly hash: string;
       /** Options to write instead of those that match nothing. */
       readonly suggestions?: readonly string[];
     }
-  /** What lanes can run apart, and the ids of all tests in the order of the plan. */
+  /** The units that lanes can run independently, and the ids of all tests in the order of the plan. */
   | { readonly type: 'work-units'; readonly units: readonly WorkUnit[]; readonly tests: readonly string[] }
   /** The last result explains the end of the process, which must not be attributed to another case. */
   | { readonly type: 'exit-attributed' }
-  /** The moment that times of cases and fixtures are counted from: milliseconds since 1970. */
+  /** The time that times of cases and fixtures are relative to: milliseconds since 1970. */
   | { readonly type: 'running'; readonly at: number }
-  /** Waits for something to do. */
+  /** Waits for work. */
   | { readonly type: 'idle' }
   | { readonly type: 'test'; readonly header: TestHeader }
-  /** What is odd about a source, where cases are listed. */
+  /** A warning about a source, when cases are listed. */
   | { readonly type: 'warning'; readonly problem: Problem }
   | { readonly type: 'listed'; readonly name: CaseName }
   | { readonly type: 'started'; readonly name: CaseName; readonly attempt: number; readonly start: number }
@@ -58,7 +59,7 @@ export type JournalEntry =
   | { readonly type: 'ended'; readonly result: RecordedResult }
   /** Many passed cases at once, for readers that need only their sums. */
   | { readonly type: 'passed'; readonly block: PassBlock }
-  /** A shared fixture's teardown that failed. */
+  /** The failed teardown of a shared fixture. */
   | { readonly type: 'teardown-failed'; readonly id: string; readonly title: string; readonly result: Omit<CaseResult, 'attachments'> }
   | { readonly type: 'test-ended'; readonly test: number }
   | { readonly type: 'span'; readonly span: Span }
@@ -67,7 +68,7 @@ export type JournalEntry =
   | { readonly type: 'output'; readonly text: string }
   | { readonly type: 'leaks'; readonly leaks: readonly Leak[] }
   | { readonly type: 'override-usage'; readonly uses: readonly OverrideUse[]; readonly warnings: readonly Problem[] }
-  /** `unrun` are cases that its run ended before: what goes on with the run may have run them since. */
+  /** `notRun` are the cases that the run ended before. A resumed run can have run them since. */
   | { readonly type: 'finished'; readonly selected: number; readonly isStuck: boolean; readonly notRun?: NotRunCount };
 
 export const encodeEntry = (entry: JournalEntry, stringify: (value: unknown) => string): string => `${stringify(entry)}\n`;

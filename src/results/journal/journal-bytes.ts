@@ -5,7 +5,7 @@ import { PassBlockBuilder } from './pass-block.ts';
 
 type Stringify = (value: unknown) => string;
 
-/** The lines of a journal that are not written yet, in UTF-8. */
+/** The lines of a journal that have not been written yet, in UTF-8. */
 export class JournalBytes {
   readonly #stringify: Stringify;
   readonly #lines = new Utf8LineBuffer();
@@ -35,13 +35,13 @@ export class JournalBytes {
     return true;
   }
 
-  /** What has come since the last time, until more comes. */
+  /** The bytes since the last call. They are valid until more are added. */
   take(): Uint8Array {
     this.#endBlock();
     return this.#lines.take();
   }
 
-  /** What comes next can be read without what came before. */
+  /** Makes the next line readable without the lines before it. */
   #endBlock(): void {
     const { from } = this.#block;
     const head = this.#block.end(this.#lines.length - from);

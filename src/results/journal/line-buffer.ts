@@ -3,34 +3,34 @@ import { MAX_DIGITS, writeDigits } from '../../cases/digits.ts';
 const ZERO = 48;
 const QUOTE = 34;
 const BACKSLASH = 92;
-/** The longest text that is taken character by character: from there on the runtime's own encoder is faster. */
+/** The maximum length of a text that is written character by character. Above, the runtime's encoder is faster. */
 const SHORT_TEXT_LENGTH = 64;
 const encoder = new TextEncoder();
 
-/** Lines of text as UTF-8, put together byte by byte: for what is written millions of times. */
+/** Builds lines of UTF-8 byte by byte, for what is written millions of times. */
 export class Utf8LineBuffer {
   #bytes = new Uint8Array(1 << 17);
   #length = 0;
 
-  /** Bytes. */
+  /** The number of bytes. */
   get length(): number {
     return this.#length;
   }
 
-  /** What has come since the last time, until more comes. */
+  /** The bytes since the last call. They are valid until more are added. */
   take(): Uint8Array {
     const taken = this.#bytes.subarray(0, this.#length);
     this.#length = 0;
     return taken;
   }
 
-  /** Takes back what came since the length was so: always false. */
+  /** Removes everything after a length. Always returns false. */
   truncate(length: number): false {
     this.#length = length;
     return false;
   }
 
-  /** Puts bytes before those that stand there. */
+  /** Inserts bytes at a position. */
   insert(at: number, bytes: Uint8Array): void {
     this.#ensureCapacity(bytes.length);
     this.#bytes.copyWithin(at + bytes.length, at, this.#length);
@@ -38,7 +38,7 @@ export class Utf8LineBuffer {
     this.#length += bytes.length;
   }
 
-  /** One character of ASCII. */
+  /** Writes one ASCII character. */
   writeByte(code: number): void {
     if (this.#length === this.#bytes.length) this.#ensureCapacity(1);
     this.#bytes[this.#length++] = code;
@@ -48,7 +48,7 @@ export class Utf8LineBuffer {
     if (text.length > SHORT_TEXT_LENGTH || !this.#put(text, false)) this.#encode(text);
   }
 
-  /** A text as JSON has it. */
+  /** Writes a text as JSON. */
   json(text: string, stringify: (value: string) => string): void {
     this.writeByte(QUOTE);
     if (this.#put(text, true)) this.writeByte(QUOTE);
@@ -58,13 +58,13 @@ export class Utf8LineBuffer {
     }
   }
 
-  /** A finite number as JSON has it, behind a character of ASCII. */
+  /** Writes a finite number as JSON, after an ASCII character. */
   number(before: number, number: number): void {
     const from = this.#length;
     if (from + 1 + MAX_DIGITS > this.#bytes.length) this.#ensureCapacity(1 + MAX_DIGITS);
     const bytes = this.#bytes;
     bytes[from] = before;
-    // Most are of one digit.
+    // Most numbers have one digit.
     if ((number > 0 && number < 10 && (number | 0) === number) || Object.is(number, 0)) {
       bytes[from + 1] = ZERO + number;
       this.#length = from + 2;
@@ -77,7 +77,7 @@ export class Utf8LineBuffer {
     if (end < 0) this.text(String(number));
   }
 
-  /** Puts a text of plain characters; nothing of any other. */
+  /** Writes a text of plain characters. Writes nothing for any other text. */
   #put(text: string, quoted: boolean): boolean {
     this.#ensureCapacity(text.length);
     const from = this.#length;

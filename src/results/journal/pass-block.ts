@@ -2,22 +2,22 @@ import { endOfLine, type Headers, type ReadPass, readPass } from './compact-pass
 
 const STAR = 42;
 const ZERO = 48;
-/** Bits of one character of a block's head. */
+/** The number of bits in one character of a block's head. */
 const BITS_PER_DIGIT = 6;
-/** Fewer passes are read as soon as their sums. */
+/** Fewer passes are read as fast as their sums. */
 const MIN_PASSES = 16;
-/** Rows that are left out between two passes of one block. */
+/** The maximum number of missing rows between two passes of one block. */
 const MAX_GAP = 64;
 
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
 
 /**
- * Sums up plain passes that stand one behind the other in a journal, so that whoever only counts them need not read each.
+ * Sums up consecutive compact passes in a journal, so that readers that only count them need not read each.
  *
- * Before the lines of a block stands `*bytes test passes first microseconds longest unchecked rows`: how many bytes its lines take, the
- * ordinal of its first row, all their time and the longest, how many checked nothing, and which rows they are: six in each character from
- * the first one on, `0` for none of the six. `rows` is left out where no row is.
+ * The head of a block precedes its lines: `*bytes test passes first microseconds longest unchecked rows`. These are the number of bytes of
+ * the lines, the test, the number of passes, the ordinal of the first row, the total time and the longest, and the number of passes without
+ * a check. `rows` has one bit for each ordinal from the first, six to a character, and is left out if no row is missing.
  */
 export class PassBlockBuilder {
   #test = -1;
@@ -29,15 +29,15 @@ export class PassBlockBuilder {
   #unchecked = 0;
   #hasGap = false;
   #rows = new Uint8Array(1024);
-  /** Where the lines of the block begin, among those that are not written yet. */
+  /** The position of the block's lines among those that have not been written yet. */
   from = 0;
 
-  /** Whether a pass goes on with the block, or begins one where there is none. */
+  /** Whether a pass can continue the block, or start one if there is none. */
   canAppend(test: number, ordinal: number): boolean {
     return this.#passes === 0 || (test === this.#test && ordinal > this.#last && ordinal - this.#last <= MAX_GAP);
   }
 
-  /** `time` in microseconds; `from` is where the pass's line begins. */
+  /** `time` is in microseconds. `from` is the position of the pass's line. */
   add(test: number, ordinal: number, time: number, checks: number, from: number): void {
     if (this.#passes === 0) {
       this.from = from;
@@ -51,7 +51,7 @@ export class PassBlockBuilder {
     if (checks === 0) this.#unchecked++;
   }
 
-  /** Notes a row behind a gap. Those before the first gap need no note until then. */
+  /** Marks a row after a gap. Rows before the first gap need no marks until then. */
   #mark(ordinal: number): void {
     if (!this.#hasGap) for (let row = 0; row < this.#passes; row++) this.#set(row);
     this.#hasGap = true;
@@ -68,7 +68,7 @@ export class PassBlockBuilder {
     this.#rows[at] = (this.#rows[at] as number) | (1 << (row % BITS_PER_DIGIT));
   }
 
-  /** Writes the head of the block if it is long enough. The next pass begins another block. */
+  /** Writes the head of the block if the block is long enough. The next pass starts a new block. */
   end(bytes: number): Uint8Array | undefined {
     if (this.#passes === 0) return undefined;
     const fields = [bytes, this.#test, this.#passes, this.#first, this.#microseconds, this.#longest, this.#unchecked];
@@ -82,32 +82,33 @@ export class PassBlockBuilder {
   }
 }
 
-/** Plain passes of one test, read as one. */
+/** Compact passes of one test, read together. */
 export interface PassBlock {
   readonly test: number;
   readonly passes: number;
-  /** Milliseconds, as is the longest. */
+  /** The total time in milliseconds, like `longest`. */
   readonly milliseconds: number;
   readonly longest: number;
-  /** How many of them checked nothing. */
+  /** The number of passes without a check. */
   readonly unchecked: number;
-  /** In their order. */
+  /** The ordinals of the rows, in order. */
   ordinals(): Int32Array;
-  /** Each for itself. */
+  /** Each result by itself. */
   results(): Iterable<ReadPass>;
 }
 
 export const isBlock = (unit: number | undefined): boolean => unit === STAR;
 
 /**
- * The block whose head stands there, if it is one and all its lines are there, and where they end. The bytes are not to change any more.
+ * Reads the block whose head is at a position, if it is one and all its lines are there. Returns it with the end of its lines. The bytes
+ * must not change afterwards.
  */
 export function readBlock(bytes: Uint8Array, from: number, headers: Headers): { block: PassBlock; end: number } | undefined {
   const begin = endOfLine(bytes, from) + 1;
   const fields = decoder.decode(bytes.subarray(from + 1, begin - 1)).split(' ');
   const [length, test, passes, first, microseconds, longest, unchecked] = fields.slice(0, HEAD_NUMBERS).map(Number) as Head;
   const end = begin + length;
-  // Whatever stands there: a line of a pass has more bytes than one.
+  // Whatever the head contains: the line of a pass has more than one byte.
   if (!(unchecked >= 0 && passes >= 0 && passes < length && end <= bytes.length)) return undefined;
   const rows = fields[HEAD_NUMBERS];
   return {

@@ -27,11 +27,11 @@ const MAX_BATCH_ENTRIES = 256;
 const encoder = new TextEncoder();
 const decoder = new TextDecoder();
 
-/** Which entries of journals are wanted. */
+/** Which entries of journals to read. */
 export interface EntryFilter {
   /** Consecutive plain passes become one entry. */
   readonly inBlocks?: boolean | undefined;
-  /** Lines of other types are passed over unread. Plain passes, headers and tests are always read. Default: all. */
+  /** Lines of other types are skipped without parsing. Compact passes, headers and tests are always read. Default: all. */
   readonly types?: readonly JournalEntry['type'][] | undefined;
 }
 
@@ -50,7 +50,7 @@ export class JournalReader {
     return result && { type: 'ended', result };
   }
 
-  /** Reads the plain pass of the UTF-8 line that begins there, as `read` does. The bytes must not change afterwards. */
+  /** Reads the compact pass of the UTF-8 line at a position, like `read`. The bytes must not change afterwards. */
   readPass(lines: Uint8Array, from: number): ReadPass | undefined {
     return this.#pass(lines, from);
   }

@@ -83,7 +83,7 @@ function problemsOf(entry: JournalEntry): readonly Problem[] {
   return entry.type === 'problem' || entry.type === 'warning' ? [entry.problem] : [];
 }
 
-/** Whether no message can be made of a problem. */
+/** Whether a problem cannot be formatted. */
 function isUnknown(one: Problem): boolean {
   try {
     return typeof formatProblem(one) !== 'string';

@@ -5,7 +5,7 @@ import type { KnownValue, Observation, ProbeResult, SearchSpace } from './search
 /** Runs a probe. Undefined if it did not run, or if another cause would make it fail. */
 export type TryProbe = (probe: Probe) => Generator<Probe, Observation | undefined, ProbeResult>;
 
-/** Rows between two values of the test that are tried for one edge. */
+/** The maximum number of rows with values between two values of the test, for one edge. */
 const MAX_INVENTED = 24;
 
 /**
@@ -27,7 +27,7 @@ export function* findRange(
   if (!scale || own === undefined || own === null) return { column };
   const ownSteps = scale.toSteps(own);
   const isText = typeof own === 'string';
-  /** Of values that ran, whether they failed. A value that also passed does not make the test fail by itself. */
+  /** Whether each value that ran failed. A value that has also passed does not make the test fail by itself. */
   const known = new Map<number, boolean>([[ownSteps, true]]);
   const codes = new Map<number, number>();
   for (const [code, { value, ordinal }] of values.entries())
@@ -48,7 +48,7 @@ export function* findRange(
     if (observed) known.set(steps, observed.failed);
     return observed?.failed;
   }
-  /** The last value that fails in one direction; undefined if all do. */
+  /** The last value that fails in one direction. Undefined if all fail. */
   function* edge(direction: 1 | -1): Generator<Probe, number | undefined, ProbeResult> {
     const further = [...codes.keys()].filter((steps) => (steps - ownSteps) * direction > 0).sort((a, b) => (a - b) * direction);
     const farthest = further.at(-1);
@@ -78,7 +78,7 @@ export function* findRange(
   return { column, range: { from: bound(from), to: bound(to) } };
 }
 
-/** Rows that are tried to shrink one value. */
+/** The maximum number of rows that are tried to shrink one value. */
 const MAX_SHRINKING = 60;
 const MIN_TEXT_LENGTH = 4;
 

@@ -1,16 +1,16 @@
 import type { Condition } from '../where/condition.ts';
 import type { KnownValue, Observation, SearchSpace } from './search-space.ts';
 
-/** What a cause demands of one column: the value of the failing row, or a range around it. */
+/** The condition of a cause on one column: the value of the failing row, or a range around it. */
 export interface CausePart {
   readonly column: number;
   readonly range?: { readonly from: string | number | undefined; readonly to: string | number | undefined } | undefined;
 }
 
-/** How a cause was proven: by rows that were tried, or by all rows that are possible. */
+/** How a cause was proven: by the rows that were tried, or by all possible rows. */
 export type Proof = 'tried' | 'all rows';
 
-/** A cause, with the failing row that it was found from. */
+/** A cause, with the failing row from which it was found. */
 export interface FoundCause {
   readonly row: Observation;
   readonly parts: readonly CausePart[];
@@ -20,7 +20,7 @@ export interface FoundCause {
   readonly smallest: readonly { readonly column: string; readonly value: unknown }[];
 }
 
-/** Whether a row has what a cause demands of one column. */
+/** Whether a row meets the condition of a cause on one column. */
 export function meetsPart(space: SearchSpace, { row }: Pick<FoundCause, 'row'>, { column, range }: CausePart, codes: Int32Array): boolean {
   if (codes[column] === row.codes[column]) return true;
   if (!range) return false;

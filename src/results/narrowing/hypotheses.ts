@@ -1,12 +1,12 @@
 import type { Observation } from './search-space.ts';
 
-/** Values in one combination. Larger ones are found by bisection. */
+/** The maximum number of values in one combination. Larger ones are found by bisection. */
 const MAX_SIZE = 3;
-/** Of more columns, combinations of up to two values are considered. */
+/** With more columns, only combinations of up to two values are considered. */
 const MAX_COLUMNS_OF_TRIPLES = 30;
-/** How much less likely a combination is once a row failed without it: another cause can have failed there. */
+/** The factor for a combination when a row fails without it: another cause can have failed there. */
 const WITHOUT_IT = 0.03;
-/** How much likelier a combination is for each other failing row that has it. */
+/** The factor for a combination for each other failing row that has it. */
 const SHARED = 4;
 
 export interface Hypothesis {
@@ -45,7 +45,7 @@ export class Hypotheses {
     return this.#all.length === 0;
   }
 
-  /** The likeliest one. Its weight is its share. */
+  /** The likeliest combination. Its weight is its share of all weights. */
   get best(): Hypothesis {
     return this.#all.reduce((a, b) => (b.weight > a.weight ? b : a));
   }

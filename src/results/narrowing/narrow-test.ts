@@ -8,7 +8,7 @@ import { ProbeChooser } from './probe-chooser.ts';
 import { agrees, type FailureCause, findUntestedPart, isProven, summarizeCause } from './proof.ts';
 import type { Observation, ProbeResult, SearchSpace } from './search-space.ts';
 
-/** What a search found. */
+/** The result of a search. */
 export interface NarrowedTest {
   readonly causes: readonly FailureCause[];
   /** Failing rows that no cause explains. */
@@ -32,7 +32,7 @@ export interface NarrowOptions {
   onStep?(step: NarrowStep): void;
 }
 
-/** What is still possible for the row that is being explained. */
+/** The combinations that remain possible for the row that is being explained. */
 export interface NarrowStep {
   /** The number of combinations. */
   readonly possible: number;
@@ -42,10 +42,10 @@ export interface NarrowStep {
 
 /** A combination is tried with other values in all other columns when it is at least this likely. */
 const CONFIRM_WEIGHT = 0.6;
-/** Probes that the source of the test does not allow, one after the other. */
+/** The maximum number of probes in a row that the source of the test does not allow. */
 const MAX_REFUSED = 30;
 const MAX_CAUSES = 20;
-/** How often a row is explained again after its cause turned out to be a mixture of others. */
+/** The maximum number of times that a row is explained again after its cause proved to be a mixture of others. */
 const MAX_REVISIONS = 2;
 
 /**
@@ -59,7 +59,7 @@ export function* narrowTest(space: SearchSpace, options: NarrowOptions): Generat
   return yield* search.run();
 }
 
-/** Longer than most classes: each search goes on with what the others have found. */
+/** Longer than most classes: each search continues with the results of the others. */
 class TestSearch {
   readonly #space: SearchSpace;
   readonly #random: Random;
@@ -95,7 +95,7 @@ class TestSearch {
         continue;
       }
       this.#found.push(found);
-      // What looked like one cause can be a mixture of this one and another.
+      // An apparent cause can be a mixture of this one and another.
       for (const mixture of this.#found.filter(
         (cause) => cause.proof && cause !== found && !isProven(this.#space, cause, cause.proof, this.#apartFrom(cause)),
       )) {
@@ -164,7 +164,7 @@ class TestSearch {
         hypotheses.learn(observed);
       } else if (this.#left <= 0 || ++refused > MAX_REFUSED) {
         if (!isConfirming && this.#left <= 0) return 'budget';
-        // No further row is possible. In ranges of numbers, more of those that ran have the cause.
+        // No further row is possible. Within ranges of numbers, more of the rows that ran have the cause.
         const parts = yield* this.#widen(row, columns);
         const proof = this.#left > 0 && isProven(this.#space, { row, parts }, 'all rows', this.#apartFrom()) ? 'all rows' : undefined;
         return proof || isConfirming ? yield* this.#complete(row, columns, proof, parts) : 'contradictory';
@@ -173,7 +173,7 @@ class TestSearch {
     return yield* this.#bisect(row, chooser);
   }
 
-  /** Finds a combination of any size: each column of it by bisection. */
+  /** Finds a combination of any size, one column at a time by bisection. */
   *#bisect(row: Observation, chooser: ProbeChooser): Generator<Probe, FoundCause | UnexplainedRow['reason'], ProbeResult> {
     const columns: number[] = [];
     let candidates = [...row.codes.keys()];
@@ -222,7 +222,7 @@ class TestSearch {
     return isProven(this.#space, asCause(row, columns), 'tried', this.#apartFrom());
   }
 
-  /** The observations that say something about a row: those that another cause failed say nothing. */
+  /** The observations that are informative about a row: those that another cause failed are not. */
   #relevant(row: Observation): readonly Observation[] {
     return this.#space.observations.filter((other) => !other.failed || (other.ordinal !== row.ordinal && !this.#isExplained(other.codes)));
   }

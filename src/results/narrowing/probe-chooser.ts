@@ -2,9 +2,9 @@ import type { Random } from '../../cases/random.ts';
 import type { Hypotheses } from './hypotheses.ts';
 import type { KnownValue, Observation, SearchSpace } from './search-space.ts';
 
-/** Sets of columns that are compared before one is chosen. */
+/** The maximum number of sets of columns that are compared before one is chosen. */
 const MAX_SETS = 24;
-/** Ways to fill the other columns. */
+/** The maximum number of ways that are tried to fill the other columns. */
 const MAX_FILLINGS = 24;
 
 /** Chooses rows that keep some values of a failing row, and have other values in all other columns. */
@@ -14,10 +14,10 @@ export class ProbeChooser {
   readonly #hypotheses: Hypotheses;
   readonly #random: Random;
   readonly #isExplained: (codes: Int32Array) => boolean;
-  /** Rows that were chosen: also those that the source refused. */
+  /** Rows that were chosen, including those that the source refused. */
   readonly #chosen = new Set<string>();
 
-  /** `isExplained`: whether a row would fail for a cause that is known. */
+  /** `isExplained`: whether a known cause makes a row fail. */
   constructor(space: SearchSpace, row: Observation, hypotheses: Hypotheses, random: Random, isExplained: (codes: Int32Array) => boolean) {
     this.#space = space;
     this.#row = row;
@@ -27,7 +27,7 @@ export class ProbeChooser {
     for (const { codes } of space.observations) this.#chosen.add(codes.join());
   }
 
-  /** A row whose result halves what is possible. */
+  /** A row whose result halves the remaining combinations. */
   halving(): Int32Array | undefined {
     let best: { readonly codes: Int32Array; readonly distance: number } | undefined;
     for (let i = 0; i < MAX_SETS; i++) {
@@ -40,7 +40,7 @@ export class ProbeChooser {
     return best?.codes;
   }
 
-  /** A row that keeps just these values. */
+  /** A row that keeps exactly these values. */
   keeping(columns: readonly number[]): Int32Array | undefined {
     const kept = new Uint8Array(this.#row.codes.length);
     for (const column of columns) kept[column] = 1;
@@ -70,7 +70,7 @@ export class ProbeChooser {
     return Uint8Array.from(codes, (code, column) => (code === this.#row.codes[column] ? 1 : 0));
   }
 
-  /** Fills the columns that are not kept with values of a passing row, or where it has the same ones, with others. */
+  /** Fills the columns that are not kept with values of a passing row, or with others where the values are equal. */
   #fill(kept: Uint8Array): Int32Array | undefined {
     const passing = this.#space.observations.filter(({ failed }) => !failed);
     for (let i = 0; i < MAX_FILLINGS; i++) {
@@ -89,7 +89,7 @@ export class ProbeChooser {
     return this.#space.values[column]?.[code]?.ordinal !== undefined;
   }
 
-  /** Another value of a column: one that a passing row has, if there is one. */
+  /** Another value of a column: one that a passing row has, if possible. */
   #otherValue(column: number, code: number): number {
     const values = this.#space.values[column] as readonly KnownValue[];
     const others = [...values.keys()].filter((other) => other !== code && this.#isAvailable(column, other));

@@ -17,12 +17,15 @@ export interface FailureCause {
   readonly smallest: readonly { readonly column: string; readonly value: unknown }[];
 }
 
-/** Failing rows that a proven cause has, other than the first one, and how many of them were tried: only these have values of passing rows. */
+/**
+ * The required number of failing rows that have a proven cause, without the first one, and how many of them must have been tried: only
+ * those have values of passing rows.
+ */
 const needed: Readonly<Record<Proof, { readonly failing: number; readonly tried: number }>> = {
   tried: { failing: 3, tried: 3 },
   'all rows': { failing: 1, tried: 0 },
 };
-/** As many more for each tried row that fails without the cause: failures may be random. */
+/** The additional number of required rows for each tried row that fails without the cause: failures can be random. */
 const MORE_FOR_CONTRADICTION = 2;
 
 /**
@@ -45,7 +48,7 @@ export function isProven(space: SearchSpace, cause: Pick<FoundCause, 'row' | 'pa
   return ![...row.codes.keys()].some(isAlwaysThere) && findUntestedPart(space, row, columns) === undefined;
 }
 
-/** A part of a combination that no passing row has: it could be the cause by itself. */
+/** A part of a combination that no passing row has, so that it could be the cause by itself. */
 export function findUntestedPart(space: SearchSpace, row: Observation, columns: readonly number[]): readonly number[] | undefined {
   const parts = columns.map((out) => columns.filter((column) => column !== out));
   return parts.find((part) => !space.observations.some(({ failed, codes }) => !failed && agrees(codes, row.codes, part)));
@@ -55,7 +58,7 @@ export function findUntestedPart(space: SearchSpace, row: Observation, columns: 
 export function summarizeCause(space: SearchSpace, cause: FoundCause, unexplained: readonly Observation[]): FailureCause {
   const { row, parts, proof, smallest } = cause;
   const countUnmet = ({ codes }: Observation): number => parts.filter((part) => !meetsPart(space, { row }, part, codes)).length;
-  // A part of a text that fails has the cause in it.
+  // Every failing part of a text contains the cause.
   const isShrunk = ({ codes }: Observation): boolean =>
     smallest.some(({ column }) => {
       const index = space.paths.indexOf(column);

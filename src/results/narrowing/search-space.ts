@@ -32,7 +32,7 @@ export interface KnownRow {
 /** The result of a probe; undefined if it did not run, or failed for a reason outside the tested code. */
 export type ProbeResult = KnownRow | undefined;
 
-/** Of wider rows, the first columns are varied. */
+/** The maximum number of columns to vary. In wider rows, the first ones are varied. */
 const MAX_COLUMNS = 64;
 
 /** The columns of a test whose values differ, and all rows that ran. */
@@ -47,7 +47,7 @@ export class SearchSpace {
   readonly #codes: readonly Map<Scalar | undefined, number>[];
   readonly #scales = new Map<number, Scale | undefined>();
 
-  /** Varies all columns, or those that are named. */
+  /** Varies all columns, or only the given ones. */
   constructor(rows: readonly KnownRow[], vary?: readonly string[]) {
     const cells = rows.map(({ row }) => new Map(flattenCells(row)));
     const paths = [...new Set(cells.flatMap((row) => [...row.keys()]))];
@@ -87,7 +87,7 @@ export class SearchSpace {
     return this.#scales.get(column);
   }
 
-  /** The probe that gives a row other values; undefined if no row of the test has one of them. */
+  /** The probe that gives a row other values. Undefined if no row of the test has one of them. */
   probe(base: Observation, codes: Int32Array): Probe | undefined {
     const take: Record<string, number> = {};
     for (const [column, path] of this.paths.entries()) {

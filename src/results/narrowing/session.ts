@@ -7,7 +7,7 @@ import { type NarrowedTest, type NarrowStep, narrowTest, type UnexplainedRow } f
 import type { FailureCause } from './proof.ts';
 import { type KnownRow, type ProbeResult, type Row, SearchSpace } from './search-space.ts';
 
-/** What to run next of a test: further rows, or all its rows. */
+/** The next rows to run: probes of a test, or all its rows. */
 export interface NextRows {
   readonly test: number;
   readonly probes: ProbeBatch | undefined;
@@ -41,7 +41,7 @@ export interface SessionOptions {
   readonly columns: readonly string[] | undefined;
 }
 
-/** Passing rows of a test that are kept. */
+/** The maximum number of passing rows of a test that are kept. */
 const MAX_PASSING_ROWS = 5_000;
 const MAX_FAILING_ROWS = 500;
 
@@ -73,7 +73,7 @@ export class NarrowSession {
     this.#options = options;
   }
 
-  /** How far the search for the causes of the current test is. Undefined before the first probe. */
+  /** The progress of the search for the causes of the current test. Undefined before the first probe. */
   get progress(): NarrowProgress | undefined {
     const test = this.#search && this.#tests.get(this.#queue?.[0] as number);
     return test && { path: test.header.path, probes: this.#probes.length, step: this.#step };
@@ -102,7 +102,7 @@ export class NarrowSession {
     if (list.length < (failed ? MAX_FAILING_ROWS : MAX_PASSING_ROWS)) list.push({ ordinal, row, failed });
   }
 
-  /** What to run next, when all results of what was asked for before have been taken. `now` in milliseconds. */
+  /** The next rows to run, after all results of the previous ones have arrived. `now` is in milliseconds. */
   next(now: number): NextRows | undefined {
     this.#queue ??= [...this.#tests].filter(([, { failing }]) => failing.length > 0).map(([test]) => test);
     for (; this.#queue.length > 0; this.#queue.shift()) {

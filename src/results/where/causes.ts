@@ -3,11 +3,11 @@ import { buildColumns } from './columns.ts';
 import { type Condition, holdAll } from './condition.ts';
 import { PatternSearch } from './search.ts';
 
-/** The rows of a test that were looked at: all or some of those that failed, and of those that passed. */
+/** The examined rows of a test: all or some of those that failed, and of those that passed. */
 export interface Sample {
   readonly failing: readonly Row[];
   readonly passing: readonly Row[];
-  /** How many passing cases a passing row stands for, if a failing row stands for one failing case. Default: 1. */
+  /** The number of passing cases that a passing row represents, if a failing row represents one failing case. Default: 1. */
   readonly passingWeight?: number | undefined;
 }
 
@@ -52,7 +52,7 @@ export function findCauses({ failing, passing, passingWeight }: Sample): Conditi
     const next = search.best(without(found));
     if (!next) break;
     found.push(next);
-    // What another cause explains had disturbed those found before it.
+    // Rows that a later cause explains were noise for the earlier ones.
     for (let i = 0; i < found.length - 1; i++) found[i] = search.best(without(found.filter((_, other) => other !== i))) ?? (found[i] as Found);
   }
   const failures = ({ rows }: Found): number => rows.reduce((sum, row) => sum + (failed[row] as number), 0);

@@ -1,37 +1,37 @@
 import { compareCells, isDate, type Scalar, sizeOf, valuesIn, walkCells } from './condition.ts';
 import { findPrefixGroups, type PrefixGroup } from './prefixes.ts';
 
-/** One column of a sample of rows, or something that is derived from it: its distinct values in order, and which of them each row has. */
+/** A column of a sample of rows, or one derived from it: its distinct values in order, and the value of each row. */
 export interface Column {
   readonly name: string;
   readonly of: 'value' | 'length' | 'size' | 'member' | 'part' | 'order';
-  /** Of an order, the column that it is compared with. */
+  /** For an order: the column that it is compared with. */
   readonly other?: string | undefined;
-  /** How its values are ordered. Texts are sorted, so that those with the same start are neighbours. */
+  /** How its values are ordered. Texts are sorted, so that those with a common prefix are adjacent. */
   readonly order: 'number' | 'date' | 'text' | 'none';
   readonly values: readonly Scalar[];
-  /** Of each row, the index of its value; `missing` where it has none. Of members, those of all rows, one row after the other. */
+  /** For each row, the index of its value, or `missing`. For members, those of all rows, one row after the other. */
   readonly codes: Int32Array;
-  /** Of members: where those of each row start in `codes`. One entry more than there are rows. */
+  /** For members: the position of each row's members in `codes`. Has one more entry than there are rows. */
   readonly starts?: Int32Array | undefined;
   readonly isSometimesMissing: boolean;
-  /** Of texts: the starts that several values share. */
+  /** For texts: the prefixes that several values share. */
   readonly prefixes: readonly PrefixGroup[];
 }
 
 export const missing = -1;
 
-/** Of wider rows, the columns that most rows have are searched. */
+/** The maximum number of columns. In wider rows, those that most rows have are searched. */
 const MAX_COLUMNS = 120;
-/** Paths in the documents of all rows. */
+/** The maximum number of paths in the documents of all rows. */
 const MAX_PATHS = 5_000;
 const MAX_MEMBERS = 500;
-/** Words of a column of texts. */
+/** The maximum number of words of a column of texts. */
 const MAX_PARTS = 40;
 const wordPattern = /[\p{L}\p{N}]{2,}/gu;
-/** With fewer texts, each is a value of its own. */
+/** With fewer texts, each is treated as a separate value. */
 const MIN_TEXTS = 12;
-/** Pairs of columns that are compared. */
+/** The maximum number of pairs of columns that are compared. */
 const MAX_ORDERS = 30;
 const LESS = 0;
 const EQUAL = 1;
@@ -40,7 +40,7 @@ const GREATER = 2;
 type Row = Readonly<Record<string, unknown>>;
 type Cells = unknown[];
 
-/** Takes rows apart into columns, the failing rows first. Columns with one value explain nothing and are left out. */
+/** Converts rows to columns, the failing rows first. Columns with one value explain nothing and are left out. */
 export function buildColumns(rows: readonly Row[], failingCount: number): Column[] {
   const cells = new Map<string, { values: Cells; filled: number }>();
   for (const [i, row] of rows.entries()) {
@@ -63,7 +63,7 @@ export function buildColumns(rows: readonly Row[], failingCount: number): Column
 const isVaried = ({ of, values, isSometimesMissing }: Column): boolean =>
   of === 'member' || of === 'part' ? values.length > 0 : values.length + (isSometimesMissing ? 1 : 0) > 1;
 
-/** Texts have a length; lists and objects have a size and members. Of equal explanations the first one is taken. */
+/** Derives columns: texts have a length, lists and objects have a size and members. Of equivalent explanations, the first one is used. */
 function* deriveColumns(name: string, cells: Cells, failingCount: number): Generator<Column> {
   if (cells.some((value) => typeof value === 'object' && value !== null)) {
     yield buildColumn(name, 'size', mapCells(cells, sizeOf));
@@ -79,7 +79,7 @@ function* deriveColumns(name: string, cells: Cells, failingCount: number): Gener
   }
 }
 
-/** The words of texts that are commonest in failing rows, compared with the passing ones. */
+/** The words that are most frequent in failing rows, relative to the passing ones. */
 function findParts(cells: Cells, failingCount: number): readonly string[] {
   const counts = new Map<string, { failing: number; passing: number }>();
   for (let i = 0; i < cells.length; i++) {
@@ -101,7 +101,7 @@ function findParts(cells: Cells, failingCount: number): readonly string[] {
     .map(([word]) => word);
 }
 
-/** How the columns of each kind compare with each other, row by row. Columns that always compare alike are left out. */
+/** Compares columns of the same type row by row. Columns that always compare the same way are left out. */
 function compareColumns(columns: readonly Column[]): Column[] {
   const found: Column[] = [];
   const comparable = columns.filter(({ of, order }) => of === 'value' && order !== 'none');
@@ -113,7 +113,7 @@ function compareColumns(columns: readonly Column[]): Column[] {
         return order === undefined ? missing : order === 0 ? EQUAL : order < 0 ? LESS : one.order === 'text' ? LESS : GREATER;
       });
       const used = new Set(codes);
-      // Of texts, only that some are equal is of interest.
+      // For texts, only equality is of interest.
       if (!used.has(EQUAL) && (one.order === 'text' || !used.has(LESS) || !used.has(GREATER))) continue;
       found.push({
         name: one.name,
@@ -134,7 +134,7 @@ function compareColumns(columns: readonly Column[]): Column[] {
 const toPlain = (value: unknown): Scalar | undefined =>
   typeof value !== 'object' || value === null ? (value as Scalar) : Array.isArray(value) ? JSON.stringify(value) : undefined;
 
-// Rows that lack a cell are holes, which only a counted loop visits.
+// Missing cells are holes in the array, which only a counting loop visits.
 function mapCells(cells: Cells, map: (value: unknown) => Scalar | undefined): (Scalar | undefined)[] {
   const mapped = new Array<Scalar | undefined>(cells.length);
   for (let i = 0; i < cells.length; i++) mapped[i] = map(cells[i]);
@@ -160,7 +160,7 @@ function buildMembers(name: string, of: 'member' | 'part', cells: Cells, members
   const counts = new Map<Scalar, number>();
   const members = Array.from(cells, membersOf);
   for (const inRow of members) for (const value of inRow) counts.set(value, (counts.get(value) ?? 0) + 1);
-  // What a single row has, or each row, distinguishes nothing.
+  // Members of a single row, or of every row, distinguish nothing.
   const common = [...counts].filter(([, count]) => count > 1 && count < cells.length).sort(([, a], [, b]) => b - a);
   const values = sortValues(new Set(common.slice(0, MAX_MEMBERS).map(([value]) => value)), 'none');
   const codeOf = new Map(values.map((value, code) => [value, code]));

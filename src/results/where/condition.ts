@@ -1,10 +1,10 @@
 import { formatShortValue } from '../../cases/values.ts';
 import { missing, valueAt } from '../../suites/row-condition.ts';
 
-/** A value that conditions can be about. */
+/** A value in a condition. */
 export type Scalar = string | number | boolean | null;
 
-/** Characters. Longer texts are cut. */
+/** The maximum length of a value, in characters. Longer texts are shortened. */
 const MAX_VALUE_LENGTH = 80;
 
 /** A condition on a row. Nested columns are named by their path: `stay.nights`. */
@@ -27,7 +27,7 @@ export type Operator = '<' | '<=' | '=' | '!=' | '>' | '>=';
 
 type Row = Readonly<Record<string, unknown>>;
 
-/** Lists count as one value, by their JSON. */
+/** A list counts as one value, its JSON. */
 export function toScalar(value: unknown): Scalar | undefined {
   if (typeof value === 'string' || typeof value === 'number' || typeof value === 'boolean' || value === null) return value;
   return Array.isArray(value) ? JSON.stringify(value) : undefined;
@@ -55,14 +55,14 @@ export function* flattenCells(row: Row): Generator<[path: string, value: Scalar]
 
 const isObject = (value: unknown): value is Row => typeof value === 'object' && value !== null && !Array.isArray(value);
 
-/** The number of values of a list, or of keys of an object; undefined for all else. */
+/** The number of values of a list, or of keys of an object. Undefined for other values. */
 export const sizeOf = (value: unknown): number | undefined => (Array.isArray(value) ? value.length : isObject(value) ? Object.keys(value).length : undefined);
 
 /** The different scalar values of a list, or the keys of an object. */
 export const valuesIn = (value: unknown): Scalar[] =>
   Array.isArray(value) ? [...new Set(value.filter((one) => one === null || typeof one !== 'object'))] : isObject(value) ? Object.keys(value) : [];
 
-/** A date, or a moment, as records keep it. */
+/** A date or time, in the format of records. */
 const datePattern = /^\d{4}-\d\d-\d\d(?:T[\d:.]+Z)?$/;
 export const isDate = (value: unknown): value is string => typeof value === 'string' && datePattern.test(value);
 
@@ -160,7 +160,7 @@ export function formatCondition(condition: Condition): string {
 /** A list, as its JSON. */
 const isListText = /^\[.*\]$/s;
 
-/** Long texts differ at their ends as often as at their starts: they are cut in the middle. */
+/** Long texts differ at their ends as often as at their starts, so that they are shortened in the middle. */
 function formatValue(value: Scalar): string {
   const short = formatShortValue(value);
   if (typeof value !== 'string') return short;
@@ -175,7 +175,7 @@ function formatRange(name: string, from: number | string | undefined, to: number
   return to === undefined ? `${name}>=${from}` : `${from}<=${name}<=${to}`;
 }
 
-/** The values of `--row` that select just these rows; nothing where it has no words for them. */
+/** The values of `--row` that select exactly these rows. Undefined if the conditions cannot be expressed. */
 export function asRowOptions(conditions: readonly Condition[]): string[] | undefined {
   const options: string[] = [];
   for (const condition of conditions) {

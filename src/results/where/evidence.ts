@@ -4,7 +4,7 @@
  * and V. K. Trofimov, 1981).
  */
 export class Evidence {
-  /** Of whole and half numbers from 1/2: entry `i` is the logarithm of gamma of `(i + 1) / 2`. */
+  /** The logarithm of gamma for integers and half-integers from 1/2: entry `i` is that of `(i + 1) / 2`. */
   readonly #logGamma: Float64Array;
   readonly #failing: number;
   readonly #passing: number;
@@ -30,11 +30,11 @@ export class Evidence {
   /** The evidence for a set of rows by its numbers of failing and passing rows. Below zero if it fails no more often than the others. */
   of(failing: number, passing: number): number {
     if (failing * this.#passing <= passing * this.#failing) return Number.NEGATIVE_INFINITY;
-    // The prior of the second rate, which the other side has not: B(1/2, 1/2) is pi.
+    // The prior of the second rate, which the other side does not have: B(1/2, 1/2) is pi.
     return this.#likelihood(failing, passing) + this.#likelihood(this.#failing - failing, this.#passing - passing) - this.#alone - Math.log(Math.PI);
   }
 
-  /** The smallest number of failing rows whose evidence exceeds a bound when no passing row is with them. Infinite if no number does. */
+  /** The smallest number of failing rows whose evidence exceeds a bound if no passing row is included. Infinite if no number does. */
   minFailing(bound: number): number {
     let [low, high] = [0, this.#failing + 1];
     while (low < high) {

@@ -3,12 +3,12 @@ import { type Condition, flattenCells } from './condition.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 
-/** The largest chance at which a cause is reported. */
+/** The highest chance at which a cause is reported. */
 const MAX_CHANCE = 0.005;
 export const MAX_ROWS = 2_000;
 const MAX_COLUMNS = 16;
 const MAX_SIZE = 3;
-/** Values in one combination, if there are two. */
+/** The maximum number of values in each combination, if there are two. */
 const MAX_SIZE_OF_TWO = 2;
 
 /**

@@ -11,7 +11,7 @@ export interface Explanation {
   readonly suspects?: Suspects | undefined;
 }
 
-/** What is known about the failures of a test beside its rows. */
+/** Facts about the failures of a test besides its rows. */
 interface Doubts {
   /** The same row can pass and fail. */
   readonly isFlaky?: boolean | undefined;

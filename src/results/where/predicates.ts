@@ -8,12 +8,12 @@ export interface Predicate {
   readonly is: 'value' | 'not' | 'range' | 'prefix' | 'missing';
   readonly low: number;
   readonly high: number;
-  /** How many others of its kind there were to choose from, as a logarithm. */
+  /** The logarithm of the number of alternatives of its kind. */
   readonly cost: number;
   readonly prefix?: string;
 }
 
-/** Some rows, as far as searching needs to know them. */
+/** A set of rows, as the search needs it. */
 export interface RowSet {
   readonly failing: number;
   readonly passing: number;
@@ -22,11 +22,11 @@ export interface RowSet {
 }
 
 const kinds = Math.log(3);
-/** A text's length explains where the text itself does not do as well. */
+/** The penalty of a text's length: it explains only what the text itself does not explain as well. */
 const LENGTH_PENALTY = 2;
-/** A value or a range explains where parts of texts and orders of columns do not do much better. */
+/** The penalty of parts of texts and orders of columns: a value or a range is preferred unless they are much better. */
 const DERIVED_PENALTY = 7;
-/** Of a column with more values, that a row lacks one of them says nothing. */
+/** In a column with more values, the absence of one of them is not informative. */
 const MAX_EXCLUDED = 12;
 
 /** How often each value of one column occurs among some rows. Index 0 counts missing values; value `code` is at `code + 1`. */
@@ -58,7 +58,7 @@ export class Histogram {
     }
   }
 
-  /** The counts of ranges of values. */
+  /** The counts for ranges of values. */
   cumulate(): RangeCounts {
     const [failing, passing, hash] = [between(this.failing), between(this.passing), between(this.hashes)];
     return { failing, passing, rows: (low, high) => ({ failing: failing(low, high), passing: passing(low, high), hash: hash(low, high) }) };
@@ -69,7 +69,7 @@ export class Histogram {
   }
 }
 
-/** Sums of ranges of codes, worked out when the first one is asked for: most columns have nothing of interest. */
+/** Sums over ranges of codes, computed on first use: most columns have nothing of interest. */
 function between(counts: Int32Array | Float64Array): (low: number, high: number) => number {
   let sums: Float64Array | undefined;
   return (low, high) => {
@@ -87,7 +87,7 @@ interface RangeCounts {
   rows(low: number, high: number): RowSet;
 }
 
-/** What to look for in one column. */
+/** What to search in one column. */
 export interface PredicateQuery {
   readonly index: number;
   readonly column: Column;
@@ -95,11 +95,11 @@ export interface PredicateQuery {
   readonly histogram: Histogram;
   /** The rows that are searched. */
   readonly all: RowSet;
-  /** The smallest number of failing rows with which a predicate of this cost can be of interest. */
+  /** The smallest number of failing rows with which a predicate of this cost is of interest. */
   minFailing(cost: number): number;
 }
 
-/** What is derived from columns is one choice more, and does not make the columns themselves harder to find. */
+/** Derived columns are an additional choice, which does not make the columns themselves harder to find. */
 const choiceCost = ({ of }: Column, { plain, derived }: ColumnCounts): number =>
   kinds + (of === 'part' || of === 'order' ? Math.log(derived) + DERIVED_PENALTY : Math.log(plain)) + (of === 'length' ? LENGTH_PENALTY : 0);
 
@@ -122,7 +122,7 @@ export function minCost(column: Column, counts: ColumnCounts): number {
   return choiceCost(column, counts) + Math.log(Math.max(1, options));
 }
 
-/** The predicates on one column that are met by a larger part of the failing rows than of the passing ones, with the rows that meet each. */
+/** The predicates on one column that a larger part of the failing rows meets than of the passing ones, with the rows that meet each. */
 export function* findPredicates({ index, column, counts, histogram, all, minFailing }: PredicateQuery): Generator<[Predicate, RowSet]> {
   const { values, of, isSometimesMissing, prefixes } = column;
   const { failing, passing } = histogram;

@@ -1,20 +1,20 @@
-/** Several sorted texts, from `low` to `high`, that begin alike and differently from all others. */
+/** Several adjacent sorted texts, from `low` to `high`, with a prefix that no other text has. */
 export interface PrefixGroup {
   readonly low: number;
   readonly high: number;
-  /** The shortest start that only they have. */
+  /** The shortest prefix that only they have. */
   readonly prefix: string;
 }
 
 const MAX_PREFIX_LENGTH = 24;
 
 /**
- * The groups of sorted texts that share a start, without the group of all of them. Each group is an inner node of the tree of all texts;
- * the nodes are found in one pass over the lengths of the starts that neighbours share (T. Kasai and others, 2001).
+ * The groups of sorted texts that share a prefix, except the group of all texts. Each group is an inner node of the tree of all texts; the
+ * nodes are found in one pass over the lengths of the prefixes that neighbours share (T. Kasai and others, 2001).
  */
 export function findPrefixGroups(sorted: readonly string[]): PrefixGroup[] {
   const groups: PrefixGroup[] = [];
-  /** The groups that the current text is in, from the widest. `outer` is the length that it shares with texts before the group. */
+  /** The groups that contain the current text, from the widest. `outer` is the length that it shares with texts before the group. */
   const open: { readonly low: number; readonly shared: number }[] = [{ low: 0, shared: 0 }];
   for (let at = 1; at <= sorted.length; at++) {
     const shared = at < sorted.length ? sharedLength(sorted[at - 1] as string, sorted[at] as string) : 0;
@@ -31,7 +31,7 @@ export function findPrefixGroups(sorted: readonly string[]): PrefixGroup[] {
   return groups;
 }
 
-/** A start of a length in bounds that does not end within a character. */
+/** A prefix with a length in bounds that does not end within a character. */
 function shortestStart(text: string, shortest: number, longest: number): string | undefined {
   const isHalf = (text.charCodeAt(shortest - 1) & 0xfc00) === 0xd800;
   const length = isHalf ? shortest + 1 : shortest;

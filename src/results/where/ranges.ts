@@ -3,14 +3,14 @@ interface Counts {
   readonly passing: Int32Array;
 }
 
-/** The number of distinct bounds when the alternatives of a range are counted. */
+/** The number of distinct bounds, when the alternatives of a range are counted. */
 export const MAX_BOUNDS = 40;
-/** How much a passing row weighs against failing ones when ranges are laid: from generous to strict. */
+/** The weights of passing rows relative to failing ones, from generous to strict. */
 const weights = [0.5, 1, 2, 4, 16];
 
 /**
- * The ranges of codes that fail most, each as wide as its weight allows, without the range of all. Counts start at index 1 (J. Bentley,
- * "Programming Pearls", 1984).
+ * The ranges of codes with the highest failure rates, each as wide as its weight allows, except the range of all codes. Counts start at
+ * index 1 (J. Bentley, "Programming Pearls", 1984).
  */
 export function* ranges({ failing, passing }: Counts, all: { readonly failing: number; readonly passing: number }): Generator<[low: number, high: number]> {
   const size = failing.length - 1;
@@ -19,7 +19,7 @@ export function* ranges({ failing, passing }: Counts, all: { readonly failing: n
   for (const weight of weights) {
     const loss = (weight * all.failing) / Math.max(1, all.passing);
     let [sum, start, most, low, high] = [0, 0, 0, 0, -1];
-    // The best from the lower end, and up to the upper end.
+    // The best range from the lower end, and the best one up to the upper end.
     let [upTo, mostUpTo, end] = [0, 0, -1];
     for (let code = 0; code < size; code++) {
       const gain = (failing[code + 1] as number) - loss * (passing[code + 1] as number);

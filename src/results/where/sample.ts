@@ -2,7 +2,7 @@ import type { Random } from '../../cases/random.ts';
 import { createRandom } from '../../cases/random.ts';
 import type { Sample } from './causes.ts';
 
-/** As many as these are kept of one test. */
+/** The maximum number of failing and passing rows of a test that are kept. */
 const MAX_FAILING_ROWS = 2_000;
 const MAX_PASSING_ROWS = 4_000;
 
@@ -20,7 +20,7 @@ class Reservoir {
     this.#random = random;
   }
 
-  /** A row is read only where it is kept. */
+  /** Adds a row, which is read only if it is kept. */
   take(one: { readonly row: Row }): void {
     this.seen++;
     if (this.rows.length < this.#most) this.rows.push(one.row);
@@ -31,7 +31,7 @@ class Reservoir {
   }
 }
 
-/** The cases of one test that it is judged by where it fails: the same for the same cases in the same order. */
+/** A sample of the cases of one test. The same cases in the same order give the same sample. */
 export class CaseSample {
   readonly #failing: Reservoir;
   readonly #passing: Reservoir;
@@ -46,7 +46,7 @@ export class CaseSample {
     (failed ? this.#failing : this.#passing).take(one);
   }
 
-  /** Whether it holds all cases that came by. */
+  /** Whether it contains all cases. */
   get isWhole(): boolean {
     return this.#failing.seen <= MAX_FAILING_ROWS && this.#passing.seen <= MAX_PASSING_ROWS;
   }

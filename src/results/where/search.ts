@@ -3,24 +3,24 @@ import type { Condition } from './condition.ts';
 import { Evidence } from './evidence.ts';
 import { type ColumnCounts, conditionOf, countColumns, findPredicates, Histogram, meetsPredicate, minCost, type Predicate, type RowSet } from './predicates.ts';
 
-/** A conjunction: what its parent demands, and one predicate more. */
+/** A conjunction: the predicates of its parent, and one more. */
 interface Candidate extends RowSet {
   readonly parent: Candidate | undefined;
   readonly predicates: readonly Predicate[];
-  /** Evidence less what its length and its choice cost. */
+  /** The evidence minus the costs of its length and its choice. */
   readonly score: number;
-  /** What its score could become if it lost all its passing rows. */
+  /** The score that it could reach by losing all its passing rows. */
   readonly upperBound: number;
-  /** The rows that meet it, once they were needed. */
+  /** The rows that meet it, computed on first use. */
   rows: Int32Array | undefined;
 }
 
-/** What a search found: conditions that hold together for rows that fail more often than the others. */
+/** The result of a search: conditions that together hold for rows that fail more often than the others. */
 export interface FoundPattern {
   readonly conditions: readonly Condition[];
-  /** All rows of the sample that meet them, also those that were not searched. */
+  /** All rows of the sample that meet them, including those that were not searched. */
   readonly rows: Int32Array;
-  /** In natural logarithms: how much likelier the statuses are with it, less the cost of having chosen it. */
+  /** The natural logarithm of how much likelier the statuses are with it, minus the cost of its choice. */
   readonly score: number;
 }
 
@@ -33,21 +33,24 @@ const MIN_BEAM_WIDTH = 8;
 /** Up to this number of cells, columns times rows, the beam has its full width. Above, it shrinks so that the time stays the same. */
 const MAX_CELLS = 150_000;
 const MAX_ROUNDS = 3;
-/** In natural logarithms: how much likelier the statuses must be with a cause than without. By chance, about one in twenty is. */
+/**
+ * The minimum score, a natural logarithm: how much likelier the statuses must be with a cause than without. About one in twenty is by
+ * chance.
+ */
 const MIN_SCORE = 3;
 
-/** Searches the best explanation of which rows fail (subgroup discovery by beam search). */
+/** Searches the best explanation of failing rows (subgroup discovery by beam search). */
 export class PatternSearch {
   readonly #columns: readonly Column[];
   readonly #failed: Uint8Array;
   readonly #passingWeight: number;
-  /** A random number for each row. Sets of rows are compared by their sums. */
+  /** A random number for each row. Sets of rows are compared by sums of these. */
   readonly #marks: Float64Array;
   readonly #histograms: readonly Histogram[];
   readonly #beamWidth: number;
   readonly #counts: ColumnCounts;
 
-  /** `passingWeight` is how many passing cases a passing row stands for, if a failing row stands for one failing case. */
+  /** `passingWeight` is the number of passing cases that a passing row represents, if a failing row represents one failing case. */
   constructor(columns: readonly Column[], failed: Uint8Array, passingWeight = 1) {
     this.#columns = columns;
     this.#passingWeight = passingWeight;
@@ -60,7 +63,7 @@ export class PatternSearch {
     this.#histograms = columns.map((column) => new Histogram(column));
   }
 
-  /** Searches among these rows only. */
+  /** Searches only among these rows. */
   best(rows: Int32Array): FoundPattern | undefined {
     const root = this.#rootOf(rows);
     if (root.failing < 2 || root.passing < 2) return undefined;
@@ -92,7 +95,7 @@ export class PatternSearch {
     return { conditions, rows: this.#rowsMeeting(predicates), score };
   }
 
-  /** Replaces each predicate by the best one beside the others, as long as that helps. */
+  /** Replaces each predicate by the best one in combination with the others, as long as the score improves. */
   #polish(found: Candidate, root: Candidate, evidence: Evidence): Candidate {
     let best = found;
     for (let round = 0; round < MAX_ROUNDS; round++) {
@@ -109,7 +112,7 @@ export class PatternSearch {
     return best;
   }
 
-  /** What extends a candidate by one predicate, without what cannot reach a score even with more predicates. */
+  /** Extends a candidate by one predicate. Leaves out what cannot reach the score even with more predicates. */
   *#children(parent: Candidate, evidence: Evidence, bar: number): Generator<Candidate> {
     const rows = this.#rowsOf(parent);
     const costBefore = parent.predicates.reduce((sum, { cost }) => sum + cost, lengthCost[parent.predicates.length + 1] as number);
@@ -138,7 +141,7 @@ export class PatternSearch {
     return { parent, predicates, failing, passing, hash, score, upperBound: evidence.of(failing, 0) - cost, rows: undefined };
   }
 
-  /** Whether at least half of the cases that meet it fail: a condition under which most pass explains nothing. */
+  /** Whether at least half of the cases that meet it fail. A condition under which most cases pass explains nothing. */
   #explains({ failing, passing }: RowSet): boolean {
     return failing >= passing * this.#passingWeight;
   }

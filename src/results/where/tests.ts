@@ -7,21 +7,21 @@ import { CaseSample } from './sample.ts';
 /** Causes of failures in the tested code. */
 export const testedCauses: ReadonlySet<RecordedResult['cause']> = new Set<RecordedResult['cause']>(['check', 'throw', 'timeout', 'crash']);
 
-/** Whether a case failed or passed, where it did either. */
+/** Whether a case failed (true) or passed (false). Undefined if it did neither. */
 export function classifyStatus({ status }: Pick<RecordedResult, 'status'>): boolean | undefined {
   if (status === 'failed' || status === 'errored') return true;
   return status === 'passed' ? false : undefined;
 }
 
 /**
- * Where each test of a record fails, by the test's number; those whose failures nothing explains are left out. `entries` is gone
- * through once, and once more where a test has more cases than are looked at.
+ * Finds where each test of a record fails, by the test's number. Tests whose failures nothing explains are left out. `entries` is read
+ * once, and a second time if a test has more cases than are kept.
  */
 export function whereTestsFail(entries: () => Iterable<JournalEntry>, failing: ReadonlySet<number>): Map<number, WhereItFails> {
   const found = new Map<number, WhereItFails>();
   if (failing.size === 0) return found;
   const samples = new Map<number, CaseSample>();
-  /** Tests with flaky cases, and rows that failed for a reason outside the tested code: neither says anything about combinations. */
+  /** Tests with flaky cases, and rows that failed for a reason outside the tested code: neither is informative about combinations. */
   const flaky = new Set<number>();
   const outside = new Set<unknown>();
   for (const { test, failed, result } of labelRows(entries, failing)) {
