@@ -1,7 +1,7 @@
 import type { Refusal } from '../accepting/change.ts';
 import type { FileChanges } from './human/accept.ts';
 
-/** What was or would be accepted, as JSON. */
+/** Formats accepted changes, or changes that would be accepted, as JSON. */
 export function acceptedAsJson(files: readonly FileChanges[], refused: readonly Refusal[], isWritten: boolean, nameFile: (file: string) => string): string {
   const report = {
     written: isWritten,

@@ -15,13 +15,13 @@ interface Annotation {
   readonly location: SourceLocation | undefined;
 }
 
-/** The syntax that the service reads whose variables are set, if any. */
+/** Finds the syntax of the CI service whose variables are set, if any. */
 export function findAnnotationSyntax(environment: Readonly<Record<string, string | undefined>>): AnnotationSyntax | undefined {
   if (environment['GITHUB_ACTIONS'] === 'true') return 'github';
   return environment['TF_BUILD']?.toLowerCase() === 'true' ? 'azure' : undefined;
 }
 
-/** The failures of a run, one annotation per line of source; `nameFile` gives paths as the service knows them. */
+/** Formats the failures of a run: one annotation per line of source. `nameFile` returns paths as the service uses them. */
 export function formatAnnotations(state: RunState, syntax: AnnotationSyntax, nameFile: (file: string) => string): string[] {
   const groups = new Map<string, Annotation[]>();
   for (const annotation of findAnnotations(state)) {

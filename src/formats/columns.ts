@@ -1,4 +1,4 @@
-/** Latin letters, arrows, lines and our own signs: one column each. Measuring other characters takes tables, and some time. */
+/** Characters that are one column wide: Latin letters, arrows, lines and our own symbols. Measuring others needs tables, and some time. */
 const isNarrow = /^[\x20-\u02ff\u2010-\u22ff\u2500-\u25fc\u2717]*$/;
 let segmenter: Intl.Segmenter | undefined;
 /** Splits a text into the characters that a reader sees. The segmenter is created on first use: most text is plain. */
@@ -7,7 +7,7 @@ const graphemes = (text: string) => (segmenter ??= new Intl.Segmenter('en')).seg
 /** Loads the library on first use: creating its tables takes tens of milliseconds. */
 const measureOther = (text: string): number => (require('string-width') as typeof import('string-width')).default(text);
 
-/** Columns that a text takes on a terminal: two for wide characters (Unicode Standard Annex 11), none for marks that combine. */
+/** The width of a text on a terminal, in columns: two for wide characters (Unicode Standard Annex 11), none for combining marks. */
 export const measureWidth = (text: string): number => (isNarrow.test(text) ? text.length : measureOther(text));
 
 /** The part of a text that occupies up to `columns` columns, starting at column `from`. A wide character across an edge is left out. */

@@ -27,12 +27,12 @@ export const changeLabels: Readonly<Record<Told, string>> = {
   slower: 'slower',
   faster: 'faster',
 };
-/** Of one test and one change, this many cases are named; of cases that are on one side only, fewer. */
+/** The maximum number of cases that are named for one test and one change. It is lower for cases in one record only. */
 const MAX_NAMED_CASES = 8;
 const MAX_NAMED_PER_SIDE = 3;
-/** Changed files that are named. */
+/** The maximum number of changed files that are named. */
 const MAX_NAMED_FILES = 8;
-/** The number of tests that are listed for one kind of change. */
+/** The maximum number of tests that are listed for one kind of change. */
 const MAX_NAMED_TESTS = 20;
 
 interface NamedCase {
@@ -41,7 +41,7 @@ interface NamedCase {
   readonly row: Compared['row'];
 }
 
-/** The cases of one change and one test: those that are named, and how many more there are. */
+/** The cases of one change and one test: the named ones, and the number of others. */
 interface OfTest {
   readonly path: readonly string[];
   readonly named: readonly NamedCase[];
@@ -71,7 +71,7 @@ function byTest(change: Told, cases: readonly Compared[]): { tests: OfTest[]; mo
   return { tests: listed, more: tests.size - listed.length };
 }
 
-/** A case's title without those of its suites, and without its test's where something follows. */
+/** A case's title without those of its suites, and without that of its test if anything follows. */
 function formatNameIn(path: readonly string[], title: string): string {
   const [own = title, ...more] = title.split(' › ').slice(Math.max(0, path.length - 2));
   return more.join(' › ') || own;
@@ -125,14 +125,14 @@ const changedFiles = (before: ComparedRun, after: ComparedRun): string[] => [
   ...differingFiles(before.info.reads, after.info.reads, true),
 ];
 
-/** The changed files in one line; none if nothing is known to have changed. */
+/** The changed files in one line. Undefined if no file is known to have changed. */
 function describeChangedFiles(before: ComparedRun, after: ComparedRun): string | undefined {
   const files = changedFiles(before, after);
   const more = files.length > MAX_NAMED_FILES ? `, … and ${formatCount(files.length - MAX_NAMED_FILES, 'more file')}` : '';
   return files.length === 0 ? undefined : `changed between the runs: ${files.slice(0, MAX_NAMED_FILES).join(', ')}${more}`;
 }
 
-/** Renders a comparison as text. `width`: that of the terminal, in columns. */
+/** Renders a comparison as text. `width` is that of the terminal, in columns. */
 export function renderComparison(comparison: Comparison, before: ComparedRun, after: ComparedRun, style: Style, width: number): string[] {
   const chooseColor: Readonly<Record<Told, Style['red']>> = {
     'newly failing': style.red,
@@ -154,7 +154,7 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
       const formatDetail = (name: string, detail: string): string => `${escapeToOneLine(name)}${detail ? style.dim(`  ${escapeToOneLine(detail)}`) : ''}`;
       const [only, ...others] = test.named;
       const path = test.path.join(' › ');
-      // The one case of a test that has no rows is what the test's line says.
+      // The test's line names the only case of a test without rows.
       if (only && others.length === 0 && test.more === 0 && only.name === (test.path.at(-1) ?? only.name))
         lines.push(`  ${formatDetail(path || only.name, only.detail)}`);
       else {
@@ -190,7 +190,7 @@ function renderNamed(named: readonly NamedCase[], formatDetail: (name: string, d
 
 const MAX_MARKDOWN_BYTES = 60_000;
 
-/** The same for a merge request; under 60 kB. */
+/** Formats a comparison for a merge request, in less than 60 kB. */
 export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun, after: ComparedRun): string {
   let text = `## ${hasNewFailure(comparison) || explainPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(renderRun(before))}\n- after: ${code(renderRun(after))}\n`;
   const pace = formatPace(comparison);
@@ -221,7 +221,7 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
   return text;
 }
 
-/** The same for other programs; the cases that stayed the same are only counted. */
+/** Formats a comparison as JSON. Unchanged cases are only counted. */
 export const comparisonAsJson = ({ cases, same, pace }: Comparison, before: ComparedRun, after: ComparedRun): string => {
   const run = ({ name, info: { started, seed, milliseconds, counts, notRun, exitStatus } }: ComparedRun) => ({
     name,

@@ -1,16 +1,16 @@
 import papa from 'papaparse';
 import { formatShortValue } from '../cases/values.ts';
 
-/** Whatever follows, also on other lines. */
+/** Matches the start of a text, whatever follows on other lines. */
 const startsFormula = /^[=+\-@\t\r]/;
 
 /**
- * A line of CSV (RFC 4180), without its end. Texts that a spreadsheet would take for a formula get an apostrophe before them;
- * lists and objects stand as JSON.
+ * Formats a line of CSV (RFC 4180) without its line ending. Texts that a spreadsheet would read as a formula get an apostrophe in front.
+ * Lists and objects are formatted as JSON.
  */
 export const csvLine = (values: readonly unknown[]): string => csvLines([values]);
 
-/** Several lines at once, which takes far less time; the last one without its end. */
+/** Formats several lines at once, which is much faster. The last one has no line ending. */
 export const csvLines = (lines: readonly (readonly unknown[])[]): string =>
   papa.unparse(
     lines.map((values) => values.map(formatCell)),

@@ -15,18 +15,18 @@ const statuses: Readonly<Record<Status, CtrfStatus>> = {
   'not-run': 'pending',
 };
 
-/** Media types of attachments whose names say what they are. */
+/** Media types of attachments by file extension. */
 const mediaTypes: Readonly<Record<string, string>> = { txt: 'text/plain', log: 'text/plain', json: 'application/json', html: 'text/html', png: 'image/png' };
 
 /**
- * A record in the Common Test Report Format, a test per case. What it has no status for is in `rawStatus`. A failed shared teardown and
- * a problem outside the cases are failed tests too, so that no failure is lost to those who only count.
+ * Formats a record in the Common Test Report Format: one test per case. Statuses without an equivalent are in `rawStatus`. A failed shared
+ * teardown and a problem outside the cases are failed tests too, so that readers that only count lose no failure.
  */
 export function* reportAsCtrf(recorded: ReadableRecord, nameFile: FormatPath): Generator<string> {
   const { info } = recorded;
   const { problems } = runReport(recorded, nameFile);
   const start = Date.parse(info.started);
-  // A lane can have several processes. Times count from the start of the process of the case.
+  // A lane can have several processes. Times are relative to the start of the case's process.
   const starts = new Map<number, number>();
   const followed: ReadableRecord = {
     info,

@@ -2,7 +2,7 @@ import { type FormatPath, type ReadableRecord, reportFormat, reportVersion, resu
 
 const head = { format: reportFormat, version: reportVersion };
 
-/** A record as one JSON object, piece by piece. */
+/** Formats a record as one JSON object, in chunks. */
 export function* reportAsJson(recorded: ReadableRecord, nameFile: FormatPath): Generator<string> {
   yield `{"format":${JSON.stringify(head.format)},"version":${JSON.stringify(head.version)},\n"run":${JSON.stringify(runReport(recorded, nameFile, true))},\n"results":[`;
   let first = true;
@@ -13,7 +13,7 @@ export function* reportAsJson(recorded: ReadableRecord, nameFile: FormatPath): G
   yield '\n]}\n';
 }
 
-/** A record as JSON Lines: the run, then a result a line. */
+/** Formats a record as JSON Lines: the run, then one line per result. */
 export function* reportAsJsonLines(recorded: ReadableRecord, nameFile: FormatPath): Generator<string> {
   yield `${JSON.stringify({ ...head, run: runReport(recorded, nameFile, true) })}\n`;
   for (const result of resultReports(recorded, nameFile)) yield `${JSON.stringify(result)}\n`;

@@ -1,6 +1,6 @@
 import { escapeToOneLine } from './style.ts';
 
-/** Text from tests and data as it is: in a code span, where nothing is markup, a name or a reference. */
+/** Formats text from tests and data as a code span, in which nothing is markup, a name or a reference. */
 export function code(text: string): string {
   const clipped = escapeToOneLine(text.length > 300 ? `${text.slice(0, 299)}…` : text) || ' ';
   const ticks = '`'.repeat(Math.max(0, ...[...clipped.matchAll(/`+/g)].map(([run]) => run.length)) + 1);

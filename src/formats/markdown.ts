@@ -20,12 +20,12 @@ import { duration, escapeControls, escapeToOneLine, formatCount, statusLabel } f
 import { besideCases, summaryLine } from './summary-line.ts';
 import { describeSuspects } from './suspects.ts';
 
-/** Bytes: what common hosts of merge requests take, with room. */
+/** Below the limit of common hosts of merge requests. */
 const MAX_MARKDOWN_BYTES = 60_000;
 const MAX_VALUE_LENGTH = 1_500;
 const MAX_TABLE_ROWS = 50;
 
-/** A run's summary for a merge request: what failed and where, what is excused and why. Under 60 kB, whatever the run. */
+/** Formats a run's summary for a merge request: what failed and where, what is excused and why. Always under 60 kB. */
 export function reportAsMarkdown(
   state: RunState,
   info: RunInfo,
@@ -73,7 +73,7 @@ export function reportAsMarkdown(
   return paper.text;
 }
 
-/** Text up to a number of bytes. */
+/** Collects text up to a number of bytes. */
 class SizeLimitedWriter {
   readonly #MAX_MARKDOWN_BYTES: number;
   readonly #room = 300;
@@ -85,7 +85,7 @@ class SizeLimitedWriter {
     this.#MAX_MARKDOWN_BYTES = MAX_MARKDOWN_BYTES;
   }
 
-  /** Adds lines where there is room for them, and says whether there was. */
+  /** Adds lines if there is room for them. Returns whether there was. */
   add(lines: string): boolean {
     const size = this.#encoder.encode(lines).length + 1;
     if (this.#bytes + size > this.#MAX_MARKDOWN_BYTES - this.#room) return false;
@@ -94,7 +94,7 @@ class SizeLimitedWriter {
     return true;
   }
 
-  /** For what must be said of all that there was no room for. */
+  /** Adds a line about what did not fit. */
   forceAppend(line: string): void {
     this.text += `${line}\n`;
   }
@@ -149,7 +149,7 @@ function renderFailure(group: readonly RecordedResult[], reruns: RerunSelections
   return lines.join('\n');
 }
 
-/** HTML in which nothing is markup, a name or a reference of the host's either. */
+/** Escapes text as HTML, so that nothing is markup, a name or a reference of the host. */
 const escaped = (text: string): string => text.replace(/[&<>"'`*_[\]()#@!~|\\:/-]/g, (character) => `&#${character.charCodeAt(0)};`);
 
 function renderExcused({ skippedOrExpected }: RunState): string {

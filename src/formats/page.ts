@@ -1,9 +1,9 @@
 import type { PageHead } from '../results/page-entries.ts';
 
-/** Where the record goes in the page as it was built. */
+/** The position of the record in the built page. */
 const placeholder = '<!--record-->';
 
-/** The results page with a record in it, piece by piece: one file that needs nothing else. */
+/** Inserts a record into the results page, in chunks: a single file without dependencies. */
 export function* reportAsPage(template: string, head: PageHead, lines: Iterable<string>): Generator<string> {
   const [before, after] = template.split(placeholder);
   if (after === undefined) throw new Error('the page template has no placeholder for the record');
@@ -13,5 +13,5 @@ export function* reportAsPage(template: string, head: PageHead, lines: Iterable<
   yield `</script>${after}`;
 }
 
-/** JSON that cannot end a script element: `<` occurs in its strings only, where it is escaped. */
+/** JSON that cannot end a script element: `<` occurs only in strings, where it is escaped. */
 const inScript = (json: string): string => json.replaceAll('<', '\\u003c');

@@ -2,10 +2,10 @@ import type { SourceLocation } from '../problems/source-location.ts';
 import type { JournalEntry } from '../results/journal/entries.ts';
 import type { CaseName, TestHeader } from '../results/recorded-result.ts';
 
-/** The cases of a plan, as often as they are asked for: they are read again rather than kept. */
+/** Returns the entries of a plan. They are read again each time instead of being kept. */
 export type Listed = () => Iterable<JournalEntry>;
 
-/** All tests and cases of a plan as one JSON object, piece by piece. */
+/** Formats all tests and cases of a plan as one JSON object, in chunks. */
 export function* planAsJson(listed: Listed, nameFile: (file: string) => string): Generator<string> {
   const placed = <T extends { readonly location?: SourceLocation | undefined }>(one: T): T =>
     one.location ? { ...one, location: { ...one.location, file: nameFile(one.location.file) } } : one;
@@ -27,8 +27,8 @@ export function* planAsJson(listed: Listed, nameFile: (file: string) => string):
 }
 
 /**
- * The rows of a plan as CSV: a line a case, its own name and tags first where there are any, then a column for each column of
- * the rows. So written, a matrix is a data file.
+ * Formats the rows of a plan as CSV: one line per case, with its name and tags first if there are any, then the columns of the rows. A
+ * matrix becomes a data file that way.
  */
 export async function* planAsCsv(listed: Listed): AsyncGenerator<string> {
   const { csvLine } = await import('./csv.ts');

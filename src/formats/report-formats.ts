@@ -1,8 +1,8 @@
-/** What a record can be written as, beside text for people. */
+/** The formats of a record, besides text for people. */
 export const reportFormats = ['html', 'markdown', 'tap', 'csv', 'json', 'jsonl', 'ctrf'] as const;
 export type ReportFormat = (typeof reportFormats)[number];
 
-/** The format that a file's name asks for. */
+/** The format for a file name. */
 export function findFormat(file: string): ReportFormat | undefined {
   if (/\.ctrf\.json$/i.test(file)) return 'ctrf';
   const extension = /\.([a-z]+)$/i.exec(file)?.[1]?.toLowerCase();

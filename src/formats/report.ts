@@ -9,7 +9,7 @@ import type { ReportFormat } from './report-formats.ts';
 import { reportAsCsv } from './results-csv.ts';
 import { reportAsTap } from './tap.ts';
 
-/** A record in one of the formats, piece by piece. What it takes is one file when built, loaded when it is asked for. */
+/** Formats a record in one of the formats, in chunks. Each format is one file of the build, loaded on demand. */
 export async function* writeReport(format: Exclude<ReportFormat, 'html'>, recorded: ReadableRecord, nameFile: FormatPath): AsyncGenerator<string> {
   if (format === 'json') yield* reportAsJson(recorded, nameFile);
   else if (format === 'jsonl') yield* reportAsJsonLines(recorded, nameFile);

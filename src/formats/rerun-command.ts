@@ -1,6 +1,6 @@
 import type { RerunSelection } from '../results/rerun-selection.ts';
 
-/** A word as a POSIX shell takes it: quoted where it holds anything but harmless characters. */
+/** A word for a POSIX shell, quoted if it contains special characters. */
 export const shellWord = (text: string): string => (/^[\w./,=+:@%-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`);
 
 /** Formats the command that runs one case again by its id. */

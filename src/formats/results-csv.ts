@@ -3,7 +3,7 @@ import { type FormatPath, type ReadableRecord, runReport } from '../results/repo
 import { csvLine, csvLines } from './csv.ts';
 import { escapeToOneLine } from './style.ts';
 
-/** Lines that are written at once. */
+/** The number of lines that are written at once. */
 const BATCH_RESULTS = 500;
 
 const fixed = [
@@ -26,14 +26,15 @@ const fixed = [
 ];
 
 /**
- * A record as CSV: one row per case, and one row with the status `problem` per problem outside the cases. Result columns have headings
- * in parentheses; a column for each column of the data follows. Times are in milliseconds. Texts that a spreadsheet would take for a formula have an apostrophe before them.
+ * Formats a record as CSV: one row per case, and one row with the status `problem` per problem outside the cases. Result columns have
+ * headings in parentheses; a column for each column of the data follows. Times are in milliseconds. Texts that a spreadsheet would read as
+ * a formula have an apostrophe in front.
  */
 export function* reportAsCsv({ info, entries }: ReadableRecord, nameFile: FormatPath): Generator<string> {
   const columns = new Set<string>();
   for (const entry of entries()) {
     if (entry.type === 'test') for (const column of entry.header.columns) columns.add(column);
-    // A plain pass has its test's columns, and need not be read for them.
+    // A compact pass has the columns of its test, so that its row need not be read.
     else if (entry.type === 'ended' && entry.result.status !== 'passed') for (const column of Object.keys(entry.result.row)) columns.add(column);
   }
   yield `${csvLine([...fixed, ...columns])}\n`;

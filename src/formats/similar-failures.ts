@@ -1,6 +1,6 @@
 import type { RecordedResult } from '../results/recorded-result.ts';
 
-/** What failures of several rows must share to be grouped: everything except values. */
+/** The key by which failures of several rows are grouped: everything except values. */
 const buildSimilarityKey = ({ test, failures }: Pick<RecordedResult, 'test' | 'failures'>): string =>
   JSON.stringify([
     // A failed setup is the same for all its dependents.
@@ -15,7 +15,7 @@ const buildSimilarityKey = ({ test, failures }: Pick<RecordedResult, 'test' | 'f
     ],
   ]);
 
-/** Results that failed alike, together, each group where its first one stood. */
+/** Groups results with similar failures. Each group is at the position of its first result. */
 export function groupSimilarFailures(results: readonly RecordedResult[]): RecordedResult[][] {
   const groups = new Map<string, RecordedResult[]>();
   for (const result of results) {

@@ -4,7 +4,7 @@ import type { Status } from '../running/result.ts';
 
 const { createColors } = picocolors;
 
-/** Colours and weights for a terminal; each is a plain function of a text, and none where colours are off. */
+/** Colours and weights for a terminal. Each is a function of a text, which returns it unchanged if colours are off. */
 export interface Style {
   readonly colours: boolean;
   readonly bold: (text: string) => string;
@@ -13,7 +13,7 @@ export interface Style {
   readonly green: (text: string) => string;
   readonly yellow: (text: string) => string;
   readonly cyan: (text: string) => string;
-  /** What differs, on the side of what came out and on the side of what was wanted. */
+  /** Highlight differences in the actual value, and in the expected one. */
   readonly markActual: (text: string) => string;
   readonly markExpected: (text: string) => string;
 }
@@ -40,7 +40,7 @@ export const colourStyle: Style = {
   markExpected: (text) => colours.bold(colours.underline(colours.green(text))),
 };
 
-/** Control characters of tests and data, shown rather than obeyed; line breaks stay. */
+/** Shows control characters of tests and data instead of sending them to the terminal. Line breaks stay. */
 export const escapeControls = (text: string): string =>
   text.replace(/[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g, (character) =>
     character === '\t'
@@ -50,12 +50,12 @@ export const escapeControls = (text: string): string =>
         : `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`,
   );
 
-/** As `visible`, on one line. */
+/** The same, on one line. */
 export const escapeToOneLine = (text: string): string => escapeControls(text).replaceAll('\n', '␊');
 
 export const formatCount = (n: number, one: string, many = `${one}s`): string => `${formatThousands(n)} ${n === 1 ? one : many}`;
 
-/** A duration: `0.4 ms`, `12 ms`, `3.1 s`, `2 min 5 s`. */
+/** Formats a duration: `0.4 ms`, `12 ms`, `3.1 s`, `2 min 5 s`. */
 export function duration(milliseconds: number): string {
   if (milliseconds < 9.95) return `${milliseconds.toFixed(1)} ms`;
   if (milliseconds < 999.5) return `${Math.round(milliseconds)} ms`;
@@ -64,10 +64,10 @@ export function duration(milliseconds: number): string {
   return `${Math.floor(seconds / 60)} min ${seconds % 60} s`;
 }
 
-/** A status in words: `known failure`. */
+/** Formats a status in words: `known failure`. */
 export const statusLabel = (status: Status): string => status.replaceAll('-', ' ');
 
-/** One sign per status. */
+/** One symbol per status. */
 export const statusSymbols: Readonly<Record<Status, string>> = {
   passed: '▪',
   failed: '✗',

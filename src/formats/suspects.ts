@@ -2,7 +2,7 @@ import type { Suspects } from '../results/cause/suspects.ts';
 import { formatCondition } from '../results/where/condition.ts';
 import { formatCount } from './style.ts';
 
-/** Combinations that are printed. */
+/** The maximum number of printed combinations. */
 const MAX_SHOWN = 5;
 
 const sizes = ['', 'value', 'pair', 'triple'];
@@ -11,7 +11,7 @@ const sizes = ['', 'value', 'pair', 'triple'];
 export interface SuspectsText {
   readonly label: 'likely cause' | 'suspects';
   readonly combinations: readonly string[];
-  /** The number of combinations that are not among them. */
+  /** The number of combinations that are not printed. */
   readonly more: number;
   readonly cleared: string;
 }

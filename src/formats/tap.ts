@@ -17,7 +17,10 @@ interface SubtestFrame {
   isWell: boolean;
 }
 
-/** A record as TAP version 14: files, suites and tests of several cases hold others, in the order of the plan. Each plan follows its points. */
+/**
+ * Formats a record as TAP version 14: files, suites and tests of several cases are subtests, in the order of the plan. Each plan follows
+ * its test points.
+ */
 export function* reportAsTap({ entries }: ReadableRecord, nameFile: FormatPath): Generator<string> {
   yield 'TAP version 14\n';
   const root: SubtestFrame = { title: '', points: 0, isWell: true };
@@ -67,7 +70,7 @@ function* problemsIn(entries: Iterable<JournalEntry>): Generator<Problem> {
 const formatTapProblem = (problem: Problem, nameFile: FormatPath): string =>
   escapeToOneLine(`${problem.at ? `${formatLocation({ ...problem.at, file: nameFile(problem.at.file) })} ` : ''}${formatProblem(problem)}`);
 
-/** A case's title without those of its suites, and without its test's where something follows. */
+/** A case's title without those of its suites, and without that of its test if anything follows. */
 function caseTitle({ header }: TestResults, { title }: RecordedResult): string {
   const [own = title, ...more] = title.split(' › ').slice(header.path.length - 1);
   return more.join(' › ') || own;
@@ -105,5 +108,5 @@ function formatTapFailure({ message, note, actual, expected, location, step, fix
   return Object.fromEntries(Object.entries({ message, note, actual, expected, at, step, fixture, behind: causes }).filter(([, value]) => value !== undefined));
 }
 
-/** A description keeps its line: `#` begins a directive, and a backslash takes that from it. */
+/** A description on one line. `#` starts a directive unless a backslash precedes it. */
 const description = (text: string): string => escapeToOneLine(text).replace(/[\\#]/g, '\\$&');

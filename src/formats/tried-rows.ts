@@ -5,7 +5,7 @@ interface TriedRow {
 
 export const triedRowFormats = ['.csv', '.json', '.jsonl'] as const;
 
-/** Rows as a data file, in the format of its extension, with a column that says which failed. */
+/** Formats rows as a data file, by its extension, with a column for whether each failed. */
 export async function formatTriedRows(rows: readonly TriedRow[], path: string): Promise<string> {
   const columns = [...new Set(rows.flatMap(({ row }) => Object.keys(row)))];
   const result = columns.includes('failed') ? '(failed)' : 'failed';

@@ -1,8 +1,8 @@
 import module from 'node:module';
 
 /**
- * Keeps what the runtime compiles for the next start, where it can (Node 22.1). Coverage counts every function only if all are compiled
- * by the process itself.
+ * Stores compiled code of the runtime for the next start, if the runtime can (Node 22.1). Coverage counts every function only if the
+ * process compiles all of them itself.
  */
 export function enableCompileCache(): void {
   const { enableCompileCache: enable } = module as { enableCompileCache?: () => unknown };

@@ -5,7 +5,7 @@ import { type CompileError, compile, isCompileError } from './loading/compile.ts
 import { isTypeScript } from './loading/resolve.ts';
 import { TypeScriptConfigs } from './loading/tsconfig.ts';
 
-/** Compiles for all lanes: one service, and each source once. */
+/** Compiles sources for all lanes, each once. */
 export class CompileService {
   readonly #cache: CompileCache;
   readonly #configs = new TypeScriptConfigs();
@@ -16,7 +16,7 @@ export class CompileService {
     this.#cache = new CompileCache(folder);
   }
 
-  /** Compiles test files while the lane that will ask for them starts. */
+  /** Compiles test files while the lane that will request them starts. */
   ahead(paths: readonly string[]): void {
     for (const path of paths) if (isTypeScript(pathToFileURL(path).href)) void this.#ahead(path);
   }
@@ -31,12 +31,12 @@ export class CompileService {
     }
   }
 
-  /** Gets the source of a path into the cache; what is wrong with it, if anything is. */
+  /** Compiles the source at a path into the cache. Resolves to its error, if any. */
   ask(path: string, key: string): Promise<CompileError | undefined> {
     return this.#pending.get(key) ?? this.#compile(path, readFileSync(path, 'utf8'), key);
   }
 
-  /** Keeps the cache from growing for ever; looks at it only where something was added. */
+  /** Keeps the cache below its maximum size. It is only examined if anything was added. */
   prune(): void {
     if (this.#hasGrown) this.#cache.evictOld();
   }

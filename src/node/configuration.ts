@@ -14,13 +14,13 @@ export interface Configuration {
 
 const names = ['ts', 'mts', 'js', 'mjs'].map((ending) => `red-lattice.config.${ending}`);
 
-/** Milliseconds that a configuration may take to load. */
+/** The time limit for loading a configuration, in milliseconds. */
 const MAX_LOAD_MS = 30_000;
 
 /** The path of the configuration in a folder, if there is one. */
 export const configurationOf = (folder: string): string | undefined => names.map((name) => join(folder, name)).find((path) => existsSync(path));
 
-/** The configuration of a project: its own, or that of the nearest package around it in the same repository, as of a workspace. */
+/** Finds the configuration of a project: its own, or that of the nearest package around it in the same repository, as for a workspace. */
 export function findConfiguration(root: string): string | undefined {
   for (let at = root; ; at = dirname(at)) {
     const found = configurationOf(at);
@@ -29,7 +29,7 @@ export function findConfiguration(root: string): string | undefined {
   }
 }
 
-/** Has a lane load the configuration: it is the user's code. The lane can be given its job afterwards. */
+/** Loads the configuration in a lane, since it is the user's code. The lane can get its job afterwards. */
 export function readConfiguration(path: string, cache: string, lane: ChildProcess, compiler: CompileService): Promise<Configuration> {
   return new Promise((resolve) => {
     const failed = (cause: 'exit' | 'timeout', reason: string): void =>

@@ -23,15 +23,15 @@ import { RunFixturesProcess } from './run-fixtures-process.ts';
 import type { Coordination, RunRequest } from './run-request.ts';
 import { type Assignment, WorkScheduler } from './work-scheduler.ts';
 
-/** Milliseconds that the first lane is left alone: what it does in that time does not pay another process. */
+/** The time for which the first lane is alone, in milliseconds: shorter runs are not worth a second process. */
 const SECOND_LANE_DELAY_MS = 120;
-/** Milliseconds: what took so long the last time gets its lanes at once. */
+/** Runs that took longer the last time get all lanes at once. */
 const LONG_RUN_MS = 600;
 
 /**
- * Has the cases run by lanes, and goes on in a fresh one when a lane has died, until every case has its result.
+ * Runs the cases in lanes. If a lane dies, a new one continues, until every case has its result.
  *
- * No code of the user's runs in this process. What a lane could not write of its own end is written here.
+ * None of the user's code runs in this process. It records the end of a lane that could not do so itself.
  */
 export function coordinate(
   request: RunRequest,
@@ -55,7 +55,7 @@ class Coordinator {
   readonly #locks = new Locks();
   readonly #slots: LaneSlot[] = [];
   readonly #running: Promise<void>[] = [];
-  /** Boots while a lane is past its time, so that who comes after it need not. */
+  /** A process that boots while a lane exceeds its limit, to replace it. */
   #spare: ChildProcess | undefined;
   #dealer: WorkScheduler | undefined;
   /** The ids of all tests, in the order of the plan. */
@@ -63,7 +63,7 @@ class Coordinator {
   readonly #began = Date.now();
   #opening: NodeJS.Timeout | undefined;
   #interrupts = 0;
-  /** Enough has failed. */
+  /** The limit on failures has been reached. */
   #stopped = false;
   /** The number of failures in the run that this one continues. */
   #failedBefore = 0;
@@ -93,12 +93,12 @@ class Coordinator {
       if (this.#request.lanes > 0) this.#open();
       this.#offerSeats();
       if ((this.#request.before.milliseconds ?? 0) > LONG_RUN_MS) this.#openLanes(this.#request.lanes);
-      // Lanes may be opened while others run.
+      // Lanes can be opened while others run.
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
       this.#reportUnfinished();
       const stopped = this.#stopped ? `the run stopped after ${formatThousands(this.#failed - this.#failedBefore)} failed` : undefined;
       this.#leftOut.apply(state, stopped, !this.#dealer || this.#dealer.left > 0);
-      // A lane that died kept its bindings to itself: then nothing is said of any.
+      // A lane that died did not report its overrides, so that unused ones are not known.
       if (!this.#died) state.warnings.push(...[...state.unusedOverrides].flatMap(([override, problem]) => (state.effective.has(override) ? [] : [problem])));
       return state;
     } finally {
@@ -146,7 +146,7 @@ class Coordinator {
   }
 
   #take(entry: JournalEntry): void {
-    // A test that others have a share of goes on.
+    // A test with several partitions continues in other lanes.
     if (entry.type === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
     if (entry.type === 'problem' && isKnownLoadFailure(this.#state, entry.problem)) return;
     this.#applyToState(entry);
@@ -165,7 +165,7 @@ class Coordinator {
     this.#onEntry(entry, this.#state);
   }
 
-  /** Puts on record what a dead lane cannot. */
+  /** Records what a dead lane cannot record. */
   #write(entry: JournalEntry): void {
     try {
       appendFileSync(this.#own, encodeEntry(entry, JSON.stringify));
@@ -175,7 +175,7 @@ class Coordinator {
     this.#take(entry);
   }
 
-  /** Results that are on no record are no results: nothing more is run. */
+  /** Ends the run if results cannot be recorded. */
   #giveUp(reason: string): void {
     if (this.#state.unwritable !== undefined) return;
     this.#state.unwritable = reason;
@@ -201,7 +201,7 @@ class Coordinator {
     return running;
   }
 
-  /** Opens lanes of this machine until there are `wanted`. */
+  /** Opens lanes on this machine until there are `wanted`. */
   #openLanes(wanted: number): void {
     const own = this.#slots.filter(({ seat }) => !seat).length;
     if (own < wanted) debugLog('schedule', () => `open ${wanted - own} more lanes`);
@@ -225,7 +225,7 @@ class Coordinator {
     return this.#interrupts === 0 && !this.#stopped && (!this.#dealer || this.#dealer.left > 0);
   }
 
-  /** Schedules the cases of a lane that was given up again. */
+  /** Schedules the cases of a lost lane again. */
   #takeBack(slot: LaneSlot, lane: LaneState, reason: string): void {
     const { pool, after } = this.#request;
     const begun = reason === SERVER_GONE ? [] : [...lane.runningCases.values()].map(({ name }) => name.id);
@@ -288,7 +288,7 @@ class Coordinator {
       skippedFiles: [...this.#earlyEnds.unloadableFiles],
     };
     const work = superviseLane(slot.seat?.startLane() ?? this.#nextLane(), job, this.#compiler, {
-      // Who asks for further rows needs each result.
+      // If further rows can follow, each result is needed.
       inBlocks: nextRows === undefined,
       take: (entry) => {
         if (entry.type === 'work-units') this.#partitionWork(entry);
@@ -306,7 +306,7 @@ class Coordinator {
     return work;
   }
 
-  /** Attributes the crash of a process. Returns whether another process takes its place. */
+  /** Attributes the crash of a process. Returns whether another process replaces it. */
   #goesOnAfterCrash(slot: LaneSlot, lane: LaneState, end: LaneEnd, hasNewResults: boolean): boolean {
     const { isHopeless, isFruitless } = this.#earlyEnds.attribute(slot, lane, end, hasNewResults);
     if (isHopeless) return false;
@@ -319,7 +319,7 @@ class Coordinator {
     return !this.#stopped && !keepsCrashing;
   }
 
-  /** The first lane reports what can be run. If that takes long, other lanes start. */
+  /** The first lane reports the work units. If they take long, other lanes start. */
   #partitionWork({ units, tests }: Extract<JournalEntry, { type: 'work-units' }>): void {
     const {
       lanes: own,
@@ -338,11 +338,11 @@ class Coordinator {
         if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(own, this.#slots.length + (this.#dealer?.left ?? 0)));
       },
       (this.#estimateTime()?.whole ?? 0) > LONG_RUN_MS ? 0 : SECOND_LANE_DELAY_MS,
-      // A lane in this process would wait for the timer as if a case had left it.
+      // A lane in this process would wait for the timer as if a case had left it open.
     ).unref();
   }
 
-  /** The last lane that has work gets further rows, when all other results are there. */
+  /** The last lane with work gets further rows, when all other results have arrived. */
   #nextRows(slot: LaneSlot): Assignment | undefined {
     const { nextRows, after } = this.#request;
     if (!nextRows || this.#interrupts > 0 || this.#slots.some((other) => other !== slot && other.assignment)) return undefined;

@@ -4,18 +4,18 @@ import { fileURLToPath } from 'node:url';
 import { CompileCache } from './loading/cache.ts';
 import { isTypeScript } from './loading/resolve.ts';
 
-/** Where the runtime writes what each process ran of which source, if it is asked to. */
+/** The folder in which the runtime writes coverage, if it is enabled. */
 export const coverageFolder = (): string | undefined => process.env['NODE_V8_COVERAGE'] || undefined;
 
-/** What the runtime writes of one process. */
+/** The coverage of one process. */
 interface Coverage {
   readonly result: readonly { readonly url: string }[];
   readonly 'source-map-cache'?: Readonly<Record<string, unknown>>;
 }
 
 /**
- * Adds the maps of compiled sources to what the runtime wrote of a process that has ended, as it does itself for modules that it loads:
- * places in it are those of the compiled code, and whoever makes a report of it looks for their sources there.
+ * Adds the source maps of compiled code to the coverage of a process that has ended, as the runtime does for the modules that it loads
+ * itself. Report tools find the sources by them.
  */
 export function addSourceMaps(folder: string, pid: number, cacheFolder: string): void {
   const cache = new CompileCache(cacheFolder);
@@ -34,7 +34,7 @@ export function addSourceMaps(folder: string, pid: number, cacheFolder: string):
   }
 }
 
-/** None where the runtime could write nothing either, of which it has told; and where a process was killed, there may be nothing, or a part. */
+/** Empty if the runtime could not write, which it has reported. After a kill, coverage can be missing or incomplete. */
 function listNames(folder: string): readonly string[] {
   try {
     return readdirSync(folder);
@@ -55,11 +55,11 @@ function replaceFile(path: string, text: string): void {
   }
 }
 
-/** As the runtime has it: the map, with absolute names of sources, and how long the lines of the compiled code are. */
+/** A source map in the format of the runtime: the map with absolute source names, and the line lengths of the compiled code. */
 function findSourceMap(url: string, cache: CompileCache): { lineLengths: number[]; data: object; url: null } | undefined {
   if (!url.startsWith('file:') || !isTypeScript(url)) return undefined;
   const path = fileURLToPath(url);
-  // The source may have been taken away since.
+  // The source can have been removed since.
   const compiled = existsSync(path) ? cache.read(cache.key(path, readFileSync(path, 'utf8'))) : undefined;
   const map = compiled && (readJson(compiled.map) as object | undefined);
   return map && { lineLengths: compiled.code.split('\n').map(({ length }) => length), data: { ...map, sources: [url] }, url: null };

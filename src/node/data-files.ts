@@ -10,7 +10,7 @@ import { captureStack } from '../problems/source-location.ts';
 export interface DataFileRow {
   /** Its absolute path. */
   path: string;
-  /** Its path from the folder that the pattern starts in, with `/`. */
+  /** Its path from the folder of the pattern, with `/`. */
   name: string;
   text(): Promise<string>;
   bytes(): Promise<Uint8Array>;
@@ -46,7 +46,7 @@ export function dataFiles(pattern: string): CaseSource<DataFileRow> {
   });
 }
 
-/** Files outside the folder by the shortest ends of their paths that differ. */
+/** Names files outside the folder by the shortest path endings that differ. */
 function shortestNames(paths: readonly string[]): Map<string, string> {
   const parts = paths.map((path) => path.split('/'));
   for (let length = 1; ; length++) {

@@ -13,7 +13,7 @@ export interface RecordReference {
   readonly info: RunInfo;
 }
 
-/** The records at hand, the newest first. */
+/** The existing records, the latest first. */
 export function earlierRuns(root: string): RecordReference[] {
   const runs = join(findStateFolder(root), 'runs');
   if (!existsSync(runs)) return [];
@@ -26,14 +26,14 @@ export function earlierRuns(root: string): RecordReference[] {
     });
 }
 
-/** The record that a user means: a folder's path, the name of a recorded run, `latest` or `previous`. */
+/** Finds the record for an argument: a folder, the name of a recorded run, `latest` or `previous`. */
 export function findRecord(wanted: string, root: string, folder: string): RecordReference | undefined {
   const at = ['latest', 'previous'].indexOf(wanted);
   if (at >= 0) return earlierRuns(root)[at];
   for (const path of [resolve(folder, wanted), join(findStateFolder(root), 'runs', basename(wanted))]) {
     const info = readInfo(path);
     if (info) return { folder: path, info };
-    // A path with folders means this place alone.
+    // A path with folders is not searched elsewhere.
     if (basename(wanted) !== wanted) return undefined;
   }
   return undefined;
@@ -41,9 +41,9 @@ export function findRecord(wanted: string, root: string, folder: string): Record
 
 const failing: ReadonlySet<Status> = new Set<Status>(['failed', 'errored']);
 
-/** The cases whose newest result is a failure. Kept when records are removed. */
+/** The cases whose latest result is a failure. Kept when records are removed. */
 interface Memory {
-  /** When the newest run that it covers started, as ISO 8601. */
+  /** The start of the latest run that it covers, as ISO 8601. */
   readonly through: string;
   readonly ids: readonly string[];
 }
@@ -60,7 +60,7 @@ function readMemory(root: string): Memory {
   return { through: '', ids: [] };
 }
 
-/** The ids of the cases whose newest result is a failure. */
+/** The ids of the cases whose latest result is a failure. */
 export function failedIds(root: string): string[] {
   const { through, ids } = readMemory(root);
   return failedAfter(
@@ -80,7 +80,7 @@ export function rememberFailed(root: string, run: RecordReference, isWhole: bool
   renameSync(`${path}.new`, path);
 }
 
-/** The ids of the cases in `before` or in the runs (newest first) whose newest result is a failure. */
+/** The ids of the cases in `before` or in the runs (latest first) whose latest result is a failure. */
 function failedAfter(before: readonly string[], runs: readonly RecordReference[]): string[] {
   const suspects = new Set(before);
   for (const { folder, info } of runs) {
@@ -89,7 +89,7 @@ function failedAfter(before: readonly string[], runs: readonly RecordReference[]
   }
   const failed: string[] = [];
   for (const { folder } of runs) {
-    // Most are found without a look at each of a million that passed.
+    // Most are found without reading each of a million passed cases.
     for (const inBlocks of [true, false]) {
       if (suspects.size === 0) return failed;
       for (const entry of readJournals(folder, { inBlocks })) {
@@ -98,15 +98,15 @@ function failedAfter(before: readonly string[], runs: readonly RecordReference[]
       }
     }
   }
-  // No run since has a result of these.
+  // No later run has a result of these.
   return [...failed, ...suspects];
 }
 
-/** The files that have changed since a run began: its test files, the modules that they import, and the data files that its tests read. */
+/** The files that have changed since a run started: its test files, the modules that they import, and the data files that its tests read. */
 export function findChangedFiles({ folder, info }: RecordReference, root: string): string[] {
   const hashes = { ...info.reads, ...info.files };
   const changed = Object.keys(hashes).filter((file) => hashFile(join(root, file)) !== hashes[file]);
-  // A killed run may have read data files that it had no time to hash; those outside of the project are never hashed.
+  // A killed run can have read data files that it had no time to hash. Files outside the project are never hashed.
   const data = new Set<string>();
   for (const entry of readJournals(folder, { inBlocks: true, types: ['test'] }))
     if (entry.type === 'test' && entry.header.data?.startsWith('file:')) data.add(fileURLToPath(entry.header.data));

@@ -4,14 +4,14 @@ import { attributeEnd } from './lane-end.ts';
 import type { LaneEnd } from './lane-process.ts';
 import { type LaneSlot, lastCaseIn } from './lane-slot.ts';
 
-/** Consecutive processes that end early without a new result: then no case is the cause. */
+/** The number of consecutive processes that end early without a new result before the run is given up. */
 const MAX_ENDS_WITHOUT_RESULT = 3;
 
 /** Records the early ends of processes, and what the next processes leave out. */
 export class EarlyEnds {
   /** Files that ended a process while they were loaded. */
   readonly unloadableFiles: string[] = [];
-  /** Tests, by their place in the plan, whose rows ended a process while they were read. */
+  /** The numbers of tests whose rows ended a process while they were read. */
   readonly unreadableTests = new Set<number>();
   readonly #root: string;
   readonly #write: (entry: JournalEntry) => void;

@@ -7,7 +7,7 @@ import { fetchedFiles } from '../running/fetched-files.ts';
 
 const READ_CHUNK_BYTES = 64 * 1024;
 
-/** Files as the core reads them. */
+/** File access for sources in Node. */
 export const nodeFiles: FileSource = {
   read: (url) => (url.protocol === 'file:' ? createReadStream(fileURLToPath(url), { highWaterMark: READ_CHUNK_BYTES }) : fetchedFiles.read(url)),
   async list(folder) {
@@ -21,7 +21,7 @@ export const nodeFiles: FileSource = {
   },
 };
 
-/** Keeps what was worked out as files in a folder. Where that is not possible, it is worked out anew. */
+/** Creates a cache of values as files in a folder. If that is not possible, values are computed again. */
 export const createFileCache = (folder: string): KeyValueCache => ({
   async get(key) {
     try {
@@ -37,7 +37,7 @@ export const createFileCache = (folder: string): KeyValueCache => ({
       await writeFile(`${path}.${process.pid}`, JSON.stringify(value));
       await rename(`${path}.${process.pid}`, path);
     } catch {
-      // A full or read-only disk costs only the time that this would have saved.
+      // A full or read-only disk only costs the time that the cache would have saved.
     }
   },
 });

@@ -7,7 +7,7 @@ import type { Target } from '../suites/selection.ts';
 import { configurationOf } from './configuration.ts';
 
 const testFile = /(?<!(?:^|[/\\])folder)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
-/** How test files are named, for messages. */
+/** The names of test files, for messages. */
 const testFileName = '*.lattice.ts, .mts, .js, .mjs';
 const script = /\.[cm]?[jt]sx?$/;
 const ignored = ['**/node_modules/**', '**/.*/**', '**/folder.lattice.*'];
@@ -15,12 +15,12 @@ const ignored = ['**/node_modules/**', '**/.*/**', '**/folder.lattice.*'];
 export interface FoundFiles {
   /** Absolute paths of the test files, in order of their paths. */
   readonly files: readonly string[];
-  /** What was asked for within them: empty where whole folders and files were. */
+  /** The requested lines and files within them. Empty if whole folders and files were requested. */
   readonly targets: readonly Target[];
   readonly problems: readonly Problem[];
 }
 
-/** The folder of the nearest package.json or configuration, from a folder upward: where ids start. */
+/** Finds the root of ids: the nearest folder upward with a package.json or a configuration. */
 export function findRoot(folder: string): string {
   for (let at = folder; ; at = dirname(at)) {
     if (configurationOf(at) !== undefined || existsSync(join(at, 'package.json'))) return at;
@@ -29,9 +29,9 @@ export function findRoot(folder: string): string {
 }
 
 /**
- * The test files that folders, files, patterns and `file:line` mean. Nothing means all from the current folder down.
+ * Finds the test files for folders, files, patterns and `file:line`. Default: all from the current folder down.
  *
- * A data file, with or without a line, means the cases that come from it: then all test files are read.
+ * A data file, with or without a line, selects the cases that come from it. All test files are read then.
  */
 export async function findFiles(where: readonly string[], folder: string, patterns?: readonly string[]): Promise<FoundFiles> {
   const files = new Set<string>();
@@ -60,7 +60,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
       } else {
         // The data of another package is read by the tests of that package.
         const all = await testFiles(patterns, relative(folder, path).startsWith('..') ? findRoot(dirname(path)) : folder);
-        // Data files are no scripts.
+        // A script is not a data file.
         if (script.test(path) && !all.includes(path))
           problems.push({ code: 'unknown-target', target: given, reason: `its name is not that of a test file (${testFileName})` });
         for (const file of all) files.add(file);
@@ -75,7 +75,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
       if (matching.length === 0) problems.push(await fileNotFound(given, folder));
     }
   }
-  // A whole folder among them takes in every file's cases; then single targets would leave some out.
+  // A whole folder includes every case of its files, so that single targets must not exclude any.
   return { files: [...files].sort(), targets: wholes > 0 ? [] : targets, problems };
 }
 
@@ -98,9 +98,9 @@ const testFiles = async (patterns: readonly string[] | undefined, folder: string
   patterns ? glob(patterns, folder) : testFilesBelow(folder);
 
 /**
- * All test files of a folder: most runs ask for just these, and need no patterns, which take their time to load.
+ * All test files of a folder. Most runs need only this, and patterns take time to load.
  *
- * `within` are the folders on the way, by their real paths: a link that leads back to one of them is not followed.
+ * `ancestors` are the real paths of the folders above: a link to one of them is not followed.
  */
 function testFilesBelow(folder: string, ancestors: readonly string[] = [realpathSync(folder)]): string[] {
   return listEntries(folder).flatMap((entry) => {
@@ -114,7 +114,7 @@ function testFilesBelow(folder: string, ancestors: readonly string[] = [realpath
   });
 }
 
-/** What a link leads to; undefined if it leads nowhere, or to itself. */
+/** The status of a link's target. Undefined if the link is broken, or leads to itself. */
 function statIfAny(path: string): Stats | undefined {
   try {
     return statSync(path);
@@ -123,7 +123,7 @@ function statIfAny(path: string): Stats | undefined {
   }
 }
 
-/** Nothing where it cannot be read. */
+/** The entries of a folder. Empty if it cannot be read. */
 function listEntries(folder: string): Dirent[] {
   try {
     return readdirSync(folder, { withFileTypes: true });

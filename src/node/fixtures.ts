@@ -39,7 +39,7 @@ export function tempDirectory<const S extends Scope = 'case'>(scope?: S): Fixtur
  * ```
  */
 export const environmentVariables: Fixture<{ set(name: string, value: string | undefined): void }, {}, 'case'> = fixture('environment', {
-  // Variables are seen by every case that is under way in the process.
+  // Every case that is running in the process sees the variables.
   locks: ['*'],
   setup({ defer }) {
     const assign = (name: string, value: string | undefined): void => {

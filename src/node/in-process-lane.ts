@@ -4,8 +4,8 @@ import type { LaneChannel } from './lane/channel.ts';
 import type { ToCoordinator, ToLane } from './protocol.ts';
 
 /**
- * A lane in this process, for a debugger: to the coordinator it looks like one of its own. Nobody can end it from outside, so that
- * time-outs of a body that never pauses do not hold, and a case that ends the process ends all.
+ * A lane in this process, for a debugger, with the interface of a child process. It cannot be killed: time limits do not apply to a body
+ * that blocks, and a case that ends the process ends everything.
  */
 export class InProcessLane extends EventEmitter {
   connected = true;

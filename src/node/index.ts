@@ -1,3 +1,3 @@
-/** The public entry point for what needs Node. */
+/** The public entry point for Node. */
 export { type DataFileRow, dataFiles } from './data-files.ts';
 export { environmentVariables, tempDirectory } from './fixtures.ts';

@@ -2,7 +2,7 @@ import type { JournalEntry } from '../results/journal/entries.ts';
 import { type EntryFilter, JournalReader } from '../results/journal/reader.ts';
 import { LineReader } from './line-reader.ts';
 
-/** Follows a journal while it grows. */
+/** Follows a growing journal. */
 export class JournalTail {
   readonly #reader = new JournalReader();
   readonly #lines: LineReader;
@@ -14,7 +14,7 @@ export class JournalTail {
     this.#filter = filter;
   }
 
-  /** The whole entries that came since the last call, some at a time. */
+  /** The complete entries since the last call, in batches. */
   *read(): Generator<readonly JournalEntry[]> {
     for (const piece of this.#lines.pieces()) yield* this.#reader.readAll(piece, this.#filter);
   }

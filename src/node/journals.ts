@@ -12,7 +12,7 @@ export const listJournals = (folder: string): string[] =>
     .sort()
     .map((name) => join(folder, name));
 
-/** All that one journal holds; nothing where there is none. */
+/** The entries of one journal. Empty if it does not exist. */
 export function* readJournal(path: string): Generator<JournalEntry> {
   const tail = new JournalTail(path);
   for (const entries of tail.read()) yield* entries;
@@ -29,18 +29,18 @@ export function* readEarlierResults(paths: readonly string[]): Generator<Journal
   }
 }
 
-/** Which entries are wanted, where it is not all. */
+/** Which entries to read. Default: all. */
 interface JournalFilter extends EntryFilter {
-  /** Of journals whose name begins so. */
+  /** Only journals whose names start with this prefix. */
   readonly prefix?: string;
 }
 
-/** All that the journals of a folder hold, one after the other, without keeping any of it. */
+/** The entries of all journals in a folder, one after the other, without keeping them. */
 export function* readJournals(folder: string, { prefix = '', ...filter }: JournalFilter = {}): Generator<JournalEntry> {
   for (const path of listJournals(folder)) {
     if (!basename(path).startsWith(prefix)) continue;
     const tail = new JournalTail(path, filter);
-    // Of millions of entries, each is handed on by as few hands as can be.
+    // A plain loop, since there can be millions of entries.
     for (const entries of tail.read()) for (let at = 0; at < entries.length; at++) yield entries[at] as JournalEntry;
     tail.close();
   }

@@ -11,8 +11,8 @@ case "$p" in *[0-9]*) ;; *) exit;; esac; sleep 1; i=$((i+1)); done; for n in $p;
 let watcher: ChildProcess | undefined;
 
 /**
- * Sees to it that a lane does not outlive this process, however that ends, even where it loops and hears nothing: a small shell waits for
- * the end of its input. Where there is no such shell, lanes end when they find the channel closed.
+ * Ensures that a lane does not outlive this process, however it ends, even if the lane is in an endless loop: a small shell waits for the
+ * end of its input. Without such a shell, lanes end when their channel closes.
  */
 export function killOnParentExit(child: ChildProcess): void {
   if (process.platform === 'win32' || child.pid === undefined) return;

@@ -7,7 +7,7 @@ import { EMPTY_OUTCOME } from '../running/outcome.ts';
 import type { Failure } from '../running/result.ts';
 import type { LaneEnd } from './lane-process.ts';
 
-/** Problems of the processes of one run: a run that resumes it has processes of its own, and loads the files again. */
+/** Problems with the processes of one run. A run that resumes it has its own processes, and loads the files again. */
 export const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'load-failed',
   'plan-timeout',
@@ -22,7 +22,7 @@ export const laneProblems: ReadonlySet<Problem['code']> = new Set<Problem['code'
   'unit-lost',
 ]);
 
-/** In words, with the last that the process said. */
+/** Describes how a process ended, with its last output. */
 export const describeExit = ({ code, signal, stderrTail }: LaneEnd): string => {
   // Stacks inside the runtime do not help the author of a test.
   const said = stderrTail.split('\n').filter((line) => line.trim() !== '' && !/^\s*\d+: |^-+ .*stack.* -+$|^<--- |^\[\d+:0x/i.test(line));
@@ -36,7 +36,7 @@ export interface Attribution {
   readonly entries: readonly JournalEntry[];
   /** Whether the cause is known. Otherwise the next process announces each case. */
   readonly isSure: boolean;
-  /** The plan cannot be made: no other process would get further. */
+  /** Planning fails, so that another process would not get further either. */
   readonly isHopeless?: boolean;
   readonly unloadableFile?: string;
   /** A test whose rows cannot be read. */

@@ -13,9 +13,9 @@ import { isToCoordinator, type Job, type ToCoordinator, type ToLane } from './pr
 export interface LaneEnd {
   readonly code: number | null;
   readonly signal: NodeJS.Signals | null;
-  /** It was ended for being silent past the time of what it did. */
+  /** It was killed because it was silent beyond the time limit of its activity. */
   readonly overdue: boolean;
-  /** The last that it wrote to its standard error by itself. */
+  /** The end of its standard error output, outside of cases. */
   readonly stderrTail: string;
   /** Why the coordinator gave up a process on another machine. No case is charged for such an end. */
   readonly lost?: string | undefined;
@@ -28,11 +28,11 @@ interface Elsewhere {
 }
 
 const LOOK_INTERVAL_MS = 20;
-/** Milliseconds past its limit after which something is looked into. */
+/** Milliseconds beyond a limit before anything is done. */
 const DEADLINE_GRACE_MS = 1000;
-/** A lane that still answers ends what is overdue by itself; it is given so much longer. */
+/** The additional time for a lane that responds, which ends overdue activities itself. */
 const KILL_GRACE_MS = 5000;
-/** A lane that has nothing to do is silent, but answers. Milliseconds. */
+/** An idle lane is silent, but must respond to a ping within this time. */
 const UNRESPONSIVE_AFTER_MS = 1000;
 const LOOKS_PER_PING = 25;
 
@@ -50,7 +50,7 @@ export interface LaneWork {
   kill(): void;
 }
 
-/** Compiles what a lane asks for, and says when it is in the cache. */
+/** Compiles a source for a lane, and replies when it is in the cache. */
 export function answerCompiling({ key, path }: Extract<ToCoordinator, { type: 'compile' }>, compiler: CompileService, send: (message: ToLane) => void): void {
   compiler.ask(path, key).then(
     (error) => send({ to: 'lane', type: 'compiled', key, error }),
@@ -58,13 +58,13 @@ export function answerCompiling({ key, path }: Extract<ToCoordinator, { type: 'c
   );
 }
 
-/** What a coordinator does about a lane. */
+/** Receives the events of a lane. */
 export interface LaneObserver {
-  /** Plain passes may come many at once. */
+  /** Whether compact passes can arrive in blocks. */
   readonly inBlocks: boolean;
   take(entry: JournalEntry): void;
   onMessage(message: LaneRequest): void;
-  /** Something is past its time: it has a moment to end by itself, or its process is ended. */
+  /** An activity is overdue. It has a moment to end by itself before the process is killed. */
   onOverdue(): void;
 }
 
@@ -73,7 +73,7 @@ export function killGroup(child: ChildProcess): void {
   try {
     if (child.pid !== undefined && process.platform !== 'win32') process.kill(-child.pid, 'SIGKILL');
   } catch {
-    // It has ended.
+    // The process has ended already.
   }
   child.kill('SIGKILL');
 }
@@ -82,7 +82,7 @@ export function killGroup(child: ChildProcess): void {
 export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job, compiler: CompileService, follower: LaneObserver): LaneWork {
   const lane = emptyLane();
   const tail = new JournalTail(job.journal, { inBlocks: follower.inBlocks });
-  // Of a lane in this process, it is written when this one ends.
+  // For a lane in this process, coverage is written when this process ends.
   const coverage = child.pid === undefined ? undefined : coverageFolder();
   let lastSignAt = Date.now();
   let answered = Date.now();
@@ -144,7 +144,7 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
     switch (message.type) {
       case 'pong':
         answered = Date.now();
-        // The next one after a while.
+        // Wait before the next ping.
         unansweredLooks = 1;
         break;
       case 'done':
@@ -178,9 +178,9 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
     onProcessEnd(child, onExit);
     finish = () => {
       read();
-      // The runtime writes its coverage when a process ends by itself.
+      // The runtime writes coverage only when a process ends by itself.
       if (lane.finished?.isStuck || coverage !== undefined) return;
-      // All is on record, and the lane ends itself: nobody needs to wait for that.
+      // Everything is recorded, and the lane exits by itself: there is no need to wait.
       if (child.connected) child.disconnect();
       child.unref();
       onExit(0, null);
@@ -189,7 +189,7 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
   debugLog(name, () => `process ${child.pid} started`);
   send({ to: 'lane', type: 'job', job });
   hasJob = job.mode === 'run';
-  // To start the watcher takes a while: the lane has its job first.
+  // Starting the watcher takes time, so that the lane gets its job first.
   setImmediate(() => killOnParentExit(child));
   const interrupt = (urgent: boolean): void => {
     const pingedAt = Date.now();

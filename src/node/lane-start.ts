@@ -1,6 +1,6 @@
 import { enableCompileCache } from './compile-cache.ts';
 
-// Before anything else is loaded.
+// Must precede all other imports.
 enableCompileCache();
 const { laneMain, processChannel } = await import('./lane-entry.ts');
 laneMain(processChannel);

@@ -4,24 +4,24 @@ const buffer = new Uint8Array(256 * 1024);
 const LINE_FEED = 10;
 const decoder = new TextDecoder('utf-8', { ignoreBOM: true });
 
-/** The whole lines of a file that may still grow. */
+/** Reads the complete lines of a file that can still grow. */
 export class LineReader {
   readonly #path: string;
   #file: number | undefined;
   #offset = 0;
-  /** What has come of a line that has not ended. */
+  /** The beginning of a line that is not complete. */
   readonly #begun: Uint8Array[] = [];
 
   constructor(path: string) {
     this.#path = path;
   }
 
-  /** The lines since the last call, in batches; none while the file does not exist. */
+  /** The lines since the last call, in batches. Empty if the file does not exist. */
   *read(): Generator<readonly string[]> {
     for (const piece of this.pieces()) yield decoder.decode(piece.subarray(0, -1)).split('\n');
   }
 
-  /** The same as they stand, in UTF-8 and with their ends. */
+  /** The same as UTF-8 bytes, with line endings. */
   *pieces(): Generator<Uint8Array> {
     try {
       this.#file ??= openSync(this.#path, 'r');
@@ -32,7 +32,7 @@ export class LineReader {
       const length = readSync(this.#file, buffer, 0, buffer.length, this.#offset);
       if (length === 0) return;
       this.#offset += length;
-      // With a long line, no end may be in sight.
+      // A long line can exceed the buffer.
       const end = buffer.lastIndexOf(LINE_FEED, length - 1) + 1;
       const whole = end === 0 ? undefined : Buffer.concat([...this.#begun.splice(0), buffer.subarray(0, end)]);
       if (end < length) this.#begun.push(buffer.slice(end, length));
@@ -40,7 +40,7 @@ export class LineReader {
     }
   }
 
-  /** What stands behind the last whole line. */
+  /** The text after the last complete line. */
   get rest(): string {
     return decoder.decode(Buffer.concat(this.#begun));
   }

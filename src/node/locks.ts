@@ -5,8 +5,8 @@ interface LockRequest {
 }
 
 /**
- * Locks of a whole run. Whoever wants several gets all of them at once, so that nobody waits for another in a circle; and wishes
- * are granted in their order as far as they touch, so that none waits for ever.
+ * Locks of a whole run. Several locks are granted together, so that requests cannot wait for each other in a circle. Overlapping requests
+ * are granted in order, so that none waits forever.
  */
 export class Locks {
   readonly #held = new Map<string, object>();

@@ -11,11 +11,11 @@ import { LineReader } from './line-reader.ts';
 import { findOwner } from './record-lock.ts';
 import type { OpenedRecord } from './recorded.ts';
 
-/** The number of earlier runs in the history. Of a run with more cases, it has only the number of failures. */
+/** The number of earlier runs in the history. For runs with more cases than the limit, it contains only the number of failures. */
 const MAX_RUNS = 20;
 const MAX_HISTORY_CASES = 200_000;
 
-/** The results page as it was built; it stands beside the built command. */
+/** The built results page, next to the built command. */
 export const pageTemplate = (): string => readFileSync(new URL('page.html', import.meta.url), 'utf8');
 
 /** The head of a record, which a page receives before the entries. */
@@ -30,7 +30,7 @@ export function pageHead(record: OpenedRecord, root: string, live = false): Page
   };
 }
 
-/** Whether more is to come: a run that was killed is not, though its record says nothing of an end. */
+/** Whether more entries can follow. None follow a run that was killed, although its record has no end. */
 export const isUnderWay = (folder: string | undefined, { milliseconds }: RunInfo): boolean =>
   milliseconds === undefined && folder !== undefined && findOwner(folder) !== undefined;
 
@@ -66,17 +66,17 @@ function* readLines(folder: string): Generator<string> {
   }
 }
 
-/** An entry of the page's own as a line. */
+/** Formats an additional entry for the page as a line. */
 export const serializePageEntry = (entry: PageEntry): string => JSON.stringify(entry);
 
 const EXCERPT_LINES_AROUND = 4;
 const MAX_EXCERPTS = 400;
 const MAX_LINE_LENGTH = 400;
-/** Bytes of one attachment, and of all together. */
+/** The maximum number of bytes of one attachment, and of all together. */
 const MAX_ATTACHMENT_BYTES = 2_000_000;
 const MAX_ALL_ATTACHMENTS_BYTES = 20_000_000;
 
-/** Writes a record's lines for a page, and beside them sources around failures and contents of attachments; each once. */
+/** Writes a record's lines for a page, and adds the sources around failures and the contents of attachments, each once. */
 export class PageWriter {
   readonly #folder: string | undefined;
   readonly #nameFile: FormatPath;

@@ -8,12 +8,12 @@ import type { Selection } from '../suites/selection.ts';
 import type { Loaders } from './loading/loaders.ts';
 import type { Assignment } from './work-scheduler.ts';
 
-/** All that the coordinator and a lane say to each other; results go through the lane's journal. */
+/** The messages between the coordinator and a lane. Results are written to the lane's journal instead. */
 
-/** What a lane is to do. */
+/** The job of a lane. */
 export interface Job {
   readonly mode: 'run' | 'plan' | 'explain' | 'host';
-  /** The project's root: where paths in ids start. */
+  /** The project's root: paths in ids are relative to it. */
   readonly root: string;
   /** Absolute paths of the test files. */
   readonly files: readonly string[];
@@ -26,37 +26,37 @@ export interface Job {
   readonly seed: number;
   /** Also record the setups and teardowns of single cases. */
   readonly everySpan: boolean;
-  /** Other lanes run beside this one: the plan is cut into pieces, and some locks are theirs, too. */
+  /** Other lanes run at the same time: the plan is split into work units, and some locks are shared. */
   readonly hasPeers: boolean;
   readonly shuffle: boolean;
   readonly stopAfter: number | undefined;
-  /** Note where cases open what they leave behind. */
+  /** Record where cases open the resources that they leave open. */
   readonly findLeaks: boolean;
   readonly selection: Selection;
-  /** What holds where the tests say nothing, and the most that they may allow. */
+  /** The defaults for tests, and the maximum concurrency. */
   readonly defaults: Defaults;
-  /** The tags in use; any, where none are said. */
+  /** The known tags. Undefined if all tags are allowed. */
   readonly tags: readonly string[] | undefined;
   /** Columns and settings whose values are not recorded. */
   readonly redact: readonly WrittenPattern[] | undefined;
-  /** How files that are no modules are imported. */
+  /** How files that are not modules are imported. */
   readonly loaders: Loaders | undefined;
-  /** Milliseconds for loading one file, and for planning. */
+  /** The time limit in milliseconds for loading one file, and for planning. */
   readonly loadTimeout: number;
-  /** Announce every case before it starts, and run one at a time: an earlier lane died for an unknown reason. */
+  /** Announce every case before it starts, and run one at a time, since an earlier process died for an unknown reason. */
   readonly isolatesCases: boolean;
 }
 
 export type ToLane =
-  /** Before the job: to read the project's configuration. */
+  /** Sent before the job, to load the project's configuration. */
   | { readonly to: 'lane'; readonly type: 'configure'; readonly path: string; readonly cache: string }
   | { readonly to: 'lane'; readonly type: 'job'; readonly job: Job }
   | { readonly to: 'lane'; readonly type: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
   | { readonly to: 'lane'; readonly type: 'fetched'; readonly request: number; readonly serialized: SerializedValue }
-  /** What to run next; nothing when all is dealt out. */
+  /** What to run next. Undefined if there is no more work. */
   | { readonly to: 'lane'; readonly type: 'assignment'; readonly assignment: Assignment | undefined }
   | { readonly to: 'lane'; readonly type: 'locked'; readonly request: number }
-  /** To the process that hosts the fixtures of the run. */
+  /** Messages to the process that owns the run-scoped fixtures. */
   | { readonly to: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: FixtureAddress }
   | { readonly to: 'lane'; readonly type: 'used'; readonly address: FixtureAddress; readonly users: TeardownContext }
   | { readonly to: 'lane'; readonly type: 'close' }
@@ -70,19 +70,19 @@ export type ToCoordinator =
   | { readonly from: 'lane'; readonly type: 'configured'; readonly config: SerializedConfig; readonly problems: readonly Problem[] }
   | { readonly from: 'lane'; readonly type: 'compile'; readonly key: string; readonly path: string }
   | { readonly from: 'lane'; readonly type: 'pong' }
-  /** Its journal cannot be written: what it does from here on is lost. */
+  /** The journal cannot be written: further results are lost. */
   | { readonly from: 'lane'; readonly type: 'unwritable'; readonly reason: string }
-  /** Ready for a piece; what it had is on record. */
+  /** Ready for an assignment. All results of the previous one are recorded. */
   | { readonly from: 'lane'; readonly type: 'free' }
   | { readonly from: 'lane'; readonly type: 'lock'; readonly request: number; readonly names: readonly string[] }
   | { readonly from: 'lane'; readonly type: 'unlock'; readonly names: readonly string[] }
   | { readonly from: 'lane'; readonly type: 'fetch'; readonly request: number; readonly address: FixtureAddress }
   | { readonly from: 'lane'; readonly type: 'fetched'; readonly request: number; readonly serialized: SerializedValue }
   | { readonly from: 'lane'; readonly type: 'used'; readonly address: FixtureAddress; readonly users: TeardownContext }
-  /** The journal is whole; the lane ends itself. */
+  /** The journal is complete. The lane exits by itself. */
   | { readonly from: 'lane'; readonly type: 'done' };
 
-/** A value of a fixture of the run on its way: serialized, in base64; or why there is none. */
+/** A value of a run-scoped fixture in transit: serialized as base64, or its error. */
 export type SerializedValue =
   | { readonly value: string }
   | {

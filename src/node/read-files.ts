@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url';
 import type { JournalEntry } from '../results/journal/entries.ts';
 import type { FileHashes } from '../results/run-info.ts';
 
-/** Hexadecimal digits. */
+/** In hexadecimal digits. */
 const HASH_LENGTH = 32;
 /** Milliseconds between the first new hash and its report. */
 const REPORT_DELAY_MS = 200;
@@ -36,7 +36,7 @@ export function findProjectFile(url: string, root: string): string | undefined {
   return file.startsWith('../') || file.includes('node_modules/') ? undefined : file;
 }
 
-/** Hashes the modules and data files that a run reads, while the run goes on. Packages and files outside the root are left out. */
+/** Hashes the modules and data files that a run reads, during the run. Packages and files outside the root are left out. */
 export class ReadFiles {
   readonly #root: string;
   readonly #testFiles: FileHashes;
@@ -46,7 +46,7 @@ export class ReadFiles {
   #timer: NodeJS.Timeout | undefined;
   #ended = false;
 
-  /** `report` is called from time to time with all hashes so far. */
+  /** Calls `report` from time to time with all hashes so far. */
   constructor(root: string, testFiles: FileHashes, known: FileHashes | undefined, report: (hashes: FileHashes) => void) {
     this.#root = root;
     this.#testFiles = testFiles;
@@ -60,7 +60,7 @@ export class ReadFiles {
     else if (entry.type === 'test' && entry.header.data !== undefined) this.#add(entry.header.data);
   }
 
-  /** Resolves to all hashes when they are complete. */
+  /** Resolves to all hashes. */
   async end(): Promise<FileHashes> {
     this.#ended = true;
     clearTimeout(this.#timer);

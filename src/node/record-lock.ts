@@ -2,16 +2,16 @@ import { linkSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:
 import { join } from 'node:path';
 import { isObject } from '../results/shapes.ts';
 
-/** The process that writes a record. A process id alone can be given to another process later. */
+/** The process that writes a record. A process id alone can be reused. */
 export interface RecordOwner {
   readonly process: number;
-  /** When the process started, as the system counts it. Absent where the system does not say. */
+  /** When the process started, on the system's clock. Absent if the system does not provide it. */
   readonly started?: string | undefined;
 }
 
 const nameOfLock = 'lock.json';
 
-/** When a process started, in clock ticks since the system did: field 22 of `/proc/<pid>/stat` on Linux. */
+/** When a process started, in clock ticks since the system start: field 22 of `/proc/<pid>/stat` on Linux. */
 function readStartTime(id: number): string | undefined {
   try {
     const text = readFileSync(`/proc/${id}/stat`, 'utf8');

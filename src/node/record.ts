@@ -7,7 +7,7 @@ import { findOwner } from './record-lock.ts';
 const MAX_RECORDS_KEPT = 20;
 const MAX_RECORDS_READ = 3;
 
-/** The project's own folder for records and caches, which ignores itself in git. */
+/** The project's folder for records and caches, which git ignores. */
 export function findStateFolder(root: string): string {
   const folder = join(root, '.red-lattice');
   if (!existsSync(join(folder, '.gitignore'))) {
@@ -17,7 +17,7 @@ export function findStateFolder(root: string): string {
   return folder;
 }
 
-/** Makes the folder for a run's record; two runs that begin in the same moment get one each. */
+/** Creates the folder for a run's record. Runs that start at the same time get different folders. */
 export function newRecord(root: string, started: Date, seed: number, path?: string): string {
   const runs = join(findStateFolder(root), 'runs');
   const name = `${started.toISOString().replace(/[-:]/g, '').replace('T', '-').slice(0, 15)}-${seed}`;
@@ -40,7 +40,7 @@ export function writeInfo(folder: string, info: RunInfo): void {
   renameSync(`${path}.new`, path);
 }
 
-/** Of a record of ours in whatever version. */
+/** The information of a record of any version. */
 function infoOfAny(folder: string): RunInfo | undefined {
   try {
     const info = JSON.parse(readFileSync(join(folder, 'run.json'), 'utf8')) as RunInfo;
@@ -50,13 +50,13 @@ function infoOfAny(folder: string): RunInfo | undefined {
   }
 }
 
-/** Of a record that this version reads. */
+/** The information of a record that this version reads. */
 export function readInfo(folder: string): RunInfo | undefined {
   const info = infoOfAny(folder);
   return info?.version === JOURNAL_VERSION && refusesInfo(info) === undefined ? info : undefined;
 }
 
-/** Why there is a record in a folder that this version does not read. */
+/** Why this version cannot read the record in a folder. Undefined if it can. */
 export function findRecordFault(folder: string): string | undefined {
   const info = infoOfAny(folder);
   if (info === undefined) return undefined;
@@ -65,11 +65,11 @@ export function findRecordFault(folder: string): string | undefined {
   return `its version is ${info.version}, of Red Lattice ${info.tool}; this one reads ${JOURNAL_VERSION}. Read it with that version, or run again.`;
 }
 
-/** Durations from the newest records. */
+/** Durations from the latest records. */
 export interface TimingHistory {
-  /** Milliseconds that each test took the last time that it ran, by its id. */
+  /** The last duration of each test in milliseconds, by its id. */
   readonly times: ReadonlyMap<string, number>;
-  /** Milliseconds that a whole run of the same took, if there was one. */
+  /** The duration of the last run with the same selection in milliseconds, if there was one. */
   readonly milliseconds: number | undefined;
 }
 

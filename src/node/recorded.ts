@@ -12,14 +12,17 @@ import { findRecordFault } from './record.ts';
 
 export const noRecordYet = 'no run has been recorded; red-lattice run creates a record';
 
-/** A record that was found, with what it is called. */
+/** A record, with its name. */
 export interface OpenedRecord extends ReadableRecord {
   readonly name: string;
-  /** Its folder; none for a report that was written to a file. */
+  /** Its folder. Undefined for a report file. */
   readonly folder: string | undefined;
 }
 
-/** The record that a user means: a folder's path, `latest`, `previous`, or a report in JSON or JSON Lines. A text says why there is none. */
+/**
+ * Opens the record for an argument: a folder, `latest`, `previous`, or a report in JSON or JSON Lines. Returns an error message if there is
+ * none.
+ */
 export function openRecord(wanted: string, root: string, folder: string): OpenedRecord | string {
   const found = findRecord(wanted, root, folder);
   if (found) return readRecorded(found, wanted === 'latest' || wanted === 'previous' ? basename(found.folder) : wanted);
@@ -83,7 +86,7 @@ const refuseReport = (reason: string, file: string, line: number): never =>
     at: { file, line, column: 1 },
   });
 
-/** The last line may lack its end. */
+/** The last line can lack a line ending. */
 function* linesIn(path: string): Generator<string> {
   const lines = new LineReader(path);
   try {

@@ -4,7 +4,7 @@ import type { CompileService } from './compile-service.ts';
 import { type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
 import type { Job, SerializedValue } from './protocol.ts';
 
-/** Starts and asks the process in which the fixtures of the run live: one for all lanes, and only when somebody needs it. */
+/** Starts the process of the run-scoped fixtures on first use, and forwards messages to it: one for all lanes. */
 export class RunFixturesProcess {
   readonly #start: () => ChildProcess;
   readonly #compiler: CompileService;
@@ -20,7 +20,7 @@ export class RunFixturesProcess {
     this.#take = take;
   }
 
-  /** Passes on what a lane asks, and what comes of it. */
+  /** Forwards a request of a lane, and the reply. */
   handleMessage(message: LaneRequest, lane: () => LaneWork | undefined, job: Job): void {
     this.#host ??= this.#open(job);
     if (message.type === 'used') this.#host.send({ to: 'lane', type: 'used', address: message.address, users: message.users });
@@ -35,7 +35,7 @@ export class RunFixturesProcess {
     }
   }
 
-  /** When no lane needs them any more. */
+  /** Ends the process, when no lane needs it any more. */
   async close(): Promise<void> {
     this.#host?.send({ to: 'lane', type: 'close' });
     await this.#host?.end;
@@ -57,7 +57,7 @@ export class RunFixturesProcess {
       this.#compiler,
       {
         inBlocks: false,
-        // What does not load or is wrong with the plan has been told by the lane.
+        // The lanes have reported files that do not load, and problems of the plan.
         take: (entry) => {
           if (entry.type === 'teardown-failed' || entry.type === 'output') this.#take(entry);
         },

@@ -21,21 +21,21 @@ export interface RunRequest {
   readonly redact: readonly WrittenPattern[] | undefined;
   readonly loaders: Loaders | undefined;
   readonly loadTimeout: number;
-  /** Processes that run cases side by side on this machine. */
+  /** The number of processes that run cases at the same time on this machine. */
   readonly lanes: number;
-  /** Lanes of other machines. */
+  /** Lanes on other machines. */
   readonly pool?: LanePool | undefined;
   readonly shuffle: boolean;
   /** The number of failures after which no new case starts. */
   readonly stopAfter: number | undefined;
-  /** Journals of an earlier run that this one goes on with. */
+  /** The journals of the run that this one resumes. */
   readonly after: readonly string[];
-  /** The hash of that run's plan: this one's must be the same. */
+  /** The plan hash of that run, which must be the same. */
   readonly plan: string | undefined;
   readonly before: TimingHistory;
-  /** Gives further rows to run when all cases have results. Undefined: none. */
+  /** Returns further rows to run when all cases have results. Undefined if there are none. */
   readonly nextRows?: (() => NextRows | undefined) | undefined;
-  /** Where the journals go. */
+  /** The folder of the journals. */
   readonly record: string;
   readonly cache: string;
 }
@@ -44,6 +44,6 @@ export interface Coordination {
   readonly done: Promise<RunState>;
   /** The first call gives running cases a grace period and then tears down, the second tears down immediately, the third kills all processes. */
   interrupt(): void;
-  /** How far it is. */
+  /** The current progress. */
   progress(): RunProgress;
 }

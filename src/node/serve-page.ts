@@ -17,30 +17,30 @@ import { readInfo } from './record.ts';
 import { type OpenedRecord, readRecorded } from './recorded.ts';
 
 export interface Serving {
-  /** With the token that opens it. */
+  /** The address, with the token that opens it. */
   readonly address: string;
   close(): void;
 }
 
 interface Served {
-  /** The record that is shown; where it is the latest, each newer one in its turn. */
+  /** The record to show. If it is the latest one, later ones follow. */
   readonly record: OpenedRecord;
   readonly follows: boolean;
   readonly root: string;
   readonly port: number;
-  /** The command, to run cases again with. */
+  /** The path of the command, for running cases again. */
   readonly command: string;
   readonly names: (root: string) => { readonly nameFile: FormatPath; readonly source: (file: string) => string | undefined };
 }
 
-/** Milliseconds between two looks at a record that grows, and at whether there is a newer one. */
+/** The interval at which a growing record is read, and at which later records are detected. */
 const LOOK_INTERVAL_MS = 100;
 const NEW_RECORD_INTERVAL_MS = 400;
 const MAX_REQUEST_BYTES = 4_000_000;
 
 /**
- * Serves the results page on this machine alone. The page itself holds nothing; what it reads and does needs a token, which stands
- * in the address once and is told by the page in a header from then on. Other hosts' names and other sites' requests are refused.
+ * Serves the results page on this machine only. The page itself contains no data. Its requests need a token, which is in the address and
+ * which the page then sends in a header. Requests from other host names and other sites are rejected.
  */
 export async function servePage(served: Served): Promise<Serving> {
   const token = randomBytes(24).toString('base64url');
@@ -66,7 +66,7 @@ class PageServer {
   readonly #served: Served;
   readonly #token: Buffer;
   server: Server | undefined;
-  /** The run that was asked for from the page. */
+  /** The run that the page has started. */
   #run: ChildProcess | undefined;
   #closed = false;
 
@@ -99,7 +99,7 @@ class PageServer {
     return end(response, 404, 'not found');
   }
 
-  /** A name that leads here by another host's doing, or another site's page: neither has any business here. */
+  /** Rejects requests through another host's name, and from another site's page. */
   #findRejection({ headers }: IncomingMessage): string | undefined {
     const address = this.server?.address();
     const port = typeof address === 'object' ? address?.port : undefined;
@@ -115,7 +115,7 @@ class PageServer {
     return given.length === this.#token.length && timingSafeEqual(given, this.#token);
   }
 
-  /** Sends a record's lines as they come, and then those of each newer run, until the page is gone. */
+  /** Sends a record's lines as they arrive, then those of each later run, until the page is closed. */
   async #stream(response: ServerResponse): Promise<void> {
     response.setHeader('content-type', 'application/x-ndjson; charset=utf-8');
     const isGone = (): boolean => response.destroyed || this.#closed;
@@ -135,7 +135,7 @@ class PageServer {
     }
   }
 
-  /** Sends a record as it grows, until its run is over; a report is sent as it is. */
+  /** Sends a record as it grows, until its run is over. A report is sent at once. */
   async #sendRecord(record: OpenedRecord, writer: PageWriter, send: (text: string) => Promise<void>, isGone: () => boolean): Promise<void> {
     const { folder } = record;
     if (folder === undefined) {
@@ -146,7 +146,7 @@ class PageServer {
     let last: LineReader | undefined;
     for (;;) {
       const info = readInfo(folder);
-      // Looked at before the journals: what was written before the run's end is then read, too.
+      // Read before the journals, so that everything written before the end of the run is included.
       const isOver = info === undefined || !isUnderWay(folder, info);
       for (const path of listJournals(folder)) {
         const tail = tails.get(path) ?? new LineReader(path);
@@ -168,7 +168,7 @@ class PageServer {
     }
   }
 
-  /** The record that the server was started for, or the newest one if that has been removed since. */
+  /** The record that the server was started for, or the latest one if that has been removed since. */
   #firstRecord(): OpenedRecord {
     const { record, follows, root } = this.#served;
     if (record.folder === undefined || readInfo(record.folder)) return record;
@@ -236,7 +236,7 @@ function end(response: ServerResponse, status: number, reason: string): void {
 /** Ids cannot contain control characters. */
 const isId = (id: unknown): id is string => typeof id === 'string' && id !== '' && !/[\u0000-\u001f]/.test(id);
 
-/** What a request asks for; a text says what is wrong with it. */
+/** Parses a request. Returns an error message if it is invalid. */
 async function readBody(request: IncomingMessage): Promise<PageRequest | string> {
   if (request.headers['content-type'] !== 'application/json') return 'the request is not JSON';
   const pieces: Buffer[] = [];

@@ -1,7 +1,7 @@
 import { existsSync, readFileSync, realpathSync, statSync } from 'node:fs';
 import { dirname, join, resolve, sep } from 'node:path';
 
-/** Bytes. Larger files are not shown. */
+/** Larger files are not shown. In bytes. */
 const MAX_SOURCE_SIZE = 8_000_000;
 
 /** The folder of the repository that contains a project, or the project's own. */

@@ -2,34 +2,34 @@ import type { Partition } from '../cases/partition.ts';
 import type { ProbeBatch } from '../suites/probes.ts';
 import type { WorkUnit } from '../suites/work-units.ts';
 
-/** What one lane is to run next. */
+/** The next work of a lane. */
 export interface Assignment {
-  /** Tests by their place in the plan. */
+  /** Tests by number in the plan. */
   readonly tests: readonly number[];
   readonly share?: Partition | undefined;
-  /** Run all its cases, also those that were not selected. */
+  /** Runs all its cases, including those that were not selected. */
   readonly isWhole?: boolean | undefined;
-  /** Run these cases instead of those of the test. */
+  /** Runs these cases instead of those of the test. */
   readonly probes?: ProbeBatch | undefined;
-  /** Journals in which some of its cases may have a result already. */
+  /** Journals that can contain results of its cases. */
   readonly after: readonly string[];
   /** Cases with a result, for lanes that cannot read the journals: `test/ordinal`. */
   readonly recorded?: readonly string[] | undefined;
 }
 
-/** Rows of a test that may be short stay together up to here. */
+/** The minimum number of consecutive rows of a test that stay together. */
 const MIN_PARTITION_ROWS = 8;
 
-/** Fewer pieces than this for each lane: then tests of which little is known are shared out, too. */
+/** With fewer units per lane than this, tests without known times are partitioned, too. */
 const MIN_UNITS_PER_LANE = 2;
 
 /**
- * Deals the pieces of a plan to lanes as they become free, the longest first by the times that are known; what nobody knows comes
- * before, since it may be long.
+ * Assigns work units to lanes as they become free: the longest first, by known times. Units without known times come before them, since
+ * they may be long.
  */
 export class WorkScheduler {
   readonly #queue: Assignment[] = [];
-  /** How many shares of a test are still to be run. */
+  /** The number of partitions of a test that have not ended. */
   readonly #open = new Map<number, number>();
 
   constructor(units: readonly WorkUnit[], lanes: number, timeOf: (test: number) => number | undefined, after: readonly string[]) {
@@ -46,7 +46,7 @@ export class WorkScheduler {
     return this.#queue.shift();
   }
 
-  /** Puts the assignment of a lost lane first in the queue. */
+  /** Returns the assignment of a lost lane to the front of the queue. */
   giveBack(assignment: Assignment): void {
     this.#queue.unshift(assignment);
   }
@@ -60,7 +60,7 @@ export class WorkScheduler {
     return [...this.#open.values()].some((open) => open > 0);
   }
 
-  /** Whether others have a share of a test, too, or will have: then it has not ended when one lane is through with it. */
+  /** Whether a test has further partitions: then it has not ended when one lane has finished. */
   isShared(test: number): boolean {
     return (this.#open.get(test) ?? 0) > 1;
   }

@@ -1,7 +1,7 @@
 import { chmodSync, existsSync, mkdirSync, realpathSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { basename, dirname, join, relative, sep } from 'node:path';
 
-/** Replaces the content of a file at once, or creates it: it has the old content or the new one, whatever happens. Keeps its mode and follows links. */
+/** Replaces or creates a file atomically: it always has either the old or the new content. Keeps its mode and follows links. */
 export function replaceFile(path: string, content: string | Uint8Array): void {
   mkdirSync(dirname(path), { recursive: true });
   const exists = existsSync(path);
@@ -17,7 +17,7 @@ export function replaceFile(path: string, content: string | Uint8Array): void {
   }
 }
 
-/** Whether a file is in a folder, links followed. The file need not exist. */
+/** Whether a file is in a folder, following links. The file need not exist. */
 export function isInside(path: string, folder: string): boolean {
   try {
     let nearest = path;

@@ -1,23 +1,23 @@
 import type { MadeChange, Refusal } from '../../accepting/change.ts';
 import { escapeToOneLine, formatCount, type Style } from '../style.ts';
 
-/** Values that are listed of each file. */
+/** The maximum number of values that are listed for each file. */
 const MAX_LISTED = 30;
 const MAX_REFUSED = 10;
-/** Characters of a value. */
+/** The maximum length of a value, in characters. */
 const MAX_VALUE_LENGTH = 40;
 
 /** A file with its changed values. */
 export interface FileChanges {
   readonly name: string;
   readonly made: readonly MadeChange[];
-  /** For a file that is replaced as a whole: its lines that differ, each with its sign, or its sizes. */
+  /** For a file that is replaced as a whole: its differing lines with their signs, or its sizes. */
   readonly lines?: readonly string[] | undefined;
-  /** The cases that ask for a whole file. */
+  /** The cases that request the content of a whole file. */
   readonly cases?: readonly string[] | undefined;
 }
 
-/** The values of a file that would change: old and new, and the case that asks for each. */
+/** Renders the values of a file that would change: old and new, and the case that requests each. */
 export function renderFileChanges({ name, made, lines, cases }: FileChanges, style: Style, showsAll: boolean): string[] {
   if (lines) return renderWholeFile(name, lines, cases ?? [], style, showsAll);
   const shared = sharedTitle(made);
@@ -48,7 +48,7 @@ export function renderFileChanges({ name, made, lines, cases }: FileChanges, sty
   ];
 }
 
-/** What the titles have in common: a file, and suites. */
+/** The common beginning of the titles: a file and suites. */
 function sharedTitle(made: readonly MadeChange[]): string {
   let shared: string | undefined;
   for (const { change } of made)
@@ -73,7 +73,7 @@ function renderWholeFile(name: string, lines: readonly string[], cases: readonly
   ];
 }
 
-/** Numbers stand right, so that their digits are below each other. */
+/** Numbers are right-aligned, so that digits line up. */
 const align = (value: string, width: number): string => (/^-?[\d.]+$/.test(value) ? value.padStart(width) : value.padEnd(width));
 
 function shorten(value: string): string {
@@ -81,7 +81,7 @@ function shorten(value: string): string {
   return line.length > MAX_VALUE_LENGTH ? `${line.slice(0, MAX_VALUE_LENGTH - 1)}…` : line;
 }
 
-/** What cannot be accepted, with the reasons. */
+/** Renders what cannot be accepted, with reasons. */
 export function renderRefusals(refused: readonly Refusal[], nameFile: (file: string) => string, style: Style, showsAll: boolean): string[] {
   if (refused.length === 0) return [];
   const shown = refused.slice(0, showsAll ? undefined : MAX_REFUSED);
@@ -96,7 +96,7 @@ export function renderRefusals(refused: readonly Refusal[], nameFile: (file: str
   ];
 }
 
-/** Files that no test compares with any more. */
+/** Renders files that no test compares with any more. */
 export const renderUnreadFiles = (names: readonly string[], style: Style): string[] =>
   names.length === 0
     ? []
@@ -107,7 +107,7 @@ export const renderUnreadFiles = (names: readonly string[], style: Style): strin
         ...(names.length > MAX_REFUSED ? [style.dim(`  and ${names.length - MAX_REFUSED} more`)] : []),
       ];
 
-/** A text for a commit: what was accepted, where, and for which tests. */
+/** Formats a text for a commit: what was accepted, where, and for which tests. */
 export function renderCommitText(files: readonly FileChanges[]): string[] {
   const names = files.map(({ name }) => name);
   const tests = [

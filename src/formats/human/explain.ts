@@ -3,10 +3,10 @@ import type { ChangeOrigin, ExplainedFixture, Explanation } from '../../running/
 import { duration, escapeToOneLine } from '../style.ts';
 import type { Formatting } from './failure.ts';
 
-/** Milliseconds of a fixture's setup and teardown in the last run, by its name and its scope's id. */
+/** The milliseconds of a fixture's setup and teardown in the last run, by its name and its scope's id. */
 export type LastTimes = (fixture: string, of: string) => { readonly setup?: number | undefined; readonly teardown?: number | undefined } | undefined;
 
-/** How a case is set up, from its first fixture to its last. */
+/** Renders how a case is set up, from its first fixture to its last. */
 export function renderExplanation(explanation: Explanation, last: LastTimes, formatting: Formatting): string[] {
   const { style } = formatting;
   const row = Object.entries(explanation.row);

@@ -13,9 +13,9 @@ import { type CodeFrameOptions, codeFrame } from './frame.ts';
 import { layOutRows } from './row-table.ts';
 
 export interface Formatting extends CodeFrameOptions {
-  /** A file as people name it: from the project's root. */
+  /** Returns the name of a file for people: its path from the project's root. */
   readonly nameFile: (file: string) => string;
-  /** The places whose lines have been shown. */
+  /** The locations whose source lines have been printed. */
   readonly shown: Set<string>;
   /** Finds the selections for the `rerun` lines. Default: each case is selected by its id. */
   readonly reruns?: RerunSelections | undefined;
@@ -24,14 +24,14 @@ export interface Formatting extends CodeFrameOptions {
 type Failed = Pick<RecordedResult, 'title' | 'row' | 'failures' | 'output' | 'steps' | 'status' | 'id' | 'fixtures'> & {
   readonly test?: number;
   readonly location?: SourceLocation | undefined;
-  /** What is shared is not run by itself. */
+  /** A shared teardown cannot be run again by itself. */
   readonly kind?: 'teardown';
 };
 
 const indent = (lines: readonly string[], by = '  '): string[] => lines.map((line) => (line === '' ? '' : by + line));
 const MAX_OUTPUT_LINES = 20;
 
-/** A failed or errored case, whole: title, row, each failure, what it wrote. */
+/** Renders a failed or errored case: title, row, each failure and output. */
 export function renderFailure(result: Failed, number: number, formatting: Formatting): string[] {
   const { style } = formatting;
   const title = formatWithoutRow(result);
@@ -95,7 +95,7 @@ function renderRow(row: readonly (readonly [string, unknown])[], location: Sourc
 /** The maximum number of printed failures per source line. */
 const MAX_FIXTURES_PER_LINE = 3;
 
-/** The failures to print. The last one of each source line has the number of those left out. */
+/** The failures to print. The last one of each source line has the number of omitted ones. */
 function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; readonly more: number }[] {
   const lineOf = ({ location, message }: Failure): string => (location ? `${location.file}:${location.line}` : message);
   const counts = new Map<string, number>();
@@ -111,7 +111,7 @@ function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; 
   });
 }
 
-/** A fixture as a case had it: its settings, and who put another in its place. */
+/** Renders a fixture of a case: its settings, and who replaced it. */
 function renderFixture({ name, settings, replaced }: UsedFixture): string {
   const formatted = settings.map((setting) => `${escapeToOneLine(setting.name)}=${escapeToOneLine(setting.value)}`).join(', ');
   return `${escapeToOneLine(name)}${formatted ? ` (${formatted})` : ''}${replaced ? ` replaced by ${escapeToOneLine(replaced.owner)}` : ''}`;
@@ -119,21 +119,21 @@ function renderFixture({ name, settings, replaced }: UsedFixture): string {
 
 const MAX_VALUE_LENGTH = 80;
 
-/** A recorded value on one line, cut where it is long: the record has it whole. */
+/** A recorded value on one line, shortened if it is long. The record has the whole value. */
 function short(value: unknown): string {
   const text = escapeToOneLine(typeof value === 'string' ? value : JSON.stringify(value));
   return text.length > MAX_VALUE_LENGTH ? `${text.slice(0, MAX_VALUE_LENGTH - 1)}…` : text;
 }
 
 const MAX_SIMILAR_ROWS = 12;
-/** Columns of a terminal whose width is not known. */
+/** The width of a terminal if it is not known, in columns. */
 const DEFAULT_WIDTH = 100;
 /** The maximum length of both values after a row, in characters. */
 const MAX_SHOWN_VALUES = 60;
-/** The columns of the sign before a row. */
+/** The width of the symbol before a row, in columns. */
 const ROW_MARGIN = 4;
 
-/** The other rows that failed alike: a line each. */
+/** Renders the other rows with a similar failure, one line each. */
 export function renderAlike(results: readonly RecordedResult[], first: number, formatting: Formatting): string[] {
   const { style } = formatting;
   const values = results.map(({ failures: [first] }) => formatValues(first));
@@ -155,7 +155,7 @@ export function renderAlike(results: readonly RecordedResult[], first: number, f
   ];
 }
 
-/** Formats the actual and expected value after a row. Undefined if they are long. */
+/** Formats the actual and expected value after a row. Undefined if they are too long. */
 function formatValues(failure: Failure | undefined): { readonly plain: string; painted(style: Style): string } | undefined {
   const { actual, expected } = failure ?? {};
   if (actual === undefined || expected === undefined || actual.length + expected.length > MAX_SHOWN_VALUES) return undefined;
@@ -163,7 +163,7 @@ function formatValues(failure: Failure | undefined): { readonly plain: string; p
   return { plain: `  ${one} not ${other}`, painted: (style) => `  ${style.red(one)} ${style.dim('not')} ${style.green(other)}` };
 }
 
-/** The title without the values that the row's line shows. */
+/** The title without the values on the row's line. */
 function formatWithoutRow({ title, row }: Failed): string {
   const values = ` › ${formatValuesName(row)}`;
   return title.endsWith(values) ? title.slice(0, -values.length) : title;
@@ -199,7 +199,7 @@ function renderOne(failure: Failure, formatting: Formatting): string[] {
   return lines;
 }
 
-/** Actual and expected with their difference, or each for itself. */
+/** Renders actual and expected as a difference, or each by itself. */
 function values({ message, actual, expected, expectedKind }: Failure, style: Style): string[] {
   if (actual !== undefined && expected !== undefined && expectedKind === undefined) {
     const distance = measureDistance(actual, expected);
@@ -212,13 +212,13 @@ function values({ message, actual, expected, expectedKind }: Failure, style: Sty
   ];
 }
 
-/** Lines of a message, and of a difference. The record contains all of them. */
+/** The maximum number of lines of a message, and of a difference. The record has all of them. */
 const MAX_MESSAGE_LINES = 40;
 const MAX_DIFFERENCE_LINES = 80;
-/** Lines of a long difference that follow each other on one side. */
+/** The maximum number of consecutive lines of a long difference on one side. */
 const MAX_RUN_LINES = 15;
 
-/** Cuts the middle out of a long list of lines. */
+/** Removes the middle of a long list of lines. */
 function limitLines(lines: readonly string[], most: number): readonly string[] {
   if (lines.length <= most) return lines;
   const tail = Math.floor(most / 4);
@@ -229,7 +229,7 @@ function limitLines(lines: readonly string[], most: number): readonly string[] {
 const MAX_FRAME_LINES = 12;
 const MAX_LINE_LENGTH = 240;
 
-/** Many rows fail at one place, and one line may have several mistakes: its lines are shown once. */
+/** Renders a source frame once per location: many rows can fail there, and one line can have several failures. */
 export function renderFrameOnce(place: SourceLocation, formatting: Formatting): string[] {
   const key = formatLocation(place);
   if (formatting.shown.has(key)) return [];
@@ -237,7 +237,7 @@ export function renderFrameOnce(place: SourceLocation, formatting: Formatting): 
   return codeFrame(place, formatting);
 }
 
-/** A value beside its label; a text of several lines as such. What is long is cut: the record has it whole. */
+/** Renders a value next to its label, over several lines if it is such a text. Long values are shortened; the record has the whole value. */
 function renderValue(label: string, shown: string, style: Style): string[] {
   const text = parseShownText(shown);
   const isLines = text?.includes('\n') === true;
@@ -252,7 +252,7 @@ function renderValue(label: string, shown: string, style: Style): string[] {
   return formatted.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
 }
 
-/** Shortens runs of lines that are on one side only, and then the whole. */
+/** Shortens runs of lines on one side, and then the whole difference. */
 function limitDifference(lines: readonly DiffLine[]): readonly DiffLine[] {
   if (lines.length <= MAX_DIFFERENCE_LINES) return lines;
   const shortened: DiffLine[] = [];
@@ -285,7 +285,7 @@ function renderDifference(lines: readonly DiffLine[], style: Style): string[] {
   ];
 }
 
-/** The text with its differing parts set off; where there are no colours, `underline` does it. */
+/** Highlights the differing parts of a line. Without colours, `underline` does so. */
 function highlight({ text, highlights = [], side }: DiffLine, style: Style): string {
   const mark = side === 'actual' ? style.markActual : style.markExpected;
   let [formatted, at] = ['', 0];

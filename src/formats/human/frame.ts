@@ -6,26 +6,26 @@ const LINES_AROUND = 2;
 const MAX_LINE_LENGTH = 400;
 const cut = (line: string): string => (line.length > MAX_LINE_LENGTH ? `${line.slice(0, MAX_LINE_LENGTH - 1)}…` : line);
 
-/** How frames are shown. */
+/** Options for rendering frames. */
 export interface CodeFrameOptions {
-  /** Gives the text of a source file, by the name that places have; undefined where there is none. */
+  /** Returns the text of a source file by its name in locations, or undefined. */
   readonly source: (file: string) => string | undefined;
   readonly style: Style;
-  /** What a terminal has; where there is none, lines stay whole. */
+  /** The width of the terminal. Undefined if there is none: lines then stay whole. */
   readonly columns?: number | undefined;
 }
 
-/** Columns that are taken up by what stands before a line's text, its number apart: signs, and by how much frames are put in. */
+/** The columns before a line's text, without its number: symbols and indentation. */
 const GUTTER_WIDTH = 9;
-/** A line that is cut shows so much of what stands before the mark. */
+/** The share of the visible part of a shortened line that is before the marked word. */
 const CARET_POSITION_RATIO = 0.6;
 
-/** The lines around a location, with the line and the word marked. On a terminal, a long line is cut around the word. */
+/** Renders the lines around a location, with the line and the word marked. On a terminal, a long line is shortened around the word. */
 export function codeFrame(place: SourceLocation, { source, style, columns }: CodeFrameOptions): string[] {
-  // A workbook's bytes are no lines.
+  // A workbook has no lines to show.
   const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
   const line = lines?.[place.line - 1];
-  // A line this long is generated code, which does not help.
+  // A line of this length is generated code, which does not help.
   if (lines === undefined || line === undefined || line.length > MAX_LINE_LENGTH) return [];
   const first = Math.max(1, place.line - LINES_AROUND);
   const last = Math.min(lines.length, place.line + 1);
@@ -42,7 +42,7 @@ export function codeFrame(place: SourceLocation, { source, style, columns }: Cod
       const at = before - from;
       const length = Math.min(marked, room - at);
       const head = `${style.red('▸')} ${style.bold(label)} │ `;
-      // With colours the word itself is underlined, otherwise a line below marks it.
+      // With colours, the word itself is underlined. Without them, a line below marks it.
       if (style.colours) {
         const [start, word] = [sliceColumns(text, 0, at), sliceColumns(text, at, length)];
         frame.push(`${head}${start}${style.markActual(word)}${text.slice(start.length + word.length)}`);
@@ -52,11 +52,11 @@ export function codeFrame(place: SourceLocation, { source, style, columns }: Cod
   return frame;
 }
 
-/** The columns of a text from one on, with an ellipsis at an end that is cut off. */
+/** A part of a text, with an ellipsis at each end that is cut off. */
 function part(text: string, from: number, room: number): string {
   const begun = from > 0 && text.length > 0 ? `…${sliceColumns(text, from + 1, room - 1)}` : sliceColumns(text, from, room);
   return measureWidth(text) > from + room ? `${sliceColumns(begun, 0, room - 1)}…` : begun;
 }
 
-/** The name or the call at a column; empty if there is neither. */
+/** The name or the call at a column. Empty if there is neither. */
 const wordAt = (line: string, column: number): string => /^[\p{L}\p{M}\p{N}_$]+/u.exec(line.slice(column - 1))?.[0] ?? '';

@@ -4,7 +4,7 @@ import { measureWidth, padOrTruncate } from '../columns.ts';
 import { escapeToOneLine, type Style, statusSymbols } from '../style.ts';
 import { paintOf } from './run.ts';
 
-/** Which columns stand down the side and across the head, where somebody said. */
+/** The columns down the side and across the top, if they are given. */
 export interface GridAxes {
   readonly down: readonly string[];
   readonly across: readonly string[];
@@ -16,7 +16,7 @@ const COLUMN_GAP = 2;
 const formatHead = (values: Grid['columnHeaders'][number]): string =>
   padOrTruncate(escapeToOneLine(values.map(formatGridValue).join(' ')), MAX_VALUE_LENGTH).trimEnd();
 
-/** What one cell says: a sign, and where it holds several cases, how many of them fail. */
+/** Formats a cell: a symbol and, if it contains several cases, the number of failures. */
 function formatCell(cell: Cell | undefined): string {
   if (!cell) return '·';
   const { results, failing, status } = cell;
@@ -24,7 +24,7 @@ function formatCell(cell: Cell | undefined): string {
   return `${statusSymbols[status]} ${failing > 0 ? `${failing}/` : ''}${results.length}`;
 }
 
-/** The results of a test as a grid; nothing where no two of its columns make one. */
+/** Renders the results of a test as a grid. Empty if no two of its columns are suitable. */
 export function renderGrid(
   results: readonly GridInput[],
   where: WhereItFails | undefined,
@@ -53,7 +53,7 @@ function drawGrid({ down, across, columnHeaders, lines }: Grid, width: number, s
   const columns = columnHeaders.map((head, i) => Math.max(...[formatHead(head), ...lines.map(({ cells }) => formatCell(cells[i]))].map(measureWidth)));
   const side = sides.reduce((sum, one) => sum + one + COLUMN_GAP, 0);
   const output: string[] = [];
-  // What has no room beside the others stands below them, under the same side.
+  // Columns that do not fit next to the others follow below, with the same side.
   for (let from = 0; from < columnHeaders.length; ) {
     let to = from;
     for (let used = side; to < columnHeaders.length && (to === from || used + (columns[to] as number) + COLUMN_GAP <= width); to++)
@@ -70,7 +70,7 @@ function drawGrid({ down, across, columnHeaders, lines }: Grid, width: number, s
     );
     let before: readonly unknown[] = [];
     for (const { values, cells } of lines) {
-      // A value that is that of the line above is not said again.
+      // A value is not repeated if it equals the value above.
       const isSame = (i: number): boolean => i < values.length - 1 && values.slice(0, i + 1).every((value, at) => value === before[at]);
       const labels = values.map((value, i) => padOrTruncate(isSame(i) ? '' : formatHead([value]), sides[i] as number)).join(' '.repeat(COLUMN_GAP));
       const drawn = shown(cells).map((cell, i) => {

@@ -4,7 +4,7 @@ import { escapeToOneLine, formatCount } from '../style.ts';
 import type { Formatting } from './failure.ts';
 import { codeFrame } from './frame.ts';
 
-/** What was left open: counted by case, or where that was looked for, each with its place. */
+/** Renders what was left open: counted by case or, if locations were searched, with the location of each. */
 export function renderLeaks(leaks: readonly Leak[], formatting: Formatting): string[] {
   const { style, nameFile } = formatting;
   const lines: string[] = [];

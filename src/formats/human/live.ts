@@ -20,7 +20,7 @@ const activityLabels: Readonly<Record<Activity['kind'], string>> = {
 /** The largest width of a machine name, in terminal columns. */
 const MAX_NAME_WIDTH = 24;
 
-/** The lines below the printed output that are redrawn: how far the run is, and what each lane does. */
+/** Renders the lines below the printed output that are redrawn: the progress of the run, and the activity of each lane. */
 export function renderProgress({ state, lanes, elapsed, expected, narrowing }: RunProgress, width: number, style: Style): string[] {
   if (narrowing) return renderNarrowing(narrowing, elapsed, width, style);
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
@@ -65,7 +65,7 @@ function renderNarrowing({ path, probes, step }: NarrowProgress, elapsed: number
   ];
 }
 
-/** The same in one plain line, for a pipe. */
+/** Renders the progress in one plain line, for a pipe. */
 export const renderProgressLine = ({ state, lanes, elapsed }: RunProgress, style: Style): string =>
   style.dim(
     `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length === 0 ? ', waiting for machines to join the pool' : lanes.length > 1 ? `, ${formatCount(lanes.filter(({ activity }) => activity).length, 'lane')} running` : ''}`,

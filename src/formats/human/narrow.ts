@@ -17,7 +17,10 @@ const reasons: Readonly<Record<UnexplainedRow['reason'], string>> = {
 
 const MAX_UNEXPLAINED = 5;
 
-/** The causes of one failing test, with the numbers that prove them, and the commands that run their cases. `selection` is that of the run. */
+/**
+ * Renders the causes of one failing test, with the numbers that prove them, and the commands that run their cases. `selection` is that of
+ * the run.
+ */
 export function renderNarrowed(result: NarrowedResult, selection: Selection, formatting: Formatting): string[] {
   const { style, nameFile } = formatting;
   const { header, failing, cases, causes, unexplained, probes, milliseconds } = result;
@@ -55,7 +58,7 @@ function renderCause(cause: FailureCause, effort: string | undefined, style: Sty
   ];
 }
 
-/** The last lines: how many failing tests are explained, and what it took. */
+/** Renders the last lines: how many failing tests are explained, and the number of rows and seconds. */
 export function renderNarrowSummary(results: readonly NarrowedResult[], cases: number, milliseconds: number, style: Style): string[] {
   const extra = results.reduce((sum, { probes }) => sum + probes.length, 0);
   const explained = results.filter(({ causes, unexplained }) => unexplained.length === 0 && causes.every(({ isProven }) => isProven)).length;

@@ -5,7 +5,7 @@ import { escapeToOneLine } from '../style.ts';
 const joinAlternatives = (texts: readonly string[]): string => texts.map((text) => `"${escapeToOneLine(text)}"`).join(' or ');
 const formatRowCondition = ({ column, operator, value }: RowCondition): string => `${column}${operator}${value}`;
 
-/** Why no case was selected: the conditions that a case has to meet, as given in `where` and the selection, and what to write instead. */
+/** Explains why no case was selected: the conditions that a case must meet, as given in `where` and the selection, and suggestions. */
 export function nothingSelected(
   { targets, titles, tags, notTags, ids, rows, shard }: Selection,
   where: readonly string[],

@@ -4,17 +4,17 @@ import { escapeToOneLine } from '../style.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 
-/** Rows of one test, laid out as a table. */
+/** Rows of one test, as a table. */
 export interface RowTable {
-  /** The columns that have one value in all rows: `hull=cat, season=winter`. */
+  /** The columns with the same value in all rows: `hull=cat, season=winter`. */
   readonly same: string;
   readonly head: string;
-  /** A line for each row. */
+  /** One line per row. */
   readonly lines: readonly string[];
 }
 
 const MIN_ROWS = 2;
-/** Characters of a value. */
+/** The maximum width of a value, in columns. */
 const MAX_VALUE_WIDTH = 28;
 
 /**

@@ -19,7 +19,7 @@ import { renderWhere } from './where.ts';
 export const paintOf = (status: Status, style: Style): ((text: string) => string) =>
   status === 'failed' || status === 'errored' ? style.red : status === 'passed' ? style.green : style.yellow;
 
-/** The counts that are not zero, worst first. */
+/** Renders the counts that are not zero, the worst status first. */
 export function renderCounts(counts: Readonly<Record<Status, number>>, style: Style): string {
   const order: readonly Status[] = ['failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run', 'passed'];
   const formatted = order
@@ -31,10 +31,10 @@ export function renderCounts(counts: Readonly<Record<Status, number>>, style: St
 const worst = (counts: Readonly<Record<Status, number>>): Status => worstFirst.find((status) => counts[status] > 0) ?? 'passed';
 
 const MAX_STRIP_WIDTH = 96;
-/** Columns: a shorter strip beside the counts says too little, and stands on a line of its own. */
+/** In columns. A shorter strip next to the counts is not informative, and gets its own line. */
 const MIN_STRIP_WIDTH = 40;
 
-/** A sign for each case, or for several that stand side by side, where they did not all come out alike. */
+/** Renders one symbol per case, or per several adjacent cases, if not all have the same status. */
 function renderStrip({ counts, strip }: TestState, width: number, style: Style): string {
   if (statuses.filter((status) => counts[status] > 0).length < 2) return '';
   return strip
@@ -49,7 +49,7 @@ export const MAX_LISTED_TESTS = 500;
 export const renderMoreTests = (tests: number, style: Style): string[] =>
   tests > MAX_LISTED_TESTS ? ['', style.dim(`… and ${formatCount(tests - MAX_LISTED_TESTS, 'more test')}; --show cases lists every case`)] : [];
 
-/** A test: sign, title, counts, time, a strip of its cases. `Headings` prints its file and suites before it. */
+/** Renders a test: symbol, title, counts, time and a strip of its cases. `Headings` prints its file and suites before it. */
 export function renderTest(test: TestState, style: Style, depth: number, width: number, title = test.header.path.at(-1) ?? ''): string[] {
   const { counts, milliseconds } = test;
   const status = worst(counts);
@@ -74,7 +74,7 @@ export function renderCase(result: Pick<RecordedResult, 'status' | 'title' | 'ti
   return `${paintOf(result.status, style)(statusSymbols[result.status])} ${escapeToOneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${escapeToOneLine(result.reason)}`) : ''}  ${style.dim(duration(time))}`;
 }
 
-/** What a case wrote, line by line. */
+/** Renders the output of a case, line by line. */
 export const renderOutput = ({ output }: Pick<RecordedResult, 'output'>, style: Style): string[] =>
   output.length === 0
     ? []
@@ -83,7 +83,7 @@ export const renderOutput = ({ output }: Pick<RecordedResult, 'output'>, style: 
         .split('\n')
         .map((line) => `  ${style.dim('│')} ${line}`);
 
-/** The headings that a test's line needs: its file and suites, as far as they are not those of the line before. */
+/** Prints the headings of a test's line: its file and suites, unless the previous line has the same. */
 export class Headings {
   #last: readonly string[] = [];
 
@@ -121,7 +121,7 @@ function renderBriefly(alike: readonly RecordedResult[], number: number, style: 
   return `${style.red(statusSymbols[first.status])} ${number}. ${escapeToOneLine(first.title)}${more}  ${style.dim(escapeToOneLine(first.failures[0]?.message ?? ''))}`;
 }
 
-/** All that failed or errored, in the order of the plan: each whole, cases of one test that failed alike together, and where their test fails. */
+/** Renders all failures and errors in the order of the plan: similar failures of one test together, and where the test fails. */
 export function renderFailures(state: RunState, where: ReadonlyMap<number, WhereItFails>, formatting: Formatting): string[] {
   const lines: string[] = [];
   let number = 1;
@@ -161,22 +161,22 @@ export interface SummaryInput {
   readonly seed: number;
   readonly record: string;
   readonly interrupted: boolean;
-  /** --resume goes on with it, if it ended before its time. */
+  /** `--resume` can continue the run, if it ended early. */
   readonly resumes: boolean;
   /** The number of warnings that make the run fail. */
   readonly strict: number;
 }
 
-/** Milliseconds: a run that is over so soon needs no advice on what is slow. */
+/** A run that takes less than this needs no advice about slow cases. */
 const QUICK_RUN_MS = 2_000;
-/** What takes less than this part of a run is not what makes it slow. */
+/** Anything below this share of the time does not make a run slow. */
 const NOTABLE_COST_SHARE = 0.1;
 
-/** Wall time beside summed time. */
+/** The elapsed time, and the total time of cases. */
 const renderTime = ({ totalCaseMs }: RunState, { milliseconds, lanes }: SummaryInput): string =>
   `${duration(milliseconds)} (cases ${duration(totalCaseMs)}${lanes > 1 && totalCaseMs > milliseconds ? ` in ${lanes} lanes` : ''})`;
 
-/** The slowest cases and the dearest shared fixtures of a run that somebody waited for. */
+/** Renders the slowest cases and the most expensive shared fixtures, unless the run was quick. */
 function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { milliseconds: wall }: SummaryInput, style: Style): string[] {
   if (wall < QUICK_RUN_MS) return [];
   const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > NOTABLE_COST_SHARE * Math.max(wall, totalCaseMs);
@@ -196,7 +196,7 @@ function renderSome(label: string, { cases, titles }: RunState['unchecked'], pai
   ].map(paint);
 }
 
-/** What an interrupted run has torn down. */
+/** Whether the teardowns of an interrupted run have run. */
 function renderTornDown({ notRun, runProblems }: RunState): string {
   if (notRun?.reason === endedAtOnce) return 'nothing was torn down';
   return runProblems.some(({ code }) => code === 'teardown-lost' || code === 'run-fixtures-lost')
@@ -210,7 +210,7 @@ export function renderBeside(state: RunState, strictWarnings: number, style: Sty
   return beside === undefined ? [] : [style.red(beside)];
 }
 
-/** The end of a run: what is excused and why, notes, times, and last the counts. */
+/** Renders the end of a run: excused cases with reasons, notes, times, and the counts last. */
 export function renderSummary(state: RunState, closing: SummaryInput, formatting: Formatting): string[] {
   const { style } = formatting;
   const lines: string[] = [];

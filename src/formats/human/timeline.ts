@@ -6,7 +6,7 @@ import { formatLaneName, type RunInfo } from '../../results/run-info.ts';
 import { measureWidth, padOrTruncate } from '../columns.ts';
 import { duration, escapeToOneLine, type Style } from '../style.ts';
 
-/** When something was set up, ran and was torn down, in milliseconds. */
+/** The times of a setup, a body and a teardown, in milliseconds. */
 interface Bar {
   readonly label: string;
   readonly depth: number;
@@ -68,7 +68,7 @@ function sumLaneTimes(entries: () => Iterable<JournalEntry>): Map<number, LaneTi
     else if (entry.type === 'ended' && entry.result.attempts > 0)
       times.results.push({ title: entry.result.title, times: entry.result.times, start: entry.result.start + offset });
   }
-  // Every lane records its wait for a fixture of the run. Keep the first one.
+  // Every lane records its wait for a run-scoped fixture. The first one is kept.
   const first = new Map<string, Span>();
   const runs = [...lanes.values()].flatMap(({ spans }) => spans.filter(({ scope }) => scope === 'run')).sort((a, b) => a.start - b.start);
   for (const span of runs) if (!first.has(buildBarKey(span))) first.set(buildBarKey(span), span);
@@ -85,10 +85,10 @@ function buildBars({ spans, results }: LaneTimes, end: number): Bar[] {
   return all.map((bar) => ({ ...bar, depth: bar.depth - outermost }));
 }
 
-/** To the hundredth of a millisecond, so that a case stands before what was set up for it, and behind what is wider. */
+/** Rounded to hundredths of a millisecond, so that a case precedes its own fixtures and follows those of longer scopes. */
 const begin = ({ parts, depth }: Bar): number => Math.floor(Math.min(...parts.map(({ from }) => from)) * (depth > 3 ? 1000 : 1)) / (depth > 3 ? 1000 : 1);
 
-/** A fixture: from the begin of its setup to the end of its teardown. */
+/** The bar of a fixture: from the start of its setup to the end of its teardown. */
 function fixtureBars(spans: readonly Span[], end: number): Bar[] {
   const open = new Map<string, Span[]>();
   const bars: Bar[] = [];
@@ -128,7 +128,7 @@ function caseBars(results: LaneTimes['results']): Bar[] {
   });
 }
 
-/** What is short is drawn one character wide: that it was is worth more than how long it was. */
+/** A short time is drawn one column wide, so that it stays visible. */
 function draw({ parts }: Bar, end: number, axis: number, style: Style): string {
   const cells = Array<string>(axis).fill(' ');
   for (const { from, to, sign } of parts) {

@@ -8,10 +8,10 @@ import type { Formatting } from './failure.ts';
 import { renderRerun, type SelectCases } from './rerun-line.ts';
 
 const MAX_CONDITION_WIDTH = 72;
-/** Columns of a line of suspects. */
+/** The maximum width of a line of suspects, in columns. */
 const MAX_LINE_WIDTH = 100;
 
-/** The suspects, in one line if they are short enough. */
+/** Renders the suspects, in one line if they are short enough. */
 function renderSuspects(suspects: Suspects, style: Style): string[] {
   const { label, combinations, more, cleared } = describeSuspects(suspects);
   const parts = [...combinations.map((text) => style.red(escapeToOneLine(text))), ...(more > 0 ? [`and ${more} more`] : [])];
@@ -33,10 +33,13 @@ function renderSuspects(suspects: Suspects, style: Style): string[] {
   return lines;
 }
 
-/** Longer conditions are not cut: what distinguishes them may be at their end. */
+/** Longer conditions are not shortened: they can differ at their ends. */
 const padTo = (text: string, columns: number): string => text + ' '.repeat(Math.max(0, columns - measureWidth(text)));
 
-/** Where a test fails: a line for each cause with its counts, and what remains. Or the suspects. If there is one, how to run its cases. */
+/**
+ * Renders where a test fails: one line per cause with its counts, and the remaining failures, or the suspects. For a single cause, also the
+ * command that runs its cases.
+ */
 export function renderWhere({ causes, elsewhere, suspects }: WhereItFails, select: SelectCases, formatting: Pick<Formatting, 'style' | 'nameFile'>): string[] {
   const { style } = formatting;
   const [only, ...others] = causes.length > 0 ? causes : (suspects?.combinations ?? []);

@@ -2,7 +2,7 @@ import type { EventEmitter } from 'node:events';
 import { startTimer } from '../../running/globals.ts';
 import type { ToCoordinator } from '../protocol.ts';
 
-/** How a lane talks with its coordinator. */
+/** The communication of a lane with its coordinator. */
 export interface LaneChannel {
   send(message: ToCoordinator): void;
   onMessage(listener: (message: unknown) => void): void;
@@ -10,20 +10,20 @@ export interface LaneChannel {
   onDisconnect(act: () => Promise<void>): void;
   /** Hides the channel from code under test. */
   hide(): void;
-  /** The process is this lane's alone. */
+  /** Whether the process belongs to this lane only. */
   readonly ownsProcess: boolean;
-  /** Nothing more comes from this lane. */
+  /** Ends the communication: the lane sends nothing more. */
   end(): void;
 }
 
 /** The time limit in milliseconds of all teardowns after the coordinator has gone. */
 const MAX_TEARDOWN_MS = 60_000;
 
-// Tests may replace what stands on `process`: the lane goes by what was there before them.
+// Tests can replace properties of `process`. The lane uses the originals.
 const exit = process.exit.bind(process);
 const send = process.send?.bind(process) as ((message: ToCoordinator, sent: () => void) => boolean) | undefined;
 
-/** Hides the channel, so that code under test sees a process like any other, and cannot send messages in the name of the lane. */
+/** Hides the channel, so that code under test sees an ordinary process, and cannot send messages in the name of the lane. */
 function hideChannel(): void {
   delete process.send;
 }
@@ -42,7 +42,7 @@ function keepListening(event: 'message' | 'disconnect', listener: (message: unkn
   listen();
 }
 
-/** The channel of a process that was forked. */
+/** The channel of a forked process. */
 export const processChannel: LaneChannel = {
   ownsProcess: true,
   send: (message) => void (process.connected && send?.(message, () => undefined)),
@@ -56,6 +56,7 @@ export const processChannel: LaneChannel = {
       startTimer(() => exit(1), MAX_TEARDOWN_MS);
       void act().finally(() => exit(0));
     }),
-  // The coordinator lets go of the lane then; what a test left running does not keep it. Coverage is written at the end.
+  // The coordinator then releases the lane, and anything that a test has left running does not keep it alive. Coverage is written at the
+  // end.
   end: () => void startTimer(() => exit(0), process.env['NODE_V8_COVERAGE'] ? 50 : 1000),
 };

@@ -2,7 +2,7 @@ import { assignShards, type CaseDuration } from '../../results/shards.ts';
 import type { Shard } from '../../suites/selection.ts';
 import { readJournal, readJournals } from '../journals.ts';
 
-/** In which shard each case of a record is, by the time that it took there. */
+/** The shard of each case of a record, by the times in that record. */
 export function findAssigned(shard: Shard | undefined): ReadonlyMap<string, number> | undefined {
   if (shard?.times === undefined) return undefined;
   const timed = new Map<string, CaseDuration>();
@@ -14,7 +14,7 @@ export function findAssigned(shard: Shard | undefined): ReadonlyMap<string, numb
   return assignShards(timed.values(), shard.of);
 }
 
-/** Which cases have results in earlier journals, as far as these are there. */
+/** The cases with results in earlier journals, if these exist. */
 export function recordedIn(journals: readonly string[]): Set<string> {
   const recorded = new Set<string>();
   for (const path of journals) for (const entry of readJournal(path)) if (entry.type === 'ended') recorded.add(`${entry.result.test}/${entry.result.ordinal}`);

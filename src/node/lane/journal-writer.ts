@@ -4,9 +4,9 @@ import { JournalBytes } from '../../results/journal/journal-bytes.ts';
 import type { CaseAttempt } from '../../running/case-attempt.ts';
 import { now, stringify } from '../../running/globals.ts';
 
-/** Bytes. */
+/** The number of bytes that are written at once. */
 const MAX_WAITING_BYTES = 64 * 1024;
-/** Milliseconds that an entry may wait for others. */
+/** The longest time that an entry waits for others, in milliseconds. */
 const MAX_WAIT_MS = 1;
 
 /** The location of a row that is not in a file. */
@@ -14,14 +14,14 @@ const nowhere = { line: 0, column: 1 };
 
 const write = writeSync;
 
-/** Appends entries to a lane's journal: at once where a lost one would be missed, else in blocks. */
+/** Appends entries to a lane's journal: immediately if their loss would matter, else in blocks. */
 export class JournalWriter {
   readonly #file: number;
   readonly #onWriteError: (error: Error) => void;
   readonly #waiting = new JournalBytes(stringify);
   #lastFlush = now();
 
-  /** `broken` hears why nothing can be written any more: a full disk, a folder that is gone. */
+  /** `onWriteError` receives the reason if writing fails: a full disk, a removed folder. */
   constructor(path: string, lane: number, onWriteError: (error: Error) => void) {
     this.#onWriteError = onWriteError;
     this.#file = openSync(path, 'a');
@@ -29,8 +29,8 @@ export class JournalWriter {
   }
 
   /**
-   * A case that passed with nothing to say; `start` counts from the lane's begin. False where its row does not stand in a journal as it
-   * is, under its test's columns.
+   * Writes a case that passed without details. `start` is relative to the start of the lane. Returns false if a compact line cannot contain
+   * its row under its test's columns.
    */
   pass(run: CaseAttempt, start: number, columns: readonly string[]): boolean {
     const { planned, setup, body, teardown, checksPassed } = run;

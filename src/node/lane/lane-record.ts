@@ -15,13 +15,13 @@ import type { Job } from '../protocol.ts';
 import { JournalWriter } from './journal-writer.ts';
 import { buildCaseName, buildDetails, canBeWrittenCompactly } from './names.ts';
 
-/** Late checks and the like, in one lane. */
+/** The maximum number of recorded problems of one kind in one lane. */
 const MAX_PROBLEMS_OF_A_KIND = 50;
 
-/** What a lane writes outside of cases is kept up to here. Characters. */
+/** The maximum length of a lane's output outside of cases, in characters. */
 const MAX_UNOWNED_LENGTH = 1_000_000;
 
-/** What a lane puts on record: its journal, and attachments beside it; nothing that is to stay hidden. Once closed, it takes no more. */
+/** The record of a lane: its journal and attachments, redacted. A closed record ignores further entries. */
 export class LaneRecord {
   readonly #job: Job;
   readonly #isRedacted: RedactionPredicate | undefined;
@@ -32,7 +32,7 @@ export class LaneRecord {
   readonly #problems = new Map<Problem['code'], number>();
   #closed = false;
 
-  /** `broken` hears why nothing can be written any more. */
+  /** `onWriteError` receives the reason if writing fails. */
   constructor(job: Job, isRedacted: RedactionPredicate | undefined, onWriteError: (error: Error) => void) {
     this.#job = job;
     this.#isRedacted = isRedacted;
@@ -44,7 +44,7 @@ export class LaneRecord {
     return this.#closed;
   }
 
-  /** Values that fixtures are set to may be secrets, too. */
+  /** Values of redacted settings are secrets, too. */
   registerSecrets(plan: Plan): void {
     this.#secrets?.learnSettings(plan);
   }
@@ -53,14 +53,14 @@ export class LaneRecord {
     if (!this.#closed) this.#journal.put(entry, atOnce);
   }
 
-  /** Of the same kind, only the first problems are recorded, and at the end the number of the others. */
+  /** Records the first problems of a kind, and at the end the number of the others. */
   writeProblem(problem: Problem): void {
     const number = (this.#problems.get(problem.code) ?? 0) + 1;
     this.#problems.set(problem.code, number);
     if (number <= MAX_PROBLEMS_OF_A_KIND) this.put({ type: 'problem', problem }, true);
   }
 
-  /** Records a result. What cannot be recorded costs its own case only. */
+  /** Records a result. If that fails, only its own case is affected. */
   ended(planned: PlannedCaseImpl, result: CaseResult): void {
     try {
       this.put({ type: 'ended', result: this.#recorded(planned, result) }, result.status !== 'passed');
@@ -69,14 +69,14 @@ export class LaneRecord {
     }
   }
 
-  /** A case that passed with nothing to say; `start` counts from the lane's begin. */
+  /** Records a case that passed without details. `start` is relative to the start of the lane. */
   passed(run: CaseAttempt, start: number, { columns, data }: TestHeader): void {
     const { planned } = run;
     if (this.#closed || (canBeWrittenCompactly(planned, data) && this.#journal.pass(run, start, columns))) return;
     this.ended(planned, buildResult(run, { status: 'passed' }, 1, run.begun - start));
   }
 
-  /** What takes a while to work out of a test, and nothing waits for. */
+  /** Records details of a test that take time to compute and that nothing waits for. */
   writeTestDetails(header: TestHeader, first: PlannedCaseImpl, testsOnLine: number | undefined): void {
     const details = this.#scrub(buildDetails(first, this.#isRedacted));
     this.put({ type: 'test', header: { ...header, ...details, ...(testsOnLine !== undefined && { testsOnLine }) } });
@@ -105,13 +105,13 @@ export class LaneRecord {
     if (planned.row !== planned.redactedRow) this.#secrets?.learnHidden(planned.row, planned.redactedRow);
     const result = this.#scrub(given);
     const attachments = result.attachments.map(({ name, content }) => {
-      // Each process of a lane has a journal of its own, and so have its attachments.
+      // Each process of a lane has its own journal and attachments.
       const file = `${basename(this.#job.journal, '.journal')}-${this.#attachments++}-${formatSlug(name).slice(0, 60)}`;
       mkdirSync(this.#job.attachments, { recursive: true });
       writeFileSync(join(this.#job.attachments, file), content);
       return { name, file };
     });
-    // What all cases of its test have stands with the test.
+    // Fixtures that all cases of a test share are recorded with the test.
     const hasOverridesByRow = result.failures.length > 0 && typeof planned.test.test.options.overrides === 'function';
     return {
       ...buildCaseName(planned),

@@ -52,23 +52,23 @@ export class Lane {
   readonly #signal: AbortSignal;
   readonly #record: LaneRecord;
   readonly #output = new Output();
-  /** Who is stopped in a debugger is not to be ended for it. */
+  /** A time limit must not end a process that is stopped in a debugger. */
   readonly #hasNoTimeouts = isInspected();
   readonly #limit = createTimeoutPolicy(this.#hasNoTimeouts);
   readonly #modules: ModuleLoader;
   #surroundings: ExpansionHost;
   readonly #runningCases = new Set<CaseAttempt>();
-  /** What an end of the process would be charged to, outside of cases. */
+  /** The file that is being loaded, for attributing an exit outside of cases. */
   #loading: string | undefined;
   #running: RunHandle | undefined;
-  /** When the first case could start, in the runner's clock. */
+  /** When the first case could start, on the runner's clock. */
   #started = 0;
   readonly #send: (message: ToCoordinator) => void;
   readonly #runFixtures: RemoteRunFixtures;
-  /** In the process that hosts the fixtures of the run, when it is ready. */
+  /** The host of run-scoped fixtures, when it is ready. Only in the process that owns them. */
   readonly #host: Promise<RunFixtureProcess>;
   #hosts: (host: RunFixtureProcess) => void = () => undefined;
-  /** Takes the piece that it has asked for. */
+  /** Resolves the request for the next assignment. */
   #resolveAssignment: (piece: Assignment | undefined) => void = () => undefined;
   readonly #locked = new Map<number, () => void>();
   #requests = 0;
@@ -144,7 +144,7 @@ export class Lane {
     else this.#end();
   }
 
-  /** What others say while the job is under way. */
+  /** Handles messages that arrive during the job. */
   async receive(message: Exclude<ToLane, { type: 'job' | 'configure' | 'compiled' | 'stop' | 'interrupt' | 'ping' }>): Promise<void> {
     switch (message.type) {
       case 'assignment':
@@ -170,7 +170,7 @@ export class Lane {
     }
   }
 
-  /** Tears down the fixtures of the run, and ends. */
+  /** Tears down the run-scoped fixtures, and ends. */
   async #closeHost(): Promise<void> {
     this.#record.put({ type: 'activity', activity: { kind: 'teardown', name: 'the run', limit: this.#limit(DEFAULT_FIXTURE_TIMEOUT_MS) } }, true);
     for (const { fixture, failure } of await (await this.#host).close()) {
@@ -238,7 +238,7 @@ export class Lane {
     const { selected, notRun, isStuck, overrideUses, warnings } = await this.#running.done;
     recorder.writeTestDetails();
     this.#record.put({ type: 'override-usage', uses: overrideUses, warnings });
-    // What is being closed has a moment to be gone.
+    // Resources that are being closed get a turn to disappear.
     await nextTurn();
     await nextTurn();
     // Resources that the coordinator has open in the same process belong to no case.
@@ -247,10 +247,10 @@ export class Lane {
     this.#record.put({ type: 'finished', selected, isStuck, notRun: notRun }, true);
   }
 
-  /** What the coordinator deals to this lane, piece after piece. */
+  /** The assignments of the coordinator to this lane, one after the other. */
   async *#assignments(plan: Plan): AsyncGenerator<PlanPart> {
     const probes = new ProbeBuilder(this.#surroundings);
-    // A closed record has lost its coordinator.
+    // The record is closed when the coordinator is gone.
     while (!this.#record.isClosed) {
       this.#record.put({ type: 'idle' }, true);
       const assignment = await makePromise<Assignment | undefined>((resolve) => {
@@ -273,7 +273,7 @@ export class Lane {
     }
   }
 
-  /** Waits until things are this lane's alone; gives what to call when they are not needed any more. */
+  /** Waits for locks that are shared with other lanes. Resolves to a function that releases them. */
   async #lock(names: readonly string[]): Promise<() => void> {
     if (this.#record.isClosed) return () => undefined;
     const request = this.#requests++;

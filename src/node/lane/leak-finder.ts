@@ -4,7 +4,7 @@ import type { Leak } from '../../results/leaks.ts';
 
 type After = Leak['after'];
 
-/** What is counted, by the names that Node has for it: in `process.getActiveResourcesInfo` and in asynchronous hooks. */
+/** The counted resources, by their names in `process.getActiveResourcesInfo` and in asynchronous hooks. */
 const kinds: Readonly<Record<string, string>> = {
   Timeout: 'timer',
   TCPServerWrap: 'server',
@@ -24,18 +24,21 @@ const kinds: Readonly<Record<string, string>> = {
 };
 
 /**
- * Counts what is open, step by step: what comes in a case and is there at the end was left behind by it.
+ * Counts open resources after each step. One that appears in a case and is still there at the end was left open by the case.
  *
- * What a shared fixture opened is known by its owner, and goes with it; of the rest, the last that came is taken for the first
- * that goes.
+ * Resources of a shared fixture are attributed to it, and are expected to close with it. Of the others, the last that was opened counts as
+ * the first that closes.
  */
 export class LeakCounter {
   readonly #open = new Map<string, { readonly after: After; readonly owner: string | undefined }[]>();
-  /** Shared fixtures that were torn down: what they opened goes first, at once or a moment later. */
+  /** Shared fixtures that were torn down. Their resources are expected to close first, immediately or soon after. */
   readonly #gone = new Set<string>();
   #counts = active();
 
-  /** Looks again: `after` is what alone can have changed anything since, `owner` the shared fixture that was set up or torn down. */
+  /**
+   * Counts again. `after` is the only possible source of a change since the last time; `owner` is the shared fixture that was set up or
+   * torn down.
+   */
   sample(after: After, owner?: string, gone = false): void {
     if (gone && owner !== undefined) this.#gone.add(owner);
     const counts = active();
@@ -68,9 +71,10 @@ function active(): Map<string, number> {
 }
 
 /**
- * Notes where each thing is opened in a case: dear, and so only for the cases that are known to leave something.
+ * Records where each resource is opened in a case. This is expensive, and only used for cases that are known to leave something open.
  *
- * What is opened in a callback of the runtime has no frame of the project's: then the place is where that was begun.
+ * If a resource is opened in a callback of the runtime, no frame belongs to the project. Its location is then that of the operation which
+ * led to the callback.
  */
 export class LeakFinder {
   readonly #open = new Map<number, { kind: string; after: After }>();
@@ -87,7 +91,7 @@ export class LeakFinder {
     createHook({ init, destroy: (id) => void this.#open.delete(id) }).enable();
   }
 
-  /** What was opened and not closed, and where. */
+  /** The resources that were opened and not closed, with locations. */
   get leaks(): Leak[] {
     return [...this.#open].map(([id, leak]) => {
       const frames = this.#frames(id);

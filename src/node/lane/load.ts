@@ -13,7 +13,7 @@ import type { ModuleLoader } from '../loading/module-loader.ts';
 
 const endings = ['.ts', '.mts', '.js', '.mjs'];
 
-/** Loads one test file and the folder options around it. What a file throws is a problem, not an end. */
+/** Loads one test file and the folder options around it. An error that a file throws becomes a problem. */
 export function loadFile(path: string, root: string, modules: ModuleLoader, limit: number): Promise<LoadedFile | Problem> {
   return new Promise((resolve) => {
     const file = relative(root, path).split(sep).join('/');
@@ -51,7 +51,7 @@ async function load(path: string, root: string, modules: ModuleLoader): Promise<
   }
 }
 
-/** The `folder.lattice.*` of each folder from the root to the file's, outermost first. */
+/** The `folder.lattice.*` files from the root to the file's folder, outermost first. */
 function folderFiles(path: string, root: string): string[] {
   const found: string[] = [];
   for (let folder = dirname(path); folder.startsWith(root); folder = dirname(folder)) {
@@ -62,7 +62,7 @@ function folderFiles(path: string, root: string): string[] {
   return found;
 }
 
-/** For an import of a name that this package does not export: the name that is meant, and the module to import it from. */
+/** For an import that this package does not export: the intended name, and the module to import it from. */
 async function suggestExport(error: unknown): Promise<string> {
   const [, module, name] =
     /^The requested module '(red-lattice(?:\/node)?)' does not provide an export named '(\w+)'/.exec((error as Error | undefined)?.message ?? '') ?? [];

@@ -11,7 +11,7 @@ import { canMakeModules, Modules } from '../loading/modules.ts';
 import { mapStacks } from '../loading/stacks.ts';
 import type { ToCoordinator } from '../protocol.ts';
 
-/** Who waits for a source to be compiled, by its key. */
+/** Callbacks for sources that are being compiled, by key. */
 export type PendingCompilations = Map<string, (error: { message: string; line: number; column: number } | undefined) => void>;
 
 let hooked: HookedModules | undefined;

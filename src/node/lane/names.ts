@@ -18,7 +18,7 @@ export const buildCaseName = (planned: PlannedCaseImpl): CaseName => ({
   location: planned.location,
 });
 
-/** Without its place: that takes a stack to be mapped, and a run does without. */
+/** The header of a test without its location, which would need a mapped stack, and is not needed during a run. */
 export const buildHeader = (test: PlannedTest, first?: PlannedCaseImpl): TestHeader => ({
   test: test.index,
   id: test.id,
@@ -30,7 +30,7 @@ export const buildHeader = (test: PlannedTest, first?: PlannedCaseImpl): TestHea
   data: first?.entry.location?.file,
 });
 
-/** Where a test stands, and its fixtures as one of its cases sees them. A broken `bind` has been told with the case. */
+/** The location of a test, and its fixtures as one of its cases sees them. An `overrides` function that throws is reported with the case. */
 export function buildDetails(first: PlannedCaseImpl, isRedacted: RedactionPredicate | undefined): Pick<TestHeader, 'location' | 'fixtures'> {
   const place = findLocation(first.test.test.origin);
   try {
@@ -41,7 +41,7 @@ export function buildDetails(first: PlannedCaseImpl, isRedacted: RedactionPredic
   }
 }
 
-/** Whether a case's name, title and place follow from its test's header and its row. */
+/** Whether a case's name, title and location follow from its test's header and its row. */
 export function canBeWrittenCompactly({ entry, test }: PlannedCaseImpl, data: string | undefined): boolean {
   const { name, annotations, location } = entry;
   const isPlaced = location === undefined || (location.file === data && location.sheet === undefined);

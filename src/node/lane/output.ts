@@ -1,7 +1,7 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
 import type { CaseAttempt } from '../../running/case-attempt.ts';
 
-/** Binds what runs to the case that started it, and catches what it writes. */
+/** Runs code in the asynchronous context of a case, and captures its output. */
 export class Output {
   readonly #cases = new AsyncLocalStorage<CaseAttempt>();
 
@@ -9,19 +9,19 @@ export class Output {
     return this.#cases.run(run, act);
   }
 
-  /** The case that started what is running now, if any. */
+  /** The case to which the current code belongs, if any. */
   get current(): CaseAttempt | undefined {
     return this.#cases.getStore();
   }
 
   /**
-   * Takes over the process's standard streams: a case's text is kept with it, the rest goes to `loose`. `inUse`: somebody has them in
-   * hand already.
+   * Captures the standard streams of the process: output of a case is added to the case, other output is passed to `writeUnowned`. `inUse`:
+   * the streams exist already.
    */
   capture(writeUnowned: (text: string) => void, inUse: boolean): void {
     for (const name of ['stdout', 'stderr'] as const) {
       const original = Object.getOwnPropertyDescriptor(process, name) as PropertyDescriptor;
-      // To make a stream takes longer than most cases, and most never ask for one.
+      // Creating a stream takes longer than most cases, and most never use one.
       let stream: NodeJS.WriteStream | undefined;
       const get = (): NodeJS.WriteStream => {
         stream ??= this.#captured(original.get?.call(process) ?? original.value, writeUnowned);

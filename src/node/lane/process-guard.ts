@@ -10,24 +10,24 @@ import type { LaneChannel } from './channel.ts';
 import type { LaneRecord } from './lane-record.ts';
 import type { Output } from './output.ts';
 
-// Tests may replace what stands on `process`: the lane goes by what was there before them.
+// Tests can replace properties of `process`. The lane uses the originals.
 const exit = process.exit.bind(process);
 
-/** Frames of an error's stack, so that deep stacks include the line of the test. */
+/** The number of frames of an error's stack, so that deep stacks include the line of the test. */
 const STACK_FRAMES = 50;
 
-/** What a guard needs to know of its lane when something happens. */
+/** The state of the lane, for handling errors and exits. */
 export interface Guarded {
   readonly root: string;
   readonly channel: LaneChannel;
   readonly record: LaneRecord;
   readonly output: Output;
-  /** The cases that have started and have no result on record. */
+  /** The cases that have started and have no recorded result. */
   readonly runningCases: ReadonlySet<CaseAttempt>;
   /** The file that is being loaded. */
   readonly loading: () => string | undefined;
   readonly running: () => RunHandle | undefined;
-  /** When the first case could start, in the runner's clock. */
+  /** When the first case could start, on the runner's clock. */
   readonly started: () => number;
 }
 
@@ -50,7 +50,7 @@ export class ProcessGuard {
     process.exit = ((...given: [] | [code: unknown]) => {
       const [code] = given;
       this.#exitCalled ??= { code, stack: new Error('exit').stack, run: output.current };
-      // Without an argument, the status that was set before stays: to the runtime, `undefined` is a status.
+      // Without an argument, the current exit code applies: the runtime would take `undefined` for a status.
       return given.length === 0 ? exit() : exit(code as number);
     }) as typeof process.exit;
     process.on('exit', (code) => {
@@ -71,7 +71,7 @@ export class ProcessGuard {
     record.writeProblem({ code: `unhandled-${kind}`, detail: failure.message, at: failure.location });
   }
 
-  /** The process ends although its lane has not: records why, while it still can. */
+  /** Records why the process ends before its lane, while it still can. */
   #exited(code: number): void {
     const { record, root, started } = this.#lane;
     if (record.isClosed) return;
@@ -86,7 +86,7 @@ export class ProcessGuard {
       record.writeProblem({ code: 'late-exit', id: late.planned.id, detail: how, at: place });
       record.put({ type: 'exit-attributed' });
     }
-    // The others that are running had no part in it: they run again.
+    // Other running cases did not cause the end, and run again.
     for (const run of this.#attributeExit()) {
       const { planned } = run;
       const failures = [...run.failures, { cause: 'crash', message: how, location: place, step: run.stepPath } as const];
@@ -98,13 +98,13 @@ export class ProcessGuard {
     record.flush();
   }
 
-  /** A case that called for the end when it had its result. */
+  /** A case that ended the process after it had its result. */
   get #lateCaller(): CaseAttempt | undefined {
     const caller = this.#exitCalled?.run;
     return caller?.ended && !this.#lane.runningCases.has(caller) ? caller : undefined;
   }
 
-  /** The case that called for the end; otherwise the only one that is running. */
+  /** The cases that caused the end: the one that called for it, otherwise the only one that is running. */
   #attributeExit(): readonly CaseAttempt[] {
     if (this.#lateCaller) return [];
     const caller = this.#exitCalled?.run;

@@ -7,7 +7,7 @@ import type { FixtureAddress } from '../../running/fixture-address.ts';
 import type { RunFixtures } from '../../running/run-fixture-host.ts';
 import type { SerializedValue, ToCoordinator } from '../protocol.ts';
 
-/** The fixtures of the run, in a process of their own: asked for by messages. */
+/** Run-scoped fixtures in a separate process, accessed by messages. */
 export class RemoteRunFixtures implements RunFixtures {
   readonly #send: (message: ToCoordinator) => void;
   readonly #waiting = new Map<number, (serialized: SerializedValue) => void>();
@@ -26,7 +26,7 @@ export class RemoteRunFixtures implements RunFixtures {
     return deserializeValue(serialized);
   }
 
-  /** What came for a request. */
+  /** Resolves a request. */
   take(request: number, serialized: SerializedValue): void {
     this.#waiting.get(request)?.(serialized);
     this.#waiting.delete(request);
@@ -48,7 +48,7 @@ export class RemoteRunFixtures implements RunFixtures {
   }
 }
 
-/** Makes a value ready to travel between processes, by structured clone. */
+/** Serializes a value for another process, by structured clone. */
 export function serializeValue(name: string, value: unknown): SerializedValue {
   try {
     return { value: serialize(value).toString('base64') };
@@ -70,7 +70,7 @@ export function serializeError(error: unknown): SerializedValue {
 
 const innermost = (error: SetupError): SetupError => (isInstanceOf(error.reason, SetupError) ? innermost(error.reason) : error);
 
-/** Returns a value that came from another process, or throws its error. */
+/** Deserializes a value from another process, or throws its error. */
 function deserializeValue(serialized: SerializedValue): unknown {
   if (!('error' in serialized)) return deserialize(Buffer.from(serialized.value, 'base64'));
   const { name, message, stack, fixture, isAlreadyReported } = serialized.error;

@@ -4,7 +4,7 @@ import type { RowLines, RowPlace } from '../../cases/row.ts';
 import { findLocation } from '../../problems/source-location.ts';
 import type { Target } from '../../suites/selection.ts';
 
-/** The parts of a syntax tree that are looked at. */
+/** The parts of a syntax tree that are used. */
 interface SyntaxNode {
   readonly type: string;
   readonly loc?: { readonly start: Place; readonly end: Place } | null;
@@ -12,7 +12,7 @@ interface SyntaxNode {
 }
 interface Place {
   readonly line: number;
-  /** From 0. */
+  /** Counted from 0. */
   readonly column: number;
 }
 
@@ -32,8 +32,8 @@ interface Imports {
 }
 
 /**
- * Finds the lines of rows that are written out in test files, so that a line selects its row. Undefined if no line of a test file was
- * asked for: the parser takes a while to load.
+ * Finds the lines of rows in test files, so that a line selects its row. Undefined if no line of a test file was requested, since loading
+ * the parser takes time.
  */
 export async function findRowLines(targets: readonly Target[], testFiles: ReadonlySet<string>): Promise<RowLines | undefined> {
   const files = new Set(targets.filter(({ url, line }) => line !== undefined && testFiles.has(url)).map(({ url }) => url));
@@ -47,7 +47,7 @@ export async function findRowLines(targets: readonly Target[], testFiles: Readon
       const program = tree.program as unknown as SyntaxNode;
       collect(program, importsOf(program), url, calls);
     } catch {
-      // Loading the file reports what is wrong with it.
+      // An error in the file is reported when it is loaded.
     }
   }
   const all = [...calls.values()].flat();
@@ -98,14 +98,14 @@ function noteCall(call: SyntaxNode, { functions, namespaces }: Imports, url: str
   if (places.every((place) => place !== undefined)) calls.set(`${url}:${at.line}:${at.column + 1}`, places);
 }
 
-/** The items of a written-out list, or the properties of an object; undefined if some are spread in. */
+/** The items of an array literal, or the properties of an object literal. Undefined if some are spread. */
 function itemsOf(list: SyntaxNode): readonly SyntaxNode[] | undefined {
   const items = list.type === 'ArrayExpression' ? list['elements'] : list.type === 'ObjectExpression' ? list['properties'] : undefined;
   if (!Array.isArray(items) || items.some((item: SyntaxNode | null) => item === null || item.type === 'SpreadElement')) return undefined;
   return items as readonly SyntaxNode[];
 }
 
-/** Without `as const` and the like. */
+/** Removes type syntax such as `as const`. */
 function withoutTypes(node: SyntaxNode): SyntaxNode {
   let inner = node;
   while (['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression', 'ParenthesizedExpression'].includes(inner.type))

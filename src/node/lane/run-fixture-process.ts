@@ -19,7 +19,7 @@ export interface TeardownFailure {
   readonly failure: ReturnType<typeof buildThrowFailure>;
 }
 
-/** The process in which the fixtures of the run live: it has planned the same files, and finds them by their place in the plan. */
+/** The process that owns the run-scoped fixtures. It has planned the same files, and finds fixtures by their addresses in the plan. */
 export class RunFixtureProcess {
   readonly #plan: Plan;
   readonly #surroundings: ExpansionHost;

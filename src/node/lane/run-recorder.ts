@@ -12,12 +12,12 @@ import { buildCaseName, buildHeader } from './names.ts';
 
 interface RecordedTest {
   readonly header: TestHeader;
-  /** Its first case that was seen, which shows what its rows and fixtures are like. */
+  /** The first case that was seen, which shows the columns and fixtures of the test. */
   first: PlannedCaseImpl | undefined;
   hasDetails: boolean;
 }
 
-/** Puts the events of a run on a lane's record, and counts what cases leave open. */
+/** Records the events of a run, and counts what cases leave open. */
 export class RunRecorder implements RunListener {
   /** The cases that are running. */
   readonly #runningCases: Set<CaseAttempt>;
@@ -25,7 +25,7 @@ export class RunRecorder implements RunListener {
   readonly #tests = new Map<PlannedTest, RecordedTest>();
   readonly #lines = new TestsOnLine();
   readonly #leaks = new LeakCounter();
-  /** When the lane began, by the runner's clock. */
+  /** When the lane started, on the runner's clock. */
   readonly #started: number;
   #isStreaming = false;
 
@@ -70,7 +70,7 @@ export class RunRecorder implements RunListener {
 
   passed(run: CaseAttempt, start: number): void {
     const { planned } = run;
-    // A case that was announced before a stream may end within it.
+    // A case that was announced before a stream can end in it.
     if (this.#runningCases.size > 0) this.#runningCases.delete(run);
     if (!this.#isStreaming) this.#sampleLeaks(planned);
     this.#record.passed(run, start, this.#head(planned.test, planned));
@@ -114,12 +114,12 @@ export class RunRecorder implements RunListener {
     this.#record.flush();
   }
 
-  /** Records the details of the tests that did not fail, which take a while. To be called when no case waits any more. */
+  /** Records the details of tests that did not fail, which takes time. Called when no case is waiting any more. */
   writeTestDetails(): void {
     for (const test of this.#tests.keys()) this.#writeDetails(test, false);
   }
 
-  /** Records the details of a test, once. Those of a failing test are needed for its failure, and must be there if the lane ends early. */
+  /** Records the details of a test once. Those of a failing test are needed with its failure, even if the lane ends early. */
   #writeDetails(test: PlannedTest, isFailing: boolean): void {
     const recorded = this.#tests.get(test);
     if (!recorded?.first || recorded.hasDetails) return;
@@ -127,7 +127,7 @@ export class RunRecorder implements RunListener {
     this.#record.writeTestDetails(recorded.header, recorded.first, isFailing ? this.#lines.count(test) : undefined);
   }
 
-  /** What is still open, with the cases and fixtures that opened it. */
+  /** The resources that are still open, with the cases and fixtures that opened them. */
   countLeaks(): LeakCounter['leaks'] {
     this.#leaks.sample(undefined);
     return this.#leaks.leaks;

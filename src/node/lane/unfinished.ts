@@ -27,7 +27,7 @@ export async function waitForUnfinished(before: number, longest: number): Promis
   const end = now() + longest;
   while (countUnfinished() > before && now() < end) {
     await new Promise<void>((resolve) => startTimer(resolve, LOOK_INTERVAL_MS));
-    // The timer itself is gone a turn later.
+    // The timer itself disappears one turn later.
     await nextTurn();
   }
 }

@@ -2,19 +2,19 @@ import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, s
 import { join } from 'node:path';
 import { hash } from '../../cases/hash.ts';
 
-/** What a source was compiled to, and the map back. */
+/** Compiled code and its source map. */
 export interface Compiled {
   readonly code: string;
   readonly map: string;
 }
 
-/** Rises when what is compiled to changes. */
+/** Raise this when compiled code changes. */
 const CACHE_VERSION = 3;
 
-/** Files that are kept: each edit of a source leaves two behind. */
+/** The maximum number of files. Each edit of a source leaves two behind. */
 const MAX_FILES = 4000;
 
-/** Compiled sources by their content: unchanged files are not compiled again, by any process. */
+/** Compiled sources by content: no process compiles an unchanged file again. */
 export class CompileCache {
   readonly #folder: string;
 
@@ -22,7 +22,7 @@ export class CompileCache {
     this.#folder = folder;
   }
 
-  /** `settings` is the hash of those that the source is compiled with. */
+  /** The cache key of a source. `settings` is the hash of its compiler settings. */
   key(path: string, source: string, settings = ''): string {
     return `${hash(`${CACHE_VERSION} ${settings} ${path}`)}${hash(source)}${source.length.toString(36)}`;
   }

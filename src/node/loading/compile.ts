@@ -4,7 +4,7 @@ import type { TransformOptions } from 'esbuild';
 import type { Compiled } from './cache.ts';
 import type { TypeScriptSettings } from './tsconfig.ts';
 
-/** Why a source does not compile: its first error, as the compiler words it, with its place. */
+/** The first error of a source that does not compile, in the compiler's words, with its location. */
 export interface CompileError {
   readonly message: string;
   readonly line: number;
@@ -58,7 +58,7 @@ function buildOptions(path: string, settings: TypeScriptSettings | undefined): T
   };
 }
 
-/** The first error of a source; anything else is thrown again. */
+/** The first error of a source. Throws anything else again. */
 function toCompileError(error: unknown): CompileError {
   const [first] = (error as { errors?: { text: string; location: { line: number; column: number } | null }[] }).errors ?? [];
   if (!first) throw error;
@@ -85,13 +85,13 @@ function compileWithMetadata(path: string, source: string, { file, compilerOptio
   return { code: outputText.replace(/\n\/\/# sourceMappingURL=.*\s*$/, '\n'), map: sourceMapText };
 }
 
-/** The line of the first decorator of a source whose settings ask for the types of its parameters. */
+/** The line of the first decorator of a source whose settings request the types of parameters. */
 function findMetadataUse(path: string, source: string, settings: TypeScriptSettings | undefined): number | undefined {
   const { emitDecoratorMetadata, experimentalDecorators } = settings?.compilerOptions ?? {};
   return emitDecoratorMetadata === true && experimentalDecorators === true ? findDecorator(path, source) : undefined;
 }
 
-/** The line of the first decorator, if there is one. A source with a syntax error is left to the compiler. */
+/** The line of the first decorator, if any. The compiler reports syntax errors. */
 function findDecorator(path: string, source: string): number | undefined {
   if (!source.includes('@')) return undefined;
   const { parse } = require('@babel/parser') as typeof import('@babel/parser');

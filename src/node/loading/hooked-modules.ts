@@ -17,7 +17,7 @@ import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
 /** How a file becomes a module. */
 type Kind = 'source' | 'json' | WrittenLoader;
 
-/** The name that compiled code uses for CommonJS's `require`, and the function that replaces it here. */
+/** The name that compiled code uses for CommonJS's `require`, and the function that replaces it. */
 const compiledRequire = 'import.meta.require';
 const ownRequire = '__requireFrom';
 

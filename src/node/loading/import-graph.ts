@@ -2,7 +2,7 @@
 export class ImportGraph {
   readonly #imports = new Map<string, Set<string>>();
 
-  /** Notes that a source depends on another file. */
+  /** Records that a source depends on another file. */
   track(from: string, url: string): void {
     this.#imports.set(from, (this.#imports.get(from) ?? new Set()).add(url));
   }

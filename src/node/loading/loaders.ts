@@ -1,7 +1,7 @@
 import { extname } from 'node:path';
 import type { WrittenLoader } from '../../suites/config.ts';
 
-/** How files that are no modules are imported: by extension, and the configuration that has the functions among the loaders. */
+/** How files that are not modules are imported, by extension, and the configuration that contains the loader functions. */
 export interface Loaders {
   readonly byExtension: Readonly<Record<string, WrittenLoader>>;
   /** The URL of the configuration. */
@@ -16,7 +16,7 @@ export const findLoader = ({ byExtension }: Loaders, url: string): WrittenLoader
 
 export const hasFunctions = ({ byExtension }: Loaders): boolean => Object.values(byExtension).includes('function');
 
-/** The error of an import of a file of unknown kind, with the setting that allows it; any other error as it is. */
+/** Adds the setting that allows it to the error of an import with an unknown extension. Other errors stay as they are. */
 export function explainUnknownExtension(error: unknown, url: string): unknown {
   if ((error as { code?: unknown } | undefined)?.code !== 'ERR_UNKNOWN_FILE_EXTENSION') return error;
   const extension = extname(new URL(url).pathname);

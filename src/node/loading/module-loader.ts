@@ -3,12 +3,12 @@ import type { CompileError } from './compile.ts';
 import type { ImportGraph } from './import-graph.ts';
 import { notePlace } from './import-place.ts';
 
-/** Loads the modules of a project, TypeScript among them, under their real URLs. */
+/** Loads the modules of a project, including TypeScript, under their real URLs. */
 export interface ModuleLoader {
-  /** A module's namespace, when it and all that it imports have been evaluated. */
+  /** Resolves to a module's namespace when the module and all its imports have been evaluated. */
   import(url: string): Promise<Record<string, unknown>>;
   readonly graph: ImportGraph;
-  /** Where the maps of compiled modules are, by URL. */
+  /** The source maps of compiled modules, by URL. */
   readonly maps: ReadonlyMap<string, string>;
 }
 

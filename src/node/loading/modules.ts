@@ -13,7 +13,7 @@ import type { Compile, ModuleLoader } from './module-loader.ts';
 import { isCommonJs, isTypeScript, type Resolved, resolveModule } from './resolve.ts';
 import { TypeScriptConfigs, type TypeScriptSettings } from './tsconfig.ts';
 
-// The types of Node 20 lack a part of what it has.
+// The types of Node 20 lack some of its properties.
 type AnyModule = vm.Module;
 type Attributes = Readonly<Record<string, string>>;
 
@@ -21,20 +21,20 @@ type Attributes = Readonly<Record<string, string>>;
 export const canMakeModules = (): boolean => 'SourceTextModule' in vm;
 
 /**
- * Makes modules from source, with the runtime's interface for virtual machines.
+ * Creates modules from source, with the runtime's interface for virtual machines.
  *
- * A loader hook of Node's would start a thread of its own, which takes longer than all else together; modules made here run
- * in the same realm, with top-level await, cycles and import.meta as usual. What is in packages is left to Node.
+ * A loader hook of Node would start a thread, which takes longer than everything else. Modules created here run in the same realm, with
+ * top-level await, cycles and import.meta. Packages are loaded by Node.
  */
 export class Modules implements ModuleLoader {
   readonly #cache: CompileCache;
   readonly #compile: Compile;
   readonly #loaders: Loaders;
-  /** The loaders of the configuration, when it has been evaluated. */
+  /** The loaders of the configuration, after it has been evaluated. */
   #functions: Promise<Config['loaders']> | undefined;
   readonly #modules = new Map<string, Promise<AnyModule>>();
   readonly #configs = new TypeScriptConfigs();
-  /** The settings of each source whose imports they concern, by URL. */
+  /** The settings that apply to the imports of each source, by URL. */
   readonly #settings = new Map<string, TypeScriptSettings>();
   readonly graph = new ImportGraph();
   readonly maps = new Map<string, string>();
@@ -48,7 +48,7 @@ export class Modules implements ModuleLoader {
   }
 
   async import(url: string): Promise<Record<string, unknown>> {
-    // Before anything is linked: a module that is loaded during linking would wait for itself.
+    // Before any linking: a module that is loaded during linking would wait for itself.
     if (hasFunctions(this.#loaders)) await (this.#functions ??= this.#importFunctions());
     return (await this.#linkAndEvaluate({ url, from: 'source' }, {})).namespace as Record<string, unknown>;
   }
@@ -66,7 +66,7 @@ export class Modules implements ModuleLoader {
 
   async #linkAndEvaluate(resolved: Resolved, attributes: Attributes): Promise<AnyModule> {
     const module = await this.#module(resolved, attributes);
-    // One at a time: two roots that link a shared module at once would meet it half done.
+    // One at a time: two roots that link a shared module at the same time would find it half linked.
     const linked = this.#linking.then(async () => {
       if (module.status === 'unlinked')
         await module.link(async (specifier, referrer, extra) => {
@@ -150,7 +150,7 @@ export class Modules implements ModuleLoader {
     }
   }
 
-  /** What a CommonJS module requires, and these in turn: the runtime has loaded it. */
+  /** Records the modules that a CommonJS module requires, directly or not. The runtime has loaded them. */
   #trackRequired(path: string): void {
     const from = pathToFileURL(path).href;
     for (const { filename } of requireCache[path]?.children ?? []) {
@@ -161,7 +161,7 @@ export class Modules implements ModuleLoader {
     }
   }
 
-  /** A file that is not a module, by a loader of the configuration. */
+  /** Loads a file that is not a module with a loader of the configuration. */
   async #load(url: string, loader: WrittenLoader): Promise<AnyModule> {
     if (loader === 'url') return synthetic(url, { default: url });
     if (loader === 'empty') return synthetic(url, { default: {} });
@@ -193,7 +193,7 @@ const findAttributes = (extra: unknown): Attributes => {
   return attributes ?? assert ?? {};
 };
 
-/** A module that gives on what is there already. */
+/** Creates a module that exports an existing namespace. */
 function synthetic(url: string, namespace: Record<string, unknown>): AnyModule {
   const names = Object.keys(namespace);
   return new vm.SyntheticModule(

@@ -3,7 +3,7 @@ import { isBuiltin } from 'node:module';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import type { TypeScriptSettings } from './tsconfig.ts';
 
-/** How a module is loaded: by Node as it is, or from its source by this tool. */
+/** How a module is loaded: by Node, or from its source by this tool. */
 export interface Resolved {
   readonly url: string;
   readonly from: 'node' | 'source';
@@ -11,7 +11,7 @@ export interface Resolved {
 
 const isFile = (url: URL): boolean => statSync(fileURLToPath(url), { throwIfNoEntry: false })?.isFile() === true;
 
-/** Endings that stand for others: TypeScript is imported under the name that it will be compiled to, or under none. */
+/** Extensions that others stand for: TypeScript is imported under the name of its compiled file, or without an extension. */
 const replacements: readonly (readonly [RegExp, readonly string[]])[] = [
   [/\.js$/, ['.ts', '.tsx', '.jsx']],
   [/\.mjs$/, ['.mts']],
@@ -37,7 +37,7 @@ const esModule = /\.(?:mjs|js)$/;
 const ownName = /^red-lattice(?:\/|$)/;
 const libraryFolder = new URL('.', import.meta.url).href;
 
-/** Finds a module in a package. Throws if there is none. */
+/** Finds a module in a package. Throws if it does not exist. */
 type ResolvePackage = (specifier: string, parent: string) => string;
 
 /** Resolves by the runtime, which accepts a parent only with a flag of a lane. */
@@ -54,13 +54,13 @@ export function resolveModule(specifier: string, parent: string, settings?: Type
     }
     return { url: url.href, from: isSource(url.href) ? 'source' : 'node' };
   }
-  // A second copy of this package would know nothing of the first, whatever `paths` say.
+  // A second copy of this package would not share state with the first, whatever `paths` says.
   for (const path of ownName.test(specifier) ? [] : (settings?.mapSpecifier(specifier) ?? [])) {
     const url = existing(pathToFileURL(path));
     if (url) return { url: url.href, from: isSource(url.href) ? 'source' : 'node' };
   }
   const url = resolvePackage(specifier, parent);
-  // A package is Node's, but for one that gives out its TypeScript: a neighbour in the same workspace.
+  // Node loads packages, except one that exports its TypeScript: a package of the same workspace.
   return { url, from: typescript.test(url) && url.startsWith('file:') ? 'source' : 'node' };
 }
 

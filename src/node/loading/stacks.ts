@@ -5,8 +5,8 @@ const readText = readFileSync;
 const parseJson = JSON.parse;
 
 /**
- * Makes stacks tell the lines of the sources rather than of what these were compiled to, for every error in the process.
- * Maps are read when a stack is first asked for. Whoever sets Error.prepareStackTrace after this has it his own way.
+ * Maps stacks to the lines of the sources, for every error in the process. Source maps are read on demand. A later Error.prepareStackTrace
+ * replaces this one.
  */
 export function mapStacks(maps: ReadonlyMap<string, string>): void {
   const read = new Map<string, TraceMap | undefined>();

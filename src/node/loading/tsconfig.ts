@@ -4,21 +4,21 @@ import { dirname, join } from 'node:path';
 import type { FileMatcher, TsConfigResult } from 'get-tsconfig';
 import { hash } from '../../cases/hash.ts';
 
-/** The settings of a `tsconfig.json` that change what a source means. */
+/** The settings of a `tsconfig.json` that affect compiled code. */
 export interface TypeScriptSettings {
   /** The path of the file. */
   readonly file: string;
-  /** The compiler options that are honoured. */
+  /** The supported compiler options. */
   readonly compilerOptions: Readonly<Record<string, unknown>>;
-  /** Differs between settings that compile differently. */
+  /** A hash that differs for settings that compile differently. */
   readonly hash: string;
-  /** The paths that `paths` and `baseUrl` give for a module specifier, best first. */
+  /** The paths that `paths` and `baseUrl` give for a module specifier, in order of preference. */
   readonly mapSpecifier: (specifier: string) => readonly string[];
   /** Whether `paths` and `baseUrl` apply to JavaScript too. */
   readonly allowsJavaScript: boolean;
 }
 
-/** What the compiler is given; all else is for type checkers. */
+/** The options that the compiler gets. All others are for type checkers. */
 const HONOURED = [
   'emitDecoratorMetadata',
   'experimentalDecorators',
@@ -61,11 +61,11 @@ export class TypeScriptConfigs {
   }
 }
 
-/** The packages that read `tsconfig.json` are loaded when there is one. */
+/** The packages that read `tsconfig.json` are loaded only if there is one. */
 const require = createRequire(import.meta.url);
 const loadParser = () => require('get-tsconfig') as typeof import('get-tsconfig');
 
-/** The settings of a file; before them those of its references, if it has nothing else: each applies to the sources that it includes. */
+/** The settings of a file, preceded by those of its references if it has no files itself. Each applies to the sources that it includes. */
 function readCandidates(file: string): readonly Candidate[] {
   const { createFilesMatcher } = loadParser();
   const own = parseConfig(file);
@@ -79,7 +79,7 @@ function readCandidates(file: string): readonly Candidate[] {
   ];
 }
 
-/** A matcher gives the configuration for the sources that it includes. */
+/** The matcher returns the configuration for sources that it includes. */
 const isIncluded =
   (match: FileMatcher) =>
   (source: string): boolean =>

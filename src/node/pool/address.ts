@@ -6,7 +6,7 @@ export interface PoolAddress {
   readonly password: string | undefined;
   /** Host and port, for messages. */
   readonly name: string;
-  /** The beginning of all key names. */
+  /** The prefix of all keys. */
   readonly prefix: string;
   /** Milliseconds after which a lease that the machine does not renew ends. */
   readonly lease: number;
@@ -45,7 +45,7 @@ export function parsePoolAddress(text: string, environment: Readonly<Record<stri
   return { url: url.href, username, password, name, prefix, lease };
 }
 
-/** A password may contain a `%` that begins no escape. */
+/** A password can contain a `%` that does not start an escape sequence. */
 function decodePercent(text: string): string {
   try {
     return decodeURIComponent(text);
