@@ -20,7 +20,7 @@ import { Time } from './views/Time.tsx';
 const themes = ['system', 'light', 'dark'] as const;
 type Theme = (typeof themes)[number];
 
-/** A page from a file may not remember anything. */
+/** A page from a file may have no storage. */
 function remembered(): Theme {
   try {
     return themes.find((one) => one === localStorage.getItem('red-lattice theme')) ?? 'system';
@@ -42,7 +42,7 @@ export function App({ store, served }: { readonly store: Store; readonly served:
     try {
       localStorage.setItem('red-lattice theme', theme);
     } catch {
-      // Then it holds for this time.
+      // The choice then lasts until the page is closed.
     }
   }, [theme]);
 

@@ -3,7 +3,7 @@ import { useSyncExternalStore } from 'react';
 export type View = 'overview' | 'tests' | 'matrix' | 'time' | 'history' | 'compare';
 export const views: readonly View[] = ['overview', 'tests', 'matrix', 'time', 'history', 'compare'];
 
-/** Where one is in the page: kept in the address, by names that another run has, too. */
+/** The current position in the page, stored in the address by names that other runs share. */
 export interface Route {
   readonly view: View;
   /** The id of the case that is open. */
@@ -47,7 +47,7 @@ export function hrefOf(change: Partial<Route>): string {
   return `#/${view}${query ? `?${query}` : ''}`;
 }
 
-/** Goes there; `quietly` leaves no step to go back to. */
+/** Changes the route. `quietly` adds no history entry. */
 export function go(change: Partial<Route>, quietly = false): void {
   const href = hrefOf(change);
   if (href === location.hash) return;

@@ -49,7 +49,7 @@ interface EditedFiles {
 
 const MAX_NAMED_FILES = 3;
 
-/** Writes the values that failed checks computed for columns into the data files that the rows come from, after showing them. */
+/** Shows the values that failed checks computed for columns, and writes them into the data files of the rows. */
 export async function acceptCommand(where: readonly string[], options: AcceptCommandOptions, setting: CommandContext): Promise<number> {
   const { folder, terminal } = setting;
   const root = findRoot(folder);
@@ -101,7 +101,7 @@ export async function acceptCommand(where: readonly string[], options: AcceptCom
   return (count > 0 && !isWriting) || refused.length > 0 ? 1 : 0;
 }
 
-/** The failed results of the cases that are meant, with their tests. Adds the files that contents were compared with to `expected`. */
+/** The failed results of the given cases, with their tests. Adds the files that contents were compared with to `expected`. */
 function* failedResults({ folder }: RecordReference, ids: ReadonlySet<string> | 'all', expected: Set<string>): Generator<TestedResult> {
   const headers = new Map<number, TestHeader>();
   for (const entry of readJournals(folder, { inBlocks: true, types: ['ended', 'expected-file'] })) {
@@ -113,7 +113,7 @@ function* failedResults({ folder }: RecordReference, ids: ReadonlySet<string> | 
   }
 }
 
-/** Why values of a record cannot be accepted. */
+/** Explains why values of a record cannot be accepted. Undefined if they can. */
 function refuseRecord(record: RecordReference, root: string): string | undefined {
   const changed = findChangedFiles(record, root);
   if (changed.length === 0) return undefined;
@@ -122,7 +122,7 @@ function refuseRecord(record: RecordReference, root: string): string | undefined
   return `${named}${more} changed since the run. Run the tests again, then accept.`;
 }
 
-/** The files that no test compares with any more, by their names. Only a whole run knows. */
+/** The files that no test compares with any more, by name. Only known after a whole run. */
 function listUnreadFiles({ info }: RecordReference, root: string, expected: ReadonlySet<string>): string[] {
   if (info.exitStatus === undefined || info.exitStatus > 1 || info.shard || (info.selection && !selectsAll(info.selection))) return [];
   const pathsOf = (hashes: FileHashes = {}): string[] => Object.keys(hashes).map((file) => join(root, file));
@@ -162,7 +162,7 @@ function replaceWholeFiles(changes: readonly FileChange[], record: string, root:
       continue;
     }
     const before = existsSync(path) ? readFileSync(path) : undefined;
-    // What was computed without it says nothing about it.
+    // A file that was new in the run exists now. The content was computed without it.
     if (isNew && before)
       throwProblem({ code: 'unreadable-file', path: nameFile(file), reason: 'it was created since the run. Run the tests again, then accept.' });
     const after = keepLineEndings(before, content);

@@ -3,15 +3,15 @@ import type { Configuration } from '../node/configuration.ts';
 import type { InterruptCause } from './interruption.ts';
 import type { Terminal } from './terminal.ts';
 
-/** What a command is called in: handed in, so that commands neither reach for the process nor end it. */
+/** The environment of a command, passed in so that commands neither use nor end the process directly. */
 export interface CommandContext {
   /** The current folder. */
   readonly folder: string;
   readonly terminal: Terminal;
-  /** A lane's process: the first has been booting since the command was typed. */
+  /** Returns a lane's process. The first one has been booting since the start of the command. */
   acquireLane(): ChildProcess;
-  /** The project's configuration: read once, when it is first needed, and again with `again`. */
+  /** Returns the project's configuration, which is read on first use, and again with `isReload`. */
   configuration(isReload?: boolean): Promise<Configuration>;
-  /** Calls `act` at each interrupting signal, and when the output is closed. */
+  /** Calls `act` for each interrupting signal, and when the output is closed. */
   onInterrupt(act: (cause: InterruptCause) => void): void;
 }

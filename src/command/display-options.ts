@@ -2,7 +2,7 @@ import type { GridAxes } from '../formats/human/grid.ts';
 
 export type Sorting = 'plan' | 'name' | 'time';
 
-/** How people want to see it. */
+/** Options for displaying results. */
 export interface DisplayOptions {
   readonly sort?: Sorting;
   readonly grid?: boolean;

@@ -4,7 +4,7 @@ import { canRunCases, restartInOneProcess, wantsOneProcess } from './one-process
 
 const given = process.argv.slice(2);
 const [word] = given.filter((argument) => !argument.startsWith('-'));
-/** A debugger looks at one process: then all is to run there, unless somebody says how many are to. */
+/** A debugger attaches to one process, so that everything runs there unless a number of lanes is given. */
 const isDebugged =
   word === 'run' && process.execArgv.some((flag) => flag.startsWith('--inspect')) && !given.some((argument) => /^(?:--lanes|-l)/.test(argument));
 const args = isDebugged ? [...given, '--lanes', '0'] : given;
@@ -19,7 +19,7 @@ if (runsInProcess && !canRunCases(args)) {
   const coverage = process.env['NODE_V8_COVERAGE'];
   if (coverage) (await import('./main.ts')).mapCoverage(coverage, pid);
 } else {
-  // A lane takes as long to boot as this process took: it is on its way before anything else is loaded.
+  // A lane takes as long to boot as this process, so that it starts before anything else is loaded.
   const lane = mayRun && !runsInProcess ? startLane() : undefined;
   enableCompileCache();
   const { main } = await import('./main.ts');

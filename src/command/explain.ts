@@ -58,7 +58,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   }
 }
 
-/** The times of setups and teardowns in the newest record. */
+/** The times of setups and teardowns in the latest record. */
 function readNewestTimes(root: string): LastTimes {
   const [newest] = earlierRuns(root);
   const times = new Map<string, { setup?: number; teardown?: number }>();

@@ -1,4 +1,4 @@
-/** Why a run is interrupted: a signal, or because nobody reads its output any more. */
+/** Why a run is interrupted: a signal, or a closed output. */
 export type InterruptCause = 'SIGINT' | 'SIGTERM' | 'SIGHUP' | 'SIGPIPE';
 
 /** Signals that interrupt a run. SIGPIPE is not among them: the runtime reports a closed output as an error of the stream. */

@@ -17,7 +17,7 @@ export interface JoinCommandOptions {
   readonly name?: string;
 }
 
-/** Lends the lanes of this machine to the runs of a pool; gives the exit status. */
+/** Lends the lanes of this machine to the runs of a pool. Returns the exit status. */
 export async function joinCommand(url: string, options: JoinCommandOptions, setting: CommandContext): Promise<number> {
   const { folder, terminal, acquireLane } = setting;
   const address = parsePoolAddress(url, process.env);

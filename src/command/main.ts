@@ -42,7 +42,7 @@ const suggestCommand = (where: readonly string[], program: Command, folder: stri
       )
     : undefined;
 
-/** Does what the arguments say; gives the exit status. All commands are one file when built: at a start, files cost more than code. */
+/** Executes the arguments and returns the exit status. All commands are built into one file: at the start, files cost more than code. */
 async function parse(args: readonly string[], setting: CommandContext, inProcess: boolean): Promise<number> {
   const { terminal } = setting;
   let status = 0;
@@ -227,7 +227,7 @@ async function parse(args: readonly string[], setting: CommandContext, inProcess
   try {
     const expanded = await withProfile(args, setting);
     if (!expanded) return 2;
-    // Only the profile sets it: the new process reads the same profile.
+    // Only the profile requests it. The new process reads the same profile.
     if (!inProcess && wantsOneProcess(expanded)) return (await restartInOneProcess([...args, '--lanes', '0'])).status;
     if (inProcess && needsRestart((await setting.configuration()).config)) return (await restartInOneProcess(args)).status;
     await program.parseAsync(expanded, { from: 'user' });
@@ -238,7 +238,7 @@ async function parse(args: readonly string[], setting: CommandContext, inProcess
   }
 }
 
-/** A project's configuration, read by the lane that will run its first cases. */
+/** Reads a project's configuration in the lane that will run its first cases. */
 async function configuration(folder: string, lane: () => ChildProcess): Promise<Configuration> {
   const root = findRoot(folder);
   const path = findConfiguration(root);
@@ -263,10 +263,10 @@ async function withProfile(args: readonly string[], setting: CommandContext): Pr
   return first === 'run' ? [first, ...buildArguments(profile), ...rest] : [...buildArguments(profile), ...args];
 }
 
-/** Completes what the runtime wrote of a process that ran all by itself. */
+/** Completes the coverage of a process that ran everything itself. */
 export const mapCoverage = (written: string, pid: number): void => addSourceMaps(written, pid, join(findStateFolder(findRoot(process.cwd())), 'cache'));
 
-/** Runs the command to its end. The one place that ends the process; the lane that was started for it ends with it. */
+/** Runs the command to its end. Only this function ends the process, and the lane that was started for it. */
 export async function main(args: readonly string[], started: ChildProcess | undefined, inProcess: boolean): Promise<void> {
   const firstLane = inProcess ? InProcessLane.start : startLane;
   const terminal = processTerminal();
@@ -305,14 +305,14 @@ export async function main(args: readonly string[], started: ChildProcess | unde
   for (const stream of [process.stdout, process.stderr])
     stream.on('error', ({ code }: NodeJS.ErrnoException) => {
       if (code !== 'EPIPE') process.exit(2);
-      // Each further line fails as well.
+      // Each further write fails as well.
       if (!isClosed) onClosed();
       isClosed = true;
     });
   try {
     process.exitCode = await parse(args, setting, inProcess);
   } catch (error) {
-    // What the system refuses, and what is wrong with what was given, needs no stack: the message names the file and the reason.
+    // Errors of the system and of arguments need no stack: the message names the file and the reason.
     const { code, message, stack } = error as NodeJS.ErrnoException;
     const formatting = createFormatting(findRoot(setting.folder), terminal);
     if (error instanceof ProblemError)
@@ -321,9 +321,9 @@ export async function main(args: readonly string[], started: ChildProcess | unde
     else terminal.error(`red-lattice: ${stack ?? String(error)}`);
     process.exitCode = 2;
   }
-  // Not all of it was read.
+  // The output was not read completely.
   if (isClosed) process.exitCode = statusOfInterrupt('SIGPIPE');
   lane?.kill('SIGKILL');
-  // What tests have left open in this process must not keep it.
+  // Resources that tests have left open in this process must not keep it alive.
   if (inProcess) process.exit();
 }

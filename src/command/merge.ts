@@ -29,7 +29,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   if (other)
     return failWith(terminal, `${given[records.indexOf(other)]} has another plan than ${given[0]}. Merge shards that ran the same files in the same state.`);
   for (const [i, { info }] of records.entries()) {
-    // A shard may not read a data file of the others.
+    // Not every shard reads every data file.
     const changed = [...differingFiles(first.info.files, info.files), ...differingFiles(first.info.reads, info.reads, true)];
     if (changed.length > 0)
       return failWith(terminal, `${given[i]} ran another state of ${changed.join(', ')} than ${given[0]}. Merge shards of the same state of the tests.`);
@@ -87,7 +87,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   return missing.length > 0 ? 2 : status;
 }
 
-/** The number of results that a run has counted and its journals lack. */
+/** The number of results that a run has counted, but that its journals lack. */
 function missingResults({ folder, info }: RecordReference): number {
   if (!info.counts) return 0;
   const { 'not-run': _notRun, ...counts } = info.counts;
@@ -99,11 +99,11 @@ function missingResults({ folder, info }: RecordReference): number {
   return Math.max(0, missing);
 }
 
-/** What several runs ended before. */
+/** Adds up the cases that several runs ended before. */
 const countNotRun = (all: readonly NotRun[]): NotRun | undefined =>
   all[0] && { cases: all.reduce((sum, { cases }) => sum + cases, 0), isMore: all.some(({ isMore }) => isMore), reason: all[0].reason };
 
-/** Copies a shard's journals and attachments under names of their own; gives the entries on their way. */
+/** Copies a shard's journals and attachments under unique names. Yields the entries. */
 function* copyJournals(from: string, to: string, shard: number): Generator<JournalEntry> {
   const attachments = join(from, 'attachments');
   if (existsSync(attachments)) {
@@ -120,7 +120,7 @@ function* copyJournals(from: string, to: string, shard: number): Generator<Journ
   yield* readJournals(to, { prefix: `shard-${shard}-`, inBlocks: true });
 }
 
-/** The lines of a journal with the new names of attachments. A line that was torn off is left out. */
+/** Renames the attachments in the lines of a journal. An incomplete line is left out. */
 function renameLane(text: string, shard: number): string {
   const lines = text.split('\n').slice(0, -1);
   return lines

@@ -25,7 +25,7 @@ export interface NarrowCommandOptions extends SelectionOptions {
   readonly export?: string;
 }
 
-/** Runs tests, and then further rows of those that fail, until it is known which values make them fail. */
+/** Runs tests, and then further rows of the failing ones, until the values that make them fail are known. */
 export async function narrowCommand(where: readonly string[], options: NarrowCommandOptions, setting: CommandContext): Promise<number> {
   const { folder, terminal, acquireLane } = setting;
   if (options.export !== undefined && !triedRowFormats.some((extension) => options.export?.endsWith(extension)))

@@ -11,7 +11,7 @@ export default defineConfig({
 });
 `;
 
-/** In a package of CommonJS, the rules of Node would take the test files for CommonJS too. */
+/** In a CommonJS package, Node's rules would make the test files CommonJS, too. */
 const tsconfig = (isModule: boolean): string => `{
   "compilerOptions": {
     ${isModule ? '"module": "nodenext",' : '"module": "esnext",\n    "moduleResolution": "bundler",'}
@@ -23,7 +23,10 @@ const tsconfig = (isModule: boolean): string => `{
 }
 `;
 
-/** Writes what a project lacks: a configuration, a tsconfig.json, and a script in package.json. Changes nothing else. Returns what it did. */
+/**
+ * Writes missing files of a project: a configuration, a tsconfig.json, and a script in package.json. Changes nothing else. Returns a
+ * description of the changes.
+ */
 export async function writeConfiguration(root: string, { language, isModule, testFolder }: ProjectStyle, needsTypeScript: boolean): Promise<string[]> {
   const done: string[] = [];
   const write = (name: string, text: string): void => {

@@ -9,7 +9,7 @@ import { failWith } from './terminal.ts';
 
 const quote = (text: string): string => `'${text.replace(/[\\']/g, '\\$&')}'`;
 
-/** What a starter is made of: a test file with a fixture, a table and a data file, which runs as it is. */
+/** The starter: a test file with a fixture, a table and a data file, which runs without changes. */
 const starter = (title: string, file: string): string => `import { cell, dataFile, fixture, suite, table, test } from 'red-lattice';
 
 /** A fixture: set up before each case that needs it, torn down afterwards, whatever happens. */
@@ -53,12 +53,12 @@ export const starter = suite(${quote(title.replaceAll('{', '{{'))}, [
 
 const rows = 'nights,due\n1,20\n3,60\n7,126\n';
 
-/** Writes a starter that matches the project, and nothing over what is there. With `config`, also what the project lacks to run it. */
+/** Writes a starter that matches the project, without replacing files. With `config`, also writes what the project lacks to run it. */
 export async function newCommand(name: string, { config }: { readonly config?: boolean }, { folder, terminal }: CommandContext): Promise<number> {
   const [, bare = name, given] = /^(.*?)(?:\.lattice)?\.(m?[jt]s)$/.exec(name) ?? [];
   const root = findRoot(folder);
   const style = findProjectStyle(root);
-  // A bare name goes to the tests that are there; ./name does not.
+  // A bare name is put into the existing test folder; ./name is not.
   const path = folder === root && style.testFolder !== undefined && !/[/\\]/.test(bare) ? join(root, style.testFolder, bare) : resolve(folder, bare);
   const extension = given ?? style.extension;
   const title = basename(bare);

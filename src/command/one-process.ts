@@ -5,7 +5,7 @@ import { hasHooks } from '../node/loading/hooks.ts';
 import { LANE_FLAGS } from '../node/start-lane.ts';
 import type { SerializedConfig } from '../suites/config.ts';
 
-/** Whether arguments ask for everything in one process: the last `--lanes` is 0, and no other machine has lanes. */
+/** Whether arguments request everything in one process: the last `--lanes` is 0, and there is no pool. */
 export function wantsOneProcess(args: readonly string[]): boolean {
   if (args.some((argument) => argument === '--pool' || argument.startsWith('--pool='))) return false;
   let lanes: string | undefined;
@@ -35,7 +35,7 @@ export async function restartInOneProcess(args: readonly string[]): Promise<{ st
   inspector.close();
   const child = spawn(process.execPath, [...process.execArgv, ...LANE_FLAGS, process.argv[1] as string, ...args], { stdio: 'inherit' });
   killOnParentExit(child);
-  // Ctrl-C in a terminal has reached both.
+  // Ctrl-C in a terminal reaches both processes.
   process.on('SIGINT', () => process.stdin.isTTY || child.kill('SIGINT'));
   process.on('SIGTERM', () => child.kill('SIGTERM'));
   process.on('SIGHUP', () => child.kill('SIGHUP'));

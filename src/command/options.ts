@@ -6,7 +6,7 @@ import { parseCondition, type RowCondition } from '../suites/row-condition.ts';
 import type { Selection, Target } from '../suites/selection.ts';
 import { parseShard } from './shard.ts';
 
-/** What `run` and `plan` share: which cases are meant. */
+/** The options of `run` and `plan` that select cases. */
 export interface SelectionOptions {
   readonly title?: readonly string[];
   readonly tag?: readonly string[];
@@ -40,7 +40,7 @@ function readIds(file: string): readonly string[] {
   return ids;
 }
 
-/** A whole number of at least `least`. */
+/** Parses an integer of at least `least`. */
 export function wholeNumber(least: number): (value: string) => number {
   return (value) => {
     const number = Number(value);
@@ -64,7 +64,7 @@ function rowCondition(value: string, before: readonly RowCondition[] = []): read
   return [...before, condition];
 }
 
-/** `season,hull/loa`: the columns down the side of a grid, then those across its head. */
+/** Parses `season,hull/loa`: the columns down the side of a grid, then those across the top. */
 function gridSides(value: string): GridAxes {
   const [down = [], across = [], more] = value.split('/').map((part) => part.split(',').filter(Boolean));
   if (more || down.length === 0 || across.length === 0)
@@ -72,7 +72,7 @@ function gridSides(value: string): GridAxes {
   return { down, across };
 }
 
-/** `in memory,in the database`: two titles. */
+/** Parses `in memory,in the database`: two titles. */
 export function parsePair(value: string): { before: string; after: string } {
   const [before, after, more] = value.split(',').map((part) => part.trim());
   if (!before || !after || more !== undefined)
@@ -80,7 +80,7 @@ export function parsePair(value: string): { before: string; after: string } {
   return { before, after };
 }
 
-/** How results are laid out for people. */
+/** Adds the options for displaying results. */
 export const addDisplayOptions = (command: Command): Command =>
   command
     .addOption(new Option('--sort <order>', 'Print tests at the end, sorted by time, name or plan. Default: as they end.').choices(['time', 'name', 'plan']))
@@ -104,7 +104,7 @@ export function addSelection(command: Command): Command {
 
 /** The parts of a selection that come from records. */
 export interface RecordSelection {
-  /** The ids of what failed, where that is asked for. */
+  /** The ids of the failed cases, with `--failed`. */
   readonly failed: readonly string[] | undefined;
   /** The folder of the record that `--balance-by` names. */
   readonly times: string | undefined;

@@ -20,12 +20,12 @@ export interface PlanCommandOptions extends SelectionOptions {
   readonly format?: 'json' | 'csv';
 }
 
-/** A test with more cases than this shows the first of them only. */
+/** The maximum number of cases that are listed for a test. */
 const MAX_LISTED_CASES = 5;
-/** If the first cases of all tests take more lines than this, only the tests are listed; if these do, only the files. */
+/** If the first cases of all tests take more lines, only tests are listed; if these do, only files. */
 const MAX_LINES = 60;
 
-/** What a list keeps of a test. */
+/** The listed parts of a test. */
 interface ListedTest {
   readonly header: TestHeader;
   readonly ids: string[];
@@ -80,7 +80,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   }
 }
 
-/** Tests under their files, each with where its cases come from. In a large project the list is shorter: without cases, or by file. */
+/** Renders tests under their files, each with the source of its cases. In a large project, the list is shorter: without cases, or by file. */
 function renderTests(tests: readonly ListedTest[], listsAll: boolean, terminal: Terminal): string[] {
   const whole = renderList(tests, true, terminal);
   if (listsAll || whole.length <= MAX_LINES) return whole;
@@ -114,7 +114,7 @@ function renderList(tests: readonly ListedTest[], withCases: boolean, { style }:
     if (!withCases) continue;
     for (const fact of header.facts ?? []) lines.push(style.dim(`    ${escapeToOneLine(fact)}`));
     const shown = ids.length === cases ? ids : ids.slice(0, MAX_LISTED_CASES);
-    // A lone case is what its test says.
+    // The test's line represents its only case.
     for (const id of shown) if (id !== header.id) lines.push(style.dim(`    ${escapeToOneLine(id.slice(header.id.length + 1))}`));
     if (shown.length < cases) lines.push(style.dim(`    … and ${formatThousands(cases - shown.length)} more (--all)`));
   }

@@ -16,7 +16,7 @@ import type { CommandContext } from './command-context.ts';
 import type { RecordSelection, SelectionOptions } from './options.ts';
 import { createFormatting, failWith } from './terminal.ts';
 
-/** What stands ready before a command's lanes get their job. */
+/** What a command prepares before its lanes get their job. */
 export interface CommandInputs extends RecordSelection {
   readonly root: string;
   readonly files: readonly string[];
@@ -25,7 +25,7 @@ export interface CommandInputs extends RecordSelection {
   readonly compiler: CompileService;
   readonly config: SerializedConfig;
   readonly defaults: Defaults;
-  /** The tags in use, where the configuration says. */
+  /** The known tags, if the configuration has them. */
   readonly tags: readonly string[] | undefined;
 }
 
@@ -34,7 +34,10 @@ type PrepareOptions = Partial<Pick<SelectionOptions, 'tag' | 'notTag' | 'timeout
   readonly retries?: number;
 };
 
-/** Reads the configuration (with `again`, anew), finds the test files and compiles them, while the lane boots. Nothing where what was asked for is not there. */
+/**
+ * Reads the configuration, finds the test files and compiles them, while the lane boots. Returns undefined after an error, which has been
+ * printed.
+ */
 export async function prepare(
   where: readonly string[],
   options: PrepareOptions,
@@ -74,7 +77,7 @@ export async function prepare(
   return { root, files, targets, cache, compiler, config, defaults, tags, times, failed: options.failed ? failedIds(root) : undefined };
 }
 
-/** What a coordinator is asked for where nothing special is wanted: one lane, in the order of the plan. */
+/** A request with defaults: one lane, in the order of the plan. */
 export function defaultRequest(
   { root, files, cache, defaults, tags, config }: CommandInputs,
   options: Pick<RunRequest, 'mode' | 'selection' | 'loadTimeout' | 'record'>,

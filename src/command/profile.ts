@@ -3,13 +3,13 @@ import type { Config } from '../suites/config.ts';
 
 type Profile = NonNullable<Config['profiles']>[string];
 
-/** The name after `--profile`, if it stands among the arguments. */
+/** The argument of `--profile`, if it is given. */
 export function findProfile(args: readonly string[]): string | undefined {
   const at = args.findIndex((argument) => argument === '--profile' || argument.startsWith('--profile='));
   return at < 0 ? undefined : args[at] === '--profile' ? (args[at + 1] ?? '') : args[at]?.slice('--profile='.length);
 }
 
-/** A profile's options as they would be typed. False leaves one out. */
+/** Converts a profile's options to arguments. An option with the value false is left out. */
 export const buildArguments = (profile: Profile): string[] =>
   Object.entries(profile).flatMap(([name, value]) => {
     const option = `--${name.replace(/[A-Z]/g, (letter) => `-${letter.toLowerCase()}`)}`;
@@ -18,7 +18,7 @@ export const buildArguments = (profile: Profile): string[] =>
     return (Array.isArray(value) ? value : [value]).flatMap((one) => [option, String(one)]);
   });
 
-/** What to say of a profile that is not there. */
+/** The message for an unknown profile. */
 export function noSuchProfile(name: string, profiles: Config['profiles']): string {
   const known = Object.keys(profiles ?? {});
   const near = findNearestName(name, known);

@@ -12,7 +12,7 @@ interface ProgressOptions {
   readonly sort?: string;
 }
 
-/** Milliseconds between two looks at a run that goes on: on a terminal, and in a pipe. */
+/** The interval of progress in milliseconds: on a terminal, and in a pipe. */
 const LIVE_INTERVAL_MS = 100;
 const PLAIN_INTERVAL_MS = 30_000;
 
@@ -23,7 +23,7 @@ export class Progress {
   readonly #headings = new Headings();
   readonly #shown = new Set<number>();
   #timer: NodeJS.Timeout | undefined;
-  /** How many lines below the last printed one are to be written over. */
+  /** The number of lines below the last printed one that will be overwritten. */
   #live = 0;
 
   constructor(terminal: Terminal, { show, sort }: ProgressOptions) {
@@ -46,7 +46,7 @@ export class Progress {
     if (entry.type === 'test-ended') this.#test(entry.test, state);
   }
 
-  /** Tests that a lane died in have had no end of their own. */
+  /** Prints tests that have no end of their own because a lane died. */
   finish(state: RunState): void {
     clearInterval(this.#timer);
     this.#redraw([]);
@@ -69,7 +69,7 @@ export class Progress {
     for (const line of lines) this.#terminal.out(line);
   }
 
-  /** Writes over the lines that stand below; they come again with the next look. */
+  /** Clears the redrawn lines. The next tick draws them again. */
   #redraw(lines: readonly string[]): void {
     const { live } = this.#terminal;
     if (!live) return;

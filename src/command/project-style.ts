@@ -1,14 +1,14 @@
 import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 
-/** What a new file should be like to match the project. */
+/** Properties of the project that a new file should match. */
 export interface ProjectStyle {
   readonly language: 'ts' | 'js';
   /** Whether its package declares ES modules. */
   readonly isModule: boolean;
   /** The extension of an ES module. */
   readonly extension: 'ts' | 'mts' | 'js' | 'mjs';
-  /** The folder of its tests, from the root; undefined if it has none. */
+  /** The folder of its tests, from the root. Undefined if it has none. */
   readonly testFolder: string | undefined;
 }
 
@@ -18,7 +18,7 @@ interface PackageFile {
   readonly devDependencies?: object;
 }
 
-/** Looks at the files of a project: its package.json, its tsconfig.json, and what is in its root and its folders of sources and tests. */
+/** Examines a project: its package.json, its tsconfig.json, and the files in its root and its folders of sources and tests. */
 export function findProjectStyle(root: string): ProjectStyle {
   const { type, dependencies, devDependencies } = readPackage(root);
   const names = ['', 'src', 'lib', 'tests', 'test'].flatMap((folder) => listNames(join(root, folder)));
@@ -27,7 +27,7 @@ export function findProjectStyle(root: string): ProjectStyle {
   const usesJavaScript = names.some((name) => /\.[cm]?jsx?$/.test(name));
   const language = usesTypeScript || !usesJavaScript ? 'ts' : 'js';
   const isModule = type === 'module';
-  // With these settings, tsc takes a .ts file for CommonJS in a package that does not say otherwise.
+  // With these settings, tsc reads a .ts file as CommonJS unless the package declares ES modules.
   const goesByPackage = hasTsconfig && /"module"\s*:\s*"node(?:16|18|20|next)"/i.test(readFileSync(join(root, 'tsconfig.json'), 'utf8'));
   return {
     language,

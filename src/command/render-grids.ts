@@ -6,11 +6,11 @@ import type { WhereItFails } from '../results/where/causes.ts';
 import type { DisplayOptions } from './display-options.ts';
 import type { Terminal } from './terminal.ts';
 
-/** A grid of more cases is not readable. */
+/** A grid with more cases is not readable. */
 const MAX_GRID_CASES = 20_000;
 const MIN_GRID_CASES = 4;
 
-/** Each test whose rows make a grid as one; with sides that were asked for, each that has those columns. */
+/** Renders a grid for each test whose rows are suitable; with given sides, for each test that has these columns. */
 export function renderGrids(
   entries: () => Iterable<JournalEntry>,
   where: ReadonlyMap<number, WhereItFails>,

@@ -12,7 +12,7 @@ import { createFormatting, failWith, type Terminal } from './terminal.ts';
 
 export interface ReportOptions extends DisplayOptions {
   readonly format?: ReportFormat;
-  /** A file instead of standard output. */
+  /** A file to write instead of standard output. */
   readonly o?: string;
 }
 
@@ -34,7 +34,7 @@ export async function reportCommand(wanted: string, options: ReportOptions, { fo
   return 0;
 }
 
-/** Writes a record in a format, piece by piece. */
+/** Writes a record in a format, in chunks. */
 export async function writeAs(
   format: ReportFormat,
   record: OpenedRecord,
@@ -51,7 +51,7 @@ export async function writeAs(
   for await (const piece of writeReport(format, record, nameFile)) write(piece);
 }
 
-/** Puts a file in its place when it is whole; what was there stays until then. */
+/** Replaces a file when the new content is complete. */
 async function toFile(path: string, make: (write: (text: string) => void) => Promise<void>): Promise<void> {
   const unfinished = `${path}.unfinished`;
   const file = openSync(unfinished, 'w');

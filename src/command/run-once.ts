@@ -61,10 +61,10 @@ export interface RunCommandOptions extends SelectionOptions, DisplayOptions {
 
 export interface RunOnceInput {
   readonly where: readonly string[];
-  /** The test files that are run. */
+  /** The test files to run. */
   readonly files: readonly string[];
   readonly selection: Selection;
-  /** What is gone on with. */
+  /** The run to resume. */
   readonly earlier?: RecordReference | undefined;
   readonly options: RunCommandOptions;
   readonly prepared: CommandInputs;
@@ -72,7 +72,7 @@ export interface RunOnceInput {
   readonly pool?: LanePool | undefined;
 }
 
-/** One run, from its record's first line to the last line on the screen. */
+/** Runs cases once, from creating the record to printing the summary. */
 export async function runOnce(
   { where, files, selection, earlier, options, prepared, interruption, pool }: RunOnceInput,
   setting: CommandContext,
@@ -104,7 +104,7 @@ export async function runOnce(
     ...(earlier && { ...clearRunEnd(earlier.info), process: process.pid }),
   };
   const after = earlier ? listJournals(record) : [];
-  // The record of a run that is resumed has been locked before.
+  // The record of a resumed run is locked already.
   if (!earlier) lockRecord(record);
   writeInfo(record, info);
   let plan = info.plan;
@@ -208,7 +208,7 @@ export async function runOnce(
   return { status, state, record };
 }
 
-/** Prints failures for a CI service that shows them beside the source. They go to stderr if the output is for other programs. */
+/** Prints failures for a CI service that shows them in the source. They go to stderr if the output is for other programs. */
 function printAnnotations(state: RunState, terminal: Terminal, root: string, isForPrograms: boolean): void {
   if (!terminal.annotations) return;
   const { syntax, workspace } = terminal.annotations;

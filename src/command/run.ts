@@ -15,7 +15,7 @@ import { failWith } from './terminal.ts';
 import { version } from './version.ts';
 import { type WatchInputs, watch } from './watch.ts';
 
-/** Plans, runs, shows; gives the exit status. With `watch`, again and again as files change. */
+/** Plans and runs cases and prints the results, once or, with `watch`, after each change. Returns the exit status. */
 export async function runCommand(where: readonly string[], options: RunCommandOptions, setting: CommandContext): Promise<number> {
   const { folder, terminal } = setting;
   const prepared = await prepare(where, options, setting);
@@ -25,7 +25,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   if (typeof earlier === 'string') return failWith(terminal, earlier);
   const owner = earlier && lockRecord(earlier.folder);
   if (owner) return failWith(terminal, `the run of ${earlier.info.started} cannot be resumed: process ${owner.process} is still running it`);
-  // The same files in the same order: results are known by their test's place in the plan.
+  // The same files in the same order, since results refer to the number of their test in the plan.
   const files = earlier?.info.files ? Object.keys(earlier.info.files).map((file) => join(root, file)) : prepared.files;
   const selection = earlier?.info.selection ?? buildSelection(options, targets, prepared);
   if (options.watch && options.pool !== undefined) return failWith(terminal, '--watch runs on this machine alone; leave out --pool');
@@ -43,7 +43,7 @@ export async function runCommand(where: readonly string[], options: RunCommandOp
   return (await runOnce({ where, files, selection, earlier, options, prepared, interruption, pool }, setting)).status;
 }
 
-/** The lanes of other machines, or why there are none. */
+/** Opens the pool of lanes on other machines, or explains why it cannot. */
 async function openRunPool(url: string, { shard }: RunCommandOptions, root: string, files: readonly string[]): Promise<LanePool | string> {
   const address = parsePoolAddress(url, process.env);
   if (typeof address === 'string') return `--pool: ${address}`;
@@ -52,7 +52,7 @@ async function openRunPool(url: string, { shard }: RunCommandOptions, root: stri
   return openPool(address, { root, tool: version, files: hashFiles([...files, ...(configuration === undefined ? [] : [configuration])], root) });
 }
 
-/** The newest incomplete run, or why it cannot be resumed. */
+/** Finds the latest incomplete run, or explains why it cannot be resumed. */
 function interruptedRun(root: string, path: string | undefined): RecordReference | string {
   const runs = path === undefined ? earlierRuns(root) : [findRecord(path, root, root)].filter((found) => found !== undefined);
   const run = runs[0];

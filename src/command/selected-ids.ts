@@ -11,7 +11,7 @@ import { buildSelection, type SelectionOptions } from './options.ts';
 import { defaultRequest, prepare } from './prepare.ts';
 import { createFormatting } from './terminal.ts';
 
-/** The ids of the cases that options select, by planning; `all` if nothing is left out. If none are, says why and gives the exit status. */
+/** Plans, and returns the ids of the selected cases; `all` if every case is selected. If none is, prints why and returns the exit status. */
 export async function selectIds(where: readonly string[], options: SelectionOptions, setting: CommandContext): Promise<ReadonlySet<string> | 'all' | 2 | 3> {
   if (
     where.length === 0 &&

@@ -1,6 +1,6 @@
 import { InvalidArgumentError } from 'commander';
 
-/** How systems that start several alike jobs tell each of them which it is: the variables, and what the first job's index is. */
+/** How systems that start several similar jobs number them: the variables, and the index of the first job. */
 const jobs: readonly { readonly index: string; readonly total?: string; readonly first: 0 | 1 }[] = [
   { index: 'CI_NODE_INDEX', total: 'CI_NODE_TOTAL', first: 1 },
   { index: 'CIRCLE_NODE_INDEX', total: 'CIRCLE_NODE_TOTAL', first: 0 },

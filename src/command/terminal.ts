@@ -6,30 +6,30 @@ import type { Formatting } from '../formats/human/failure.ts';
 import { colourStyle, escapeToOneLine, plainStyle, type Style } from '../formats/style.ts';
 import { sourceReader } from '../node/sources.ts';
 
-/** Where a command writes, and how. Handed in, so that a command neither prints nor exits by itself. */
+/** The output of a command. Passed in, so that a command neither prints nor exits directly. */
 export interface Terminal {
   out(line: string): void;
-  /** Text as it is, for other programs to read. */
+  /** Writes text unchanged, for other programs. */
   writeRaw(text: string): void;
   error(line: string): void;
   readonly style: Style;
-  /** Where lines can be written over, on a terminal that somebody looks at. */
+  /** A terminal whose lines can be overwritten. */
   readonly live: NodeJS.WritableStream | undefined;
-  /** The annotations that the CI service reads from the log, and the folder that it names files from. */
+  /** The annotations that the CI service reads from the log, and the folder that it uses for file names. */
   readonly annotations?: { readonly syntax: AnnotationSyntax; readonly workspace: string } | undefined;
-  /** Asks somebody who can answer. */
+  /** Asks the user a question. Undefined without a user at a terminal. */
   readonly ask?: ((question: string) => Promise<string>) | undefined;
-  /** In columns; 100 where there is no terminal. */
+  /** In columns. Default without a terminal: 100. */
   readonly width: number;
 }
 
-/** Says why a command cannot do what it was asked for; gives its exit status. */
+/** Prints why a command cannot do its work. Returns its exit status. */
 export function failWith({ error }: Pick<Terminal, 'error'>, reason: string): 2 {
   error(`red-lattice: ${escapeToOneLine(reason)}`);
   return 2;
 }
 
-/** Colours on a terminal only; NO_COLOR and FORCE_COLOR overrule that. */
+/** Colours only on a terminal. NO_COLOR and FORCE_COLOR override this. */
 function wantsColours(environment: Readonly<Record<string, string | undefined>>, isTerminal: boolean): boolean {
   const { NO_COLOR, FORCE_COLOR, TERM, CI } = environment;
   if (NO_COLOR) return false;
@@ -37,13 +37,13 @@ function wantsColours(environment: Readonly<Record<string, string | undefined>>,
   return isTerminal && TERM !== 'dumb' && !CI;
 }
 
-/** Columns. On a narrower terminal lines wrap, so that they cannot be overwritten. */
+/** The minimum width in columns. On a narrower terminal, lines wrap and cannot be overwritten. */
 const MIN_WIDTH = 40;
 
-// A lane in this process takes the streams over: the terminal goes by what was there before.
+// A lane in this process replaces the streams, so that the terminal uses the original functions.
 const [write, writeError] = [process.stdout.write.bind(process.stdout), process.stderr.write.bind(process.stderr)];
 
-/** The annotations for the service that the environment shows. */
+/** Finds the syntax of annotations for the service in the environment. */
 function findAnnotations(environment: Readonly<Record<string, string | undefined>>): Terminal['annotations'] {
   const syntax = findAnnotationSyntax(environment);
   return syntax && { syntax, workspace: environment['GITHUB_WORKSPACE'] ?? environment['BUILD_SOURCESDIRECTORY'] ?? process.cwd() };
@@ -59,10 +59,10 @@ async function askOnTerminal(question: string): Promise<string> {
   }
 }
 
-/** Lines that the terminal wraps by itself, so that they can be copied: commands, and the output of tests. */
+/** Matches lines that are left to the terminal to wrap, so that they can be copied: commands, and the output of tests. */
 const isUnbroken = /npx red-lattice|│/;
 
-/** Breaks lines that are wider than the terminal between words. */
+/** Breaks lines between words if they are wider than the terminal. */
 function fitLines(text: string): string {
   const { isTTY, columns } = process.stdout;
   if (!isTTY || !columns || columns < MIN_WIDTH) return text;
@@ -88,8 +88,8 @@ export const processTerminal = (): Terminal => ({
 const pathOf = (file: string): string => (file.startsWith('file:') ? fileURLToPath(file) : file);
 
 /**
- * Names and texts of files for messages. `recordRoot` is the root that paths in a record start from, `root` that of the project in which
- * the command runs: sources are read there only.
+ * Names and contents of files for messages. `recordRoot` is the root of the paths in a record; `root` is that of the current project, which
+ * limits the sources that are read.
  */
 export function createFormatting(recordRoot: string, { style, live, width }: Pick<Terminal, 'style'> & Partial<Terminal>, root = recordRoot): Formatting {
   const nameFile = (file: string): string => {
@@ -107,7 +107,7 @@ export function createFormatting(recordRoot: string, { style, live, width }: Pic
   };
 }
 
-/** From the root if the file is below it, since the project can be elsewhere on another machine. */
+/** The path from the root if the file is below it. The project can be in another place on another machine. */
 function pathIn(file: string, recordRoot: string): string {
   const path = pathOf(file);
   const near = relative(recordRoot, path);

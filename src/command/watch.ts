@@ -10,7 +10,7 @@ import { type Interruption, interrupt, statusOfInterrupt } from './interruption.
 import type { CommandInputs } from './prepare.ts';
 import { type RunCommandOptions, runOnce } from './run-once.ts';
 
-/** What follows from the configuration. */
+/** Inputs that depend on the configuration. */
 export interface WatchInputs {
   readonly prepared: CommandInputs;
   readonly selection: Selection;
@@ -21,24 +21,24 @@ interface Watching {
   readonly options: RunCommandOptions;
   readonly setting: CommandContext;
   readonly inputs: WatchInputs;
-  /** Reads the configuration again, and finds the test files; undefined if there is an error, which has been printed. */
+  /** Reads the configuration again, and finds the test files. Returns undefined after an error, which has been printed. */
   prepareAgain(): Promise<WatchInputs | undefined>;
 }
 
-/** Milliseconds that changes are gathered for: an editor writes several files at once. */
+/** The time for which changes are collected, in milliseconds: an editor writes several files at once. */
 const DEBOUNCE_MS = 60;
 
 /** The number of records that a watch session keeps. */
 const MAX_WATCH_RECORDS = 3;
 
-/** What is to be run next, or that it is over. */
+/** What to run next, or the end. */
 type RunTrigger = { readonly files: readonly string[] | 'all'; readonly ids?: readonly string[] | undefined; readonly isReconfigured?: boolean } | 'end';
 
 const configurationName = /(?:^|[/\\])(?:red-lattice\.config\.m?[jt]s|tsconfig[^/\\]*\.json)$/;
 const folderDefaultsName = /(?:^|[/\\])folder\.lattice\.m?[jt]s$/;
 
 /**
- * Runs, then waits for changes, and runs again what they reach: the test files that read a changed file through imports, or as data.
+ * Runs tests, waits for changes, and runs the affected tests: those that read a changed file through imports, or as data.
  *
  * Keys on a terminal: Enter runs the same again, `a` all, `f` what failed; `q` and Ctrl-C end.
  */
@@ -69,7 +69,7 @@ export async function watch({ where, options, setting, inputs: first, prepareAga
       const paths = changed;
       changed = new Set();
       if ([...paths].some((path) => configurationName.test(path))) return wishes.put({ files: 'all', isReconfigured: true });
-      // A test file that did not load can wait for any change; folder options concern all files below.
+      // A test file that did not load can depend on any file. Folder options affect all files below.
       const folders = [...paths].filter((path) => folderDefaultsName.test(path)).map((path) => join(dirname(path), sep));
       const affected = (await all()).filter((file) => {
         const read = reads.get(relative(root, file).split(sep).join('/'));
@@ -104,7 +104,7 @@ export async function watch({ where, options, setting, inputs: first, prepareAga
     const run = await runOnce({ where, files, selection: ids ? { ...selection, ids } : selection, options, prepared, interruption }, setting);
     ({ status } = run);
     records.push(run.record);
-    // Otherwise a watch session would push out all other records.
+    // Otherwise, a watch session would displace all other records.
     if (!options.record && records.length > MAX_WATCH_RECORDS) rmSync(records.shift() as string, { recursive: true, force: true });
     for (const [file, read] of run.state.reads) reads.set(file, read);
     if (interruption.by) break;
@@ -120,7 +120,7 @@ export async function watch({ where, options, setting, inputs: first, prepareAga
 const readsAnyOf = (urls: ReadonlySet<string> | undefined, paths: ReadonlySet<string>): boolean =>
   [...(urls ?? [])].some((url) => url.startsWith('file:') && paths.has(join(fileURLToPath(url))));
 
-/** Keeps the newest wish until somebody asks for it. */
+/** Keeps the latest request until it is taken. */
 class LatestRequestQueue {
   #waiting: RunTrigger | undefined;
   #resolveNext: ((wish: RunTrigger) => void) | undefined;

@@ -10,13 +10,13 @@ import { Headings } from './Headings.tsx';
 type Row = Readonly<Record<string, unknown>>;
 type Columns = NonNullable<Failure['columns']>;
 
-/** Values that are listed of one test. */
+/** The maximum number of values that are listed for one test. */
 const MAX_LISTED = 8;
 
 const show = (value: unknown): string =>
   escapeControls(value === undefined || value === '' ? '(empty)' : typeof value === 'string' ? value : JSON.stringify(value));
 
-/** One value: what the file has beside what was computed. */
+/** One value: in the file, and as computed. */
 function ValueCells({ column: { column, text, value, reason }, row }: { readonly column: Columns[number]; readonly row: Row }) {
   return (
     <>
@@ -45,7 +45,7 @@ export function DifferingColumns({ columns, row }: { readonly columns: Columns; 
   );
 }
 
-/** The values of a test that can be accepted, and the command that does. */
+/** The values of a test that can be accepted, and the command for it. */
 export function Acceptable({ results, file }: { readonly results: readonly RecordedResult[]; readonly file: string }) {
   const able = results.filter(isAcceptable);
   if (able.length === 0) return null;

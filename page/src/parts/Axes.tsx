@@ -11,7 +11,7 @@ interface AxesProps {
   readonly onPlace: (column: string, side: Side) => void;
 }
 
-/** The columns of the rows on the sides of the grid: dragged to another side, or moved with the field of each. */
+/** The columns on the sides of the grid. Each can be dragged to another side, or moved with its field. */
 export function Axes({ axes, down, across, onPlace }: AxesProps) {
   const sideOf = (column: string): Side => (down.includes(column) ? 'down' : across.includes(column) ? 'across' : 'folded');
   const ordered: Readonly<Record<Side, readonly string[]>> = {

@@ -1,12 +1,12 @@
 import { createColorPalette, parseAnsiSequences } from 'ansi-sequence-parser';
 import { escapeControls } from '../../../src/formats/style.ts';
 
-/** Named colours follow the theme; others are as the program chose them. */
+/** Named colours follow the theme. Others are unchanged. */
 const palette = createColorPalette();
 
 type Token = ReturnType<typeof parseAnsiSequences>[number];
 
-/** The output of a case, with the colours that it set. All else that controls a terminal is shown as signs. */
+/** The output of a case, with its colours. Other control sequences are shown as symbols. */
 export const CapturedOutput = ({ text }: { readonly text: string }) => (
   // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, also by keyboard
   <pre className="output" tabIndex={0}>

@@ -9,7 +9,7 @@ import { SmallGrid } from './SmallGrid.tsx';
 import { Sign } from './Status.tsx';
 import { SuspectsLine } from './SuspectsLine.tsx';
 
-/** Failing cases that are listed with and without a cause above them. */
+/** The maximum number of listed failing cases, with and without a cause above them. */
 const MAX_LISTED_WITH_CAUSE = 3;
 const MAX_LISTED = 6;
 
@@ -20,7 +20,7 @@ interface CardProps {
   readonly version: number;
 }
 
-/** A failing test: where it fails, a small grid of it, and some of its cases. */
+/** A failing test: where it fails, a small grid, and some of its cases. */
 export function CauseCard({ test, newly, where, version }: CardProps) {
   const { header, items } = test;
   const failing = items.filter(({ result }) => isFailing(result.status));
@@ -108,7 +108,7 @@ function Causes({ test, where: { causes, elsewhere } }: { readonly test: TestIte
   );
 }
 
-/** A share of cases as a bar. */
+/** A share of cases, as a bar. */
 const Share = ({ failing, cases }: { readonly failing: number; readonly cases: number }) => (
   <span className="share" aria-hidden="true">
     <i style={{ width: `${cases > 0 ? (100 * failing) / cases : 0}%` }} />

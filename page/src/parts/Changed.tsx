@@ -4,7 +4,7 @@ import { hrefOf } from '../route.ts';
 import { Headings } from './Headings.tsx';
 import { Sign } from './Status.tsx';
 
-/** A case with its results before and after; `isHere`: this page has it. */
+/** A case with its results before and after. `isHere`: it is part of this page. */
 export interface ChangedCase {
   readonly id: string;
   readonly title: string;
@@ -15,14 +15,14 @@ export interface ChangedCase {
   readonly isHere: boolean;
 }
 
-/** Cases that are listed of a test before one asks for more. */
+/** The number of cases of a test that are listed at first. */
 const MAX_LISTED = 12;
 const MAX_CASES = 300;
 
 interface ChangedProps {
   readonly title: string;
   readonly cases: readonly ChangedCase[];
-  /** Times instead of statuses and messages. */
+  /** Shows times instead of statuses and messages. */
   readonly withTime?: boolean;
 }
 

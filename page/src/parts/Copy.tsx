@@ -1,7 +1,7 @@
 import { useState } from 'react';
 import { Icon } from './icons.tsx';
 
-/** A command that can be copied. */
+/** A command, with a button to copy it. */
 export function Command({ text }: { readonly text: string }) {
   const [copied, setCopied] = useState(false);
   return (
@@ -32,7 +32,7 @@ export function Command({ text }: { readonly text: string }) {
   );
 }
 
-/** Pages from a file may not have the clipboard: then by a field that is selected. */
+/** Pages from a file may have no access to the clipboard. A selected field is the alternative. */
 export async function copy(text: string): Promise<void> {
   try {
     await navigator.clipboard.writeText(text);

@@ -2,7 +2,7 @@ import { useMemo } from 'react';
 import { duration, formatCount } from '../../../src/formats/style.ts';
 import { type Store, timeOf } from '../record/store.ts';
 
-/** Two classes for each factor of ten. */
+/** Two classes per power of ten. */
 const CLASSES_PER_DECADE = 2;
 const HEIGHT = 96;
 
@@ -22,7 +22,7 @@ function countClasses(milliseconds: readonly number[]): Class[] {
   return Array.from({ length: last - first + 1 }, (_, i) => ({ from: 10 ** ((first + i) / CLASSES_PER_DECADE), count: counts.get(first + i) ?? 0 }));
 }
 
-/** How long cases took: a column for each class of times, each about three times as long as the one before. */
+/** A histogram of the durations of cases, in classes that are each about three times as long as the previous one. */
 export function Durations({ store }: { readonly store: Store }) {
   const classes = useMemo(() => countClasses(store.items.map(({ result }) => timeOf(result)).filter((time) => time > 0)), [store, store.version]);
   if (classes.length < 2) return null;
@@ -35,7 +35,7 @@ export function Durations({ store }: { readonly store: Store }) {
       </h3>
       <svg viewBox={`0 0 100 ${HEIGHT}`} preserveAspectRatio="none" role="img" aria-label={classes.map(formatClass).join(', ')}>
         {classes.map((one, i) => {
-          // Few are slow: a root makes a single case visible.
+          // Few cases are slow. A square root makes a single one visible.
           const high = one.count === 0 ? 0 : Math.max(2, Math.sqrt(one.count / most) * HEIGHT);
           return (
             <rect key={one.from} x={i * step} width={step * 0.86} y={HEIGHT - high} height={high}>

@@ -6,7 +6,7 @@ import type { Store } from '../record/store.ts';
 import { DifferingColumns } from './Acceptable.tsx';
 import { Source } from './Source.tsx';
 
-/** One thing that went wrong: what it says, the difference, the lines of the source. */
+/** One failure: its message, the difference, and the source lines. */
 export function FailureBlock({
   failure,
   store,
@@ -85,7 +85,7 @@ function Values({ failure: { message, actual, expected, expectedKind } }: { read
 
 const labels = { actual: 'actual', expected: 'expected', both: '', omitted: '' } as const;
 
-/** A difference line by line. Words and signs also distinguish the sides. */
+/** A difference, line by line. Words and signs also distinguish the sides. */
 export function Difference({ lines }: { readonly lines: readonly DiffLine[] }) {
   const isShort = lines.length === 2 && lines.every(({ side }) => side !== 'both' && side !== 'omitted');
   return (

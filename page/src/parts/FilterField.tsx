@@ -10,11 +10,11 @@ interface FieldProps {
   readonly onChange: (text: string) => void;
 }
 
-/** The field of the filter. It completes statuses, tags, columns and their values while one types. */
+/** The filter field. It completes statuses, tags, columns and their values while the user types. */
 export function FilterField({ text, store, onChange }: FieldProps) {
   const [isOpen, setOpen] = useState(false);
   const [at, setAt] = useState(-1);
-  // It is read when the field gets the focus, and not with the first letter.
+  // Read when the field gets the focus, so that the first letter does not have to wait.
   const [isFocused, setFocused] = useState(false);
   const vocabulary = useMemo(() => (isFocused ? collectVocabulary(store) : undefined), [isFocused, store, store.live ? 0 : store.version]);
   const completions = isOpen && vocabulary ? completeFilter(text, vocabulary) : [];
@@ -69,7 +69,7 @@ export function FilterField({ text, store, onChange }: FieldProps) {
             id={`completion-${i}`}
             role="option"
             aria-selected={i === at}
-            // The field keeps the focus.
+            // Keeps the focus in the field.
             onMouseDown={(event) => event.preventDefault()}
             onClick={() => take(word)}
           >

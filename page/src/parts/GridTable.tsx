@@ -8,7 +8,7 @@ import { isOutlined, outlinedConditions } from '../record/test-grid.ts';
 
 export type ItemCell = Cell<RecordedResult>;
 
-/** A grid with totals at its edges; each cell can be picked. */
+/** A grid with totals at its edges. Each cell can be selected. */
 export function GridTable({
   grid,
   where,
@@ -123,7 +123,7 @@ function CellButton({ cell, outlined, byTime, slowest, isPicked, onPick, label }
         ? `${results.length}`
         : '';
   const spoken = byTime ? duration(each) : `${statusSymbols[status]} ${text}`;
-  // Few are slow, many are quick: a logarithmic scale shows all of them.
+  // Few cases are slow and many are quick. A logarithmic scale shows all of them.
   const share = Math.round((100 * Math.log1p(each)) / Math.log1p(slowest));
   return (
     <button
@@ -139,7 +139,7 @@ function CellButton({ cell, outlined, byTime, slowest, isPicked, onPick, label }
   );
 }
 
-/** A status does not depend on its colour alone: a failure has a sign, too. */
+/** A status does not depend on colour alone: a failure also has a symbol. */
 const Mark = ({ status, text }: { readonly status: Status; readonly text: string }) => (
   <>
     {status !== 'passed' && <span aria-hidden="true">{statusSymbols[status]}</span>}
@@ -163,7 +163,7 @@ const sumTotals = (totals: readonly Total[]): Total =>
     milliseconds: 0,
   });
 
-/** The cases of a line or a column together: how many fail, or the time of each. */
+/** The total of a line or a column: the number of failures, or the time per case. */
 const TotalCell = ({ total: { failing, cases, milliseconds }, byTime }: { readonly total: Total; readonly byTime: boolean }) => (
   <td className={`total ${!byTime && failing > 0 ? 'failed' : 'quiet'}`}>
     {cases === 0 ? '' : byTime ? duration(milliseconds / cases) : failing > 0 ? `${failing}/${cases}` : cases}

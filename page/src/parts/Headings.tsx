@@ -1,4 +1,4 @@
-/** The names of a table's columns. Those in `numeric` are above numbers, those in `hidden` are only for those who do not see the table. */
+/** The names of a table's columns. Those in `numeric` are above numbers; those in `hidden` are only for screen readers. */
 export const Headings = ({
   names,
   numeric = [],

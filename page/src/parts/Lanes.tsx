@@ -8,24 +8,24 @@ import { go } from '../route.ts';
 import { useWidth } from './hooks.ts';
 import { Icon } from './icons.tsx';
 
-/** CSS pixels. */
+/** In CSS pixels. */
 const DEFAULT_WIDTH = 1000;
 const ROW_HEIGHT = 26;
 const TOP = 28;
 /** The width of lane names, without and with names of machines. */
 const LABEL_WIDTH = 64;
 const WIDE_LABEL_WIDTH = 150;
-/** The width of a bar that has its name in it. */
+/** The minimum width of a bar with a name. */
 const MIN_NAMED_WIDTH = 60;
-/** The part of the range by which a key or a button moves. */
+/** The share of the range by which a key or a button moves. */
 const PAN_PART = 0.3;
 const ZOOM_FACTOR = 0.6;
-/** The shortest range. Milliseconds. */
+/** The shortest range, in milliseconds. */
 const MIN_RANGE_MS = 0.5;
 
 type Range = readonly [number, number];
 
-/** The lanes over time. Wheel and keys zoom and move; a click opens a case. */
+/** The lanes over time. The wheel and keys zoom and move; a click opens a case. */
 export function Lanes({ store }: { readonly store: Store }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [holder, setHolder] = useState<HTMLDivElement | null>(null);
@@ -50,7 +50,7 @@ export function Lanes({ store }: { readonly store: Store }) {
 
   useEffect(() => {
     const element = canvas.current;
-    // React listens to the wheel passively: then the page would scroll, too.
+    // React's wheel listeners are passive, so that the page would scroll, too.
     const onWheel = (event: WheelEvent): void => {
       if (!event.ctrlKey && Math.abs(event.deltaX) <= Math.abs(event.deltaY) && !range && event.deltaY > 0) return;
       event.preventDefault();
@@ -66,7 +66,7 @@ export function Lanes({ store }: { readonly store: Store }) {
       if (canvas.current) draw(canvas.current, { bars, rows, scale, width, height, left, nameOf: (lane) => formatLaneName(lane, store.info?.machines) });
     };
     redraw();
-    // The colours are those of the theme.
+    // The colours depend on the theme.
     const observer = new MutationObserver(redraw);
     observer.observe(document.documentElement, { attributeFilter: ['data-theme'] });
     return () => observer.disconnect();
@@ -190,7 +190,7 @@ function draw(element: HTMLCanvasElement, { bars, rows, scale, width, height, le
     pen.fillRect(x, TOP - 6, 1, height);
     pen.fillStyle = colour('--quiet');
     const label = duration(tick);
-    // The last one stays within the picture.
+    // The last label stays within the drawing.
     pen.fillText(label, Math.min(x, width - pen.measureText(label).width - 3), 12);
   }
   const paints = { setup: '--setup', shared: '--shared', waiting: '--waiting', body: '--body', teardown: '--teardown', failed: '--cell-failed' } as const;

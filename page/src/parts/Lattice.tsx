@@ -8,7 +8,7 @@ import { type BlockLayout, chooseStep, layOutBlock } from './lattice-layout.ts';
 
 type Shading = 'status' | 'time';
 
-/** The most that the lattice takes of the page's height, in CSS pixels. */
+/** The maximum height of the lattice, in CSS pixels. */
 const MAX_HEIGHT = 300;
 
 interface Block {
@@ -16,10 +16,10 @@ interface Block {
   readonly items: readonly Item[];
 }
 
-/** Of a run with more cases than this, the lattice is drawn when the rest of the page is there. */
+/** For runs with more cases, the lattice is drawn after the rest of the page. */
 const MAX_IMMEDIATE_CASES = 5_000;
 
-/** All cases as cells, in the order of the plan, a block for each file. */
+/** All cases as cells, in the order of the plan, with one block per file. */
 export function Lattice({ store }: { readonly store: Store }) {
   const [isReady, setReady] = useState(store.items.length <= MAX_IMMEDIATE_CASES);
   useEffect(() => {
@@ -99,7 +99,7 @@ function FileBlock({ block: { file, items }, layout, step, shading, longest }: B
   const failing = items.filter(({ result }) => isFailing(result.status)).length;
   useEffect(() => {
     if (canvas.current) draw(canvas.current, { items, layout, step, shading, longest, at });
-    // The colours are those of the theme.
+    // The colours depend on the theme.
     const observer = new MutationObserver(() => canvas.current && draw(canvas.current, { items, layout, step, shading, longest, at }));
     observer.observe(document.documentElement, { attributeFilter: ['data-theme'] });
     return () => observer.disconnect();
@@ -154,7 +154,7 @@ function FileBlock({ block: { file, items }, layout, step, shading, longest }: B
   );
 }
 
-/** Longer titles are cut at their beginning: the values at the end are what differs between cases. Characters. */
+/** Longer titles are shortened at the beginning, since the values at the end distinguish cases. In characters. */
 const MAX_TITLE_LENGTH = 160;
 
 function nameCell({ result }: Item): string {
@@ -174,7 +174,7 @@ const colours: Readonly<Record<Status, string>> = {
   'not-run': '--faint',
 };
 
-/** Draws the cells. Statuses differ in shape as well: failures are full, with a notch; what did not run is an outline. */
+/** Draws the cells. Statuses also differ in shape: failures are filled, with a notch; cases that did not run are outlines. */
 function draw(
   canvas: HTMLCanvasElement,
   { items, layout, step, shading, longest, at }: Omit<BlockProps, 'block'> & { readonly items: readonly Item[]; readonly at: number | undefined },
@@ -188,7 +188,7 @@ function draw(
   const colourOf = (name: string): string => palette.get(name) ?? '';
   const [ink, card, body] = [colourOf('--ink'), colourOf('--card'), colourOf('--body')];
   context.scale(scale, scale);
-  // The smallest cells touch each other: of a gap, nothing would be left of them.
+  // The smallest cells have no gap: it would be invisible.
   const gap = step >= 9 ? 2 : step >= 3 ? 1 : 0;
   const size = step - gap;
   for (const [index, { result }] of items.entries()) {
@@ -205,7 +205,7 @@ function draw(
       context.lineWidth = 1;
       context.strokeRect(x + 0.5, y + 0.5, size - 1, size - 1);
     } else if (result.status === 'known-failure') {
-      // Its lower half: it does not count as a failure, and does not look like one without colours.
+      // Only its lower half is drawn: it does not count as a failure, and must not look like one without colours.
       context.strokeStyle = colour;
       context.strokeRect(x + 0.5, y + 0.5, size - 1, size - 1);
       context.fillStyle = colour;
@@ -234,7 +234,7 @@ function draw(
 const colourNames = [...new Set([...Object.values(colours), '--ink', '--card', '--body'])];
 let known: { readonly theme: string; readonly palette: ReadonlyMap<string, string> } | undefined;
 
-/** Reads the colours of the theme for the canvas. Once for all blocks, since it forces a layout of the page. */
+/** Reads the colours of the theme for the canvas, once for all blocks, since this forces a layout of the page. */
 function readPalette(): ReadonlyMap<string, string> {
   const media = ['(prefers-color-scheme: dark)', 'print'].map((query) => matchMedia(query).matches);
   const theme = [document.documentElement.dataset['theme'], ...media].join(' ');

@@ -26,7 +26,7 @@ interface ItemLineProps {
   readonly item: Item;
   readonly depth: number;
   readonly rows: RowColumns | undefined;
-  /** The characters that columns have room for. */
+  /** The width available for columns, in characters. */
   readonly room: number;
 }
 
@@ -67,7 +67,7 @@ const Cells = ({ item: { result }, columns }: { readonly item: Item; readonly co
   </span>
 );
 
-/** The names of the columns above cases, and what all of them share. */
+/** The names of the columns above cases, and the values that all of them share. */
 export function ColumnNames({ rows, room }: { readonly rows: RowColumns; readonly room: number }) {
   const columns = fitColumns(rows, room);
   const more = rows.columns.length - columns.length;
@@ -91,7 +91,7 @@ export function ColumnNames({ rows, room }: { readonly rows: RowColumns; readonl
 const STRIP_PARTS = 32;
 const strips = new WeakMap<readonly Item[], { readonly of: number; readonly background: string }>();
 
-/** The results of a test's cases in the order of their rows. A single element for any number of cases. */
+/** The results of a test's cases in the order of their rows: a single element for any number of cases. */
 function Strip({ items }: { readonly items: readonly Item[] }) {
   let strip = strips.get(items);
   if (!strip || strip.of !== items.length) strips.set(items, (strip = { of: items.length, background: stripOf(items) }));

@@ -6,7 +6,7 @@ import type { ItemCell } from './GridTable.tsx';
 import { Icon } from './icons.tsx';
 import { Sign } from './Status.tsx';
 
-/** Cases that are listed of a cell. */
+/** The maximum number of cases that are listed for a cell. */
 const MAX_LISTED = 60;
 
 interface PickedProps {
@@ -15,7 +15,7 @@ interface PickedProps {
   readonly onClose: () => void;
 }
 
-/** The cases of a cell, the failing ones first. */
+/** The cases of a cell, failing ones first. */
 export function Picked({ cell, items, onClose }: PickedProps) {
   const own = new Set(cell.results);
   const all = items.filter(({ result }) => own.has(result)).sort((a, b) => Number(isFailing(b.result.status)) - Number(isFailing(a.result.status)));

@@ -3,10 +3,10 @@ import type { Status } from '../../../src/running/result.ts';
 import { isFailing, type Store } from '../record/store.ts';
 import { Headings } from './Headings.tsx';
 
-/** Runs that the chart shows, and those that the list has. */
+/** The maximum number of runs in the chart, and in the list. */
 const MAX_CHART_RUNS = 30;
 const MAX_LISTED_RUNS = 8;
-/** CSS pixels. */
+/** In CSS pixels. */
 const CHART_HEIGHT = 56;
 
 interface Run {
@@ -14,12 +14,12 @@ interface Run {
   readonly started: string;
   readonly failed: number;
   readonly others: number;
-  /** Milliseconds of all cases together. */
+  /** The total time of all cases, in milliseconds. */
   readonly milliseconds: number;
   readonly isThis: boolean;
 }
 
-/** This run and those before it: failed, the others, and the time of their cases. */
+/** This run and earlier ones: failed and other cases, and their total time. */
 export function RecentRuns({ store }: { readonly store: Store }) {
   if (store.history.length === 0) return null;
   const runs = listRuns(store);
@@ -54,7 +54,7 @@ export function RecentRuns({ store }: { readonly store: Store }) {
 
 const formatTime = (started: string): string => started.slice(0, 16).replace('T', ' ');
 
-/** The oldest first. */
+/** The runs, oldest first. */
 function listRuns({ history, name, info, state }: Store): Run[] {
   const count = (counts: Readonly<Record<string, number>>, failing: boolean): number =>
     Object.entries(counts).reduce((sum, [status, count]) => sum + (isFailing(status as Status) === failing && didRun(status) ? count : 0), 0);
@@ -81,7 +81,7 @@ function listRuns({ history, name, info, state }: Store): Run[] {
 
 const didRun = (status: string): boolean => status !== 'not-run' && status !== 'not-requested';
 
-/** A column for each run, failures at its foot, and a line for the time. */
+/** A column for each run with failures at the bottom, and a line for the time. */
 function Chart({ runs }: { readonly runs: readonly Run[] }) {
   const most = Math.max(1, ...runs.map(({ failed, others }) => failed + others));
   const longest = Math.max(1, ...runs.map(({ milliseconds }) => milliseconds));
@@ -93,7 +93,7 @@ function Chart({ runs }: { readonly runs: readonly Run[] }) {
     <svg className="trend" viewBox={`0 0 100 ${CHART_HEIGHT}`} preserveAspectRatio="none" role="img" aria-label={label}>
       {runs.map(({ name, failed, others, started }, i) => {
         const [low, high] = [(failed / most) * CHART_HEIGHT, (others / most) * CHART_HEIGHT];
-        // A single failure among thousands can be seen.
+        // A single failure among thousands stays visible.
         const red = failed > 0 ? Math.max(3, low) : 0;
         return (
           <g key={name}>

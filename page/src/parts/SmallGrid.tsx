@@ -6,10 +6,10 @@ import { buildTestGrid, isOutlined, outlinedConditions } from '../record/test-gr
 import { hrefOf } from '../route.ts';
 import { useSeen } from './hooks.ts';
 
-/** A test with more cases has no small grid: its cells would not be seen. */
+/** Tests with more cases have no small grid: its cells would be invisible. */
 const MAX_CASES = 20_000;
 const MAX_CELLS = 600;
-/** CSS pixels. */
+/** In CSS pixels. */
 const MAX_WIDTH = 280;
 const MAX_HEIGHT = 150;
 const MAX_STEP = 16;
@@ -21,7 +21,7 @@ interface SmallGridProps {
   readonly version: number;
 }
 
-/** The grid of a test in small, as a picture that leads to the matrix. It is drawn when it comes into sight: a page can have hundreds. */
+/** A small grid of a test, as a picture that links to the matrix. It is drawn when it becomes visible: a page can have hundreds. */
 export function SmallGrid(props: SmallGridProps) {
   const [frame, setFrame] = useState<HTMLDivElement | null>(null);
   const isSeen = useSeen(frame);

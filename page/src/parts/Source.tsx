@@ -7,7 +7,7 @@ interface SourceProps {
   readonly excerpts: readonly Excerpt[] | undefined;
 }
 
-/** The lines of the source around a place. */
+/** The source lines around a location. */
 export function Source({ place: { line, column }, excerpts = [] }: SourceProps) {
   const excerpt = excerpts.find(({ first, lines }) => line >= first && line < first + lines.length);
   if (!excerpt) return null;
@@ -47,7 +47,7 @@ const keywords = new Set(
   ),
 );
 
-/** One line of code. The lexer takes each line alone: within a comment or text of several lines, the colours are those of code. */
+/** One line of code. Each line is parsed by itself: within a comment or text of several lines, the colours are those of code. */
 const Code = ({ text }: { readonly text: string }) => (
   <>
     {[...tokenize(text)].map(({ type, value }, i) => {

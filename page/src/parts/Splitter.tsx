@@ -1,12 +1,12 @@
 import { type KeyboardEvent, type PointerEvent, useState } from 'react';
 
 const STORAGE_KEY = 'red-lattice pane';
-/** Percent of the width. */
+/** In percent of the width. */
 const [LEAST, MOST, DEFAULT, KEY_STEP] = [25, 75, 46, 2];
 
 const clamp = (percent: number): number => Math.min(MOST, Math.max(LEAST, percent));
 
-/** A page from a file may not remember anything. */
+/** A page from a file may have no storage. */
 function readRemembered(): number {
   try {
     return clamp(Number(localStorage.getItem(STORAGE_KEY)) || DEFAULT);
@@ -15,7 +15,7 @@ function readRemembered(): number {
   }
 }
 
-/** The width of the right pane in percent, and the line between the panes that changes it. */
+/** The width of the right pane in percent, and the divider that changes it. */
 export function useSplitter(): { readonly percent: number; readonly splitter: React.ReactNode } {
   const [percent, setPercent] = useState(readRemembered);
   const change = (next: number): void => {
@@ -23,7 +23,7 @@ export function useSplitter(): { readonly percent: number; readonly splitter: Re
     try {
       localStorage.setItem(STORAGE_KEY, String(clamp(next)));
     } catch {
-      // Then it holds for this time.
+      // The width then lasts until the page is closed.
     }
   };
   const onPointerMove = (event: PointerEvent): void => {

@@ -2,7 +2,7 @@ import { statusLabel } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { statusShapes } from './icons.tsx';
 
-/** The most frequent ones are drawn by the style alone: a list has thousands. */
+/** The most frequent statuses are drawn by CSS alone: a list has thousands. */
 const Shape = ({ status }: { readonly status: Status }) =>
   statusShapes[status] && (
     <svg viewBox="0 0 14 14" width="14" height="14" aria-hidden="true">
@@ -10,7 +10,7 @@ const Shape = ({ status }: { readonly status: Status }) =>
     </svg>
   );
 
-/** A status by its shape, with its name for those who do not see it. */
+/** A status as a shape, with its name for screen readers. */
 export const Sign = ({ status, label = statusLabel(status) }: { readonly status: Status; readonly label?: string }) => (
   <span className={`sign ${status}`} role="img" aria-label={label} title={label}>
     <Shape status={status} />

@@ -1,7 +1,7 @@
 import { useEffect, useLayoutEffect, useState } from 'react';
 import { flushSync } from 'react-dom';
 
-/** The width of an element in CSS pixels, as it changes; undefined as long as it is not there. */
+/** The current width of an element in CSS pixels. Undefined until the element exists. */
 export function useWidth(element: HTMLElement | null): number | undefined {
   const [width, setWidth] = useState<number>();
   useLayoutEffect(() => {
@@ -14,7 +14,7 @@ export function useWidth(element: HTMLElement | null): number | undefined {
   return width;
 }
 
-/** Whether an element has been in sight. */
+/** Whether an element has been visible. */
 export function useSeen(element: HTMLElement | null): boolean {
   const [isSeen, setSeen] = useState(false);
   useEffect(() => {

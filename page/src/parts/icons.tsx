@@ -1,8 +1,8 @@
 import type { Status } from '../../../src/running/result.ts';
 
 /**
- * Statuses as cells of the lattice, on 14 by 14 units: a pass is small and light, a failure is a full cell with a corner cut off, whatever did not
- * run is an outline. The style draws passes and failures.
+ * Statuses as cells of the lattice, on 14 by 14 units: a pass is small and light, a failure is a filled cell with a cut corner, a case that
+ * did not run is an outline. CSS draws passes and failures.
  */
 export const statusShapes: Readonly<Partial<Record<Status, React.ReactNode>>> = {
   errored: (
@@ -42,7 +42,7 @@ const outlines = {
 
 export type IconName = keyof typeof outlines;
 
-/** An icon beside a text, or within a button that has a label. */
+/** An icon next to a text, or in a button that has a label. */
 export const Icon = ({ name, size = 16 }: { readonly name: IconName; readonly size?: number }) => (
   <svg
     viewBox="0 0 16 16"

@@ -1,4 +1,4 @@
-/** Where the cells of one file are in its block. */
+/** The positions of the cells of one file in its block. */
 export interface BlockLayout {
   readonly columns: number;
   readonly rows: number;
@@ -7,14 +7,14 @@ export interface BlockLayout {
   readonly height: number;
 }
 
-/** The distances between cells that are tried, the largest first. In CSS pixels. */
+/** The distances between cells to try, the largest first, in CSS pixels. */
 const steps = [18, 14, 11, 9, 7, 5, 4, 3, 2];
 const BLOCK_GAP = 14;
 const LABEL_HEIGHT = 18;
-/** The least width of a block, for its label. */
+/** The minimum width of a block, for its label. */
 export const MIN_BLOCK_WIDTH = 96;
 
-/** The largest distance between cells at which the blocks of all files have room in a width and a height; the smallest one if none has. */
+/** The largest distance between cells at which the blocks of all files fit into a width and a height, or the smallest distance if none fits. */
 export function chooseStep(counts: readonly number[], width: number, height: number): number {
   for (const step of steps) if (heightOf(counts, width, step) <= height) return step;
   return steps.at(-1) as number;
@@ -31,7 +31,7 @@ export function layOutBlock(count: number, step: number, width: number): BlockLa
   return { columns, rows, width: columns * step, height: rows * step };
 }
 
-/** The height of all blocks, side by side as far as there is room. */
+/** The height of all blocks, arranged next to each other where possible. */
 function heightOf(counts: readonly number[], width: number, step: number): number {
   let [total, line, used] = [0, 0, 0];
   for (const count of counts) {

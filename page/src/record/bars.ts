@@ -1,7 +1,7 @@
 import { duration, escapeControls } from '../../../src/formats/style.ts';
 import { type Item, isFailing, type Store, timeOf } from './store.ts';
 
-/** Something that took time on a lane, in milliseconds since the run began. */
+/** A period on a lane, in milliseconds since the start of the run. */
 export interface Bar {
   readonly lane: number;
   readonly row: number;
@@ -9,17 +9,17 @@ export interface Bar {
   readonly to: number;
   readonly kind: 'setup' | 'shared' | 'waiting' | 'body' | 'teardown' | 'failed';
   readonly label: string;
-  /** Drawn within the bar if there is room. */
+  /** Drawn within the bar if it fits. */
   readonly name?: string;
   readonly item?: Item;
 }
 
-/** Shorter spans of fixtures are not drawn. Milliseconds. */
+/** Shorter spans of fixtures are not drawn. In milliseconds. */
 const MIN_SPAN_MS = 0.05;
-/** Rows of a lane that are drawn: more cases rarely overlap. */
+/** The maximum number of drawn rows of a lane: more cases rarely overlap. */
 const MAX_ROWS = 8;
 
-/** The bars of a run, and the rows of each lane: cases that overlap are below each other. */
+/** The bars of a run, and the rows of each lane: overlapping cases are below each other. */
 export function listBars(store: Store): { bars: Bar[]; rows: { lane: number; row: number }[]; end: number } {
   const { began } = store;
   const bars: Bar[] = [];
@@ -43,7 +43,7 @@ export function listBars(store: Store): { bars: Bar[]; rows: { lane: number; row
     bars.push({ lane, row, from: from + setup, to: from + setup + body, kind: isFailing(result.status) ? 'failed' : 'body', label, item });
     if (teardown > 0) bars.push({ lane, row, from: from + setup + body, to: from + setup + body + teardown, kind: 'teardown', label, item });
   }
-  // A fixture of the run is set up once: for the lane that is the first to need it. The others wait.
+  // A run-scoped fixture is set up once, for the lane that needs it first. The others wait.
   const beginnings = new Map<string, number>();
   for (const { zero, kind, fixture, scope, start } of store.spans) {
     if (scope === 'run' && kind === 'setup') beginnings.set(fixture, Math.min(beginnings.get(fixture) ?? Number.POSITIVE_INFINITY, zero + start));

@@ -2,7 +2,7 @@ import { worstFirst } from '../../../src/results/status-strip.ts';
 import { formatCell } from './row-columns.ts';
 import type { Item, Store } from './store.ts';
 
-/** What can follow the last word of a filter. */
+/** A completion of the last word of a filter. */
 export interface Completion {
   /** The whole word. */
   readonly word: string;
@@ -10,14 +10,14 @@ export interface Completion {
 }
 
 const MAX_SHOWN = 8;
-/** Cases that are read for columns and values: more would be felt while typing. */
+/** The number of cases that are read for columns and values. More would slow down typing. */
 const MAX_READ = 5000;
 
 interface Vocabulary {
   readonly tags: ReadonlyMap<string, number>;
-  /** The worst first. */
+  /** The worst status first. */
   readonly statuses: ReadonlyMap<string, number>;
-  /** The values of each column with the number of their cases. */
+  /** The values of each column, with the number of their cases. */
   readonly columns: ReadonlyMap<string, ReadonlyMap<string, number>>;
 }
 
@@ -66,7 +66,7 @@ export function completeFilter(text: string, { tags, statuses, columns }: Vocabu
 
 const byCount = (values: ReadonlyMap<string, number> = new Map()): ReadonlyMap<string, number> => new Map([...values].sort(([, a], [, b]) => b - a));
 
-/** Whether the part behind `status:` or `tag:` begins with a word: `fai` finds `status:failed`. */
+/** Whether the part after `status:` or `tag:` starts with a word: `fai` finds `status:failed`. */
 const includesAfterPrefix = (whole: string, word: string): boolean => {
   const at = whole.indexOf(':');
   return (

@@ -2,7 +2,7 @@ import type { Status } from '../../../src/running/result.ts';
 import { matchesCondition, parseCondition, type RowCondition } from '../../../src/suites/row-condition.ts';
 import type { Item } from './store.ts';
 
-/** The conditions that a case has to meet. */
+/** The conditions that a case must meet. */
 export interface Filter {
   readonly words: readonly string[];
   readonly statuses: ReadonlySet<Status>;
@@ -39,7 +39,7 @@ export function matches({ words, statuses, tags, rows }: Filter, { result, text 
   return true;
 }
 
-/** The filter's text with a status in it, or without it where it was. */
+/** The filter's text with a status added, or removed if it was there. */
 export function toggleStatus(text: string, status: Status): string {
   const { statuses } = readFilter(text);
   const others = text.replace(/status:\S+\s*/g, '').trim();
@@ -47,5 +47,5 @@ export function toggleStatus(text: string, status: Status): string {
   return [next.length > 0 ? `status:${next.join(',')}` : '', others].filter(Boolean).join(' ');
 }
 
-/** A condition as the filter reads it. */
+/** A condition in the syntax of the filter. */
 export const conditionWord = (column: string, value: unknown): string => (/\s|"/.test(`${column}${value}`) ? `"${value}"` : `${column}=${value}`);

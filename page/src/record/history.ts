@@ -3,34 +3,34 @@ import { worstFirst } from '../../../src/results/status-strip.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { type Item, isFailing, type Store, type TestItem, timeOf } from './store.ts';
 
-/** A test over the runs of the page, the oldest first, this run last. */
+/** A test over the runs of the page, oldest first, with this run last. */
 export interface TestHistory {
   readonly test: TestItem;
-  /** The worst status of its cases; undefined if it did not run. */
+  /** The worst status of its cases. Undefined if it did not run. */
   readonly statuses: readonly (Status | undefined)[];
-  /** Milliseconds of its cases. */
+  /** The total time of its cases, in milliseconds. */
   readonly times: readonly (number | undefined)[];
-  /** Changes between failing and not failing. */
+  /** The number of changes between failing and not failing. */
   readonly changes: number;
-  /** This run against those before, if it is outside of their noise: its time divided by their median. */
+  /** The time of this run divided by the median of the earlier ones, if it is outside their noise. */
   readonly pace: number | undefined;
 }
 
-/** A case that fails at times. */
+/** A case that sometimes fails. */
 export interface FlakyCase {
   readonly item: Item;
   readonly statuses: readonly (Status | undefined)[];
   readonly changes: number;
 }
 
-/** Runs with a time that a comparison needs. */
+/** The minimum number of earlier runs with a time, for a comparison. */
 const MIN_TIMED_RUNS = 5;
-/** The least difference that is not noise: of the median, in milliseconds, and in median deviations. */
+/** The minimum difference that is not noise: relative to the median, in milliseconds, and in median deviations. */
 const [MIN_SHARE, MIN_MS, MIN_DEVIATIONS] = [0.3, 20, 6];
-/** A case that changed less often has been broken or fixed. */
+/** A case with fewer changes has been broken or fixed. */
 const MIN_FLAKY_CHANGES = 2;
 
-/** The tests of a run over its earlier runs: those that changed most come first. */
+/** The tests of a run over its earlier runs, those with the most changes first. */
 export function listTestHistories(store: Store): TestHistory[] {
   const runs = [...store.history].reverse();
   const worst = runs.map((run) => worstByTest(run, store));
@@ -46,7 +46,7 @@ export function listTestHistories(store: Store): TestHistory[] {
     .sort((a, b) => b.changes - a.changes || Math.abs(Math.log(b.pace ?? 1)) - Math.abs(Math.log(a.pace ?? 1)) || a.test.header.test - b.test.header.test);
 }
 
-/** Cases whose status changed several times, or that passed only when they were repeated. The most changeable come first. */
+/** Cases whose status changed several times, or that passed only after a retry, those with the most changes first. */
 export function listFlakyCases(store: Store): FlakyCase[] {
   const runs = [...store.history].reverse();
   const ids = new Set(runs.flatMap(({ notPassed }) => Object.keys(notPassed).filter((id) => isFailing(notPassed[id]))));
@@ -74,13 +74,13 @@ function worstByTest(run: EarlierRun, store: Store): Map<number, Status> {
 
 const worstOf = (statuses: readonly Status[]): Status => worstFirst.find((status) => statuses.includes(status)) ?? 'passed';
 
-/** How often a sequence turns between failing and passed. Runs without it count for nothing. */
+/** The number of changes between failing and passed. Runs without the case do not count. */
 export function countChanges(statuses: readonly (Status | undefined)[]): number {
   const ran = statuses.filter((status) => status === 'passed' || isFailing(status));
   return ran.slice(1).filter((status, i) => isFailing(status) !== isFailing(ran[i])).length;
 }
 
-/** The last time divided by the median of those before; undefined if they differ no more than those do from each other. */
+/** The last time divided by the median of the earlier ones. Undefined if it does not differ more than those differ from each other. */
 export function measurePace(times: readonly (number | undefined)[]): number | undefined {
   const earlier = times.slice(0, -1).filter((time): time is number => time !== undefined && time > 0);
   const last = times.at(-1);

@@ -6,13 +6,13 @@ export function load(store: Store): void {
   const embedded = document.getElementById('record');
   if (embedded) {
     store.read(embedded.textContent ?? '');
-    // Its lines live on in what was read of them.
+    // The lines have been read.
     embedded.remove();
     store.warm();
   } else void follow(store);
 }
 
-/** The token is in the address once. From then on it is kept for this address of a server alone. */
+/** The token is in the address once. It is then stored for the origin of this server only. */
 function tokenOf(): string {
   const given = new URLSearchParams(location.search).get('token');
   if (given) {

@@ -9,13 +9,13 @@ export interface RowColumn {
   readonly isNumeric: boolean;
 }
 
-/** The rows of a test as columns: those that differ, and those that have one value in all rows. */
+/** The rows of a test as columns: those that differ, and those with the same value in all rows. */
 export interface RowColumns {
   readonly columns: readonly RowColumn[];
   readonly shared: readonly (readonly [string, string])[];
 }
 
-/** Rows that are measured; values of later ones are cut if they are longer. */
+/** The number of rows that are measured. Longer values of later ones are shortened. */
 const MAX_MEASURED = 300;
 /** In characters. */
 const MAX_WIDTH = 18;
@@ -39,7 +39,7 @@ export function areRows(items: readonly Item[]): boolean {
 
 const known = new WeakMap<readonly Item[], RowColumns>();
 
-/** The columns of cases that are rows. Measured when they are first shown. */
+/** The columns of cases that are rows, measured when they are first shown. */
 export function layOutRows(items: readonly Item[]): RowColumns {
   let columns = known.get(items);
   if (!columns) known.set(items, (columns = measureRows(items)));
@@ -66,12 +66,12 @@ function measureRows(items: readonly Item[]): RowColumns {
 /** Blanks between columns, in characters. */
 const GAP = 2.5;
 
-/** The first columns that have room in a number of characters, at least one. */
+/** The first columns that fit into a number of characters, at least one. */
 export function fitColumns({ columns }: RowColumns, characters: number): readonly RowColumn[] {
   let used = 0;
   const end = columns.findIndex(({ width }, i) => (used += width + GAP) > characters && i > 0);
   return end < 0 ? columns : columns.slice(0, end);
 }
 
-/** The columns as those of a CSS grid. */
+/** The columns in the syntax of a CSS grid. */
 export const gridTemplate = (columns: readonly RowColumn[]): string => columns.map(({ width }) => `${width + 1}ch`).join(' ');

@@ -16,7 +16,7 @@ const decoder = new TextDecoder();
 export class Item {
   readonly result: RecordedResult;
   readonly lane: number;
-  /** The start time of its process, from which `result.start` counts: milliseconds since 1970. */
+  /** The start time of its process in milliseconds since 1970. `result.start` is relative to it. */
   readonly zero: number;
   readonly test: TestItem;
   #text: string | undefined;
@@ -28,7 +28,7 @@ export class Item {
     this.test = test;
   }
 
-  /** Its title and its id in lower case, for the filter: made when it is asked for. */
+  /** Its title and id in lower case for the filter, created on demand. */
   get text(): string {
     this.#text ??= `${this.result.title} ${this.result.id}`.toLowerCase();
     return this.#text;
@@ -36,12 +36,12 @@ export class Item {
 }
 
 export interface TestItem {
-  /** The fullest that came. */
+  /** The header with the most details. */
   header: TestHeader;
   readonly items: Item[];
 }
 
-/** What another run knows a test by, too: its id, and its titles where a suite's rows have it several times. */
+/** A key that identifies a test across runs: its id, and its titles if a parameterized suite has it several times. */
 export const keyOf = ({ header }: TestItem): string => `${header.id} ${header.path.join(' › ')}`;
 
 export interface Excerpt {
@@ -68,16 +68,16 @@ export class Store {
   #named = 0;
   /** Each with the start time of its process: milliseconds since 1970. */
   spans: (Span & { readonly lane: number; readonly zero: number })[] = [];
-  /** The start time of the newest process of each lane, in milliseconds since 1970. */
+  /** The start time of the latest process of each lane, in milliseconds since 1970. */
   #starts = new Map<number, number>();
   /** The start time of the first process. */
   began = Number.POSITIVE_INFINITY;
   excerpts = new Map<string, Excerpt[]>();
   contents = new Map<string, Content>();
   state: RunState = emptyState();
-  /** Grows with each change. */
+  /** Increases with each change. */
   version = 0;
-  /** Why nothing can be shown. */
+  /** The reason if nothing can be shown. */
   problem: string | undefined;
   #reader = new JournalReader();
   #lane = 0;
@@ -85,7 +85,7 @@ export class Store {
 
   /** Reads complete lines, then notifies the listeners once. */
   read(text: string): void {
-    // Most lines are plain passes, which are read from bytes.
+    // Most lines are compact passes, which are read from bytes.
     const lines = encoder.encode(text);
     for (let from = 0; from < lines.length; ) {
       const result = isPass(lines[from]) ? this.#reader.readPass(lines, from) : undefined;
@@ -217,7 +217,7 @@ export class Store {
     return () => this.#listeners.delete(listener);
   };
 
-  /** The case with an id. Ids are worked out when one is first looked for. */
+  /** The case with an id. Ids are computed on first use. */
   find(id: string): Item | undefined {
     for (; this.#named < this.items.length; this.#named++) {
       const item = this.items[this.#named] as Item;
@@ -237,12 +237,12 @@ export class Store {
     setTimeout(some, 300);
   }
 
-  /** The status of a case in an earlier run; undefined if its test did not run. */
+  /** The status of a case in an earlier run. Undefined if its test did not run. */
   inEarlier(run: EarlierRun, { result, test }: Item): Status | undefined {
     return run.notPassed[result.id] ?? (test.header.id in run.times ? 'passed' : undefined);
   }
 
-  /** Cases that fail and did not in the run before. */
+  /** Cases that fail and did not fail in the previous run. */
   get newlyFailing(): Item[] {
     const [before] = this.history;
     if (!before) return [];

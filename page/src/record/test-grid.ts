@@ -3,9 +3,9 @@ import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
 import { type Condition, holdAll } from '../../../src/results/where/condition.ts';
 
-/** Suspects that a grid outlines. */
+/** The maximum number of suspects that a grid outlines. */
 const MAX_OUTLINED = 5;
-/** Columns with more values are not put on a side unless they are asked for. */
+/** Columns with more values are only put on a side if they are requested. */
 const MAX_SIDE_VALUES = 24;
 const MAX_DOWN = 3;
 const MAX_ACROSS = 2;
@@ -23,7 +23,7 @@ export interface Sides {
   readonly across: readonly string[];
 }
 
-/** The columns of a grid: those that are asked for, or else those by which a failure shows best. */
+/** The columns of a grid: those that are requested, or else those that show failures best. */
 export function chooseSides(axes: readonly Axis[], where: WhereItFails | undefined, requested: Partial<Sides> = {}): Sides {
   const causal = new Set(outlinedConditions(where).flatMap((conditions) => conditions.map(({ column }) => column)));
   const proposed = chooseAxes(axes, causal, ({ values }) => values.length <= MAX_SIDE_VALUES);
@@ -33,7 +33,7 @@ export function chooseSides(axes: readonly Axis[], where: WhereItFails | undefin
   return { down, across };
 }
 
-/** The grid in which the failures of a test show best; undefined without two columns of few values. */
+/** The grid that shows the failures of a test best. Undefined without two columns of few values. */
 export function buildTestGrid(results: readonly RecordedResult[], where: WhereItFails | undefined): Grid<RecordedResult> | undefined {
   const axes = findAxes(results.map(({ row }) => row));
   const { down, across } = chooseSides(axes, where);

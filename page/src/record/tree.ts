@@ -3,7 +3,7 @@ import type { Status } from '../../../src/running/result.ts';
 import { areRows } from './row-columns.ts';
 import { type Item, isFailing, type TestItem, timeOf } from './store.ts';
 
-/** A file, a suite or a test, with the cases in it that the filter leaves. */
+/** A file, a suite or a test, with its cases that match the filter. */
 export interface Node {
   readonly kind: 'file' | 'suite' | 'test';
   readonly key: string;
@@ -28,7 +28,7 @@ export type Line = { readonly key: string; readonly depth: number } & (
 
 export type Order = 'plan' | 'name' | 'time' | 'status';
 
-/** Files, suites and tests in the order of the plan, with the cases that are left; all, where nothing is said. */
+/** Files, suites and tests in the order of the plan, with the matching cases. Without a condition, all cases. */
 export function treeOf(tests: Iterable<TestItem>, keeps: ((item: Item) => boolean) | undefined): Node[] {
   const roots: Node[] = [];
   const known = new Map<string, Node>();
@@ -87,7 +87,7 @@ function count(nodes: readonly Node[], items: readonly Item[]): void {
 
 const rank = (status: Status): number => worstFirst.indexOf(status);
 
-/** The visible lines: open nodes with their content, sorted. */
+/** The visible lines: open nodes with their contents, sorted. */
 export function linesOf(roots: readonly Node[], isOpen: (node: Node) => boolean, order: Order): Line[] {
   const lines: Line[] = [];
   const nodes = (all: readonly Node[]): readonly Node[] => {

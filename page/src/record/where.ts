@@ -8,10 +8,10 @@ import type { Store } from './store.ts';
 const none: ReadonlyMap<number, WhereItFails> = new Map();
 /** The number of new results after which a running run is analysed again. */
 const RESULTS_PER_ANALYSIS = 500;
-/** Milliseconds between two times that what was found is shown. */
+/** The minimum interval between updates of the page, in milliseconds. */
 const SHOW_INTERVAL_MS = 200;
 
-/** Where the failing tests fail: worked out test by test, while the page can be used. */
+/** Where the failing tests fail, computed test by test while the page stays usable. */
 export function useWhere(store: Store, version: number): ReadonlyMap<number, WhereItFails> {
   const [where, setWhere] = useState(none);
   const settled = store.live ? Math.floor(store.items.length / RESULTS_PER_ANALYSIS) : version;

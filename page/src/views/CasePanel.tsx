@@ -23,7 +23,7 @@ function titleWithoutRow({ title, row }: Item['result']): string {
   return title.endsWith(values) ? title.slice(0, -values.length) : title;
 }
 
-/** All that is known of one case. */
+/** All details of one case. */
 export function CasePanel({ item, store, served }: { readonly item: Item; readonly store: Store; readonly served: boolean }) {
   const { result, test, lane } = item;
   const { header } = test;
@@ -206,7 +206,7 @@ const images: Readonly<Record<string, string>> = {
 const texts = /\.(?:txt|log|md|json|jsonl|csv|tsv|ya?ml|sql|ts|js|diff|patch)$/i;
 const MAX_TEXT_LENGTH = 20_000;
 
-/** An image or a text is shown; all else, what a browser would run among it, can only be taken away. */
+/** Images and texts are shown. Everything else can only be downloaded, since a browser could execute it. */
 function Attachment({ name, content }: { readonly name: string; readonly content: Content | undefined }) {
   if (content?.base64 === undefined)
     return (

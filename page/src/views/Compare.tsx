@@ -14,7 +14,7 @@ interface Other {
   readonly entries: () => Iterable<JournalEntry>;
 }
 
-/** This run beside another one: a report that is opened or dropped in, or the run before. */
+/** This run next to another one: a report that is opened or dropped, or the previous run. */
 export function Compare({ store }: { readonly store: Store }) {
   const [other, setOther] = useState<Other>();
   const [problem, setProblem] = useState('');

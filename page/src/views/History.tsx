@@ -10,7 +10,7 @@ import { hrefOf } from '../route.ts';
 const MAX_LISTED = 200;
 const MAX_FLAKY = 20;
 
-/** Tests over the runs that are there: status and time, flaky cases, and tests that are slower or faster than usual. */
+/** Tests over the available runs: status and time, flaky cases, and tests that are slower or faster than usual. */
 export function History({ store }: { readonly store: Store }) {
   const tests = useMemo(() => listTestHistories(store), [store, store.version]);
   const flaky = useMemo(() => listFlakyCases(store), [store, store.version]);
@@ -127,10 +127,10 @@ function describePace(pace: number): string {
   return `${factor >= 10 ? Math.round(factor) : factor.toFixed(1)} x ${pace > 1 ? 'slower' : 'faster'}`;
 }
 
-/** CSS pixels. */
+/** In CSS pixels. */
 const [CURVE_WIDTH, CURVE_HEIGHT] = [96, 20];
 
-/** Times as a line; the last one is a dot. */
+/** Times as a line, with a dot for the last one. */
 function Curve({ times }: { readonly times: readonly (number | undefined)[] }) {
   const most = Math.max(0.001, ...times.map((time) => time ?? 0));
   const step = (CURVE_WIDTH - 6) / Math.max(1, times.length - 1);

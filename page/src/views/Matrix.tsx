@@ -16,7 +16,7 @@ const MAX_CELLS = 4000;
 
 const hasGrid = (test: TestItem): boolean => findAxes(test.items.map(({ result }) => result.row)).length >= 2;
 
-/** A test's cases as a grid of chosen columns; those of the others fold into the cells. */
+/** A test's cases as a grid of chosen columns. Cases that differ in other columns share a cell. */
 export function Matrix({ store, route, where }: { readonly store: Store; readonly route: Route; readonly where: ReadonlyMap<number, WhereItFails> }) {
   const tests = useMemo(() => {
     const found = [...store.tests.values()].filter((test) => test.items.length >= 4 && test.header.columns.length >= 2);

@@ -15,7 +15,7 @@ import { Counts, Sign } from '../parts/Status.tsx';
 import { type Item, isFailing, type Store } from '../record/store.ts';
 import { hrefOf } from '../route.ts';
 
-/** At a glance: is it fine, what failed, where, since when, how long did it take. */
+/** The summary of a run: whether it passed, what failed, where, since when, and how long it took. */
 export function Overview({ store, where }: { readonly store: Store; readonly where: ReadonlyMap<number, WhereItFails> }) {
   const { state, info } = store;
   const failing = useMemo(() => store.items.filter(({ result }) => isFailing(result.status)), [store, store.version]);
@@ -117,7 +117,7 @@ function RunFacts({ store: { info, live, state } }: { readonly store: Store }) {
 
 const shareOrder: readonly Status[] = ['failed', 'errored', 'known-failure', 'passed', 'skipped', 'not-requested', 'not-run'];
 
-/** The statuses of all cases as parts of one bar. */
+/** The statuses of all cases, as parts of one bar. */
 function Shares({ counts }: { readonly counts: Readonly<Record<string, number>> }) {
   const present = shareOrder.filter((status) => (counts[status] ?? 0) > 0);
   if (present.length === 0) return null;
@@ -147,7 +147,7 @@ function Problems({ problems, title }: { readonly problems: readonly Problem[]; 
   );
 }
 
-/** What did not count, with the reasons that were given. */
+/** Excused cases, with their reasons. */
 function Excused({ store }: { readonly store: Store }) {
   const reasons = new Map<string, { status: Status; reason: string; count: number; expired: boolean }>();
   const add = ({ result }: Item): void => {
@@ -178,7 +178,7 @@ function Excused({ store }: { readonly store: Store }) {
   );
 }
 
-/** The length of a title in the side column, in characters. Longer titles lose their beginning: cases differ at the end. */
+/** The maximum length of a title in the side column, in characters. Longer titles are shortened at the beginning: cases differ at the end. */
 const MAX_TITLE_LENGTH = 64;
 const shorten = (title: string): string => (title.length > MAX_TITLE_LENGTH ? `…${title.slice(1 - MAX_TITLE_LENGTH)}` : title);
 

@@ -16,19 +16,19 @@ import { type Line, linesOf, type Node, type Order, treeOf } from '../record/tre
 import { currentRoute, go, type Route } from '../route.ts';
 import { CasePanel } from './CasePanel.tsx';
 
-/** CSS pixels. */
+/** In CSS pixels. */
 const LINE_HEIGHT = 28;
 const DEFAULT_WIDTH = 1280;
 const CHARACTER_WIDTH = 7.5;
-/** The share of a line's width that columns take. */
+/** The share of a line's width for columns. */
 const COLUMNS_SHARE = 0.68;
-/** Lines of the list that are printed on paper. */
+/** The maximum number of printed lines. */
 const MAX_PRINTED = 2000;
 /** A test with more failing cases is closed at first. */
 const MAX_OPENED = 60;
 const orders: readonly Order[] = ['plan', 'name', 'time', 'status'];
 
-/** Files, suites, tests and cases as a list that opens, with a filter; beside it the case that is chosen. */
+/** Files, suites, tests and cases as a tree with a filter, and the selected case next to it. */
 export function Tests({ store, route, served }: { readonly store: Store; readonly route: Route; readonly served: boolean }) {
   const [text, setText] = useState(route.filter);
   const [toggled, setToggled] = useState<ReadonlySet<string>>(new Set());
@@ -60,7 +60,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   };
   const move = (to: number): void => {
     const wanted = Math.max(0, Math.min(lines.length - 1, to));
-    // The names of columns are not a place.
+    // The line with the names of columns cannot be selected.
     const next = lines[wanted]?.rows && !lines[wanted].item ? wanted + (to < place ? -1 : 1) : wanted;
     setAt(next);
     virtual.scrollToIndex(next);
@@ -186,7 +186,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   );
 }
 
-/** Files and suites are open, and tests with a few failures; under a filter, whatever is not too much. */
+/** Files, suites, and tests with few failures are open. Under a filter, so is everything that is not too long. */
 function isOpenAtFirst(node: Node, isFiltered: boolean): boolean {
   if (node.kind !== 'test') return true;
   if (isFiltered) return node.items.length <= MAX_OPENED;

@@ -46,7 +46,7 @@ function SlowCases({ store }: { readonly store: Store }) {
         <Headings names={['time', 'share', 'setup', 'body', 'teardown', 'case']} numeric={['time', 'setup', 'body', 'teardown']} hidden={['share']} />
         <tbody>
           {slowest.map(({ result, test }) => {
-            // Titles of the same test differ at their end.
+            // Titles of the same test differ at the end.
             const parts = result.title.split(' › ');
             const end = Math.min(test.header.path.length, parts.length - 1);
             return (
@@ -72,7 +72,7 @@ function SlowCases({ store }: { readonly store: Store }) {
   );
 }
 
-/** Setup, body and teardown as parts of a bar, on a root scale: the slowest would hide all others. */
+/** Setup, body and teardown as parts of a bar, on a square-root scale, so that the slowest case does not hide all others. */
 function Parts({ times, longest }: { readonly times: { readonly setup: number; readonly body: number; readonly teardown: number }; readonly longest: number }) {
   const all = times.setup + times.body + times.teardown;
   const width = 100 * Math.sqrt(all / Math.max(longest, 0.001));
