@@ -1,4 +1,4 @@
-// Accepts 100,000 values in a CSV file, beside parsing the results that ask for them. The run that makes the record is not measured.
+// Accepts 100,000 values in a CSV file, relative to parsing the results that request them. The run that creates the record is not measured.
 // usage: accept.mjs [rounds]
 import { spawn, spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';

@@ -1,11 +1,11 @@
-// What fixtures cost a case: ten of scope 'case', three deep, beside the same functions called by hand in try/finally; and ten of
-// a wider scope that are set up already, beside none. Both sides run as cases of the library, so that only fixtures differ.
+// The cost of fixtures per case: ten of scope 'case', three deep, relative to the same functions called in try/finally; and ten of a longer
+// scope that are set up already, relative to none. Both sides run as cases of the library, so that only fixtures differ.
 import { fixture, range, runSuites, test } from 'red-lattice';
 
 const cases = 20_000;
 const rounds = 7;
 
-/** Ten functions that set something up, each with what ends it: three layers, each needing the one beneath. */
+/** Ten functions that set something up, each with its teardown, in three layers that each need the one below. */
 const layers = [4, 4, 2];
 const make = (layer, i) => ({ up: (beneath) => ({ layer, i, beneath }), down: (value) => void (value.ended = true) });
 const parts = layers.map((count, layer) => Array.from({ length: count }, (_, i) => make(layer, i)));
@@ -46,7 +46,7 @@ function byHand(body) {
   }
 }
 
-/** Microseconds a case. */
+/** In microseconds per case. */
 async function measure(made) {
   const begun = performance.now();
   const { ok } = await runSuites([made], { seed: 1 });

@@ -1,8 +1,8 @@
-// How many rows covering matrices take, beside what generators have reported over the years; each array is verified. The median of
-// five seeds must be within one row of the figure, or reach it where that is a proven optimum (*), in half a second, or ten seconds with
-// --thorough; half as much again is left for a slow machine. Ends with 1 past a limit.
+// The number of rows of covering matrices, relative to published figures; each array is verified. The median of five seeds must be within
+// one row of the figure, or equal it if that is a proven optimum (*), in half a second, or ten seconds with --thorough; slow machines get
+// half as much more. Exit status 1 if a limit is exceeded.
 // usage: matrix.mjs [--thorough] [part of a model]
-// The constrained model's limits: a quick set of rows in the same time, and within 10 % of what the other effort finds.
+// Limits of the constrained model: a quick set of rows in the same time, and within 10 % of the result of the other effort.
 import { matrix, verifyCoverage } from 'red-lattice';
 
 const models = [
@@ -66,7 +66,7 @@ if (!part || 'constrained'.includes(part)) {
   const exclude = (never) => [
     ...Array.from({ length: 10 }, (_, i) => pair(i)),
     ...[0, 1, 2].map(triple),
-    // Where the first is 2, the second must not be 0.
+    // If the first is 2, the second must not be 0.
     ...[0, 2, 4].map((i) => never([names[i], names[i + 7]], (row) => row[names[i]] === 2 && row[names[i + 7]] === 0)),
   ];
   const counts = {};

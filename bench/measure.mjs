@@ -1,4 +1,4 @@
-// What all measurements share: alternating runs, medians, limits. A machine is noisy; a ratio to a floor in the same run is less so.
+// Shared by all measurements: alternating runs, medians, limits. A machine is noisy; a ratio to a floor in the same run is less so.
 import { spawnSync } from 'node:child_process';
 import { readdirSync, readFileSync } from 'node:fs';
 
@@ -6,7 +6,7 @@ const { NODE_EXTRA_CA_CERTS, ...environment } = process.env;
 
 export { environment };
 
-/** Wall time of one run of a program, in milliseconds. Throws where it ends with another status than was said. */
+/** The elapsed time of a program in milliseconds. Throws if its exit status differs from `status`. */
 export function wall(args, { cwd, status = 0 } = {}) {
   const begun = performance.now();
   const ended = spawnSync(process.execPath, args, { cwd, env: environment, stdio: ['ignore', 'ignore', 'pipe'], encoding: 'utf8' });
@@ -15,14 +15,14 @@ export function wall(args, { cwd, status = 0 } = {}) {
   return milliseconds;
 }
 
-/** Runs each of several things in turn, round after round; gives the median of each. */
+/** Runs several functions in turn, round after round. Returns the median of each. */
 export function alternate(things, rounds) {
   const times = Object.fromEntries(Object.keys(things).map((name) => [name, []]));
   for (let round = 0; round < rounds; round++) for (const [name, run] of Object.entries(things)) times[name].push(run());
   return Object.fromEntries(Object.entries(times).map(([name, all]) => [name, all.sort((a, b) => a - b)[all.length >> 1]]));
 }
 
-/** Prints a table of what was measured beside its floor; past a limit the process ends with 1. */
+/** Prints a table of measurements and their floors. Sets exit status 1 if a limit is exceeded. */
 export function report(rows) {
   const width = Math.max(...rows.map(({ what }) => what.length));
   for (const { what, measured, floor, limit } of rows) {
@@ -35,7 +35,7 @@ export function report(rows) {
   }
 }
 
-/** The most memory that any of a process and its children took, in megabytes. */
+/** Records the highest memory of a process and its children, in megabytes. */
 export function watchMemory(pid, seen) {
   try {
     const own = /VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'));
@@ -44,6 +44,6 @@ export function watchMemory(pid, seen) {
       for (const child of readFileSync(`/proc/${pid}/task/${task}/children`, 'utf8').split(' ').filter(Boolean)) watchMemory(Number(child), seen);
     }
   } catch {
-    // It has ended.
+    // The process has ended.
   }
 }

@@ -78,7 +78,7 @@ async function* situations(kind, causeCount = 1) {
     const causes = [];
     while (causes.length < causeCount) {
       const cause = plantCause(random, axes, 2 + random.below(2));
-      // A cause must make some row fail, must not be part of another cause, and needs a row that fails for no other cause.
+      // A cause must make a row fail, must not be part of another cause, and needs a row that fails for no other cause.
       const own = rows.filter((row) => meets(row, cause));
       const shares = causes.some(
         (other) =>
@@ -133,7 +133,7 @@ if (options.only.includes('c')) {
     if (results.filter(({ failed }) => failed).length !== 1) continue;
     tried++;
     const { suspects, causes: found } = whereItFails(results);
-    // Suspects with one failing row are all alike: more than a chance of three in all is not possible.
+    // Suspects with one failing row are equally likely: a chance above three in all is not possible.
     expected += Math.min(1, 3 / Math.max(1, found.length + (suspects?.combinations.length ?? 0)));
     const first = [...found, ...(suspects?.combinations ?? [])].slice(0, 3).map(conditionsOf);
     if (first.includes(nameOf(causes[0]))) named++;
@@ -171,13 +171,13 @@ if (options.only.includes('g')) {
     const planted = [plantCause(random, axes, 1 + random.below(2)), plantCause(random, axes, 1 + random.below(2))];
     const rows = await rowsOf(matrix(axes, { strength: 2, seed: i % 10, locate: 2 }));
     const fails = (row) => planted.some((cause) => meets(row, cause));
-    // One of them must not be enough for all.
+    // Neither of the two may explain all failures.
     if (rows.every(fails) || planted.some((cause) => rows.every((row) => meets(row, cause) === fails(row)))) continue;
     tried++;
     costs.push(rows.length / (await rowsOf(matrix(axes, { strength: 2, seed: i % 10 }))).length);
     const { suspects, causes } = whereItFails(rows.map((row) => ({ row, failed: fails(row) })));
     const found = [...causes, ...(suspects?.combinations ?? [])].slice(0, 2).map(conditionsOf);
-    // Conditions with the same rows in the whole matrix are as right: of three values, `a!=1` says the same as `a=2` and `a=3`.
+    // Conditions with the same rows in the whole matrix are equally right: of three values, `a!=1` means the same as `a=2` and `a=3`.
     const holds = (part, row) => (part.includes('!=') ? row[part.split('!=')[0]] !== part.split('!=')[1] : row[part.split('=')[0]] === part.split('=')[1]);
     const isNamed = rows.every((row) => found.some((name) => name.split(' & ').every((part) => holds(part, row))) === fails(row));
     if (isNamed) named++;

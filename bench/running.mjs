@@ -1,4 +1,5 @@
-// Lanes, time and the journal, each beside its floor. Ends with 1 past a limit. usage: running.mjs [part of a name]
+// Lanes, times and the journal, each relative to its floor. Exit status 1 if a limit is exceeded.
+// usage: running.mjs [part of a name]
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -17,7 +18,7 @@ const file = (name, text) => writeFileSync(join(folder, name), text);
 const info = (record) => JSON.parse(readFileSync(join(folder, record, 'run.json'), 'utf8'));
 
 const runs = '.red-lattice/runs';
-/** Runs the command on a file; gives what its record tells. */
+/** Runs the command on a file. Returns what its record contains. */
 function run(name, ...args) {
   wall([command, 'run', name, '--show', 'summary', ...args], { cwd: folder });
   const record = join(runs, readdirSync(join(folder, runs)).sort().at(-1));
@@ -38,7 +39,7 @@ const benches = {
       'compute.lattice.mjs',
       `import { test } from 'red-lattice';\n${Array.from({ length: cases }, (_, i) => `export const t${i} = test('computes ${i}', ({ check }) => { ${loop} check.holds(x > 0); });`).join('\n')}\n`,
     );
-    // The same work in bare processes: two cores that are shared with others, or share their parts, do not do twice as much as one.
+    // The same work in bare processes: two cores that are shared with others, or share units, do not do twice as much as one.
     file(
       'bare.mjs',
       `import { spawn } from 'node:child_process';
@@ -106,7 +107,7 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
       const record = `stuck-${i}`;
       const { NODE_EXTRA_CA_CERTS, ...env } = process.env;
       spawnSync(process.execPath, [command, 'run', 'stuck.lattice.mjs', '--record', record, '--lanes', '1'], { cwd: folder, env });
-      // From the deadline of the first case to the journal of the lane that runs the second.
+      // From the deadline of the first case to the journal of the process that runs the second.
       const began = statSync(join(folder, record, 'lane-0.journal')).mtimeMs + 300;
       return statSync(join(folder, record, 'lane-0-1.journal')).mtimeMs - began;
     });

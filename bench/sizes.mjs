@@ -1,4 +1,5 @@
-// What oversized texts, values and floods cost: the memory of the largest process, the record, and the output. usage: sizes.mjs
+// The cost of oversized texts, values and floods of output: the memory of the largest process, the record, and the output.
+// usage: sizes.mjs
 import { spawn } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -10,7 +11,7 @@ const root = fileURLToPath(new URL('..', import.meta.url));
 const command = join(root, 'dist', 'command.js');
 const days = 200_000;
 
-/** Projects with the most that they can take: megabytes of the coordinator, of the record and of the output, and seconds. */
+/** Projects with their limits: megabytes of the coordinator, of the record and of the output, and seconds. */
 const projects = [
   {
     name: 'texts of 200 MB: a message, a note, a reason, a title of a step',

@@ -1,4 +1,4 @@
-// How long it takes from typing the command to its end, for one small TypeScript file and for fifty, beside `node -e 0`.
+// The time from starting the command to its end, for one small TypeScript file and for fifty, relative to `node -e 0`.
 import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';

@@ -1,6 +1,6 @@
-// Whether the cause that was planted in a table or a matrix is told first, and none where none was planted; and how long it takes for
-// a million rows. Ends with 1 past a limit.
-// usage: where.mjs [--tune] [--show]    seeds for tuning and for measuring are apart
+// Whether the cause that was planted in a table or a matrix is reported first, and none if none was planted; and the time for a million
+// rows. Exit status 1 if a limit is exceeded.
+// usage: where.mjs [--tune] [--show]    (seeds for tuning and for measuring differ)
 import { formatCondition, whereItFails } from 'red-lattice';
 import { kinds, meets, plant } from './where/plant.mjs';
 
@@ -9,7 +9,10 @@ const shown = process.argv.includes('--show');
 const from = tuning ? 0 : 1_000_000;
 const count = 200;
 
-/** What is told must speak of the planted columns and of the planted rows: of all of them, or, where statuses were flipped and a bound is not to be known exactly, of nine in ten. */
+/**
+ * The reported cause must have the planted columns and the planted rows: all of them or, if statuses were flipped and a bound cannot be
+ * known exactly, nine in ten.
+ */
 function isPlanted(told, cause, rows, isFlipped) {
   const holds = (row) => whereHolds(told, row);
   const [both, either] = rows.reduce(([b, e], row) => [b + (holds(row) && meets(row, cause) ? 1 : 0), e + (holds(row) || meets(row, cause) ? 1 : 0)], [0, 0]);
@@ -36,7 +39,7 @@ for (let i = 0; i < count; i++) {
   const begun = performance.now();
   const { causes: told } = whereItFails(rows.map((row, at) => ({ row, failed: failed[at] })));
   times.push(performance.now() - begun);
-  // Of two causes, both must come before anything else.
+  // Both of two causes must come before anything else.
   const first = told.slice(0, causes.length).map(({ conditions }) => conditions);
   const found = causes.every((cause) => first.some((conditions) => isPlanted(conditions, cause, rows, isFlipped)));
   const key = `${kind}${isFlipped ? ', a tenth flipped' : ''}`;

@@ -1,4 +1,4 @@
-// Builds the results page into one file, page/dist/page.html: script and style stand in it, each allowed by its hash alone.
+// Builds the results page into one file, page/dist/page.html. It contains its script and style, each allowed only by its hash.
 import { createHash } from 'node:crypto';
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';

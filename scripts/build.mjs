@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url';
 import { build } from 'esbuild';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
-/** Where the sources are, and where the result goes: both may be elsewhere, for a copy with a change in it. */
+/** The source and output folders. Both can be elsewhere, for a copy of the project with a change. */
 const [source = `${root}/src`, out = `${root}/dist`] = process.argv.slice(2).filter((argument) => !argument.startsWith('--'));
 const bare = process.argv.includes('--bare');
 const { dependencies, peerDependencies } = JSON.parse(readFileSync(`${root}/package.json`, 'utf8'));
@@ -19,7 +19,7 @@ const options = {
   format: 'esm',
   platform: 'node',
   target: 'node20',
-  // What is small and needed at every start is bundled; its licences go along.
+  // Small packages that every start needs are bundled, with their licences.
   external: [...Object.keys(dependencies), ...Object.keys(peerDependencies)],
   metafile: true,
   minifyWhitespace: true,
@@ -29,8 +29,8 @@ const options = {
   logLevel: 'warning',
 };
 /**
- * What is loaded late is a file of its own, with all that it takes: reports would else be many files at each start, and what starts the
- * first lane would be several.
+ * Code that is loaded on demand is one file with its dependencies. Otherwise, reports would be many files at each start, and the code that
+ * starts the first lane would be several.
  */
 const apart = {
   name: 'apart',
@@ -42,10 +42,10 @@ const apart = {
       onResolve({ filter }, ({ kind }) => (kind === 'dynamic-import' ? { path, external: true } : undefined));
   },
 };
-// What is bundled and no ES module asks for the runtime's own modules in its own way.
+// Bundled CommonJS packages need `require` in an ES module.
 const banner = { js: "import { createRequire as requireFrom } from 'node:module';\nconst require = requireFrom(import.meta.url);" };
-// What tests import and what runs them share their parts: a fixture is a fixture for both. The command runs no tests, and has parts
-// of its own, so that a lane loads as few files as it can.
+// Tests and the code that runs them share chunks, so that a fixture is the same class in both. The command does not run tests, and has its
+// own chunks, so that a lane loads as few files as possible.
 const builds = [
   await build({
     ...options,
@@ -72,7 +72,7 @@ const notices = [...bundled].sort().map((name) => {
   return `${name}\n\n${readFileSync(`${folder}/${licence}`, 'utf8').trim()}\n`;
 });
 writeFileSync(`${out}/THIRD-PARTY-NOTICES.txt`, notices.join(`\n${'-'.repeat(80)}\n\n`));
-// The page is built from the sources that stand here; a copy of the command takes it as it is.
+// The page is built from these sources. A copy of the command uses it unchanged.
 if (!bare && !process.argv.includes('--no-page')) await import('./build-page.mjs');
 if (existsSync(`${root}/page/dist/page.html`)) copyFileSync(`${root}/page/dist/page.html`, `${out}/page.html`);
 if (!bare && !process.argv.includes('--no-types')) {

@@ -36,7 +36,7 @@ const isRead = (file) =>
   /^(?:README|CONTRIBUTING|SECURITY|CHANGELOG)\.md$|^docs\/[^/]+\.md$|^examples\/[^/]+\/README\.md$/.test(file) ||
   /^(?:src|page\/src|examples\/[^/]+\/(?:src|tests)|tests)\/.*\.tsx?$/.test(file);
 
-/** The strings of a source file, without comments, each on its line; other text becomes blank. */
+/** The strings of a source file on their lines, without comments. Other text becomes blank. */
 function stringsOf(file, text) {
   const { code } = transformSync(text, { loader: file.endsWith('x') ? 'tsx' : 'ts', jsx: 'preserve', target: 'esnext', legalComments: 'none' });
   // Members of classes keep their docstrings, and values in templates are code.
@@ -47,7 +47,7 @@ function stringsOf(file, text) {
   return lines.map((line) =>
     [...line.matchAll(/"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*'|`[^`]*`?|>[^<>{}]+</g)]
       .map(([found]) => found)
-      // A single word is a name, but for these.
+      // A single word is a name, with these exceptions.
       .filter((found) => /[a-z] [a-z]/i.test(found) || /set-up|tear-down|clean-up/i.test(found))
       .join(' '),
   );

@@ -14,7 +14,7 @@ const files = folders.flatMap((folder) =>
 );
 const sources = new Map(files.map((file) => [file, readFileSync(file, 'utf8')]));
 
-/** The files that a file imports for their values: what only lends its types is gone when the program runs. */
+/** The files that a file imports at run time. Imports of types only disappear. */
 const importsOf = (file) =>
   [...sources.get(file).matchAll(/^(?:import|export) (?!type )(?:[^'";]*? from )?'(\.[^']+)'/gms)]
     .filter(([statement]) => !/^(?:import|export) \{(?:\s*type [\w$]+(?: as [\w$]+)?,?)+\s*\} from/.test(statement))

@@ -1,4 +1,4 @@
-// Checks the types of everything, with the compiler of this project: other versions are installed beside it for tests.
+// Checks all types with the project's compiler. Other versions are installed for tests only.
 // usage: check-types.mjs
 import { join } from 'node:path';
 import { must, root } from './steps.mjs';

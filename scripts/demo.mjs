@@ -1,5 +1,5 @@
-// The harbour office, by the current tariff and by a draft with two mistakes in it, whose causes are found; then the expected values of the
-// next tariff are accepted.
+// Runs the harbour office with the current tariff, and with a draft that has two mistakes, whose causes are found. Then accepts the
+// expected values of the next tariff.
 import { copyFileSync, existsSync, readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import { command, makeReady, root, show } from './steps.mjs';

@@ -11,7 +11,7 @@ const { homepage } = JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8
 const pages = ['README.md', 'CHANGELOG.md', ...readdirSync(join(folder, 'docs')).flatMap((name) => (name.endsWith('.md') ? [`docs/${name}`] : []))];
 const isPacked = (path) => pages.includes(path) || path === 'LICENSE' || path.startsWith('schema/');
 
-/** Links of a page: those to files that are not in the package point to the repository, pictures to their raw contents. */
+/** Makes the links of a page absolute: files that are not in the package point to the repository, pictures to their raw contents. */
 function withAbsoluteLinks(text, page) {
   return text.replace(/(!?)\[([^\]]*)\]\((?!https?:|#)([^)#\s]+)(#[^)\s]*)?\)/g, (link, sign, label, target, anchor = '') => {
     const path = posix.normalize(posix.join(posix.dirname(page), target));

@@ -13,7 +13,7 @@ import { command, makeReady, root } from './steps.mjs';
 makeReady();
 const office = join(root, 'examples', 'harbour-office');
 
-/** A project whose test files hold one mistake each. */
+/** A project in which each test file has one mistake. */
 const mistaken = mkdtempSync(join(tmpdir(), 'red-lattice-pictures-'));
 writeFileSync(join(mistaken, 'package.json'), '{"type":"module"}');
 symlinkSync(join(root, 'node_modules'), join(mistaken, 'node_modules'));
@@ -31,7 +31,7 @@ export const file = test('last year', {
 );
 writeFileSync(join(mistaken, 'dues.csv'), 'loa\n8\n');
 
-/** All of them, or those whose names are given. */
+/** All pictures, or the given ones. */
 const wanted = process.argv.slice(2);
 const pictures = [
   { name: 'run-failures', cwd: office, args: ['run', '--tag', 'draft'] },
@@ -68,7 +68,7 @@ const pictures = [
   { name: 'plan-errors', cwd: mistaken, args: ['run'] },
 ];
 
-/** The size of the terminal: tall enough for the whole output. */
+/** The size of the terminal: high enough for the whole output. */
 const COLUMNS = 100;
 const ROWS = 130;
 const BACKGROUND = '#14161a';
@@ -104,7 +104,7 @@ for (const { name, cwd, copy, before, after, args, seconds = 3 } of pictures.fil
   await wait(seconds * 1000);
   const target = join(root, 'docs', 'screenshots', `${name}.png`);
   spawnSync('import', ['-window', 'root', target], { env: { ...process.env, DISPLAY: display }, stdio: 'inherit' });
-  // Cropped to its content, in few colours: small files for the repository.
+  // Cropped to the content, with few colours: small files for the repository.
   const crop = [
     '-fill',
     BACKGROUND,
@@ -131,7 +131,7 @@ for (const { name, cwd, copy, before, after, args, seconds = 3 } of pictures.fil
 }
 rmSync(mistaken, { recursive: true });
 
-/** Views of the page, each with what is done in it before its picture is taken. */
+/** Views of the page, each with the actions before its picture is taken. */
 const views = [
   { name: 'page-overview', hash: '#/overview' },
   { name: 'page-case', hash: '#/tests?filter=status:failed', act: () => document.querySelectorAll('.line.item')[3].click() },
@@ -142,7 +142,7 @@ const views = [
 ].filter(({ name }) => wanted.length === 0 || wanted.includes(name));
 if (views.length > 0) {
   const folder = mkdtempSync(join(tmpdir(), 'red-lattice-pictures-'));
-  // A history: the draft fails in some of the runs, and not in others.
+  // A history: the draft fails in some of the runs.
   for (const more of [[], ['--on-request'], [], [], ['--on-request'], []])
     spawnSync(process.execPath, [command, 'run', '--show', 'summary', ...more], { cwd: office, stdio: 'ignore' });
   spawnSync(process.execPath, [command, 'run', '--on-request', '--show', 'summary'], { cwd: office, stdio: 'ignore' });
@@ -164,7 +164,7 @@ if (views.length > 0) {
   rmSync(folder, { recursive: true, force: true });
 }
 
-/** The examples' applications, as `npm run dev` starts them. */
+/** The applications of the examples, as started by `npm run dev`. */
 const applications = [
   { name: 'harbour-office', ready: '.plan .stay', height: 680 },
   {
@@ -183,7 +183,7 @@ const applications = [
     ready: 'tbody tr',
     height: 800,
     hash: '#%7B%22strength%22%3A2%2C%22failed%22%3A%5B%5D%7D',
-    // The rows of catamarans in winter, as if they had failed.
+    // Marks the rows of catamarans in winter as failed.
     async act(page) {
       const failing = await page.$$eval('tbody tr', (rows) => rows.flatMap((row, i) => (/cat.*winter/s.test(row.innerText) ? [i + 1] : [])));
       await (await page.$('.tools input')).type(failing.join(' '));

@@ -26,7 +26,7 @@ const parts = [
   { title: 'Handle problems', from: /^problems/ },
 ];
 
-/** Listed last: it is long, and rarely needed. */
+/** Listed last: it is long and rarely needed. */
 const last = 'Problem';
 
 const variableStatement = (node) => (node.parent?.parent && node.parent.declarations ? node.parent.parent : node);
@@ -87,7 +87,7 @@ function readEntries() {
 
 const isType = ({ code }) => /^(?:interface|type) /.test(code);
 
-/** Each part with its functions and values, and its types. */
+/** Divides the entries of a part into functions and values, and types. */
 function partition(entries) {
   const left = entries.filter((entry) => !parts.some(({ from }) => from.test(entry.path)));
   if (left.length) throw new Error(`in no part of the reference: ${left.map(({ name, path }) => `${name} (${path})`).join(', ')}`);
@@ -99,7 +99,7 @@ function partition(entries) {
 
 const withoutStrings = (code) => code.replace(/\/\*[\s\S]*?\*\//g, '').replace(/'[^']*'|"[^"]*"/g, '');
 
-/** Where the declaration that starts at an offset ends: at a semicolon or a closing brace outside of all brackets. */
+/** The end of the declaration that starts at an offset: a semicolon or a closing brace outside all brackets. */
 function endOfDeclaration(text, start) {
   const isInterface = /^(?:export )?(?:declare )?interface/.test(text.slice(start));
   let depth = 0;
@@ -112,7 +112,7 @@ function endOfDeclaration(text, start) {
   return text.length;
 }
 
-/** Types that public declarations mention although no module exports them, and those that these mention, from the declaration files. */
+/** Types that public declarations mention although no module exports them, and the types that these mention, from the declaration files. */
 function helperTypes(entries) {
   const declared = new Map();
   for (const file of readdirSync(types, { recursive: true }).filter((name) => name.endsWith('.d.ts'))) {
@@ -138,7 +138,7 @@ function helperTypes(entries) {
   return [...helpers].sort(([a], [b]) => (a < b ? -1 : 1));
 }
 
-/** The anchors of headings: in lower case, with a number from the second one on. */
+/** The anchors of headings: in lower case, numbered from the second equal one. */
 function anchorsOf(headings) {
   const seen = new Map();
   return headings.map((heading) => {

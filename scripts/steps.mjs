@@ -1,4 +1,4 @@
-// What the scripts share: running a program to its end, and getting a checkout ready.
+// Shared by the scripts: running a program to its end, and preparing a checkout.
 import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
 import { join } from 'node:path';
@@ -6,7 +6,7 @@ import { fileURLToPath } from 'node:url';
 
 export const root = fileURLToPath(new URL('..', import.meta.url));
 
-/** Runs a program with its output shown; gives its exit status. */
+/** Runs a program and shows its output. Returns its exit status. */
 export function show(program, args, options = {}) {
   const { status, error } = spawnSync(program, args, { cwd: root, stdio: 'inherit', ...options });
   if (error) throw error;

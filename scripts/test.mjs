@@ -12,7 +12,7 @@ const isPlace = (argument) => !argument.startsWith('-') && (/[*?]/.test(argument
 makeReady();
 if (args.length === 0) must(process.execPath, [join(root, 'tests', 'root', 'run.mjs')]);
 const where = args.some(isPlace) ? [] : ['tests', 'examples'];
-// The example's database is WebAssembly: the quick compiler is enough for it, at half the price.
+// The example's database is WebAssembly. The baseline compiler suffices for it, in half the time.
 const quickly = ['--liftoff-only', '--wasm-lazy-compilation'];
 // Many tests wait for other processes.
 const lanes = ['--lanes', String(availableParallelism() + 1)];

@@ -1,6 +1,6 @@
 import { type CaseResult, type Child, type FileSource, formatProblem, type PlannedCase, type Problem, ProblemError, runSuites } from 'red-lattice';
 
-/** What came of one case of a run within a test. */
+/** The results of the cases of a run within a test. */
 export interface Seen {
   readonly id: string;
   readonly title: string;
@@ -19,7 +19,7 @@ export interface InnerRun {
 
 type Options = Omit<NonNullable<Parameters<typeof runSuites>[1]>, 'onEvent'>;
 
-/** Runs suites within a test and gives what was seen. */
+/** Runs suites within a test. Returns what happened. */
 export async function runInside(suites: readonly Child[], options: Options = {}): Promise<InnerRun> {
   const seen: Seen[] = [];
   const messages: string[] = [];
@@ -38,7 +38,7 @@ export async function runInside(suites: readonly Child[], options: Options = {})
   return { seen, messages: messages, ok, statuses: Object.fromEntries(seen.map(({ title, status }) => [title, status])) };
 }
 
-/** All that a plan refuses, in words. */
+/** The messages of all plan errors. */
 export async function refusal(suites: () => readonly Child[], options: Options = {}): Promise<string> {
   const problems = await problemsOf(suites, options);
   return problems.length === 0 ? 'nothing refused' : problems.map((problem) => formatProblem(problem)).join('\n');
@@ -60,7 +60,7 @@ async function problemsOf(suites: () => readonly Child[], options: Options): Pro
   }
 }
 
-/** Files that exist only here, under `memory:/`, cut into pieces of a few bytes. */
+/** Files that exist only here, under `memory:/`, split into chunks of a few bytes. */
 export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>, pieceSize?: number): { files: FileSource; base: URL } {
   const base = new URL('file:///memory/');
   return {
@@ -69,7 +69,7 @@ export function memoryFiles(texts: Readonly<Record<string, string | Uint8Array>>
       async *read(url) {
         const text = texts[decodeURIComponent(url.pathname.replace('/memory/', ''))];
         const bytes = typeof text === 'string' ? new TextEncoder().encode(text) : (text ?? new Uint8Array());
-        // Small pieces break at every character; for a large text they would take too long.
+        // Small chunks break at every character; for a large text they would take too long.
         const size = pieceSize ?? (bytes.length > 100_000 ? 50_000 : 7);
         for (let at = 0; at < bytes.length; at += size) yield bytes.slice(at, at + size);
       },

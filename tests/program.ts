@@ -1,7 +1,7 @@
 import { type ChildProcess, execFile, type SpawnOptions, spawn } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 
-/** The project's own folder. */
+/** The folder of this project. */
 export const root = fileURLToPath(new URL('..', import.meta.url));
 
 /** The built command. */
@@ -9,7 +9,7 @@ export const command = `${root}dist/command.js`;
 
 const examples = `${root}examples`;
 
-/** The example's database is WebAssembly: the quick compiler is enough for it, at half the price. Elsewhere it makes starts slower. */
+/** The example's database is WebAssembly. The baseline compiler suffices for it, in half the time; elsewhere it makes starts slower. */
 const flagsIn = (cwd: string): string[] => (cwd.startsWith(examples) ? ['--liftoff-only', '--wasm-lazy-compilation'] : []);
 
 /**
@@ -21,7 +21,7 @@ export function plainEnvironment(): NodeJS.ProcessEnv {
   return env;
 }
 
-/** Runs a program of Node's to its end, without colours. */
+/** Runs a program in Node to its end, without colours. */
 export function runNode(
   args: readonly string[],
   cwd: string,

@@ -24,7 +24,7 @@ export const projectOf = (files: Readonly<Record<string, string>>) =>
     },
   });
 
-/** Whether a process is still there. */
+/** Whether a process still exists. */
 export function isAlive(pid: number): boolean {
   try {
     process.kill(pid, 0);

@@ -5,7 +5,7 @@ export type Cell = string | number | boolean | Date | { readonly error: string }
 const letters = (column: number): string => (column < 26 ? '' : letters(Math.floor(column / 26) - 1)) + String.fromCharCode(65 + (column % 26));
 const escaped = (text: string): string => text.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`);
 
-/** Writes a small workbook: sheets of rows, the texts of every other sheet shared. Empty rows and cells are left out. */
+/** Writes a small workbook: sheets of rows, with shared texts in every other sheet. Empty rows and cells are left out. */
 export function writeWorkbook(sheets: Readonly<Record<string, readonly (readonly Cell[])[]>>): Uint8Array {
   const shared: string[] = [];
   const names = Object.keys(sheets);

@@ -1,8 +1,8 @@
-// Makes a run record as large as is asked for: tests with rows of an office's stays, of which some fail.
+// Creates a run record of a given size: tests with rows of an office's stays, some of which fail.
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 
-/** Writes a record with so many cases over so many tests into a new folder; every so many-th case fails, none where that is 0. */
+/** Writes a record with a number of cases and tests into a new folder. Every `failsEvery`-th case fails; none if that is 0. */
 export function makeRecord(folder, { cases, tests = Math.max(1, Math.round(cases / 500)), failsEvery = 50 }) {
   mkdirSync(folder, { recursive: true });
   const hulls = ['mono', 'cat', 'tri'];

@@ -1,4 +1,4 @@
-// Tables and matrices with a cause of failure planted in them, or none: made from a seed.
+// Creates tables and matrices from a seed, with or without a planted cause of failure.
 
 /** A generator of numbers in [0, 1): mulberry, 32 bits. */
 function randomOf(seed) {
@@ -11,15 +11,15 @@ function randomOf(seed) {
   };
 }
 
-/** Fewer rows than this leave a cause to chance; so does a part of it that fewer rows would be without. */
+/** The minimum number of rows of a cause, and of rows that only one of its parts excludes: with fewer, chance decides. */
 const leastRows = { clean: 5, flipped: 14 };
 const leastWithout = { clean: 4, flipped: 10 };
 
 export const kinds = ['value', 'pair', 'triple', 'range', 'two'];
 
 /**
- * A test's rows with their statuses. `causes` are what was planted: each a list of { column, holds(value) }; where several are
- * planted, a row fails that meets any. A fifth have a tenth of their statuses flipped.
+ * A test's rows with their statuses. `causes` are the planted ones: each a list of { column, holds(value) }; if several are planted, a row
+ * that meets any of them fails. In a fifth of the tests, a tenth of the statuses are flipped.
  */
 export function plant(seed, kind = kinds[seed % kinds.length]) {
   const random = randomOf(seed);
@@ -31,7 +31,7 @@ export function plant(seed, kind = kinds[seed % kinds.length]) {
     const rows = random() < 0.5 ? tableOf(columns, integer(80, 600), random, pick) : matrixOf(columns, integer(80, 600), random);
     const causes = [];
     for (const parts of { value: [1], pair: [2], triple: [3], range: ['range'], two: [integer(1, 2), integer(1, 2)], none: [] }[kind]) {
-      // Causes are independent: none speaks of another's columns.
+      // Causes are independent: they use different columns.
       const names = Object.keys(columns).filter((name) => causes.every((cause) => cause.every(({ column }) => column !== name)));
       if (parts === 'range') causes.push(rangeCause(columns, rows, random, pick));
       else if (names.length >= parts) causes.push(valuesCause(columns, names, parts, pick));
@@ -60,7 +60,7 @@ export function plant(seed, kind = kinds[seed % kinds.length]) {
 
 export const meets = (row, cause) => cause.every(({ column, holds }) => holds(row[column]));
 
-/** A column: words, whole numbers, fractions, dates, truths. */
+/** A column: words, integers, fractions, dates, booleans. */
 function columnOf(pick, integer) {
   const kind = pick(['words', 'words', 'few', 'whole', 'fraction', 'date', 'truth']);
   const size = integer(2, 6);
@@ -79,7 +79,7 @@ function columnOf(pick, integer) {
 const tableOf = (columns, size, random, pick) =>
   Array.from({ length: size }, () => Object.fromEntries(Object.entries(columns).map(([name, { make, values }]) => [name, make ? make(random) : pick(values)])));
 
-/** All combinations of the columns' values, or as many of them as are asked for. */
+/** All combinations of the columns' values, or up to `most` of them. */
 function matrixOf(columns, most, random) {
   let rows = [{}];
   for (const [name, { values }] of Object.entries(columns)) {
@@ -90,19 +90,19 @@ function matrixOf(columns, most, random) {
   return keep >= 1 ? rows : rows.filter(() => random() < keep);
 }
 
-/** So many columns with one value each. */
+/** `parts` columns with one value each. */
 function valuesCause(columns, names, parts, pick) {
   const chosen = new Set();
   while (chosen.size < parts) chosen.add(pick(names));
   return [...chosen].map((column) => {
     const { make, values, isOrdered } = columns[column];
     const value = pick(values);
-    // Of a column with a value of its own for nearly each row, a half stands for a value.
+    // In a column where nearly each row has a different value, the upper half represents a value.
     return make ? { column, holds: (one) => one >= values[1], isRange: isOrdered } : { column, value, holds: (one) => one === value };
   });
 }
 
-/** A range of an ordered column that holds a tenth to a half of the rows; with another column's value now and then. */
+/** A range of an ordered column that contains a tenth to a half of the rows, sometimes with another column's value. */
 function rangeCause(columns, rows, random, pick) {
   const ordered = Object.keys(columns).filter((name) => columns[name].isOrdered && name in (rows[0] ?? {}));
   if (ordered.length === 0) return [{ column: 'c0', holds: () => false }];

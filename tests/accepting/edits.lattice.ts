@@ -20,7 +20,7 @@ const cells = {
   parts: cell.list(cell.integer),
 };
 
-/** Runs a test over a file, which computes some values for each row. Gives the rows, whether they failed, and what would be accepted. */
+/** Runs a test over a file, which computes some values for each row. Returns the rows, whether they failed, and what would be accepted. */
 async function compute(name: string, content: Uint8Array, computed: (index: number) => Partial<Row>) {
   let index = 0;
   const rows: Row[] = [];
@@ -45,7 +45,7 @@ const encodings = ['utf-8', 'utf-16le', 'utf-16be'] as const;
 /** The byte order mark of a written file, if it has one. */
 const bomOf = (written: Written): string => (textOf(written).startsWith('\uFEFF') ? '\uFEFF' : '');
 
-/** Some cells with other values. */
+/** Chooses some cells, with other values. */
 function chooseChanges(rows: readonly Row[], random: Random): Map<string, { row: number; column: Column; value: unknown }> {
   const chosen = new Map<string, { row: number; column: Column; value: unknown }>();
   for (let i = random.integer(1, 6); i > 0; i--) {
@@ -63,7 +63,7 @@ const withChanges = (rows: readonly Row[], chosen: ReturnType<typeof chooseChang
 
 const escapePattern = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
 
-/** The text with any other text in the cells that were chosen. A property can be added before the end of its row. */
+/** The text with any text in the chosen cells. A property can be added at the end of its row. */
 function patternOf(written: Written, chosen: ReturnType<typeof chooseChanges>): RegExp {
   const parts = written.parts.map((part) => {
     if (typeof part !== 'string') return chosen.has(`${part.row} ${part.column}`) ? '[\\s\\S]*?' : escapePattern(part.text);
@@ -73,7 +73,7 @@ function patternOf(written: Written, chosen: ReturnType<typeof chooseChanges>): 
   return new RegExp(`^${parts.join('')}$`);
 }
 
-/** Where the two headers of each file of an archive begin. */
+/** The positions of the two headers of each file of an archive. */
 function headersOf(archive: Uint8Array): { view: DataView; entries: { name: string; central: number; local: number }[] } {
   const view = new DataView(archive.buffer, archive.byteOffset, archive.byteLength);
   const entries = [];
@@ -85,7 +85,7 @@ function headersOf(archive: Uint8Array): { view: DataView; entries: { name: stri
   return { view, entries };
 }
 
-/** The files of an archive whose headers have another checksum than their content. */
+/** The files of an archive whose headers have a wrong checksum. */
 function wrongChecksums(archive: Uint8Array): string[] {
   const content = unzipSync(archive);
   const { view, entries } = headersOf(archive);
@@ -95,7 +95,7 @@ function wrongChecksums(archive: Uint8Array): string[] {
   });
 }
 
-/** The flags of all headers: that names are in UTF-8, for example. */
+/** The flags of all headers, for example that names are in UTF-8. */
 const flagsOf = (archive: Uint8Array): number[] => {
   const { view, entries } = headersOf(archive);
   return entries.flatMap(({ central, local }) => [view.getUint16(central + 8, true), view.getUint16(local + 6, true)]);
@@ -113,11 +113,11 @@ const UTF8_NAMES = 0x0800;
 interface Wanted {
   readonly name: string;
   readonly text: string;
-  /** Line, column, heading and value of each change; a value of undefined with an empty text. In a test file, the row is the last. */
+  /** Line, column, heading and value of each change. The value undefined has an empty text. In a test file, the row comes last. */
   readonly changes: readonly (readonly [number, number, string, unknown, number?])[];
-  /** What is written, or the reasons of what is not. */
+  /** The new text, or the reasons of refusals. */
   readonly becomes: string | readonly string[];
-  /** The reasons of what is refused beside what is written. */
+  /** The reasons of refusals if other changes are made. */
   readonly refuses?: readonly string[];
 }
 

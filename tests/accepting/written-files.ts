@@ -2,7 +2,7 @@ import { strFromU8, strToU8, unzipSync, zipSync } from 'fflate';
 import type { Random } from '../../src/cases/random.ts';
 import { writeWorkbook } from '../workbook.ts';
 
-/** A row of the made-up files. */
+/** A row of the generated files. */
 export interface Row {
   readonly name: string;
   readonly due?: number | undefined;
@@ -46,7 +46,7 @@ export const makeRow = (random: Random): Row => ({
   parts: Array.from({ length: random.integer(1, 3) }, () => random.integer(0, 99)),
 });
 
-/** A file as the parts of its text: cells, and what is between them. */
+/** A file as the parts of its text: cells, and the text between them. */
 export interface Written {
   readonly name: string;
   readonly parts: readonly (string | { readonly row: number; readonly column: Column; readonly text: string })[];
@@ -128,7 +128,7 @@ export const textOf = ({ parts }: Written): string => parts.map((part) => (typeo
 
 /** A workbook as different programs write it: with addresses or without, with a prefix before every name or without. */
 export function writeSheet(rows: readonly Row[], random: Random): Uint8Array {
-  // A row that begins with # is a comment. Names do not begin with it.
+  // A row that starts with # is a comment. Names do not start with it.
   const order = ['name', ...random.shuffle(columns.slice(1))] as const;
   const book = writeWorkbook({
     Dues: [
@@ -142,7 +142,7 @@ export function writeSheet(rows: readonly Row[], random: Random): Uint8Array {
   const sheet = 'xl/worksheets/sheet1.xml';
   let xml = strFromU8(parts[sheet] as Uint8Array);
   if (random.integer(0, 1)) xml = xml.replace(/<(\/?)(?=[a-z])/gi, '<$1x:');
-  // Without an address, a cell follows the one before it: only rows without gaps can be written so.
+  // Without an address, a cell follows the previous one: only rows without gaps can be written like that.
   if (random.integer(0, 1) && rows.every(({ due, note, name }) => due !== undefined && note !== '' && name !== '')) xml = xml.replace(/ r="[A-Z]+\d+"/g, '');
   return zipSync({ ...parts, [sheet]: strToU8(xml) }, { level: random.pick([0, 6]) });
 }

@@ -9,7 +9,7 @@ import { browser, withoutChromium } from '../page/chromium.ts';
 import { dataFiles, excluded, harbourOutcome } from './harbour-suites.ts';
 import { outcome } from './page-suites.ts';
 
-/** A page that has run suites, bundled as an application would: what `script` gives is what they came to. */
+/** A page that has run suites, bundled as an application would be. `script` returns the results. */
 const page = fixture('page', {
   needs: { browser, folder: tempDirectory() },
   settings: { script: '' },
@@ -54,7 +54,7 @@ export const harbour = test(
     const told = (await page.evaluate('window.told')) as string[];
     check.equal(told, await harbourOutcome(contents));
     check.holds(told.length > 200, `${told.length} cases`);
-    // All of the office's tests are here, but for those that are excluded with their reasons.
+    // All of the office's tests are here, except those that are excluded with reasons.
     const all = (await readdir(new URL('../../examples/harbour-office/tests/', import.meta.url))).filter((name) => name.endsWith('.lattice.ts'));
     const suites = await readFile(new URL('harbour-suites.ts', import.meta.url), 'utf8');
     check.equal(all.filter((name) => !suites.includes(`/${name}'`)).sort(), Object.keys(excluded).sort());

@@ -4,7 +4,7 @@ import { fixture, suite, testWith } from 'red-lattice';
 import { page, withoutChromium } from '../page/chromium.ts';
 import { plainEnvironment, root } from '../program.ts';
 
-/** An example as `npm run dev` starts it, on a port that is free. */
+/** An example as `npm run dev` starts it, on a free port. */
 const example = fixture('example', {
   settings: { name: '' },
   async setup({ settings, defer }) {
@@ -48,7 +48,7 @@ export const examples = suite('examples', inPage, [
       await page.click('button[aria-label="book the visitor from 2031-05-03"]');
       await page.waitForFunction(() => document.querySelector('[role=status]')?.textContent?.includes('Kittiwake is at the visitor'));
       await page.waitForFunction(() => [...document.querySelectorAll('.stay')].some(({ textContent }) => textContent === 'Kittiwake'));
-      // Too long for the visitor berth by a hand, and for no other.
+      // Slightly too long for the visitor berth, and for no other.
       await page.$eval('.vessel label:nth-of-type(2) input', (input) => {
         Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value')?.set?.call(input, '9.6');
         input.dispatchEvent(new Event('input', { bubbles: true }));
@@ -91,7 +91,7 @@ export const examples = suite('examples', inPage, [
         /^Matrix workbench\s+1\d rows for 432 combinations; 116 of 116 covered/,
       );
       check.includes(await page.$eval('main', (main) => main.innerText), 'loa=6 & hull=tri');
-      // Every triple: enough rows to see a cause.
+      // Every triple: enough rows for a cause.
       await page.select('select', '3');
       await page.waitForFunction(() => document.querySelectorAll('tbody tr').length > 30, { timeout: 20_000 });
       const failing = await page.$$eval('tbody tr', (rows) =>
@@ -106,7 +106,7 @@ export const examples = suite('examples', inPage, [
         new RegExp(`^It fails where hull=cat & season=winter \\(${failing.length} of ${failing.length}\\); elsewhere 0 of \\d+\\.$`),
       );
       check.includes(await page.$eval('pre', (code) => code.textContent ?? ''), 'strength: 3,');
-      // Pairs, and one failing row: rows to try lead to the cause.
+      // Pairs, and one failing row: further rows lead to the cause.
       await page.select('select', '2');
       await page.waitForFunction(() => document.querySelectorAll('tbody tr').length < 20, { timeout: 20_000 });
       const marked = await page.$$eval('tbody tr', (rows) =>
@@ -135,7 +135,7 @@ export const examples = suite('examples', inPage, [
         answered.every((tried) => !/loa=6.*hull=tri/.test(tried)),
         'what cannot occur is not proposed',
       );
-      // All of it is in the address.
+      // The address contains the whole state.
       await page.select('select', '3');
       await page.waitForFunction(() => document.querySelectorAll('tbody tr').length > 30, { timeout: 20_000 });
       await (await page.$('.tools input'))?.type(failing.join(' '));

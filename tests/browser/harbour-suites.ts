@@ -9,7 +9,7 @@ import * as prices from '../../examples/harbour-office/tests/prices.lattice.ts';
 import * as tides from '../../examples/harbour-office/tests/tides.lattice.ts';
 import { memoryFiles } from '../inner.ts';
 
-/** What needs Node, and so does not run in a page. */
+/** Files that need Node, and do not run in a page. */
 export const excluded = {
   'service.lattice.ts': 'it starts an HTTP server and a database of files',
   'storage.lattice.ts': 'its fixtures share a database that is migrated in a process of its own',
@@ -18,7 +18,7 @@ export const excluded = {
 /** The files that the suites read, from the folder of the tests. */
 export const dataFiles = ['data/dues.csv', 'data/tides.jsonl', 'data/prices.xlsx', 'data/dues-2032.csv', 'notices/dues-2032.txt'];
 
-/** Runs the harbour office's suites here, the draft's among them; tells each case's id, status and what its failures say. */
+/** Runs the harbour office's suites here, including the draft's. Returns each case's id, status and failure messages. */
 export async function harbourOutcome(contents: Readonly<Record<string, Uint8Array>>): Promise<string[]> {
   const told: string[] = [];
   const suites = [berths, bookings, days, draft, dues, nextEdition, prices, tides].flatMap((module) => Object.values(module) as Child[]);
@@ -35,6 +35,6 @@ export async function harbourOutcome(contents: Readonly<Record<string, Uint8Arra
       );
     },
   });
-  // Suites run in the order in which they were made, and that is the order in which their files were loaded.
+  // Suites run in the order of definition, which is the order in which their files were loaded.
   return [...told.sort(), JSON.stringify(counts)];
 }

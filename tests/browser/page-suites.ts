@@ -3,7 +3,7 @@ import { memoryFiles } from '../inner.ts';
 
 const tide = fixture('tide', { scope: 'file', setup: async () => ({ at: (hour: number) => hour / 2 }) });
 
-/** A few of everything, to be run in Node and in a page alike. */
+/** A few of everything, to run both in Node and in a page. */
 const suites = [
   suite('tides', [
     test(
@@ -33,7 +33,7 @@ const suites = [
   ]),
 ];
 
-/** Every case with its status and what its failures say. */
+/** Every case with its status and failure messages. */
 export async function outcome(): Promise<string[]> {
   const { files, base } = memoryFiles({
     'tides.csv': 'height\n1\n2\n',
@@ -56,7 +56,7 @@ export async function outcome(): Promise<string[]> {
   return [...told, JSON.stringify(counts)];
 }
 
-/** What is told of errors that come when their case has ended. */
+/** The reports of errors that occur after their case has ended. */
 export async function lateOutcome(): Promise<string[]> {
   const told: string[] = [];
   const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));

@@ -3,7 +3,7 @@ import { createRandom, type Random } from '../../src/cases/random.ts';
 
 type Row = Record<string, number>;
 
-/** A source, and the rows that it must give as a plain list. */
+/** A source, and the rows that it must produce as a plain list. */
 interface Pair {
   readonly source: CaseSource<Row>;
   readonly list: readonly Row[];
@@ -27,7 +27,7 @@ function leaf(random: Random, column: string): Pair {
   return { source: range(column, from, from + size) as CaseSource<Row>, list: Array.from({ length: size + 1 }, (_, i) => ({ [column]: from + i })) };
 }
 
-/** A made-up composition, worked out on both sides. */
+/** A random composition, computed on both sides. */
 function compose(random: Random, depth: number, names: string[]): Pair {
   const fresh = (): string => `c${names.push('') - 1}`;
   if (depth === 0) return leaf(random, fresh());

@@ -35,7 +35,7 @@ export const written = test(
   ({ row, check }) => check.equal((row.cell as Cell<unknown> as CellReader<unknown>).write(row.value), row.text),
 );
 
-/** A cell that is refused: what the message says beyond the cell itself. */
+/** A refused cell: the message besides the cell itself. */
 const refused = (hint: string) => ({ refused: hint });
 
 export const cells = test('a cell of {kind} takes {text} for {value}', {

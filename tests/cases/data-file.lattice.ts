@@ -3,7 +3,7 @@ import { createRandom } from '../../src/cases/random.ts';
 import { encodeText } from '../encode-text.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
-/** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
+/** Reads a text as a data file. Returns its rows, with the messages of invalid ones in their place. */
 async function read(text: string | Uint8Array, options: Parameters<typeof dataFile>[1] = {}, name = 'stays.csv'): Promise<unknown[]> {
   const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: text }));
   return seen.map(({ row, result }) =>
@@ -11,7 +11,7 @@ async function read(text: string | Uint8Array, options: Parameters<typeof dataFi
   );
 }
 
-/** The same, of bad ones the row, too, and no place. */
+/** The same with the rows of invalid ones, and without locations. */
 async function readAll(text: string, options: Parameters<typeof dataFile>[1]): Promise<unknown[]> {
   const { seen } = await runInside([test('row', { cases: dataFile('f.csv', options) }, () => {})], memoryFiles({ 'f.csv': text }, 4000));
   return seen.map(({ row, result }) => [row, result.failures.map(({ message }) => message)]);
@@ -292,7 +292,7 @@ export const reading = suite('a data file', [
       { cell: cell.oneOf('mono', 'cat'), good: ['mono', 'cat'], odd: ['raft', ' cat'] },
       { cell: cell.from('berth', (text: string) => (text.startsWith('N') ? { berth: text } : undefined)), good: ['N4', 'N5'], odd: ['Ø'] },
     ];
-    // Often several of one kind, and another of it beside them: then nothing but its place tells whose a cell is.
+    // Often several of one type next to another type, so that only the position shows which column a cell belongs to.
     const [first, second] = [random.pick(kinds), random.pick(kinds)];
     const chosen = Array.from({ length: random.integer(1, 3) }, () => random.pick([first, first, second]));
     const columns = Object.fromEntries(chosen.map(({ cell }, i) => [`c${i}`, cell]));
@@ -312,7 +312,7 @@ export const reading = suite('a data file', [
   test('written from random cells is read back as it was: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check, log }) => {
     const random = createRandom(`csv ${row.seed}`);
     const newline = random.pick(['\n', '\r\n']);
-    // Many rows come some hundred at a time; those without a quote are split in another way.
+    // Long files are read in several batches, and records without quotes are split in another way.
     const isLong = row.seed % 5 === 0;
     const isPlain = row.seed % 3 === 0;
     const alphabet = isPlain ? ['a', 'ß', '😀', ';'] : ['a', 'ß', ',', '"', newline, ' ', '#', '😀', ';'];
@@ -320,7 +320,7 @@ export const reading = suite('a data file', [
     const columns = Array.from({ length: random.integer(1, 4) }, (_, i) => `c${i}`);
     const cells = Array.from({ length: isLong ? 1500 : random.integer(0, 12) }, () => columns.map(text));
     const quote = (value: string): string => `"${value.replaceAll('"', '""')}"`;
-    // Quotes may be left out where nothing asks for them.
+    // Quotes can be left out if nothing requires them.
     const write = (value: string): string => (/^[aß😀;]+$/u.test(value) && (isPlain || random.integer(0, 1)) ? value : quote(value));
     const file = [columns, ...cells].map((line) => line.map(write).join(',') + newline).join('');
     log(JSON.stringify(file.slice(0, 2000)));

@@ -5,7 +5,7 @@ import { readDocument } from '../../src/cases/data/documents.ts';
 import { createRandom, type Random } from '../../src/cases/random.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
-/** Reads a text as a data file; gives its rows, and the messages of bad ones in their place. */
+/** Reads a text as a data file. Returns its rows, with the messages of invalid ones in their place. */
 async function read(name: string, text: string, options: Parameters<typeof dataFile>[1] = {}): Promise<unknown[]> {
   const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: text }));
   return seen.map(({ row, result }) =>
@@ -17,7 +17,7 @@ async function read(name: string, text: string, options: Parameters<typeof dataF
 const refused = (name: string, text: string): Promise<string[]> =>
   refusalsAt(() => [test('row', { cases: dataFile(name) }, () => {})], memoryFiles({ [name]: text }));
 
-/** A JSON document whose rows stand where they may, and what reading it is to give: each bad cell with the place where it was written. */
+/** A JSON document with its rows in any allowed place, and the expected result: each invalid cell with its location. */
 function documentOf(random: Random): { text: string; at: string | undefined; expected: unknown[]; lines: number[][] } {
   let text = '';
   const blank = (): void => void (text += random.pick(['', '', ' ', '\n', '\r\n  ', '\t']));
@@ -31,7 +31,7 @@ function documentOf(random: Random): { text: string; at: string | undefined; exp
     return `${lines.length}:${(lines.at(-1) as string).length + 1}`;
   };
   const expected: unknown[] = [];
-  /** On which line each row begins, and how many it takes. */
+  /** The line on which each row starts, and the number of its lines. */
   const lines: number[][] = [];
   const lineNow = (): number => text.split('\n').length;
   const list = (): void => {
@@ -68,7 +68,7 @@ function documentOf(random: Random): { text: string; at: string | undefined; exp
   return { text, at: isInside ? 'quotes.items' : undefined, expected, lines };
 }
 
-/** On which line each row of a document begins, and how many it takes. */
+/** The line on which each row of a document starts, and the number of its lines. */
 async function linesIn(text: string, format: 'json' | 'yaml', at: string | undefined): Promise<(number | undefined)[][]> {
   async function* pieces(): AsyncGenerator<string> {
     yield text;

@@ -8,7 +8,7 @@ const files = {
   },
 };
 
-/** A suite with every way in which an id comes about. */
+/** A suite with every way to form an id. */
 const everyWay = () =>
   suite('Berth dues, 2031', [
     test('No rows', nothing),
@@ -31,8 +31,8 @@ const everyWay = () =>
     test('No rows', nothing),
   ]);
 
-/** What the ids of version 6 of the journal are. A difference here needs a new version: records of before would match nothing. */
-const idsOfVersion5 = [
+/** The ids of version 6 of the journal. A difference here needs a new version: ids of earlier records would not match. */
+const idsOfVersion6 = [
   'No-rows',
   'nights-nights/nights=1',
   'nights-nights/nights=2',
@@ -67,5 +67,5 @@ export const ids = test('ids are those of the version of the journal', async ({ 
   const seen: string[] = [];
   for await (const { id } of planSuites([everyWay()], { files, base: new URL('file:///') })) seen.push(id.replace('suites#Berth-dues,-2031/', ''));
   check.equal(JOURNAL_VERSION, 6);
-  check.equal(seen, idsOfVersion5);
+  check.equal(seen, idsOfVersion6);
 });

@@ -16,7 +16,7 @@ async function collect<T extends object>(source: CaseSource<T>): Promise<T[]> {
   return all;
 }
 
-/** Small axes with some exceptions of both kinds, from a seed. */
+/** Small axes with some exclusions of both kinds, from a seed. */
 function model(seed: number): { axes: Axes; options: Options } {
   const random = createRandom(`model ${seed}`);
   const names = ['a', 'b', 'c', 'd', 'e'].slice(0, random.integer(2, 5));
@@ -35,7 +35,7 @@ function model(seed: number): { axes: Axes; options: Options } {
   return { axes, options: { strength: cover, exclude: except, seed, effort: seed <= 5 ? 'thorough' : 'quick' } };
 }
 
-/** All whole rows that can occur, by going through every one. */
+/** All complete rows that can occur, by trying every one. */
 function possibleRows(axes: Axes, except: Options['exclude']): Row[] {
   let rows: Row[] = [{}];
   for (const [name, values] of Object.entries(axes)) rows = rows.flatMap((row) => values.map((value) => ({ ...row, [name]: value })));
@@ -47,7 +47,7 @@ function possibleRows(axes: Axes, except: Options['exclude']): Row[] {
   );
 }
 
-/** The combinations of any `cover` axes that stand in some row, as texts. */
+/** The combinations of any `cover` axes that are in some row, as texts. */
 function standing(rows: readonly Row[], names: readonly string[], cover: number): Set<string> {
   const found = new Set<string>();
   const walk = (row: Row, from: number, chosen: string[]): void => {
@@ -97,7 +97,7 @@ export const covering = suite('a covering matrix', [
     const rows = await collect(matrix(axes, options));
     const names = Object.keys(axes);
     const cover = options.strength as number;
-    // A third way to work it out: what is owed is what stands in a row that can occur.
+    // A third way to compute it: required combinations are those in a row that can occur.
     const owed = standing(possible, names, cover);
     check.equal(standing(rows, names, cover), owed);
     check.holds(
@@ -132,7 +132,7 @@ export const covering = suite('a covering matrix', [
     const rows = await collect(matrix(axes, located));
     const names = Object.keys(axes);
     check.equal(verifyCoverage(axes, rows, located), { ...verifyCoverage(axes, rows, options), missing: [], wrong: [], indistinct: [] });
-    // Worked out plainly: combinations that are in the same rows are in the same ones of all that can occur.
+    // Computed plainly: combinations that are in the same rows are in the same ones of all possible rows.
     const rowsOf = (all: readonly Row[], combination: string): string =>
       all.flatMap((row, i) => (combination.split(',').every((part) => `${row[part.split('=')[0] as string]}` === part.split('=')[1]) ? [i] : [])).join();
     const combinations = Array.from({ length: strength }, (_, i) => [...standing(possible, names, i + 1)]).flat();
@@ -156,7 +156,7 @@ export const covering = suite('a covering matrix', [
     const located = { ...options, locate: 2 } as const;
     const rows = await collect(matrix(axes, located));
     check.equal(verifyCoverage(axes, rows, located), { ...verifyCoverage(axes, rows, options), missing: [], wrong: [], indistinct: [] });
-    // Worked out plainly: sets that are met by the same rows are met by the same ones of all that can occur.
+    // Computed plainly: sets that are met by the same rows are met by the same ones of all possible rows.
     const combinations = Array.from({ length: options.strength as number }, (_, i) => [...standing(possible, names, i + 1)]).flat();
     const membersOf = (all: readonly Row[]): boolean[][] =>
       combinations.map((combination) =>

@@ -7,7 +7,7 @@ import { expandInBatches } from '../../src/suites/expand.ts';
 import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
 import type { PlannedCaseImpl, PlannedTest } from '../../src/suites/planned.ts';
 
-/** A file of that text, in pieces of some kilobytes. */
+/** A file with a text, in chunks of some kilobytes. */
 const fileOf = (text: string, pieces: number) => ({
   async *read() {
     const bytes = new TextEncoder().encode(text);
@@ -45,7 +45,7 @@ export const shares = suite('shares of a data file', [
     const differs = random.pick([3, 40, 100_000, 100_000, 100_000]);
     const isNumber = random.pick([true, false]);
     const isNamed = random.integer(0, 4) === 0;
-    /** The same row may be written in several ways, and some are no rows. */
+    /** The same row can be written in several ways, and some are no rows. */
     const spell = (key: number, nights: number, resident: boolean): string => {
       const word = isNumber ? random.pick([String(key), `${key}.0`, ` ${key}`]) : random.pick([`N${key}`, `"N${key}"`, ` N${key} `]);
       const spelt = key === 7 ? random.pick(['', word]) : key % 50 === 8 ? `no. ${key}` : word;
@@ -74,7 +74,7 @@ export const shares = suite('shares of a data file', [
     const of = random.integer(2, 4);
     const block = random.pick([1, 8, 100]);
     const parts = [];
-    // How a file comes in pieces is no matter.
+    // The chunks of a file do not matter.
     for (let index = 0; index < of; index++) parts.push(...(await all(planned, fileOf(text, random.integer(20, 9000)), { index, of, block })).map(told));
     check.equal(
       parts.sort((a, b) => a.ordinal - b.ordinal),

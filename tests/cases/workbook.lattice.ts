@@ -7,7 +7,7 @@ import { type Cell, writeWorkbook, zip } from '../workbook.ts';
 
 const name = 'prices.xlsx';
 
-/** Reads a workbook; gives its rows, and the messages of bad ones in their place. */
+/** Reads a workbook. Returns its rows, with the messages of invalid ones in their place. */
 async function read(book: Uint8Array, options: Parameters<typeof dataFile>[1] = {}): Promise<unknown[]> {
   const { seen } = await runInside([test('row', { cases: dataFile(name, options), allowEmpty: true }, () => {})], memoryFiles({ [name]: book }, 1000));
   return seen.map(({ row, result }) =>
@@ -79,7 +79,7 @@ export const workbooks = suite('a workbook', [
   }),
 
   test('is refused where {what}', {
-    // A hundred megabytes take their time on a busy machine.
+    // A hundred megabytes take long on a busy machine.
     timeout: 60_000,
     cases: namedRows<{ what: string; book: () => Uint8Array; options?: { sheet: string }; says: RegExp }>({
       'it is something else': {

@@ -14,7 +14,7 @@ const circle = (label: string): object => {
 };
 const sym = Symbol('tide');
 
-/** Runs one body; gives its failures as `note: message | actual | expected`, and how many checks passed. */
+/** Runs one body. Returns its failures as `note: message | actual | expected`, and the number of passed checks. */
 async function failures(body: (now: CaseContext<{}>) => unknown): Promise<{ said: string[]; files: unknown[]; passed: number }> {
   const { seen } = await runInside([test('inner', body)]);
   const result = seen[0]?.result;

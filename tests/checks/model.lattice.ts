@@ -2,10 +2,10 @@ import { range, suite, test } from 'red-lattice';
 import { createRandom, type Random } from '../../src/cases/random.ts';
 import { hasPart, isEqual, projectOnto } from '../../src/checks/equality.ts';
 
-/** Values without cycles, and a text for each that equal values share: a plain model of equality. */
+/** Values without cycles, each with a text that equal values share: a plain model of equality. */
 type Made = { readonly value: unknown; readonly text: string };
 
-/** Each is made anew, so that equal values are different objects. */
+/** Each is created again, so that equal values are different objects. */
 const leaves: readonly { readonly of: () => unknown; readonly text: string }[] = [
   ...[0, 1, -1, 2.5, 1e21].map((value) => ({ of: () => value, text: `number ${value}` })),
   { of: () => -0, text: 'number 0' },
@@ -47,7 +47,7 @@ function make(random: Random, depth: number): Made {
     return { value: items.map(({ value }) => value), text: `[${items.map(({ text }) => text).join('; ')}]` };
   }
   if (kind === 3) {
-    // A set holds a primitive value once, and objects that are equal several times.
+    // A set contains a primitive value once, and equal objects several times.
     const items = [...new Map(parts().map((part) => [typeof part.value === 'object' ? part.value : part.text, part])).values()];
     return {
       value: new Set(random.shuffle(items).map(({ value }) => value)),

@@ -42,7 +42,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
   inProject('--failed takes what failed in the last run that it was in', async ({ check }, { project }) => {
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
     check.includes((await runCommand(['plan', '--failed'], project)).output, '2 cases in 1 test, 1 file');
-    // A run of something else in between changes nothing.
+    // A run of other files in between changes nothing.
     await runCommand(['run', 'other.lattice.ts'], project);
     check.equal(last((await runCommand(['run', '--failed'], project)).out), '0 passed, 2 failed');
     await writeFile(join(project, 'most.ts'), 'export const most = 19;\n');
@@ -178,7 +178,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     defer(() => isAlive(pid) && process.kill(pid, 'SIGKILL'));
     check.holds(isAlive(pid), 'it runs');
     child.kill('SIGKILL');
-    // It could have something to tear down: it is not killed at once.
+    // It could have something to tear down, and is not killed immediately.
     await eventually(() => !isAlive(pid), { within: 15_000 });
   }),
 
@@ -194,7 +194,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     check.equal((await readdir(runs)).length, 20);
     await rm(runs, { recursive: true });
     check.equal(last((await runCommand(['run', '--failed'], project)).out), '0 passed, 2 failed');
-    // A test that is gone is forgotten by the next run of everything, and by no other.
+    // A test that no longer exists is forgotten by the next run of everything, and by no other.
     const remembered = async (): Promise<number> =>
       (JSON.parse(await readFile(join(project, '.red-lattice', 'failed.json'), 'utf8')) as { ids: string[] }).ids.length;
     await rm(join(project, 'nights.lattice.ts'));
@@ -232,7 +232,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
       names.slice(0, 2).reverse(),
     );
     const journal = await readFile(join(runs, names[0] as string, 'lane-0.journal'), 'utf8');
-    // Those with an attachment are whole.
+    // Results with an attachment are complete.
     check.equal(journal.match(/"type":"ended"/g)?.length, 20, 'a passed case with nothing else to say is a compact line');
   }),
 

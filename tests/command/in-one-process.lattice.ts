@@ -22,7 +22,7 @@ import { due } from './dues.ts';
 
 export const short = test('a short stay', ({ check }) => check.equal(due({ nights: 3 }), 36));
 `;
-/** A test that looks at what a debugger is told of its own file. */
+/** A test that inspects what a debugger receives about its own file. */
 const debugged = `import { Session } from 'node:inspector';
 import { SourceMap } from 'node:module';
 import { test } from 'red-lattice';
@@ -67,7 +67,7 @@ const inProject = testWith({ project });
 
 type Eventually = (probe: () => unknown, limit?: { within?: number }) => Promise<unknown>;
 
-/** The command in one process, when its test has begun, with the number of the process that runs it. */
+/** Starts the command in one process. Resolves when its test has started, with the id of the process that runs it. */
 async function begun(file: string, project: string, eventually: Eventually) {
   const child = startCommand(['run', file, '--lanes', '0'], project, { stdio: 'ignore' });
   const mark = join(project, 'started');
@@ -80,7 +80,7 @@ interface Coverage {
   readonly 'source-map-cache'?: Record<string, { lineLengths: number[]; data: ConstructorParameters<typeof SourceMap>[0] }>;
 }
 
-/** The lines of a source, from and to, that were never run. */
+/** The lines of a source, from and to, that were never executed. */
 function linesNotRun(folder: string, file: string): number[][] {
   return readdirSync(folder).flatMap((name) => {
     const { result, 'source-map-cache': maps = {} } = JSON.parse(readFileSync(join(folder, name), 'utf8')) as Coverage;

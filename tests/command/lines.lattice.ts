@@ -117,7 +117,7 @@ export const narrow = suite('a terminal', { timeout: 60_000 }, [
       check.equal(last(out)?.trim(), '0 passed, 12 failed');
       check.matches(out, /^ *\u001b\[31m✗\u001b\[39m berth \{n\} with/m, 'the sign of a test is coloured');
       check.holds(!/RangeError|\n {4}at /.test(out), out);
-      // Lines that are written over start with a cursor movement.
+      // Lines that are overwritten start with a cursor movement.
       check.equal(/\u001b\[\d+A|\u001b\[1A/.test(out), row.live);
     },
   ),

@@ -152,7 +152,7 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
     const columns = { loa: cell.integer, hull: cell.text, water: cell.text, never: cell.integer, sum: cell.text, below: cell.integer };
     const { seen } = await runInside([test('row', { cases: dataFile('frozen.csv', { columns }) }, () => {})], memoryFiles({ 'frozen.csv': out }));
     const { cases } = JSON.parse((await runCommand(['plan', 'berths.lattice.ts', '--format', 'json'], project)).out) as { cases: { row: object }[] };
-    // What looks like a formula has an apostrophe before it; a number below zero has not.
+    // A text like a formula has an apostrophe in front; a negative number has not.
     check.equal(
       seen.map(({ row }) => row),
       cases.map(({ row }) => ({ ...(row as Record<string, unknown>), sum: "'=1+1" })),

@@ -144,7 +144,7 @@ export const words = test('a shell takes a word as it is: seed {seed}', {
 }, ({ row, check }) => {
   const random = createRandom(`words ${row.seed}`);
   const given = Array.from({ length: 20 }, () => random.text(random.integer(1, 12), 'aZ0 \'"`$\\;|&<>(){}[]*?!#~=%,:@-\n\tü'));
-  // Each word ends with a mark of its own, since a word may hold line breaks.
+  // Each word ends with a separator, since a word can contain line breaks.
   const taken = execFileSync('sh', ['-c', `printf '%s\\001' ${given.map(shellWord).join(' ')}`], { encoding: 'utf8' });
   check.equal(taken.split('\u0001').slice(0, -1), given);
 });

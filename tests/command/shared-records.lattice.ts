@@ -58,7 +58,7 @@ export const records = suite('records that several runs share', { timeout: 60_00
     check.includes(out, 'changed between the runs: pause.ts, stays.csv');
     const json = JSON.parse((await runCommand(['compare', 'first', 'second', '--format', 'json'], project)).out) as { changedFiles: string[] };
     check.equal(json.changedFiles, ['pause.ts', 'stays.csv']);
-    // The same content again: nothing has changed, whatever the time of the file says.
+    // The same content again: nothing has changed, whatever the modification time is.
     await writeFile(join(project, 'pause.ts'), helper);
     await writeFile(join(project, 'stays.csv'), data);
     check.equal(last((await runCommand(['run', '--resume', '--record', 'first'], project)).out), '19 passed, 1 failed');

@@ -11,12 +11,12 @@ interface Block {
   readonly text: string;
 }
 
-/** The fenced blocks of a guide: those with `file=` make a project, those of `console` are run in it. */
+/** The fenced blocks of a guide: those with `file=` make a project, and those of `console` are run in it. */
 function blocksOf(markdown: string): Block[] {
   return [...markdown.matchAll(/^```(\w+)(?: file=(\S+))?\n(.*?)^```$/gms)].map(([, language = '', file, text = '']) => ({ language, file, text }));
 }
 
-/** Times differ from run to run, and so do the lines that tell of them. */
+/** Times differ from run to run, and so do the lines that contain them. */
 const plain = (text: string): string[] =>
   text
     .split('\n')

@@ -1,5 +1,5 @@
-// Which functions of src/ are run by which small projects and test files: a copy of the project writes down the first call of each function
-// in each process, so that also what is killed has written it.
+// Finds the functions of src/ that each small project and test file runs: a copy of the project records the first call of each function in
+// each process at once, so that killed processes count, too.
 // usage: reach.mjs [--fresh]    writes .red-lattice/faults/reach.json
 import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
@@ -10,11 +10,11 @@ import { outcomes } from '../root/outcomes.mjs';
 import { makeCopy, removeCopy, root, runNode, sourceFiles, workshop } from './copy.mjs';
 import { findFunctions } from './sites.mjs';
 
-/** Milliseconds. */
+/** In milliseconds. */
 const longestTest = 600_000;
 export const reachPath = join(workshop, 'reach.json');
 
-/** What notes the calls: loaded into each process before all else. */
+/** The recorder of calls, loaded into each process before everything else. */
 const preload = `const { appendFileSync } = require('node:fs');
 const seen = new Set();
 const write = appendFileSync;
@@ -25,7 +25,7 @@ globalThis.__reached = (at) => {
 };
 `;
 
-/** Puts a note at the beginning of each function, and of the module. */
+/** Inserts a record at the beginning of each function, and of the module. */
 function instrument(file, source) {
   const edits = findFunctions(source).map(({ start, line, isExpression, end }) => ({
     at: start,
@@ -33,7 +33,7 @@ function instrument(file, source) {
     isExpression,
     call: `globalThis.__reached?.('${file}:${line}')`,
   }));
-  // Of edits at one place the outer one comes last here, and so stands first.
+  // Of edits at the same position, the outer one is applied last, and so comes first in the text.
   const parts = edits.flatMap(({ at, end, isExpression, call }) =>
     isExpression
       ? [
@@ -48,7 +48,7 @@ function instrument(file, source) {
   return `globalThis.__reached?.('${file}:0');${text}`;
 }
 
-/** Runs one test or project and gives the functions that it reached, and its seconds. */
+/** Runs one test or project. Returns the functions that it reached, and its duration in seconds. */
 async function measure(folder, args, name, number) {
   const notes = join(workshop, `reached-${number}.txt`);
   writeFileSync(notes, '');

@@ -27,7 +27,7 @@ const { values: options } = parseArgs({
 const equivalent = JSON.parse(readFileSync(new URL('equivalent.json', import.meta.url), 'utf8'));
 /** The number of test files in the first run: the quickest of those that reach a fault. */
 const quickFiles = 6;
-/** Milliseconds: a judge that takes longer hangs, which counts as seen. */
+/** In milliseconds. A judge that takes longer hangs, which counts as seen. */
 const limits = { build: 60_000, base: 240_000, folder: 400_000, near: 400_000, all: 1_200_000 };
 
 /** The same numbers for the same seed. */
@@ -41,10 +41,10 @@ function randomFrom(seed) {
   };
 }
 
-/** Names a fault for good: by its code and what becomes of it, not by its line. */
+/** Names a fault permanently: by its code and the change, not by its line. */
 const keyOf = ({ file, before, after, nth }) => `${file} | ${before} → ${after}${nth > 0 ? ` (${nth + 1})` : ''}`;
 
-/** The line of the innermost function around a place; 0, the module, where there is none. */
+/** The line of the innermost function around a place. 0 is the module. */
 const lineAround = (functions, { start, end }) =>
   functions.filter((body) => body.start <= start && end <= body.end).sort((a, b) => a.end - a.start - (b.end - b.start))[0]?.line ?? 0;
 
@@ -118,9 +118,9 @@ function testsOf(reach, { file, functionLine }) {
   };
 }
 
-/** What the tests say of a copy: which judge sees that something is wrong, and by what. */
+/** Runs the judges on a copy. Returns the judge that sees the fault, and its message. */
 async function judge(folder, reaching) {
-  // Rows that an earlier copy has searched and kept would hide a fault in the search.
+  // Rows that an earlier copy has cached would hide a fault in the search.
   rmSync(join(folder, '.red-lattice'), { recursive: true, force: true });
   const built = await runNode([join(folder, 'scripts', 'build.mjs'), '--no-types', '--no-page'], folder, limits.build);
   if (built.status !== 0) return { by: 'build', how: firstLine(built.output) };

@@ -1,4 +1,4 @@
-// Finds the places of a source file at which a single fault can be planted: through its syntax tree, as edits of its text.
+// Finds the places of a source file at which a single fault can be planted, through its syntax tree, as edits of its text.
 import { parse } from '@babel/parser';
 
 const otherOperators = {
@@ -45,7 +45,7 @@ export function findFunctions(source) {
   return functions;
 }
 
-/** All faults of a text, in order: `{ kind, line, start, end, text }`; the text replaces what stands from start to end. */
+/** All faults of a text, in order: `{ kind, line, start, end, text }`. The text replaces everything from start to end. */
 export function findSites(source) {
   const tree = parseSource(source);
   const sites = [];

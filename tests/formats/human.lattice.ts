@@ -201,7 +201,7 @@ export const widths = test('{text} takes {width} columns', {
 export const spans = test('text is one code span of Markdown, whatever it holds: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
   const text = createRandom(`spans ${row.seed}`).text(row.seed, 'a``<\n \\*_[]()@#|');
   const span = code(text);
-  // CommonMark 0.31, 6.1: a run of backticks opens, and the next run of the same length closes; a blank at both ends is taken away.
+  // CommonMark 0.31, 6.1: a run of backticks opens, and the next run of the same length closes; a blank at both ends is removed.
   const [opening = ''] = /^`+/.exec(span) ?? [];
   const runs = [...span.slice(opening.length).matchAll(/`+/g)];
   const closing = runs.find(([run]) => run.length === opening.length);

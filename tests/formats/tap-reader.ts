@@ -1,6 +1,6 @@
 import { parse } from 'yaml';
 
-/** One test point of TAP 14, with its subtest where it has one. */
+/** One test point of TAP 14, with its subtest, if any. */
 export interface Point {
   readonly ok: boolean;
   readonly description: string;
@@ -13,7 +13,7 @@ export interface Point {
 const pointLine = /^(not )?ok (\d+) - ((?:[^\\#]|\\[\\#])*?)(?: # (SKIP|TODO)(?: ((?:[^\\#]|\\[\\#])*))?)?$/;
 const unescaped = (text: string): string => text.replace(/\\([\\#])/g, '$1');
 
-/** Reads TAP 14 as its published grammar has it, and as strictly as that: throws at the first line that is not so. */
+/** Reads TAP 14 by its published grammar, strictly: throws at the first invalid line. */
 export function readTap(text: string): { points: readonly Point[]; bailOut: string | undefined } {
   const lines = text.split('\n');
   if (lines.pop() !== '') throw new Error('the last line has no end');
@@ -85,5 +85,5 @@ export function readTap(text: string): { points: readonly Point[]; bailOut: stri
   return { points, bailOut };
 }
 
-/** All points that hold no others. */
+/** All points without subtests. */
 export const leaves = (points: readonly Point[]): Point[] => points.flatMap((point) => (point.points ? leaves(point.points) : [point]));

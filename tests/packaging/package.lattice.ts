@@ -9,7 +9,7 @@ import { root, runNode } from '../program.ts';
 
 const run = promisify(execFile);
 
-/** An empty project with the package as it would be published, installed from its archive. */
+/** An empty project in which the package is installed from its published archive. */
 const installed = fixture('installed', {
   scope: 'file',
   needs: { folder: tempDirectory('file') },
@@ -29,7 +29,7 @@ const installed = fixture('installed', {
   },
 });
 
-/** A project of its own for a case, beside the installed package. */
+/** A separate project for a case, next to the installed package. */
 const project = fixture('project', {
   needs: { installed, folder: tempDirectory() },
   async setup(_, { installed, folder }) {

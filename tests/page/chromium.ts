@@ -4,10 +4,10 @@ import { fixture } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { chromium, flags } from '../../scripts/chromium.mjs';
 
-/** Why tests in a browser are skipped, where they are; in CI they never are. */
+/** The reason for skipping tests in a browser. CI never skips them. */
 export const withoutChromium = !existsSync(chromium) && process.env['CI'] === undefined && `Chromium is not installed at ${chromium}`;
 
-/** Chromium without a screen; `files` may read each other where that is asked for. */
+/** Chromium without a screen. `files`: pages from files can read each other. */
 export const browser = fixture('browser', {
   scope: 'file',
   needs: { profile: tempDirectory('file') },
@@ -16,7 +16,7 @@ export const browser = fixture('browser', {
   teardown: (browser) => browser.close(),
 });
 
-/** A page of its own for a case, and what goes wrong in it. */
+/** A separate page for a case, and the errors in it. */
 export const page = fixture('page', {
   needs: { browser },
   async setup(_, { browser }) {

@@ -9,7 +9,7 @@ import { page } from './chromium.ts';
 
 const inPage = testWith({ page, outcomes });
 
-/** The height of blocks that are placed one after the other in a width of 900, worked out plainly. */
+/** The height of blocks in a width of 900, computed plainly. */
 function heightOf(counts: readonly number[], step: number): number {
   const lines: { wide: number; high: number }[] = [];
   for (const count of counts) {

@@ -167,7 +167,7 @@ export const lists = suite('the lists of the page', [
 
   test('cases that have changed often come first, without those that were broken or fixed once', ({ check }) => {
     const read = store();
-    // The oldest last, as the page has them: passed, failed, passed, and then the run of the page.
+    // The oldest last, as in the page: passed, failed, passed, and then the run of the page.
     const times = { 'a.lattice.ts#dues/a stay': 1, 'b.lattice.ts#tides': 1 };
     read.history = [{}, { 'dues/a': 'failed' }, {}].map(
       (notPassed, i) => ({ name: `${i}`, started: '2031-04-01', counts: {}, notPassed, times }) as EarlierRun,
@@ -202,7 +202,7 @@ export const lists = suite('the lists of the page', [
         [1, 0, 'passed'],
       ],
     );
-    // What is closed hides what is in it.
+    // A closed node hides its contents.
     check.equal(linesOf(tree, ({ kind }) => kind !== 'file', row.order).length, 2);
   }),
 

@@ -9,7 +9,7 @@ import { makeProject } from '../project.ts';
 import { hostile, outcomes } from '../results/outcomes-project.ts';
 import { page, withoutChromium } from './chromium.ts';
 
-/** The pages of several records: of the office in order and broken, of no case, of an all-green run, of a huge one. */
+/** The pages of several records: of the office in order and broken, of no case, of a run without failures, of a huge one. */
 const pages = fixture('pages', {
   scope: 'file',
   needs: { outcomes },
@@ -174,7 +174,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
       let heading = 'no case';
       for (const key of row.keys) {
         await page.keyboard.press(key as 'n');
-        // The next key counts for what this one has opened.
+        // The next key applies to what this one has opened.
         if (key === 'n' || key === 'p') await eventually(async () => (await seen())[0] !== heading);
         else if (key === '?') await page.waitForSelector('dialog[open]');
         heading = (await seen())[0] ?? '';

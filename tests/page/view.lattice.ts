@@ -40,7 +40,7 @@ export const slow = test('berth {n}', { cases: range('n', 1, 30) }, async ({ row
   });
 
 const served = servedFor('case');
-/** For questions that leave it as it was. */
+/** For requests that do not change it. */
 const server = servedFor('file');
 
 const ended = (child: ChildProcess, signal: NodeJS.Signals): Promise<void> =>
@@ -54,7 +54,7 @@ interface Answer {
   readonly text: string;
 }
 
-/** Asks by hand, with whatever headers; gives the answer's begin. */
+/** Sends a request with any headers. Returns the beginning of the reply. */
 function ask(address: URL, path: string, method: string, headers: Record<string, string>, body = ''): Promise<Answer> {
   return new Promise((resolve, reject) => {
     const asked = request({ host: address.hostname, port: address.port, path, method, headers }, (response) => {
@@ -109,7 +109,7 @@ export const view = suite('view', { timeout: 60_000 }, [
       check.equal(new URL(page.url()).search, '');
       await page.click('.end button');
       await heading('1 of 1 cases failed');
-      // A run that somebody begins elsewhere is followed, too: first some of it, then all.
+      // A run that is started elsewhere is followed, too: first a part, then everything.
       const run = runCommand(['run', '--lanes', '1'], served.folder);
       await page.waitForSelector('.live');
       await heading('1 of 30 cases failed');
@@ -123,7 +123,7 @@ export const view = suite('view', { timeout: 60_000 }, [
       await runCommand(['run'], served.folder);
       await page.waitForSelector('.lattice .cells');
       await page.waitForFunction(() => !document.querySelector('.live'));
-      // One that was begun from the page can be stopped from it.
+      // A run that was started from the page can be stopped from it.
       const press = (label: string): Promise<void> =>
         page.evaluate(
           (wanted) => [...document.querySelectorAll<HTMLButtonElement>('.end button')].find(({ textContent }) => textContent === wanted)?.click(),

@@ -14,7 +14,7 @@ const ended = (id: string, status: Status, body: number): JournalEntry => ({
   result: { ...EMPTY_OUTCOME, test: 0, ordinal: 0, id, title: id, row: {}, tags: [], attachments: [], status, times: { setup: 0, body, teardown: 0 } },
 });
 
-/** What becomes of a case, from a table: a row for its status before, a column for its status after. */
+/** How a case changes, as a table: a row for its status before, a column for its status after. */
 const becomes: Readonly<Record<'none' | 'fails' | 'passed' | 'excused', Readonly<Record<'none' | 'fails' | 'passed' | 'excused', Change | undefined>>>> = {
   none: { none: undefined, fails: 'new', passed: 'new', excused: 'new' },
   fails: { none: 'gone', fails: 'still failing', passed: 'fixed', excused: 'excused' },
@@ -109,7 +109,7 @@ export const comparisons = suite('a comparison of two runs', [
     }
     for (const change of changes) {
       const wanted = expected.get(change) ?? [];
-      // By its times, a case that stayed the same can be slower or faster.
+      // An unchanged case can be slower or faster by its times.
       if (change === 'same') check.equal(found.same + found.cases.slower.length + found.cases.faster.length, wanted.length, change);
       else if (change !== 'slower' && change !== 'faster') check.equal(found.cases[change].map(({ id }) => id).sort(), wanted.sort(), change);
     }

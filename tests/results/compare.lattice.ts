@@ -4,7 +4,7 @@ import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Status } from '../../src/running/result.ts';
 
-/** A record of one test: what came of its cases, and how long each took. */
+/** A record of one test: the statuses and durations of its cases. */
 type Made = Readonly<Record<string, readonly [status: Status, milliseconds?: number]>>;
 
 function* entries(made: Made, suiteTitle = 'stays'): Generator<JournalEntry> {
@@ -33,7 +33,7 @@ function* entries(made: Made, suiteTitle = 'stays'): Generator<JournalEntry> {
 const changesIn = ({ cases }: Comparison): Record<string, Change> =>
   Object.fromEntries(Object.entries(cases).flatMap(([change, all]) => all.map(({ title }) => [title.split(' › ').at(-1), change])));
 
-/** Many cases that take about as long in both, so that a spread is known. */
+/** Many cases with similar durations in both, so that a spread is known. */
 const many = (factor: number, more: Made = {}): Made => ({
   ...Object.fromEntries(Array.from({ length: 40 }, (_, i) => [`n${i}`, ['passed', (100 + i) * factor * (1 + ((i * 7) % 11) / 100)]] as const)),
   ...more,

@@ -16,7 +16,7 @@ import { outcomes } from './outcomes-project.ts';
 
 const values: readonly unknown[] = [null, true, -1, 1e300, 0.5, '', '__proto__', 'x'.repeat(5000), [], [null], {}, { toString: 1 }, [[]], { length: -1 }];
 
-/** A JSON value with one change somewhere in it: another value, a missing or a second part. */
+/** A JSON value with one change: another value, or a missing or repeated part. */
 function changed(value: unknown, random: Random): unknown {
   const isInner = typeof value === 'object' && value !== null && Object.keys(value).length > 0 && random.integer(0, 3) > 0;
   if (!isInner) return random.pick(values);
@@ -29,7 +29,7 @@ function changed(value: unknown, random: Random): unknown {
   return copy;
 }
 
-/** A text with one change: a line changed, removed, repeated, moved or cut off, or another byte. */
+/** A text with one change: a line changed, removed, repeated, moved or cut, or another byte. */
 function damaged(text: string, random: Random): string {
   const lines = text.split('\n');
   const at = random.integer(0, lines.length - 1);

@@ -39,7 +39,7 @@ export const moored = test('{hull} of {loa} m in {season}', {
 `,
 };
 
-/** A project with every kind of outcome, and records of two runs of it: one in which the office is in order, one in which it is broken. */
+/** A project with every kind of result, and records of two runs: one in which the office is in order, and one in which it is broken. */
 export const outcomes = fixture('outcomes', {
   scope: 'file',
   needs: { folder: tempDirectory('file') },

@@ -67,7 +67,7 @@ export const records = suite('what is read of a record', [
     const lines = new Utf8LineBuffer();
     lines.text(header3);
     const passes: CompactPass[] = [];
-    // Most go on from the one before, as in a stream; some differ in one thing or another, or something else comes between.
+    // Most continue the previous one, as in a stream; some differ in a field, or another entry comes between.
     for (let i = 0; i < 30; i++) {
       ensure.holds(writer.write(pass, columns, lines, JSON.stringify));
       passes.push(pass);
@@ -155,7 +155,7 @@ export const records = suite('what is read of a record', [
     const pieces: Uint8Array[] = [];
     const name = (ordinal: number) => ({ test: 3, ordinal, id: '', title: '', row: {}, tags: [] });
     for (const number of [3, 4]) journal.put({ type: 'test', header: header(number) });
-    // Streams, neighbours or with gaps, and what may come between.
+    // Streams without or with gaps, and other entries between them.
     for (let ordinal = 0, number = 3, i = 0; i < 300; i++) {
       const between = random.integer(0, 150);
       if (between === 0) number = 7 - number;
@@ -187,7 +187,7 @@ export const records = suite('what is read of a record', [
         sums: { tests, counts, summed: round(totalCaseMs), unchecked, slowest: slowest.items, failed: failures.length, under: [...lane.runningCases.keys()] },
       };
     };
-    // Whole, and torn off behind one of its lines.
+    // Whole, and cut after one of its lines.
     const lineEnds = [...whole.keys()].filter((at) => whole[at] === 10);
     for (const end of [whole.length, ...Array.from({ length: 4 }, () => random.pick(lineEnds) + 1)]) {
       const bytes = whole.subarray(0, end);
@@ -252,7 +252,7 @@ export const records = suite('what is read of a record', [
     const entries: JournalEntry[] = [3, 1, 4, 0, 2].map((test) => ({ type: 'test', header: header(test) }));
     for (const lane of [1, 0]) {
       entries.push({ type: 'header', version: 3, lane });
-      // From the last row to the first, every second in the other lane.
+      // From the last row to the first, every second one in the other lane.
       for (const [test, count] of counts.entries())
         for (let ordinal = count - 1; ordinal >= 0; ordinal--) if (ordinal % 2 === lane) entries.push({ type: 'ended', result: result(test, ordinal) });
     }
@@ -264,7 +264,7 @@ export const records = suite('what is read of a record', [
       seen.map(({ test, count, all }) => [test, count, all]),
       counts.map((count, test) => [test, count, count]),
     );
-    // One test with more cases than are held comes lane after lane.
+    // The results of one test with more cases than are held are ordered by lane.
     check.equal(
       seen.map(({ isOrdered }) => isOrdered),
       [true, true, true, false, true],

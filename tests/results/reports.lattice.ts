@@ -10,7 +10,7 @@ import { leaves, readTap } from '../formats/tap-reader.ts';
 import { root, runCommand } from '../program.ts';
 import { hostile, outcomes } from './outcomes-project.ts';
 
-/** The published schema, with no room for what it does not name: so it is seen whether it names all. */
+/** The published schema without additional properties, which shows whether it describes everything. */
 const schema = fixture('schema', {
   scope: 'file',
   async setup() {
@@ -142,7 +142,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
         ['SKIP', 'takes a day', true],
       ],
     );
-    // Control characters are shown, all else is as it was.
+    // Control characters are shown, and everything else is unchanged.
     check.holds(all.some(({ description }) => description.includes('</script><img src=x onerror=alert(1)> # `a` | \\ @all ␛[31m =1+1')));
   }),
 
@@ -181,7 +181,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     const text = (await runCommand(['report', 'bad', '--format', 'markdown'], outcomes.folder)).out;
     check.includes(text, '- `hull=cat & season=winter`: 8 of 8 fail\n- elsewhere 0 of 40');
     check.includes(text, '- 1 `skipped: no tide table yet`');
-    // Outside of code, there is no tag but ours and no name that somebody would be called by.
+    // Outside code, there are no tags except ours, and no names that would notify anyone.
     const prose = text.replace(/^(`{3,}).*?^\1$/gms, '').replace(/(`+)(?!`).*?(?<!`)\1(?!`)/gs, '');
     check.equal(
       [...prose.matchAll(/<[^>]*>/g)].map(([tag]) => tag).filter((tag) => !/^<\/?(?:details|summary)>$/.test(tag)),
@@ -246,7 +246,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
   }),
 ]);
 
-/** A record of the harbour office, by its draft of a tariff. */
+/** A record of the harbour office with its draft of a tariff. */
 const office = fixture('office', {
   scope: 'file',
   needs: { folder: tempDirectory('file') },

@@ -13,7 +13,7 @@ export const balanced = test('shards by time hold every case once and take about
   const loads = Array.from({ length: of }, (_, i) =>
     cases.filter(({ id }) => shards.get(id) === i + 1).reduce((sum, { milliseconds }) => sum + milliseconds, 0),
   );
-  // The last case of the fullest shard went where the least was.
+  // The last case of the fullest shard was assigned when that shard had the least.
   check.holds(Math.max(...loads) - Math.min(...loads) <= Math.max(...cases.map(({ milliseconds }) => milliseconds)), loads.join());
   check.equal(assignShards(random.shuffle(cases), of), shards, 'in whatever order they come');
 });

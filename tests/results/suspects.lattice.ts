@@ -8,7 +8,7 @@ type Row = Record<string, unknown>;
 
 const names = (suspects: Suspects | undefined): string[] => (suspects?.combinations ?? []).map(({ conditions }) => conditions.map(formatCondition).join(' & '));
 
-/** All combinations of up to three columns of the failing rows that no passing row has, none of which contains another: worked out plainly. */
+/** All combinations of up to three columns of the failing rows that no passing row has, none of which contains another, computed plainly. */
 function plainSuspects(failing: readonly Row[], passing: readonly Row[]): Set<string> {
   const columns = Object.keys(failing[0] as Row);
   const found = new Set<string>();
@@ -45,7 +45,7 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
       failing.every((row) => text.split(' & ').every((part) => `${row[part.split('=')[0] as string]}` === part.split('=')[1])),
     );
     check.equal([...names(found)].sort(), (inAll.length > 0 ? inAll : [...expected]).sort());
-    // Columns that most rows share no value of are left out, so the counts are compared only where all columns stay.
+    // Columns of which most rows share no value are left out, so that the counts are compared only if all columns stay.
     check.holds(!found || found.cleared <= found.total);
   }),
 

@@ -81,7 +81,7 @@ export const where = suite('where it fails', [
       causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
       [...row.told],
     );
-    // Each told cause holds for failing cases only, and together they hold for all of them.
+    // Each reported cause holds for failing cases only, and together they hold for all of them.
     check.equal(
       causes.map(({ failing, cases }) => cases - failing),
       causes.map(() => 0),

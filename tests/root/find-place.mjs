@@ -39,7 +39,7 @@ function matchAt(tokens, at, pattern) {
   return names;
 }
 
-/** Where the pattern is in the text: `{ start, end, names }`; throws if there is no such place, or no single best one. */
+/** Where the pattern is in the text: `{ start, end, names }`. Throws if there is no such place, or no single best one. */
 export function findPlace(text, pattern) {
   const tokens = tokensOf(text);
   const wanted = tokensOf(pattern);
@@ -56,7 +56,7 @@ export function findPlace(text, pattern) {
   return found[0];
 }
 
-/** The text with another piece of code at the pattern's place; names that are in both are written as the text has them. */
+/** The text with other code at the pattern's place. Names in both are written as in the text. */
 export function replaceAtPlace(text, pattern, replacement) {
   const { start, end, names } = findPlace(text, pattern);
   const written = replacement.replace(tokenPattern, (token) => names.get(token) ?? token);

@@ -1,6 +1,6 @@
-// Plants faults in copies of the runner, one in each: the trusted base, or the model of lifetimes, must fail on every one. A judge
-// that stays green on a lie would not see a runner that tells it by accident.
-// Each lie is judged first by the project that saw it last (lies-seen.json). usage: lies.mjs [--keep] [part of a name]   (--keep: write that file)
+// Plants faults in copies of the runner, one in each: the trusted base, or the model of lifetimes, must fail on every one. Each lie is
+// judged first by the project that saw it last (lies-seen.json).
+// usage: lies.mjs [--keep] [part of a name]   (--keep: write that file)
 import { execFile } from 'node:child_process';
 import { cpSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
@@ -13,7 +13,7 @@ const run = promisify(execFile);
 const root = fileURLToPath(new URL('../..', import.meta.url));
 const workshop = join(root, '.red-lattice', 'lies');
 
-/** Each names a file under src/, the code that is replaced (found by its shape: see find-place.mjs), and the lie. */
+/** Each has a name, a file under src/, the code that is replaced (found by its shape: see find-place.mjs), and its replacement. */
 const lies = [
   ['the exit status is always 0', 'command/run-once.ts', '  return { status, state, record };', '  return { status: 0, state, record };'],
   ['nothing selected is fine', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
@@ -204,7 +204,7 @@ const lies = [
   ],
 ];
 
-/** Lies about lifetimes: the model of made-up projects must find each. */
+/** Lies about lifetimes: the model of generated projects must find each. */
 const lifetimeLies = [
   ['instances are not shared', 'fixtures/scope-instance.ts', 'const known = this.#instances.get(node);', 'const known = this.#instances.get({} as Node);'],
   ['settings do not tell instances apart', 'fixtures/graph.ts', '${implementation}|${settingsKey(settings)}|', '${implementation}||'],

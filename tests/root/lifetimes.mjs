@@ -1,4 +1,4 @@
-// Compares made-up projects, as a copy of the library runs them, with the model of tests/fixtures/: ends with 1 at the first
+// Compares generated projects, as a copy of the library runs them, with the model of tests/fixtures/. Exit status 1 at the first
 // difference. Used to see that lies about lifetimes are found.
 // usage: lifetimes.mjs <package folder> <temporary directory>
 import { join } from 'node:path';

@@ -1,12 +1,12 @@
-// Little projects with known outcomes: made in a temporary folder, run by the built command, and looked at from outside.
-// Nothing of the library is used here, not even its reader of records: what it says of itself is what is in question.
+// Small projects with known results: created in a temporary folder, run by the built command, and examined from outside. Nothing of the
+// library is used here, not even its reader of records, since its statements about itself are being tested.
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
-/** The package under test: this one, or a copy with a lie in it. */
+/** The package under test: this one, or a copy with a lie. */
 export const packageFolder = resolve(process.env.RED_LATTICE_PACKAGE ?? fileURLToPath(new URL('../..', import.meta.url)));
 const command = join(packageFolder, 'dist', 'command.js');
 const longest = 60_000;
@@ -26,7 +26,7 @@ export function makeProject(files) {
   return folder;
 }
 
-/** Runs the command in a folder: exit status, output, and the results on record. */
+/** Runs the command in a folder. Returns its exit status, its output, and the recorded results. */
 export function runCommand(folder, args = ['run'], { signals = [], node = [], closesAt } = {}) {
   return new Promise((done) => {
     const { NODE_EXTRA_CA_CERTS, FORCE_COLOR, CI, GITHUB_ACTIONS, TF_BUILD, ...env } = process.env;
@@ -69,7 +69,7 @@ export function written(folder) {
 
 export const removeProject = (folder) => rmSync(folder, { recursive: true, force: true });
 
-/** Every result in the newest record, as [title, status, cause], read line by line. */
+/** Every result in the latest record, as [title, status, cause], read line by line. */
 function readRecord(folder) {
   const runs = join(folder, '.red-lattice', 'runs');
   const newest = existsSync(runs) ? readdirSync(runs).sort().at(-1) : undefined;
@@ -81,7 +81,7 @@ function readRecord(folder) {
     let pass;
     for (const line of readFileSync(join(record, name), 'utf8').split('\n')) {
       if (line.startsWith('+') || line.startsWith('=')) {
-        // A line that goes on from the one before is of the same test, and no twin.
+        // A line that continues the previous one is of the same test, and no duplicate.
         const numbers = line.startsWith('=') ? [pass[0], undefined, 1] : line.slice(1).split('\t')[0].split(' ').map(Number);
         pass = numbers;
         results.push({ ...nameOf(numbers, line.split('\t')[1], headers), status: 'passed', cause: undefined });

@@ -14,7 +14,7 @@ const all = [...outcomes, ...hostile];
 const only = process.argv.filter((argument) => argument.startsWith('--only=')).map((argument) => argument.slice('--only='.length));
 const queue =
   only.length > 0 ? only.flatMap((name) => all.filter((outcome) => outcome.name === name)) : all.filter(({ name }) => !wanted || name.includes(wanted));
-/** Those that wait for seconds come first, so that the others fill the time. */
+/** Projects that wait for seconds come first, so that the others fill the time. */
 const isSlow = ({ name, signals, within }) => signals !== undefined || within !== undefined || /nextTick|_events|Object\.prototype\.toJSON/.test(name);
 if (!stopAtFirst) queue.sort((a, b) => Number(isSlow(b)) - Number(isSlow(a)));
 /** Most projects wait longer than they compute. */
@@ -22,7 +22,7 @@ const workers = availableParallelism() + 1;
 const differences = [];
 let passed = 0;
 
-/** Where a run differs from what must come of it; nothing where it does not. */
+/** The difference between a run and its expected results. Undefined if there is none. */
 async function differenceOf(outcome) {
   const folder = makeProject(outcome.files);
   const began = Date.now();
@@ -43,7 +43,7 @@ async function differenceOf(outcome) {
     if (outcome.last !== undefined) assert.equal(seen.last, outcome.last, 'last line');
     if (outcome.results) {
       const results = seen.results.map(({ title, status, cause }) => [title, cause ? `${status}/${cause}` : status]);
-      // A blank at the end tells apart cases of one title.
+      // A blank at the end distinguishes cases with the same title.
       const sorted = (rows) => rows.map(([title, outcome]) => `${title.trim()}: ${outcome}`).sort();
       assert.deepEqual(sorted(results), sorted(Object.entries(outcome.results)), 'results on record');
       assert.equal(new Set(seen.results.map(({ id }) => id)).size, seen.results.length, 'ids on record differ from each other');

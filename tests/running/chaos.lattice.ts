@@ -9,7 +9,7 @@ import { readJournals } from '../../src/node/journals.ts';
 import { startCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
 
-/** Ways to misbehave, each as a body, with the status and the cause that must come of it. */
+/** Ways to misbehave, each as a body, with the expected status and cause. */
 const misdeeds: Readonly<Record<string, readonly [body: string, outcome: string]>> = {
   fails: ['check.holds(false)', 'failed/check'],
   throws: ['throw new Error("no tide")', 'failed/throw'],
@@ -30,7 +30,7 @@ interface Project {
   readonly expected: ReadonlyMap<string, string>;
 }
 
-/** Some hundred cases over several files, of which a fifth misbehave, from a seed. */
+/** Some hundred cases in several files, a fifth of which misbehave, from a seed. */
 const project = fixture('project', {
   settings: { seed: 0 },
   needs: { folder: tempDirectory() },
@@ -70,7 +70,7 @@ function ended(child: ChildProcess): Promise<{ status: number | null; out: strin
   });
 }
 
-/** Every result on record, as a list: one that stands twice is seen. */
+/** Every recorded result, as a list, so that repeated ones are seen. */
 const resultsIn = (record: string): string[] =>
   [...readJournals(record)].flatMap((entry) =>
     entry.type === 'ended' ? [`${entry.result.title.replace('all › ', '')}: ${entry.result.status}${entry.result.cause ? `/${entry.result.cause}` : ''}`] : [],

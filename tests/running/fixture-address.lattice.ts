@@ -7,7 +7,7 @@ const tide = fixture('tide', { scope: 'run', settings: { hour: 6 }, setup: () =>
 const office = fixture('office', { scope: 'run', needs: { tide }, setup: () => 2 });
 const needs = { office, tide };
 
-/** The same needs, resolved as another process does. */
+/** The same needs, resolved as in another process. */
 const graphOf = (hour: number) => resolve(needs, [{ owner: 'a test', override: tide.with({ hour }) as never }], new NodeInterner());
 
 export const addresses = test('the address of fixture {name} leads to it in another process', { cases: table(['name'], [['tide'], ['office']]) }, ({

@@ -22,7 +22,7 @@ const laneAfter = (entries: readonly JournalEntry[]) => {
   return lane;
 };
 
-/** Status, cause and message of what is recorded, in one line. */
+/** Status, cause and message of a recorded result, in one line. */
 const describe = (entry: JournalEntry): string => {
   if (entry.type === 'problem') return `problem ${entry.problem.code}`;
   const { id, result } =

@@ -7,7 +7,7 @@ import { office, officeRun } from '../office-run.ts';
 import { runCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
 
-/** The files without a database: each lane sets up its own, which takes seconds. One number of lanes has all files. */
+/** The files without a database, which each lane would set up in seconds. One number of lanes has all files. */
 const quick = ['berths', 'bookings', 'days', 'draft', 'dues', 'prices', 'tides'].map((name) => `tests/${name}.lattice.ts`);
 
 /** Status and cause of every case of a record, by its id. */

@@ -39,7 +39,7 @@ export const locks = test('locks of a run have one holder at a time, and nobody 
     const what = random.integer(0, 9);
     if (what < 5) {
       const wish = { owner: random.pick(owners), names: random.shuffle(['a', 'b', 'c', 'd']).slice(0, random.integer(1, 3)), number: step };
-      // A lane asks for what it holds itself only through its own admission.
+      // A lane requests a lock that it holds itself only through its own gate.
       if ([...held, ...waiting].some((other) => other.owner === wish.owner && isOverlapping(other, wish))) continue;
       waiting.add(wish);
       locks.ask(wish.owner, wish.names, () => granted(wish));

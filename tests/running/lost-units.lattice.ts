@@ -13,10 +13,13 @@ import { encodeEntry, JOURNAL_VERSION, type JournalEntry } from '../../src/resul
 import type { RunState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 
-/** `crash`: exits in its work unit. `early`: exits before it asks for one. `idle`: ends well without asking. `work`: runs everything. */
+/**
+ * `crash`: exits in its work unit. `early`: exits before it requests one. `idle`: ends properly without requesting one. `work`: runs
+ * everything.
+ */
 type Behaviour = 'crash' | 'early' | 'idle' | 'work';
 
-/** A lane's process that plans one test with one case and then behaves as the test demands. */
+/** A lane's process that plans one test with one case and then behaves as the test requires. */
 class ScriptedLane extends EventEmitter {
   connected = true;
   readonly stdout = null;

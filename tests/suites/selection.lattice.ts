@@ -1,6 +1,6 @@
 import { range, suite, test } from 'red-lattice';
 import { createRandom, type Random } from '../../src/cases/random.ts';
-// The plan is made by the sources, and so its tests are, too.
+// The plan is created from the sources, and so are its tests.
 import { suite as newSuite, test as newTest, table, values } from '../../src/index.ts';
 import { expandCases } from '../../src/suites/expand.ts';
 import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
@@ -42,7 +42,7 @@ async function planned(): Promise<{ plan: Awaited<ReturnType<typeof planFiles>>;
   return { plan, cases };
 }
 
-/** Some of the conditions that a selection can have. */
+/** Some of the possible conditions of a selection. */
 function randomSelection(random: Random, ids: readonly string[]): Selection {
   const some = <T>(items: readonly T[]): T[] | undefined => (random.integer(0, 2) > 0 ? undefined : random.shuffle([...items]).slice(0, random.integer(1, 2)));
   const rows = some([
@@ -60,7 +60,7 @@ function randomSelection(random: Random, ids: readonly string[]): Selection {
   };
 }
 
-/** The same, worked out plainly for one case. */
+/** The same for one case, computed plainly. */
 function isSelected({ id, title, tags, row }: PlannedCaseImpl, selection: Selection): boolean {
   const titles = selection.titles?.some((text) =>
     text.startsWith('/') ? new RegExp(text.slice(1, -1)).test(title) : title.toLowerCase().includes(text.toLowerCase()),

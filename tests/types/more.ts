@@ -1,4 +1,4 @@
-// More of how it reads, stronger for what the compiler must refuse.
+// More examples, with many errors that the compiler must report.
 import {
   assert,
   type CaseSource,
@@ -36,7 +36,7 @@ const answer = fixture('answer', {
   setup: async (_moment, { form }) => ({ status: form.loa > 0 ? 201 : 422, field: 'loa' as string | null }),
 });
 
-// A suite bound by its own rows; children fixed, or made for a row.
+// A suite with overrides by its own rows; children that are fixed, or created for a row.
 export const fields = suite(
   'refuses a wrong {field}',
   {
@@ -54,7 +54,7 @@ export const perHull = suite('hull {hull}', { cases: values('hull', ['mono', 'ca
   row.hull === 'cat' && test('is wide', ({ check }) => check.equal(row.hull, 'cat')),
 ]);
 
-// Needs shared by many tests; one lazy provider; narrowing.
+// Needs that many tests share; one lazy provider; narrowing.
 const withTides = testWith({ tides });
 export const hours = withTides(
   'at {hour}',
@@ -84,7 +84,7 @@ export const hours = withTides(
   },
 );
 
-// Factories with presets, of a wider scope, needing another.
+// Factories with presets, with a longer scope, and with needs.
 const owners = factory('owner', ({ n }) => ({ name: `Owner ${n}`, phone: null as string | null }), { scope: 'file' });
 const vessels = factory('vessel', ({ n }, { owners }) => ({ name: `Vessel ${n}`, loa: 9, owner: owners.make() }), {
   needs: { owners },
@@ -152,7 +152,7 @@ export const thrown = test('throws', async ({ check }) => {
   check.matches(error?.message, /deep/, String(late));
 });
 
-// Made replaced by a function of the user's own.
+// A function of the user that creates tests.
 const pairs = <Row extends object>(title: string, cases: CaseSource<Row>, of: Provider<{ ok(row: Row): boolean }>): Test =>
   test(title, { cases, needs: { of } }, ({ row, check }, { of }) => check.holds(of.ok(row)));
 const wrapped: Fixture<{ at(hour: number): number }, {}, 'lane'> = tides;
