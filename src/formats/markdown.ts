@@ -94,7 +94,7 @@ class SizeLimitedWriter {
     return true;
   }
 
-  /** Adds a line about what did not fit. */
+  /** Adds a line even if there is no room for it. */
   forceAppend(line: string): void {
     this.text += `${line}\n`;
   }

@@ -18,7 +18,7 @@ interface SubtestFrame {
 }
 
 /**
- * Formats a record as TAP version 14: files, suites and tests of several cases are subtests, in the order of the plan. Each plan follows
+ * Formats a record as TAP version 14: files, suites and tests of several cases contain other test points, in the order of the plan. Each plan follows
  * its test points.
  */
 export function* reportAsTap({ entries }: ReadableRecord, nameFile: FormatPath): Generator<string> {

@@ -12,9 +12,9 @@ const model = (part: Partial<Model>): Model => ({
   ...part,
 });
 
-export const workbench = suite('what is typed at the matrix workbench', [
+export const workbench = suite('the input of the matrix workbench', [
   test(
-    'is read: {what}',
+    'is parsed: {what}',
     {
       cases: namedRows<{ what: string; part: Partial<Model>; problems: readonly string[] }>({
         plain: { what: 'axes and exceptions', part: { exclude: 'loa=6|9, hull type=mono\n\n' }, problems: [] },
@@ -27,7 +27,7 @@ export const workbench = suite('what is typed at the matrix workbench', [
     ({ row, check }) => check.equal(readModel(model(row.part)).problems, [...row.problems]),
   ),
 
-  test('is the same as the code that is taken away', async ({ check }) => {
+  test('is equivalent to the copied code', async ({ check }) => {
     const given = model({ exclude: 'loa=6, hull type=true', strength: 2 });
     const { axes, exclude } = readModel(given);
     const rowsOf = async (source: AsyncIterable<object>): Promise<object[]> => {
@@ -40,7 +40,7 @@ export const workbench = suite('what is typed at the matrix workbench', [
     check.equal((await rowsOf(matrix(axes, { strength: 2, exclude: exclude }))).length, 5);
   }),
 
-  test('comes back out of the address, and nonsense there is the demo', ({ check }) => {
+  test('is restored from the address; an invalid address shows the demo', ({ check }) => {
     const given = model({ exclude: 'loa=6, hull type=mono', failed: [1, 3] });
     check.equal(fromHash(toHash(given)), given);
     for (const hash of ['', '#', '#%7B', '#5']) check.equal(fromHash(hash), demo, hash);

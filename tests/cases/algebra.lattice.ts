@@ -82,7 +82,7 @@ async function collect(source: CaseSource<Row>): Promise<Row[]> {
   return all;
 }
 
-export const algebra = test('compositions of sources give what lists would: seed {seed}', { cases: range('seed', 1, 300) }, async ({ row, check }) => {
+export const algebra = test('compositions of sources have the same rows as lists: seed {seed}', { cases: range('seed', 1, 300) }, async ({ row, check }) => {
   const { source, list } = compose(createRandom(`algebra ${row.seed}`), 1 + (row.seed % 4), []);
   check.equal(await collect(source), [...list]);
   check.equal(await collect(source), [...list], 'asked again');

@@ -38,7 +38,7 @@ export const written = test(
 /** A refused cell: the message besides the cell itself. */
 const refused = (hint: string) => ({ refused: hint });
 
-export const cells = test('a cell of {kind} takes {text} for {value}', {
+export const cells = test('a cell of {kind} reads {text} as {value}', {
   cases: table(
     ['kind', 'text', 'value'],
     [
@@ -82,7 +82,10 @@ export const cells = test('a cell of {kind} takes {text} for {value}', {
   else check.matches(seen[0]?.result.failures[0]?.message, new RegExp(`is not (?:an? |one of ).*${wanted.refused.replace(/[.?+]/g, '\\$&')}$`));
 });
 
-export const numbers = test('a number is what JSON takes it for, or none: seed {seed}', { cases: range('seed', 1, 20) }, async ({ row, check }) => {
+export const numbers = test('a number has the value that JSON gives it, or is invalid: seed {seed}', { cases: range('seed', 1, 20) }, async ({
+  row,
+  check,
+}) => {
   const random = createRandom(`numbers ${row.seed}`);
   const texts = Array.from({ length: 200 }, () => random.text(random.integer(1, random.pick([3, 8, 20])), random.pick(['0123456789', '0012.', '0159.-eE+'])));
   const files = memoryFiles({ 'numbers.csv': `value\n${texts.join('\n')}\n` }, 1000);

@@ -83,7 +83,7 @@ export const reading = suite('a data file', [
     check.equal(await read(utf16('a,b\nø,2\n')), [{ a: 'ø', b: '2' }]);
   }),
 
-  test('told apart by tabs', async ({ check }) => check.equal(await read('a\tb\n1,5\t2\n', {}, 'stays.tsv'), [{ a: '1,5', b: '2' }])),
+  test('can have tabs as delimiters', async ({ check }) => check.equal(await read('a\tb\n1,5\t2\n', {}, 'stays.tsv'), [{ a: '1,5', b: '2' }])),
 
   test('locates invalid cells after comments and quoted line breaks', async ({ check }) => {
     const columns = { note: cell.text.heading('Remark'), nights: cell.integer, due: cell.number.optional() };
@@ -98,7 +98,7 @@ export const reading = suite('a data file', [
     ]);
   }),
 
-  test('a quote that never closes costs its own row, also if the end of the file is far', async ({ check }) => {
+  test('an unclosed quote makes only its own row invalid, even in a long file', async ({ check }) => {
     const rows = Array.from({ length: 11_000 }, (_, i) => (i === 4 ? '4,"never closed' : `${i},${'x'.repeat(400)}`));
     const found = await read(`nights,note\n${rows.join('\n')}\n`, { columns: { nights: cell.integer } });
     check.equal(
@@ -115,7 +115,7 @@ export const reading = suite('a data file', [
     check.equal((row as Record<string, unknown>)['c49999'], 'c49999');
   }),
 
-  test('keeps the numbers in names where a row is bad', async ({ check }) => {
+  test('keeps the numbers in names if a row is invalid', async ({ check }) => {
     const cases = dataFile('stays.csv', { columns: { nights: cell.integer } }).nameBy((_, index) => `stay ${index}`);
     const { seen } = await runInside([test('t', { cases }, () => {})], memoryFiles({ 'stays.csv': 'nights\n1\ntwo\n3\n' }));
     check.equal(
@@ -128,7 +128,7 @@ export const reading = suite('a data file', [
     );
   }),
 
-  test('a row that is given no name is an error, and the others run', async ({ check }) => {
+  test('a row without a name is an error, and the others run', async ({ check }) => {
     const names = ['quick', undefined, '', null, {}, 5];
     const cases = range('n', 0, 5).nameBy(({ n }) => names[n] as string);
     const { seen } = await runInside([test('t', { cases }, () => {})]);
@@ -145,7 +145,7 @@ export const reading = suite('a data file', [
     );
   }),
 
-  test('names and marks its rows by columns of its own', async ({ check }) => {
+  test('names and annotates rows by its own columns', async ({ check }) => {
     const cases = dataFile('stays.csv', { columns: { nights: cell.integer } });
     const text = '(case),nights,(tags),(skip),(known failure)\none night,1,quick money,,\nlong,99,,too long,\nodd,3,,,rounding\n';
     const { seen } = await runInside([test('stay', { cases }, ({ row, check }) => check.notEqual(row.nights, 3))], memoryFiles({ 'stays.csv': text }));
@@ -159,7 +159,7 @@ export const reading = suite('a data file', [
     );
   }),
 
-  test('is refused where {what}', {
+  test('is rejected if {what}', {
     cases: namedRows({
       'a record never ends': {
         what: 'a record never ends',
@@ -184,7 +184,7 @@ export const reading = suite('a data file', [
     check.equal([failure?.location?.line, seen.map(({ status }) => status)], [row.at, [...seen.slice(1).map(() => 'passed'), 'errored/data']]);
   }),
 
-  test('is refused as a whole where {what}', {
+  test('is rejected as a whole if {what}', {
     cases: table(
       ['what', 'text', 'says'],
       [
@@ -232,7 +232,7 @@ export const reading = suite('a data file', [
     check.equal(says, `the options of dataFile: ${JSON.stringify(row.delimiter)} is not a delimiter`);
   }),
 
-  test('without a path is the one under data/ that is called as the test', async ({ check }) => {
+  test('has a default path under data/, from the title of the test', async ({ check }) => {
     const dues = () => [test('dues by night', { cases: dataFile(undefined) }, () => {})];
     const found = (names: readonly string[]) => memoryFiles(Object.fromEntries(names.map((name) => [`data/${name}`, 'a\n1\n'])));
     check.equal(
@@ -246,7 +246,7 @@ export const reading = suite('a data file', [
     );
   }),
 
-  test('has records of other lengths than the headings', async ({ check }) =>
+  test('reports records whose length differs from the headings', async ({ check }) =>
     check.equal(await read('a,b\n1,2\n3\n4,5,6\n7,8, ,\n'), [
       { a: '1', b: '2' },
       '3:1 1 cell for 2 columns',
@@ -280,7 +280,7 @@ export const reading = suite('a data file', [
       { a: 'x::y', b: '3' },
     ])),
 
-  test('of many rows gives each as it would alone: seed {seed}', { cases: range('seed', 1, 25) }, async ({ row, check }) => {
+  test('of many rows has each as it would be alone: seed {seed}', { cases: range('seed', 1, 25) }, async ({ row, check }) => {
     const random = createRandom(`alone ${row.seed}`);
     const kinds = [
       { cell: cell.text, good: ['Gull', 'Tern', 'B4'], odd: [' Gull', 'Tern ', '"Skua, old"', '" "', 'Årø', '', '-'] },

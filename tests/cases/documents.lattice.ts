@@ -97,7 +97,7 @@ quotes:
 
 export const documents = suite('a document', [
   test(
-    '{name} gives its rows as they are',
+    '{name} keeps its values',
     {
       cases: namedRows({
         json: { name: 'stays.json', text: JSON.stringify(rows), at: undefined },
@@ -135,13 +135,13 @@ export const documents = suite('a document', [
     );
   }),
 
-  test('in JSON says where each row and cell stands: seed {seed}', { cases: range('seed', 1, 40) }, async ({ row, check }) => {
+  test('in JSON has the location of each row and cell: seed {seed}', { cases: range('seed', 1, 40) }, async ({ row, check }) => {
     const { text, at, expected, lines } = documentOf(createRandom(`document ${row.seed}`));
     check.equal(await read('stays.json', text, { at, columns: { loa: cell.number } }), expected, text);
     check.equal(await linesIn(text, 'json', at), lines, text);
   }),
 
-  test('in YAML says how many lines each row takes', async ({ check }) => {
+  test('in YAML has the number of lines of each row', async ({ check }) => {
     const text = '# stays\n\nitems:\n  - loa: 7\n    note: |\n      two\n      lines\n  - { loa: 8 }\n\n  - loa:\n      9\n  - 5\n';
     check.equal(await linesIn(text, 'yaml', 'items'), [
       [4, 4],
@@ -193,7 +193,7 @@ export const documents = suite('a document', [
     async ({ row, check }) => check.equal(await refused('a.yaml', row.text), [row.said]),
   ),
 
-  test('is refused where {what}', {
+  test('is rejected if {what}', {
     cases: namedRows<{ what: string; name: string; text: string; at?: string; says: RegExp }>({
       'it is not a list': {
         what: 'it is not a list',

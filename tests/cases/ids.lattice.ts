@@ -63,7 +63,7 @@ const idsOfVersion6 = [
   'No-rows~2',
 ];
 
-export const ids = test('ids are those of the version of the journal', async ({ check }) => {
+export const ids = test('ids match the version of the journal', async ({ check }) => {
   const seen: string[] = [];
   for await (const { id } of planSuites([everyWay()], { files, base: new URL('file:///') })) seen.push(id.replace('suites#Berth-dues,-2031/', ''));
   check.equal(JOURNAL_VERSION, 6);

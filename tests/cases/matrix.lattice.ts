@@ -75,13 +75,13 @@ export const apart = test('different exclusions have different cache keys', ({ c
   check.equal(new Constraints(axes, [{ a: 1, c: [3, 0] }]).serialize(), new Constraints(axes, [{ a: [1], c: [0, 3] }]).serialize());
 });
 
-export const mistaken = test('verifyCoverage refuses a case source instead of rows', ({ check }) => {
+export const mistaken = test('verifyCoverage rejects a case source instead of rows', ({ check }) => {
   const error = check.throws(() => verifyCoverage({ a: [1] }, matrix({ a: [1] }) as never)) as Error | undefined;
   check.equal(error?.message, 'verifyCoverage: `rows` is not an iterable of rows');
 });
 
 export const covering = suite('a covering matrix', [
-  test('of made-up axes covers all that can occur, and nothing else: seed {seed}', { cases: range('seed', 1, 150) }, async ({
+  test('of random axes covers all feasible combinations, and nothing else: seed {seed}', { cases: range('seed', 1, 150) }, async ({
     row: { seed },
     check,
     log,
@@ -121,7 +121,7 @@ export const covering = suite('a covering matrix', [
     if (rows.length > 100) skip('too many to be worth it');
   }),
 
-  test('of made-up axes locates the only combination that fails: seed {seed}', { cases: range('seed', 1, 60).filter(({ seed }) => canLocate(seed)) }, async ({
+  test('of random axes locates the only combination that fails: seed {seed}', { cases: range('seed', 1, 60).filter(({ seed }) => canLocate(seed)) }, async ({
     row: { seed },
     check,
   }) => {
@@ -146,7 +146,7 @@ export const covering = suite('a covering matrix', [
     check.equal(await collect(matrix(axes, located)), rows, 'the same seed, the same rows');
   }),
 
-  test('of made-up axes locates one or two combinations that fail: seed {seed}', { cases: range('seed', 1, 25).filter(({ seed }) => canLocate(seed)) }, async ({
+  test('of random axes locates one or two combinations that fail: seed {seed}', { cases: range('seed', 1, 25).filter(({ seed }) => canLocate(seed)) }, async ({
     row: { seed },
     check,
   }) => {
@@ -234,7 +234,7 @@ export const covering = suite('a covering matrix', [
     );
   }),
 
-  test('holds the rows that must be there, and covers a group more strongly', async ({ check }) => {
+  test('contains required rows, and covers a group with a higher strength', async ({ check }) => {
     const axes = { a: [1, 2, 3], b: [1, 2, 3], c: [1, 2, 3], d: [1, 2, 3] };
     const options = {
       strength: 2,
@@ -288,7 +288,7 @@ export const covering = suite('a covering matrix', [
   }),
 ]);
 
-export const constructed = test('equal axes, {levels}^{axes}, any {cover}, are covered in at most {most} rows', {
+export const constructed = test('{axes} axes of {levels} values are covered at strength {cover} in at most {most} rows', {
   timeout: 60_000,
   cases: table(
     ['axes', 'levels', 'cover', 'most'],
@@ -336,7 +336,7 @@ export const losses = test('the loss of a change is computed up to a limit: seed
   }
 });
 
-export const orbits = test('what permutations make of rows holds what their orbits say: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
+export const orbits = test('images of rows contain the combinations of their orbits: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
   const random = createRandom(`orbits ${row.seed}`);
   const [axes, levels, strength] = [random.integer(3, 5), random.integer(3, 5), random.integer(2, 3)];
   const shifted = Array.from({ length: levels - random.integer(0, 1) }, (_, level) => level);
@@ -370,7 +370,7 @@ export const orbits = test('what permutations make of rows holds what their orbi
   );
 });
 
-export const noNumber = test('NaN is a value like any other', async ({ check }) => {
+export const noNumber = test('NaN can be a value of an axis', async ({ check }) => {
   const axes = { amount: [0, Number.NaN, 2], hull: ['mono', 'cat'], power: [true, false] };
   const options = { strength: 2, exclude: [{ amount: Number.NaN, hull: 'cat' }], include: [{ amount: Number.NaN, power: true }] };
   const rows = await collect(matrix(axes, options));
@@ -378,7 +378,7 @@ export const noNumber = test('NaN is a value like any other', async ({ check }) 
   check.equal(new Set(rows.filter(({ amount }) => Number.isNaN(amount)).map(({ hull }) => hull)), new Set(['mono']));
 });
 
-export const whole = test('a matrix without cover gives every combination that can occur, lazily', async ({ check }) => {
+export const whole = test('a matrix without a strength yields every feasible combination lazily', async ({ check }) => {
   const rows = await collect(matrix({ hull: ['mono', 'cat', 'tri'], loa: [6, 9] }, { exclude: [{ hull: 'tri', loa: 6 }] }));
   check.equal(rows, [
     { hull: 'mono', loa: 6 },
@@ -395,7 +395,7 @@ export const whole = test('a matrix without cover gives every combination that c
 });
 
 export const refused = test(
-  'a matrix is refused: {says}',
+  'an invalid matrix is rejected: {says}',
   {
     cases: namedRows<{ says: string; make: () => CaseSource<any> }>({
       'no values': { says: 'axis "a" has no values', make: () => matrix({ a: [], b: [1] }) },

@@ -58,7 +58,7 @@ export const names = suite('names', [
     );
   }),
 
-  test('stay while rows come, go and change places: seed {seed}', { cases: range('seed', 1, 40) }, async ({ row, check }) => {
+  test('stay the same while rows are added, removed and moved: seed {seed}', { cases: range('seed', 1, 40) }, async ({ row, check }) => {
     const random = createRandom(`ids ${row.seed}`);
     const value = (): unknown =>
       random.pick<() => unknown>([
@@ -79,13 +79,13 @@ export const names = suite('names', [
     );
   }),
 
-  test('of equal rows are twins', async ({ check }) =>
+  test('of equal rows are numbered', async ({ check }) =>
     check.equal(
       (await planned('t', [{ a: 1 }, { a: 2 }, { a: 1 }])).map(({ id }) => id),
       ['suites#t/a=1', 'suites#t/a=2', 'suites#t/a=1~2'],
     )),
 
-  test('are each there once, however many rows come and whatever is in them: seed {seed}', { cases: range('seed', 1, 12) }, async ({ row, check }) => {
+  test('are unique, whatever the rows contain: seed {seed}', { cases: range('seed', 1, 12) }, async ({ row, check }) => {
     const random = createRandom(`twins ${row.seed}`);
     const value = (): unknown =>
       random.pick<() => unknown>([
@@ -108,7 +108,7 @@ export const names = suite('names', [
     );
   }),
 
-  test('of a file whose rows rise for a while are twins as others are: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
+  test('of equal rows are numbered after rows have stopped rising: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
     const random = createRandom(`rising ${row.seed}`);
     const size = random.integer(1, 900);
     const until = random.pick([0, 1, 200, 255, 256, 500, size]);

@@ -48,7 +48,7 @@ export const outside = suite('sources', { timeout: 30_000 }, [
     for (const name of ['north/a.txt', 'south/a.txt', 'south/b.txt']) check.includes(out, `plan › ${name}`);
   }),
 
-  testWith({ project })('have their unread columns in one line, unless these are ignored', async ({ check }, { project }) => {
+  testWith({ project })('list unread columns in one line, unless these are ignored', async ({ check }, { project }) => {
     const { output } = await runCommand(['plan'], project);
     check.equal(
       output
@@ -85,7 +85,7 @@ export const outside = suite('sources', { timeout: 30_000 }, [
     async ({ row, check }) => check.equal(await read(row.source), row.rows),
   ),
 
-  test('that are reshaped have ids of their new columns', async ({ check }) => {
+  test('have ids of their columns after reshaping', async ({ check }) => {
     const ids: string[] = [];
     for await (const { id } of planSuites([test('t', { cases: stays.rename({ 'berth no.': 'berth' }) }, () => {})])) ids.push(id);
     check.equal(ids, ['suites#t/berth=N4,nights=1']);

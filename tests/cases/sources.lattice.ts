@@ -62,7 +62,7 @@ export const sources = suite('sources', [
     );
   }),
 
-  test('are lazy: an endless one is read as far as it is asked', async ({ check, ensure }) => {
+  test('are lazy: an endless source is read only as far as needed', async ({ check, ensure }) => {
     let made = 0;
     const endless = rows(function* () {
       for (;;) yield { n: made++ };
@@ -72,7 +72,7 @@ export const sources = suite('sources', [
     check.holds(made >= 11);
   }),
 
-  test('refuse {what}', {
+  test('reject {what}', {
     cases: namedRows<{ what: string; source: CaseSource<any>; says: string }>({
       'unequal lengths': { what: 'a zip of unequal lengths', source: hulls.zip(nights as never), says: 'zip: one side has 2 rows, the other 3.' },
       'a shared column': { what: 'a column from both sides', source: hulls.cross(values('hull', [1]) as never), says: 'both sides have `hull`' },

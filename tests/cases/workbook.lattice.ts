@@ -69,7 +69,7 @@ export const workbooks = suite('a workbook', [
     ]);
   }),
 
-  test('costs no more than what is in it where one cell stands far out', async ({ check }) => {
+  test('needs no memory for empty cells before a distant one', async ({ check }) => {
     const far = zip({
       'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',
       'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
@@ -78,7 +78,7 @@ export const workbooks = suite('a workbook', [
     check.equal(await read(far), [{ a: '1' }]);
   }),
 
-  test('is refused where {what}', {
+  test('is rejected if {what}', {
     // A hundred megabytes take long on a busy machine.
     timeout: 60_000,
     cases: namedRows<{ what: string; book: () => Uint8Array; options?: { sheet: string }; says: RegExp }>({

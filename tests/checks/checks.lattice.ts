@@ -75,7 +75,7 @@ export const equality = suite('equal', [
   }),
 ]);
 
-export const messages = test('a check that does not hold says: {says}', {
+export const messages = test('a failed check reports: {says}', {
   cases: namedRows<{ says: string; body: (now: CaseContext<{}>) => unknown }>({
     equal: { says: 'dues: not equal | 72 | 73', body: ({ check }) => check.equal(72, 73, 'dues') },
     identical: { says: 'equal, but not the same object | [1] | [1]', body: ({ check }) => check.same([1], [1]) },
@@ -185,7 +185,7 @@ export const messages = test('a check that does not hold says: {says}', {
   check.equal(files, [import.meta.url], 'the file of the failed check');
 });
 
-export const holding = test('checks that hold say so, and hand on what they found', async ({ check }) => {
+export const holding = test('checks that pass return true, or the value', async ({ check }) => {
   const { said, passed } = await failures(async ({ check, ensure, eventually }) => {
     const once = /oo/gy;
     const results = [

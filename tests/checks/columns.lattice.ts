@@ -82,7 +82,7 @@ export const columns = suite('check.columns', [
     check.equal((await failuresOf(source, () => ({ price: 71 }))).length, 1);
   }),
 
-  test('a tolerance below zero is refused', ({ check }) => void check.throws(() => cell.number.within(-1), /number of at least 0/)),
+  test('a negative tolerance is rejected', ({ check }) => void check.throws(() => cell.number.within(-1), /number of at least 0/)),
 
   test('`ensure` ends the case', async ({ check }) => {
     let isReached = false;

@@ -93,8 +93,8 @@ function withOtherLeaf(tree: Tree, random: Random): Tree {
   return { ...tree, [key]: isTree(value) && Object.keys(value).length > 0 ? withOtherLeaf(value, random) : 10 };
 }
 
-export const model = suite('comparisons, beside a plain model', [
-  test('are equal exactly if their texts are: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check }) => {
+export const model = suite('comparisons and a plain model', [
+  test('values are equal exactly if their texts are: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check }) => {
     const random = createRandom(`equality ${row.seed}`);
     const all = [...leaves.map(({ of, text }) => ({ value: of(), text })), ...Array.from({ length: 60 }, () => make(random, 2))];
     const wrong: string[] = [];
@@ -106,7 +106,7 @@ export const model = suite('comparisons, beside a plain model', [
     );
   }),
 
-  test('a part is in its whole, and nothing else: seed {seed}', { cases: range('seed', 1, 60) }, ({ row, check }) => {
+  test('a value has its own parts, and no others: seed {seed}', { cases: range('seed', 1, 60) }, ({ row, check }) => {
     const random = createRandom(`parts ${row.seed}`);
     const whole = makeTree(random, 3);
     const part = partOf(whole, random);

@@ -155,7 +155,7 @@ Computed by a.lattice.mjs, b.lattice.mjs
   }),
 
   inRecorded(
-    'takes a selection, by {args}',
+    'can be limited to a selection: {args}',
     {
       cases: namedRows<{ args: readonly string[]; accepts: string }>({
         'title and column': { args: ['--title', 'dues for', '--column', 'note'], accepts: '1 value in 1 file' },
@@ -179,7 +179,7 @@ Computed by a.lattice.mjs, b.lattice.mjs
   }),
 
   inProject(
-    'writes nothing where {what}',
+    'writes nothing if {what}',
     {
       cases: namedRows<{ what: string; change: (folder: string) => Promise<unknown>; says: string }>({
         'data changed': {
@@ -296,7 +296,7 @@ Computed by a.lattice.mjs, b.lattice.mjs
     },
   ),
 
-  inRecorded('writes what it would do as JSON', async ({ check }, { recorded }) => {
+  inRecorded('prints planned changes as JSON', async ({ check }, { recorded }) => {
     const { out } = await runCommand(['accept', '--check', '--format', 'json', 'data/dues.csv:6'], recorded);
     check.equal(JSON.parse(out), {
       written: false,

@@ -167,7 +167,7 @@ export const keys = suite('keys', [
   ),
 
   testWith({ folder: tempDirectory() })(
-    'of a workspace holds for a package without its own, and data of another package finds its tests',
+    'of a workspace applies to a package without its own, and data of another package finds its tests',
     async ({ check }, { folder }) => {
       await makeProject(folder, {
         'package.json': '{"workspaces":["app","lib"]}',

@@ -101,14 +101,14 @@ function linesNotRun(folder: string, file: string): number[][] {
   });
 }
 
-export const inOneProcess = suite('for a debugger, and for coverage', { timeout: 60_000 }, [
-  inProject('a debugger is shown sources', async ({ check }, { project }) => {
+export const inOneProcess = suite('debuggers and coverage', { timeout: 60_000 }, [
+  inProject('a debugger shows sources', async ({ check }, { project }) => {
     const { status, output } = await runNode(['--inspect=127.0.0.1:0', command, 'run', 'debugged.lattice.ts'], project);
     check.equal(status, 0, output);
   }),
 
   inProject(
-    'what is looked at in a debugger has all the time that it wants: {node}',
+    'time limits do not apply in a debugger: {node}',
     {
       cases: table(
         ['node', 'status'],
@@ -125,25 +125,25 @@ export const inOneProcess = suite('for a debugger, and for coverage', { timeout:
     },
   ),
 
-  inProject('coverage is of the sources: {lanes} lanes', { cases: table(['lanes'], [[0], [1], [2]]) }, async ({ row, check }, { project }) => {
+  inProject('coverage refers to the sources: {lanes} lanes', { cases: table(['lanes'], [[0], [1], [2]]) }, async ({ row, check }, { project }) => {
     const folder = join(project, 'coverage');
     const { status, output } = await runCommand(['run', 'covered.lattice.ts', '--lanes', String(row.lanes)], project, { NODE_V8_COVERAGE: folder });
     check.equal(status, 0, output);
     check.equal(linesNotRun(folder, 'dues.ts'), [[6, 8]]);
   }),
 
-  inProject('a run stands where its coverage cannot: {lanes} lanes', { cases: table(['lanes'], [[0], [1]]) }, async ({ row, check }, { project }) => {
+  inProject('a run succeeds if its coverage cannot be written: {lanes} lanes', { cases: table(['lanes'], [[0], [1]]) }, async ({ row, check }, { project }) => {
     const inItsPlace = join(project, 'covered.lattice.ts');
     const { status, output } = await runCommand(['run', 'covered.lattice.ts', '--lanes', String(row.lanes)], project, { NODE_V8_COVERAGE: inItsPlace });
     check.equal(status, 0, output);
   }),
 
-  inProject('a process that is killed from outside has no coverage, and costs no more than its case', async ({ check }, { project }) => {
+  inProject('a killed process has no coverage, and only its case fails', async ({ check }, { project }) => {
     const { out, output } = await runCommand(['run', 'killed.lattice.ts'], project, { NODE_V8_COVERAGE: join(project, 'coverage') });
     check.equal(out.trimEnd().split('\n').at(-1), '1 passed, 1 failed', output);
   }),
 
-  inProject('SIGTERM ends it in order', async ({ check, eventually }, { project }) => {
+  inProject('SIGTERM ends the process after teardowns', async ({ check, eventually }, { project }) => {
     const { child } = await begun('pauses.lattice.ts', project, eventually);
     child.kill('SIGTERM');
     check.equal(await once(child, 'exit'), [143, null]);

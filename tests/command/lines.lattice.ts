@@ -87,7 +87,7 @@ export const all = suite('a suite with a title that is longer than the terminal 
 
 export const narrow = suite('a terminal', { timeout: 60_000 }, [
   testWith({ project: failing })(
-    'is as it was after a watch that the key {key} has ended',
+    'is restored after a watch that the key {key} ends',
     { cases: table(['key'], [['q'], ['\u0003']]) },
     async ({ row, check }, { project }) => {
       const { out } = await runInTerminal('run --watch', project, { typed: { after: 'q: quit', keys: row.key }, then: 'stty -a' });

@@ -82,7 +82,7 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
     for (const row of rows) check.holds(row.endsWith(String(row.startsWith('winter,cat,'))));
   }),
 
-  inProject('explains just the rows that are selected, by means of the others', async ({ check }, { project }) => {
+  inProject('explains only the selected rows, using the others', async ({ check }, { project }) => {
     await writeFile(
       join(project, 'b.lattice.mjs'),
       `import { table, test } from 'red-lattice';

@@ -67,7 +67,7 @@ export const plans = suite('plan', { timeout: 60_000 }, [
     check.includes(output, '10 cases in 3 tests, 2 files');
   }),
 
-  inProject('shows the lines at one place once, whatever is wrong there', async ({ check }, { project }) => {
+  inProject('shows the source lines of a location once', async ({ check }, { project }) => {
     const made = ['seven', 'none'].map((title, i) => `['${title}', ${7 - i * 7}]`).join(', ');
     const text = `import { matrix, suite, test } from 'red-lattice';
 export const wrong = suite('wrong', [${made}].map(([title, cover]) => test(title, { cases: matrix({ a: [1], b: [1] }, { cover }) }, () => {})));
@@ -83,7 +83,7 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
     );
   }),
 
-  inProject('finds test files below a folder, through links that lead elsewhere, and once around those that lead back', async ({ check }, { project }) => {
+  inProject('finds test files through links, and once if links form a cycle', async ({ check }, { project }) => {
     for (const folder of ['more/deep', 'elsewhere', '.hidden', 'node_modules/other']) await mkdir(join(project, folder), { recursive: true });
     const text = `import { test } from 'red-lattice';\nexport const one = test('one', () => {});\n`;
     for (const file of [
@@ -130,7 +130,7 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
     },
   ),
 
-  inProject('as JSON gives every test and case', async ({ check }, { project }) => {
+  inProject('as JSON contains every test and case', async ({ check }, { project }) => {
     const { out } = await runCommand(['plan', '--format', 'json'], project);
     const { tests, cases } = JSON.parse(out) as { tests: { id: string; cases: number; location: { file: string } }[]; cases: { test: string; row: object }[] };
     check.equal(

@@ -43,7 +43,7 @@ const project = fixture('project', {
 });
 const inProject = testWith({ project });
 
-export const refusals = suite('what cannot be done is said', { timeout: 60_000 }, [
+export const refusals = suite('errors of commands', { timeout: 60_000 }, [
   inProject(
     '{command}: {says}',
     {
@@ -129,7 +129,7 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
     },
   ),
 
-  inProject('a file that was there stays until its report is whole', async ({ check }, { project }) => {
+  inProject('an existing file is replaced only by a complete report', async ({ check }, { project }) => {
     await writeFile(join(project, 'out.csv'), 'mine');
     check.equal((await runCommand(['report', 'cut.jsonl', '-o', 'out.csv'], project)).status, 2);
     check.equal(execFileSync('cat', ['out.csv'], { cwd: project, encoding: 'utf8' }), 'mine');
@@ -138,7 +138,7 @@ export const refusals = suite('what cannot be done is said', { timeout: 60_000 }
   }),
 ]);
 
-export const words = test('a shell takes a word as it is: seed {seed}', {
+export const words = test('a shell reads a quoted word unchanged: seed {seed}', {
   cases: range('seed', 1, 10),
   skip: process.platform === 'win32' && 'needs a POSIX shell',
 }, ({ row, check }) => {

@@ -67,13 +67,13 @@ const projects = fixture('projects', {
 });
 
 export const docs = suite('guides', { timeout: 60_000 }, [
-  test('the reference is what the docstrings say', async ({ check }) => {
+  test('the reference matches the docstrings', async ({ check }) => {
     const { status, output } = await runNode([join(root, 'scripts', 'reference.mjs'), '--check'], root);
     check.equal(status, 0, output);
   }),
 
   test(
-    '{guide}: its code compiles, and its commands say what is shown',
+    '{guide}: its code compiles, and its commands print the shown output',
     {
       needs: { projects },
       cases: namedRows(guides).derive((row) => ({ guide: Object.keys(guides).find((name) => guides[name]?.blocks === row.blocks) ?? '' })),

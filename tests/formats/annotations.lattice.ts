@@ -15,7 +15,7 @@ export const fine = test('fine', ({ check }) => check.holds(true));\n`,
 
 export const annotations = suite('annotations', { timeout: 30_000 }, [
   test(
-    'are written where {variable} is {value}: {syntax}',
+    'are written if {variable} is {value}: {syntax}',
     {
       cases: table(
         ['variable', 'value', 'syntax'],
@@ -30,7 +30,7 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
     ({ row, check }) => check.equal(findAnnotationSyntax({ [row.variable]: row.value }), row.syntax),
   ),
 
-  testWith({ project })('name the line once, and let no text of a test end them', async ({ check }, { project }) => {
+  testWith({ project })('have one entry per line, and escape texts of tests', async ({ check }, { project }) => {
     const github = (await runCommand(['run', '--show', 'summary'], project, { GITHUB_ACTIONS: 'true', GITHUB_WORKSPACE: `${project}/..` })).out;
     const folder = project.split('/').at(-1);
     check.equal(

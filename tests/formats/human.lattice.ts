@@ -143,7 +143,7 @@ export const longFailures = suite('a failure', [
     ({ row, check }) => check.includes(failedWith({ actual: 'x'.repeat(row.length) }), `actual    ${row.shown}`),
   ),
 
-  test('with a long difference shows the begin of each side', ({ check }) => {
+  test('with a long difference shows the beginning of each side', ({ check }) => {
     const shown = failedWith({ actual: JSON.stringify(numbered(100, 'north').join('\n')), expected: JSON.stringify(numbered(70, 'south').join('\n')) });
     const of = (sign: string): string[] => shown.filter((line) => line.startsWith(`${sign} `) && !/actual|expected/.test(line));
     check.equal(
@@ -198,7 +198,7 @@ export const widths = test('{text} takes {width} columns', {
   check.equal(sliceColumns(row.text, 0, row.width), row.text);
 });
 
-export const spans = test('text is one code span of Markdown, whatever it holds: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
+export const spans = test('any text is a single code span of Markdown: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
   const text = createRandom(`spans ${row.seed}`).text(row.seed, 'a``<\n \\*_[]()@#|');
   const span = code(text);
   // CommonMark 0.31, 6.1: a run of backticks opens, and the next run of the same length closes; a blank at both ends is removed.
@@ -234,7 +234,7 @@ export const looks = suite('a record for people', { timeout: 60_000 }, [
     );
   }),
 
-  testWith({ outcomes })('lays a grid out by the columns that are asked for', async ({ check }, { outcomes }) => {
+  testWith({ outcomes })('arranges a grid by the requested columns', async ({ check }, { outcomes }) => {
     const { output } = await runCommand(['report', 'bad', '--grid-by', 'power/hull,season'], outcomes.folder);
     check.includes(
       output,

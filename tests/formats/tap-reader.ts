@@ -85,5 +85,5 @@ export function readTap(text: string): { points: readonly Point[]; bailOut: stri
   return { points, bailOut };
 }
 
-/** All points without subtests. */
+/** All points that contain no others. */
 export const leaves = (points: readonly Point[]): Point[] => points.flatMap((point) => (point.points ? leaves(point.points) : [point]));

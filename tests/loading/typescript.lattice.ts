@@ -169,7 +169,7 @@ export const settings = suite('settings of TypeScript', { timeout: 60_000 }, [
 ]);
 
 export const failures = suite('files that do not load', { timeout: 60_000 }, [
-  testWith({ faultyProject })('are shown at the place of the fault: {lanes} lanes', { cases: lanes }, async ({ row, check }, { faultyProject }) => {
+  testWith({ faultyProject })('are reported at the location of the error: {lanes} lanes', { cases: lanes }, async ({ row, check }, { faultyProject }) => {
     const { status, out } = await runCommand(['run', '--lanes', String(row.lanes), '--show', 'summary'], faultyProject);
     check.equal(status, 2, out);
     check.equal([...out.matchAll(/^! (\S+) {2}cannot load/gm)].map(([, place]) => place).sort(), [...places].sort(), out);

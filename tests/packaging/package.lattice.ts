@@ -84,7 +84,7 @@ export const packed = suite('the package', { timeout: 120_000 }, [
   ),
 
   inProject(
-    'has types that hold {with}',
+    'has types that compile {with}',
     {
       cases: namedRows({
         dom: { with: 'with the types of the DOM', lib: ['es2023', 'dom', 'dom.iterable', 'esnext.disposable'], compiler: 'typescript', skipsLibraries: false },
@@ -118,7 +118,7 @@ export const packed = suite('the package', { timeout: 120_000 }, [
     },
   ),
 
-  inProject('goes into a page as it is', async ({ check }, { project: { folder } }) => {
+  inProject('can be bundled into a page', async ({ check }, { project: { folder } }) => {
     await mkdir(join(folder, 'src'));
     await writeFile(
       join(folder, 'src', 'page.js'),
@@ -135,7 +135,7 @@ export const packed = suite('the package', { timeout: 120_000 }, [
     check.equal([warnings, errors], [[], []]);
   }),
 
-  testWith({ installed })('has documentation whose links lead somewhere', async ({ check }, { installed }) => {
+  testWith({ installed })('has documentation without broken links', async ({ check }, { installed }) => {
     const folder = join(installed.folder, 'node_modules', 'red-lattice');
     const { homepage } = JSON.parse(await readFile(join(folder, 'package.json'), 'utf8'));
     const pages = ['README.md', ...(await readdir(join(folder, 'docs'))).filter((name) => name.endsWith('.md')).map((name) => `docs/${name}`)];

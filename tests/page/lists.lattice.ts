@@ -100,12 +100,12 @@ export const lists = suite('the lists of the page', [
     );
   }),
 
-  test('a status is put into the filter, and taken out again', ({ check }) => {
+  test('a status is toggled in the filter', ({ check }) => {
     const once = toggleStatus('hull=cat', 'failed');
     check.equal([once, toggleStatus(once, 'errored'), toggleStatus(once, 'failed')], ['status:failed hull=cat', 'status:failed,errored hull=cat', 'hull=cat']);
   }),
 
-  test('the filter “{typed}” can go on with {words}', {
+  test('the filter “{typed}” is completed with {words}', {
     cases: namedRows<{ typed: string; words: readonly string[] }>({
       nothing: { typed: '', words: [] },
       status: { typed: 'sta', words: ['status:failed', 'status:passed'] },
@@ -221,7 +221,7 @@ export const lists = suite('the lists of the page', [
     );
   }),
 
-  test('another run takes the place of the one before', ({ check }) => {
+  test('another run replaces the previous one', ({ check }) => {
     const read = store();
     read.read(
       [

@@ -30,7 +30,7 @@ const axe = await readFile(createRequire(import.meta.url).resolve('axe-core/axe.
 const shown = testWith({ page, pages });
 
 export const results = suite('the results page', { timeout: 60_000, skip: withoutChromium }, [
-  shown('says at a glance what failed, and where', async ({ check }, { page: { page, errors }, pages }) => {
+  shown('shows in the overview what failed, and where', async ({ check }, { page: { page, errors }, pages }) => {
     await page.goto(pages.bad);
     await page.waitForSelector('.where');
     const text = await page.$eval('main', (main) => main.innerText);
@@ -91,7 +91,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     check.equal(errors, []);
   }),
 
-  shown('filters by text, status, tag and value, and counts what is left', async ({ check }, { page: { page }, pages }) => {
+  shown('filters by text, status, tag and value, and counts the matches', async ({ check }, { page: { page }, pages }) => {
     await page.goto(`${pages.huge}#/tests`);
     const left = async (filter: string): Promise<string> => {
       await page.goto(`${pages.huge}#/tests?filter=${encodeURIComponent(filter)}`);
@@ -195,7 +195,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     check.equal(before, 3);
   }),
 
-  shown('lays a matrix out, frames where it fails, and gives the cases of a cell', async ({ check }, { page: { page }, pages }) => {
+  shown('shows a matrix, outlines where it fails, and lists the cases of a cell', async ({ check }, { page: { page }, pages }) => {
     await page.goto(`${pages.bad}#/matrix`);
     await page.waitForSelector('.cell.cause');
     check.equal(await page.$$eval('.cell.cause', (cells) => cells.map((cell) => cell.textContent)), ['✗2', '✗2', '✗2', '✗2']);
@@ -222,7 +222,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     }
   }),
 
-  shown('compares with a report that is dropped in, and says what is none', async ({ check }, { page: { page }, pages }) => {
+  shown('compares with a report that is dropped in, and rejects other files', async ({ check }, { page: { page }, pages }) => {
     await page.goto(`${pages.bad}#/compare`);
     await page.waitForSelector('.compare');
     const drop = (name: string, text: string): Promise<void> =>
@@ -243,28 +243,31 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     check.includes(await page.$eval('.compare', (view) => (view as HTMLElement).innerText), '13 newly failing');
   }),
 
-  shown('shows images and texts of attachments; what a browser would run can only be taken away', async ({ check }, { page: { page, errors }, pages }) => {
-    await page.goto(`${pages.bad}#/tests?case=${encodeURIComponent('outcomes.lattice.ts#the-office/differs')}`);
-    await page.waitForSelector('figure');
-    const shownAs = await page.$$eval('figure', (figures) =>
-      figures.map((figure) => [figure.querySelector('a')?.textContent, figure.querySelector('img') !== null, figure.querySelector('pre')?.textContent ?? '']),
-    );
-    check.equal(shownAs, [
-      ['a note.txt', false, 'text'],
-      ['dot.png', true, ''],
-      ['../page.html', false, ''],
-      ['plan.svg', false, ''],
-    ]);
-    check.equal(await page.$$eval('figure a', (links) => links.map((link) => (link as HTMLAnchorElement).download)), [
-      'a note.txt',
-      'dot.png',
-      '.._page.html',
-      'plan.svg',
-    ]);
-    check.equal(errors, []);
-  }),
+  shown(
+    'shows images and texts of attachments; files that a browser could execute can only be downloaded',
+    async ({ check }, { page: { page, errors }, pages }) => {
+      await page.goto(`${pages.bad}#/tests?case=${encodeURIComponent('outcomes.lattice.ts#the-office/differs')}`);
+      await page.waitForSelector('figure');
+      const shownAs = await page.$$eval('figure', (figures) =>
+        figures.map((figure) => [figure.querySelector('a')?.textContent, figure.querySelector('img') !== null, figure.querySelector('pre')?.textContent ?? '']),
+      );
+      check.equal(shownAs, [
+        ['a note.txt', false, 'text'],
+        ['dot.png', true, ''],
+        ['../page.html', false, ''],
+        ['plan.svg', false, ''],
+      ]);
+      check.equal(await page.$$eval('figure a', (links) => links.map((link) => (link as HTMLAnchorElement).download)), [
+        'a note.txt',
+        'dot.png',
+        '.._page.html',
+        'plan.svg',
+      ]);
+      check.equal(errors, []);
+    },
+  ),
 
-  shown('gives what the filter leaves as CSV, and prints the whole list', async ({ check }, { page: { page }, pages }) => {
+  shown('exports the filtered cases as CSV, and prints the whole list', async ({ check }, { page: { page }, pages }) => {
     await page.goto(`${pages.bad}#/tests?filter=${encodeURIComponent('hull=cat season=winter')}`);
     await page.waitForSelector('.line.item');
     const text = await page.evaluate(
@@ -293,7 +296,7 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
     check.equal(await page.$eval('.bar nav', (nav) => getComputedStyle(nav).display), 'none');
   }),
 
-  shown('never takes text of tests for markup', async ({ check }, { page: { page, errors }, pages }) => {
+  shown('never interprets text of tests as markup', async ({ check }, { page: { page, errors }, pages }) => {
     for (const view of ['overview', 'tests?filter=status:failed', 'matrix', 'time', 'history', 'compare', `tests?filter=${encodeURIComponent(hostile)}`]) {
       await page.goto(`${pages.bad}#/${view}`);
       await page.reload();

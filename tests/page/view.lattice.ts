@@ -99,7 +99,7 @@ export const view = suite('view', { timeout: 60_000 }, [
   ),
 
   testWith({ served, page })(
-    'follows a run as it goes on, and runs again what failed',
+    'follows a run in progress, and runs failed cases again',
     { skip: withoutChromium },
     async ({ check }, { served, page: { page, errors } }) => {
       await page.goto(served.address.href);
@@ -139,7 +139,7 @@ export const view = suite('view', { timeout: 60_000 }, [
     },
   ),
 
-  testWith({ served })('runs the case of an id, and nothing written in it', async ({ check, eventually }, { served: { address, token, folder } }) => {
+  testWith({ served })('runs the case of an id, and never executes the id', async ({ check, eventually }, { served: { address, token, folder } }) => {
     const headers = { host: address.host, authorization: `Bearer ${token}`, 'content-type': 'application/json' };
     const { status } = await ask(
       address,
@@ -157,7 +157,7 @@ export const view = suite('view', { timeout: 60_000 }, [
     check.equal(await selected(), ['x; touch taken', '--record=taken', '$(touch taken)']);
   }),
 
-  testWith({ served })('lives on after broken requests and lost records', async ({ check, eventually }, { served: { address, token, folder } }) => {
+  testWith({ served })('survives broken requests and removed records', async ({ check, eventually }, { served: { address, token, folder } }) => {
     const headers = { host: address.host, authorization: `Bearer ${token}`, 'content-type': 'application/json' };
     const act = (body: object): Promise<Answer> => ask(address, '/act', 'POST', headers, JSON.stringify(body));
     // A request that ends before its body does.

@@ -100,7 +100,7 @@ async function connect({ port }: Server) {
 const withServer = testWith({ server });
 
 export const leases = suite('leases of a pool', { ...(withoutServer && { skip: withoutServer }), timeout: 120_000, concurrency: 4 }, [
-  withServer('hold as the model says, whatever a machine does: seed {seed}', { cases: range('seed', 1, 6) }, async ({ row, check, defer }, { server }) => {
+  withServer('match the model, whatever a machine does: seed {seed}', { cases: range('seed', 1, 6) }, async ({ row, check, defer }, { server }) => {
     const random = createRandom(`leases ${row.seed}`);
     const prefix = `leases-${row.seed}`;
     const pool = await openPool(parsePoolAddress(server.url(prefix, LEASE_MS), {}) as PoolAddress, { root: '/', tool: '0', files: {} });

@@ -181,7 +181,7 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
   ),
 
   withOwnServer(
-    'goes on when the server comes back with its data',
+    'continues when the server comes back with its data',
     { overrides: [ownServer.with({ isPersistent: true })] },
     async ({ check }, { at, server }) => {
       const { run, west } = await begun({ at, server, url: server.url('restart') });
@@ -193,7 +193,7 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     },
   ),
 
-  withOwnServer('says when the server has lost the run, which can be resumed', async ({ check }, { at, server }) => {
+  withOwnServer('reports that the server has lost the run, which can be resumed', async ({ check }, { at, server }) => {
     const { run } = await begun({ at, server, url: server.url('lost') });
     await server.stop();
     await server.start();
@@ -273,7 +273,7 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
   }),
 
   withOwnServer(
-    'says why {server} cannot be used',
+    'reports why {server} cannot be used',
     {
       cases: table(
         ['server', 'user', 'says'],

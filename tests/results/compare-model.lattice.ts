@@ -74,7 +74,7 @@ export const comparisons = suite('a comparison of two runs', [
     );
   }),
 
-  test('says of a case that still fails {what}', {
+  test('reports for a case that still fails {what}', {
     cases: table(
       ['what', 'before', 'after', 'detail'],
       [
@@ -94,7 +94,7 @@ export const comparisons = suite('a comparison of two runs', [
     );
   }),
 
-  test('puts each case where its two statuses say: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
+  test('classifies each case by its two statuses: seed {seed}', { cases: range('seed', 1, 40) }, ({ row, check }) => {
     const random = createRandom(`compare ${row.seed}`);
     const ids = Array.from({ length: 40 }, (_, i) => `a#${i}`);
     const side = (): Map<string, Status> => new Map(ids.flatMap((id) => (random.integer(0, 4) === 0 ? [] : [[id, random.pick(statuses)] as const])));

@@ -87,7 +87,7 @@ export const comparison = suite('a comparison of records', [
     check.equal(found.same, row.same);
   }),
 
-  test('knows the pace of the whole', ({ check }) => {
+  test('takes a slower machine into account', ({ check }) => {
     check.closeTo(
       compare(
         () => entries(many(1)),

@@ -118,7 +118,7 @@ export const damage = suite('a damaged record', { timeout: 60_000 }, [
     },
   ),
 
-  inProject('has messages that are ignored unless they are whole: seed {seed}', { cases: range('seed', 1, 5) }, ({ row, check }) => {
+  inProject('has messages that are ignored unless they are complete: seed {seed}', { cases: range('seed', 1, 5) }, ({ row, check }) => {
     const random = createRandom(`messages ${row.seed}`);
     const address = { test: 0, ordinal: 0, position: 0 };
     const messages = [

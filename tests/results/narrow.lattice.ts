@@ -116,7 +116,7 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
     );
   }),
 
-  test('says why a row is not explained: {why}', {
+  test('reports why a row is not explained: {why}', {
     cases: namedRows<{ why: string; rows: readonly Row[]; fails: () => (row: Row) => boolean; budget?: number }>({
       flaky: {
         why: 'flaky',
@@ -139,20 +139,20 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
     check.holds(tried.length <= (row.budget ?? 200));
   }),
 
-  test('what passes within a range is not proven to fail', async ({ check }) => {
+  test('a value that passes within a range is not proven to fail', async ({ check }) => {
     const rows = await rowsOf(matrix({ hull: ['mono', 'cat'], lines: [2, 3, 4, 6, 8], wind: ['calm', 'breeze', 'gale'] }));
     const found = search(rows, (row) => row['wind'] === 'gale' && (row['lines'] === 2 || row['lines'] === 4));
     check.holds(found.causes.length > 0);
     for (const { isProven, failed, cases } of found.causes) check.holds(!isProven || failed === cases);
   }),
 
-  test('columns that are named are varied, and no others', ({ check }) => {
+  test('only the given columns are varied', ({ check }) => {
     const found = search(stays, (row) => row['hull'] === 'cat', { columns: ['hull', 'nights'] });
     check.equal(textsOf(found), ['hull=cat']);
     for (const row of found.tried) check.holds(stays.some(({ from, note }) => from === row['from'] && note === row['note']));
   }),
 
-  test('rows that are not possible count for nothing', async ({ check }) => {
+  test('rows that are not possible do not count', async ({ check }) => {
     const possible = (row: Row): boolean => !(row['flag'] === 'a' && row['quay'] === 'N');
     const rows = await rowsOf(matrix(axes, { strength: 2, exclude: [{ flag: 'a', quay: 'N' }] }));
     const found = search(rows, (row) => (possible(row) ? row['season'] === 'winter' && row['hull'] === 'cat' : undefined));

@@ -40,8 +40,8 @@ const result = (test: number, ordinal: number, status: Status = 'passed', row: R
   status,
 });
 
-export const records = suite('what is read of a record', [
-  test('plain passes say all that they were: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check, ensure }) => {
+export const records = suite('reading a record', [
+  test('compact passes keep all their fields: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check, ensure }) => {
     const random = createRandom(`passes ${row.seed}`);
     const texts = ['cat', '', '"\t\\\n', '港湾', '\u2028', 'true', '\ud83d', 'x'.repeat(random.integer(60, 200_000))];
     const valuesOfRow = () => ({
@@ -123,7 +123,7 @@ export const records = suite('what is read of a record', [
     }
   }),
 
-  test('what goes on from a line that is not there is left out, in its own lane', ({ check }) => {
+  test('a line that continues a missing line is left out, in its own lane', ({ check }) => {
     const reader = new JournalReader();
     const pass = { test: 0, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
     const read = (line: string): number | undefined => {
@@ -197,7 +197,7 @@ export const records = suite('what is read of a record', [
     }
   }),
 
-  test('passes behind a head that is none are read one by one: {head}', {
+  test('passes after an invalid head are read one by one: {head}', {
     cases: values('head', ['*', '*-60 3 20 1 0 0 0', '*x 3 20 1 0 0 0', '*9 3 20 1 0 0 0', '*60 3 20', '*99999 3 20 1 0 0 0']),
   }, ({ row, check }) => {
     const line = passLine({ test: 3, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} });
@@ -208,7 +208,7 @@ export const records = suite('what is read of a record', [
     );
   }),
 
-  test('a row that a short line cannot hold is written in full: {why}', {
+  test('a row that a compact line cannot contain is written in full: {why}', {
     cases: table(
       ['why', 'row'],
       [
@@ -229,7 +229,7 @@ export const records = suite('what is read of a record', [
     check.equal(new TextDecoder().decode(lines.take()), 'before');
   }),
 
-  test('a line that was torn off is left out', ({ check }) => {
+  test('an incomplete line is left out', ({ check }) => {
     const line = passLine({
       test: 0,
       ordinal: 1,
@@ -247,7 +247,7 @@ export const records = suite('what is read of a record', [
     check.present(new JournalReader().read(line));
   }),
 
-  test('tests come in the order of the plan, and cases in that of their rows, also where not all are held at once', { timeout: 60_000 }, ({ check }) => {
+  test('tests are in the order of the plan, and cases in that of their rows, even if not all are held at once', { timeout: 60_000 }, ({ check }) => {
     const counts = [26_000, 26_000, 3, 51_000, 5];
     const entries: JournalEntry[] = [3, 1, 4, 0, 2].map((test) => ({ type: 'test', header: header(test) }));
     for (const lane of [1, 0]) {
@@ -271,7 +271,7 @@ export const records = suite('what is read of a record', [
     );
   }),
 
-  test('a strip folds {cases} cases into {parts} parts', {
+  test('a strip shows {cases} cases in {parts} parts', {
     cases: namedRows<{ cases: readonly Status[]; parts: number; folded: string }>({
       perCase: { cases: ['passed', 'failed', 'skipped'], parts: 5, folded: 'passed failed skipped' },
       halves: { cases: ['passed', 'passed', 'passed', 'failed'], parts: 2, folded: 'passed failed*' },
@@ -289,7 +289,7 @@ export const records = suite('what is read of a record', [
     );
   }),
 
-  test('the slowest are the slowest: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
+  test('the slowest cases are kept: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
     const random = createRandom(`times ${row.seed}`);
     const times = Array.from({ length: 60 }, () => random.integer(0, 40));
     const slowest = new Slowest(5);
@@ -306,7 +306,7 @@ export const records = suite('what is read of a record', [
     );
   }),
 
-  test('what lives for the run is paid for once, however many lanes wait for it', ({ check }) => {
+  test('a run-scoped fixture is counted once, however many lanes wait for it', ({ check }) => {
     const costs = new FixtureCosts();
     const span = { fixture: 'database', owner: '', start: 0 } as const;
     for (const milliseconds of [900, 700]) costs.take({ ...span, kind: 'setup', scope: 'run', milliseconds });
@@ -322,7 +322,7 @@ export const records = suite('what is read of a record', [
     );
   }),
 
-  test('a grid holds each case once, under its own values: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check, ensure }) => {
+  test('a grid contains each case once, under its own values: seed {seed}', { cases: range('seed', 1, 20) }, ({ row, check, ensure }) => {
     const random = createRandom(`grids ${row.seed}`);
     const cases = Array.from({ length: 200 }, (_, i) =>
       result(0, i, random.pick(['passed', 'failed', 'errored', 'skipped']), {

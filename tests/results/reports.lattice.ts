@@ -37,7 +37,7 @@ const told = testWith({ outcomes, schema });
 const lines = (text: string): string[] => text.split('\n').filter(Boolean);
 
 export const reports = suite('reports', { timeout: 60_000 }, [
-  told('the project comes out as it is made', ({ check }, { outcomes }) => {
+  told('the project has the expected results', ({ check }, { outcomes }) => {
     check.equal([outcomes.good.status, outcomes.bad.status], [1, 1]);
     // The bad row in its data file errors in both.
     check.matches(outcomes.good.output, /\n57 passed, 1 failed, 1 skipped\n$/);
@@ -45,7 +45,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
   }),
 
   told(
-    'JSON and JSON Lines are as the schema says, and hold the same',
+    'JSON and JSON Lines match the schema, and have the same content',
     { cases: table(['record'], [['good'], ['bad']]) },
     async ({ row, check }, { outcomes, schema }) => {
       const json = JSON.parse((await runCommand(['report', row.record, '--format', 'json'], outcomes.folder)).out) as {
@@ -62,7 +62,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     },
   ),
 
-  told('from record to JSON nothing is lost: a report is a record, too', async ({ check }, { outcomes }) => {
+  told('a JSON report can be used like its record', async ({ check }, { outcomes }) => {
     const at = (name: string): string => join(outcomes.folder, name);
     for (const [from, to] of [
       ['bad', 'a.jsonl'],
@@ -99,7 +99,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     },
   ),
 
-  told('CTRF is as its published schema says, and counts what fails outside the cases', async ({ check, ensure }, { outcomes }) => {
+  told('CTRF matches its published schema, and counts failures outside the cases', async ({ check, ensure }, { outcomes }) => {
     const ajv = new Ajv({ allErrors: true, strict: false });
     (addFormats as unknown as (ajv: Ajv) => void)(ajv);
     const validate = ajv.compile(JSON.parse(await readFile(join(root, 'node_modules', 'ctrf', 'dist', 'ctrf-schema-0.0.json'), 'utf8')));
@@ -146,7 +146,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.holds(all.some(({ description }) => description.includes('</script><img src=x onerror=alert(1)> # `a` | \\ @all ␛[31m =1+1')));
   }),
 
-  told('CSV has a line a case with its values, safe in a spreadsheet', async ({ check, ensure }, { outcomes }) => {
+  told('CSV has one line per case with its values, safe in a spreadsheet', async ({ check, ensure }, { outcomes }) => {
     const { data } = papa.parse<Record<string, string>>((await runCommand(['report', 'bad', '--format', 'csv'], outcomes.folder)).out, {
       header: true,
       skipEmptyLines: true,
@@ -177,7 +177,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     );
   }),
 
-  told('Markdown is a summary in which nothing of the tests is markup', async ({ check }, { outcomes }) => {
+  told('Markdown is a summary without markup from tests', async ({ check }, { outcomes }) => {
     const text = (await runCommand(['report', 'bad', '--format', 'markdown'], outcomes.folder)).out;
     check.includes(text, '- `hull=cat & season=winter`: 8 of 8 fail\n- elsewhere 0 of 40');
     check.includes(text, '- 1 `skipped: no tide table yet`');
@@ -240,7 +240,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.equal([output.includes('\u001b'), output.includes('accept:')], [false, false]);
   }),
 
-  told('where an id holds what a shell would take apart, the command is quoted', ({ check }, { outcomes }) => {
+  told('the command quotes an id with special characters', ({ check }, { outcomes }) => {
     check.matches(outcomes.bad.output, /rerun: npx red-lattice run --id (?:[\w./,=+:@%-]+|'[^']*')$/m);
     check.includes(outcomes.bad.output, hostile.split(' ')[0] as string);
   }),
@@ -258,8 +258,8 @@ const office = fixture('office', {
   },
 });
 
-export const ofTheOffice = suite('the harbour office by its draft', { timeout: 60_000 }, [
-  testWith({ office, schema })('has where it fails in every format', async ({ check }, { office: { record, project, output }, schema }) => {
+export const ofTheOffice = suite('the harbour office with its draft', { timeout: 60_000 }, [
+  testWith({ office, schema })('shows where it fails in every format', async ({ check }, { office: { record, project, output }, schema }) => {
     check.matches(output, /✗ loa=12 +22 of 22 fail\n {2}✗ hull=cat & season=winter +13 of 13 fail\n {4}elsewhere +0 of 92\n/);
     check.matches(output, /\n100 passed, 34 failed\n$/);
     const as = async (format: string): Promise<string> => (await runCommand(['report', record, '--format', format], project)).out;
@@ -312,7 +312,7 @@ export const comparisons = suite('compare', { timeout: 60_000 }, [
     },
   ),
 
-  told('as Markdown, its headline says what counts', async ({ check }, { outcomes }) => {
+  told('as Markdown has a headline with the counts', async ({ check }, { outcomes }) => {
     const { out } = await runCommand(['compare', 'good', 'bad', '--format', 'markdown'], outcomes.folder);
     check.matches(out, /^## ✗ 13 newly failing, 1 still failing/);
     check.includes(out, '\n- `outcomes.lattice.ts › the office › {nights} nights`\n  - `two nights` `nights: "two" is not an integer`\n');

@@ -120,7 +120,7 @@ export const where = suite('where it fails', [
     check.equal([two.causes, two.suspects?.isLikelyCause], [[], true]);
   }),
 
-  test('counts all cases, also where only some of them are looked at', ({ check }) => {
+  test('counts all cases, even if only some of them are examined', ({ check }) => {
     const many = every((i) => ({ nights: i % 50, berth: `N${i % 9}`, loa: i % 31 }), 60_000);
     const found = judged(many, (row) => row['berth'] === 'N4' && (row['nights'] as number) >= 40);
     check.equal(
@@ -180,7 +180,7 @@ export const where = suite('where it fails', [
     );
   }),
 
-  test('finds what was planted: seed {seed}', { cases: range('seed', 200, 219) }, ({ row, check }) => {
+  test('finds the planted cause: seed {seed}', { cases: range('seed', 200, 219) }, ({ row, check }) => {
     const seed = row.seed;
     const { rows, failed, causes, isFlipped } = plant(seed, (['value', 'pair', 'range'] as const)[seed % 3]);
     const found = whereItFails(rows.map((row: Row, i: number) => ({ row, failed: failed[i] as boolean }))).causes;

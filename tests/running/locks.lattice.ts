@@ -8,7 +8,7 @@ interface Wish {
   readonly number: number;
 }
 
-export const locks = test('locks of a run have one holder at a time, and nobody waits for ever: seed {seed}', { cases: range('seed', 1, 200) }, ({
+export const locks = test('locks of a run have one holder at a time, and no request waits forever: seed {seed}', { cases: range('seed', 1, 200) }, ({
   row,
   check,
 }) => {

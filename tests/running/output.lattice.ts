@@ -19,7 +19,7 @@ export const one = test('writes', ({ check, log }) => {
 `;
 
 export const output = test(
-  'what a case writes is kept with it, whichever way it goes out: {lanes} lanes',
+  'output of a case is recorded with it, however it is written: {lanes} lanes',
   {
     needs: { folder: tempDirectory() },
     cases: values('lanes', [0, 1]),

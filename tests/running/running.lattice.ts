@@ -4,7 +4,7 @@ import { runInside } from '../inner.ts';
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
 
 export const steps = suite('steps', [
-  test('go on after one that fails, and name it in what failed', async ({ check }) => {
+  test('continue after a failed one, which is named in the failure', async ({ check }) => {
     const { seen } = await runInside([
       test('case', ({ check, step }) => {
         step('one', ({ ensure, step }) => {
@@ -30,7 +30,7 @@ export const steps = suite('steps', [
     );
   }),
 
-  test('that must succeed end the case', async ({ check }) => {
+  test('that are required end the case', async ({ check }) => {
     let reached = '';
     const { seen } = await runInside([
       test('case', async ({ step }) => {
@@ -67,7 +67,7 @@ export const steps = suite('steps', [
   }),
 ]);
 
-export const precedence = test('what goes wrong together counts as {status}', {
+export const precedence = test('several failures count as {status}', {
   cases: namedRows<{ fails: boolean; tears: boolean; known: boolean; skips: boolean; status: string }>({
     'failed and torn': { fails: true, tears: true, known: false, skips: false, status: 'failed/check' },
     'known and torn': { fails: true, tears: true, known: true, skips: false, status: 'errored/teardown' },
@@ -168,7 +168,7 @@ export const overdue = test('a body that exceeds its time limit is aborted, and 
   check.holds(aborted);
 });
 
-export const interrupted = test('an interrupted run begins no more, tears down, and says how many cases are left', async ({ check }) => {
+export const interrupted = test('an interrupted run starts no more cases, tears down, and reports how many are left', async ({ check }) => {
   const abort = new AbortController();
   const trace: string[] = [];
   const office = fixture('office', { scope: 'file', setup: () => 'office', teardown: () => trace.push('closed') });
@@ -218,7 +218,7 @@ export const copied = test('attached buffers are copied', async ({ check }) => {
   check.equal(new TextDecoder().decode(seen[0]?.result.attachments[0]?.content as Uint8Array), 'berth N4');
 });
 
-export const locks = test('cases that want the same thing for themselves do not overlap', async ({ check }) => {
+export const locks = test('cases with the same lock do not overlap', async ({ check }) => {
   const held = new Map<string, number>();
   let most = 0;
   const crane = fixture('crane', { locks: ['crane'], setup: () => 'crane' });

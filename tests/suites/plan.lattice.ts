@@ -6,7 +6,7 @@ const files = memoryFiles({ 'dues.csv': 'loa,nights\n8,1\n', 'twice.csv': 'loa,l
 const body = (): void => {};
 
 export const refusals = test(
-  'the plan says: {says}',
+  'the plan reports: {says}',
   {
     cases: namedRows<{ says: string; suites: () => readonly Child[] }>({
       'an unknown placeholder': {
@@ -160,7 +160,7 @@ export const strange = test(
   async ({ row, check }) => check.equal(await refusal(() => [row.make() as Child], files), row.says),
 );
 
-export const strangeRows = test('a row whose marks are not what they should be is an errored case', async ({ check }) => {
+export const strangeRows = test('a row with invalid annotations is an errored case', async ({ check }) => {
   const marks = [{ skip: true }, { onRequst: 'takes a day' }, { knownFailure: { reason: 'rounding', until: 'soon' } }, { timeout: 5 }];
   const cases = values('n', [0, 1, 2, 3]).annotate(({ n }) => marks[n] as never);
   const { seen } = await runInside([test('t', { cases }, body)]);
@@ -185,7 +185,7 @@ export const allowed = test('an empty source is allowed with allowEmpty', async 
   check.equal([seen.length, ok], [0, true]);
 });
 
-export const marks = test('marks add up and the inner one wins', async ({ check }) => {
+export const marks = test('annotations add up, and inner ones win', async ({ check }) => {
   const { seen } = await runInside([
     suite('outer', { skip: 'all of it', tags: ['a'] }, [
       test('skipped', { tags: ['b'] }, body),

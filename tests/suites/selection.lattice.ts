@@ -81,7 +81,7 @@ function isSelected({ id, title, tags, row }: PlannedCaseImpl, selection: Select
 }
 
 export const selections = suite('a selection', [
-  test('takes the cases that meet all of its conditions: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
+  test('selects the cases that meet all of its conditions: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
     const random = createRandom(`selection ${row.seed}`);
     const { plan, cases } = await planned();
     const selection = randomSelection(

@@ -23,7 +23,7 @@ const inProject = testWith({ project });
 const last = (output: string): string | undefined => output.trimEnd().split('\n').at(-1);
 
 export const again = suite('running again', { timeout: 60_000 }, [
-  inProject('the newest twenty records are kept, and the record of a run in progress, and everything that is not a record', async ({ check }, { project }) => {
+  inProject('the latest twenty records are kept, and the record of a run in progress, and everything that is not a record', async ({ check }, { project }) => {
     const runs = join(project, '.red-lattice', 'runs');
     const names = Array.from({ length: 24 }, (_, i) => `20310401-0000${i + 10}-1`);
     const info = { kind: 'red-lattice run record' };
@@ -39,7 +39,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
     );
   }),
 
-  inProject('--failed takes what failed in the last run that it was in', async ({ check }, { project }) => {
+  inProject('--failed selects cases that failed when they last ran', async ({ check }, { project }) => {
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
     check.includes((await runCommand(['plan', '--failed'], project)).output, '2 cases in 1 test, 1 file');
     // A run of other files in between changes nothing.
@@ -53,7 +53,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
     check.equal((await runCommand(['run', '--failed'], project)).status, 3, 'nothing is left');
   }),
 
-  inProject('--stop-after begins no more', async ({ check }, { project }) => {
+  inProject('--stop-after starts no further cases', async ({ check }, { project }) => {
     await writeFile(join(project, 'most.ts'), 'export const most = 0;\n');
     const { status, out } = await runCommand(['run', '--stop-after', '1', '--lanes', '1'], project);
     check.equal(status, 1);
@@ -85,7 +85,7 @@ export const again = suite('running again', { timeout: 60_000 }, [
   ),
 
   inProject(
-    'of {what}, not all that is unrun is counted',
+    'of {what}, not all cases that did not run are counted',
     {
       cases: table(
         ['what', 'body', 'problem'],
@@ -182,7 +182,7 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     await eventually(() => !isAlive(pid), { within: 15_000 });
   }),
 
-  inProject('--failed knows what failed last, also when its record is gone; 20 records are kept', async ({ check }, { project }) => {
+  inProject('--failed works after the record has been removed; 20 records are kept', async ({ check }, { project }) => {
     const runs = join(project, '.red-lattice', 'runs');
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
     const [first = ''] = await readdir(runs);

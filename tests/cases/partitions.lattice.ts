@@ -38,7 +38,7 @@ async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share
 
 const told = ({ ordinal, id, row, entry }: PlannedCaseImpl) => ({ ordinal, id, row, line: entry.location?.line, problems: entry.problems?.length ?? 0 });
 
-export const shares = suite('shares of a data file', [
+export const shares = suite('partitions of a data file', [
   test('are disjoint and complete, and number duplicates as a whole run does: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
     const random = createRandom(`shares ${row.seed}`);
     const size = random.integer(0, 3) ? random.integer(1000, 2000) : random.pick([0, 1, 64, 990, 1000, 1010]);
@@ -82,7 +82,7 @@ export const shares = suite('shares of a data file', [
     );
   }),
 
-  test('are about as large where the values of a column differ', async ({ check }) => {
+  test('have similar sizes if the values of a column differ', async ({ check }) => {
     const lines = Array.from({ length: 6000 }, (_, i) => `${i % 2 ? 'summer' : 'winter'},B${i * 7},${i % 28}`);
     const text = ['season,berth,nights', ...lines].join('\n');
     const planned = await plannedOf(
@@ -92,7 +92,7 @@ export const shares = suite('shares of a data file', [
     for (let index = 0; index < 3; index++) check.closeTo((await all(planned, fileOf(text, 4000), { index, of: 3, block: 1 })).length, 2000, 200);
   }),
 
-  test('of a dozen cases are dealt to both lanes, {how}', {
+  test('of a dozen cases are assigned to both lanes, {how}', {
     cases: table(
       ['how', 'before', 'shared'],
       [

@@ -85,7 +85,7 @@ export const grouping = suite('failures', [
       ),
   ),
 
-  test('are grouped where the first of them is, and none is lost: seed {seed}', { cases: range('seed', 1, 10) }, ({ row, check }) => {
+  test('are grouped at the first of them, and none is lost: seed {seed}', { cases: range('seed', 1, 10) }, ({ row, check }) => {
     const random = createRandom(`alike ${row.seed}`);
     const results = Array.from({ length: 30 }, (_, i) => result(i, [failed(random.pick(['a', 'b', 'c']))]));
     const groups = groupSimilarFailures(results);
