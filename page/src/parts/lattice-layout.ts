@@ -14,7 +14,7 @@ const LABEL_HEIGHT = 18;
 /** The minimum width of a block, for its label. */
 export const MIN_BLOCK_WIDTH = 96;
 
-/** The largest distance between cells at which the blocks of all files fit into a width and a height, or the smallest distance if none fits. */
+/** The largest distance between cells at which there is room for the blocks of all files, or the smallest distance if there never is. */
 export function chooseStep(counts: readonly number[], width: number, height: number): number {
   for (const step of steps) if (heightOf(counts, width, step) <= height) return step;
   return steps.at(-1) as number;

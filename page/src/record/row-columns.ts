@@ -66,7 +66,7 @@ function measureRows(items: readonly Item[]): RowColumns {
 /** Blanks between columns, in characters. */
 const GAP = 2.5;
 
-/** The first columns that fit into a number of characters, at least one. */
+/** The first columns for which a number of characters suffices, at least one. */
 export function fitColumns({ columns }: RowColumns, characters: number): readonly RowColumn[] {
   let used = 0;
   const end = columns.findIndex(({ width }, i) => (used += width + GAP) > characters && i > 0);

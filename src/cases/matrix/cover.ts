@@ -13,7 +13,7 @@ export type Effort = 'quick' | 'thorough';
 const budgets = { quick: 12_000_000, thorough: 400_000_000 } as const;
 /** Small models need less: the budget per combination. */
 const shares = { quick: 8_000, thorough: 400_000 } as const;
-/** With more combinations, each access takes longer, since they do not fit into the processor's cache. */
+/** With more combinations, each access takes longer, since they exceed the cache of the processor. */
 const FAST_COMBINATIONS = 150_000;
 /** The share of the budget for searching a part of a construction. */
 const GREEDY_BUDGET_SHARE = 0.1;

@@ -53,7 +53,7 @@ function drawGrid({ down, across, columnHeaders, lines }: Grid, width: number, s
   const columns = columnHeaders.map((head, i) => Math.max(...[formatHead(head), ...lines.map(({ cells }) => formatCell(cells[i]))].map(measureWidth)));
   const side = sides.reduce((sum, one) => sum + one + COLUMN_GAP, 0);
   const output: string[] = [];
-  // Columns that do not fit next to the others follow below, with the same side.
+  // Columns without room next to the others follow below, with the same side.
   for (let from = 0; from < columnHeaders.length; ) {
     let to = from;
     for (let used = side; to < columnHeaders.length && (to === from || used + (columns[to] as number) + COLUMN_GAP <= width); to++)
