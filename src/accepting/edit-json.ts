@@ -4,7 +4,7 @@ import { type CellChange, type Edited, keepDecimals, type MadeChange, type Refus
 /** Changes values in a JSON document. Everything else stays as it is. */
 export function editJson(text: string, changes: readonly CellChange[]): Edited {
   const tree = parseTree(text);
-  const lines = lineStarts(text);
+  const lines = findLineStarts(text);
   return editItems(text, changes, ({ line, column }) => {
     const offset = (lines[line - 1] ?? -1) + column - 1;
     const found = tree && offset >= 0 ? findNodeAtOffset(tree, offset) : undefined;
@@ -14,7 +14,7 @@ export function editJson(text: string, changes: readonly CellChange[]): Edited {
 
 /** Changes values in JSON Lines: each line is an object. */
 export function editJsonLines(text: string, changes: readonly CellChange[]): Edited {
-  const lines = lineStarts(text);
+  const lines = findLineStarts(text);
   let parsed: { readonly line: number; readonly item: Node | undefined; readonly start: number } | undefined;
   return editItems(text, changes, ({ line }) => {
     const start = lines[line - 1];
@@ -25,7 +25,7 @@ export function editJsonLines(text: string, changes: readonly CellChange[]): Edi
 }
 
 /** Where each line starts. */
-function lineStarts(text: string): number[] {
+function findLineStarts(text: string): number[] {
   const starts = [text.startsWith('\uFEFF') ? 1 : 0];
   for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) starts.push(at + 1);
   return starts;

@@ -50,40 +50,40 @@ const isNode = (value: unknown): value is SyntaxNode => typeof value === 'object
 
 /** Finds the value of a column in a row: of lists with headings, of objects, of named objects, or of the values of one column. */
 function findValue(call: SyntaxNode, index: number, column: string): SyntaxNode | undefined {
-  const [first, second] = (call['arguments'] as readonly SyntaxNode[]).map(withoutTypes);
+  const [first, second] = (call['arguments'] as readonly SyntaxNode[]).map(removeTypes);
   if (!first) return undefined;
-  if (first.type === 'StringLiteral') return first['value'] === column && second ? itemsOf(second)?.[index] : undefined;
-  const items = itemsOf(first);
+  if (first.type === 'StringLiteral') return first['value'] === column && second ? getItems(second)?.[index] : undefined;
+  const items = getItems(first);
   const isHeadings = second !== undefined && items?.every((item) => item.type === 'StringLiteral');
   if (isHeadings) {
     const at = items?.findIndex((item) => item['value'] === column) ?? -1;
-    const row = itemsOf(second)?.[index];
-    return row && at >= 0 ? itemsOf(row)?.[at] : undefined;
+    const row = getItems(second)?.[index];
+    return row && at >= 0 ? getItems(row)?.[at] : undefined;
   }
-  const row = first.type === 'ObjectExpression' ? propertiesOf(first)?.[index]?.value : items?.[index];
-  return row && propertiesOf(row)?.find(({ name }) => name === column)?.value;
+  const row = first.type === 'ObjectExpression' ? getProperties(first)?.[index]?.value : items?.[index];
+  return row && getProperties(row)?.find(({ name }) => name === column)?.value;
 }
 
 /** The items of a list. Undefined if some are spread or omitted. */
-function itemsOf(list: SyntaxNode): readonly SyntaxNode[] | undefined {
+function getItems(list: SyntaxNode): readonly SyntaxNode[] | undefined {
   if (list.type !== 'ArrayExpression') return undefined;
   const items = list['elements'] as readonly (SyntaxNode | null)[];
-  return items.some((item) => item === null || item.type === 'SpreadElement') ? undefined : items.map((item) => withoutTypes(item as SyntaxNode));
+  return items.some((item) => item === null || item.type === 'SpreadElement') ? undefined : items.map((item) => removeTypes(item as SyntaxNode));
 }
 
 /** The properties of an object by name. Undefined if some are spread, computed or methods. */
-function propertiesOf(object: SyntaxNode): readonly { readonly name: string; readonly value: SyntaxNode }[] | undefined {
+function getProperties(object: SyntaxNode): readonly { readonly name: string; readonly value: SyntaxNode }[] | undefined {
   if (object.type !== 'ObjectExpression') return undefined;
   const properties = object['properties'] as readonly SyntaxNode[];
   if (properties.some(({ type, ...rest }) => type !== 'ObjectProperty' || rest['computed'] === true || rest['shorthand'] === true)) return undefined;
   return properties.map((property) => {
     const key = property['key'] as SyntaxNode;
-    return { name: String(key['name'] ?? key['value']), value: withoutTypes(property['value'] as SyntaxNode) };
+    return { name: String(key['name'] ?? key['value']), value: removeTypes(property['value'] as SyntaxNode) };
   });
 }
 
 /** Removes type syntax such as `as const`. */
-function withoutTypes(node: SyntaxNode): SyntaxNode {
+function removeTypes(node: SyntaxNode): SyntaxNode {
   let inner = node;
   while (['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression', 'ParenthesizedExpression'].includes(inner.type))
     inner = inner['expression'] as SyntaxNode;
@@ -97,7 +97,7 @@ function isPlain(node: SyntaxNode): boolean {
   if (plainTypes.has(node.type) || (node.type === 'Identifier' && node['name'] === 'undefined')) return true;
   if (node.type === 'UnaryExpression') return node['operator'] === '-' && (node['argument'] as SyntaxNode).type === 'NumericLiteral';
   if (node.type === 'TemplateLiteral') return (node['expressions'] as readonly unknown[]).length === 0;
-  return itemsOf(node)?.every(isPlain) ?? propertiesOf(node)?.every(({ value }) => isPlain(value)) ?? false;
+  return getItems(node)?.every(isPlain) ?? getProperties(node)?.every(({ value }) => isPlain(value)) ?? false;
 }
 
 /** Writes the value as source text. A string keeps the kind of quotes. */

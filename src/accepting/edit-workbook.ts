@@ -1,5 +1,5 @@
 import { SaxesParser } from 'saxes';
-import { attribute, columnNumber, type DescribedSheet, describeSheet, local, readWorkbookHeadings } from '../cases/data/workbook.ts';
+import { attribute, type DescribedSheet, describeSheet, parseColumnNumber, readWorkbookHeadings, removePrefix } from '../cases/data/workbook.ts';
 import { DAY_MS, EPOCH_1900, EPOCH_1904, type NumberKind } from '../cases/data/workbook-numbers.ts';
 import { readArchived, replaceArchived } from './archive.ts';
 import { type CellChange, type Edited, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
@@ -113,9 +113,9 @@ function findRows(xml: string, lines: ReadonlySet<number>): ReadonlyMap<number, 
   let column = -1;
   let row: RowInSheet | undefined;
   let cell: CellInSheet | undefined;
-  const tagStart = (): number => xml.lastIndexOf('<', parser.position - 1);
+  const findTagStart = (): number => xml.lastIndexOf('<', parser.position - 1);
   parser.on('opentag', (tag) => {
-    const name = local(tag.name);
+    const name = removePrefix(tag.name);
     if (name === 'row') {
       number = Number(attribute(tag, 'r') ?? number + 1);
       column = -1;
@@ -123,21 +123,21 @@ function findRows(xml: string, lines: ReadonlySet<number>): ReadonlyMap<number, 
       if (row) rows.set(number, row);
     } else if (name === 'c') {
       const address = attribute(tag, 'r');
-      column = address === undefined ? column + 1 : columnNumber(address);
+      column = address === undefined ? column + 1 : parseColumnNumber(address);
       if (!row) return;
       const style = attribute(tag, 's');
       const styleText = style === undefined ? '' : ` s="${style}"`;
-      cell = { column, start: tagStart(), end: parser.position, style: Number(style ?? 0), styleText, hasFormula: false };
+      cell = { column, start: findTagStart(), end: parser.position, style: Number(style ?? 0), styleText, hasFormula: false };
       row.cells.push(cell);
     } else if (name === 'f' && cell) cell.hasFormula = true;
   });
   parser.on('closetag', (tag) => {
-    const name = local(tag.name);
+    const name = removePrefix(tag.name);
     if (name === 'c' && cell) {
       cell.end = parser.position;
       cell = undefined;
     } else if (name === 'row') {
-      if (row && !row.isClosed) row.end = tagStart();
+      if (row && !row.isClosed) row.end = findTagStart();
       row = undefined;
     }
   });
@@ -173,7 +173,7 @@ function formatCell({ value, text }: CellChange, kind: NumberKind | undefined, f
 
 function writeCell(row: RowInSheet, old: CellInSheet | undefined, index: number, line: number, { type, content }: CellContent): Splice {
   const { prefix } = row;
-  const cell = `<${prefix}c r="${columnName(index)}${line}"${old?.styleText ?? ''}${type}>${content(prefix)}</${prefix}c>`;
+  const cell = `<${prefix}c r="${formatColumnName(index)}${line}"${old?.styleText ?? ''}${type}>${content(prefix)}</${prefix}c>`;
   if (old) return { start: old.start, end: old.end, text: cell };
   const next = row.cells.find(({ column }) => column > index);
   const at = next?.start ?? row.end;
@@ -181,7 +181,7 @@ function writeCell(row: RowInSheet, old: CellInSheet | undefined, index: number,
 }
 
 /** The name of a column, from 0: `AB` for 27. */
-function columnName(index: number): string {
+function formatColumnName(index: number): string {
   const letter = String.fromCharCode(65 + (index % 26));
-  return index < 26 ? letter : columnName(Math.floor(index / 26) - 1) + letter;
+  return index < 26 ? letter : formatColumnName(Math.floor(index / 26) - 1) + letter;
 }

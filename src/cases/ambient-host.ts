@@ -21,7 +21,7 @@ export function setAmbientHost(host: AmbientHost, ofLane = false): void {
 }
 
 /** The current receiver of the files that contents are compared with. */
-export const expectedFileListener = (): AmbientHost['onExpectedFile'] => ambient?.onExpectedFile;
+export const getExpectedFileListener = (): AmbientHost['onExpectedFile'] => ambient?.onExpectedFile;
 
 export const outsideTests = (): ExpansionContext => ({ ...ambient, base: undefined, slug: '' });
 

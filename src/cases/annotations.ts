@@ -49,7 +49,7 @@ export interface AnnotationEvaluation {
 
 const unmarked: AnnotationEvaluation = { skip: undefined, expired: undefined, notRequested: undefined, knownFailure: undefined };
 
-const untilPassed = (mark: { until: string }, today: string): boolean => today >= mark.until;
+const isUntilPassed = (mark: { until: string }, today: string): boolean => today >= mark.until;
 
 /**
  * Evaluates the annotations of a case on a day.
@@ -63,8 +63,8 @@ const untilPassed = (mark: { until: string }, today: string): boolean => today >
 export function evaluateAnnotations(annotations: Annotations, today: string): AnnotationEvaluation {
   const { skip, knownFailure, onRequest } = annotations;
   if (skip === undefined && knownFailure === undefined && onRequest === undefined) return unmarked;
-  const skipPast = typeof skip === 'object' && untilPassed(skip, today);
-  const knownPast = typeof knownFailure === 'object' && untilPassed(knownFailure, today);
+  const skipPast = typeof skip === 'object' && isUntilPassed(skip, today);
+  const knownPast = typeof knownFailure === 'object' && isUntilPassed(knownFailure, today);
   const reason = (mark: string | { reason: string }): string => (typeof mark === 'string' ? mark : mark.reason);
   return {
     skip: skip && !skipPast ? reason(skip) : undefined,

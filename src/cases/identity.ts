@@ -1,4 +1,4 @@
-import { caseSlug, trySimpleSlug } from './ids.ts';
+import { formatCaseSlug, trySimpleSlug } from './ids.ts';
 import { NameHash } from './name-hash.ts';
 import { HashSet64 } from './name-table.ts';
 import type { RowEntry } from './row.ts';
@@ -44,7 +44,7 @@ export class IdentityCounter {
       this.#hash.clear();
       if (name !== undefined || !trySimpleSlug(row, this.#hash)) {
         this.#hash.clear();
-        this.#hash.text(caseSlug(row, name));
+        this.#hash.text(formatCaseSlug(row, name));
       }
       hashes[2 * i] = this.#hash.primaryHash;
       hashes[2 * i + 1] = this.#hash.secondaryHash;
@@ -53,13 +53,13 @@ export class IdentityCounter {
     const indexes: number[] = [];
     for (let i = 0; i < cases.length; i++) {
       const isNew = this.#put(hashes[2 * i] as number, hashes[2 * i + 1] as number);
-      indexes.push(isNew ? 1 : this.#nextIndex(cases[i] as RowIdentity));
+      indexes.push(isNew ? 1 : this.#countRepetition(cases[i] as RowIdentity));
     }
     return indexes;
   }
 
-  #nextIndex({ row, name }: RowIdentity): number {
-    const slug = caseSlug(row, name);
+  #countRepetition({ row, name }: RowIdentity): number {
+    const slug = formatCaseSlug(row, name);
     const index = (this.#twins.get(slug) ?? 1) + 1;
     this.#twins.set(slug, index);
     return index;

@@ -44,7 +44,7 @@ export function formatValuesName(row: object): string {
  *
  * It depends only on the row, so that other rows cannot change it. If the slug does not show the whole row, a hash of the row follows.
  */
-export function caseSlug(row: object, name: string | undefined): string {
+export function formatCaseSlug(row: object, name: string | undefined): string {
   if (name !== undefined) return shortenName(name, () => name, isLosslessSlug(name));
   const easy = new NameText();
   if (trySimpleSlug(row, easy)) return easy.whole;

@@ -100,7 +100,7 @@ function reportThrown(error: unknown, entry: RowEntry, source: string): RowEntry
   return { ...entry, problems: problems.map((problem) => ({ ...problem, at: problem.at ?? entry.location })) };
 }
 
-function attemptEntries(entry: RowEntry, source: string, change: (entry: RowEntry) => RowEntry | undefined): RowEntry | undefined {
+function tryEntries(entry: RowEntry, source: string, change: (entry: RowEntry) => RowEntry | undefined): RowEntry | undefined {
   try {
     return change(entry);
   } catch (error) {
@@ -242,7 +242,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
                 yield [reportThrown(error, entry, parts.description)];
                 continue;
               }
-              for await (const rows of chunks) yield rows.map((rightEntry) => overrideEntry(entry, rightEntry));
+              for await (const rows of chunks) yield rows.map((rightEntry) => mergeEntries(entry, rightEntry));
             }
           }
         }
@@ -322,12 +322,12 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       rebuild(entry) {
         const inner = restore(entry);
         const rebuilt = parts.rebuild ? parts.rebuild(inner) : inner;
-        return rebuilt && attemptEntries(rebuilt, parts.description, begin());
+        return rebuilt && tryEntries(rebuilt, parts.description, begin());
       },
       async *open(expansion) {
         const change = begin();
         for await (const chunk of parts.open(expansion)) {
-          const changed = chunk.map((entry) => attemptEntries(entry, parts.description, change)).filter((entry) => entry !== undefined);
+          const changed = chunk.map((entry) => tryEntries(entry, parts.description, change)).filter((entry) => entry !== undefined);
           if (changed.length) yield changed;
         }
       },
@@ -350,7 +350,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       problems: [...(left.problems ?? []), ...(right.problems ?? []), ...clash],
       rebuild(entry) {
         const [one, two] = [rebuildPart(left, entry), rebuildPart(right, entry)];
-        return one && two && overrideEntry(entry, overrideEntry(one, two));
+        return one && two && mergeEntries(entry, mergeEntries(one, two));
       },
       open: (expansion) => open(left, right, expansion),
     });
@@ -380,7 +380,7 @@ function rebuildPart({ columns, rebuild }: SourceDefinition, entry: RowEntry): R
 }
 
 /** Merges two entries: names side by side if either has one, annotations added up. */
-function overrideEntry(left: RowEntry, right: RowEntry): RowEntry {
+function mergeEntries(left: RowEntry, right: RowEntry): RowEntry {
   const named = left.name !== undefined || right.name !== undefined;
   return {
     row: { ...left.row, ...right.row },
@@ -389,13 +389,13 @@ function overrideEntry(left: RowEntry, right: RowEntry): RowEntry {
       left.annotations && right.annotations ? mergeAnnotations<Annotations>(left.annotations, right.annotations) : (left.annotations ?? right.annotations),
     location: right.location ?? left.location,
     lines: right.location ? right.lines : left.lines,
-    ...((left.others || right.others || (left.location && right.location)) && { others: omitColumns(left, right) }),
+    ...((left.others || right.others || (left.location && right.location)) && { others: listOtherPlaces(left, right) }),
     problems: left.problems || right.problems ? [...(left.problems ?? []), ...(right.problems ?? [])] : undefined,
   };
 }
 
 /** The places of the rows of a merged entry, except the one that is its location. */
-function omitColumns(left: RowEntry, right: RowEntry): readonly RowPlace[] {
+function listOtherPlaces(left: RowEntry, right: RowEntry): readonly RowPlace[] {
   const outer = left.location && right.location ? [{ location: left.location, lines: left.lines ?? 1 }] : [];
   return [...outer, ...(left.others ?? []), ...(right.others ?? [])];
 }
@@ -403,5 +403,5 @@ function omitColumns(left: RowEntry, right: RowEntry): readonly RowPlace[] {
 function joinEntries(left: RowEntry, right: RowEntry, operation: string): RowEntry {
   const shared = Object.keys(left.row).filter((column) => Object.hasOwn(right.row, column));
   if (shared.length) throwProblem({ code: 'overlapping-columns', columns: shared, operation });
-  return overrideEntry(left, right);
+  return mergeEntries(left, right);
 }

@@ -28,7 +28,7 @@ export function table<const C extends readonly [string, ...string[]], D extends 
   rows: readonly [...R],
 ): CaseSource<{ [I in Exclude<keyof C, keyof (readonly [])> as C[I] & string]: R[number][I & keyof R[number]] }> {
   const problems = findInvalidArguments({ columns, rows }, { columns: listOf('strings', isText), rows: listOf('rows') }, 'table');
-  if (problems.length > 0) return invalidSource('a table', problems);
+  if (problems.length > 0) return buildInvalidSource('a table', problems);
   const origin = captureStack(table, 1);
   columns.forEach((column, i) => {
     if (columns.indexOf(column) !== i) problems.push({ code: 'duplicate-column', column, source: 'a table' });
@@ -61,7 +61,7 @@ export function table<const C extends readonly [string, ...string[]], D extends 
  */
 export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Row> | (() => Iterable<Row> | AsyncIterable<Row>)): CaseSource<Row> {
   const problems = findInvalidArguments({ rows: given }, { rows: iterable }, 'rows');
-  if (problems.length > 0) return invalidSource('rows', problems);
+  if (problems.length > 0) return buildInvalidSource('rows', problems);
   const origin = captureStack(rows, 1);
   return new CaseSourceImpl<Row>({
     description: 'rows',
@@ -100,7 +100,7 @@ const iterable: OptionSpec = {
 };
 
 /** A source that only has problems. */
-const invalidSource = (description: string, problems: readonly Problem[]): CaseSourceImpl<any> =>
+const buildInvalidSource = (description: string, problems: readonly Problem[]): CaseSourceImpl<any> =>
   new CaseSourceImpl({ description: description, problems, open: () => [] });
 
 const invalidRow = (row: unknown, index: number): Problem[] =>
@@ -121,7 +121,7 @@ export function namedRows<Row extends object, D extends Datum = Datum>(
   given: Readonly<Record<string, Row & { readonly [K in keyof Row]: D }>>,
 ): CaseSource<Row> {
   const problems = findInvalidArguments({ rows: given }, { rows: recordOf('rows by name') }, 'namedRows');
-  if (problems.length > 0) return invalidSource('named rows', problems);
+  if (problems.length > 0) return buildInvalidSource('named rows', problems);
   const origin = captureStack(namedRows, 1);
   const entries = Object.entries(given);
   return new CaseSourceImpl<Row>({
@@ -147,7 +147,7 @@ export function namedRows<Row extends object, D extends Datum = Datum>(
  */
 export function values<const K extends string, V extends readonly D[], D extends Datum = Datum>(column: K, given: V): CaseSource<{ [P in K]: V[number] }> {
   const problems = findInvalidArguments({ column, values: given }, { column: text, values: listOf('values') }, 'values');
-  if (problems.length > 0) return invalidSource('values', problems);
+  if (problems.length > 0) return buildInvalidSource('values', problems);
   const origin = captureStack(values, 1);
   return new CaseSourceImpl<{ [P in K]: V[number] }>({
     description: 'values',

@@ -1,5 +1,5 @@
 import type { Problem } from '../problems/problem.ts';
-import { plainValue } from './values.ts';
+import { formatPlainValue } from './values.ts';
 
 /** A parsed title: alternating texts and paths into the row. */
 export interface Title {
@@ -61,5 +61,5 @@ function fillPart(path: readonly string[], row: object): string {
     if (value === null || value === undefined || !hasValue(Object(value), key)) return `{${path.join('.')}}`;
     value = (value as Record<string, unknown>)[key];
   }
-  return plainValue(value);
+  return formatPlainValue(value);
 }

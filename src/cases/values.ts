@@ -29,21 +29,21 @@ export function formatShortValue(value: unknown): string {
     case 'function':
       return value.name ? `function ${value.name}` : 'function';
     default:
-      return value === null ? 'null' : clip(shortObject(value as object, 2));
+      return value === null ? 'null' : clip(formatShortObject(value as object, 2));
   }
 }
 
 const clip = (text: string): string => (text.length > MAX_SHOWN_LENGTH ? `${text.slice(0, MAX_SHOWN_LENGTH - 1)}…` : text);
 
 /** Like `formatShortValue`, without quotes: for a title's placeholder, where the sentence around it gives the context. */
-export const plainValue = (value: unknown): string => (typeof value === 'string' ? clip(value) : formatShortValue(value));
+export const formatPlainValue = (value: unknown): string => (typeof value === 'string' ? clip(value) : formatShortValue(value));
 
-function shortObject(value: object, depth: number): string {
+function formatShortObject(value: object, depth: number): string {
   if (value instanceof Date) return Number.isNaN(value.getTime()) ? 'Invalid Date' : value.toISOString().replace('T00:00:00.000Z', '');
   if (value instanceof RegExp) return String(value);
   if (value instanceof Error) return `${value.name}: ${value.message}`;
   const inner = (item: unknown): string =>
-    typeof item === 'object' && item !== null ? (depth > 1 ? shortObject(item, depth - 1) : '…') : formatShortValue(item);
+    typeof item === 'object' && item !== null ? (depth > 1 ? formatShortObject(item, depth - 1) : '…') : formatShortValue(item);
   if (Array.isArray(value)) return `[${value.slice(0, 6).map(inner).join(', ')}${value.length > 6 ? ', …' : ''}]`;
   if (value instanceof Map || value instanceof Set) return `${value.constructor.name}(${value.size})`;
   if (isBytes(value) && value.byteLength > MAX_SHOWN_BYTES) return `${value.constructor.name}(${value.byteLength} bytes)`;

@@ -1,7 +1,7 @@
 import type { ColumnCell } from '../cases/column-cell.ts';
 import { writePlain } from '../cases/data/cells.ts';
 import { type CapturedStack, findLocation } from '../problems/source-location.ts';
-import { type CheckOutcome, findPromise, misuse } from './comparisons.ts';
+import { buildMisuse, type CheckOutcome, findPromise } from './comparisons.ts';
 import { isEqual } from './equality.ts';
 import { formatValue } from './format-value.ts';
 import { isThenable } from './thenable.ts';
@@ -23,7 +23,7 @@ const MAX_TEXT_LENGTH = 100_000;
 /** Compares computed values with the columns of a row. Numbers can differ by the tolerance of their column. */
 export function compareColumns({ row, shown, cells, written }: ExpectedRow, values: object): CheckOutcome {
   if (typeof values !== 'object' || values === null || isThenable(values))
-    return misuse('the argument of `columns`', 'an object with a value for each column', values);
+    return buildMisuse('the argument of `columns`', 'an object with a value for each column', values);
   const given = Object.entries(values);
   const unknown = given.find(([column, value]) => !Object.hasOwn(row, column) && !cells?.has(column) && value !== undefined);
   for (const [column, value] of given) {

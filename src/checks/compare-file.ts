@@ -1,5 +1,5 @@
 import type { FileSource } from '../cases/row.ts';
-import { type CheckOutcome, type Mismatch, misuse } from './comparisons.ts';
+import { buildMisuse, type CheckOutcome, type Mismatch } from './comparisons.ts';
 import { isEqual } from './equality.ts';
 import { formatValue } from './format-value.ts';
 
@@ -45,7 +45,7 @@ export async function compareFile(path: unknown, content: unknown, { normalize }
   const name = path as string;
   const url = new URL(name.split('/').map(encodeURIComponent).join('/'), base);
   const wanted = content instanceof Uint8Array ? content : typeof content === 'string' ? content : toJsonText(content);
-  if (wanted === undefined) return { outcome: misuse('the content of `file`', 'a string, bytes, or a value that JSON holds', content), attachments: [] };
+  if (wanted === undefined) return { outcome: buildMisuse('the content of `file`', 'a string, bytes, or a value that JSON holds', content), attachments: [] };
   onExpectedFile?.(url, base);
   let bytes: Uint8Array | undefined;
   try {
@@ -67,11 +67,11 @@ export async function compareFile(path: unknown, content: unknown, { normalize }
 }
 
 function refusePath(path: unknown): Mismatch | undefined {
-  if (typeof path !== 'string' || path === '' || path.endsWith('/')) return misuse('the path of `file`', 'the path of a file', path);
+  if (typeof path !== 'string' || path === '' || path.endsWith('/')) return buildMisuse('the path of `file`', 'the path of a file', path);
   const parts = path.split('/');
   const isSafe =
     !path.includes('\\') && !path.startsWith('/') && !/^[a-z][a-z0-9+.-]*:/i.test(path) && parts.every((part) => part !== '..' && part !== '.' && part !== '');
-  return isSafe && !/\p{Cc}/u.test(path) ? undefined : misuse('the path of `file`', 'a path below the folder of the test file, with slashes', path);
+  return isSafe && !/\p{Cc}/u.test(path) ? undefined : buildMisuse('the path of `file`', 'a path below the folder of the test file, with slashes', path);
 }
 
 function toJsonText(content: unknown): string | undefined {

@@ -25,7 +25,9 @@ const both = (message: string, actual: unknown, expected: unknown): Mismatch => 
 export const findPromise = (actual: unknown): CheckOutcome => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
 
 /** The failure of a check with an invalid argument. */
-export const misuse = (argument: string, wanted: string, given: unknown): Mismatch => ({ message: `${argument} must be ${wanted}; got ${formatValue(given)}` });
+export const buildMisuse = (argument: string, wanted: string, given: unknown): Mismatch => ({
+  message: `${argument} must be ${wanted}; got ${formatValue(given)}`,
+});
 
 export const compareEqual = (actual: unknown, expected: unknown): CheckOutcome =>
   findPromise(actual) ?? (isEqual(actual, expected) ? undefined : both('not equal', actual, expected));
@@ -39,9 +41,9 @@ export function compareSame(actual: unknown, expected: unknown): CheckOutcome {
 }
 
 export function compareCloseTo(actual: number | null | undefined, expected: number, distance: number | { relative: number }): CheckOutcome {
-  if (typeof expected !== 'number') return misuse('the expected value of `closeTo`', 'a number', expected);
+  if (typeof expected !== 'number') return buildMisuse('the expected value of `closeTo`', 'a number', expected);
   const allowed = typeof distance === 'number' ? distance : Math.abs(expected) * (distance?.relative ?? Number.NaN);
-  if (!(allowed >= 0)) return misuse('the tolerance of `closeTo`', 'a number of at least 0, or `{ relative: number }`', distance);
+  if (!(allowed >= 0)) return buildMisuse('the tolerance of `closeTo`', 'a number of at least 0, or `{ relative: number }`', distance);
   const promise = findPromise(actual);
   if (promise) return promise;
   if (actual === expected || (typeof actual === 'number' && Math.abs(actual - expected) <= allowed)) return undefined;
@@ -52,7 +54,7 @@ export function compareCloseTo(actual: number | null | undefined, expected: numb
 const roundDistance = (value: number): string => String(Number(value.toPrecision(6)));
 
 export function compareMatches(actual: string | null | undefined, pattern: RegExp): CheckOutcome {
-  if (!(pattern instanceof RegExp)) return misuse('the pattern of `matches`', 'a regular expression (for a part of the text, use `includes`)', pattern);
+  if (!(pattern instanceof RegExp)) return buildMisuse('the pattern of `matches`', 'a regular expression (for a part of the text, use `includes`)', pattern);
   const promise = findPromise(actual);
   if (promise) return promise;
   return typeof actual === 'string' && compilePattern(pattern).test(actual)
@@ -64,7 +66,7 @@ export function compareIncludes(actual: string | Iterable<unknown> | null | unde
   const promise = findPromise(actual);
   if (promise) return promise;
   if (typeof actual !== 'string' && actual != null && typeof actual[Symbol.iterator] !== 'function')
-    return misuse('the value of `includes`', 'a string or iterable (for properties, use `hasProperties`)', actual);
+    return buildMisuse('the value of `includes`', 'a string or iterable (for properties, use `hasProperties`)', actual);
   const found =
     typeof actual === 'string'
       ? typeof part === 'string' && actual.includes(part)
@@ -73,7 +75,7 @@ export function compareIncludes(actual: string | Iterable<unknown> | null | unde
 }
 
 export function compareProperties(actual: unknown, part: object): CheckOutcome {
-  if (typeof part !== 'object' || part === null) return misuse('the second argument of `hasProperties`', 'an object', part);
+  if (typeof part !== 'object' || part === null) return buildMisuse('the second argument of `hasProperties`', 'an object', part);
   return findPromise(actual) ?? (hasPart(actual, part) ? undefined : both('lacks properties', projectOnto(actual, part), part));
 }
 
@@ -83,7 +85,7 @@ export const compareHolds = (condition: unknown): CheckOutcome =>
 export const comparePresent = (actual: unknown): CheckOutcome => (actual === null || actual === undefined ? { message: `is ${actual}` } : findPromise(actual));
 
 export function compareGuard(actual: unknown, guard: (value: never) => boolean): CheckOutcome {
-  if (typeof guard !== 'function') return misuse('the guard of `satisfies`', 'a function', guard);
+  if (typeof guard !== 'function') return buildMisuse('the guard of `satisfies`', 'a function', guard);
   const accepted: unknown = guard(actual as never);
   if (isThenable(accepted)) return { message: `${guard.name || 'the guard'} returned a promise; a guard must return true or false` };
   return accepted ? undefined : { message: `${guard.name || 'the guard'} rejects the value`, actual: formatValue(actual) };
@@ -95,14 +97,14 @@ export type ExpectedError<E> = RegExp | (abstract new (...args: any[]) => E) | (
 export const noAction = (action: unknown): Mismatch =>
   isThenable(action)
     ? { message: 'the first argument of `throws` must be a function; got a promise: pass `() => promise`, and await the check' }
-    : misuse('the first argument of `throws`', 'a function', action);
+    : buildMisuse('the first argument of `throws`', 'a function', action);
 
 /** What was thrown, boxed: undefined can be thrown too. */
 export type Caught = { readonly error: unknown } | undefined;
 
 export function compareThrown(caught: Caught, wanted: ExpectedError<unknown> | undefined): CheckOutcome {
   if (wanted !== undefined && !(wanted instanceof RegExp) && typeof wanted !== 'function')
-    return misuse('the expected error of `throws`', 'a regular expression for its message, a class or a guard (a note comes third)', wanted);
+    return buildMisuse('the expected error of `throws`', 'a regular expression for its message, a class or a guard (a note comes third)', wanted);
   if (!caught) return { message: wanted === undefined ? 'threw nothing' : `threw nothing; expected ${nameWanted(wanted)}` };
   const { error } = caught;
   if (wanted === undefined) return undefined;

@@ -44,14 +44,14 @@ function sameContent(a: object, b: object, visitedPairs: Assumptions): boolean {
   if (a instanceof Map) return a.size === (b as typeof a).size && samePairs([...a], [...(b as typeof a)], visitedPairs);
   if (a instanceof Set) return a.size === (b as typeof a).size && sameMembers(a, b as typeof a, visitedPairs);
   if (a instanceof ArrayBuffer) return sameBytes(new Uint8Array(a), new Uint8Array(b as ArrayBuffer));
-  if (a instanceof DataView) return sameBytes(bytesOf(a), bytesOf(b as DataView));
+  if (a instanceof DataView) return sameBytes(viewBytesOf(a), viewBytesOf(b as DataView));
   if (isTypedArray(a)) return sameItems(a, b as typeof a);
   if (a instanceof Number || a instanceof String || a instanceof Boolean || a instanceof BigInt) return same(a.valueOf(), b.valueOf(), visitedPairs);
   if (a instanceof Promise || a instanceof WeakMap || a instanceof WeakSet) return false;
   return true;
 }
 
-const bytesOf = (view: DataView): Uint8Array => new Uint8Array(view.buffer, view.byteOffset, view.byteLength);
+const viewBytesOf = (view: DataView): Uint8Array => new Uint8Array(view.buffer, view.byteOffset, view.byteLength);
 
 type TypedArray = Exclude<NodeJS.TypedArray, BigInt64Array | BigUint64Array> | BigInt64Array | BigUint64Array;
 const isTypedArray = (value: object): value is TypedArray => ArrayBuffer.isView(value) && !(value instanceof DataView);

@@ -49,7 +49,7 @@ function renderObject(value: object, indent: string, ancestors: readonly object[
   if (ancestors.includes(value)) return `[circular: ${ancestors.length - ancestors.indexOf(value)} up]`;
   if (ancestors.length >= MAX_DEPTH) return '[deeper]';
   if (state.left <= 0) return '…';
-  const name = className(value);
+  const name = findClassName(value);
   const whole = formatWhole(value, name);
   if (whole !== undefined && !ArrayBuffer.isView(value) && Object.keys(value).length === 0) {
     state.left -= whole.length;
@@ -98,7 +98,7 @@ function formatWhole(value: object, name: string): string | undefined {
   return undefined;
 }
 
-function className(value: object): string {
+function findClassName(value: object): string {
   const prototype = Object.getPrototypeOf(value);
   if (prototype === null) return 'null-prototype';
   const made = (prototype as { constructor?: unknown }).constructor;

@@ -4,13 +4,13 @@ import { type LastTimes, renderExplanation } from '../formats/human/explain.ts';
 import { renderPlanProblems } from '../formats/human/run.ts';
 import { escapeToOneLine } from '../formats/style.ts';
 import { coordinate } from '../node/coordinator.ts';
-import { earlierRuns } from '../node/earlier-runs.ts';
+import { listEarlierRuns } from '../node/earlier-runs.ts';
 import { findPath } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
 import { findStateFolder } from '../node/record.ts';
 import type { Explanation } from '../running/explain-case.ts';
 import type { CommandContext } from './command-context.ts';
-import { defaultRequest, prepare } from './prepare.ts';
+import { buildDefaultRequest, prepare } from './prepare.ts';
 import { createFormatting } from './terminal.ts';
 
 export interface ExplainOptions {
@@ -32,7 +32,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
   const record = mkdtempSync(join(findStateFolder(root), 'explain-'));
   const found: Explanation[] = [];
   try {
-    const request = defaultRequest(prepared, { mode: 'explain', selection, loadTimeout: options.loadTimeout, record });
+    const request = buildDefaultRequest(prepared, { mode: 'explain', selection, loadTimeout: options.loadTimeout, record });
     const state = await coordinate(request, setting.acquireLane, compiler, (entry) => {
       if (entry.type === 'explained') found.push(entry.explanation);
     }).done;
@@ -60,7 +60,7 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
 
 /** The times of setups and teardowns in the latest record. */
 function readNewestTimes(root: string): LastTimes {
-  const [newest] = earlierRuns(root);
+  const [newest] = listEarlierRuns(root);
   const times = new Map<string, { setup?: number; teardown?: number }>();
   for (const entry of newest ? readJournals(newest.folder, { inBlocks: true }) : []) {
     if (entry.type !== 'span') continue;

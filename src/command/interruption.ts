@@ -7,7 +7,7 @@ export const interruptSignals = ['SIGINT', 'SIGTERM', 'SIGHUP'] as const;
 /** 128 plus the number of the signal, as shells report it. */
 const statuses: Readonly<Record<InterruptCause, number>> = { SIGHUP: 129, SIGINT: 130, SIGPIPE: 141, SIGTERM: 143 };
 
-export const statusOfInterrupt = (cause: InterruptCause): number => statuses[cause];
+export const getInterruptStatus = (cause: InterruptCause): number => statuses[cause];
 
 /** Whether an exit status is that of an interrupted run. */
 export const isInterruptStatus = (status: number | undefined): boolean => Object.values(statuses).includes(status ?? 0);

@@ -7,7 +7,7 @@ import { parsePoolAddress } from '../node/pool/address.ts';
 import { type JoinEvent, joinPool } from '../node/pool/join-pool.ts';
 import { findStateFolder } from '../node/record.ts';
 import type { CommandContext } from './command-context.ts';
-import { type Interruption, interrupt, statusOfInterrupt } from './interruption.ts';
+import { getInterruptStatus, type Interruption, interrupt } from './interruption.ts';
 import { failWith, type Terminal } from './terminal.ts';
 import { version } from './version.ts';
 
@@ -40,7 +40,7 @@ export async function joinCommand(url: string, options: JoinCommandOptions, sett
   setting.onInterrupt((cause) => interrupt(interruption, cause));
   await joined.done;
   compiler.prune();
-  return interruption.by ? statusOfInterrupt(interruption.by) : 0;
+  return interruption.by ? getInterruptStatus(interruption.by) : 0;
 }
 
 function describeEvent(event: JoinEvent, place: string, { style }: Terminal): string {

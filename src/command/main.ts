@@ -18,7 +18,7 @@ import { acceptCommand } from './accept.ts';
 import type { CommandContext } from './command-context.ts';
 import { compareCommand } from './compare.ts';
 import { explainCommand } from './explain.ts';
-import { interruptSignals, statusOfInterrupt } from './interruption.ts';
+import { getInterruptStatus, interruptSignals } from './interruption.ts';
 import { joinCommand } from './join.ts';
 import { mergeCommand } from './merge.ts';
 import { narrowCommand } from './narrow.ts';
@@ -26,10 +26,10 @@ import { newCommand } from './new.ts';
 import { needsRestart, restartInOneProcess, wantsOneProcess } from './one-process.ts';
 import { addDisplayOptions, addSelection, appendValue, parsePair, wholeNumber } from './options.ts';
 import { planCommand } from './plan.ts';
-import { buildArguments, findProfile, noSuchProfile } from './profile.ts';
+import { buildArguments, findProfile, formatUnknownProfile } from './profile.ts';
 import { reportCommand } from './report.ts';
 import { runCommand } from './run.ts';
-import { createFormatting, failWith, processTerminal } from './terminal.ts';
+import { createFormatting, createTerminal, failWith } from './terminal.ts';
 import { version } from './version.ts';
 import { viewCommand } from './view.ts';
 
@@ -256,7 +256,7 @@ async function withProfile(args: readonly string[], setting: CommandContext): Pr
   // The command itself reports problems of the configuration.
   if (problems.length > 0) return [...args];
   if (!profile) {
-    failWith(setting.terminal, noSuchProfile(name, config.profiles));
+    failWith(setting.terminal, formatUnknownProfile(name, config.profiles));
     return undefined;
   }
   const [first, ...rest] = args;
@@ -269,7 +269,7 @@ export const mapCoverage = (written: string, pid: number): void => addSourceMaps
 /** Runs the command to its end. Only this function ends the process, and the lane that was started for it. */
 export async function main(args: readonly string[], started: ChildProcess | undefined, inProcess: boolean): Promise<void> {
   const firstLane = inProcess ? InProcessLane.start : startLane;
-  const terminal = processTerminal();
+  const terminal = createTerminal();
   let lane = started;
   let running = started ? 1 : 0;
   let configured: Promise<Configuration> | undefined;
@@ -294,14 +294,14 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       for (const signal of interruptSignals)
         process.on(signal, () => {
           // A lane in this process cannot be killed from outside.
-          if (inProcess && ++interrupts > 2) process.exit(statusOfInterrupt(signal));
+          if (inProcess && ++interrupts > 2) process.exit(getInterruptStatus(signal));
           act(signal);
         });
       onClosed = () => act('SIGPIPE');
     },
   };
   let isClosed = false;
-  let onClosed = (): void => process.exit(statusOfInterrupt('SIGPIPE'));
+  let onClosed = (): void => process.exit(getInterruptStatus('SIGPIPE'));
   for (const stream of [process.stdout, process.stderr])
     stream.on('error', ({ code }: NodeJS.ErrnoException) => {
       if (code !== 'EPIPE') process.exit(2);
@@ -322,7 +322,7 @@ export async function main(args: readonly string[], started: ChildProcess | unde
     process.exitCode = 2;
   }
   // The output was not read completely.
-  if (isClosed) process.exitCode = statusOfInterrupt('SIGPIPE');
+  if (isClosed) process.exitCode = getInterruptStatus('SIGPIPE');
   lane?.kill('SIGKILL');
   // Resources that tests have left open in this process must not keep it alive.
   if (inProcess) process.exit();

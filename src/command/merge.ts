@@ -2,15 +2,15 @@ import { appendFileSync, copyFileSync, existsSync, mkdirSync, readdirSync, readF
 import { join, resolve } from 'node:path';
 import { renderFailures, renderSummary } from '../formats/human/run.ts';
 import { formatCount } from '../formats/style.ts';
-import { summaryLine } from '../formats/summary-line.ts';
+import { formatSummaryLine } from '../formats/summary-line.ts';
 import { findRecord, type RecordReference } from '../node/earlier-runs.ts';
 import { findRoot } from '../node/find-files.ts';
 import { readJournals } from '../node/journals.ts';
-import { newRecord, writeInfo } from '../node/record.ts';
+import { createRecord, writeInfo } from '../node/record.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { findRerunSelections } from '../results/rerun-selection.ts';
-import { differingFiles, type NotRun } from '../results/run-info.ts';
-import { applyEntry, emptyState, exitStatus, failingTests, setNotRun } from '../results/run-state.ts';
+import { findDifferingFiles, type NotRun } from '../results/run-info.ts';
+import { applyEntry, createRunState, exitStatus, failingTests, setNotRun } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { CommandContext } from './command-context.ts';
 import { createFormatting, failWith } from './terminal.ts';
@@ -30,7 +30,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     return failWith(terminal, `${given[records.indexOf(other)]} has another plan than ${given[0]}. Merge shards that ran the same files in the same state.`);
   for (const [i, { info }] of records.entries()) {
     // Not every shard reads every data file.
-    const changed = [...differingFiles(first.info.files, info.files), ...differingFiles(first.info.reads, info.reads, true)];
+    const changed = [...findDifferingFiles(first.info.files, info.files), ...findDifferingFiles(first.info.reads, info.reads, true)];
     if (changed.length > 0)
       return failWith(terminal, `${given[i]} ran another state of ${changed.join(', ')} than ${given[0]}. Merge shards of the same state of the tests.`);
   }
@@ -41,7 +41,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
       `${given[mismatch]} and ${given[0]} were balanced by different records, so cases can be missing. Give all shards the same --balance-by.`,
     );
   for (const [i, record] of records.entries()) {
-    const lost = missingResults(record);
+    const lost = countMissingResults(record);
     if (lost > 0) return failWith(terminal, `${given[i]} lacks ${formatCount(lost, 'result')} that its run counted. Copy the whole record again.`);
   }
   const shards = records.map(({ info }) => info.shard);
@@ -51,8 +51,8 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   if (twice) return failWith(terminal, `shard ${twice.index}/${twice.of} was given twice`);
 
   const started = new Date(Math.min(...records.map(({ info }) => Date.parse(info.started))));
-  const target = newRecord(root, started, first.info.seed, options.o === undefined ? undefined : resolve(folder, options.o));
-  const state = emptyState();
+  const target = createRecord(root, started, first.info.seed, options.o === undefined ? undefined : resolve(folder, options.o));
+  const state = createRunState();
   for (const { folder: from, info } of records) {
     for (const entry of copyJournals(from, target, info.shard?.index ?? 0)) applyEntry(state, entry);
   }
@@ -83,12 +83,12 @@ export async function mergeCommand(given: readonly string[], options: { readonly
     formatting,
   ))
     terminal.out(line);
-  terminal.out(summaryLine(state));
+  terminal.out(formatSummaryLine(state));
   return missing.length > 0 ? 2 : status;
 }
 
 /** The number of results that a run has counted, but that its journals lack. */
-function missingResults({ folder, info }: RecordReference): number {
+function countMissingResults({ folder, info }: RecordReference): number {
   if (!info.counts) return 0;
   const { 'not-run': _notRun, ...counts } = info.counts;
   let missing = Object.values(counts).reduce((sum, number) => sum + number, 0);

@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism } from 'node:os';
 import { join, resolve } from 'node:path';
 import { renderNarrowed, renderNarrowSummary } from '../formats/human/narrow.ts';
-import { nothingSelected } from '../formats/human/nothing-selected.ts';
+import { explainNothingSelected } from '../formats/human/nothing-selected.ts';
 import { renderPlanProblems } from '../formats/human/run.ts';
 import { narrowedAsJson } from '../formats/narrow.ts';
 import { formatTriedRows, triedRowFormats } from '../formats/tried-rows.ts';
@@ -11,9 +11,9 @@ import { findStateFolder } from '../node/record.ts';
 import { NarrowSession } from '../results/narrowing/session.ts';
 import { exitStatus, type RunState } from '../results/run-state.ts';
 import type { CommandContext } from './command-context.ts';
-import { type Interruption, interrupt, statusOfInterrupt } from './interruption.ts';
+import { getInterruptStatus, type Interruption, interrupt } from './interruption.ts';
 import { buildSelection, type SelectionOptions } from './options.ts';
-import { defaultRequest, prepare } from './prepare.ts';
+import { buildDefaultRequest, prepare } from './prepare.ts';
 import { Progress } from './progress.ts';
 import { createFormatting, failWith } from './terminal.ts';
 
@@ -50,7 +50,7 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
   };
   try {
     const request = {
-      ...defaultRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
+      ...buildDefaultRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
       lanes: Math.max(1, options.lanes ?? config.lanes ?? availableParallelism()),
       seed,
       nextRows: () => {
@@ -66,7 +66,7 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
     progress.finish(state);
     showNew();
     for (const line of renderPlanProblems(state, formatting)) print(line);
-    if (interruption.by) return statusOfInterrupt(interruption.by);
+    if (interruption.by) return getInterruptStatus(interruption.by);
     const known = [...new Set(session.results.flatMap(({ header }) => header.columns))];
     const unknown = known.length > 0 ? options.vary?.find((name) => !known.includes(name) && !known.includes(name.split('.')[0] as string)) : undefined;
     if (unknown !== undefined) return failWith(terminal, `--vary ${unknown}: no failing test has this column; the columns are ${known.join(', ')}`);
@@ -82,7 +82,7 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
         ),
       );
     const earned = exitStatus(state);
-    if (earned === 3) print(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
+    if (earned === 3) print(terminal.style.yellow(explainNothingSelected(selection, where, state.planned?.suggestions)));
     return earned >= 2 ? earned : isExplained && failsOnlyIn(session, state) ? 0 : 1;
   } finally {
     rmSync(record, { recursive: true, force: true });

@@ -1,6 +1,6 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { configurationOf } from '../node/configuration.ts';
+import { findConfigurationIn } from '../node/configuration.ts';
 import type { ProjectStyle } from './project-style.ts';
 
 const configuration = (files: string): string => `import { defineConfig } from 'red-lattice';
@@ -33,7 +33,7 @@ export async function writeConfiguration(root: string, { language, isModule, tes
     writeFileSync(join(root, name), text, { flag: 'wx' });
     done.push(`Wrote ${name}`);
   };
-  if (configurationOf(root) === undefined)
+  if (findConfigurationIn(root) === undefined)
     write(
       `red-lattice.config.${language === 'ts' ? 'ts' : 'mjs'}`,
       configuration(`${testFolder === undefined ? '**' : `${testFolder}/**`}/*.lattice.{ts,mts,js,mjs}`),

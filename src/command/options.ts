@@ -49,7 +49,7 @@ export function wholeNumber(least: number): (value: string) => number {
   };
 }
 
-function titlePattern(value: string, before?: readonly string[]): readonly string[] {
+function parseTitleOption(value: string, before?: readonly string[]): readonly string[] {
   try {
     parsePattern(value);
   } catch (error) {
@@ -58,14 +58,14 @@ function titlePattern(value: string, before?: readonly string[]): readonly strin
   return appendValue(value, before);
 }
 
-function rowCondition(value: string, before: readonly RowCondition[] = []): readonly RowCondition[] {
+function parseRowOption(value: string, before: readonly RowCondition[] = []): readonly RowCondition[] {
   const condition = parseCondition(value);
   if (!condition) throw new InvalidArgumentError('It must look like season=winter or loa>=12.');
   return [...before, condition];
 }
 
 /** Parses `season,hull/loa`: the columns down the side of a grid, then those across the top. */
-function gridSides(value: string): GridAxes {
+function parseGridSides(value: string): GridAxes {
   const [down = [], across = [], more] = value.split('/').map((part) => part.split(',').filter(Boolean));
   if (more || down.length === 0 || across.length === 0)
     throw new InvalidArgumentError('It must look like season,hull/loa: columns down the side, then across the head.');
@@ -85,16 +85,16 @@ export const addDisplayOptions = (command: Command): Command =>
   command
     .addOption(new Option('--sort <order>', 'Print tests at the end, sorted by time, name or plan. Default: as they end.').choices(['time', 'name', 'plan']))
     .option('--grid', 'Print tests whose rows combine a few values as grids.')
-    .option('--grid-by <down/across>', 'Print grids by these columns: down the side, then across the head, as in season,hull/loa.', gridSides);
+    .option('--grid-by <down/across>', 'Print grids by these columns: down the side, then across the head, as in season,hull/loa.', parseGridSides);
 
 export function addSelection(command: Command): Command {
   return command
-    .option('-t, --title <text or /pattern/>', 'Select cases whose full title contains the text. Repeat for more.', titlePattern)
+    .option('-t, --title <text or /pattern/>', 'Select cases whose full title contains the text. Repeat for more.', parseTitleOption)
     .option('--tag <tag>', 'Select cases with this tag. Repeat for more.', appendValue)
     .option('--not-tag <tag>', 'Leave out cases with this tag.', appendValue)
     .option('--id <id>', 'Select the case with this id. Repeat for more.', appendValue)
     .option('--id-file <file>', 'Select the cases whose ids are in this file, one per line.', readIds)
-    .option('-r, --row <column=value>', 'Select cases whose row has this value (also !=, <, <=, >, >=). If repeated, all must hold.', rowCondition)
+    .option('-r, --row <column=value>', 'Select cases whose row has this value (also !=, <, <=, >, >=). If repeated, all must hold.', parseRowOption)
     .option('--failed', 'Select cases that failed in the last run that included them.')
     .option('--shard <i/n>', 'Select part i of n, the same on every machine. job: read i and n from the CI job.', (text) => parseShard(text))
     .option('--balance-by <record>', 'Balance shards by the case durations of a record, the same one on every machine.')

@@ -1,6 +1,6 @@
 import { mkdtempSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { nothingSelected } from '../formats/human/nothing-selected.ts';
+import { explainNothingSelected } from '../formats/human/nothing-selected.ts';
 import { renderPlanProblems, renderProblem } from '../formats/human/run.ts';
 import { planAsCsv, planAsJson } from '../formats/plan.ts';
 import { escapeToOneLine, formatCount } from '../formats/style.ts';
@@ -12,7 +12,7 @@ import type { JournalEntry } from '../results/journal/entries.ts';
 import type { TestHeader } from '../results/recorded-result.ts';
 import type { CommandContext } from './command-context.ts';
 import { buildSelection, type SelectionOptions } from './options.ts';
-import { defaultRequest, prepare } from './prepare.ts';
+import { buildDefaultRequest, prepare } from './prepare.ts';
 import { createFormatting, type Terminal } from './terminal.ts';
 
 export interface PlanCommandOptions extends SelectionOptions {
@@ -51,7 +51,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
   };
   try {
     const selection = buildSelection(options, targets, prepared);
-    const request = defaultRequest(prepared, {
+    const request = buildDefaultRequest(prepared, {
       mode: 'plan',
       selection,
       loadTimeout: options.loadTimeout,
@@ -71,7 +71,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     const fileCount = new Set([...tests.values()].map(({ header }) => header.file)).size;
     print(
       cases === 0
-        ? terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions))
+        ? terminal.style.yellow(explainNothingSelected(selection, where, state.planned?.suggestions))
         : `\n${formatCount(cases, 'case')} in ${formatCount(tests.size, 'test')}, ${formatCount(fileCount, 'file')}`,
     );
     return cases === 0 ? 3 : 0;

@@ -67,7 +67,7 @@ export async function prepare(
   }
   const cache = join(findStateFolder(root), 'cache');
   const compiler = new CompileService(cache);
-  compiler.ahead(files);
+  compiler.compileAhead(files);
   const defaults: Defaults = {
     timeout: options.timeout ?? config.timeout ?? BUILT_IN_DEFAULTS.timeout,
     concurrency: options.concurrency ?? config.concurrency ?? BUILT_IN_DEFAULTS.concurrency,
@@ -78,7 +78,7 @@ export async function prepare(
 }
 
 /** A request with defaults: one lane, in the order of the plan. */
-export function defaultRequest(
+export function buildDefaultRequest(
   { root, files, cache, defaults, tags, config }: CommandInputs,
   options: Pick<RunRequest, 'mode' | 'selection' | 'loadTimeout' | 'record'>,
 ): RunRequest {

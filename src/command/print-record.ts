@@ -9,12 +9,12 @@ import {
   renderSummary,
   renderTest,
 } from '../formats/human/run.ts';
-import { summaryLine } from '../formats/summary-line.ts';
+import { formatSummaryLine } from '../formats/summary-line.ts';
 import type { OpenedRecord } from '../node/recorded.ts';
 import type { JournalEntry } from '../results/journal/entries.ts';
 import { testsInOrder } from '../results/plan-order.ts';
 import { findRerunSelections } from '../results/rerun-selection.ts';
-import { failingTests, type RunState, stateOf, type TestState } from '../results/run-state.ts';
+import { buildRunState, failingTests, type RunState, type TestState } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import type { DisplayOptions, Sorting } from './display-options.ts';
 import { renderGrids } from './render-grids.ts';
@@ -23,7 +23,7 @@ import { createFormatting, type Terminal } from './terminal.ts';
 /** Prints a record like the run did: tests, failures, where tests fail, and the summary. */
 export function printRecord(record: OpenedRecord, root: string, display: DisplayOptions, terminal: Terminal): void {
   const { info } = record;
-  const state = stateOf(record);
+  const state = buildRunState(record);
   const where = whereTestsFail(record.entries, failingTests(state));
   printTests(state, display.sort ?? 'plan', terminal);
   const formatting = { ...createFormatting(info.root ?? root, terminal, root), reruns: findRerunSelections(record.entries, state, info) };
@@ -41,7 +41,7 @@ export function printRecord(record: OpenedRecord, root: string, display: Display
     strict: info.strictWarnings ?? 0,
   };
   for (const line of renderSummary(state, closing, formatting)) terminal.out(line);
-  terminal.out(summaryLine(state));
+  terminal.out(formatSummaryLine(state));
 }
 
 /** Prints one line per case and its output, in plan order. */

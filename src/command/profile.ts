@@ -19,7 +19,7 @@ export const buildArguments = (profile: Profile): string[] =>
   });
 
 /** The message for an unknown profile. */
-export function noSuchProfile(name: string, profiles: Config['profiles']): string {
+export function formatUnknownProfile(name: string, profiles: Config['profiles']): string {
   const known = Object.keys(profiles ?? {});
   const near = findNearestName(name, known);
   if (known.length === 0) return `unknown profile "${name}": red-lattice.config.ts has no profiles`;

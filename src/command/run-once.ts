@@ -5,19 +5,19 @@ import { join, relative, resolve } from 'node:path';
 import { formatAnnotations } from '../formats/annotations.ts';
 import type { Formatting } from '../formats/human/failure.ts';
 import { renderLeaks } from '../formats/human/leaks.ts';
-import { nothingSelected } from '../formats/human/nothing-selected.ts';
+import { explainNothingSelected } from '../formats/human/nothing-selected.ts';
 import { renderBeside, renderFailures, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
 import { renderTimeline } from '../formats/human/timeline.ts';
 import type { ReportFormat } from '../formats/report-formats.ts';
 import { escapeToOneLine } from '../formats/style.ts';
-import { summaryLine } from '../formats/summary-line.ts';
+import { formatSummaryLine } from '../formats/summary-line.ts';
 import type { CompileService } from '../node/compile-service.ts';
 import { coordinate } from '../node/coordinator.ts';
 import { type RecordReference, rememberFailed } from '../node/earlier-runs.ts';
 import { listJournals } from '../node/journals.ts';
 import type { LanePool } from '../node/pool/seats.ts';
 import { hashFile, hashFiles, ReadFiles } from '../node/read-files.ts';
-import { newRecord, removeOldRecords, timesBefore, writeInfo } from '../node/record.ts';
+import { createRecord, readTimingHistory, removeOldRecords, writeInfo } from '../node/record.ts';
 import { lockRecord, unlockRecord } from '../node/record-lock.ts';
 import { readRecorded } from '../node/recorded.ts';
 import type { RunRequest } from '../node/run-request.ts';
@@ -32,9 +32,9 @@ import { whereTestsFail } from '../results/where/tests.ts';
 import { type Selection, selectsAll } from '../suites/selection.ts';
 import type { CommandContext } from './command-context.ts';
 import type { DisplayOptions } from './display-options.ts';
-import { type Interruption, statusOfInterrupt } from './interruption.ts';
+import { getInterruptStatus, type Interruption } from './interruption.ts';
 import type { SelectionOptions } from './options.ts';
-import { type CommandInputs, defaultRequest } from './prepare.ts';
+import { buildDefaultRequest, type CommandInputs } from './prepare.ts';
 import { printCases, printTests } from './print-record.ts';
 import { Progress } from './progress.ts';
 import { renderGrids } from './render-grids.ts';
@@ -84,7 +84,7 @@ export async function runOnce(
   const started = new Date();
   const lanes = Math.max(pool ? 0 : 1, options.lanes ?? config.lanes ?? availableParallelism());
   const seed = earlier?.info.seed ?? options.seed ?? started.getTime() % 1_000_000;
-  const record = earlier?.folder ?? newRecord(root, started, seed, options.record && resolve(folder, options.record));
+  const record = earlier?.folder ?? createRecord(root, started, seed, options.record && resolve(folder, options.record));
   const info: RunInfo = {
     kind: 'red-lattice run record',
     version: JOURNAL_VERSION,
@@ -112,7 +112,7 @@ export async function runOnce(
 
   const progress = new Progress(terminal, options);
   const request: RunRequest = {
-    ...defaultRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
+    ...buildDefaultRequest(prepared, { mode: 'run', selection, loadTimeout: options.loadTimeout, record }),
     files,
     seed,
     everySpan: options.timeline === true,
@@ -122,7 +122,7 @@ export async function runOnce(
     stopAfter: options.stopAfter,
     after,
     plan: earlier?.info.plan,
-    before: timesBefore(root, info),
+    before: readTimingHistory(root, info),
   };
   const running = coordinate(request, acquireLane, compiler, (entry, state) => {
     // A resumed run must have the same tests.
@@ -151,7 +151,7 @@ export async function runOnce(
   const earned = exitStatus(state);
   // With few cases, some shards are empty.
   const isEmptyShard = earned === 3 && selection.shard !== undefined;
-  const status = interruption.by ? statusOfInterrupt(interruption.by) : isEmptyShard ? 0 : earned || (strict > 0 ? 1 : 0);
+  const status = interruption.by ? getInterruptStatus(interruption.by) : isEmptyShard ? 0 : earned || (strict > 0 ? 1 : 0);
   const ended: RunInfo = {
     ...info,
     reads: await reads.end(),
@@ -186,7 +186,7 @@ export async function runOnce(
   if (state.unwritable !== undefined)
     terminal.error(`red-lattice: the record in ${record} cannot be written: ${escapeToOneLine(state.unwritable)}. Results are lost.`);
   if (isEmptyShard) terminal.out(terminal.style.dim(`shard ${selection.shard?.index}/${selection.shard?.of} has no cases`));
-  if (status === 3) terminal.out(terminal.style.yellow(nothingSelected(selection, where, state.planned?.suggestions)));
+  if (status === 3) terminal.out(terminal.style.yellow(explainNothingSelected(selection, where, state.planned?.suggestions)));
   // A record that could not be resumed stays unchanged.
   const isRefused = earlier !== undefined && state.planProblems.some(({ code }) => code === 'plan-mismatch');
   if (state.unwritable === undefined && !isRefused) {
@@ -202,8 +202,8 @@ export async function runOnce(
     for (const line of problems) terminal.error(line);
     await writeAs(options.format, opened, root, terminal.style, (text) => terminal.writeRaw(text));
     for (const line of renderBeside(state, strict, terminal.style)) terminal.error(line);
-    terminal.error(summaryLine(state));
-  } else terminal.out(summaryLine(state));
+    terminal.error(formatSummaryLine(state));
+  } else terminal.out(formatSummaryLine(state));
   unlockRecord(record);
   return { status, state, record };
 }

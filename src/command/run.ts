@@ -1,6 +1,6 @@
 import { join, resolve } from 'node:path';
 import { findConfiguration } from '../node/configuration.ts';
-import { earlierRuns, findChangedFiles, findRecord, type RecordReference } from '../node/earlier-runs.ts';
+import { findChangedFiles, findRecord, listEarlierRuns, type RecordReference } from '../node/earlier-runs.ts';
 import { parsePoolAddress } from '../node/pool/address.ts';
 import { openPool } from '../node/pool/lane-pool.ts';
 import type { LanePool } from '../node/pool/seats.ts';
@@ -54,7 +54,7 @@ async function openRunPool(url: string, { shard }: RunCommandOptions, root: stri
 
 /** Finds the latest incomplete run, or explains why it cannot be resumed. */
 function interruptedRun(root: string, path: string | undefined): RecordReference | string {
-  const runs = path === undefined ? earlierRuns(root) : [findRecord(path, root, root)].filter((found) => found !== undefined);
+  const runs = path === undefined ? listEarlierRuns(root) : [findRecord(path, root, root)].filter((found) => found !== undefined);
   const run = runs[0];
   if (!run || (run.info.milliseconds !== undefined && !run.info.notRun && !isInterruptStatus(run.info.exitStatus)))
     return 'nothing to resume: the last run is complete';

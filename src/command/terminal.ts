@@ -4,7 +4,7 @@ import { type AnnotationSyntax, findAnnotationSyntax } from '../formats/annotati
 import { breakLine } from '../formats/columns.ts';
 import type { Formatting } from '../formats/human/failure.ts';
 import { colourStyle, escapeToOneLine, plainStyle, type Style } from '../formats/style.ts';
-import { sourceReader } from '../node/sources.ts';
+import { createSourceReader } from '../node/sources.ts';
 
 /** The output of a command. Passed in, so that a command neither prints nor exits directly. */
 export interface Terminal {
@@ -72,7 +72,7 @@ function fitLines(text: string): string {
     .join('\n');
 }
 
-export const processTerminal = (): Terminal => ({
+export const createTerminal = (): Terminal => ({
   out: (line) => void write(`${fitLines(line)}\n`),
   writeRaw: (text) => void write(text),
   error: (line) => void writeError(`${line}\n`),
@@ -97,18 +97,18 @@ export function createFormatting(recordRoot: string, { style, live, width }: Pic
     const near = relative(recordRoot, pathOf(file));
     return escapeToOneLine(near.startsWith('..') ? pathOf(file) : near.split(sep).join('/'));
   };
-  const read = sourceReader(root);
+  const read = createSourceReader(root);
   return {
     style,
     columns: live && width,
     shown: new Set(),
     nameFile,
-    source: (file) => read(pathIn(file, recordRoot)),
+    source: (file) => read(formatPath(file, recordRoot)),
   };
 }
 
 /** The path from the root if the file is below it. The project can be in another place on another machine. */
-function pathIn(file: string, recordRoot: string): string {
+function formatPath(file: string, recordRoot: string): string {
   const path = pathOf(file);
   const near = relative(recordRoot, path);
   return near.startsWith('..') ? path : near;

@@ -6,7 +6,7 @@ import { failedIds } from '../node/earlier-runs.ts';
 import { findFiles } from '../node/find-files.ts';
 import type { Selection } from '../suites/selection.ts';
 import type { CommandContext } from './command-context.ts';
-import { type Interruption, interrupt, statusOfInterrupt } from './interruption.ts';
+import { getInterruptStatus, type Interruption, interrupt } from './interruption.ts';
 import type { CommandInputs } from './prepare.ts';
 import { type RunCommandOptions, runOnce } from './run-once.ts';
 
@@ -100,7 +100,7 @@ export async function watch({ where, options, setting, inputs: first, prepareAga
     const { prepared, selection } = inputs;
     const { ids } = wish;
     const files = wish.files === 'all' ? await all() : wish.files;
-    prepared.compiler.ahead(files);
+    prepared.compiler.compileAhead(files);
     const run = await runOnce({ where, files, selection: ids ? { ...selection, ids } : selection, options, prepared, interruption }, setting);
     ({ status } = run);
     records.push(run.record);
@@ -114,7 +114,7 @@ export async function watch({ where, options, setting, inputs: first, prepareAga
   keys.end();
   clearTimeout(timer);
   await watcher.close();
-  return interruption.by ? statusOfInterrupt(interruption.by) : status;
+  return interruption.by ? getInterruptStatus(interruption.by) : status;
 }
 
 const readsAnyOf = (urls: ReadonlySet<string> | undefined, paths: ReadonlySet<string>): boolean =>

@@ -1,12 +1,12 @@
 import { formatValuesName } from '../cases/ids.ts';
 import { formatThousands } from '../problems/format-thousands.ts';
 import { type Change, type Compared, type Comparison, hasNewFailure } from '../results/compare.ts';
-import { differingFiles, type RunInfo } from '../results/run-info.ts';
+import { findDifferingFiles, type RunInfo } from '../results/run-info.ts';
 import { measureWidth } from './columns.ts';
 import { layOutRows } from './human/row-table.ts';
-import { code } from './markdown-text.ts';
+import { formatCode } from './markdown-text.ts';
 import { renderUnrun } from './not-run.ts';
-import { duration, escapeToOneLine, formatCount, type Style, statusLabel } from './style.ts';
+import { escapeToOneLine, formatCount, formatDuration, formatStatus, type Style } from './style.ts';
 
 /** A compared record, with its label. */
 export interface ComparedRun {
@@ -49,7 +49,7 @@ interface OfTest {
 }
 
 /** The cases of one change under their tests, in order. */
-function byTest(change: Told, cases: readonly Compared[]): { tests: OfTest[]; more: number } {
+function groupByTest(change: Told, cases: readonly Compared[]): { tests: OfTest[]; more: number } {
   const tests = new Map<string, Compared[]>();
   for (const one of cases) {
     const key = JSON.stringify(one.path);
@@ -84,21 +84,21 @@ const ratio = (before: number, after: number): string =>
   after > before ? `${(after / Math.max(before, 0.1)).toFixed(1)} × as long` : `${(before / Math.max(after, 0.1)).toFixed(1)} × as fast`;
 
 const times = ({ before, after }: Compared): string =>
-  before && after ? `${duration(before.milliseconds)} → ${duration(after.milliseconds)}, ${ratio(before.milliseconds, after.milliseconds)}` : '';
+  before && after ? `${formatDuration(before.milliseconds)} → ${formatDuration(after.milliseconds)}, ${ratio(before.milliseconds, after.milliseconds)}` : '';
 
 function formatDetail(change: Told, one: Compared): string {
   if (change === 'slower' || change === 'faster') return times(one);
-  if (change === 'newly failing') return `${one.before ? `was ${statusLabel(one.before.status)}: ` : ''}${one.after?.message ?? one.after?.status ?? ''}`;
+  if (change === 'newly failing') return `${one.before ? `was ${formatStatus(one.before.status)}: ` : ''}${one.after?.message ?? one.after?.status ?? ''}`;
   if (change === 'still failing')
     return one.before?.message === one.after?.message ? (one.after?.message ?? '') : `${one.after?.message ?? ''} (was: ${one.before?.message ?? ''})`;
-  if (change === 'excused') return `${one.after && statusLabel(one.after.status)}, was ${one.before && statusLabel(one.before.status)}`;
-  return change === 'new' && one.after ? [statusLabel(one.after.status), one.after.message].filter(Boolean).join(': ') : '';
+  if (change === 'excused') return `${one.after && formatStatus(one.after.status)}, was ${one.before && formatStatus(one.before.status)}`;
+  return change === 'new' && one.after ? [formatStatus(one.after.status), one.after.message].filter(Boolean).join(': ') : '';
 }
 
 const renderRun = ({ name, info }: ComparedRun): string => {
   const { counts = {} } = info;
   const failed = (counts['failed'] ?? 0) + (counts['errored'] ?? 0);
-  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${formatThousands(counts['passed'] ?? 0)} passed, ${formatThousands(failed)} failed${info.milliseconds === undefined ? '' : `, ${duration(info.milliseconds)}`}${info.notRun ? `; ${renderUnrun(info.notRun)}` : ''}`;
+  return `${name}  ${info.started.slice(0, 16).replace('T', ' ')} UTC  ${formatThousands(counts['passed'] ?? 0)} passed, ${formatThousands(failed)} failed${info.milliseconds === undefined ? '' : `, ${formatDuration(info.milliseconds)}`}${info.notRun ? `; ${renderUnrun(info.notRun)}` : ''}`;
 };
 
 const closing = ({ cases, same }: Comparison): string =>
@@ -121,8 +121,8 @@ export function explainPartial({ info }: ComparedRun): string | undefined {
 
 /** The test files, modules and data files that differ between two runs. */
 const changedFiles = (before: ComparedRun, after: ComparedRun): string[] => [
-  ...differingFiles(before.info.files, after.info.files, true),
-  ...differingFiles(before.info.reads, after.info.reads, true),
+  ...findDifferingFiles(before.info.files, after.info.files, true),
+  ...findDifferingFiles(before.info.reads, after.info.reads, true),
 ];
 
 /** The changed files in one line. Undefined if no file is known to have changed. */
@@ -149,7 +149,7 @@ export function renderComparison(comparison: Comparison, before: ComparedRun, af
     const cases = comparison.cases[change];
     if (cases.length === 0) continue;
     lines.push('', chooseColor[change](style.bold(`${changeLabels[change]}: ${formatThousands(cases.length)}`)));
-    const { tests, more } = byTest(change, cases);
+    const { tests, more } = groupByTest(change, cases);
     for (const test of tests) {
       const formatDetail = (name: string, detail: string): string => `${escapeToOneLine(name)}${detail ? style.dim(`  ${escapeToOneLine(detail)}`) : ''}`;
       const [only, ...others] = test.named;
@@ -192,10 +192,10 @@ const MAX_MARKDOWN_BYTES = 60_000;
 
 /** Formats a comparison for a merge request, in less than 60 kB. */
 export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun, after: ComparedRun): string {
-  let text = `## ${hasNewFailure(comparison) || explainPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${code(renderRun(before))}\n- after: ${code(renderRun(after))}\n`;
+  let text = `## ${hasNewFailure(comparison) || explainPartial(after) ? '✗' : '✓'} ${closing(comparison)}\n\n- before: ${formatCode(renderRun(before))}\n- after: ${formatCode(renderRun(after))}\n`;
   const pace = formatPace(comparison);
   const changed = describeChangedFiles(before, after);
-  if (changed) text += `- ${code(escapeToOneLine(changed))}\n`;
+  if (changed) text += `- ${formatCode(escapeToOneLine(changed))}\n`;
   if (pace) text += `- ${pace}\n`;
   const partial = explainPartial(after);
   if (partial) text += `- **${partial}**\n`;
@@ -205,10 +205,10 @@ export function comparisonAsMarkdown(comparison: Comparison, before: ComparedRun
     const cases = comparison.cases[change];
     if (cases.length === 0) continue;
     const lines = [`\n### ${changeLabels[change]}: ${formatThousands(cases.length)}\n`];
-    const { tests, more } = byTest(change, cases);
+    const { tests, more } = groupByTest(change, cases);
     for (const test of tests) {
-      lines.push(`- ${code(test.path.join(' › '))}`);
-      for (const { name, detail } of test.named) lines.push(`  - ${code(name)}${detail ? ` ${code(detail)}` : ''}`);
+      lines.push(`- ${formatCode(test.path.join(' › '))}`);
+      for (const { name, detail } of test.named) lines.push(`  - ${formatCode(name)}${detail ? ` ${formatCode(detail)}` : ''}`);
       if (test.more > 0) lines.push(`  - ${formatMore(test)}`);
     }
     if (more > 0) lines.push(`- … in ${formatCount(more, 'more test')}`);

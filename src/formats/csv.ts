@@ -8,10 +8,10 @@ const startsFormula = /^[=+\-@\t\r]/;
  * Formats a line of CSV (RFC 4180) without its line ending. Texts that a spreadsheet would read as a formula get an apostrophe in front.
  * Lists and objects are formatted as JSON.
  */
-export const csvLine = (values: readonly unknown[]): string => csvLines([values]);
+export const formatCsvLine = (values: readonly unknown[]): string => formatCsvLines([values]);
 
 /** Formats several lines at once, which is much faster. The last one has no line ending. */
-export const csvLines = (lines: readonly (readonly unknown[])[]): string =>
+export const formatCsvLines = (lines: readonly (readonly unknown[])[]): string =>
   papa.unparse(
     lines.map((values) => values.map(formatCell)),
     { escapeFormulae: startsFormula, newline: '\n' },

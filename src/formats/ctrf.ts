@@ -1,5 +1,5 @@
 import type { Frame } from '../problems/source-location.ts';
-import { type FormatPath, type ReadableRecord, type ResultReport, resultReports, runReport } from '../results/report.ts';
+import { buildResultReports, buildRunReport, type FormatPath, type ReadableRecord, type ResultReport } from '../results/report.ts';
 import type { Status } from '../running/result.ts';
 
 type CtrfStatus = 'passed' | 'failed' | 'skipped' | 'pending' | 'other';
@@ -24,7 +24,7 @@ const mediaTypes: Readonly<Record<string, string>> = { txt: 'text/plain', log: '
  */
 export function* reportAsCtrf(recorded: ReadableRecord, nameFile: FormatPath): Generator<string> {
   const { info } = recorded;
-  const { problems } = runReport(recorded, nameFile);
+  const { problems } = buildRunReport(recorded, nameFile);
   const start = Date.parse(info.started);
   // A lane can have several processes. Times are relative to the start of the case's process.
   const starts = new Map<number, number>();
@@ -51,7 +51,7 @@ export function* reportAsCtrf(recorded: ReadableRecord, nameFile: FormatPath): G
     separator = ',\n';
     return line;
   };
-  for (const result of resultReports(followed, nameFile)) {
+  for (const result of buildResultReports(followed, nameFile)) {
     const suite = findSuite(result);
     suites.add(suite.join('\n'));
     if (result.status === 'passed' && result.attempts > 1) flaky++;

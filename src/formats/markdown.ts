@@ -7,17 +7,17 @@ import type { FormatPath } from '../results/report.ts';
 import type { RerunSelections } from '../results/rerun-selection.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import type { RunState, TestState } from '../results/run-state.ts';
-import { problemOf } from '../results/teardown-failures.ts';
+import { buildTeardownProblem } from '../results/teardown-failures.ts';
 import type { WhereItFails } from '../results/where/causes.ts';
 import { formatCondition } from '../results/where/condition.ts';
 import type { Status } from '../running/result.ts';
 import { formatAcceptCommand } from './accept-command.ts';
-import { code } from './markdown-text.ts';
+import { formatCode } from './markdown-text.ts';
 import { renderUnrun } from './not-run.ts';
 import { formatRerunCommand, formatRerunOfId } from './rerun-command.ts';
 import { groupSimilarFailures } from './similar-failures.ts';
-import { duration, escapeControls, escapeToOneLine, formatCount, statusLabel } from './style.ts';
-import { besideCases, summaryLine } from './summary-line.ts';
+import { escapeControls, escapeToOneLine, formatCount, formatDuration, formatStatus } from './style.ts';
+import { describeOutsideCases, formatSummaryLine } from './summary-line.ts';
 import { describeSuspects } from './suspects.ts';
 
 /** Below the limit of common hosts of merge requests. */
@@ -36,13 +36,13 @@ export function reportAsMarkdown(
   const paper = new SizeLimitedWriter(MAX_MARKDOWN_BYTES);
   const { counts } = state;
   const failed = counts.failed + counts.errored;
-  const beside = besideCases(state, info.strictWarnings);
+  const beside = describeOutsideCases(state, info.strictWarnings);
   const isRed = (info.exitStatus ?? 1) !== 0;
-  paper.add(`## ${isRed ? '✗' : '✓'} ${summaryLine(state)}\n`);
+  paper.add(`## ${isRed ? '✗' : '✓'} ${formatSummaryLine(state)}\n`);
   if (beside !== undefined) paper.add(`${beside}\n`);
-  const time = info.milliseconds === undefined ? 'incomplete' : `${duration(info.milliseconds)} (cases ${duration(state.totalCaseMs)})`;
+  const time = info.milliseconds === undefined ? 'incomplete' : `${formatDuration(info.milliseconds)} (cases ${formatDuration(state.totalCaseMs)})`;
   paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
-  for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(problemOf), ...state.runProblems])
+  for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(buildTeardownProblem), ...state.runProblems])
     paper.add(`- **!** ${renderProblem(problem, nameFile)}\n`);
 
   const red = [...state.tests.values()].filter((test) => test.counts.failed + test.counts.errored > 0);
@@ -109,24 +109,24 @@ function fenced(text: string, language = ''): string {
 }
 
 function renderProblem(problem: Problem, nameFile: FormatPath): string {
-  const place = problem.at ? `${code(formatLocation({ ...problem.at, file: nameFile(problem.at.file) }))} ` : '';
-  return `${place}${code(formatProblem(problem))}`;
+  const place = problem.at ? `${formatCode(formatLocation({ ...problem.at, file: nameFile(problem.at.file) }))} ` : '';
+  return `${place}${formatCode(formatProblem(problem))}`;
 }
 
 const cases = ({ counts }: TestState): number => Object.values(counts).reduce((sum, n) => sum + n, 0);
 
 const renderTest = (test: TestState): string =>
-  `| ${inTable(code([test.header.file, ...test.header.path].join(' › ')))} | ${test.counts.failed + test.counts.errored} | ${cases(test)} | ${duration(test.milliseconds)} |`;
+  `| ${inTable(formatCode([test.header.file, ...test.header.path].join(' › ')))} | ${test.counts.failed + test.counts.errored} | ${cases(test)} | ${formatDuration(test.milliseconds)} |`;
 
 function renderWhere(test: TestState, { causes, elsewhere, suspects }: WhereItFails): string {
   if (causes.length === 0) {
     if (!suspects) return '';
     const { label, combinations, more, cleared } = describeSuspects(suspects);
     const title = label === 'suspects' ? 'Suspects' : 'Likely cause';
-    return `**${title}:** ${code(test.header.path.join(' › '))}\n\n${combinations.map((text) => `- ${code(text)}`).join('\n')}\n${more > 0 ? `- and ${more} more\n` : ''}\n${cleared}\n`;
+    return `**${title}:** ${formatCode(test.header.path.join(' › '))}\n\n${combinations.map((text) => `- ${formatCode(text)}`).join('\n')}\n${more > 0 ? `- and ${more} more\n` : ''}\n${cleared}\n`;
   }
-  const lines = causes.map(({ conditions, failing, cases }) => `- ${code(conditions.map(formatCondition).join(' & '))}: ${failing} of ${cases} fail`);
-  return `**Where it fails:** ${code(test.header.path.join(' › '))}\n\n${lines.join('\n')}\n- elsewhere ${elsewhere.failing} of ${elsewhere.cases}\n`;
+  const lines = causes.map(({ conditions, failing, cases }) => `- ${formatCode(conditions.map(formatCondition).join(' & '))}: ${failing} of ${cases} fail`);
+  return `**Where it fails:** ${formatCode(test.header.path.join(' › '))}\n\n${lines.join('\n')}\n- elsewhere ${elsewhere.failing} of ${elsewhere.cases}\n`;
 }
 
 function renderFailure(group: readonly RecordedResult[], reruns: RerunSelections, nameFile: FormatPath): string {
@@ -135,8 +135,8 @@ function renderFailure(group: readonly RecordedResult[], reruns: RerunSelections
     `<details><summary>${escaped(escapeToOneLine(first.title).slice(0, 300))}${others.length > 0 ? ` and ${formatCount(others.length, 'more case')} failing the same way` : ''}</summary>\n`,
   ];
   for (const failure of first.failures.slice(0, 5)) {
-    const at = failure.location ? ` at ${code(formatLocation({ ...failure.location, file: nameFile(failure.location.file) }))}` : '';
-    lines.push(`${failure.note ? `${code(failure.note)}: ` : ''}${code(failure.message)}${at}\n`);
+    const at = failure.location ? ` at ${formatCode(formatLocation({ ...failure.location, file: nameFile(failure.location.file) }))}` : '';
+    lines.push(`${failure.note ? `${formatCode(failure.note)}: ` : ''}${formatCode(failure.message)}${at}\n`);
     if (failure.actual !== undefined) lines.push(`actual\n\n${fenced(failure.actual)}`);
     if (failure.expected !== undefined) lines.push(`expected\n\n${fenced(failure.expected)}`);
   }
@@ -154,10 +154,10 @@ const escaped = (text: string): string => text.replace(/[&<>"'`*_[\]()#@!~|\\:/-
 
 function renderExcused({ skippedOrExpected }: RunState): string {
   const reasons = new Map<string, number>();
-  const key = (status: Status, reason: string): string => `${statusLabel(status)}: ${reason}`;
+  const key = (status: Status, reason: string): string => `${formatStatus(status)}: ${reason}`;
   for (const { status, reason = '' } of skippedOrExpected) reasons.set(key(status, reason), (reasons.get(key(status, reason)) ?? 0) + 1);
   return [...reasons]
     .slice(0, MAX_TABLE_ROWS)
-    .map(([reason, times]) => `- ${formatThousands(times)} ${code(reason)}`)
+    .map(([reason, times]) => `- ${formatThousands(times)} ${formatCode(reason)}`)
     .join('\n');
 }

@@ -31,7 +31,7 @@ export function* planAsJson(listed: Listed, nameFile: (file: string) => string):
  * matrix becomes a data file that way.
  */
 export async function* planAsCsv(listed: Listed): AsyncGenerator<string> {
-  const { csvLine } = await import('./csv.ts');
+  const { formatCsvLine: csvLine } = await import('./csv.ts');
   const tests = new Map<number, string>();
   const columns = new Set<string>();
   const found = { names: false, tags: false, several: false };

@@ -1,6 +1,6 @@
 import type { FormatPath, ReadableRecord } from '../results/report.ts';
 import { findRerunSelections } from '../results/rerun-selection.ts';
-import { failingTests, stateOf } from '../results/run-state.ts';
+import { buildRunState, failingTests } from '../results/run-state.ts';
 import { whereTestsFail } from '../results/where/tests.ts';
 import { reportAsCtrf } from './ctrf.ts';
 import { reportAsJson, reportAsJsonLines } from './json.ts';
@@ -17,7 +17,7 @@ export async function* writeReport(format: Exclude<ReportFormat, 'html'>, record
   else if (format === 'ctrf') yield* reportAsCtrf(recorded, nameFile);
   else if (format === 'csv') yield* reportAsCsv(recorded, nameFile);
   else {
-    const state = stateOf(recorded);
+    const state = buildRunState(recorded);
     const where = whereTestsFail(recorded.entries, failingTests(state));
     yield reportAsMarkdown(state, recorded.info, where, findRerunSelections(recorded.entries, state, recorded.info), nameFile);
   }

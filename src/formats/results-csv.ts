@@ -1,6 +1,6 @@
 import { testsInOrder } from '../results/plan-order.ts';
-import { type FormatPath, type ReadableRecord, runReport } from '../results/report.ts';
-import { csvLine, csvLines } from './csv.ts';
+import { buildRunReport, type FormatPath, type ReadableRecord } from '../results/report.ts';
+import { formatCsvLine, formatCsvLines } from './csv.ts';
 import { escapeToOneLine } from './style.ts';
 
 /** The number of lines that are written at once. */
@@ -37,7 +37,7 @@ export function* reportAsCsv({ info, entries }: ReadableRecord, nameFile: Format
     // A compact pass has the columns of its test, so that its row need not be read.
     else if (entry.type === 'ended' && entry.result.status !== 'passed') for (const column of Object.keys(entry.result.row)) columns.add(column);
   }
-  yield `${csvLine([...fixed, ...columns])}\n`;
+  yield `${formatCsvLine([...fixed, ...columns])}\n`;
   let lines: unknown[][] = [];
   for (const { header, results } of testsInOrder(entries)) {
     for (const { result, lane } of results()) {
@@ -58,12 +58,12 @@ export function* reportAsCsv({ info, entries }: ReadableRecord, nameFile: Format
       ];
       lines.push([...fields, checks.passed + checks.failed, checks.failed, attempts, lane, failures[0]?.message, ...[...columns].map((column) => row[column])]);
       if (lines.length < BATCH_RESULTS) continue;
-      yield `${csvLines(lines)}\n`;
+      yield `${formatCsvLines(lines)}\n`;
       lines = [];
     }
   }
   // Problems outside the cases: rows without an id, with the status `problem`.
-  for (const { severity, message, location, problem } of runReport({ info, entries }, nameFile).problems)
+  for (const { severity, message, location, problem } of buildRunReport({ info, entries }, nameFile).problems)
     if (severity === 'error') lines.push(['', 'problem', problem.code, '', '', location?.file, location?.line, ...Array(8).fill(''), message]);
-  if (lines.length > 0) yield `${csvLines(lines)}\n`;
+  if (lines.length > 0) yield `${formatCsvLines(lines)}\n`;
 }

@@ -56,7 +56,7 @@ export const escapeToOneLine = (text: string): string => escapeControls(text).re
 export const formatCount = (n: number, one: string, many = `${one}s`): string => `${formatThousands(n)} ${n === 1 ? one : many}`;
 
 /** Formats a duration: `0.4 ms`, `12 ms`, `3.1 s`, `2 min 5 s`. */
-export function duration(milliseconds: number): string {
+export function formatDuration(milliseconds: number): string {
   if (milliseconds < 9.95) return `${milliseconds.toFixed(1)} ms`;
   if (milliseconds < 999.5) return `${Math.round(milliseconds)} ms`;
   if (milliseconds < 59_950) return `${(milliseconds / 1000).toFixed(1)} s`;
@@ -65,7 +65,7 @@ export function duration(milliseconds: number): string {
 }
 
 /** Formats a status in words: `known failure`. */
-export const statusLabel = (status: Status): string => status.replaceAll('-', ' ');
+export const formatStatus = (status: Status): string => status.replaceAll('-', ' ');
 
 /** One symbol per status. */
 export const statusSymbols: Readonly<Record<Status, string>> = {

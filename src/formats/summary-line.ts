@@ -4,11 +4,11 @@ import { formatCount } from './style.ts';
 type Ended = Pick<RunState, 'counts' | 'tornDown' | 'runProblems' | 'planProblems' | 'loadFailures'>;
 
 /** `412 passed, 2 failed, 3 skipped`: alone on the last line of every run. Only cases are counted; errored ones count as failed. */
-export const summaryLine = ({ counts }: Pick<Ended, 'counts'>): string =>
+export const formatSummaryLine = ({ counts }: Pick<Ended, 'counts'>): string =>
   `${counts.passed} passed, ${counts.failed + counts.errored} failed${counts.skipped ? `, ${counts.skipped} skipped` : ''}`;
 
 /** Describes how many failed cases errored, and the problems outside the cases, for the line above the last one. */
-export function besideCases({ counts, tornDown, runProblems, planProblems, loadFailures }: Ended, strictWarnings = 0): string | undefined {
+export function describeOutsideCases({ counts, tornDown, runProblems, planProblems, loadFailures }: Ended, strictWarnings = 0): string | undefined {
   const beside = [
     counts.errored > 0 && `${counts.errored} of ${formatCount(counts.failed + counts.errored, 'failed case')} errored`,
     tornDown.length > 0 && `${formatCount(tornDown.length, 'shared teardown')} failed`,

@@ -6,7 +6,7 @@ import type { JournalEntry } from '../results/journal/entries.ts';
 import { type TestResults, testsInOrder } from '../results/plan-order.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
 import type { FormatPath, ReadableRecord } from '../results/report.ts';
-import { problemOf } from '../results/teardown-failures.ts';
+import { buildTeardownProblem } from '../results/teardown-failures.ts';
 import type { Failure } from '../running/result.ts';
 import { escapeToOneLine } from './style.ts';
 
@@ -27,7 +27,7 @@ export function* reportAsTap({ entries }: ReadableRecord, nameFile: FormatPath):
   const open: SubtestFrame[] = [root];
   const indent = (): string => '    '.repeat(open.length - 1);
   const begin = (title: string): string => {
-    const line = `${indent()}# Subtest: ${description(title)}\n`;
+    const line = `${indent()}# Subtest: ${escapeDescription(title)}\n`;
     open.push({ title, points: 0, isWell: true });
     return line;
   };
@@ -39,7 +39,7 @@ export function* reportAsTap({ entries }: ReadableRecord, nameFile: FormatPath):
   const end = (): string => {
     const plan = `${indent()}1..${open.at(-1)?.points}\n`;
     const { title, isWell } = open.pop() as SubtestFrame;
-    return `${plan}${indent()}${isWell ? 'ok' : 'not ok'} ${add(isWell)} - ${description(title)}\n`;
+    return `${plan}${indent()}${isWell ? 'ok' : 'not ok'} ${add(isWell)} - ${escapeDescription(title)}\n`;
   };
   for (const test of testsInOrder(entries)) {
     const path = [test.header.file, ...test.header.path.slice(0, -1)];
@@ -48,22 +48,22 @@ export function* reportAsTap({ entries }: ReadableRecord, nameFile: FormatPath):
     const title = test.header.path.at(-1) ?? '';
     const isOne = test.count === 1 && test.header.source === undefined;
     if (!isOne) yield begin(title);
-    for (const { result } of test.results()) yield* point(add(isGood(result)), isOne ? title : caseTitle(test, result), result, indent(), nameFile);
+    for (const { result } of test.results()) yield* point(add(isGood(result)), isOne ? title : formatLeafTitle(test, result), result, indent(), nameFile);
     if (!isOne) yield end();
   }
   while (open.length > 1) yield end();
-  const problems = [...new Set([...problemsIn(entries())].map((problem) => formatTapProblem(problem, nameFile)))];
+  const problems = [...new Set([...listProblems(entries())].map((problem) => formatTapProblem(problem, nameFile)))];
   for (const problem of problems) yield `# problem: ${problem}\n`;
   if (problems[0] === undefined) yield `1..${root.points}\n`;
   else yield `Bail out! ${problems[0]}\n`;
 }
 
 /** The problems outside the cases, for which TAP has no test point. */
-function* problemsIn(entries: Iterable<JournalEntry>): Generator<Problem> {
+function* listProblems(entries: Iterable<JournalEntry>): Generator<Problem> {
   for (const entry of entries) {
     if (entry.type === 'planned') yield* entry.problems;
     else if (entry.type === 'problem') yield entry.problem;
-    else if (entry.type === 'teardown-failed') yield problemOf(entry);
+    else if (entry.type === 'teardown-failed') yield buildTeardownProblem(entry);
   }
 }
 
@@ -71,7 +71,7 @@ const formatTapProblem = (problem: Problem, nameFile: FormatPath): string =>
   escapeToOneLine(`${problem.at ? `${formatLocation({ ...problem.at, file: nameFile(problem.at.file) })} ` : ''}${formatProblem(problem)}`);
 
 /** A case's title without those of its suites, and without that of its test if anything follows. */
-function caseTitle({ header }: TestResults, { title }: RecordedResult): string {
+function formatLeafTitle({ header }: TestResults, { title }: RecordedResult): string {
   const [own = title, ...more] = title.split(' › ').slice(header.path.length - 1);
   return more.join(' › ') || own;
 }
@@ -84,12 +84,16 @@ const isGood = ({ status }: Pick<Pointed, 'status'>): boolean =>
 function* point(number: number, title: string, result: Pointed, indent: string, nameFile: FormatPath): Generator<string> {
   const { status, reason, failures } = result;
   const isSkipped = status === 'skipped' || status === 'not-requested';
-  const directive = isSkipped ? ` # SKIP ${description(reason ?? status)}` : status === 'known-failure' ? ` # TODO ${description(reason ?? '')}` : '';
-  yield `${indent}${status === 'passed' || isSkipped ? 'ok' : 'not ok'} ${number} - ${description(title)}${directive}\n`;
-  if (status !== 'passed' && failures.length > 0) yield* diagnostics(result, `${indent}  `, nameFile);
+  const directive = isSkipped
+    ? ` # SKIP ${escapeDescription(reason ?? status)}`
+    : status === 'known-failure'
+      ? ` # TODO ${escapeDescription(reason ?? '')}`
+      : '';
+  yield `${indent}${status === 'passed' || isSkipped ? 'ok' : 'not ok'} ${number} - ${escapeDescription(title)}${directive}\n`;
+  if (status !== 'passed' && failures.length > 0) yield* formatDiagnostics(result, `${indent}  `, nameFile);
 }
 
-function* diagnostics({ status, cause, failures, row, location, output }: Pointed, indent: string, nameFile: FormatPath): Generator<string> {
+function* formatDiagnostics({ status, cause, failures, row, location, output }: Pointed, indent: string, nameFile: FormatPath): Generator<string> {
   const details = {
     status,
     ...(cause && { cause }),
@@ -109,4 +113,4 @@ function formatTapFailure({ message, note, actual, expected, location, step, fix
 }
 
 /** A description on one line. `#` starts a directive unless a backslash precedes it. */
-const description = (text: string): string => escapeToOneLine(text).replace(/[\\#]/g, '\\$&');
+const escapeDescription = (text: string): string => escapeToOneLine(text).replace(/[\\#]/g, '\\$&');

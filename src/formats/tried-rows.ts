@@ -12,6 +12,6 @@ export async function formatTriedRows(rows: readonly TriedRow[], path: string): 
   const asObjects = rows.map(({ row, failed }) => ({ ...row, [result]: failed }));
   if (path.endsWith('.json')) return `${JSON.stringify(asObjects, null, 2)}\n`;
   if (path.endsWith('.jsonl')) return asObjects.map((row) => `${JSON.stringify(row)}\n`).join('');
-  const { csvLine } = await import('./csv.ts');
+  const { formatCsvLine: csvLine } = await import('./csv.ts');
   return `${[[...columns, result], ...rows.map(({ row, failed }) => [...columns.map((column) => row[column]), failed])].map(csvLine).join('\n')}\n`;
 }

@@ -17,7 +17,7 @@ export class CompileService {
   }
 
   /** Compiles test files while the lane that will request them starts. */
-  ahead(paths: readonly string[]): void {
+  compileAhead(paths: readonly string[]): void {
     for (const path of paths) if (isTypeScript(pathToFileURL(path).href)) void this.#ahead(path);
   }
 

@@ -18,12 +18,12 @@ const names = ['ts', 'mts', 'js', 'mjs'].map((ending) => `red-lattice.config.${e
 const MAX_LOAD_MS = 30_000;
 
 /** The path of the configuration in a folder, if there is one. */
-export const configurationOf = (folder: string): string | undefined => names.map((name) => join(folder, name)).find((path) => existsSync(path));
+export const findConfigurationIn = (folder: string): string | undefined => names.map((name) => join(folder, name)).find((path) => existsSync(path));
 
 /** Finds the configuration of a project: its own, or that of the nearest package around it in the same repository, as for a workspace. */
 export function findConfiguration(root: string): string | undefined {
   for (let at = root; ; at = dirname(at)) {
-    const found = configurationOf(at);
+    const found = findConfigurationIn(at);
     if (found !== undefined && (at === root || existsSync(join(at, 'package.json')))) return found;
     if (at === dirname(at) || existsSync(join(at, '.git'))) return undefined;
   }

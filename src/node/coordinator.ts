@@ -7,14 +7,23 @@ import type { Problem } from '../problems/problem.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
 import { endedAtOnce } from '../results/run-info.ts';
 import { estimateTime, type RunProgress } from '../results/run-progress.ts';
-import { applyEntry, countResults, emptyState, isKnownLoadFailure, isOfAnotherPlan, type LaneState, lostResults, type RunState } from '../results/run-state.ts';
+import {
+  applyEntry,
+  countLostResults,
+  countResults,
+  createRunState,
+  isKnownLoadFailure,
+  isOfAnotherPlan,
+  type LaneState,
+  type RunState,
+} from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { debugLog } from './debug-log.ts';
 import { EarlyEnds } from './early-ends.ts';
 import { readEarlierResults } from './journals.ts';
 import { describeExit } from './lane-end.ts';
 import { type LaneEnd, type LaneRequest, type LaneWork, superviseLane } from './lane-process.ts';
-import { buildProgress, type LaneSlot, newJournal, newSlot } from './lane-slot.ts';
+import { buildProgress, chooseJournalPath, createSlot, type LaneSlot } from './lane-slot.ts';
 import { LeftOut } from './left-out.ts';
 import { Locks } from './locks.ts';
 import { FILES_DIFFER, offerSeats, SERVER_GONE, type Seat } from './pool/seats.ts';
@@ -48,7 +57,7 @@ class Coordinator {
   readonly #startLane: () => ChildProcess;
   readonly #compiler: CompileService;
   readonly #onEntry: (entry: JournalEntry, state: RunState) => void;
-  readonly #state = emptyState();
+  readonly #state = createRunState();
   readonly #own: string;
   readonly #earlyEnds: EarlyEnds;
   readonly #runFixtures: RunFixturesProcess;
@@ -191,7 +200,7 @@ class Coordinator {
   }
 
   #open(seat?: Seat): Promise<void> {
-    const slot = newSlot(this.#slots.length, seat);
+    const slot = createSlot(this.#slots.length, seat);
     this.#slots.push(slot);
     if (seat) this.#state.machines.set(slot.number, seat.machine);
     const running = this.#runSlot(slot).finally(() => {
@@ -261,7 +270,7 @@ class Coordinator {
         this.#died = true;
         return this.#takeBack(slot, work.lane, end.lost);
       }
-      const lost = this.#request.mode === 'run' ? lostResults(work.lane) : 0;
+      const lost = this.#request.mode === 'run' ? countLostResults(work.lane) : 0;
       if (lost > 0) this.#write({ type: 'problem', problem: { code: 'results-lost', cases: lost } });
       if (work.lane.finished && !work.lane.finished.isStuck) return;
       this.#died = true;
@@ -277,7 +286,7 @@ class Coordinator {
 
   #startProcess(slot: LaneSlot): LaneWork {
     const { record, after: _after, plan: _plan, before: _before, nextRows, lanes, pool, ...options } = this.#request;
-    const journal = newJournal(record, slot);
+    const journal = chooseJournalPath(record, slot);
     const job: Job = {
       ...options,
       isolatesCases: slot.isolatesCases,

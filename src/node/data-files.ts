@@ -36,7 +36,7 @@ export function dataFiles(pattern: string): CaseSource<DataFileRow> {
       const { glob } = await import('tinyglobby');
       const found = await glob(pattern, { cwd: folder, absolute: true, expandDirectories: false });
       const names = found.sort().map((path) => relative(folder, path).split(sep).join('/'));
-      const outside = shortestNames(names.filter((name) => name.startsWith('..')));
+      const outside = shortenNames(names.filter((name) => name.startsWith('..')));
       yield found.map((path, i) => {
         const name = names[i] as string;
         const row: DataFileRow = { path, name, text: () => readFile(path, 'utf8'), bytes: () => readFile(path) };
@@ -47,7 +47,7 @@ export function dataFiles(pattern: string): CaseSource<DataFileRow> {
 }
 
 /** Names files outside the folder by the shortest path endings that differ. */
-function shortestNames(paths: readonly string[]): Map<string, string> {
+function shortenNames(paths: readonly string[]): Map<string, string> {
   const parts = paths.map((path) => path.split('/'));
   for (let length = 1; ; length++) {
     const names = parts.map((all) => all.slice(-length).join('/'));

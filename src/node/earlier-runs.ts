@@ -14,7 +14,7 @@ export interface RecordReference {
 }
 
 /** The existing records, the latest first. */
-export function earlierRuns(root: string): RecordReference[] {
+export function listEarlierRuns(root: string): RecordReference[] {
   const runs = join(findStateFolder(root), 'runs');
   if (!existsSync(runs)) return [];
   return readdirSync(runs)
@@ -29,7 +29,7 @@ export function earlierRuns(root: string): RecordReference[] {
 /** Finds the record for an argument: a folder, the name of a recorded run, `latest` or `previous`. */
 export function findRecord(wanted: string, root: string, folder: string): RecordReference | undefined {
   const at = ['latest', 'previous'].indexOf(wanted);
-  if (at >= 0) return earlierRuns(root)[at];
+  if (at >= 0) return listEarlierRuns(root)[at];
   for (const path of [resolve(folder, wanted), join(findStateFolder(root), 'runs', basename(wanted))]) {
     const info = readInfo(path);
     if (info) return { folder: path, info };
@@ -65,7 +65,7 @@ export function failedIds(root: string): string[] {
   const { through, ids } = readMemory(root);
   return failedAfter(
     ids,
-    earlierRuns(root).filter(({ info }) => info.started > through),
+    listEarlierRuns(root).filter(({ info }) => info.started > through),
   );
 }
 
@@ -74,7 +74,7 @@ export function rememberFailed(root: string, run: RecordReference, isWhole: bool
   const path = buildMemory(root);
   const { through, ids } = readMemory(root);
   // Runs that were killed have not been stored.
-  const others = (): RecordReference[] => earlierRuns(root).filter(({ folder, info }) => info.started > through && folder !== run.folder);
+  const others = (): RecordReference[] => listEarlierRuns(root).filter(({ folder, info }) => info.started > through && folder !== run.folder);
   const failed = isWhole ? failedAfter([], [run]) : failedAfter(ids, [run, ...others()]);
   writeFileSync(`${path}.new`, JSON.stringify({ through: run.info.started > through ? run.info.started : through, ids: failed } satisfies Memory));
   renameSync(`${path}.new`, path);

@@ -2,7 +2,7 @@ import type { JournalEntry } from '../results/journal/entries.ts';
 import type { LaneState } from '../results/run-state.ts';
 import { attributeEnd } from './lane-end.ts';
 import type { LaneEnd } from './lane-process.ts';
-import { type LaneSlot, lastCaseIn } from './lane-slot.ts';
+import { findLastCase, type LaneSlot } from './lane-slot.ts';
 
 /** The number of consecutive processes that end early without a new result before the run is given up. */
 const MAX_ENDS_WITHOUT_RESULT = 3;
@@ -29,7 +29,7 @@ export class EarlyEnds {
     if (!lane.finished)
       for (const { fixture, owner } of lane.liveFixtures.values()) this.#write({ type: 'problem', problem: { code: 'teardown-lost', fixture, owner } });
     if (end.overdue && lane.activity === undefined)
-      this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: lastCaseIn(slot.journals.at(-1) as string) } });
+      this.#write({ type: 'warning', problem: { code: 'lane-unresponsive', lane: slot.number, last: findLastCase(slot.journals.at(-1) as string) } });
   }
 
   /** Attributes the crash of a process. `isFruitless`: several processes in a row ended without a new result. */
@@ -37,7 +37,7 @@ export class EarlyEnds {
     const { entries, isSure, isHopeless = false, unloadableFile, unreadableTest } = attributeEnd(lane, end, this.#root, slot.isolatesCases);
     if (unloadableFile !== undefined) this.unloadableFiles.push(unloadableFile);
     if (unreadableTest !== undefined) this.unreadableTests.add(unreadableTest);
-    const isNew = this.#charge(entries);
+    const isNew = this.#recordOnce(entries);
     if (!isHopeless) {
       const isProgress = (hasNewResults && isNew) || unloadableFile !== undefined || unreadableTest !== undefined;
       this.#fruitless = isProgress ? 0 : this.#fruitless + 1;
@@ -48,7 +48,7 @@ export class EarlyEnds {
   }
 
   /** Records entries for a dead process. Returns false if an earlier process ended in the same case. */
-  #charge(entries: readonly JournalEntry[]): boolean {
+  #recordOnce(entries: readonly JournalEntry[]): boolean {
     let isNew = true;
     for (const entry of entries) {
       const key = entry.type === 'ended' ? `${entry.result.test} ${entry.result.id}` : undefined;

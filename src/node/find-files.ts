@@ -4,7 +4,7 @@ import { pathToFileURL } from 'node:url';
 import { findNearestName } from '../problems/nearest-name.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { Target } from '../suites/selection.ts';
-import { configurationOf } from './configuration.ts';
+import { findConfigurationIn } from './configuration.ts';
 
 const testFile = /(?<!(?:^|[/\\])folder)\.lattice\.(?:m?[tj]s|[tj]sx)$/;
 /** The names of test files, for messages. */
@@ -23,7 +23,7 @@ export interface FoundFiles {
 /** Finds the root of ids: the nearest folder upward with a package.json or a configuration. */
 export function findRoot(folder: string): string {
   for (let at = folder; ; at = dirname(at)) {
-    if (configurationOf(at) !== undefined || existsSync(join(at, 'package.json'))) return at;
+    if (findConfigurationIn(at) !== undefined || existsSync(join(at, 'package.json'))) return at;
     if (at === dirname(at)) return folder;
   }
 }
@@ -72,7 +72,7 @@ export async function findFiles(where: readonly string[], folder: string, patter
         files.add(file);
         targets.push({ url: pathToFileURL(file).href });
       }
-      if (matching.length === 0) problems.push(await fileNotFound(given, folder));
+      if (matching.length === 0) problems.push(await buildNotFoundProblem(given, folder));
     }
   }
   // A whole folder includes every case of its files, so that single targets must not exclude any.
@@ -142,7 +142,7 @@ async function glob(wanted: readonly string[], folder: string): Promise<string[]
   ).sort();
 }
 
-async function fileNotFound(given: string, folder: string): Promise<Problem> {
+async function buildNotFoundProblem(given: string, folder: string): Promise<Problem> {
   const wanted = given.replace(/:\d+$/, '');
   const namesFrom = (start: string): string[] => testFilesBelow(start).map((file) => relative(start, file));
   const root = findRoot(folder);

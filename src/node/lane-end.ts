@@ -68,7 +68,7 @@ export function attributeEnd(lane: LaneState, end: LaneEnd, root: string, isolat
   }
   if (lane.exitAttributed) return { entries: [], isSure: true };
   const isAlone = runningCases.size === 1 && !streaming;
-  if (isAlone) return { entries: [{ type: 'ended', result: resultOfEnd([...runningCases.values()][0] as RunningCase, lane, end) }], isSure: true };
+  if (isAlone) return { entries: [{ type: 'ended', result: buildEndResult([...runningCases.values()][0] as RunningCase, lane, end) }], isSure: true };
   const isIdle = runningCases.size === 0 && !streaming;
   if (isIdle && activity?.kind === 'rows' && activity.invalid) {
     const { invalid } = activity;
@@ -91,7 +91,7 @@ function loadFailed({ name, limit }: Activity, end: LaneEnd, root: string): Jour
   return { type: 'problem', problem: { code: 'load-failed', file: relative(root, name), cause: end.overdue ? 'timeout' : 'crash', reason } };
 }
 
-function resultOfEnd({ name, attempt, start }: RunningCase, { activity }: LaneState, end: LaneEnd): RecordedResult {
+function buildEndResult({ name, attempt, start }: RunningCase, { activity }: LaneState, end: LaneEnd): RecordedResult {
   const limit = activity?.limit ?? 0;
   const phase = activity?.kind === 'setup' || activity?.kind === 'teardown' ? activity.kind : 'body';
   const failure: Failure = end.overdue

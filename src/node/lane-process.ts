@@ -1,6 +1,6 @@
 import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal/entries.ts';
-import { applyLaneEntry, emptyLane, type LaneState, silenceLimit } from '../results/run-state.ts';
+import { applyLaneEntry, computeSilenceLimit, createLaneState, type LaneState } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { addSourceMaps, coverageFolder } from './coverage.ts';
 import { debugLog, describeMessage } from './debug-log.ts';
@@ -80,7 +80,7 @@ export function killGroup(child: ChildProcess): void {
 
 /** Gives a lane its job and follows its journal until the process has ended. */
 export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job, compiler: CompileService, follower: LaneObserver): LaneWork {
-  const lane = emptyLane();
+  const lane = createLaneState();
   const tail = new JournalTail(job.journal, { inBlocks: follower.inBlocks });
   // For a lane in this process, coverage is written when this process ends.
   const coverage = child.pid === undefined ? undefined : coverageFolder();
@@ -126,7 +126,7 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
         kill();
       }
     } else unansweredLooks = 0;
-    const limit = silenceLimit(lane);
+    const limit = computeSilenceLimit(lane);
     if (!activity || lane.finished || silent <= limit) return;
     debugLog(name, () => `no sign of life for ${silent} ms; the limit is ${limit} ms`);
     send({ to: 'lane', type: 'ping' });

@@ -24,7 +24,7 @@ export interface LaneSlot {
   isOver: boolean;
 }
 
-export const newSlot = (number: number, seat?: Seat): LaneSlot => ({
+export const createSlot = (number: number, seat?: Seat): LaneSlot => ({
   number,
   seat,
   journals: [],
@@ -37,7 +37,7 @@ export const newSlot = (number: number, seat?: Seat): LaneSlot => ({
 });
 
 /** The path of a journal that no process has written, in this run or in the one that it resumes. */
-export function newJournal(record: string, slot: LaneSlot): string {
+export function chooseJournalPath(record: string, slot: LaneSlot): string {
   for (;;) {
     const number = slot.processes++;
     const path = join(record, `lane-${slot.number}${number ? `-${number}` : ''}.journal`);
@@ -46,7 +46,7 @@ export function newJournal(record: string, slot: LaneSlot): string {
 }
 
 /** The id of the last case with a result. */
-export function lastCaseIn(journal: string): string | undefined {
+export function findLastCase(journal: string): string | undefined {
   let last: string | undefined;
   for (const entry of readJournal(journal)) if (entry.type === 'ended') last = entry.result.id;
   return last;

@@ -5,7 +5,7 @@ import type { JournalEntry } from '../results/journal/entries.ts';
 import { type EarlierRun, type PageEntry, type PageHead, pageLine } from '../results/page-entries.ts';
 import type { FormatPath } from '../results/report.ts';
 import type { RunInfo } from '../results/run-info.ts';
-import { earlierRuns } from './earlier-runs.ts';
+import { listEarlierRuns } from './earlier-runs.ts';
 import { listJournals, readJournals } from './journals.ts';
 import { LineReader } from './line-reader.ts';
 import { findOwner } from './record-lock.ts';
@@ -38,7 +38,7 @@ export const isUnderWay = (folder: string | undefined, { milliseconds }: RunInfo
 export const withoutRoot = ({ root: _root, ...info }: RunInfo): RunInfo => info;
 
 function readHistory({ info, folder }: OpenedRecord, root: string): EarlierRun[] {
-  return earlierRuns(root)
+  return listEarlierRuns(root)
     .filter((run) => run.info.started < info.started && run.folder !== folder && run.info.milliseconds !== undefined)
     .slice(0, MAX_RUNS)
     .map((run) => {

@@ -1,6 +1,6 @@
 import type { TeardownContext } from '../fixtures/fixture.ts';
 import type { Problem } from '../problems/problem.ts';
-import { isObject, lacks, type Shapes } from '../results/shapes.ts';
+import { findFault, isObject, type Shapes } from '../results/shapes.ts';
 import type { FixtureAddress } from '../running/fixture-address.ts';
 import type { SerializedConfig, WrittenPattern } from '../suites/config.ts';
 import type { Defaults } from '../suites/plan.ts';
@@ -115,5 +115,5 @@ const shapes: Readonly<Record<ToCoordinator['type'], Shapes>> = {
 /** Whether a message is from a lane, and has all its fields. */
 export function isToCoordinator(message: unknown): message is ToCoordinator {
   if (!isObject(message) || message['from'] !== 'lane' || typeof message['type'] !== 'string' || !Object.hasOwn(shapes, message['type'])) return false;
-  return lacks(message, shapes[message['type'] as ToCoordinator['type']], 'message') === undefined;
+  return findFault(message, shapes[message['type'] as ToCoordinator['type']], 'message') === undefined;
 }

@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { JOURNAL_VERSION } from '../results/journal/entries.ts';
-import { type RunInfo, refusesInfo } from '../results/run-info.ts';
+import { findInfoFault, type RunInfo } from '../results/run-info.ts';
 import { findOwner } from './record-lock.ts';
 
 const MAX_RECORDS_KEPT = 20;
@@ -18,7 +18,7 @@ export function findStateFolder(root: string): string {
 }
 
 /** Creates the folder for a run's record. Runs that start at the same time get different folders. */
-export function newRecord(root: string, started: Date, seed: number, path?: string): string {
+export function createRecord(root: string, started: Date, seed: number, path?: string): string {
   const runs = join(findStateFolder(root), 'runs');
   const name = `${started.toISOString().replace(/[-:]/g, '').replace('T', '-').slice(0, 15)}-${seed}`;
   const base = path ?? join(runs, name);
@@ -41,7 +41,7 @@ export function writeInfo(folder: string, info: RunInfo): void {
 }
 
 /** The information of a record of any version. */
-function infoOfAny(folder: string): RunInfo | undefined {
+function readAnyInfo(folder: string): RunInfo | undefined {
   try {
     const info = JSON.parse(readFileSync(join(folder, 'run.json'), 'utf8')) as RunInfo;
     return info.kind === 'red-lattice run record' ? info : undefined;
@@ -52,15 +52,15 @@ function infoOfAny(folder: string): RunInfo | undefined {
 
 /** The information of a record that this version reads. */
 export function readInfo(folder: string): RunInfo | undefined {
-  const info = infoOfAny(folder);
-  return info?.version === JOURNAL_VERSION && refusesInfo(info) === undefined ? info : undefined;
+  const info = readAnyInfo(folder);
+  return info?.version === JOURNAL_VERSION && findInfoFault(info) === undefined ? info : undefined;
 }
 
 /** Why this version cannot read the record in a folder. Undefined if it can. */
 export function findRecordFault(folder: string): string | undefined {
-  const info = infoOfAny(folder);
+  const info = readAnyInfo(folder);
   if (info === undefined) return undefined;
-  const refused = refusesInfo(info);
+  const refused = findInfoFault(info);
   if (info.version === JOURNAL_VERSION) return refused && `the record is damaged: ${refused}. Remove it, or copy it again.`;
   return `its version is ${info.version}, of Red Lattice ${info.tool}; this one reads ${JOURNAL_VERSION}. Read it with that version, or run again.`;
 }
@@ -73,7 +73,7 @@ export interface TimingHistory {
   readonly milliseconds: number | undefined;
 }
 
-export function timesBefore(root: string, { command, selection }: Pick<RunInfo, 'command' | 'selection'>): TimingHistory {
+export function readTimingHistory(root: string, { command, selection }: Pick<RunInfo, 'command' | 'selection'>): TimingHistory {
   const runs = join(findStateFolder(root), 'runs');
   const times = new Map<string, number>();
   let milliseconds: number | undefined;
@@ -92,6 +92,6 @@ export function removeOldRecords(root: string): void {
   const runs = join(findStateFolder(root), 'runs');
   const ours = readdirSync(runs)
     .sort()
-    .filter((name) => infoOfAny(join(runs, name)) !== undefined && findOwner(join(runs, name)) === undefined);
+    .filter((name) => readAnyInfo(join(runs, name)) !== undefined && findOwner(join(runs, name)) === undefined);
   for (const name of ours.slice(0, -(MAX_RECORDS_KEPT - 1))) rmSync(join(runs, name), { recursive: true, force: true });
 }

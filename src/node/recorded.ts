@@ -2,8 +2,8 @@ import { readFileSync, statSync } from 'node:fs';
 import { basename, resolve } from 'node:path';
 import { throwProblem } from '../problems/problem-error.ts';
 import { JOURNAL_VERSION } from '../results/journal/entries.ts';
-import { entriesOf, type ReadableRecord, type ResultReport, type RunReport } from '../results/report.ts';
-import { findReportFault, refusesResult } from '../results/report-shape.ts';
+import { convertToEntries, type ReadableRecord, type ResultReport, type RunReport } from '../results/report.ts';
+import { findReportFault, findResultFault } from '../results/report-shape.ts';
 import type { RunInfo } from '../results/run-info.ts';
 import { findRecord, type RecordReference } from './earlier-runs.ts';
 import { readJournals } from './journals.ts';
@@ -44,9 +44,9 @@ interface Head {
 }
 
 function readReport(path: string, name: string): OpenedRecord | string {
-  const [first = ''] = linesIn(path);
+  const [first = ''] = readLines(path);
   let head = parseLine(first) as Head | undefined;
-  let results = (): Iterable<ResultReport> => resultLines(path);
+  let results = (): Iterable<ResultReport> => readResultLines(path);
   if (head === undefined) {
     head = parseLine(readFileSync(path, 'utf8')) as Head | undefined;
     results = () => listedResults(head?.results, path);
@@ -56,15 +56,15 @@ function readReport(path: string, name: string): OpenedRecord | string {
   if (refused) return `cannot read ${name}: ${refused}`;
   const { run } = head;
   const info: RunInfo = { ...run, kind: 'red-lattice run record', version: JOURNAL_VERSION };
-  return { name, folder: undefined, info, entries: () => entriesOf(run, results()) };
+  return { name, folder: undefined, info, entries: () => convertToEntries(run, results()) };
 }
 
-function* resultLines(path: string): Generator<ResultReport> {
+function* readResultLines(path: string): Generator<ResultReport> {
   let number = 0;
-  for (const line of linesIn(path)) {
+  for (const line of readLines(path)) {
     if (++number === 1 || line === '') continue;
     const result = parseLine(line);
-    const invalid = result === undefined ? 'invalid JSON on this line' : refusesResult(result);
+    const invalid = result === undefined ? 'invalid JSON on this line' : findResultFault(result);
     if (invalid) refuseReport(invalid, path, number);
     yield result as ResultReport;
   }
@@ -73,7 +73,7 @@ function* resultLines(path: string): Generator<ResultReport> {
 function* listedResults(results: unknown, path: string): Generator<ResultReport> {
   if (!Array.isArray(results)) return refuseReport('it has no list of results', path, 1);
   for (const [at, result] of results.entries()) {
-    const invalid = refusesResult(result);
+    const invalid = findResultFault(result);
     if (invalid) refuseReport(`result ${at + 1}: ${invalid}`, path, 1);
     yield result;
   }
@@ -87,7 +87,7 @@ const refuseReport = (reason: string, file: string, line: number): never =>
   });
 
 /** The last line can lack a line ending. */
-function* linesIn(path: string): Generator<string> {
+function* readLines(path: string): Generator<string> {
   const lines = new LineReader(path);
   try {
     for (const some of lines.read()) yield* some;

@@ -9,7 +9,7 @@ import { setTimeout as wait } from 'node:timers/promises';
 import { JOURNAL_VERSION } from '../results/journal/entries.ts';
 import type { PageRequest } from '../results/page-entries.ts';
 import type { FormatPath } from '../results/report.ts';
-import { earlierRuns, type RecordReference } from './earlier-runs.ts';
+import { listEarlierRuns, type RecordReference } from './earlier-runs.ts';
 import { listJournals } from './journals.ts';
 import { LineReader } from './line-reader.ts';
 import { isUnderWay, PageWriter, pageHead, pageTemplate, serializePageEntry, withoutRoot } from './page-lines.ts';
@@ -123,7 +123,7 @@ class PageServer {
       if (!response.write(text))
         await Promise.race([new Promise((resolve) => response.once('drain', resolve)), new Promise((resolve) => response.once('close', resolve))]);
     };
-    let record = this.#firstRecord();
+    let record = this.#openFirstRecord();
     for (let isFirst = true; !isGone(); isFirst = false) {
       const { nameFile, source } = this.#served.names(record.info.root ?? this.#served.root);
       const head = pageHead(record, this.#served.root, isUnderWay(record.folder, record.info));
@@ -169,10 +169,10 @@ class PageServer {
   }
 
   /** The record that the server was started for, or the latest one if that has been removed since. */
-  #firstRecord(): OpenedRecord {
+  #openFirstRecord(): OpenedRecord {
     const { record, follows, root } = this.#served;
     if (record.folder === undefined || readInfo(record.folder)) return record;
-    const [newest] = follows ? earlierRuns(root) : [];
+    const [newest] = follows ? listEarlierRuns(root) : [];
     if (!newest) throw new Error(`the record ${record.name} was removed or damaged. Run red-lattice view again.`);
     return readRecorded(newest);
   }
@@ -180,7 +180,7 @@ class PageServer {
   async #newer({ folder, info }: OpenedRecord, isGone: () => boolean): Promise<RecordReference> {
     for (;;) {
       await wait(NEW_RECORD_INTERVAL_MS);
-      const [newest] = earlierRuns(this.#served.root);
+      const [newest] = listEarlierRuns(this.#served.root);
       if (isGone() || (newest && newest.folder !== folder && newest.info.started >= info.started)) return newest ?? { folder: folder ?? '', info };
     }
   }

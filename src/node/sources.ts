@@ -16,7 +16,7 @@ function findRepository(root: string): string {
  * Reads sources for messages, reports and the page. Records can come from anywhere and name any file, so only regular files inside the
  * repository of `root` are read, by their real paths.
  */
-export function sourceReader(root: string): (path: string) => string | undefined {
+export function createSourceReader(root: string): (path: string) => string | undefined {
   const texts = new Map<string, string | undefined>();
   let repository: string | undefined;
   const read = (path: string): string | undefined => {

@@ -20,8 +20,8 @@ export function suggest(name: string, known: readonly string[]): string {
 }
 
 const count = (n: number, one: string): string => `${n} ${one}${n === 1 ? '' : 's'}`;
-const clip = (text: string): string => JSON.stringify(text.length > MAX_SHOWN_TEXT ? `${text.slice(0, MAX_SHOWN_TEXT - 3)}…` : text);
-const article = (noun: string): string => (noun === 'text' || noun.startsWith('one of ') ? noun : /^[aeiou]/i.test(noun) ? `an ${noun}` : `a ${noun}`);
+const shorten = (text: string): string => JSON.stringify(text.length > MAX_SHOWN_TEXT ? `${text.slice(0, MAX_SHOWN_TEXT - 3)}…` : text);
+const addArticle = (noun: string): string => (noun === 'text' || noun.startsWith('one of ') ? noun : /^[aeiou]/i.test(noun) ? `an ${noun}` : `a ${noun}`);
 const unknown = (kind: string, { name, owner, known }: { readonly name: string; readonly owner: string; readonly known: readonly string[] }): string =>
   `${owner}: unknown ${kind} \`${name}\`; ${suggest(name, known)}`;
 
@@ -107,9 +107,9 @@ export function formatProblem(problem: Problem): string {
     case 'wrong-delimiter':
       return `the header is separated by ${JSON.stringify(problem.delimiter)}. Set \`delimiter: ${JSON.stringify(problem.delimiter)}\` in the options of dataFile.`;
     case 'invalid-cell':
-      return `${problem.column}: ${clip(problem.text)} is not ${article(problem.expected)}${problem.hint ? `; ${problem.hint}` : ''}`;
+      return `${problem.column}: ${shorten(problem.text)} is not ${addArticle(problem.expected)}${problem.hint ? `; ${problem.hint}` : ''}`;
     case 'empty-cell':
-      return `empty cell in column \`${problem.column}\`; expected ${article(problem.expected)}. Add \`.optional()\` or \`.default(…)\` to the column to allow it.`;
+      return `empty cell in column \`${problem.column}\`; expected ${addArticle(problem.expected)}. Add \`.optional()\` or \`.default(…)\` to the column to allow it.`;
     case 'cell-error':
       return `${problem.column}: the cell shows ${problem.shown}. Fix its formula in the workbook.`;
     case 'missing-formula-result':
@@ -173,7 +173,7 @@ export function formatProblem(problem: Problem): string {
     case 'unknown-sheet':
       return unknown('sheet', problem);
     case 'invalid-type':
-      return `${problem.owner}: ${problem.got} is not ${article(problem.expected)}`;
+      return `${problem.owner}: ${problem.got} is not ${addArticle(problem.expected)}`;
     case 'scope-too-short':
       return `fixture "${problem.fixture}" has scope "${problem.scope}" and cannot need "${problem.needs}", whose scope "${problem.needsScope}" is shorter`;
     case 'not-serializable':
@@ -183,7 +183,7 @@ export function formatProblem(problem: Problem): string {
     case 'overrides-threw':
       return `the \`overrides\` function threw for this row: ${problem.reason}`;
     case 'invalid-date':
-      return `${problem.owner}: until: ${clip(problem.text)} is not a date like 2031-04-30`;
+      return `${problem.owner}: until: ${shorten(problem.text)} is not a date like 2031-04-30`;
     case 'late-check':
       return formatLate('a check ran', problem);
     case 'late-log':
@@ -235,7 +235,7 @@ export function formatProblem(problem: Problem): string {
     case 'pool-client-missing':
       return 'a pool needs the client of its server. Install it: npm install --save-dev @redis/client';
     case 'pool-unreachable':
-      return `the pool at ${problem.server} cannot be used: ${problem.reason}${hintForServer(problem.reason)}`;
+      return `the pool at ${problem.server} cannot be used: ${problem.reason}${findServerHint(problem.reason)}`;
     case 'pool-lost':
       return `the pool at ${problem.server} is lost: ${problem.reason}. Continue this run with --resume, with or without a pool.`;
     case 'pool-machine-refused':
@@ -271,7 +271,7 @@ const SERVER_HINTS: readonly (readonly [RegExp, string])[] = [
   [/ECONNRESET|socket closed/i, 'If the server uses TLS, write rediss:// instead of redis://.'],
 ];
 
-function hintForServer(reason: string): string {
+function findServerHint(reason: string): string {
   const hint = SERVER_HINTS.find(([pattern]) => pattern.test(reason))?.[1];
   return hint === undefined ? '' : `${/[.!?]$/.test(reason) ? '' : '.'} ${hint}`;
 }

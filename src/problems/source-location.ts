@@ -66,7 +66,7 @@ const parseOtherFrames = (stack: string): Frame[] =>
   );
 
 /** The text of a stack, or undefined if a test has broken `Error.prepareStackTrace`. */
-export function stackOf(holder: { readonly stack?: unknown } | undefined): unknown {
+export function getStack(holder: { readonly stack?: unknown } | undefined): unknown {
   try {
     return holder?.stack;
   } catch {
@@ -75,16 +75,16 @@ export function stackOf(holder: { readonly stack?: unknown } | undefined): unkno
 }
 
 export function findLocation(origin: CapturedStack | undefined): SourceLocation | undefined {
-  const frame = parseFrames(stackOf(origin))[0];
+  const frame = parseFrames(getStack(origin))[0];
   return frame && { file: frame.file, line: frame.line, column: frame.column };
 }
 
 /** In the format that editors and terminals link. */
 export const formatLocation = ({ file, line, column, sheet }: SourceLocation): string =>
-  sheet === undefined ? `${file}:${line}:${column}` : `${file}:${/^[\p{L}\p{N}_]+$/u.test(sheet) ? sheet : `'${sheet}'`}!${columnLetters(column)}${line}`;
+  sheet === undefined ? `${file}:${line}:${column}` : `${file}:${/^[\p{L}\p{N}_]+$/u.test(sheet) ? sheet : `'${sheet}'`}!${formatColumnLetters(column)}${line}`;
 
 /** A workbook's name for a column: 27 is `AA`. */
-function columnLetters(column: number): string {
+function formatColumnLetters(column: number): string {
   let letters = '';
   for (let rest = column; rest > 0; rest = Math.floor((rest - 1) / 26)) letters = String.fromCharCode(65 + ((rest - 1) % 26)) + letters;
   return letters;

@@ -1,6 +1,6 @@
 import { formatShortValue } from '../cases/values.ts';
 import type { Status } from '../running/result.ts';
-import { valueAt } from '../suites/row-condition.ts';
+import { getValueAt } from '../suites/row-condition.ts';
 import { worstFirst } from './status-strip.ts';
 import { flattenCells, type Scalar, toScalar } from './where/condition.ts';
 
@@ -73,7 +73,7 @@ export function buildGrid<Result extends GridInput>(
   const cells = new Map<string, Result[]>();
   const key = (values: readonly (Scalar | undefined)[]): string => JSON.stringify(values);
   for (const result of results) {
-    const at = key([...down, ...across].map((column) => toScalar(valueAt(result.row, column))));
+    const at = key([...down, ...across].map((column) => toScalar(getValueAt(result.row, column))));
     const cell = cells.get(at);
     if (cell) cell.push(result);
     else cells.set(at, [result]);

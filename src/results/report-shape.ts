@@ -1,5 +1,5 @@
 import { reportFormat, reportVersion } from './report.ts';
-import { isObject, lacks, optional, outcomeShapes, type Shapes, times } from './shapes.ts';
+import { findFault, isObject, optional, outcomeShapes, type Shapes, times } from './shapes.ts';
 
 // Enough to detect a report that is incomplete or edited. `schema/report-2.json` is the full schema.
 const runShapes: Shapes = {
@@ -33,9 +33,9 @@ export function findReportFault(head: unknown): string | undefined {
   if (format !== reportFormat) return 'not a Red Lattice report';
   if (String(version).split('.')[0] !== reportVersion.split('.')[0]) return `its version is ${version}; this Red Lattice reads ${reportVersion}`;
   const tests = isObject(run) && Array.isArray(run['tests']) ? (run['tests'] as readonly unknown[]) : [];
-  const found = lacks(run, runShapes, 'run') ?? tests.map((test, at) => lacks(test, testShapes, `test ${at + 1}`)).find((one) => one !== undefined);
+  const found = findFault(run, runShapes, 'run') ?? tests.map((test, at) => findFault(test, testShapes, `test ${at + 1}`)).find((one) => one !== undefined);
   return found && `${found}. The report was cut or changed; write it again with red-lattice report.`;
 }
 
 /** Why a value is not a result of a report. Undefined if it is. */
-export const refusesResult = (result: unknown): string | undefined => lacks(result, resultShapes, 'result');
+export const findResultFault = (result: unknown): string | undefined => findFault(result, resultShapes, 'result');

@@ -11,7 +11,7 @@ import { JOURNAL_VERSION, type JournalEntry } from './journal/entries.ts';
 import type { Leak } from './leaks.ts';
 import type { RecordedResult, TestHeader, UsedFixture } from './recorded-result.ts';
 import type { RunInfo } from './run-info.ts';
-import { problemOf } from './teardown-failures.ts';
+import { buildTeardownProblem } from './teardown-failures.ts';
 import type { WhereItFails } from './where/causes.ts';
 import { classifyStatus, whereTestsFail } from './where/tests.ts';
 
@@ -89,7 +89,7 @@ const nameFileOf = <T extends SourceLocation | Frame>(place: T | undefined, name
   place && { ...place, file: nameFile(place.file) };
 
 /** Creates the report of the run as a whole, from all entries except results. With `withWhere`, adds where its tests fail. */
-export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPath, withWhere = false): RunReport {
+export function buildRunReport({ info, entries }: ReadableRecord, nameFile: FormatPath, withWhere = false): RunReport {
   const tests = new Map<number, TestReport>();
   /** By message: each lane plans, and finds the same problems. */
   const problems = new Map<string, ProblemReport>();
@@ -133,7 +133,7 @@ export function runReport({ info, entries }: ReadableRecord, nameFile: FormatPat
         add('error', [entry.problem]);
         break;
       case 'teardown-failed':
-        add('error', [problemOf(entry)]);
+        add('error', [buildTeardownProblem(entry)]);
         break;
       case 'warning':
         add('warning', [entry.problem]);
@@ -207,13 +207,13 @@ const withNames = (fixture: UsedFixture, nameFile: FormatPath): UsedFixture => (
 });
 
 /** All results, in the order of the entries. */
-export function* resultReports({ entries }: ReadableRecord, nameFile: FormatPath): Generator<ResultReport> {
+export function* buildResultReports({ entries }: ReadableRecord, nameFile: FormatPath): Generator<ResultReport> {
   const headers = new Map<number, TestHeader>();
   let lane = 0;
   for (const entry of entries()) {
     if (entry.type === 'header') lane = entry.lane;
     else if (entry.type === 'test') headers.set(entry.header.test, entry.header);
-    else if (entry.type === 'ended') yield caseReport(entry.result, headers.get(entry.result.test), lane, nameFile);
+    else if (entry.type === 'ended') yield buildCaseReport(entry.result, headers.get(entry.result.test), lane, nameFile);
     else if (entry.type === 'teardown-failed') {
       const { id, title, result } = entry;
       yield { kind: 'teardown', id, title, path: [title], row: {}, tags: [], lane, attachments: [], ...resultFields(result, nameFile) };
@@ -221,7 +221,7 @@ export function* resultReports({ entries }: ReadableRecord, nameFile: FormatPath
   }
 }
 
-function caseReport(result: RecordedResult, header: TestHeader | undefined, lane: number, nameFile: FormatPath): ResultReport {
+function buildCaseReport(result: RecordedResult, header: TestHeader | undefined, lane: number, nameFile: FormatPath): ResultReport {
   return {
     kind: 'case',
     id: result.id,
@@ -244,7 +244,7 @@ type ReportedResult = Omit<CaseResult, 'attachments'>;
 type ReportedOutcome = Pick<ReportedResult, 'status' | 'cause' | 'reason' | 'attempts' | 'start' | 'checks' | 'steps' | 'output'>;
 
 /** The fields that results and reports share. */
-const outcomeOf = ({ status, cause, reason, attempts, start, checks, steps, output }: ReportedOutcome): ReportedOutcome => ({
+const pickOutcome = ({ status, cause, reason, attempts, start, checks, steps, output }: ReportedOutcome): ReportedOutcome => ({
   status,
   cause,
   reason,
@@ -256,7 +256,7 @@ const outcomeOf = ({ status, cause, reason, attempts, start, checks, steps, outp
 });
 
 const resultFields = (result: ReportedResult, nameFile: FormatPath) => ({
-  ...outcomeOf(result),
+  ...pickOutcome(result),
   milliseconds: result.times,
   failures: result.failures.map((failure) => failureReport(failure, nameFile)),
 });
@@ -274,7 +274,7 @@ function failureReport(failure: Failure, nameFile: FormatPath): FailureReport {
 }
 
 /** Converts a published report to journal entries, so that it can be used like a record. */
-export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
+export function* convertToEntries(run: RunReport, results: Iterable<ResultReport>): Generator<JournalEntry> {
   // Where tests fail follows from the results.
   for (const { where: _where, ...header } of run.tests) yield { type: 'test', header };
   const problems = (severity: ProblemReport['severity']): Problem[] => run.problems.filter((one) => one.severity === severity).map(({ problem }) => problem);
@@ -301,7 +301,7 @@ export function* entriesOf(run: RunReport, results: Iterable<ResultReport>): Gen
   for (const result of results) {
     yield* inLane(result.lane);
     const { kind, id, title, row, tags, location } = result;
-    const outcome = { ...EMPTY_OUTCOME, ...outcomeOf(result), times: result.milliseconds, failures: result.failures.map(withoutDifference) };
+    const outcome = { ...EMPTY_OUTCOME, ...pickOutcome(result), times: result.milliseconds, failures: result.failures.map(withoutDifference) };
     if (kind === 'teardown') yield { type: 'teardown-failed', id, title, result: outcome };
     else {
       const { test = -1 } = result;

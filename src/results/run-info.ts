@@ -1,6 +1,6 @@
 import type { NotRunCount } from '../running/run.ts';
 import type { Selection, Shard } from '../suites/selection.ts';
-import { fields, lacks, optional, type Shapes } from './shapes.ts';
+import { fields, findFault, optional, type Shapes } from './shapes.ts';
 
 /** Cases that did not run because the run ended, and why it ended. */
 export interface NotRun extends NotRunCount {
@@ -55,7 +55,7 @@ export interface RunInfo {
 }
 
 /** The files that differ between two sets of hashes, sorted. A file in one of them only counts if `inBoth` is false. */
-export function differingFiles(one: FileHashes = {}, other: FileHashes = {}, inBoth = false): string[] {
+export function findDifferingFiles(one: FileHashes = {}, other: FileHashes = {}, inBoth = false): string[] {
   const files = Object.keys({ ...one, ...other }).filter((file) => one[file] !== other[file]);
   return files.filter((file) => !inBoth || (one[file] !== undefined && other[file] !== undefined)).sort();
 }
@@ -86,8 +86,8 @@ const infoShapes: Shapes = {
 };
 
 /** Describes why the content of a `run.json` of this version is invalid. Returns undefined if it is valid. */
-export function refusesInfo(info: unknown): string | undefined {
-  const refused = lacks(info, infoShapes, 'run.json');
+export function findInfoFault(info: unknown): string | undefined {
+  const refused = findFault(info, infoShapes, 'run.json');
   if (refused !== undefined) return refused;
   return Number.isNaN(Date.parse((info as RunInfo).started)) ? 'its run.json has an invalid "started"' : undefined;
 }

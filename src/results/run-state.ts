@@ -70,7 +70,7 @@ export interface RunState {
   unwritable: string | undefined;
 }
 
-export const emptyState = (): RunState => ({
+export const createRunState = (): RunState => ({
   tests: new Map(),
   counts: noCounts(),
   failures: [],
@@ -255,7 +255,7 @@ export interface LaneState {
   results: number;
 }
 
-export const emptyLane = (): LaneState => ({
+export const createLaneState = (): LaneState => ({
   activity: undefined,
   since: 0,
   runningCases: new Map(),
@@ -331,7 +331,7 @@ export function applyLaneEntry(lane: LaneState, entry: JournalEntry, time: numbe
 }
 
 /** Milliseconds that a lane can be silent: the longest limit of what it does at the same time. */
-export const silenceLimit = ({ activity, runningCases }: LaneState): number =>
+export const computeSilenceLimit = ({ activity, runningCases }: LaneState): number =>
   [...runningCases.values()].reduce((longest, { limit }) => Math.max(longest, limit), activity?.limit ?? 0);
 
 /** Fixtures of the run are in another process, which tears them down. */
@@ -342,7 +342,7 @@ function takeSpan({ liveFixtures }: LaneState, span: Span): void {
 }
 
 /** The number of selected cases of a finished lane that neither have a result nor were left out. */
-export const lostResults = ({ finished, results }: LaneState): number =>
+export const countLostResults = ({ finished, results }: LaneState): number =>
   finished && !finished.isStuck ? Math.max(0, finished.selected - (finished.notRun?.cases ?? 0) - results) : 0;
 
 /** The number of warnings, which make a strict run fail. */
@@ -364,8 +364,8 @@ export function setNotRun(state: RunState, notRun: NotRun | undefined): void {
 const isSame = (a: Problem, b: Problem): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** The state of a complete record. */
-export function stateOf({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
-  const state = emptyState();
+export function buildRunState({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {
+  const state = createRunState();
   for (const entry of entries()) applyEntry(state, entry);
   setNotRun(state, info.notRun);
   return state;

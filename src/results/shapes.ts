@@ -35,19 +35,21 @@ function isOf(value: unknown, shape: Shape): boolean {
 }
 
 /** Describes the first missing or invalid field of an object. Returns undefined if all are valid. */
-export const lacks = (value: unknown, shapes: Shapes, name: string): string | undefined => {
+export const findFault = (value: unknown, shapes: Shapes, name: string): string | undefined => {
   if (!isObject(value)) return `its ${name} is not an object`;
   const part = Object.keys(shapes).find((key) => !isOf(value[key], shapes[key] as Shape));
-  return part && (lacksWithin(value[part], shapes[part] as Shape, part) ?? `its ${name} has ${value[part] === undefined ? 'no' : 'an invalid'} "${part}"`);
+  return (
+    part && (findInnermostFault(value[part], shapes[part] as Shape, part) ?? `its ${name} has ${value[part] === undefined ? 'no' : 'an invalid'} "${part}"`)
+  );
 };
 
 /** The same, for the innermost object that has the field. */
-function lacksWithin(value: unknown, shape: Shape, name: string): string | undefined {
+function findInnermostFault(value: unknown, shape: Shape, name: string): string | undefined {
   if (typeof shape === 'string') return undefined;
-  if ('optional' in shape) return lacksWithin(value, shape.optional, name);
-  if ('fields' in shape) return isObject(value) ? lacks(value, shape.fields, name) : undefined;
+  if ('optional' in shape) return findInnermostFault(value, shape.optional, name);
+  if ('fields' in shape) return isObject(value) ? findFault(value, shape.fields, name) : undefined;
   const items = isList(value) ? value : [];
-  return items.map((item) => lacksWithin(item, shape.each, name)).find((found) => found !== undefined);
+  return items.map((item) => findInnermostFault(item, shape.each, name)).find((found) => found !== undefined);
 }
 
 const location: Shapes = { file: 'text', line: 'number', column: 'number', sheet: optional('text') };

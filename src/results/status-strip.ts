@@ -4,7 +4,7 @@ import { type Status, statuses } from '../running/result.ts';
 export const worstFirst: readonly Status[] = ['errored', 'failed', 'not-run', 'known-failure', 'passed', 'skipped', 'not-requested'];
 
 /** The code of a status; 0 is none. */
-const codeOf = (status: Status): number => statuses.indexOf(status) + 1;
+const encodeStatus = (status: Status): number => statuses.indexOf(status) + 1;
 
 /** The statuses of a test's cases in the order of their rows, one byte per case. */
 export class StatusStrip {
@@ -13,13 +13,13 @@ export class StatusStrip {
 
   set(ordinal: number, status: Status): void {
     this.#reach(ordinal + 1);
-    this.#codes[ordinal] = codeOf(status);
+    this.#codes[ordinal] = encodeStatus(status);
   }
 
   /** Sets the same status for several rows. */
   setAll(ordinals: Int32Array, status: Status): void {
     this.#reach((ordinals.at(-1) ?? -1) + 1);
-    const code = codeOf(status);
+    const code = encodeStatus(status);
     for (const ordinal of ordinals) this.#codes[ordinal] = code;
   }
 
@@ -41,7 +41,7 @@ export class StatusStrip {
       const to = Math.floor(((part + 1) * this.#length) / parts);
       const found = new Set(this.#codes.subarray(from, to));
       found.delete(0);
-      const status = worstFirst.find((one) => found.has(codeOf(one)));
+      const status = worstFirst.find((one) => found.has(encodeStatus(one)));
       if (status) statuses.push({ status, isMixed: found.size > 1 });
     }
     return statuses;

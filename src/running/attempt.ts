@@ -41,7 +41,7 @@ const noValues: Readonly<Record<string, unknown>> = Object.freeze({});
  * Runs a case once. Returns a promise if something in it takes time. `placed` can be a function, since resolving the overrides of a row can
  * throw.
  */
-export function attempt(
+export function runAttempt(
   run: CaseAttempt,
   placed: PlacedGraph | (() => PlacedGraph),
   scopes: readonly OpenScope[],

@@ -35,7 +35,7 @@ const appendLazily = <T>(list: T[] | readonly never[], item: T): T[] => {
 };
 
 /** Formats logged values as one line of text. */
-export const textOf = (parts: readonly unknown[]): string => `${parts.map((part) => (typeof part === 'string' ? part : formatValue(part))).join(' ')}\n`;
+export const formatLogLine = (parts: readonly unknown[]): string => `${parts.map((part) => (typeof part === 'string' ? part : formatValue(part))).join(' ')}\n`;
 
 /** An operation that the body must await. */
 interface Pending {
@@ -156,7 +156,7 @@ export class CaseAttempt implements CheckRecorder {
   }
 
   log(parts: readonly unknown[]): void {
-    const text = textOf(parts);
+    const text = formatLogLine(parts);
     if (this.ended) this.#reportLate('log', text.trimEnd());
     else this.write(text);
   }
@@ -223,7 +223,7 @@ export class CaseAttempt implements CheckRecorder {
       step.status = step.failed ? 'failed' : 'passed';
       step.milliseconds = now() - step.begun;
       // Steps can overlap. The running step is then the last one that started and has not ended.
-      if (this.#step === step) this.#step = innermostOpen(this.#steps);
+      if (this.#step === step) this.#step = findInnermostOpen(this.#steps);
     };
     const onResolved = (value: unknown): unknown => {
       close();
@@ -264,7 +264,7 @@ function markFailed(step: StepRun | undefined): void {
   for (let at = step; at; at = at.outer) at.failed = true;
 }
 
-const innermostOpen = (steps: readonly StepRun[]): StepRun | undefined => steps.findLast((step) => step.status === 'unfinished');
+const findInnermostOpen = (steps: readonly StepRun[]): StepRun | undefined => steps.findLast((step) => step.status === 'unfinished');
 
 function pathOf(step: StepRun | undefined): readonly string[] | undefined {
   if (!step) return undefined;

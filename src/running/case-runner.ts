@@ -2,7 +2,7 @@ import { evaluateAnnotations } from '../cases/annotations.ts';
 import { formatProblem } from '../problems/format-problem.ts';
 import type { Problem } from '../problems/problem.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
-import { type AttemptContext, attempt } from './attempt.ts';
+import { type AttemptContext, runAttempt } from './attempt.ts';
 import { restoreBuiltIns } from './builtins.ts';
 import { CaseAttempt } from './case-attempt.ts';
 import { ConcurrencyGate, EXCLUSIVE_LOCK, type ResourceRequest } from './concurrency-gate.ts';
@@ -98,23 +98,23 @@ export class CaseRunner {
       ]);
     if (notRequested !== undefined && !this.#options.isRequested?.(planned))
       return this.#finishWithoutRunning(planned, { status: 'not-requested', reason: notRequested });
-    return this.#admit({ planned, placed: placedNow(place(planned)), scopes, knownFailure });
+    return this.#admit({ planned, placed: resolvePlacement(place(planned)), scopes, knownFailure });
   }
 
   /** Records a result for a case without running it. */
   #finishWithoutRunning(planned: PlannedCaseImpl, verdict: Verdict, failures: readonly Failure[] = []): undefined {
     this.#count(verdict);
-    this.#delivery.reportNotRun(planned, this.resultWithoutRun(verdict, failures));
+    this.#delivery.reportNotRun(planned, this.buildResultWithoutRun(verdict, failures));
   }
 
   /** The result of a case that was not run. */
-  resultWithoutRun(verdict: Verdict, failures: readonly Failure[]): CaseResult {
+  buildResultWithoutRun(verdict: Verdict, failures: readonly Failure[]): CaseResult {
     return { ...EMPTY_OUTCOME, ...verdict, attempts: 0, start: now() - this.#started, failures, attachments: [] };
   }
 
   #admit(job: CaseJob): Promise<void> | undefined {
     const concurrency = this.#options.isSerial ? 1 : job.planned.test.inherited.concurrency;
-    const locks = locksOf(job);
+    const locks = listLocks(job);
     if (concurrency > 1 || !this.#admission.isIdle) return this.#admitAmong({ concurrency, locks }, job);
     const running = this.#runLocked(locks, job);
     return running ? after(running, () => this.#delivery.yieldToEventLoop()) : this.#delivery.yieldToEventLoop();
@@ -166,7 +166,7 @@ export class CaseRunner {
     const { planned, placed, scopes } = job;
     const run = new CaseAttempt(planned, this.#around.reportProblem, number);
     run.begun = now();
-    const attempted = attempt(run, placed, scopes, this.#around.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#around);
+    const attempted = runAttempt(run, placed, scopes, this.#around.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#around);
     return attempted ? this.#decideAfter(attempted, run, job) : this.#decide(run, job);
   }
 
@@ -194,7 +194,7 @@ export class CaseRunner {
         location: run.planned.location,
       });
     run.ended = true;
-    if (this.#isInterrupted && isCut(run, verdict)) {
+    if (this.#isInterrupted && isInterrupted(run, verdict)) {
       this.interruptedCount++;
       this.#delivery.dropInterrupted(run);
       return;
@@ -210,11 +210,11 @@ export class CaseRunner {
 }
 
 /** Whether a case failed because of the interruption. Such a case has no result, and a resumed run repeats it. */
-const isCut = (run: CaseAttempt, { status }: Verdict): boolean =>
+const isInterrupted = (run: CaseAttempt, { status }: Verdict): boolean =>
   (run.interrupted || status === 'failed' || status === 'errored') && !run.failures.some(({ cause }) => cause === 'check' || cause === 'teardown');
 
 /** Resolves the fixtures of a case before its locks are taken. If the overrides of a row throw, the attempt reports the error. */
-function placedNow(placing: LazyPlacement): LazyPlacement {
+function resolvePlacement(placing: LazyPlacement): LazyPlacement {
   if (typeof placing !== 'function') return placing;
   try {
     return placing();
@@ -228,7 +228,7 @@ function placedNow(placing: LazyPlacement): LazyPlacement {
 const none: readonly string[] = [];
 
 /** The locks of the suites, the test, the row and the fixtures of a case. */
-function locksOf({ planned: { test, entry }, placed }: CaseJob): readonly string[] {
+function listLocks({ planned: { test, entry }, placed }: CaseJob): readonly string[] {
   const around = test.inherited.locks;
   const own = entry.annotations?.locks ?? none;
   const fixtures = typeof placed === 'function' ? none : placed.locks;

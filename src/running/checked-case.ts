@@ -1,4 +1,4 @@
-import { expectedFileListener } from '../cases/ambient-host.ts';
+import { getExpectedFileListener } from '../cases/ambient-host.ts';
 import { CaseSourceImpl } from '../cases/source.ts';
 import type { CheckedCase } from '../checks/row-checks.ts';
 import type { PlannedCaseImpl } from '../suites/planned.ts';
@@ -12,7 +12,7 @@ export const checkedCase = (attempt: { readonly planned: PlannedCaseImpl; attach
   },
   get fileSettings() {
     const { base, files, inherited } = attempt.planned.test;
-    return { base, files, normalizers: inherited.normalizers, onExpectedFile: expectedFileListener() };
+    return { base, files, normalizers: inherited.normalizers, onExpectedFile: getExpectedFileListener() };
   },
   attach: (name, content) => attempt.attach(name, content),
 });

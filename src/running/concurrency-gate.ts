@@ -20,7 +20,7 @@ export class ConcurrencyGate {
   /** Waits until a case can run, and admits it. Resolves to a function to call when the case has ended. */
   async acquire({ concurrency, locks }: ResourceRequest): Promise<() => void> {
     const demand = { concurrency, locks };
-    while (!this.#admits(demand)) await this.#nextEnd();
+    while (!this.#admits(demand)) await this.#waitForNextEnd();
     this.#active.add(demand);
     return () => {
       this.#active.delete(demand);
@@ -29,7 +29,7 @@ export class ConcurrencyGate {
     };
   }
 
-  #nextEnd(): Promise<void> {
+  #waitForNextEnd(): Promise<void> {
     this.#ended ??= new Promise((resolve) => {
       this.#wake = resolve;
     });

@@ -1,7 +1,7 @@
 import type { Mismatch } from '../checks/comparisons.ts';
 import { formatValue } from '../checks/format-value.ts';
 import { isInstanceOf } from '../problems/instance-of.ts';
-import { type CapturedStack, type Frame, parseFrames, stackOf } from '../problems/source-location.ts';
+import { type CapturedStack, type Frame, getStack, parseFrames } from '../problems/source-location.ts';
 import type { Cause, Failure } from './result.ts';
 import { limitText, MAX_MESSAGE_LENGTH, toText } from './text-limits.ts';
 
@@ -25,7 +25,7 @@ const findFrames = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'>
 
 export function buildCheckFailure(mismatch: Mismatch, note: unknown, origin: CapturedStack | undefined, where: Where): Failure {
   const message = limitText(mismatch.message, MAX_MESSAGE_LENGTH);
-  return { cause: 'check', ...mismatch, message, note: note === undefined ? undefined : toText(note), ...where, ...findFrames(parseFrames(stackOf(origin))) };
+  return { cause: 'check', ...mismatch, message, note: note === undefined ? undefined : toText(note), ...where, ...findFrames(parseFrames(getStack(origin))) };
 }
 
 /** The failure of a thrown value of any type. */
@@ -33,7 +33,7 @@ export function buildThrowFailure(error: unknown, cause: Cause, where: Where): F
   return { cause, message: formatThrown(error), causes: findCauses(error), ...where, ...findFrames(parseFrames(findStack(error))) };
 }
 
-const findStack = (error: unknown): unknown => (isInstanceOf(error, Error) ? stackOf(error) : undefined);
+const findStack = (error: unknown): unknown => (isInstanceOf(error, Error) ? getStack(error) : undefined);
 
 const formatThrown = (error: unknown): string => limitText(formatWholeThrown(error), MAX_MESSAGE_LENGTH);
 
@@ -55,13 +55,13 @@ const MAX_CAUSE_DEPTH = 8;
 
 function findCauses(error: unknown): readonly string[] | undefined {
   try {
-    return behind(error);
+    return listCauses(error);
   } catch {
     return undefined;
   }
 }
 
-function behind(error: unknown): readonly string[] | undefined {
+function listCauses(error: unknown): readonly string[] | undefined {
   const found: string[] = [];
   const visit = (outer: unknown, depth: number): void => {
     if (!isInstanceOf(outer, Error) || depth > MAX_CAUSE_DEPTH) return;

@@ -36,12 +36,12 @@ export const after = <T, R, E = never>(
 ): Promise<R | E> => apply(originalThen, promise, [act, onRejected]) as Promise<R | E>;
 
 const immediate: ((act: () => void) => void) | undefined = (globalThis as { setImmediate?: (act: () => void) => void }).setImmediate;
-const scheduleMacrotask: (act: () => void) => void = immediate ?? messages();
+const scheduleMacrotask: (act: () => void) => void = immediate ?? createMessageScheduler();
 /** Resolves after the pending tasks of the event loop have run. */
-export const nextTurn = (): Promise<void> => makePromise((resolve) => scheduleMacrotask(resolve));
+export const waitForTurn = (): Promise<void> => makePromise((resolve) => scheduleMacrotask(resolve));
 
 /** Pages delay timers by milliseconds, and hidden pages by a second. Messages that a page sends itself arrive without a delay. */
-function messages(): (act: () => void) => void {
+function createMessageScheduler(): (act: () => void) => void {
   const { port1, port2 } = new MessageChannel();
   const waiting: (() => void)[] = [];
   port1.onmessage = () => waiting.shift()?.();

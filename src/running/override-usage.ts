@@ -80,13 +80,13 @@ export class OverrideUsage {
       for (const layer of [...inherited.overrideLayers, ...(this.#ofRows.get(test)?.values() ?? [])]) {
         if (numbers.has(layer) || layer.ownerKey === undefined) continue;
         numbers.set(layer, numbers.size);
-        if (this.#seen.has(layer)) uses.push({ number: numbers.size - 1, unusedReason: this.#unusedReason(layer) });
+        if (this.#seen.has(layer)) uses.push({ number: numbers.size - 1, unusedReason: this.#explainUnused(layer) });
       }
     }
     return uses;
   }
 
-  #unusedReason(layer: OverrideLayer): Problem | undefined {
+  #explainUnused(layer: OverrideLayer): Problem | undefined {
     if (this.#effective.has(layer)) return undefined;
     const { fixture, origin } = layer.override;
     return { code: 'unused-override', fixture: fixture.name, owner: layer.owner, hidden: this.#visited.has(layer), at: findLocation(origin) };

@@ -4,7 +4,7 @@ import { restoreBuiltIns } from './builtins.ts';
 import type { CaseAttempt } from './case-attempt.ts';
 import { ControlSignal } from './control-signal.ts';
 import { buildThrowFailure } from './failures.ts';
-import { after, nextTurn, now } from './globals.ts';
+import { after, now, waitForTurn } from './globals.ts';
 import { buildResult } from './outcome.ts';
 import type { CaseResult } from './result.ts';
 import type { RunListener } from './run-options.ts';
@@ -110,18 +110,18 @@ export class ResultDispatcher {
   #send(run: CaseAttempt): void {
     try {
       if (!run.result && this.#listener.passed) this.#listener.passed(run, run.begun - this.#started);
-      else this.#listener.ended(run.planned, run.result ?? this.#plainResult(run), run);
+      else this.#listener.ended(run.planned, run.result ?? this.#buildPlainResult(run), run);
     } catch (error) {
       this.#listener.reportProblem({ code: 'internal-error', reason: buildThrowFailure(error, 'throw', {}).message });
     }
   }
 
-  #plainResult(run: CaseAttempt): CaseResult {
+  #buildPlainResult(run: CaseAttempt): CaseResult {
     return buildResult(run, { status: 'passed' }, run.attempt, this.#started);
   }
 
   flushAfterTurn(): Promise<void> {
-    this.#turning ??= after(nextTurn(), () => {
+    this.#turning ??= after(waitForTurn(), () => {
       restoreBuiltIns();
       this.#turning = undefined;
       this.#lastTurn = now();
@@ -146,7 +146,7 @@ export class ResultDispatcher {
     if (isInstanceOf(error, ControlSignal) && error.skip === undefined) return;
     const failure = buildThrowFailure(error, 'throw', {});
     if (this.#waiting.includes(run)) {
-      const result = run.result ?? this.#plainResult(run);
+      const result = run.result ?? this.#buildPlainResult(run);
       run.result = { ...result, status: 'failed', cause: 'throw', failures: [...result.failures, failure] };
     } else this.#listener.reportProblem({ code: `late-${kind}`, id: run.planned.id, detail: failure.message, at: failure.location });
   }

@@ -11,7 +11,7 @@ import { buildOverrideLayers, expandInBatches } from '../suites/expand.ts';
 import { collectNeeds } from '../suites/needs.ts';
 import { type Group, type Plan, PlannedCaseImpl, type PlannedTest } from '../suites/planned.ts';
 import { type AttemptContext, SharedFixtureHost } from './attempt.ts';
-import { type CaseAttempt, textOf } from './case-attempt.ts';
+import { type CaseAttempt, formatLogLine } from './case-attempt.ts';
 import { CaseRunner, failureOfProblem, type TestPlacement } from './case-runner.ts';
 import { createTimeoutPolicy, DeadlineTimer } from './deadlines.ts';
 import { buildThrowFailure } from './failures.ts';
@@ -99,7 +99,7 @@ class Runner {
       warnOnce: (about, buildProblem) => {
         if (!this.#warnings.has(about)) this.#warnings.set(about, buildProblem());
       },
-      logUnowned: (parts) => listener.writeUnowned?.(textOf(parts)),
+      logUnowned: (parts) => listener.writeUnowned?.(formatLogLine(parts)),
       reportStuck: () => {
         if (options.stopWhenStuck) this.#isStuck = true;
       },
@@ -116,7 +116,7 @@ class Runner {
     const lane = open('lane', `lane ${this.#around.lane}`, 1, 'the lane');
     for await (const part of this.#options.parts ?? [{ tests: new Set(plan.tests) }]) {
       this.#part = part;
-      for (const file of this.#inOrder(
+      for (const file of this.#orderSiblings(
         plan.files.filter((group) => this.#touches(group)),
         'files',
       )) {
@@ -179,14 +179,14 @@ class Runner {
     return node.kind === 'test' ? this.#part.tests.has(node) : node.children.some((child) => this.#touches(child));
   }
 
-  #inOrder<T>(items: readonly T[], parentId: string): readonly T[] {
+  #orderSiblings<T>(items: readonly T[], parentId: string): readonly T[] {
     return this.#options.shuffle ? createRandom(`${this.#options.seed} order of ${parentId}`).shuffle(items) : items;
   }
 
   async #group(group: Group, around: readonly OpenScope[]): Promise<void> {
     const scope = open(group.kind, group.id, around.length, group.title, group);
     const scopes = [...around, scope];
-    for (const child of this.#inOrder(
+    for (const child of this.#orderSiblings(
       group.children.filter((one) => this.#touches(one)),
       group.id,
     )) {
@@ -201,10 +201,10 @@ class Runner {
   async #test(test: PlannedTest, around: readonly OpenScope[]): Promise<void> {
     const scope = open('test', test.id, around.length, test.title.template);
     const scopes = [...around, scope];
-    const placement = { scopes, place: this.#placer(test, scopes) };
+    const placement = { scopes, place: this.#buildPlacement(test, scopes) };
     this.#delivery.resetForTest();
     const { isDone, isWhole = this.#part.cases !== undefined } = this.#part;
-    for await (const cases of this.#casesOf(test)) {
+    for await (const cases of this.#streamCases(test)) {
       for (const planned of cases) {
         if (this.#isOver) this.#scannedCases++;
         if (this.#hasSeenEnough) break;
@@ -227,7 +227,7 @@ class Runner {
   }
 
   /** The cases of a test, as its rows are read. If the source throws, one case is errored and the rows end. */
-  async *#casesOf(test: PlannedTest): AsyncGenerator<readonly PlannedCaseImpl[]> {
+  async *#streamCases(test: PlannedTest): AsyncGenerator<readonly PlannedCaseImpl[]> {
     const { share, cases } = this.#part;
     if (cases) {
       yield cases;
@@ -238,7 +238,7 @@ class Runner {
     this.#readRows(test, rows);
     try {
       for await (const chunk of expandInBatches(test, surroundings, share)) {
-        const cases = this.#inOrder(chunk.cases, `${test.id} ${rows}`);
+        const cases = this.#orderSiblings(chunk.cases, `${test.id} ${rows}`);
         rows = chunk.rows;
         yield rows > MAX_ROWS ? cases.filter(({ ordinal }) => ordinal < MAX_ROWS) : cases;
         if (rows > MAX_ROWS) throw new ProblemError([{ code: 'too-many-rows', limit: MAX_ROWS }]);
@@ -254,7 +254,7 @@ class Runner {
   #readRows(test: PlannedTest, rows: number): void {
     const { rowsLimit } = this.#options;
     if (rowsLimit !== undefined && test.test.options.cases && !this.#delivery.streaming)
-      this.#listener.announce({ kind: 'rows', invalid: invalidRows(test, rows), limit: rowsLimit });
+      this.#listener.announce({ kind: 'rows', invalid: buildInvalidRows(test, rows), limit: rowsLimit });
   }
 
   /** Waits for the end of something in a scope, or leaves it to the end of the scope if others can overlap it. */
@@ -265,7 +265,7 @@ class Runner {
   }
 
   /** Resolves the graph of a test when a case is about to run. All its cases share it, unless its rows have overrides. */
-  #placer(test: PlannedTest, scopes: readonly OpenScope[]): TestPlacement['place'] {
+  #buildPlacement(test: PlannedTest, scopes: readonly OpenScope[]): TestPlacement['place'] {
     const { overrideLayers } = test.inherited;
     const { overrides } = test.test.options;
     const needs = collectNeeds(test);
@@ -294,10 +294,10 @@ class Runner {
     const problems: readonly Problem[] = isInstanceOf(error, ProblemError)
       ? error.problems
       : [{ code: 'source-threw', source: test.source ?? '', reason: buildThrowFailure(error, 'data', {}).message }];
-    const invalid = invalidRows(test, ordinal);
+    const invalid = buildInvalidRows(test, ordinal);
     if (this.#part.isDone?.(invalid)) return;
     this.#selected++;
-    this.#listener.ended(invalid, this.#cases.resultWithoutRun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
+    this.#listener.ended(invalid, this.#cases.buildResultWithoutRun({ status: 'errored', cause: 'data' }, problems.map(failureOfProblem)));
   }
 
   /** Waits for everything that runs in a scope, and tears down its fixtures. */
@@ -306,19 +306,19 @@ class Runner {
     if (holder.isEmpty) return;
     const output: string[] = [];
     this.#listener.announce({ kind: 'shared-teardown', name: title, limit: this.#around.limit(holder.longestLimit) });
-    const log = (parts: readonly unknown[]): void => void output.push(textOf(parts));
+    const log = (parts: readonly unknown[]): void => void output.push(formatLogLine(parts));
     for (const error of await holder.close(new SharedFixtureHost({ log, attach: () => undefined }, this.#around)))
       this.#tornDown(error, { holder, title }, output);
   }
 
   #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<OpenScope, 'holder' | 'title'>, output: readonly string[]): void {
-    const result = this.#cases.resultWithoutRun({ status: 'errored', cause: 'teardown' }, [buildThrowFailure(error, 'teardown', { fixture })]);
+    const result = this.#cases.buildResultWithoutRun({ status: 'errored', cause: 'teardown' }, [buildThrowFailure(error, 'teardown', { fixture })]);
     this.#listener.teardownFailed({ id: `${holder.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
   }
 }
 
 /** A case that represents the rows that could not be read. */
-const invalidRows = (test: PlannedTest, ordinal: number): PlannedCaseImpl => new PlannedCaseImpl(test, ordinal, { row: {}, name: 'invalid rows' }, 1);
+const buildInvalidRows = (test: PlannedTest, ordinal: number): PlannedCaseImpl => new PlannedCaseImpl(test, ordinal, { row: {}, name: 'invalid rows' }, 1);
 
 const open = (scope: Scope, id: string, depth: number, title: string, group?: Group): OpenScope => ({
   holder: new ScopeInstance(scope, { id }, depth),

@@ -1,5 +1,5 @@
 import { type Annotations, findInvalidDate, mergeAnnotations, type RowAnnotations } from '../cases/annotations.ts';
-import { caseSlug, formatItemId, formatSlug } from '../cases/ids.ts';
+import { formatCaseSlug, formatItemId, formatSlug } from '../cases/ids.ts';
 import type { ExpansionContext, ExpansionHost, RowEntry } from '../cases/row.ts';
 import { CaseSourceImpl, readEntries } from '../cases/source.ts';
 import { findUnknownColumns, parseTitle, renderTitle } from '../cases/title.ts';
@@ -15,7 +15,7 @@ import { collectNeeds } from './needs.ts';
 import { findHookFixtures, findOverrides, mergeLayers } from './override-layers.ts';
 import { type Group, type Inherited, inheritedFrom, type Plan, type PlannedTest } from './planned.ts';
 import { findOverrideSecrets, redactEntry } from './redaction.ts';
-import { type Child, invalidChild, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, TestImpl } from './suite.ts';
+import { buildInvalidChildProblem, type Child, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, TestImpl } from './suite.ts';
 import { findUnreachable } from './unreachable.ts';
 
 /** A file's exports, and information about the file. */
@@ -70,11 +70,11 @@ class Planner {
   }
 
   addFile(loaded: LoadedFile, defaults: Defaults): Promise<void> {
-    return this.#unlessBroken(this.files, () => this.#addFile(loaded, defaults));
+    return this.#addUnlessInvalid(this.files, () => this.#addFile(loaded, defaults));
   }
 
   /** Adds a file, suite or test, and removes it with its contents if it has problems of its own. The others still run. */
-  async #unlessBroken(siblings: unknown[], add: () => Promise<void>): Promise<void> {
+  async #addUnlessInvalid(siblings: unknown[], add: () => Promise<void>): Promise<void> {
     const [tests, before, outer] = [this.tests.length, siblings.length, this.#ownProblems];
     this.#ownProblems = 0;
     await add();
@@ -140,8 +140,10 @@ class Planner {
   async #add(child: Child, parent: MutableGroup, base: URL | undefined): Promise<void> {
     if (child instanceof SuiteImpl || child instanceof TestImpl) {
       this.#reach(child);
-      await this.#unlessBroken(parent.children, () => (child instanceof SuiteImpl ? this.#addSuite(child, parent, base) : this.#addTest(child, parent, base)));
-    } else if (child) this.#report([invalidChild(child, `suite "${parent.title}"`)], parent.origin);
+      await this.#addUnlessInvalid(parent.children, () =>
+        child instanceof SuiteImpl ? this.#addSuite(child, parent, base) : this.#addTest(child, parent, base),
+      );
+    } else if (child) this.#report([buildInvalidChildProblem(child, `suite "${parent.title}"`)], parent.origin);
   }
 
   /** Marks a test, or a suite with its contents, as reachable, even if it has problems. */
@@ -156,7 +158,7 @@ class Planner {
     const options = mergeLayers(suite.layers);
     const owner = `suite "${suite.title}"`;
     const title = parseTitle(suite.title);
-    const { entries, columns } = options.cases ? await this.#wholeSource(options.cases, options, suite, base) : { entries: [undefined], columns: [] };
+    const { entries, columns } = options.cases ? await this.#readWholeSource(options.cases, options, suite, base) : { entries: [undefined], columns: [] };
     const known = [...Object.keys(parent.entry?.row ?? {}), ...columns];
     this.#report(findUnknownColumns(title, known), suite.origin);
     for (const entry of entries) {
@@ -179,7 +181,7 @@ class Planner {
       });
       if (options.variants && Object.keys(options.variants).length === 0 && !group.inherited.allowEmpty)
         this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'variants' }], suite.origin);
-      const groups = options.variants ? Object.entries(options.variants).map(([name, bindings]) => this.#variant(suite, group, name, bindings)) : [group];
+      const groups = options.variants ? Object.entries(options.variants).map(([name, bindings]) => this.#planVariant(suite, group, name, bindings)) : [group];
       for (const one of groups) {
         const children = this.#children(suite, row);
         if (children.length === 0 && !one.inherited.allowEmpty) this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'children' }], suite.origin);
@@ -199,7 +201,7 @@ class Planner {
     }
   }
 
-  #variant(suite: SuiteImpl, parent: MutableGroup, name: string, overrides: readonly unknown[]): MutableGroup {
+  #planVariant(suite: SuiteImpl, parent: MutableGroup, name: string, overrides: readonly unknown[]): MutableGroup {
     const by = {};
     const overrideLayers = this.#buildLayers(() => overrides, `variant "${name}" of suite "${suite.title}"`, suite.origin, by);
     return this.#group(suite, parent, {
@@ -297,7 +299,7 @@ class Planner {
   }
 
   /** Reads all rows of a parameterized suite: each becomes a suite, so they are planned before the run. */
-  async #wholeSource(
+  async #readWholeSource(
     cases: NonNullable<SuiteOptions<any>['cases']>,
     options: SuiteOptions<any>,
     suite: SuiteImpl,
@@ -384,7 +386,7 @@ class Planner {
   }
 
   #unique(id: string, test: TestImpl, parent: Group): string {
-    const key = parent.redactedEntry ? `${id}/${caseSlug(parent.redactedEntry.row, parent.redactedEntry.name)}` : id;
+    const key = parent.redactedEntry ? `${id}/${formatCaseSlug(parent.redactedEntry.row, parent.redactedEntry.name)}` : id;
     const twins = (this.#ids.get(key) ?? 0) + 1;
     this.#ids.set(key, twins);
     if (twins === 1) return id;

@@ -1,5 +1,5 @@
 import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/annotations.ts';
-import { caseSlug, formatCaseId, formatValuesName } from '../cases/ids.ts';
+import { formatCaseId, formatCaseSlug, formatValuesName } from '../cases/ids.ts';
 import type { FileSource, RowEntry } from '../cases/row.ts';
 import { fillIn, hasPlaceholders, renderTitle, type Title } from '../cases/title.ts';
 import type { Definition, Provider } from '../fixtures/fixture.ts';
@@ -146,7 +146,7 @@ export class PlannedCaseImpl implements PlannedCase {
 
   #makeId(): string {
     const { test } = this;
-    return formatCaseId(test.id, idPart(test, this.redactedEntry), this.duplicateIndex);
+    return formatCaseId(test.id, formatIdPart(test, this.redactedEntry), this.duplicateIndex);
   }
 
   get path(): readonly string[] {
@@ -177,10 +177,10 @@ export class PlannedCaseImpl implements PlannedCase {
 export const formatCaseTitle = (path: readonly string[], own: string): string => (own ? [...path, own] : path).join(' › ');
 
 /** The part of an id that distinguishes the cases of a test. Undefined if the test can have only one. */
-function idPart(test: PlannedTest, redactedEntry: RowEntry): string | undefined {
+function formatIdPart(test: PlannedTest, redactedEntry: RowEntry): string | undefined {
   if (!test.parent.redactedEntry && test.source === undefined) return undefined;
   const { row, name } = formatIdentity(test, redactedEntry);
-  return caseSlug(row, name);
+  return formatCaseSlug(row, name);
 }
 
 /** What distinguishes a case from the others of its test: its row, the rows of the surrounding suites, and their names. */

@@ -3,7 +3,7 @@ import { CaseSourceImpl } from '../cases/source.ts';
 import { expandInBatches, findSecrets } from './expand.ts';
 import { PlannedCaseImpl, type PlannedTest } from './planned.ts';
 import { redactEntry } from './redaction.ts';
-import { missing, valueAt } from './row-condition.ts';
+import { getValueAt, missing } from './row-condition.ts';
 
 /** A value that no row has. Dates are ISO texts, and elements are indices into a list of the base row. */
 export type InventedValue =
@@ -82,7 +82,7 @@ export function buildProbeRow({ base, take, set = {} }: Probe, rowAt: (ordinal: 
 const splitPath = (path: string, row: Row): readonly string[] => (Object.hasOwn(row, path) ? [path] : path.split('.'));
 
 function cellAt(row: Row, path: string): unknown {
-  const value = valueAt(row, path);
+  const value = getValueAt(row, path);
   return value === missing ? undefined : value;
 }
 

@@ -17,11 +17,11 @@ export function parseCondition(text: string): RowCondition | undefined {
 
 /** Whether a row meets a condition. Numbers and dates are compared by value, everything else by its text. A missing value meets only `!=`. */
 export function matchesCondition(row: Readonly<Record<string, unknown>>, { column, operator, value }: RowCondition): boolean {
-  const found = valueAt(row, column);
+  const found = getValueAt(row, column);
   if (operator === '=') return equals(found, value);
   if (operator === '!=') return !equals(found, value);
   if (found === missing || found === null || found === undefined) return false;
-  const compared = typeof found === 'string' ? order(found, value) : order(comparableValue(found), found instanceof Date ? Date.parse(value) : asNumber(value));
+  const compared = typeof found === 'string' ? order(found, value) : order(toComparable(found), found instanceof Date ? Date.parse(value) : asNumber(value));
   if (operator === '<') return compared < 0;
   if (operator === '<=') return compared <= 0;
   return operator === '>' ? compared > 0 : compared >= 0;
@@ -32,7 +32,7 @@ function equals(found: unknown, value: string): boolean {
   if (found === missing) return false;
   // Only quoted or shortened texts differ from how they are shown. This is fast for many rows.
   if (typeof found === 'string') return /^"|…$/.test(value) && formatShortValue(found) === value;
-  const size = comparableValue(found);
+  const size = toComparable(found);
   return (
     (size !== undefined && size === asNumber(value)) ||
     String(found) === value ||
@@ -51,7 +51,7 @@ function order<T extends string | number | bigint>(a: T | undefined, b: T | numb
 export const missing = Symbol('missing');
 
 /** The value of a column, or of a path into a column: `stay.nights`. */
-export function valueAt(row: Readonly<Record<string, unknown>>, column: string): unknown {
+export function getValueAt(row: Readonly<Record<string, unknown>>, column: string): unknown {
   if (Object.hasOwn(row, column)) return row[column];
   let value: unknown = row;
   for (const key of column.split('.')) {
@@ -65,7 +65,7 @@ const asNumber = (text: string): number | undefined => (text !== '' && Number.is
 const formatIsoDate = (value: unknown): string | undefined => (value instanceof Date && !Number.isNaN(value.getTime()) ? value.toISOString() : undefined);
 
 /** The value by which a value is ordered. Undefined if it has no order. */
-function comparableValue(value: unknown): number | bigint | undefined {
+function toComparable(value: unknown): number | bigint | undefined {
   if (typeof value === 'number' || typeof value === 'bigint') return value;
   return value instanceof Date ? value.getTime() : undefined;
 }

@@ -60,7 +60,7 @@ export function buildSelector(selection: Selection, plan: Plan, shardAssignment?
   // An empty list of ids selects no case. An absent one selects every case.
   const ids = selection.ids && new Set(selection.ids);
   const places = targets.map((target) => matchesTarget(target, plan, rowLines));
-  const titleTests = titles.map(titleTest);
+  const titleTests = titles.map(compileTitleTest);
   const isTagged = (planned: PlannedCaseImpl): boolean => planned.tags.some((tag) => tags.includes(tag));
   const conditions: ((planned: PlannedCaseImpl) => boolean)[] = [];
   if (targets.length > 0 && !coversAllFiles(targets, plan)) conditions.push((planned) => places.some((stands) => stands(planned)));
@@ -86,7 +86,7 @@ const coversAllFiles = (targets: readonly Target[], plan: Plan): boolean =>
   plan.tests.every(({ base }) => targets.some(({ url, line }) => line === undefined && url === base?.href));
 
 /** A text is searched case-insensitively. Between slashes, it is a regular expression with flags. */
-function titleTest(wanted: string): (title: string) => boolean {
+function compileTitleTest(wanted: string): (title: string) => boolean {
   const pattern = parsePattern(wanted);
   if (pattern) return (title) => pattern.test(title);
   const text = wanted.toLowerCase();
@@ -97,7 +97,7 @@ function matchesTarget({ url, line }: Target, plan: Plan, rowLines: RowLines | u
   // The line of a test selects all its rows, even if its first row is on that line.
   if (line !== undefined && rowLines?.has(url, line) && !startsAt(plan, line, url)) return (planned) => isWrittenAt(planned, url, line);
   const tests = new Set(line === undefined ? plan.tests.filter(({ base }) => base?.href === url) : findTestsAt(plan, line, url));
-  return (planned) => tests.has(planned.test) || inData(planned, url, line);
+  return (planned) => tests.has(planned.test) || isInData(planned, url, line);
 }
 
 /** Whether a suite or a test starts on a line. */
@@ -118,7 +118,7 @@ function isWrittenAt({ entry, test }: PlannedCaseImpl, url: string, line: number
 }
 
 /** Whether the case's row of a data file is on a line. A record can span several lines. */
-function inData(planned: PlannedCaseImpl, url: string, line: number | undefined): boolean {
+function isInData(planned: PlannedCaseImpl, url: string, line: number | undefined): boolean {
   const { location, lines = 1 } = planned.entry;
   return location !== undefined && location.file === url && (line === undefined || (location.line <= line && line < location.line + lines));
 }

@@ -179,7 +179,7 @@ export const isOfAnotherCopy = (given: unknown): given is { readonly title: stri
   typeof given === 'object' && given !== null && brand in given && 'title' in given && !(given instanceof SuiteImpl) && !(given instanceof TestImpl);
 
 /** The problem of a child that is neither a suite nor a test. */
-export const invalidChild = (child: unknown, owner: string): Problem =>
+export const buildInvalidChildProblem = (child: unknown, owner: string): Problem =>
   isOfAnotherCopy(child)
     ? { code: 'duplicate-package', title: child.title, owner }
     : { code: 'invalid-type', expected: 'test or suite', got: String(child), owner };
@@ -206,7 +206,7 @@ export function suite(title: string, ...rest: readonly [Children] | readonly [An
     throwProblem({ code: 'invalid-type', expected: 'array of tests and suites', got: typeof children, owner: `suite "${title}"` });
   if (Array.isArray(children)) {
     for (const child of children as unknown[]) {
-      if (child && !(child instanceof SuiteImpl) && !(child instanceof TestImpl)) throwProblem(invalidChild(child, `suite "${title}"`));
+      if (child && !(child instanceof SuiteImpl) && !(child instanceof TestImpl)) throwProblem(buildInvalidChildProblem(child, `suite "${title}"`));
     }
   }
   return new SuiteImpl(title, [{ options, origin }], children);

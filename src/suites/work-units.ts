@@ -23,14 +23,14 @@ export interface WorkUnit {
  */
 export function splitPlan(plan: Plan): WorkUnit[] {
   const nodes = new NodeInterner();
-  const widest = (test: PlannedTest): ReadonlySet<Scope> => {
+  const findWidest = (test: PlannedTest): ReadonlySet<Scope> => {
     if (typeof test.test.options.overrides === 'function') return new Set<Scope>(['file']);
     return new Set(resolve(collectNeeds(test), test.inherited.overrideLayers, nodes).resolvedNodes.map(({ node }) => node.scope));
   };
   const units: WorkUnit[] = [];
   for (const file of plan.files) {
     const tests = testsIn(file);
-    const scopes = new Map(tests.map((test) => [test, widest(test)]));
+    const scopes = new Map(tests.map((test) => [test, findWidest(test)]));
     if (tests.some((test) => scopes.get(test)?.has('file'))) units.push({ tests: tests.map(({ index }) => index), isPartitionable: false });
     else {
       for (const child of file.children) {

@@ -1,5 +1,5 @@
 import { cell, dataFile, namedRows, range, suite, test } from 'red-lattice';
-import { builtInKind } from '../../src/cases/data/workbook-numbers.ts';
+import { classifyBuiltInFormat } from '../../src/cases/data/workbook-numbers.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { formatLocation } from '../../src/problems/source-location.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
@@ -133,7 +133,7 @@ export const workbooks = suite('a workbook', [
 ]);
 
 export const builtInFormats = test('the built-in formats of numbers are those of ISO/IEC 29500-1', ({ check }) => {
-  const kinds = Array.from({ length: 60 }, (_, format) => builtInKind(format));
+  const kinds = Array.from({ length: 60 }, (_, format) => classifyBuiltInFormat(format));
   const ranges = kinds.flatMap((kind, format) => (kind === kinds[format - 1] ? [] : [`${kind} from ${format}`]));
   check.equal(ranges, [
     'number from 0',

@@ -1,7 +1,7 @@
 import { suite, table, test, testWith } from 'red-lattice';
 import { findAnnotationSyntax, formatAnnotations } from '../../src/formats/annotations.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
-import { emptyState } from '../../src/results/run-state.ts';
+import { createRunState } from '../../src/results/run-state.ts';
 import { runCommand } from '../program.ts';
 import { projectOf } from '../project.ts';
 
@@ -55,7 +55,10 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
   test('are at most fifty, and quick for many cases at one line', ({ check }) => {
     const failure = (line: number): RecordedResult =>
       ({ title: 't', failures: [{ message: 'm', location: { file: 'a.ts', line, column: 1 } }] }) as unknown as RecordedResult;
-    const state = { ...emptyState(), failures: [...Array.from({ length: 50_000 }, () => failure(1)), ...Array.from({ length: 80 }, (_, i) => failure(i + 2))] };
+    const state = {
+      ...createRunState(),
+      failures: [...Array.from({ length: 50_000 }, () => failure(1)), ...Array.from({ length: 80 }, (_, i) => failure(i + 2))],
+    };
     const lines = formatAnnotations(state, 'github', (file) => file);
     check.equal([lines.length, lines[0]], [50, '::error file=a.ts,line=1,col=1,title=t::m%0A(and 49,999 more cases at this line)']);
   }),
@@ -71,7 +74,7 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
   }, ({ row, check }) => {
     const told = (location: object | undefined): string[] => {
       const failures = [{ title: 't', failures: [{ message: 'm', location }] }] as unknown as RecordedResult[];
-      return formatAnnotations({ ...emptyState(), failures }, row.syntax as 'github', (file) => file);
+      return formatAnnotations({ ...createRunState(), failures }, row.syntax as 'github', (file) => file);
     };
     check.equal(told({ file: 'a.ts', line: 2, column: 3 }), [row.source]);
     check.equal(told({ file: 'a.xlsx', line: 2, column: 3, sheet: 'Dues' }), [row.none]);

@@ -3,16 +3,16 @@ import { createRandom } from '../../src/cases/random.ts';
 import { diffValues, measureDistance } from '../../src/checks/difference.ts';
 import { breakLine, measureWidth, padOrTruncate, sliceColumns } from '../../src/formats/columns.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
-import { codeFrame } from '../../src/formats/human/frame.ts';
+import { renderCodeFrame } from '../../src/formats/human/frame.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
 import { renderNarrowed } from '../../src/formats/human/narrow.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { renderWhere } from '../../src/formats/human/where.ts';
-import { code } from '../../src/formats/markdown-text.ts';
+import { formatCode } from '../../src/formats/markdown-text.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { parseFrames } from '../../src/problems/source-location.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
-import { emptyState } from '../../src/results/run-state.ts';
+import { createRunState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Failure } from '../../src/running/result.ts';
 import { runCommand } from '../program.ts';
@@ -28,7 +28,7 @@ export const frames = test('a frame of {columns} columns marks the right word: s
   const lineOf = (words: number): string => Array.from({ length: words }, () => random.text(random.integer(1, 9), 'abc').padEnd(1, 'x')).join(' ');
   const texts = Array.from({ length: 5 }, () => lineOf(random.integer(0, 40)));
   const marked = `${lineOf(random.integer(0, 30))} berth ${lineOf(random.integer(0, 30))}`.trimStart();
-  const shown = codeFrame(
+  const shown = renderCodeFrame(
     { file: 'a.ts', line: 3, column: marked.indexOf('berth') + 1 },
     { source: () => [...texts.slice(0, 2), marked, ...texts.slice(2)].join('\n'), style: plainStyle, columns },
   );
@@ -200,7 +200,7 @@ export const widths = test('{text} takes {width} columns', {
 
 export const spans = test('any text is a single code span of Markdown: seed {seed}', { cases: range('seed', 1, 30) }, ({ row, check }) => {
   const text = createRandom(`spans ${row.seed}`).text(row.seed, 'a``<\n \\*_[]()@#|');
-  const span = code(text);
+  const span = formatCode(text);
   // CommonMark 0.31, 6.1: a run of backticks opens, and the next run of the same length closes; a blank at both ends is removed.
   const [opening = ''] = /^`+/.exec(span) ?? [];
   const runs = [...span.slice(opening.length).matchAll(/`+/g)];
@@ -314,7 +314,7 @@ export const longTimelines = test('a lane of {cases} cases has {bars} bars in a 
 
 export const narrow = test('a terminal of {width} columns has its lines', { cases: values('width', [0, 1, 10, 24, 25, 26, 40]) }, ({ row, check }) => {
   const activity = { kind: 'body', name: 'a.lattice.ts#berths/a-long-title', limit: 1 } as const;
-  const going = { state: emptyState(), lanes: [{ number: 0, activity, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };
+  const going = { state: createRunState(), lanes: [{ number: 0, activity, since: 2000 }], elapsed: 1, expected: { whole: 2, done: 1 } };
   check.equal(renderProgress(going, row.width, plainStyle).length, 3);
   check.holds(padOrTruncate('berth', row.width).length >= Math.min(5, row.width));
 });
@@ -324,7 +324,7 @@ export const narrowed = test('while a test is narrowed, the likeliest combinatio
     { kind: 'value', column: 'season', value: 'winter' },
     { kind: 'value', column: 'hull', value: 'cat' },
   ] as const;
-  const progress = { state: emptyState(), lanes: [], elapsed: 1500, expected: undefined };
+  const progress = { state: createRunState(), lanes: [], elapsed: 1500, expected: undefined };
   const narrowing = { path: ['dues', 'a price'], probes: 5, step: { possible: 12, likeliest } };
   check.equal(renderProgress({ ...progress, narrowing }, 80, plainStyle), [
     '',
@@ -405,12 +405,12 @@ export const markedWords = test('the mark of a code frame is under the word, beh
   }),
 }, ({ row, check }) => {
   const line = `f('${row.before}', equal)`;
-  const frame = codeFrame({ file: 'a.ts', line: 1, column: line.indexOf('equal') + 1 }, { source: () => line, style: plainStyle });
+  const frame = renderCodeFrame({ file: 'a.ts', line: 1, column: line.indexOf('equal') + 1 }, { source: () => line, style: plainStyle });
   check.equal(frame, [`▸ 1 │ ${line}`, `    │ ${' '.repeat(row.columns + 6)}▔▔▔▔▔`]);
 });
 
 export const markedSign = test('a sign has a mark of one column', ({ check }) =>
-  check.equal(codeFrame({ file: 'a.ts', line: 1, column: 2 }, { source: () => 'f(x)', style: plainStyle }), ['▸ 1 │ f(x)', '    │  ▔']));
+  check.equal(renderCodeFrame({ file: 'a.ts', line: 1, column: 2 }, { source: () => 'f(x)', style: plainStyle }), ['▸ 1 │ f(x)', '    │  ▔']));
 
 export const stacks = test(
   'the frames of a stack are read',

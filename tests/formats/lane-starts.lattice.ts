@@ -6,7 +6,7 @@ import { renderTimeline } from '../../src/formats/human/timeline.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { encodeEntry, type JournalEntry } from '../../src/results/journal/entries.ts';
 import { formatLaneName, type RunInfo } from '../../src/results/run-info.ts';
-import { emptyState } from '../../src/results/run-state.ts';
+import { createRunState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 
 const info = { tool: '0.1.0', started: '2026-05-01T08:00:00.000Z', lanes: 2, machines: { 1: 'quay-2' } } as unknown as RunInfo;
@@ -62,7 +62,7 @@ export const names = test('a lane on another machine has its name', ({ check }) 
   check.includes(renderTimeline(() => entries, 100, plainStyle, info.machines).join('\n'), 'lane 1 on quay-2');
   const activity = { kind: 'body', name: 'berth/1', limit: 1000 } as const;
   const progress = (lanes: Parameters<typeof renderProgress>[0]['lanes']): string =>
-    renderProgress({ state: emptyState(), lanes, elapsed: 10, expected: undefined }, 80, plainStyle).join('\n');
+    renderProgress({ state: createRunState(), lanes, elapsed: 10, expected: undefined }, 80, plainStyle).join('\n');
   const lanes = [
     { number: 0, activity, since: 0 },
     { number: 1, machine: 'quay-2', activity, since: 0 },

@@ -2,7 +2,7 @@ import { createClient } from '@redis/client';
 import { range, suite, testWith } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { type PoolAddress, parsePoolAddress } from '../../src/node/pool/address.ts';
-import { poolKeys } from '../../src/node/pool/keys.ts';
+import { buildPoolKeys } from '../../src/node/pool/keys.ts';
 import { openPool } from '../../src/node/pool/lane-pool.ts';
 import type { RemoteLane } from '../../src/node/pool/remote-lane.ts';
 import type { LanePool } from '../../src/node/pool/seats.ts';
@@ -113,7 +113,7 @@ export const leases = suite('leases of a pool', { ...(withoutServer && { skip: w
     });
     const [entry] = (await client.sendCommand(['XREVRANGE', `${prefix}:runs`, '+', '-', 'COUNT', '1'])) as any;
     const run = String(entry[1][1]);
-    const keys = poolKeys(prefix);
+    const keys = buildPoolKeys(prefix);
     await client.sendCommand(['XGROUP', 'CREATE', keys.machine('m'), 'machines', '0', 'MKSTREAM']);
     const send = (words: readonly string[]) => (words[0] === 'XREADGROUP' ? blocking : client).sendCommand([...words]);
     const machine = new Machine(send, pool, keys.seats(run), keys.results(run));

@@ -1,5 +1,5 @@
 import { namedRows, range, suite, table, test, values } from 'red-lattice';
-import { caseSlug } from '../../src/cases/ids.ts';
+import { formatCaseSlug } from '../../src/cases/ids.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { FixtureCosts } from '../../src/results/fixture-costs.ts';
 import { buildGrid, chooseAxes, findAxes } from '../../src/results/grid.ts';
@@ -10,7 +10,7 @@ import { Utf8LineBuffer } from '../../src/results/journal/line-buffer.ts';
 import { JournalReader } from '../../src/results/journal/reader.ts';
 import { testsInOrder } from '../../src/results/plan-order.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
-import { applyEntry, applyLaneEntry, emptyLane, emptyState } from '../../src/results/run-state.ts';
+import { applyEntry, applyLaneEntry, createLaneState, createRunState } from '../../src/results/run-state.ts';
 import { Slowest } from '../../src/results/slowest.ts';
 import { StatusStrip } from '../../src/results/status-strip.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
@@ -115,7 +115,7 @@ export const records = suite('reading a record', [
       check.equal(
         results.map(({ id, location }) => [id, location?.line, location?.column]),
         passes.map(({ row, duplicateIndex, line, column }) => [
-          `a.lattice.ts#stays/t3/${caseSlug(row, undefined)}${duplicateIndex > 1 ? `~${duplicateIndex}` : ''}`,
+          `a.lattice.ts#stays/t3/${formatCaseSlug(row, undefined)}${duplicateIndex > 1 ? `~${duplicateIndex}` : ''}`,
           line || undefined,
           line ? column : undefined,
         ]),
@@ -173,7 +173,7 @@ export const records = suite('reading a record', [
     pieces.push(journal.take().slice());
     const whole = new Uint8Array(pieces.flatMap((piece) => [...piece]));
     const read = (bytes: Uint8Array, inBlocks: boolean) => {
-      const [state, lane] = [emptyState(), emptyLane()];
+      const [state, lane] = [createRunState(), createLaneState()];
       const entries = [...new JournalReader().readAll(bytes, { inBlocks })].flat();
       for (const entry of entries) {
         applyEntry(state, entry);

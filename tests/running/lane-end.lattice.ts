@@ -3,7 +3,7 @@ import { type Attribution, attributeEnd } from '../../src/node/lane-end.ts';
 import type { LaneEnd } from '../../src/node/lane-process.ts';
 import type { Activity, JournalEntry } from '../../src/results/journal/entries.ts';
 import type { CaseName, RecordedResult } from '../../src/results/recorded-result.ts';
-import { applyLaneEntry, emptyLane, lostResults, silenceLimit } from '../../src/results/run-state.ts';
+import { applyLaneEntry, computeSilenceLimit, countLostResults, createLaneState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 
 const name = (ordinal: number): CaseName => ({ test: 2, ordinal, id: `a#b/${ordinal}`, title: `b ${ordinal}`, row: {}, tags: [] });
@@ -17,7 +17,7 @@ const crashed: LaneEnd = { code: null, signal: 'SIGKILL', overdue: false, stderr
 const overdue: LaneEnd = { ...crashed, overdue: true };
 
 const laneAfter = (entries: readonly JournalEntry[]) => {
-  const lane = emptyLane();
+  const lane = createLaneState();
   for (const entry of entries) applyLaneEntry(lane, entry, 0);
   return lane;
 };
@@ -148,17 +148,17 @@ export const attribution = suite('the early end of a lane', [
 
   test('a lane can be silent as long as the longest limit of what it does at the same time', ({ check }) => {
     const lane = laneAfter([started(1), announce('body', 'a#b/1', 20_000), started(2), announce('body', 'a#b/2', 100)]);
-    check.equal(silenceLimit(lane), 20_000);
+    check.equal(computeSilenceLimit(lane), 20_000);
     applyLaneEntry(lane, ended(1), 0);
-    check.equal(silenceLimit(lane), 100);
+    check.equal(computeSilenceLimit(lane), 100);
     applyLaneEntry(lane, announce('body', 'a#b/2', 50), 0);
-    check.equal(silenceLimit(lane), 50);
+    check.equal(computeSilenceLimit(lane), 50);
   }),
 
   test('selected cases without a result are lost, unless the run left them out', ({ check }) => {
     const finish = (selected: number, left?: number, stuck = false): number => {
       const notRun = left === undefined ? {} : { notRun: { cases: left, isMore: false } };
-      return lostResults(laneAfter([started(1), ended(1), ended(2), { type: 'finished', selected, isStuck: stuck, ...notRun }]));
+      return countLostResults(laneAfter([started(1), ended(1), ended(2), { type: 'finished', selected, isStuck: stuck, ...notRun }]));
     };
     check.equal([finish(2), finish(3), finish(2, 0), finish(5, 3), finish(5, 1), finish(5, 0, true)], [0, 1, 0, 0, 2, 0]);
   }),

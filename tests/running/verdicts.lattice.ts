@@ -1,8 +1,8 @@
 import { matrix, range, suite, table, test, values } from 'red-lattice';
 import { evaluateAnnotations } from '../../src/cases/annotations.ts';
 import { createRandom } from '../../src/cases/random.ts';
-import { besideCases, summaryLine } from '../../src/formats/summary-line.ts';
-import { emptyState, exitStatus, type RunState, warningsIn } from '../../src/results/run-state.ts';
+import { describeOutsideCases, formatSummaryLine } from '../../src/formats/summary-line.ts';
+import { createRunState, exitStatus, type RunState, warningsIn } from '../../src/results/run-state.ts';
 import type { Cause } from '../../src/running/result.ts';
 import { statuses } from '../../src/running/result.ts';
 import { decideVerdict } from '../../src/running/verdict.ts';
@@ -73,7 +73,7 @@ function stateFrom(seed: number): RunState {
   const random = createRandom(`ending ${seed}`);
   const some = (): number => (random.integer(0, 2) === 0 ? random.integer(1, 3) : 0);
   const problems = (): any[] => Array.from({ length: some() }, () => ({ code: 'no-header' }));
-  const state = emptyState();
+  const state = createRunState();
   for (const status of statuses) state.counts[status] = some();
   state.tornDown.push(...(problems() as never[]));
   state.runProblems.push(...problems());
@@ -95,7 +95,7 @@ export const endings = suite('the end of a run', [
     const total = statuses.reduce((sum, status) => sum + counts[status], 0);
     const isBroken = state.unwritable !== undefined || planProblems.length > 0 || loadFailures.length > 0 || state.planned === undefined;
     check.equal(exitStatus(state), isBroken ? 2 : failed + tornDown.length + runProblems.length > 0 ? 1 : total === 0 ? 3 : 0);
-    check.equal(summaryLine(state), `${counts.passed} passed, ${failed} failed${counts.skipped > 0 ? `, ${counts.skipped} skipped` : ''}`);
+    check.equal(formatSummaryLine(state), `${counts.passed} passed, ${failed} failed${counts.skipped > 0 ? `, ${counts.skipped} skipped` : ''}`);
     check.equal(warningsIn(state), state.warnings.length + state.unchecked.cases + state.flaky.cases);
     const plural = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
     const parts = [
@@ -105,6 +105,6 @@ export const endings = suite('the end of a run', [
       planProblems.length > 0 ? plural(planProblems.length, 'plan error') : '',
       loadFailures.length > 0 ? `${plural(loadFailures.length, 'file')} did not load` : '',
     ].filter(Boolean);
-    check.equal(besideCases(state), parts.length === 0 ? undefined : `${total === 0 ? 'nothing ran: ' : ''}${parts.join(', ')}`);
+    check.equal(describeOutsideCases(state), parts.length === 0 ? undefined : `${total === 0 ? 'nothing ran: ' : ''}${parts.join(', ')}`);
   }),
 ]);

@@ -1,4 +1,4 @@
-import { duration, escapeControls } from '../../../src/formats/style.ts';
+import { escapeControls, formatDuration } from '../../../src/formats/style.ts';
 import type { CaseSnapshot } from '../../../src/results/compare.ts';
 import { hrefOf } from '../route.ts';
 import { Headings } from './Headings.tsx';
@@ -94,7 +94,7 @@ function Side({ side, withTime }: { readonly side: CaseSnapshot | undefined; rea
   return (
     <td>
       <Sign status={side.status} />
-      {withTime && ` ${duration(side.milliseconds)}`}
+      {withTime && ` ${formatDuration(side.milliseconds)}`}
     </td>
   );
 }

@@ -1,5 +1,5 @@
 import { useMemo } from 'react';
-import { duration, formatCount } from '../../../src/formats/style.ts';
+import { formatCount, formatDuration } from '../../../src/formats/style.ts';
 import { type Store, timeOf } from '../record/store.ts';
 
 /** Two classes per power of ten. */
@@ -45,12 +45,12 @@ export function Durations({ store }: { readonly store: Store }) {
         })}
       </svg>
       <p className="scale quiet" aria-hidden="true">
-        <span>{duration(classes[0]?.from ?? 0)}</span>
-        <span>{duration(classes[Math.floor(classes.length / 2)]?.from ?? 0)}</span>
-        <span>{duration((classes.at(-1)?.from ?? 0) * 10 ** (1 / CLASSES_PER_DECADE))}</span>
+        <span>{formatDuration(classes[0]?.from ?? 0)}</span>
+        <span>{formatDuration(classes[Math.floor(classes.length / 2)]?.from ?? 0)}</span>
+        <span>{formatDuration((classes.at(-1)?.from ?? 0) * 10 ** (1 / CLASSES_PER_DECADE))}</span>
       </p>
     </section>
   );
 }
 
-const formatClass = ({ from, count }: Class): string => `${formatCount(count, 'case')} from ${duration(from)}`;
+const formatClass = ({ from, count }: Class): string => `${formatCount(count, 'case')} from ${formatDuration(from)}`;

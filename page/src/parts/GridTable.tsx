@@ -1,4 +1,4 @@
-import { duration, escapeControls, statusSymbols } from '../../../src/formats/style.ts';
+import { escapeControls, formatDuration, statusSymbols } from '../../../src/formats/style.ts';
 import { type Cell, formatGridValue, type Grid } from '../../../src/results/grid.ts';
 import type { RecordedResult } from '../../../src/results/recorded-result.ts';
 import type { WhereItFails } from '../../../src/results/where/causes.ts';
@@ -116,13 +116,13 @@ function CellButton({ cell, outlined, byTime, slowest, isPicked, onPick, label }
   const isCause = isOutlined(results, outlined);
   const each = milliseconds / results.length;
   const text = byTime
-    ? duration(each)
+    ? formatDuration(each)
     : failing > 0 && failing < results.length
       ? `${failing}/${results.length}`
       : results.length > 1
         ? `${results.length}`
         : '';
-  const spoken = byTime ? duration(each) : `${statusSymbols[status]} ${text}`;
+  const spoken = byTime ? formatDuration(each) : `${statusSymbols[status]} ${text}`;
   // Few cases are slow and many are quick. A logarithmic scale shows all of them.
   const share = Math.round((100 * Math.log1p(each)) / Math.log1p(slowest));
   return (
@@ -131,7 +131,7 @@ function CellButton({ cell, outlined, byTime, slowest, isPicked, onPick, label }
       className={`cell ${byTime ? 'timed' : status} ${isCause ? 'cause' : ''} ${!byTime && failing > 0 && failing < results.length ? 'mixed' : ''}`}
       style={{ '--share': `${byTime ? share : Math.round((100 * failing) / results.length)}%` } as React.CSSProperties}
       aria-pressed={isPicked}
-      aria-label={`${spoken}: ${label}, ${results.length} cases, ${failing} failing${isCause ? ', where it fails' : ''}, ${duration(each)} each`}
+      aria-label={`${spoken}: ${label}, ${results.length} cases, ${failing} failing${isCause ? ', where it fails' : ''}, ${formatDuration(each)} each`}
       onClick={() => onPick(cell)}
     >
       {byTime ? text : <Mark status={status} text={text} />}
@@ -166,6 +166,6 @@ const sumTotals = (totals: readonly Total[]): Total =>
 /** The total of a line or a column: the number of failures, or the time per case. */
 const TotalCell = ({ total: { failing, cases, milliseconds }, byTime }: { readonly total: Total; readonly byTime: boolean }) => (
   <td className={`total ${!byTime && failing > 0 ? 'failed' : 'quiet'}`}>
-    {cases === 0 ? '' : byTime ? duration(milliseconds / cases) : failing > 0 ? `${failing}/${cases}` : cases}
+    {cases === 0 ? '' : byTime ? formatDuration(milliseconds / cases) : failing > 0 ? `${failing}/${cases}` : cases}
   </td>
 );

@@ -1,6 +1,6 @@
 import { scaleLinear } from 'd3-scale';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import { duration, escapeControls } from '../../../src/formats/style.ts';
+import { escapeControls, formatDuration } from '../../../src/formats/style.ts';
 import { formatLaneName } from '../../../src/results/run-info.ts';
 import { type Bar, listBars } from '../record/bars.ts';
 import type { Store } from '../record/store.ts';
@@ -122,7 +122,7 @@ export function Lanes({ store }: { readonly store: Store }) {
           style={{ width: '100%', height }}
           role="img"
           tabIndex={0}
-          aria-label={`${rows.length} rows of lanes over ${duration(end)}; plus and minus zoom, arrow keys move; the tables below have the same data`}
+          aria-label={`${rows.length} rows of lanes over ${formatDuration(end)}; plus and minus zoom, arrow keys move; the tables below have the same data`}
           onKeyDown={onKeyDown}
           onMouseMove={(event) => {
             const bar = barAt(event);
@@ -189,7 +189,7 @@ function draw(element: HTMLCanvasElement, { bars, rows, scale, width, height, le
     pen.fillStyle = colour('--line');
     pen.fillRect(x, TOP - 6, 1, height);
     pen.fillStyle = colour('--quiet');
-    const label = duration(tick);
+    const label = formatDuration(tick);
     // The last label stays within the drawing.
     pen.fillText(label, Math.min(x, width - pen.measureText(label).width - 3), 12);
   }
@@ -207,7 +207,7 @@ function draw(element: HTMLCanvasElement, { bars, rows, scale, width, height, le
     pen.rect(x, y, x2 - x - 6, ROW_HEIGHT);
     pen.clip();
     pen.fillStyle = colour(bar.kind === 'waiting' ? '--ink' : '--on-shared');
-    pen.fillText(`${bar.name} · ${duration(bar.to - bar.from)}`, x + 8, y + ROW_HEIGHT / 2);
+    pen.fillText(`${bar.name} · ${formatDuration(bar.to - bar.from)}`, x + 8, y + ROW_HEIGHT / 2);
     pen.restore();
   }
 }

@@ -1,5 +1,5 @@
 import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from 'react';
-import { duration, escapeControls, statusLabel } from '../../../src/formats/style.ts';
+import { escapeControls, formatDuration, formatStatus } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { type Item, isFailing, type Store, timeOf } from '../record/store.ts';
 import { go } from '../route.ts';
@@ -159,7 +159,7 @@ const MAX_TITLE_LENGTH = 160;
 
 function nameCell({ result }: Item): string {
   const title = result.title.length > MAX_TITLE_LENGTH ? `…${result.title.slice(-MAX_TITLE_LENGTH)}` : result.title;
-  return `${escapeControls(title)} · ${statusLabel(result.status)} · ${duration(timeOf(result))}`;
+  return `${escapeControls(title)} · ${formatStatus(result.status)} · ${formatDuration(timeOf(result))}`;
 }
 
 const shortName = (file: string): string => file.replace(/^.*\//, '').replace(/\.lattice\.[cm]?[jt]sx?$/, '');

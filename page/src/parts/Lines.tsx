@@ -1,4 +1,4 @@
-import { duration, escapeControls } from '../../../src/formats/style.ts';
+import { escapeControls, formatDuration } from '../../../src/formats/style.ts';
 import { StatusStrip } from '../../../src/results/status-strip.ts';
 import { fitColumns, formatCell, gridTemplate, nameInTest, type RowColumn, type RowColumns } from '../record/row-columns.ts';
 import { type Item, isFailing, timeOf } from '../record/store.ts';
@@ -17,7 +17,7 @@ export function NodeLine({ node }: { readonly node: Node }) {
         {node.failing > 0 ? `${node.failing.toLocaleString('en')} of ` : ''}
         {node.cases.toLocaleString('en')}
       </span>
-      <span className="quiet time">{node.milliseconds > 0 ? duration(node.milliseconds) : ''}</span>
+      <span className="quiet time">{node.milliseconds > 0 ? formatDuration(node.milliseconds) : ''}</span>
     </>
   );
 }
@@ -51,7 +51,7 @@ export function ItemLine({ item, depth, rows, room }: ItemLineProps) {
       <span className="quiet message">
         {isFailing(result.status) ? escapeControls(result.failures[0]?.message.split('\n')[0] ?? '') : escapeControls(result.reason ?? '')}
       </span>
-      <span className="quiet time">{timeOf(result) > 0 ? duration(timeOf(result)) : ''}</span>
+      <span className="quiet time">{timeOf(result) > 0 ? formatDuration(timeOf(result)) : ''}</span>
     </>
   );
 }

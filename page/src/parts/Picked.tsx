@@ -1,5 +1,5 @@
 import { formatValuesName } from '../../../src/cases/ids.ts';
-import { duration, escapeControls, formatCount } from '../../../src/formats/style.ts';
+import { escapeControls, formatCount, formatDuration } from '../../../src/formats/style.ts';
 import { type Item, isFailing, timeOf } from '../record/store.ts';
 import { hrefOf } from '../route.ts';
 import type { ItemCell } from './GridTable.tsx';
@@ -32,7 +32,7 @@ export function Picked({ cell, items, onClose }: PickedProps) {
           <li key={result.id}>
             <Sign status={result.status} /> <a href={hrefOf({ view: 'tests', case: result.id, filter: '' })}>{escapeControls(formatValuesName(result.row))}</a>{' '}
             <span className="quiet">
-              {escapeControls(result.failures[0]?.message.split('\n')[0] ?? '')} · {duration(timeOf(result))}
+              {escapeControls(result.failures[0]?.message.split('\n')[0] ?? '')} · {formatDuration(timeOf(result))}
             </span>
           </li>
         ))}

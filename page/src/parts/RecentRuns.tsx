@@ -1,4 +1,4 @@
-import { duration } from '../../../src/formats/style.ts';
+import { formatDuration } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { isFailing, type Store } from '../record/store.ts';
 import { Headings } from './Headings.tsx';
@@ -43,7 +43,7 @@ export function RecentRuns({ store }: { readonly store: Store }) {
                 </td>
                 <td className={`number ${failed > 0 ? 'failed' : 'quiet'}`}>{failed.toLocaleString('en')}</td>
                 <td className="number">{others.toLocaleString('en')}</td>
-                <td className="number quiet">{duration(milliseconds)}</td>
+                <td className="number quiet">{formatDuration(milliseconds)}</td>
               </tr>
             ))}
         </tbody>

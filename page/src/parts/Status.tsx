@@ -1,4 +1,4 @@
-import { statusLabel } from '../../../src/formats/style.ts';
+import { formatStatus } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { statusShapes } from './icons.tsx';
 
@@ -11,7 +11,7 @@ const Shape = ({ status }: { readonly status: Status }) =>
   );
 
 /** A status as a shape, with its name for screen readers. */
-export const Sign = ({ status, label = statusLabel(status) }: { readonly status: Status; readonly label?: string }) => (
+export const Sign = ({ status, label = formatStatus(status) }: { readonly status: Status; readonly label?: string }) => (
   <span className={`sign ${status}`} role="img" aria-label={label} title={label}>
     <Shape status={status} />
   </span>
@@ -39,7 +39,7 @@ export function Counts({
             <span className={`sign ${status}`} aria-hidden="true">
               <Shape status={status} />
             </span>{' '}
-            {(counts[status] ?? 0).toLocaleString('en')} {statusLabel(status)}
+            {(counts[status] ?? 0).toLocaleString('en')} {formatStatus(status)}
           </>
         );
         return onChoose ? (

@@ -1,4 +1,4 @@
-import { duration, escapeControls } from '../../../src/formats/style.ts';
+import { escapeControls, formatDuration } from '../../../src/formats/style.ts';
 import { type Item, isFailing, type Store, timeOf } from './store.ts';
 
 /** A period on a lane, in milliseconds since the start of the run. */
@@ -38,8 +38,8 @@ export function listBars(store: Store): { bars: Bar[]; rows: { lane: number; row
     const from = item.zero - began + result.start;
     const { setup, body, teardown } = result.times;
     const row = rowFor(lane, from, from + setup + body + teardown);
-    const label = `${escapeControls(result.title)}: ${duration(setup + body + teardown)}`;
-    if (setup > 0) bars.push({ lane, row, from, to: from + setup, kind: 'setup', label: `${label}, setup ${duration(setup)}`, item });
+    const label = `${escapeControls(result.title)}: ${formatDuration(setup + body + teardown)}`;
+    if (setup > 0) bars.push({ lane, row, from, to: from + setup, kind: 'setup', label: `${label}, setup ${formatDuration(setup)}`, item });
     bars.push({ lane, row, from: from + setup, to: from + setup + body, kind: isFailing(result.status) ? 'failed' : 'body', label, item });
     if (teardown > 0) bars.push({ lane, row, from: from + setup + body, to: from + setup + body + teardown, kind: 'teardown', label, item });
   }
@@ -53,11 +53,11 @@ export function listBars(store: Store): { bars: Bar[]; rows: { lane: number; row
     const from = zero - began + start;
     const name = escapeControls(fixture);
     if (scope === 'run' && kind === 'setup' && zero + start > (beginnings.get(fixture) as number)) {
-      const label = `waited for the setup of “${name}”: ${duration(milliseconds)}`;
+      const label = `waited for the setup of “${name}”: ${formatDuration(milliseconds)}`;
       bars.push({ lane, row: 0, from, to: from + milliseconds, kind: 'waiting', label, name: `waits for ${name}` });
       continue;
     }
-    const label = `${kind} of the shared fixture “${name}” (scope: ${scope}): ${duration(milliseconds)}`;
+    const label = `${kind} of the shared fixture “${name}” (scope: ${scope}): ${formatDuration(milliseconds)}`;
     bars.push({ lane, row: 0, from, to: from + milliseconds, kind: kind === 'teardown' ? 'teardown' : 'shared', label, name });
   }
   const rows = [...free].sort(([a], [b]) => a - b).flatMap(([lane, ends]) => ends.slice(0, MAX_ROWS).map((_, row) => ({ lane, row })));

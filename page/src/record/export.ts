@@ -1,4 +1,4 @@
-import { csvLines } from '../../../src/formats/csv.ts';
+import { formatCsvLines } from '../../../src/formats/csv.ts';
 import { type Item, type Store, timeOf } from './store.ts';
 
 /** Downloads cases as CSV: their results, then the columns of their rows. No cell can be read as a formula. */
@@ -13,7 +13,7 @@ export function reportAsCsvOf(items: readonly Item[], store: Store): void {
     result.failures[0]?.message ?? '',
     ...columns.map((column) => result.row[column]),
   ]);
-  const address = URL.createObjectURL(new Blob([csvLines([head, ...rows]), '\n'], { type: 'text/csv' }));
+  const address = URL.createObjectURL(new Blob([formatCsvLines([head, ...rows]), '\n'], { type: 'text/csv' }));
   const link = document.createElement('a');
   link.href = address;
   link.download = `${store.name || 'cases'}.csv`;

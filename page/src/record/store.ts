@@ -6,7 +6,7 @@ import { JournalReader } from '../../../src/results/journal/reader.ts';
 import type { EarlierRun, PageEntry, PageHead } from '../../../src/results/page-entries.ts';
 import type { RecordedResult, TestHeader } from '../../../src/results/recorded-result.ts';
 import type { RunInfo } from '../../../src/results/run-info.ts';
-import { applyEntry, emptyState, type RunState, setNotRun } from '../../../src/results/run-state.ts';
+import { applyEntry, createRunState, type RunState, setNotRun } from '../../../src/results/run-state.ts';
 import type { Status } from '../../../src/running/result.ts';
 
 const encoder = new TextEncoder();
@@ -74,7 +74,7 @@ export class Store {
   began = Number.POSITIVE_INFINITY;
   excerpts = new Map<string, Excerpt[]>();
   contents = new Map<string, Content>();
-  state: RunState = emptyState();
+  state: RunState = createRunState();
   /** Increases with each change. */
   version = 0;
   /** The reason if nothing can be shown. */
@@ -146,7 +146,7 @@ export class Store {
     this.#starts = new Map();
     this.began = Number.POSITIVE_INFINITY;
     this.#named = 0;
-    this.state = emptyState();
+    this.state = createRunState();
     setNotRun(this.state, info.notRun);
     this.#reader = new JournalReader();
     this.version = version + 1;

@@ -1,6 +1,6 @@
 import { formatValuesName } from '../../../src/cases/ids.ts';
 import { formatAcceptCommand } from '../../../src/formats/accept-command.ts';
-import { duration, escapeControls, formatCount, statusLabel } from '../../../src/formats/style.ts';
+import { escapeControls, formatCount, formatDuration, formatStatus } from '../../../src/formats/style.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
 import type { UsedFixture } from '../../../src/results/recorded-result.ts';
 import { formatLaneName } from '../../../src/results/run-info.ts';
@@ -46,7 +46,7 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
         </h2>
         <p className="quiet">
           <span className={`status ${result.status}`}>
-            {statusLabel(result.status)}
+            {formatStatus(result.status)}
             {result.cause && result.cause !== 'check' ? `: ${result.cause}` : ''}
           </span>
           {result.reason ? `: ${escapeControls(result.reason)}` : ''}
@@ -90,9 +90,9 @@ export function CasePanel({ item, store, served }: { readonly item: Item; readon
       <section>
         <h3>Time</h3>
         <p>
-          {duration(timeOf(result))}: setup {duration(result.times.setup)}, body {duration(result.times.body)}, teardown {duration(result.times.teardown)} ·{' '}
-          {escapeControls(formatLaneName(lane, store.info?.machines))} · {formatCount(result.checks.passed + result.checks.failed, 'check')},{' '}
-          {result.checks.failed} failed
+          {formatDuration(timeOf(result))}: setup {formatDuration(result.times.setup)}, body {formatDuration(result.times.body)}, teardown{' '}
+          {formatDuration(result.times.teardown)} · {escapeControls(formatLaneName(lane, store.info?.machines))} ·{' '}
+          {formatCount(result.checks.passed + result.checks.failed, 'check')}, {result.checks.failed} failed
         </p>
       </section>
       <History item={item} store={store} />
@@ -145,7 +145,7 @@ const Steps = ({ steps }: { readonly steps: readonly StepResult[] }) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: they never change places
         <li key={i} style={{ marginInlineStart: `${step.depth * 1.2}rem` }}>
           <Sign status={step.status === 'unfinished' ? 'not-run' : step.status} label={step.status} /> {escapeControls(step.title)}{' '}
-          <span className="quiet">{duration(step.milliseconds)}</span>
+          <span className="quiet">{formatDuration(step.milliseconds)}</span>
         </li>
       ))}
     </ul>

@@ -4,8 +4,8 @@ import { escapeControls } from '../../../src/formats/style.ts';
 import { type Change, changes, compare } from '../../../src/results/compare.ts';
 import type { JournalEntry } from '../../../src/results/journal/entries.ts';
 import type { EarlierRun } from '../../../src/results/page-entries.ts';
-import { entriesOf, type ResultReport, type RunReport } from '../../../src/results/report.ts';
-import { findReportFault, refusesResult } from '../../../src/results/report-shape.ts';
+import { convertToEntries, type ResultReport, type RunReport } from '../../../src/results/report.ts';
+import { findReportFault, findResultFault } from '../../../src/results/report-shape.ts';
 import { Changed, type ChangedCase } from '../parts/Changed.tsx';
 import { type Item, isFailing, type Store, Store as StoreOf } from '../record/store.ts';
 
@@ -144,9 +144,9 @@ async function openReport(file: File): Promise<Other | string> {
     const isWhole = file.name.endsWith('.json');
     const head = JSON.parse(isWhole ? text : first) as { run: RunReport; results?: ResultReport[] };
     const results = head.results ?? lines.filter(Boolean).map((line) => JSON.parse(line) as ResultReport);
-    const refused = findReportFault(head) ?? results.map(refusesResult).find((one) => one !== undefined);
+    const refused = findReportFault(head) ?? results.map(findResultFault).find((one) => one !== undefined);
     if (refused) return `cannot read ${file.name}: ${refused}`;
-    return { name: file.name, entries: () => entriesOf(head.run, results) };
+    return { name: file.name, entries: () => convertToEntries(head.run, results) };
   } catch (error) {
     return `cannot read ${file.name}: ${(error as Error).message}`;
   }

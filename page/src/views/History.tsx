@@ -1,5 +1,5 @@
 import { useMemo } from 'react';
-import { duration, escapeControls, formatCount } from '../../../src/formats/style.ts';
+import { escapeControls, formatCount, formatDuration } from '../../../src/formats/style.ts';
 import type { Status } from '../../../src/running/result.ts';
 import { Headings } from '../parts/Headings.tsx';
 import { Sign } from '../parts/Status.tsx';
@@ -43,7 +43,7 @@ export function History({ store }: { readonly store: Store }) {
                 <td>
                   <Curve times={times} />
                 </td>
-                <td className="number quiet">{duration(times.at(-1) ?? 0)}</td>
+                <td className="number quiet">{formatDuration(times.at(-1) ?? 0)}</td>
               </tr>
             ))}
           </tbody>
@@ -142,7 +142,7 @@ function Curve({ times }: { readonly times: readonly (number | undefined)[] }) {
       width={CURVE_WIDTH}
       height={CURVE_HEIGHT}
       role="img"
-      aria-label={times.map((time) => (time === undefined ? 'not run' : duration(time))).join(', ')}
+      aria-label={times.map((time) => (time === undefined ? 'not run' : formatDuration(time))).join(', ')}
     >
       <polyline points={points.map((point) => point.join()).join(' ')} />
       {last && <circle cx={last[0]} cy={last[1]} r="2.5" />}

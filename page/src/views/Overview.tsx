@@ -1,7 +1,7 @@
 import { useMemo } from 'react';
 import { renderUnrun } from '../../../src/formats/not-run.ts';
-import { duration, escapeControls, formatCount, statusLabel } from '../../../src/formats/style.ts';
-import { besideCases } from '../../../src/formats/summary-line.ts';
+import { escapeControls, formatCount, formatDuration, formatStatus } from '../../../src/formats/style.ts';
+import { describeOutsideCases } from '../../../src/formats/summary-line.ts';
 import { formatProblem } from '../../../src/problems/format-problem.ts';
 import type { Problem } from '../../../src/problems/problem.ts';
 import { formatLocation } from '../../../src/problems/source-location.ts';
@@ -23,7 +23,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const red = [...store.tests.values()].filter((test) => test.items.some(({ result }) => isFailing(result.status)));
   const [before] = store.history;
   const { notRun } = state;
-  const beside = besideCases(state, info?.strictWarnings);
+  const beside = describeOutsideCases(state, info?.strictWarnings);
   const isRed =
     failing.length + state.tornDown.length + state.runProblems.length + state.planProblems.length + state.loadFailures.length + (info?.strictWarnings ?? 0) > 0;
   return (
@@ -97,8 +97,8 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
 function RunFacts({ store: { info, live, state } }: { readonly store: Store }) {
   const wall = info?.milliseconds;
   const facts: readonly (readonly [string, string])[] = [
-    ['took', wall === undefined ? (live ? 'running' : 'incomplete') : duration(wall)],
-    ['cases', `${duration(state.totalCaseMs)}${info && info.lanes > 1 ? ` in ${info.lanes} lanes` : ''}`],
+    ['took', wall === undefined ? (live ? 'running' : 'incomplete') : formatDuration(wall)],
+    ['cases', `${formatDuration(state.totalCaseMs)}${info && info.lanes > 1 ? ` in ${info.lanes} lanes` : ''}`],
     ['seed', `${info?.seed ?? ''}`],
     ['began', `${info?.started.slice(0, 16).replace('T', ' ') ?? ''} UTC`],
     ['with', `Red Lattice ${info?.tool}, Node ${info?.node}`],
@@ -168,7 +168,7 @@ function Excused({ store }: { readonly store: Store }) {
           <li key={`${status} ${reason}`}>
             <Sign status={status} />{' '}
             <a href={hrefOf({ view: 'tests', filter: `status:${status}` })}>
-              {count.toLocaleString('en')} {expired ? 'expired' : statusLabel(status)}
+              {count.toLocaleString('en')} {expired ? 'expired' : formatStatus(status)}
             </a>
             : {escapeControls(reason)}
           </li>
@@ -194,7 +194,7 @@ function Slow({ store }: { readonly store: Store }) {
         <tbody>
           {slowest.items.map(({ title, milliseconds }) => (
             <tr key={title}>
-              <td className="number">{duration(milliseconds)}</td>
+              <td className="number">{formatDuration(milliseconds)}</td>
               <td title={escapeControls(title)}>
                 <span className="slow-title">{escapeControls(shorten(title))}</span>
               </td>

@@ -1,5 +1,5 @@
 import { useMemo } from 'react';
-import { duration, escapeControls } from '../../../src/formats/style.ts';
+import { escapeControls, formatDuration } from '../../../src/formats/style.ts';
 import { Durations } from '../parts/Durations.tsx';
 import { Headings } from '../parts/Headings.tsx';
 import { Lanes } from '../parts/Lanes.tsx';
@@ -18,8 +18,8 @@ export function Time({ store }: { readonly store: Store }) {
       <section className="card">
         <Lanes store={store} />
         <p className="quiet">
-          {wall === undefined ? '' : `${duration(wall)} wall time, `}
-          {duration(state.totalCaseMs)} of cases
+          {wall === undefined ? '' : `${formatDuration(wall)} wall time, `}
+          {formatDuration(state.totalCaseMs)} of cases
           {info && info.lanes > 1 ? ` in ${info.lanes} lanes` : ''}
         </p>
       </section>
@@ -34,7 +34,7 @@ export function Time({ store }: { readonly store: Store }) {
   );
 }
 
-const timeOrNone = (milliseconds: number): string => (milliseconds < 0.05 ? '' : duration(milliseconds));
+const timeOrNone = (milliseconds: number): string => (milliseconds < 0.05 ? '' : formatDuration(milliseconds));
 
 function SlowCases({ store }: { readonly store: Store }) {
   const slowest = useMemo(() => [...store.items].sort((a, b) => timeOf(b.result) - timeOf(a.result)).slice(0, MAX_SLOW_CASES), [store, store.version]);
@@ -51,7 +51,7 @@ function SlowCases({ store }: { readonly store: Store }) {
             const end = Math.min(test.header.path.length, parts.length - 1);
             return (
               <tr key={result.id}>
-                <td className="number">{duration(timeOf(result))}</td>
+                <td className="number">{formatDuration(timeOf(result))}</td>
                 <td>
                   <Parts times={result.times} longest={longest} />
                 </td>
@@ -100,10 +100,10 @@ function SharedFixtures({ store }: { readonly store: Store }) {
           <tbody>
             {fixtures.map(({ name, scope, setups, setup, teardown }) => (
               <tr key={`${name} ${scope}`}>
-                <td className="number">{duration(setup + teardown)}</td>
+                <td className="number">{formatDuration(setup + teardown)}</td>
                 <td className="number quiet">{setups}</td>
-                <td className="number quiet">{duration(setups ? setup / setups : 0)}</td>
-                <td className="number quiet">{duration(teardown)}</td>
+                <td className="number quiet">{formatDuration(setups ? setup / setups : 0)}</td>
+                <td className="number quiet">{formatDuration(teardown)}</td>
                 <td>{escapeControls(name)}</td>
                 <td className="quiet">{scope}</td>
               </tr>

@@ -134,7 +134,7 @@ const jsonNumber = /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/;
  * Reads a number of a few plain digits, as most are; returns -1 for any other text. Both operands of the division are exact, so that the
  * result is rounded correctly (W. D. Clinger, How to read floating point numbers accurately, 1990).
  */
-function plainNumber(text: string): number {
+function parsePlainNumber(text: string): number {
   const { length } = text;
   let digits = 0;
   let scale = 0;
@@ -153,7 +153,7 @@ function plainNumber(text: string): number {
 const point = -2;
 
 function readNumber(text: string): CellResult<number> {
-  const plain = plainNumber(text);
+  const plain = parsePlainNumber(text);
   if (plain >= 0) return plain;
   if (jsonNumber.test(text)) return Number(text);
   if (/^-?\d{1,3}(?:,\d{3})+(?:\.\d+)?$/.test(text)) return new CellError(`this looks like a thousands separator; write ${text.replaceAll(',', '')}`);

@@ -170,7 +170,7 @@ export interface RecordFilterSlot {
  *
  * Each record has its line number, even after comments, blank lines and quoted line breaks. Its cells are split on demand.
  */
-export async function* csvRecords(pieces: AsyncIterable<string>, file: CsvFile, choosing: RecordFilterSlot = {}): AsyncGenerator<RecordBatch> {
+export async function* readCsvRecords(pieces: AsyncIterable<string>, file: CsvFile, choosing: RecordFilterSlot = {}): AsyncGenerator<RecordBatch> {
   const cutter = new RecordScanner(file, choosing);
   for await (const piece of pieces) {
     cutter.add(piece);

@@ -158,12 +158,12 @@ async function* bytesOf(files: FileSource, url: URL): AsyncGenerator<Uint8Array>
     yield* files.read(url);
   } catch (error) {
     const isMissing = (error as { code?: unknown }).code === 'ENOENT';
-    throwProblem({ code: 'unreadable-file', path: formatFileName(url), reason: isMissing ? `nothing found at ${url.href}` : reasonOf(error) });
+    throwProblem({ code: 'unreadable-file', path: formatFileName(url), reason: isMissing ? `nothing found at ${url.href}` : findReason(error) });
   }
 }
 
 /** The reason of a failed request is often only in its cause. */
-const reasonOf = (error: unknown): string => {
+const findReason = (error: unknown): string => {
   if (!(error instanceof Error)) return String(error);
   return error.cause instanceof Error ? `${error.message}: ${error.cause.message}` : error.message;
 };
@@ -177,14 +177,14 @@ async function* decodeBytes(open: () => Bytes, url: URL): AsyncGenerator<string>
     for await (const piece of open()) {
       decoder ??= new TextDecoder(detectEncoding(piece), { fatal: true });
       const text = decoder.decode(piece, { stream: true });
-      if (text.includes('\0')) throwProblem({ code: 'unexpected-nul', at: await placeOf('\0', open(), decoder.encoding, url.href) });
+      if (text.includes('\0')) throwProblem({ code: 'unexpected-nul', at: await findPlace('\0', open(), decoder.encoding, url.href) });
       yield text;
     }
     yield decoder?.decode() ?? '';
   } catch (error) {
     if (!decoder || !(error instanceof TypeError)) throw error;
     const { encoding } = decoder;
-    throwProblem({ code: 'invalid-encoding', encoding, at: await placeOf('\uFFFD', open(), encoding, url.href) });
+    throwProblem({ code: 'invalid-encoding', encoding, at: await findPlace('\uFFFD', open(), encoding, url.href) });
   }
 }
 
@@ -192,7 +192,7 @@ const detectEncoding = ([first, second]: Uint8Array): string =>
   first === 0xff && second === 0xfe ? 'utf-16le' : first === 0xfe && second === 0xff ? 'utf-16be' : 'utf-8';
 
 /** The location of the first occurrence of a character. U+FFFD represents invalid bytes. */
-async function placeOf(sign: string, bytes: Bytes, encoding: string, file: string): Promise<SourceLocation> {
+async function findPlace(sign: string, bytes: Bytes, encoding: string, file: string): Promise<SourceLocation> {
   const decoder = new TextDecoder(encoding);
   let place: SourceLocation = { file, line: 1, column: 1 };
   for await (const piece of bytes) {

@@ -5,18 +5,18 @@ import type { Partition } from '../partition.ts';
 import type { RowEntry } from '../row.ts';
 import type { SharedChunk } from '../source.ts';
 import type { RowTyping } from './columns.ts';
-import { type CsvFile, type CsvRecord, csvRecords, isChosen, type RecordBatch, type RecordFilterSlot } from './csv.ts';
+import { type CsvFile, type CsvRecord, isChosen, type RecordBatch, type RecordFilterSlot, readCsvRecords } from './csv.ts';
 import { type IndexedColumn, readHeadings } from './headings.ts';
 import { KeyPartitioner, MIN_RECORDS } from './key-partitioner.ts';
 import { compileRowReader, type ReadRow } from './row-reader.ts';
-import { brokenEntry, buildEntry, type Layout, settleAll, typeRecord } from './typing.ts';
+import { buildEntry, buildInvalidEntry, convertRecord, type Layout, settleAll } from './typing.ts';
 
 type Remark = ((problem: Problem) => void) | undefined;
 
 /** Reads CSV or TSV. The first record contains the headings. */
 export async function* readDelimited(text: AsyncIterable<string>, file: CsvFile, typed: RowTyping, onWarning: Remark): AsyncGenerator<readonly RowEntry[]> {
   let layout: DelimitedLayout | undefined;
-  for await (let { records } of csvRecords(text, file)) {
+  for await (let { records } of readCsvRecords(text, file)) {
     if (!layout) {
       layout = buildLayout(records[0] as CsvRecord, typed, onWarning);
       records = records.slice(1);
@@ -35,7 +35,7 @@ export async function openPartition(
   share: Partition,
 ): Promise<AsyncGenerator<SharedChunk> | undefined> {
   const choosing: RecordFilterSlot = {};
-  const source = csvRecords(text, file, choosing);
+  const source = readCsvRecords(text, file, choosing);
   const first: CsvRecord[] = [];
   while (first.length <= MIN_RECORDS) {
     const { value, done } = await source.next();
@@ -44,7 +44,7 @@ export async function openPartition(
   }
   const [header, ...records] = first;
   const layout = header ? buildLayout(header, typed, onWarning) : noHeadings(file);
-  const sharing = typed.schema ? undefined : KeyPartitioner.by(layout.columns, records, share);
+  const sharing = typed.schema ? undefined : KeyPartitioner.find(layout.columns, records, share);
   if (!sharing) {
     await source.return(undefined);
     return undefined;
@@ -92,19 +92,20 @@ interface DelimitedLayout extends Layout<IndexedColumn> {
 }
 
 function readRecord(record: CsvRecord, layout: DelimitedLayout): RowEntry | Promise<RowEntry> {
-  if (record.unclosed) return invalidRecord(record, { code: 'unclosed-quote', at: { ...record.location, column: record.raw.indexOf('"') + 1 } });
+  if (record.unclosed) return buildInvalidRecord(record, { code: 'unclosed-quote', at: { ...record.location, column: record.raw.indexOf('"') + 1 } });
   const { cells } = record;
   // Spreadsheets leave blank cells at the end of records.
   const hasWrongFieldCount = cells.length < layout.width || (cells.length > layout.headings && cells.slice(layout.headings).some((cell) => cell.trim() !== ''));
-  if (hasWrongFieldCount) return invalidRecord(record, { code: 'record-length-mismatch', cells: cells.length, columns: layout.headings, at: record.location });
+  if (hasWrongFieldCount)
+    return buildInvalidRecord(record, { code: 'record-length-mismatch', cells: cells.length, columns: layout.headings, at: record.location });
   const row = layout.readRow?.(cells);
   if (row) return buildEntry(record, row);
-  if (layout.needsValues && isEmpty(record)) return invalidRecord(record, { code: 'empty-record', at: record.location });
-  return typeRecord(record, layout);
+  if (layout.needsValues && isEmpty(record)) return buildInvalidRecord(record, { code: 'empty-record', at: record.location });
+  return convertRecord(record, layout);
 }
 
 /** Whether a record contains only delimiters and no quoted empty text. */
 const isEmpty = ({ cells, raw }: CsvRecord): boolean => cells.every((cell) => cell.trim() === '') && !raw.includes('"');
 
 /** Without values, only its line can name it. */
-const invalidRecord = (record: CsvRecord, problem: Problem): RowEntry => brokenEntry(`line ${record.line}`, record, problem);
+const buildInvalidRecord = (record: CsvRecord, problem: Problem): RowEntry => buildInvalidEntry(`line ${record.line}`, record, problem);

@@ -3,7 +3,7 @@ import { throwProblem } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';
 import { formatShortValue } from '../values.ts';
 import type { RowTyping } from './columns.ts';
-import { type Path, typeItem } from './items.ts';
+import { convertItem, type Path } from './items.ts';
 import { settleAll } from './typing.ts';
 
 /** The maximum length of a document, in characters. It is held in memory. */
@@ -23,11 +23,11 @@ export async function* readDocument(
   const path = at === undefined || at === '' ? [] : at.split('.').map((key) => (/^\d+$/.test(key) ? Number(key) : key));
   const read = format === 'json' ? (await import('./json.ts')).readJson : (await import('./yaml.ts')).readYaml;
   const { document, placeOf, linesOf } = await read(whole, file, path);
-  const list = valueAt(document, path, (key, known) => throwProblem({ code: 'unknown-path', path: at ?? '', key, known, at: placeOf(0) }));
+  const list = findValue(document, path, (key, known) => throwProblem({ code: 'unknown-path', path: at ?? '', key, known, at: placeOf(0) }));
   if (!Array.isArray(list)) return throwProblem({ code: 'expected-array', at: placeOf(0), path: at, got: formatShortValue(list) });
   for (let from = 0; from < list.length; from += MAX_BATCH_ITEMS) {
     const rows: readonly unknown[] = list.slice(from, from + MAX_BATCH_ITEMS);
-    yield settleAll(rows.map((row, i) => typeItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
+    yield settleAll(rows.map((row, i) => convertItem(row, `item ${from + i + 1}`, typed, (key) => placeOf(from + i, key), linesOf(from + i))));
   }
 }
 
@@ -46,7 +46,7 @@ async function readWholeText(text: AsyncIterable<string>, file: string): Promise
 }
 
 /** The value at a path of a document. `onMissing` is called for a key that an object on the path does not have. */
-function valueAt(document: unknown, path: Path, onMissing: (key: string, known: readonly string[]) => never): unknown {
+function findValue(document: unknown, path: Path, onMissing: (key: string, known: readonly string[]) => never): unknown {
   let value = document;
   for (const key of path) {
     if (typeof value === 'object' && value !== null && !Array.isArray(value) && !Object.hasOwn(value, key)) onMissing(String(key), Object.keys(value));

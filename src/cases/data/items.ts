@@ -2,7 +2,7 @@ import type { SourceLocation } from '../../problems/source-location.ts';
 import type { RowEntry } from '../row.ts';
 import { formatShortValue } from '../values.ts';
 import { buildColumns, type Column, isMark, type RowTyping, type StandardSchema } from './columns.ts';
-import { brokenEntry, type RawRecord, typeRecord } from './typing.ts';
+import { buildInvalidEntry, convertRecord, type RawRecord } from './typing.ts';
 
 /** Keys and list indices, from the top of a document. */
 export type Path = readonly (string | number)[];
@@ -26,14 +26,14 @@ export const countLines = (first: number, last: number): number | undefined => (
 type PlaceOf = (key: string | undefined) => SourceLocation;
 
 /** Converts one item of a document to a row. It must be an object. `name` names an invalid item. */
-export function typeItem(item: unknown, name: string, { columns, schema }: RowTyping, placeOf: PlaceOf, lines?: number): RowEntry | Promise<RowEntry> {
+export function convertItem(item: unknown, name: string, { columns, schema }: RowTyping, placeOf: PlaceOf, lines?: number): RowEntry | Promise<RowEntry> {
   const place = placeOf(undefined);
   if (typeof item !== 'object' || item === null || Array.isArray(item))
-    return brokenEntry(name, { location: place, lines }, { code: 'expected-object', got: formatShortValue(item), at: place });
+    return buildInvalidEntry(name, { location: place, lines }, { code: 'expected-object', got: formatShortValue(item), at: place });
   const values = item as Record<string, unknown>;
   const headings = Object.keys(values);
   if (Object.hasOwn(values, '__proto__'))
-    return brokenEntry(name, { location: place, lines }, { code: 'invalid-heading', heading: '__proto__', at: placeOf('__proto__') });
+    return buildInvalidEntry(name, { location: place, lines }, { code: 'invalid-heading', heading: '__proto__', at: placeOf('__proto__') });
   if (!columns && !schema && !headings.some(isMark)) return { row: values, location: place, lines };
   const record: RawRecord = {
     location: place,
@@ -42,11 +42,11 @@ export function typeItem(item: unknown, name: string, { columns, schema }: RowTy
     isQuoted: () => false,
     at: (column) => placeOf(column && Object.hasOwn(values, column.heading) ? column.heading : undefined),
   };
-  return typeRecord(record, { columns: columns ? buildColumns(columns, headings) : passthroughTyping(headings), schema });
+  return convertRecord(record, { columns: columns ? buildColumns(columns, headings) : buildPassthroughColumns(headings), schema });
 }
 
 /** Columns of a document whose values are used unchanged. */
-const passthroughTyping = (headings: readonly string[]): Column[] =>
+const buildPassthroughColumns = (headings: readonly string[]): Column[] =>
   buildColumns(undefined, headings).map((column) => (column.reads.as === 'mark' ? column : { ...column, reads: { as: 'schema', schema: anySchema } }));
 
 const anySchema: StandardSchema<unknown> = { '~standard': { version: 1, vendor: 'red-lattice', validate: (value) => ({ value }) } };

@@ -2,9 +2,9 @@ import { throwProblem } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';
 import type { RowTyping } from './columns.ts';
 import { MAX_RECORD_LENGTH } from './csv.ts';
-import { typeItem } from './items.ts';
+import { convertItem } from './items.ts';
 import { findDuplicateKey, findSyntaxError, hasDuplicateKeys, tooDeep } from './json-faults.ts';
-import { brokenEntry, settleAll } from './typing.ts';
+import { buildInvalidEntry, settleAll } from './typing.ts';
 
 /** Reads JSON Lines: one row per line. */
 export async function* readJsonLines(
@@ -26,13 +26,13 @@ export async function* readJsonLines(
       item = JSON.parse(raw);
     } catch {
       return findSyntaxError(raw).then(({ reason, column }) =>
-        brokenEntry(name, { location: place }, { code: 'parse-error', reason, at: { ...place, column: given.indexOf(raw) + column } }),
+        buildInvalidEntry(name, { location: place }, { code: 'parse-error', reason, at: { ...place, column: given.indexOf(raw) + column } }),
       );
     }
     try {
       if (hasDuplicateKeys(raw, item))
         return findDuplicateKey(raw).then((found) =>
-          brokenEntry(
+          buildInvalidEntry(
             name,
             { location: place },
             {
@@ -43,11 +43,11 @@ export async function* readJsonLines(
           ),
         );
       // The column is searched by its key: precise enough in a line.
-      return typeItem(item, name, typed, (key) => ({ ...place, column: key === undefined ? 1 : Math.max(0, given.indexOf(JSON.stringify(key))) + 1 }));
+      return convertItem(item, name, typed, (key) => ({ ...place, column: key === undefined ? 1 : Math.max(0, given.indexOf(JSON.stringify(key))) + 1 }));
     } catch (error) {
       // A value that is nested too deeply causes a stack overflow.
       if (!(error instanceof RangeError)) throw error;
-      return brokenEntry(name, { location: place }, { code: 'parse-error', reason: tooDeep, at: place });
+      return buildInvalidEntry(name, { location: place }, { code: 'parse-error', reason: tooDeep, at: place });
     }
   };
   const readAll = (lines: readonly string[]) => settleAll(lines.map(read).filter((entry) => entry !== undefined));

@@ -29,7 +29,7 @@ export class KeyPartitioner implements RecordFilter {
   }
 
   /** Partitions by the first column whose values differ in the first records. Undefined if there is none, or if rows have names of their own. */
-  static by(columns: readonly IndexedColumn[], records: readonly CsvRecord[], share: Partition): KeyPartitioner | undefined {
+  static find(columns: readonly IndexedColumn[], records: readonly CsvRecord[], share: Partition): KeyPartitioner | undefined {
     if (records.length < MIN_RECORDS || columns.some(({ reads }) => reads.as === 'mark' && reads.mark === 'name')) return undefined;
     const isCell = (column: IndexedColumn): column is KeyColumn => column.reads.as === 'cell';
     const first = records.slice(0, SAMPLE_RECORDS).filter(({ unclosed }) => !unclosed);

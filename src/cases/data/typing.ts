@@ -49,14 +49,14 @@ export interface Layout<C extends Column = Column> {
 const nothing = Symbol('nothing');
 
 /** Converts a record to a row: each cell by its column, with a located problem for each invalid cell. */
-export function typeRecord<C extends Column>(record: RawRecord<C>, layout: Layout<C>): RowEntry | Promise<RowEntry> {
+export function convertRecord<C extends Column>(record: RawRecord<C>, layout: Layout<C>): RowEntry | Promise<RowEntry> {
   const { columns } = layout;
   const making = buildEntry(record, noRow);
   const values = new Array<unknown>(columns.length);
   let isWhole = true;
   let waiting: Promise<unknown>[] | undefined;
   for (let index = 0; index < columns.length; index++) {
-    const value = typeCell(making, record, columns[index] as C);
+    const value = convertCell(making, record, columns[index] as C);
     values[index] = value;
     if (value === nothing) isWhole = false;
     else if (value instanceof PendingValue) {
@@ -85,7 +85,7 @@ export const buildEntry = ({ location, lines }: Pick<RawRecord, 'location' | 'li
 });
 
 /** Creates an entry for an invalid row, which its own case reports, named by its position. */
-export const brokenEntry = (name: string, { location, lines }: Pick<RowEntry, 'location' | 'lines'>, problem: Problem): RowEntry => ({
+export const buildInvalidEntry = (name: string, { location, lines }: Pick<RowEntry, 'location' | 'lines'>, problem: Problem): RowEntry => ({
   row: {},
   name,
   location: location,
@@ -102,7 +102,7 @@ function finishRow<C extends Column>(
 ): RowEntry | Promise<RowEntry> {
   const { columns, schema, makeRow } = layout;
   making.row = isWhole && makeRow ? makeRow(values) : buildRow(columns, values);
-  return schema && !making.problems ? judgeRow(schema, making, record, columns) : making;
+  return schema && !making.problems ? applyRowSchema(schema, making, record, columns) : making;
 }
 
 function buildRow(columns: readonly Column[], values: readonly unknown[]): object {
@@ -128,7 +128,7 @@ class PendingValue {
 }
 
 /** Converts a cell: `nothing` if it has no value, undefined for an annotation. */
-function typeCell<C extends Column>(making: EntryBuilder, record: RawRecord<C>, column: C): unknown {
+function convertCell<C extends Column>(making: EntryBuilder, record: RawRecord<C>, column: C): unknown {
   const { property, reads } = column;
   const value = record.value(column);
   if (value instanceof CellSchemaError) {
@@ -190,7 +190,7 @@ function applyCellSchema(making: EntryBuilder, found: unknown, raw: unknown, pro
   return issues ? raw : value;
 }
 
-function judgeRow<C extends Column>(
+function applyRowSchema<C extends Column>(
   schema: StandardSchema<unknown>,
   making: EntryBuilder,
   record: RawRecord<C>,

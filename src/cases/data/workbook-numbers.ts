@@ -2,7 +2,7 @@
 export type NumberKind = 'number' | 'date' | 'time';
 
 /** Built-in formats: ISO/IEC 29500-1, 18.8.30, with those of East Asian locales. */
-export function builtInKind(format: number): NumberKind {
+export function classifyBuiltInFormat(format: number): NumberKind {
   if ((format >= 18 && format <= 21) || (format >= 45 && format <= 47)) return 'time';
   return (format >= 14 && format <= 17) || format === 22 || (format >= 27 && format <= 36) || (format >= 50 && format <= 58) ? 'date' : 'number';
 }

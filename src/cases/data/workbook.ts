@@ -5,8 +5,8 @@ import { throwProblem } from '../../problems/problem-error.ts';
 import type { RowEntry } from '../row.ts';
 import type { RowTyping } from './columns.ts';
 import { type IndexedColumn, readHeadings } from './headings.ts';
-import { CellSchemaError, type Layout, type RawRecord, settleAll, typeRecord } from './typing.ts';
-import { builtInKind, classifyNumberFormat, formatSerialDate, type NumberKind } from './workbook-numbers.ts';
+import { CellSchemaError, convertRecord, type Layout, type RawRecord, settleAll } from './typing.ts';
+import { classifyBuiltInFormat, classifyNumberFormat, formatSerialDate, type NumberKind } from './workbook-numbers.ts';
 
 /** The maximum size of a workbook. Its compressed bytes are held in memory. */
 const MAX_FILE_BYTES = 64_000_000;
@@ -49,15 +49,15 @@ export async function* readWorkbook(
 ): AsyncGenerator<readonly RowEntry[]> {
   const archive = await Archive.open(bytes, file);
   const { sheet, part, from1904 } = findSheet(archive, options.sheet, file);
-  const shared: Shared = { texts: sharedTexts(archive), kinds: numberKinds(archive), from1904 };
+  const shared: Shared = { texts: readSharedTexts(archive), kinds: readNumberKinds(archive), from1904 };
   const placeOf = (number: number, column: number) => ({ file, line: number, column: column + 1, sheet });
   let layout: Layout<IndexedColumn> | undefined;
-  for (const rows of sheetRows(archive, part, shared)) {
+  for (const rows of readSheetRows(archive, part, shared)) {
     const entries: (RowEntry | Promise<RowEntry>)[] = [];
     for (const { number, cells } of rows) {
       const first = cells.get(0);
       if (options.comment !== undefined && first && 'value' in first && String(first.value).startsWith(options.comment)) continue;
-      if (layout) entries.push(typeRecord(buildRecord(cells, number, placeOf), layout));
+      if (layout) entries.push(convertRecord(buildRecord(cells, number, placeOf), layout));
       else
         layout = {
           columns: readHeadings(readWorkbookHeadings(cells), typed.columns, (index) => placeOf(number, index), onWarning, typed.ignore),
@@ -81,8 +81,8 @@ export interface DescribedSheet {
 export async function describeSheet(bytes: Uint8Array, file: string, wanted: string | undefined): Promise<DescribedSheet> {
   const archive = await Archive.open([bytes], file);
   const { part, from1904 } = findSheet(archive, wanted, file);
-  const kinds = numberKinds(archive);
-  return { part, kinds, from1904, rows: () => sheetRows(archive, part, { texts: sharedTexts(archive), kinds, from1904 }) };
+  const kinds = readNumberKinds(archive);
+  return { part, kinds, from1904, rows: () => readSheetRows(archive, part, { texts: readSharedTexts(archive), kinds, from1904 }) };
 }
 
 export function readWorkbookHeadings(cells: WorkbookRow['cells']): string[] {
@@ -195,15 +195,15 @@ const unreadable = (file: string, reason: string): Problem => ({
 });
 
 /** Removes a namespace prefix, which writers can add to every name. */
-export const local = (name: string): string => name.slice(name.indexOf(':') + 1);
+export const removePrefix = (name: string): string => name.slice(name.indexOf(':') + 1);
 export const attribute = (tag: SaxesTagPlain, name: string): string | undefined =>
-  Object.entries(tag.attributes as Record<string, string>).find(([key]) => local(key) === name)?.[1];
+  Object.entries(tag.attributes as Record<string, string>).find(([key]) => removePrefix(key) === name)?.[1];
 
 function findSheet(archive: Archive, wanted: string | undefined, file: string): { sheet: string; part: string; from1904: boolean } {
   const book = archive.whole('xl/workbook.xml', (parser) => {
     const found = { sheets: [] as { name: string; relation: string }[], from1904: false };
     parser.on('opentag', (tag) => {
-      const name = local(tag.name);
+      const name = removePrefix(tag.name);
       if (name === 'sheet') found.sheets.push({ name: attribute(tag, 'name') ?? '', relation: findRelation(tag) });
       else if (name === 'workbookPr') found.from1904 = ['1', 'true'].includes(attribute(tag, 'date1904') ?? '');
     });
@@ -212,7 +212,7 @@ function findSheet(archive: Archive, wanted: string | undefined, file: string): 
   const targets = archive.whole('xl/_rels/workbook.xml.rels', (parser) => {
     const found = new Map<string, string>();
     parser.on('opentag', (tag) => {
-      if (local(tag.name) === 'Relationship') found.set(attribute(tag, 'Id') ?? '', attribute(tag, 'Target') ?? '');
+      if (removePrefix(tag.name) === 'Relationship') found.set(attribute(tag, 'Id') ?? '', attribute(tag, 'Target') ?? '');
     });
     return () => found;
   });
@@ -229,10 +229,10 @@ function findSheet(archive: Archive, wanted: string | undefined, file: string): 
 
 /** `r:id`, whatever the prefix: not the sheet's own `sheetId`. */
 const findRelation = (tag: SaxesTagPlain): string =>
-  Object.entries(tag.attributes as Record<string, string>).find(([key]) => key.includes(':') && local(key) === 'id')?.[1] ?? '';
+  Object.entries(tag.attributes as Record<string, string>).find(([key]) => key.includes(':') && removePrefix(key) === 'id')?.[1] ?? '';
 
 /** Collects the text of `t` elements, but not that of phonetic runs. */
-function textReader(parser: SaxesParser, isText: (name: string) => boolean): { take(): string; opened(name: string): void; closed(name: string): void } {
+function createTextReader(parser: SaxesParser, isText: (name: string) => boolean): { take(): string; opened(name: string): void; closed(name: string): void } {
   let text = '';
   let phonetic = 0;
   let isInside = false;
@@ -259,14 +259,14 @@ function textReader(parser: SaxesParser, isText: (name: string) => boolean): { t
 }
 
 /** The shared strings of a workbook. */
-function sharedTexts(archive: Archive): readonly string[] {
+function readSharedTexts(archive: Archive): readonly string[] {
   const read = archive.whole('xl/sharedStrings.xml', (parser) => {
     const texts: string[] = [];
-    const text = textReader(parser, (name) => name === 't');
-    parser.on('opentag', (tag) => text.opened(local(tag.name)));
+    const text = createTextReader(parser, (name) => name === 't');
+    parser.on('opentag', (tag) => text.opened(removePrefix(tag.name)));
     parser.on('closetag', (tag) => {
-      text.closed(local(tag.name));
-      if (local(tag.name) === 'si') texts.push(text.take());
+      text.closed(removePrefix(tag.name));
+      if (removePrefix(tag.name) === 'si') texts.push(text.take());
     });
     return () => texts;
   });
@@ -274,22 +274,22 @@ function sharedTexts(archive: Archive): readonly string[] {
 }
 
 /** What numbers of each style represent: by number for built-in formats, by letters for the others. */
-function numberKinds(archive: Archive): readonly NumberKind[] {
+function readNumberKinds(archive: Archive): readonly NumberKind[] {
   const read = archive.whole('xl/styles.xml', (parser) => {
     const own = new Map<number, NumberKind>();
     const kinds: NumberKind[] = [];
     let inCells = false;
     parser.on('opentag', (tag) => {
-      const name = local(tag.name);
+      const name = removePrefix(tag.name);
       if (name === 'numFmt') own.set(Number(attribute(tag, 'numFmtId')), classifyNumberFormat(attribute(tag, 'formatCode') ?? ''));
       else if (name === 'cellXfs') inCells = true;
       else if (name === 'xf' && inCells) {
         const format = Number(attribute(tag, 'numFmtId') ?? 0);
-        kinds.push(own.get(format) ?? builtInKind(format));
+        kinds.push(own.get(format) ?? classifyBuiltInFormat(format));
       }
     });
     parser.on('closetag', (tag) => {
-      if (local(tag.name) === 'cellXfs') inCells = false;
+      if (removePrefix(tag.name) === 'cellXfs') inCells = false;
     });
     return () => kinds;
   });
@@ -297,7 +297,7 @@ function numberKinds(archive: Archive): readonly NumberKind[] {
 }
 
 /** The rows of a sheet that are not empty, in batches. */
-function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<WorkbookRow[]> {
+function* readSheetRows(archive: Archive, part: string, shared: Shared): Generator<WorkbookRow[]> {
   let ready: WorkbookRow[] = [];
   const taken = archive.read(part, (parser) => {
     let row = 0;
@@ -307,9 +307,9 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
     let style = 0;
     /** The cell has a formula whose result has not been read yet. */
     let awaitsFormulaResult = false;
-    const text = textReader(parser, (name) => name === 'v' || name === 't');
+    const text = createTextReader(parser, (name) => name === 'v' || name === 't');
     parser.on('opentag', (tag) => {
-      const name = local(tag.name);
+      const name = removePrefix(tag.name);
       text.opened(name);
       if (name === 'row') {
         row = Number(attribute(tag, 'r') ?? row + 1);
@@ -317,7 +317,7 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
         cells = new Map();
       } else if (name === 'c') {
         const address = attribute(tag, 'r');
-        column = address === undefined ? column + 1 : columnNumber(address);
+        column = address === undefined ? column + 1 : parseColumnNumber(address);
         type = attribute(tag, 't');
         style = Number(attribute(tag, 's') ?? 0);
         awaitsFormulaResult = false;
@@ -326,7 +326,7 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
       else if (name === 'v') awaitsFormulaResult = false;
     });
     parser.on('closetag', (tag) => {
-      const name = local(tag.name);
+      const name = removePrefix(tag.name);
       text.closed(name);
       if (name === 'row' && cells.size > 0) ready.push({ number: row, cells });
       if (name !== 'c') return;
@@ -342,7 +342,7 @@ function* sheetRows(archive: Archive, part: string, shared: Shared): Generator<W
 }
 
 /** The column number of an address, from 0: 27 for `AB12`. */
-export function columnNumber(address: string): number {
+export function parseColumnNumber(address: string): number {
   let number = 0;
   for (const letter of address.replace(/\d+$/, '')) number = number * 26 + letter.charCodeAt(0) - 64;
   return number - 1;

@@ -17,7 +17,7 @@ export const findLevel = (values: readonly unknown[], value: unknown): number =>
   Number.isNaN(value) ? values.findIndex((one) => Number.isNaN(one)) : values.indexOf(value);
 
 /** The number of all combinations. */
-export const combinations = ({ counts }: Axes): number => counts.reduce((product, count) => product * count, 1);
+export const countCombinations = ({ counts }: Axes): number => counts.reduce((product, count) => product * count, 1);
 
 export const buildRow = ({ names, values }: Axes, levels: readonly number[]): Record<string, unknown> =>
   Object.fromEntries(names.map((name, axis) => [name, values[axis]?.[levels[axis] as number]]));

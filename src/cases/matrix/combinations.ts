@@ -54,12 +54,12 @@ export class Combinations {
     let total = 0;
     for (const { axes, strength } of wanted) {
       const width = 1 + 2 * strength;
-      const data = new Int32Array(subsetsOf(axes.length, strength) * width);
+      const data = new Int32Array(countSubsets(axes.length, strength) * width);
       const widthOfAxis = 2 * strength;
-      const ofAxis = axes.map(() => new Int32Array(subsetsOf(axes.length - 1, strength - 1) * widthOfAxis));
+      const ofAxis = axes.map(() => new Int32Array(countSubsets(axes.length - 1, strength - 1) * widthOfAxis));
       const ends = new Int32Array(axes.length);
       let end = 0;
-      for (const places of subsets(axes.length, strength)) {
+      for (const places of listSubsets(axes.length, strength)) {
         const begin = end;
         end += width;
         starts.push(total);
@@ -115,14 +115,14 @@ export class Combinations {
   }
 
   /** The combination with a number. */
-  combinationAt(index: number): { readonly axes: readonly number[]; readonly levels: readonly number[] } {
+  getCombination(index: number): { readonly axes: readonly number[]; readonly levels: readonly number[] } {
     const { axes, distances, code } = this.setAt(index);
     return { axes, levels: axes.map((axis, i) => Math.floor(code / (distances[i] as number)) % (this.levels[axis] as number)) };
   }
 
   /** The ways in which a row can contain a numbered item. For a combination, there is one. */
   countAssignments(index: number): { readonly axes: readonly number[]; readonly ways: readonly (readonly number[])[] } {
-    const { axes, levels } = this.combinationAt(index);
+    const { axes, levels } = this.getCombination(index);
     return { axes, ways: [levels] };
   }
 
@@ -145,7 +145,7 @@ export class Combinations {
   }
 
   /** An uncovered combination, by its position in the list. */
-  openAt(place: number): number {
+  getUncovered(place: number): number {
     return this.#uncoveredCount[place] as number;
   }
 
@@ -192,7 +192,7 @@ export class Combinations {
   }
 
   /** Adds to each level's count the number of uncovered combinations that it would cover on an axis, given the set axes of the row. */
-  gains(row: readonly number[], axis: number, gains: Int32Array): void {
+  addGains(row: readonly number[], axis: number, gains: Int32Array): void {
     const levels = this.levels[axis] as number;
     for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
       record: for (let at = 0; at < data.length; at += width) {
@@ -266,14 +266,14 @@ export class Combinations {
 }
 
 /** The number of subsets of size k of n numbers. */
-function subsetsOf(n: number, k: number): number {
+function countSubsets(n: number, k: number): number {
   let count = 1;
   for (let i = 0; i < k; i++) count = (count * (n - i)) / (i + 1);
   return Math.max(0, count);
 }
 
 /** All subsets of size k of the numbers below n, each in rising order. The array is reused. */
-function* subsets(n: number, k: number): Generator<readonly number[]> {
+function* listSubsets(n: number, k: number): Generator<readonly number[]> {
   const set = Array.from({ length: k }, (_, i) => i);
   if (k > n) return;
   for (;;) {

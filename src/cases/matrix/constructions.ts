@@ -1,4 +1,4 @@
-import { buildField, primePowerFrom } from './galois.ts';
+import { buildField, findPrimePowerFrom } from './galois.ts';
 
 /** Rows over axes with the same number of levels, in which every combination of any `strength` axes occurs. */
 type Rows = readonly (readonly number[])[];
@@ -24,10 +24,10 @@ const MAX_SEARCHED_COMBINATIONS = 30_000;
  */
 export function construct(axes: number, levels: number, strength: number, look: SearchFallback): Rows | undefined {
   const known: (() => Rows | undefined)[] = [
-    () => (strength === 2 && levels === 2 ? binaryPairs(axes) : undefined),
-    () => polynomials(axes, levels, strength),
-    () => (strength === 2 ? products(axes, levels, look) : undefined),
-    () => (strength === 3 && axes > 3 ? doubled(axes, levels, look) : undefined),
+    () => (strength === 2 && levels === 2 ? constructBinaryPairs(axes) : undefined),
+    () => constructPolynomials(axes, levels, strength),
+    () => (strength === 2 ? constructProducts(axes, levels, look) : undefined),
+    () => (strength === 3 && axes > 3 ? constructDoubled(axes, levels, look) : undefined),
   ];
   return fewest(known.map((make) => make()));
 }
@@ -36,25 +36,25 @@ const fewest = (candidates: readonly (Rows | undefined)[]): Rows | undefined =>
   candidates.reduce((best, rows) => (rows && (!best || rows.length < best.length) ? rows : best), undefined);
 
 /** Constructed or searched, whichever has fewer rows. */
-function best(axes: number, levels: number, strength: number, look: SearchFallback): Rows {
+function findBest(axes: number, levels: number, strength: number, look: SearchFallback): Rows {
   const constructed = construct(axes, levels, strength, look);
   // Neither an orthogonal array nor the binary optimum can be improved.
   const optimal = constructed && (constructed.length === levels ** strength || (levels === 2 && strength === 2));
-  const few = binomial(axes, strength) * levels ** strength <= MAX_SEARCHED_COMBINATIONS;
+  const few = computeBinomial(axes, strength) * levels ** strength <= MAX_SEARCHED_COMBINATIONS;
   if (constructed && (optimal || !few)) return constructed;
   return fewest([constructed, look(axes, levels, strength)]) as Rows;
 }
 
-function binomial(n: number, k: number): number {
+function computeBinomial(n: number, k: number): number {
   let product = 1;
   for (let i = 1; i <= k; i++) product = (product * (n - k + i)) / i;
   return Math.round(product);
 }
 
 /** A row of zeros. In the rows below it, each axis chooses a different half of the rows, so that no two axes agree or disagree everywhere. */
-function binaryPairs(axes: number): Rows {
+function constructBinaryPairs(axes: number): Rows {
   let size = 4;
-  while (binomial(size - 1, Math.ceil(size / 2)) < axes) size++;
+  while (computeBinomial(size - 1, Math.ceil(size / 2)) < axes) size++;
   const columns: number[][] = [];
   const choose = (from: number, chosen: readonly number[]): void => {
     if (columns.length === axes) return;
@@ -66,8 +66,8 @@ function binaryPairs(axes: number): Rows {
 }
 
 /** All polynomials below a degree, each evaluated at every point of a field and at infinity. */
-function polynomials(axes: number, levels: number, strength: number): Rows | undefined {
-  const size = primePowerFrom(levels);
+function constructPolynomials(axes: number, levels: number, strength: number): Rows | undefined {
+  const size = findPrimePowerFrom(levels);
   if (axes > size + 1 && !(strength === 3 && size % 2 === 0 && axes === size + 2)) return undefined;
   if (size ** strength > 100_000) return undefined;
   const field = buildField(size);
@@ -87,18 +87,18 @@ function polynomials(axes: number, levels: number, strength: number): Rows | und
  * Axes of one group agree in the first rows, which therefore contain every pair of equal levels: the constant rows of the second part can
  * be removed.
  */
-function products(axes: number, levels: number, look: SearchFallback): Rows | undefined {
-  const size = primePowerFrom(levels);
+function constructProducts(axes: number, levels: number, look: SearchFallback): Rows | undefined {
+  const size = findPrimePowerFrom(levels);
   if (axes <= size + 1) return undefined;
   const product = (width: number, inner: Rows): Rows => {
-    const groups = best(Math.ceil(axes / width), levels, 2, look);
+    const groups = findBest(Math.ceil(axes / width), levels, 2, look);
     const numbered = Array.from({ length: axes }, (_, axis) => axis);
     return [
       ...groups.map((row) => numbered.map((axis) => row[Math.floor(axis / width)] as number)),
       ...inner.map((row) => numbered.map((axis) => row[axis % width] as number)),
     ];
   };
-  const field = polynomials(size + 1, levels, 2) as Rows;
+  const field = constructPolynomials(size + 1, levels, 2) as Rows;
   const isConstant = (row: readonly number[]): boolean => row.slice(0, size).every((level) => level === row[0]);
   return fewest([
     product(size + 1, field),
@@ -110,10 +110,10 @@ function products(axes: number, levels: number, look: SearchFallback): Rows | un
 }
 
 /** Each axis twice: rows in which both agree, then pairs in which the second is shifted by each distance. */
-function doubled(axes: number, levels: number, look: SearchFallback): Rows {
+function constructDoubled(axes: number, levels: number, look: SearchFallback): Rows {
   const half = Math.ceil(axes / 2);
-  const triples = best(half, levels, 3, look);
-  const pairs = best(half, levels, 2, look);
+  const triples = findBest(half, levels, 3, look);
+  const pairs = findBest(half, levels, 2, look);
   const shifted = (row: readonly number[], by: number): number[] => row.map((level) => (level < 0 ? level : (level + by) % levels));
   const twice = (row: readonly number[], by: number): number[] => [...row, ...shifted(row, by)].slice(0, axes);
   return [...triples.map((row) => twice(row, 0)), ...Array.from({ length: levels - 1 }, (_, by) => pairs.map((row) => twice(row, by + 1))).flat()];

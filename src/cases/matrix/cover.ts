@@ -5,7 +5,7 @@ import type { Constraints } from './constraints.ts';
 import { construct, type SearchFallback } from './constructions.ts';
 import { fillRow, greedy, partialRow } from './greedy.ts';
 import { reduceRows } from './reduce.ts';
-import { starterRows } from './starters.ts';
+import { findStarterRows } from './starters.ts';
 
 export type Effort = 'quick' | 'thorough';
 
@@ -46,19 +46,19 @@ export function generateCoveringRows(task: CoveringProblem): Covered {
   const combinations = new Combinations(axes.counts, wanted);
   const undecided = constraints.isFree ? 0 : releaseImpossible(combinations, axes, constraints);
   const constructed = constructRows(task, combinations);
-  const rows = constructed ?? greedyRows(task, combinations);
+  const rows = constructed ?? searchGreedily(task, combinations);
   const fixed = include.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
   const least = constraints.isFree ? computeLowerBound(axes.counts, wanted) : 1;
-  const budget = (constructed ? REDUCTION_BUDGET_SHARE : 1) * budgetFor(effort, combinations) * Math.min(1, FAST_COMBINATIONS / combinations.size);
+  const budget = (constructed ? REDUCTION_BUDGET_SHARE : 1) * computeBudget(effort, combinations) * Math.min(1, FAST_COMBINATIONS / combinations.size);
   return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budget), undecided };
 }
 
-const budgetFor = (effort: Effort, { size }: Combinations): number => Math.min(budgets[effort], shares[effort] * size);
+const computeBudget = (effort: Effort, { size }: Combinations): number => Math.min(budgets[effort], shares[effort] * size);
 
 function releaseImpossible(combinations: Combinations, axes: Axes, constraints: Constraints): number {
   let undecided = 0;
   for (let index = 0; index < combinations.size; index++) {
-    const row = partialRow(axes.counts.length, combinations.combinationAt(index));
+    const row = partialRow(axes.counts.length, combinations.getCombination(index));
     const allowed = constraints.isFeasible(row);
     if (allowed === undefined) undecided++;
     if (allowed === false) combinations.release(index);
@@ -88,7 +88,7 @@ function constructRows({ axes, wanted, constraints, include, random, effort }: C
   const isOptimal = constructed && ((levels === 2 && only.strength === 2) || constructed.length === (levels as number) ** only.strength);
   const started = isOptimal
     ? undefined
-    : starterRows(axes.counts.length, levels as number, only.strength, random, STARTER_BUDGET_SHARE * budgetFor(effort, combinations));
+    : findStarterRows(axes.counts.length, levels as number, only.strength, random, STARTER_BUDGET_SHARE * computeBudget(effort, combinations));
   // Constructions are not trusted: combinations that they may have missed are covered here.
   const [one, two] = [constructed, started].map((rows) => rows && completeRows(rows, axes.counts, combinations, random));
   if (!one || (two && two.length < one.length)) return two;
@@ -117,7 +117,7 @@ function searchRows(count: number, each: number, strength: number, random: Rando
   return reduceRows({ levels, combinations, rows, fixed: [], constraints: undefined, random, least }, budget);
 }
 
-function greedyRows({ axes, constraints, include, random, effort }: CoveringProblem, combinations: Combinations): number[][] {
+function searchGreedily({ axes, constraints, include, random, effort }: CoveringProblem, combinations: Combinations): number[][] {
   const given: number[][] = [];
   for (const partial of include) {
     const row = fillRow(partial, axes.counts, combinations, constraints, random);

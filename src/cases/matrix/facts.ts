@@ -2,7 +2,7 @@ import { formatThousands } from '../../problems/format-thousands.ts';
 import type { Problem } from '../../problems/problem.ts';
 import type { SourceSummary } from '../source.ts';
 import { formatShortValue } from '../values.ts';
-import { type Axes, buildRow, combinations } from './axes.ts';
+import { type Axes, buildRow, countCombinations } from './axes.ts';
 import type { MatrixOptions } from './options.ts';
 import { verifyCoverage } from './verify.ts';
 
@@ -12,7 +12,7 @@ export function summarizeMatrix(
   options: MatrixOptions<Record<string, unknown>>,
   found: { readonly rows: readonly (readonly number[])[]; readonly undecided: number; readonly locating?: number | undefined } | undefined,
 ): SourceSummary {
-  const total = combinations(axes);
+  const total = countCombinations(axes);
   if (!found) return { summary: `${number(total)} combinations${options.exclude ? ' before exclusions' : ''}`, warnings: [] };
   const values = Object.fromEntries(axes.names.map((name, axis) => [name, axes.values[axis] as readonly unknown[]])) as Record<string, readonly {}[]>;
   const rows = found.rows.map((levels) => buildRow(axes, levels)) as Record<string, {}>[];

@@ -6,7 +6,7 @@ export interface Field {
 }
 
 /** The prime and the exponent of a prime power. Undefined for other numbers. */
-function primePower(number: number): { prime: number; exponent: number } | undefined {
+function findPrimePower(number: number): { prime: number; exponent: number } | undefined {
   let prime = 2;
   while (number % prime !== 0) prime++;
   let exponent = 0;
@@ -15,15 +15,15 @@ function primePower(number: number): { prime: number; exponent: number } | undef
 }
 
 /** The smallest prime power that is at least a number. */
-export function primePowerFrom(number: number): number {
+export function findPrimePowerFrom(number: number): number {
   let power = Math.max(2, number);
-  while (!primePower(power)) power++;
+  while (!findPrimePower(power)) power++;
   return power;
 }
 
 /** Builds the field: polynomials over the prime, modulo an irreducible one that is found by trial. */
 export function buildField(size: number): Field {
-  const { prime, exponent } = primePower(size) as { prime: number; exponent: number };
+  const { prime, exponent } = findPrimePower(size) as { prime: number; exponent: number };
   const digits = (number: number): number[] => Array.from({ length: exponent }, (_, i) => Math.floor(number / prime ** i) % prime);
   const numberOf = (coefficients: readonly number[]): number => coefficients.reduce((sum, digit, i) => sum + digit * prime ** i, 0);
   const add = (a: number, b: number): number => {

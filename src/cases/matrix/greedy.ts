@@ -12,8 +12,8 @@ export function greedy(levels: readonly number[], combinations: Combinations, co
     let best: { row: number[]; open: number } | undefined;
     let index = 0;
     for (let tried = 0; tried < tries; tried++) {
-      index = combinations.openAt(random.integer(0, combinations.uncoveredCount - 1));
-      const row = fillRow(partialRow(levels.length, combinations.combinationAt(index)), levels, combinations, constraints, random);
+      index = combinations.getUncovered(random.integer(0, combinations.uncoveredCount - 1));
+      const row = fillRow(partialRow(levels.length, combinations.getCombination(index)), levels, combinations, constraints, random);
       if (!row) break;
       if (tries === 1) best = { row, open: 0 };
       else {
@@ -44,7 +44,7 @@ export function fillRow(
   for (const axis of random.shuffle(row.flatMap((level, at) => (level < 0 ? [at] : [])))) {
     const count = levels[axis] as number;
     gains.fill(0);
-    combinations.gains(row, axis, gains);
+    combinations.addGains(row, axis, gains);
     const order = random.shuffle(Array.from({ length: count }, (_, level) => level));
     if (!free) order.sort((a, b) => (gains[b] as number) - (gains[a] as number));
     const chosen = free
@@ -62,7 +62,7 @@ export function fillRow(
 }
 
 /** A row in which only the axes of a combination are set. */
-export function partialRow(length: number, { axes, levels }: ReturnType<Combinations['combinationAt']>): number[] {
+export function partialRow(length: number, { axes, levels }: ReturnType<Combinations['getCombination']>): number[] {
   const row = Array.from({ length }, () => -1);
   for (const [i, axis] of axes.entries()) row[axis] = levels[i] as number;
   return row;

@@ -30,7 +30,7 @@ export function findRowsForTwo({ counts, strength, rows, constraints, random }: 
     let best: { row: number[]; gain: number } | undefined;
     for (let i = 0; i < CANDIDATES; i++) {
       const row = completeAtRandom(pair, counts, constraints, random);
-      const gain = sets.gainOf(row);
+      const gain = sets.computeGain(row);
       if (gain > (best?.gain ?? -1)) best = { row, gain };
     }
     const { row } = best as { row: number[] };
@@ -168,7 +168,7 @@ class CombinationSets {
   }
 
   /** The number of pairs of sets in the sample that a row separates. */
-  gainOf(row: readonly number[]): number {
+  computeGain(row: readonly number[]): number {
     const inRow = this.#listIn(row);
     const met = new Map<number, number>();
     for (const set of this.#sample) {
@@ -238,14 +238,14 @@ function completeAtRandom(start: readonly number[], counts: readonly number[], c
 
 /** Changes one level after another if the row then separates more. */
 function improve(row: number[], start: readonly number[], counts: readonly number[], constraints: Constraints, sets: CombinationSets, random: Random): void {
-  let gain = sets.gainOf(row);
+  let gain = sets.computeGain(row);
   for (const axis of random.shuffle([...counts.keys()].filter((one) => (start[one] as number) < 0))) {
     const before = row[axis] as number;
     let best = before;
     for (let level = 0; level < (counts[axis] as number); level++) {
       row[axis] = level;
       if (level === before || (!constraints.isFree && constraints.violates(row))) continue;
-      const other = sets.gainOf(row);
+      const other = sets.computeGain(row);
       if (other > gain) [gain, best] = [other, level];
     }
     row[axis] = best;

@@ -56,12 +56,12 @@ function findRows(problem: LocatingProblem, startsFromRows: boolean): number[][]
   const added: number[][] = [];
   const tries = new Map<number, number>();
   const candidates = candidatesFor(counts, strength);
-  for (let pair = classes.anyPair(random); pair; pair = classes.anyPair(random)) {
+  for (let pair = classes.pickPair(random); pair; pair = classes.pickPair(random)) {
     const [wanted, unwanted] = pair;
     let best: { readonly row: number[]; readonly gain: number } | undefined;
     for (let i = 0; i < candidates; i++) {
       const row = fillSeparating(problem, classes, wanted, unwanted);
-      const gain = row ? classes.gainOf(row) : 0;
+      const gain = row ? classes.computeGain(row) : 0;
       if (row && gain > (best?.gain ?? 0)) best = { row, gain };
     }
     if (best) {
@@ -108,7 +108,7 @@ class Classes {
     this.#varied = counts.map((count) => count > 1);
     for (const row of rows) {
       const mark = random.integer(1, 2 ** 40);
-      for (const combination of this.combinationsIn(row)) sums.set(combination, (sums.get(combination) ?? 0) + mark);
+      for (const combination of this.listCombinationsIn(row)) sums.set(combination, (sums.get(combination) ?? 0) + mark);
     }
     const bySum = new Map<number, number[]>();
     for (const [combination, sum] of sums) {
@@ -123,7 +123,7 @@ class Classes {
   readonly #varied: readonly boolean[];
 
   /** The points of a combination. */
-  pointsOf(combination: number): Point[] {
+  listPoints(combination: number): Point[] {
     const points: Point[] = [];
     for (let rest = combination, i = 0; i < this.#strength; i++, rest = Math.floor(rest / this.#size)) {
       const point = rest % this.#size;
@@ -133,7 +133,7 @@ class Classes {
   }
 
   /** All combinations of up to `strength` levels in a row. */
-  *combinationsIn(row: readonly number[]): Generator<number> {
+  *listCombinationsIn(row: readonly number[]): Generator<number> {
     const points = row.flatMap((level, axis) => (this.#varied[axis] ? [(this.#starts[axis] as number) + level] : []));
     yield* this.#extend(points, 0, 0, 0);
   }
@@ -154,7 +154,7 @@ class Classes {
   }
 
   /** Two combinations of a class with more than one, or undefined if there is none. */
-  anyPair(random: Random): readonly [number, number] | undefined {
+  pickPair(random: Random): readonly [number, number] | undefined {
     const next = this.#members.values().next();
     if (next.done) return undefined;
     const [first, second] = next.value;
@@ -165,7 +165,7 @@ class Classes {
    * How much better a row would split classes with one more point: in a class of n combinations, c of them in the row, c (n - c) pairs are
    * separated. `counts` contains c for each class.
    */
-  marginOf(row: readonly number[], point: Point, counts: ReadonlyMap<number, number>): number {
+  computeMargin(row: readonly number[], point: Point, counts: ReadonlyMap<number, number>): number {
     let margin = 0;
     for (const combination of this.#with(row, point)) {
       const group = this.#classOf[combination] as number;
@@ -203,13 +203,13 @@ class Classes {
 
   /** A row with a combination that other rows lack. */
   findMissing(rows: readonly (readonly number[])[], others: readonly (readonly number[])[]): readonly number[] | undefined {
-    const covered = new Set(others.flatMap((row) => [...this.combinationsIn(row)]));
-    return rows.find((row) => [...this.combinationsIn(row)].some((combination) => !covered.has(combination)));
+    const covered = new Set(others.flatMap((row) => [...this.listCombinationsIn(row)]));
+    return rows.find((row) => [...this.listCombinationsIn(row)].some((combination) => !covered.has(combination)));
   }
 
-  gainOf(row: readonly number[]): number {
+  computeGain(row: readonly number[]): number {
     const counts = new Map<number, number>();
-    for (const combination of this.combinationsIn(row)) {
+    for (const combination of this.listCombinationsIn(row)) {
       const of = this.#classOf[combination] as number;
       if (of > 0) counts.set(of, (counts.get(of) ?? 0) + 1);
     }
@@ -220,7 +220,7 @@ class Classes {
 
   split(row: readonly number[]): void {
     const inside = new Map<number, number[]>();
-    for (const combination of this.combinationsIn(row)) {
+    for (const combination of this.listCombinationsIn(row)) {
       const of = this.#classOf[combination] as number;
       if (of === 0) continue;
       const members = inside.get(of);
@@ -256,8 +256,8 @@ class Classes {
 /** A row with one combination and without another, filled so that it splits other classes as well. */
 function fillSeparating({ counts, constraints, random }: LocatingProblem, classes: Classes, wanted: number, unwanted: number): number[] | undefined {
   const row = counts.map(() => -1);
-  for (const point of classes.pointsOf(wanted)) row[classes.axisOf[point] as number] = classes.levelOf[point] as number;
-  const others = classes.pointsOf(unwanted).filter((point) => row[classes.axisOf[point] as number] !== classes.levelOf[point]);
+  for (const point of classes.listPoints(wanted)) row[classes.axisOf[point] as number] = classes.levelOf[point] as number;
+  const others = classes.listPoints(unwanted).filter((point) => row[classes.axisOf[point] as number] !== classes.levelOf[point]);
   const broken = others[random.integer(0, others.length - 1)] as number;
   if (others.length === 0) return undefined;
   const brokenAxis = classes.axisOf[broken] as number;
@@ -275,7 +275,7 @@ function fillSeparating({ counts, constraints, random }: LocatingProblem, classe
     let [best, most] = [-1, Number.NEGATIVE_INFINITY];
     for (const level of random.shuffle(Array.from({ length: counts[axis] as number }, (_, at) => at))) {
       if (axis === brokenAxis && level === classes.levelOf[broken]) continue;
-      const margin = classes.marginOf(row, classes.pointAt(axis, level), inClass);
+      const margin = classes.computeMargin(row, classes.pointAt(axis, level), inClass);
       if (margin <= most) continue;
       row[axis] = level;
       const isPossible = constraints.isFree || (!constraints.breaksAt(row, axis) && constraints.isFeasible(row) !== false);
@@ -293,8 +293,8 @@ function fillSeparating({ counts, constraints, random }: LocatingProblem, classe
 function canSeparate({ counts, constraints }: LocatingProblem, classes: Classes, one: number, two: number): boolean {
   const separates = (wanted: number, unwanted: number): boolean => {
     const row = counts.map(() => -1);
-    for (const point of classes.pointsOf(wanted)) row[classes.axisOf[point] as number] = classes.levelOf[point] as number;
-    return classes.pointsOf(unwanted).some((point) => {
+    for (const point of classes.listPoints(wanted)) row[classes.axisOf[point] as number] = classes.levelOf[point] as number;
+    return classes.listPoints(unwanted).some((point) => {
       const axis = classes.axisOf[point] as number;
       if (row[axis] !== -1) return row[axis] !== classes.levelOf[point] && constraints.isFeasible(row) !== false;
       return Array.from({ length: counts[axis] as number }, (_, level) => level).some(

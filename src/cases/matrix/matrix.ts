@@ -15,7 +15,7 @@ import { createRandom } from '../random.ts';
 import type { ExpansionContext, RowEntry } from '../row.ts';
 import { type CaseSource, CaseSourceImpl, type Datum } from '../source.ts';
 import { formatShortValue } from '../values.ts';
-import { type Axes, buildRow, combinations, findLevel, parseAxes } from './axes.ts';
+import { type Axes, buildRow, countCombinations, findLevel, parseAxes } from './axes.ts';
 import { buildCombinations, type CoverageTarget, MAX_COMBINATIONS } from './combinations.ts';
 import { Constraints } from './constraints.ts';
 import { parseExclusions } from './exclusions.ts';
@@ -53,7 +53,7 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
   const constraints = new Constraints(model, excluded.exclusions);
   const given = options as MatrixOptions<Record<string, unknown>>;
   const isCovering = typeof options.strength === 'number' && options.strength < model.names.length;
-  const problems = [...axisProblems(model, axes), ...optionProblems(model, options), ...excluded.problems, ...constraints.problems];
+  const problems = [...validateAxes(model, axes), ...validateOptions(model, options), ...excluded.problems, ...constraints.problems];
   const wanted = isCovering && problems.length === 0 ? buildCoverageTargets(model, given) : [];
   const owed = wanted.reduce(
     (sum, { axes: group, strength }) =>
@@ -77,7 +77,7 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
     columns: model.names,
     problems,
     rebuild: (entry) => rebuildRow(model, constraints, entry),
-    open: (expansion) => (isCovering ? openCoveringRows(find(expansion), model) : product(model, given, constraints)),
+    open: (expansion) => (isCovering ? openCoveringRows(find(expansion), model) : multiplyAxes(model, given, constraints)),
     facts: [async (expansion) => summarizeMatrix(model, given, isCovering ? await find(expansion) : undefined)],
   });
 }
@@ -97,7 +97,7 @@ interface CoveringRows {
   readonly locating?: number | undefined;
 }
 
-function axisProblems({ names, values }: Axes, given: Readonly<Record<string, unknown>>): Problem[] {
+function validateAxes({ names, values }: Axes, given: Readonly<Record<string, unknown>>): Problem[] {
   const problems: Problem[] = names.length === 0 ? [{ code: 'invalid-type', expected: 'axis', got: 'nothing', owner: 'matrix' }] : [];
   for (const [axis, name] of names.entries()) {
     const list = values[axis] as readonly unknown[];
@@ -121,7 +121,7 @@ const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
   effort: { is: "'quick' or 'thorough'", matches: (value) => value === 'quick' || value === 'thorough' },
 };
 
-function optionProblems({ names, counts }: Axes, options: MatrixOptions<any>): Problem[] {
+function validateOptions({ names, counts }: Axes, options: MatrixOptions<any>): Problem[] {
   const { strength, mixedStrength = [], include = [], locate } = options;
   const problems: Problem[] = [];
   if (locate && typeof strength !== 'number')
@@ -148,10 +148,10 @@ function optionProblems({ names, counts }: Axes, options: MatrixOptions<any>): P
 }
 
 /** All feasible combinations. The last axis changes fastest. */
-function* product(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): Generator<readonly RowEntry[]> {
+function* multiplyAxes(axes: Axes, options: MatrixOptions<Record<string, unknown>>, constraints: Constraints): Generator<readonly RowEntry[]> {
   // Validates the rows to include: every feasible row is among all combinations.
   appendRows(axes, options, constraints);
-  const total = combinations(axes);
+  const total = countCombinations(axes);
   let entries: RowEntry[] = [];
   let any = false;
   for (let number = 0; number < total; number++) {

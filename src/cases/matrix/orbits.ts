@@ -31,7 +31,7 @@ export class Orbits extends Combinations {
     this.#members = members;
   }
 
-  override combinationAt(index: number): ReturnType<Combinations['combinationAt']> {
+  override getCombination(index: number): ReturnType<Combinations['getCombination']> {
     const { axes, ways } = this.countAssignments(index);
     return { axes, levels: ways[0] as readonly number[] };
   }
@@ -64,7 +64,7 @@ export class Orbits extends Combinations {
     return singles;
   }
 
-  override gains(row: readonly number[], axis: number, gains: Int32Array): void {
+  override addGains(row: readonly number[], axis: number, gains: Int32Array): void {
     for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {
       record: for (let at = 0; at < data.length; at += width) {
         for (let i = at + 2; i < at + width; i += 2) if ((row[data[i] as number] as number) < 0) continue record;
@@ -131,7 +131,7 @@ function buildOrbits(levels: number, strength: number, group: PermutationGroup):
   const orbitOf = new Int32Array(levels ** strength).fill(NOT_COVERED);
   const members: number[][][] = [];
   const isFixed = (level: number): boolean => group.every((permutation) => permutation[level] === level);
-  const codeOfLevels = (combination: readonly number[]): number => combination.reduce((code, level) => code * levels + level, 0);
+  const encodeLevels = (combination: readonly number[]): number => combination.reduce((code, level) => code * levels + level, 0);
   for (let code = 0; code < orbitOf.length; code++) {
     if (orbitOf[code] !== NOT_COVERED) continue;
     const combination = Array.from({ length: strength }, (_, i) => Math.floor(code / levels ** (strength - 1 - i)) % levels);
@@ -140,8 +140,8 @@ function buildOrbits(levels: number, strength: number, group: PermutationGroup):
     const orbit: number[][] = [];
     for (const permutation of group) {
       const image = combination.map((level) => permutation[level] as number);
-      if (orbitOf[codeOfLevels(image)] !== NOT_COVERED) continue;
-      orbitOf[codeOfLevels(image)] = members.length;
+      if (orbitOf[encodeLevels(image)] !== NOT_COVERED) continue;
+      orbitOf[encodeLevels(image)] = members.length;
       orbit.push(image);
     }
     members.push(orbit);

@@ -102,7 +102,7 @@ export class RowReducer {
       if (level !== this.#rows[number]?.[axis] && this.#mayChange(number, axis, level)) combinations.change(this.#rows[number] as number[], axis, level);
       return;
     }
-    const { axes, ways } = combinations.countAssignments(combinations.openAt(random.integer(0, combinations.uncoveredCount - 1)));
+    const { axes, ways } = combinations.countAssignments(combinations.getUncovered(random.integer(0, combinations.uncoveredCount - 1)));
     let best: { number: number; axis: number; level: number; loss: number } | undefined;
     let ties = 0;
     const width = this.#levels.length;

@@ -1,5 +1,5 @@
 import type { Random } from '../random.ts';
-import { buildField, primePowerFrom } from './galois.ts';
+import { buildField, findPrimePowerFrom } from './galois.ts';
 import { greedy } from './greedy.ts';
 import { Orbits, type PermutationGroup } from './orbits.ts';
 import { RowReducer, STEP_WORK } from './reduce.ts';
@@ -19,8 +19,8 @@ const PAIR_SLACK_ROWS = 1;
  * (M. A. Chateauneuf, C. J. Colbourn and D. L. Kreher, Covering arrays of strength three, 1999; K. Meagher and B. Stevens, Group
  * construction of covering arrays, 2005.)
  */
-export function starterRows(axes: number, levels: number, strength: number, random: Random, budget: number): number[][] | undefined {
-  const group = groupFor(levels, strength);
+export function findStarterRows(axes: number, levels: number, strength: number, random: Random, budget: number): number[][] | undefined {
+  const group = chooseGroup(levels, strength);
   if (!group) return undefined;
   const all = Array.from({ length: axes }, () => levels);
   const orbits = new Orbits(axes, levels, strength, group);
@@ -34,12 +34,12 @@ export function starterRows(axes: number, levels: number, strength: number, rand
     least: 1,
     temperature: annealing,
   });
-  const starters = fewest(search, orbits, strength === 2 ? PAIR_SLACK_ROWS : 0, orbits.work + budget);
+  const starters = findFewest(search, orbits, strength === 2 ? PAIR_SLACK_ROWS : 0, orbits.work + budget);
   return developOrbits(starters, group);
 }
 
 /** Searches for the fewest starters if up to `missing` orbits of each can be uncovered. */
-function fewest(search: RowReducer, orbits: Orbits, missing: number, end: number): readonly (readonly number[])[] {
+function findFewest(search: RowReducer, orbits: Orbits, missing: number, end: number): readonly (readonly number[])[] {
   let found = search.copy();
   for (let more = true; more; more = orbits.work < end && search.removeRow()) {
     let [closest, open] = [search.copy(), orbits.uncoveredCount];
@@ -69,14 +69,14 @@ const isLeftOut = (level: number, group: PermutationGroup): boolean =>
  * For pairs, the shifts of all levels but one. For more, the affine maps of a field, which map any two levels to any others, and fix at
  * most one level that the field lacks.
  */
-function groupFor(levels: number, strength: number): PermutationGroup | undefined {
+function chooseGroup(levels: number, strength: number): PermutationGroup | undefined {
   const numbersBelow = (size: number): number[] => Array.from({ length: size }, (_, number) => number);
   if (strength === 2) {
     const shifted = numbersBelow(levels - 1);
     return levels < 3 ? undefined : shifted.map((by) => [...shifted.map((number) => (number + by) % (levels - 1)), levels - 1]);
   }
-  const size = primePowerFrom(levels) === levels ? levels : levels - 1;
-  if (size < 2 || primePowerFrom(size) !== size) return undefined;
+  const size = findPrimePowerFrom(levels) === levels ? levels : levels - 1;
+  if (size < 2 || findPrimePowerFrom(size) !== size) return undefined;
   const field = buildField(size);
   const numbers = numbersBelow(size);
   const alone = size === levels ? [] : [size];

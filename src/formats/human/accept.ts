@@ -20,7 +20,7 @@ export interface FileChanges {
 /** Renders the values of a file that would change: old and new, and the case that requests each. */
 export function renderFileChanges({ name, made, lines, cases }: FileChanges, style: Style, showsAll: boolean): string[] {
   if (lines) return renderWholeFile(name, lines, cases ?? [], style, showsAll);
-  const shared = sharedTitle(made);
+  const shared = findSharedTitle(made);
   const rows = new Set(made.map(({ change }) => [change.sheet, change.line, change.column, change.index].join(':'))).size;
   const shown = [...made]
     .sort((a, b) => a.change.line - b.change.line || a.change.column - b.change.column)
@@ -49,7 +49,7 @@ export function renderFileChanges({ name, made, lines, cases }: FileChanges, sty
 }
 
 /** The common beginning of the titles: a file and suites. */
-function sharedTitle(made: readonly MadeChange[]): string {
+function findSharedTitle(made: readonly MadeChange[]): string {
   let shared: string | undefined;
   for (const { change } of made)
     for (const title of change.cases) {

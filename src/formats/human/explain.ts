@@ -1,6 +1,6 @@
 import { formatLocation, type SourceLocation } from '../../problems/source-location.ts';
 import type { ChangeOrigin, ExplainedFixture, Explanation } from '../../running/explain-case.ts';
-import { duration, escapeToOneLine } from '../style.ts';
+import { escapeToOneLine, formatDuration } from '../style.ts';
 import type { Formatting } from './failure.ts';
 
 /** The milliseconds of a fixture's setup and teardown in the last run, by its name and its scope's id. */
@@ -37,7 +37,7 @@ function renderFixture(fixture: ExplainedFixture, number: string, last: LastTime
   const times = last(fixture.name, fixture.owner);
   const lasted = times
     ? style.dim(
-        `  last run: ${[times.setup !== undefined && `setup ${duration(times.setup)}`, times.teardown !== undefined && `teardown ${duration(times.teardown)}`].filter(Boolean).join(', ')}`,
+        `  last run: ${[times.setup !== undefined && `setup ${formatDuration(times.setup)}`, times.teardown !== undefined && `teardown ${formatDuration(times.teardown)}`].filter(Boolean).join(', ')}`,
       )
     : '';
   const lines = [

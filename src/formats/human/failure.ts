@@ -9,7 +9,7 @@ import { formatAcceptCommand } from '../accept-command.ts';
 import { measureWidth } from '../columns.ts';
 import { formatRerunCommand, formatRerunOfId } from '../rerun-command.ts';
 import { escapeControls, escapeToOneLine, type Style } from '../style.ts';
-import { type CodeFrameOptions, codeFrame } from './frame.ts';
+import { type CodeFrameOptions, renderCodeFrame } from './frame.ts';
 import { layOutRows } from './row-table.ts';
 
 export interface Formatting extends CodeFrameOptions {
@@ -41,7 +41,7 @@ export function renderFailure(result: Failed, number: number, formatting: Format
   if (row.length > 0) lines.push(...renderRow(row, result.location, formatting));
   const fixtures = (result.fixtures ?? []).filter(({ name }) => !name.endsWith(', the original'));
   if (fixtures.length > 0) lines.push(`  ${style.dim(`with ${fixtures.map(renderFixture).join(', ')}`)}`);
-  for (const { failure, more } of fewPerLine(result.failures)) {
+  for (const { failure, more } of limitPerLine(result.failures)) {
     lines.push('', ...indent(renderOne(failure, formatting)));
     if (more > 0) lines.push('', `  ${style.dim(`… and ${formatThousands(more)} more at this line`)}`);
   }
@@ -69,8 +69,8 @@ function renderRow(row: readonly (readonly [string, unknown])[], location: Sourc
   const { style } = formatting;
   const width = (formatting.columns || Number.POSITIVE_INFINITY) - 2 - ROW_LABEL.length;
   const parts = row.map(([column, value]) => ({
-    plain: `${escapeToOneLine(column)}=${short(value)}`,
-    text: `${style.dim(`${escapeToOneLine(column)}=`)}${short(value)}`,
+    plain: `${escapeToOneLine(column)}=${formatShort(value)}`,
+    text: `${style.dim(`${escapeToOneLine(column)}=`)}${formatShort(value)}`,
   }));
   const place = location && formatCaseName(location, formatting);
   const lines: string[] = [];
@@ -96,7 +96,7 @@ function renderRow(row: readonly (readonly [string, unknown])[], location: Sourc
 const MAX_FIXTURES_PER_LINE = 3;
 
 /** The failures to print. The last one of each source line has the number of omitted ones. */
-function fewPerLine(failures: readonly Failure[]): { readonly failure: Failure; readonly more: number }[] {
+function limitPerLine(failures: readonly Failure[]): { readonly failure: Failure; readonly more: number }[] {
   const lineOf = ({ location, message }: Failure): string => (location ? `${location.file}:${location.line}` : message);
   const counts = new Map<string, number>();
   const kept: Failure[] = [];
@@ -120,7 +120,7 @@ function renderFixture({ name, settings, replaced }: UsedFixture): string {
 const MAX_VALUE_LENGTH = 80;
 
 /** A recorded value on one line, shortened if it is long. The record has the whole value. */
-function short(value: unknown): string {
+function formatShort(value: unknown): string {
   const text = escapeToOneLine(typeof value === 'string' ? value : JSON.stringify(value));
   return text.length > MAX_VALUE_LENGTH ? `${text.slice(0, MAX_VALUE_LENGTH - 1)}…` : text;
 }
@@ -190,7 +190,7 @@ function renderOne(failure: Failure, formatting: Formatting): string[] {
   lines.push(`${note && !longNote ? `${style.bold(escapeToOneLine(note))}: ` : ''}${style.red(first as string)}`, ...rest.map((line) => style.red(line)));
   if (note && longNote) lines.push(...limitLines(note.split('\n'), MAX_MESSAGE_LINES).map((line) => `${style.dim('│')} ${escapeControls(line)}`));
   for (const inner of failure.causes ?? []) lines.push(`${style.dim('caused by:')} ${escapeControls(inner)}`);
-  lines.push(...values(failure, style));
+  lines.push(...renderValues(failure, style));
   if (failure.location) {
     if (failure.cause !== 'data') lines.push('', style.cyan(formatCaseName(failure.location, formatting)));
     lines.push(...renderFrameOnce(failure.location, formatting));
@@ -200,7 +200,7 @@ function renderOne(failure: Failure, formatting: Formatting): string[] {
 }
 
 /** Renders actual and expected as a difference, or each by itself. */
-function values({ message, actual, expected, expectedKind }: Failure, style: Style): string[] {
+function renderValues({ message, actual, expected, expectedKind }: Failure, style: Style): string[] {
   if (actual !== undefined && expected !== undefined && expectedKind === undefined) {
     const distance = measureDistance(actual, expected);
     const [first = '', ...more] = renderDifference(diffValues(actual, expected), style);
@@ -234,7 +234,7 @@ export function renderFrameOnce(place: SourceLocation, formatting: Formatting): 
   const key = formatLocation(place);
   if (formatting.shown.has(key)) return [];
   formatting.shown.add(key);
-  return codeFrame(place, formatting);
+  return renderCodeFrame(place, formatting);
 }
 
 /** Renders a value next to its label, over several lines if it is such a text. Long values are shortened; the record has the whole value. */

@@ -21,7 +21,7 @@ const GUTTER_WIDTH = 9;
 const CARET_POSITION_RATIO = 0.6;
 
 /** Renders the lines around a location, with the line and the word marked. On a terminal, a long line is shortened around the word. */
-export function codeFrame(place: SourceLocation, { source, style, columns }: CodeFrameOptions): string[] {
+export function renderCodeFrame(place: SourceLocation, { source, style, columns }: CodeFrameOptions): string[] {
   // A workbook has no lines to show.
   const lines = place.sheet === undefined ? source(place.file)?.split('\n') : undefined;
   const line = lines?.[place.line - 1];
@@ -32,7 +32,7 @@ export function codeFrame(place: SourceLocation, { source, style, columns }: Cod
   const width = String(last).length;
   const room = columns === undefined ? MAX_LINE_LENGTH : Math.max(20, columns - GUTTER_WIDTH - width);
   const before = measureWidth(escapeToOneLine(line.slice(0, place.column - 1)));
-  const marked = Math.max(1, measureWidth(wordAt(line, place.column)));
+  const marked = Math.max(1, measureWidth(findWord(line, place.column)));
   const from = before + marked < room ? 0 : before - Math.floor(room * CARET_POSITION_RATIO);
   const frame: string[] = [];
   for (let number = first; number <= last; number++) {
@@ -59,4 +59,4 @@ function part(text: string, from: number, room: number): string {
 }
 
 /** The name or the call at a column. Empty if there is neither. */
-const wordAt = (line: string, column: number): string => /^[\p{L}\p{M}\p{N}_$]+/u.exec(line.slice(column - 1))?.[0] ?? '';
+const findWord = (line: string, column: number): string => /^[\p{L}\p{M}\p{N}_$]+/u.exec(line.slice(column - 1))?.[0] ?? '';

@@ -2,7 +2,7 @@ import { formatLocation } from '../../problems/source-location.ts';
 import { countLeaks, type Leak } from '../../results/leaks.ts';
 import { escapeToOneLine, formatCount } from '../style.ts';
 import type { Formatting } from './failure.ts';
-import { codeFrame } from './frame.ts';
+import { renderCodeFrame } from './frame.ts';
 
 /** Renders what was left open: counted by case or, if locations were searched, with the location of each. */
 export function renderLeaks(leaks: readonly Leak[], formatting: Formatting): string[] {
@@ -14,7 +14,7 @@ export function renderLeaks(leaks: readonly Leak[], formatting: Formatting): str
     if (location)
       lines.push(
         `  ${style.cyan(formatLocation({ ...location, file: nameFile(location.file) }))}`,
-        ...codeFrame(location, formatting).map((line) => `  ${line}`),
+        ...renderCodeFrame(location, formatting).map((line) => `  ${line}`),
       );
   }
   if (found.length > 0) return lines;

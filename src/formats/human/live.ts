@@ -5,7 +5,7 @@ import type { RunProgress } from '../../results/run-progress.ts';
 import type { RunState } from '../../results/run-state.ts';
 import { formatCondition } from '../../results/where/condition.ts';
 import { measureWidth, padOrTruncate } from '../columns.ts';
-import { duration, escapeToOneLine, formatCount, type Style } from '../style.ts';
+import { escapeToOneLine, formatCount, formatDuration, type Style } from '../style.ts';
 import { renderCounts } from './run.ts';
 
 const activityLabels: Readonly<Record<Activity['kind'], string>> = {
@@ -24,7 +24,7 @@ const MAX_NAME_WIDTH = 24;
 export function renderProgress({ state, lanes, elapsed, expected, narrowing }: RunProgress, width: number, style: Style): string[] {
   if (narrowing) return renderNarrowing(narrowing, elapsed, width, style);
   const part = expected && expected.whole > 0 ? Math.min(0.99, expected.done / expected.whole) : undefined;
-  const left = part && part > 0.05 ? `, about ${duration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
+  const left = part && part > 0.05 ? `, about ${formatDuration(Math.max(1000, (elapsed * (1 - part)) / part))} left` : '';
   const bar = part === undefined ? '' : `${'▰'.repeat(Math.round(part * 20))}${'▱'.repeat(20 - Math.round(part * 20))} ${Math.round(part * 100)} %${left}  `;
   const names = Math.min(MAX_NAME_WIDTH, Math.max(0, ...lanes.map(({ machine = '' }) => measureWidth(escapeToOneLine(machine)))));
   const waits =
@@ -33,7 +33,7 @@ export function renderProgress({ state, lanes, elapsed, expected, narrowing }: R
       : [style.dim('  waiting for machines to join the pool'), ...listRefusals(state).map((line) => style.yellow(padOrTruncate(`  ${line}`, width).trimEnd()))];
   return [
     '',
-    `${bar}${Object.values(state.counts).some((n) => n > 0) ? renderCounts(state.counts, style) : style.dim('no result yet')}  ${style.dim(duration(elapsed))}`,
+    `${bar}${Object.values(state.counts).some((n) => n > 0) ? renderCounts(state.counts, style) : style.dim('no result yet')}  ${style.dim(formatDuration(elapsed))}`,
     ...waits,
     ...lanes
       .filter(({ activity }) => activity)
@@ -44,7 +44,7 @@ export function renderProgress({ state, lanes, elapsed, expected, narrowing }: R
           `${activityLabels[kind] ? `${activityLabels[kind]} ` : ''}${escapeToOneLine(name)}`,
           width - 24 - measureWidth(place),
         ).trimEnd();
-        return style.dim(`  lane ${number}${place}  ${text}${since >= 1000 ? `  ${duration(since)}` : ''}`);
+        return style.dim(`  lane ${number}${place}  ${text}${since >= 1000 ? `  ${formatDuration(since)}` : ''}`);
       }),
   ];
 }
@@ -55,7 +55,7 @@ const listRefusals = ({ warnings }: RunState): string[] =>
 
 /** The test that is being narrowed, how many combinations are still possible, and the likeliest of them. */
 function renderNarrowing({ path, probes, step }: NarrowProgress, elapsed: number, width: number, style: Style): string[] {
-  const count = `${formatCount(probes, 'extra case')}  ${duration(elapsed)}`;
+  const count = `${formatCount(probes, 'extra case')}  ${formatDuration(elapsed)}`;
   const possible =
     step && `${formatCount(step.possible, 'combination')} possible, likeliest ${escapeToOneLine(step.likeliest.map(formatCondition).join(' & '))}`;
   return [
@@ -68,5 +68,5 @@ function renderNarrowing({ path, probes, step }: NarrowProgress, elapsed: number
 /** Renders the progress in one plain line, for a pipe. */
 export const renderProgressLine = ({ state, lanes, elapsed }: RunProgress, style: Style): string =>
   style.dim(
-    `… ${renderCounts(state.counts, style)} after ${duration(elapsed)}${lanes.length === 0 ? ', waiting for machines to join the pool' : lanes.length > 1 ? `, ${formatCount(lanes.filter(({ activity }) => activity).length, 'lane')} running` : ''}`,
+    `… ${renderCounts(state.counts, style)} after ${formatDuration(elapsed)}${lanes.length === 0 ? ', waiting for machines to join the pool' : lanes.length > 1 ? `, ${formatCount(lanes.filter(({ activity }) => activity).length, 'lane')} running` : ''}`,
   );

@@ -4,7 +4,7 @@ import type { NarrowedResult } from '../../results/narrowing/session.ts';
 import { findPlace, selectCases } from '../../results/rerun-selection.ts';
 import { formatCondition, toScalar } from '../../results/where/condition.ts';
 import type { Selection } from '../../suites/selection.ts';
-import { duration, escapeToOneLine, formatCount, type Style } from '../style.ts';
+import { escapeToOneLine, formatCount, formatDuration, type Style } from '../style.ts';
 import type { Formatting } from './failure.ts';
 import { renderRerun } from './rerun-line.ts';
 
@@ -30,7 +30,7 @@ export function renderNarrowed(result: NarrowedResult, selection: Selection, for
     `${style.red('✗')} ${style.bold(escapeToOneLine(header.path.join(' › ')))}`,
     `  ${failing.length} of ${formatCount(cases, 'case')} failed  ${style.dim(`${nameFile(file)}${line === undefined ? '' : `:${line}`}`)}`,
   ];
-  const effort = `${formatCount(probes.length, 'extra case')}, ${duration(milliseconds)}`;
+  const effort = `${formatCount(probes.length, 'extra case')}, ${formatDuration(milliseconds)}`;
   for (const [i, cause] of causes.entries()) {
     lines.push(...renderCause(cause, i === causes.length - 1 ? effort : undefined, style));
     lines.push(...renderRerun(cause.conditions, (conditions) => selectCases(header, conditions, selection), formatting));
@@ -62,7 +62,7 @@ function renderCause(cause: FailureCause, effort: string | undefined, style: Sty
 export function renderNarrowSummary(results: readonly NarrowedResult[], cases: number, milliseconds: number, style: Style): string[] {
   const extra = results.reduce((sum, { probes }) => sum + probes.length, 0);
   const explained = results.filter(({ causes, unexplained }) => unexplained.length === 0 && causes.every(({ isProven }) => isProven)).length;
-  const took = style.dim(`${formatCount(cases - extra, 'case')} and ${extra} extra in ${duration(milliseconds)}`);
+  const took = style.dim(`${formatCount(cases - extra, 'case')} and ${extra} extra in ${formatDuration(milliseconds)}`);
   return [
     '',
     took,

@@ -6,7 +6,7 @@ const joinAlternatives = (texts: readonly string[]): string => texts.map((text) 
 const formatRowCondition = ({ column, operator, value }: RowCondition): string => `${column}${operator}${value}`;
 
 /** Explains why no case was selected: the conditions that a case must meet, as given in `where` and the selection, and suggestions. */
-export function nothingSelected(
+export function explainNothingSelected(
   { targets, titles, tags, notTags, ids, rows, shard }: Selection,
   where: readonly string[],
   suggestions: readonly string[] = [],

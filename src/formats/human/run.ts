@@ -11,8 +11,8 @@ import { type Status, statuses } from '../../running/result.ts';
 import { measureWidth } from '../columns.ts';
 import { renderUnrun } from '../not-run.ts';
 import { groupSimilarFailures } from '../similar-failures.ts';
-import { duration, escapeControls, escapeToOneLine, formatCount, plainStyle, type Style, statusLabel, statusSymbols } from '../style.ts';
-import { besideCases } from '../summary-line.ts';
+import { escapeControls, escapeToOneLine, formatCount, formatDuration, formatStatus, plainStyle, type Style, statusSymbols } from '../style.ts';
+import { describeOutsideCases } from '../summary-line.ts';
 import { type Formatting, renderAlike, renderFailure, renderFrameOnce } from './failure.ts';
 import { renderWhere } from './where.ts';
 
@@ -24,7 +24,7 @@ export function renderCounts(counts: Readonly<Record<Status, number>>, style: St
   const order: readonly Status[] = ['failed', 'errored', 'known-failure', 'skipped', 'not-requested', 'not-run', 'passed'];
   const formatted = order
     .filter((status) => counts[status] > 0)
-    .map((status) => paintOf(status, style)(`${formatThousands(counts[status])} ${statusLabel(status)}`));
+    .map((status) => paintOf(status, style)(`${formatThousands(counts[status])} ${formatStatus(status)}`));
   return formatted.length ? formatted.join(', ') : style.dim('no cases');
 }
 
@@ -54,7 +54,7 @@ export function renderTest(test: TestState, style: Style, depth: number, width: 
   const { counts, milliseconds } = test;
   const status = worst(counts);
   const cases = statuses.reduce((sum, one) => sum + counts[one], 0);
-  const time = milliseconds > 0 ? duration(milliseconds) : '';
+  const time = milliseconds > 0 ? formatDuration(milliseconds) : '';
   const formatted = `${'  '.repeat(depth)}${statusSymbols[status]} ${escapeToOneLine(title)}`;
   const isSeveral = cases > 1 || status !== 'passed';
   const left = width - 2 - measureWidth([formatted, isSeveral && renderCounts(counts, plainStyle), time].filter(Boolean).join('  '));
@@ -71,7 +71,7 @@ export function renderTest(test: TestState, style: Style, depth: number, width: 
 
 export function renderCase(result: Pick<RecordedResult, 'status' | 'title' | 'times' | 'reason'>, style: Style): string {
   const time = result.times.setup + result.times.body + result.times.teardown;
-  return `${paintOf(result.status, style)(statusSymbols[result.status])} ${escapeToOneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${escapeToOneLine(result.reason)}`) : ''}  ${style.dim(duration(time))}`;
+  return `${paintOf(result.status, style)(statusSymbols[result.status])} ${escapeToOneLine(result.title)}${result.reason ? style.yellow(`  ${result.status}: ${escapeToOneLine(result.reason)}`) : ''}  ${style.dim(formatDuration(time))}`;
 }
 
 /** Renders the output of a case, line by line. */
@@ -174,7 +174,7 @@ const NOTABLE_COST_SHARE = 0.1;
 
 /** The elapsed time, and the total time of cases. */
 const renderTime = ({ totalCaseMs }: RunState, { milliseconds, lanes }: SummaryInput): string =>
-  `${duration(milliseconds)} (cases ${duration(totalCaseMs)}${lanes > 1 && totalCaseMs > milliseconds ? ` in ${lanes} lanes` : ''})`;
+  `${formatDuration(milliseconds)} (cases ${formatDuration(totalCaseMs)}${lanes > 1 && totalCaseMs > milliseconds ? ` in ${lanes} lanes` : ''})`;
 
 /** Renders the slowest cases and the most expensive shared fixtures, unless the run was quick. */
 function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { milliseconds: wall }: SummaryInput, style: Style): string[] {
@@ -182,7 +182,7 @@ function renderCosts({ slowest, fixtures, totalCaseMs }: RunState, { millisecond
   const isNotable = ({ milliseconds }: { milliseconds: number }): boolean => milliseconds > NOTABLE_COST_SHARE * Math.max(wall, totalCaseMs);
   const shared = fixtures.all.map(({ name, setup, teardown }) => ({ title: `fixture "${name}"`, milliseconds: setup + teardown }));
   const expensive = [...slowest.items, ...shared].filter(isNotable).sort((a, b) => b.milliseconds - a.milliseconds);
-  return expensive.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${duration(milliseconds).padStart(7)}  ${escapeToOneLine(title)}`));
+  return expensive.slice(0, 4).map(({ title, milliseconds }) => style.dim(`slow: ${formatDuration(milliseconds).padStart(7)}  ${escapeToOneLine(title)}`));
 }
 
 /** Lists cases: their number and the first titles. */
@@ -206,7 +206,7 @@ function renderTornDown({ notRun, runProblems }: RunState): string {
 
 /** The line above the last one, if there are errored cases or problems. */
 export function renderBeside(state: RunState, strictWarnings: number, style: Style): string[] {
-  const beside = besideCases(state, strictWarnings);
+  const beside = describeOutsideCases(state, strictWarnings);
   return beside === undefined ? [] : [style.red(beside)];
 }
 
@@ -226,7 +226,7 @@ export function renderSummary(state: RunState, closing: SummaryInput, formatting
     const reasons = new Map<string, number>();
     for (const result of state.skippedOrExpected) if (result.status === status) reasons.set(result.reason ?? '', (reasons.get(result.reason ?? '') ?? 0) + 1);
     for (const [reason, times] of reasons)
-      lines.push(style.yellow(`${statusSymbols[status]} ${formatThousands(times)} ${statusLabel(status)}: ${escapeToOneLine(reason)}`));
+      lines.push(style.yellow(`${statusSymbols[status]} ${formatThousands(times)} ${formatStatus(status)}: ${escapeToOneLine(reason)}`));
   }
   if (state.notRun) lines.push(style.yellow(`${statusSymbols['not-run']} ${renderUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
   return [...lines, ...renderBeside(state, closing.strict, style)];

@@ -4,7 +4,7 @@ import type { JournalEntry } from '../../results/journal/entries.ts';
 import type { RecordedResult } from '../../results/recorded-result.ts';
 import { formatLaneName, type RunInfo } from '../../results/run-info.ts';
 import { measureWidth, padOrTruncate } from '../columns.ts';
-import { duration, escapeToOneLine, type Style } from '../style.ts';
+import { escapeToOneLine, formatDuration, type Style } from '../style.ts';
 
 /** The times of a setup, a body and a teardown, in milliseconds. */
 interface Bar {
@@ -45,7 +45,7 @@ export function renderTimeline(entries: () => Iterable<JournalEntry>, width: num
   for (const { name, bars } of formatted) {
     if (bars.length === 0) continue;
     if (lines.length > 0) lines.push('');
-    lines.push(`${style.bold(padOrTruncate(name, labels))}  ${style.dim(`0${duration(end).padStart(axis - 1)}`)}`);
+    lines.push(`${style.bold(padOrTruncate(name, labels))}  ${style.dim(`0${formatDuration(end).padStart(axis - 1)}`)}`);
     for (const bar of bars.slice(0, MAX_BARS)) lines.push(`${padOrTruncate(`${'  '.repeat(bar.depth)}${bar.label}`, labels)}  ${draw(bar, end, axis, style)}`);
     if (bars.length > MAX_BARS) lines.push(style.dim(`… and ${formatThousands(bars.length - MAX_BARS)} more`));
   }
@@ -80,7 +80,7 @@ function sumLaneTimes(entries: () => Iterable<JournalEntry>): Map<number, LaneTi
 const buildBarKey = ({ kind, fixture, owner }: Span): string => JSON.stringify([kind, fixture, owner]);
 
 function buildBars({ spans, results }: LaneTimes, end: number): Bar[] {
-  const all = [...fixtureBars(spans, end), ...caseBars(results)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
+  const all = [...buildFixtureBars(spans, end), ...buildCaseBars(results)].sort((a, b) => begin(a) - begin(b) || a.depth - b.depth);
   const outermost = all.reduce((least, { depth }) => Math.min(least, depth), Number.POSITIVE_INFINITY);
   return all.map((bar) => ({ ...bar, depth: bar.depth - outermost }));
 }
@@ -89,7 +89,7 @@ function buildBars({ spans, results }: LaneTimes, end: number): Bar[] {
 const begin = ({ parts, depth }: Bar): number => Math.floor(Math.min(...parts.map(({ from }) => from)) * (depth > 3 ? 1000 : 1)) / (depth > 3 ? 1000 : 1);
 
 /** The bar of a fixture: from the start of its setup to the end of its teardown. */
-function fixtureBars(spans: readonly Span[], end: number): Bar[] {
+function buildFixtureBars(spans: readonly Span[], end: number): Bar[] {
   const open = new Map<string, Span[]>();
   const bars: Bar[] = [];
   const add = (up: Span, down: Span | undefined): void => {
@@ -115,7 +115,7 @@ function fixtureBars(spans: readonly Span[], end: number): Bar[] {
   return bars;
 }
 
-function caseBars(results: LaneTimes['results']): Bar[] {
+function buildCaseBars(results: LaneTimes['results']): Bar[] {
   return results.map(({ title, start, times }) => {
     const bodyStart = start + times.setup;
     const teardownStart = bodyStart + times.body;

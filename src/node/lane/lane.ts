@@ -8,7 +8,7 @@ import { ignoreUnknown } from '../../problems/never.ts';
 import type { CaseAttempt } from '../../running/case-attempt.ts';
 import { createTimeoutPolicy } from '../../running/deadlines.ts';
 import { buildThrowFailure } from '../../running/failures.ts';
-import { makePromise, nextTurn, now, wallClockNow } from '../../running/globals.ts';
+import { makePromise, now, waitForTurn, wallClockNow } from '../../running/globals.ts';
 import { EMPTY_OUTCOME } from '../../running/outcome.ts';
 import { type RunHandle, runPlan } from '../../running/run.ts';
 import type { PlanPart } from '../../running/run-options.ts';
@@ -96,7 +96,7 @@ export class Lane {
   }
 
   /** Never hangs: an internal error is reported and ends the lane. */
-  async work(): Promise<void> {
+  async run(): Promise<void> {
     mapStacks(this.#modules.maps);
     new ProcessGuard({
       root: this.#job.root,
@@ -109,14 +109,14 @@ export class Lane {
       started: () => this.#started,
     }).install();
     try {
-      await this.#do();
+      await this.#runJob();
     } catch (error) {
       this.#record.writeProblem({ code: 'internal-error', reason: buildThrowFailure(error, 'throw', {}).message });
       this.#end();
     }
   }
 
-  async #do(): Promise<void> {
+  async #runJob(): Promise<void> {
     beginCreated();
     const loaded = await this.#load();
     this.#record.put({ type: 'activity', activity: { kind: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
@@ -239,8 +239,8 @@ export class Lane {
     recorder.writeTestDetails();
     this.#record.put({ type: 'override-usage', uses: overrideUses, warnings });
     // Resources that are being closed get a turn to disappear.
-    await nextTurn();
-    await nextTurn();
+    await waitForTurn();
+    await waitForTurn();
     // Resources that the coordinator has open in the same process belong to no case.
     this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? recorder.countLeaks() : []) });
     if (!isStuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);

@@ -33,7 +33,7 @@ export class LeakCounter {
   readonly #open = new Map<string, { readonly after: After; readonly owner: string | undefined }[]>();
   /** Shared fixtures that were torn down. Their resources are expected to close first, immediately or soon after. */
   readonly #gone = new Set<string>();
-  #counts = active();
+  #counts = countActive();
 
   /**
    * Counts again. `after` is the only possible source of a change since the last time; `owner` is the shared fixture that was set up or
@@ -41,7 +41,7 @@ export class LeakCounter {
    */
   sample(after: After, owner?: string, gone = false): void {
     if (gone && owner !== undefined) this.#gone.add(owner);
-    const counts = active();
+    const counts = countActive();
     for (const kind of new Set([...counts.keys(), ...this.#counts.keys()])) {
       const open = this.#open.get(kind) ?? [];
       const change = (counts.get(kind) ?? 0) - (this.#counts.get(kind) ?? 0);
@@ -61,7 +61,7 @@ export class LeakCounter {
   }
 }
 
-function active(): Map<string, number> {
+function countActive(): Map<string, number> {
   const counts = new Map<string, number>();
   for (const name of process.getActiveResourcesInfo()) {
     const kind = kinds[name];
@@ -94,13 +94,13 @@ export class LeakFinder {
   /** The resources that were opened and not closed, with locations. */
   get leaks(): Leak[] {
     return [...this.#open].map(([id, leak]) => {
-      const frames = this.#frames(id);
+      const frames = this.#findFrames(id);
       const [place] = frames;
       return { ...leak, ...(place && { location: { file: place.file, line: place.line, column: place.column }, frames }) };
     });
   }
 
-  #frames(id: number): Frame[] {
+  #findFrames(id: number): Frame[] {
     for (let begun = this.#begun.get(id); begun; begun = this.#begun.get(begun.by)) {
       const frames = parseFrames(begun.origin.stack).filter(({ file }) => !file.includes('/node_modules/'));
       if (frames.length > 0) return frames;

@@ -8,7 +8,7 @@ import { parseFrames } from '../../problems/source-location.ts';
 import { startTimer, stopTimer } from '../../running/globals.ts';
 import type { LoadedFile } from '../../suites/plan.ts';
 import { FolderDefaultsImpl, type Options } from '../../suites/suite.ts';
-import { placeOfImport } from '../loading/import-place.ts';
+import { findPlaceOfImport } from '../loading/import-place.ts';
 import type { ModuleLoader } from '../loading/module-loader.ts';
 
 const endings = ['.ts', '.mts', '.js', '.mjs'];
@@ -33,7 +33,7 @@ async function load(path: string, root: string, modules: ModuleLoader): Promise<
   try {
     const url = pathToFileURL(path);
     const folders: Options[] = [];
-    for (const defaults of folderFiles(path, root)) {
+    for (const defaults of listFolderFiles(path, root)) {
       modules.graph.track(url.href, pathToFileURL(defaults).href);
       const { default: given } = await modules.import(pathToFileURL(defaults).href);
       if (given instanceof FolderDefaultsImpl) folders.push(given.options);
@@ -46,13 +46,13 @@ async function load(path: string, root: string, modules: ModuleLoader): Promise<
       file,
       cause: 'throw',
       reason,
-      at: placeOfImport(error, pathToFileURL(path).href) ?? parseFrames((error as Error | undefined)?.stack)[0],
+      at: findPlaceOfImport(error, pathToFileURL(path).href) ?? parseFrames((error as Error | undefined)?.stack)[0],
     };
   }
 }
 
 /** The `folder.lattice.*` files from the root to the file's folder, outermost first. */
-function folderFiles(path: string, root: string): string[] {
+function listFolderFiles(path: string, root: string): string[] {
   const found: string[] = [];
   for (let folder = dirname(path); folder.startsWith(root); folder = dirname(folder)) {
     const name = endings.map((ending) => join(folder, `folder.lattice${ending}`)).find((candidate) => statSync(candidate, { throwIfNoEntry: false })?.isFile());

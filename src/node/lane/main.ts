@@ -14,7 +14,7 @@ export function laneMain(channel: LaneChannel): void {
     switch (message.type) {
       case 'job':
         lane = new Lane(message.job, abort.signal, compiling, channel);
-        void lane.work();
+        void lane.run();
         break;
       case 'configure':
         void readConfig(message.path, createModuleLoader(message.cache, compiling, send)).then((read) => send({ from: 'lane', type: 'configured', ...read }));

@@ -58,17 +58,17 @@ export function serializeValue(name: string, value: unknown): SerializedValue {
 }
 
 export function serializeError(error: unknown): SerializedValue {
-  const inner = isInstanceOf(error, SetupError) ? innermost(error) : { reason: error, alreadyReported: false };
+  const inner = isInstanceOf(error, SetupError) ? findInnermost(error) : { reason: error, alreadyReported: false };
   const { reason } = inner;
   const described = isInstanceOf(reason, Error)
     ? { name: reason.name, message: reason.message, stack: reason.stack }
     : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
   return {
-    error: { ...described, fixture: isInstanceOf(error, SetupError) ? innermost(error).node.name : undefined, isAlreadyReported: inner.alreadyReported },
+    error: { ...described, fixture: isInstanceOf(error, SetupError) ? findInnermost(error).node.name : undefined, isAlreadyReported: inner.alreadyReported },
   };
 }
 
-const innermost = (error: SetupError): SetupError => (isInstanceOf(error.reason, SetupError) ? innermost(error.reason) : error);
+const findInnermost = (error: SetupError): SetupError => (isInstanceOf(error.reason, SetupError) ? findInnermost(error.reason) : error);
 
 /** Deserializes a value from another process, or throws its error. */
 function deserializeValue(serialized: SerializedValue): unknown {

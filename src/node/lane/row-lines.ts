@@ -89,7 +89,7 @@ function noteCall(call: SyntaxNode, { functions, namespaces }: Imports, url: str
   const called = isMember ? (callee['property'] as SyntaxNode) : callee;
   const argument = rowsArgument.get((isMember ? String(called['name']) : functions.get(String(called['name']))) ?? '');
   const list = argument === undefined ? undefined : (call['arguments'] as readonly SyntaxNode[])[argument];
-  const items = list && itemsOf(withoutTypes(list));
+  const items = list && getItems(removeTypes(list));
   const at = called.loc?.start;
   if (!items || !at) return;
   const places = items.map(({ loc }): RowPlace | undefined =>
@@ -99,14 +99,14 @@ function noteCall(call: SyntaxNode, { functions, namespaces }: Imports, url: str
 }
 
 /** The items of an array literal, or the properties of an object literal. Undefined if some are spread. */
-function itemsOf(list: SyntaxNode): readonly SyntaxNode[] | undefined {
+function getItems(list: SyntaxNode): readonly SyntaxNode[] | undefined {
   const items = list.type === 'ArrayExpression' ? list['elements'] : list.type === 'ObjectExpression' ? list['properties'] : undefined;
   if (!Array.isArray(items) || items.some((item: SyntaxNode | null) => item === null || item.type === 'SpreadElement')) return undefined;
   return items as readonly SyntaxNode[];
 }
 
 /** Removes type syntax such as `as const`. */
-function withoutTypes(node: SyntaxNode): SyntaxNode {
+function removeTypes(node: SyntaxNode): SyntaxNode {
   let inner = node;
   while (['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression', 'ParenthesizedExpression'].includes(inner.type))
     inner = inner['expression'] as SyntaxNode;

@@ -2,7 +2,7 @@ import type { ExpansionHost } from '../../cases/row.ts';
 import type { TeardownContext } from '../../fixtures/fixture.ts';
 import { type Graph, type Node, NodeInterner, type OverrideLayer, resolve } from '../../fixtures/graph.ts';
 import { SharedFixtureHost } from '../../running/attempt.ts';
-import { textOf } from '../../running/case-attempt.ts';
+import { formatLogLine } from '../../running/case-attempt.ts';
 import { createTimeoutPolicy, DeadlineTimer } from '../../running/deadlines.ts';
 import { buildThrowFailure } from '../../running/failures.ts';
 import { type FixtureAddress, findAddressedNode } from '../../running/fixture-address.ts';
@@ -31,7 +31,7 @@ export class RunFixtureProcess {
   constructor(plan: Plan, surroundings: ExpansionHost, seed: number, hasNoTimeouts: boolean, output: (text: string) => void) {
     this.#plan = plan;
     this.#surroundings = surroundings;
-    const log = (parts: readonly unknown[]): void => output(textOf(parts));
+    const log = (parts: readonly unknown[]): void => output(formatLogLine(parts));
     const around = {
       seed,
       lane: 0,

@@ -40,7 +40,7 @@ export class RunRecorder implements RunListener {
     switch (activity.kind) {
       case 'stream':
         this.#isStreaming = true;
-        this.#head(activity.test);
+        this.#writeHeader(activity.test);
         this.#record.put({ type: 'streaming', test: activity.test.index, limit }, true);
         return;
       case 'rows': {
@@ -58,7 +58,7 @@ export class RunRecorder implements RunListener {
 
   #announceCase(run: CaseAttempt, kind: 'setup' | 'body' | 'teardown', limit: number): void {
     this.#isStreaming = false;
-    if (kind !== 'teardown') this.#head(run.planned.test, run.planned);
+    if (kind !== 'teardown') this.#writeHeader(run.planned.test, run.planned);
     if (!this.#runningCases.has(run)) {
       // The earlier attempt of the same case has ended.
       for (const other of this.#runningCases) if (other.planned === run.planned) this.#runningCases.delete(other);
@@ -73,11 +73,11 @@ export class RunRecorder implements RunListener {
     // A case that was announced before a stream can end in it.
     if (this.#runningCases.size > 0) this.#runningCases.delete(run);
     if (!this.#isStreaming) this.#sampleLeaks(planned);
-    this.#record.passed(run, start, this.#head(planned.test, planned));
+    this.#record.passed(run, start, this.#writeHeader(planned.test, planned));
   }
 
   ended(planned: PlannedCaseImpl, result: CaseResult, run?: CaseAttempt): void {
-    this.#head(planned.test, planned);
+    this.#writeHeader(planned.test, planned);
     if (run) this.#runningCases.delete(run);
     if (run && !this.#isStreaming) this.#sampleLeaks(planned);
     if (result.failures.length > 0) this.#writeDetails(planned.test, true);
@@ -138,7 +138,7 @@ export class RunRecorder implements RunListener {
   }
 
   /** Writes the header of a test before its first entry, with the details that its first row shows. */
-  #head(test: PlannedTest, first?: PlannedCaseImpl): TestHeader {
+  #writeHeader(test: PlannedTest, first?: PlannedCaseImpl): TestHeader {
     let recorded = this.#tests.get(test);
     if (!recorded) {
       recorded = { header: buildHeader(test, first), first, hasDetails: false };

@@ -1,4 +1,4 @@
-import { nextTurn, now, startTimer } from '../../running/globals.ts';
+import { now, startTimer, waitForTurn } from '../../running/globals.ts';
 
 /** Names in `process.getActiveResourcesInfo` of resources that end by themselves and then run a callback. */
 const ending: ReadonlySet<string> = new Set([
@@ -28,6 +28,6 @@ export async function waitForUnfinished(before: number, longest: number): Promis
   while (countUnfinished() > before && now() < end) {
     await new Promise<void>((resolve) => startTimer(resolve, LOOK_INTERVAL_MS));
     // The timer itself disappears one turn later.
-    await nextTurn();
+    await waitForTurn();
   }
 }

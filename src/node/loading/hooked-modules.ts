@@ -101,7 +101,7 @@ export class HookedModules implements ModuleLoader {
       // The runtime loads imports with attributes.
       return kind === undefined || context.importAttributes?.['type'] !== undefined
         ? next(url, context)
-        : { format: 'module', source: kind === 'source' ? this.#code(url) : moduleOf(kind, url), shortCircuit: true };
+        : { format: 'module', source: kind === 'source' ? this.#code(url) : writeModule(kind, url), shortCircuit: true };
     } catch (error) {
       const explained = explainUnknownExtension(error, url);
       const { parent, specifier } = this.#importers.get(url) ?? {};
@@ -143,7 +143,7 @@ export class HookedModules implements ModuleLoader {
 }
 
 /** Writes a module that exports the content of a file, or its URL. */
-function moduleOf(kind: Exclude<Kind, 'source'>, url: string): string {
+function writeModule(kind: Exclude<Kind, 'source'>, url: string): string {
   if (kind === 'url') return `export default ${JSON.stringify(url)};`;
   if (kind === 'empty') return 'export default {};';
   const text = readFileSync(fileURLToPath(url), 'utf8');

@@ -11,19 +11,19 @@ export const notePlace = (error: object, place: SourceLocation): void => void pl
 /** Stores the location of a failed import for its error, unless a better one is known. */
 export function noteImport(error: unknown, url: string, specifier: string): void {
   if (typeof error !== 'object' || error === null || places.has(error)) return;
-  const place = placeIn(url, specifier);
+  const place = findSpecifier(url, specifier);
   if (place) places.set(error, place);
 }
 
 /** The location of the import that failed, also for a missing export. `loading` is the URL of the loaded file. */
-export function placeOfImport(error: unknown, loading: string): SourceLocation | undefined {
+export function findPlaceOfImport(error: unknown, loading: string): SourceLocation | undefined {
   if (typeof error !== 'object' || error === null) return undefined;
   const noteOf = places.get(error);
   if (noteOf) return noteOf;
   const { message, stack } = error as { message?: unknown; stack?: unknown };
   const [, specifier, name] = /^The requested module '(.+?)' does not provide an export named '(.+?)'/.exec(String(message)) ?? [];
   const [, url] = /^(file:\S+?):\d+\n/.exec(String(stack)) ?? [];
-  return specifier === undefined ? undefined : placeIn(url ?? loading, specifier, name);
+  return specifier === undefined ? undefined : findSpecifier(url ?? loading, specifier, name);
 }
 
 /** Stores the location of a syntax error, unless it is known. The runtime does not report it, so another parser finds it. */
@@ -39,7 +39,7 @@ export async function noteSyntaxError(error: unknown, url: string, source: strin
 }
 
 /** The location of a module specifier in a source, or of a name that it imports. */
-function placeIn(url: string, specifier: string, name?: string): SourceLocation | undefined {
+function findSpecifier(url: string, specifier: string, name?: string): SourceLocation | undefined {
   let source: string;
   try {
     source = readFileSync(fileURLToPath(url), 'utf8');

@@ -144,7 +144,7 @@ export class Modules implements ModuleLoader {
     try {
       const namespace = (await import(url)) as Record<string, unknown>;
       if (isOfProject(url)) this.#trackRequired(fileURLToPath(url));
-      return synthetic(url, namespace);
+      return createSyntheticModule(url, namespace);
     } catch (error) {
       throw explainUnknownExtension(error, url);
     }
@@ -163,11 +163,11 @@ export class Modules implements ModuleLoader {
 
   /** Loads a file that is not a module with a loader of the configuration. */
   async #load(url: string, loader: WrittenLoader): Promise<AnyModule> {
-    if (loader === 'url') return synthetic(url, { default: url });
-    if (loader === 'empty') return synthetic(url, { default: {} });
+    if (loader === 'url') return createSyntheticModule(url, { default: url });
+    if (loader === 'empty') return createSyntheticModule(url, { default: {} });
     const path = fileURLToPath(url);
     const text = await readFile(path, 'utf8');
-    if (loader === 'text') return synthetic(url, { default: text });
+    if (loader === 'text') return createSyntheticModule(url, { default: text });
     const load = (await this.#functions)?.[extname(path)];
     if (typeof load !== 'function') throw new TypeError(`the configuration imports a ${extname(path)} file, which needs a function of the same configuration`);
     const made = await load(text, path);
@@ -182,7 +182,7 @@ export class Modules implements ModuleLoader {
   }
 
   async #json(url: string): Promise<AnyModule> {
-    return synthetic(url, { default: JSON.parse(await readFile(fileURLToPath(url), 'utf8')) as unknown });
+    return createSyntheticModule(url, { default: JSON.parse(await readFile(fileURLToPath(url), 'utf8')) as unknown });
   }
 }
 
@@ -194,7 +194,7 @@ const findAttributes = (extra: unknown): Attributes => {
 };
 
 /** Creates a module that exports an existing namespace. */
-function synthetic(url: string, namespace: Record<string, unknown>): AnyModule {
+function createSyntheticModule(url: string, namespace: Record<string, unknown>): AnyModule {
   const names = Object.keys(namespace);
   return new vm.SyntheticModule(
     names,

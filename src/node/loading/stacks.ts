@@ -29,7 +29,7 @@ export function mapStacks(maps: ReadonlyMap<string, string>): void {
     const position = originalPositionFor(map, { line, column: column - 1 });
     return position.line === null ? undefined : `${url}:${position.line}:${position.column + 1}`;
   };
-  const frameText = (frame: NodeJS.CallSite): string => {
+  const formatFrame = (frame: NodeJS.CallSite): string => {
     const text = String(frame);
     const [url, line, column] = [frame.getFileName() ?? '', frame.getLineNumber() ?? 0, frame.getColumnNumber() ?? 0];
     const mapped = original(url, line, column);
@@ -37,7 +37,7 @@ export function mapStacks(maps: ReadonlyMap<string, string>): void {
   };
   Error.prepareStackTrace = (error, frames) => {
     const head = findHead(error);
-    return frames.length ? `${head}\n${frames.map((frame) => `    at ${frameText(frame)}`).join('\n')}` : head;
+    return frames.length ? `${head}\n${frames.map((frame) => `    at ${formatFrame(frame)}`).join('\n')}` : head;
   };
 }
 

@@ -44,18 +44,18 @@ export class TypeScriptConfigs {
 
   /** The settings for a source; undefined without a `tsconfig.json`. Throws a SyntaxError if the file is invalid. */
   find(path: string): TypeScriptSettings | undefined {
-    const file = this.#nearest(dirname(path));
+    const file = this.#findNearest(dirname(path));
     if (file === undefined) return undefined;
     let candidates = this.#candidates.get(file);
     if (!candidates) this.#candidates.set(file, (candidates = readCandidates(file)));
     return candidates.find(({ includes }) => includes(path))?.settings;
   }
 
-  #nearest(folder: string): string | undefined {
+  #findNearest(folder: string): string | undefined {
     if (this.#files.has(folder)) return this.#files.get(folder);
     const file = join(folder, 'tsconfig.json');
     const above = dirname(folder);
-    const found = statSync(file, { throwIfNoEntry: false })?.isFile() ? file : above === folder ? undefined : this.#nearest(above);
+    const found = statSync(file, { throwIfNoEntry: false })?.isFile() ? file : above === folder ? undefined : this.#findNearest(above);
     this.#files.set(folder, found);
     return found;
   }

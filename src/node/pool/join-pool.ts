@@ -8,7 +8,7 @@ import { hashFile } from '../read-files.ts';
 import type { PoolAddress } from './address.ts';
 import { listOf, openConnections, type PoolConnection, parseStreams } from './connection.ts';
 import { BLOCK_MS, consumeStream } from './consume-stream.ts';
-import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
+import { buildPoolKeys, GROUP, KEY_LIFETIME_MS, type PoolKeys } from './keys.ts';
 import { MachineLane } from './machine-lane.ts';
 import { type PoolMachine, type PoolRun, parseRun, parseToMachine, type Refusal } from './messages.ts';
 import { Outbox } from './outbox.ts';
@@ -55,7 +55,7 @@ export function joinPool(address: PoolAddress, input: JoinInput): Promise<Joined
     const machine = new Machine(address, input, { commands, inbox, runs, claims });
     await machine.register();
     input.onEvent({ type: 'joined' });
-    return { done: machine.work(), leave: () => machine.leave() };
+    return { done: machine.serve(), leave: () => machine.leave() };
   });
 }
 
@@ -85,13 +85,13 @@ class Machine {
 
   constructor(address: PoolAddress, input: JoinInput, connections: Connections) {
     this.#address = address;
-    this.#keys = poolKeys(address.prefix);
+    this.#keys = buildPoolKeys(address.prefix);
     this.#input = input;
     this.#connections = connections;
     this.#commands = connections.commands;
   }
 
-  async work(): Promise<void> {
+  async serve(): Promise<void> {
     await Promise.all([this.#renewLeases(), this.#findRuns(), this.#claimSeats(), this.#takeMessages()]);
   }
 
@@ -175,7 +175,7 @@ class Machine {
   }
 
   #consider(run: PoolRun): void {
-    const reasons = this.#differences(run);
+    const reasons = this.#findDifferences(run);
     if (reasons.length === 0) {
       this.#runs.set(run.id, run);
       return;
@@ -186,7 +186,7 @@ class Machine {
   }
 
   /** The differences between this machine and the run, as texts. */
-  #differences({ tool, node, files }: PoolRun): string[] {
+  #findDifferences({ tool, node, files }: PoolRun): string[] {
     const differing = Object.keys(files).filter((file) => file.split('/').includes('..') || (hashFile(join(this.#input.root, file)) ?? '') !== files[file]);
     const more = differing.length - MAX_NAMES;
     return [

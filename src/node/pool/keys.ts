@@ -19,7 +19,7 @@ export interface PoolKeys {
   results(run: string): string;
 }
 
-export const poolKeys = (prefix: string): PoolKeys => ({
+export const buildPoolKeys = (prefix: string): PoolKeys => ({
   runs: `${prefix}:runs`,
   machines: `${prefix}:machines`,
   machine: (id) => `${prefix}:machine:${id}`,

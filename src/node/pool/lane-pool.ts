@@ -8,7 +8,7 @@ import { hashFile } from '../read-files.ts';
 import type { PoolAddress } from './address.ts';
 import { listOf, openConnections, type PoolConnection, parseFields, type Reply, type StreamEntry } from './connection.ts';
 import { BLOCK_MS, consumeStream } from './consume-stream.ts';
-import { GROUP, KEY_LIFETIME_MS, type PoolKeys, poolKeys } from './keys.ts';
+import { buildPoolKeys, GROUP, KEY_LIFETIME_MS, type PoolKeys } from './keys.ts';
 import { type FromMachine, type PoolRun, parseFromMachine, parseMachine, parseRefusal, type ToMachine } from './messages.ts';
 import { Outbox } from './outbox.ts';
 import { RemoteLane } from './remote-lane.ts';
@@ -80,7 +80,7 @@ class RedisLanePool implements LanePool {
 
   constructor(address: PoolAddress, { root, ...input }: PoolRunInput, commands: PoolConnection, reader: PoolConnection) {
     this.#address = address;
-    this.#keys = poolKeys(address.prefix);
+    this.#keys = buildPoolKeys(address.prefix);
     this.#root = root;
     this.#run = { ...input, id: randomUUID(), node: process.version, lease: address.lease };
     this.#commands = commands;
@@ -259,12 +259,12 @@ class RedisLanePool implements LanePool {
     while (!this.#isOver) {
       await sleep(this.#address.lease / 8);
       // The run can be lost between two commands.
-      const look = this.#look().catch(({ message }: Error) => this.#loseServer(message.startsWith('NOGROUP') ? RUN_LOST : message));
+      const look = this.#checkLeases().catch(({ message }: Error) => this.#loseServer(message.startsWith('NOGROUP') ? RUN_LOST : message));
       if (!(await settlesWithin(look, limit))) this.#loseServer(this.#commands.trouble ?? `no answer within ${limit} ms`);
     }
   }
 
-  async #look(): Promise<void> {
+  async #checkLeases(): Promise<void> {
     const { id } = this.#run;
     const exists = await this.#commands.send('EXISTS', this.#keys.run(id), this.#keys.seats(id), this.#keys.results(id));
     if (this.#isClosed) return;

@@ -1,4 +1,4 @@
-import { fields, isObject, lacks, optional, type Shapes } from '../../results/shapes.ts';
+import { fields, findFault, isObject, optional, type Shapes } from '../../results/shapes.ts';
 
 /** An announced run. A machine takes part if its versions and files are the same. */
 export interface PoolRun {
@@ -79,7 +79,7 @@ function parse<T>(text: string | undefined, shapesOf: (value: Readonly<Record<st
     const value: unknown = JSON.parse(text ?? '');
     if (!isObject(value)) return undefined;
     const shapes = shapesOf(value);
-    return shapes && lacks(value, shapes, 'message') === undefined ? (value as T) : undefined;
+    return shapes && findFault(value, shapes, 'message') === undefined ? (value as T) : undefined;
   } catch {
     return undefined;
   }

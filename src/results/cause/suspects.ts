@@ -49,10 +49,10 @@ export function findSuspects(failing: readonly Row[], passing: readonly Row[]): 
   if (table.columns.length < 2) return undefined;
   const found = new Map<string, { readonly parts: readonly number[]; readonly row: Int32Array; readonly rows: Set<number> }>();
   for (const [at, row] of table.failing.entries()) {
-    const masks = agreements(row, table.passing);
+    const masks = findAgreements(row, table.passing);
     // The same values have passed as well.
     if (masks.has(allOf(row.length))) return undefined;
-    for (const parts of smallestUncleared(row.length, masks)) {
+    for (const parts of findSmallestUncleared(row.length, masks)) {
       const key = parts.map((part) => `${part}=${row[part]}`).join();
       const known = found.get(key);
       if (known) known.rows.add(at);
@@ -141,7 +141,7 @@ function encode(failing: readonly Row[], passing: readonly Row[]): Table {
 const allOf = (columns: number): number => (1 << columns) - 1;
 
 /** The columns of a row in which each passing row agrees with it, as masks. */
-function agreements(row: Int32Array, passing: readonly Int32Array[]): Set<number> {
+function findAgreements(row: Int32Array, passing: readonly Int32Array[]): Set<number> {
   const masks = new Set<number>();
   for (const other of passing) {
     let mask = 0;
@@ -152,10 +152,10 @@ function agreements(row: Int32Array, passing: readonly Int32Array[]): Set<number
 }
 
 /** The smallest sets of columns that no mask contains. None of them contains another. */
-function smallestUncleared(columns: number, masks: ReadonlySet<number>): number[][] {
+function findSmallestUncleared(columns: number, masks: ReadonlySet<number>): number[][] {
   const found: { readonly mask: number; readonly parts: number[] }[] = [];
   const all = [...masks];
-  for (const parts of combinations(columns)) {
+  for (const parts of listColumnSets(columns)) {
     const mask = parts.reduce((sum, part) => sum | (1 << part), 0);
     if (found.some((smaller) => (smaller.mask & mask) === smaller.mask)) continue;
     if (!all.some((agreed) => (agreed & mask) === mask)) found.push({ mask, parts });
@@ -164,7 +164,7 @@ function smallestUncleared(columns: number, masks: ReadonlySet<number>): number[
 }
 
 /** All sets of up to three columns, the smaller ones first. */
-function* combinations(columns: number): Generator<number[]> {
+function* listColumnSets(columns: number): Generator<number[]> {
   for (let size = 1; size <= MAX_SIZE; size++) yield* ofSize(columns, size, 0);
 }
 
@@ -177,7 +177,7 @@ function* ofSize(columns: number, size: number, from: number): Generator<number[
 function countCleared({ failing, passing, columns }: Table, size: number): { readonly total: number; readonly cleared: number } {
   const seen = new Map<string, boolean>();
   for (const row of failing) {
-    const masks = [...agreements(row, passing)];
+    const masks = [...findAgreements(row, passing)];
     for (const parts of ofSize(columns.length, size, 0)) {
       const key = parts.map((part) => `${part}=${row[part]}`).join();
       const mask = parts.reduce((sum, part) => sum | (1 << part), 0);

@@ -1,4 +1,4 @@
-import { caseSlug, formatCaseId, formatValuesName } from '../../cases/ids.ts';
+import { formatCaseId, formatCaseSlug, formatValuesName } from '../../cases/ids.ts';
 import { compileObjectFactory, type MakeObject } from '../../cases/object-maker.ts';
 import { hasPlaceholders, parseTitle, renderTitle } from '../../cases/title.ts';
 import { throwProblem } from '../../problems/problem-error.ts';
@@ -85,7 +85,7 @@ export class PassWriter {
       teardown === this.#teardown &&
       checks === this.#checks &&
       column === this.#column &&
-      line === lineAfter(this.#line, rows)
+      line === predictLine(this.#line, rows)
     ) {
       lines.number(EQUALS, start - this.#start);
       lines.number(SPACE, body);
@@ -118,7 +118,7 @@ export class PassWriter {
 }
 
 /** The most likely line of the row that is `rows` later in a data file; 0 without a data file. */
-const lineAfter = (line: number, rows: number): number => (line === 0 ? 0 : line + rows);
+const predictLine = (line: number, rows: number): number => (line === 0 ? 0 : line + rows);
 
 function writeRow(row: CompactPass['row'], columns: readonly string[], lines: Utf8LineBuffer, stringify: (value: unknown) => string): boolean {
   let seen = 0;
@@ -157,13 +157,13 @@ function writeObject(before: number, value: object | null, lines: Utf8LineBuffer
 }
 
 /** Restores a value as its case had it. */
-const revived = (value: unknown): unknown => (typeof value === 'object' && value !== null ? new Date((value as { date: number }).date) : value);
+const reviveValue = (value: unknown): unknown => (typeof value === 'object' && value !== null ? new Date((value as { date: number }).date) : value);
 
 /** The position of `nextNumber`; -1 after a character that a whole line cannot contain. */
 let cursor = 0;
 
 /** Reads the next integer of a line, and the blank or tab after it. Digit by digit, since millions are read. */
-function nextNumber(bytes: Uint8Array): number {
+function readNextNumber(bytes: Uint8Array): number {
   if (cursor < 0) return 0;
   let at = cursor;
   let number = 0;
@@ -228,27 +228,27 @@ export class ReadPass implements RecordedResult {
     if (before) {
       this.test = before.test;
       this.#duplicateIndex = 1;
-      this.#start = before.#start + nextNumber(bytes);
+      this.#start = before.#start + readNextNumber(bytes);
       this.#setup = before.#setup;
-      this.#body = nextNumber(bytes);
-      const rows = hasMore(bytes) ? nextNumber(bytes) : 1;
+      this.#body = readNextNumber(bytes);
+      const rows = hasMore(bytes) ? readNextNumber(bytes) : 1;
       this.ordinal = before.ordinal + rows;
       this.#teardown = before.#teardown;
       this.#passed = before.#passed;
-      this.#line = lineAfter(before.#line, rows);
+      this.#line = predictLine(before.#line, rows);
       this.#column = before.#column;
       this.#header = before.#header;
     } else {
-      this.test = nextNumber(bytes);
-      this.ordinal = nextNumber(bytes);
-      this.#duplicateIndex = nextNumber(bytes);
-      this.#start = nextNumber(bytes);
-      this.#setup = nextNumber(bytes);
-      this.#body = nextNumber(bytes);
-      this.#teardown = nextNumber(bytes);
-      this.#passed = nextNumber(bytes);
-      this.#line = nextNumber(bytes);
-      this.#column = hasMore(bytes) ? nextNumber(bytes) : 1;
+      this.test = readNextNumber(bytes);
+      this.ordinal = readNextNumber(bytes);
+      this.#duplicateIndex = readNextNumber(bytes);
+      this.#start = readNextNumber(bytes);
+      this.#setup = readNextNumber(bytes);
+      this.#body = readNextNumber(bytes);
+      this.#teardown = readNextNumber(bytes);
+      this.#passed = readNextNumber(bytes);
+      this.#line = readNextNumber(bytes);
+      this.#column = hasMore(bytes) ? readNextNumber(bytes) : 1;
       this.#header = headers.get(this.test);
     }
     this.#bytes = bytes;
@@ -289,7 +289,7 @@ export class ReadPass implements RecordedResult {
     if (!this.#row) {
       const values = parseValues(decoder.decode(this.#bytes.subarray(this.#from, this.end)));
       this.#hasDates = values.some((value) => typeof value === 'object' && value !== null);
-      this.#row = (this.#header?.makeRow(this.#hasDates ? values.map(revived) : values) ?? {}) as Readonly<Record<string, unknown>>;
+      this.#row = (this.#header?.makeRow(this.#hasDates ? values.map(reviveValue) : values) ?? {}) as Readonly<Record<string, unknown>>;
     }
     return this.#row;
   }
@@ -298,7 +298,7 @@ export class ReadPass implements RecordedResult {
     return this.#hasDates ? recordedRow(own) : own;
   }
   get id(): string {
-    return formatCaseId(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : caseSlug(this.#ownRow, undefined), this.#duplicateIndex);
+    return formatCaseId(this.#header?.id ?? '', this.#header?.source === undefined ? undefined : formatCaseSlug(this.#ownRow, undefined), this.#duplicateIndex);
   }
   get title(): string {
     const path = this.#header?.path ?? [];

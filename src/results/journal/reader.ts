@@ -1,7 +1,7 @@
 import { endOfLine, Headers, isPass, type ReadPass, readPass } from './compact-pass.ts';
 import type { JournalEntry } from './entries.ts';
 import { isBlock, readBlock } from './pass-block.ts';
-import { refusesEntry } from './shape.ts';
+import { findEntryFault } from './shape.ts';
 
 /** Parses a line other than a plain pass. Returns undefined for an incomplete line. */
 export function decodeEntry(line: string): JournalEntry | undefined {
@@ -97,7 +97,7 @@ export class JournalReader {
   }
 
   /** Reports the first malformed line of each journal. */
-  #malformed(reason: string): JournalEntry | undefined {
+  #reportMalformed(reason: string): JournalEntry | undefined {
     if (this.#isMalformed) return undefined;
     this.#isMalformed = true;
     return { type: 'problem', problem: { code: 'malformed-journal', lane: this.#lane, reason } };
@@ -105,8 +105,8 @@ export class JournalReader {
 
   #other(line: string): JournalEntry | undefined {
     const read = isBlock(line.charCodeAt(0)) ? undefined : decodeEntry(line);
-    const refused = read && refusesEntry(read);
-    const entry: JournalEntry | undefined = refused === undefined ? read : this.#malformed(refused);
+    const refused = read && findEntryFault(read);
+    const entry: JournalEntry | undefined = refused === undefined ? read : this.#reportMalformed(refused);
     if (entry?.type === 'header') this.#lane = entry.lane;
     else this.#before[this.#lane] = undefined;
     if (entry?.type === 'test') this.#headers.set(entry.header);

@@ -1,6 +1,6 @@
 import { formatProblem } from '../../problems/format-problem.ts';
 import type { Problem } from '../../problems/problem.ts';
-import { each, fields, lacks, locationShape, optional, outcomeShapes, type Shape, type Shapes, times } from '../shapes.ts';
+import { each, fields, findFault, locationShape, optional, outcomeShapes, type Shape, type Shapes, times } from '../shapes.ts';
 import type { JournalEntry } from './entries.ts';
 
 const named: Shapes = {
@@ -71,10 +71,10 @@ const shapes: Readonly<Record<Exclude<JournalEntry['type'], 'passed'>, Shapes>> 
 };
 
 /** Describes why an entry is invalid. Returns undefined if it is valid or of an unknown type. */
-export function refusesEntry(entry: JournalEntry): string | undefined {
+export function findEntryFault(entry: JournalEntry): string | undefined {
   const shape = Object.hasOwn(shapes, entry.type) ? shapes[entry.type as keyof typeof shapes] : undefined;
   if (!shape) return undefined;
-  return lacks(entry, shape, `${entry.type} entry`) ?? problemsOf(entry).find(isUnknown)?.code;
+  return findFault(entry, shape, `${entry.type} entry`) ?? problemsOf(entry).find(isUnknown)?.code;
 }
 
 function problemsOf(entry: JournalEntry): readonly Problem[] {

@@ -49,7 +49,7 @@ export function* findRange(
     return observed?.failed;
   }
   /** The last value that fails in one direction. Undefined if all fail. */
-  function* edge(direction: 1 | -1): Generator<Probe, number | undefined, ProbeResult> {
+  function* findEdge(direction: 1 | -1): Generator<Probe, number | undefined, ProbeResult> {
     const further = [...codes.keys()].filter((steps) => (steps - ownSteps) * direction > 0).sort((a, b) => (a - b) * direction);
     const farthest = further.at(-1);
     if (farthest === undefined || (yield* failsAt(farthest)) === true) return undefined;
@@ -70,7 +70,7 @@ export function* findRange(
     }
     return failing;
   }
-  const [from, to] = [yield* edge(-1), yield* edge(1)];
+  const [from, to] = [yield* findEdge(-1), yield* findEdge(1)];
   const isWhole = from === undefined && to === undefined;
   const isPoint = from === to;
   if (isWhole || isPoint) return { column };

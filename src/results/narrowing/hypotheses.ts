@@ -51,7 +51,7 @@ export class Hypotheses {
   }
 
   /** The weight of all combinations within some columns. */
-  weightWithin(kept: Uint8Array): number {
+  sumWeights(kept: Uint8Array): number {
     let weight = 0;
     for (const one of this.#all) if (one.columns.every((column) => kept[column])) weight += one.weight;
     return weight;

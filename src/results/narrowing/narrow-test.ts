@@ -97,7 +97,7 @@ class TestSearch {
       this.#found.push(found);
       // An apparent cause can be a mixture of this one and another.
       for (const mixture of this.#found.filter(
-        (cause) => cause.proof && cause !== found && !isProven(this.#space, cause, cause.proof, this.#apartFrom(cause)),
+        (cause) => cause.proof && cause !== found && !isProven(this.#space, cause, cause.proof, this.#listUnexplained(cause)),
       )) {
         const count = (revisions.get(mixture.row) ?? 0) + 1;
         if (count > MAX_REVISIONS) continue;
@@ -107,7 +107,7 @@ class TestSearch {
       }
     }
     return {
-      causes: this.#found.map((cause) => summarizeCause(this.#space, cause, this.#apartFrom(cause))),
+      causes: this.#found.map((cause) => summarizeCause(this.#space, cause, this.#listUnexplained(cause))),
       unexplained: unexplained.filter(({ row }) => !this.#isExplained(row.codes)).map(({ row, reason }) => ({ ordinal: row.ordinal, reason })),
     };
   }
@@ -118,7 +118,7 @@ class TestSearch {
   }
 
   /** The observations that no other cause explains. */
-  #apartFrom(cause?: FoundCause): readonly Observation[] {
+  #listUnexplained(cause?: FoundCause): readonly Observation[] {
     return this.#space.observations.filter(({ codes }) => !this.#isExplained(codes, cause));
   }
 
@@ -127,7 +127,7 @@ class TestSearch {
     const parts: FoundCause['parts'][number][] = [];
     for (const column of columns) {
       const others = columns.filter((other) => other !== column);
-      const relevant = this.#apartFrom().filter(({ codes }) => agrees(codes, row.codes, others));
+      const relevant = this.#listUnexplained().filter(({ codes }) => agrees(codes, row.codes, others));
       parts.push(yield* findRange(this.#space, row, column, relevant, this.#tryProbe));
     }
     return parts;
@@ -148,7 +148,7 @@ class TestSearch {
   *#findCause(row: Observation): Generator<Probe, FoundCause | UnexplainedRow['reason'], ProbeResult> {
     const repeated = yield* this.#try(row, row.codes);
     if (repeated && !repeated.failed) return 'flaky';
-    const hypotheses = new Hypotheses(row, this.#relevant(row));
+    const hypotheses = new Hypotheses(row, this.#listRelevant(row));
     const chooser = new ProbeChooser(this.#space, row, hypotheses, this.#random, (codes) => this.#isExplained(codes));
     let refused = 0;
     while (!hypotheses.isEmpty) {
@@ -157,7 +157,7 @@ class TestSearch {
       const isConfirming = weight >= CONFIRM_WEIGHT;
       if (isConfirming && this.#isProven(row, columns)) return yield* this.#complete(row, columns, 'tried');
       const open = isConfirming ? findUntestedPart(this.#space, row, columns) : undefined;
-      const codes = isConfirming ? chooser.keeping(open ?? columns) : chooser.halving();
+      const codes = isConfirming ? chooser.chooseKeeping(open ?? columns) : chooser.chooseHalving();
       const observed = codes && (yield* this.#try(row, codes));
       if (observed) {
         refused = 0;
@@ -166,7 +166,7 @@ class TestSearch {
         if (!isConfirming && this.#left <= 0) return 'budget';
         // No further row is possible. Within ranges of numbers, more of the rows that ran have the cause.
         const parts = yield* this.#widen(row, columns);
-        const proof = this.#left > 0 && isProven(this.#space, { row, parts }, 'all rows', this.#apartFrom()) ? 'all rows' : undefined;
+        const proof = this.#left > 0 && isProven(this.#space, { row, parts }, 'all rows', this.#listUnexplained()) ? 'all rows' : undefined;
         return proof || isConfirming ? yield* this.#complete(row, columns, proof, parts) : 'contradictory';
       }
     }
@@ -179,7 +179,7 @@ class TestSearch {
     let candidates = [...row.codes.keys()];
     const fails = function* (this: TestSearch, kept: readonly number[]): Generator<Probe, boolean | undefined, ProbeResult> {
       for (let tries = 0; tries < MAX_REFUSED && this.#left > 0; tries++) {
-        const codes = chooser.keeping(kept);
+        const codes = chooser.chooseKeeping(kept);
         const observed = codes && (yield* this.#try(row, codes));
         if (observed) return observed.failed;
       }
@@ -219,11 +219,11 @@ class TestSearch {
   }
 
   #isProven(row: Observation, columns: readonly number[]): boolean {
-    return isProven(this.#space, asCause(row, columns), 'tried', this.#apartFrom());
+    return isProven(this.#space, asCause(row, columns), 'tried', this.#listUnexplained());
   }
 
   /** The observations that are informative about a row: those that another cause failed are not. */
-  #relevant(row: Observation): readonly Observation[] {
+  #listRelevant(row: Observation): readonly Observation[] {
     return this.#space.observations.filter((other) => !other.failed || (other.ordinal !== row.ordinal && !this.#isExplained(other.codes)));
   }
 }

@@ -28,12 +28,12 @@ export class ProbeChooser {
   }
 
   /** A row whose result halves the remaining combinations. */
-  halving(): Int32Array | undefined {
+  chooseHalving(): Int32Array | undefined {
     let best: { readonly codes: Int32Array; readonly distance: number } | undefined;
     for (let i = 0; i < MAX_SETS; i++) {
-      const codes = this.#fill(this.#halfSet());
+      const codes = this.#fill(this.#chooseHalf());
       if (!codes) continue;
-      const distance = Math.abs(this.#hypotheses.weightWithin(this.#kept(codes)) - 0.5);
+      const distance = Math.abs(this.#hypotheses.sumWeights(this.#kept(codes)) - 0.5);
       if (!best || distance < best.distance) best = { codes, distance };
     }
     if (best) this.#chosen.add(best.codes.join());
@@ -41,7 +41,7 @@ export class ProbeChooser {
   }
 
   /** A row that keeps exactly these values. */
-  keeping(columns: readonly number[]): Int32Array | undefined {
+  chooseKeeping(columns: readonly number[]): Int32Array | undefined {
     const kept = new Uint8Array(this.#row.codes.length);
     for (const column of columns) kept[column] = 1;
     const codes = this.#fill(kept);
@@ -50,12 +50,12 @@ export class ProbeChooser {
   }
 
   /** Columns in a random order, until their combinations are half as likely as all. */
-  #halfSet(): Uint8Array {
+  #chooseHalf(): Uint8Array {
     const kept = new Uint8Array(this.#row.codes.length);
     let before = 0;
     for (const column of this.#random.shuffle([...kept.keys()])) {
       kept[column] = 1;
-      const weight = this.#hypotheses.weightWithin(kept);
+      const weight = this.#hypotheses.sumWeights(kept);
       if (weight < 0.5) {
         before = weight;
         continue;
@@ -78,7 +78,7 @@ export class ProbeChooser {
       const codes = Int32Array.from(this.#row.codes, (code, column) => {
         if (kept[column]) return code;
         const given = donor?.codes[column];
-        return given !== undefined && given !== code && this.#isAvailable(column, given) ? given : this.#otherValue(column, code);
+        return given !== undefined && given !== code && this.#isAvailable(column, given) ? given : this.#chooseOtherValue(column, code);
       });
       if (!this.#chosen.has(codes.join()) && !this.#isExplained(codes)) return codes;
     }
@@ -90,7 +90,7 @@ export class ProbeChooser {
   }
 
   /** Another value of a column: one that a passing row has, if possible. */
-  #otherValue(column: number, code: number): number {
+  #chooseOtherValue(column: number, code: number): number {
     const values = this.#space.values[column] as readonly KnownValue[];
     const others = [...values.keys()].filter((other) => other !== code && this.#isAvailable(column, other));
     const inPassing = others.filter((other) => values[other]?.isInPassingRow);

@@ -1,5 +1,5 @@
 import type { Probe } from '../../suites/probes.ts';
-import { valueAt } from '../../suites/row-condition.ts';
+import { getValueAt } from '../../suites/row-condition.ts';
 import { flattenCells, type Scalar } from '../where/condition.ts';
 import { findScale, type Scale } from './scale.ts';
 
@@ -54,7 +54,7 @@ export class SearchSpace {
     const isVaried = (path: string): boolean =>
       (!vary || vary.some((name) => path === name || path.startsWith(`${name}.`))) && new Set(cells.map((row) => row.get(path))).size > 1;
     this.paths = paths.filter(isVaried).slice(0, MAX_COLUMNS);
-    this.listPaths = new Set(this.paths.filter((path) => rows.some(({ row }) => Array.isArray(valueAt(row, path)))));
+    this.listPaths = new Set(this.paths.filter((path) => rows.some(({ row }) => Array.isArray(getValueAt(row, path)))));
     this.rowCount = rows.length;
     this.values = this.paths.map(() => []);
     this.#codes = this.paths.map(() => new Map());

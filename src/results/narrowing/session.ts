@@ -88,7 +88,7 @@ export class NarrowSession {
     }
     if (entry.type !== 'ended') return;
     const { test, ordinal, row } = entry.result;
-    const failed = judge(entry.result);
+    const failed = classifyResult(entry.result);
     if (ordinal >= MAX_ROWS) {
       this.#answer = failed === undefined ? undefined : { ordinal, row, failed };
       if (failed !== undefined) this.#probes.push({ row, failed });
@@ -150,7 +150,7 @@ export class NarrowSession {
 }
 
 /** Whether the tested code failed or passed. Undefined for neither: skipped, flaky, or failed for a reason outside of it. */
-function judge(result: RecordedResult): boolean | undefined {
+function classifyResult(result: RecordedResult): boolean | undefined {
   const failed = classifyStatus(result);
   if (failed === undefined || (failed ? !testedCauses.has(result.cause) : result.attempts > 1)) return undefined;
   return failed;

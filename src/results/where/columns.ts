@@ -1,4 +1,4 @@
-import { compareCells, isDate, type Scalar, sizeOf, valuesIn, walkCells } from './condition.ts';
+import { compareCells, countItems, isDate, listValues, type Scalar, walkCells } from './condition.ts';
 import { findPrefixGroups, type PrefixGroup } from './prefixes.ts';
 
 /** A column of a sample of rows, or one derived from it: its distinct values in order, and the value of each row. */
@@ -66,8 +66,8 @@ const isVaried = ({ of, values, isSometimesMissing }: Column): boolean =>
 /** Derives columns: texts have a length, lists and objects have a size and members. Of equivalent explanations, the first one is used. */
 function* deriveColumns(name: string, cells: Cells, failingCount: number): Generator<Column> {
   if (cells.some((value) => typeof value === 'object' && value !== null)) {
-    yield buildColumn(name, 'size', mapCells(cells, sizeOf));
-    yield buildMembers(name, 'member', cells, valuesIn);
+    yield buildColumn(name, 'size', mapCells(cells, countItems));
+    yield buildMembers(name, 'member', cells, listValues);
   }
   const plain = buildColumn(name, 'value', mapCells(cells, toPlain), !cells.some(Array.isArray));
   yield plain;

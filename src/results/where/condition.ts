@@ -1,5 +1,5 @@
 import { formatShortValue } from '../../cases/values.ts';
-import { missing, valueAt } from '../../suites/row-condition.ts';
+import { getValueAt, missing } from '../../suites/row-condition.ts';
 
 /** A value in a condition. */
 export type Scalar = string | number | boolean | null;
@@ -56,10 +56,11 @@ export function* flattenCells(row: Row): Generator<[path: string, value: Scalar]
 const isObject = (value: unknown): value is Row => typeof value === 'object' && value !== null && !Array.isArray(value);
 
 /** The number of values of a list, or of keys of an object. Undefined for other values. */
-export const sizeOf = (value: unknown): number | undefined => (Array.isArray(value) ? value.length : isObject(value) ? Object.keys(value).length : undefined);
+export const countItems = (value: unknown): number | undefined =>
+  Array.isArray(value) ? value.length : isObject(value) ? Object.keys(value).length : undefined;
 
 /** The different scalar values of a list, or the keys of an object. */
-export const valuesIn = (value: unknown): Scalar[] =>
+export const listValues = (value: unknown): Scalar[] =>
   Array.isArray(value) ? [...new Set(value.filter((one) => one === null || typeof one !== 'object'))] : isObject(value) ? Object.keys(value) : [];
 
 /** A date or time, in the format of records. */
@@ -67,7 +68,7 @@ const datePattern = /^\d{4}-\d\d-\d\d(?:T[\d:.]+Z)?$/;
 export const isDate = (value: unknown): value is string => typeof value === 'string' && datePattern.test(value);
 
 export function holds(condition: Condition, row: Row): boolean {
-  const found = valueAt(row, condition.column);
+  const found = getValueAt(row, condition.column);
   const value = toScalar(found);
   switch (condition.kind) {
     case 'value':
@@ -77,7 +78,7 @@ export function holds(condition: Condition, row: Row): boolean {
     case 'missing':
       return found === missing || found === undefined;
     case 'size': {
-      const size = sizeOf(found);
+      const size = countItems(found);
       return size !== undefined && isWithin(size, condition.from, condition.to);
     }
     case 'contains':
@@ -85,7 +86,7 @@ export function holds(condition: Condition, row: Row): boolean {
     case 'lacks':
       return !contains(found, condition.value);
     case 'order': {
-      const order = compareCells(value, toScalar(valueAt(row, condition.other)));
+      const order = compareCells(value, toScalar(getValueAt(row, condition.other)));
       return order !== undefined && matchesOrder(order, condition.operator);
     }
     case 'prefix':
@@ -101,7 +102,7 @@ export function holds(condition: Condition, row: Row): boolean {
 }
 
 /** Whether a list has a value, an object a key, or a text a part. */
-const contains = (found: unknown, value: Scalar): boolean => (typeof found === 'string' ? found.includes(String(value)) : valuesIn(found).includes(value));
+const contains = (found: unknown, value: Scalar): boolean => (typeof found === 'string' ? found.includes(String(value)) : listValues(found).includes(value));
 
 /** Negative, zero or positive for two numbers or two dates; zero or NaN for other scalars, which are only equal or not. Undefined for others. */
 export function compareCells(a: Scalar | undefined, b: Scalar | undefined): number | undefined {

@@ -19,10 +19,10 @@ export class Evidence {
     // gamma(x + 1) = x gamma(x)
     for (let i = 2; i < table.length; i++) table[i] = (table[i - 2] as number) + Math.log((i - 1) / 2);
     this.#logGamma = table;
-    this.#alone = this.#likelihood(failing, passing);
+    this.#alone = this.#computeLikelihood(failing, passing);
   }
 
-  #likelihood(failing: number, passing: number): number {
+  #computeLikelihood(failing: number, passing: number): number {
     const table = this.#logGamma;
     return (table[2 * failing] as number) + (table[2 * passing] as number) - (table[2 * (failing + passing) + 1] as number);
   }
@@ -31,7 +31,9 @@ export class Evidence {
   of(failing: number, passing: number): number {
     if (failing * this.#passing <= passing * this.#failing) return Number.NEGATIVE_INFINITY;
     // The prior of the second rate, which the other side does not have: B(1/2, 1/2) is pi.
-    return this.#likelihood(failing, passing) + this.#likelihood(this.#failing - failing, this.#passing - passing) - this.#alone - Math.log(Math.PI);
+    return (
+      this.#computeLikelihood(failing, passing) + this.#computeLikelihood(this.#failing - failing, this.#passing - passing) - this.#alone - Math.log(Math.PI)
+    );
   }
 
   /** The smallest number of failing rows whose evidence exceeds a bound if no passing row is included. Infinite if no number does. */

@@ -1,6 +1,6 @@
 import { type Column, missing } from './columns.ts';
 import type { Condition, Operator } from './condition.ts';
-import { MAX_BOUNDS, ranges } from './ranges.ts';
+import { findRanges, MAX_BOUNDS } from './ranges.ts';
 
 /** A condition on the codes of a column: those from `low` to `high`, or all others. */
 export interface Predicate {
@@ -60,7 +60,7 @@ export class Histogram {
 
   /** The counts for ranges of values. */
   cumulate(): RangeCounts {
-    const [failing, passing, hash] = [between(this.failing), between(this.passing), between(this.hashes)];
+    const [failing, passing, hash] = [buildRangeSums(this.failing), buildRangeSums(this.passing), buildRangeSums(this.hashes)];
     return { failing, passing, rows: (low, high) => ({ failing: failing(low, high), passing: passing(low, high), hash: hash(low, high) }) };
   }
 
@@ -70,7 +70,7 @@ export class Histogram {
 }
 
 /** Sums over ranges of codes, computed on first use: most columns have nothing of interest. */
-function between(counts: Int32Array | Float64Array): (low: number, high: number) => number {
+function buildRangeSums(counts: Int32Array | Float64Array): (low: number, high: number) => number {
   let sums: Float64Array | undefined;
   return (low, high) => {
     if (!sums) {
@@ -100,7 +100,7 @@ export interface PredicateQuery {
 }
 
 /** Derived columns are an additional choice, which does not make the columns themselves harder to find. */
-const choiceCost = ({ of }: Column, { plain, derived }: ColumnCounts): number =>
+const computeChoiceCost = ({ of }: Column, { plain, derived }: ColumnCounts): number =>
   kinds + (of === 'part' || of === 'order' ? Math.log(derived) + DERIVED_PENALTY : Math.log(plain)) + (of === 'length' ? LENGTH_PENALTY : 0);
 
 /** The numbers of columns to choose from: those with values, lengths, sizes and members, and those with parts of texts and orders. */
@@ -117,16 +117,16 @@ export function countColumns(columns: readonly Column[]): ColumnCounts {
 const isRangedColumn = ({ order }: Column): boolean => order === 'number' || order === 'date';
 
 /** The cost of the cheapest predicate on a column. */
-export function minCost(column: Column, counts: ColumnCounts): number {
+export function computeMinCost(column: Column, counts: ColumnCounts): number {
   const options = column.isSometimesMissing ? 1 : isRangedColumn(column) ? Math.min(column.values.length, 2 * MAX_BOUNDS) : column.values.length;
-  return choiceCost(column, counts) + Math.log(Math.max(1, options));
+  return computeChoiceCost(column, counts) + Math.log(Math.max(1, options));
 }
 
 /** The predicates on one column that a larger part of the failing rows meets than of the passing ones, with the rows that meet each. */
 export function* findPredicates({ index, column, counts, histogram, all, minFailing }: PredicateQuery): Generator<[Predicate, RowSet]> {
   const { values, of, isSometimesMissing, prefixes } = column;
   const { failing, passing } = histogram;
-  const choice = choiceCost(column, counts);
+  const choice = computeChoiceCost(column, counts);
   const costAmong = (options: number): number => choice + Math.log(Math.max(1, options));
   const failsMore = (failed: number, passed: number): boolean => failed * all.passing > passed * all.failing;
   if (isSometimesMissing && (failing[0] as number) > 0)
@@ -151,7 +151,7 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
   const cumulated = histogram.cumulate();
   if (isRanged) {
     const cuts = Math.min(values.length, MAX_BOUNDS);
-    for (const [low, high] of ranges(histogram, all)) {
+    for (const [low, high] of findRanges(histogram, all)) {
       const isOpen = low === 0 || high === values.length - 1;
       yield [{ column: index, is: 'range', low, high, cost: costAmong(isOpen ? 2 * cuts : (cuts * (cuts - 1)) / 2) }, cumulated.rows(low, high)];
     }
@@ -176,7 +176,7 @@ export function meetsPredicate({ codes, starts }: Column, { is, low, high }: Pre
 
 const opposites = { '<': '>=', '=': '!=', '!=': '=', '>': '<=' } as const;
 
-export function conditionOf({ name: column, of, values, other }: Column, { is, low, high, prefix }: Predicate): Condition {
+export function buildCondition({ name: column, of, values, other }: Column, { is, low, high, prefix }: Predicate): Condition {
   if (is === 'missing') return { kind: is, column };
   if (prefix !== undefined) return { kind: 'prefix', column, prefix };
   const value = values[low] as string;

@@ -17,13 +17,13 @@ export function findPrefixGroups(sorted: readonly string[]): PrefixGroup[] {
   /** The groups that contain the current text, from the widest. `outer` is the length that it shares with texts before the group. */
   const open: { readonly low: number; readonly shared: number }[] = [{ low: 0, shared: 0 }];
   for (let at = 1; at <= sorted.length; at++) {
-    const shared = at < sorted.length ? sharedLength(sorted[at - 1] as string, sorted[at] as string) : 0;
+    const shared = at < sorted.length ? measureSharedLength(sorted[at - 1] as string, sorted[at] as string) : 0;
     let low = at - 1;
     while ((open.at(-1) as { shared: number }).shared > shared) {
       const group = open.pop() as { low: number; shared: number };
       low = group.low;
       const outer = Math.max(shared, (open.at(-1) as { shared: number }).shared);
-      const prefix = shortestStart(sorted[low] as string, outer + 1, group.shared);
+      const prefix = findShortestPrefix(sorted[low] as string, outer + 1, group.shared);
       if (prefix !== undefined && (low > 0 || at < sorted.length)) groups.push({ low, high: at - 1, prefix });
     }
     if ((open.at(-1) as { shared: number }).shared < shared) open.push({ low, shared });
@@ -32,13 +32,13 @@ export function findPrefixGroups(sorted: readonly string[]): PrefixGroup[] {
 }
 
 /** A prefix with a length in bounds that does not end within a character. */
-function shortestStart(text: string, shortest: number, longest: number): string | undefined {
+function findShortestPrefix(text: string, shortest: number, longest: number): string | undefined {
   const isHalf = (text.charCodeAt(shortest - 1) & 0xfc00) === 0xd800;
   const length = isHalf ? shortest + 1 : shortest;
   return length <= Math.min(longest, MAX_PREFIX_LENGTH) ? text.slice(0, length) : undefined;
 }
 
-function sharedLength(a: string, b: string): number {
+function measureSharedLength(a: string, b: string): number {
   const end = Math.min(a.length, b.length, MAX_PREFIX_LENGTH);
   let length = 0;
   while (length < end && a.charCodeAt(length) === b.charCodeAt(length)) length++;

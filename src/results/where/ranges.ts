@@ -12,7 +12,7 @@ const weights = [0.5, 1, 2, 4, 16];
  * The ranges of codes with the highest failure rates, each as wide as its weight allows, except the range of all codes. Counts start at
  * index 1 (J. Bentley, "Programming Pearls", 1984).
  */
-export function* ranges({ failing, passing }: Counts, all: { readonly failing: number; readonly passing: number }): Generator<[low: number, high: number]> {
+export function* findRanges({ failing, passing }: Counts, all: { readonly failing: number; readonly passing: number }): Generator<[low: number, high: number]> {
   const size = failing.length - 1;
   if (size < 3) return;
   const seen = new Set<number>();

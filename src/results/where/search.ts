@@ -1,7 +1,17 @@
 import type { Column } from './columns.ts';
 import type { Condition } from './condition.ts';
 import { Evidence } from './evidence.ts';
-import { type ColumnCounts, conditionOf, countColumns, findPredicates, Histogram, meetsPredicate, minCost, type Predicate, type RowSet } from './predicates.ts';
+import {
+  buildCondition,
+  type ColumnCounts,
+  computeMinCost,
+  countColumns,
+  findPredicates,
+  Histogram,
+  meetsPredicate,
+  type Predicate,
+  type RowSet,
+} from './predicates.ts';
 
 /** A conjunction: the predicates of its parent, and one more. */
 interface Candidate extends RowSet {
@@ -65,7 +75,7 @@ export class PatternSearch {
 
   /** Searches only among these rows. */
   best(rows: Int32Array): FoundPattern | undefined {
-    const root = this.#rootOf(rows);
+    const root = this.#buildRoot(rows);
     if (root.failing < 2 || root.passing < 2) return undefined;
     const evidence = new Evidence(root.failing, root.passing);
     let parents: Candidate[] = [root];
@@ -74,7 +84,7 @@ export class PatternSearch {
       const byRows = new Map<number, Candidate>();
       const bar = best?.score ?? MIN_SCORE;
       for (const parent of parents) {
-        for (const child of this.#children(parent, evidence, bar)) {
+        for (const child of this.#listExtensions(parent, evidence, bar)) {
           if (child.failing + child.passing === parent.failing + parent.passing || child.failing < 2) continue;
           const duplicate = byRows.get(child.hash);
           if (!duplicate || duplicate.score < child.score) byRows.set(child.hash, child);
@@ -91,8 +101,8 @@ export class PatternSearch {
     if (!best || best.score < MIN_SCORE) return undefined;
     const { predicates, score } = this.#polish(best, root, evidence);
     const inOrder = [...predicates].sort((a, b) => a.column - b.column);
-    const conditions = inOrder.map((predicate) => conditionOf(this.#columns[predicate.column] as Column, predicate));
-    return { conditions, rows: this.#rowsMeeting(predicates), score };
+    const conditions = inOrder.map((predicate) => buildCondition(this.#columns[predicate.column] as Column, predicate));
+    return { conditions, rows: this.#findRowsMeeting(predicates), score };
   }
 
   /** Replaces each predicate by the best one in combination with the others, as long as the score improves. */
@@ -105,7 +115,7 @@ export class PatternSearch {
         for (const predicate of before.predicates)
           if (predicate !== out) rest = this.#extend(rest, predicate, this.#count(this.#filter(this.#rowsOf(rest), predicate)), evidence);
         if (rest !== root && rest.score > best.score && this.#explains(rest)) best = rest;
-        for (const other of this.#children(rest, evidence, best.score)) if (other.score > best.score && this.#explains(other)) best = other;
+        for (const other of this.#listExtensions(rest, evidence, best.score)) if (other.score > best.score && this.#explains(other)) best = other;
       }
       if (best === before) break;
     }
@@ -113,7 +123,7 @@ export class PatternSearch {
   }
 
   /** Extends a candidate by one predicate. Leaves out what cannot reach the score even with more predicates. */
-  *#children(parent: Candidate, evidence: Evidence, bar: number): Generator<Candidate> {
+  *#listExtensions(parent: Candidate, evidence: Evidence, bar: number): Generator<Candidate> {
     const rows = this.#rowsOf(parent);
     const costBefore = parent.predicates.reduce((sum, { cost }) => sum + cost, lengthCost[parent.predicates.length + 1] as number);
     // One failure is not a pattern.
@@ -121,7 +131,7 @@ export class PatternSearch {
     for (const [index, column] of this.#columns.entries()) {
       // A text and its length are one column.
       if (parent.predicates.some((predicate) => this.#columns[predicate.column]?.name === column.name)) continue;
-      if (minFailing(minCost(column, this.#counts)) > parent.failing) continue;
+      if (minFailing(computeMinCost(column, this.#counts)) > parent.failing) continue;
       const histogram = this.#histograms[index] as Histogram;
       histogram.fill(column, rows, this.#failed, this.#marks);
       for (const [predicate, met] of findPredicates({ index, column, counts: this.#counts, histogram, all: parent, minFailing }))
@@ -129,7 +139,7 @@ export class PatternSearch {
     }
   }
 
-  #rootOf(rows: Int32Array): Candidate {
+  #buildRoot(rows: Int32Array): Candidate {
     return { parent: undefined, predicates: [], rows, ...this.#count(rows), score: 0, upperBound: 0 };
   }
 
@@ -160,7 +170,7 @@ export class PatternSearch {
     return candidate.rows;
   }
 
-  #rowsMeeting(predicates: readonly Predicate[]): Int32Array {
+  #findRowsMeeting(predicates: readonly Predicate[]): Int32Array {
     return predicates.reduce<Int32Array>(
       (rows, predicate) => this.#filter(rows, predicate),
       Int32Array.from(this.#failed, (_, row) => row),
