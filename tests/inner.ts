@@ -35,7 +35,7 @@ export async function runInside(suites: readonly Child[], options: Options = {})
       if (event.type === 'problem') messages.push(event.problem.code);
     },
   });
-  return { seen, messages: messages, ok, statuses: Object.fromEntries(seen.map(({ title, status }) => [title, status])) };
+  return { seen, messages, ok, statuses: Object.fromEntries(seen.map(({ title, status }) => [title, status])) };
 }
 
 /** The messages of all plan errors. */

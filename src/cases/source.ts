@@ -64,10 +64,7 @@ export interface SourceDefinition {
   /** Problems of the whole source, before a row is read. */
   readonly problems?: readonly Problem[] | undefined;
   open(expansion: ExpansionContext): RowBatches;
-  /**
-   * Rebuilds an entry from other values, with derived columns, as the source would produce it. Returns undefined if the source would not.
-   * Default: the entry unchanged.
-   */
+  /** Rebuilds an entry from other values as the source would produce it, or returns undefined. Default: the entry unchanged. */
   readonly rebuild?: ((entry: RowEntry) => RowEntry | undefined) | undefined;
   /** Reading it again gives the same rows at little cost. */
   readonly isReplayable?: boolean | undefined;
@@ -100,7 +97,7 @@ function reportThrown(error: unknown, entry: RowEntry, source: string): RowEntry
   return { ...entry, problems: problems.map((problem) => ({ ...problem, at: problem.at ?? entry.location })) };
 }
 
-function tryEntries(entry: RowEntry, source: string, change: (entry: RowEntry) => RowEntry | undefined): RowEntry | undefined {
+function tryChange(entry: RowEntry, source: string, change: (entry: RowEntry) => RowEntry | undefined): RowEntry | undefined {
   try {
     return change(entry);
   } catch (error) {
@@ -117,9 +114,8 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
   }
 
   static partsOf(source: CaseSource<any>): SourceDefinition {
-    return source instanceof CaseSourceImpl
-      ? source.#parts
-      : throwProblem({ code: 'invalid-type', expected: 'case source', got: String(source), owner: 'cases' });
+    if (source instanceof CaseSourceImpl) return source.#parts;
+    return throwProblem({ code: 'invalid-type', expected: 'case source', got: String(source), owner: 'cases' });
   }
 
   cross<Other extends object>(other: CaseSource<Other>): CaseSource<any> {
@@ -185,10 +181,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     );
   }
 
-  /**
-   * The same rows with other columns. `restore` is the inverse, if there is one. `used` are the columns that must exist, if they are known
-   * before a row is read.
-   */
+  /** The same rows with other columns. `restore` is the inverse, if there is one. `used` are the columns that must exist. */
   #reshape(
     used: readonly string[],
     columns: readonly string[] | undefined,
@@ -322,12 +315,12 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       rebuild(entry) {
         const inner = restore(entry);
         const rebuilt = parts.rebuild ? parts.rebuild(inner) : inner;
-        return rebuilt && tryEntries(rebuilt, parts.description, begin());
+        return rebuilt && tryChange(rebuilt, parts.description, begin());
       },
       async *open(expansion) {
         const change = begin();
         for await (const chunk of parts.open(expansion)) {
-          const changed = chunk.map((entry) => tryEntries(entry, parts.description, change)).filter((entry) => entry !== undefined);
+          const changed = chunk.map((entry) => tryChange(entry, parts.description, change)).filter((entry) => entry !== undefined);
           if (changed.length) yield changed;
         }
       },

@@ -101,7 +101,7 @@ const iterable: OptionSpec = {
 
 /** A source that only has problems. */
 const buildInvalidSource = (description: string, problems: readonly Problem[]): CaseSourceImpl<any> =>
-  new CaseSourceImpl({ description: description, problems, open: () => [] });
+  new CaseSourceImpl({ description, problems, open: () => [] });
 
 const invalidRow = (row: unknown, index: number): Problem[] =>
   typeof row === 'object' && row !== null && !Array.isArray(row) ? [] : [{ code: 'invalid-row', row: index + 1, got: formatShortValue(row) }];

@@ -64,7 +64,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   writeInfo(target, {
     ...info,
     started: started.toISOString(),
-    milliseconds: milliseconds,
+    milliseconds,
     exitStatus: status,
     counts: state.counts,
     ...(state.notRun && { notRun: state.notRun }),
@@ -79,7 +79,7 @@ export async function mergeCommand(given: readonly string[], options: { readonly
   for (const index of missing) terminal.out(terminal.style.yellow(`shard ${index}/${of} is missing`));
   for (const line of renderSummary(
     state,
-    { milliseconds: milliseconds, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false, strict: 0 },
+    { milliseconds, lanes: 1, seed: info.seed, record: target, interrupted: false, resumes: false, strict: 0 },
     formatting,
   ))
     terminal.out(line);

@@ -157,7 +157,7 @@ export async function runOnce(
     reads: await reads.end(),
     lanes: lanes + state.machines.size,
     ...(state.machines.size > 0 && { machines: Object.fromEntries(state.machines) }),
-    milliseconds: milliseconds,
+    milliseconds,
     exitStatus: status,
     counts: state.counts,
     ...(strict > 0 && { strictWarnings: strict }),

@@ -5,18 +5,10 @@ import { formatThousands } from '../problems/format-thousands.ts';
 import { ignoreUnknown } from '../problems/never.ts';
 import type { Problem } from '../problems/problem.ts';
 import { encodeEntry, type JournalEntry } from '../results/journal/entries.ts';
+import { countLostResults, type LaneState } from '../results/lane-state.ts';
 import { endedAtOnce } from '../results/run-info.ts';
 import { estimateTime, type RunProgress } from '../results/run-progress.ts';
-import {
-  applyEntry,
-  countLostResults,
-  countResults,
-  createRunState,
-  isKnownLoadFailure,
-  isOfAnotherPlan,
-  type LaneState,
-  type RunState,
-} from '../results/run-state.ts';
+import { applyEntry, countResults, createRunState, isKnownLoadFailure, isOfAnotherPlan, type RunState } from '../results/run-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { debugLog } from './debug-log.ts';
 import { EarlyEnds } from './early-ends.ts';

@@ -1,5 +1,5 @@
 import type { JournalEntry } from '../results/journal/entries.ts';
-import type { LaneState } from '../results/run-state.ts';
+import type { LaneState } from '../results/lane-state.ts';
 import { attributeEnd } from './lane-end.ts';
 import type { LaneEnd } from './lane-process.ts';
 import { findLastCase, type LaneSlot } from './lane-slot.ts';

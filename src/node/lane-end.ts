@@ -1,8 +1,8 @@
 import { relative } from 'node:path';
 import type { Problem } from '../problems/problem.ts';
 import type { Activity, JournalEntry } from '../results/journal/entries.ts';
+import type { LaneState, RunningCase } from '../results/lane-state.ts';
 import type { RecordedResult } from '../results/recorded-result.ts';
-import type { LaneState, RunningCase } from '../results/run-state.ts';
 import { EMPTY_OUTCOME } from '../running/outcome.ts';
 import type { Failure } from '../running/result.ts';
 import type { LaneEnd } from './lane-process.ts';

@@ -1,6 +1,6 @@
 import type { ChildProcess } from 'node:child_process';
 import type { JournalEntry } from '../results/journal/entries.ts';
-import { applyLaneEntry, computeSilenceLimit, createLaneState, type LaneState } from '../results/run-state.ts';
+import { applyLaneEntry, computeSilenceLimit, createLaneState, type LaneState } from '../results/lane-state.ts';
 import type { CompileService } from './compile-service.ts';
 import { addSourceMaps, coverageFolder } from './coverage.ts';
 import { debugLog, describeMessage } from './debug-log.ts';

@@ -77,14 +77,14 @@ export function readTimingHistory(root: string, { command, selection }: Pick<Run
   const runs = join(findStateFolder(root), 'runs');
   const times = new Map<string, number>();
   let milliseconds: number | undefined;
-  if (!existsSync(runs)) return { times, milliseconds: milliseconds };
+  if (!existsSync(runs)) return { times, milliseconds };
   const request = JSON.stringify([command, selection]);
   for (const name of readdirSync(runs).sort().slice(-MAX_RECORDS_READ)) {
     const info = readInfo(join(runs, name));
     for (const [id, time] of Object.entries(info?.times ?? {})) times.set(id, time);
     if (info?.milliseconds !== undefined && JSON.stringify([info.command, info.selection]) === request) milliseconds = info.milliseconds;
   }
-  return { times, milliseconds: milliseconds };
+  return { times, milliseconds };
 }
 
 /** Removes the oldest records, so that up to 20 remain with the record of the current run. Keeps records of runs in progress, and all other files. */

@@ -250,7 +250,7 @@ async function readBody(request: IncomingMessage): Promise<PageRequest | string>
     const { kind, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<PageRequest>;
     if (kind !== 'failed' && kind !== 'all' && kind !== 'ids' && kind !== 'stop') return 'unknown request';
     if (kind === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every(isId))) return 'expected 1 to 5,000 ids';
-    return { kind: kind, ...(ids && { ids }) };
+    return { kind, ...(ids && { ids }) };
   } catch {
     return 'the request is not JSON';
   }

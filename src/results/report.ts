@@ -314,7 +314,7 @@ export function* convertToEntries(run: RunReport, results: Iterable<ResultReport
           title,
           row,
           tags,
-          location: location,
+          location,
           attachments: result.attachments,
           fixtures: result.fixtures,
           ...outcome,

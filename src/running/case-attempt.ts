@@ -119,7 +119,7 @@ export class CaseAttempt implements CheckRecorder {
   }
 
   trackPending(label: string, origin: CapturedStack): () => boolean {
-    const pending: Pending = { label: label, origin };
+    const pending: Pending = { label, origin };
     this.#pending ??= new Set();
     this.#pending.add(pending);
     return () => this.#pending?.delete(pending) ?? false;

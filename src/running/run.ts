@@ -136,7 +136,7 @@ class Runner {
       : { cases: this.#notRunCases + this.#cases.interruptedCount, isMore: this.#scannedCases > MAX_NOT_RUN_SCAN };
     return {
       selected: this.#selected,
-      notRun: notRun,
+      notRun,
       isStuck: this.#isStuck,
       overrideUses: this.#overrideUsage.uses(plan),
       warnings: [...this.#overrideUsage.unstableSettings, ...this.#warnings.values()],

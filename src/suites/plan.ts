@@ -13,7 +13,7 @@ import { endCreated } from './created-items.ts';
 import { buildOverrideLayers, findUnknownTags, joinEntries } from './expand.ts';
 import { collectNeeds } from './needs.ts';
 import { findHookFixtures, findOverrides, mergeLayers } from './override-layers.ts';
-import { type Group, type Inherited, inheritedFrom, type Plan, type PlannedTest } from './planned.ts';
+import { type Group, type Inherited, inheritedFrom, listTests, type Plan, type PlannedTest } from './planned.ts';
 import { findOverrideSecrets, redactEntry } from './redaction.ts';
 import { buildInvalidChildProblem, type Child, isOfAnotherCopy, type Options, SuiteImpl, type SuiteOptions, TestImpl } from './suite.ts';
 import { findUnreachable } from './unreachable.ts';
@@ -70,11 +70,11 @@ class Planner {
   }
 
   addFile(loaded: LoadedFile, defaults: Defaults): Promise<void> {
-    return this.#addUnlessInvalid(this.files, () => this.#addFile(loaded, defaults));
+    return this.#addValid(this.files, () => this.#addFile(loaded, defaults));
   }
 
   /** Adds a file, suite or test, and removes it with its contents if it has problems of its own. The others still run. */
-  async #addUnlessInvalid(siblings: unknown[], add: () => Promise<void>): Promise<void> {
+  async #addValid(siblings: unknown[], add: () => Promise<void>): Promise<void> {
     const [tests, before, outer] = [this.tests.length, siblings.length, this.#ownProblems];
     this.#ownProblems = 0;
     await add();
@@ -140,9 +140,7 @@ class Planner {
   async #add(child: Child, parent: MutableGroup, base: URL | undefined): Promise<void> {
     if (child instanceof SuiteImpl || child instanceof TestImpl) {
       this.#reach(child);
-      await this.#addUnlessInvalid(parent.children, () =>
-        child instanceof SuiteImpl ? this.#addSuite(child, parent, base) : this.#addTest(child, parent, base),
-      );
+      await this.#addValid(parent.children, () => (child instanceof SuiteImpl ? this.#addSuite(child, parent, base) : this.#addTest(child, parent, base)));
     } else if (child) this.#report([buildInvalidChildProblem(child, `suite "${parent.title}"`)], parent.origin);
   }
 
@@ -165,17 +163,15 @@ class Planner {
       const row = { ...parent.entry?.row, ...entry?.row };
       const { isRedacted } = this.#surroundings;
       const ownerKey = {};
-      const overrideLayers = suite.layers.flatMap((layer) =>
-        this.#buildLayers(() => findOverrides(layer.options.overrides, row), owner, layer.origin, ownerKey),
-      );
-      const overrides = overrideLayers.map(({ override }) => override);
+      const layers = suite.layers.flatMap(({ options, origin }) => this.#buildLayers(() => findOverrides(options.overrides, row), owner, origin, ownerKey));
+      const overrides = layers.map(({ override }) => override);
       const redacted = entry && isRedacted ? redactEntry(entry, isRedacted, findOverrideSecrets(overrides, isRedacted)) : entry;
       const group = this.#group(suite, parent, {
         template: suite.title,
         title: renderTitle(title, { ...parent.redactedEntry?.row, ...redacted?.row }),
         options,
-        overrideLayers: overrideLayers,
-        ownerKey: ownerKey,
+        layers,
+        ownerKey,
         entry: entry && joinEntries(parent.entry, entry),
         redactedEntry: redacted && joinEntries(parent.redactedEntry, redacted),
       });
@@ -202,30 +198,18 @@ class Planner {
   }
 
   #planVariant(suite: SuiteImpl, parent: MutableGroup, name: string, overrides: readonly unknown[]): MutableGroup {
-    const by = {};
-    const overrideLayers = this.#buildLayers(() => overrides, `variant "${name}" of suite "${suite.title}"`, suite.origin, by);
-    return this.#group(suite, parent, {
-      template: name,
-      title: name,
-      options: {},
-      overrideLayers: overrideLayers,
-      ownerKey: by,
-      entry: undefined,
-      redactedEntry: undefined,
-    });
+    const ownerKey = {};
+    const layers = this.#buildLayers(() => overrides, `variant "${name}" of suite "${suite.title}"`, suite.origin, ownerKey);
+    return this.#group(suite, parent, { template: name, title: name, options: {}, layers, ownerKey, entry: undefined, redactedEntry: undefined });
   }
 
   #group(
     suite: SuiteImpl,
     parent: MutableGroup,
-    made: Pick<Group, 'title' | 'ownerKey' | 'entry' | 'redactedEntry'> & {
-      template: string;
-      options: SuiteOptions<any>;
-      overrideLayers: readonly OverrideLayer[];
-    },
+    made: Pick<Group, 'title' | 'ownerKey' | 'entry' | 'redactedEntry'> & { template: string; options: SuiteOptions<any>; layers: readonly OverrideLayer[] },
   ): MutableGroup {
-    const { template, title, options, overrideLayers, ownerKey, entry, redactedEntry } = made;
-    const inherited = this.#inherit(parent.inherited, options, overrideLayers, `suite "${suite.title}"`, suite.origin, entry?.annotations);
+    const { template, title, options, layers, ownerKey, entry, redactedEntry } = made;
+    const inherited = this.#inherit(parent.inherited, options, layers, `suite "${suite.title}"`, suite.origin, entry?.annotations);
     const always = [...(options.always ?? []), ...findHookFixtures(options)].filter(isProvider);
     // An id consists of title templates. The rows of a parameterized suite are in the part of its cases.
     const group: MutableGroup = {
@@ -237,7 +221,7 @@ class Planner {
       entry: entry ?? parent.entry,
       redactedEntry: redactedEntry ?? parent.redactedEntry,
       ownedDefinitions: new Set(always.map(findDefinition)),
-      ownerKey: ownerKey,
+      ownerKey,
       children: [],
       origin: suite.origin,
     };
@@ -339,7 +323,6 @@ class Planner {
       const hit = all.filter(([title]) => title === path);
       if (hit.length === 0)
         this.#report([{ code: 'unknown-title', name: path, owner: `annotations of suite "${suite.title}"`, known: all.map(([title]) => title) }], suite.origin);
-      const listTests = (node: Group | PlannedTest): PlannedTest[] => (node.kind === 'test' ? [node] : node.children.flatMap(listTests));
       for (const [, node] of hit)
         for (const test of listTests(node))
           (test as { inherited: Inherited }).inherited = { ...test.inherited, annotations: mergeAnnotations(test.inherited.annotations, laidOver) };

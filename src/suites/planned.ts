@@ -197,6 +197,9 @@ export function listTitles(group: Group): string[] {
   return titles;
 }
 
+/** The tests in a group, or the test itself. */
+export const listTests = (node: Group | PlannedTest): PlannedTest[] => (node.kind === 'test' ? [node] : node.children.flatMap(listTests));
+
 /** The file of a group or a test. */
 export function findFile(node: Group | PlannedTest): Group {
   let group = node.kind === 'test' ? node.parent : node;

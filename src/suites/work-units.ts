@@ -1,7 +1,7 @@
 import type { Scope } from '../fixtures/fixture.ts';
 import { NodeInterner, resolve } from '../fixtures/graph.ts';
 import { collectNeeds } from './needs.ts';
-import type { Group, Plan, PlannedTest } from './planned.ts';
+import { listTests, type Plan, type PlannedTest } from './planned.ts';
 
 /** Tests that one lane runs together, since they can share fixtures that live longer than a case. */
 export interface WorkUnit {
@@ -29,12 +29,12 @@ export function splitPlan(plan: Plan): WorkUnit[] {
   };
   const units: WorkUnit[] = [];
   for (const file of plan.files) {
-    const tests = testsIn(file);
+    const tests = listTests(file);
     const scopes = new Map(tests.map((test) => [test, findWidest(test)]));
     if (tests.some((test) => scopes.get(test)?.has('file'))) units.push({ tests: tests.map(({ index }) => index), isPartitionable: false });
     else {
       for (const child of file.children) {
-        const testsWithin = child.kind === 'test' ? [child] : testsIn(child);
+        const testsWithin = listTests(child);
         if (child.kind === 'suite' && testsWithin.some((test) => scopes.get(test)?.has('suite')))
           units.push({ tests: testsWithin.map(({ index }) => index), isPartitionable: false });
         else
@@ -48,5 +48,3 @@ export function splitPlan(plan: Plan): WorkUnit[] {
   }
   return units.filter(({ tests }) => tests.length > 0);
 }
-
-const testsIn = (group: Group): PlannedTest[] => group.children.flatMap((child) => (child.kind === 'test' ? [child] : testsIn(child)));

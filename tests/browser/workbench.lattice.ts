@@ -36,8 +36,8 @@ export const workbench = suite('the input of the matrix workbench', [
       return rows;
     };
     const taken = new Function('matrix', `return ${asCode(readModel(given), 2)}`)(matrix) as AsyncIterable<object>;
-    check.equal(await rowsOf(taken), await rowsOf(matrix(axes, { strength: 2, exclude: exclude })));
-    check.equal((await rowsOf(matrix(axes, { strength: 2, exclude: exclude }))).length, 5);
+    check.equal(await rowsOf(taken), await rowsOf(matrix(axes, { strength: 2, exclude })));
+    check.equal((await rowsOf(matrix(axes, { strength: 2, exclude }))).length, 5);
   }),
 
   test('is restored from the address; an invalid address shows the demo', ({ check }) => {

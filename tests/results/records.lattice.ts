@@ -8,9 +8,10 @@ import { encodeEntry, type JournalEntry } from '../../src/results/journal/entrie
 import { JournalBytes } from '../../src/results/journal/journal-bytes.ts';
 import { Utf8LineBuffer } from '../../src/results/journal/line-buffer.ts';
 import { JournalReader } from '../../src/results/journal/reader.ts';
+import { applyLaneEntry, createLaneState } from '../../src/results/lane-state.ts';
 import { testsInOrder } from '../../src/results/plan-order.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
-import { applyEntry, applyLaneEntry, createLaneState, createRunState } from '../../src/results/run-state.ts';
+import { applyEntry, createRunState } from '../../src/results/run-state.ts';
 import { Slowest } from '../../src/results/slowest.ts';
 import { StatusStrip } from '../../src/results/status-strip.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';

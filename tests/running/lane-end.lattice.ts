@@ -2,8 +2,8 @@ import { namedRows, suite, test } from 'red-lattice';
 import { type Attribution, attributeEnd } from '../../src/node/lane-end.ts';
 import type { LaneEnd } from '../../src/node/lane-process.ts';
 import type { Activity, JournalEntry } from '../../src/results/journal/entries.ts';
+import { applyLaneEntry, computeSilenceLimit, countLostResults, createLaneState } from '../../src/results/lane-state.ts';
 import type { CaseName, RecordedResult } from '../../src/results/recorded-result.ts';
-import { applyLaneEntry, computeSilenceLimit, countLostResults, createLaneState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 
 const name = (ordinal: number): CaseName => ({ test: 2, ordinal, id: `a#b/${ordinal}`, title: `b ${ordinal}`, row: {}, tags: [] });
@@ -11,7 +11,7 @@ const started = (ordinal: number): JournalEntry => ({ type: 'started', name: nam
 const ended = (ordinal: number): JournalEntry => ({ type: 'ended', result: { ...name(ordinal), ...EMPTY_OUTCOME, status: 'passed', attachments: [] } });
 const announce = (kind: Activity['kind'], named: string, limit = 100, invalid?: CaseName): JournalEntry => ({
   type: 'activity',
-  activity: { kind: kind, name: named, limit, ...(invalid && { invalid }) },
+  activity: { kind, name: named, limit, ...(invalid && { invalid }) },
 });
 const crashed: LaneEnd = { code: null, signal: 'SIGKILL', overdue: false, stderrTail: '' };
 const overdue: LaneEnd = { ...crashed, overdue: true };

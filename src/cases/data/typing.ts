@@ -88,7 +88,7 @@ export const buildEntry = ({ location, lines }: Pick<RawRecord, 'location' | 'li
 export const buildInvalidEntry = (name: string, { location, lines }: Pick<RowEntry, 'location' | 'lines'>, problem: Problem): RowEntry => ({
   row: {},
   name,
-  location: location,
+  location,
   lines,
   problems: [problem],
 });

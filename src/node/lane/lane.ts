@@ -79,7 +79,7 @@ export class Lane {
     this.#send = (message) => channel.send(message);
     this.#signal = signal;
     const isRedacted = compileRedactions(job.redact);
-    this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted: isRedacted };
+    this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted };
     const expected = new Set<string>();
     const onExpectedFile = ({ href }: URL, { href: reader }: URL): void => {
       if (!expected.has(`${href} ${reader}`))
@@ -204,7 +204,7 @@ export class Lane {
     const { select, isRequested, all } = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#surroundings.rowLines);
     this.#record.registerSecrets(plan);
     const units = this.#job.hasPeers ? splitPlan(plan) : [{ tests: plan.tests.map(({ index }) => index), isPartitionable: false }];
-    this.#record.put({ type: 'work-units', units: units, tests: plan.tests.map(({ id }) => id) }, true);
+    this.#record.put({ type: 'work-units', units, tests: plan.tests.map(({ id }) => id) }, true);
     const finder = this.#job.findLeaks ? new LeakFinder(() => findCaseName(this.#output.current?.planned)) : undefined;
     this.#record.put({ type: 'running', at: wallClockNow() });
     const before = countUnfinished();
@@ -244,7 +244,7 @@ export class Lane {
     // Resources that the coordinator has open in the same process belong to no case.
     this.#record.put({ type: 'leaks', leaks: finder?.leaks ?? (this.#channel.ownsProcess ? recorder.countLeaks() : []) });
     if (!isStuck && !this.#signal.aborted) await waitForUnfinished(before, MAX_LATE_FAILURES);
-    this.#record.put({ type: 'finished', selected, isStuck, notRun: notRun }, true);
+    this.#record.put({ type: 'finished', selected, isStuck, notRun }, true);
   }
 
   /** The assignments of the coordinator to this lane, one after the other. */

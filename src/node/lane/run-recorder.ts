@@ -65,7 +65,7 @@ export class RunRecorder implements RunListener {
       this.#runningCases.add(run);
       this.#record.put({ type: 'started', name: buildCaseName(run.planned), attempt: run.attempt, start: run.begun - this.#started });
     }
-    this.#record.put({ type: 'activity', activity: { kind: kind, name: run.planned.id, limit } }, true);
+    this.#record.put({ type: 'activity', activity: { kind, name: run.planned.id, limit } }, true);
   }
 
   passed(run: CaseAttempt, start: number): void {
