@@ -21,7 +21,10 @@ export function suggest(name: string, known: readonly string[]): string {
 
 const count = (n: number, one: string): string => `${n} ${one}${n === 1 ? '' : 's'}`;
 const shorten = (text: string): string => JSON.stringify(text.length > MAX_SHOWN_TEXT ? `${text.slice(0, MAX_SHOWN_TEXT - 3)}…` : text);
-const addArticle = (noun: string): string => (noun === 'text' || noun.startsWith('one of ') ? noun : /^[aeiou]/i.test(noun) ? `an ${noun}` : `a ${noun}`);
+const addArticle = (noun: string): string => {
+  if (noun === 'text' || noun === 'false' || /^(?:one of |\W|\d)/.test(noun)) return noun;
+  return /^[aeiou]/i.test(noun) ? `an ${noun}` : `a ${noun}`;
+};
 const unknown = (kind: string, { name, owner, known }: { readonly name: string; readonly owner: string; readonly known: readonly string[] }): string =>
   `${owner}: unknown ${kind} \`${name}\`; ${suggest(name, known)}`;
 
@@ -172,6 +175,8 @@ export function formatProblem(problem: Problem): string {
       return unknown('scope', problem);
     case 'unknown-sheet':
       return unknown('sheet', problem);
+    case 'invalid-option':
+      return `${problem.owner}: \`${problem.name}\` is ${problem.got}; expected ${addArticle(problem.expected)}`;
     case 'invalid-type':
       return `${problem.owner}: ${problem.got} is not ${addArticle(problem.expected)}`;
     case 'scope-too-short':

@@ -1,6 +1,9 @@
 import type { Problem } from './problem.ts';
 import { ProblemError } from './problem-error.ts';
 
+/** The maximum length of a value in a message, in characters. */
+const MAX_SHOWN_VALUE = 60;
+
 /** The expected type of a value. Compilers report most invalid values; untyped code would run with them silently. */
 export interface OptionSpec {
   /** A description: "list of texts". */
@@ -38,6 +41,28 @@ export const recordOf = (is: string, matches: (item: unknown) => boolean = () =>
 /** Accepts what any of the specs accepts. */
 export const oneOfSpecs = (is: string, ...all: readonly OptionSpec[]): OptionSpec => ({ is, matches: (value) => all.some(({ matches }) => matches(value)) });
 
+/** The value of a required argument that is absent. */
+const missing = Symbol('missing');
+
+/** Describes an option's value on one line: JSON if it is short, otherwise its type. */
+function describeValue(value: unknown): string {
+  if (value === missing) return 'missing';
+  if (typeof value === 'function') return 'a function';
+  if (typeof value !== 'object' || value === null) return typeof value === 'string' ? shortenText(JSON.stringify(value)) : String(value);
+  const [type, json] = [Array.isArray(value) ? 'an array' : 'an object', toJson(value)];
+  return json === undefined || json === '{}' || json.length > MAX_SHOWN_VALUE ? type : json;
+}
+
+function toJson(value: object): string | undefined {
+  try {
+    return JSON.stringify(value);
+  } catch {
+    return undefined;
+  }
+}
+
+const shortenText = (text: string): string => (text.length > MAX_SHOWN_VALUE ? `${text.slice(0, MAX_SHOWN_VALUE)}…"` : text);
+
 /** Finds unknown options and options of the wrong type. `kind` is what messages call an option. */
 export function findInvalidOptions(
   given: object | undefined,
@@ -49,15 +74,14 @@ export function findInvalidOptions(
   return Object.entries(given ?? {}).flatMap(([name, value]): Problem[] => {
     const want = Object.hasOwn(wanted, name) ? wanted[name] : undefined;
     if (value === undefined || want?.matches(value)) return [];
-    return [
-      want ? { code: 'invalid-type', expected: want.is, got: `\`${name}\``, owner } : { code: `unknown-${kind}`, name, owner, known: Object.keys(wanted) },
-    ];
+    if (want) return [{ code: 'invalid-option', name, expected: want.is, got: describeValue(value), owner }];
+    return [{ code: `unknown-${kind}`, name, owner, known: Object.keys(wanted) }];
   });
 }
 
 /** Like `findInvalidOptions`, for arguments: all of them are required. */
 export const findInvalidArguments = (given: object, wanted: Readonly<Record<string, OptionSpec>>, owner: string): Problem[] =>
-  findInvalidOptions(Object.fromEntries(Object.entries(given).map(([name, value]) => [name, value ?? null])), wanted, owner);
+  findInvalidOptions(Object.fromEntries(Object.entries(given).map(([name, value]) => [name, value ?? missing])), wanted, owner);
 
 /** Throws for the first invalid option. */
 export function assertValidOptions(given: object | undefined, wanted: Readonly<Record<string, OptionSpec>>, owner: string): void {

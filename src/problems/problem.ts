@@ -68,6 +68,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'load-failed'; readonly file: string; readonly reason: string; readonly cause: 'throw' | 'exit' | 'timeout' | 'crash' }
   | { readonly code: `unknown-${NameKind}`; readonly name: string; readonly owner: string; readonly known: readonly string[] }
   | { readonly code: 'invalid-type'; readonly expected: string; readonly got: string; readonly owner: string }
+  | { readonly code: 'invalid-option'; readonly name: string; readonly expected: string; readonly got: string; readonly owner: string }
   | { readonly code: 'scope-too-short'; readonly fixture: string; readonly scope: string; readonly needs: string; readonly needsScope: string }
   | { readonly code: 'not-serializable'; readonly fixture: string; readonly reason: string }
   | { readonly code: 'fixture-cycle'; readonly path: readonly string[] }

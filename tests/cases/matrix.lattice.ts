@@ -77,7 +77,7 @@ export const apart = test('different exclusions have different cache keys', ({ c
 
 export const mistaken = test('verifyCoverage rejects a case source instead of rows', ({ check }) => {
   const error = check.throws(() => verifyCoverage({ a: [1] }, matrix({ a: [1] }) as never)) as Error | undefined;
-  check.equal(error?.message, 'verifyCoverage: `rows` is not an iterable of rows');
+  check.equal(error?.message, 'verifyCoverage: `rows` is an object; expected an iterable of rows');
 });
 
 export const covering = suite('a covering matrix', [
@@ -403,7 +403,7 @@ export const refused = test(
       'no list': { says: 'axis "a": 5 is not an array of values', make: () => matrix({ a: 5 as never, b: [1] }) },
       'not a number twice': { says: 'axis "a" has NaN twice', make: () => matrix({ a: [Number.NaN, 1, Number.NaN] }) },
       'no group': {
-        says: 'matrix: `mixedStrength` is not an array of objects like { axes, strength }',
+        says: 'matrix: `mixedStrength` is [["a","b"]]; expected an array of objects like { axes, strength }',
         make: () => matrix({ a: [1, 2], b: [1], c: [1] }, { strength: 2, mixedStrength: [['a', 'b'] as never] }),
       },
       'locate without a strength': {
@@ -411,7 +411,7 @@ export const refused = test(
         make: () => matrix({ a: [1, 2], b: [1] }, { locate: 1 }),
       },
       'locate three': {
-        says: 'matrix: `locate` is not one of the possible values: 1, 2',
+        says: 'matrix: `locate` is 3; expected 1 or 2',
         make: () => matrix({ a: [1, 2], b: [1, 2] }, { strength: 1, locate: 3 as never }),
       },
       'locate two in a matrix that is too large for it': {
@@ -446,9 +446,12 @@ export const refused = test(
         says: "an exclusion reads axis `b` without declaring it: write never(['a', 'b'], …)",
         make: () => matrix({ a: [1, 2], b: [1, 2] }, { exclude: (never) => [never(['a'], (row) => row.a === (row as { b?: number }).b)] }),
       },
-      'a strength': { says: "strength: 0 is not a strength from 1 to 6, or 'all'", make: () => matrix({ a: [1], b: [1] }, { strength: 0 }) },
+      'a strength': {
+        says: "matrix: `strength` is 0; expected a strength from 1 to 6 (2 is pairwise), or 'all'",
+        make: () => matrix({ a: [1], b: [1] }, { strength: 0 }),
+      },
       'a strength above 6': {
-        says: "strength: 7 is not a strength from 1 to 6, or 'all'",
+        says: "matrix: `strength` is 7; expected a strength from 1 to 6 (2 is pairwise), or 'all'",
         make: () => matrix({ a: [1], b: [1] }, { strength: 7 }),
       },
       "mixed strength 'all'": {

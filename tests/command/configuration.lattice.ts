@@ -81,7 +81,9 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
           config: configured(`{ lanes: -1 }`),
           args: [],
           status: 2,
-          says: ['the configuration: `lanes` is not an integer of at least 0'],
+          says: [
+            "! red-lattice.config.ts:1:1  the configuration: `lanes` is -1; expected an integer of at least 0\n  ▸ 1 │ import { defineConfig } from 'red-lattice';\n      │ ▔▔▔▔▔▔\n    2 │ export default defineConfig({ lanes: -1 });\n",
+          ],
         },
         'it throws': {
           what: 'is reported if it does not load',

@@ -235,7 +235,7 @@ export const loading = suite('files that are not modules', { timeout: 60_000 }, 
     await writeFile(join(assetProject, 'red-lattice.config.ts'), "export default { loaders: { css: 'empty' } };\n");
     const { status, output } = await runCommand(['run'], assetProject);
     check.equal(status, 2);
-    check.matches(output, /the configuration: `loaders` is not an object from extensions, like '\.svg'/);
+    check.matches(output, /the configuration: `loaders` is \{"css":"empty"\}; expected an object from extensions, like '\.svg'/);
     await writeFile(
       join(assetProject, 'red-lattice.config.ts'),
       "export default { loaders: { '.css': 'empty', '.svg': 'url', '.txt': 'text', '.tides': () => 5 } };\n",

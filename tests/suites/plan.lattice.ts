@@ -103,6 +103,9 @@ export const refusals = test(
   async ({ row, check }) => check.equal(await refusal(row.suites, files), row.says),
 );
 
+const cyclic: Record<string, unknown> = {};
+cyclic['self'] = cyclic;
+
 export const strange = test(
   'untyped code gets an error for invalid options: {says}',
   {
@@ -121,25 +124,37 @@ export const strange = test(
         ],
         ['dataFile: unknown option `colums`; did you mean `columns`?', () => test('t', { cases: dataFile('dues.csv', { colums: {} } as never) }, body)],
         [
-          'dataFile: `columns` is not an object with a cell type, like cell.number, or a Standard Schema for each column',
+          'dataFile: `columns` is an object; expected an object with a cell type, like cell.number, or a Standard Schema for each column',
           () => test('t', { cases: dataFile('dues.csv', { columns: { loa: Number } } as never) }, body),
         ],
-        ['test "t": `skip` is not a reason, as a string', () => test('t', { skip: true } as never, body)],
-        ['test "t": `onRequest` is not a reason, as a string', () => test('t', { onRequest: true } as never, body)],
-        ['test "t": `cases` is not a case source such as table(…) or rows(…)', () => test('t', { cases: [{ a: 1 }] } as never, body)],
+        ['test "t": `skip` is true; expected a reason, as a string', () => test('t', { skip: true } as never, body)],
+        ['test "t": `onRequest` is true; expected a reason, as a string', () => test('t', { onRequest: true } as never, body)],
+        ['test "t": `cases` is [{"a":1}]; expected a case source such as table(…) or rows(…)', () => test('t', { cases: [{ a: 1 }] } as never, body)],
         [
-          'test "t": `timeout` is not a number of milliseconds above 0\ntest "t": `tags` is not an array of strings',
+          'test "t": `timeout` is "5s"; expected a number of milliseconds above 0\ntest "t": `tags` is "quick"; expected an array of strings',
           () => test('t', { timeout: '5s', tags: 'quick' } as never, body),
         ],
-        ['test "t": `timeout` is not a number of milliseconds above 0', () => test('t', { timeout: 0 }, body)],
-        ['test "t": `retries` is not an integer of at least 0', () => test('t', { retries: -1 }, body)],
-        ['suite "s": `concurrency` is not an integer of at least 1', () => suite('s', { concurrency: 0 }, [])],
-        ['suite "s": `variants` is not an object with an array of overrides for each name', () => suite('s', { variants: { a: {} } } as never, [])],
+        ['test "t": `timeout` is 0; expected a number of milliseconds above 0', () => test('t', { timeout: 0 }, body)],
+        ['test "t": `timeout` is a function; expected a number of milliseconds above 0', () => test('t', { timeout: () => 5 } as never, body)],
         [
-          'annotations of "t" in suite "s": `skip` is not a reason, as a string',
+          `test "t": \`timeout\` is "${'1'.repeat(59)}…"; expected a number of milliseconds above 0`,
+          () => test('t', { timeout: '1'.repeat(99) } as never, body),
+        ],
+        ['test "t": `timeout` is an object; expected a number of milliseconds above 0', () => test('t', { timeout: cyclic } as never, body)],
+        ['test "t": `tags` is an array; expected an array of strings', () => test('t', { tags: Array.from({ length: 40 }, () => 7) } as never, body)],
+        ['test "t": `tags` is null; expected an array of strings', () => test('t', { tags: null } as never, body)],
+        ['rows: `rows` is missing; expected an iterable, or function that returns one', () => test('t', { cases: rows(undefined as never) }, body)],
+        ['test "t": `retries` is -1; expected an integer of at least 0', () => test('t', { retries: -1 }, body)],
+        ['suite "s": `concurrency` is 0; expected an integer of at least 1', () => suite('s', { concurrency: 0 }, [])],
+        [
+          'suite "s": `variants` is {"a":{}}; expected an object with an array of overrides for each name',
+          () => suite('s', { variants: { a: {} } } as never, []),
+        ],
+        [
+          'annotations of "t" in suite "s": `skip` is true; expected a reason, as a string',
           () => suite('s', { annotations: { t: { skip: true } } } as never, [test('t', body)]),
         ],
-        ['fixture "f": `setup` is not a function', () => fixture('f', { setup: 5 } as never)],
+        ['fixture "f": `setup` is 5; expected a function', () => fixture('f', { setup: 5 } as never)],
         [
           'matrix: unknown option `except`; known: `strength`, `mixedStrength`, `exclude`, `include`, `locate`, `seed`, `effort`',
           () => test('t', { cases: matrix({ a: [1] }, { except: 'a' } as never) }, body),
@@ -147,11 +162,11 @@ export const strange = test(
         ['test "t": null is not an object with options', () => test('t', null as never, body)],
         ['fixture "f": null is not an object with options', () => (fixture as (name: string) => unknown)('f')],
         ['fixture name: 5 is not a string', () => fixture(5 as never, { setup: body })],
-        ['table: `rows` is not an array of rows', () => test('t', { cases: table(['a'], 5 as never) }, body)],
-        ['rows: `rows` is not an iterable, or function that returns one', () => test('t', { cases: rows('a' as never) }, body)],
-        ['namedRows: `rows` is not an object with rows by name', () => test('t', { cases: namedRows([{ a: 1 }] as never) }, body)],
-        ['values: `values` is not an array of values', () => test('t', { cases: values('a', 'bc' as never) }, body)],
-        ['matrix: `axes` is not an object with values for each axis', () => test('t', { cases: matrix([1] as never) }, body)],
+        ['table: `rows` is 5; expected an array of rows', () => test('t', { cases: table(['a'], 5 as never) }, body)],
+        ['rows: `rows` is "a"; expected an iterable, or function that returns one', () => test('t', { cases: rows('a' as never) }, body)],
+        ['namedRows: `rows` is [{"a":1}]; expected an object with rows by name', () => test('t', { cases: namedRows([{ a: 1 }] as never) }, body)],
+        ['values: `values` is "bc"; expected an array of values', () => test('t', { cases: values('a', 'bc' as never) }, body)],
+        ['matrix: `axes` is [1]; expected an object with values for each axis', () => test('t', { cases: matrix([1] as never) }, body)],
         ['nothing refused', () => suite('r', undefined as never, [test('t', body)]).adapt('s', undefined as never)],
         ['nothing refused', () => test('t', { casses: undefined, timeout: 0.5, skip: false, overrides: () => [] } as never, body)],
       ],
@@ -167,7 +182,7 @@ export const strangeRows = test('a row with invalid annotations is an errored ca
   check.equal(
     seen.map(({ result }) => result.failures[0]?.message ?? result.status),
     [
-      'annotate: `skip` is not a reason, as a string',
+      'annotate: `skip` is true; expected a reason, as a string',
       'annotate: unknown option `onRequst`; did you mean `onRequest`?',
       'annotate: until: "soon" is not a date like 2031-04-30',
       'passed',

@@ -110,13 +110,14 @@ function validateAxes({ names, values }: Axes, given: Readonly<Record<string, un
   return problems;
 }
 
+const isStrength = (value: unknown): boolean => Number.isInteger(value) && (value as number) >= 1 && (value as number) <= 6;
+
 const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
-  // The message lists the possible strengths.
-  strength: { is: "strength, or 'all'", matches: (value) => value === 'all' || typeof value === 'number' },
+  strength: { is: "strength from 1 to 6 (2 is pairwise), or 'all'", matches: (value) => value === 'all' || isStrength(value) },
   mixedStrength: listOf('objects like { axes, strength }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
   exclude: oneOfSpecs('array of exclusions, or function that returns one', listOf('combinations', isObject), functionSpec),
   include: listOf('rows', isObject),
-  locate: { is: 'one of the possible values: 1, 2', matches: (value) => value === 1 || value === 2 },
+  locate: { is: '1 or 2', matches: (value) => value === 1 || value === 2 },
   seed: { is: 'number', matches: (value) => typeof value === 'number' },
   effort: { is: "'quick' or 'thorough'", matches: (value) => value === 'quick' || value === 'thorough' },
 };
@@ -134,13 +135,8 @@ function validateOptions({ names, counts }: Axes, options: MatrixOptions<any>): 
   const known = (name: string, owner: string): void => {
     if (!names.includes(name)) problems.push({ code: 'unknown-axis', name, owner, known: names });
   };
-  const checkStrength = (given: unknown, owner: string, expected: string): void => {
-    if (!(Number.isInteger(given) && (given as number) >= 1 && (given as number) <= 6))
-      problems.push({ code: 'invalid-type', expected, got: formatShortValue(given), owner });
-  };
-  if (strength !== undefined && strength !== 'all') checkStrength(strength, 'strength', "strength from 1 to 6, or 'all'");
   for (const { axes, strength: higher } of mixedStrength) {
-    checkStrength(higher, 'mixedStrength', 'strength from 1 to 6');
+    if (!isStrength(higher)) problems.push({ code: 'invalid-type', expected: 'strength from 1 to 6', got: formatShortValue(higher), owner: 'mixedStrength' });
     for (const name of axes) known(String(name), 'mixedStrength');
   }
   for (const row of include) for (const name of Object.keys(row)) known(name, 'include');
