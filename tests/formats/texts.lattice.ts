@@ -1,0 +1,153 @@
+import { namedRows, suite, table, test } from 'red-lattice';
+import { wantsOneProcess } from '../../src/command/one-process.ts';
+import { renderCodeFrame } from '../../src/formats/human/frame.ts';
+import { renderProgress } from '../../src/formats/human/live.ts';
+import { renderTest } from '../../src/formats/human/run.ts';
+import { narrowedAsJson } from '../../src/formats/narrow.ts';
+import { renderUnrun } from '../../src/formats/not-run.ts';
+import { colourStyle, formatDuration, plainStyle } from '../../src/formats/style.ts';
+import { suggest } from '../../src/problems/format-problem.ts';
+import { findNearestName } from '../../src/problems/nearest-name.ts';
+import type { NarrowedResult } from '../../src/results/narrowing/session.ts';
+import { createRunState, type TestState } from '../../src/results/run-state.ts';
+import { StatusStrip } from '../../src/results/status-strip.ts';
+import type { Condition } from '../../src/results/where/condition.ts';
+
+const withoutColours = (text: string): string => text.replace(/\u001b\[\d+m/g, '');
+
+export const texts = suite('a text', [
+  test(
+    'of {milliseconds} ms is {text}',
+    {
+      cases: table(
+        ['milliseconds', 'text'],
+        [
+          [0.44, '0.4 ms'],
+          [9.94, '9.9 ms'],
+          [9.95, '10 ms'],
+          [999.4, '999 ms'],
+          [999.5, '1.0 s'],
+          [59_900, '59.9 s'],
+          [59_950, '1 min 0 s'],
+          [125_000, '2 min 5 s'],
+        ],
+      ),
+    },
+    ({ row, check }) => check.equal(formatDuration(row.milliseconds), row.text),
+  ),
+
+  test(
+    'counts cases that did not run: {text}',
+    {
+      cases: table(
+        ['cases', 'isMore', 'text'],
+        [
+          [6, false, '6 not run: interrupted'],
+          [1200, true, '1,200 and more not run: interrupted'],
+          [0, true, 'the rest not run: interrupted'],
+        ],
+      ),
+    },
+    ({ row: { cases, isMore, text }, check }) => check.equal(renderUnrun({ cases, isMore, reason: 'interrupted' }), text),
+  ),
+
+  test(
+    'suggests for {name} of {known}: {text}',
+    {
+      cases: table(
+        ['name', 'known', 'text'],
+        [
+          ['tgs', ['tag', 'tags'], 'did you mean `tags`?'],
+          ['berts', ['berth', 'bents'], 'did you mean `berth`?'],
+          ['TAGS', ['tag', 'tags'], 'did you mean `tags`?'],
+          ['ab', ['cd'], 'known: `cd`'],
+          ['quay', [...'abcdefghij'], 'known: `a`, `b`, `c`, `d`, `e`, `f`, `g`, `h` and 2 more'],
+          ['quay', [], 'there are none'],
+        ],
+      ),
+    },
+    ({ row, check }) => check.equal(suggest(row.name, row.known), row.text),
+  ),
+
+  test('of several names that are equally near, the first is suggested', ({ check }) =>
+    check.equal([findNearestName('bert', ['berth', 'berta']), findNearestName('bert', ['berta', 'berth'])], ['berth', 'berta'])),
+
+  test('of a frame is the same with colours', ({ check }) => {
+    const place = { file: 'a.ts', line: 2, column: 9 };
+    const frame = (style: typeof plainStyle): string[] =>
+      renderCodeFrame(place, { source: () => 'const one = 1;\n  check.equal(one, 2);\nreturn one;', style });
+    check.equal(
+      frame(colourStyle).map(withoutColours),
+      frame(plainStyle).filter((line) => !line.includes('▔')),
+    );
+    check.includes(frame(colourStyle)[1], colourStyle.markActual('equal'));
+  }),
+
+  test('of progress without lanes names refused machines', ({ check }) => {
+    const state = createRunState();
+    state.warnings.push({ code: 'pool-machine-refused', machine: 'quay-2', reasons: ['runtime v21'] });
+    check.equal(renderProgress({ state, lanes: [], elapsed: 1, expected: undefined }, 60, plainStyle).slice(-2), [
+      '  waiting for machines to join the pool',
+      '  machine quay-2 does not take part: runtime v21. All machi…',
+    ]);
+  }),
+
+  test('of a test has its strip in the same line, or below: {columns} columns', {
+    cases: table(
+      ['columns', 'isBelow'],
+      [
+        [80, false],
+        [40, true],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const strip = new StatusStrip();
+    for (let i = 0; i < 38; i++) strip.set(i, i % 2 ? 'failed' : 'passed');
+    const counts = { ...createRunState().counts, passed: 19, failed: 19 };
+    const state: TestState = { counts, strip, milliseconds: 12, ended: true, header: { path: ['a price'] } as unknown as TestState['header'] };
+    const [line, symbols] = ['✗ a price  19 failed, 19 passed  12 ms', '▪✗'.repeat(19)];
+    check.equal(renderTest(state, plainStyle, 0, row.columns), row.isBelow ? [line, `  ${symbols}`] : [`${line}  ${symbols}`]);
+  }),
+
+  test(
+    'of {args} requests one process: {isOne}',
+    {
+      cases: table(
+        ['args', 'isOne'],
+        [
+          [['run', '--lanes', '0'], true],
+          [['run', '--lanes=0'], true],
+          [['run', '-l', '0'], true],
+          [['run', '-l0'], true],
+          [['run', '--lanes=0', '--lanes', '2'], false],
+          [['run', '--lanes', '2', '--lanes=0'], true],
+          [['run', '--lanes=0', '--pool', 'redis://quay'], false],
+          [['run', '--lanes=0', '--pool=redis://quay'], false],
+          [['run', '0'], false],
+        ],
+      ),
+    },
+    ({ row, check }) => check.equal(wantsOneProcess(row.args), row.isOne),
+  ),
+
+  test('of a cause is {comparisons} in JSON', {
+    cases: namedRows<{ condition: Condition; comparisons: readonly unknown[] }>({
+      value: { condition: { kind: 'value', column: 'hull', value: 'cat' }, comparisons: [{ column: 'hull', operator: '=', value: 'cat' }] },
+      not: { condition: { kind: 'not', column: 'hull', value: 'cat' }, comparisons: [{ column: 'hull', operator: '!=', value: 'cat' }] },
+      missing: { condition: { kind: 'missing', column: 'hull' }, comparisons: [{ column: 'hull', operator: 'missing' }] },
+      from: { condition: { kind: 'range', column: 'loa', from: 8 }, comparisons: [{ column: 'loa', operator: '>=', value: 8 }] },
+      to: { condition: { kind: 'range', column: 'loa', to: 12 }, comparisons: [{ column: 'loa', operator: '<=', value: 12 }] },
+      between: {
+        condition: { kind: 'range', column: 'loa', from: 8, to: 12 },
+        comparisons: [
+          { column: 'loa', operator: '>=', value: 8 },
+          { column: 'loa', operator: '<=', value: 12 },
+        ],
+      },
+    }),
+  }, ({ row, check }) => {
+    const cause = { conditions: [row.condition], failed: 1, cases: 1, passedWithout: 1, casesWithout: 1, isProven: true, smallest: [] };
+    const result = { header: { id: 'a' }, causes: [cause], unexplained: [], probes: [] } as unknown as NarrowedResult;
+    check.equal(JSON.parse(narrowedAsJson([result])).tests[0].causes[0].conditions, [...row.comparisons]);
+  }),
+]);
