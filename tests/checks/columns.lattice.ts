@@ -1,4 +1,4 @@
-import { type CaseSource, cell, dataFile, namedRows, suite, table, test } from 'red-lattice';
+import { type CaseSource, cell, dataFile, namedRows, suite, table, test, values } from 'red-lattice';
 import { runInside } from '../inner.ts';
 
 const stays = table(['nights', 'due', 'parts'], [[3, 60.5, ['berth', 'power']]]);
@@ -83,6 +83,46 @@ export const columns = suite('check.columns', [
   }),
 
   test('a negative tolerance is rejected', ({ check }) => void check.throws(() => cell.number.within(-1), /number of at least 0/)),
+
+  test('a failure has the location of its check: {how}', { cases: values('how', ['check', 'ensure'] as const) }, async ({ row, check }) => {
+    const { seen } = await runInside([test('t', { cases: stays }, (context) => void context[row.how].columns({ nights: 4 }))]);
+    check.equal(
+      seen.map(({ result }) => result.failures[0]?.location?.file),
+      [import.meta.url],
+    );
+  }),
+
+  test('a text of {length} characters is recorded: {isRecorded}', {
+    cases: table(
+      ['length', 'isRecorded'],
+      [
+        [99_998, true],
+        [99_999, false],
+      ],
+    ),
+  }, async ({ row, check }) => {
+    const letters = cell.from(
+      'length',
+      (text) => text.length - 2,
+      (length: number) => 'x'.repeat(length + 2),
+    );
+    for (const source of [fileOf({ columns: { band: cell.text } }), fileOf({ columns: { due: letters } })]) {
+      const values = (given: object): object => ('band' in given ? { band: 'x'.repeat(row.length) } : { due: row.length });
+      const { seen } = await runInside([test('t', { cases: source }, ({ row: given, check }) => void check.columns(values(given)))], {
+        files,
+        base: new URL('memory:///a.ts'),
+      });
+      check.equal(
+        seen.map(({ result }) => result.failures[0]?.columns?.map(({ reason }) => reason === undefined)),
+        [[row.isRecorded]],
+      );
+    }
+  }),
+
+  test('a file check that is not awaited fails the case', async ({ check }) => {
+    const { seen } = await runInside([test('t', ({ check }) => void check.file('a.txt', 'a'))], { files, base: new URL('memory:///a.ts') });
+    check.equal(seen[0]?.result.failures[0]?.message, '`file` was still pending when the body ended; is an await missing?');
+  }),
 
   test('`ensure` ends the case', async ({ check }) => {
     let isReached = false;

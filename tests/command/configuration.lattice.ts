@@ -121,6 +121,7 @@ export const configuration = suite('the configuration', { timeout: 60_000 }, [
         join(project, 'dues.lattice.ts'),
         `import { fixture, suite, table, test } from 'red-lattice';
 const logins = table(['who', 'key', 'login', 'earlier'], [['Cy', 'fifth-key', { user: 'Cy', password: 'sixth-word' }, [{ password: 'eighth-word' }, 'no other']]]);
+const [payers, computed] = [table(['who', 'token'], [['Di', 'ninth-token']]), { token: 'computed-token' }];
 const keysBound = table(['key'], [['seventh-key']]);
 const office = fixture('office', { settings: { password: 'from-the-settings' }, setup: ({ settings, log }) => { log('opens with ' + settings.password); return settings; } });
 export const keys = suite('keys', [
@@ -137,6 +138,10 @@ export const keys = suite('keys', [
     test('within', { needs: { office } }, ({ check, row }, { office }) => check.equal([row, office.password], [])),
   ]),
   suite('with {token}', { cases: table(['token'], [['fourth-token']]) }, [test('inside', ({ check, row }) => check.equal(row, {}))]),
+
+
+
+  test('{who} pays', { cases: payers }, ({ check }) => check.columns(computed)),
 ]);
 `,
       );
@@ -158,6 +163,8 @@ export const keys = suite('keys', [
         'sixth-word',
         'seventh-key',
         'eighth-word',
+        'ninth-token',
+        'computed-token',
       ])
         check.equal(
           kept.filter((text) => text.includes(secret)).map((text) => text.slice(Math.max(0, text.indexOf(secret) - 80), text.indexOf(secret) + 40)),

@@ -51,3 +51,55 @@ export const counted = test(
     check.matches(out, /^ {2}▪ many {2}3,000 passed/m);
   },
 );
+
+const details = `import { fixture, suite, table, test } from 'red-lattice';
+const quay = fixture('quay', { settings: { berth: 'N4' }, setup: ({ settings }) => settings });
+export const all = suite('a case', [
+  test('logs', ({ check, log }) => { log('one'); check.holds(true); }),
+  test('attaches', ({ check, attach }) => { attach('a.txt', 'one'); check.holds(true); }),
+  test('has a step', ({ check, step }) => { step('one', () => {}); check.holds(true); }),
+  test('skips', ({ check, skip }) => { check.holds(true); skip('no tide'); }),
+  test('has a lock', { locks: ['crane'] }, ({ check }) => check.holds(true)),
+  test('passes', ({ check }) => check.holds(true)),
+  test('at {berth}', { needs: { quay }, cases: table(['berth'], [['S1'], ['S2']]), overrides: (row) => [quay.with(row)] }, ({ check, log, row }) => { log('one'); check.holds(row.berth === 'S2'); }),
+  test('at N4', { needs: { quay } }, ({ check }) => check.fail('taken')),
+]);
+`;
+
+interface Detailed {
+  readonly title: string;
+  readonly status: string;
+  readonly attempts: number;
+  readonly output: readonly unknown[];
+  readonly attachments: readonly unknown[];
+  readonly steps: readonly unknown[];
+  readonly reason?: string;
+  readonly fixtures?: readonly { readonly settings: readonly { readonly value: string }[] }[];
+}
+
+export const recorded = test(
+  'everything that a case leaves is recorded, and nothing else: {lanes} lanes',
+  { needs: { folder: tempDirectory() }, cases: values('lanes', [0, 2]), timeout: 60_000 },
+  async ({ row, check }, { folder }) => {
+    await makeProject(folder, { 'a.lattice.mjs': details, 'b.lattice.mjs': details.replaceAll('all =', 'other =') });
+    const { out } = await runCommand(['run', '--lanes', String(row.lanes), '--format', 'json'], folder);
+    const { results } = JSON.parse(out) as { results: readonly Detailed[] };
+    const lines = results.map(({ title, status, attempts, output, attachments, steps, reason = '', fixtures }) =>
+      [title.replace('a case › ', ''), status, attempts, output.length, attachments.length, steps.length, reason, fixtures?.[0]?.settings[0]?.value].join(),
+    );
+    check.equal(
+      lines.sort(),
+      [
+        'at N4,failed,1,0,0,0,,',
+        'at S1,failed,1,1,0,0,,S1',
+        'at S2,passed,1,1,0,0,,',
+        'attaches,passed,1,0,1,0,,',
+        'has a lock,passed,1,0,0,0,,',
+        'has a step,passed,1,0,0,1,,',
+        'logs,passed,1,1,0,0,,',
+        'passes,passed,1,0,0,0,,',
+        'skips,skipped,1,0,0,0,no tide,',
+      ].flatMap((line) => [line, line]),
+    );
+  },
+);
