@@ -95,9 +95,9 @@ function compileTitleTest(wanted: string): (title: string) => boolean {
 
 function matchesTarget({ url, line }: Target, plan: Plan, rowLines: RowLines | undefined): (planned: PlannedCaseImpl) => boolean {
   // The line of a test selects all its rows, even if its first row is on that line.
-  if (line !== undefined && rowLines?.has(url, line) && !startsAt(plan, line, url)) return (planned) => isWrittenAt(planned, url, line);
+  if (line !== undefined && rowLines?.has(url, line) && !startsAt(plan, line, url)) return (planned) => isWrittenIn(planned, url, line);
   const tests = new Set(line === undefined ? plan.tests.filter(({ base }) => base?.href === url) : findTestsAt(plan, line, url));
-  return (planned) => tests.has(planned.test) || isInData(planned, url, line);
+  return (planned) => tests.has(planned.test) || isWrittenIn(planned, url, line);
 }
 
 /** Whether a suite or a test starts on a line. */
@@ -109,18 +109,11 @@ function startsAt(plan: Plan, line: number, url: string): boolean {
   return plan.files.some(({ children }) => children.some(begins));
 }
 
-/** Whether one of the rows that a case is made of is written on a line. */
-function isWrittenAt({ entry, test }: PlannedCaseImpl, url: string, line: number): boolean {
-  const { location, lines = 1, others = [] } = entry;
+/** Whether a row that a case is made of is in a file, or on a line of it. A row can span several lines. */
+function isWrittenIn({ entry, test }: PlannedCaseImpl, url: string, line: number | undefined): boolean {
   const outer = test.parent.entry;
-  const places = [...(location ? [{ location, lines }] : []), ...others, ...(outer?.location ? [{ location: outer.location, lines: outer.lines ?? 1 }] : [])];
-  return places.some((place) => place.location.file === url && place.location.line <= line && line < place.location.line + place.lines);
-}
-
-/** Whether the case's row of a data file is on a line. A record can span several lines. */
-function isInData(planned: PlannedCaseImpl, url: string, line: number | undefined): boolean {
-  const { location, lines = 1 } = planned.entry;
-  return location !== undefined && location.file === url && (line === undefined || (location.line <= line && line < location.line + lines));
+  const places = [entry, ...(entry.others ?? []), ...(outer ? [outer, ...(outer.others ?? [])] : [])];
+  return places.some(({ location, lines = 1 }) => location?.file === url && (line === undefined || (location.line <= line && line < location.line + lines)));
 }
 
 /** The tests of the last suite or test that starts at or before a line. The line of a suite selects all of its tests. */

@@ -127,6 +127,12 @@ export const documents = suite('a document', [
       '6:3 empty cell in column `vessel`; expected text. Add `.optional()` or `.default(…)` to the column to allow it.',
       '7:3 this row is 7; expected an object with columns',
     ]);
+    check.equal(await read('stays.yaml', '- vessel: Gull\n  nights: 3\n- vessel: Tern\n  nights: two\n- nights: 1\n- 7\n', { columns }), [
+      { vessel: 'Gull', nights: 3, berths: null },
+      '4:11 nights: "two" is not an integer',
+      '5:3 empty cell in column `vessel`; expected text. Add `.optional()` or `.default(…)` to the column to allow it.',
+      '6:3 this row is 7; expected an object with columns',
+    ]);
     check.equal(
       await read('stays.jsonl', '{"vessel":"Gull","nights":1}\n{"vessel":"Tern","nights":"two"}\n{oops\n', {
         columns: { vessel: cell.text, nights: cell.integer },

@@ -1,4 +1,5 @@
 import { type CaseSource, namedRows, ProblemError, range, rows, suite, table, test, values } from 'red-lattice';
+import { runInside } from '../inner.ts';
 
 async function collect<Row extends object>(source: CaseSource<Row>): Promise<Row[]> {
   const all: Row[] = [];
@@ -8,6 +9,10 @@ async function collect<Row extends object>(source: CaseSource<Row>): Promise<Row
 
 const hulls = values('hull', ['mono', 'cat']);
 const nights = range('nights', 1, 3);
+
+/** Two rows, the first of which has no valid name. */
+const unnamed = values('berth', ['N4', 'S1']).nameBy(({ berth }) => (berth === 'N4' ? '' : berth));
+const unnamedToo = values('quay', [1, 2]).nameBy(({ quay }) => (quay === 1 ? '' : 'two'));
 
 export const sources = suite('sources', [
   test('{what}', {
@@ -70,6 +75,21 @@ export const sources = suite('sources', [
     for await (const row of endless.filter(({ n }) => n % 2 === 1)) if (row.n > 9) break;
     ensure.holds(made < 200, `${made} rows were made`);
     check.holds(made >= 11);
+  }),
+
+  test('keep the invalid rows of both sides: {how}', {
+    cases: namedRows<{ how: string; source: CaseSource<any>; statuses: readonly string[] }>({
+      left: { how: 'on the left', source: unnamed.cross(nights), statuses: ['errored/data', 'errored/data', 'errored/data', 'passed', 'passed', 'passed'] },
+      right: { how: 'on the right', source: hulls.cross(unnamed), statuses: ['errored/data', 'passed', 'errored/data', 'passed'] },
+      zip: { how: 'side by side', source: hulls.zip(unnamed), statuses: ['errored/data', 'passed'] },
+      both: { how: 'on both sides', source: unnamed.zip(unnamedToo), statuses: ['errored/data', 'passed'] },
+    }),
+  }, async ({ row, check }) => {
+    const { seen } = await runInside([test('t', { cases: row.source }, () => {})]);
+    check.equal(
+      seen.map(({ status }) => status),
+      [...row.statuses],
+    );
   }),
 
   test('reject {what}', {

@@ -122,3 +122,39 @@ export const narrow = suite('a terminal', { timeout: 60_000 }, [
     },
   ),
 ]);
+
+const dataProject = projectOf({
+  'berths.csv': 'berth\nN4\nS1\n',
+  'stays.csv': 'nights\n1\n\n"2"\n',
+  'a.lattice.mjs': `import { dataFile, suite, test, values } from 'red-lattice';
+const [berths, stays, hulls] = [dataFile('berths.csv'), dataFile('stays.csv'), values('hull', ['mono', 'cat'])];
+export const right = test('right', { cases: hulls.cross(berths) }, () => {});
+export const left = test('left', { cases: berths.cross(hulls) }, () => {});
+export const both = test('both', { cases: berths.cross(stays) }, () => {});
+export const three = test('three', { cases: hulls.cross(berths.cross(stays)) }, () => {});
+export const inner = suite('outer', { cases: berths }, [test('inner', { cases: stays }, () => {})]);
+`,
+});
+
+export const dataLines = testWith({ project: dataProject })(
+  'a line of a data file selects the combinations of its row: {line}',
+  {
+    cases: table(
+      ['line', 'counts'],
+      [
+        ['berths.csv', { right: 4, left: 4, both: 4, three: 8, inner: 4 }],
+        ['berths.csv:2', { right: 2, left: 2, both: 2, three: 4, inner: 2 }],
+        ['berths.csv:3', { right: 2, left: 2, both: 2, three: 4, inner: 2 }],
+        ['stays.csv:4', { both: 2, three: 4, inner: 2 }],
+      ],
+    ),
+    timeout: 60_000,
+  },
+  async ({ row, check }, { project }) => {
+    const { out } = await runCommand(['plan', row.line, '--format', 'json'], project);
+    const { tests } = JSON.parse(out) as { tests: readonly { path: readonly string[]; cases: number }[] };
+    const counts: Record<string, number> = {};
+    for (const { path, cases } of tests) counts[path.at(-1) ?? ''] = (counts[path.at(-1) ?? ''] ?? 0) + cases;
+    check.equal(counts, row.counts as Record<string, number>);
+  },
+);
