@@ -87,6 +87,11 @@ export const comparison = suite('a comparison of records', [
     check.equal(found.same, row.same);
   }),
 
+  test('has no pace if no case passed in both', ({ check }) => {
+    const record = (status: Status) => () => entries({ a: [status] });
+    check.equal([compare(record('failed'), record('passed')).pace, compare(record('failed'), record('failed')).pace], [1, 1]);
+  }),
+
   test('takes a slower machine into account', ({ check }) => {
     check.closeTo(
       compare(

@@ -180,6 +180,36 @@ export const where = suite('where it fails', [
     );
   }),
 
+  test('{levels} levels of objects are searched: {found}', {
+    cases: table(
+      ['levels', 'found'],
+      [
+        [3, ['a.a.a.x=1']],
+        [4, []],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const nest = (value: unknown, levels: number): unknown => (levels === 0 ? value : { a: nest(value, levels - 1) });
+    const rows = every((i) => nest({ x: i % 4, y: i % 3 }, row.levels) as Row, 48);
+    const isFailing = (one: Row): boolean => {
+      let value: unknown = one;
+      for (let i = 0; i < row.levels; i++) value = (value as Row)['a'];
+      return (value as Row)['x'] === 1;
+    };
+    check.equal(
+      judged(rows, isFailing).causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
+      [...row.found],
+    );
+  }),
+
+  test('a start of texts does not end within a character', ({ check }) => {
+    const rows = every((i) => ({ berth: i % 3 === 0 ? `⚓\u{1f6f3}${i}` : `⚓\u{1f6f6}${i}` }), 60);
+    check.equal(
+      judged(rows, ({ berth }) => String(berth).startsWith('⚓\u{1f6f3}')).causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
+      ['berth starts with "⚓\u{1f6f3}"'],
+    );
+  }),
+
   test('finds the planted cause: seed {seed}', { cases: range('seed', 200, 219) }, ({ row, check }) => {
     const seed = row.seed;
     const { rows, failed, causes, isFlipped } = plant(seed, (['value', 'pair', 'range'] as const)[seed % 3]);
