@@ -71,15 +71,21 @@ export function rows<Row extends object>(given: Iterable<Row> | AsyncIterable<Ro
       const places = Array.isArray(given) ? expansion.rowLines?.of(origin) : undefined;
       let chunk: RowEntry[] = [];
       let index = 0;
-      for await (const row of typeof given === 'function' ? given() : given) {
-        const problems = invalidRow(row, index++);
-        const written = Array.isArray(given) ? { written: { origin, index: index - 1 } } : undefined;
-        chunk.push({ ...(problems.length ? { row: {}, problems } : { row }), ...places?.[index - 1], ...written });
-        // A first row at once, then more at a time.
-        if (chunk.length >= Math.min(index, 64)) {
-          yield chunk;
-          chunk = [];
+      try {
+        for await (const row of typeof given === 'function' ? given() : given) {
+          const problems = invalidRow(row, index++);
+          const written = Array.isArray(given) ? { written: { origin, index: index - 1 } } : undefined;
+          chunk.push({ ...(problems.length ? { row: {}, problems } : { row }), ...places?.[index - 1], ...written });
+          // A first row at once, then more at a time.
+          if (chunk.length >= Math.min(index, 64)) {
+            yield chunk;
+            chunk = [];
+          }
         }
+      } catch (error) {
+        // The rows before the error run.
+        if (chunk.length) yield chunk;
+        throw error;
       }
       if (chunk.length) yield chunk;
     },

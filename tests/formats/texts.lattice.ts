@@ -1,5 +1,6 @@
 import { namedRows, suite, table, test } from 'red-lattice';
 import { wantsOneProcess } from '../../src/command/one-process.ts';
+import { renderExplanation } from '../../src/formats/human/explain.ts';
 import { renderCodeFrame } from '../../src/formats/human/frame.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
 import { renderTest } from '../../src/formats/human/run.ts';
@@ -107,6 +108,41 @@ export const texts = suite('a text', [
     const state: TestState = { counts, strip, milliseconds: 12, ended: true, header: { path: ['a price'] } as unknown as TestState['header'] };
     const [line, symbols] = ['✗ a price  19 failed, 19 passed  12 ms', '▪✗'.repeat(19)];
     check.equal(renderTest(state, plainStyle, 0, row.columns), row.isBelow ? [line, `  ${symbols}`] : [`${line}  ${symbols}`]);
+  }),
+
+  test('of an explanation has everything about its fixtures', ({ check }) => {
+    const at = { file: '/p/a.ts', line: 3, column: 1 };
+    const clock = {
+      ...{ name: 'clock', scope: 'file', owner: 'a.ts', shareDescription: 'all cases of file "a.ts"', definedAt: at, needs: ['zone', 'tide (lazy)'] },
+      settings: [
+        { name: 'hour', value: '9', from: { owner: 'suite "dues"', at } },
+        { name: 'zone', value: '"UTC"' },
+      ],
+      replaced: { owner: 'test "due"', by: 'replaces fixture "sundial"' },
+      lazy: false,
+    };
+    const tide = { ...clock, name: 'tide', needs: [], settings: [], replaced: undefined, definedAt: undefined, lazy: true };
+    const explanation = { id: 'a.ts#due', title: 'due', at, row: { loa: '8', hull: '"cat"' }, fixtures: [clock, tide] };
+    const formatting = { style: plainStyle, nameFile: (file: string) => file.slice(3), shown: new Set<string>(), source: () => undefined };
+    const last = (fixture: string) => (fixture === 'clock' ? { setup: 12, teardown: 3 } : undefined);
+    check.equal(renderExplanation(explanation, last, formatting), [
+      'due',
+      'a.ts#due',
+      'a.ts:3:1',
+      'row  loa=8, hull="cat"',
+      '',
+      'Set up in this order and torn down in reverse:',
+      ' 1. clock  a.ts:3:1  last run: setup 12 ms, teardown 3.0 ms',
+      '    scope     file, shared by all cases of file "a.ts"',
+      '    needs     zone, tide (lazy)',
+      '    replaced  replaces fixture "sundial": test "due"',
+      '    setting   hour = 9  set by suite "dues", a.ts:3:1',
+      '    setting   zone = "UTC"  default',
+      '',
+      'Set up only on first use:',
+      '  · tide',
+      '    scope     file, shared by all cases of file "a.ts"',
+    ]);
   }),
 
   test(

@@ -24,7 +24,7 @@ const laneAfter = (entries: readonly JournalEntry[]) => {
 
 /** Status, cause and message of a recorded result, in one line. */
 const describe = (entry: JournalEntry): string => {
-  if (entry.type === 'problem') return `problem ${entry.problem.code}`;
+  if (entry.type === 'problem') return `problem ${entry.problem.code}${entry.problem.code === 'load-failed' ? `/${entry.problem.cause}` : ''}`;
   const { id, result } =
     entry.type === 'ended'
       ? { id: entry.result.id, result: entry.result as Pick<RecordedResult, 'status' | 'cause' | 'failures'> }
@@ -46,7 +46,14 @@ export const attribution = suite('the early end of a lane', [
         what: 'while it loads a file is the end of the file',
         entries: [announce('load', '/p/a.lattice.ts')],
         end: crashed,
-        recorded: ['problem load-failed'],
+        recorded: ['problem load-failed/crash'],
+        rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
+      },
+      loop: {
+        what: 'while it loads a file for too long is a time limit that was exceeded',
+        entries: [announce('load', '/p/a.lattice.ts')],
+        end: overdue,
+        recorded: ['problem load-failed/timeout'],
         rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
       },
       explained: {

@@ -1,4 +1,4 @@
-import { fixture, namedRows, range, runSuites, suite, table, test } from 'red-lattice';
+import { fixture, namedRows, range, rows, runSuites, suite, table, test } from 'red-lattice';
 import { runInside } from '../inner.ts';
 
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
@@ -275,4 +275,17 @@ export const lateClean = test('cleanup deferred after the teardown runs immediat
   const quay = fixture('quay', { setup: ({ defer }) => void (later = defer) });
   const { messages } = await runInside([test('first', { needs: { quay } }, () => {}), test('second', () => later(() => (ran = true)))]);
   check.equal([messages, ran], [['late-cleanup'], true]);
+});
+
+export const brokenSource = test('after a source has failed, the rows before the error run, and one case is errored', async ({ check }) => {
+  const torn = rows(function* () {
+    for (let n = 1; n <= 70; n++) yield { n };
+    throw new Error('the page is torn');
+  });
+  const { seen } = await runInside([test('t', { cases: torn }, () => {})]);
+  const failed = seen.filter(({ status }) => status !== 'passed');
+  check.equal(
+    [seen.length, failed.map(({ status, result }) => [status, result.failures[0]?.message])],
+    [71, [['errored/data', 'reading rows from rows threw: Error: the page is torn']]],
+  );
 });
