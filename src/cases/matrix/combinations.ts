@@ -37,7 +37,7 @@ export class Combinations {
   protected readonly records: { readonly sets: PackedAxisSets; readonly at: number }[] = [];
   protected readonly counts: Int32Array;
   /** The uncovered combinations, in any order, and the position of each in that list. */
-  readonly #uncoveredCount: Int32Array;
+  readonly #uncovered: Int32Array;
   readonly #placeInOpen: Int32Array;
   /** The number of combinations that are required and in no row. */
   uncoveredCount = 0;
@@ -95,7 +95,7 @@ export class Combinations {
     this.setsOf = setsOf;
     this.starts = Int32Array.from(starts);
     this.counts = new Int32Array(total);
-    this.#uncoveredCount = new Int32Array(total);
+    this.#uncovered = new Int32Array(total);
     this.#placeInOpen = new Int32Array(total);
     this.clear();
   }
@@ -104,7 +104,7 @@ export class Combinations {
   clear(): void {
     const total = this.counts.length;
     this.counts.fill(0);
-    for (let index = 0; index < total; index++) this.#uncoveredCount[index] = this.#placeInOpen[index] = index;
+    for (let index = 0; index < total; index++) this.#uncovered[index] = this.#placeInOpen[index] = index;
     this.uncoveredCount = total;
     this.requiredCount = total;
   }
@@ -146,7 +146,7 @@ export class Combinations {
 
   /** An uncovered combination, by its position in the list. */
   getUncovered(place: number): number {
-    return this.#uncoveredCount[place] as number;
+    return this.#uncovered[place] as number;
   }
 
   isOpen(index: number): boolean {
@@ -253,14 +253,14 @@ export class Combinations {
     this.counts[index] = count;
     if (count === 0) {
       this.#placeInOpen[index] = this.uncoveredCount;
-      this.#uncoveredCount[this.uncoveredCount++] = index;
+      this.#uncovered[this.uncoveredCount++] = index;
     } else if (count === 1 && by === 1) this.#close(index);
   }
 
   #close(index: number): void {
     const place = this.#placeInOpen[index] as number;
-    const last = this.#uncoveredCount[--this.uncoveredCount] as number;
-    this.#uncoveredCount[place] = last;
+    const last = this.#uncovered[--this.uncoveredCount] as number;
+    this.#uncovered[place] = last;
     this.#placeInOpen[last] = place;
   }
 }
