@@ -55,7 +55,7 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
   const isCovering = typeof options.strength === 'number' && options.strength < model.names.length;
   const problems = [...validateAxes(model, axes), ...validateOptions(model, options), ...excluded.problems, ...constraints.problems];
   const wanted = isCovering && problems.length === 0 ? buildCoverageTargets(model, given) : [];
-  const owed = wanted.reduce(
+  const required = wanted.reduce(
     (sum, { axes: group, strength }) =>
       sum +
       buildCombinations(
@@ -64,8 +64,8 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
       ),
     0,
   );
-  if (owed > MAX_COMBINATIONS)
-    problems.push({ code: 'coverage-limit-exceeded', required: owed, limit: MAX_COMBINATIONS, strength: options.strength as number, axes: model.names.length });
+  if (required > MAX_COMBINATIONS)
+    problems.push({ code: 'coverage-limit-exceeded', required, limit: MAX_COMBINATIONS, strength: options.strength as number, axes: model.names.length });
   // Covering rows are searched once, however often they are requested.
   let covered: Promise<CoveringRows> | undefined;
   const find = (expansion: ExpansionContext): Promise<CoveringRows> => {

@@ -52,7 +52,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
     ...(options.mixedStrength ?? []).map((group) => ({ axes: group.axes as readonly string[], strength: group.strength })),
   ];
   const missing: Partial<A>[] = [];
-  let [owed, undecided] = [0, 0];
+  let [required, undecided] = [0, 0];
   for (const group of groups) {
     for (const set of listAxisSets(group.axes, Math.min(group.strength, group.axes.length))) {
       const places = new Map(set.map((name) => [name, new Map((axes as Axes)[name]?.map((value, place) => [value, place]))]));
@@ -63,7 +63,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
         const possible = rules.length === 0 || canOccur(combination, axes, rules);
         if (possible === undefined) undecided++;
         if (possible === false || (possible === undefined && !isCovered)) continue;
-        owed++;
+        required++;
         if (!isCovered) missing.push(combination as Partial<A>);
       }
     }
@@ -72,7 +72,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   const isRow = (row: A): boolean => names.every((name) => (axes as Axes)[name]?.includes(row[name]));
   const isBroken = (row: Row): boolean => rules.some(({ forbids }) => forbids(row));
   return {
-    required: owed,
+    required,
     missing,
     wrong: given.filter((row) => !isRow(row) || isBroken(row)),
     undecided,
