@@ -218,8 +218,8 @@ const lifetimeLies = [
   [
     'a swap keeps the sets outside of it',
     'fixtures/graph.ts',
-    "if (level.binding.change.is !== 'set') return { sets, swap: level, outside };",
-    "if (level.binding.change.is !== 'set') { for (let i = outside - 1; i >= 0; i--) if (this.#levels[i]?.binding.fixture.definition === definition) sets.unshift(this.#levels[i] as Level); return { sets, swap: level, outside }; }",
+    "if (layer.override.change.kind !== 'set') return { sets, replacement: layer, outerLayerCount };",
+    "if (layer.override.change.kind !== 'set') { for (let i = outerLayerCount - 1; i >= 0; i--) if (this.#layers[i]?.override.fixture.definition === definition) sets.unshift(this.#layers[i] as OverrideLayer); return { sets, replacement: layer, outerLayerCount }; }",
   ],
   [
     'what depends on a swapped fixture keeps the old one',
