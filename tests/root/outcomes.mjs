@@ -424,8 +424,8 @@ export const outcomes = [
         export const beside = test('beside', ({ check }) => check.holds(true));`,
     },
     status: 1,
-    last: '2 passed, 1 failed',
-    results: { 'a stay › nights=1': pass, 'a stay › invalid rows': 'errored/data', beside: pass },
+    last: '3 passed, 1 failed',
+    results: { 'a stay › nights=1': pass, 'a stay › nights=2': pass, 'a stay › invalid rows': 'errored/data', beside: pass },
     says: ['reading rows from rows threw: Error: no ink', '1 of 1 failed case errored'],
   },
   {
