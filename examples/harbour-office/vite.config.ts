@@ -24,7 +24,8 @@ const office = (): Plugin => ({
   },
 });
 
-// The readers of data files are found when a suite first reads one: known beforehand, the page need not be loaded anew for them.
+// The page loads the readers of data files when a suite first reads one. If they are known in advance, the page need not be reloaded for
+// them.
 const readers = ['papaparse', 'yaml', 'fflate', 'saxes'].map((name) => `red-lattice > ${name}`);
 
 export default defineConfig({ plugins: [react(), office()], optimizeDeps: { include: readers } });

@@ -70,7 +70,7 @@ export function splice(text: string, splices: readonly Splice[]): string {
 
 export const refuseChange = ({ file, line, heading, cases }: CellChange, reason: string): Refusal => ({ where: { file, line, heading }, reason, cases });
 
-/** Formats a number with at least as many decimals as before: 16.1 in place of 15.30 is written as 16.10. */
+/** Formats a number and keeps the number of decimals of the old text: 16.1 replaces 15.30 as 16.10. */
 export function keepDecimals(text: string, before: string): string {
   const decimals = /^-?\d+\.(\d+)$/.exec(before)?.[1]?.length ?? 0;
   const own = /^-?\d+(?:\.(\d+))?$/.exec(text);

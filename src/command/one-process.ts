@@ -5,7 +5,7 @@ import { hasHooks } from '../node/loading/hooks.ts';
 import { LANE_FLAGS } from '../node/start-lane.ts';
 import type { SerializedConfig } from '../suites/config.ts';
 
-/** Whether arguments request everything in one process: the last `--lanes` is 0, and there is no pool. */
+/** Whether the arguments request a single process: the last `--lanes` is 0, and `--pool` is absent. */
 export function wantsOneProcess(args: readonly string[]): boolean {
   if (args.some((argument) => argument === '--pool' || argument.startsWith('--pool='))) return false;
   let lanes: string | undefined;

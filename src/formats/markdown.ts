@@ -94,7 +94,7 @@ class SizeLimitedWriter {
     return true;
   }
 
-  /** Adds a line even if there is no room for it. */
+  /** Adds a line even if that exceeds the size limit. */
   forceAppend(line: string): void {
     this.text += `${line}\n`;
   }

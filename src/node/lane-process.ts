@@ -180,7 +180,7 @@ export function superviseLane(child: ChildProcess & Partial<Elsewhere>, job: Job
       read();
       // The runtime writes coverage only when a process ends by itself.
       if (lane.finished?.isStuck || coverage !== undefined) return;
-      // Everything is recorded, and the lane exits by itself: there is no need to wait.
+      // Everything is recorded, and the lane exits by itself. The coordinator does not wait for that.
       if (child.connected) child.disconnect();
       child.unref();
       onExit(0, null);

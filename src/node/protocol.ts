@@ -53,7 +53,7 @@ export type ToLane =
   | { readonly to: 'lane'; readonly type: 'job'; readonly job: Job }
   | { readonly to: 'lane'; readonly type: 'compiled'; readonly key: string; readonly error?: { message: string; line: number; column: number } | undefined }
   | { readonly to: 'lane'; readonly type: 'fetched'; readonly request: number; readonly serialized: SerializedValue }
-  /** What to run next. Undefined if there is no more work. */
+  /** The next assignment. Undefined if all work has been assigned. */
   | { readonly to: 'lane'; readonly type: 'assignment'; readonly assignment: Assignment | undefined }
   | { readonly to: 'lane'; readonly type: 'locked'; readonly request: number }
   /** Messages to the process that owns the run-scoped fixtures. */

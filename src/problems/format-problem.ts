@@ -4,7 +4,8 @@ import { assertNever } from './never.ts';
 import type { Problem } from './problem.ts';
 
 const MAX_LISTED_NAMES = 8;
-const MAX_SHOWN_TEXT = 60;
+/** The maximum length of a value in a message, in characters. */
+export const MAX_SHOWN_TEXT = 60;
 
 const list = (names: readonly string[]): string =>
   names
@@ -20,7 +21,8 @@ export function suggest(name: string, known: readonly string[]): string {
 }
 
 const count = (n: number, one: string): string => `${n} ${one}${n === 1 ? '' : 's'}`;
-const shorten = (text: string): string => JSON.stringify(text.length > MAX_SHOWN_TEXT ? `${text.slice(0, MAX_SHOWN_TEXT - 3)}…` : text);
+/** Quotes a text, shortened if it is long. */
+export const shorten = (text: string): string => JSON.stringify(text.length > MAX_SHOWN_TEXT ? `${text.slice(0, MAX_SHOWN_TEXT - 3)}…` : text);
 const addArticle = (noun: string): string => {
   if (noun === 'text' || noun === 'false' || /^(?:one of |\W|\d)/.test(noun)) return noun;
   return /^[aeiou]/i.test(noun) ? `an ${noun}` : `a ${noun}`;

@@ -1,8 +1,6 @@
+import { MAX_SHOWN_TEXT, shorten } from './format-problem.ts';
 import type { Problem } from './problem.ts';
 import { ProblemError } from './problem-error.ts';
-
-/** The maximum length of a value in a message, in characters. */
-const MAX_SHOWN_VALUE = 60;
 
 /** The expected type of a value. Compilers report most invalid values; untyped code would run with them silently. */
 export interface OptionSpec {
@@ -47,10 +45,12 @@ const missing = Symbol('missing');
 /** Describes an option's value on one line: JSON if it is short, otherwise its type. */
 function describeValue(value: unknown): string {
   if (value === missing) return 'missing';
+  if (typeof value === 'string') return shorten(value);
   if (typeof value === 'function') return 'a function';
-  if (typeof value !== 'object' || value === null) return typeof value === 'string' ? shortenText(JSON.stringify(value)) : String(value);
-  const [type, json] = [Array.isArray(value) ? 'an array' : 'an object', toJson(value)];
-  return json === undefined || json === '{}' || json.length > MAX_SHOWN_VALUE ? type : json;
+  if (typeof value !== 'object' || value === null) return String(value);
+  const json = toJson(value);
+  if (json !== undefined && json !== '{}' && json.length <= MAX_SHOWN_TEXT) return json;
+  return Array.isArray(value) ? 'an array' : 'an object';
 }
 
 function toJson(value: object): string | undefined {
@@ -60,8 +60,6 @@ function toJson(value: object): string | undefined {
     return undefined;
   }
 }
-
-const shortenText = (text: string): string => (text.length > MAX_SHOWN_VALUE ? `${text.slice(0, MAX_SHOWN_VALUE)}…"` : text);
 
 /** Finds unknown options and options of the wrong type. `kind` is what messages call an option. */
 export function findInvalidOptions(

@@ -140,7 +140,7 @@ const buildSnapshot = ({ status, times, failures }: Pick<RecordedResult, 'status
   message: failures[0]?.message,
 });
 
-/** An id without its file, and with a star in place of a variant's title. Undefined for another variant. */
+/** Removes the file from an id, and replaces the title of a variant by a star. Returns undefined for an id of another variant. */
 function withoutVariant(id: string, variant: string): string | undefined {
   const parts = id.slice(id.indexOf('#') + 1).split('/');
   const at = parts.indexOf(formatSlug(variant));

@@ -3,7 +3,7 @@ import { type Status, statuses } from '../running/result.ts';
 /** Statuses from the most to the least important. */
 export const worstFirst: readonly Status[] = ['errored', 'failed', 'not-run', 'known-failure', 'passed', 'skipped', 'not-requested'];
 
-/** The code of a status; 0 is none. */
+/** The code of a status. 0 means that a row lacks a result. */
 const encodeStatus = (status: Status): number => statuses.indexOf(status) + 1;
 
 /** The statuses of a test's cases in the order of their rows, one byte per case. */

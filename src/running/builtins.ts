@@ -139,6 +139,6 @@ function restore({ holder, key, expected }: BuiltIn): void {
   try {
     defineProperty(holder, key, expected);
   } catch {
-    // It is no longer configurable.
+    // A body has made the property non-configurable, so that it cannot be restored.
   }
 }

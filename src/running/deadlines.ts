@@ -12,7 +12,7 @@ export interface Watched {
 /** Milliseconds, about eleven days: longer than any operation, and within the range of timers. */
 const FOREVER_MS = 1e9;
 
-/** Returns a function from a time limit to the effective limit, both in milliseconds. With `hasNoTimeouts`, there is no limit. */
+/** Returns a function that converts a time limit to the effective limit, both in milliseconds. With `hasNoTimeouts`, limits are not enforced. */
 export const createTimeoutPolicy = (hasNoTimeouts = false): ((milliseconds: number) => number) =>
   hasNoTimeouts ? () => FOREVER_MS : (milliseconds) => milliseconds;
 

@@ -12,7 +12,7 @@ interface Where {
   readonly fixture?: string | undefined;
 }
 
-/** The location and the frames of a failure. Frames in packages are used only if there are no others. */
+/** The location and the frames of a failure. Frames in packages are used only if all frames are in packages. */
 const findFrames = (all: readonly Frame[]): Pick<Failure, 'location' | 'frames'> => {
   const own = all.filter(({ file }) => !file.includes('/node_modules/'));
   // Recursion repeats frames.

@@ -3,7 +3,7 @@ import type { FileSource } from '../cases/row.ts';
 /** Taken before any test runs: tests may replace it. */
 const originalFetch = globalThis.fetch;
 
-/** Data files over HTTP, as a page reads them. There are no folders to be listed. */
+/** Reads data files over HTTP, in pages. Folders cannot be listed. */
 export const fetchedFiles: FileSource = {
   async *read(url) {
     const response = await originalFetch(url);

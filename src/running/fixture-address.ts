@@ -2,10 +2,10 @@ import type { Graph, Node } from '../fixtures/graph.ts';
 import { throwProblem } from '../problems/problem-error.ts';
 
 /**
- * Names a node of a plan for another process. A node has no name that is unique, and its settings need not be serializable; so the address
- * is the way to it: a test that needs it, the row if rows of that test have overrides, and its position among the resolved nodes of that
- * test or row. Resolving is deterministic (dependencies first, in the order of declaration), so every process that has planned the same
- * files finds the same node there. The name of the fixture is checked on arrival.
+ * Identifies a node of a plan for another process. Names of nodes are not unique, and settings need not be serializable. The address is
+ * therefore a path: a test that needs the node, the row if rows of that test have overrides, and the position among the resolved nodes of
+ * that test or row. Resolving is deterministic (dependencies first, in the order of declaration), so every process that has planned the
+ * same files finds the same node. The name of the fixture is checked on arrival.
  */
 export interface FixtureAddress {
   /** The number of the test in the plan. */

@@ -31,7 +31,7 @@ export type RunEvent =
 /** The number of cases by status. */
 export interface RunSummary {
   readonly counts: Readonly<Record<Status, number>>;
-  /** No case failed or errored, no shared teardown failed, and there were no problems. */
+  /** Every case passed or was excused, every shared teardown succeeded, and the run had no problems. */
   readonly ok: boolean;
 }
 

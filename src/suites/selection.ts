@@ -1,5 +1,5 @@
 import { hash } from '../cases/hash.ts';
-import type { RowLines } from '../cases/row.ts';
+import type { RowEntry, RowLines } from '../cases/row.ts';
 import { parsePattern } from '../checks/pattern.ts';
 import { findLocation } from '../problems/source-location.ts';
 import type { Group, Plan, PlannedCaseImpl, PlannedTest } from './planned.ts';
@@ -109,12 +109,16 @@ function startsAt(plan: Plan, line: number, url: string): boolean {
   return plan.files.some(({ children }) => children.some(begins));
 }
 
-/** Whether a row that a case is made of is in a file, or on a line of it. A row can span several lines. */
-function isWrittenIn({ entry, test }: PlannedCaseImpl, url: string, line: number | undefined): boolean {
-  const outer = test.parent.entry;
-  const places = [entry, ...(entry.others ?? []), ...(outer ? [outer, ...(outer.others ?? [])] : [])];
-  return places.some(({ location, lines = 1 }) => location?.file === url && (line === undefined || (location.line <= line && line < location.line + lines)));
-}
+/** Whether a row that a case is made of is in a file, or on a line of it. Called for every case: it allocates nothing for most. */
+const isWrittenIn = ({ entry, test }: PlannedCaseImpl, url: string, line: number | undefined): boolean =>
+  isEntryIn(entry, url, line) || (test.parent.entry !== undefined && isEntryIn(test.parent.entry, url, line));
+
+const isEntryIn = (entry: RowEntry, url: string, line: number | undefined): boolean =>
+  isPlaceIn(entry, url, line) || entry.others?.some((place) => isPlaceIn(place, url, line)) === true;
+
+/** A row can span several lines. */
+const isPlaceIn = ({ location, lines = 1 }: Pick<RowEntry, 'location' | 'lines'>, url: string, line: number | undefined): boolean =>
+  location?.file === url && (line === undefined || (location.line <= line && line < location.line + lines));
 
 /** The tests of the last suite or test that starts at or before a line. The line of a suite selects all of its tests. */
 function findTestsAt(plan: Plan, line: number, url: string): PlannedTest[] {

@@ -45,7 +45,7 @@ export const shares = suite('partitions of a data file', [
     const differs = random.pick([3, 40, 100_000, 100_000, 100_000]);
     const isNumber = random.pick([true, false]);
     const isNamed = random.integer(0, 4) === 0;
-    /** The same row can be written in several ways, and some are no rows. */
+    /** The same row can be written in several ways, and some records are invalid. */
     const spell = (key: number, nights: number, resident: boolean): string => {
       const word = isNumber ? random.pick([String(key), `${key}.0`, ` ${key}`]) : random.pick([`N${key}`, `"N${key}"`, ` N${key} `]);
       const spelt = key === 7 ? random.pick(['', word]) : key % 50 === 8 ? `no. ${key}` : word;

@@ -127,7 +127,7 @@ notices/quote.json
 3 values in 2 files and 2 whole files would change; nothing was written
 `,
     );
-    // There is no terminal for a question.
+    // Without a terminal, the command cannot ask for confirmation.
     const unasked = await runCommand(['accept'], project, { CI: 'true' });
     check.equal(unasked.status, 2);
     check.includes(unasked.output, 'accept writes without a question only with --yes');

@@ -182,7 +182,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.includes(text, '- `hull=cat & season=winter`: 8 of 8 fail\n- elsewhere 0 of 40');
     check.includes(text, '- 1 `skipped: no tide table yet`');
     check.matches(text, /^\| `outcomes\.lattice\.ts › .*`.* \| 8 \| 48 \| [\d.]+ ms \|$/m);
-    // Outside code, there are no tags except ours, and no names that would notify anyone.
+    // Outside code, the only tags are ours, and names cannot notify anyone.
     const prose = text.replace(/^(`{3,}).*?^\1$/gms, '').replace(/(`+)(?!`).*?(?<!`)\1(?!`)/gs, '');
     check.equal(
       [...prose.matchAll(/<[^>]*>/g)].map(([tag]) => tag).filter((tag) => !/^<\/?(?:details|summary)>$/.test(tag)),

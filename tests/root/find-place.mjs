@@ -39,7 +39,7 @@ function matchAt(tokens, at, pattern) {
   return names;
 }
 
-/** Where the pattern is in the text: `{ start, end, names }`. Throws if there is no such place, or no single best one. */
+/** Finds the pattern in the text: `{ start, end, names }`. Throws unless exactly one place matches best. */
 export function findPlace(text, pattern) {
   const tokens = tokensOf(text);
   const wanted = tokensOf(pattern);

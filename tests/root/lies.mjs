@@ -16,18 +16,18 @@ const workshop = join(root, '.red-lattice', 'lies');
 /** Each has a name, a file under src/, the code that is replaced (found by its shape: see find-place.mjs), and its replacement. */
 const lies = [
   ['the exit status is always 0', 'command/run-once.ts', '  return { status, state, record };', '  return { status: 0, state, record };'],
-  ['nothing selected is fine', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
+  ['an empty selection passes', 'results/run-state.ts', '=== 0) ? 3 : 0', '=== 0) ? 0 : 0'],
   [
     'a failed shared teardown does not show in the exit status',
     'results/run-state.ts',
-    'state.counts.errored + state.tornDown.length + state.told',
-    'state.counts.errored + state.told',
+    'state.counts.errored + state.tornDown.length + state.runProblems',
+    'state.counts.errored + state.runProblems',
   ],
   [
     'failures do not show in the exit status',
     'results/run-state.ts',
-    'state.counts.failed + state.counts.errored + state.tornDown.length + state.told.length > 0',
-    'state.tornDown.length + state.told.length > 0',
+    'state.counts.failed + state.counts.errored + state.tornDown.length + state.runProblems.length > 0',
+    'state.tornDown.length + state.runProblems.length > 0',
   ],
   [
     'files that do not load are forgotten',
@@ -41,7 +41,7 @@ const lies = [
     '  const { status, checks } = result;\n',
     '  const { status, checks } = result;\n  if (result.ordinal % 2 === 1) return;\n',
   ],
-  ['of many passes at once one is lost', 'results/run-state.ts', '  state.counts.passed += passes;\n', '  state.counts.passed += passes - 1;\n'],
+  ['one of many passes is lost', 'results/run-state.ts', '  state.counts.passed += passes;\n', '  state.counts.passed += passes - 1;\n'],
   [
     'every second result is not recorded',
     'node/lane/run-recorder.ts',
@@ -56,7 +56,7 @@ const lies = [
   ],
   ['failed counts as passed', 'running/verdict.ts', "return { status: 'failed', cause: own.cause };", "return { status: 'passed' };"],
   ['errored counts as passed', 'running/verdict.ts', "return { status: 'errored', cause: error.cause };", "return { status: 'passed' };"],
-  ['accept writes without being told to', 'command/accept.ts', 'count > 0 && (options.yes === true ||', 'count > 0 && (true ||'],
+  ['accept writes without confirmation', 'command/accept.ts', 'count > 0 && (options.yes === true ||', 'count > 0 && (true ||'],
   [
     'accept writes into files that changed since the run',
     'command/accept.ts',
@@ -77,25 +77,33 @@ const lies = [
     'if (at || !files.has(String(at))) return [];',
   ],
   ['a strict run passes with warnings', 'command/run-once.ts', 'earned || (strict > 0 ? 1 : 0)', 'earned'],
-  ['what is wrong in one test costs all of its file', 'suites/plan.ts', 'this.#ownProblems = outer;', 'this.#ownProblems += outer;'],
+  ['a problem of one test removes its whole file', 'suites/plan.ts', 'this.#ownProblems = outer;', 'this.#ownProblems += outer;'],
   ['an interrupted run does not wait for a body', 'running/deadlines.ts', "else turnTo(inGrace('interrupted'));", "else giveUp('interrupted');"],
   ['nothing is torn down when the command is killed', 'node/lane/lane.ts', 'else await this.#running?.done;', ''],
   [
-    'a malformed journal is believed',
+    'a malformed journal is accepted',
     'results/journal/reader.ts',
-    'const refused = read && refusesEntry(read);',
+    'const refused = read && findEntryFault(read);',
     'const refused = undefined as string | undefined;',
   ],
   [
-    'what a body does not wait for is fine',
+    'missing awaits are ignored',
     'running/attempt.ts',
-    'return finished(given, run, limit, around, begun);\n    restoreBuiltIns();\n    run.returned();',
-    'return finished(given, run, limit, around, begun);\n    restoreBuiltIns();',
+    `return awaitBody(given, run, limit, around, begun);
+    restoreBuiltIns();
+    run.returned();`,
+    `return awaitBody(given, run, limit, around, begun);
+    restoreBuiltIns();`,
   ],
-  ['a promise is a truthy value', 'checks/comparisons.ts', 'condition ? promised(condition) : {', 'condition ? undefined : {'],
-  ['a lane does not wait for what fails late', 'node/lane/lane.ts', 'if (!stuck && !this.#signal.aborted) await', 'if (stuck && !this.#signal.aborted) await'],
+  ['a promise is a truthy value', 'checks/comparisons.ts', 'condition ? findPromise(condition) : {', 'condition ? undefined : {'],
   [
-    'a known failure that passes is fine',
+    'a lane does not wait for late failures',
+    'node/lane/lane.ts',
+    'if (!isStuck && !this.#signal.aborted) await',
+    'if (isStuck && !this.#signal.aborted) await',
+  ],
+  [
+    'a known failure may pass',
     'running/verdict.ts',
     "{ status: 'failed', cause: 'unexpected-pass', reason: known }",
     "{ status: 'known-failure', reason: known }",
@@ -111,29 +119,32 @@ const lies = [
   [
     'a failing step is forgotten',
     'checks/checks.ts',
-    'if (!this.#recorder.found(finding, note, finding && captureOrigin(above, framesKept))) this.#recorder.stop();',
+    'if (!this.#recorder.recordResult(finding, note, finding && captureStack(method, MAX_FRAMES))) this.#recorder.stop();',
     'if (finding) this.#recorder.stop();',
   ],
   [
-    'what a body throws is swallowed',
+    'errors of a body are ignored',
     'running/case-attempt.ts',
     '    else this.fail(this.#failureOf(error, cause, this.#step, fixture));',
     `    else if (cause !== 'throw') this.fail(this.#failureOf(error, cause, this.#step, fixture));`,
   ],
   [
-    'stray rejections are swallowed',
+    'late rejections are ignored',
     'running/result-dispatcher.ts',
-    '    if (!run.ended) {\n      run.threw(error);',
-    '    if (run.ended) return;\n    if (!run.ended) {\n      run.threw(error);',
+    `if (!run.ended) {
+      run.recordThrow(error);`,
+    `    if (run.ended) return;
+    if (!run.ended) {
+      run.recordThrow(error);`,
   ],
   [
-    'late checks are not told',
+    'late checks are not reported',
     'running/case-attempt.ts',
     '    if (this.ended) {\n      const at',
     '    if (this.ended) return true;\n    if (this.ended) {\n      const at',
   ],
   [
-    'teardown errors are swallowed',
+    'teardown errors are ignored',
     'fixtures/instance.ts',
     'const failed = (error: unknown): void => void errors.push({ fixture: name, error });',
     'const failed = (error: unknown): void => void [name, error];',
@@ -145,53 +156,59 @@ const lies = [
     'for (let instance = this.#begun.shift(); instance; instance = this.#begun.shift())',
   ],
   ['shared teardowns are left out', 'running/run.ts', '    if (holder.isEmpty) return;\n', `    if (holder.scope !== 'case') return;\n`],
-  ['a setup that fails is no matter', 'running/attempt.ts', `    run.threw(error, 'setup');\n`, '    ready = true;\n'],
-  ['rows are skipped', 'suites/expand.ts', 'if (!share || isInShare(rows, share))', 'if (rows !== 2 && (!share || isInShare(rows, share)))'],
   [
-    'bad rows pass for good ones',
+    'failed setups are ignored',
+    'running/attempt.ts',
+    "run.recordThrow(error, 'setup');",
+    `    ready = true;
+`,
+  ],
+  ['rows are skipped', 'suites/expand.ts', 'if (!share || isInPartition(rows, share))', 'if (rows !== 2 && (!share || isInPartition(rows, share)))'],
+  [
+    'invalid rows count as valid',
     'running/case-runner.ts',
-    `if (problems) return this.#without(planned, { status: 'errored', cause: 'data' }`,
-    `if (problems) return this.#without(planned, { status: 'passed' }`,
+    "if (problems) return this.#finishWithoutRunning(planned, { status: 'errored', cause: 'data' }",
+    "if (problems) return this.#finishWithoutRunning(planned, { status: 'passed' }",
   ],
   [
     'ids are mixed up',
     'suites/planned.ts',
-    'return idOf(test.id, idPart(test, this.told), this.twin);',
-    'return idOf(test.id, idPart(test, this.told)?.slice(0, 3), this.twin);',
+    'return formatCaseId(test.id, formatIdPart(test, this.redactedEntry), this.duplicateIndex);',
+    'return formatCaseId(test.id, formatIdPart(test, this.redactedEntry)?.slice(0, 3), this.duplicateIndex);',
   ],
   ['lanes do not wait for each other', 'node/locks.ts', 'const isFree = wish.names.every(', 'const isFree = true || wish.names.every('],
-  ['a share of the rows is left out', 'cases/partition.ts', '% of === index;', '% (of + 1) === index;'],
-  ['what is alike goes to several lanes', 'cases/data/key-partitioner.ts', 'return this.#key(text, from, to) %', 'return from %'],
-  ['a share of the records is left out', 'cases/data/key-partitioner.ts', '% this.#share.of ===', '% (this.#share.of + 1) ==='],
-  ['twins of rows that rose are not told', 'cases/duplicate-counter.ts', '      await this.#remember();\n', ''],
-  ['a plain pass is lost', 'running/result-dispatcher.ts', 'this.#listener.passed(run, run.begun - this.#started);', 'run.begun;'],
-  ['errors of the plan are no matter', 'suites/plan.ts', 'problems: planner.problems,', 'problems: [],'],
+  ['a partition of the rows is left out', 'cases/partition.ts', '% of === index;', '% (of + 1) === index;'],
+  ['equal rows go to several lanes', 'cases/data/key-partitioner.ts', 'return this.#key(text, from, to) %', 'return from %'],
+  ['a partition of the records is left out', 'cases/data/key-partitioner.ts', '% this.#share.of ===', '% (this.#share.of + 1) ==='],
+  ['duplicates of rising rows are not numbered', 'cases/duplicate-counter.ts', '      await this.#remember();\n', ''],
+  ['a compact pass is lost', 'running/result-dispatcher.ts', 'this.#listener.passed(run, run.begun - this.#started);', 'run.begun;'],
+  ['plan errors are ignored', 'suites/plan.ts', 'problems: planner.problems,', 'problems: [],'],
   ['the selection is ignored', 'suites/selection.ts', 'conditions.push((planned) => places.some((stands) => stands(planned)));', ';'],
-  ['a body past its time is fine', 'running/attempt.ts', `  run.fail({\n    cause: 'timeout',`, `  if (run.ended) run.fail({\n    cause: 'timeout',`],
+  ['a body may exceed its time limit', 'running/attempt.ts', `  run.fail({\n    cause: 'timeout',`, `  if (run.ended) run.fail({\n    cause: 'timeout',`],
   [
     'a case that ended its process is left out',
     'node/lane-end.ts',
-    "if (isAlone) return { entries: [{ type: 'ended', result: resultOfEnd([...under.values()][0] as RunningCase, lane, end) }], isSure: true };",
+    "if (isAlone) return { entries: [{ type: 'ended', result: buildEndResult([...runningCases.values()][0] as RunningCase, lane, end) }], isSure: true };",
     'if (isAlone) return { entries: [], isSure: true };',
   ],
   [
-    'after a crash nothing more runs',
+    'nothing runs after a crash',
     'node/coordinator.ts',
     '    const keepsCrashing = !this.#stopped',
     '    if (isProgress) return false;\n    const keepsCrashing = !this.#stopped',
   ],
-  ['process.exit leaves no word', 'node/lane/process-guard.ts', '    for (const run of this.#guilty()) {', '    for (const run of [] as CaseRun[]) {'],
+  ['process.exit is not reported', 'node/lane/process-guard.ts', 'for (const run of this.#attributeExit()) {', '    for (const run of [] as CaseRun[]) {'],
   [
     'the last line counts no failures',
     'formats/summary-line.ts',
     '`${counts.passed} passed, ${counts.failed + counts.errored} failed',
     '`${counts.passed} passed, ${counts.failed * 0} failed',
   ],
-  ['failures are not told', 'command/run-once.ts', 'tellFailures(state, where, telling), more', 'more'],
-  ['comments shift the lines', 'cases/data/csv.ts', '      this.#line += lines;\n', '      if (!skipped) this.#line += lines;\n'],
-  ['stacks tell the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
+  ['failures are not printed', 'command/run-once.ts', 'renderFailures(state, where, formatting), more', 'more'],
+  ['comments shift line numbers', 'cases/data/csv.ts', '      this.#line += lines;\n', '      if (!skipped) this.#line += lines;\n'],
+  ['stacks have the lines of the compiled code', 'node/loading/stacks.ts', 'const file = maps.get(url);', 'const file = maps.get(`${url}?`);'],
   [
-    'a run that stopped was a whole one',
+    'a stopped run counts as complete',
     'command/run-once.ts',
     '  const state = await running.done;\n',
     '  const state = { ...(await running.done), notRun: undefined };\n',
@@ -207,28 +224,28 @@ const lies = [
 /** Lies about lifetimes: the model of generated projects must find each. */
 const lifetimeLies = [
   ['instances are not shared', 'fixtures/scope-instance.ts', 'const known = this.#instances.get(node);', 'const known = this.#instances.get({} as Node);'],
-  ['settings do not tell instances apart', 'fixtures/graph.ts', '${implementation}|${settingsKey(settings)}|', '${implementation}||'],
-  ['what stands beneath does not tell instances apart', 'fixtures/graph.ts', '${needs.map(({ edge }) => edge.node.id).join()}|', '|'],
+  ['settings do not distinguish instances', 'fixtures/graph.ts', '${implementation}|${settingsKey(settings)}|', '${implementation}||'],
+  ['needs do not distinguish instances', 'fixtures/graph.ts', '${needs.map(({ edge }) => edge.node.id).join()}|', '|'],
   [
-    'the outer binding wins',
+    'the outer override wins',
     'fixtures/graph.ts',
-    'for (let outside = below - 1; outside >= 0; outside--) {',
-    'for (let outside = 0; outside < below; outside++) {',
+    'for (let outerLayerCount = visibleLayers - 1; outerLayerCount >= 0; outerLayerCount--) {',
+    'for (let outerLayerCount = 0; outerLayerCount < visibleLayers; outerLayerCount++) {',
   ],
   [
-    'a swap keeps the sets outside of it',
+    'a replacement keeps the settings outside of it',
     'fixtures/graph.ts',
     "if (layer.override.change.kind !== 'set') return { sets, replacement: layer, outerLayerCount };",
     "if (layer.override.change.kind !== 'set') { for (let i = outerLayerCount - 1; i >= 0; i--) if (this.#layers[i]?.override.fixture.definition === definition) sets.unshift(this.#layers[i] as OverrideLayer); return { sets, replacement: layer, outerLayerCount }; }",
   ],
   [
-    'what depends on a swapped fixture keeps the old one',
+    'dependents of a replaced fixture keep the old one',
     'fixtures/graph.ts',
     'const needs = wrapper ? [] : this.needs(definition.needs, path);',
     'const needs = wrapper ? [] : new Resolution([], this.#nodes).needs(definition.needs, path);',
   ],
   [
-    'narrow scopes are set up first',
+    'short scopes are set up first',
     'running/scopes.ts',
     '(depths.get(a) as number) - (depths.get(b) as number)',
     '(depths.get(b) as number) - (depths.get(a) as number)',
@@ -246,14 +263,19 @@ const lifetimeLies = [
     `    instance.state = 'failed';\n    this.#instances.delete(instance.node);\n`,
   ],
   [
-    'the first failing teardown stops the others',
+    'a failing teardown stops the others',
     'fixtures/scope-instance.ts',
-    '      tell();\n    }\n    return errors;',
-    '      tell();\n      if (errors.length > 0) return errors;\n    }\n    return errors;',
+    `report();
+    }
+    return errors;`,
+    `      report();
+      if (errors.length > 0) return errors;
+    }
+    return errors;`,
   ],
-  ['a test ends before its cases do', 'running/run.ts', '    while (under.size > 0) await Promise.all(under);\n', ''],
-  ['suites do not keep what they give to everyone', 'running/scopes.ts', 'group.mentions.has(node.definition) ||', ''],
-  ['lazy provider is set up at once', 'fixtures/graph.ts', 'if (lazy || order.has(node)) return;', 'if (order.has(node)) return;'],
+  ['a test ends before its cases do', 'running/run.ts', 'while (pendingCases.size > 0) await Promise.all(pendingCases);', ''],
+  ['suites do not keep the fixtures of `always`', 'running/scopes.ts', 'group.ownedDefinitions.has(node.definition) ||', ''],
+  ['a lazy fixture is set up at once', 'fixtures/graph.ts', 'if (onDemand || order.has(node)) return;', 'if (order.has(node)) return;'],
 ];
 
 const part = process.argv.slice(2).find((argument) => !argument.startsWith('--'));

@@ -54,7 +54,7 @@ export const outcomes = [
     last: '0 passed, 4 failed',
   },
   {
-    name: 'one failing check in the one process that there is',
+    name: 'one failing check in a single process',
     files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.equal(1, 2));` },
     args: ['run', '--lanes', '0'],
     status: 1,
@@ -90,7 +90,7 @@ export const outcomes = [
     },
   },
   {
-    name: 'a body that throws what is no error',
+    name: 'a body that throws a value other than an error',
     files: {
       'a.lattice.mjs': `export const one = test('one', () => { throw undefined; }); export const two = test('two', async () => { throw { code: 7 }; });`,
     },
@@ -162,7 +162,7 @@ export const outcomes = [
     results: { a: 'failed/throw', b: 'errored/setup', order: pass },
   },
   {
-    name: 'a value that is closed twice is reported once, for all lanes',
+    name: 'a value that is closed twice is reported once for all lanes',
     files: {
       'shared.mjs': `
         import { fixture } from 'red-lattice';
@@ -438,7 +438,7 @@ export const outcomes = [
     says: ['shard 9/9 has no cases'],
   },
   {
-    name: 'an empty table costs its test, and the others run',
+    name: 'a test with an empty table is left out, and the others run',
     files: {
       'a.lattice.mjs': `export const none = test('none', { cases: table(['a'], []) }, ({ check }) => check.holds(true));
         export const some = test('some', ({ check }) => check.holds(true));`,
@@ -449,7 +449,7 @@ export const outcomes = [
     says: ['"none" has no cases: a table is empty', '1 plan error\n1 passed'],
   },
   {
-    name: 'what is wrong in the plan costs what it belongs to',
+    name: 'a problem of the plan removes only the test or suite that has it',
     files: {
       'a.lattice.mjs': `
         const dues = dataFile('dues.csv', { columns: { night: cell.integer } });
@@ -534,7 +534,7 @@ export const outcomes = [
     says: ['plans/south.json:1:1'],
   },
   {
-    name: 'bad cells cost their case',
+    name: 'invalid cells fail only their case',
     files: {
       'a.lattice.mjs': `export const dues = test('{nights} nights', { cases: dataFile('dues.csv', { columns: { nights: cell.integer, due: cell.number } }) }, ({ row, check }) => check.equal(row.nights * 2, row.due));`,
       'dues.csv': '# made up\nnights,due,remark\n1,2,"two\nlines"\n\n2,4,\n# between\ntwo,4,\n3,"6,50",x\n4,8,\n5,,\n',
@@ -596,7 +596,7 @@ export const outcomes = [
     wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
   },
   {
-    name: 'an output that nobody reads any more interrupts a run',
+    name: 'a closed output interrupts a run',
     files: {
       'a.lattice.mjs': `
         import { appendFileSync } from 'node:fs';
@@ -627,7 +627,7 @@ export const outcomes = [
     wrote: { 'order.txt': '+office +quay body abort -quay -office ' },
   },
   {
-    name: 'a third interruption ends it all',
+    name: 'a third interruption ends everything',
     files: interruptible('await new Promise(() => {});', 'return new Promise(() => {});'),
     args: ['run', '--lanes', '1'],
     signals: [
@@ -640,7 +640,7 @@ export const outcomes = [
     wrote: { 'order.txt': '+office +quay body abort -quay ' },
   },
   {
-    name: 'an interruption ends a body that loops, and says what was not torn down',
+    name: 'an interruption ends a body that loops, and reports what was not torn down',
     files: interruptible('for (;;);'),
     args: ['run', '--lanes', '1'],
     signals: [['SIGINT', 'body']],
@@ -747,7 +747,7 @@ export const outcomes = [
     says: ['spilt', '1 shared teardown failed\n1 passed'],
   },
   {
-    name: 'names of rows that stand in their title by chance',
+    name: 'names of rows that are in their title by chance',
     files: {
       'a.lattice.mjs': `export const prices = test('price of 10 berths', { cases: namedRows({ 1: { n: 1 }, 10: { n: 2 } }) }, ({ check }) => check.holds(true));`,
     },
@@ -899,7 +899,7 @@ export function due(loa: Length, season: number): number {
     says: ['a.lattice.ts:8:9', 'tariff.ts:6:22', 'called from a.lattice.ts:10:'],
   },
   {
-    name: 'what cases leave open, and a shared fixture does not',
+    name: 'resources that cases leave open, and those of a shared fixture',
     files: {
       'a.lattice.mjs': `
         import { createServer } from 'node:http';
@@ -1043,7 +1043,7 @@ export function due(loa: Length, season: number): number {
     wrote: { 'order.txt': '+-' },
   },
   {
-    name: 'two lanes share out the records of a file, and what is alike stays together',
+    name: 'two lanes partition the records of a file, and equal rows stay together',
     files: {
       'a.lattice.mjs': `
         export const many = test('a', { cases: dataFile('berths.csv') }, async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 1)); check.holds(true); });`,
@@ -1055,7 +1055,7 @@ export function due(loa: Length, season: number): number {
     ids: 2000,
   },
   {
-    name: 'two lanes share out the rows of one test',
+    name: 'two lanes partition the rows of one test',
     files: {
       'a.lattice.mjs': `
         export const many = test('a', { cases: range('n', 1, 600) }, async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 1)); check.holds(true); });`,
@@ -1099,7 +1099,7 @@ export function due(loa: Length, season: number): number {
     ],
   },
   {
-    name: 'a run that stops says what it left out',
+    name: 'a stopped run reports what it left out',
     files: {
       'a.lattice.mjs': `
         export const first = test('n {n}', { cases: range('n', 1, 9) }, ({ row, check }) => check.notEqual(row.n, 2));
@@ -1112,14 +1112,14 @@ export function due(loa: Length, season: number): number {
     says: ['? 8 not run: the run stopped after 1 failed'],
   },
   {
-    name: 'usage that is wrong',
+    name: 'wrong usage',
     files: { 'a.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
     args: ['run', '--titel', 'x'],
     status: 2,
     error: ["unknown option '--titel'", '--title'],
   },
   {
-    name: 'a place that is not there',
+    name: 'a location that does not exist',
     files: { 'dues.lattice.mjs': `export const one = test('one', ({ check }) => check.holds(true));` },
     args: ['run', 'deus.lattice.mjs'],
     status: 2,
@@ -1154,7 +1154,7 @@ export function due(loa: Length, season: number): number {
     says: ['cause  a=2 & b=y  3 of 3 fail'],
   },
   {
-    name: 'computed values are accepted when that is said, and not before',
+    name: 'computed values are accepted only after confirmation',
     files: {
       'dues.csv': '# by hand\r\nloa,due,note\r\n6,15,"a, b"\r\n8,19,\r\n',
       'a.lattice.mjs': `

@@ -22,7 +22,7 @@ const workers = availableParallelism() + 1;
 const differences = [];
 let passed = 0;
 
-/** The difference between a run and its expected results. Undefined if there is none. */
+/** Returns the difference between a run and its expected results, or undefined if they agree. */
 async function differenceOf(outcome) {
   const folder = makeProject(outcome.files);
   const began = Date.now();

@@ -137,7 +137,7 @@ export const strange = test(
         ['test "t": `timeout` is 0; expected a number of milliseconds above 0', () => test('t', { timeout: 0 }, body)],
         ['test "t": `timeout` is a function; expected a number of milliseconds above 0', () => test('t', { timeout: () => 5 } as never, body)],
         [
-          `test "t": \`timeout\` is "${'1'.repeat(59)}…"; expected a number of milliseconds above 0`,
+          `test "t": \`timeout\` is "${'1'.repeat(57)}…"; expected a number of milliseconds above 0`,
           () => test('t', { timeout: '1'.repeat(99) } as never, body),
         ],
         ['test "t": `timeout` is an object; expected a number of milliseconds above 0', () => test('t', { timeout: cyclic } as never, body)],

@@ -1,6 +1,6 @@
 import type { Hull } from './tariff.ts';
 
-/** A berth, in metres; its depth at the lowest tide. */
+/** A berth in metres. The depth is that at the lowest tide. */
 export interface Berth {
   readonly name: string;
   readonly length: number;
@@ -22,10 +22,10 @@ export const berths: readonly Berth[] = [
 
 /** A vessel's width for each metre of its length. */
 const beam: Readonly<Record<Hull, number>> = { mono: 0.33, cat: 0.5, tri: 0.6 };
-/** Water that must stand under a keel. */
+/** The required water under a keel, in metres. */
 const underKeel = 0.3;
 
-/** Whether a vessel can lie at a berth while the tide stands so many metres above its lowest. */
+/** Whether a vessel can use a berth while the tide is at a height above its lowest, in metres. */
 export function fits({ loa, hull, draught }: Vessel, { length, width, depth }: Berth, tide: number): boolean {
   return loa <= length && loa * beam[hull] <= width && draught + underKeel <= depth + tide;
 }

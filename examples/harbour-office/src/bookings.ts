@@ -1,4 +1,4 @@
-/** A vessel at a berth, from a day up to, and without, another. Days are ISO dates. */
+/** A vessel at a berth, from a day up to another, which is excluded. Days are ISO dates. */
 export interface Booking {
   readonly berth: string;
   readonly vessel: string;
@@ -6,7 +6,7 @@ export interface Booking {
   readonly to: string;
 }
 
-/** The book of who lies where. */
+/** The book of all stays. */
 export class BerthBook {
   readonly #bookings: Booking[] = [];
   readonly #today: () => string;
@@ -20,7 +20,7 @@ export class BerthBook {
     return this.#bookings.length;
   }
 
-  /** Enters a booking, or says why it cannot be. */
+  /** Enters a booking, or returns why it is rejected. */
   enter(booking: Booking): 'entered' | 'taken' | 'past' | 'empty' {
     if (this.#closed) throw new Error('the berth book is closed');
     if (booking.to <= booking.from) return 'empty';
@@ -34,7 +34,7 @@ export class BerthBook {
     return this.#bookings.find((booking) => booking.berth === berth && booking.from <= day && day < booking.to)?.vessel;
   }
 
-  /** The bookings that touch the days from one up to, and without, another; by their berths and arrivals. */
+  /** The bookings that overlap the days from one up to another, which is excluded, by berth and arrival. */
   between(from: string, to: string): Booking[] {
     return this.#bookings
       .filter((booking) => booking.from < to && from < booking.to)

@@ -1,7 +1,7 @@
 import type { Booking } from './bookings.ts';
 import type { Turn } from './tides.ts';
 
-/** The day on which the demonstration plays. */
+/** The day of the demonstration. */
 export const today = '2031-05-03';
 export const token = 'harbour-2031';
 

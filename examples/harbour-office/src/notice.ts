@@ -2,7 +2,7 @@ import type { Tariff } from './tariff.ts';
 
 const euros = (cents: number): string => `${(cents / 100).toFixed(2)} EUR`;
 
-/** The notice about a tariff, as it hangs at the quay. */
+/** The notice about a tariff at the quay. */
 export function writeNotice({ edition, bands, perMetreAbove, longStays, power }: Tariff): string {
   return [
     `BERTH DUES ${edition}`,

@@ -2,18 +2,18 @@ import { BerthBook, type Booking } from './bookings.ts';
 
 export type Answer = 'entered' | 'taken' | 'past' | 'empty';
 
-/** Where bookings are kept. */
+/** Stores bookings. */
 export interface Register {
-  /** Enters a booking, or says why it cannot be. */
+  /** Enters a booking, or returns why it is rejected. */
   enter(booking: Booking): Promise<Answer>;
-  /** Who lies at a berth on a day. */
+  /** The vessel at a berth on a day. */
   at(berth: string, day: string): Promise<string | undefined>;
-  /** The bookings that touch the days from one up to, and without, another; by their berths and arrivals. */
+  /** The bookings that overlap the days from one up to another, which is excluded, by berth and arrival. */
   between(from: string, to: string): Promise<Booking[]>;
   size(): Promise<number>;
 }
 
-/** A register that lasts as long as the process. */
+/** A register in memory. */
 export function memoryRegister(today: () => string): Register {
   const book = new BerthBook(today);
   return {
@@ -29,7 +29,7 @@ export interface Database {
   query<Row>(sql: string, values?: unknown[]): Promise<{ rows: Row[] }>;
 }
 
-/** The tables, as the newest edition has them. */
+/** The changes of the database, in order. */
 export const migrations: readonly string[] = [
   'CREATE TABLE bookings (id serial PRIMARY KEY, berth text NOT NULL, vessel text NOT NULL, arrival date NOT NULL, departure date NOT NULL)',
   'CREATE INDEX bookings_by_berth ON bookings (berth, arrival)',

@@ -10,7 +10,7 @@ export interface Service {
 
 export interface ServiceOptions {
   readonly register: Register;
-  /** Tokens, each with the last day on which it is good. */
+  /** Tokens, each with the last day on which it is valid. */
   readonly tokens: Readonly<Record<string, string>>;
   today(): string;
 }
@@ -23,7 +23,7 @@ interface Reply {
 const statusOf: Readonly<Record<Answer, number>> = { entered: 201, taken: 409, past: 422, empty: 422 };
 const fields = ['berth', 'vessel', 'from', 'to'] as const;
 
-/** The bookings service, on a port of 127.0.0.1 that is free: `POST /bookings` with a token, `GET /bookings?from=…&to=…` for anybody. */
+/** Starts the bookings service on a free port of 127.0.0.1: `POST /bookings` with a token, and `GET /bookings?from=…&to=…` for everyone. */
 export async function startService(options: ServiceOptions): Promise<Service> {
   const server = createServer((request, response) => {
     answer(request, options).then(

@@ -1,7 +1,7 @@
 export type Season = 'summer' | 'winter';
 export type Hull = 'mono' | 'cat' | 'tri';
 
-/** A stay as it is quoted: metres of length over all, whole nights. */
+/** A stay to quote: metres of length over all, and whole nights. */
 export interface Stay {
   readonly loa: number;
   readonly hull: Hull;
@@ -11,26 +11,26 @@ export interface Stay {
   readonly power: boolean;
 }
 
-/** What a stay costs, in cents. */
+/** The dues of a stay, in cents. */
 export interface Dues {
   readonly berth: number;
   readonly power: number;
   readonly total: number;
 }
 
-/** The rules of one edition of the tariff. Prices are cents a night, for a monohull in summer. */
+/** The rules of one edition of the tariff. Prices are in cents per night, for a monohull in summer. */
 export interface Tariff {
   readonly edition: string;
-  /** Up to this length, this price: the first band that a length fits. */
+  /** The price up to a length. The first suitable band applies. */
   readonly bands: readonly { readonly upTo: number; readonly price: number }[];
-  /** For each metre begun above the last band. */
+  /** The price for each started metre above the last band. */
   readonly perMetreAbove: number;
   readonly hull: Readonly<Record<Hull, number>>;
   readonly winter: number;
-  /** From so many nights on, this part of the price is let off; the longest that applies counts. */
+  /** The share of the price that is deducted from a number of nights on. The longest applicable stay counts. */
   readonly longStays: readonly { readonly from: number; readonly off: number }[];
   readonly residentOff: number;
-  /** A night's shore power, up to and above a length. */
+  /** The price of a night's shore power, up to and above a length. */
   readonly power: { readonly upTo: number; readonly price: number; readonly priceAbove: number };
 }
 
@@ -54,10 +54,10 @@ export const currentTariff: Tariff = {
   power: { upTo: 12, price: 380, priceAbove: 620 },
 };
 
-/** Rounds half a cent up; the tiny addition takes back what binary fractions lose. */
+/** Rounds half a cent up. The small addition compensates for binary fractions. */
 const toCents = (cents: number): number => Math.floor(cents + 0.5 + 1e-6);
 
-/** What a stay costs by a tariff. Throws a RangeError for a stay that cannot be. */
+/** Quotes the dues of a stay. Throws a RangeError for an invalid stay. */
 export function quote(tariff: Tariff, stay: Stay): Dues {
   if (!(stay.loa > 0)) throw new RangeError(`invalid length: ${stay.loa} m`);
   if (!Number.isInteger(stay.nights) || stay.nights < 1) throw new RangeError(`invalid stay: ${stay.nights} nights`);

@@ -1,20 +1,20 @@
-/** The water's height at its turn: metres above chart datum. */
+/** The height of the water at high or low water, in metres above chart datum. */
 export interface Turn {
   readonly at: Date;
   readonly metres: number;
 }
 
-/** The water's height between two turns, in metres: it follows half a cosine from one to the next. Throws a RangeError outside of them. */
+/** The height of the water between two turns, in metres. It follows half a cosine from one to the next. Throws a RangeError outside them. */
 export function heightBetween(from: Turn, to: Turn, at: Date): number {
   const part = (at.getTime() - from.at.getTime()) / (to.at.getTime() - from.at.getTime());
   if (!(part >= 0 && part <= 1)) throw new RangeError(`${at.toISOString()} is not between ${from.at.toISOString()} and ${to.at.toISOString()}`);
   return from.metres + ((to.metres - from.metres) * (1 - Math.cos(Math.PI * part))) / 2;
 }
 
-/** Whether a draught passes over the sill of the inner basin, which lies 0.5 m above chart datum, with 0.3 m to spare. */
+/** Whether a draught passes the sill of the inner basin, which is 0.5 m above chart datum, with 0.3 m to spare. */
 export const passesSill = (height: number, draught: number): boolean => height - 0.5 - draught >= 0.3;
 
-/** When a draught passes over the sill between the first turn and the last, to the step. */
+/** The times at which a draught passes the sill between the first turn and the last, to the precision of the step. */
 export function windows(turns: readonly Turn[], draught: number, stepMinutes = 5): { readonly from: Date; readonly to: Date }[] {
   const found: { from: Date; to: Date }[] = [];
   let open: Date | undefined;
@@ -33,7 +33,7 @@ export function windows(turns: readonly Turn[], draught: number, stepMinutes = 5
   return found;
 }
 
-/** The water's height between the first turn and the last. */
+/** The height of the water between the first turn and the last. */
 export function heightAt(turns: readonly Turn[], at: Date): number {
   const index = turns.findIndex((turn, i) => i > 0 && at <= turn.at);
   return heightBetween(turns[index - 1] as Turn, turns[index] as Turn, at);

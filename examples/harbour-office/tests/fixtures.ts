@@ -6,7 +6,7 @@ export interface Office {
   quote(stay: Stay): Dues;
 }
 
-/** Who works out the dues: once for a file, since it keeps nothing between quotes. */
+/** Computes dues. One instance per file, since it keeps nothing between quotes. */
 export const office = fixture('office', {
   scope: 'file',
   setup: (): Office => ({ quote: (stay) => quote(currentTariff, stay) }),
@@ -23,27 +23,27 @@ export const stayColumns = {
   due: cell.number.within(0.001),
 };
 
-/** The day that the harbour takes for today. */
+/** The current day of the harbour. */
 export const calendar = fixture('calendar', {
   settings: { today: '2031-04-01' },
   setup: ({ settings }) => ({ today: () => settings.today }),
 });
 
-/** A book of its own for each case, closed at the end. */
+/** A separate book for each case, closed at the end. */
 export const berthBook = fixture('berth book', {
   needs: { calendar },
   setup: (_moment, { calendar }) => new BerthBook(calendar.today),
   teardown: (book) => book.close(),
 });
 
-/** Bookings of which a test states only what it is about: each has a berth and a vessel of its own. */
+/** Bookings of which a test states only what matters to it. Each has a separate berth and vessel. */
 export const booking = factory(
   'booking',
   ({ n, random }) => ({ berth: `N${n}`, vessel: `Vessel ${n}`, from: '2031-04-08', to: random.pick(['2031-04-09', '2031-04-12']) }),
   { presets: { past: { from: '2031-03-30' } } },
 );
 
-/** A first booking, and what must be said to a second one of the same berth. */
+/** A first booking of a berth. */
 export const gull = { berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' };
 
 export const secondBookings = table(

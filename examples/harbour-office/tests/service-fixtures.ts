@@ -4,10 +4,10 @@ import { databaseRegister, memoryRegister, migrations, type Register } from '../
 import { startService } from '../src/service.ts';
 import { calendar } from './fixtures.ts';
 
-/** A database with all its tables, as a file: migrated once in the run, and handed to every lane. */
+/** A database with all its tables, as a file: migrated once per run, and sent to every lane. */
 export const migrated = fixture('migrated database', {
   scope: 'run',
-  // The database is compiled first, which takes a slow machine long.
+  // The database is compiled first, which takes long on a slow machine.
   timeout: 120_000,
   async setup() {
     const database = await PGlite.create();
@@ -22,7 +22,7 @@ export const migrated = fixture('migrated database', {
   },
 });
 
-/** The database itself: one for each lane. */
+/** The database: one per lane. */
 export const database = fixture('database', {
   scope: 'lane',
   timeout: 120_000,
@@ -31,7 +31,7 @@ export const database = fixture('database', {
   teardown: (database) => database.close(),
 });
 
-/** A transaction for each case, taken back at its end: whatever a case enters, the next one finds the tables empty. */
+/** A transaction for each case, rolled back at its end, so that the next case finds empty tables. */
 export const transaction = fixture('transaction', {
   needs: { database },
   async setup({ defer }, { database }) {
@@ -41,7 +41,7 @@ export const transaction = fixture('transaction', {
   },
 });
 
-/** Where the suite of the storage keeps its bookings; its variants say where. */
+/** The register of the storage suite. The suite's variants replace it. */
 export const register = fixture('register', {
   needs: { calendar },
   setup: (_moment, { calendar }): Register => memoryRegister(calendar.today),
@@ -52,7 +52,7 @@ export const inDatabase = fixture('register in the database', {
   setup: (_moment, { transaction, calendar }): Register => databaseRegister(transaction, calendar.today),
 });
 
-/** The service, over HTTP, once for each lane. */
+/** The service over HTTP: one per lane. */
 export const service = fixture('bookings service', {
   scope: 'lane',
   needs: { database },
@@ -63,13 +63,13 @@ export const service = fixture('bookings service', {
   teardown: (service) => service.close(),
 });
 
-/** What is asked for: a suite or a row states only what differs. */
+/** The request. A suite or a row states only what differs. */
 export const request = fixture('booking request', {
   settings: { token: 'harbour-2031', berth: 'N4', vessel: 'Gull', from: '2031-04-10', to: '2031-04-12' },
   setup: ({ settings }) => settings,
 });
 
-/** What is to come of it. */
+/** The expected answer. */
 export const expected = fixture('expected answer', {
   settings: { status: 201, field: undefined as string | undefined, entries: 1 },
   setup: ({ settings }) => settings,
@@ -85,7 +85,7 @@ export const answer = fixture('answer', {
   },
 });
 
-/** How many bookings the database holds when the answer is there. */
+/** The number of bookings in the database after the answer. */
 export const entries = fixture('entries', {
   needs: { answer, transaction, calendar },
   setup: (_moment, { transaction, calendar }) => databaseRegister(transaction, calendar.today).size(),

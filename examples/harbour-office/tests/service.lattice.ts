@@ -3,7 +3,7 @@ import { answer, entries, expected, request, service, transaction } from './serv
 
 const testOfAnswer = testWith({ answer, expected, entries });
 
-/** What every answer must hold to. A good request is the base; each suite below states only how it differs. */
+/** The properties of every answer. A valid request is the base; each suite below states only how it differs. */
 export const good = suite('a booking request', { tags: ['service'] }, [
   testOfAnswer('is answered with the right status', ({ check }, { answer, expected }) => check.equal(answer.status, expected.status)),
   testOfAnswer('names the invalid field, if any', ({ check }, { answer, expected }) => check.equal(answer.body.field, expected.field)),

@@ -4,7 +4,7 @@ import { inDatabase, register } from './service-fixtures.ts';
 
 const testOfRegister = testWith({ register });
 
-/** The same tests for both places where bookings are kept. */
+/** The same tests for both ways to store bookings. */
 export const storage = suite('the register', { variants: { 'in memory': [], 'in the database': [register.replaceWith(inDatabase)] } }, [
   testOfRegister(
     'answers a second booking from {from} to {to} with {answer}',

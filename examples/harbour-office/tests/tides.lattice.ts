@@ -12,7 +12,7 @@ function turn(given: unknown): Turn {
 
 export const tides = suite('tides', { tags: ['tides'] }, [
   test('follow the rule of twelfths approximately', { cases: predictions }, ({ row, check }) => {
-    // The rule is a sailor's: good to a few centimetres.
+    // The rule of a sailor is precise to a few centimetres.
     check.closeTo(heightBetween(row.from, row.to, row.asked), row.height, 0.05);
   }),
   test('open the inner basin', { cases: predictions }, ({ row, check }) => {

@@ -67,10 +67,10 @@ export function App() {
   );
 }
 
-/** Rows for a model, looked for in a worker: a moment after the last change, and until somebody stops it. */
+/** Generates rows for a model in a worker, shortly after the last change, until the user stops it. */
 function useRows(model: Model) {
   const [state, setState] = useState<{ found?: Found | undefined; problem?: string | undefined; worker?: Worker | undefined }>({});
-  const { axes, exclude: except, strength, mixedStrength: stronger } = model;
+  const { axes, exclude, strength, mixedStrength } = model;
   useEffect(() => {
     const { problems, ...job } = readModel(model);
     if (problems.length > 0) {
@@ -91,7 +91,7 @@ function useRows(model: Model) {
       clearTimeout(timer);
       worker?.terminate();
     };
-  }, [axes, except, strength, stronger]);
+  }, [axes, exclude, strength, mixedStrength]);
   const stop = (): void => {
     state.worker?.terminate();
     setState({ found: state.found, problem: 'stopped: change the model to search again' });
@@ -238,7 +238,7 @@ function Rows({
 const numbersIn = (text: string, most: number): number[] =>
   [...new Set([...text.matchAll(/\d+/g)].map(([digits]) => Number(digits)))].filter((number) => number >= 1 && number <= most);
 
-/** The rows that failed in a report as CSV (`red-lattice report --format csv`); nothing where a text is none. */
+/** The rows that failed in a report as CSV (`red-lattice report --format csv`). Returns undefined for another text. */
 function failingIn(text: string, rows: Found['rows']): number[] | undefined {
   const { data } = papa.parse<Record<string, string>>(text, { header: true, skipEmptyLines: true });
   if (!data[0] || !('(status)' in data[0])) return undefined;
@@ -246,9 +246,9 @@ function failingIn(text: string, rows: Found['rows']): number[] | undefined {
   return rows.flatMap((row, i) => (failed.some((one) => Object.entries(row).every(([name, value]) => one[name] === String(value))) ? [i + 1] : []));
 }
 
-/** The exceptions that a pair falls under, or meets. */
-function whyNot(pair: Readonly<Record<string, unknown>>, exceptions: string): string {
-  const lines = exceptions.split('\n').filter(Boolean);
+/** The exclusions that a pair violates. */
+function whyNot(pair: Readonly<Record<string, unknown>>, exclusions: string): string {
+  const lines = exclusions.split('\n').filter(Boolean);
   const names = Object.keys(pair);
   const said = lines.filter((line) => line.split(',').every((part) => names.includes(part.split('=')[0]?.trim() ?? '')));
   const met = lines.filter((line) => names.some((name) => line.includes(`${name}=`)));

@@ -5,16 +5,16 @@ import type { Read, Value } from './model.ts';
 type Row = Readonly<Record<string, Value>>;
 type Answer = 'failed' | 'passed' | 'impossible';
 
-/** Rows to try, up to here. */
+/** The maximum number of rows to try. */
 const BUDGET = 100;
 const MAX_SUSPECTS = 5;
 
-/** What marked rows have in common: causes or suspects, and rows to try next until the cause is known. */
+/** The common values of marked rows: causes or suspects, and rows to try until the cause is known. */
 export function Narrowing({ rows, failed, read }: { readonly rows: readonly Row[]; readonly failed: readonly number[]; readonly read: Read }) {
   const results = useMemo(() => rows.map((row, i) => ({ row, failed: failed.includes(i + 1) })), [rows, failed]);
   const [answers, setAnswers] = useState<readonly Answer[]>([]);
   const [answeredFor, setAnsweredFor] = useState(results);
-  // Answers are about these rows and marks only.
+  // Answers belong to these rows and marks.
   if (answeredFor !== results) {
     setAnswers([]);
     setAnsweredFor(results);
@@ -76,7 +76,7 @@ function textOfWhere({ causes, suspects, elsewhere }: ReturnType<typeof whereItF
   return `${suspects.isLikelyCause ? 'Likely cause' : 'Suspects'}: ${shown}${more > 0 ? ` · and ${more} more` : ''}`;
 }
 
-/** Gives the search all answers so far. Rows that the model excludes are answered here. */
+/** Passes all answers so far to the search. Rows that the model excludes are answered here. */
 function replay(results: readonly { readonly row: Row; readonly failed: boolean }[], answers: readonly Answer[], { axes, exclude }: Read) {
   const search = narrow(results, { budget: BUDGET });
   let step = search.next();

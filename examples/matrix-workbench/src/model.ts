@@ -1,12 +1,12 @@
-/** What is on the bench: axes with their values, what cannot occur, and how strongly to cover. All of it is text, as it was typed. */
+/** The input of the workbench: axes with their values, exclusions and strengths. All of it is text as typed. */
 export interface Model {
   readonly axes: readonly { readonly name: string; readonly values: string }[];
-  /** A line each: `hull=tri, loa=6`; several values of an axis stand between bars: `season=winter|spring`. */
+  /** One exclusion per line: `hull=tri, loa=6`. Several values of an axis are separated by bars: `season=winter|spring`. */
   readonly exclude: string;
   readonly strength: number;
-  /** A line each: `loa, hull, berth: 3`. */
+  /** One group per line: `loa, hull, berth: 3`. */
   readonly mixedStrength: string;
-  /** The numbers of the rows that failed, from 1; those that passed are all others, once something is marked. */
+  /** The numbers of the rows that failed, from 1. If any row is marked, all others passed. */
   readonly failed: readonly number[];
 }
 
@@ -27,12 +27,12 @@ export const demo: Model = {
 
 export type Value = string | number | boolean;
 
-/** A model as the library takes it. */
+/** A model in the form of the library's arguments. */
 export interface Read {
   readonly axes: Readonly<Record<string, readonly Value[]>>;
   readonly exclude: readonly Readonly<Record<string, readonly Value[]>>[];
   readonly mixedStrength: readonly { readonly axes: readonly string[]; readonly strength: number }[];
-  /** What cannot be read, in words. */
+  /** Messages about input that cannot be parsed. */
   readonly problems: readonly string[];
 }
 
@@ -44,7 +44,7 @@ const words = (text: string, separator: string | RegExp = ','): string[] =>
 
 const readValue = (text: string): Value => (text === 'true' ? true : text === 'false' ? false : /^-?\d+(?:\.\d+)?$/.test(text) ? Number(text) : text);
 
-export function readModel({ axes: given, exclude: exceptions, mixedStrength: groups }: Model): Read {
+export function readModel({ axes: given, exclude: exclusions, mixedStrength: groups }: Model): Read {
   const problems: string[] = [];
   const axes = Object.fromEntries(given.filter(({ name }) => name.trim()).map(({ name, values }) => [name.trim(), words(values).map(readValue)]));
   const known = (name: string, line: string): boolean => {
@@ -52,7 +52,7 @@ export function readModel({ axes: given, exclude: exceptions, mixedStrength: gro
     if (!isKnown) problems.push(`“${line}”: unknown axis “${name}”`);
     return isKnown;
   };
-  const except = words(exceptions, '\n').map((line) =>
+  const exclude = words(exclusions, '\n').map((line) =>
     Object.fromEntries(
       words(line).flatMap((part) => {
         const [name = '', values] = part.split('=').map((one) => one.trim());
@@ -67,17 +67,17 @@ export function readModel({ axes: given, exclude: exceptions, mixedStrength: gro
       }),
     ),
   );
-  const stronger = words(groups, '\n').flatMap((line) => {
-    const [names = '', cover] = line.split(':');
+  const mixedStrength = words(groups, '\n').flatMap((line) => {
+    const [names = '', given] = line.split(':');
     const listed = words(names).filter((name) => known(name, line));
-    const strength = Number(cover);
+    const strength = Number(given);
     if (!Number.isInteger(strength) || strength < 2 || strength > listed.length) problems.push(`“${line}”: write it like loa, hull, berth: 3`);
     return [{ axes: listed, strength }];
   });
-  return { axes, exclude: except.filter((one) => Object.keys(one).length > 0), mixedStrength: stronger, problems };
+  return { axes, exclude: exclude.filter((one) => Object.keys(one).length > 0), mixedStrength, problems };
 }
 
-/** The model in the address, so that it can be kept and sent. */
+/** Writes the model into the address, so that it can be stored and sent. */
 export const toHash = (model: Model): string => `#${encodeURIComponent(JSON.stringify(model))}`;
 
 export function fromHash(hash: string): Model {
@@ -89,8 +89,8 @@ export function fromHash(hash: string): Model {
   }
 }
 
-/** The same as code for a test file. */
-export function asCode({ axes, exclude: except, mixedStrength: stronger }: Read, strength: number): string {
+/** Writes the model as code for a test file. */
+export function asCode({ axes, exclude, mixedStrength }: Read, strength: number): string {
   const list = (values: readonly Value[]): string => `[${values.map((value) => JSON.stringify(value)).join(', ')}]`;
   const key = (name: string): string => (/^[A-Za-z_$][\w$]*$/.test(name) ? name : JSON.stringify(name));
   const named = (row: Readonly<Record<string, readonly Value[]>>): string =>
@@ -99,9 +99,9 @@ export function asCode({ axes, exclude: except, mixedStrength: stronger }: Read,
       .join(', ')} }`;
   const options = [
     `    strength: ${strength},`,
-    ...(except.length > 0 ? [`    exclude: [${except.map(named).join(', ')}],`] : []),
-    ...(stronger.length > 0
-      ? [`    mixedStrength: [${stronger.map((group) => `{ axes: ${JSON.stringify(group.axes)}, strength: ${group.strength} }`).join(', ')}],`]
+    ...(exclude.length > 0 ? [`    exclude: [${exclude.map(named).join(', ')}],`] : []),
+    ...(mixedStrength.length > 0
+      ? [`    mixedStrength: [${mixedStrength.map((group) => `{ axes: ${JSON.stringify(group.axes)}, strength: ${group.strength} }`).join(', ')}],`]
       : []),
   ];
   return `matrix(\n  {\n${Object.entries(axes)

@@ -12,18 +12,18 @@ type Row = Readonly<Record<string, Value>>;
 
 export interface Found {
   readonly rows: readonly Row[];
-  /** How many combinations each row is the first to hold. */
+  /** For each row, the number of combinations that it is the first to contain. */
   readonly gains: readonly number[];
   readonly required: number;
   readonly missing: number;
-  /** Pairs of values that stand in no row: they cannot occur. */
+  /** Pairs of values in no row: they cannot occur. */
   readonly impossible: readonly Row[];
   readonly seconds: number;
 }
 
 export type Said = { readonly found: Found } | { readonly problem: string };
 
-/** Runs apart from the page, so that a long search can be stopped. */
+/** Runs in a worker, so that a long search can be stopped. */
 addEventListener('message', async ({ data }: MessageEvent<Job>) => {
   const { axes, exclude, mixedStrength, strength } = data;
   const begun = performance.now();
@@ -53,7 +53,7 @@ function pairsOf(axes: Job['axes']): Row[] {
   return names.flatMap((a, i) => names.slice(i + 1).flatMap((b) => (axes[a] ?? []).flatMap((x) => (axes[b] ?? []).map((y) => ({ [a]: x, [b]: y })))));
 }
 
-/** Rows in their order, each with the combinations that no row before it held. */
+/** Rows in order, each with the combinations that no row before it contains. */
 function gainsOf(rows: readonly Row[], names: readonly string[], strength: number): number[] {
   const sets = setsOf(names, Math.min(strength, names.length));
   const seen = new Set<string>();

@@ -67,7 +67,7 @@ export class CsvRecord implements RawRecord<IndexedColumn> {
 
   #split(): string[] {
     const { delimiter } = this.#file;
-    // Most records have as many cells as the previous one.
+    // Most records have the same number of cells as the previous one.
     const cells = new Array<string>(this.#file.cells);
     let count = 0;
     let from = this.start;
@@ -217,7 +217,7 @@ class RecordScanner {
     const text = this.#text;
     const { delimiter, comment } = this.#file;
     const { choice } = this.#choosing;
-    // For most lines, the first character shows that they are no comment. Without comments, no character is equal to this one.
+    // For most lines, the first character rules out a comment. If comments are off, this value differs from every character.
     const commentUnit = comment?.charCodeAt(0);
     const before = this.#read;
     const records: CsvRecord[] = [];

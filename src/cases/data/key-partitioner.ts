@@ -28,7 +28,10 @@ export class KeyPartitioner implements RecordFilter {
     this.#share = share;
   }
 
-  /** Partitions by the first column whose values differ in the first records. Undefined if there is none, or if rows have names of their own. */
+  /**
+   * Partitions by the first column whose values differ in the first records. Returns undefined without such a column, or if rows have names
+   * of their own.
+   */
   static find(columns: readonly IndexedColumn[], records: readonly CsvRecord[], share: Partition): KeyPartitioner | undefined {
     if (records.length < MIN_RECORDS || columns.some(({ reads }) => reads.as === 'mark' && reads.mark === 'name')) return undefined;
     const isCell = (column: IndexedColumn): column is KeyColumn => column.reads.as === 'cell';

@@ -19,7 +19,7 @@ export class CellSchemaError {
 export interface RawRecord<C extends Column = Column> {
   readonly location: SourceLocation;
   readonly lines: number | undefined;
-  /** Text, or a value of a document. Undefined if there is none. */
+  /** Text, or a value of a document. Undefined for a missing value. */
   value(column: C): unknown;
   /** Whether an empty text was quoted, which makes it intended. */
   isQuoted(column: C): boolean;

@@ -45,7 +45,7 @@ export class Combinations {
   /** The number of combinations examined so far, which is how the budget of a search is measured. */
   work = 0;
 
-  /** Each set of axes has as many combinations as its levels make, or `each` if they are counted in another way. */
+  /** Each set of axes has one combination for each choice of levels, or `each` combinations if they are counted in another way. */
   constructor(levels: readonly number[], wanted: readonly CoverageTarget[], each?: number) {
     this.levels = levels;
     const sets: PackedAxisSets[] = [];

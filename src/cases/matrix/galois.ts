@@ -50,7 +50,7 @@ export function buildField(size: number): Field {
   };
   for (let candidate = 0; candidate < size; candidate++) {
     const table = Array.from({ length: size }, (_, a) => Array.from({ length: size }, (_, b) => multiply(a, b, digits(candidate))));
-    // A field has no two non-zero numbers whose product is zero.
+    // In a field, the product of two non-zero numbers is never zero.
     const isField = table.every((row, a) => a === 0 || row.every((product, b) => b === 0 || product !== 0));
     if (isField) return { size, add, multiply: (a, b) => table[a]?.[b] as number };
   }

@@ -182,7 +182,10 @@ class CombinationSets {
   }
 }
 
-/** Finds levels of a feasible row that contains a combination of one set and no combination of the other. Undefined if there is none. */
+/**
+ * Finds levels of a feasible row that contains a combination of one set and none of the other. Returns undefined if such a row does not
+ * exist.
+ */
 function findSeparation(one: readonly Combination[], two: readonly Combination[], counts: readonly number[], constraints: Constraints, random: Random) {
   const directions = random.integer(0, 1)
     ? ([

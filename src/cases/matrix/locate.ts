@@ -153,7 +153,7 @@ class Classes {
     return padded;
   }
 
-  /** Two combinations of a class with more than one, or undefined if there is none. */
+  /** Returns two combinations of a class with more than one, or undefined if every class has only one. */
   pickPair(random: Random): readonly [number, number] | undefined {
     const next = this.#members.values().next();
     if (next.done) return undefined;

@@ -13,8 +13,8 @@ const annealing = { temperature: 0.4, rest: 5 };
 const PAIR_SLACK_ROWS = 1;
 
 /**
- * Rows for equal axes, as images of a few starter rows under a group of permutations of the levels. Undefined if there is no such group.
- * The search space is smaller by the order of the group, and is solved far better.
+ * Generates rows for equal axes: searches a few starter rows and applies a group of permutations of the levels to them. Returns undefined
+ * for numbers of levels without such a group. The search space is smaller by the order of the group, and is solved far better.
  *
  * (M. A. Chateauneuf, C. J. Colbourn and D. L. Kreher, Covering arrays of strength three, 1999; K. Meagher and B. Stevens, Group
  * construction of covering arrays, 2005.)

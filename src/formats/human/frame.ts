@@ -11,7 +11,7 @@ export interface CodeFrameOptions {
   /** Returns the text of a source file by its name in locations, or undefined. */
   readonly source: (file: string) => string | undefined;
   readonly style: Style;
-  /** The width of the terminal. Undefined if there is none: lines then stay whole. */
+  /** The width of the terminal. Undefined for other outputs: lines then stay whole. */
   readonly columns?: number | undefined;
 }
 

@@ -72,7 +72,7 @@ const isSource = (url: string): boolean => {
 
 export const isTypeScript = (url: string): boolean => typescript.test(new URL(url).pathname);
 
-/** Whether a `.js` file is CommonJS: its package does not declare ES modules, and the file has no import or export. */
+/** Whether a `.js` file is CommonJS: its package does not declare ES modules, and the file contains neither imports nor exports. */
 export function isCommonJs(url: string): boolean {
   if (!url.startsWith('file:') || !/\.js$/.test(url)) return false;
   for (let folder = new URL('.', url); ; folder = new URL('..', folder)) {

@@ -32,7 +32,7 @@ export class PassBlockBuilder {
   /** The position of the block's lines among those that have not been written yet. */
   from = 0;
 
-  /** Whether a pass can continue the block, or start one if there is none. */
+  /** Whether a pass can be added to the block. Any pass can start an empty block. */
   canAppend(test: number, ordinal: number): boolean {
     return this.#passes === 0 || (test === this.#test && ordinal > this.#last && ordinal - this.#last <= MAX_GAP);
   }

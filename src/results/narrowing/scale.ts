@@ -11,7 +11,7 @@ const MS_PER_MINUTE = 60_000;
 const MAX_DECIMALS = 6;
 const MIN_VALUES = 3;
 
-/** The scale of a column: integers, decimals with as many places as its values have, days or minutes. Undefined for other values. */
+/** Finds the scale of a column: integers, decimals with the most places of its values, days or minutes. Returns undefined for other values. */
 export function findScale(values: readonly (Scalar | undefined)[]): Scale | undefined {
   const present = values.filter((value) => value !== undefined && value !== null);
   if (present.length < MIN_VALUES) return undefined;

@@ -27,7 +27,7 @@ export interface FailurePattern {
 export interface WhereItFails {
   readonly causes: readonly FailurePattern[];
   readonly elsewhere: { readonly failing: number; readonly cases: number };
-  /** Combinations that could have caused the failures, if there are no causes and few failures. */
+  /** Combinations that could have caused the failures, if causes are absent and failures are few. */
   readonly suspects?: Suspects | undefined;
 }
 

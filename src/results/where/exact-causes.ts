@@ -15,7 +15,7 @@ const MAX_SIZE_OF_TWO = 2;
  * Finds one combination of values that all failing rows contain and no passing row, or two combinations of up to two values of which each
  * failing row contains at least one. The result is empty if neither exists, if more than one pair is possible, or if chance could explain
  * the failures. The chance is the number of candidates divided by the number of ways to choose the failing rows. The candidates for one
- * combination are those that as many rows contain: in a matrix, these are many. The candidates for a pair are all pairs.
+ * combination are those with the same number of rows, of which a matrix has many. The candidates for a pair are all pairs.
  */
 export function findExactCauses(failing: readonly Row[], passing: readonly Row[], found: FoundSuspects | undefined): readonly (readonly Condition[])[] {
   const count = failing.length + passing.length;

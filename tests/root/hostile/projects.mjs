@@ -49,7 +49,7 @@ const wholeProjects = [
     within: 8000,
   },
   {
-    name: 'hostile: a lane that is killed for time takes its children along',
+    name: 'hostile: the children of a lane that exceeds its time are killed, too',
     files: {
       'a.lattice.mjs': `
         import { spawn } from 'node:child_process'; ${note}
@@ -67,7 +67,7 @@ const wholeProjects = [
     isQuietAfterwards: true,
   },
   {
-    name: 'hostile: rows that are never read cost their own test',
+    name: 'hostile: rows that are never read fail only their test',
     files: {
       'a.lattice.mjs': `
         ${note}
@@ -123,7 +123,7 @@ const wholeProjects = [
     says: ['a case ended the process after it had ended (a.lattice.mjs#first): process.exit(0) was called'],
   },
   {
-    name: 'hostile: an attachment that cannot be written costs its own case',
+    name: 'hostile: an attachment that cannot be written fails only its case',
     files: {
       'a.lattice.mjs': `
         import { readdirSync, writeFileSync } from 'node:fs';

@@ -4,7 +4,7 @@ import { BerthPlan } from './BerthPlan.tsx';
 import { Quote } from './Quote.tsx';
 import { Tides } from './Tides.tsx';
 
-/** One vessel at a time stands at the desk: what it costs, where it can lie, when it can pass. */
+/** The desk handles one vessel at a time: its dues, its possible berths, and when it can pass the sill. */
 export function App() {
   const [vessel, setVessel] = useState<Vessel & { readonly name: string }>({ name: 'Kittiwake', loa: 9.5, hull: 'mono', draught: 1.4 });
   return (

@@ -6,7 +6,7 @@ import { today, token } from '../demo.ts';
 
 const shownDays = 14;
 
-/** Which vessel lies where, and which berths are free for the one at the desk. A free day of a berth that fits begins a booking. */
+/** The occupied berths, and the free ones for the vessel at the desk. Clicking a free day of a suitable berth starts a booking. */
 export function BerthPlan({ vessel }: { readonly vessel: Vessel & { readonly name: string } }) {
   const [bookings, setBookings] = useState<readonly Booking[]>([]);
   const [nights, setNights] = useState(2);
@@ -23,7 +23,7 @@ export function BerthPlan({ vessel }: { readonly vessel: Vessel & { readonly nam
     const booking: Booking = { berth, vessel: vessel.name, from, to: dayAfter(from, nights) };
     const response = await fetch('api/bookings', { method: 'POST', headers: { authorization: `Bearer ${token}` }, body: JSON.stringify(booking) });
     const body = (await response.json()) as { answer?: string; field?: string };
-    // The plan first: what is said then stands beside it.
+    // Updates the plan first, so that the message appears next to it.
     await read();
     setSaid(
       body.answer === 'entered'

@@ -6,7 +6,7 @@ import { currentTariff, type Dues, quote } from '../tariff.ts';
 
 const euros = (cents: number): string => (cents / 100).toFixed(2);
 
-/** What a stay costs, with its parts. */
+/** The dues of a stay, with their parts. */
 export function Quote({ vessel }: { readonly vessel: Vessel }) {
   const [from, setFrom] = useState(today);
   const [to, setTo] = useState(dayAfter(today, 3));
@@ -58,7 +58,7 @@ export function Quote({ vessel }: { readonly vessel: Vessel }) {
   );
 }
 
-/** A stay that cannot be says so. */
+/** The dues of a stay, or why the stay is invalid. */
 function quoted(make: () => Dues): Dues | string {
   try {
     return make();

@@ -5,7 +5,7 @@ import { heightAt, windows } from '../tides.ts';
 const [width, height, left, bottom] = [760, 220, 40, 24];
 const stepMinutes = 15;
 
-/** The tide over two days, and when the draught at the desk passes over the sill. */
+/** The tide over two days, and when the vessel at the desk can pass the sill. */
 export function Tides({ draught }: { readonly draught: number }) {
   const [first, last] = [demoTurns[0]?.at as Date, demoTurns.at(-1)?.at as Date];
   const x = scaleUtc([first, last], [left, width - 6]);

@@ -4,7 +4,7 @@ import { causesOf, type Ended, type RunSoFar, run, type TestSoFar } from './run.
 
 const shownFailures = 3;
 
-/** The office's suites, run in this page: once when it opens, again when a file is saved, and whenever asked. */
+/** Runs the office's suites in this page: when it opens, after a file is saved, and on request. */
 export function App() {
   const [onRequest, setOnRequest] = useState(false);
   const [turn, setTurn] = useState(0);
@@ -70,16 +70,16 @@ function suitesOf(soFar: RunSoFar | undefined): [string, TestSoFar[]][] {
   return [...suites];
 }
 
-const told: readonly Status[] = ['passed', 'failed', 'errored', 'known-failure', 'not-requested', 'skipped'];
+const shownStatuses: readonly Status[] = ['passed', 'failed', 'errored', 'known-failure', 'not-requested', 'skipped'];
 const inWords = (counts: Partial<Record<Status, number>>): string =>
-  told
+  shownStatuses
     .filter((status) => counts[status])
     .map((status) => `${counts[status]} ${status.replaceAll('-', ' ')}`)
     .join(', ');
 
 function Summary({ soFar }: { readonly soFar: RunSoFar | undefined }) {
   const counts: Partial<Record<Status, number>> = {};
-  for (const test of soFar?.tests.values() ?? []) for (const status of told) counts[status] = (counts[status] ?? 0) + (test.counts[status] ?? 0);
+  for (const test of soFar?.tests.values() ?? []) for (const status of shownStatuses) counts[status] = (counts[status] ?? 0) + (test.counts[status] ?? 0);
   const { summary } = soFar ?? {};
   return (
     <strong role="status" className={summary ? (summary.ok ? 'passed' : 'failed') : ''}>
@@ -122,7 +122,7 @@ const Failing = ({ one: { planned, result } }: { readonly one: Ended }) => (
         <dt>{note ?? message}</dt>
         {actual !== undefined && <dd>is {actual}</dd>}
         {expected !== undefined && <dd>should be {expected}</dd>}
-        {/* Without the line: it is one of the file as it was served. */}
+        {/* Without the line, which is that of the served file. */}
         {place && <dd className="place">{new URL(place.file, location.href).pathname}</dd>}
       </dl>
     ))}

@@ -6,9 +6,9 @@ export interface Ended {
   readonly result: CaseResult;
 }
 
-/** What has come of one test so far. */
+/** The results of one test so far. */
 export interface TestSoFar {
-  /** The titles of its suites and its own. */
+  /** The titles of its suites and its own title. */
   readonly path: readonly string[];
   readonly counts: Partial<Record<Status, number>>;
   readonly ended: Ended[];
@@ -24,14 +24,14 @@ export interface RunSoFar {
 }
 
 export interface Wanted {
-  /** Also what runs on request only: the draft of the tariff. */
+  /** Also runs cases that run only on request: the draft of the tariff. */
   readonly onRequest: boolean;
   readonly signal: AbortSignal;
 }
 
 const isFailing = ({ status }: CaseResult): boolean => status === 'failed' || status === 'errored';
 
-/** Runs the suites here; `changed` is called after each event, on one and the same state. */
+/** Runs the suites in this page. Calls `changed` after each event with the same state. */
 export async function run({ onRequest, signal }: Wanted, changed: (run: RunSoFar) => void): Promise<void> {
   const run: RunSoFar = { tests: new Map(), problems: [], planned: undefined, summary: undefined };
   const testOf = ({ path }: PlannedCase): TestSoFar => {

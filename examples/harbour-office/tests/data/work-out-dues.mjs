@@ -16,7 +16,7 @@ function dues({ centimetres, hull, season, nights, resident, power }) {
   const price = `${season} ${hull}`;
   let night = BigInt(band[column(price)]);
   if (band === last) night = night * BigInt(Math.ceil((centimetres - Number(last[0]) * 100) / 100)) + BigInt(bands[at - 1][column(price)]);
-  // Parts of ten thousand, so that nothing is rounded before the end.
+  // In parts of ten thousand, so that nothing is rounded before the end.
   const parts = (nights >= 28 ? 75n : nights >= 7 ? 90n : 100n) * (resident ? 85n : 100n);
   const berth = (night * BigInt(nights) * parts * 2n + 10_000n) / 20_000n;
   return berth + (power ? BigInt(band[column('power')]) * BigInt(nights) : 0n);
