@@ -31,7 +31,7 @@ const next = show(process.execPath, [command, 'run', '--tag', 'next-edition', '-
 
 heading('What to look at next');
 console.log(`
-The failures of the draft have two causes; the two lines are in the code.
+The failures of the draft have two causes. Each cause is one line of its code.
   The rows are in        examples/harbour-office/tests/data/dues.csv
   the test in            examples/harbour-office/tests/dues.lattice.ts
   the draft in           examples/harbour-office/src/draft.ts
@@ -44,7 +44,7 @@ From examples/harbour-office, try
   npx red-lattice plan                              what would run, and where its cases come from
   npx red-lattice run tests/data/dues.csv:14        the case of one row
   npx red-lattice run --title rejected --show cases  a selection by title, one line per case
-  git diff --no-index tests/data/dues.csv tests/data/dues-2032.csv  nothing but the values that the next tariff changes
+  git diff --no-index tests/data/dues.csv tests/data/dues-2032.csv  the values that the next tariff changes
 `);
 if (current !== 0 || draft !== 1 || narrowed !== 0 || changed !== 1 || accepted !== 0 || next !== 0) {
   console.error(

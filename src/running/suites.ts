@@ -31,7 +31,7 @@ export type RunEvent =
 /** The number of cases by status. */
 export interface RunSummary {
   readonly counts: Readonly<Record<Status, number>>;
-  /** Every case passed or was excused, every shared teardown succeeded, and the run had no problems. */
+  /** Whether the run succeeded. False after a failed or errored case, a failed shared teardown, or another problem. */
   readonly ok: boolean;
 }
 
