@@ -1,13 +1,24 @@
 // Runs the trusted base and the tests of cases, loading and commands with other versions of Node, which come from the registry as packages.
-// usage: test-runtimes.mjs [major version…]    (default: 20 22 24 26). In CI, a version that cannot be installed is left out.
+// usage: test-runtimes.mjs [--brief] [major version…]    (default: 20 22 24 26). In CI, a version that cannot be installed is left out.
+//   --brief: besides the base, only the tests whose code depends most on the version: loading, files, watching, and runs in one process.
 import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { command, root, show } from './steps.mjs';
 
-const versions = process.argv.slice(2).length > 0 ? process.argv.slice(2) : ['20', '22', '24', '26'];
+const isBrief = process.argv.includes('--brief');
+const asked = process.argv.slice(2).filter((argument) => !argument.startsWith('--'));
+const versions = asked.length > 0 ? asked : ['20', '22', '24', '26'];
 const platform = process.platform === 'win32' ? 'win' : process.platform;
 const name = `node-${platform}-${process.arch}`;
-const suites = ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
+const briefly = [
+  'tests/loading',
+  'tests/cases/data-file.lattice.ts',
+  'tests/cases/workbook.lattice.ts',
+  'tests/command/in-one-process.lattice.ts',
+  'tests/command/repeated-runs.lattice.ts',
+  'tests/running/running.lattice.ts',
+];
+const suites = isBrief ? briefly : ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
 
 /** The path of a runtime; installs it if it is missing. Undefined if that fails in CI. */
 function installRuntime(version) {

@@ -7,10 +7,15 @@ import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { promisify } from 'node:util';
+import { bundle } from '../../scripts/bundle.mjs';
 import { replaceAtPlace } from './find-place.mjs';
+import { hostile } from './hostile/projects.mjs';
+import { outcomes } from './outcomes.mjs';
 
 const run = promisify(execFile);
 const root = fileURLToPath(new URL('../..', import.meta.url));
+// Node would read additional certificates at each start.
+delete process.env.NODE_EXTRA_CA_CERTS;
 const workshop = join(root, '.red-lattice', 'lies');
 
 /** Each has a name, a file under src/, the code that is replaced (found by its shape: see find-place.mjs), and its replacement. */
@@ -294,19 +299,19 @@ const stale = chosen.flatMap(([name, file, truth, lie]) => {
 });
 for (const message of stale) console.error(message);
 if (stale.length > 0) process.exit(1);
+rmSync(workshop, { recursive: true, force: true });
 const queue = [...chosen.entries()];
 const unseen = [];
+/** The names of the small projects, the longest first. */
+const names = [...outcomes, ...hostile].map(({ name }) => name).sort((a, b) => b.length - a.length);
 
 async function plant([number, [name, file, truth, lie, judge]]) {
   const folder = join(workshop, String(number));
-  rmSync(folder, { recursive: true, force: true });
+  const path = join(root, 'src', file);
   mkdirSync(folder, { recursive: true });
-  cpSync(join(root, 'src'), join(folder, 'src'), { recursive: true });
   cpSync(join(root, 'package.json'), join(folder, 'package.json'));
-  const path = join(folder, 'src', file);
-  const text = readFileSync(path, 'utf8');
-  writeFileSync(path, replaceAtPlace(text, truth, lie));
-  await run(process.execPath, [join(root, 'scripts', 'build.mjs'), join(folder, 'src'), join(folder, 'dist'), '--bare']);
+  const text = replaceAtPlace(readFileSync(path, 'utf8'), truth, lie);
+  await bundle(join(root, 'src'), join(folder, 'dist'), { isBare: true, change: { file: path, text } });
   const judging =
     judge === 'base'
       ? run(process.execPath, [join(root, 'tests', 'root', 'run.mjs'), '--stop', ...(seenBefore[name] ? [`--first=${seenBefore[name]}`] : [])], {
@@ -323,12 +328,8 @@ async function plant([number, [name, file, truth, lie, judge]]) {
   );
   rmSync(folder, { recursive: true, force: true });
   if (seen?.startsWith('✗')) {
-    // The names of some projects contain colons.
-    const project = seen
-      .slice(2)
-      .split(': ')
-      .slice(0, seen.startsWith('✗ hostile: ') ? 2 : 1)
-      .join(': ');
+    // Names can contain colons.
+    const project = names.find((known) => seen.startsWith(`✗ ${known}: `)) ?? seen.slice(2).split(': ')[0];
     if (judge === 'base') seenNow[name] = project;
     console.log(`seen    ${name}  (${project})`);
   } else {
