@@ -50,11 +50,11 @@ for (const [model, cover, published, quick, deep, proven] of models) {
     if (seed === 1 && verifyCoverage(axes, rows, { strength: cover }).missing.length > 0) throw new Error(`${model}: not covered`);
   }
   const figure = thorough ? deep : quick;
-  const told = sizes.join(' ');
+  const listed = sizes.join(' ');
   const over = middle(sizes) > figure + (proven ? 0 : 1) || middle(times) > mostSeconds[thorough ? 'thorough' : 'quick'];
   if (over) process.exitCode = 1;
   console.log(
-    `${model.padEnd(20)}${cover}  ${published.padEnd(12)}${String(figure).padStart(5)}${proven ? '*' : ' '}  ${told.padEnd(24)}  ${middle(times).toFixed(2)}${over ? '  OVER' : ''}`,
+    `${model.padEnd(20)}${cover}  ${published.padEnd(12)}${String(figure).padStart(5)}${proven ? '*' : ' '}  ${listed.padEnd(24)}  ${middle(times).toFixed(2)}${over ? '  OVER' : ''}`,
   );
 }
 

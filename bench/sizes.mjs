@@ -82,10 +82,10 @@ function measure({ test, files = {} }) {
 
 for (const project of projects) {
   const found = await measure(project);
-  const told = Object.entries(project.limits).map(([what, limit]) => {
+  const figures = Object.entries(project.limits).map(([what, limit]) => {
     const isOver = found[what] > limit;
     if (isOver) process.exitCode = 1;
     return `${what} ${found[what].toFixed(1)} (at most ${limit}${isOver ? ', OVER' : ''})`;
   });
-  console.log(`${project.name}\n  ${told.join('  ')}`);
+  console.log(`${project.name}\n  ${figures.join('  ')}`);
 }

@@ -13,12 +13,12 @@ const count = 200;
  * The reported cause must have the planted columns and the planted rows: all of them or, if statuses were flipped and a bound cannot be
  * known exactly, nine in ten.
  */
-function isPlanted(told, cause, rows, isFlipped) {
-  const holds = (row) => whereHolds(told, row);
+function isPlanted(reported, cause, rows, isFlipped) {
+  const holds = (row) => whereHolds(reported, row);
   const [both, either] = rows.reduce(([b, e], row) => [b + (holds(row) && meets(row, cause) ? 1 : 0), e + (holds(row) || meets(row, cause) ? 1 : 0)], [0, 0]);
   if (both === either) return true;
   const columns = (list) => [...new Set(list.map(({ column }) => column))].sort().join();
-  return isFlipped && cause.some(({ isRange }) => isRange) && columns(told) === columns(cause) && both >= 0.9 * either;
+  return isFlipped && cause.some(({ isRange }) => isRange) && columns(reported) === columns(cause) && both >= 0.9 * either;
 }
 
 function whereHolds(conditions, row) {
@@ -37,10 +37,10 @@ const times = [];
 for (let i = 0; i < count; i++) {
   const { rows, failed, causes, isFlipped, kind } = plant(from + i);
   const begun = performance.now();
-  const { causes: told } = whereItFails(rows.map((row, at) => ({ row, failed: failed[at] })));
+  const { causes: reported } = whereItFails(rows.map((row, at) => ({ row, failed: failed[at] })));
   times.push(performance.now() - begun);
   // Both of two causes must come before anything else.
-  const first = told.slice(0, causes.length).map(({ conditions }) => conditions);
+  const first = reported.slice(0, causes.length).map(({ conditions }) => conditions);
   const found = causes.every((cause) => first.some((conditions) => isPlanted(conditions, cause, rows, isFlipped)));
   const key = `${kind}${isFlipped ? ', a tenth flipped' : ''}`;
   tally[key] ??= { found: 0, of: 0 };
@@ -52,7 +52,7 @@ for (let i = 0; i < count; i++) {
       console.log(
         `  planted ${cause.map(({ column, value, isRange }) => `${column}${isRange ? ' in a range' : `=${value}`}`).join(' & ')}: ${rows.filter((row) => meets(row, cause)).length} rows`,
       );
-    for (const { conditions, failing, cases } of told) console.log(`  told    ${conditions.map(formatCondition).join(' & ')}: ${failing} of ${cases}`);
+    for (const { conditions, failing, cases } of reported) console.log(`  reported    ${conditions.map(formatCondition).join(' & ')}: ${failing} of ${cases}`);
   }
 }
 let invented = 0;
@@ -72,8 +72,8 @@ const say = (what, n, of, limit, isOver) => {
 };
 for (const kind of kinds) for (const key of [kind, `${kind}, a tenth flipped`]) if (tally[key]) say(key, tally[key].found, tally[key].of);
 const all = Object.values(tally).reduce((sum, { found }) => sum + found, 0);
-say('planted and told first', all, count, 'at least 95 %', all < 0.95 * count);
-say('none planted, one told', invented, count, 'at most 5 %', invented > 0.05 * count);
+say('planted and reported first', all, count, 'at least 95 %', all < 0.95 * count);
+say('none planted, one reported', invented, count, 'at most 5 %', invented > 0.05 * count);
 console.log(`a table of some hundred rows: median ${times.sort((a, b) => a - b)[count >> 1].toFixed(1)} ms, longest ${times.at(-1).toFixed(0)} ms`);
 
 if (!tuning) {
@@ -94,15 +94,15 @@ if (!tuning) {
   for (const [what, fails] of Object.entries(rules)) {
     const results = wide.map((row) => ({ row, failed: fails(row) }));
     const times = [];
-    let told;
+    let reported;
     for (let round = 0; round < 3; round++) {
       const begun = performance.now();
-      told = whereItFails(results).causes.map(({ conditions }) => conditions.map(formatCondition).join(' & '));
+      reported = whereItFails(results).causes.map(({ conditions }) => conditions.map(formatCondition).join(' & '));
       times.push((performance.now() - begun) / 1000);
     }
     const seconds = times.sort((a, b) => a - b)[1];
     if (seconds > 2) process.exitCode = 1;
-    console.log(`10,000 rows of 60 columns, ${what}: ${seconds.toFixed(1)} s (at most 2 s)${seconds > 2 ? '  OVER' : ''}  ${told.join('; ')}`);
+    console.log(`10,000 rows of 60 columns, ${what}: ${seconds.toFixed(1)} s (at most 2 s)${seconds > 2 ? '  OVER' : ''}  ${reported.join('; ')}`);
   }
 
   const big = function* () {

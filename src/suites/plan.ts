@@ -353,7 +353,7 @@ class Planner {
       concurrency: Math.min(options.concurrency ?? outer.concurrency, this.#maxConcurrency),
       retries: options.retries ?? outer.retries,
       locks: [...outer.locks, ...(options.locks ?? []), ...locks],
-      always: [...outer.always, ...(options.always ?? []), ...findHookFixtures(options)],
+      always: [...outer.always, ...(options.always ?? []).filter(isProvider), ...findHookFixtures(options)],
       allowEmpty: options.allowEmpty ?? outer.allowEmpty,
       normalizers: options.normalize ? [...outer.normalizers, options.normalize] : outer.normalizers,
     };

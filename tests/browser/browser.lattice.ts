@@ -14,7 +14,7 @@ const page = fixture('page', {
   needs: { browser, folder: tempDirectory() },
   settings: { script: '' },
   async setup({ settings }, { browser, folder }) {
-    const contents = `${settings.script}.then((told) => (window.told = told), (error) => (window.told = [String(error.stack)]));`;
+    const contents = `${settings.script}.then((outcomes) => (window.outcomes = outcomes), (error) => (window.outcomes = [String(error.stack)]));`;
     await build({
       stdin: { contents, resolveDir: folder },
       outfile: join(folder, 'suites.js'),
@@ -50,10 +50,10 @@ export const harbour = test(
   'the harbour office’s suites have the same results in a page and in Node',
   inPage(`import { harbourOutcome } from ${here('harbour-suites.ts')};\nharbourOutcome({ ${inBase64.join(', ')} })`),
   async ({ check }, { page }) => {
-    await page.waitForFunction('window.told');
-    const told = (await page.evaluate('window.told')) as string[];
-    check.equal(told, await harbourOutcome(contents));
-    check.holds(told.length > 200, `${told.length} cases`);
+    await page.waitForFunction('window.outcomes');
+    const outcomes = (await page.evaluate('window.outcomes')) as string[];
+    check.equal(outcomes, await harbourOutcome(contents));
+    check.holds(outcomes.length > 200, `${outcomes.length} cases`);
     // All of the office's tests are here, except those that are excluded with reasons.
     const all = (await readdir(new URL('../../examples/harbour-office/tests/', import.meta.url))).filter((name) => name.endsWith('.lattice.ts'));
     const suites = await readFile(new URL('harbour-suites.ts', import.meta.url), 'utf8');
@@ -65,8 +65,8 @@ export const alike = test(
   'suites run in a page as they do in Node',
   inPage(`import { outcome } from ${here('page-suites.ts')};\noutcome()`),
   async ({ check }, { page }) => {
-    await page.waitForFunction('window.told');
-    check.equal((await page.evaluate('window.told')) as string[], await outcome());
+    await page.waitForFunction('window.outcomes');
+    check.equal((await page.evaluate('window.outcomes')) as string[], await outcome());
   },
 );
 
@@ -74,7 +74,7 @@ export const late = test(
   'in a page, a timer that fails fails the run',
   inPage(`import { lateOutcome } from ${here('page-suites.ts')};\nlateOutcome()`),
   async ({ check }, { page }) => {
-    await page.waitForFunction('window.told');
-    check.equal(await page.evaluate('window.told'), ['late › leaves timers: passed', 'late › takes longer: failed', 'ok: false']);
+    await page.waitForFunction('window.outcomes');
+    check.equal(await page.evaluate('window.outcomes'), ['late › leaves timers: passed', 'late › takes longer: failed', 'ok: false']);
   },
 );

@@ -21,10 +21,10 @@ const example = fixture('example', {
         }),
     );
     return new Promise<string>((resolve) => {
-      let told = '';
+      let output = '';
       server.stdout.on('data', (text) => {
-        told += text;
-        const address = /http:\/\/127\.0\.0\.1:\d+\//.exec(told)?.[0];
+        output += text;
+        const address = /http:\/\/127\.0\.0\.1:\d+\//.exec(output)?.[0];
         if (address) resolve(address);
       });
     });
@@ -73,9 +73,9 @@ export const examples = suite('examples', inPage, [
         'where hull=cat & season=winter, 13 of 13 fail',
         'and 31 more',
       ]);
-      const [title, told] = await page.$eval('article', (article) => [article.querySelector('h3')?.textContent, article.querySelector('dl')?.innerText]);
+      const [title, output] = await page.$eval('article', (article) => [article.querySelector('h3')?.textContent, article.querySelector('dl')?.innerText]);
       check.matches(title, /^loa=6\.5, hull=cat/);
-      check.equal(told?.split('\n'), ['dues for the stay', 'is 54', 'should be 32.4', '/tests/dues.lattice.ts']);
+      check.equal(output?.split('\n'), ['dues for the stay', 'is 54', 'should be 32.4', '/tests/dues.lattice.ts']);
       check.equal(errors, []);
     },
   ),

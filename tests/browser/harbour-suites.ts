@@ -20,7 +20,7 @@ export const dataFiles = ['data/dues.csv', 'data/tides.jsonl', 'data/prices.xlsx
 
 /** Runs the harbour office's suites here, including the draft's. Returns each case's id, status and failure messages. */
 export async function harbourOutcome(contents: Readonly<Record<string, Uint8Array>>): Promise<string[]> {
-  const told: string[] = [];
+  const lines: string[] = [];
   const suites = [berths, bookings, days, draft, dues, nextEdition, prices, tides].flatMap((module) => Object.values(module) as Child[]);
   const { counts } = await runSuites(suites, {
     seed: 1,
@@ -28,7 +28,7 @@ export async function harbourOutcome(contents: Readonly<Record<string, Uint8Arra
     onEvent(event) {
       if (event.type !== 'ended') return;
       const { status, failures } = event.result;
-      told.push(
+      lines.push(
         [event.case.id, event.case.title, status, ...failures.map(({ note, message, actual, expected }) => [note, message, actual, expected].join(' | '))].join(
           '\n',
         ),
@@ -36,5 +36,5 @@ export async function harbourOutcome(contents: Readonly<Record<string, Uint8Arra
     },
   });
   // Suites run in the order of definition, which is the order in which their files were loaded.
-  return [...told.sort(), JSON.stringify(counts)];
+  return [...lines.sort(), JSON.stringify(counts)];
 }

@@ -40,25 +40,25 @@ export async function outcome(): Promise<string[]> {
     'long.csv': `hour\n${Array.from({ length: 150 }, (_, hour) => `${hour}\n`).join('')}noon\n`,
     'tides.json': '[{ "height": 1 }, { "height": "high" }, 2]',
   });
-  const told: string[] = [];
-  for await (const planned of planSuites(suites, { files, base })) told.push(`planned ${planned.id}`);
+  const lines: string[] = [];
+  for await (const planned of planSuites(suites, { files, base })) lines.push(`planned ${planned.id}`);
   const { counts } = await runSuites(suites, {
     seed: 1,
     files,
     base,
     onEvent(event) {
       if (event.type === 'ended')
-        told.push(
+        lines.push(
           `${event.case.id} ${event.result.status} ${event.result.failures.map(({ message, actual, step }) => `${step ?? ''} ${message} ${actual ?? ''}`).join()}`,
         );
     },
   });
-  return [...told, JSON.stringify(counts)];
+  return [...lines, JSON.stringify(counts)];
 }
 
 /** The reports of errors that occur after their case has ended. */
 export async function lateOutcome(): Promise<string[]> {
-  const told: string[] = [];
+  const lines: string[] = [];
   const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
   const late = suite('late', [
     test('leaves timers', ({ check }) => {
@@ -70,6 +70,6 @@ export async function lateOutcome(): Promise<string[]> {
     }),
     test('takes longer', async ({ check, eventually }) => check.holds(await eventually(async () => (await wait(60)) === undefined))),
   ]);
-  const { ok } = await runSuites([late], { onEvent: (event) => event.type === 'ended' && told.push(`${event.case.title}: ${event.result.status}`) });
-  return [...told.sort(), `ok: ${ok}`];
+  const { ok } = await runSuites([late], { onEvent: (event) => event.type === 'ended' && lines.push(`${event.case.title}: ${event.result.status}`) });
+  return [...lines.sort(), `ok: ${ok}`];
 }

@@ -329,10 +329,10 @@ export const losses = test('the loss of a change is computed up to a limit: seed
     const level = random.integer(0, (levels[axis] as number) - 1);
     if (one[axis] === level) continue;
     const before = combinations.uncoveredCount;
-    const told = Array.from({ length: 12 }, (_, most) => combinations.coverageLoss(one, axis, level, most - 4));
+    const bounded = Array.from({ length: 12 }, (_, most) => combinations.coverageLoss(one, axis, level, most - 4));
     combinations.change(one, axis, level);
     const loss = combinations.uncoveredCount - before;
-    for (const [at, found] of told.entries()) check.holds(loss <= at - 4 ? found === loss : found > at - 4, `${loss} beside ${at - 4}: ${found}`);
+    for (const [at, found] of bounded.entries()) check.holds(loss <= at - 4 ? found === loss : found > at - 4, `${loss} beside ${at - 4}: ${found}`);
   }
 });
 

@@ -36,7 +36,7 @@ async function all(planned: PlannedTest, files: ReturnType<typeof fileOf>, share
   return found;
 }
 
-const told = ({ ordinal, id, row, entry }: PlannedCaseImpl) => ({ ordinal, id, row, line: entry.location?.line, problems: entry.problems?.length ?? 0 });
+const summarize = ({ ordinal, id, row, entry }: PlannedCaseImpl) => ({ ordinal, id, row, line: entry.location?.line, problems: entry.problems?.length ?? 0 });
 
 export const shares = suite('partitions of a data file', [
   test('are disjoint and complete, and number duplicates as a whole run does: seed {seed}', { cases: range('seed', 1, 60) }, async ({ row, check }) => {
@@ -69,13 +69,13 @@ export const shares = suite('partitions of a data file', [
     };
     const lies = testOf('lies', { cases: dataFile('berths.csv', { columns }), allowEmpty: true }, () => {});
     const planned = await plannedOf(lies, fileOf(text, 4000));
-    const whole = (await all(planned, fileOf(text, 4000))).map(told);
+    const whole = (await all(planned, fileOf(text, 4000))).map(summarize);
     check.equal(new Set(whole.map(({ id }) => id)).size, whole.length, 'each its own');
     const of = random.integer(2, 4);
     const block = random.pick([1, 8, 100]);
     const parts = [];
     // The chunks of a file do not matter.
-    for (let index = 0; index < of; index++) parts.push(...(await all(planned, fileOf(text, random.integer(20, 9000)), { index, of, block })).map(told));
+    for (let index = 0; index < of; index++) parts.push(...(await all(planned, fileOf(text, random.integer(20, 9000)), { index, of, block })).map(summarize));
     check.equal(
       parts.sort((a, b) => a.ordinal - b.ordinal),
       whole,

@@ -123,11 +123,13 @@ export const workbooks = suite('a workbook', [
         return random.pick([undefined, `t${random.text(3)}ß`, random.integer(-5, 5) / 8, random.integer(0, 1) === 1, day]);
       }),
     );
-    const told = (value: Cell): string => (value === undefined ? '' : value instanceof Date ? value.toISOString().slice(0, 10) : String(value));
+    const formatCell = (value: Cell): string => (value === undefined ? '' : value instanceof Date ? value.toISOString().slice(0, 10) : String(value));
     const sheets = random.integer(0, 1) ? { A: [], B: [headings, ...made] } : { B: [headings, ...made] };
     check.equal(
       await read(writeWorkbook(sheets), { sheet: 'B' }),
-      made.filter((cells) => cells.some((value) => value !== undefined)).map((cells) => Object.fromEntries(cells.map((value, i) => [`c${i}`, told(value)]))),
+      made
+        .filter((cells) => cells.some((value) => value !== undefined))
+        .map((cells) => Object.fromEntries(cells.map((value, i) => [`c${i}`, formatCell(value)]))),
     );
   }),
 ]);

@@ -69,11 +69,11 @@ export const again = suite('running again', { timeout: 60_000 }, [
       await writeFile(join(project, 'most.ts'), 'export const most = 0;\n');
       const { out } = await runCommand(['run', '--stop-after', '3', '--lanes', row.lanes], project);
       const [passed = 0, failed = 0] = last(out)?.match(/\d+/g)?.map(Number) ?? [];
-      const told = `? ${21 - passed - failed} not run: the run stopped after ${failed} failed`;
+      const notice = `? ${21 - passed - failed} not run: the run stopped after ${failed} failed`;
       check.holds(failed >= 3 && passed + failed < 21, last(out));
-      check.includes(out, `${told}; --resume continues`);
+      check.includes(out, `${notice}; --resume continues`);
       for (const command of [['report'], ['report', '--format', 'markdown'], ['compare', 'latest']])
-        check.includes((await runCommand(command, project)).out, told.slice(2), command.join(' '));
+        check.includes((await runCommand(command, project)).out, notice.slice(2), command.join(' '));
       const { run } = JSON.parse((await runCommand(['report', '--format', 'json'], project)).out) as { run: { counts: Record<string, number> } };
       check.equal(run.counts['not-run'], 21 - passed - failed);
       const again = await runCommand(['run', '--resume', '--stop-after', '2', '--lanes', '1'], project);

@@ -72,13 +72,13 @@ export const annotations = suite('annotations', { timeout: 30_000 }, [
       ],
     ),
   }, ({ row, check }) => {
-    const told = (location: object | undefined): string[] => {
+    const findSource = (location: object | undefined): string[] => {
       const failures = [{ title: 't', failures: [{ message: 'm', location }] }] as unknown as RecordedResult[];
       return formatAnnotations({ ...createRunState(), failures }, row.syntax as 'github', (file) => file);
     };
-    check.equal(told({ file: 'a.ts', line: 2, column: 3 }), [row.source]);
-    check.equal(told({ file: 'a.xlsx', line: 2, column: 3, sheet: 'Dues' }), [row.none]);
-    check.equal(told(undefined), [row.none]);
+    check.equal(findSource({ file: 'a.ts', line: 2, column: 3 }), [row.source]);
+    check.equal(findSource({ file: 'a.xlsx', line: 2, column: 3, sheet: 'Dues' }), [row.none]);
+    check.equal(findSource(undefined), [row.none]);
   }),
 
   testWith({ project })('are absent elsewhere', async ({ check }, { project }) =>

@@ -43,61 +43,67 @@ export const frames = test('a frame of {columns} columns marks the right word: s
 });
 
 export const differences = test('shows the difference between {what}', {
-  cases: namedRows<{ what: string; actual: string; expected: string; told: readonly string[] }>({
-    numbers: { what: 'numbers', actual: '72', expected: '73', told: ['actual 72', 'expected 73'] },
-    words: { what: 'words, within the line', actual: '"north quay"', expected: '"south quay"', told: ['actual "[n]o[r]th quay"', 'expected "[s]o[u]th quay"'] },
+  cases: namedRows<{ what: string; actual: string; expected: string; shown: readonly string[] }>({
+    numbers: { what: 'numbers', actual: '72', expected: '73', shown: ['actual 72', 'expected 73'] },
+    words: {
+      what: 'words, within the line',
+      actual: '"north quay"',
+      expected: '"south quay"',
+      shown: ['actual "[n]o[r]th quay"', 'expected "[s]o[u]th quay"'],
+    },
     long: {
       what: 'long texts, cut around what differs',
       actual: `"${long}N4 ${long}"`,
       expected: `"${long}S7 ${long}"`,
-      told: [`actual …${long.slice(-40)}[N4]${` ${long}`.slice(0, 40)}…`, `expected …${long.slice(-40)}[S7]${` ${long}`.slice(0, 40)}…`],
+      shown: [`actual …${long.slice(-40)}[N4]${` ${long}`.slice(0, 40)}…`, `expected …${long.slice(-40)}[S7]${` ${long}`.slice(0, 40)}…`],
     },
     lines: {
       what: 'texts of several lines, line by line',
       actual: lines(['one', 'two', 'three', 'four', 'five', 'six']),
       expected: lines(['one', 'two', 'three', 'four', 'five', 'sixth']),
-      told: ['omitted 2 equal lines', 'both three', 'both four', 'both five', 'expected six[th]', 'actual six'],
+      shown: ['omitted 2 equal lines', 'both three', 'both four', 'both five', 'expected six[th]', 'actual six'],
     },
     alone: {
       what: 'lines that have no single counterpart, without marks',
       actual: lines(['one', 'two x', 'three', 'four a', 'four b']),
       expected: lines(['one', 'two a', 'two b', 'three', 'four']),
-      told: ['both one', 'expected two a', 'expected two b', 'actual two x', 'both three', 'expected four', 'actual four a', 'actual four b'],
+      shown: ['both one', 'expected two a', 'expected two b', 'actual two x', 'both three', 'expected four', 'actual four a', 'actual four b'],
     },
     ends: {
       what: 'texts that are too long to be compared in full, without a common end',
       actual: `${'a'.repeat(4000)}12`,
       expected: `${'a'.repeat(4000)}345`,
-      told: [`actual …${'a'.repeat(40)}[12]`, `expected …${'a'.repeat(40)}[345]`],
+      shown: [`actual …${'a'.repeat(40)}[12]`, `expected …${'a'.repeat(40)}[345]`],
     },
     longest: {
       what: 'texts that are too long to be compared in full, between their common ends',
       actual: `${'a'.repeat(4000)}12${'b'.repeat(30)}`,
       expected: `${'a'.repeat(4000)}345${'b'.repeat(30)}`,
-      told: [`actual …${'a'.repeat(40)}[12]${'b'.repeat(30)}`, `expected …${'a'.repeat(40)}[345]${'b'.repeat(30)}`],
+      shown: [`actual …${'a'.repeat(40)}[12]${'b'.repeat(30)}`, `expected …${'a'.repeat(40)}[345]${'b'.repeat(30)}`],
     },
     structures: {
       what: 'structures',
       actual: '{\n  a: 1,\n  b: 2,\n}',
       expected: '{\n  a: 1,\n  b: 3,\n}',
-      told: ['both {', 'both   a: 1,', 'expected   b: [3],', 'actual   b: [2],', 'both }'],
+      shown: ['both {', 'both   a: 1,', 'expected   b: [3],', 'actual   b: [2],', 'both }'],
     },
   }),
 }, ({ row, check }) => {
-  const told = diffValues(row.actual, row.expected).map(({ side, text, highlights = [] }) => {
+  const shown = diffValues(row.actual, row.expected).map(({ side, text, highlights = [] }) => {
     const isWhole = highlights.length === 1 && highlights[0]?.[0] === 0 && highlights[0][1] === text.length;
     const marked = isWhole ? text : [...highlights].reverse().reduce((at, [from, to]) => `${at.slice(0, from)}[${at.slice(from, to)}]${at.slice(to)}`, text);
     return `${side} ${marked}`;
   });
-  check.equal(told, [...row.told]);
+  check.equal(shown, [...row.shown]);
 });
 
-const failedWith = (failure: Partial<Failure>): string[] =>
+const linesOf = (failure: Partial<Failure>): string[] =>
   renderFailure(
     { title: 't', row: {}, status: 'failed', id: 'a#t', output: [], steps: [], failures: [{ cause: 'check', message: 'not equal', ...failure }] },
     1,
     { style: plainStyle, columns: undefined, shown: new Set(), nameFile: (file) => file, source: () => undefined },
-  ).map((line) => line.trim());
+  );
+const failedWith = (failure: Partial<Failure>): string[] => linesOf(failure).map((line) => line.trim());
 const numbered = (count: number, word: string): string[] => Array.from({ length: count }, (_, i) => `${word} ${i + 1}`);
 
 export const longFailures = suite('a failure', [
@@ -105,6 +111,15 @@ export const longFailures = suite('a failure', [
     const shown = failedWith({ actual: '"N4 at noon"', expected: '"N12 at 15"' });
     check.equal(shown.slice(shown.indexOf('actual    "N4 at noon"')).slice(0, 4), ['actual    "N4 at noon"', '~    ~~~~', 'expected  "N12 at 15"', '~~    ~~']);
   }),
+
+  test('underlines nothing if all of both texts differs', ({ check }) =>
+    check.equal(
+      failedWith({ actual: '72', expected: '53' }).filter((line) => /^(?:actual|expected|~)/.test(line)),
+      ['actual    72  (+19)', 'expected  53'],
+    )),
+
+  test('shows a value of several lines behind its label', ({ check }) =>
+    check.equal(linesOf({ actual: '{\n  berth: "N4",\n}' }).slice(-5, -2), ['  actual    {', '              berth: "N4",', '            }'])),
 
   test('with a message of {count} lines shows {shown}', {
     cases: table(
@@ -270,7 +285,7 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
     const name = { test: 0, ordinal: number, id: `case ${number}`, title: `case ${number}`, row: {}, tags: [], attachments: [] };
     yield { type: 'ended', result: { ...EMPTY_OUTCOME, ...name, status: 'passed', start: 50, times } };
   };
-  const told = renderTimeline(
+  const shown = renderTimeline(
     function* () {
       yield* lane(1, 1150);
       yield* lane(0, 1000);
@@ -278,13 +293,33 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
     80,
     plainStyle,
   );
-  const begin = (label: string): number => (told.find((line) => line.trimStart().startsWith(label)) ?? '').indexOf('█');
+  const begin = (label: string): number => (shown.find((line) => line.trimStart().startsWith(label)) ?? '').indexOf('█');
   check.equal(
-    told.filter((line) => /^lane|office/.test(line)).map((line) => line.split('  ')[0]),
+    shown.filter((line) => /^lane|office/.test(line)).map((line) => line.split('  ')[0]),
     ['lane 0', 'harbour office (run)', 'lane 1'],
   );
-  check.holds(begin('case 0') < begin('case 1'), told.join('\n'));
-  check.matches(told[0], / 0 +350 ms$/);
+  check.holds(begin('case 0') < begin('case 1'), shown.join('\n'));
+  check.matches(shown[0], / 0 +350 ms$/);
+});
+
+export const ordered = test('a timeline of a lane has fixtures and cases in the order of their starts', ({ check }) => {
+  const entries = function* (): Generator<JournalEntry> {
+    yield { type: 'header', version: 6, lane: 0 };
+    yield { type: 'running', at: 0 };
+    for (const [n, file] of ['a', 'b'].entries()) {
+      const start = n * 100;
+      yield { type: 'span', span: { kind: 'setup', fixture: `clock of ${file}`, scope: 'file', owner: file, start, milliseconds: 10 } };
+      yield { type: 'span', span: { kind: 'setup', fixture: `tide of ${file}`, scope: 'case', owner: `case ${file}`, start: start + 10, milliseconds: 5 } };
+      const name = { test: n, ordinal: 0, id: file, title: `case ${file}`, row: {}, tags: [], attachments: [] };
+      yield { type: 'ended', result: { ...EMPTY_OUTCOME, ...name, status: 'passed', start: start + 10, times: { setup: 5, body: 20, teardown: 0 } } };
+    }
+  };
+  check.equal(
+    renderTimeline(entries, 80, plainStyle)
+      .slice(1, -2)
+      .map((line) => line.slice(0, 25).trimEnd()),
+    ['a', 'b'].flatMap((file) => [`clock of ${file} (file)`, `      case ${file}`, `        tide of ${file} (case)`]),
+  );
 });
 
 export const longTimelines = test('a lane of {cases} cases has {bars} bars in a timeline', {

@@ -2,12 +2,13 @@ import { namedRows, suite, table, test } from 'red-lattice';
 import { wantsOneProcess } from '../../src/command/one-process.ts';
 import { renderExplanation } from '../../src/formats/human/explain.ts';
 import { renderCodeFrame } from '../../src/formats/human/frame.ts';
+import { renderGrid } from '../../src/formats/human/grid.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
 import { renderTest } from '../../src/formats/human/run.ts';
 import { narrowedAsJson } from '../../src/formats/narrow.ts';
 import { renderUnrun } from '../../src/formats/not-run.ts';
 import { colourStyle, formatDuration, plainStyle } from '../../src/formats/style.ts';
-import { suggest } from '../../src/problems/format-problem.ts';
+import { formatProblem, suggest } from '../../src/problems/format-problem.ts';
 import { findNearestName } from '../../src/problems/nearest-name.ts';
 import type { NarrowedResult } from '../../src/results/narrowing/session.ts';
 import { createRunState, type TestState } from '../../src/results/run-state.ts';
@@ -109,6 +110,47 @@ export const texts = suite('a text', [
     const [line, symbols] = ['✗ a price  19 failed, 19 passed  12 ms', '▪✗'.repeat(19)];
     check.equal(renderTest(state, plainStyle, 0, row.columns), row.isBelow ? [line, `  ${symbols}`] : [`${line}  ${symbols}`]);
   }),
+
+  test('of a grid has columns side by side as far as they fit: {width} columns', {
+    cases: table(
+      ['width', 'lines'],
+      [
+        [80, ['      season', 'hull  spring  summer  winter', 'mono  ▪       ▪       ✗', 'cat   ▪       ▪       ✗']],
+        [26, ['      season', 'hull  spring  summer', 'mono  ▪       ▪', 'cat   ▪       ▪', '', '      season', 'hull  winter', 'mono  ✗', 'cat   ✗']],
+        // A column that is wider than the terminal stands alone.
+        [
+          8,
+          [
+            ...['      season', 'hull  spring', 'mono  ▪', 'cat   ▪', '', '      season', 'hull  summer', 'mono  ▪', 'cat   ▪', ''],
+            ...['      season', 'hull  winter', 'mono  ✗', 'cat   ✗'],
+          ],
+        ],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const results = ['mono', 'cat'].flatMap((hull) =>
+      (['spring', 'summer', 'winter'] as const).map((season) => ({
+        row: { hull, season },
+        status: season === 'winter' ? ('failed' as const) : ('passed' as const),
+        times: { setup: 0, body: 1, teardown: 0 },
+      })),
+    );
+    check.equal(renderGrid(results, undefined, { down: ['hull'], across: ['season'] }, row.width, plainStyle), [...row.lines]);
+  }),
+
+  test(
+    'of a limit says how to stay below it: locate {locate}',
+    {
+      cases: table(['locate', 'text'], [
+        [1, '`locate: 1` has 70,000 combinations to distinguish; the limit is 20,000. Lower `strength`, or find causes with `red-lattice narrow`.'],
+        [
+          2,
+          '`locate: 2` has 70,000 combinations and pairs of combinations to distinguish; the limit is 20,000. Use `locate: 1`, or find causes with `red-lattice narrow`.',
+        ],
+      ] as const),
+    },
+    ({ row, check }) => check.equal(formatProblem({ code: 'locate-limit-exceeded', required: 70_000, limit: 20_000, locate: row.locate }), row.text),
+  ),
 
   test('of an explanation has everything about its fixtures', ({ check }) => {
     const at = { file: '/p/a.ts', line: 3, column: 1 };

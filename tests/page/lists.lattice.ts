@@ -247,8 +247,8 @@ export const lists = suite('the lists of the page', [
         failures: [{ location: place, frames: [place] }],
       },
     };
-    const told = JSON.parse(pageLine(JSON.stringify(entry), (file) => file.replace('file:///office/', ''))?.text ?? '{}') as typeof entry;
-    check.equal([told.result.location.file, told.result.failures[0]?.frames[0]?.file, told.result.row], ['a.ts', 'a.ts', entry.result.row]);
+    const onPage = JSON.parse(pageLine(JSON.stringify(entry), (file) => file.replace('file:///office/', ''))?.text ?? '{}') as typeof entry;
+    check.equal([onPage.result.location.file, onPage.result.failures[0]?.frames[0]?.file, onPage.result.row], ['a.ts', 'a.ts', entry.result.row]);
     check.equal([pageLine('{"type":"activity"}', String), pageLine('{"type":"en', String), pageLine('+1 2 torn', String)], [undefined, undefined, undefined]);
   }),
 ]);

@@ -80,14 +80,14 @@ export const results = suite('the results page', { timeout: 60_000, skip: withou
   }),
 
   shown('shows an empty run, a passing run and a hundred thousand cases', async ({ check, step }, { page: { page, errors }, pages }) => {
-    const told = async (address: string): Promise<string> => {
+    const readVerdict = async (address: string): Promise<string> => {
       await page.goto(address);
       await page.waitForSelector('.verdict');
       return page.$eval('.verdict', (verdict) => `${verdict.className}: ${verdict.querySelector('h2')?.innerText}`);
     };
-    await step('empty', async ({ check }) => check.equal(await told(pages.empty), 'verdict open: No case ran'));
-    await step('green', async ({ check }) => check.equal(await told(pages.green), 'verdict good: All 60 cases passed'));
-    await step('huge', async ({ check }) => check.equal(await told(pages.huge), 'verdict bad: 2,000 of 100,000 cases failed'));
+    await step('empty', async ({ check }) => check.equal(await readVerdict(pages.empty), 'verdict open: No case ran'));
+    await step('green', async ({ check }) => check.equal(await readVerdict(pages.green), 'verdict good: All 60 cases passed'));
+    await step('huge', async ({ check }) => check.equal(await readVerdict(pages.huge), 'verdict bad: 2,000 of 100,000 cases failed'));
     check.equal(errors, []);
   }),
 

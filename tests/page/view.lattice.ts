@@ -28,10 +28,10 @@ export const slow = test('berth {n}', { cases: range('n', 1, 30) }, async ({ row
       const view = startCommand(['view'], folder, { stdio: ['ignore', 'pipe', 'inherit'] });
       defer(() => ended(view, 'SIGINT'));
       const address = await new Promise<URL>((resolve) => {
-        let told = '';
+        let printed = '';
         view.stdout?.on('data', (text) => {
-          told += text;
-          const found = /http:\S+/.exec(told)?.[0];
+          printed += text;
+          const found = /http:\S+/.exec(printed)?.[0];
           if (found) resolve(new URL(found));
         });
       });

@@ -1,4 +1,4 @@
-import { range, suite, table, test } from 'red-lattice';
+import { namedRows, range, suite, table, test } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { parsePoolAddress } from '../../src/node/pool/address.ts';
 import type { PoolConnection } from '../../src/node/pool/connection.ts';
@@ -6,6 +6,7 @@ import { parseFromMachine, parseRun, parseToMachine } from '../../src/node/pool/
 import { Outbox } from '../../src/node/pool/outbox.ts';
 import { createRootReplacer } from '../../src/node/pool/replace-root.ts';
 import { Sequence } from '../../src/node/pool/sequence.ts';
+import { settlesWithin } from '../../src/node/pool/settles-within.ts';
 
 /** A stream on a server that fails at random: before it stores an entry, or before it confirms it. */
 class UnsureServer {
@@ -153,4 +154,17 @@ export const protocol = suite('messages of a pool', [
       check.holds(typeof parsed === 'object' && parsed.username === username && parsed.password === password);
     }
   }),
+
+  test(
+    'waiting for an answer ends in time',
+    {
+      cases: namedRows({
+        'a promise that resolves': { promise: () => Promise.resolve(), isInTime: true },
+        'a promise that rejects': { promise: () => Promise.reject(new Error('closed')), isInTime: true },
+        'a promise that never settles': { promise: () => new Promise(() => {}), isInTime: false },
+      }),
+      timeout: 10_000,
+    },
+    async ({ row, check }) => check.equal(await settlesWithin(row.promise(), row.isInTime ? 60_000 : 5), row.isInTime),
+  ),
 ]);

@@ -41,40 +41,40 @@ const many = (factor: number, more: Made = {}): Made => ({
 
 export const comparison = suite('a comparison of records', [
   test('compares case by case: {what}', {
-    cases: namedRows<{ what: string; before: Made; after: Made; told: Record<string, Change>; same: number }>({
+    cases: namedRows<{ what: string; before: Made; after: Made; changes: Record<string, Change>; same: number }>({
       failing: {
         what: 'failing and fixed',
         before: { a: ['passed'], b: ['failed'], c: ['errored'], d: ['failed'] },
         after: { a: ['failed'], b: ['passed'], c: ['failed'], d: ['errored'], e: ['errored'] },
-        told: { a: 'newly failing', b: 'fixed', c: 'still failing', d: 'still failing', e: 'new' },
+        changes: { a: 'newly failing', b: 'fixed', c: 'still failing', d: 'still failing', e: 'new' },
         same: 0,
       },
       'come and gone': {
         what: 'new and gone',
         before: { a: ['passed'], b: ['failed'] },
         after: { c: ['passed'], d: ['skipped'] },
-        told: { a: 'gone', b: 'gone', c: 'new', d: 'new' },
+        changes: { a: 'gone', b: 'gone', c: 'new', d: 'new' },
         same: 0,
       },
       excused: {
         what: 'excused now, or as before',
         before: { a: ['passed'], b: ['failed'], c: ['skipped'], d: ['not-requested'] },
         after: { a: ['skipped'], b: ['known-failure'], c: ['not-requested'], d: ['passed'] },
-        told: { a: 'excused', b: 'excused' },
+        changes: { a: 'excused', b: 'excused' },
         same: 2,
       },
       slower: {
         what: 'slower and faster',
         before: many(1, { a: ['passed', 100], b: ['passed', 200], c: ['passed', 2] }),
         after: many(1, { a: ['passed', 300], b: ['passed', 90], c: ['passed', 18] }),
-        told: { a: 'slower', b: 'faster' },
+        changes: { a: 'slower', b: 'faster' },
         same: 41,
       },
       machine: {
         what: 'a slower machine, beside which one case is slower still',
         before: many(1, { a: ['passed', 100], b: ['passed', 100] }),
         after: many(2, { a: ['passed', 600], b: ['passed', 200] }),
-        told: { a: 'slower' },
+        changes: { a: 'slower' },
         same: 41,
       },
     }),
@@ -83,7 +83,7 @@ export const comparison = suite('a comparison of records', [
       () => entries(row.before),
       () => entries(row.after),
     );
-    check.equal(changesIn(found), row.told);
+    check.equal(changesIn(found), row.changes);
     check.equal(found.same, row.same);
   }),
 

@@ -111,7 +111,7 @@ export const records = suite('reading a record', [
       const results = entries.flatMap((entry) => (entry?.type === 'ended' ? [entry.result] : []));
       check.equal(
         results.map(({ test, ordinal, start, times, checks, status, row }) => ({ test, ordinal, start, ...times, checks: checks.passed, status, row })),
-        passes.map(({ duplicateIndex: _duplicateIndex, line: _line, column: _column, ...told }) => ({ ...told, status: 'passed' as const })),
+        passes.map(({ duplicateIndex: _duplicateIndex, line: _line, column: _column, ...rest }) => ({ ...rest, status: 'passed' as const })),
       );
       check.equal(
         results.map(({ id, location }) => [id, location?.line, location?.column]),

@@ -33,18 +33,18 @@ const schema = fixture('schema', {
   },
 });
 
-const told = testWith({ outcomes, schema });
+const testReport = testWith({ outcomes, schema });
 const lines = (text: string): string[] => text.split('\n').filter(Boolean);
 
 export const reports = suite('reports', { timeout: 60_000 }, [
-  told('the project has the expected results', ({ check }, { outcomes }) => {
+  testReport('the project has the expected results', ({ check }, { outcomes }) => {
     check.equal([outcomes.good.status, outcomes.bad.status], [1, 1]);
     // The bad row in its data file errors in both.
     check.matches(outcomes.good.output, /\n57 passed, 1 failed, 1 skipped\n$/);
     check.matches(outcomes.bad.output, /\n1 of 13 failed cases errored, 1 shared teardown failed\n45 passed, 13 failed, 1 skipped\n$/);
   }),
 
-  told(
+  testReport(
     'JSON and JSON Lines match the schema, and have the same content',
     { cases: table(['record'], [['good'], ['bad']]) },
     async ({ row, check }, { outcomes, schema }) => {
@@ -62,7 +62,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     },
   ),
 
-  told('a JSON report can be used like its record', async ({ check }, { outcomes }) => {
+  testReport('a JSON report can be used like its record', async ({ check }, { outcomes }) => {
     const at = (name: string): string => join(outcomes.folder, name);
     for (const [from, to] of [
       ['bad', 'a.jsonl'],
@@ -79,7 +79,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
       );
   }),
 
-  told(
+  testReport(
     'a newer report and other files are rejected',
     {
       cases: table(
@@ -99,7 +99,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     },
   ),
 
-  told('CTRF matches its published schema, and counts failures outside the cases', async ({ check, ensure }, { outcomes }) => {
+  testReport('CTRF matches its published schema, and counts failures outside the cases', async ({ check, ensure }, { outcomes }) => {
     const ajv = new Ajv({ allErrors: true, strict: false });
     (addFormats as unknown as (ajv: Ajv) => void)(ajv);
     const validate = ajv.compile(JSON.parse(await readFile(join(root, 'node_modules', 'ctrf', 'dist', 'ctrf-schema-0.0.json'), 'utf8')));
@@ -119,7 +119,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.matches(String(differs['message']), /\n {2}actual .*\n {2}expected /);
   }),
 
-  told('TAP 14 is strict, and has the result of each case', async ({ check, ensure }, { outcomes }) => {
+  testReport('TAP 14 is strict, and has the result of each case', async ({ check, ensure }, { outcomes }) => {
     const { points, bailOut } = readTap((await runCommand(['report', 'bad', '--format', 'tap'], outcomes.folder)).out);
     const all = leaves(points);
     check.matches(bailOut, /^outcomes\.lattice\.ts:\d+:\d+ teardown of fixture "ledger" for the office failed: Error: the ledger is stuck$/);
@@ -146,7 +146,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.holds(all.some(({ description }) => description.includes('</script><img src=x onerror=alert(1)> # `a` | \\ @all ␛[31m =1+1')));
   }),
 
-  told('CSV has one line per case with its values, safe in a spreadsheet', async ({ check, ensure }, { outcomes }) => {
+  testReport('CSV has one line per case with its values, safe in a spreadsheet', async ({ check, ensure }, { outcomes }) => {
     const { data } = papa.parse<Record<string, string>>((await runCommand(['report', 'bad', '--format', 'csv'], outcomes.folder)).out, {
       header: true,
       skipEmptyLines: true,
@@ -177,7 +177,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     );
   }),
 
-  told('Markdown is a summary without markup from tests', async ({ check }, { outcomes }) => {
+  testReport('Markdown is a summary without markup from tests', async ({ check }, { outcomes }) => {
     const text = (await runCommand(['report', 'bad', '--format', 'markdown'], outcomes.folder)).out;
     check.includes(text, '- `hull=cat & season=winter`: 8 of 8 fail\n- elsewhere 0 of 40');
     check.includes(text, '- 1 `skipped: no tide table yet`');
@@ -191,7 +191,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.equal(prose.includes('@all'), false);
   }),
 
-  told('Markdown stays under 60 kB, whatever the run', async ({ check }, { outcomes }) => {
+  testReport('Markdown stays under 60 kB, whatever the run', async ({ check }, { outcomes }) => {
     const [head, ...results] = lines(
       await readFile(join(outcomes.folder, 'a.jsonl'), 'utf8').catch(
         async () => (await runCommand(['report', 'bad', '--format', 'jsonl'], outcomes.folder)).out,
@@ -213,7 +213,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.matches(out, /… and [\d,]+ more failing cases, omitted for length/);
   }),
 
-  told('run --format gives the same on standard output, and the last line on standard error', async ({ check }, { outcomes }) => {
+  testReport('run --format gives the same on standard output, and the last line on standard error', async ({ check }, { outcomes }) => {
     const { out, output, status } = await runCommand(['run', '--format', 'tap', '--title', 'holds'], outcomes.folder);
     check.equal(status, 0);
     check.equal(
@@ -223,7 +223,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.matches(output.slice(out.length), /^1 passed, 0 failed$/m);
   }),
 
-  told('failures are printed in full: row, fixtures, difference, causes, the command to rerun, where the test fails', ({ check }, { outcomes }) => {
+  testReport('failures are printed in full: row, fixtures, difference, causes, the command to rerun, where the test fails', ({ check }, { outcomes }) => {
     const { output } = outcomes.bad;
     for (const part of [
       'in step "outer › inner"',
@@ -241,7 +241,7 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.equal([output.includes('\u001b'), output.includes('accept:')], [false, false]);
   }),
 
-  told('the command quotes an id with special characters', ({ check }, { outcomes }) => {
+  testReport('the command quotes an id with special characters', ({ check }, { outcomes }) => {
     check.matches(outcomes.bad.output, /rerun: npx red-lattice run --id (?:[\w./,=+:@%-]+|'[^']*')$/m);
     check.includes(outcomes.bad.output, hostile.split(' ')[0] as string);
   }),
@@ -272,7 +272,7 @@ export const ofTheOffice = suite('the harbour office with its draft', { timeout:
 ]);
 
 export const comparisons = suite('compare', { timeout: 60_000 }, [
-  told('compares each case, and exits with 1 if one is newly failing', async ({ check }, { outcomes }) => {
+  testReport('compares each case, and exits with 1 if one is newly failing', async ({ check }, { outcomes }) => {
     const worse = await runCommand(['compare', 'good', 'bad', '--format', 'json'], outcomes.folder);
     const { cases, same } = JSON.parse(worse.out) as { cases: { change: string; title: string }[]; same: number };
     const count = (change: string): number => cases.filter((one) => one.change === change).length;
@@ -286,7 +286,7 @@ export const comparisons = suite('compare', { timeout: 60_000 }, [
     check.matches(twice.output, /\n14 still failing, 48 the same\n$/);
   }),
 
-  told(
+  testReport(
     'exits with 1 if the later run {says}',
     {
       cases: namedRows<{ says: string; end: object }>({
@@ -313,7 +313,7 @@ export const comparisons = suite('compare', { timeout: 60_000 }, [
     },
   ),
 
-  told('as Markdown has a headline with the counts', async ({ check }, { outcomes }) => {
+  testReport('as Markdown has a headline with the counts', async ({ check }, { outcomes }) => {
     const { out } = await runCommand(['compare', 'good', 'bad', '--format', 'markdown'], outcomes.folder);
     check.matches(out, /^## ✗ 13 newly failing, 1 still failing/);
     check.includes(out, '\n- `outcomes.lattice.ts › the office › {nights} nights`\n  - `two nights` `nights: "two" is not an integer`\n');

@@ -1,6 +1,9 @@
-import { formatCondition, matrix, namedRows, range, suite, table, test, whereItFails } from 'red-lattice';
+import { formatCondition, matrix, namedRows, range, suite, table, test, values, whereItFails } from 'red-lattice';
 import { meets, plant } from '../../bench/where/plant.mjs';
 import { createRandom } from '../../src/cases/random.ts';
+import type { JournalEntry } from '../../src/results/journal/entries.ts';
+import { whereTestsFail } from '../../src/results/where/tests.ts';
+import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 
 type Row = Readonly<Record<string, unknown>>;
 
@@ -39,47 +42,47 @@ const judged = (rows: readonly Row[], fails: (row: Row) => boolean) => whereItFa
 
 export const where = suite('where it fails', [
   test('is found for {what}', {
-    cases: namedRows<{ what: string; fails: (row: Row) => boolean; told: readonly string[] }>({
-      value: { what: 'a value', fails: (row) => row['hull'] === 'cat', told: ['hull=cat'] },
-      'all but one': { what: 'all values but one', fails: (row) => row['hull'] !== 'cat', told: ['hull!=cat'] },
-      pair: { what: 'a pair of values', fails: (row) => row['hull'] === 'cat' && row['season'] === 'winter', told: ['hull=cat & season=winter'] },
-      inside: { what: 'a value inside of a column', fails: ({ stay }) => (stay as Row)['nights'] === 3, told: ['stay.nights=3'] },
-      range: { what: 'a range of numbers', fails: (row) => loa(row) >= 12, told: ['loa>=12'] },
-      between: { what: 'a range with two ends', fails: (row) => loa(row) >= 8 && loa(row) <= 10, told: ['8<=loa<=10'] },
-      dates: { what: 'a range of dates', fails: ({ from }) => String(from) < '2031-02-01', told: ['from<=2031-01-31'] },
-      start: { what: 'a start of text', fails: ({ guest }) => String(guest).startsWith('St'), told: ['guest starts with "St"'] },
-      'dates and texts': { what: 'a start of text among dates', fails: ({ until }) => String(until).startsWith('o'), told: ['until starts with "o"'] },
-      length: { what: 'a length of text', fails: ({ guest }) => String(guest).length <= 3, told: ['length of guest<=3'] },
-      missing: { what: 'a missing value', fails: (row) => !('note' in row), told: ['note is missing'] },
-      empty: { what: 'an empty list', fails: (row) => extras(row).length === 0, told: ['extras is empty'] },
-      'not empty': { what: 'all but the empty object', fails: (row) => rates(row).length > 0, told: ['rates is not empty'] },
-      size: { what: 'a size of lists', fails: (row) => extras(row).length >= 2, told: ['size of extras=2'] },
+    cases: namedRows<{ what: string; fails: (row: Row) => boolean; expected: readonly string[] }>({
+      value: { what: 'a value', fails: (row) => row['hull'] === 'cat', expected: ['hull=cat'] },
+      'all but one': { what: 'all values but one', fails: (row) => row['hull'] !== 'cat', expected: ['hull!=cat'] },
+      pair: { what: 'a pair of values', fails: (row) => row['hull'] === 'cat' && row['season'] === 'winter', expected: ['hull=cat & season=winter'] },
+      inside: { what: 'a value inside of a column', fails: ({ stay }) => (stay as Row)['nights'] === 3, expected: ['stay.nights=3'] },
+      range: { what: 'a range of numbers', fails: (row) => loa(row) >= 12, expected: ['loa>=12'] },
+      between: { what: 'a range with two ends', fails: (row) => loa(row) >= 8 && loa(row) <= 10, expected: ['8<=loa<=10'] },
+      dates: { what: 'a range of dates', fails: ({ from }) => String(from) < '2031-02-01', expected: ['from<=2031-01-31'] },
+      start: { what: 'a start of text', fails: ({ guest }) => String(guest).startsWith('St'), expected: ['guest starts with "St"'] },
+      'dates and texts': { what: 'a start of text among dates', fails: ({ until }) => String(until).startsWith('o'), expected: ['until starts with "o"'] },
+      length: { what: 'a length of text', fails: ({ guest }) => String(guest).length <= 3, expected: ['length of guest<=3'] },
+      missing: { what: 'a missing value', fails: (row) => !('note' in row), expected: ['note is missing'] },
+      empty: { what: 'an empty list', fails: (row) => extras(row).length === 0, expected: ['extras is empty'] },
+      'not empty': { what: 'all but the empty object', fails: (row) => rates(row).length > 0, expected: ['rates is not empty'] },
+      size: { what: 'a size of lists', fails: (row) => extras(row).length >= 2, expected: ['size of extras=2'] },
       member: {
         what: 'what lists contain',
         fails: (row) => extras(row).includes('power') && row['hull'] === 'tri',
-        told: ['hull=tri & extras contains "power"'],
+        expected: ['hull=tri & extras contains "power"'],
       },
-      key: { what: 'a key of objects', fails: (row) => rates(row).includes('week'), told: ['rates contains "week"'] },
-      'no key': { what: 'a missing key of objects', fails: (row) => !rates(row).includes('day'), told: ['rates.day is missing'] },
-      lacks: { what: 'what lists do not contain', fails: (row) => !extras(row).includes('crane'), told: ['extras does not contain "crane"'] },
+      key: { what: 'a key of objects', fails: (row) => rates(row).includes('week'), expected: ['rates contains "week"'] },
+      'no key': { what: 'a missing key of objects', fails: (row) => !rates(row).includes('day'), expected: ['rates.day is missing'] },
+      lacks: { what: 'what lists do not contain', fails: (row) => !extras(row).includes('crane'), expected: ['extras does not contain "crane"'] },
       two: {
         what: 'two causes at once',
         fails: (row) => (row['hull'] === 'cat' && row['season'] === 'winter') || loa(row) >= 16,
-        told: ['loa>=16', 'hull=cat & season=winter'],
+        expected: ['loa>=16', 'hull=cat & season=winter'],
       },
-      all: { what: 'no cause where all fail', fails: () => true, told: [] },
+      all: { what: 'no cause where all fail', fails: () => true, expected: [] },
       none: {
         what: 'no cause where failures are scattered',
         fails: ({ from, loa }) => (Number(String(from).slice(-2)) * 7 + (loa as number) * 8) % 11 === 0,
-        told: [],
+        expected: [],
       },
-      one: { what: 'no cause where one case fails', fails: (row) => row === stays[17], told: [] },
+      one: { what: 'no cause where one case fails', fails: (row) => row === stays[17], expected: [] },
     }),
   }, ({ row, check }) => {
     const { causes, elsewhere } = judged(stays, row.fails);
     check.equal(
       causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
-      [...row.told],
+      [...row.expected],
     );
     // Each reported cause holds for failing cases only, and together they hold for all of them.
     check.equal(
@@ -91,18 +94,18 @@ export const where = suite('where it fails', [
   }),
 
   test('columns and texts are compared: {what}', {
-    cases: namedRows<{ what: string; fails: (row: Row) => boolean; told: string }>({
-      order: { what: 'the order of two numbers', fails: ({ from, to }) => (from as number) > (to as number), told: 'from > to' },
-      'at least': { what: 'the order of two numbers, or their equality', fails: ({ from, to }) => (from as number) >= (to as number), told: 'from >= to' },
-      equal: { what: 'equal texts', fails: ({ home, berth }) => home === berth, told: 'home = berth' },
-      unequal: { what: 'different texts', fails: ({ home, berth }) => home !== berth, told: 'home != berth' },
-      word: { what: 'a word of a text', fails: ({ note }) => String(note).includes('urgent'), told: 'note contains "urgent"' },
+    cases: namedRows<{ what: string; fails: (row: Row) => boolean; expected: string }>({
+      order: { what: 'the order of two numbers', fails: ({ from, to }) => (from as number) > (to as number), expected: 'from > to' },
+      'at least': { what: 'the order of two numbers, or their equality', fails: ({ from, to }) => (from as number) >= (to as number), expected: 'from >= to' },
+      equal: { what: 'equal texts', fails: ({ home, berth }) => home === berth, expected: 'home = berth' },
+      unequal: { what: 'different texts', fails: ({ home, berth }) => home !== berth, expected: 'home != berth' },
+      word: { what: 'a word of a text', fails: ({ note }) => String(note).includes('urgent'), expected: 'note contains "urgent"' },
     }),
   }, ({ row, check }) => {
     const { causes } = judged(moves, row.fails);
     check.equal(
       causes.map(({ conditions, failing, cases }) => [conditions.map(formatCondition).join(' & '), failing === cases]),
-      [[row.told, true]],
+      [[row.expected, true]],
     );
     check.equal(causes[0]?.failing, moves.filter(row.fails).length);
   }),
@@ -133,7 +136,7 @@ export const where = suite('where it fails', [
 
   test('no condition is shown under which most cases pass: {rate} of 10 fail among {count} cases', {
     cases: table(
-      ['count', 'rate', 'told'],
+      ['count', 'rate', 'expected'],
       [
         [600, 6, ['berth=N4']],
         [600, 4, []],
@@ -147,23 +150,23 @@ export const where = suite('where it fails', [
     const { causes } = whereItFails(rows.map((one, i) => ({ row: one, failed: one['berth'] === 'N4' ? Math.floor(i / 9) % 10 < row.rate : i % 199 === 0 })));
     check.equal(
       causes.map(({ conditions }) => conditions.map(formatCondition).join(' & ')),
-      [...row.told],
+      [...row.expected],
     );
   }),
 
   test(
     'of long texts, conditions show {what}',
     {
-      cases: namedRows<{ what: string; value: string; told: string }>({
-        whole: { what: 'the whole', value: `berth ${'north '.repeat(10)}end`, told: `berth ${'north '.repeat(10)}end` },
+      cases: namedRows<{ what: string; value: string; expected: string }>({
+        whole: { what: 'the whole', value: `berth ${'north '.repeat(10)}end`, expected: `berth ${'north '.repeat(10)}end` },
         ends: {
           what: 'both ends',
           value: `berth ${'north '.repeat(40)}end`,
-          told: `berth ${'north '.repeat(5)}nor… ${'north '.repeat(6)}end`,
+          expected: `berth ${'north '.repeat(5)}nor… ${'north '.repeat(6)}end`,
         },
       }),
     },
-    ({ row, check }) => check.equal(formatCondition({ kind: 'value', column: 'note', value: row.value }), `note=${row.told}`),
+    ({ row, check }) => check.equal(formatCondition({ kind: 'value', column: 'note', value: row.value }), `note=${row.expected}`),
   ),
 
   test('a nested value explains, however many other paths the documents have', ({ check }) => {
@@ -217,5 +220,22 @@ export const where = suite('where it fails', [
     const planted = rows.filter((one: Row) => meets(one, causes[0])).length;
     check.holds(found.length > 0);
     if (!isFlipped) check.equal([found[0]?.failing, found[0]?.cases], [planted, planted]);
+  }),
+
+  test('of a record is counted over all {count} cases of a test', { cases: values('count', [96, 9600]) }, ({ row: { count }, check }) => {
+    const entries = function* (): Generator<JournalEntry> {
+      for (let i = 0; i < count; i++) {
+        const row = stays[i % 96] as Row;
+        const name = { test: 3, ordinal: i, id: `${i}`, title: `${i}`, row, tags: [], attachments: [] };
+        const verdict = row['hull'] === 'cat' ? ({ status: 'failed', cause: 'check' } as const) : ({ status: 'passed' } as const);
+        yield { type: 'ended', result: { ...EMPTY_OUTCOME, ...name, ...verdict } };
+      }
+    };
+    const found = whereTestsFail(entries, new Set([3])).get(3);
+    check.equal(
+      found?.causes.map(({ conditions, failing, cases }) => [conditions.map(formatCondition).join(), failing, cases]),
+      [['hull=cat', count / 3, count / 3]],
+    );
+    check.equal(found?.elsewhere, { failing: 0, cases: (count * 2) / 3 });
   }),
 ]);

@@ -43,9 +43,9 @@ export function runCommand(folder, args = ['run'], { signals = [], node = [], cl
     // Each signal is sent when the project has written its word into order.txt: to the command, or to its process group.
     const waiting = [...signals];
     const look = setInterval(() => {
-      const told = written(folder);
-      if (closesAt !== undefined && told.includes(closesAt)) child.stdout.destroy();
-      if (waiting.length === 0 || !told.includes(waiting[0][1])) return;
+      const progress = written(folder);
+      if (closesAt !== undefined && progress.includes(closesAt)) child.stdout.destroy();
+      if (waiting.length === 0 || !progress.includes(waiting[0][1])) return;
       const [signal, , whom] = waiting.shift();
       if (whom === 'group') process.kill(-child.pid, signal);
       else child.kill(signal);

@@ -3,6 +3,7 @@ import { evaluateAnnotations } from '../../src/cases/annotations.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { describeOutsideCases, formatSummaryLine } from '../../src/formats/summary-line.ts';
 import { createRunState, exitStatus, type RunState, warningsIn } from '../../src/results/run-state.ts';
+import { buildThrowFailure } from '../../src/running/failures.ts';
 import type { Cause } from '../../src/running/result.ts';
 import { statuses } from '../../src/running/result.ts';
 import { decideVerdict } from '../../src/running/verdict.ts';
@@ -108,3 +109,15 @@ export const endings = suite('the end of a run', [
     check.equal(describeOutsideCases(state), parts.length === 0 ? undefined : `${total === 0 ? 'nothing ran: ' : ''}${parts.join(', ')}`);
   }),
 ]);
+
+export const frames = test('the frames of a failure repeat no place of a recursion', ({ check }) => {
+  const error = new Error('aground');
+  const places = ['tide.ts:3:5', 'tide.ts:3:5', 'tide.ts:3:9', 'tide.ts:4:9', 'berth.ts:4:9', 'tide.ts:3:5'];
+  error.stack = `Error: aground\n${places.map((place) => `    at sound (/office/${place})`).join('\n')}`;
+  const { location, frames = [] } = buildThrowFailure(error, 'throw', {});
+  check.equal(location, { file: '/office/tide.ts', line: 3, column: 5 });
+  check.equal(
+    frames.map(({ file, line, column }) => `${file.slice(8)}:${line}:${column}`),
+    places.slice(1),
+  );
+});

@@ -71,6 +71,10 @@ export const refusals = test(
         suites: () => [suite('s', [otherTest('t', body) as never])],
       },
       'an invalid fixture': { says: 'test "t": needs.tide is not a fixture', suites: () => [test('t', { needs: { tide: 7 as never } }, body)] },
+      'an invalid fixture of a suite': {
+        says: 'always of suite "s": 7 is not a fixture',
+        suites: () => [suite('s', { always: [7 as never] }, [test('t', body)])],
+      },
       'an invalid override': { says: 'overrides of test "t": 7 is not an override', suites: () => [test('t', { overrides: [7 as never] }, body)] },
       'a day that is none': {
         says: 'test "t": until: "spring" is not a date like 2031-04-30',

@@ -1,17 +1,17 @@
 import { type KeyboardEvent, type PointerEvent, useState } from 'react';
 
 const STORAGE_KEY = 'red-lattice pane';
-/** In percent of the width. */
-const [LEAST, MOST, DEFAULT, KEY_STEP] = [25, 75, 46, 2];
+/** The width of the right pane. */
+const [MIN_PERCENT, MAX_PERCENT, DEFAULT_PERCENT, KEY_STEP_PERCENT] = [25, 75, 46, 2];
 
-const clamp = (percent: number): number => Math.min(MOST, Math.max(LEAST, percent));
+const clamp = (percent: number): number => Math.min(MAX_PERCENT, Math.max(MIN_PERCENT, percent));
 
 /** A page from a file may have no storage. */
 function readRemembered(): number {
   try {
-    return clamp(Number(localStorage.getItem(STORAGE_KEY)) || DEFAULT);
+    return clamp(Number(localStorage.getItem(STORAGE_KEY)) || DEFAULT_PERCENT);
   } catch {
-    return DEFAULT;
+    return DEFAULT_PERCENT;
   }
 }
 
@@ -31,9 +31,9 @@ export function useSplitter(): { readonly percent: number; readonly splitter: Re
     if (frame && event.currentTarget.hasPointerCapture(event.pointerId)) change((100 * (frame.right - event.clientX)) / frame.width);
   };
   const onKeyDown = (event: KeyboardEvent): void => {
-    const by = { ArrowLeft: KEY_STEP, ArrowRight: -KEY_STEP }[event.key];
+    const by = { ArrowLeft: KEY_STEP_PERCENT, ArrowRight: -KEY_STEP_PERCENT }[event.key];
     if (by === undefined && event.key !== 'Home') return;
-    change(by === undefined ? DEFAULT : percent + by);
+    change(by === undefined ? DEFAULT_PERCENT : percent + by);
     event.preventDefault();
   };
   const splitter = (
@@ -45,11 +45,11 @@ export function useSplitter(): { readonly percent: number; readonly splitter: Re
       aria-orientation="vertical"
       aria-label="width of the case"
       aria-valuenow={Math.round(percent)}
-      aria-valuemin={LEAST}
-      aria-valuemax={MOST}
+      aria-valuemin={MIN_PERCENT}
+      aria-valuemax={MAX_PERCENT}
       onPointerDown={(event) => event.currentTarget.setPointerCapture(event.pointerId)}
       onPointerMove={onPointerMove}
-      onDoubleClick={() => change(DEFAULT)}
+      onDoubleClick={() => change(DEFAULT_PERCENT)}
       onKeyDown={onKeyDown}
     />
   );
