@@ -12,6 +12,6 @@ export interface CommandContext {
   acquireLane(): ChildProcess;
   /** Returns the project's configuration, which is read on first use, and again with `isReload`. */
   configuration(isReload?: boolean): Promise<Configuration>;
-  /** Calls `act` for each interrupting signal, and when the output is closed. */
-  onInterrupt(act: (cause: InterruptCause) => void): void;
+  /** Calls `callback` for each interrupting signal, and when the output is closed. */
+  onInterrupt(callback: (cause: InterruptCause) => void): void;
 }

@@ -289,15 +289,15 @@ export async function main(args: readonly string[], started: ChildProcess | unde
       });
       return configured;
     },
-    onInterrupt(act) {
+    onInterrupt(callback) {
       let interrupts = 0;
       for (const signal of interruptSignals)
         process.on(signal, () => {
           // A lane in this process cannot be killed from outside.
           if (inProcess && ++interrupts > 2) process.exit(getInterruptStatus(signal));
-          act(signal);
+          callback(signal);
         });
-      onClosed = () => act('SIGPIPE');
+      onClosed = () => callback('SIGPIPE');
     },
   };
   let isClosed = false;

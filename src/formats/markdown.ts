@@ -33,33 +33,33 @@ export function reportAsMarkdown(
   reruns: RerunSelections,
   nameFile: FormatPath,
 ): string {
-  const paper = new SizeLimitedWriter(MAX_MARKDOWN_BYTES);
+  const writer = new SizeLimitedWriter(MAX_MARKDOWN_BYTES);
   const { counts } = state;
   const failed = counts.failed + counts.errored;
   const beside = describeOutsideCases(state, info.strictWarnings);
   const isRed = (info.exitStatus ?? 1) !== 0;
-  paper.add(`## ${isRed ? '✗' : '✓'} ${formatSummaryLine(state)}\n`);
-  if (beside !== undefined) paper.add(`${beside}\n`);
+  writer.add(`## ${isRed ? '✗' : '✓'} ${formatSummaryLine(state)}\n`);
+  if (beside !== undefined) writer.add(`${beside}\n`);
   const time = info.milliseconds === undefined ? 'incomplete' : `${formatDuration(info.milliseconds)} (cases ${formatDuration(state.totalCaseMs)})`;
-  paper.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
+  writer.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
   for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(buildTeardownProblem), ...state.runProblems])
-    paper.add(`- **!** ${renderProblem(problem, nameFile)}\n`);
+    writer.add(`- **!** ${renderProblem(problem, nameFile)}\n`);
 
   const red = [...state.tests.values()].filter((test) => test.counts.failed + test.counts.errored > 0);
   if (red.length > 0) {
-    paper.add('| test | failed | of | time |\n| --- | ---: | ---: | ---: |');
-    for (const test of red.slice(0, MAX_TABLE_ROWS)) paper.add(renderTest(test));
-    if (red.length > MAX_TABLE_ROWS) paper.add(`| … and ${formatCount(red.length - MAX_TABLE_ROWS, 'more test')} | | | |`);
-    paper.add('');
+    writer.add('| test | failed | of | time |\n| --- | ---: | ---: | ---: |');
+    for (const test of red.slice(0, MAX_TABLE_ROWS)) writer.add(renderTest(test));
+    if (red.length > MAX_TABLE_ROWS) writer.add(`| … and ${formatCount(red.length - MAX_TABLE_ROWS, 'more test')} | | | |`);
+    writer.add('');
   }
   for (const [number, found] of where) {
     const test = state.tests.get(number);
-    if (test) paper.add(renderWhere(test, found));
+    if (test) writer.add(renderWhere(test, found));
   }
   const groups = groupSimilarFailures([...state.failures].sort((a, b) => a.test - b.test || a.ordinal - b.ordinal));
   for (const [i, group] of groups.entries()) {
-    if (paper.add(renderFailure(group, reruns, nameFile))) continue;
-    paper.forceAppend(
+    if (writer.add(renderFailure(group, reruns, nameFile))) continue;
+    writer.forceAppend(
       `… and ${formatCount(
         groups.slice(i).reduce((sum, one) => sum + one.length, 0),
         'more failing case',
@@ -67,28 +67,28 @@ export function reportAsMarkdown(
     );
     break;
   }
-  if (failed === 0 && !isRed) paper.add('All cases that ran passed.\n');
-  paper.add(renderExcused(state));
-  if (state.notRun) paper.add(`- ${renderUnrun(state.notRun)}\n`);
-  return paper.text;
+  if (failed === 0 && !isRed) writer.add('All cases that ran passed.\n');
+  writer.add(renderExcused(state));
+  if (state.notRun) writer.add(`- ${renderUnrun(state.notRun)}\n`);
+  return writer.text;
 }
 
 /** Collects text up to a number of bytes. */
 class SizeLimitedWriter {
-  readonly #MAX_MARKDOWN_BYTES: number;
+  readonly #maxBytes: number;
   readonly #room = 300;
   readonly #encoder = new TextEncoder();
   #bytes = 0;
   text = '';
 
-  constructor(MAX_MARKDOWN_BYTES: number) {
-    this.#MAX_MARKDOWN_BYTES = MAX_MARKDOWN_BYTES;
+  constructor(maxBytes: number) {
+    this.#maxBytes = maxBytes;
   }
 
   /** Adds lines if there is room for them. Returns whether there was. */
   add(lines: string): boolean {
     const size = this.#encoder.encode(lines).length + 1;
-    if (this.#bytes + size > this.#MAX_MARKDOWN_BYTES - this.#room) return false;
+    if (this.#bytes + size > this.#maxBytes - this.#room) return false;
     this.#bytes += size;
     this.text += `${lines}\n`;
     return true;

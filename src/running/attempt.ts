@@ -16,8 +16,8 @@ export interface AttemptContext {
   readonly watch: DeadlineTimer;
   /** The effective time limit for one in milliseconds. */
   limit(milliseconds: number): number;
-  /** Runs `act` in the asynchronous context of a case. */
-  readonly bindContext: (<T>(run: CaseAttempt, act: () => T) => T) | undefined;
+  /** Runs `callback` in the asynchronous context of a case. */
+  readonly bindContext: (<T>(run: CaseAttempt, callback: () => T) => T) | undefined;
   reportProblem(problem: Problem): void;
   warnOnce(about: object, buildProblem: () => Problem): void;
   /** Prints what belongs to no case. */
@@ -170,9 +170,9 @@ function runDeferred(run: CaseAttempt, around: AttemptContext): Promise<void> | 
 async function runAllDeferred(run: CaseAttempt, around: AttemptContext): Promise<void> {
   const begun = now();
   const hosting = new CaseHosting(run, around);
-  for (const act of [...run.deferred].reverse()) {
+  for (const callback of [...run.deferred].reverse()) {
     try {
-      await hosting.runWithDeadline('cleanup', run.planned.title, DEFAULT_FIXTURE_TIMEOUT_MS, act);
+      await hosting.runWithDeadline('cleanup', run.planned.title, DEFAULT_FIXTURE_TIMEOUT_MS, callback);
     } catch (error) {
       run.recordThrow(error, 'teardown');
     }
@@ -219,14 +219,14 @@ export class SharedFixtureHost implements FixtureRuntime {
     this.around.warnOnce(about, buildProblem);
   }
 
-  runWithDeadline(phase: LimitedPhase, name: string, milliseconds: number, act: (signal: () => AbortSignal) => unknown): unknown {
+  runWithDeadline(phase: LimitedPhase, name: string, milliseconds: number, callback: (signal: () => AbortSignal) => unknown): unknown {
     // Controllers are expensive, and few setups use their signal.
     let abort: AbortController | undefined;
     // The coordinator ends a lane whose code blocks for longer than the ordinary limit.
     const isMeasured = milliseconds < DEFAULT_FIXTURE_TIMEOUT_MS;
     const begun = isMeasured ? now() : 0;
     const given = this.bound(() =>
-      act(() => {
+      callback(() => {
         abort ??= new AbortController();
         return abort.signal;
       }),
@@ -251,8 +251,8 @@ export class SharedFixtureHost implements FixtureRuntime {
     });
   }
 
-  protected bound(act: () => unknown): unknown {
-    return act();
+  protected bound(callback: () => unknown): unknown {
+    return callback();
   }
 }
 
@@ -270,7 +270,7 @@ class CaseHosting extends SharedFixtureHost {
     return this.around.fetchRunFixture(node, this.#run, this.placed as PlacedGraph);
   }
 
-  protected override bound(act: () => unknown): unknown {
-    return this.around.bindContext ? this.around.bindContext(this.#run, act) : act();
+  protected override bound(callback: () => unknown): unknown {
+    return this.around.bindContext ? this.around.bindContext(this.#run, callback) : callback();
   }
 }

@@ -11,7 +11,7 @@ import { after, now, today } from './globals.ts';
 import { buildResult, EMPTY_OUTCOME } from './outcome.ts';
 import type { CaseResult, Failure } from './result.ts';
 import type { ResultDispatcher } from './result-dispatcher.ts';
-import type { RunOptions } from './run-options.ts';
+import type { PlanRunOptions } from './run-options.ts';
 import type { OpenScope, PlacedGraph } from './scopes.ts';
 import { decideVerdict, type Verdict } from './verdict.ts';
 
@@ -39,7 +39,7 @@ interface CaseJob {
  * Millions of trivial cases pass through this class. Whatever does not have to wait is done synchronously, without promises and closures.
  */
 export class CaseRunner {
-  readonly #options: RunOptions;
+  readonly #options: PlanRunOptions;
   readonly #around: AttemptContext;
   readonly #delivery: ResultDispatcher;
   readonly #started: number;
@@ -51,7 +51,7 @@ export class CaseRunner {
   #isInterrupted = false;
 
   /** `started` is when the lane started, on the runner's clock. */
-  constructor(options: RunOptions, around: AttemptContext, delivery: ResultDispatcher, started: number) {
+  constructor(options: PlanRunOptions, around: AttemptContext, delivery: ResultDispatcher, started: number) {
     this.#options = options;
     this.#around = around;
     this.#delivery = delivery;

@@ -13,7 +13,7 @@ export const today = (): string => new OriginalDate(wallClockNow()).toISOString(
 const set = setTimeout;
 const clear = clearTimeout;
 export type Timer = ReturnType<typeof setTimeout>;
-export const startTimer = (act: () => void, milliseconds: number): Timer => set(act, milliseconds);
+export const startTimer = (callback: () => void, milliseconds: number): Timer => set(callback, milliseconds);
 export const stopTimer = (timer: Timer): void => clear(timer);
 
 const OriginalPromise = Promise;
@@ -28,25 +28,25 @@ export const makePromise = <T>(executor: (resolve: (value: T | PromiseLike<T>) =
 export const toPromise = <T>(given: PromiseLike<T>): Promise<T> =>
   isInstanceOf(given, OriginalPromise) ? (given as Promise<T>) : makePromise((resolve) => resolve(given));
 
-/** Calls `act` when a native promise is fulfilled, and `onRejected` when it is rejected. */
+/** Calls `callback` when a native promise is fulfilled, and `onRejected` when it is rejected. */
 export const after = <T, R, E = never>(
   promise: Promise<T>,
-  act: ((value: T) => R | PromiseLike<R>) | undefined,
+  callback: ((value: T) => R | PromiseLike<R>) | undefined,
   onRejected?: (reason: unknown) => E | PromiseLike<E>,
-): Promise<R | E> => apply(originalThen, promise, [act, onRejected]) as Promise<R | E>;
+): Promise<R | E> => apply(originalThen, promise, [callback, onRejected]) as Promise<R | E>;
 
-const immediate: ((act: () => void) => void) | undefined = (globalThis as { setImmediate?: (act: () => void) => void }).setImmediate;
-const scheduleMacrotask: (act: () => void) => void = immediate ?? createMessageScheduler();
+const immediate: ((callback: () => void) => void) | undefined = (globalThis as { setImmediate?: (callback: () => void) => void }).setImmediate;
+const scheduleMacrotask: (callback: () => void) => void = immediate ?? createMessageScheduler();
 /** Resolves after the pending tasks of the event loop have run. */
 export const waitForTurn = (): Promise<void> => makePromise((resolve) => scheduleMacrotask(resolve));
 
 /** Pages delay timers by milliseconds, and hidden pages by a second. Messages that a page sends itself arrive without a delay. */
-function createMessageScheduler(): (act: () => void) => void {
+function createMessageScheduler(): (callback: () => void) => void {
   const { port1, port2 } = new MessageChannel();
   const waiting: (() => void)[] = [];
   port1.onmessage = () => waiting.shift()?.();
-  return (act) => {
-    waiting.push(act);
+  return (callback) => {
+    waiting.push(callback);
     port2.postMessage(undefined);
   };
 }

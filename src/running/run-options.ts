@@ -7,7 +7,8 @@ import type { CaseAttempt } from './case-attempt.ts';
 import type { CaseResult } from './result.ts';
 import type { RunFixtures } from './run-fixture-host.ts';
 
-export interface RunOptions {
+/** The options of `runPlan`. */
+export interface PlanRunOptions {
   readonly seed: number;
   /** Counted from 0. */
   readonly lane?: number | undefined;
@@ -28,8 +29,8 @@ export interface RunOptions {
   readonly parts?: AsyncIterable<PlanPart> | undefined;
   /** Acquires locks that are shared with other lanes. Resolves to a function that releases them. */
   readonly lock?: ((names: readonly string[]) => Promise<() => void>) | undefined;
-  /** Runs `act` in the asynchronous context of a case, so that output and uncaught errors are attributed to it. */
-  readonly bindContext?: (<T>(run: CaseAttempt, act: () => T) => T) | undefined;
+  /** Runs `callback` in the asynchronous context of a case, so that output and uncaught errors are attributed to it. */
+  readonly bindContext?: (<T>(run: CaseAttempt, callback: () => T) => T) | undefined;
   /** The runner's timers do not keep the process alive. */
   readonly unrefsTimers?: boolean | undefined;
   /** The fixtures of the run, if they are in another process. */

@@ -20,7 +20,7 @@ import { now } from './globals.ts';
 import { OverrideUsage, type OverrideUse } from './override-usage.ts';
 import { ResultDispatcher } from './result-dispatcher.ts';
 import { LocalRunFixtures, type RunFixtures } from './run-fixture-host.ts';
-import type { PlanPart, RunListener, RunOptions } from './run-options.ts';
+import type { PlanPart, PlanRunOptions, RunListener } from './run-options.ts';
 import { assignScopes, type OpenScope, type PlacedGraph } from './scopes.ts';
 
 /** Selected cases that have no result because the run ended early. */
@@ -54,7 +54,7 @@ export interface RunHandle {
 const MAX_NOT_RUN_SCAN = 100_000;
 
 /** Runs the cases of a plan in order. */
-export function runPlan(plan: Plan, options: RunOptions, listener: RunListener): RunHandle {
+export function runPlan(plan: Plan, options: PlanRunOptions, listener: RunListener): RunHandle {
   const runner = new Runner(options, listener);
   return {
     done: runner.run(plan),
@@ -65,7 +65,7 @@ export function runPlan(plan: Plan, options: RunOptions, listener: RunListener):
 
 /** Longer than most classes: opening a scope, running in it and closing it belong together. */
 class Runner {
-  readonly #options: RunOptions;
+  readonly #options: PlanRunOptions;
   readonly #listener: RunListener;
   readonly #around: AttemptContext;
   readonly #delivery: ResultDispatcher;
@@ -84,7 +84,7 @@ class Runner {
   #scannedCases = 0;
   #isStuck = false;
 
-  constructor(options: RunOptions, listener: RunListener) {
+  constructor(options: PlanRunOptions, listener: RunListener) {
     this.#options = options;
     this.#listener = listener;
     this.#delivery = new ResultDispatcher(listener, options.announcesEveryCase === true, this.#started);

@@ -93,7 +93,7 @@ function renderRow(row: readonly (readonly [string, unknown])[], location: Sourc
 }
 
 /** The maximum number of printed failures per source line. */
-const MAX_FIXTURES_PER_LINE = 3;
+const MAX_FAILURES_PER_LINE = 3;
 
 /** The failures to print. The last one of each source line has the number of omitted ones. */
 function limitPerLine(failures: readonly Failure[]): { readonly failure: Failure; readonly more: number }[] {
@@ -103,11 +103,11 @@ function limitPerLine(failures: readonly Failure[]): { readonly failure: Failure
   for (const failure of failures) {
     const count = (counts.get(lineOf(failure)) ?? 0) + 1;
     counts.set(lineOf(failure), count);
-    if (count <= MAX_FIXTURES_PER_LINE) kept.push(failure);
+    if (count <= MAX_FAILURES_PER_LINE) kept.push(failure);
   }
   return kept.map((failure, i) => {
     const isLast = !kept.slice(i + 1).some((later) => lineOf(later) === lineOf(failure));
-    return { failure, more: isLast ? (counts.get(lineOf(failure)) ?? 0) - Math.min(MAX_FIXTURES_PER_LINE, counts.get(lineOf(failure)) ?? 0) : 0 };
+    return { failure, more: isLast ? (counts.get(lineOf(failure)) ?? 0) - Math.min(MAX_FAILURES_PER_LINE, counts.get(lineOf(failure)) ?? 0) : 0 };
   });
 }
 
@@ -226,7 +226,7 @@ function limitLines(lines: readonly string[], most: number): readonly string[] {
   return [...lines.slice(0, head), `… ${formatThousands(lines.length - head - tail)} more lines …`, ...lines.slice(-tail)];
 }
 
-const MAX_FRAME_LINES = 12;
+const MAX_VALUE_LINES = 12;
 const MAX_LINE_LENGTH = 240;
 
 /** Renders a source frame once per location: many rows can fail there, and one line can have several failures. */
@@ -245,9 +245,9 @@ function renderValue(label: string, shown: string, style: Style): string[] {
     .split('\n')
     .map((line) => escapeControls(line.length > MAX_LINE_LENGTH ? `${line.slice(0, MAX_LINE_LENGTH - 1)}…` : line));
   const formatted =
-    lines.length <= MAX_FRAME_LINES
+    lines.length <= MAX_VALUE_LINES
       ? lines
-      : [...lines.slice(0, MAX_FRAME_LINES - 4), style.dim(`… ${lines.length - MAX_FRAME_LINES + 1} lines …`), ...lines.slice(-3)];
+      : [...lines.slice(0, MAX_VALUE_LINES - 4), style.dim(`… ${lines.length - MAX_VALUE_LINES + 1} lines …`), ...lines.slice(-3)];
   if (isLines) return [style.dim(label), ...formatted.map((line) => `${style.dim('│')} ${line}`)];
   return formatted.map((line, i) => `${i === 0 ? style.dim(label.padEnd(8)) : ' '.repeat(8)}  ${line}`);
 }

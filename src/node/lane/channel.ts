@@ -6,8 +6,8 @@ import type { ToCoordinator } from '../protocol.ts';
 export interface LaneChannel {
   send(message: ToCoordinator): void;
   onMessage(listener: (message: unknown) => void): void;
-  /** Calls `act` when the coordinator is gone, and ends the process when `act` has finished. */
-  onDisconnect(act: () => Promise<void>): void;
+  /** Calls `callback` when the coordinator is gone, and ends the process when `callback` has finished. */
+  onDisconnect(callback: () => Promise<void>): void;
   /** Hides the channel from code under test. */
   hide(): void;
   /** Whether the process belongs to this lane only. */
@@ -48,13 +48,13 @@ export const processChannel: LaneChannel = {
   send: (message) => void (process.connected && send?.(message, () => undefined)),
   hide: hideChannel,
   onMessage: (listener) => keepListening('message', listener),
-  onDisconnect: (act) =>
+  onDisconnect: (callback) =>
     keepListening('disconnect', () => {
       // Code under test can emit any event.
       if (process.connected) return;
       // Without the channel, nothing else keeps the process alive.
       startTimer(() => exit(1), MAX_TEARDOWN_MS);
-      void act().finally(() => exit(0));
+      void callback().finally(() => exit(0));
     }),
   // The coordinator then releases the lane, and anything that a test has left running does not keep it alive. Coverage is written at the
   // end.

@@ -232,7 +232,7 @@ export class Lane {
         parts: this.#assignments(plan),
         lock: this.#job.hasPeers ? (names) => this.#lock(names) : undefined,
         isRequested,
-        bindContext: (run, act) => this.#output.bind(run, act),
+        bindContext: (run, callback) => this.#output.bind(run, callback),
       },
       recorder,
     );

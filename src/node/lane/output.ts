@@ -5,8 +5,8 @@ import type { CaseAttempt } from '../../running/case-attempt.ts';
 export class Output {
   readonly #cases = new AsyncLocalStorage<CaseAttempt>();
 
-  bind<T>(run: CaseAttempt, act: () => T): T {
-    return this.#cases.run(run, act);
+  bind<T>(run: CaseAttempt, callback: () => T): T {
+    return this.#cases.run(run, callback);
   }
 
   /** The case to which the current code belongs, if any. */
