@@ -1,5 +1,5 @@
-import { cell, dataFile, namedRows, range, suite, test } from 'red-lattice';
-import { classifyBuiltInFormat } from '../../src/cases/data/workbook-numbers.ts';
+import { cell, dataFile, namedRows, range, suite, table, test } from 'red-lattice';
+import { classifyBuiltInFormat, classifyNumberFormat } from '../../src/cases/data/workbook-numbers.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { formatLocation } from '../../src/problems/source-location.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
@@ -46,6 +46,30 @@ export const workbooks = suite('a workbook', [
       { Season: 'summer <"&', Price: '2', From: '2031-04-01T08:30:00Z', Power: 'false' },
     ]);
   }),
+
+  test(
+    'shows a {kind} with the format {code}',
+    {
+      cases: table(
+        ['code', 'kind'],
+        [
+          ['0.00', 'number'],
+          ['#,##0;[Red]-#,##0', 'number'],
+          ['[$USD-409]#,##0.00', 'number'],
+          ['0 "days"', 'number'],
+          ['0\\d_y*h', 'number'],
+          ['yyyy-mm-dd', 'date'],
+          ['[$-409]d mmm;@', 'date'],
+          ['mmm', 'date'],
+          ['yyyy-mm-dd hh:mm', 'date'],
+          ['hh:mm', 'time'],
+          ['[h]:mm', 'time'],
+          ['[mm]:ss', 'time'],
+        ],
+      ),
+    },
+    ({ row, check }) => check.equal(classifyNumberFormat(row.code), row.kind),
+  ),
 
   test('reports the sheet and the cell of a problem', async ({ check }) => {
     const book = writeWorkbook({

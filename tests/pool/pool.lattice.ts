@@ -185,6 +185,7 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     { overrides: [ownServer.with({ isPersistent: true })] },
     async ({ check }, { at, server }) => {
       const { run, west } = await begun({ at, server, url: server.url('restart') });
+      check.matches(west.output, /^run [0-9a-f]{8}: takes part$/m);
       await server.stop();
       await west.says('the server cannot be reached');
       await server.start();
