@@ -19,8 +19,8 @@ interface Header {
 
 /** Changes cells of a CSV or TSV text. Everything else stays as it is: comments, quotes, blanks around cells, line endings. */
 export function editDelimited(text: string, extension: string, changes: readonly CellChange[]): Edited {
-  const wanted = [...new Set(changes.map(({ heading }) => heading))];
-  const { delimiter, headings } = findHeader(text, delimiters[extension] as readonly string[], wanted);
+  const expectedHeadings = [...new Set(changes.map(({ heading }) => heading))];
+  const { delimiter, headings } = findHeader(text, delimiters[extension] as readonly string[], expectedHeadings);
   const splices: Splice[] = [];
   const made: MadeChange[] = [];
   const refused: Refusal[] = [];
@@ -56,13 +56,13 @@ export function editDelimited(text: string, extension: string, changes: readonly
 }
 
 /** Reads the first record that is not a comment as headings. Tries each delimiter and keeps the one with the most expected headings. */
-function findHeader(text: string, candidates: readonly string[], wanted: readonly string[]): Header {
+function findHeader(text: string, candidates: readonly string[], expectedHeadings: readonly string[]): Header {
   let best: Header & { readonly found: number } = { delimiter: candidates[0] as string, headings: [], found: -1 };
   for (const comment of [COMMENT, undefined]) {
     const start = findFirstRecord(text, comment);
     for (const delimiter of candidates) {
       const headings = splitRecord(text, start, delimiter).map((range) => readCell(text.slice(range.start, range.end)).trim());
-      const found = wanted.filter((heading) => headings.includes(heading)).length;
+      const found = expectedHeadings.filter((heading) => headings.includes(heading)).length;
       if (found > best.found) best = { delimiter, headings, found };
     }
   }

@@ -22,8 +22,8 @@ const reason = oneOfSpecs('reason, as a string', text, recordOf('a reason', isTe
 /** The expected types of annotations. */
 export const annotationSpecs: OptionSpecs<Annotations> = {
   tags: listOf('strings', isText),
-  skip: oneOfSpecs(reason.is, reason, literalFalse),
-  onRequest: { ...text, is: reason.is },
+  skip: oneOfSpecs(reason.expected, reason, literalFalse),
+  onRequest: { ...text, expected: reason.expected },
   knownFailure: reason,
 };
 /** The same for annotations of a row. */

@@ -40,6 +40,6 @@ const POWERS_OF_TEN = Float64Array.from({ length: 11 }, (_, power) => 10 ** powe
 
 /** Counts the digits of an integer: each bit is worth about 1233 / 4096 digits, and one comparison corrects the result. */
 function countDigits(number: number): number {
-  const fewest = ((32 - Math.clz32(number | 1)) * 1233) >> 12;
-  return (number | 1) < (POWERS_OF_TEN[fewest] as number) ? fewest : fewest + 1;
+  const minDigits = ((32 - Math.clz32(number | 1)) * 1233) >> 12;
+  return (number | 1) < (POWERS_OF_TEN[minDigits] as number) ? minDigits : minDigits + 1;
 }

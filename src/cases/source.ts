@@ -163,8 +163,8 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
   }
 
   select(...columns: readonly PropertyKey[]): CaseSource<any> {
-    const kept = columns.map(String);
-    return this.#reshape(kept, kept, (row) => Object.fromEntries(kept.filter((column) => Object.hasOwn(row, column)).map((column) => [column, row[column]])));
+    const names = columns.map(String);
+    return this.#reshape(names, names, (row) => Object.fromEntries(names.filter((name) => Object.hasOwn(row, name)).map((name) => [name, row[name]])));
   }
 
   rename(names: Readonly<Record<string, string | undefined>>): CaseSource<any> {
@@ -253,15 +253,15 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       description: `${count} of ${parts.description}`,
       // Reservoir sampling: algorithm R (J. S. Vitter, 1985), with each row's index kept beside it for the order.
       async *open(expansion) {
-        const kept: { index: number; entry: RowEntry }[] = [];
+        const sample: { index: number; entry: RowEntry }[] = [];
         const random = createRandom(String(seed));
         let index = 0;
         for await (const entry of flattenBatches(parts.open(expansion))) {
           const slot = index < count ? index : random.integer(0, index);
-          if (slot < count) kept[slot] = { index, entry };
+          if (slot < count) sample[slot] = { index, entry };
           index++;
         }
-        yield kept.sort((a, b) => a.index - b.index).map(({ entry }) => entry);
+        yield sample.sort((a, b) => a.index - b.index).map(({ entry }) => entry);
       },
     });
   }

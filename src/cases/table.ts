@@ -100,7 +100,7 @@ function locateRow(entries: readonly RowEntry[], origin: CapturedStack, { rowLin
 }
 
 const iterable: OptionSpec = {
-  is: 'iterable, or function that returns one',
+  expected: 'iterable, or function that returns one',
   matches: (value) =>
     typeof value === 'function' || (typeof value === 'object' && value !== null && (Symbol.iterator in value || Symbol.asyncIterator in value)),
 };

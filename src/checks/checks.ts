@@ -121,8 +121,8 @@ export class ChecksImpl implements Checks {
     const origin = captureStack(this.throws, MAX_FRAMES);
     if (typeof action !== 'function') return this.#recorder.recordResult(noAction(action), note, origin) as never;
     const thrown = settleAct(action, this.#recorder, origin, (caught) => {
-      const held = this.#recorder.recordResult(compareThrown(caught, expected), note, origin);
-      return held ? caught?.error : undefined;
+      const passed = this.#recorder.recordResult(compareThrown(caught, expected), note, origin);
+      return passed ? caught?.error : undefined;
     });
     return thrown as Thrown<R, E | undefined>;
   }

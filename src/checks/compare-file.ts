@@ -44,8 +44,8 @@ export async function compareFile(path: unknown, content: unknown, { normalize }
   if (!files || !base) return { outcome: { message: '`file` needs a test file and access to files' }, attachments: [] };
   const name = path as string;
   const url = new URL(name.split('/').map(encodeURIComponent).join('/'), base);
-  const wanted = content instanceof Uint8Array ? content : typeof content === 'string' ? content : toJsonText(content);
-  if (wanted === undefined) return { outcome: buildMisuse('the content of `file`', 'a string, bytes, or a value that JSON holds', content), attachments: [] };
+  const computed = content instanceof Uint8Array ? content : typeof content === 'string' ? content : toJsonText(content);
+  if (computed === undefined) return { outcome: buildMisuse('the content of `file`', 'a string, bytes, or a value that JSON holds', content), attachments: [] };
   onExpectedFile?.(url, base);
   let bytes: Uint8Array | undefined;
   try {
@@ -54,15 +54,15 @@ export async function compareFile(path: unknown, content: unknown, { normalize }
     return { outcome: { message: `cannot read ${name}: ${(error as Error).message}` }, attachments: [] };
   }
   const mismatch =
-    wanted instanceof Uint8Array
-      ? await compareBytes(name, wanted, bytes)
-      : compareText(name, wanted, bytes, typeof content !== 'string', normalize ? [...normalizers, normalize] : normalizers);
+    computed instanceof Uint8Array
+      ? await compareBytes(name, computed, bytes)
+      : compareText(name, computed, bytes, typeof content !== 'string', normalize ? [...normalizers, normalize] : normalizers);
   if (!mismatch) return { outcome: undefined, attachments: [] };
   const attachment = `computed ${name}`;
-  const before = wanted instanceof Uint8Array && bytes ? [{ name: `expected ${name}`, content: bytes }] : [];
+  const before = computed instanceof Uint8Array && bytes ? [{ name: `expected ${name}`, content: bytes }] : [];
   return {
     outcome: { ...mismatch, differingFile: { file: url.href, attachment, ...(!bytes && { isNew: true }) } },
-    attachments: [{ name: attachment, content: wanted }, ...before],
+    attachments: [{ name: attachment, content: computed }, ...before],
   };
 }
 
@@ -109,7 +109,7 @@ const missingFile = (name: string): Mismatch => ({ message: `${name} does not ex
 
 function compareText(
   name: string,
-  wanted: string,
+  computed: string,
   bytes: Uint8Array | undefined,
   isJson: boolean,
   normalizers: NonNullable<FileSettings['normalizers']>,
@@ -122,7 +122,7 @@ function compareText(
     return { message: `${name} is not a text in UTF-8` };
   }
   const prepare = (one: string): string => normalizers.reduce((done, normalize) => normalize(done), one.replaceAll('\r\n', '\n'));
-  const actual = prepare(wanted);
+  const actual = prepare(computed);
   // JSON is compared in this package's own formatting, whatever its layout in the file is.
   const expected = isJson ? formatJson(prepare(text)) : prepare(text);
   if (actual === expected || (isJson && holdsSameJson(actual, expected))) return undefined;
@@ -147,11 +147,11 @@ function formatJson(text: string): string {
 
 const shownText = (text: string): string => JSON.stringify(text.length > MAX_SHOWN_LENGTH ? `${text.slice(0, MAX_SHOWN_LENGTH)}\n…` : text);
 
-async function compareBytes(name: string, wanted: Uint8Array, bytes: Uint8Array | undefined): Promise<CheckOutcome> {
+async function compareBytes(name: string, computed: Uint8Array, bytes: Uint8Array | undefined): Promise<CheckOutcome> {
   if (!bytes) return missingFile(name);
-  if (wanted.length === bytes.length && wanted.every((byte, i) => byte === bytes[i])) return undefined;
+  if (computed.length === bytes.length && computed.every((byte, i) => byte === bytes[i])) return undefined;
   const summarize = async (content: Uint8Array): Promise<string> => `${formatValue(content.length)} bytes, SHA-256 ${await hashBytes(content)}`;
-  return { message: `differs from ${name}`, actual: await summarize(wanted), expected: await summarize(bytes) };
+  return { message: `differs from ${name}`, actual: await summarize(computed), expected: await summarize(bytes) };
 }
 
 async function hashBytes(content: Uint8Array): Promise<string> {

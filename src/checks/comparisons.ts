@@ -25,8 +25,8 @@ const both = (message: string, actual: unknown, expected: unknown): Mismatch => 
 export const findPromise = (actual: unknown): CheckOutcome => (isThenable(actual) ? { message: 'the value is a promise; is an await missing?' } : undefined);
 
 /** The failure of a check with an invalid argument. */
-export const buildMisuse = (argument: string, wanted: string, given: unknown): Mismatch => ({
-  message: `${argument} must be ${wanted}; got ${formatValue(given)}`,
+export const buildMisuse = (argument: string, expected: string, given: unknown): Mismatch => ({
+  message: `${argument} must be ${expected}; got ${formatValue(given)}`,
 });
 
 export const compareEqual = (actual: unknown, expected: unknown): CheckOutcome =>
@@ -102,26 +102,27 @@ export const noAction = (action: unknown): Mismatch =>
 /** What was thrown, boxed: undefined can be thrown too. */
 export type Caught = { readonly error: unknown } | undefined;
 
-export function compareThrown(caught: Caught, wanted: ExpectedError<unknown> | undefined): CheckOutcome {
-  if (wanted !== undefined && !(wanted instanceof RegExp) && typeof wanted !== 'function')
-    return buildMisuse('the expected error of `throws`', 'a regular expression for its message, a class or a guard (a note comes third)', wanted);
-  if (!caught) return { message: wanted === undefined ? 'threw nothing' : `threw nothing; expected ${nameWanted(wanted)}` };
+export function compareThrown(caught: Caught, expected: ExpectedError<unknown> | undefined): CheckOutcome {
+  if (expected !== undefined && !(expected instanceof RegExp) && typeof expected !== 'function')
+    return buildMisuse('the expected error of `throws`', 'a regular expression for its message, a class or a guard (a note comes third)', expected);
+  if (!caught) return { message: expected === undefined ? 'threw nothing' : `threw nothing; expected ${nameExpected(expected)}` };
   const { error } = caught;
-  if (wanted === undefined) return undefined;
-  if (wanted instanceof RegExp)
+  if (expected === undefined) return undefined;
+  if (expected instanceof RegExp)
     return (
-      compareMatches(error instanceof Error ? error.message : String(error), wanted) && {
-        ...both('threw an error with another message', error, wanted),
+      compareMatches(error instanceof Error ? error.message : String(error), expected) && {
+        ...both('threw an error with another message', error, expected),
         expectedKind: 'pattern',
       }
     );
-  if (isClass(wanted)) return error instanceof wanted ? undefined : { message: `threw something other than ${nameWanted(wanted)}`, actual: formatValue(error) };
-  return (wanted as (error: unknown) => boolean)(error)
+  if (isClass(expected))
+    return error instanceof expected ? undefined : { message: `threw something other than ${nameExpected(expected)}`, actual: formatValue(error) };
+  return (expected as (error: unknown) => boolean)(error)
     ? undefined
-    : { message: `threw something that ${nameWanted(wanted)} rejects`, actual: formatValue(error) };
+    : { message: `threw something that ${nameExpected(expected)} rejects`, actual: formatValue(error) };
 }
 
-const isClass = (wanted: ExpectedError<unknown>): wanted is abstract new (...args: any[]) => unknown =>
-  typeof wanted === 'function' && (wanted === Error || wanted.prototype instanceof Error || /^class\b/.test(Function.prototype.toString.call(wanted)));
+const isClass = (expected: ExpectedError<unknown>): expected is abstract new (...args: any[]) => unknown =>
+  typeof expected === 'function' && (expected === Error || expected.prototype instanceof Error || /^class\b/.test(Function.prototype.toString.call(expected)));
 
-const nameWanted = (wanted: ExpectedError<unknown>): string => (wanted instanceof RegExp ? String(wanted) : wanted.name || 'the guard');
+const nameExpected = (expected: ExpectedError<unknown>): string => (expected instanceof RegExp ? String(expected) : expected.name || 'the guard');

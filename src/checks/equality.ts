@@ -130,10 +130,13 @@ function isPlainContainer(value: unknown): value is object {
 /** The properties of `actual` that correspond to those of `part`: what a report shows of a large value. */
 export function projectOnto(actual: unknown, part: unknown): unknown {
   if (!isPlainContainer(part) || !isPlainContainer(actual) || Array.isArray(part) !== Array.isArray(actual)) return actual;
-  const beside: Record<PropertyKey, unknown> | unknown[] = Array.isArray(part) ? [] : {};
+  const projected: Record<PropertyKey, unknown> | unknown[] = Array.isArray(part) ? [] : {};
   for (const key of ownKeys(part)) {
     if (key in actual)
-      (beside as Record<PropertyKey, unknown>)[key] = projectOnto((actual as Record<PropertyKey, unknown>)[key], (part as Record<PropertyKey, unknown>)[key]);
+      (projected as Record<PropertyKey, unknown>)[key] = projectOnto(
+        (actual as Record<PropertyKey, unknown>)[key],
+        (part as Record<PropertyKey, unknown>)[key],
+      );
   }
-  return beside;
+  return projected;
 }

@@ -20,15 +20,15 @@ export interface ExplainOptions {
 
 const MAX_NAMED_CASES = 10;
 
-/** Explains how a case is set up. `wanted` is an id, a part of a title, or file:line. */
-export async function explainCommand(wanted: string, options: ExplainOptions, setting: CommandContext): Promise<number> {
+/** Explains how a case is set up. `target` is an id, a part of a title, or file:line. */
+export async function explainCommand(target: string, options: ExplainOptions, setting: CommandContext): Promise<number> {
   const { terminal, folder } = setting;
-  const isPlace = existsSync(findPath(wanted.replace(/:\d+(?::\d+)?$/, ''), folder));
-  const prepared = await prepare(isPlace ? [wanted] : [], {}, setting);
+  const isPlace = existsSync(findPath(target.replace(/:\d+(?::\d+)?$/, ''), folder));
+  const prepared = await prepare(isPlace ? [target] : [], {}, setting);
   if (!prepared) return 2;
   const { root, targets, compiler } = prepared;
   const formatting = createFormatting(root, terminal);
-  const selection = isPlace ? { targets } : wanted.includes('#') ? { ids: [wanted] } : { titles: [wanted] };
+  const selection = isPlace ? { targets } : target.includes('#') ? { ids: [target] } : { titles: [target] };
   const record = mkdtempSync(join(findStateFolder(root), 'explain-'));
   const found: Explanation[] = [];
   try {
@@ -45,13 +45,13 @@ export async function explainCommand(wanted: string, options: ExplainOptions, se
       if (others.length) {
         terminal.out(
           terminal.style.dim(
-            `\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${escapeToOneLine(wanted)}"; name one by its id:`,
+            `\n${others.length} more ${others.length === 1 ? 'case matches' : 'cases match'} "${escapeToOneLine(target)}"; name one by its id:`,
           ),
         );
         for (const { id } of others.slice(0, MAX_NAMED_CASES)) terminal.out(terminal.style.dim(`  ${escapeToOneLine(id)}`));
       }
     }
-    if (found.length === 0) terminal.error(`red-lattice: no case matches "${escapeToOneLine(wanted)}". red-lattice plan --all lists all cases.`);
+    if (found.length === 0) terminal.error(`red-lattice: no case matches "${escapeToOneLine(target)}". red-lattice plan --all lists all cases.`);
     return found.length === 0 ? 3 : 0;
   } finally {
     rmSync(record, { recursive: true, force: true });

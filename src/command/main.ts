@@ -150,8 +150,8 @@ async function parse(args: readonly string[], setting: CommandContext, inProcess
     .addOption(new Option('--format <format>', 'Write all matching cases as JSON.').choices(['json']))
     .option('--load-timeout <ms>', 'Set the time limit for loading a test file.', wholeNumber(1), 30_000)
     .addHelpText('after', '\nExamples:\n  red-lattice explain tests/bookings.lattice.ts:46\n  red-lattice explain "in April"')
-    .action(async (wanted: string, options) => {
-      status = await explainCommand(wanted, options, setting);
+    .action(async (target: string, options) => {
+      status = await explainCommand(target, options, setting);
     });
 
   addDisplayOptions(
@@ -163,8 +163,8 @@ async function parse(args: readonly string[], setting: CommandContext, inProcess
     .addOption(new Option('--format <format>', 'Write this format instead of text.').choices([...reportFormats]))
     .option('-o <file>', 'Write to a file. Without --format, its extension determines the format.')
     .addHelpText('after', '\nExamples:\n  red-lattice report\n  red-lattice report previous --format markdown\n  red-lattice report -o results.html')
-    .action(async (wanted: string, options) => {
-      status = await reportCommand(wanted, options, setting);
+    .action(async (record: string, options) => {
+      status = await reportCommand(record, options, setting);
     });
 
   program
@@ -188,8 +188,8 @@ async function parse(args: readonly string[], setting: CommandContext, inProcess
     .argument('[record]', 'a record folder or its name, latest (and each newer one), previous, or a report', 'latest')
     .option('--port <n>', 'Serve on this port. Default: any free port.', wholeNumber(1), 0)
     .addHelpText('after', '\nExample:\n  red-lattice view')
-    .action(async (wanted: string, options) => {
-      status = await viewCommand(wanted, options, setting);
+    .action(async (record: string, options) => {
+      status = await viewCommand(record, options, setting);
     });
 
   program

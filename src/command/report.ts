@@ -17,9 +17,9 @@ export interface ReportOptions extends DisplayOptions {
 }
 
 /** Prints a record as text, or writes it in another format. */
-export async function reportCommand(wanted: string, options: ReportOptions, { folder, terminal }: CommandContext): Promise<number> {
+export async function reportCommand(name: string, options: ReportOptions, { folder, terminal }: CommandContext): Promise<number> {
   const root = findRoot(folder);
-  const record = openRecord(wanted, root, folder);
+  const record = openRecord(name, root, folder);
   if (typeof record === 'string') return failWith(terminal, record);
   const format = options.format ?? (options.o === undefined ? undefined : findFormat(options.o));
   if (format === undefined && options.o !== undefined)

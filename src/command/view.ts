@@ -4,14 +4,14 @@ import type { CommandContext } from './command-context.ts';
 import { createFormatting, failWith } from './terminal.ts';
 
 /** Serves the results page until it is interrupted. */
-export async function viewCommand(wanted: string, { port }: { readonly port: number }, { folder, terminal, onInterrupt }: CommandContext): Promise<number> {
+export async function viewCommand(name: string, { port }: { readonly port: number }, { folder, terminal, onInterrupt }: CommandContext): Promise<number> {
   const root = findRoot(folder);
-  const record = openRecord(wanted, root, folder);
+  const record = openRecord(name, root, folder);
   if (typeof record === 'string') return failWith(terminal, record);
   const { servePage } = await import('../node/serve-page.ts');
   const serving = await servePage({
     record,
-    follows: wanted === 'latest',
+    follows: name === 'latest',
     root,
     port,
     command: process.argv[1] as string,

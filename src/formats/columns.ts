@@ -13,26 +13,26 @@ export const measureWidth = (text: string): number => (isNarrow.test(text) ? tex
 /** The part of a text that occupies up to `columns` columns, starting at column `from`. A wide character across an edge is left out. */
 export function sliceColumns(text: string, from: number, columns: number): string {
   if (isNarrow.test(text)) return text.slice(from, from + columns);
-  let [kept, at] = ['', 0];
+  let [part, at] = ['', 0];
   for (const { segment } of graphemes(text)) {
     const next = at + measureWidth(segment);
-    if (at >= from && next <= from + columns) kept += segment;
+    if (at >= from && next <= from + columns) part += segment;
     at = next;
   }
-  return kept;
+  return part;
 }
 
 /** A text of exactly `columns` columns: cut with an ellipsis, or filled with blanks. */
 export function padOrTruncate(text: string, columns: number): string {
   if (columns < 1) return '';
   if (measureWidth(text) <= columns) return text + ' '.repeat(columns - measureWidth(text));
-  let [kept, width] = ['', 0];
+  let [part, width] = ['', 0];
   for (const { segment } of graphemes(text)) {
     const next = width + measureWidth(segment);
     if (next > columns - 1) break;
-    [kept, width] = [kept + segment, next];
+    [part, width] = [part + segment, next];
   }
-  return `${kept}…${' '.repeat(columns - 1 - width)}`;
+  return `${part}…${' '.repeat(columns - 1 - width)}`;
 }
 
 const colourCode = /\u001b\[[\d;]*m/g;

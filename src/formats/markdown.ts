@@ -36,10 +36,10 @@ export function reportAsMarkdown(
   const writer = new SizeLimitedWriter(MAX_MARKDOWN_BYTES);
   const { counts } = state;
   const failed = counts.failed + counts.errored;
-  const beside = describeOutsideCases(state, info.strictWarnings);
+  const outsideCases = describeOutsideCases(state, info.strictWarnings);
   const isRed = (info.exitStatus ?? 1) !== 0;
   writer.add(`## ${isRed ? '✗' : '✓'} ${formatSummaryLine(state)}\n`);
-  if (beside !== undefined) writer.add(`${beside}\n`);
+  if (outsideCases !== undefined) writer.add(`${outsideCases}\n`);
   const time = info.milliseconds === undefined ? 'incomplete' : `${formatDuration(info.milliseconds)} (cases ${formatDuration(state.totalCaseMs)})`;
   writer.add(`${time} · seed ${info.seed} · Red Lattice ${info.tool}, Node ${info.node}\n`);
   for (const problem of [...state.loadFailures, ...state.planProblems, ...state.tornDown.map(buildTeardownProblem), ...state.runProblems])

@@ -9,7 +9,7 @@ export const formatSummaryLine = ({ counts }: Pick<Ended, 'counts'>): string =>
 
 /** Describes how many failed cases errored, and the problems outside the cases, for the line above the last one. */
 export function describeOutsideCases({ counts, tornDown, runProblems, planProblems, loadFailures }: Ended, strictWarnings = 0): string | undefined {
-  const beside = [
+  const outsideCases = [
     counts.errored > 0 && `${counts.errored} of ${formatCount(counts.failed + counts.errored, 'failed case')} errored`,
     tornDown.length > 0 && `${formatCount(tornDown.length, 'shared teardown')} failed`,
     runProblems.length > 0 && formatCount(runProblems.length, 'problem outside the cases', 'problems outside the cases'),
@@ -17,7 +17,7 @@ export function describeOutsideCases({ counts, tornDown, runProblems, planProble
     loadFailures.length > 0 && `${formatCount(loadFailures.length, 'file')} did not load`,
     strictWarnings > 0 && `${formatCount(strictWarnings, 'warning')} in a strict run`,
   ].filter((part) => part !== false);
-  if (beside.length === 0) return undefined;
+  if (outsideCases.length === 0) return undefined;
   const isNothing = Object.values(counts).every((n) => n === 0);
-  return `${isNothing ? 'nothing ran: ' : ''}${beside.join(', ')}`;
+  return `${isNothing ? 'nothing ran: ' : ''}${outsideCases.join(', ')}`;
 }

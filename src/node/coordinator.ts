@@ -202,11 +202,11 @@ class Coordinator {
     return running;
   }
 
-  /** Opens lanes on this machine until there are `wanted`. */
-  #openLanes(wanted: number): void {
+  /** Opens lanes on this machine until there are `count`. */
+  #openLanes(count: number): void {
     const own = this.#slots.filter(({ seat }) => !seat).length;
-    if (own < wanted) debugLog('schedule', () => `open ${wanted - own} more lanes`);
-    for (let opened = own; opened < wanted; opened++) void this.#open();
+    if (own < count) debugLog('schedule', () => `open ${count - own} more lanes`);
+    for (let opened = own; opened < count; opened++) void this.#open();
   }
 
   /** Opens lanes on other machines while there is work. */

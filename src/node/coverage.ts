@@ -45,12 +45,12 @@ function listNames(folder: string): readonly string[] {
 
 /** Does not affect the outcome of a run: a file that cannot be written is reported and stays unchanged. */
 function replaceFile(path: string, text: string): void {
-  const beside = `${path}.new`;
+  const temporaryPath = `${path}.new`;
   try {
-    writeFileSync(beside, text);
-    renameSync(beside, path);
+    writeFileSync(temporaryPath, text);
+    renameSync(temporaryPath, path);
   } catch (error) {
-    rmSync(beside, { force: true });
+    rmSync(temporaryPath, { force: true });
     process.emitWarning(`coverage has no source maps: ${(error as Error).message}`);
   }
 }

@@ -27,14 +27,14 @@ export function listEarlierRuns(root: string): RecordReference[] {
 }
 
 /** Finds the record for an argument: a folder, the name of a recorded run, `latest` or `previous`. */
-export function findRecord(wanted: string, root: string, folder: string): RecordReference | undefined {
-  const at = ['latest', 'previous'].indexOf(wanted);
+export function findRecord(name: string, root: string, folder: string): RecordReference | undefined {
+  const at = ['latest', 'previous'].indexOf(name);
   if (at >= 0) return listEarlierRuns(root)[at];
-  for (const path of [resolve(folder, wanted), join(findStateFolder(root), 'runs', basename(wanted))]) {
+  for (const path of [resolve(folder, name), join(findStateFolder(root), 'runs', basename(name))]) {
     const info = readInfo(path);
     if (info) return { folder: path, info };
     // A path with folders is not searched elsewhere.
-    if (basename(wanted) !== wanted) return undefined;
+    if (basename(name) !== name) return undefined;
   }
   return undefined;
 }

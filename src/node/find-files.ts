@@ -132,20 +132,20 @@ function listEntries(folder: string): Dirent[] {
   }
 }
 
-async function glob(wanted: readonly string[], folder: string): Promise<string[]> {
+async function glob(patterns: readonly string[], folder: string): Promise<string[]> {
   const { glob: find } = await import('tinyglobby');
   return (
     await find(
-      wanted.map((one) => (isAbsolute(one) ? relative(folder, one) : one)),
+      patterns.map((one) => (isAbsolute(one) ? relative(folder, one) : one)),
       { cwd: folder, ignore: ignored, absolute: true, expandDirectories: false },
     )
   ).sort();
 }
 
 async function buildNotFoundProblem(given: string, folder: string): Promise<Problem> {
-  const wanted = given.replace(/:\d+$/, '');
+  const name = given.replace(/:\d+$/, '');
   const namesFrom = (start: string): string[] => testFilesBelow(start).map((file) => relative(start, file));
   const root = findRoot(folder);
-  const near = findNearestName(wanted, root === folder ? namesFrom(folder) : [...namesFrom(folder), ...namesFrom(root)]);
+  const near = findNearestName(name, root === folder ? namesFrom(folder) : [...namesFrom(folder), ...namesFrom(root)]);
   return { code: 'unknown-target', target: given, reason: `no such file or folder${near ? `; did you mean ${near}?` : ''}` };
 }

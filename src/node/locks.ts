@@ -9,7 +9,7 @@ interface LockRequest {
  * are granted in order, so that none waits forever.
  */
 export class Locks {
-  readonly #held = new Map<string, object>();
+  readonly #holders = new Map<string, object>();
   #wishes: LockRequest[] = [];
 
   ask(owner: object, names: readonly string[], grant: () => void): void {
@@ -18,25 +18,25 @@ export class Locks {
   }
 
   release(owner: object, names: readonly string[]): void {
-    for (const name of names) if (this.#held.get(name) === owner) this.#held.delete(name);
+    for (const name of names) if (this.#holders.get(name) === owner) this.#holders.delete(name);
     this.#grant();
   }
 
   /** Releases everything that an owner held or requested, after its end. */
   forget(owner: object): void {
-    for (const [name, holder] of this.#held) if (holder === owner) this.#held.delete(name);
+    for (const [name, holder] of this.#holders) if (holder === owner) this.#holders.delete(name);
     this.#wishes = this.#wishes.filter((wish) => wish.owner !== owner);
     this.#grant();
   }
 
   #grant(): void {
-    const wanted = new Set<string>();
+    const waitedFor = new Set<string>();
     const granted: LockRequest[] = [];
     this.#wishes = this.#wishes.filter((wish) => {
-      const isFree = wish.names.every((name) => !this.#held.has(name) && !wanted.has(name));
+      const isFree = wish.names.every((name) => !this.#holders.has(name) && !waitedFor.has(name));
       for (const name of wish.names) {
-        if (isFree) this.#held.set(name, wish.owner);
-        else wanted.add(name);
+        if (isFree) this.#holders.set(name, wish.owner);
+        else waitedFor.add(name);
       }
       if (isFree) granted.push(wish);
       return !isFree;

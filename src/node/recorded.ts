@@ -23,17 +23,17 @@ export interface OpenedRecord extends ReadableRecord {
  * Opens the record for an argument: a folder, `latest`, `previous`, or a report in JSON or JSON Lines. Returns an error message if there is
  * none.
  */
-export function openRecord(wanted: string, root: string, folder: string): OpenedRecord | string {
-  const found = findRecord(wanted, root, folder);
-  if (found) return readRecorded(found, wanted === 'latest' || wanted === 'previous' ? basename(found.folder) : wanted);
-  if (wanted === 'latest') return noRecordYet;
-  if (wanted === 'previous') return 'there is only one run record';
-  const path = resolve(folder, wanted);
+export function openRecord(name: string, root: string, folder: string): OpenedRecord | string {
+  const found = findRecord(name, root, folder);
+  if (found) return readRecorded(found, name === 'latest' || name === 'previous' ? basename(found.folder) : name);
+  if (name === 'latest') return noRecordYet;
+  if (name === 'previous') return 'there is only one run record';
+  const path = resolve(folder, name);
   const refused = findRecordFault(path);
-  if (refused) return `cannot read ${wanted}: ${refused}`;
+  if (refused) return `cannot read ${name}: ${refused}`;
   const isFile = statSync(path, { throwIfNoEntry: false })?.isFile() === true;
-  if (!isFile) return `${wanted} is not a run record: it has no run.json of Red Lattice`;
-  return readReport(path, wanted);
+  if (!isFile) return `${name} is not a run record: it has no run.json of Red Lattice`;
+  return readReport(path, name);
 }
 
 export const readRecorded = ({ folder, info }: RecordReference, name = folder): OpenedRecord => ({ name, folder, info, entries: () => readJournals(folder) });

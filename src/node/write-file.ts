@@ -6,13 +6,13 @@ export function replaceFile(path: string, content: string | Uint8Array): void {
   mkdirSync(dirname(path), { recursive: true });
   const exists = existsSync(path);
   const real = exists ? realpathSync(path) : path;
-  const beside = join(dirname(real), `.${basename(real)}.${process.pid}.new`);
+  const temporaryPath = join(dirname(real), `.${basename(real)}.${process.pid}.new`);
   try {
-    writeFileSync(beside, content, { flag: 'wx' });
-    if (exists) chmodSync(beside, statSync(real).mode);
-    renameSync(beside, real);
+    writeFileSync(temporaryPath, content, { flag: 'wx' });
+    if (exists) chmodSync(temporaryPath, statSync(real).mode);
+    renameSync(temporaryPath, real);
   } catch (error) {
-    rmSync(beside, { force: true });
+    rmSync(temporaryPath, { force: true });
     throw error;
   }
 }

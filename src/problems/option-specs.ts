@@ -5,7 +5,7 @@ import { ProblemError } from './problem-error.ts';
 /** The expected type of a value. Compilers report most invalid values; untyped code would run with them silently. */
 export interface OptionSpec {
   /** A description: "list of texts". */
-  readonly is: string;
+  readonly expected: string;
   readonly matches: (value: unknown) => boolean;
 }
 
@@ -15,29 +15,32 @@ export type OptionSpecs<Options> = { readonly [K in keyof Required<Options>]: Op
 export const isText = (value: unknown): boolean => typeof value === 'string';
 export const isObject = (value: unknown): value is object => typeof value === 'object' && value !== null && !Array.isArray(value);
 
-export const text: OptionSpec = { is: 'string', matches: isText };
-export const functionSpec: OptionSpec = { is: 'function', matches: (value) => typeof value === 'function' };
-export const literalFalse: OptionSpec = { is: 'false', matches: (value) => value === false };
-export const booleanSpec: OptionSpec = { is: 'boolean', matches: (value) => typeof value === 'boolean' };
-export const milliseconds: OptionSpec = { is: 'number of milliseconds above 0', matches: (value) => typeof value === 'number' && value > 0 };
+export const text: OptionSpec = { expected: 'string', matches: isText };
+export const functionSpec: OptionSpec = { expected: 'function', matches: (value) => typeof value === 'function' };
+export const literalFalse: OptionSpec = { expected: 'false', matches: (value) => value === false };
+export const booleanSpec: OptionSpec = { expected: 'boolean', matches: (value) => typeof value === 'boolean' };
+export const milliseconds: OptionSpec = { expected: 'number of milliseconds above 0', matches: (value) => typeof value === 'number' && value > 0 };
 
 export const integerAtLeast = (least: number): OptionSpec => ({
-  is: `integer of at least ${least}`,
+  expected: `integer of at least ${least}`,
   matches: (value) => Number.isSafeInteger(value) && (value as number) >= least,
 });
 
-export const listOf = (is: string, matches: (item: unknown) => boolean = () => true): OptionSpec => ({
-  is: `array of ${is}`,
+export const listOf = (expected: string, matches: (item: unknown) => boolean = () => true): OptionSpec => ({
+  expected: `array of ${expected}`,
   matches: (value) => Array.isArray(value) && value.every(matches),
 });
 
-export const recordOf = (is: string, matches: (item: unknown) => boolean = () => true): OptionSpec => ({
-  is: `object with ${is}`,
+export const recordOf = (expected: string, matches: (item: unknown) => boolean = () => true): OptionSpec => ({
+  expected: `object with ${expected}`,
   matches: (value) => isObject(value) && Object.values(value).every(matches),
 });
 
 /** Accepts what any of the specs accepts. */
-export const oneOfSpecs = (is: string, ...all: readonly OptionSpec[]): OptionSpec => ({ is, matches: (value) => all.some(({ matches }) => matches(value)) });
+export const oneOfSpecs = (expected: string, ...all: readonly OptionSpec[]): OptionSpec => ({
+  expected,
+  matches: (value) => all.some(({ matches }) => matches(value)),
+});
 
 /** The value of a required argument that is absent. */
 const missing = Symbol('missing');
@@ -64,25 +67,25 @@ function toJson(value: object): string | undefined {
 /** Finds unknown options and options of the wrong type. `kind` is what messages call an option. */
 export function findInvalidOptions(
   given: object | undefined,
-  wanted: Readonly<Record<string, OptionSpec>>,
+  specs: Readonly<Record<string, OptionSpec>>,
   owner: string,
   kind: 'option' | 'setting' = 'option',
 ): Problem[] {
   if (given !== undefined && !isObject(given)) return [{ code: 'invalid-type', expected: `object with ${kind}s`, got: String(given), owner }];
   return Object.entries(given ?? {}).flatMap(([name, value]): Problem[] => {
-    const want = Object.hasOwn(wanted, name) ? wanted[name] : undefined;
-    if (value === undefined || want?.matches(value)) return [];
-    if (want) return [{ code: 'invalid-option', name, expected: want.is, got: describeValue(value), owner }];
-    return [{ code: `unknown-${kind}`, name, owner, known: Object.keys(wanted) }];
+    const spec = Object.hasOwn(specs, name) ? specs[name] : undefined;
+    if (value === undefined || spec?.matches(value)) return [];
+    if (spec) return [{ code: 'invalid-option', name, expected: spec.expected, got: describeValue(value), owner }];
+    return [{ code: `unknown-${kind}`, name, owner, known: Object.keys(specs) }];
   });
 }
 
 /** Like `findInvalidOptions`, for arguments: all of them are required. */
-export const findInvalidArguments = (given: object, wanted: Readonly<Record<string, OptionSpec>>, owner: string): Problem[] =>
-  findInvalidOptions(Object.fromEntries(Object.entries(given).map(([name, value]) => [name, value ?? missing])), wanted, owner);
+export const findInvalidArguments = (given: object, specs: Readonly<Record<string, OptionSpec>>, owner: string): Problem[] =>
+  findInvalidOptions(Object.fromEntries(Object.entries(given).map(([name, value]) => [name, value ?? missing])), specs, owner);
 
 /** Throws for the first invalid option. */
-export function assertValidOptions(given: object | undefined, wanted: Readonly<Record<string, OptionSpec>>, owner: string): void {
-  const problems = findInvalidOptions(given, wanted, owner);
+export function assertValidOptions(given: object | undefined, specs: Readonly<Record<string, OptionSpec>>, owner: string): void {
+  const problems = findInvalidOptions(given, specs, owner);
   if (problems.length) throw new ProblemError(problems);
 }

@@ -81,7 +81,7 @@ export function compare(before: Entries, after: Entries, matching?: VariantPair)
     } else if (change === 'same') same++;
     else cases[change].push(compareCases(one, earlier));
   }
-  for (const gone of known.values()) cases[gone.isTeardown ? 'fixed' : 'gone'].push(compareCases(undefined, gone));
+  for (const missing of known.values()) cases[missing.isTeardown ? 'fixed' : 'gone'].push(compareCases(undefined, missing));
   for (const { milliseconds, ...pair } of timed) {
     const change = pace.of(...milliseconds);
     if (change === 'same') same++;

@@ -34,10 +34,10 @@ export function* testsInOrder(entries: () => Iterable<JournalEntry>): Generator<
     const [first] = batch;
     if (first && first.count > MAX_HELD_RESULTS) yield { ...first, results: () => orderResults(entries, new Set([first.header.test])) };
     else {
-      const held = new Map<number, LaneResult[]>(batch.map(({ header }) => [header.test, []]));
-      for (const one of orderResults(entries, held)) held.get(one.result.test)?.push(one);
+      const heldResults = new Map<number, LaneResult[]>(batch.map(({ header }) => [header.test, []]));
+      for (const one of orderResults(entries, heldResults)) heldResults.get(one.result.test)?.push(one);
       for (const { header, count } of batch) {
-        const results = (held.get(header.test) as LaneResult[]).sort((a, b) => a.result.ordinal - b.result.ordinal);
+        const results = (heldResults.get(header.test) as LaneResult[]).sort((a, b) => a.result.ordinal - b.result.ordinal);
         yield { header, count, results: () => results };
       }
     }

@@ -176,8 +176,8 @@ export class CaseAttempt implements CheckRecorder {
 
   attach(name: unknown, content: unknown): void {
     // A copy, since code under test can reuse its buffer. `slice` of a Buffer would share the memory.
-    const kept = typeof content === 'string' ? content : isBytes(content) ? new Uint8Array(content) : formatValue(content);
-    this.attachments = appendLazily(this.attachments, { name: toText(name, MAX_NAME_LENGTH), content: kept });
+    const copy = typeof content === 'string' ? content : isBytes(content) ? new Uint8Array(content) : formatValue(content);
+    this.attachments = appendLazily(this.attachments, { name: toText(name, MAX_NAME_LENGTH), content: copy });
   }
 
   defer(cleanUp: () => unknown): void {

@@ -73,7 +73,7 @@ const configSpecs: OptionSpecs<Config> = {
   timeout: integerAtLeast(1),
   tags: recordOf('a description for each tag', isText),
   redact: listOf('names and regular expressions', (item) => isText(item) || item instanceof RegExp),
-  loaders: { is: "object from extensions, like '.svg', to 'text', 'url', 'empty' or functions", matches: isLoaders },
+  loaders: { expected: "object from extensions, like '.svg', to 'text', 'url', 'empty' or functions", matches: isLoaders },
   strict: booleanSpec,
   profiles: recordOf('sets of options', (item) => recordOf('options', isOption).matches(item)),
 };

@@ -63,7 +63,7 @@ export function buildSelector(selection: Selection, plan: Plan, shardAssignment?
   const titleTests = titles.map(compileTitleTest);
   const isTagged = (planned: PlannedCaseImpl): boolean => planned.tags.some((tag) => tags.includes(tag));
   const conditions: ((planned: PlannedCaseImpl) => boolean)[] = [];
-  if (targets.length > 0 && !coversAllFiles(targets, plan)) conditions.push((planned) => places.some((stands) => stands(planned)));
+  if (targets.length > 0 && !coversAllFiles(targets, plan)) conditions.push((planned) => places.some((matches) => matches(planned)));
   if (ids) conditions.push(({ id }) => ids.has(id));
   if (shard) conditions.push(({ id }) => (shardAssignment?.get(id) ?? (Number.parseInt(hash(id, 8), 16) % shard.of) + 1) === shard.index);
   if (tags.length > 0) conditions.push(isTagged);
@@ -77,7 +77,7 @@ export function buildSelector(selection: Selection, plan: Plan, shardAssignment?
       selection.onRequest === true ||
       ids?.has(planned.id) === true ||
       isTagged(planned) ||
-      places.some((stands, i) => targets[i]?.line !== undefined && stands(planned)),
+      places.some((matches, i) => targets[i]?.line !== undefined && matches(planned)),
   };
 }
 
@@ -86,10 +86,10 @@ const coversAllFiles = (targets: readonly Target[], plan: Plan): boolean =>
   plan.tests.every(({ base }) => targets.some(({ url, line }) => line === undefined && url === base?.href));
 
 /** A text is searched case-insensitively. Between slashes, it is a regular expression with flags. */
-function compileTitleTest(wanted: string): (title: string) => boolean {
-  const pattern = parsePattern(wanted);
+function compileTitleTest(given: string): (title: string) => boolean {
+  const pattern = parsePattern(given);
   if (pattern) return (title) => pattern.test(title);
-  const text = wanted.toLowerCase();
+  const text = given.toLowerCase();
   return (title) => title.toLowerCase().includes(text);
 }
 

@@ -92,7 +92,7 @@ export interface TestOptions<Row extends object, N extends Needs> extends Omit<O
 
 // The plan reports invalid items of a list.
 const overridesSpec = listOf('overrides');
-const rows: OptionSpec = { is: 'case source such as table(…) or rows(…)', matches: (value) => value instanceof CaseSourceImpl };
+const rows: OptionSpec = { expected: 'case source such as table(…) or rows(…)', matches: (value) => value instanceof CaseSourceImpl };
 const commonSpecs: OptionSpecs<Options> = {
   ...rowAnnotationSpecs,
   overrides: overridesSpec,

@@ -189,6 +189,43 @@ export const messages = test('a failed check reports: {says}', {
   check.equal(files, [import.meta.url], 'the file of the failed check');
 });
 
+type Call = (...args: readonly unknown[]) => unknown;
+const isText = (value: unknown): value is string => typeof value === 'string';
+const throwing = (message: string) => () => {
+  throw new Error(message);
+};
+
+export const required = test('`ensure.{method}` reports what `check.{method}` reports, and ends the case', {
+  cases: table(['method', 'failing', 'passing'], [
+    ['equal', [[1], [2]], [[1], [1]]],
+    ['notEqual', [1, 1], [1, 2]],
+    ['same', [[1], [1]], ['a', 'a']],
+    ['closeTo', [1.1, 1, 0.05], [1.1, 1, 0.5]],
+    ['matches', ['noon', /^M/], ['noon', /^n/]],
+    ['includes', ['noon', 'x'], ['noon', 'oo']],
+    ['hasProperties', [{ a: 1 }, { a: 2 }], [{ a: 1, b: 2 }, { a: 1 }]],
+    ['holds', [0], [1]],
+    ['present', [undefined], [0]],
+    ['satisfies', [1, isText], ['a', isText]],
+    ['throws', [throwing('late'), /early/], [throwing('early'), /early/]],
+    ['fail', [], undefined],
+  ] as const),
+}, async ({ row: { method, failing, passing }, check }) => {
+  const call = async (kind: 'check' | 'ensure', args: readonly unknown[]) => {
+    let isReached = false;
+    const outcome = await failures((context) => {
+      (context[kind][method] as Call)(...args, 'the tide');
+      isReached = true;
+    });
+    return { ...outcome, isReached };
+  };
+  const failed = await call('check', failing);
+  check.equal([failed.said.length, failed.isReached], [1, true]);
+  check.matches(failed.said[0], /^the tide: /);
+  check.equal(await call('ensure', failing), { ...failed, isReached: false });
+  if (passing) check.equal([await call('ensure', passing), await call('check', passing)], Array(2).fill({ said: [], files: [], passed: 1, isReached: true }));
+});
+
 export const holding = test('checks that pass return true, or the value', async ({ check }) => {
   const { said, passed } = await failures(async ({ check, ensure, eventually }) => {
     const once = /oo/gy;

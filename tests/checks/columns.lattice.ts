@@ -1,5 +1,5 @@
 import { type CaseSource, cell, dataFile, namedRows, suite, table, test, values } from 'red-lattice';
-import { runInside } from '../inner.ts';
+import { memoryFiles, runInside } from '../inner.ts';
 
 const stays = table(['nights', 'due', 'parts'], [[3, 60.5, ['berth', 'power']]]);
 type Stay = { readonly nights: number; readonly due: number; readonly parts: readonly string[] };
@@ -117,6 +117,17 @@ export const columns = suite('check.columns', [
         [[row.isRecorded]],
       );
     }
+  }),
+
+  test('a text that differs from its file is shown, shortened above 50,000 characters: {length}', { cases: values('length', [5, 50_000, 50_001]) }, async ({
+    row: { length },
+    check,
+  }) => {
+    const { files, base } = memoryFiles({ 'a.txt': 'a'.repeat(length) }, 7000);
+    const { seen } = await runInside([test('t', ({ check }) => check.file('a.txt', 'b'.repeat(length)))], { files, base: new URL('a.ts', base) });
+    const [{ message, actual, expected } = {}] = seen[0]?.result.failures ?? [];
+    const shown = (letter: string): string => JSON.stringify(length > 50_000 ? `${letter.repeat(50_000)}\n…` : letter.repeat(length));
+    check.equal([message, actual, expected], ['differs from a.txt', shown('b'), shown('a')]);
   }),
 
   test('a file check that is not awaited fails the case', async ({ check }) => {

@@ -32,7 +32,7 @@ export class CellError {
 /** The result of reading a cell: the value itself, since millions of cells are read, or an error. */
 export type CellResult<T> = T | CellError;
 
-type Emptiness = { readonly is: 'error' } | { readonly is: 'absent' } | { readonly is: 'value'; readonly value: unknown };
+type Emptiness = { readonly kind: 'error' } | { readonly kind: 'absent' } | { readonly kind: 'value'; readonly value: unknown };
 
 /** How cells of a type are read and written. */
 interface CellCodec<T> {
@@ -63,7 +63,7 @@ export class CellReader<T> implements Cell<T> {
   readonly emptyPolicy: Emptiness;
   readonly tolerance: number | undefined;
 
-  constructor(codec: CellCodec<T>, settings: ColumnSettings = { emptyPolicy: { is: 'error' } }) {
+  constructor(codec: CellCodec<T>, settings: ColumnSettings = { emptyPolicy: { kind: 'error' } }) {
     this.#codec = codec;
     this.#settings = settings;
     this.kind = codec.kind;
@@ -77,8 +77,8 @@ export class CellReader<T> implements Cell<T> {
   /** Formats a value as the text of a cell. Returns undefined if a cell cannot hold it. */
   write(value: unknown): string | undefined {
     const { emptyPolicy } = this;
-    if (value === undefined) return emptyPolicy.is === 'absent' || (emptyPolicy.is === 'value' && emptyPolicy.value === undefined) ? '' : undefined;
-    if (emptyPolicy.is === 'value' && value === emptyPolicy.value && (typeof value !== 'string' || value === '')) return '';
+    if (value === undefined) return emptyPolicy.kind === 'absent' || (emptyPolicy.kind === 'value' && emptyPolicy.value === undefined) ? '' : undefined;
+    if (emptyPolicy.kind === 'value' && value === emptyPolicy.value && (typeof value !== 'string' || value === '')) return '';
     try {
       return (this.#codec.write ?? writePlain)(value as T);
     } catch {
@@ -88,11 +88,11 @@ export class CellReader<T> implements Cell<T> {
   }
 
   optional(): CellReader<T> & { readonly absent: true } {
-    return this.#with({ emptyPolicy: { is: 'absent' } }) as CellReader<T> & { readonly absent: true };
+    return this.#with({ emptyPolicy: { kind: 'absent' } }) as CellReader<T> & { readonly absent: true };
   }
 
   default<const D extends string | {} | null | undefined>(fallback: D): CellReader<T | D> {
-    return this.#with({ emptyPolicy: { is: 'value', value: fallback } }) as CellReader<T | D>;
+    return this.#with({ emptyPolicy: { kind: 'value', value: fallback } }) as CellReader<T | D>;
   }
 
   heading(heading: string): this {

@@ -37,7 +37,7 @@ const optionSpecs: OptionSpecs<Given> = {
   at: text,
   ignore: listOf('headings', isText),
   columns: recordOf('a cell type, like cell.number, or a Standard Schema for each column', (column) => column instanceof CellReader || isSchema(column)),
-  schema: { is: 'Standard Schema', matches: isSchema },
+  schema: { expected: 'Standard Schema', matches: isSchema },
 };
 
 /** Formats by file extension. */

@@ -71,7 +71,7 @@ function buildLayout(header: CsvRecord, { columns: wanted, schema, ignore }: Row
     columns,
     width,
     headings: header.cells.length,
-    needsValues: columns.some(({ reads }) => reads.as === 'cell' && reads.reader.emptyPolicy.is === 'error'),
+    needsValues: columns.some(({ reads }) => reads.as === 'cell' && reads.reader.emptyPolicy.kind === 'error'),
     schema,
     readRow: schema ? undefined : compileRowReader(columns),
     makeRow: compileObjectFactory(columns.map(({ property, reads }) => (reads.as === 'mark' ? undefined : property))),

@@ -8,10 +8,10 @@ import { buildColumns, type Column, type Columns, isMark } from './columns.ts';
 export type IndexedColumn = Column & { readonly index: number };
 
 /** Finds a delimiter that splits the only heading into expected columns, if there is one. */
-const otherDelimiter = (heading: string, wanted: readonly string[]): string | undefined =>
+const otherDelimiter = (heading: string, expected: readonly string[]): string | undefined =>
   [';', '\t', '|', ','].find((delimiter) => {
     const parts = heading.split(delimiter).map((part) => part.trim());
-    return parts.length > 1 && wanted.some((column) => parts.includes(column));
+    return parts.length > 1 && expected.some((column) => parts.includes(column));
   });
 
 /** Explains why columns are missing: they have other names, or the file has another format. */
@@ -60,10 +60,10 @@ export function readHeadings(
   if (missing.length > 0) problems.push(...explainMissingColumns(texts, known, missing, placeOf));
   if (problems.length) throw new ProblemError(problems);
   const read = new Set(found.map(({ index }) => index));
-  const wanted = found.map(({ heading }) => heading);
+  const expected = found.map(({ heading }) => heading);
   const unused = headings.flatMap((heading, index) => (heading === '' || read.has(index) || ignore.includes(heading) ? [] : [index]));
   const [first] = unused;
   if (first !== undefined)
-    onWarning?.({ code: 'unused-columns', columns: unused.map((index) => headings[index] as string), known: wanted, at: placeOf(first) });
+    onWarning?.({ code: 'unused-columns', columns: unused.map((index) => headings[index] as string), known: expected, at: placeOf(first) });
   return found;
 }

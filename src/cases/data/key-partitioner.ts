@@ -61,7 +61,7 @@ export class KeyPartitioner implements RecordFilter {
 
   #keyOfValue(text: string): number {
     const { reader } = this.#column.reads;
-    const value = text === '' ? (reader.emptyPolicy.is === 'value' ? reader.emptyPolicy.value : undefined) : reader.read(text);
+    const value = text === '' ? (reader.emptyPolicy.kind === 'value' ? reader.emptyPolicy.value : undefined) : reader.read(text);
     if (typeof value === 'string') return Math.max(0, hashWord(value, 0, value.length));
     const hash = this.#hash;
     hash.clear();

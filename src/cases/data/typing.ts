@@ -153,9 +153,9 @@ function convertCell<C extends Column>(making: EntryBuilder, record: RawRecord<C
 const isEmpty = (value: unknown): boolean => value === undefined || value === null || value === '';
 
 function readCell<C extends Column>(making: EntryBuilder, reader: CellReader<unknown>, value: unknown, record: RawRecord<C>, column: C): unknown {
-  if (isEmpty(value) && (reader.emptyPolicy.is !== 'error' || !record.isQuoted(column))) {
-    if (reader.emptyPolicy.is === 'value') return reader.emptyPolicy.value;
-    if (reader.emptyPolicy.is === 'error')
+  if (isEmpty(value) && (reader.emptyPolicy.kind !== 'error' || !record.isQuoted(column))) {
+    if (reader.emptyPolicy.kind === 'value') return reader.emptyPolicy.value;
+    if (reader.emptyPolicy.kind === 'error')
       addCellProblem(making, { code: 'empty-cell', column: column.property, expected: reader.kind, at: record.at(column) });
     return nothing;
   }

@@ -78,9 +78,9 @@ export interface DescribedSheet {
 }
 
 /** Finds a sheet in the bytes of a workbook. */
-export async function describeSheet(bytes: Uint8Array, file: string, wanted: string | undefined): Promise<DescribedSheet> {
+export async function describeSheet(bytes: Uint8Array, file: string, sheetName: string | undefined): Promise<DescribedSheet> {
   const archive = await Archive.open([bytes], file);
-  const { part, from1904 } = findSheet(archive, wanted, file);
+  const { part, from1904 } = findSheet(archive, sheetName, file);
   const kinds = readNumberKinds(archive);
   return { part, kinds, from1904, rows: () => readSheetRows(archive, part, { texts: readSharedTexts(archive), kinds, from1904 }) };
 }
@@ -199,7 +199,7 @@ export const removePrefix = (name: string): string => name.slice(name.indexOf(':
 export const attribute = (tag: SaxesTagPlain, name: string): string | undefined =>
   Object.entries(tag.attributes as Record<string, string>).find(([key]) => removePrefix(key) === name)?.[1];
 
-function findSheet(archive: Archive, wanted: string | undefined, file: string): { sheet: string; part: string; from1904: boolean } {
+function findSheet(archive: Archive, sheetName: string | undefined, file: string): { sheet: string; part: string; from1904: boolean } {
   const book = archive.whole('xl/workbook.xml', (parser) => {
     const found = { sheets: [] as { name: string; relation: string }[], from1904: false };
     parser.on('opentag', (tag) => {
@@ -217,11 +217,11 @@ function findSheet(archive: Archive, wanted: string | undefined, file: string): 
     return () => found;
   });
   const sheets = book?.sheets ?? [];
-  const sheet = wanted === undefined ? sheets[0] : sheets.find(({ name }) => name === wanted);
+  const sheet = sheetName === undefined ? sheets[0] : sheets.find(({ name }) => name === sheetName);
   if (!sheet) {
-    if (wanted === undefined) return throwProblem(unreadable(file, 'the workbook has no sheet'));
+    if (sheetName === undefined) return throwProblem(unreadable(file, 'the workbook has no sheet'));
     const owner = decodeURIComponent(file.split('/').at(-1) ?? file);
-    return throwProblem({ code: 'unknown-sheet', name: wanted, owner, known: sheets.map(({ name }) => name) });
+    return throwProblem({ code: 'unknown-sheet', name: sheetName, owner, known: sheets.map(({ name }) => name) });
   }
   const target = targets?.get(sheet.relation) ?? '';
   return { sheet: sheet.name, part: target.startsWith('/') ? target.slice(1) : `xl/${target}`, from1904: book?.from1904 ?? false };

@@ -46,13 +46,13 @@ export class Combinations {
   work = 0;
 
   /** Each set of axes has one combination for each choice of levels, or `each` combinations if they are counted in another way. */
-  constructor(levels: readonly number[], wanted: readonly CoverageTarget[], each?: number) {
+  constructor(levels: readonly number[], targets: readonly CoverageTarget[], each?: number) {
     this.levels = levels;
     const sets: PackedAxisSets[] = [];
     const setsOf: PackedAxisSets[][] = levels.map(() => []);
     const starts: number[] = [];
     let total = 0;
-    for (const { axes, strength } of wanted) {
+    for (const { axes, strength } of targets) {
       const width = 1 + 2 * strength;
       const data = new Int32Array(countSubsets(axes.length, strength) * width);
       const widthOfAxis = 2 * strength;

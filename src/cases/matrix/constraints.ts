@@ -109,10 +109,10 @@ function isWhole({ axes }: Constraint, levels: readonly number[]): boolean {
 }
 
 function forbidden(given: Readonly<Record<string, unknown>>, axes: Axes, problems: Problem[]): Constraint {
-  const parts = Object.entries(given).map(([name, wanted]) => {
+  const parts = Object.entries(given).map(([name, excluded]) => {
     const axis = axes.names.indexOf(name);
     if (axis < 0) problems.push({ code: 'unknown-axis', name, owner: 'exclude', known: axes.names });
-    const list = Array.isArray(wanted) ? wanted : [wanted];
+    const list = Array.isArray(excluded) ? excluded : [excluded];
     const values = axes.values[axis] ?? [];
     for (const value of list) {
       if (axis >= 0 && !values.includes(value))

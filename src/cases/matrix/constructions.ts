@@ -29,10 +29,10 @@ export function construct(axes: number, levels: number, strength: number, look: 
     () => (strength === 2 ? constructProducts(axes, levels, look) : undefined),
     () => (strength === 3 && axes > 3 ? constructDoubled(axes, levels, look) : undefined),
   ];
-  return fewest(known.map((make) => make()));
+  return chooseFewest(known.map((make) => make()));
 }
 
-const fewest = (candidates: readonly (Rows | undefined)[]): Rows | undefined =>
+const chooseFewest = (candidates: readonly (Rows | undefined)[]): Rows | undefined =>
   candidates.reduce((best, rows) => (rows && (!best || rows.length < best.length) ? rows : best), undefined);
 
 /** Constructed or searched, whichever has fewer rows. */
@@ -42,7 +42,7 @@ function findBest(axes: number, levels: number, strength: number, look: SearchFa
   const optimal = constructed && (constructed.length === levels ** strength || (levels === 2 && strength === 2));
   const few = computeBinomial(axes, strength) * levels ** strength <= MAX_SEARCHED_COMBINATIONS;
   if (constructed && (optimal || !few)) return constructed;
-  return fewest([constructed, look(axes, levels, strength)]) as Rows;
+  return chooseFewest([constructed, look(axes, levels, strength)]) as Rows;
 }
 
 function computeBinomial(n: number, k: number): number {
@@ -100,7 +100,7 @@ function constructProducts(axes: number, levels: number, look: SearchFallback): 
   };
   const field = constructPolynomials(size + 1, levels, 2) as Rows;
   const isConstant = (row: readonly number[]): boolean => row.slice(0, size).every((level) => level === row[0]);
-  return fewest([
+  return chooseFewest([
     product(size + 1, field),
     product(
       size,

@@ -26,7 +26,7 @@ const candidates = { quick: 1, thorough: 5 } as const;
 
 export interface CoveringProblem {
   readonly axes: Axes;
-  readonly wanted: readonly CoverageTarget[];
+  readonly targets: readonly CoverageTarget[];
   readonly constraints: Constraints;
   /** Rows that must be included. Axes can be open. */
   readonly include: readonly (readonly number[])[];
@@ -42,13 +42,13 @@ export interface Covered {
 
 /** Generates rows that contain every feasible combination of any `strength` axes' values: a first set, then a smaller one. */
 export function generateCoveringRows(task: CoveringProblem): Covered {
-  const { axes, wanted, constraints, include, random, effort } = task;
-  const combinations = new Combinations(axes.counts, wanted);
+  const { axes, targets, constraints, include, random, effort } = task;
+  const combinations = new Combinations(axes.counts, targets);
   const undecided = constraints.isFree ? 0 : releaseImpossible(combinations, axes, constraints);
   const constructed = constructRows(task, combinations);
   const rows = constructed ?? searchGreedily(task, combinations);
   const fixed = include.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
-  const least = constraints.isFree ? computeLowerBound(axes.counts, wanted) : 1;
+  const least = constraints.isFree ? computeLowerBound(axes.counts, targets) : 1;
   const budget = (constructed ? REDUCTION_BUDGET_SHARE : 1) * computeBudget(effort, combinations) * Math.min(1, FAST_COMBINATIONS / combinations.size);
   return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budget), undecided };
 }
@@ -67,9 +67,9 @@ function releaseImpossible(combinations: Combinations, axes: Axes, constraints: 
 }
 
 /** A lower bound on the number of rows: each combination of the longest axes of a group needs its own row. */
-const computeLowerBound = (counts: readonly number[], wanted: readonly CoverageTarget[]): number =>
+const computeLowerBound = (counts: readonly number[], targets: readonly CoverageTarget[]): number =>
   Math.max(
-    ...wanted.map(({ axes, strength }) =>
+    ...targets.map(({ axes, strength }) =>
       axes
         .map((axis) => counts[axis] as number)
         .sort((a, b) => b - a)
@@ -79,10 +79,10 @@ const computeLowerBound = (counts: readonly number[], wanted: readonly CoverageT
   );
 
 /** The rows of a construction, counted, if one applies: equal axes, no constraints and no given rows. */
-function constructRows({ axes, wanted, constraints, include, random, effort }: CoveringProblem, combinations: Combinations): number[][] | undefined {
+function constructRows({ axes, targets, constraints, include, random, effort }: CoveringProblem, combinations: Combinations): number[][] | undefined {
   const [levels] = axes.counts;
-  const [only] = wanted;
-  if (!only || wanted.length > 1 || !constraints.isFree || include.length > 0 || axes.counts.some((count) => count !== levels)) return undefined;
+  const [only] = targets;
+  if (!only || targets.length > 1 || !constraints.isFree || include.length > 0 || axes.counts.some((count) => count !== levels)) return undefined;
   const look: SearchFallback = (count, each, strength) => searchRows(count, each, strength, random, GREEDY_BUDGET_SHARE * budgets[effort]);
   const constructed = construct(axes.counts.length, levels as number, only.strength, look);
   const isOptimal = constructed && ((levels === 2 && only.strength === 2) || constructed.length === (levels as number) ** only.strength);
@@ -110,10 +110,10 @@ function completeRows(given: readonly (readonly number[])[], levels: readonly nu
 /** Searches rows for equal axes, from a greedy start. */
 function searchRows(count: number, each: number, strength: number, random: Random, budget: number): readonly (readonly number[])[] {
   const levels = Array.from({ length: count }, () => each);
-  const wanted = [{ axes: levels.map((_, axis) => axis), strength: Math.min(strength, count) }];
-  const combinations = new Combinations(levels, wanted);
+  const targets = [{ axes: levels.map((_, axis) => axis), strength: Math.min(strength, count) }];
+  const combinations = new Combinations(levels, targets);
   const rows = greedy(levels, combinations, undefined, random, 1);
-  const least = computeLowerBound(levels, wanted);
+  const least = computeLowerBound(levels, targets);
   return reduceRows({ levels, combinations, rows, fixed: [], constraints: undefined, random, least }, budget);
 }
 

@@ -18,12 +18,12 @@ export function summarizeMatrix(
   const rows = found.rows.map((levels) => buildRow(axes, levels)) as Record<string, {}>[];
   const { required, missing, wrong, undecided, indistinct } = verifyCoverage(values, rows, options as MatrixOptions<Record<string, {}>>);
   const stronger = options.mixedStrength?.length ? `, stronger for ${options.mixedStrength.map((group) => group.axes.join(' × ')).join(' and ')}` : '';
-  const kept =
+  const coverage =
     missing.length + wrong.length === 0
       ? `every ${formatSize(options.strength as number)} of values is covered`
       : `not every ${formatSize(options.strength as number)} of values is covered`;
   const located = found.locating === undefined ? '' : `; ${describeLocating(rows.length, found.locating, options.locate === 2, indistinct.length)}`;
-  const summary = `${number(rows.length)} rows for ${number(total)} combinations; ${kept}${stronger} (${number(required - missing.length)} of ${number(required)})${located}`;
+  const summary = `${number(rows.length)} rows for ${number(total)} combinations; ${coverage}${stronger} (${number(required - missing.length)} of ${number(required)})${located}`;
   const warnings: Problem[] = axes.names.flatMap((name, axis) =>
     (axes.values[axis] as readonly unknown[]).flatMap((value, level) =>
       found.rows.some((levels) => levels[axis] === level) ? [] : [{ code: 'infeasible-value', axis: name, value: formatShortValue(value) } as const],

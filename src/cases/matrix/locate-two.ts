@@ -138,17 +138,17 @@ class CombinationSets {
     while (this.#open.length > 0) {
       const of = this.#classOf[this.#open[random.integer(0, this.#open.length - 1)] as number];
       const members = this.#open.filter((set) => this.#classOf[set] === of);
-      const kept = members[0] as number;
+      const first = members[0] as number;
       const alike = new Set<number>();
       for (const other of random.shuffle([...members.subarray(1)])) {
-        const found = findSeparation(this.#combinationsOf(kept), this.#combinationsOf(other), counts, constraints, random);
+        const found = findSeparation(this.#combinationsOf(first), this.#combinationsOf(other), counts, constraints, random);
         if (found) {
           this.#drop(alike);
           return found;
         }
         alike.add(other);
       }
-      this.#drop(alike.add(kept));
+      this.#drop(alike.add(first));
     }
     return undefined;
   }
@@ -196,11 +196,11 @@ function findSeparation(one: readonly Combination[], two: readonly Combination[]
         [two, one],
         [one, two],
       ] as const);
-  for (const [wanted, unwanted] of directions) {
-    for (const combination of random.shuffle([...wanted])) {
+  for (const [contained, avoided] of directions) {
+    for (const combination of random.shuffle([...contained])) {
       const row = counts.map(() => -1);
       for (const { axis, level } of combination) row[axis] = level;
-      const found = breakAll(row, unwanted, counts, constraints, random);
+      const found = breakAll(row, avoided, counts, constraints, random);
       if (found) return found;
     }
   }

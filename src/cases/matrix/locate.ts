@@ -57,10 +57,10 @@ function findRows(problem: LocatingProblem, startsFromRows: boolean): number[][]
   const tries = new Map<number, number>();
   const candidates = candidatesFor(counts, strength);
   for (let pair = classes.pickPair(random); pair; pair = classes.pickPair(random)) {
-    const [wanted, unwanted] = pair;
+    const [contained, avoided] = pair;
     let best: { readonly row: number[]; readonly gain: number } | undefined;
     for (let i = 0; i < candidates; i++) {
-      const row = fillSeparating(problem, classes, wanted, unwanted);
+      const row = fillSeparating(problem, classes, contained, avoided);
       const gain = row ? classes.computeGain(row) : 0;
       if (row && gain > (best?.gain ?? 0)) best = { row, gain };
     }
@@ -69,9 +69,9 @@ function findRows(problem: LocatingProblem, startsFromRows: boolean): number[][]
       added.push(best.row);
       continue;
     }
-    const count = (tries.get(wanted) ?? 0) + 1;
-    tries.set(wanted, count);
-    if (count > MAX_TRIES || !canSeparate(problem, classes, wanted, unwanted)) classes.join(wanted, unwanted);
+    const count = (tries.get(contained) ?? 0) + 1;
+    tries.set(contained, count);
+    if (count > MAX_TRIES || !canSeparate(problem, classes, contained, avoided)) classes.join(contained, avoided);
   }
   if (startsFromRows) return added;
   // One combination can remain that is in no row.
@@ -237,11 +237,11 @@ class Classes {
   }
 
   /** Treats two combinations as one, since no row separates them. */
-  join(kept: number, dropped: number): void {
-    const of = this.#classOf[kept] as number;
+  join(first: number, second: number): void {
+    const of = this.#classOf[first] as number;
     const all = this.#members.get(of) as Set<number>;
-    all.delete(dropped);
-    this.#classOf[dropped] = 0;
+    all.delete(second);
+    this.#classOf[second] = 0;
     this.#members.delete(of);
     this.#keep([...all]);
   }
@@ -254,10 +254,10 @@ class Classes {
 }
 
 /** A row with one combination and without another, filled so that it splits other classes as well. */
-function fillSeparating({ counts, constraints, random }: LocatingProblem, classes: Classes, wanted: number, unwanted: number): number[] | undefined {
+function fillSeparating({ counts, constraints, random }: LocatingProblem, classes: Classes, contained: number, avoided: number): number[] | undefined {
   const row = counts.map(() => -1);
-  for (const point of classes.listPoints(wanted)) row[classes.axisOf[point] as number] = classes.levelOf[point] as number;
-  const others = classes.listPoints(unwanted).filter((point) => row[classes.axisOf[point] as number] !== classes.levelOf[point]);
+  for (const point of classes.listPoints(contained)) row[classes.axisOf[point] as number] = classes.levelOf[point] as number;
+  const others = classes.listPoints(avoided).filter((point) => row[classes.axisOf[point] as number] !== classes.levelOf[point]);
   const broken = others[random.integer(0, others.length - 1)] as number;
   if (others.length === 0) return undefined;
   const brokenAxis = classes.axisOf[broken] as number;
@@ -291,10 +291,10 @@ function fillSeparating({ counts, constraints, random }: LocatingProblem, classe
 
 /** Whether a feasible row has one of two combinations and not the other. */
 function canSeparate({ counts, constraints }: LocatingProblem, classes: Classes, one: number, two: number): boolean {
-  const separates = (wanted: number, unwanted: number): boolean => {
+  const separates = (contained: number, avoided: number): boolean => {
     const row = counts.map(() => -1);
-    for (const point of classes.listPoints(wanted)) row[classes.axisOf[point] as number] = classes.levelOf[point] as number;
-    return classes.listPoints(unwanted).some((point) => {
+    for (const point of classes.listPoints(contained)) row[classes.axisOf[point] as number] = classes.levelOf[point] as number;
+    return classes.listPoints(avoided).some((point) => {
       const axis = classes.axisOf[point] as number;
       if (row[axis] !== -1) return row[axis] !== classes.levelOf[point] && constraints.isFeasible(row) !== false;
       return Array.from({ length: counts[axis] as number }, (_, level) => level).some(

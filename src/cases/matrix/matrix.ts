@@ -54,8 +54,8 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
   const given = options as MatrixOptions<Record<string, unknown>>;
   const isCovering = typeof options.strength === 'number' && options.strength < model.names.length;
   const problems = [...validateAxes(model, axes), ...validateOptions(model, options), ...excluded.problems, ...constraints.problems];
-  const wanted = isCovering && problems.length === 0 ? buildCoverageTargets(model, given) : [];
-  const required = wanted.reduce(
+  const targets = isCovering && problems.length === 0 ? buildCoverageTargets(model, given) : [];
+  const required = targets.reduce(
     (sum, { axes: group, strength }) =>
       sum +
       buildCombinations(
@@ -69,7 +69,7 @@ export function matrix<const A extends Readonly<Record<string, Datum>>>(
   // Covering rows are searched once, however often they are requested.
   let covered: Promise<CoveringRows> | undefined;
   const find = (expansion: ExpansionContext): Promise<CoveringRows> => {
-    covered ??= loadCoveringRows(model, wanted, given, constraints, expansion);
+    covered ??= loadCoveringRows(model, targets, given, constraints, expansion);
     return covered;
   };
   return new CaseSourceImpl<A>({
@@ -113,13 +113,13 @@ function validateAxes({ names, values }: Axes, given: Readonly<Record<string, un
 const isStrength = (value: unknown): boolean => Number.isInteger(value) && (value as number) >= 1 && (value as number) <= 6;
 
 const matrixSpecs: OptionSpecs<MatrixOptions<any>> = {
-  strength: { is: "strength from 1 to 6 (2 is pairwise), or 'all'", matches: (value) => value === 'all' || isStrength(value) },
+  strength: { expected: "strength from 1 to 6 (2 is pairwise), or 'all'", matches: (value) => value === 'all' || isStrength(value) },
   mixedStrength: listOf('objects like { axes, strength }', (group) => isObject(group) && Array.isArray((group as { axes?: unknown }).axes)),
   exclude: oneOfSpecs('array of exclusions, or function that returns one', listOf('combinations', isObject), functionSpec),
   include: listOf('rows', isObject),
-  locate: { is: '1 or 2', matches: (value) => value === 1 || value === 2 },
-  seed: { is: 'number', matches: (value) => typeof value === 'number' },
-  effort: { is: "'quick' or 'thorough'", matches: (value) => value === 'quick' || value === 'thorough' },
+  locate: { expected: '1 or 2', matches: (value) => value === 1 || value === 2 },
+  seed: { expected: 'number', matches: (value) => typeof value === 'number' },
+  effort: { expected: "'quick' or 'thorough'", matches: (value) => value === 'quick' || value === 'thorough' },
 };
 
 function validateOptions({ names, counts }: Axes, options: MatrixOptions<any>): Problem[] {
@@ -184,7 +184,7 @@ const ROW_CACHE_VERSION = 'covering rows 4';
 
 async function loadCoveringRows(
   axes: Axes,
-  wanted: readonly CoverageTarget[],
+  targets: readonly CoverageTarget[],
   options: MatrixOptions<Record<string, unknown>>,
   constraints: Constraints,
   { kept }: ExpansionContext,
@@ -194,13 +194,13 @@ async function loadCoveringRows(
   const { seed = 1, effort = 'quick', locate } = options;
   const forbidden = constraints.serialize();
   // Equal problems share cached rows: rows are levels, whatever the values are called.
-  const content = forbidden === undefined ? undefined : JSON.stringify([ROW_CACHE_VERSION, axes.counts, wanted, forbidden, include, seed, effort, locate]);
+  const content = forbidden === undefined ? undefined : JSON.stringify([ROW_CACHE_VERSION, axes.counts, targets, forbidden, include, seed, effort, locate]);
   const key = content === undefined ? undefined : `rows-${hash(content)}`;
   const before = key === undefined ? undefined : ((await kept?.get(key)) as (CoveringRows & { readonly content: string }) | undefined);
   if (before?.content === content) return before as CoveringRows;
   // The search is loaded when rows are searched.
   const { generateCoveringRows } = await import('./cover.ts');
-  const covered = generateCoveringRows({ axes, wanted, constraints, include, random: createRandom(`matrix ${seed}`), effort });
+  const covered = generateCoveringRows({ axes, targets, constraints, include, random: createRandom(`matrix ${seed}`), effort });
   const found = locate ? await addLocatingRows(covered, axes, options.strength as number, locate, include.length, constraints, seed) : covered;
   if (key !== undefined) await kept?.set(key, { content, ...found });
   return found;

@@ -85,8 +85,8 @@ export class RowReducer {
     }
     if (which < 0 || this.#rows.length <= 1) return false;
     // Fixed rows come first, so that the numbers of the others do not matter.
-    const [gone] = this.#rows.splice(which, 1);
-    this.#combinations.count(gone as number[], -1);
+    const [removed] = this.#rows.splice(which, 1);
+    this.#combinations.count(removed as number[], -1);
     this.#tabuUntil.fill(-1);
     return true;
   }

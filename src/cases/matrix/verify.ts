@@ -13,7 +13,7 @@ interface Rule {
   readonly forbids: (row: Row) => boolean;
 }
 
-const iterable = { is: 'iterable of rows', matches: (value: unknown) => typeof value === 'object' && value !== null && Symbol.iterator in value };
+const iterable = { expected: 'iterable of rows', matches: (value: unknown) => typeof value === 'object' && value !== null && Symbol.iterator in value };
 
 /** The number of combinations that are tried to decide whether one can occur. After that, it is undecided. */
 const MAX_TRIED_ROWS = 100_000;
@@ -165,10 +165,10 @@ function buildRules(except: MatrixOptions<any>['exclude'], axes: readonly string
       const rowOf = buildReader(one, axes);
       return { reads: one.reads, forbids: (row) => one.when(rowOf((name) => row[name]) as never) };
     }
-    const wanted = Object.entries(one);
+    const entries = Object.entries(one);
     return {
       reads: Object.keys(one),
-      forbids: (row) => wanted.every(([name, value]) => (Array.isArray(value) ? value : [value]).includes(row[name])),
+      forbids: (row) => entries.every(([name, value]) => (Array.isArray(value) ? value : [value]).includes(row[name])),
     };
   });
 }

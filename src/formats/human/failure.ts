@@ -99,14 +99,14 @@ const MAX_FAILURES_PER_LINE = 3;
 function limitPerLine(failures: readonly Failure[]): { readonly failure: Failure; readonly more: number }[] {
   const lineOf = ({ location, message }: Failure): string => (location ? `${location.file}:${location.line}` : message);
   const counts = new Map<string, number>();
-  const kept: Failure[] = [];
+  const shown: Failure[] = [];
   for (const failure of failures) {
     const count = (counts.get(lineOf(failure)) ?? 0) + 1;
     counts.set(lineOf(failure), count);
-    if (count <= MAX_FAILURES_PER_LINE) kept.push(failure);
+    if (count <= MAX_FAILURES_PER_LINE) shown.push(failure);
   }
-  return kept.map((failure, i) => {
-    const isLast = !kept.slice(i + 1).some((later) => lineOf(later) === lineOf(failure));
+  return shown.map((failure, i) => {
+    const isLast = !shown.slice(i + 1).some((later) => lineOf(later) === lineOf(failure));
     return { failure, more: isLast ? (counts.get(lineOf(failure)) ?? 0) - Math.min(MAX_FAILURES_PER_LINE, counts.get(lineOf(failure)) ?? 0) : 0 };
   });
 }

@@ -206,8 +206,8 @@ function renderTornDown({ notRun, runProblems }: RunState): string {
 
 /** The line above the last one, if there are errored cases or problems. */
 export function renderBeside(state: RunState, strictWarnings: number, style: Style): string[] {
-  const beside = describeOutsideCases(state, strictWarnings);
-  return beside === undefined ? [] : [style.red(beside)];
+  const outsideCases = describeOutsideCases(state, strictWarnings);
+  return outsideCases === undefined ? [] : [style.red(outsideCases)];
 }
 
 /** Renders the end of a run: excused cases with reasons, notes, times, and the counts last. */

@@ -94,9 +94,9 @@ function buildFixtureBars(spans: readonly Span[], end: number): Bar[] {
   const bars: Bar[] = [];
   const add = (up: Span, down: Span | undefined): void => {
     const ready = up.start + up.milliseconds;
-    const gone = down?.start ?? end;
+    const teardownStart = down?.start ?? end;
     const parts = [
-      { from: ready, to: gone, sign: symbols.alive },
+      { from: ready, to: teardownStart, sign: symbols.alive },
       { from: up.start, to: ready, sign: symbols.setup },
       ...(down ? [{ from: down.start, to: down.start + down.milliseconds, sign: symbols.teardown }] : []),
     ];

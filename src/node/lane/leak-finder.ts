@@ -32,22 +32,22 @@ const kinds: Readonly<Record<string, string>> = {
 export class LeakCounter {
   readonly #open = new Map<string, { readonly after: After; readonly owner: string | undefined }[]>();
   /** Shared fixtures that were torn down. Their resources are expected to close first, immediately or soon after. */
-  readonly #gone = new Set<string>();
+  readonly #tornDown = new Set<string>();
   #counts = countActive();
 
   /**
    * Counts again. `after` is the only possible source of a change since the last time; `owner` is the shared fixture that was set up or
    * torn down.
    */
-  sample(after: After, owner?: string, gone = false): void {
-    if (gone && owner !== undefined) this.#gone.add(owner);
+  sample(after: After, owner?: string, isTornDown = false): void {
+    if (isTornDown && owner !== undefined) this.#tornDown.add(owner);
     const counts = countActive();
     for (const kind of new Set([...counts.keys(), ...this.#counts.keys()])) {
       const open = this.#open.get(kind) ?? [];
       const change = (counts.get(kind) ?? 0) - (this.#counts.get(kind) ?? 0);
       for (let i = 0; i < change; i++) open.push({ after, owner });
       for (let i = 0; i < -change; i++) {
-        const ofEndedOwner = open.findLastIndex((one) => one.owner !== undefined && this.#gone.has(one.owner));
+        const ofEndedOwner = open.findLastIndex((one) => one.owner !== undefined && this.#tornDown.has(one.owner));
         const unowned = open.findLastIndex((one) => one.owner === undefined);
         open.splice(ofEndedOwner >= 0 ? ofEndedOwner : unowned >= 0 ? unowned : open.length - 1, 1);
       }

@@ -47,10 +47,10 @@ const resolvePackageByRuntime: ResolvePackage = (specifier, parent) => (import.m
 export function resolveModule(specifier: string, parent: string, settings?: TypeScriptSettings, resolvePackage = resolvePackageByRuntime): Resolved {
   if (isBuiltin(specifier)) return { url: specifier.startsWith('node:') ? specifier : `node:${specifier}`, from: 'node' };
   if (/^(?:\.{1,2}\/|\/|file:)/.test(specifier)) {
-    const wanted = new URL(specifier, parent);
-    const url = existing(wanted);
+    const address = new URL(specifier, parent);
+    const url = existing(address);
     if (!url) {
-      throw Object.assign(new Error(`cannot find module "${specifier}" (tried ${fileURLToPath(wanted)})`), { code: 'ERR_MODULE_NOT_FOUND' });
+      throw Object.assign(new Error(`cannot find module "${specifier}" (tried ${fileURLToPath(address)})`), { code: 'ERR_MODULE_NOT_FOUND' });
     }
     return { url: url.href, from: isSource(url.href) ? 'source' : 'node' };
   }

@@ -82,16 +82,16 @@ export function findSuspects(failing: readonly Row[], passing: readonly Row[]): 
 
 /** The pairs of suspects of which each failing row contains at least one, with as few values as possible. */
 function findPairs<T extends { readonly parts: readonly number[]; readonly rows: ReadonlySet<number> }>(suspects: readonly T[], failing: number): T[] {
-  let fewest = Number.POSITIVE_INFINITY;
+  let minValues = Number.POSITIVE_INFINITY;
   let found: T[] = [];
   for (const [i, one] of suspects.entries()) {
     for (const other of suspects.slice(i + 1)) {
       // Suspects are sorted by failing rows: no later one is enough.
       if (one.rows.size + other.rows.size < failing) break;
       const values = one.parts.length + other.parts.length;
-      if (values > fewest || new Set([...one.rows, ...other.rows]).size < failing) continue;
-      if (values < fewest) found = [];
-      fewest = values;
+      if (values > minValues || new Set([...one.rows, ...other.rows]).size < failing) continue;
+      if (values < minValues) found = [];
+      minValues = values;
       found.push(one, other);
     }
   }
@@ -123,15 +123,15 @@ function encode(failing: readonly Row[], passing: readonly Row[]): Table {
     const { size } = codes[column] as Map<unknown, number>;
     return size > 1 && size <= Math.max(2, rows.length / 2);
   };
-  const kept = [...names.keys()].filter(isKept).slice(0, MAX_COLUMNS);
-  const narrowed = encoded.map((row) => Int32Array.from(kept, (column) => row[column] as number));
-  const values = kept.map((column) => [...(codes[column] as Map<Scalar | undefined, number>).keys()]);
+  const chosen = [...names.keys()].filter(isKept).slice(0, MAX_COLUMNS);
+  const narrowed = encoded.map((row) => Int32Array.from(chosen, (column) => row[column] as number));
+  const values = chosen.map((column) => [...(codes[column] as Map<Scalar | undefined, number>).keys()]);
   return {
-    columns: kept.map((column) => names[column] as string),
+    columns: chosen.map((column) => names[column] as string),
     failing: narrowed.slice(0, failing.length),
     passing: narrowed.slice(failing.length),
     conditionOf(at, code) {
-      const column = names[kept[at] as number] as string;
+      const column = names[chosen[at] as number] as string;
       const value = values[at]?.[code];
       return value === undefined ? { kind: 'missing', column } : { kind: 'value', column, value };
     },

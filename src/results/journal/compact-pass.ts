@@ -190,14 +190,14 @@ interface HeldHeader extends TestHeader {
 
 /** The headers that a journal has had so far, by test number. */
 export class Headers {
-  readonly #held = new Map<number, HeldHeader>();
+  readonly #heldHeaders = new Map<number, HeldHeader>();
 
   set(header: TestHeader): void {
-    this.#held.set(header.test, { ...header, makeRow: compileObjectFactory(header.columns) });
+    this.#heldHeaders.set(header.test, { ...header, makeRow: compileObjectFactory(header.columns) });
   }
 
   get(test: number): HeldHeader | undefined {
-    return this.#held.get(test);
+    return this.#heldHeaders.get(test);
   }
 }
 

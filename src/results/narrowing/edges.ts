@@ -101,19 +101,19 @@ export function* shrink(
   if (!isList && !isFreeText) return undefined;
   const units: readonly unknown[] = isList ? (JSON.parse(own) as unknown[]) : [...own];
   const pick = (indices: readonly number[]): unknown[] => indices.map((index) => units[index]);
-  let kept = [...units.keys()];
+  let remaining = [...units.keys()];
   let tries = 0;
-  for (let size = Math.ceil(kept.length / 2); size >= 1; size = size === 1 ? 0 : Math.ceil(size / 2)) {
-    for (let start = 0; start < kept.length && tries < MAX_SHRINKING; ) {
-      const smaller = [...kept.slice(0, start), ...kept.slice(start + size)];
+  for (let size = Math.ceil(remaining.length / 2); size >= 1; size = size === 1 ? 0 : Math.ceil(size / 2)) {
+    for (let start = 0; start < remaining.length && tries < MAX_SHRINKING; ) {
+      const smaller = [...remaining.slice(0, start), ...remaining.slice(start + size)];
       const set: InventedValue = isList ? { kind: 'elements', indices: smaller } : { kind: 'plain', value: pick(smaller).join('') };
       tries++;
       const observed = yield* tryProbe({ base: row.ordinal, take: {}, set: { [path]: set } });
       if (!observed && tries === 1) return undefined;
-      if (observed?.failed) kept = smaller;
+      if (observed?.failed) remaining = smaller;
       else start += size;
     }
   }
-  if (kept.length === units.length) return undefined;
-  return isList ? pick(kept) : pick(kept).join('');
+  if (remaining.length === units.length) return undefined;
+  return isList ? pick(remaining) : pick(remaining).join('');
 }

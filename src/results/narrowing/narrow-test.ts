@@ -177,9 +177,9 @@ class TestSearch {
   *#bisect(row: Observation, chooser: ProbeChooser): Generator<Probe, FoundCause | UnexplainedRow['reason'], ProbeResult> {
     const columns: number[] = [];
     let candidates = [...row.codes.keys()];
-    const fails = function* (this: TestSearch, kept: readonly number[]): Generator<Probe, boolean | undefined, ProbeResult> {
+    const fails = function* (this: TestSearch, columnsToKeep: readonly number[]): Generator<Probe, boolean | undefined, ProbeResult> {
       for (let tries = 0; tries < MAX_REFUSED && this.#left > 0; tries++) {
-        const codes = chooser.chooseKeeping(kept);
+        const codes = chooser.chooseKeeping(columnsToKeep);
         const observed = codes && (yield* this.#try(row, codes));
         if (observed) return observed.failed;
       }

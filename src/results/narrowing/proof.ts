@@ -30,13 +30,13 @@ const MORE_FOR_CONTRADICTION = 2;
 
 /**
  * Whether a cause never passed, failed often enough, had other values in all other columns, and each of its parts passed without the rest.
- * `apart` are the observations that no other cause explains.
+ * `unexplained` are the observations that no other cause explains.
  */
-export function isProven(space: SearchSpace, cause: Pick<FoundCause, 'row' | 'parts'>, proof: Proof, apart: readonly Observation[]): boolean {
+export function isProven(space: SearchSpace, cause: Pick<FoundCause, 'row' | 'parts'>, proof: Proof, unexplained: readonly Observation[]): boolean {
   const { row, parts } = cause;
-  const containing = apart.filter(({ codes }) => meetsCause(space, cause, codes));
+  const containing = unexplained.filter(({ codes }) => meetsCause(space, cause, codes));
   if (containing.some(({ failed }) => !failed)) return false;
-  const contradictions = apart.filter((one) => one.isProbe && one.failed && !containing.includes(one)).length;
+  const contradictions = unexplained.filter((one) => one.isProbe && one.failed && !containing.includes(one)).length;
   const others = containing.filter(({ codes }) => !isSame(codes, row.codes));
   const { failing, tried } = needed[proof];
   if (others.length < failing + MORE_FOR_CONTRADICTION * contradictions || others.filter(({ isProbe }) => isProbe).length < tried) return false;
@@ -54,7 +54,7 @@ export function findUntestedPart(space: SearchSpace, row: Observation, columns: 
   return parts.find((part) => !space.observations.some(({ failed, codes }) => !failed && agrees(codes, row.codes, part)));
 }
 
-/** A cause with its conditions and counts. `apart` are the observations that no other cause explains. */
+/** A cause with its conditions and counts. `unexplained` are the observations that no other cause explains. */
 export function summarizeCause(space: SearchSpace, cause: FoundCause, unexplained: readonly Observation[]): FailureCause {
   const { row, parts, proof, smallest } = cause;
   const countUnmet = ({ codes }: Observation): number => parts.filter((part) => !meetsPart(space, { row }, part, codes)).length;

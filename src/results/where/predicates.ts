@@ -5,7 +5,7 @@ import { findRanges, MAX_BOUNDS } from './ranges.ts';
 /** A condition on the codes of a column: those from `low` to `high`, or all others. */
 export interface Predicate {
   readonly column: number;
-  readonly is: 'value' | 'not' | 'range' | 'prefix' | 'missing';
+  readonly kind: 'value' | 'not' | 'range' | 'prefix' | 'missing';
   readonly low: number;
   readonly high: number;
   /** The logarithm of the number of alternatives of its kind. */
@@ -130,19 +130,19 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
   const costAmong = (options: number): number => choice + Math.log(Math.max(1, options));
   const failsMore = (failed: number, passed: number): boolean => failed * all.passing > passed * all.failing;
   if (isSometimesMissing && (failing[0] as number) > 0)
-    yield [{ column: index, is: 'missing', low: missing, high: missing, cost: costAmong(1) }, histogram.at(missing)];
+    yield [{ column: index, kind: 'missing', low: missing, high: missing, cost: costAmong(1) }, histogram.at(missing)];
   const isRanged = isRangedColumn(column);
   const canExclude = !isRanged && (of === 'member' || of === 'part' || (values.length > 2 && values.length <= MAX_EXCLUDED));
   const cost = costAmong(values.length);
-  const enough = minFailing(cost);
+  const minCases = minFailing(cost);
   for (let code = 0; code < values.length; code++) {
     const [failed, passed] = [failing[code + 1] as number, passing[code + 1] as number];
     if (failsMore(failed, passed)) {
-      if (failed >= enough) yield [{ column: index, is: 'value', low: code, high: code, cost }, histogram.at(code)];
-    } else if (canExclude && all.failing - failed >= enough && failsMore(all.failing - failed, all.passing - passed)) {
+      if (failed >= minCases) yield [{ column: index, kind: 'value', low: code, high: code, cost }, histogram.at(code)];
+    } else if (canExclude && all.failing - failed >= minCases && failsMore(all.failing - failed, all.passing - passed)) {
       const { hash } = histogram.at(code);
       yield [
-        { column: index, is: 'not', low: code, high: code, cost },
+        { column: index, kind: 'not', low: code, high: code, cost },
         { failing: all.failing - failed, passing: all.passing - passed, hash: all.hash - hash },
       ];
     }
@@ -153,42 +153,42 @@ export function* findPredicates({ index, column, counts, histogram, all, minFail
     const cuts = Math.min(values.length, MAX_BOUNDS);
     for (const [low, high] of findRanges(histogram, all)) {
       const isOpen = low === 0 || high === values.length - 1;
-      yield [{ column: index, is: 'range', low, high, cost: costAmong(isOpen ? 2 * cuts : (cuts * (cuts - 1)) / 2) }, cumulated.rows(low, high)];
+      yield [{ column: index, kind: 'range', low, high, cost: costAmong(isOpen ? 2 * cuts : (cuts * (cuts - 1)) / 2) }, cumulated.rows(low, high)];
     }
   }
   for (const { low, high, prefix } of prefixes) {
     const failed = cumulated.failing(low, high);
-    if (failed >= enough && failsMore(failed, cumulated.passing(low, high)))
-      yield [{ column: index, is: 'prefix', low, high, prefix, cost }, cumulated.rows(low, high)];
+    if (failed >= minCases && failsMore(failed, cumulated.passing(low, high)))
+      yield [{ column: index, kind: 'prefix', low, high, prefix, cost }, cumulated.rows(low, high)];
   }
 }
 
 /** Whether a row meets a predicate. */
-export function meetsPredicate({ codes, starts }: Column, { is, low, high }: Predicate, row: number): boolean {
+export function meetsPredicate({ codes, starts }: Column, { kind, low, high }: Predicate, row: number): boolean {
   const end = starts ? (starts[row + 1] as number) : row + 1;
   let isInRange = false;
   for (let at = starts ? (starts[row] as number) : row; at < end; at++) {
     const code = codes[at] as number;
     if (code >= low && code <= high) isInRange = true;
   }
-  return isInRange !== (is === 'not');
+  return isInRange !== (kind === 'not');
 }
 
 const opposites = { '<': '>=', '=': '!=', '!=': '=', '>': '<=' } as const;
 
-export function buildCondition({ name: column, of, values, other }: Column, { is, low, high, prefix }: Predicate): Condition {
-  if (is === 'missing') return { kind: is, column };
+export function buildCondition({ name: column, of, values, other }: Column, { kind, low, high, prefix }: Predicate): Condition {
+  if (kind === 'missing') return { kind, column };
   if (prefix !== undefined) return { kind: 'prefix', column, prefix };
   const value = values[low] as string;
   if (of === 'order')
-    return { kind: of, column, operator: is === 'not' ? opposites[value as keyof typeof opposites] : (value as Operator), other: other as string };
-  if (of === 'member' || of === 'part') return { kind: is === 'not' ? 'lacks' : 'contains', column, value };
-  if (is === 'range' || of !== 'value') {
-    const kind = of === 'value' ? 'range' : of;
-    if (is === 'value') return { kind, column, from: values[low] as number, to: values[low] as number };
+    return { kind: of, column, operator: kind === 'not' ? opposites[value as keyof typeof opposites] : (value as Operator), other: other as string };
+  if (of === 'member' || of === 'part') return { kind: kind === 'not' ? 'lacks' : 'contains', column, value };
+  if (kind === 'range' || of !== 'value') {
+    const ranged = of === 'value' ? 'range' : of;
+    if (kind === 'value') return { kind: ranged, column, from: values[low] as number, to: values[low] as number };
     const from = low === 0 ? undefined : (values[low] as number);
     const to = high === values.length - 1 ? undefined : (values[high] as number);
-    return { kind, column, from, to };
+    return { kind: ranged, column, from, to };
   }
-  return { kind: is as 'value' | 'not', column, value };
+  return { kind: kind as 'value' | 'not', column, value };
 }
