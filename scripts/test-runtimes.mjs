@@ -1,16 +1,15 @@
 // Runs the trusted base and the tests of cases, loading and commands with other versions of Node, which come from the registry as packages.
 // usage: test-runtimes.mjs [--brief] [major version…]    (default: 20 22 24 26). In CI, a version that cannot be installed is left out.
 //   --brief: besides the base, only the tests whose code depends most on the version: loading, files, watching, and runs in one process.
-import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
+import { installRuntime } from './install-runtime.mjs';
 import { command, root, show } from './steps.mjs';
 
 const isBrief = process.argv.includes('--brief');
 const asked = process.argv.slice(2).filter((argument) => !argument.startsWith('--'));
 const versions = asked.length > 0 ? asked : ['20', '22', '24', '26'];
-const platform = process.platform === 'win32' ? 'win' : process.platform;
-const name = `node-${platform}-${process.arch}`;
-const briefly = [
+const briefSuites = [
   'tests/loading',
   'tests/cases/data-file.lattice.ts',
   'tests/cases/workbook.lattice.ts',
@@ -18,21 +17,10 @@ const briefly = [
   'tests/command/repeated-runs.lattice.ts',
   'tests/running/running.lattice.ts',
 ];
-const suites = isBrief ? briefly : ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
+const suites = isBrief ? briefSuites : ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
 
-/** The path of a runtime; installs it if it is missing. Undefined if that fails in CI. */
-function installRuntime(version) {
-  const folder = join(root, '.red-lattice', 'runtimes', version);
-  const path = join(folder, 'node_modules', name, 'bin', process.platform === 'win32' ? 'node.exe' : 'node');
-  if (!existsSync(path)) {
-    mkdirSync(folder, { recursive: true });
-    writeFileSync(join(folder, 'package.json'), '{}\n');
-    const status = show('npm', ['install', '--no-audit', '--no-fund', '--silent', `${name}@${version}`], { cwd: folder });
-    if (status !== 0 && process.env.CI) return undefined;
-    if (status !== 0) process.exit(status);
-  }
-  return path;
-}
+// Many tests wait for other processes.
+const lanes = ['--lanes', String(availableParallelism() + 1)];
 
 const failed = versions.filter((version) => {
   const runtime = installRuntime(version);
@@ -42,7 +30,7 @@ const failed = versions.filter((version) => {
   }
   console.log(`\nNode ${version}`);
   const base = show(runtime, [join(root, 'tests', 'root', 'run.mjs')]);
-  return base + show(runtime, [command, 'run', ...suites, '--show', 'summary']) > 0;
+  return base + show(runtime, [command, 'run', ...suites, '--show', 'summary', ...lanes]) > 0;
 });
 console.log(failed.length === 0 ? `\nNode ${versions.join(', ')}: no test failed` : `\nfailed with Node ${failed.join(', ')}`);
 if (failed.length > 0) process.exitCode = 1;

@@ -9,6 +9,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node
 import { availableParallelism, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
+import { installRuntime } from '../../scripts/install-runtime.mjs';
 import { makeCopy, removeCopy, root, runNode, sourceFiles, workshop } from './copy.mjs';
 import { measureReach, readReach } from './reach.mjs';
 import { findFunctions, findSites, plant } from './sites.mjs';
@@ -92,11 +93,21 @@ function choose(faults, size, random) {
   return shuffle(sample, sample.length, random);
 }
 
+/** Files that this runtime does not use, the version of one that does, and the tests that reach them there. */
+const otherRuntime = {
+  version: '24',
+  files: ['src/node/loading/hooked-modules.ts'],
+  tests: ['tests/loading', 'tests/command/in-one-process.lattice.ts', 'tests/command/repeated-runs.lattice.ts'],
+};
+const usesOtherRuntime = ({ file }) => otherRuntime.files.includes(file);
+
 /** Test files that need the declarations and the page, which a copy does not build. */
 const needsWholeBuild = /^tests\/(?:packaging\/|docs\/|command\/new\.)/;
 
 /** The small projects and test files that run a function: first the projects that run the fewest functions, and the tests of its folder. */
-function testsOf(reach, { file, functionLine }) {
+function testsOf(reach, fault) {
+  if (usesOtherRuntime(fault)) return { base: [], folder: otherRuntime.tests, near: otherRuntime.tests };
+  const { file, functionLine } = fault;
   const folders = file.split('/').slice(1, -1);
   const isNear = (test) => folders.includes(test.split('/')[1]);
   const place = `${file}:${functionLine}`;
@@ -119,7 +130,7 @@ function testsOf(reach, { file, functionLine }) {
 }
 
 /** Runs the judges on a copy. Returns the judge that sees the fault, and its message. */
-async function judge(folder, reaching) {
+async function judge(folder, reaching, runtime = process.execPath) {
   // Rows that an earlier copy has cached would hide a fault in the search.
   rmSync(join(folder, '.red-lattice'), { recursive: true, force: true });
   const built = await runNode([join(folder, 'scripts', 'build.mjs'), '--no-types', '--no-page'], folder, limits.build);
@@ -134,7 +145,7 @@ async function judge(folder, reaching) {
         : // The quick ones first, then the others one by one.
           [names.slice(0, quickFiles), ...names.slice(quickFiles).map((file) => [file])].map(suites);
     for (const args of name === 'all' ? [suites(names)] : runs) {
-      const { status, output } = await runNode(args, folder, limits[name], name === 'base' ? { RED_LATTICE_PACKAGE: folder } : {});
+      const { status, output } = await runNode(args, folder, limits[name], name === 'base' ? { RED_LATTICE_PACKAGE: folder } : {}, runtime);
       if (status !== 0) return { by: name, how: status === 'hang' ? 'it hangs' : firstLine(output) };
     }
   }
@@ -180,7 +191,8 @@ async function measure() {
       const source = readFileSync(join(root, fault.file), 'utf8');
       writeFileSync(path, plant(source, fault.site));
       const begun = Date.now();
-      const { by, how } = await judge(folder, testsOf(reach, fault));
+      const runtime = usesOtherRuntime(fault) ? installRuntime(otherRuntime.version) : undefined;
+      const { by, how } = await judge(folder, testsOf(reach, fault), runtime);
       writeFileSync(path, source);
       results[keyOf(fault)] = { line: fault.line, kind: fault.kind, seenBy: by ?? null, ...(how && { how }), seconds: Math.round((Date.now() - begun) / 1000) };
       keep();
