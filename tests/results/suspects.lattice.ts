@@ -123,6 +123,15 @@ export const suspects = suite('suspects', { timeout: 30_000 }, [
         ],
         lines: ['  suspects  hull=cat & season=May · hull=tri & season=May  (5 of 6 pairs cleared by passing rows)'],
       },
+      six: {
+        what: 'up to five, and the sixth counted',
+        pairs: Array.from({ length: 6 }, (_, i) => ['cat', `w${i}`] as const),
+        lines: [
+          '  suspects  hull=cat & season=w0 · hull=cat & season=w1 · hull=cat & season=w2',
+          '            hull=cat & season=w3 · hull=cat & season=w4 · and 1 more',
+          '            (5 of 6 pairs cleared by passing rows)',
+        ],
+      },
       many: {
         what: 'in lines that are not too long, and counted',
         pairs: Array.from({ length: 7 }, (_, i) => ['catamaran', `winter${i}`] as const),

@@ -671,7 +671,13 @@ export const outcomes = [
     status: 1,
     last: '0 passed, 903 failed',
     lines: 2500,
-    says: ['… and 97 more at this line', '2 more cases fail the same way', '… and 401 more tests; --show cases', '… and 651 more failures'],
+    says: [
+      '… and 97 more at this line',
+      '2 more cases fail the same way',
+      '… and 401 more tests; --show cases',
+      '… and 651 more failures',
+      '✗ 60. c  not equal',
+    ],
   },
   {
     name: 'a journal into which a test writes',
@@ -984,6 +990,32 @@ export function due(loa: Length, season: number): number {
     last: '0 passed, 0 failed',
     within: 20_000,
   },
+  ...[0, 1, 2].map((lanes) => ({
+    name: `the teardowns of run fixtures receive the cases of all lanes that used them: --lanes ${lanes}`,
+    files: {
+      'shared.mjs': `
+        import { appendFileSync } from 'node:fs';
+        import { fixture } from 'red-lattice';
+        const noted = (name, needs = {}) => fixture(name, { scope: 'run', needs, setup: () => 1,
+          teardown: (_value, _needs, { failed, cases }) => appendFileSync('order.txt', name + ' ' + failed + ' ' + [...cases].sort().join(' ') + ';') });
+        const quay = noted('quay');
+        export const office = noted('office', { quay });
+        export const shed = noted('shed');`,
+      'a.lattice.mjs': `
+        import { office, shed } from './shared.mjs';
+        export const one = test('one', { needs: { office } }, ({ check }) => check.holds(true));
+        export const other = test('other', { needs: { shed } }, ({ check }) => check.holds(true));`,
+      'b.lattice.mjs': `
+        import { office } from './shared.mjs';
+        export const two = test('two', { needs: { office } }, ({ check }) => check.holds(false));
+        export const none = test('none', ({ check }) => check.holds(false));`,
+    },
+    args: ['run', '--lanes', String(lanes)],
+    status: 1,
+    results: { one: pass, other: pass, two: 'failed/check', none: 'failed/check' },
+    last: '2 passed, 2 failed',
+    parts: ['office true a.lattice.mjs#one b.lattice.mjs#two;quay true a.lattice.mjs#one b.lattice.mjs#two;', 'shed false a.lattice.mjs#other;'],
+  })),
   {
     name: 'a setup error of a run fixture is reported once, and the cases that need the fixture are errored',
     files: {
@@ -998,7 +1030,12 @@ export function due(loa: Length, season: number): number {
     args: ['run', '--lanes', '1'],
     status: 1,
     results: { one: 'errored/setup', two: 'errored/setup', three: 'passed' },
-    order: ['in fixture "quay", setup', 'RangeError: no tide today', 'fixture "quay" failed to set up; the first case that needed it has the error'],
+    order: [
+      'in fixture "quay", setup',
+      'RangeError: no tide today',
+      'a.lattice.mjs:4:',
+      'fixture "quay" failed to set up; the first case that needed it has the error',
+    ],
     afterwards: '+quay',
     last: '1 passed, 2 failed',
   },

@@ -61,6 +61,7 @@ async function differenceOf(outcome) {
     for (const text of outcome.says ?? []) assert.ok(seen.out.includes(text), `the report does not say: ${text}\n${seen.out}`);
     if (outcome.lines) assert.ok(seen.out.split('\n').length < outcome.lines, `${seen.out.split('\n').length} lines are printed`);
     if (outcome.error === undefined && outcome.status <= 1) assert.equal(seen.error, '', 'standard error');
+    for (const text of outcome.parts ?? []) assert.ok(written(folder).includes(text), `order.txt does not contain: ${text}\n${written(folder)}`);
     for (const text of outcome.error ?? []) assert.ok(seen.error.includes(text), `standard error does not say: ${text}\n${seen.error}`);
     for (const { args, status, says = [], error = [] } of outcome.then ?? []) {
       const after = await runCommand(folder, args);

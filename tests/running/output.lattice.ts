@@ -34,8 +34,12 @@ export const output = test(
   },
 );
 
+/** Some cases near the end take longer than the interval at which results of a stream are reported, so that few of them wait at the end. */
 const stream = `import { range, test } from 'red-lattice';
-export const many = test('many', { cases: range('n', 1, 3000) }, ({ check }) => check.holds(true));
+const takes = (milliseconds) => { for (const end = performance.now() + milliseconds; performance.now() < end; ); };
+const [one, two, three, four, five, six] = [1, 1, 1, 1, 2, 3].map((fromEnd, i) =>
+  test('many ' + i, { cases: range('n', 1, 3000) }, ({ row, check }) => { if (row.n === 3000 - fromEnd) takes(1.5); check.holds(true); }));
+export { one, two, three, four, five, six };
 `;
 
 export const counted = test(
@@ -48,7 +52,7 @@ export const counted = test(
   async ({ row, check }, { folder }) => {
     await makeProject(folder, { 'a.lattice.mjs': stream });
     const { out } = await runCommand(['run', '--lanes', String(row.lanes)], folder);
-    check.matches(out, /^ {2}▪ many {2}3,000 passed/m);
+    for (let i = 0; i < 6; i++) check.includes(out, `\n  ▪ many ${i}  3,000 passed`);
   },
 );
 
