@@ -138,6 +138,21 @@ const wanted: Readonly<Record<string, Wanted>> = {
   },
   'a quote that is never closed': { name: 'a.csv', text: 'loa,due\n6,"15\n7,16\n', changes: [[2, 1, 'due', '8']], becomes: 'loa,due\n6,"8"\n7,16\n' },
   'an empty cell at the end of a line': { name: 'a.csv', text: 'loa,due\r\n6,\r\n', changes: [[2, 1, 'due', '8']], becomes: 'loa,due\r\n6,8\r\n' },
+  'a cell between blanks': {
+    name: 'a.csv',
+    text: 'loa, due ,note\n6 , 15  ,x\n8 ,  ,y\n',
+    changes: [
+      [2, 1, 'due', '20'],
+      [3, 1, 'due', '7'],
+    ],
+    becomes: 'loa, due ,note\n6 , 20  ,x\n8 ,7,y\n',
+  },
+  'a heading with quotes': {
+    name: 'a.csv',
+    text: 'loa,"due ""in"" euros"\n6,15\n',
+    changes: [[2, 1, 'due "in" euros', '8']],
+    becomes: 'loa,"due ""in"" euros"\n6,8\n',
+  },
   'an empty object': { name: 'a.json', text: '[{}, {}]', changes: [[1, 6, 'due', 8]], becomes: '[{}, {"due": 8}]' },
   'a list over several lines': {
     name: 'a.json',

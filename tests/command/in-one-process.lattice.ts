@@ -143,12 +143,25 @@ export const inOneProcess = suite('debuggers and coverage', { timeout: 60_000 },
     check.equal(out.trimEnd().split('\n').at(-1), '1 passed, 1 failed', output);
   }),
 
-  inProject('SIGTERM ends the process after teardowns', async ({ check, eventually }, { project }) => {
-    const { child } = await begun('pauses.lattice.ts', project, eventually);
-    child.kill('SIGTERM');
-    check.equal(await once(child, 'exit'), [143, null]);
-    check.holds(existsSync(join(project, 'torn')), 'what it had begun was torn down');
-  }),
+  inProject(
+    '{signal} ends the process after teardowns',
+    {
+      cases: table(
+        ['signal', 'status'],
+        [
+          ['SIGTERM', 143],
+          ['SIGHUP', 129],
+          ['SIGINT', 130],
+        ],
+      ),
+    },
+    async ({ row, check, eventually }, { project }) => {
+      const { child } = await begun('pauses.lattice.ts', project, eventually);
+      child.kill(row.signal);
+      check.equal(await once(child, 'exit'), [row.status, null]);
+      check.holds(existsSync(join(project, 'torn')), 'what it had begun was torn down');
+    },
+  ),
 
   inProject('the process ends when the command is killed, even if its thread is blocked', async ({ check, eventually, defer }, { project }) => {
     const { child, pid } = await begun('blocks.lattice.ts', project, eventually);

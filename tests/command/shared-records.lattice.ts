@@ -40,6 +40,11 @@ export const records = suite('records that several runs share', { timeout: 60_00
       results: { id: string }[];
     };
     check.equal([results.length, new Set(results.map(({ id }) => id)).size], [20, 20]);
+    check.equal(
+      (await readdir(join(project, '.red-lattice', 'runs', record))).filter((name) => name.startsWith('lock')),
+      [],
+      'no lock is left',
+    );
   }),
 
   inProject('--resume refuses changed helpers and data files; compare names them', async ({ check }, { project }) => {

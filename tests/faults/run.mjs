@@ -155,6 +155,8 @@ async function judge(folder, reaching, runtime = process.execPath) {
 const firstLine = (output) => (output.split('\n').find((line) => /^[✗!] /.test(line)) ?? output.trim().split('\n').at(-1) ?? '').slice(0, 160);
 
 const all = allFaults();
+const keys = new Set(all.map(keyOf));
+for (const key of Object.keys(equivalent)) if (!keys.has(key)) console.error(`equivalent.json has a fault that cannot be planted any more: ${key}`);
 const chosen = choose(
   all.filter((fault) => (!options.folder || fault.file.startsWith(`src/${options.folder}/`)) && equivalent[keyOf(fault)] === undefined),
   Number(options.sample),

@@ -138,6 +138,25 @@ export const texts = suite('a text', [
     check.equal(renderGrid(results, undefined, { down: ['hull'], across: ['season'] }, row.width, plainStyle), [...row.lines]);
   }),
 
+  test('of a grid has the column with most values across, if it fits: {width} columns', {
+    cases: table(
+      ['width', 'across'],
+      [
+        [300, 'berth'],
+        [247, 'berth'],
+        [246, 'hull'],
+        [100, 'hull'],
+      ],
+    ),
+  }, ({ row, check }) => {
+    const results = Array.from({ length: 24 }, (_, i) => ({
+      row: { berth: `the north quay ${10 + (i % 12)}`, hull: i < 12 ? 'mono' : 'cat' },
+      status: 'passed' as const,
+      times: { setup: 0, body: 1, teardown: 0 },
+    }));
+    check.equal(renderGrid(results, undefined, undefined, row.width, plainStyle)[0]?.trim(), row.across);
+  }),
+
   test(
     'of a limit says how to stay below it: locate {locate}',
     {
