@@ -6,7 +6,7 @@ import { formatAnnotations } from '../formats/annotations.ts';
 import type { Formatting } from '../formats/human/failure.ts';
 import { renderLeaks } from '../formats/human/leaks.ts';
 import { explainNothingSelected } from '../formats/human/nothing-selected.ts';
-import { renderBeside, renderFailures, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
+import { renderOutsideCases, renderFailures, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
 import { renderTimeline } from '../formats/human/timeline.ts';
 import type { ReportFormat } from '../formats/report-formats.ts';
 import { escapeToOneLine } from '../formats/style.ts';
@@ -201,7 +201,7 @@ export async function runOnce(
     const problems = renderPlanProblems(state, createFormatting(root, terminal));
     for (const line of problems) terminal.error(line);
     await writeAs(options.format, opened, root, terminal.style, (text) => terminal.writeRaw(text));
-    for (const line of renderBeside(state, strict, terminal.style)) terminal.error(line);
+    for (const line of renderOutsideCases(state, strict, terminal.style)) terminal.error(line);
     terminal.error(formatSummaryLine(state));
   } else terminal.out(formatSummaryLine(state));
   unlockRecord(record);

@@ -205,7 +205,7 @@ function renderTornDown({ notRun, runProblems }: RunState): string {
 }
 
 /** The line above the last one, if there are errored cases or problems. */
-export function renderBeside(state: RunState, strictWarnings: number, style: Style): string[] {
+export function renderOutsideCases(state: RunState, strictWarnings: number, style: Style): string[] {
   const outsideCases = describeOutsideCases(state, strictWarnings);
   return outsideCases === undefined ? [] : [style.red(outsideCases)];
 }
@@ -229,5 +229,5 @@ export function renderSummary(state: RunState, closing: SummaryInput, formatting
       lines.push(style.yellow(`${statusSymbols[status]} ${formatThousands(times)} ${formatStatus(status)}: ${escapeToOneLine(reason)}`));
   }
   if (state.notRun) lines.push(style.yellow(`${statusSymbols['not-run']} ${renderUnrun(state.notRun)}${closing.resumes ? '; --resume continues' : ''}`));
-  return [...lines, ...renderBeside(state, closing.strict, style)];
+  return [...lines, ...renderOutsideCases(state, closing.strict, style)];
 }
