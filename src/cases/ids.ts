@@ -63,11 +63,11 @@ export function formatCaseSlug(row: object, name: string | undefined): string {
 /** Receives a name in pieces. */
 interface SlugSink {
   readonly length: number;
-  text(piece: string): void;
+  text(part: string): void;
   /** Receives a plain word. Returns false, and receives nothing, for any other text. */
   word(text: string): boolean;
   number(number: number): void;
-  prepared(piece: PreparedHash): void;
+  prepared(part: PreparedHash): void;
 }
 
 class NameText implements SlugSink {
@@ -75,8 +75,8 @@ class NameText implements SlugSink {
   get length(): number {
     return this.whole.length;
   }
-  text(piece: string): void {
-    this.whole += piece;
+  text(part: string): void {
+    this.whole += part;
   }
   word(text: string): boolean {
     if (!isPlainIdentifier(text)) return false;

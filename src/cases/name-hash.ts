@@ -46,17 +46,17 @@ export class NameHash {
     this.#b = 0;
   }
 
-  text(piece: string): void {
+  text(part: string): void {
     let hashA = this.#a;
     let hashB = this.#b;
-    for (let i = 0; i < piece.length; i++) {
-      const unit = piece.charCodeAt(i);
+    for (let i = 0; i < part.length; i++) {
+      const unit = part.charCodeAt(i);
       hashA = (Math.imul(hashA, a) + unit) | 0;
       hashB = (Math.imul(hashB, b) + unit) | 0;
     }
     this.#a = hashA;
     this.#b = hashB;
-    this.length += piece.length;
+    this.length += part.length;
   }
 
   word(text: string): boolean {
@@ -95,10 +95,10 @@ export class NameHash {
     this.length += length;
   }
 
-  prepared(piece: PreparedHash): void {
-    this.#a = (Math.imul(this.#a, piece.powerOfA) + piece.a) | 0;
-    this.#b = (Math.imul(this.#b, piece.powerOfB) + piece.b) | 0;
-    this.length += piece.text.length;
+  prepared(part: PreparedHash): void {
+    this.#a = (Math.imul(this.#a, part.powerOfA) + part.a) | 0;
+    this.#b = (Math.imul(this.#b, part.powerOfB) + part.b) | 0;
+    this.length += part.text.length;
   }
 
   /** 32 bits. */

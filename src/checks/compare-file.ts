@@ -84,12 +84,12 @@ function toJsonText(content: unknown): string | undefined {
 }
 
 async function readAll(files: FileSource, url: URL): Promise<Uint8Array | undefined> {
-  const pieces: Uint8Array[] = [];
+  const chunks: Uint8Array[] = [];
   let size = 0;
   try {
-    for await (const piece of files.read(url)) {
-      pieces.push(piece);
-      size += piece.length;
+    for await (const chunk of files.read(url)) {
+      chunks.push(chunk);
+      size += chunk.length;
       if (size > MAX_FILE_BYTES) throw new Error(`it is larger than ${MAX_FILE_BYTES} bytes`);
     }
   } catch (error) {
@@ -98,9 +98,9 @@ async function readAll(files: FileSource, url: URL): Promise<Uint8Array | undefi
   }
   const whole = new Uint8Array(size);
   let at = 0;
-  for (const piece of pieces) {
-    whole.set(piece, at);
-    at += piece.length;
+  for (const chunk of chunks) {
+    whole.set(chunk, at);
+    at += chunk.length;
   }
   return whole;
 }

@@ -63,7 +63,7 @@ export async function planCommand(where: readonly string[], options: PlanCommand
     const print = options.format ? terminal.error : terminal.out;
     if (!options.format) for (const line of renderTests([...tests.values()], options.all === true, terminal)) print(line);
     else if (!isBroken)
-      for await (const piece of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), formatting.nameFile)) terminal.writeRaw(piece);
+      for await (const chunk of (options.format === 'json' ? planAsJson : planAsCsv)(() => readJournals(record), formatting.nameFile)) terminal.writeRaw(chunk);
     for (const line of renderPlanProblems(state, formatting)) print(line);
     if (state.warnings.length + state.runProblems.length > 0) print('');
     for (const problem of [...state.warnings, ...state.runProblems]) for (const line of renderProblem(problem, formatting, terminal.style.yellow)) print(line);

@@ -44,11 +44,11 @@ export async function writeAs(
 ): Promise<void> {
   const { nameFile, source } = createFormatting(record.info.root ?? root, { style }, root);
   if (format === 'html') {
-    for (const piece of reportAsPage(pageTemplate(), pageHead(record, root), pageLines(record, nameFile, source))) write(piece);
+    for (const chunk of reportAsPage(pageTemplate(), pageHead(record, root), pageLines(record, nameFile, source))) write(chunk);
     return;
   }
   const { writeReport } = await import('../formats/report.ts');
-  for await (const piece of writeReport(format, record, nameFile)) write(piece);
+  for await (const chunk of writeReport(format, record, nameFile)) write(chunk);
 }
 
 /** Replaces a file when the new content is complete. */

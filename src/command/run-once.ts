@@ -6,7 +6,7 @@ import { formatAnnotations } from '../formats/annotations.ts';
 import type { Formatting } from '../formats/human/failure.ts';
 import { renderLeaks } from '../formats/human/leaks.ts';
 import { explainNothingSelected } from '../formats/human/nothing-selected.ts';
-import { renderOutsideCases, renderFailures, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
+import { renderFailures, renderOutsideCases, renderPlanProblems, renderSummary, type SummaryInput } from '../formats/human/run.ts';
 import { renderTimeline } from '../formats/human/timeline.ts';
 import type { ReportFormat } from '../formats/report-formats.ts';
 import { escapeToOneLine } from '../formats/style.ts';

@@ -58,7 +58,7 @@ class Coordinator {
   readonly #running: Promise<void>[] = [];
   /** A process that boots while a lane exceeds its limit, to replace it. */
   #spare: ChildProcess | undefined;
-  #dealer: WorkScheduler | undefined;
+  #scheduler: WorkScheduler | undefined;
   /** The ids of all tests, in the order of the plan. */
   #tests: readonly string[] = [];
   readonly #began = Date.now();
@@ -98,7 +98,7 @@ class Coordinator {
       for (let at = 0; at < this.#running.length; at++) await this.#running[at];
       this.#reportUnfinished();
       const stopped = this.#stopped ? `the run stopped after ${formatThousands(this.#failed - this.#failedBefore)} failed` : undefined;
-      this.#leftOut.apply(state, stopped, !this.#dealer || this.#dealer.left > 0);
+      this.#leftOut.apply(state, stopped, !this.#scheduler || this.#scheduler.left > 0);
       // A lane that died did not report its overrides, so that unused ones are not known.
       if (!this.#died) state.warnings.push(...[...state.unusedOverrides].flatMap(([override, problem]) => (state.effective.has(override) ? [] : [problem])));
       return state;
@@ -141,14 +141,14 @@ class Coordinator {
   /** Reports work units without an end: without results, a run has not passed. */
   #reportUnfinished(): void {
     const isCutShort = this.#stopped || this.#leftOut.reason !== undefined || this.#state.planProblems.length > 0;
-    if (isCutShort || !this.#dealer?.isUnfinished) return;
+    if (isCutShort || !this.#scheduler?.isUnfinished) return;
     this.#write({ type: 'problem', problem: { code: 'unit-lost' } });
     this.#leftOut.reason = 'a lane ended early';
   }
 
   #take(entry: JournalEntry): void {
     // A test with several partitions continues in other lanes.
-    if (entry.type === 'test-ended' && this.#dealer?.isShared(entry.test)) return;
+    if (entry.type === 'test-ended' && this.#scheduler?.isShared(entry.test)) return;
     if (entry.type === 'problem' && isKnownLoadFailure(this.#state, entry.problem)) return;
     this.#applyToState(entry);
     if (entry.type === 'finished') this.#leftOut.count(entry);
@@ -223,7 +223,7 @@ class Coordinator {
   }
 
   get #hasWorkToDeal(): boolean {
-    return this.#interrupts === 0 && !this.#stopped && (!this.#dealer || this.#dealer.left > 0);
+    return this.#interrupts === 0 && !this.#stopped && (!this.#scheduler || this.#scheduler.left > 0);
   }
 
   /** Schedules the cases of a lost lane again. */
@@ -239,8 +239,8 @@ class Coordinator {
     }
     const assignment = slot.assignment ?? slot.returned;
     slot.assignment = undefined;
-    if (!pool || (this.#dealer && !assignment)) return;
-    if (assignment) this.#dealer?.giveBack({ ...assignment, after: [...after, ...assignment.after, ...slot.journals, this.#own] });
+    if (!pool || (this.#scheduler && !assignment)) return;
+    if (assignment) this.#scheduler?.giveBack({ ...assignment, after: [...after, ...assignment.after, ...slot.journals, this.#own] });
     this.#offerSeats();
     if (this.#request.lanes > 0 && this.#slots.every(({ seat, isOver }) => seat || isOver)) void this.#open();
   }
@@ -331,12 +331,12 @@ class Coordinator {
     const lanes = pool ? Math.max(2, own + pool.lanes) : own;
     if (this.#tests.length === 0) this.#tests = tests;
     if (tests.join('\n') !== this.#tests.join('\n')) this.#write({ type: 'problem', problem: { code: 'plan-changed' } });
-    if (this.#dealer || isOfAnotherPlan(this.#state)) return;
-    this.#dealer = new WorkScheduler(units, lanes, (test) => times.get(tests[test] as string), after);
-    debugLog('schedule', () => `${tests.length} tests in ${this.#dealer?.left} work units for up to ${lanes} lanes`);
+    if (this.#scheduler || isOfAnotherPlan(this.#state)) return;
+    this.#scheduler = new WorkScheduler(units, lanes, (test) => times.get(tests[test] as string), after);
+    debugLog('schedule', () => `${tests.length} tests in ${this.#scheduler?.left} work units for up to ${lanes} lanes`);
     this.#opening = setTimeout(
       () => {
-        if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(own, this.#slots.length + (this.#dealer?.left ?? 0)));
+        if (!this.#stopped && this.#interrupts === 0) this.#openLanes(Math.min(own, this.#slots.length + (this.#scheduler?.left ?? 0)));
       },
       (this.#estimateTime()?.whole ?? 0) > LONG_RUN_MS ? 0 : SECOND_LANE_DELAY_MS,
       // A lane in this process would wait for the timer as if a case had left it open.
@@ -358,17 +358,17 @@ class Coordinator {
     const answering = slot.work;
     switch (message.type) {
       case 'free': {
-        if (slot.assignment) this.#dealer?.ended(slot.assignment);
+        if (slot.assignment) this.#scheduler?.ended(slot.assignment);
         // It skips cases that an earlier process has recorded.
         const returned = slot.returned && { ...slot.returned, after: [...slot.returned.after, ...slot.journals, this.#own] };
         // A lane that was stopped counts the cases that it does not run.
-        const assignment = returned ?? this.#dealer?.next() ?? this.#nextRows(slot);
+        const assignment = returned ?? this.#scheduler?.next() ?? this.#nextRows(slot);
         slot.assignment = assignment && { ...assignment, tests: assignment.tests.filter((test) => !this.#earlyEnds.unreadableTests.has(test)) };
         slot.returned = undefined;
         if (!this.#hasWorkToDeal) this.#request.pool?.withdraw();
         debugLog('schedule', () =>
           slot.assignment
-            ? `tests ${slot.assignment.tests.join()} to lane ${slot.number}, ${this.#dealer?.left} work units left`
+            ? `tests ${slot.assignment.tests.join()} to lane ${slot.number}, ${this.#scheduler?.left} work units left`
             : `no work left for lane ${slot.number}`,
         );
         answering?.send({ to: 'lane', type: 'assignment', assignment: slot.assignment });

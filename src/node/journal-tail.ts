@@ -16,7 +16,7 @@ export class JournalTail {
 
   /** The complete entries since the last call, in batches. */
   *read(): Generator<readonly JournalEntry[]> {
-    for (const piece of this.#lines.pieces()) yield* this.#reader.readAll(piece, this.#filter);
+    for (const chunk of this.#lines.chunks()) yield* this.#reader.readAll(chunk, this.#filter);
   }
 
   close(): void {

@@ -18,11 +18,11 @@ export class LineReader {
 
   /** The lines since the last call, in batches. Empty if the file does not exist. */
   *read(): Generator<readonly string[]> {
-    for (const piece of this.pieces()) yield decoder.decode(piece.subarray(0, -1)).split('\n');
+    for (const chunk of this.chunks()) yield decoder.decode(chunk.subarray(0, -1)).split('\n');
   }
 
   /** The same as UTF-8 bytes, with line endings. */
-  *pieces(): Generator<Uint8Array> {
+  *chunks(): Generator<Uint8Array> {
     try {
       this.#file ??= openSync(this.#path, 'r');
     } catch {

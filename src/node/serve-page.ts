@@ -239,15 +239,15 @@ const isId = (id: unknown): id is string => typeof id === 'string' && id !== '' 
 /** Parses a request. Returns an error message if it is invalid. */
 async function readBody(request: IncomingMessage): Promise<PageRequest | string> {
   if (request.headers['content-type'] !== 'application/json') return 'the request is not JSON';
-  const pieces: Buffer[] = [];
+  const chunks: Buffer[] = [];
   let size = 0;
-  for await (const piece of request as AsyncIterable<Buffer>) {
-    size += piece.length;
+  for await (const chunk of request as AsyncIterable<Buffer>) {
+    size += chunk.length;
     if (size > MAX_REQUEST_BYTES) return 'the request is too large';
-    pieces.push(piece);
+    chunks.push(chunk);
   }
   try {
-    const { kind, ids } = JSON.parse(Buffer.concat(pieces).toString()) as Partial<PageRequest>;
+    const { kind, ids } = JSON.parse(Buffer.concat(chunks).toString()) as Partial<PageRequest>;
     if (kind !== 'failed' && kind !== 'all' && kind !== 'ids' && kind !== 'stop') return 'unknown request';
     if (kind === 'ids' && !(Array.isArray(ids) && ids.length > 0 && ids.length <= 5000 && ids.every(isId))) return 'expected 1 to 5,000 ids';
     return { kind, ...(ids && { ids }) };

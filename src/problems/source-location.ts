@@ -26,7 +26,7 @@ export interface CapturedStack {
   readonly stack?: string;
 }
 
-type Captures = { captureStackTrace?(holder: object, belowFunction: unknown): void; stackTraceLimit?: number };
+type Captures = { captureStackTrace?(target: object, belowFunction: unknown): void; stackTraceLimit?: number };
 
 /**
  * Captures where `belowFunction` was called, as up to `depth` frames.
@@ -34,14 +34,14 @@ type Captures = { captureStackTrace?(holder: object, belowFunction: unknown): vo
  * Engines without `captureStackTrace` give an origin without a location.
  */
 export function captureStack(belowFunction: unknown, depth = 4): CapturedStack {
-  const holder: { stack?: string } = {};
+  const target: { stack?: string } = {};
   const errors = Error as Captures;
   const limit = errors.stackTraceLimit;
   errors.stackTraceLimit = depth;
-  errors.captureStackTrace?.(holder, belowFunction);
+  errors.captureStackTrace?.(target, belowFunction);
   if (limit === undefined) delete errors.stackTraceLimit;
   else errors.stackTraceLimit = limit;
-  return holder;
+  return target;
 }
 
 /** A frame in the format of V8. Paths may contain blanks and parentheses. */
@@ -66,9 +66,9 @@ const parseOtherFrames = (stack: string): Frame[] =>
   );
 
 /** The text of a stack, or undefined if a test has broken `Error.prepareStackTrace`. */
-export function getStack(holder: { readonly stack?: unknown } | undefined): unknown {
+export function getStack(target: { readonly stack?: unknown } | undefined): unknown {
   try {
-    return holder?.stack;
+    return target?.stack;
   } catch {
     return undefined;
   }

@@ -46,12 +46,12 @@ export function runAttempt(
   placed: PlacedGraph | (() => PlacedGraph),
   scopes: readonly OpenScope[],
   limit: number,
-  around: AttemptContext,
+  context: AttemptContext,
 ): Promise<void> | undefined {
-  if (typeof placed === 'function' || placed.graph.edges.length > 0) return withFixtures(run, placed, scopes, limit, around);
-  around.phase(run, 'body', limit);
-  const body = runBody(run, noValues, limit, around, run.begun);
-  return body ? after(body, () => runDeferred(run, around)) : runDeferred(run, around);
+  if (typeof placed === 'function' || placed.graph.edges.length > 0) return withFixtures(run, placed, scopes, limit, context);
+  context.phase(run, 'body', limit);
+  const body = runBody(run, noValues, limit, context, run.begun);
+  return body ? after(body, () => runDeferred(run, context)) : runDeferred(run, context);
 }
 
 async function withFixtures(
@@ -59,62 +59,68 @@ async function withFixtures(
   given: PlacedGraph | (() => PlacedGraph),
   scopes: readonly OpenScope[],
   limit: number,
-  around: AttemptContext,
+  context: AttemptContext,
 ): Promise<void> {
   const { planned } = run;
   const own = new ScopeInstance('case', planned, scopes.length);
-  const hosting = new CaseHosting(run, around);
+  const runtime = new CaseFixtureHost(run, context);
   const begun = now();
-  around.phase(run, 'setup', around.limit(DEFAULT_FIXTURE_TIMEOUT_MS));
-  let ready: { placed: PlacedGraph; holderOf: ScopeResolver } | undefined;
+  context.phase(run, 'setup', context.limit(DEFAULT_FIXTURE_TIMEOUT_MS));
+  let ready: { placed: PlacedGraph; findScope: ScopeResolver } | undefined;
   try {
     const placed = typeof given === 'function' ? given() : given;
-    const holderOf = buildScopeResolver(placed, scopes, own);
-    hosting.placed = placed;
+    const findScope = buildScopeResolver(placed, scopes, own);
+    runtime.placed = placed;
     let announced = begun;
     let limit = DEFAULT_FIXTURE_TIMEOUT_MS;
     for (const node of placed.order) {
       // Each setup has its own limit, which also ends code that blocks.
       const own = node.timeout ?? DEFAULT_FIXTURE_TIMEOUT_MS;
       if (own !== limit || now() - announced >= ANNOUNCE_AFTER_MS) {
-        around.phase(run, 'setup', around.limit(own));
+        context.phase(run, 'setup', context.limit(own));
         announced = now();
         limit = own;
       }
-      const waiting = holderOf(node).acquire(node, holderOf, hosting);
+      const waiting = findScope(node).acquire(node, findScope, runtime);
       if (waiting) await waiting;
     }
     acceptBuiltIns();
-    ready = { placed, holderOf };
+    ready = { placed, findScope };
   } catch (error) {
     run.recordThrow(error, 'setup');
   }
   const setupEnd = now();
   run.setup = setupEnd - begun;
   if (ready) {
-    around.phase(run, 'body', limit);
-    const body = runBody(run, collectValues(ready.placed.graph.edges, ready.holderOf, hosting), limit, around);
+    context.phase(run, 'body', limit);
+    const body = runBody(run, collectValues(ready.placed.graph.edges, ready.findScope, runtime), limit, context);
     if (body) await body;
-    const cleaning = runDeferred(run, around);
+    const cleaning = runDeferred(run, context);
     if (cleaning) await cleaning;
   }
   const failed = run.failures.length > 0;
-  for (const [node, depth] of hosting.placed?.depths ?? []) scopes[depth]?.holder.recordUse(node, [planned], failed);
+  for (const [node, depth] of runtime.placed?.depths ?? []) scopes[depth]?.scopeInstance.recordUse(node, [planned], failed);
   if (own.isEmpty) return;
   own.recordUseOfAll(planned, failed);
   const ending = now();
-  around.phase(run, 'teardown', around.limit(own.longestLimit));
-  const closing = own.close(hosting);
+  context.phase(run, 'teardown', context.limit(own.longestLimit));
+  const closing = own.close(runtime);
   for (const { fixture, error } of isThenable(closing) ? await closing : closing) run.recordThrow(error, 'teardown', fixture);
   run.teardown += now() - ending;
   acceptBuiltIns();
 }
 
 /** Runs the body with its time limit. */
-function runBody(run: CaseAttempt, values: Readonly<Record<string, unknown>>, limit: number, around: AttemptContext, begun = now()): Promise<void> | undefined {
+function runBody(
+  run: CaseAttempt,
+  values: Readonly<Record<string, unknown>>,
+  limit: number,
+  context: AttemptContext,
+  begun = now(),
+): Promise<void> | undefined {
   try {
-    const given = around.bindContext ? bodyInContext(around.bindContext, run, values) : run.planned.test.test.body(new CaseContextImpl(run), values);
-    if (isThenable(given)) return awaitBody(given, run, limit, around, begun);
+    const given = context.bindContext ? bodyInContext(context.bindContext, run, values) : run.planned.test.test.body(new CaseContextImpl(run), values);
+    if (isThenable(given)) return awaitBody(given, run, limit, context, begun);
     restoreBuiltIns();
     run.returned();
   } catch (error) {
@@ -128,9 +134,9 @@ function runBody(run: CaseAttempt, values: Readonly<Record<string, unknown>>, li
 const bodyInContext = (bindContext: NonNullable<AttemptContext['bindContext']>, run: CaseAttempt, values: Readonly<Record<string, unknown>>): unknown =>
   bindContext(run, () => run.planned.test.test.body(new CaseContextImpl(run), values));
 
-async function awaitBody(given: PromiseLike<unknown>, run: CaseAttempt, limit: number, around: AttemptContext, begun: number): Promise<void> {
+async function awaitBody(given: PromiseLike<unknown>, run: CaseAttempt, limit: number, context: AttemptContext, begun: number): Promise<void> {
   try {
-    const { end } = await runWithin(around.watch, given, {
+    const { end } = await runWithin(context.watch, given, {
       milliseconds: limit,
       abort: (interrupted) => run.abort(interrupted),
       isInterruptible: true,
@@ -138,7 +144,7 @@ async function awaitBody(given: PromiseLike<unknown>, run: CaseAttempt, limit: n
     });
     if (end === 'overdue') {
       failWithTimeout(run, limit);
-      around.reportStuck();
+      context.reportStuck();
     } else if (end === 'settled') run.returned();
   } catch (error) {
     run.recordThrow(error);
@@ -163,16 +169,16 @@ function failWithTimeout(run: CaseAttempt, limit: number): void {
 }
 
 /** Runs what the body deferred, last in first out. */
-function runDeferred(run: CaseAttempt, around: AttemptContext): Promise<void> | undefined {
-  return run.deferred.length === 0 ? undefined : runAllDeferred(run, around);
+function runDeferred(run: CaseAttempt, context: AttemptContext): Promise<void> | undefined {
+  return run.deferred.length === 0 ? undefined : runAllDeferred(run, context);
 }
 
-async function runAllDeferred(run: CaseAttempt, around: AttemptContext): Promise<void> {
+async function runAllDeferred(run: CaseAttempt, context: AttemptContext): Promise<void> {
   const begun = now();
-  const hosting = new CaseHosting(run, around);
+  const runtime = new CaseFixtureHost(run, context);
   for (const callback of [...run.deferred].reverse()) {
     try {
-      await hosting.runWithDeadline('cleanup', run.planned.title, DEFAULT_FIXTURE_TIMEOUT_MS, callback);
+      await runtime.runWithDeadline('cleanup', run.planned.title, DEFAULT_FIXTURE_TIMEOUT_MS, callback);
     } catch (error) {
       run.recordThrow(error, 'teardown');
     }
@@ -184,39 +190,39 @@ type OutputSink = Pick<CaseAttempt, 'log' | 'attach'>;
 
 /** The host of fixtures that are set up or torn down for no particular case. */
 export class SharedFixtureHost implements FixtureRuntime {
-  readonly around: AttemptContext;
-  readonly #speaker: OutputSink;
+  readonly context: AttemptContext;
+  readonly #sink: OutputSink;
   readonly onSpan: FixtureRuntime['onSpan'];
 
-  constructor(speaker: OutputSink, around: AttemptContext) {
-    this.#speaker = speaker;
-    this.around = around;
-    this.onSpan = around.onSpan;
+  constructor(sink: OutputSink, context: AttemptContext) {
+    this.#sink = sink;
+    this.context = context;
+    this.onSpan = context.onSpan;
   }
 
   get lane(): number {
-    return this.around.lane;
+    return this.context.lane;
   }
   get seed(): number {
-    return this.around.seed;
+    return this.context.seed;
   }
   now(): number {
     return now();
   }
   log(parts: readonly unknown[]): void {
-    this.#speaker.log(parts);
+    this.#sink.log(parts);
   }
   logUnowned(parts: readonly unknown[]): void {
-    this.around.logUnowned(parts);
+    this.context.logUnowned(parts);
   }
   attach(name: string, content: string | Uint8Array | object): void {
-    this.#speaker.attach(name, content);
+    this.#sink.attach(name, content);
   }
   reportProblem(problem: Problem): void {
-    this.around.reportProblem(problem);
+    this.context.reportProblem(problem);
   }
   warnOnce(about: object, buildProblem: () => Problem): void {
-    this.around.warnOnce(about, buildProblem);
+    this.context.warnOnce(about, buildProblem);
   }
 
   runWithDeadline(phase: LimitedPhase, name: string, milliseconds: number, callback: (signal: () => AbortSignal) => unknown): unknown {
@@ -234,11 +240,11 @@ export class SharedFixtureHost implements FixtureRuntime {
     const whole = (): string => `${phase} of ${phase === 'cleanup' ? 'case' : 'fixture'} "${name}"`;
     const exceeded = (): Error => new Error(`the ${whole()} exceeded its time limit of ${milliseconds} ms`);
     if (!isThenable(given)) {
-      if (isMeasured && now() - begun > this.around.limit(milliseconds)) throw exceeded();
+      if (isMeasured && now() - begun > this.context.limit(milliseconds)) throw exceeded();
       return given;
     }
-    const limited = runWithin(this.around.watch, given, {
-      milliseconds: this.around.limit(milliseconds),
+    const limited = runWithin(this.context.watch, given, {
+      milliseconds: this.context.limit(milliseconds),
       abort: (interrupted) => abort?.abort(new Error(interrupted ? 'the run was interrupted' : `the time limit of the ${whole()} is over`)),
       isInterruptible: phase === 'setup',
       settled: acceptBuiltIns,
@@ -246,7 +252,7 @@ export class SharedFixtureHost implements FixtureRuntime {
     return after(limited, ({ end, value }) => {
       if (end === 'settled') return value;
       if (end === 'interrupted') throw new Error(`the ${whole()} was interrupted`);
-      this.around.reportStuck();
+      this.context.reportStuck();
       throw exceeded();
     });
   }
@@ -257,20 +263,20 @@ export class SharedFixtureHost implements FixtureRuntime {
 }
 
 /** The host of one case's fixtures: what they start belongs to the case. */
-class CaseHosting extends SharedFixtureHost {
+class CaseFixtureHost extends SharedFixtureHost {
   readonly #run: CaseAttempt;
   placed: PlacedGraph | undefined;
 
-  constructor(run: CaseAttempt, around: AttemptContext) {
-    super(run, around);
+  constructor(run: CaseAttempt, context: AttemptContext) {
+    super(run, context);
     this.#run = run;
   }
 
   fetchRunFixture(node: Node): Promise<unknown> {
-    return this.around.fetchRunFixture(node, this.#run, this.placed as PlacedGraph);
+    return this.context.fetchRunFixture(node, this.#run, this.placed as PlacedGraph);
   }
 
   protected override bound(callback: () => unknown): unknown {
-    return this.around.bindContext ? this.around.bindContext(this.#run, callback) : callback();
+    return this.context.bindContext ? this.context.bindContext(this.#run, callback) : callback();
   }
 }

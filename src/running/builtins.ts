@@ -5,7 +5,7 @@
  * teardown replaces is accepted: fixtures do that on purpose, and undo it later.
  */
 interface BuiltIn {
-  readonly holder: object;
+  readonly target: object;
   readonly key: PropertyKey;
   /** Its descriptor, with the value that is currently expected. */
   expected: PropertyDescriptor;
@@ -32,16 +32,16 @@ const { split, slice: sliceText, replace, startsWith } = String.prototype;
 const { call, apply: applyMethod, bind } = Function.prototype;
 
 const globals = ['Promise', 'Map', 'Set', 'Object', 'Array', 'Error', 'String', 'Number', 'Reflect'];
-const holders: readonly object[] = [
+const targets: readonly object[] = [
   ...[Promise, Promise.prototype, Array, Array.prototype, Object, Map.prototype, Set.prototype, String.prototype, Function.prototype, Reflect],
   ...[arrayIterator, getPrototypeOf(new Map()[Symbol.iterator]()) as object, getPrototypeOf(new Set()[Symbol.iterator]()) as object],
 ];
 const builtIns: readonly BuiltIn[] = [
   ...globals.map((key) => [globalThis as object, key] as const),
-  ...holders.flatMap((holder) => ownKeys(holder).map((key) => [holder, key] as const)),
-].flatMap(([holder, key]) => {
-  const expected = getOwnPropertyDescriptor(holder, key);
-  return expected && typeof expected.value === 'function' ? [{ holder, key, expected }] : [];
+  ...targets.flatMap((target) => ownKeys(target).map((key) => [target, key] as const)),
+].flatMap(([target, key]) => {
+  const expected = getOwnPropertyDescriptor(target, key);
+  return expected && typeof expected.value === 'function' ? [{ target, key, expected }] : [];
 });
 
 /** Whether the most important functions are those that were there when the runner was loaded. It is unrolled because it runs after each body. */
@@ -111,7 +111,7 @@ function areOriginal(): boolean {
 /** False after a fixture has replaced one of them. */
 let areExpected = true;
 
-const currentOf = ({ holder, key }: BuiltIn): unknown => (holder as Record<PropertyKey, unknown>)[key];
+const currentOf = ({ target, key }: BuiltIn): unknown => (target as Record<PropertyKey, unknown>)[key];
 
 /** Restores what a body has replaced. */
 export function restoreBuiltIns(): void {
@@ -128,16 +128,16 @@ export function acceptBuiltIns(): void {
   for (let i = 0; i < builtIns.length; i++) {
     const one = builtIns[i] as BuiltIn;
     if (currentOf(one) === one.expected.value) continue;
-    const given = getOwnPropertyDescriptor(one.holder, one.key);
+    const given = getOwnPropertyDescriptor(one.target, one.key);
     if (given && typeof given.value === 'function') one.expected = given;
     else restore(one);
   }
   areExpected = areOriginal();
 }
 
-function restore({ holder, key, expected }: BuiltIn): void {
+function restore({ target, key, expected }: BuiltIn): void {
   try {
-    defineProperty(holder, key, expected);
+    defineProperty(target, key, expected);
   } catch {
     // A body has made the property non-configurable, so that it cannot be restored.
   }

@@ -40,7 +40,7 @@ interface CaseJob {
  */
 export class CaseRunner {
   readonly #options: PlanRunOptions;
-  readonly #around: AttemptContext;
+  readonly #context: AttemptContext;
   readonly #delivery: ResultDispatcher;
   readonly #started: number;
   readonly #day = today();
@@ -51,9 +51,9 @@ export class CaseRunner {
   #isInterrupted = false;
 
   /** `started` is when the lane started, on the runner's clock. */
-  constructor(options: PlanRunOptions, around: AttemptContext, delivery: ResultDispatcher, started: number) {
+  constructor(options: PlanRunOptions, context: AttemptContext, delivery: ResultDispatcher, started: number) {
     this.#options = options;
-    this.#around = around;
+    this.#context = context;
     this.#delivery = delivery;
     this.#started = started;
   }
@@ -164,9 +164,9 @@ export class CaseRunner {
       return undefined;
     }
     const { planned, placed, scopes } = job;
-    const run = new CaseAttempt(planned, this.#around.reportProblem, number);
+    const run = new CaseAttempt(planned, this.#context.reportProblem, number);
     run.begun = now();
-    const attempted = runAttempt(run, placed, scopes, this.#around.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#around);
+    const attempted = runAttempt(run, placed, scopes, this.#context.limit(planned.entry.annotations?.timeout ?? planned.test.inherited.timeout), this.#context);
     return attempted ? this.#decideAfter(attempted, run, job) : this.#decide(run, job);
   }
 
@@ -182,7 +182,7 @@ export class CaseRunner {
   #isToRunAgain(run: CaseAttempt, knownFailure: string | undefined): boolean {
     if (run.attempt > run.planned.test.inherited.retries) return false;
     const { status } = decideVerdict(run, knownFailure);
-    return (status === 'failed' || status === 'errored') && !this.#options.signal?.aborted && !this.hasReachedFailureLimit && !this.#around.isStuck();
+    return (status === 'failed' || status === 'errored') && !this.#options.signal?.aborted && !this.hasReachedFailureLimit && !this.#context.isStuck();
   }
 
   #finish(run: CaseAttempt, knownFailure: string | undefined): undefined {
@@ -229,10 +229,10 @@ const none: readonly string[] = [];
 
 /** The locks of the suites, the test, the row and the fixtures of a case. */
 function listLocks({ planned: { test, entry }, placed }: CaseJob): readonly string[] {
-  const around = test.inherited.locks;
+  const outerLocks = test.inherited.locks;
   const own = entry.annotations?.locks ?? none;
   const fixtures = typeof placed === 'function' ? none : placed.locks;
-  return own.length === 0 && fixtures.length === 0 ? around : [...around, ...own, ...fixtures];
+  return own.length === 0 && fixtures.length === 0 ? outerLocks : [...outerLocks, ...own, ...fixtures];
 }
 
 export const failureOfProblem = (problem: Problem): Failure => ({ cause: 'data', message: formatProblem(problem), location: problem.at });

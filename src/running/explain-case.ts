@@ -64,7 +64,7 @@ export function explainCase(planned: PlannedCaseImpl): Explanation {
     return {
       name: graph.resolvedNodes.some((resolved) => resolved.node.original === node) ? `${node.name}, the original` : node.name,
       scope: node.scope,
-      owner: scope?.holder.id ?? planned.id,
+      owner: scope?.scopeInstance.id ?? planned.id,
       shareDescription: scope ? `all cases of ${scope.title}` : 'no other case',
       definedAt: findLocation(node.definition.origin),
       needs: node.needs.map((edge) => `${edge.node.name}${edge.onDemand ? ' (lazy)' : ''}`),
@@ -81,7 +81,7 @@ function scopesAround({ test }: PlannedCaseImpl): OpenScope[] {
   const groups: Group[] = [];
   for (let group: Group | undefined = test.parent; group; group = group.parent) groups.unshift(group);
   const open = (scope: ScopeInstance['scope'], id: string, title: string, group?: Group): OpenScope => ({
-    holder: new ScopeInstance(scope, { id }, 0),
+    scopeInstance: new ScopeInstance(scope, { id }, 0),
     title,
     group,
     pendingCases: new Set(),
@@ -97,20 +97,20 @@ function scopesAround({ test }: PlannedCaseImpl): OpenScope[] {
 function explainSettings(node: Node, bound: readonly OverrideLayer[]): ExplainedSetting[] {
   const names = new Set([...Object.keys(node.definition.settings), ...Object.keys(node.settings)]);
   return [...names].map((name) => {
-    const level = bound.findLast(({ override }) => override.change.kind === 'set' && (name in override.change.settings || override.change.without === name));
+    const layer = bound.findLast(({ override }) => override.change.kind === 'set' && (name in override.change.settings || override.change.without === name));
     const value = name in node.settings ? formatShortValue((node.settings as Record<string, unknown>)[name]) : '(absent)';
-    return { name, value, from: level && { owner: level.owner, at: findLocation(level.override.origin) } };
+    return { name, value, from: layer && { owner: layer.owner, at: findLocation(layer.override.origin) } };
   });
 }
 
 function replacedBy(node: Node, bound: readonly OverrideLayer[]): ExplainedFixture['replaced'] {
-  const level = bound.find(({ override }) => override.change.kind !== 'set');
-  if (!level) return undefined;
+  const layer = bound.find(({ override }) => override.change.kind !== 'set');
+  if (!layer) return undefined;
   const by =
-    level.override.change.kind === 'replace'
-      ? `replaces fixture "${level.override.fixture.name}"`
+    layer.override.change.kind === 'replace'
+      ? `replaces fixture "${layer.override.fixture.name}"`
       : node.original
         ? 'replaced by a function'
         : 'replaced by another fixture';
-  return { owner: level.owner, at: findLocation(level.override.origin), by };
+  return { owner: layer.owner, at: findLocation(layer.override.origin), by };
 }

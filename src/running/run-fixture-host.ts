@@ -17,28 +17,28 @@ export interface RunFixtures {
 
 /** Sets up run-scoped fixtures in this process, and serializes their values. */
 export class RunFixtureHost {
-  readonly #holder = new ScopeInstance('run', { id: 'run' }, 0);
-  readonly #holderOf: ScopeResolver = () => this.#holder;
-  readonly #hosting: FixtureRuntime;
+  readonly #scopeInstance = new ScopeInstance('run', { id: 'run' }, 0);
+  readonly #findScope: ScopeResolver = () => this.#scopeInstance;
+  readonly #runtime: FixtureRuntime;
 
-  constructor(hosting: FixtureRuntime) {
-    this.#hosting = hosting;
+  constructor(runtime: FixtureRuntime) {
+    this.#runtime = runtime;
   }
 
   async fetch(node: Node): Promise<unknown> {
-    for (const each of sortByNeeds([{ key: node.name, node, onDemand: false }], true)) await this.#holder.acquire(each, this.#holderOf, this.#hosting);
-    const value = this.#holder.value(node);
+    for (const each of sortByNeeds([{ key: node.name, node, onDemand: false }], true)) await this.#scopeInstance.acquire(each, this.#findScope, this.#runtime);
+    const value = this.#scopeInstance.value(node);
     const { transfer } = node.definition;
     return transfer ? transfer.serialize(value) : value;
   }
 
   recordUse(node: Node, { failed, cases }: TeardownContext): void {
     const by = cases.map((id) => ({ id }));
-    for (const each of sortByNeeds([{ key: node.name, node, onDemand: false }], true)) this.#holder.recordUse(each, by, failed);
+    for (const each of sortByNeeds([{ key: node.name, node, onDemand: false }], true)) this.#scopeInstance.recordUse(each, by, failed);
   }
 
   async close(): Promise<readonly TearDownError[]> {
-    return this.#holder.close(this.#hosting);
+    return this.#scopeInstance.close(this.#runtime);
   }
 }
 
@@ -47,8 +47,8 @@ export class LocalRunFixtures implements RunFixtures {
   readonly #host: RunFixtureHost;
   readonly #nodes = new Map<string, Node>();
 
-  constructor(hosting: FixtureRuntime) {
-    this.#host = new RunFixtureHost(hosting);
+  constructor(runtime: FixtureRuntime) {
+    this.#host = new RunFixtureHost(runtime);
   }
 
   async fetch(node: Node, address: FixtureAddress): Promise<unknown> {

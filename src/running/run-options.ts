@@ -12,7 +12,7 @@ export interface PlanRunOptions {
   readonly seed: number;
   /** Counted from 0. */
   readonly lane?: number | undefined;
-  readonly surroundings?: ExpansionHost | undefined;
+  readonly host?: ExpansionHost | undefined;
   /** Aborted when the run is interrupted: no case starts any more, and teardowns run. */
   readonly signal?: AbortSignal | undefined;
   /** Selects cases of the plan. Default: all. */

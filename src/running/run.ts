@@ -67,7 +67,7 @@ export function runPlan(plan: Plan, options: PlanRunOptions, listener: RunListen
 class Runner {
   readonly #options: PlanRunOptions;
   readonly #listener: RunListener;
-  readonly #around: AttemptContext;
+  readonly #context: AttemptContext;
   readonly #delivery: ResultDispatcher;
   readonly #cases: CaseRunner;
   readonly #nodes = new NodeInterner();
@@ -88,7 +88,7 @@ class Runner {
     this.#options = options;
     this.#listener = listener;
     this.#delivery = new ResultDispatcher(listener, options.announcesEveryCase === true, this.#started);
-    this.#around = {
+    this.#context = {
       seed: options.seed,
       lane: options.lane ?? 0,
       watch: new DeadlineTimer(!options.unrefsTimers),
@@ -107,13 +107,13 @@ class Runner {
       fetchRunFixture: (node, run, placed) => this.#fetchRunFixture(node, run, placed),
       phase: (run, phase, limit) => this.#delivery.announce(run, run.planned.test, phase, limit),
     };
-    this.#cases = new CaseRunner(options, this.#around, this.#delivery, this.#started);
-    this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(new SharedFixtureHost({ log: () => undefined, attach: () => undefined }, this.#around));
+    this.#cases = new CaseRunner(options, this.#context, this.#delivery, this.#started);
+    this.#runFixtures = options.runFixtures ?? new LocalRunFixtures(new SharedFixtureHost({ log: () => undefined, attach: () => undefined }, this.#context));
   }
 
   async run(plan: Plan): Promise<RunEnd> {
     const run = open('run', 'run', 0, 'the run');
-    const lane = open('lane', `lane ${this.#around.lane}`, 1, 'the lane');
+    const lane = open('lane', `lane ${this.#context.lane}`, 1, 'the lane');
     for await (const part of this.#options.parts ?? [{ tests: new Set(plan.tests) }]) {
       this.#part = part;
       for (const file of this.#orderSiblings(
@@ -129,7 +129,7 @@ class Runner {
     await this.#closeScope(lane);
     await this.#leaveRun(run);
     await this.#delivery.flushAfterTurn();
-    this.#around.watch.stop();
+    this.#context.watch.stop();
     // If a case is stuck, the process that continues does the counting.
     const notRun = this.#isStuck
       ? { cases: 0, isMore: false }
@@ -151,14 +151,14 @@ class Runner {
   }
 
   async #leaveRun(scope: OpenScope): Promise<void> {
-    for (const { node, users } of scope.holder.remoteInstances) this.#runFixtures.used(this.#addresses.get(node) as FixtureAddress, users);
+    for (const { node, users } of scope.scopeInstance.remoteInstances) this.#runFixtures.used(this.#addresses.get(node) as FixtureAddress, users);
     await this.#closeScope(scope);
     for (const error of await this.#runFixtures.close()) this.#tornDown(error, scope, []);
   }
 
   interrupt(urgent: boolean): void {
     this.#cases.interrupt();
-    this.#around.watch.interrupt(urgent);
+    this.#context.watch.interrupt(urgent);
   }
 
   handleLateError(run: CaseAttempt, error: unknown, kind: 'error' | 'rejection'): void {
@@ -183,9 +183,9 @@ class Runner {
     return this.#options.shuffle ? createRandom(`${this.#options.seed} order of ${parentId}`).shuffle(items) : items;
   }
 
-  async #group(group: Group, around: readonly OpenScope[]): Promise<void> {
-    const scope = open(group.kind, group.id, around.length, group.title, group);
-    const scopes = [...around, scope];
+  async #group(group: Group, outerScopes: readonly OpenScope[]): Promise<void> {
+    const scope = open(group.kind, group.id, outerScopes.length, group.title, group);
+    const scopes = [...outerScopes, scope];
     for (const child of this.#orderSiblings(
       group.children.filter((one) => this.#touches(one)),
       group.id,
@@ -198,9 +198,9 @@ class Runner {
     await this.#closeScope(scope);
   }
 
-  async #test(test: PlannedTest, around: readonly OpenScope[]): Promise<void> {
-    const scope = open('test', test.id, around.length, test.title.template);
-    const scopes = [...around, scope];
+  async #test(test: PlannedTest, outerScopes: readonly OpenScope[]): Promise<void> {
+    const scope = open('test', test.id, outerScopes.length, test.title.template);
+    const scopes = [...outerScopes, scope];
     const placement = { scopes, place: this.#buildPlacement(test, scopes) };
     this.#delivery.resetForTest();
     const { isDone, isWhole = this.#part.cases !== undefined } = this.#part;
@@ -223,7 +223,7 @@ class Runner {
     const left = this.#closeScope(scope)
       .then(() => this.#delivery.drained())
       .then(() => this.#listener.testEnded?.(test));
-    await this.#closeOrDefer(left, around.at(-1) as OpenScope, test.parent.inherited.concurrency);
+    await this.#closeOrDefer(left, outerScopes.at(-1) as OpenScope, test.parent.inherited.concurrency);
   }
 
   /** The cases of a test, as its rows are read. If the source throws, one case is errored and the rows end. */
@@ -233,11 +233,11 @@ class Runner {
       yield cases;
       return;
     }
-    const { surroundings = {} } = this.#options;
+    const { host = {} } = this.#options;
     let rows = 0;
     this.#readRows(test, rows);
     try {
-      for await (const chunk of expandInBatches(test, surroundings, share)) {
+      for await (const chunk of expandInBatches(test, host, share)) {
         const cases = this.#orderSiblings(chunk.cases, `${test.id} ${rows}`);
         rows = chunk.rows;
         yield rows > MAX_ROWS ? cases.filter(({ ordinal }) => ordinal < MAX_ROWS) : cases;
@@ -301,19 +301,19 @@ class Runner {
   }
 
   /** Waits for everything that runs in a scope, and tears down its fixtures. */
-  async #closeScope({ holder, title, pendingCases }: OpenScope): Promise<void> {
+  async #closeScope({ scopeInstance, title, pendingCases }: OpenScope): Promise<void> {
     while (pendingCases.size > 0) await Promise.all(pendingCases);
-    if (holder.isEmpty) return;
+    if (scopeInstance.isEmpty) return;
     const output: string[] = [];
-    this.#listener.announce({ kind: 'shared-teardown', name: title, limit: this.#around.limit(holder.longestLimit) });
+    this.#listener.announce({ kind: 'shared-teardown', name: title, limit: this.#context.limit(scopeInstance.longestLimit) });
     const log = (parts: readonly unknown[]): void => void output.push(formatLogLine(parts));
-    for (const error of await holder.close(new SharedFixtureHost({ log, attach: () => undefined }, this.#around)))
-      this.#tornDown(error, { holder, title }, output);
+    for (const error of await scopeInstance.close(new SharedFixtureHost({ log, attach: () => undefined }, this.#context)))
+      this.#tornDown(error, { scopeInstance, title }, output);
   }
 
-  #tornDown({ fixture, error }: TearDownError, { holder, title }: Pick<OpenScope, 'holder' | 'title'>, output: readonly string[]): void {
+  #tornDown({ fixture, error }: TearDownError, { scopeInstance, title }: Pick<OpenScope, 'scopeInstance' | 'title'>, output: readonly string[]): void {
     const result = this.#cases.buildResultWithoutRun({ status: 'errored', cause: 'teardown' }, [buildThrowFailure(error, 'teardown', { fixture })]);
-    this.#listener.teardownFailed({ id: `${holder.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
+    this.#listener.teardownFailed({ id: `${scopeInstance.id}!${fixture}`, title: `teardown of fixture "${fixture}" for ${title}` }, { ...result, output });
   }
 }
 
@@ -321,7 +321,7 @@ class Runner {
 const buildInvalidRows = (test: PlannedTest, ordinal: number): PlannedCaseImpl => new PlannedCaseImpl(test, ordinal, { row: {}, name: 'invalid rows' }, 1);
 
 const open = (scope: Scope, id: string, depth: number, title: string, group?: Group): OpenScope => ({
-  holder: new ScopeInstance(scope, { id }, depth),
+  scopeInstance: new ScopeInstance(scope, { id }, depth),
   title,
   group,
   pendingCases: new Set(),

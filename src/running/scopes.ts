@@ -5,7 +5,7 @@ import type { Group } from '../suites/planned.ts';
 
 /** An open scope, between the run and the current case. */
 export interface OpenScope {
-  readonly holder: ScopeInstance;
+  readonly scopeInstance: ScopeInstance;
   /** The group, if the scope is a suite or a file. */
   readonly group: Group | undefined;
   /** For messages. */
@@ -36,7 +36,7 @@ export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): Placed
   const indexOf = (scope: Scope): number =>
     Math.max(
       0,
-      scopes.findIndex(({ holder }) => holder.scope === scope),
+      scopes.findIndex(({ scopeInstance }) => scopeInstance.scope === scope),
     );
   const suites = scopes.flatMap(({ group }, depth) => (group?.kind === 'suite' ? [{ group, depth }] : []));
   const ownSuite = suites.at(-1)?.depth ?? indexOf('file');
@@ -67,5 +67,5 @@ export function assignScopes(graph: Graph, scopes: readonly OpenScope[]): Placed
 
 /** Returns a function from a node to its scope instance, for one case. */
 export function buildScopeResolver({ depths }: PlacedGraph, scopes: readonly OpenScope[], own: ScopeInstance): ScopeResolver {
-  return (node) => scopes[depths.get(node) as number]?.holder ?? own;
+  return (node) => scopes[depths.get(node) as number]?.scopeInstance ?? own;
 }

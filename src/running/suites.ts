@@ -122,7 +122,7 @@ export async function runSuites(suites: readonly Child[], options: RunOptions = 
   let last: CaseAttempt | undefined;
   const running = runPlan(
     plan,
-    { seed, signal, surroundings: { files }, select: only, isRequested: () => onRequest, announcesEveryCase: true },
+    { seed, signal, host: { files }, select: only, isRequested: () => onRequest, announcesEveryCase: true },
     {
       announce(activity) {
         if (!('run' in activity)) return;

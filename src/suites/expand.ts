@@ -28,8 +28,8 @@ export const findUnknownTags = (tags: readonly string[] | undefined, known: Read
   known && tags ? tags.filter((tag) => !known.has(tag)).map((name) => ({ code: 'unknown-tag', name, owner, known: [...known] })) : [];
 
 /** Creates all cases of a test in chunks, as its rows stream in. Throws the error of a source that fails. */
-export async function* expandCases(test: PlannedTest, surroundings: ExpansionHost): AsyncGenerator<readonly PlannedCaseImpl[]> {
-  for await (const { cases } of expandInBatches(test, surroundings)) yield cases;
+export async function* expandCases(test: PlannedTest, host: ExpansionHost): AsyncGenerator<readonly PlannedCaseImpl[]> {
+  for await (const { cases } of expandInBatches(test, host)) yield cases;
 }
 
 /** Some of a test's cases. */
@@ -40,19 +40,19 @@ export interface Chunk {
 }
 
 /** Creates the cases of a test in chunks, as its rows stream in: all, or those of one partition. Throws the error of a source that fails. */
-export async function* expandInBatches(test: PlannedTest, surroundings: ExpansionHost, share?: Partition): AsyncGenerator<Chunk> {
+export async function* expandInBatches(test: PlannedTest, host: ExpansionHost, share?: Partition): AsyncGenerator<Chunk> {
   const { cases, overrides } = test.test.options;
   if (!cases) {
     yield { cases: [new PlannedCaseImpl(test, 0, undefined, 1)], rows: 1 };
     return;
   }
-  const { isRedacted } = surroundings;
+  const { isRedacted } = host;
   const checked = (entry: RowEntry): RowEntry => {
-    const problems = entry.annotations && findUnknownTags(entry.annotations.tags, surroundings.tags, 'a row');
+    const problems = entry.annotations && findUnknownTags(entry.annotations.tags, host.tags, 'a row');
     return problems?.length ? { ...entry, problems: [...(entry.problems ?? []), ...problems.map((problem) => ({ ...problem, at: entry.location }))] } : entry;
   };
   const parts = CaseSourceImpl.partsOf(cases);
-  const expansion = buildExpansion(test, surroundings);
+  const expansion = buildExpansion(test, host);
   // Different rows can be equal after redaction, so the source cannot know which of them belong together.
   const openPartition = (): Promise<SharedChunks | undefined> | undefined => (share && !isRedacted ? parts.openPartition?.(expansion, share) : undefined);
   const redact = (entry: RowEntry): RowEntry => (isRedacted ? redactEntry(entry, isRedacted, findSecrets(overrides, entry, isRedacted)) : entry);
@@ -125,17 +125,17 @@ export function findSecrets(overrides: TestOptions<any, any>['overrides'], { row
   }
 }
 
-const buildExpansion = (test: PlannedTest, surroundings: ExpansionHost): ExpansionContext => ({
-  ...surroundings,
+const buildExpansion = (test: PlannedTest, host: ExpansionHost): ExpansionContext => ({
+  ...host,
   base: test.base,
   slug: formatSlug(test.test.title),
 });
 
 /** Summarizes the rows of a test's source. */
-export async function summarizeSource(test: PlannedTest, surroundings: ExpansionHost): Promise<readonly SourceSummary[]> {
+export async function summarizeSource(test: PlannedTest, host: ExpansionHost): Promise<readonly SourceSummary[]> {
   const { cases } = test.test.options;
   const facts = cases ? (CaseSourceImpl.partsOf(cases).facts ?? []) : [];
-  return Promise.all(facts.map((make) => make(buildExpansion(test, surroundings))));
+  return Promise.all(facts.map((make) => make(buildExpansion(test, host))));
 }
 
 /** Merges a suite's row with the row of the suite around it. */

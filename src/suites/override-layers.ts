@@ -31,12 +31,12 @@ const hookFixtures = { case: new WeakMap<SetupTeardown, Provider<any>>(), suite:
 
 /** The fixtures that `perCase` and `perSuite` stand for. */
 export function findHookFixtures({ perCase, perSuite }: Pick<SuiteOptions, 'perCase' | 'perSuite'>): Provider<any>[] {
-  const make = (around: SetupTeardown | undefined, scope: 'case' | 'suite', name: string): Provider<any>[] => {
-    if (!around) return [];
-    let made = hookFixtures[scope].get(around);
+  const make = (hooks: SetupTeardown | undefined, scope: 'case' | 'suite', name: string): Provider<any>[] => {
+    if (!hooks) return [];
+    let made = hookFixtures[scope].get(hooks);
     if (!made) {
-      made = fixture(name, { scope, setup: (moment) => around.setup?.(moment), teardown: (_value, _needs, outcome) => around.teardown?.(outcome) });
-      hookFixtures[scope].set(around, made);
+      made = fixture(name, { scope, setup: (context) => hooks.setup?.(context), teardown: (_value, _needs, outcome) => hooks.teardown?.(outcome) });
+      hookFixtures[scope].set(hooks, made);
     }
     return [made];
   };

@@ -41,8 +41,8 @@ export interface Defaults {
 export const BUILT_IN_DEFAULTS: Defaults = { timeout: 10_000, concurrency: 1 };
 
 /** Plans what files export: every suite and test, validated. Rows are streamed later. Runs no body and no fixture. */
-export async function planFiles(files: readonly LoadedFile[], surroundings: ExpansionHost, defaults: Defaults = BUILT_IN_DEFAULTS): Promise<Plan> {
-  const planner = new Planner(surroundings);
+export async function planFiles(files: readonly LoadedFile[], host: ExpansionHost, defaults: Defaults = BUILT_IN_DEFAULTS): Promise<Plan> {
+  const planner = new Planner(host);
   for (const file of files) await planner.addFile(file, defaults);
   const unreachable = findUnreachable(endCreated(), planner.reached, new Set(files.flatMap(({ url }) => url?.href ?? [])));
   return { files: planner.files, tests: planner.tests, problems: planner.problems, warnings: [...planner.warnings, ...unreachable] };
@@ -56,7 +56,7 @@ class Planner {
   readonly tests: PlannedTest[] = [];
   readonly problems: Problem[] = [];
   readonly warnings: Problem[] = [];
-  readonly #surroundings: ExpansionHost;
+  readonly #host: ExpansionHost;
   readonly #nodes = new NodeInterner();
   readonly #ids = new Map<string, number>();
   /** The tests and suites that an export contains. */
@@ -65,8 +65,8 @@ class Planner {
   #ownProblems = 0;
   #maxConcurrency = Number.POSITIVE_INFINITY;
 
-  constructor(surroundings: ExpansionHost) {
-    this.#surroundings = surroundings;
+  constructor(host: ExpansionHost) {
+    this.#host = host;
   }
 
   addFile(loaded: LoadedFile, defaults: Defaults): Promise<void> {
@@ -161,7 +161,7 @@ class Planner {
     this.#report(findUnknownColumns(title, known), suite.origin);
     for (const entry of entries) {
       const row = { ...parent.entry?.row, ...entry?.row };
-      const { isRedacted } = this.#surroundings;
+      const { isRedacted } = this.#host;
       const ownerKey = {};
       const layers = suite.layers.flatMap(({ options, origin }) => this.#buildLayers(() => findOverrides(options.overrides, row), owner, origin, ownerKey));
       const overrides = layers.map(({ override }) => override);
@@ -255,7 +255,7 @@ class Planner {
       source: parts?.description,
       columns: parts?.columns ?? [],
       base,
-      files: this.#surroundings.files,
+      files: this.#host.files,
     };
     const outer = Object.keys(parent.entry?.row ?? {});
     if (options.cases) {
@@ -319,7 +319,7 @@ class Planner {
       });
     const all = listDescendants(group, '');
     for (const [path, laidOver] of Object.entries(annotations)) {
-      this.#report(findUnknownTags(laidOver.tags, this.#surroundings.tags, `annotations of suite "${suite.title}"`), suite.origin);
+      this.#report(findUnknownTags(laidOver.tags, this.#host.tags, `annotations of suite "${suite.title}"`), suite.origin);
       const hit = all.filter(([title]) => title === path);
       if (hit.length === 0)
         this.#report([{ code: 'unknown-title', name: path, owner: `annotations of suite "${suite.title}"`, known: all.map(([title]) => title) }], suite.origin);
@@ -340,8 +340,8 @@ class Planner {
     const { tags, skip, onRequest, knownFailure } = options;
     const annotations: Annotations = { tags, skip, onRequest, knownFailure };
     const { timeout = options.timeout, locks = [], ...rowAnnotations } = ofRow;
-    this.#report(findUnknownTags(tags, this.#surroundings.tags, owner), origin);
-    this.#report(findUnknownTags(rowAnnotations.tags, this.#surroundings.tags, `a row of ${owner}`), origin);
+    this.#report(findUnknownTags(tags, this.#host.tags, owner), origin);
+    this.#report(findUnknownTags(rowAnnotations.tags, this.#host.tags, `a row of ${owner}`), origin);
     const until = findInvalidDate(annotations);
     if (until !== undefined) this.#report([{ code: 'invalid-date', text: until, owner }], origin);
     for (const source of options.always ?? [])
@@ -379,7 +379,7 @@ class Planner {
   }
 
   #expansion(base: URL | undefined, title: string): ExpansionContext {
-    return { ...this.#surroundings, onWarning: undefined, base, slug: formatSlug(title) };
+    return { ...this.#host, onWarning: undefined, base, slug: formatSlug(title) };
   }
 
   #report(problems: readonly Problem[], origin: CapturedStack | undefined): void {

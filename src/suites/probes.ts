@@ -29,18 +29,18 @@ type Row = Readonly<Record<string, unknown>>;
 
 /** Creates cases for probes. Keeps the rows that they combine, since the same ones are needed again and again. */
 export class ProbeBuilder {
-  readonly #surroundings: ExpansionHost;
+  readonly #host: ExpansionHost;
   readonly #entries = new Map<PlannedTest, Map<number, RowEntry>>();
 
-  constructor(surroundings: ExpansionHost) {
-    this.#surroundings = surroundings;
+  constructor(host: ExpansionHost) {
+    this.#host = host;
   }
 
   /** Creates a case for each probe. A row that the test's source would not produce becomes a skipped case. */
   async build(test: PlannedTest, { first, probes }: ProbeBatch): Promise<readonly PlannedCaseImpl[]> {
     const entries = await this.#entriesOf(test, new Set(probes.flatMap(({ base, take }) => [base, ...Object.values(take)])));
     const { cases, overrides } = test.test.options;
-    const { isRedacted } = this.#surroundings;
+    const { isRedacted } = this.#host;
     const parts = cases && CaseSourceImpl.partsOf(cases);
     return probes.map((probe, i) => {
       const base = entries.get(probe.base) as RowEntry;
@@ -61,7 +61,7 @@ export class ProbeBuilder {
     this.#entries.set(test, known);
     const missing = new Set([...ordinals].filter((ordinal) => !known.has(ordinal)));
     if (missing.size === 0) return known;
-    for await (const { cases } of expandInBatches(test, this.#surroundings)) {
+    for await (const { cases } of expandInBatches(test, this.#host)) {
       for (const { ordinal, entry } of cases) if (missing.delete(ordinal)) known.set(ordinal, entry);
       if (missing.size === 0) return known;
     }

@@ -104,15 +104,15 @@ const commonSpecs: OptionSpecs<Options> = {
 };
 const overridesByRowSpec = oneOfSpecs('array of overrides, or function that returns one', overridesSpec, functionSpec);
 const testSpecs: OptionSpecs<TestOptions<any, any>> = { ...commonSpecs, overrides: overridesByRowSpec, needs: recordOf('fixtures'), cases: rows };
-const around = recordOf('setup or teardown');
+const hookSpec = recordOf('setup or teardown');
 const suiteSpecs: OptionSpecs<SuiteOptions<any>> = {
   ...commonSpecs,
   overrides: overridesByRowSpec,
   cases: rows,
   annotations: recordOf('annotations by title', isObject),
   variants: recordOf('an array of overrides for each name', overridesSpec.matches),
-  perCase: around,
-  perSuite: around,
+  perCase: hookSpec,
+  perSuite: hookSpec,
 };
 const hookSpecs: OptionSpecs<SetupTeardown> = { setup: functionSpec, teardown: functionSpec };
 

@@ -170,10 +170,10 @@ export interface RecordFilterSlot {
  *
  * Each record has its line number, even after comments, blank lines and quoted line breaks. Its cells are split on demand.
  */
-export async function* readCsvRecords(pieces: AsyncIterable<string>, file: CsvFile, choosing: RecordFilterSlot = {}): AsyncGenerator<RecordBatch> {
+export async function* readCsvRecords(chunks: AsyncIterable<string>, file: CsvFile, choosing: RecordFilterSlot = {}): AsyncGenerator<RecordBatch> {
   const cutter = new RecordScanner(file, choosing);
-  for await (const piece of pieces) {
-    cutter.add(piece);
+  for await (const chunk of chunks) {
+    cutter.add(chunk);
     for (let cut = cutter.next(false); cut; cut = cutter.next(false)) yield cut;
     cutter.limit();
   }
@@ -200,8 +200,8 @@ class RecordScanner {
     this.#choosing = choosing;
   }
 
-  add(piece: string): void {
-    this.#text = this.#text.slice(this.#start) + piece;
+  add(chunk: string): void {
+    this.#text = this.#text.slice(this.#start) + chunk;
     this.#start = 0;
     this.#quote = this.#text.indexOf(quote);
   }

@@ -174,9 +174,9 @@ type Bytes = AsyncIterable<Uint8Array>;
 async function* decodeBytes(open: () => Bytes, url: URL): AsyncGenerator<string> {
   let decoder: TextDecoder | undefined;
   try {
-    for await (const piece of open()) {
-      decoder ??= new TextDecoder(detectEncoding(piece), { fatal: true });
-      const text = decoder.decode(piece, { stream: true });
+    for await (const chunk of open()) {
+      decoder ??= new TextDecoder(detectEncoding(chunk), { fatal: true });
+      const text = decoder.decode(chunk, { stream: true });
       if (text.includes('\0')) throwProblem({ code: 'unexpected-nul', at: await findPlace('\0', open(), decoder.encoding, url.href) });
       yield text;
     }
@@ -195,8 +195,8 @@ const detectEncoding = ([first, second]: Uint8Array): string =>
 async function findPlace(sign: string, bytes: Bytes, encoding: string, file: string): Promise<SourceLocation> {
   const decoder = new TextDecoder(encoding);
   let place: SourceLocation = { file, line: 1, column: 1 };
-  for await (const piece of bytes) {
-    const text = decoder.decode(piece, { stream: true });
+  for await (const chunk of bytes) {
+    const text = decoder.decode(chunk, { stream: true });
     const at = text.indexOf(sign);
     place = advanceLocation(place, at < 0 ? text : text.slice(0, at));
     if (at >= 0) break;

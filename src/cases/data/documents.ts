@@ -33,8 +33,8 @@ export async function* readDocument(
 
 async function readWholeText(text: AsyncIterable<string>, file: string): Promise<string> {
   let whole = '';
-  for await (const piece of text) {
-    whole += piece;
+  for await (const chunk of text) {
+    whole += chunk;
     if (whole.length > MAX_DOCUMENT_LENGTH)
       throwProblem({
         code: 'unreadable-file',

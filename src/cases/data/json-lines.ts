@@ -51,8 +51,8 @@ export async function* readJsonLines(
     }
   };
   const readAll = (lines: readonly string[]) => settleAll(lines.map(read).filter((entry) => entry !== undefined));
-  for await (const piece of text) {
-    const whole = (rest + piece).split('\n');
+  for await (const chunk of text) {
+    const whole = (rest + chunk).split('\n');
     rest = whole.pop() as string;
     const entries = await readAll(whole);
     if (entries.length) yield entries;

@@ -128,16 +128,16 @@ class Archive {
   }
 
   static async open(bytes: AsyncIterable<Uint8Array> | Iterable<Uint8Array>, file: string): Promise<Archive> {
-    const pieces: Uint8Array[] = [];
+    const chunks: Uint8Array[] = [];
     let size = 0;
     for await (const one of bytes) {
-      pieces.push(one);
+      chunks.push(one);
       size += one.length;
       if (size > MAX_FILE_BYTES) throwProblem(unreadable(file, `it is larger than ${formatThousands(MAX_FILE_BYTES)} bytes. Use CSV, which is streamed.`));
     }
     const whole = new Uint8Array(size);
     let at = 0;
-    for (const one of pieces) {
+    for (const one of chunks) {
       whole.set(one, at);
       at += one.length;
     }

@@ -56,7 +56,7 @@ export class Lane {
   readonly #hasNoTimeouts = isInspected();
   readonly #limit = createTimeoutPolicy(this.#hasNoTimeouts);
   readonly #modules: ModuleLoader;
-  #surroundings: ExpansionHost;
+  #expansionHost: ExpansionHost;
   readonly #runningCases = new Set<CaseAttempt>();
   /** The file that is being loaded, for attributing an exit outside of cases. */
   #loading: string | undefined;
@@ -69,7 +69,7 @@ export class Lane {
   readonly #host: Promise<RunFixtureProcess>;
   #hosts: (host: RunFixtureProcess) => void = () => undefined;
   /** Resolves the request for the next assignment. */
-  #resolveAssignment: (piece: Assignment | undefined) => void = () => undefined;
+  #resolveAssignment: (assignment: Assignment | undefined) => void = () => undefined;
   readonly #locked = new Map<number, () => void>();
   #requests = 0;
 
@@ -79,7 +79,7 @@ export class Lane {
     this.#send = (message) => channel.send(message);
     this.#signal = signal;
     const isRedacted = compileRedactions(job.redact);
-    this.#surroundings = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted };
+    this.#expansionHost = { files: nodeFiles, kept: createFileCache(job.cache), tags: job.tags && new Set(job.tags), isRedacted };
     const expected = new Set<string>();
     const onExpectedFile = ({ href }: URL, { href: reader, protocol }: URL): void => {
       // Suites that a test runs by itself can have files elsewhere.
@@ -87,7 +87,7 @@ export class Lane {
         this.#record.put({ type: 'expected-file', file: href, reader: relative(job.root, fileURLToPath(reader)).split(sep).join('/') });
       expected.add(`${href} ${reader}`);
     };
-    setAmbientHost({ ...this.#surroundings, onExpectedFile }, true);
+    setAmbientHost({ ...this.#expansionHost, onExpectedFile }, true);
     this.#host = new Promise((resolve) => {
       this.#hosts = resolve;
     });
@@ -122,8 +122,8 @@ export class Lane {
     const loaded = await this.#load();
     this.#record.put({ type: 'activity', activity: { kind: 'plan', name: 'the rows of the tests', limit: this.#limit(this.#job.loadTimeout) } }, true);
     const rowLines = await findRowLines(this.#job.selection.targets ?? [], new Set(loaded.flatMap(({ url }) => url?.href ?? [])));
-    if (rowLines) this.#surroundings = { ...this.#surroundings, rowLines };
-    const plan = await planFiles(loaded, this.#surroundings, this.#job.defaults);
+    if (rowLines) this.#expansionHost = { ...this.#expansionHost, rowLines };
+    const plan = await planFiles(loaded, this.#expansionHost, this.#job.defaults);
     this.#record.put(
       {
         type: 'planned',
@@ -137,11 +137,11 @@ export class Lane {
       true,
     );
     const { mode, selection } = this.#job;
-    if (mode === 'plan') await listCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
-    else if (mode === 'explain') await explainCases(plan, selection, this.#surroundings, (entry) => this.#record.put(entry));
+    if (mode === 'plan') await listCases(plan, selection, this.#expansionHost, (entry) => this.#record.put(entry));
+    else if (mode === 'explain') await explainCases(plan, selection, this.#expansionHost, (entry) => this.#record.put(entry));
     else if (mode === 'run') await this.#run(plan);
     if (this.#job.mode === 'host')
-      this.#hosts(new RunFixtureProcess(plan, this.#surroundings, this.#job.seed, this.#hasNoTimeouts, (text) => this.#record.put({ type: 'output', text })));
+      this.#hosts(new RunFixtureProcess(plan, this.#expansionHost, this.#job.seed, this.#hasNoTimeouts, (text) => this.#record.put({ type: 'output', text })));
     else this.#end();
   }
 
@@ -202,7 +202,7 @@ export class Lane {
   }
 
   async #run(plan: Plan): Promise<void> {
-    const { select, isRequested, all } = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#surroundings.rowLines);
+    const { select, isRequested, all } = buildSelector(this.#job.selection, plan, findAssigned(this.#job.selection.shard), this.#expansionHost.rowLines);
     this.#record.registerSecrets(plan);
     const units = this.#job.hasPeers ? splitPlan(plan) : [{ tests: plan.tests.map(({ index }) => index), isPartitionable: false }];
     this.#record.put({ type: 'work-units', units, tests: plan.tests.map(({ id }) => id) }, true);
@@ -216,7 +216,7 @@ export class Lane {
       {
         seed: this.#job.seed,
         lane: this.#job.lane,
-        surroundings: this.#surroundings,
+        host: this.#expansionHost,
         signal: this.#signal,
         announcesEveryCase: this.#job.isolatesCases,
         isSerial: this.#job.isolatesCases,
@@ -250,7 +250,7 @@ export class Lane {
 
   /** The assignments of the coordinator to this lane, one after the other. */
   async *#assignments(plan: Plan): AsyncGenerator<PlanPart> {
-    const probes = new ProbeBuilder(this.#surroundings);
+    const probes = new ProbeBuilder(this.#expansionHost);
     // The record is closed when the coordinator is gone.
     while (!this.#record.isClosed) {
       this.#record.put({ type: 'idle' }, true);

@@ -12,18 +12,18 @@ import { buildCaseName, buildHeader } from './names.ts';
 type Put = (entry: JournalEntry) => void;
 
 /** Lists the selected cases, with the headers of their tests and the warnings of their sources. */
-export async function listCases(plan: Plan, selection: Selection, surroundings: ExpansionHost, put: Put): Promise<void> {
-  const { select } = buildSelector(selection, plan, findAssigned(selection.shard), surroundings.rowLines);
+export async function listCases(plan: Plan, selection: Selection, host: ExpansionHost, put: Put): Promise<void> {
+  const { select } = buildSelector(selection, plan, findAssigned(selection.shard), host.rowLines);
   let selected = 0;
   for (const test of plan.tests) {
     const place = findLocation(test.test.origin);
     let headed = false;
     try {
-      for await (const chunk of expandCases(test, { ...surroundings, onWarning: (problem) => put({ type: 'warning', problem }) })) {
+      for await (const chunk of expandCases(test, { ...host, onWarning: (problem) => put({ type: 'warning', problem }) })) {
         for (const planned of chunk) {
           if (!select(planned)) continue;
           if (!headed) {
-            const facts = await summarizeSource(test, surroundings);
+            const facts = await summarizeSource(test, host);
             put({ type: 'test', header: { ...buildHeader(test), location: place, facts: facts.map(({ summary }) => summary) } });
             for (const problem of facts.flatMap(({ warnings }) => warnings)) put({ type: 'warning', problem: { ...problem, at: place } });
           }
@@ -40,15 +40,15 @@ export async function listCases(plan: Plan, selection: Selection, surroundings: 
 }
 
 /** Explains the cases that are selected. */
-export async function explainCases(plan: Plan, selection: Selection, surroundings: ExpansionHost, put: Put): Promise<void> {
-  const { select } = buildSelector(selection, plan, findAssigned(selection.shard), surroundings.rowLines);
+export async function explainCases(plan: Plan, selection: Selection, host: ExpansionHost, put: Put): Promise<void> {
+  const { select } = buildSelector(selection, plan, findAssigned(selection.shard), host.rowLines);
   let selected = 0;
   for (const test of plan.tests) {
-    for await (const chunk of expandCases(test, surroundings)) {
+    for await (const chunk of expandCases(test, host)) {
       for (const planned of chunk) {
         if (!select(planned)) continue;
         selected++;
-        put({ type: 'explained', explanation: redactSettings(explainCase(planned), surroundings.isRedacted) });
+        put({ type: 'explained', explanation: redactSettings(explainCase(planned), host.isRedacted) });
       }
     }
   }

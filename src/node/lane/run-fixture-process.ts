@@ -22,17 +22,17 @@ export interface TeardownFailure {
 /** The process that owns the run-scoped fixtures. It has planned the same files, and finds fixtures by their addresses in the plan. */
 export class RunFixtureProcess {
   readonly #plan: Plan;
-  readonly #surroundings: ExpansionHost;
+  readonly #expansionHost: ExpansionHost;
   readonly #host: RunFixtureHost;
   readonly #watch = new DeadlineTimer();
   readonly #nodes = new NodeInterner();
   readonly #graphs = new Map<string, Promise<Graph>>();
 
-  constructor(plan: Plan, surroundings: ExpansionHost, seed: number, hasNoTimeouts: boolean, output: (text: string) => void) {
+  constructor(plan: Plan, expansionHost: ExpansionHost, seed: number, hasNoTimeouts: boolean, output: (text: string) => void) {
     this.#plan = plan;
-    this.#surroundings = surroundings;
+    this.#expansionHost = expansionHost;
     const log = (parts: readonly unknown[]): void => output(formatLogLine(parts));
-    const around = {
+    const context = {
       seed,
       lane: 0,
       watch: this.#watch,
@@ -47,7 +47,7 @@ export class RunFixtureProcess {
       phase: () => undefined,
       fetchRunFixture: () => Promise.reject(new Error('the process of the run fixtures has no run fixtures of its own')),
     };
-    this.#host = new RunFixtureHost(new SharedFixtureHost({ log, attach: () => undefined }, around));
+    this.#host = new RunFixtureHost(new SharedFixtureHost({ log, attach: () => undefined }, context));
   }
 
   /** Interrupts running setups. `urgent`: without the grace period. */
@@ -86,13 +86,13 @@ export class RunFixtureProcess {
   }
 
   async #resolve(planned: PlannedTest, ordinal: number | undefined): Promise<Graph> {
-    const levels = ordinal === undefined ? [] : await buildRowLayers(planned, ordinal, this.#surroundings);
+    const levels = ordinal === undefined ? [] : await buildRowLayers(planned, ordinal, this.#expansionHost);
     return resolve(collectNeeds(planned), [...planned.inherited.overrideLayers, ...levels], this.#nodes);
   }
 }
 
-async function buildRowLayers(planned: PlannedTest, ordinal: number, surroundings: ExpansionHost): Promise<OverrideLayer[]> {
-  for await (const chunk of expandCases(planned, surroundings)) {
+async function buildRowLayers(planned: PlannedTest, ordinal: number, expansionHost: ExpansionHost): Promise<OverrideLayer[]> {
+  for await (const chunk of expandCases(planned, expansionHost)) {
     const found = chunk.find((one) => one.ordinal === ordinal);
     if (found)
       return buildOverrideLayers((planned.test.options.overrides as (row: object) => readonly unknown[])(found.entry.row) ?? [], 'a row', planned.test);

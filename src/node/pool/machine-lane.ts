@@ -177,7 +177,7 @@ export class MachineLane {
   /** Sends the new lines of the journal. Without `all`, waits while too many messages are not confirmed. */
   #flush(all = false): void {
     if (!this.#lines || (!all && this.#input.outbox.length > MAX_UNCONFIRMED)) return;
-    for (const lines of this.#lines.pieces()) {
+    for (const lines of this.#lines.chunks()) {
       this.#sendLines(lines);
       if (!all && this.#input.outbox.length > MAX_UNCONFIRMED) return;
     }
