@@ -25,7 +25,7 @@ const options = {
  * Code that is loaded on demand is one file with its dependencies. Otherwise, reports would be many files at each start, and the code that
  * starts the first lane would be several.
  */
-const apart = {
+const separately = {
   name: 'apart',
   setup({ onResolve }) {
     for (const [filter, path] of [
@@ -66,8 +66,8 @@ export async function bundle(source, out, { isBare = false, change } = {}) {
       },
       { chunkNames: 'part-[hash]' },
     ),
-    write({ command: `${source}/command/entry.ts` }, { plugins: [apart], splitting: false }),
-    write({ main: `${source}/command/main.ts` }, { chunkNames: 'command-[hash]', plugins: [apart], banner }),
+    write({ command: `${source}/command/entry.ts` }, { plugins: [separately], splitting: false }),
+    write({ main: `${source}/command/main.ts` }, { chunkNames: 'command-[hash]', plugins: [separately], banner }),
     ...(isBare ? [] : [write({ reports: `${source}/formats/report.ts` }, { splitting: false })]),
   ]);
   writeFileSync(`${out}/command.js`, `#!/usr/bin/env node\n${readFileSync(`${out}/command.js`, 'utf8')}`);

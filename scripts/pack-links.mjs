@@ -5,7 +5,7 @@ import { basename, dirname, join, posix } from 'node:path';
 import { root } from './steps.mjs';
 
 const folder = process.argv.slice(2).find((argument) => !argument.startsWith('--')) ?? root;
-const kept = join(folder, '.red-lattice', 'unpacked-docs');
+const backup = join(folder, '.red-lattice', 'unpacked-docs');
 const { homepage } = JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8'));
 
 const pages = ['README.md', 'CHANGELOG.md', ...readdirSync(join(folder, 'docs')).flatMap((name) => (name.endsWith('.md') ? [`docs/${name}`] : []))];
@@ -21,15 +21,15 @@ function withAbsoluteLinks(text, page) {
 
 if (process.argv.includes('--restore')) {
   for (const page of pages) {
-    const before = join(kept, basename(page));
+    const before = join(backup, basename(page));
     if (existsSync(before)) writeFileSync(join(folder, page), readFileSync(before));
   }
-  rmSync(kept, { recursive: true, force: true });
+  rmSync(backup, { recursive: true, force: true });
 } else {
-  mkdirSync(kept, { recursive: true });
+  mkdirSync(backup, { recursive: true });
   for (const page of pages) {
     const text = readFileSync(join(folder, page), 'utf8');
-    const before = join(kept, basename(page));
+    const before = join(backup, basename(page));
     mkdirSync(dirname(before), { recursive: true });
     if (!existsSync(before)) writeFileSync(before, text);
     writeFileSync(join(folder, page), withAbsoluteLinks(text, page));

@@ -32,7 +32,7 @@ export const file = test('last year', {
 writeFileSync(join(mistaken, 'dues.csv'), 'loa\n8\n');
 
 /** All pictures, or the given ones. */
-const wanted = process.argv.slice(2);
+const names = process.argv.slice(2);
 const pictures = [
   { name: 'run-failures', cwd: office, args: ['run', '--tag', 'draft'] },
   { name: 'grid', cwd: office, args: ['run', '--tag', 'draft', '--grid-by', 'season,hull/loa', '--show', 'summary', '--title', 'table of bands'] },
@@ -73,7 +73,7 @@ const COLUMNS = 100;
 const ROWS = 130;
 const BACKGROUND = '#14161a';
 
-for (const { name, cwd, copy, before, after, args, seconds = 3 } of pictures.filter((picture) => wanted.length === 0 || wanted.includes(picture.name))) {
+for (const { name, cwd, copy, before, after, args, seconds = 3 } of pictures.filter((picture) => names.length === 0 || names.includes(picture.name))) {
   if (copy) copyFileSync(join(cwd, copy[0]), join(cwd, copy[1]));
   if (before) spawnSync(process.execPath, [command, ...before], { cwd, stdio: 'ignore' });
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
@@ -139,7 +139,7 @@ const views = [
   { name: 'page-time', hash: '#/time' },
   { name: 'page-history', hash: '#/history' },
   { name: 'page-compare', hash: '#/compare', dark: true },
-].filter(({ name }) => wanted.length === 0 || wanted.includes(name));
+].filter(({ name }) => names.length === 0 || names.includes(name));
 if (views.length > 0) {
   const folder = mkdtempSync(join(tmpdir(), 'red-lattice-pictures-'));
   // A history: the draft fails in some of the runs.
@@ -190,7 +190,7 @@ const applications = [
       await page.keyboard.press('Enter');
     },
   },
-].filter(({ name }) => wanted.length === 0 || wanted.includes(name));
+].filter(({ name }) => names.length === 0 || names.includes(name));
 for (const { name, example = name, page: file = '', ready, height, hash = '', act } of applications) {
   const cwd = join(root, 'examples', example);
   const server = spawn(process.execPath, [join(root, 'node_modules', 'vite', 'bin', 'vite.js'), '--port', '5183', '--strictPort'], { cwd, stdio: 'ignore' });

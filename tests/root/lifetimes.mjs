@@ -6,7 +6,7 @@ import { fileURLToPath, pathToFileURL } from 'node:url';
 import { build } from 'esbuild';
 
 const [folder, scratch] = process.argv.slice(2);
-const most = 600;
+const PROJECTS = 600;
 const entry = fileURLToPath(new URL('../fixtures/compare.ts', import.meta.url));
 const outfile = join(scratch, 'compare.mjs');
 await build({
@@ -24,7 +24,7 @@ const late = setTimeout(() => {
   console.log('✗ a made-up project: it does not end');
   process.exit(1);
 }, 30_000);
-for (let seed = 0; seed < most; seed++) {
+for (let seed = 0; seed < PROJECTS; seed++) {
   const difference = await differenceOf(seed).catch((error) => `it broke: ${error.message}`);
   if (difference === undefined) continue;
   console.log(`✗ made-up project ${seed}: ${difference}`);

@@ -9,11 +9,10 @@ import { outcomes } from './outcomes.mjs';
 import { makeProject, removeProject, runCommand, written } from './project.mjs';
 
 const stopAtFirst = process.argv.includes('--stop');
-const wanted = process.argv.slice(2).find((argument) => !argument.startsWith('--'));
+const part = process.argv.slice(2).find((argument) => !argument.startsWith('--'));
 const all = [...outcomes, ...hostile];
 const only = process.argv.filter((argument) => argument.startsWith('--only=')).map((argument) => argument.slice('--only='.length));
-const queue =
-  only.length > 0 ? only.flatMap((name) => all.filter((outcome) => outcome.name === name)) : all.filter(({ name }) => !wanted || name.includes(wanted));
+const queue = only.length > 0 ? only.flatMap((name) => all.filter((outcome) => outcome.name === name)) : all.filter(({ name }) => !part || name.includes(part));
 /** Projects that wait for seconds come first, so that the others fill the time. */
 const isSlow = ({ name, signals, within }) => signals !== undefined || within !== undefined || /nextTick|_events|Object\.prototype\.toJSON/.test(name);
 if (!stopAtFirst) queue.sort((a, b) => Number(isSlow(b)) - Number(isSlow(a)));

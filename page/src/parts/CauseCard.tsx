@@ -27,7 +27,7 @@ export function CauseCard({ test, newly, where, version }: CardProps) {
   const [first] = failing;
   // Cases whose columns differ are in a table with their values.
   const listed = failing.filter(({ result }) => !isAcceptable(result) || result.failures.some(({ columns }) => !columns));
-  const most = where ? MAX_LISTED_WITH_CAUSE : MAX_LISTED;
+  const maxListed = where ? MAX_LISTED_WITH_CAUSE : MAX_LISTED;
   const newCount = failing.filter((item) => newly.has(item)).length;
   return (
     <div className="card red-test">
@@ -51,7 +51,7 @@ export function CauseCard({ test, newly, where, version }: CardProps) {
       </div>
       {listed.length > 0 && (
         <ul className="examples">
-          {listed.slice(0, most).map(({ result }) => (
+          {listed.slice(0, maxListed).map(({ result }) => (
             <li key={result.id}>
               <a href={hrefOf({ view: 'tests', case: result.id })}>{escapeControls(lastPart(result.title, header.path.length))}</a>
               <span className="quiet">
@@ -60,9 +60,9 @@ export function CauseCard({ test, newly, where, version }: CardProps) {
               </span>
             </li>
           ))}
-          {listed.length > most && (
+          {listed.length > maxListed && (
             <li className="quiet">
-              <a href={hrefOf({ view: 'tests', filter: 'status:failed,errored' })}>… and {(listed.length - most).toLocaleString('en')} more</a>
+              <a href={hrefOf({ view: 'tests', filter: 'status:failed,errored' })}>… and {(listed.length - maxListed).toLocaleString('en')} more</a>
             </li>
           )}
         </ul>

@@ -26,7 +26,7 @@ function countClasses(milliseconds: readonly number[]): Class[] {
 export function Durations({ store }: { readonly store: Store }) {
   const classes = useMemo(() => countClasses(store.items.map(({ result }) => timeOf(result)).filter((time) => time > 0)), [store, store.version]);
   if (classes.length < 2) return null;
-  const most = Math.max(...classes.map(({ count }) => count));
+  const maxCount = Math.max(...classes.map(({ count }) => count));
   const step = 100 / classes.length;
   return (
     <section className="card durations">
@@ -36,7 +36,7 @@ export function Durations({ store }: { readonly store: Store }) {
       <svg viewBox={`0 0 100 ${HEIGHT}`} preserveAspectRatio="none" role="img" aria-label={classes.map(formatClass).join(', ')}>
         {classes.map((one, i) => {
           // Few cases are slow. A square root makes a single one visible.
-          const high = one.count === 0 ? 0 : Math.max(2, Math.sqrt(one.count / most) * HEIGHT);
+          const high = one.count === 0 ? 0 : Math.max(2, Math.sqrt(one.count / maxCount) * HEIGHT);
           return (
             <rect key={one.from} x={i * step} width={step * 0.86} y={HEIGHT - high} height={high}>
               <title>{formatClass(one)}</title>

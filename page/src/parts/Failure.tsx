@@ -52,11 +52,11 @@ export function FailureBlock({
 
 function Values({ failure: { message, actual, expected, expectedKind } }: { readonly failure: Failure }) {
   if (actual !== undefined && expected !== undefined && expectedKind === undefined) {
-    const apart = message.startsWith('off by') ? undefined : measureDistance(actual, expected);
+    const distance = message.startsWith('off by') ? undefined : measureDistance(actual, expected);
     return (
       <>
         <Difference lines={diffValues(actual, expected)} />
-        {apart && <p className="quiet">{apart} than expected</p>}
+        {distance && <p className="quiet">{distance} than expected</p>}
       </>
     );
   }

@@ -28,8 +28,8 @@ type Range = readonly [number, number];
 /** The lanes over time. The wheel and keys zoom and move; a click opens a case. */
 export function Lanes({ store }: { readonly store: Store }) {
   const canvas = useRef<HTMLCanvasElement>(null);
-  const [holder, setHolder] = useState<HTMLDivElement | null>(null);
-  const width = useWidth(holder) ?? DEFAULT_WIDTH;
+  const [frame, setFrame] = useState<HTMLDivElement | null>(null);
+  const width = useWidth(frame) ?? DEFAULT_WIDTH;
   const [range, setRange] = useState<Range>();
   const [pointed, setPointed] = useState<{ readonly bar: Bar; readonly x: number; readonly y: number }>();
   const { bars, rows, end } = useMemo(() => listBars(store), [store, store.version]);
@@ -38,9 +38,9 @@ export function Lanes({ store }: { readonly store: Store }) {
   const scale = useMemo(() => scaleLinear([from, to], [left, width - 8]), [from, to, left, width]);
   const height = TOP + rows.length * ROW_HEIGHT + 6;
 
-  const zoom = (factor: number, around = (from + to) / 2): void => {
+  const zoom = (factor: number, center = (from + to) / 2): void => {
     const span = Math.max(MIN_RANGE_MS, (to - from) * factor);
-    const start = Math.max(0, Math.min(end - span, around - ((around - from) / (to - from)) * span));
+    const start = Math.max(0, Math.min(end - span, center - ((center - from) / (to - from)) * span));
     setRange(span >= end ? undefined : [start, start + span]);
   };
   const pan = (part: number): void => {
@@ -116,7 +116,7 @@ export function Lanes({ store }: { readonly store: Store }) {
           </button>
         </span>
       </header>
-      <div className="lanes-holder" ref={setHolder}>
+      <div className="lanes-holder" ref={setFrame}>
         <canvas
           ref={canvas}
           style={{ width: '100%', height }}

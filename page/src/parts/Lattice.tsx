@@ -35,7 +35,7 @@ function Blocks({ store }: { readonly store: Store }) {
   const [frame, setFrame] = useState<HTMLDivElement | null>(null);
   const width = useWidth(frame);
   const blocks = useMemo(() => groupByFile(store.items), [store, store.version]);
-  const longest = useMemo(() => store.items.reduce((most, item) => Math.max(most, timeOf(item.result)), 0), [store, store.version]);
+  const longest = useMemo(() => store.items.reduce((max, item) => Math.max(max, timeOf(item.result)), 0), [store, store.version]);
   const step =
     width &&
     chooseStep(

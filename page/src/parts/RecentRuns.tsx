@@ -83,7 +83,7 @@ const didRun = (status: string): boolean => status !== 'not-run' && status !== '
 
 /** A column for each run with failures at the bottom, and a line for the time. */
 function Chart({ runs }: { readonly runs: readonly Run[] }) {
-  const most = Math.max(1, ...runs.map(({ failed, others }) => failed + others));
+  const maxCases = Math.max(1, ...runs.map(({ failed, others }) => failed + others));
   const longest = Math.max(1, ...runs.map(({ milliseconds }) => milliseconds));
   const step = 100 / Math.max(runs.length, 6);
   const label = `${runs.length} runs: ${runs.filter(({ failed }) => failed > 0).length} with failures; the table has the numbers`;
@@ -92,7 +92,7 @@ function Chart({ runs }: { readonly runs: readonly Run[] }) {
   return (
     <svg className="trend" viewBox={`0 0 100 ${CHART_HEIGHT}`} preserveAspectRatio="none" role="img" aria-label={label}>
       {runs.map(({ name, failed, others, started }, i) => {
-        const [low, high] = [(failed / most) * CHART_HEIGHT, (others / most) * CHART_HEIGHT];
+        const [low, high] = [(failed / maxCases) * CHART_HEIGHT, (others / maxCases) * CHART_HEIGHT];
         // A single failure among thousands stays visible.
         const red = failed > 0 ? Math.max(3, low) : 0;
         return (

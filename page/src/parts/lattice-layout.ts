@@ -22,10 +22,10 @@ export function chooseStep(counts: readonly number[], width: number, height: num
 
 /** Lays out a block: wide enough for its label, and about twice as wide as it is high. */
 export function layOutBlock(count: number, step: number, width: number): BlockLayout {
-  const most = Math.max(1, Math.floor(width / step));
+  const maxColumns = Math.max(1, Math.floor(width / step));
   const least = Math.ceil(MIN_BLOCK_WIDTH / step);
-  const wanted = Math.max(1, Math.min(count, most, Math.max(least, Math.ceil(Math.sqrt(count * 2.5)))));
-  const rows = Math.ceil(count / wanted);
+  const roughColumns = Math.max(1, Math.min(count, maxColumns, Math.max(least, Math.ceil(Math.sqrt(count * 2.5)))));
+  const rows = Math.ceil(count / roughColumns);
   // As few columns as these rows need, so that the last row is not nearly empty.
   const columns = Math.ceil(count / rows);
   return { columns, rows, width: columns * step, height: rows * step };

@@ -57,7 +57,7 @@ function measureRows(items: readonly Item[]): RowColumns {
       continue;
     }
     const measured = rows.slice(0, MAX_MEASURED).map((row) => row[name]);
-    const width = measured.reduce<number>((most, one) => Math.max(most, formatCell(one).length), name.length);
+    const width = measured.reduce<number>((max, one) => Math.max(max, formatCell(one).length), name.length);
     columns.push({ name, width: Math.min(MAX_WIDTH, width), isNumeric: measured.every((one) => typeof one === 'number') });
   }
   return { columns, shared };

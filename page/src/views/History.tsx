@@ -132,9 +132,9 @@ const [CURVE_WIDTH, CURVE_HEIGHT] = [96, 20];
 
 /** Times as a line, with a dot for the last one. */
 function Curve({ times }: { readonly times: readonly (number | undefined)[] }) {
-  const most = Math.max(0.001, ...times.map((time) => time ?? 0));
+  const longest = Math.max(0.001, ...times.map((time) => time ?? 0));
   const step = (CURVE_WIDTH - 6) / Math.max(1, times.length - 1);
-  const points = times.flatMap((time, i) => (time === undefined ? [] : [[3 + i * step, CURVE_HEIGHT - 3 - (time / most) * (CURVE_HEIGHT - 6)] as const]));
+  const points = times.flatMap((time, i) => (time === undefined ? [] : [[3 + i * step, CURVE_HEIGHT - 3 - (time / longest) * (CURVE_HEIGHT - 6)] as const]));
   const last = points.at(-1);
   return (
     <svg

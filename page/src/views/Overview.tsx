@@ -23,7 +23,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
   const red = [...store.tests.values()].filter((test) => test.items.some(({ result }) => isFailing(result.status)));
   const [before] = store.history;
   const { notRun } = state;
-  const beside = describeOutsideCases(state, info?.strictWarnings);
+  const outsideCases = describeOutsideCases(state, info?.strictWarnings);
   const isRed =
     failing.length + state.tornDown.length + state.runProblems.length + state.planProblems.length + state.loadFailures.length + (info?.strictWarnings ?? 0) > 0;
   return (
@@ -43,7 +43,7 @@ export function Overview({ store, where }: { readonly store: Store; readonly whe
           </h2>
           <Shares counts={state.counts} />
           <Counts counts={state.counts} />
-          {beside !== undefined && <p>{beside}</p>}
+          {outsideCases !== undefined && <p>{outsideCases}</p>}
           {notRun && (
             <p>
               <Sign status="not-run" /> {escapeControls(renderUnrun(notRun))}

@@ -35,11 +35,11 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   const [at, setAt] = useState(0);
   const [list, setList] = useState<HTMLDivElement | null>(null);
   const { percent, splitter } = useSplitter();
-  const wanted = useDeferredValue(text);
+  const query = useDeferredValue(text);
   const order = orders.find((one) => one === route.order) ?? 'plan';
 
   useEffect(() => setText(route.filter), [route.filter]);
-  const filter = useMemo(() => readFilter(wanted), [wanted]);
+  const filter = useMemo(() => readFilter(query), [query]);
   const tree = useMemo(() => treeOf(store.tests.values(), isEmpty(filter) ? undefined : (item) => matches(filter, item)), [filter, store, store.version]);
   const left = useMemo(() => itemsIn(tree), [tree]);
   const counts = useMemo(() => countsOf(left), [left]);
@@ -59,9 +59,9 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
     setToggled(next);
   };
   const move = (to: number): void => {
-    const wanted = Math.max(0, Math.min(lines.length - 1, to));
+    const nearest = Math.max(0, Math.min(lines.length - 1, to));
     // The line with the names of columns cannot be selected.
-    const next = lines[wanted]?.rows && !lines[wanted].item ? wanted + (to < place ? -1 : 1) : wanted;
+    const next = lines[nearest]?.rows && !lines[nearest].item ? nearest + (to < place ? -1 : 1) : nearest;
     setAt(next);
     virtual.scrollToIndex(next);
   };
@@ -105,7 +105,7 @@ export function Tests({ store, route, served }: { readonly store: Store; readonl
   };
   return (
     <div className={`tests ${chosen ? 'split' : ''}`} style={{ '--pane': `${percent}%` } as React.CSSProperties}>
-      <div className="listing" data-filter={wanted}>
+      <div className="listing" data-filter={query}>
         <search className="tools">
           <FilterField text={text} onChange={type} store={store} />
           <Counts counts={counts} chosen={filter.statuses} onChoose={(status) => type(toggleStatus(text, status))} />
