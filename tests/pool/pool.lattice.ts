@@ -224,7 +224,8 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     await east.says('ended');
     const stopped = await at.run(server.url('interrupt'), ['--resume', '--stop-after', '1']);
     check.equal(await stopped.ended, 1, stopped.output);
-    check.holds(stopped.output.includes('the run stopped after 1 failed'), stopped.output);
+    // A second case can fail on another lane before the lane learns of the first.
+    check.matches(stopped.output, /not run: the run stopped after [12] failed/);
   }),
 
   withServer('two runs share the machines of one server', async ({ check }, { at, server }) => {
