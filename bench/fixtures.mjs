@@ -65,11 +65,11 @@ const times = Object.fromEntries(Object.keys(sides).map((name) => [name, []]));
 for (let round = 0; round < rounds; round++) for (const [name, side] of Object.entries(sides)) times[name].push(await measure(side()));
 const median = (name) => times[name].sort((a, b) => a - b)[rounds >> 1];
 
-function tell(what, cost, limit) {
+function report(what, cost, limit) {
   if (cost > limit) process.exitCode = 1;
   console.log(`${what.padEnd(64)}${cost.toFixed(2).padStart(8)} µs  (at most ${limit} µs)${cost > limit ? '  OVER' : ''}`);
 }
 console.log(`a case without fixtures                                         ${median('none').toFixed(2).padStart(8)} µs`);
 console.log(`the same with ten functions called by hand                      ${median('byHand').toFixed(2).padStart(8)} µs`);
-tell('ten fixtures of scope case, three deep, more than by hand', median('fixtures') - median('byHand'), 25);
-tell('a fixture of a wider scope that is set up already', (median('wide') - median('none')) / 10, 2);
+report('ten fixtures of scope case, three deep, more than by hand', median('fixtures') - median('byHand'), 25);
+report('a fixture of a wider scope that is set up already', (median('wide') - median('none')) / 10, 2);
