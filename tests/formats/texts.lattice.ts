@@ -111,7 +111,7 @@ export const texts = suite('a text', [
     check.equal(renderTest(state, plainStyle, 0, row.columns), row.isBelow ? [line, `  ${symbols}`] : [`${line}  ${symbols}`]);
   }),
 
-  test('of a grid has columns side by side as far as they fit: {width} columns', {
+  test('of a grid has columns side by side up to its width: {width} columns', {
     cases: table(
       ['width', 'lines'],
       [
