@@ -36,6 +36,13 @@ export function report(rows) {
   }
 }
 
+/** Prints one measured figure, a number as text, and its limit. Sets exit status 1 if it is over the limit or could not be measured. */
+export function reportFigure(what, measured, unit, limit, isOver) {
+  const isMissing = !Number.isFinite(Number(measured));
+  if (isOver || isMissing) process.exitCode = 1;
+  console.log(`${what.padEnd(66)} ${measured.padStart(8)} ${unit}  (${limit})${isMissing ? '  NOT MEASURED' : isOver ? '  OVER' : ''}`);
+}
+
 /** Records the highest memory of a process and its children, in megabytes. */
 export function watchMemory(pid, seen) {
   try {

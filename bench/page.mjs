@@ -7,6 +7,7 @@ import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 import puppeteer from 'puppeteer-core';
 import { chromium, flags } from '../scripts/chromium.mjs';
+import { reportFigure } from './measure.mjs';
 import { makeRecord } from './page/made-record.mjs';
 
 const folder = mkdtempSync(join(tmpdir(), 'red-lattice-bench-'));
@@ -65,11 +66,7 @@ for (let round = 0; round < 5; round++) {
 await browser.close();
 const size = statSync(join(folder, 'huge.html')).size;
 rmSync(folder, { recursive: true, force: true });
-const say = (what, measured, unit, limit, isOver) => {
-  if (isOver) process.exitCode = 1;
-  console.log(`${what.padEnd(36)} ${measured.toFixed(0).padStart(6)} ${unit}  (${limit})${isOver ? '  OVER' : ''}`);
-};
 console.log(`100,000 cases in one file of ${(size / 1e6).toFixed(1)} MB`);
-say('opens', middle(opens), 'ms', 'at most 1,200', middle(opens) > 1200);
-say('filters', middle(filters), 'ms', 'at most 60', middle(filters) > 60);
-say('scrolls, frames a second', middle(frames), '  ', 'at least 50', middle(frames) < 50);
+reportFigure('opens', middle(opens).toFixed(0), 'ms', 'at most 1,200', middle(opens) > 1200);
+reportFigure('filters', middle(filters).toFixed(0), 'ms', 'at most 60', middle(filters) > 60);
+reportFigure('scrolls, frames a second', middle(frames).toFixed(0), '  ', 'at least 50', middle(frames) < 50);

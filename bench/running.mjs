@@ -5,7 +5,7 @@ import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, sy
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { alternate, wall } from './measure.mjs';
+import { alternate, reportFigure, wall } from './measure.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const command = join(root, 'dist', 'command.js');
@@ -25,12 +25,6 @@ function run(name, ...args) {
   return { record, ...info(record) };
 }
 const median = (list) => list.sort((a, b) => a - b)[list.length >> 1];
-
-function report(what, measured, limit, unit, isOver) {
-  const isMissing = !Number.isFinite(Number(measured));
-  if (isOver || isMissing) process.exitCode = 1;
-  console.log(`${what.padEnd(66)} ${measured} ${unit}  (${limit})${isMissing ? '  NOT MEASURED' : isOver ? '  OVER' : ''}`);
-}
 
 const benches = {
   'two lanes, cases that compute'() {
@@ -61,11 +55,11 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
     const ratio = times.one / times.two;
     const possible = times.bareOne / times.bareTwo;
     const what = `two lanes beside one, ${cases} cases that compute`;
-    report(
+    reportFigure(
       what,
       ratio.toFixed(2),
-      `at least 1.8, or 0.95 of the ${possible.toFixed(2)} x of two bare processes`,
       'x faster',
+      `at least 1.8, or 0.95 of the ${possible.toFixed(2)} x of two bare processes`,
       ratio < Math.min(1.8, 0.95 * possible),
     );
   },
@@ -86,7 +80,7 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
       return end - begin;
     });
     const taken = median(spans);
-    report('100 cases that wait 100 ms each, --concurrency 50', taken.toFixed(0), 'under 400', 'ms', taken >= 400);
+    reportFigure('100 cases that wait 100 ms each, --concurrency 50', taken.toFixed(0), 'ms', 'under 400', taken >= 400);
   },
   'a stuck lane'() {
     file(
@@ -114,7 +108,13 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
     });
     const wait = median(waits) - 1000;
     const what = 'from the end of a looping lane’s grace to the next case’s result';
-    report(what, (wait / fork).toFixed(2), `${wait.toFixed(0)} ms; at most 2 x the ${fork.toFixed(0)} ms of a fork's first message`, 'x', wait > 2 * fork);
+    reportFigure(
+      what,
+      (wait / fork).toFixed(2),
+      'x',
+      `${wait.toFixed(0)} ms; at most 2 x the ${fork.toFixed(0)} ms of a fork's first message`,
+      wait > 2 * fork,
+    );
   },
   'the journal'() {
     file('stream.lattice.mjs', "import { test, range } from 'red-lattice';\nexport const t = test('t', { cases: range('n', 1, 300000) }, () => {});\n");
@@ -123,7 +123,7 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
       .split('\n')
       .filter((line) => /^[+=]/.test(line));
     const bytes = lines.reduce((sum, line) => sum + line.indexOf('\t') + 1, 0) / lines.length;
-    report('the journal, bytes for a passed case without its values', bytes.toFixed(1), 'at most 45', 'bytes', bytes > 45);
+    reportFigure('the journal, bytes for a passed case without its values', bytes.toFixed(1), 'bytes', 'at most 45', bytes > 45);
     console.log(`${'300,000 trivial cases, all in all'.padEnd(66)} ${((taken / 300_000) * 1000).toFixed(1)} µs each`);
   },
   'what progress costs'() {
@@ -134,7 +134,7 @@ for (let i = 0; i < processes; i++) spawn(process.execPath, ['-e', work]);\n`,
     const shown = (show) => () => wall([command, 'run', 'waits.lattice.mjs', '--show', show, '--lanes', '1'], { cwd: folder });
     const times = alternate({ summary: shown('summary'), cases: shown('cases') }, 7);
     const cost = (times.cases / times.summary - 1) * 100;
-    report('a line for each case beside none', cost.toFixed(1), 'under 2', '%', cost > 2);
+    reportFigure('a line for each case beside none', cost.toFixed(1), '%', 'under 2', cost > 2);
   },
 };
 

@@ -52,7 +52,7 @@ for (let i = 0; i < count; i++) {
       console.log(
         `  planted ${cause.map(({ column, value, isRange }) => `${column}${isRange ? ' in a range' : `=${value}`}`).join(' & ')}: ${rows.filter((row) => meets(row, cause)).length} rows`,
       );
-    for (const { conditions, failing, cases } of reported) console.log(`  reported    ${conditions.map(formatCondition).join(' & ')}: ${failing} of ${cases}`);
+    for (const { conditions, failing, cases } of reported) console.log(`  reported ${conditions.map(formatCondition).join(' & ')}: ${failing} of ${cases}`);
   }
 }
 let invented = 0;

@@ -1,6 +1,7 @@
 // Shared by the scripts: running a program to its end, and preparing a checkout.
 import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
+import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
@@ -27,3 +28,6 @@ export function makeReady() {
 }
 
 export const command = join(root, 'dist', 'command.js');
+
+/** One lane more than processors: many of the project's own tests wait for other processes. */
+export const laneOptions = ['--lanes', String(availableParallelism() + 1)];

@@ -1,10 +1,9 @@
 // Runs the trusted base and the tests of cases, loading and commands with other versions of Node, which come from the registry as packages.
 // usage: test-runtimes.mjs [--brief] [major version…]    (default: 20 22 24 26). In CI, a version that cannot be installed is left out.
 //   --brief: besides the base, only the tests whose code depends most on the version: loading, files, watching, and runs in one process.
-import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { installRuntime } from './install-runtime.mjs';
-import { command, root, show } from './steps.mjs';
+import { command, laneOptions, root, show } from './steps.mjs';
 
 const isBrief = process.argv.includes('--brief');
 const asked = process.argv.slice(2).filter((argument) => !argument.startsWith('--'));
@@ -19,9 +18,6 @@ const briefSuites = [
 ];
 const suites = isBrief ? briefSuites : ['tests/cases', 'tests/loading', 'tests/command', 'tests/running/running.lattice.ts'];
 
-// Many tests wait for other processes.
-const lanes = ['--lanes', String(availableParallelism() + 1)];
-
 const failed = versions.filter((version) => {
   const runtime = installRuntime(version);
   if (runtime === undefined) {
@@ -30,7 +26,7 @@ const failed = versions.filter((version) => {
   }
   console.log(`\nNode ${version}`);
   const base = show(runtime, [join(root, 'tests', 'root', 'run.mjs')]);
-  return base + show(runtime, [command, 'run', ...suites, '--show', 'summary', ...lanes]) > 0;
+  return base + show(runtime, [command, 'run', ...suites, '--show', 'summary', ...laneOptions]) > 0;
 });
 console.log(failed.length === 0 ? `\nNode ${versions.join(', ')}: no test failed` : `\nfailed with Node ${failed.join(', ')}`);
 if (failed.length > 0) process.exitCode = 1;

@@ -2,9 +2,8 @@
 // usage: test.mjs [where…] [options of red-lattice run]
 import { spawnSync } from 'node:child_process';
 import { existsSync } from 'node:fs';
-import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
-import { command, makeReady, must, root } from './steps.mjs';
+import { command, laneOptions, makeReady, must, root } from './steps.mjs';
 
 const args = process.argv.slice(2);
 const isPlace = (argument) => !argument.startsWith('-') && (/[*?]/.test(argument) || existsSync(join(root, argument.replace(/:\d+$/, ''))));
@@ -14,9 +13,7 @@ if (args.length === 0) must(process.execPath, [join(root, 'tests', 'root', 'run.
 const where = args.some(isPlace) ? [] : ['tests', 'examples'];
 // The example's database is WebAssembly. The baseline compiler suffices for it, in half the time.
 const quickly = ['--liftoff-only', '--wasm-lazy-compilation'];
-// Many tests wait for other processes.
-const lanes = ['--lanes', String(availableParallelism() + 1)];
-const { status } = spawnSync(process.execPath, [...quickly, command, 'run', ...where, ...(args.includes('--lanes') ? [] : lanes), ...args], {
+const { status } = spawnSync(process.execPath, [...quickly, command, 'run', ...where, ...(args.includes('--lanes') ? [] : laneOptions), ...args], {
   cwd: root,
   stdio: 'inherit',
 });

@@ -15,10 +15,10 @@ export const isInterruptStatus = (status: number | undefined): boolean => Object
 /** Whether a run was interrupted, and how to interrupt it. */
 export interface Interruption {
   by: InterruptCause | undefined;
-  callback?: () => void;
+  onInterrupt?: () => void;
 }
 
 export function interrupt(interruption: Interruption, cause: InterruptCause): void {
   interruption.by = cause;
-  interruption.callback?.();
+  interruption.onInterrupt?.();
 }

@@ -36,7 +36,7 @@ export async function joinCommand(url: string, options: JoinCommandOptions, sett
     startLane: acquireLane,
     onEvent: (event) => terminal.out(describeEvent(event, `${address.name} as ${escapeToOneLine(name)} with ${formatCount(lanes, 'lane')}`, terminal)),
   });
-  interruption.callback = () => joined.leave();
+  interruption.onInterrupt = () => joined.leave();
   setting.onInterrupt((cause) => interrupt(interruption, cause));
   await joined.done;
   compiler.prune();

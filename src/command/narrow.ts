@@ -61,7 +61,7 @@ export async function narrowCommand(where: readonly string[], options: NarrowCom
     };
     const running = coordinate(request, acquireLane, compiler, (entry) => session.take(entry));
     progress.startTicker(() => ({ ...running.progress(), narrowing: session.progress }));
-    interruption.callback = () => running.interrupt();
+    interruption.onInterrupt = () => running.interrupt();
     const state = await running.done;
     progress.finish(state);
     showNew();

@@ -138,7 +138,7 @@ export async function runOnce(
   });
   if (pool?.lanes === 0 && lanes === 0 && !terminal.live) terminal.error('red-lattice: no machine has joined the pool yet; waiting for red-lattice join');
   progress.startTicker(() => running.progress());
-  interruption.callback = () => running.interrupt();
+  interruption.onInterrupt = () => running.interrupt();
   // The lanes are busy: this takes no extra time.
   if (!options.record) removeOldRecords(root);
   const state = await running.done;

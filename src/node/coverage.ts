@@ -1,8 +1,9 @@
-import { existsSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { CompileCache } from './loading/cache.ts';
 import { isTypeScript } from './loading/resolve.ts';
+import { replaceFile } from './write-file.ts';
 
 /** The folder in which the runtime writes coverage, if it is enabled. */
 export const coverageFolder = (): string | undefined => process.env['NODE_V8_COVERAGE'] || undefined;
@@ -30,7 +31,7 @@ export function addSourceMaps(folder: string, pid: number, cacheFolder: string):
     });
     if (maps.length === 0) continue;
     const whole = { ...coverage, 'source-map-cache': { ...coverage['source-map-cache'], ...Object.fromEntries(maps) } };
-    replaceFile(path, JSON.stringify(whole));
+    writeCoverage(path, JSON.stringify(whole));
   }
 }
 
@@ -44,13 +45,10 @@ function listNames(folder: string): readonly string[] {
 }
 
 /** Does not affect the outcome of a run: a file that cannot be written is reported and stays unchanged. */
-function replaceFile(path: string, text: string): void {
-  const temporaryPath = `${path}.new`;
+function writeCoverage(path: string, text: string): void {
   try {
-    writeFileSync(temporaryPath, text);
-    renameSync(temporaryPath, path);
+    replaceFile(path, text);
   } catch (error) {
-    rmSync(temporaryPath, { force: true });
     process.emitWarning(`coverage has no source maps: ${(error as Error).message}`);
   }
 }

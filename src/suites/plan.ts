@@ -210,7 +210,7 @@ class Planner {
   ): MutableGroup {
     const { template, title, options, layers, ownerKey, entry, redactedEntry } = made;
     const inherited = this.#inherit(parent.inherited, options, layers, `suite "${suite.title}"`, suite.origin, entry?.annotations);
-    const always = [...(options.always ?? []), ...findHookFixtures(options)].filter(isProvider);
+    const ownAlways = inherited.always.slice(parent.inherited.always.length);
     // An id consists of title templates. The rows of a parameterized suite are in the part of its cases.
     const group: MutableGroup = {
       kind: 'suite',
@@ -220,7 +220,7 @@ class Planner {
       inherited,
       entry: entry ?? parent.entry,
       redactedEntry: redactedEntry ?? parent.redactedEntry,
-      ownedDefinitions: new Set(always.map(findDefinition)),
+      ownedDefinitions: new Set(ownAlways.filter(isProvider).map(findDefinition)),
       ownerKey,
       children: [],
       origin: suite.origin,

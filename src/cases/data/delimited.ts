@@ -64,8 +64,8 @@ async function buildBatch({ records, read }: RecordBatch, layout: DelimitedLayou
 
 const noHeadings = ({ name }: CsvFile): never => throwProblem({ code: 'no-header', at: { file: name, line: 1, column: 1 } });
 
-function buildLayout(header: CsvRecord, { columns: wanted, schema, ignore }: RowTyping, onWarning: Remark): DelimitedLayout {
-  const columns = readHeadings(header.cells, wanted, (index) => header.placeOfCell(index).location, onWarning, ignore);
+function buildLayout(header: CsvRecord, { columns: columnTypes, schema, ignore }: RowTyping, onWarning: Remark): DelimitedLayout {
+  const columns = readHeadings(header.cells, columnTypes, (index) => header.placeOfCell(index).location, onWarning, ignore);
   const width = Math.max(...columns.map(({ index }) => index)) + 1;
   return {
     columns,

@@ -20,11 +20,11 @@ export async function readJson(text: string, file: string, path: Path): Promise<
   const { findNodeAtLocation, parseTree } = await import('jsonc-parser');
   const begins = await findItemStarts(text, file, path);
   /** The location of the value at a path within a part of the text, or of its nearest ancestor. */
-  const locatePath = ({ offset, location }: Pick<ItemStart, 'offset' | 'location'>, end: number | undefined, wanted: Path): SourceLocation => {
+  const locatePath = ({ offset, location }: Pick<ItemStart, 'offset' | 'location'>, end: number | undefined, valuePath: Path): SourceLocation => {
     const part = text.slice(offset, end);
     const tree = parseTree(part, [], STRICT_JSON);
-    for (let length = wanted.length; tree && length > 0; length--) {
-      const node = findNodeAtLocation(tree, wanted.slice(0, length));
+    for (let length = valuePath.length; tree && length > 0; length--) {
+      const node = findNodeAtLocation(tree, valuePath.slice(0, length));
       if (node) return advanceLocation(location, part.slice(0, node.offset));
     }
     return location;

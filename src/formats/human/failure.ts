@@ -107,7 +107,7 @@ function limitPerLine(failures: readonly Failure[]): { readonly failure: Failure
   }
   return shown.map((failure, i) => {
     const isLast = !shown.slice(i + 1).some((later) => lineOf(later) === lineOf(failure));
-    return { failure, more: isLast ? (counts.get(lineOf(failure)) ?? 0) - Math.min(MAX_FAILURES_PER_LINE, counts.get(lineOf(failure)) ?? 0) : 0 };
+    return { failure, more: isLast ? Math.max(0, (counts.get(lineOf(failure)) ?? 0) - MAX_FAILURES_PER_LINE) : 0 };
   });
 }
 
