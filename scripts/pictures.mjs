@@ -1,7 +1,7 @@
 // Takes the pictures in docs/screenshots: the output of commands on the demo data in a terminal, and views of the results page.
 // Needs Xvfb, xterm, import and Chromium (Debian: xvfb xterm imagemagick fonts-dejavu-core chromium).
 import { spawn, spawnSync } from 'node:child_process';
-import { copyFileSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
+import { copyFileSync, existsSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { setTimeout as wait } from 'node:timers/promises';
@@ -46,9 +46,8 @@ const pictures = [
     name: 'run',
     cwd: office,
     args: ['run', 'tests/berths.lattice.ts', 'tests/bookings.lattice.ts', 'tests/dues.lattice.ts', 'tests/tides.lattice.ts'],
-    seconds: 8,
   },
-  { name: 'narrow', cwd: office, args: ['narrow', '--tag', 'draft'], seconds: 8 },
+  { name: 'narrow', cwd: office, args: ['narrow', '--tag', 'draft'] },
   {
     name: 'accept',
     cwd: office,
@@ -63,7 +62,6 @@ const pictures = [
     name: 'timeline',
     cwd: office,
     args: ['run', '--timeline', '--show', 'summary', 'tests/storage.lattice.ts', '--title', 'second booking', '--title', 'begins empty'],
-    seconds: 20,
   },
   { name: 'plan-errors', cwd: mistaken, args: ['run'] },
 ];
@@ -72,14 +70,18 @@ const pictures = [
 const COLUMNS = 100;
 const ROWS = 130;
 const BACKGROUND = '#14161a';
+/** Milliseconds in which a command must end, and in which the terminal then draws its output. */
+const MAX_COMMAND_MS = 120_000;
+const DRAW_MS = 500;
 
-for (const { name, cwd, copy, before, after, args, seconds = 3 } of pictures.filter((picture) => names.length === 0 || names.includes(picture.name))) {
+for (const { name, cwd, copy, before, after, args } of pictures.filter((picture) => names.length === 0 || names.includes(picture.name))) {
   if (copy) copyFileSync(join(cwd, copy[0]), join(cwd, copy[1]));
   if (before) spawnSync(process.execPath, [command, ...before], { cwd, stdio: 'ignore' });
   const display = `:${90 + Math.floor(Math.random() * 900)}`;
   const server = spawn('Xvfb', [display, '-screen', '0', `${COLUMNS * 9}x${ROWS * 18}x24`, '-nolisten', 'tcp'], { stdio: 'ignore' });
   await wait(1000);
-  const shown = `printf '\\033[1m$ npx red-lattice ${args.map((word) => (word.includes(' ') ? `"${word}"` : word)).join(' ')}\\033[0m\\n'; "$0" "$@"; tput civis; sleep 60`;
+  const shown = `printf '\\033[1m$ npx red-lattice ${args.map((word) => (word.includes(' ') ? `"${word}"` : word)).join(' ')}\\033[0m\\n'; "$0" "$@"; tput civis; touch "$ENDED"; sleep 60`;
+  const ended = join(mistaken, `${name} has ended`);
   const look = [
     '-geometry',
     `${COLUMNS}x${ROWS}+0+0`,
@@ -99,9 +101,13 @@ for (const { name, cwd, copy, before, after, args, seconds = 3 } of pictures.fil
   const terminal = spawn('xterm', [...look, '-e', 'bash', '-c', shown, process.execPath, command, ...args], {
     cwd,
     stdio: 'ignore',
-    env: { ...process.env, DISPLAY: display, FORCE_COLOR: '1' },
+    env: { ...process.env, DISPLAY: display, FORCE_COLOR: '1', ENDED: ended },
   });
-  await wait(seconds * 1000);
+  for (let waited = 0; !existsSync(ended); waited += 100) {
+    if (waited >= MAX_COMMAND_MS) throw new Error(`red-lattice ${args.join(' ')} did not end within ${MAX_COMMAND_MS / 1000} s`);
+    await wait(100);
+  }
+  await wait(DRAW_MS);
   const target = join(root, 'docs', 'screenshots', `${name}.png`);
   spawnSync('import', ['-window', 'root', target], { env: { ...process.env, DISPLAY: display }, stdio: 'inherit' });
   // Cropped to the content, with few colours: small files for the repository.
