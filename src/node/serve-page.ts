@@ -200,12 +200,12 @@ class PageServer {
       action.kind === 'ids' ? idFile(action.ids ?? []) : { options: action.kind === 'failed' ? [...where, '--failed'] : where, remove: undefined };
     const run = spawn(process.execPath, [command, 'run', '--show', 'summary', ...options], { cwd: root, stdio: 'ignore' });
     this.#run = run;
-    const over = (): void => {
+    const onRunEnd = (): void => {
       remove?.();
       if (this.#run === run) this.#run = undefined;
     };
-    run.once('exit', over);
-    run.once('error', over);
+    run.once('exit', onRunEnd);
+    run.once('error', onRunEnd);
     end(response, 202, 'started');
   }
 }

@@ -121,15 +121,15 @@ export class CaseRunner {
   }
 
   async #admitAmong(demand: ResourceRequest, job: CaseJob): Promise<void> {
-    const leave = await this.#admission.acquire(demand);
+    const release = await this.#admission.acquire(demand);
     const running = this.#runLocked(demand.locks, job);
     if (!running) {
-      leave();
+      release();
       return this.#delivery.yieldToEventLoop();
     }
     const { pendingCases } = job.scopes.at(-1) as OpenScope;
     const ended = (): void => {
-      leave();
+      release();
       pendingCases.delete(tracked);
     };
     const tracked: Promise<void> = after(running, ended, (error) => {

@@ -55,7 +55,7 @@ export function explainCase(planned: PlannedCaseImpl): Explanation {
   const { depths } = assignScopes(graph, scopes);
   // The needs of run-scoped fixtures are set up with them, in whatever process that is.
   const order = sortByNeeds(graph.edges, true).sort((a, b) => (depths.get(a) as number) - (depths.get(b) as number));
-  const late = graph.resolvedNodes.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
+  const lazyNodes = graph.resolvedNodes.map(({ node }) => node).filter((node, i, all) => !order.includes(node) && all.indexOf(node) === i);
   const listResolved = (node: Node): readonly ResolvedNode[] => graph.resolvedNodes.filter((resolved) => resolved.node === node);
   const explain = (node: Node): ExplainedFixture => {
     const depth = depths.get(node) as number;
@@ -74,7 +74,7 @@ export function explainCase(planned: PlannedCaseImpl): Explanation {
     };
   };
   const row = Object.fromEntries(Object.entries(planned.redactedRow).map(([column, value]) => [column, formatShortValue(value)]));
-  return { id: planned.id, title: planned.title, at: planned.location ?? findLocation(test.test.origin), row, fixtures: [...order, ...late].map(explain) };
+  return { id: planned.id, title: planned.title, at: planned.location ?? findLocation(test.test.origin), row, fixtures: [...order, ...lazyNodes].map(explain) };
 }
 
 function scopesAround({ test }: PlannedCaseImpl): OpenScope[] {

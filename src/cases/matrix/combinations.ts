@@ -209,13 +209,13 @@ export class Combinations {
   }
 
   /**
-   * The increase in uncovered combinations if one cell of a counted row changes. Above `most`, the exact value does not matter. Losses are
+   * The increase in uncovered combinations if one cell of a counted row changes. Above `maxLoss`, the exact value does not matter. Losses are
    * counted first: no more can be gained than is uncovered.
    */
-  coverageLoss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
+  coverageLoss(row: readonly number[], axis: number, level: number, maxLoss = Number.POSITIVE_INFINITY): number {
     const counts = this.counts;
     const old = row[axis] as number;
-    const tooMany = most + this.uncoveredCount;
+    const tooMany = maxLoss + this.uncoveredCount;
     let lost = 0;
     let won = 0;
     for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {

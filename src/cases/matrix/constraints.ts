@@ -40,7 +40,7 @@ export class Constraints {
   }
 
   /** The same for one axis that was just set. */
-  breaksAt(levels: readonly number[], axis: number): boolean {
+  violatesAt(levels: readonly number[], axis: number): boolean {
     return (this.#reading[axis] as readonly Constraint[]).some((constraint) => isWhole(constraint, levels) && constraint.forbids(levels));
   }
 
@@ -59,7 +59,7 @@ export class Constraints {
       for (let level = 0; level < (this.#axes.counts[axis] as number); level++) {
         if (++steps > budget) return undefined;
         row[axis] = level;
-        if (this.breaksAt(row, axis)) continue;
+        if (this.violatesAt(row, axis)) continue;
         const rest = fill(at + 1);
         if (rest !== false) return rest;
       }
@@ -81,12 +81,12 @@ export class Constraints {
   }
 
   /** The forbidden combinations as a text that equal constraints share. Undefined if the text would take too long. */
-  serialize(most = 20_000): string | undefined {
+  serialize(maxCombinations = 20_000): string | undefined {
     const lists: string[] = [];
     for (const { axes, forbids } of this.#all) {
       const counts = axes.map((axis) => this.#axes.counts[axis] as number);
       const total = counts.reduce((product, count) => product * count, 1);
-      if (total > most) return undefined;
+      if (total > maxCombinations) return undefined;
       const row = this.#axes.counts.map(() => -1);
       const codes: number[] = [];
       for (let code = 0; code < total; code++) {

@@ -22,12 +22,12 @@ const MAX_SEARCHED_COMBINATIONS = 30_000;
  *
  * If q is larger than `levels`, the additional levels become -1: any level will do.
  */
-export function construct(axes: number, levels: number, strength: number, look: SearchFallback): Rows | undefined {
+export function construct(axes: number, levels: number, strength: number, fallback: SearchFallback): Rows | undefined {
   const known: (() => Rows | undefined)[] = [
     () => (strength === 2 && levels === 2 ? constructBinaryPairs(axes) : undefined),
     () => constructPolynomials(axes, levels, strength),
-    () => (strength === 2 ? constructProducts(axes, levels, look) : undefined),
-    () => (strength === 3 && axes > 3 ? constructDoubled(axes, levels, look) : undefined),
+    () => (strength === 2 ? constructProducts(axes, levels, fallback) : undefined),
+    () => (strength === 3 && axes > 3 ? constructDoubled(axes, levels, fallback) : undefined),
   ];
   return chooseFewest(known.map((make) => make()));
 }
@@ -36,13 +36,13 @@ const chooseFewest = (candidates: readonly (Rows | undefined)[]): Rows | undefin
   candidates.reduce((best, rows) => (rows && (!best || rows.length < best.length) ? rows : best), undefined);
 
 /** Constructed or searched, whichever has fewer rows. */
-function findBest(axes: number, levels: number, strength: number, look: SearchFallback): Rows {
-  const constructed = construct(axes, levels, strength, look);
+function findBest(axes: number, levels: number, strength: number, fallback: SearchFallback): Rows {
+  const constructed = construct(axes, levels, strength, fallback);
   // Neither an orthogonal array nor the binary optimum can be improved.
   const optimal = constructed && (constructed.length === levels ** strength || (levels === 2 && strength === 2));
   const few = computeBinomial(axes, strength) * levels ** strength <= MAX_SEARCHED_COMBINATIONS;
   if (constructed && (optimal || !few)) return constructed;
-  return chooseFewest([constructed, look(axes, levels, strength)]) as Rows;
+  return chooseFewest([constructed, fallback(axes, levels, strength)]) as Rows;
 }
 
 function computeBinomial(n: number, k: number): number {
@@ -87,11 +87,11 @@ function constructPolynomials(axes: number, levels: number, strength: number): R
  * Axes of one group agree in the first rows, which therefore contain every pair of equal levels: the constant rows of the second part can
  * be removed.
  */
-function constructProducts(axes: number, levels: number, look: SearchFallback): Rows | undefined {
+function constructProducts(axes: number, levels: number, fallback: SearchFallback): Rows | undefined {
   const size = findPrimePowerFrom(levels);
   if (axes <= size + 1) return undefined;
   const product = (width: number, inner: Rows): Rows => {
-    const groups = findBest(Math.ceil(axes / width), levels, 2, look);
+    const groups = findBest(Math.ceil(axes / width), levels, 2, fallback);
     const numbered = Array.from({ length: axes }, (_, axis) => axis);
     return [
       ...groups.map((row) => numbered.map((axis) => row[Math.floor(axis / width)] as number)),
@@ -110,10 +110,10 @@ function constructProducts(axes: number, levels: number, look: SearchFallback): 
 }
 
 /** Each axis twice: rows in which both agree, then pairs in which the second is shifted by each distance. */
-function constructDoubled(axes: number, levels: number, look: SearchFallback): Rows {
+function constructDoubled(axes: number, levels: number, fallback: SearchFallback): Rows {
   const half = Math.ceil(axes / 2);
-  const triples = findBest(half, levels, 3, look);
-  const pairs = findBest(half, levels, 2, look);
+  const triples = findBest(half, levels, 3, fallback);
+  const pairs = findBest(half, levels, 2, fallback);
   const shifted = (row: readonly number[], by: number): number[] => row.map((level) => (level < 0 ? level : (level + by) % levels));
   const twice = (row: readonly number[], by: number): number[] => [...row, ...shifted(row, by)].slice(0, axes);
   return [...triples.map((row) => twice(row, 0)), ...Array.from({ length: levels - 1 }, (_, by) => pairs.map((row) => twice(row, by + 1))).flat()];

@@ -83,8 +83,8 @@ function constructRows({ axes, targets, constraints, include, random, effort }: 
   const [levels] = axes.counts;
   const [only] = targets;
   if (!only || targets.length > 1 || !constraints.isFree || include.length > 0 || axes.counts.some((count) => count !== levels)) return undefined;
-  const look: SearchFallback = (count, each, strength) => searchRows(count, each, strength, random, GREEDY_BUDGET_SHARE * budgets[effort]);
-  const constructed = construct(axes.counts.length, levels as number, only.strength, look);
+  const fallback: SearchFallback = (count, each, strength) => searchRows(count, each, strength, random, GREEDY_BUDGET_SHARE * budgets[effort]);
+  const constructed = construct(axes.counts.length, levels as number, only.strength, fallback);
   const isOptimal = constructed && ((levels === 2 && only.strength === 2) || constructed.length === (levels as number) ** only.strength);
   const started = isOptimal
     ? undefined

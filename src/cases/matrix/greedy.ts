@@ -51,7 +51,7 @@ export function fillRow(
       ? order.reduce((best, level) => ((gains[level] as number) > (gains[best] as number) ? level : best))
       : order.find((level) => {
           row[axis] = level;
-          const allowed = !constraints.breaksAt(row, axis) && constraints.isFeasible(row) === true;
+          const allowed = !constraints.violatesAt(row, axis) && constraints.isFeasible(row) === true;
           row[axis] = -1;
           return allowed;
         });

@@ -125,9 +125,9 @@ class CombinationSets {
       const isMet = (inRow[this.#first[set] as number] as number) | (inRow[this.#second[set] as number] as number);
       const key = 2 * (this.#classOf[set] as number) + isMet;
       if ((next[key] as number) < 0) next[key] = sizes.push(0) - 1;
-      const of = next[key] as number;
-      this.#classOf[set] = of;
-      sizes[of] = (sizes[of] as number) + 1;
+      const classNumber = next[key] as number;
+      this.#classOf[set] = classNumber;
+      sizes[classNumber] = (sizes[classNumber] as number) + 1;
     }
     this.#open = this.#open.filter((set) => (sizes[this.#classOf[set] as number] as number) > 1);
     this.#classes = sizes.length;
@@ -136,8 +136,8 @@ class CombinationSets {
   /** Finds levels with which a row separates two sets of a class. Drops the sets of a class that no feasible row separates. */
   findPair(counts: readonly number[], constraints: Constraints, random: Random): readonly number[] | undefined {
     while (this.#open.length > 0) {
-      const of = this.#classOf[this.#open[random.integer(0, this.#open.length - 1)] as number];
-      const members = this.#open.filter((set) => this.#classOf[set] === of);
+      const classNumber = this.#classOf[this.#open[random.integer(0, this.#open.length - 1)] as number];
+      const members = this.#open.filter((set) => this.#classOf[set] === classNumber);
       const first = members[0] as number;
       const alike = new Set<number>();
       for (const other of random.shuffle([...members.subarray(1)])) {
@@ -170,14 +170,14 @@ class CombinationSets {
   /** The number of pairs of sets in the sample that a row separates. */
   computeGain(row: readonly number[]): number {
     const inRow = this.#listIn(row);
-    const met = new Map<number, number>();
+    const counts = new Map<number, number>();
     for (const set of this.#sample) {
       if (!(inRow[this.#first[set] as number] || inRow[this.#second[set] as number])) continue;
-      const of = this.#classOf[set] as number;
-      met.set(of, (met.get(of) ?? 0) + 1);
+      const classNumber = this.#classOf[set] as number;
+      counts.set(classNumber, (counts.get(classNumber) ?? 0) + 1);
     }
     let gain = 0;
-    for (const [of, count] of met) gain += count * ((this.#sampleSizes.get(of) as number) - count);
+    for (const [classNumber, count] of counts) gain += count * ((this.#sampleSizes.get(classNumber) as number) - count);
     return gain;
   }
 }

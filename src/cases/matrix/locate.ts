@@ -272,15 +272,15 @@ function fillSeparating({ counts, constraints, random }: LocatingProblem, classe
   // The axis that separates the two is set first, while most levels are possible.
   if (open.includes(brokenAxis)) open.unshift(...open.splice(open.indexOf(brokenAxis), 1));
   for (const axis of open) {
-    let [best, most] = [-1, Number.NEGATIVE_INFINITY];
+    let [best, bestMargin] = [-1, Number.NEGATIVE_INFINITY];
     for (const level of random.shuffle(Array.from({ length: counts[axis] as number }, (_, at) => at))) {
       if (axis === brokenAxis && level === classes.levelOf[broken]) continue;
       const margin = classes.computeMargin(row, classes.pointAt(axis, level), inClass);
-      if (margin <= most) continue;
+      if (margin <= bestMargin) continue;
       row[axis] = level;
-      const isPossible = constraints.isFree || (!constraints.breaksAt(row, axis) && constraints.isFeasible(row) !== false);
+      const isPossible = constraints.isFree || (!constraints.violatesAt(row, axis) && constraints.isFeasible(row) !== false);
       row[axis] = -1;
-      if (isPossible) [best, most] = [level, margin];
+      if (isPossible) [best, bestMargin] = [level, margin];
     }
     if (best < 0) return undefined;
     classes.count(row, classes.pointAt(axis, best), inClass);

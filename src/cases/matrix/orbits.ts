@@ -51,11 +51,11 @@ export class Orbits extends Combinations {
     }
   }
 
-  override countUniquelyCovered(row: readonly number[], most: number): number {
+  override countUniquelyCovered(row: readonly number[], limit: number): number {
     let singles = 0;
     for (const { width, data } of this.sets) {
       let at = 0;
-      for (; at < data.length && singles <= most; at += width) {
+      for (; at < data.length && singles <= limit; at += width) {
         const orbit = this.#orbitOf[encodeCombination(row, data, at + 1, at + width)] as number;
         if (orbit !== NOT_COVERED && this.counts[(data[at] as number) + orbit] === 1) singles++;
       }
@@ -77,11 +77,11 @@ export class Orbits extends Combinations {
     }
   }
 
-  override coverageLoss(row: readonly number[], axis: number, level: number, most = Number.POSITIVE_INFINITY): number {
+  override coverageLoss(row: readonly number[], axis: number, level: number, maxLoss = Number.POSITIVE_INFINITY): number {
     const { counts } = this;
     const orbitOf = this.#orbitOf;
     const old = row[axis] as number;
-    const tooMany = most + this.uncoveredCount;
+    const tooMany = maxLoss + this.uncoveredCount;
     let lost = 0;
     let won = 0;
     for (const { width, data } of this.setsOf[axis] as readonly PackedAxisSets[]) {

@@ -136,9 +136,9 @@ export class RowReducer {
     const row = this.#rows[number] as number[];
     const old = row[axis] as number;
     row[axis] = level;
-    const breaks = this.#constraints.breaksAt(row, axis);
+    const isViolated = this.#constraints.violatesAt(row, axis);
     row[axis] = old;
-    return !breaks;
+    return !isViolated;
   }
 
   /** If no row lacks the combination by one cell, some row gets all of it. */

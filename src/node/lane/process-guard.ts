@@ -81,9 +81,9 @@ export class ProcessGuard {
     const outside = called && !called.run && loading === undefined ? ' outside any case' : '';
     const how = called ? `process.exit(${called.code ?? ''}) was called${outside}` : `the process ended with exit status ${code}`;
     if (loading !== undefined) record.writeProblem({ code: 'load-failed', file: relative(root, loading), cause: 'exit', reason: how, at: place });
-    const late = this.#lateCaller;
-    if (late) {
-      record.writeProblem({ code: 'late-exit', id: late.planned.id, detail: how, at: place });
+    const lateCaller = this.#lateCaller;
+    if (lateCaller) {
+      record.writeProblem({ code: 'late-exit', id: lateCaller.planned.id, detail: how, at: place });
       record.put({ type: 'exit-attributed' });
     }
     // Other running cases did not cause the end, and run again.

@@ -50,14 +50,14 @@ export class CompileCache {
   }
 
   /** Removes the least recently used files if there are too many. A removed source is compiled again when it is needed. */
-  evictOld(most = MAX_FILES): void {
+  evictOld(maxFiles = MAX_FILES): void {
     const files = existsSync(this.#folder) ? readdirSync(this.#folder).filter((name) => /\.(?:mjs|map)$/.test(name)) : [];
-    if (files.length <= most) return;
+    if (files.length <= maxFiles) return;
     const aged = files.map((name) => {
       const stats = statSync(join(this.#folder, name), { throwIfNoEntry: false });
       return { name, used: Math.max(stats?.atimeMs ?? 0, stats?.mtimeMs ?? 0) };
     });
     aged.sort((a, b) => a.used - b.used);
-    for (const { name } of aged.slice(0, files.length - Math.floor(most / 2))) rmSync(join(this.#folder, name), { force: true });
+    for (const { name } of aged.slice(0, files.length - Math.floor(maxFiles / 2))) rmSync(join(this.#folder, name), { force: true });
   }
 }

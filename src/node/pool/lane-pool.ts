@@ -259,8 +259,8 @@ class RedisLanePool implements LanePool {
     while (!this.#isOver) {
       await sleep(this.#address.lease / 8);
       // The run can be lost between two commands.
-      const look = this.#checkLeases().catch(({ message }: Error) => this.#loseServer(message.startsWith('NOGROUP') ? RUN_LOST : message));
-      if (!(await settlesWithin(look, limit))) this.#loseServer(this.#commands.trouble ?? `no answer within ${limit} ms`);
+      const leaseCheck = this.#checkLeases().catch(({ message }: Error) => this.#loseServer(message.startsWith('NOGROUP') ? RUN_LOST : message));
+      if (!(await settlesWithin(leaseCheck, limit))) this.#loseServer(this.#commands.trouble ?? `no answer within ${limit} ms`);
     }
   }
 

@@ -134,8 +134,8 @@ export class PatternSearch {
       if (minFailing(computeMinCost(column, this.#counts)) > parent.failing) continue;
       const histogram = this.#histograms[index] as Histogram;
       histogram.fill(column, rows, this.#failed, this.#marks);
-      for (const [predicate, met] of findPredicates({ index, column, counts: this.#counts, histogram, all: parent, minFailing }))
-        yield this.#extend(parent, predicate, met, evidence);
+      for (const [predicate, matched] of findPredicates({ index, column, counts: this.#counts, histogram, all: parent, minFailing }))
+        yield this.#extend(parent, predicate, matched, evidence);
     }
   }
 
