@@ -162,8 +162,8 @@ class CombinationSets {
     this.#sample = from.length <= SAMPLE_SIZE ? [...from] : Array.from({ length: SAMPLE_SIZE }, () => from[random.integer(0, from.length - 1)] as number);
     this.#sampleSizes = new Map();
     for (const set of this.#sample) {
-      const of = this.#classOf[set] as number;
-      this.#sampleSizes.set(of, (this.#sampleSizes.get(of) ?? 0) + 1);
+      const classNumber = this.#classOf[set] as number;
+      this.#sampleSizes.set(classNumber, (this.#sampleSizes.get(classNumber) ?? 0) + 1);
     }
   }
 
