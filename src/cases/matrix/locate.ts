@@ -176,8 +176,8 @@ class Classes {
 
   count(row: readonly number[], point: Point, counts: Map<number, number>): void {
     for (const combination of this.#with(row, point)) {
-      const of = this.#classOf[combination] as number;
-      if (of > 0) counts.set(of, (counts.get(of) ?? 0) + 1);
+      const classNumber = this.#classOf[combination] as number;
+      if (classNumber > 0) counts.set(classNumber, (counts.get(classNumber) ?? 0) + 1);
     }
   }
 
@@ -210,8 +210,8 @@ class Classes {
   computeGain(row: readonly number[]): number {
     const counts = new Map<number, number>();
     for (const combination of this.listCombinationsIn(row)) {
-      const of = this.#classOf[combination] as number;
-      if (of > 0) counts.set(of, (counts.get(of) ?? 0) + 1);
+      const classNumber = this.#classOf[combination] as number;
+      if (classNumber > 0) counts.set(classNumber, (counts.get(classNumber) ?? 0) + 1);
     }
     let gain = 0;
     for (const [of, count] of counts) gain += count * ((this.#members.get(of) as Set<number>).size - count);
@@ -221,11 +221,11 @@ class Classes {
   split(row: readonly number[]): void {
     const inside = new Map<number, number[]>();
     for (const combination of this.listCombinationsIn(row)) {
-      const of = this.#classOf[combination] as number;
-      if (of === 0) continue;
-      const members = inside.get(of);
+      const classNumber = this.#classOf[combination] as number;
+      if (classNumber === 0) continue;
+      const members = inside.get(classNumber);
       if (members) members.push(combination);
-      else inside.set(of, [combination]);
+      else inside.set(classNumber, [combination]);
     }
     for (const [of, members] of inside) {
       const all = this.#members.get(of) as Set<number>;
@@ -238,18 +238,18 @@ class Classes {
 
   /** Treats two combinations as one, since no row separates them. */
   join(first: number, second: number): void {
-    const of = this.#classOf[first] as number;
-    const all = this.#members.get(of) as Set<number>;
+    const classNumber = this.#classOf[first] as number;
+    const all = this.#members.get(classNumber) as Set<number>;
     all.delete(second);
     this.#classOf[second] = 0;
-    this.#members.delete(of);
+    this.#members.delete(classNumber);
     this.#keep([...all]);
   }
 
   #keep(members: readonly number[]): void {
-    const of = members.length > 1 ? this.#next++ : 0;
-    for (const member of members) this.#classOf[member] = of;
-    if (of > 0) this.#members.set(of, new Set(members));
+    const classNumber = members.length > 1 ? this.#next++ : 0;
+    for (const member of members) this.#classOf[member] = classNumber;
+    if (classNumber > 0) this.#members.set(classNumber, new Set(members));
   }
 }
 
