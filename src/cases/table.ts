@@ -34,7 +34,7 @@ export function table<const C extends readonly [string, ...string[]], D extends 
     if (columns.indexOf(column) !== i) problems.push({ code: 'duplicate-column', column, source: 'a table' });
   });
   (rows as readonly (readonly unknown[])[]).forEach((row, i) => {
-    if (!Array.isArray(row)) problems.push({ code: 'invalid-row', row: i + 1, got: formatShortValue(row) });
+    if (!Array.isArray(row)) problems.push({ code: 'invalid-row', row: i + 1, got: formatShortValue(row), expected: 'array of cells' });
     else if (row.length !== columns.length) problems.push({ code: 'row-length-mismatch', row: i + 1, cells: row.length, columns });
   });
   return new CaseSourceImpl({
@@ -110,7 +110,9 @@ const buildInvalidSource = (description: string, problems: readonly Problem[]): 
   new CaseSourceImpl({ description, problems, open: () => [] });
 
 const invalidRow = (row: unknown, index: number): Problem[] =>
-  typeof row === 'object' && row !== null && !Array.isArray(row) ? [] : [{ code: 'invalid-row', row: index + 1, got: formatShortValue(row) }];
+  typeof row === 'object' && row !== null && !Array.isArray(row)
+    ? []
+    : [{ code: 'invalid-row', row: index + 1, got: formatShortValue(row), expected: 'object with columns' }];
 
 const findColumns = (given: readonly object[]): string[] => [
   ...new Set(given.flatMap((row) => (typeof row === 'object' && row !== null ? Object.keys(row) : []))),

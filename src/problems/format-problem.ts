@@ -52,7 +52,7 @@ export function formatProblem(problem: Problem): string {
     case 'row-length-mismatch':
       return `row ${problem.row} has ${count(problem.cells, 'value')} for ${count(problem.columns.length, 'column')} (${problem.columns.join(', ')})`;
     case 'invalid-row':
-      return `row ${problem.row} is ${problem.got}; expected an object with columns`;
+      return `row ${problem.row} is ${problem.got}; expected ${addArticle(problem.expected)}`;
     case 'empty-source':
       return `"${problem.title}" has no cases: ${problem.source} is empty. Set \`allowEmpty: true\` if this is intended.`;
     case 'empty-suite':
@@ -187,6 +187,8 @@ export function formatProblem(problem: Problem): string {
       return `the value of fixture "${problem.fixture}" cannot be sent to the lanes: ${problem.reason.replace(/\.$/, '')}. A fixture of scope "run" lives in a process of its own. Return plain data, or add \`transfer\`.`;
     case 'fixture-cycle':
       return `fixtures need each other in a cycle: ${problem.path.join(' → ')}. To wrap a fixture, use the \`original\` argument of replaceWith.`;
+    case 'children-threw':
+      return `the function for the children of suite "${problem.title}" threw: ${problem.reason}`;
     case 'overrides-threw':
       return `the \`overrides\` function threw for this row: ${problem.reason}`;
     case 'invalid-date':

@@ -16,7 +16,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'overlapping-columns'; readonly columns: readonly string[]; readonly operation: string }
   | { readonly code: 'zip-length-mismatch'; readonly left: number; readonly right: number }
   | { readonly code: 'row-length-mismatch'; readonly row: number; readonly cells: number; readonly columns: readonly string[] }
-  | { readonly code: 'invalid-row'; readonly row: number; readonly got: string }
+  | { readonly code: 'invalid-row'; readonly row: number; readonly got: string; readonly expected: 'array of cells' | 'object with columns' }
   | { readonly code: 'empty-source'; readonly title: string; readonly source: string }
   | { readonly code: 'empty-suite'; readonly title: string; readonly lacks: 'children' | 'variants' }
   | { readonly code: 'unreachable-test'; readonly kind: 'test' | 'suite'; readonly title: string }
@@ -72,6 +72,7 @@ export type Problem = { readonly at?: SourceLocation | undefined } & (
   | { readonly code: 'scope-too-short'; readonly fixture: string; readonly scope: string; readonly needs: string; readonly needsScope: string }
   | { readonly code: 'not-serializable'; readonly fixture: string; readonly reason: string }
   | { readonly code: 'fixture-cycle'; readonly path: readonly string[] }
+  | { readonly code: 'children-threw'; readonly title: string; readonly reason: string }
   | { readonly code: 'overrides-threw'; readonly reason: string }
   | { readonly code: 'invalid-date'; readonly text: string; readonly owner: string }
   | { readonly code: `late-${LateActivity}`; readonly id: string; readonly detail: string }

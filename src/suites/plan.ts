@@ -192,7 +192,10 @@ class Planner {
     try {
       return suite.children(row);
     } catch (error) {
-      this.#report(problemsOf(error, `the children of suite "${suite.title}"`), suite.origin);
+      this.#report(
+        isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'children-threw', title: suite.title, reason: reasonOf(error) }],
+        suite.origin,
+      );
       return [undefined];
     }
   }

@@ -1,4 +1,4 @@
-import { type Child, cell, dataFile, fixture, folder, matrix, namedRows, rows, suite, table, test, values } from 'red-lattice';
+import { type Child, cell, dataFile, fixture, folder, formatProblem, matrix, namedRows, rows, runSuites, suite, table, test, values } from 'red-lattice';
 import { test as otherTest } from '../../src/index.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
 
@@ -94,6 +94,52 @@ export const refusals = test(
           ),
         ],
       },
+      'children that cannot be made': {
+        says: 'the function for the children of suite "{n}" threw: RangeError: no berth\ntest "t": needs.tide is not a fixture',
+        suites: () => [
+          suite('{n}', { cases: values('n', [3]) }, () => {
+            throw new RangeError('no berth');
+          }),
+          suite('{n} again', { cases: values('n', [3]) }, () => [test('t', { needs: { tide: 7 as never } }, body)]),
+        ],
+      },
+      'a suite without rows': {
+        says: '"{n}" has no cases: values is empty. Set `allowEmpty: true` if this is intended.',
+        suites: () => [suite('{n}', { cases: values('n', []) }, () => [test('t', body)])],
+      },
+      'an invalid row of a suite': {
+        says: 'row 2 is 5; expected an object with columns',
+        suites: () => [suite('{n}', { cases: rows([{ n: 1 }, 5 as never]) }, () => [test('t', body)])],
+      },
+      'rows of a suite that cannot be read': {
+        says: 'reading rows from rows threw: no ink',
+        suites: () => [
+          suite(
+            's',
+            {
+              cases: rows(() => {
+                throw 'no ink';
+              }),
+            },
+            () => [test('t', body)],
+          ),
+        ],
+      },
+      'overrides of a suite that cannot be made': {
+        says: 'the `overrides` function threw for this row: RangeError: no berth',
+        suites: () => [
+          suite(
+            '{n}',
+            {
+              cases: values('n', [3]),
+              overrides: () => {
+                throw new RangeError('no berth');
+              },
+            },
+            () => [test('t', body)],
+          ),
+        ],
+      },
       'a number as a child': {
         says: 'suite "3": 42 is not a test or suite',
         suites: () => [suite('{n}', { cases: values('n', [3]) }, () => [42 as never, test('t', body)])],
@@ -166,6 +212,19 @@ export const strange = test(
         ['test "t": null is not an object with options', () => test('t', null as never, body)],
         ['fixture "f": null is not an object with options', () => (fixture as (name: string) => unknown)('f')],
         ['fixture name: 5 is not a string', () => fixture(5 as never, { setup: body })],
+        ['fixture "f": setup is not a function', () => fixture('f', {} as never)],
+        [
+          'fixture "f": unknown scope `week`; known: `run`, `lane`, `file`, `suite`, `test`, `case`',
+          () => fixture('f', { scope: 'week' as never, setup: body }),
+        ],
+        ['fixture "f": needs.tide is not a fixture', () => fixture('f', { needs: { tide: 7 as never }, setup: body })],
+        ['replaceWith of "f": 7 is not a fixture or function', () => fixture('f', { setup: body }).replaceWith(7 as never)],
+        ['suite title: 42 is not a string', () => suite(42 as never, [])],
+        ['test title: 42 is not a string', () => test(42 as never, body)],
+        ['suite "s": string is not an array of tests and suites', () => suite('s', 'a test' as never)],
+        ['suite "s": 42 is not a test or suite', () => suite('s', [42 as never])],
+        ['the body of test "t": undefined is not a function', () => test('t', undefined as never)],
+        ['row 2 is 5; expected an array of cells', () => test('t', { cases: table(['a'], [[1], 5 as never]) }, body)],
         ['table: `rows` is 5; expected an array of rows', () => test('t', { cases: table(['a'], 5 as never) }, body)],
         ['rows: `rows` is "a"; expected an iterable, or function that returns one', () => test('t', { cases: rows('a' as never) }, body)],
         ['namedRows: `rows` is [{"a":1}]; expected an object with rows by name', () => test('t', { cases: namedRows([{ a: 1 }] as never) }, body)],
@@ -192,6 +251,20 @@ export const strangeRows = test('a row with invalid annotations is an errored ca
       'passed',
     ],
   );
+});
+
+export const twice = test('tests with the same title have ids of their own, and are reported', async ({ check }) => {
+  const warned: string[] = [];
+  const children = ['t', 't', 'other', 't'].map((title) => test(title as 't', body));
+  const ids: string[] = [];
+  await runSuites(children, {
+    onEvent(event) {
+      if (event.type === 'ended') ids.push(event.case.id);
+      if (event.type === 'planned') warned.push(...event.warnings.map((problem) => formatProblem(problem)));
+    },
+  });
+  check.equal(ids, ['suites#t', 'suites#t~2', 'suites#other', 'suites#t~3']);
+  check.equal(warned, ['two tests have the title "t"; the id of the second is suites#t~2', 'two tests have the title "t"; the id of the second is suites#t~3']);
 });
 
 export const several = test('all problems are reported together', async ({ check }) => {
