@@ -1,3 +1,5 @@
+import { describeThrown } from '../problems/instance-of.ts';
+
 const LINE_WIDTH = 76;
 const MAX_LENGTH = 20_000;
 const MAX_DEPTH = 12;
@@ -51,14 +53,15 @@ function renderObject(value: object, indent: string, ancestors: readonly object[
   if (state.left <= 0) return '…';
   const name = findClassName(value);
   const whole = formatWhole(value, name);
-  if (whole !== undefined && !ArrayBuffer.isView(value) && Object.keys(value).length === 0) {
+  const list = Array.isArray(value) || ArrayBuffer.isView(value) || value instanceof Set;
+  const keys = listKeys(value, list);
+  if (whole !== undefined && keys.length === 0) {
     state.left -= whole.length;
     return whole;
   }
   const deeper = [...ancestors, value];
   const inner = `${indent}  `;
   const item = (one: unknown): string => render(one, inner, deeper, state);
-  const list = Array.isArray(value) || ArrayBuffer.isView(value) || value instanceof Set;
   const items: string[] = [];
   const add = (make: () => string): void => {
     if (state.left > 0) items.push(make());
@@ -74,11 +77,7 @@ function renderObject(value: object, indent: string, ancestors: readonly object[
       add(() => item(one));
     }
   }
-  // The properties of a typed array are its items.
-  const keys = (ArrayBuffer.isView(value) ? [] : Reflect.ownKeys(value)).filter(
-    (key) => Object.prototype.propertyIsEnumerable.call(value, key) && !(list && typeof key === 'string' && /^\d+$/.test(key)),
-  );
-  for (const key of keys) add(() => `${writeKey(key)}: ${item(read(value, key))}`);
+  for (const key of keys) add(() => `${writeKey(key)}: ${renderProperty(value, key, item)}`);
   const [open, close] = list ? '[]' : '{}';
   const head = whole ?? (name === 'Object' || name === 'Array' ? '' : name);
   const start = head ? `${head} ${open}` : (open as string);
@@ -86,6 +85,15 @@ function renderObject(value: object, indent: string, ancestors: readonly object[
   const oneLine = `${start}${list ? '' : ' '}${items.join(', ')}${list ? '' : ' '}${close}`;
   if (oneLine.length + indent.length <= LINE_WIDTH && !oneLine.includes('\n')) return oneLine;
   return `${start}\n${items.map((text) => `${inner}${text},\n`).join('')}${indent}${close}`;
+}
+
+/** The properties of a value that are not its items or characters. */
+function listKeys(value: object, isList: boolean): PropertyKey[] {
+  if (ArrayBuffer.isView(value)) return [];
+  const isNumbered = isList || value instanceof String;
+  return Reflect.ownKeys(value).filter(
+    (key) => Object.prototype.propertyIsEnumerable.call(value, key) && !(isNumbered && typeof key === 'string' && /^\d+$/.test(key)),
+  );
 }
 
 /** Formats values that are shown by their content instead of their properties. Undefined for other values. */
@@ -108,10 +116,12 @@ function findClassName(value: object): string {
 const writeKey = (key: PropertyKey): string =>
   typeof key === 'symbol' ? `[${String(key)}]` : /^[\p{L}_$][\p{L}\p{N}_$]*$/u.test(String(key)) ? String(key) : JSON.stringify(key);
 
-function read(value: object, key: PropertyKey): unknown {
+function renderProperty(value: object, key: PropertyKey, renderItem: (item: unknown) => string): string {
+  let item: unknown;
   try {
-    return (value as Record<PropertyKey, unknown>)[key];
+    item = (value as Record<PropertyKey, unknown>)[key];
   } catch (error) {
-    return `[threw ${String(error)}]`;
+    return `[threw ${describeThrown(error)}]`;
   }
+  return renderItem(item);
 }

@@ -1,4 +1,4 @@
-import { type CaseContext, namedRows, suite, table, test } from 'red-lattice';
+import { assert, type CaseContext, namedRows, suite, table, test } from 'red-lattice';
 import { runInside } from '../inner.ts';
 
 class Berth {
@@ -12,6 +12,7 @@ const circle = (label: string): object => {
   one['self'] = one;
   return one;
 };
+const nest = (levels: number): unknown => (levels === 0 ? 1 : [nest(levels - 1)]);
 const sym = Symbol('tide');
 
 /** Runs one body. Returns its failures as `note: message | actual | expected`, and the number of passed checks. */
@@ -68,6 +69,10 @@ export const equality = suite('equal', [
       functions: { what: 'two functions', a: () => 1, b: () => 1 },
       nulls: { what: 'null and an object', a: null, b: {} },
       regexps: { what: 'patterns with other flags', a: /a/, b: /a/i },
+      'error names': { what: 'errors of two names', a: new Error('x'), b: Object.defineProperty(new Error('x'), 'name', { value: 'TideError' }) },
+      promises: { what: 'two promises', a: [Promise.resolve(1)], b: [Promise.resolve(1)] },
+      weakmaps: { what: 'two weak maps', a: new WeakMap(), b: new WeakMap() },
+      weaksets: { what: 'two weak sets', a: new WeakSet(), b: new WeakSet() },
     }),
   }, ({ row, check }) => {
     check.notEqual(row.a, row.b);
@@ -77,6 +82,10 @@ export const equality = suite('equal', [
 
 export const messages = test('a failed check reports: {says}', {
   cases: namedRows<{ says: string; body: (now: CaseContext<{}>) => unknown }>({
+    'a property that cannot be read': {
+      says: 'not equal | { depth: [threw Error: no tide] } | {}',
+      body: ({ check }) => check.equal(Object.defineProperty({}, 'depth', { enumerable: true, get: throwing('no tide') }), {}),
+    },
     equal: { says: 'dues: not equal | 72 | 73', body: ({ check }) => check.equal(72, 73, 'dues') },
     identical: { says: 'equal, but not the same object | [1] | [1]', body: ({ check }) => check.same([1], [1]) },
     close: { says: 'off by 0.1, allowed 0.05 | 1.1 | 1', body: ({ check }) => check.closeTo(1.1, 1, 0.05) },
@@ -92,6 +101,44 @@ export const messages = test('a failed check reports: {says}', {
     'has in null': { says: 'lacks properties | null | {}', body: ({ check }) => check.hasProperties(null, {}) },
     'has in a list': { says: 'lacks properties | [1] | { "0": 1 }', body: ({ check }) => check.hasProperties([1], { 0: 1 }) },
     'has inside': { says: 'lacks properties | { a: 1 } | { a: { b: 2 } }', body: ({ check }) => check.hasProperties({ a: 1, c: 2 }, { a: { b: 2 } }) },
+    'another object': { says: 'not the same | 1 | 2', body: ({ check }) => check.same(1, 2) },
+    'matches no text': { says: 'does not match | undefined | /^M/', body: ({ check }) => check.matches(undefined, /^M/) },
+    'includes in null': { says: 'not included | null | 1', body: ({ check }) => check.includes(null, 1) },
+    'includes in undefined': { says: 'not included | undefined | 1', body: ({ check }) => check.includes(undefined, 1) },
+    'includes a number in a text': { says: 'not included | "12" | 1', body: ({ check }) => check.includes('12', 1 as never) },
+    'has a property that is inherited': {
+      says: 'lacks properties | { toString: [function toString] } | { toString: 1 }',
+      body: ({ check }) => check.hasProperties({}, { toString: 1 }),
+    },
+    'has without prototype': {
+      says: 'lacks properties | { a: { b: 1 } } | { a: null-prototype { b: 2 } }',
+      body: ({ check }) => check.hasProperties({ a: { b: 1, c: 2 } }, { a: Object.assign(Object.create(null) as object, { b: 2 }) }),
+    },
+    'a guard that waits': {
+      says: 'the guard returned a promise; a guard must return true or false',
+      body: ({ check }) => check.satisfies(1, (async () => true) as never),
+    },
+    'a guard that rejects': { says: 'the guard rejects the value | 1', body: ({ check }) => check.satisfies(1, ((): boolean => false) as never) },
+    assert: { says: 'the quote: does not hold: undefined', body: (context) => assert(context, undefined, 'the quote') },
+    'throws nothing in time': {
+      says: 'threw nothing; expected Error',
+      body: async ({ check }) => void (await check.throws(async () => 1, Error)),
+    },
+    'throws another error class': {
+      says: 'threw something other than Error | "noon"',
+      body: ({ check }) =>
+        check.throws(() => {
+          throw 'noon';
+        }, Error),
+    },
+    'throws a text that a pattern does not match': {
+      says: 'threw an error with another message | "noon" | /tide/',
+      body: ({ check }) =>
+        check.throws(() => {
+          throw 'noon';
+        }, /tide/),
+    },
+    'throws nothing for a guard': { says: 'threw nothing; expected the guard', body: ({ check }) => check.throws(() => 1, ((): boolean => true) as never) },
     holds: { says: 'does not hold: 0', body: ({ check }) => check.holds(0) },
     present: { says: 'is null', body: ({ check }) => check.present(null) },
     fail: { says: 'never here: failed', body: ({ check }) => check.fail('never here') },
@@ -291,6 +338,16 @@ export const showing = test(
         [circle('x'), '{ label: "x", self: [circular: 1 up] }'],
         [new Uint8Array([1, 2]), 'Uint8Array [1, 2]'],
         [Object.create(null) as object, 'null-prototype {}'],
+        [Berth, '[class Berth]'],
+        [() => 1, '[function anonymous]'],
+        [12n, '12n'],
+        [new Date(Number.NaN), 'Date invalid'],
+        [[Object(1), Object('a'), Object(false)], '[Number 1, String "a", Boolean false]'],
+        [[Promise.resolve(1), new WeakMap(), new WeakSet()], '[Promise, WeakMap, WeakSet]'],
+        [Object.assign(/a/, { tide: 'low' }), '/a/ { tide: "low" }'],
+        [nest(13), '[[[[[[[[[[[[[deeper]]]]]]]]]]]]]'],
+        [Object.create({ constructor: 7 }) as object, '{}'],
+        [new Map<string, unknown>(Object.entries({ a: 'x'.repeat(90), b: 1 })), `Map {\n  "a" → "${'x'.repeat(90)}",\n  "b" → 1,\n}`],
       ],
     ),
   },

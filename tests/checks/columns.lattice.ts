@@ -1,4 +1,4 @@
-import { type CaseSource, cell, dataFile, namedRows, suite, table, test, values } from 'red-lattice';
+import { type CaseSource, cell, dataFile, type Failure, type FileSource, namedRows, suite, table, test, values } from 'red-lattice';
 import { memoryFiles, runInside } from '../inner.ts';
 
 const stays = table(['nights', 'due', 'parts'], [[3, 60.5, ['berth', 'power']]]);
@@ -19,6 +19,26 @@ const failuresOf = async (cases: CaseSource<any>, values: (row: any) => object, 
   });
   return seen.flatMap(({ result }) => result.failures.map(({ message, actual, expected }) => [message, actual, expected].filter(Boolean).join(' | ')));
 };
+
+/** Files beside a test file. One cannot be read. */
+const quay: Readonly<Record<string, string | Uint8Array>> = {
+  'tide.txt': 'low\n',
+  'windows.txt': 'low\r\ntide\r\n',
+  'quote.json': '{"berth":"N4","dues":[1]}',
+  'chart.bin': Uint8Array.of(1, 255),
+};
+const quayFiles: FileSource = {
+  async *read({ pathname }) {
+    const name = pathname.slice('/quay/'.length);
+    if (name === 'locked.txt') throw new Error('no ink');
+    const content = quay[name];
+    if (content === undefined) throw Object.assign(new Error('nothing there'), { code: 'ENOENT' });
+    yield typeof content === 'string' ? new TextEncoder().encode(content) : content;
+  },
+};
+const quayBase = new URL('file:///quay/dues.lattice.ts');
+const cycle: Record<string, unknown> = {};
+cycle['self'] = cycle;
 
 export const columns = suite('check.columns', [
   test('compares computed values with the row: {what}', {
@@ -128,6 +148,75 @@ export const columns = suite('check.columns', [
     const [{ message, actual, expected } = {}] = seen[0]?.result.failures ?? [];
     const shown = (letter: string): string => JSON.stringify(length > 50_000 ? `${letter.repeat(50_000)}\n…` : letter.repeat(length));
     check.equal([message, actual, expected], ['differs from a.txt', shown('b'), shown('a')]);
+  }),
+
+  test('a file has the computed content: {message}', {
+    cases: namedRows<{ path?: unknown; content: unknown; message: string; actual?: string; expected?: string; isNew?: boolean }>({
+      'equal text': { content: 'low\n', message: 'passes' },
+      'line breaks of another system': { path: 'windows.txt', content: 'low\ntide\n', message: 'passes' },
+      'JSON in another layout': { path: 'quote.json', content: { berth: 'N4', dues: [1] }, message: 'passes' },
+      'JSON with keys in another order': { path: 'quote.json', content: { dues: [1], berth: 'N4' }, message: 'passes' },
+      'another JSON': {
+        path: 'quote.json',
+        content: { berth: 'N5' },
+        message: 'differs from quote.json',
+        actual: JSON.stringify('{\n  "berth": "N5"\n}\n'),
+        expected: JSON.stringify('{\n  "berth": "N4",\n  "dues": [\n    1\n  ]\n}\n'),
+      },
+      'a file that is no JSON': {
+        path: 'tide.txt',
+        content: 1,
+        message: 'differs from tide.txt',
+        actual: JSON.stringify('1\n'),
+        expected: JSON.stringify('low\n'),
+      },
+      'equal bytes': { path: 'chart.bin', content: Uint8Array.of(1, 255), message: 'passes' },
+      'other bytes': {
+        path: 'chart.bin',
+        content: Uint8Array.of(1, 254),
+        message: 'differs from chart.bin',
+        actual: '2 bytes, SHA-256 6077f477043a',
+        expected: '2 bytes, SHA-256 4b3a43f592f5',
+      },
+      'more bytes': {
+        path: 'chart.bin',
+        content: Uint8Array.of(1, 255, 0),
+        message: 'differs from chart.bin',
+        actual: '3 bytes, SHA-256 f4a02442da2c',
+        expected: '2 bytes, SHA-256 4b3a43f592f5',
+      },
+      'a text for a file of other bytes': { path: 'chart.bin', content: 'low', message: 'chart.bin is not a text in UTF-8' },
+      'bytes for a file that is not there': {
+        path: 'new.bin',
+        content: Uint8Array.of(1),
+        message: 'new.bin does not exist; red-lattice accept creates it',
+        isNew: true,
+      },
+      'a text for a file that is not there': { path: 'new.txt', content: 'x', message: 'new.txt does not exist; red-lattice accept creates it', isNew: true },
+      'a file that cannot be read': { path: 'locked.txt', content: 'x', message: 'cannot read locked.txt: no ink' },
+      'a value that JSON does not hold': {
+        content: { at: new Map() },
+        message: 'the content of `file` must be a string, bytes, or a value that JSON holds',
+      },
+      nothing: { content: undefined, message: 'the content of `file` must be a string, bytes, or a value that JSON holds' },
+      'a cycle': { content: cycle, message: 'the content of `file` must be a string, bytes, or a value that JSON holds' },
+      ...Object.fromEntries(
+        ['', 'charts/', 7].map((path) => [`the path ${path}`, { path, content: '', message: 'the path of `file` must be the path of a file' }]),
+      ),
+      ...Object.fromEntries(
+        ['a\\b', '/a', 'file:///a', 'c:a', '../a', 'a/./b', 'a//b', 'a\tb'].map((path) => [
+          `the path ${JSON.stringify(path)}`,
+          { path, content: '', message: 'the path of `file` must be a path below the folder of the test file, with slashes' },
+        ]),
+      ),
+    }),
+  }, async ({ row, check }) => {
+    const path = 'path' in row ? (row.path as string) : 'tide.txt';
+    const { seen } = await runInside([test('t', ({ check }) => check.file(path, row.content))], { files: quayFiles, base: quayBase });
+    const [{ message = 'passes', actual, expected, differingFile } = {}] = (seen[0]?.result.failures ?? []) as readonly Partial<Failure>[];
+    check.equal([message.replace(/; got .*/s, ''), actual, expected], [row.message, row.actual, row.expected]);
+    const isAcceptable = /^differs|not a text|does not exist/.test(row.message);
+    check.equal([differingFile !== undefined, differingFile?.isNew], [isAcceptable, row.isNew]);
   }),
 
   test('a file check that is not awaited fails the case', async ({ check }) => {
