@@ -1,7 +1,8 @@
-import { type CaseSource, type MatrixOptions, matrix, namedRows, range, suite, table, test, verifyCoverage } from 'red-lattice';
+import { type CaseSource, type MatrixOptions, matrix, namedRows, range, rows, suite, table, test, verifyCoverage } from 'red-lattice';
 import { parseAxes } from '../../src/cases/matrix/axes.ts';
 import { Combinations } from '../../src/cases/matrix/combinations.ts';
 import { Constraints } from '../../src/cases/matrix/constraints.ts';
+import { summarizeMatrix } from '../../src/cases/matrix/facts.ts';
 import { Orbits } from '../../src/cases/matrix/orbits.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { refusal } from '../inner.ts';
@@ -78,6 +79,85 @@ export const apart = test('different exclusions have different cache keys', ({ c
 export const mistaken = test('verifyCoverage rejects a case source instead of rows', ({ check }) => {
   const error = check.throws(() => verifyCoverage({ a: [1] }, matrix({ a: [1] }) as never)) as Error | undefined;
   check.equal(error?.message, 'verifyCoverage: `rows` is an object; expected an iterable of rows');
+});
+
+/** An axis of one value and one of many. All combinations are excluded, which takes as many tries as there are values, and one. */
+const hopeless = (values: number) => ({
+  axes: { a: [1], b: Array.from({ length: values }, (_, i) => i) } as Axes,
+  options: { strength: 1, exclude: (never) => [never(['a', 'b'], () => true)] } satisfies Options as Options,
+});
+
+export const undecidable = test('verifyCoverage requires a combination that it cannot decide only if a row has it: {values} values, {given}', {
+  cases: table(['values', 'given', 'undecided', 'required'], [
+    [99_999, [], 0, 0],
+    [100_000, [], 1, 0],
+    [100_000, [{ a: 1, b: 1 }], 1, 1],
+  ] as const),
+}, ({ row, check }) => {
+  const { axes, options } = hopeless(row.values);
+  const found = verifyCoverage(axes, row.given as readonly Row[], options);
+  check.equal(found, { required: row.required, missing: [], wrong: [...row.given], undecided: row.undecided, indistinct: [] });
+});
+
+export const foreign = test('verifyCoverage reports rows with values that are not on their axis, at any strength', ({ check }) => {
+  const axes: Axes = { a: [1, 2], b: [1] };
+  const rows = [{ a: 1, b: 1 }, { a: 3, b: 1 }, { a: 1 } as unknown as Row];
+  const said = { required: 2, missing: [{ a: 2, b: 1 }], wrong: rows.slice(1), undecided: 0, indistinct: [] };
+  check.equal([verifyCoverage(axes, rows), verifyCoverage(axes, rows, { strength: 'all' })], [said, said]);
+  check.throws(() => verifyCoverage(axes, rows, { exclude: [{ hul: 1 }] }), /^exclude: unknown axis `hul`; known: `a`, `b`$/);
+  check.throws(() => verifyCoverage(axes, rows, { mixedStrength: [{ axes: ['hul'], strength: 1 }] }), /^mixedStrength: unknown axis `hul`/);
+});
+
+export const summaries = test('the summary of a matrix is: {text}', {
+  cases: rows<{ options: object; found?: object | null; text: string; warns?: string }>([
+    { options: {}, found: null, text: '8 combinations' },
+    { options: { exclude: [{ a: 1, b: 1 }] }, found: null, text: '8 combinations before exclusions' },
+    { options: { strength: 1 }, text: '4 rows for 8 combinations; every value of values is covered (6 of 6)' },
+    { options: { strength: 2 }, text: '4 rows for 8 combinations; every pair of values is covered (12 of 12)' },
+    { options: { strength: 3 }, text: '4 rows for 8 combinations; not every triple of values is covered (4 of 8)' },
+    {
+      options: { strength: 1, mixedStrength: ['ab', 'bc'].map((axes) => ({ axes: [...axes], strength: 2 })) },
+      text: '4 rows for 8 combinations; every value of values is covered, stronger for a × b and b × c (14 of 14)',
+    },
+    { options: { strength: 1, exclude: [{ a: 1, b: 1 }] }, text: '4 rows for 8 combinations; not every value of values is covered (6 of 6)' },
+    {
+      ...{
+        options: { strength: 1 },
+        found: {
+          rows: [
+            [0, 0, 0],
+            [0, 1, 1],
+          ],
+        },
+      },
+      ...{ text: '2 rows for 8 combinations; not every value of values is covered (5 of 6)', warns: 'infeasible-value' },
+    },
+    {
+      ...{ options: { strength: 1, locate: 1 }, found: { locating: 2 } },
+      text: '4 rows for 8 combinations; every value of values is covered (6 of 6); 2 rows more than 2 so that a single failing combination can be located',
+    },
+    {
+      ...{ options: { strength: 1, locate: 2 }, found: { locating: 2 } },
+      text: '4 rows for 8 combinations; every value of values is covered (6 of 6); 2 rows more than 2 so that one or two failing combinations can be located, but for 8 that have the same rows as others',
+    },
+  ]),
+}, ({ row, check }) => {
+  const levels = [
+    [0, 0, 0],
+    [0, 1, 1],
+    [1, 0, 1],
+    [1, 1, 0],
+  ];
+  const axes = parseAxes({ a: [1, 2], b: [1, 2], c: [1, 2] });
+  const { summary, warnings } = summarizeMatrix(axes, row.options, row.found === null ? undefined : { rows: levels, ...row.found });
+  check.equal([summary, warnings.map(({ code }) => code).join()], [row.text, row.warns ?? '']);
+});
+
+export const undecidedSummary = test('the summary of a matrix warns of combinations that are not known to be possible', ({ check }) => {
+  const { axes, options } = hopeless(100_000);
+  const { summary, warnings } = summarizeMatrix(parseAxes(axes), options as never, { rows: [] });
+  check.equal(summary, '0 rows for 100,000 combinations; every value of values is covered (0 of 0)');
+  check.includes(warnings, { code: 'feasibility-unknown', count: 1 });
 });
 
 export const covering = suite('a covering matrix', [
@@ -402,6 +482,19 @@ export const refused = test(
       'a value twice': { says: 'axis "a" has 1 twice', make: () => matrix({ a: [1, 1] }) },
       'no list': { says: 'axis "a": 5 is not an array of values', make: () => matrix({ a: 5 as never, b: [1] }) },
       'not a number twice': { says: 'axis "a" has NaN twice', make: () => matrix({ a: [Number.NaN, 1, Number.NaN] }) },
+      'no axes': { says: 'matrix: nothing is not an axis', make: () => matrix({}) },
+      'too many combinations': {
+        says: 'strength 4 for 70 axes requires 14,670,320 combinations; the limit is 10,000,000. Lower `strength`, and list the axes that matter most in `mixedStrength`.',
+        make: () => matrix(manyAxes(70), { strength: 4 }),
+      },
+      'too much to locate': {
+        says: '`locate: 1` has 64,000,000 combinations to distinguish; the limit is 40,000,000. Lower `strength`, or find causes with `red-lattice narrow`.',
+        make: () => matrix(manyAxes(200), { strength: 3, locate: 1 }),
+      },
+      'a condition that is a number': {
+        says: 'matrix: an item of `exclude` is not a combination, or never(axes, condition)',
+        make: () => matrix({ a: [1, 2], b: [1] }, { exclude: [{ reads: ['a'], when: 5 } as never] }),
+      },
       'no group': {
         says: 'matrix: `mixedStrength` is [["a","b"]]; expected an array of objects like { axes, strength }',
         make: () => matrix({ a: [1, 2], b: [1], c: [1] }, { strength: 2, mixedStrength: [['a', 'b'] as never] }),

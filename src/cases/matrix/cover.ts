@@ -34,36 +34,29 @@ export interface CoveringProblem {
   readonly effort: Effort;
 }
 
-export interface Covered {
-  readonly rows: readonly (readonly number[])[];
-  /** Combinations whose feasibility exceeded the budget: covered if a row was found, otherwise omitted. */
-  readonly undecided: number;
-}
-
-/** Generates rows that contain every feasible combination of any `strength` axes' values: a first set, then a smaller one. */
-export function generateCoveringRows(task: CoveringProblem): Covered {
+/**
+ * Generates rows that contain every feasible combination of any `strength` axes' values: a first set, then a smaller one. A combination whose
+ * feasibility is not known within the budget is covered if a row is found.
+ */
+export function generateCoveringRows(task: CoveringProblem): readonly (readonly number[])[] {
   const { axes, targets, constraints, include, random, effort } = task;
   const combinations = new Combinations(axes.counts, targets);
-  const undecided = constraints.isFree ? 0 : releaseImpossible(combinations, axes, constraints);
+  if (!constraints.isFree) releaseImpossible(combinations, axes, constraints);
   const constructed = constructRows(task, combinations);
   const rows = constructed ?? searchGreedily(task, combinations);
   const fixed = include.map((row) => row.flatMap((level, axis) => (level >= 0 ? [axis] : [])));
   const least = constraints.isFree ? computeLowerBound(axes.counts, targets) : 1;
   const budget = (constructed ? REDUCTION_BUDGET_SHARE : 1) * computeBudget(effort, combinations) * Math.min(1, FAST_COMBINATIONS / combinations.size);
-  return { rows: reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budget), undecided };
+  return reduceRows({ levels: axes.counts, combinations, rows, fixed, constraints, random, least }, budget);
 }
 
 const computeBudget = (effort: Effort, { size }: Combinations): number => Math.min(budgets[effort], shares[effort] * size);
 
-function releaseImpossible(combinations: Combinations, axes: Axes, constraints: Constraints): number {
-  let undecided = 0;
+function releaseImpossible(combinations: Combinations, axes: Axes, constraints: Constraints): void {
   for (let index = 0; index < combinations.size; index++) {
     const row = partialRow(axes.counts.length, combinations.getCombination(index));
-    const allowed = constraints.isFeasible(row);
-    if (allowed === undefined) undecided++;
-    if (allowed === false) combinations.release(index);
+    if (constraints.isFeasible(row) === false) combinations.release(index);
   }
-  return undecided;
 }
 
 /** A lower bound on the number of rows: each combination of the longest axes of a group needs its own row. */

@@ -10,7 +10,7 @@ import { verifyCoverage } from './verify.ts';
 export function summarizeMatrix(
   axes: Axes,
   options: MatrixOptions<Record<string, unknown>>,
-  found: { readonly rows: readonly (readonly number[])[]; readonly undecided: number; readonly locating?: number | undefined } | undefined,
+  found: { readonly rows: readonly (readonly number[])[]; readonly locating?: number | undefined } | undefined,
 ): SourceSummary {
   const total = countCombinations(axes);
   if (!found) return { summary: `${number(total)} combinations${options.exclude ? ' before exclusions' : ''}`, warnings: [] };

@@ -89,10 +89,9 @@ function rebuildRow(axes: Axes, constraints: Constraints, entry: RowEntry): RowE
   return levels.includes(-1) || constraints.violates(levels) ? undefined : { row: buildRow(axes, levels) };
 }
 
-/** Covering rows as levels, and the number of undecided combinations. */
+/** Covering rows as levels. */
 interface CoveringRows {
   readonly rows: readonly (readonly number[])[];
-  readonly undecided: number;
   /** The number of rows that were added so that failing rows locate a combination. */
   readonly locating?: number | undefined;
 }
@@ -200,7 +199,7 @@ async function loadCoveringRows(
   if (before?.content === content) return before as CoveringRows;
   // The search is loaded when rows are searched.
   const { generateCoveringRows } = await import('./cover.ts');
-  const covered = generateCoveringRows({ axes, targets, constraints, include, random: createRandom(`matrix ${seed}`), effort });
+  const covered = { rows: generateCoveringRows({ axes, targets, constraints, include, random: createRandom(`matrix ${seed}`), effort }) };
   const found = locate ? await addLocatingRows(covered, axes, options.strength as number, locate, include.length, constraints, seed) : covered;
   if (key !== undefined) await kept?.set(key, { content, ...found });
   return found;

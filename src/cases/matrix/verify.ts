@@ -46,6 +46,7 @@ export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   const names = Object.keys(axes);
   const given = [...rows];
   const rules = buildRules(options.exclude, names);
+  assertKnownAxes(rules, options, names);
   const everywhere = options.strength === undefined || options.strength === 'all' ? names.length : options.strength;
   const groups = [
     { axes: names, strength: everywhere },
@@ -171,6 +172,14 @@ function buildRules(except: MatrixOptions<any>['exclude'], axes: readonly string
       forbids: (row) => entries.every(([name, value]) => (Array.isArray(value) ? value : [value]).includes(row[name])),
     };
   });
+}
+
+function assertKnownAxes(rules: readonly Rule[], { mixedStrength = [] }: MatrixOptions<any>, known: readonly string[]): void {
+  const readBy = { exclude: rules.flatMap(({ reads }) => reads), mixedStrength: mixedStrength.flatMap(({ axes }) => axes.map(String)) };
+  const problems = Object.entries(readBy).flatMap(([owner, names]) =>
+    names.filter((name) => !known.includes(name)).map((name) => ({ code: 'unknown-axis', name, owner, known }) as const),
+  );
+  if (problems.length > 0) throw new ProblemError(problems);
 }
 
 function* listAxisSets<T>(items: readonly T[], size: number): Generator<T[]> {
