@@ -164,7 +164,12 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
 
   select(...columns: readonly PropertyKey[]): CaseSource<any> {
     const names = columns.map(String);
-    return this.#reshape(names, names, (row) => Object.fromEntries(names.filter((name) => Object.hasOwn(row, name)).map((name) => [name, row[name]])));
+    const selected = this.#reshape(names, names, (row) =>
+      Object.fromEntries(names.filter((name) => Object.hasOwn(row, name)).map((name) => [name, row[name]])),
+    );
+    if (this.#parts.columns?.every((column) => names.includes(column))) return selected;
+    // A row cannot be rebuilt from some of its columns: the others can be needed to compute a column, or to exclude the row.
+    return new CaseSourceImpl({ ...CaseSourceImpl.partsOf(selected), rebuild: undefined });
   }
 
   rename(names: Readonly<Record<string, string | undefined>>): CaseSource<any> {
