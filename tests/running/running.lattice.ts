@@ -1,4 +1,4 @@
-import { fixture, namedRows, range, rows, runSuites, suite, table, test } from 'red-lattice';
+import { type CaseContext, fixture, formatProblem, namedRows, range, rows, runSuites, suite, table, test, values } from 'red-lattice';
 import { runInside } from '../inner.ts';
 
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
@@ -288,4 +288,185 @@ export const brokenSource = test('after a source has failed, the rows before the
     [seen.length, failed.map(({ status, result }) => [status, result.failures[0]?.message])],
     [71, [['errored/data', 'reading rows from rows threw: Error: the page is torn']]],
   );
+});
+
+export const stepsThatThrow = test('a required step that throws ends the case, synchronously or not: {how}', {
+  cases: values('how', ['at once', 'later'] as const),
+}, async ({ row, check }) => {
+  let isReached = false;
+  const { seen } = await runInside([
+    test('case', async ({ step }) => {
+      await step.required('quay', ({ log }) => {
+        log('at the quay');
+        if (row.how === 'later') return wait(1).then(() => Promise.reject(new RangeError('no berth')));
+        throw new RangeError('no berth');
+      });
+      isReached = true;
+    }),
+  ]);
+  const [{ status, result } = {}] = seen;
+  check.equal(
+    [isReached, status, result?.failures.map(({ message }) => message), result?.output],
+    [false, 'failed/throw', ['RangeError: no berth'], ['at the quay\n']],
+  );
+});
+
+export const manyChecks = test('of the failed checks of a case, 1,000 are recorded, and all are counted', async ({ check }) => {
+  const { seen } = await runInside([
+    test('case', ({ check }) => {
+      for (let i = 0; i < 1003; i++) check.fail(`tide ${i}`);
+    }),
+  ]);
+  const { checks, failures = [] } = seen[0]?.result ?? {};
+  check.equal([checks?.failed, failures.length], [1003, 1001]);
+  check.equal(failures.at(-1)?.message, 'more checks failed; only the first 1,000 failures are recorded');
+});
+
+export const afterwards = test('what a case does after its end is reported with its id: {what}', {
+  cases: namedRows<{ what: string; act: (now: CaseContext<{}>) => unknown; says: string }>({
+    log: { what: 'a line', act: ({ log }) => log('late'), says: 'a line was logged after its case had ended (suites#case): late; is an await missing?' },
+    step: {
+      what: 'a step',
+      act: ({ step }) => step('moor', () => {}),
+      says: 'a step started after its case had ended (suites#case): moor; is an await missing?',
+    },
+    check: {
+      what: 'a check that passes',
+      act: ({ check }) => check.holds(true),
+      says: 'a check ran after its case had ended (suites#case): it would have passed; is an await missing?',
+    },
+  }),
+}, async ({ row, check }) => {
+  let late: CaseContext<{}> | undefined;
+  const said: string[] = [];
+  await runSuites([test('case', (now) => void (late = now)), test('after', () => void row.act(late as CaseContext<{}>))], {
+    onEvent: (event) => event.type === 'problem' && said.push(formatProblem(event.problem)),
+  });
+  check.equal(said, [row.says]);
+});
+
+export const tornDown = test('a cleanup that throws is a teardown error, and the others run: {how}', {
+  cases: table(['how', 'clean'], [
+    [
+      'at once',
+      () => {
+        throw new Error('stuck');
+      },
+    ],
+    [
+      'later',
+      async () => {
+        throw new Error('stuck');
+      },
+    ],
+  ] as const),
+}, async ({ row, check }) => {
+  const trace: string[] = [];
+  const { seen } = await runInside([
+    test('case', ({ defer }) => {
+      defer(() => trace.push('first'));
+      defer(row.clean);
+      defer(() => trace.push('third'));
+    }),
+  ]);
+  check.equal([seen[0]?.status, seen[0]?.result.failures.map(({ message }) => message), trace], ['errored/teardown', ['Error: stuck'], ['third', 'first']]);
+});
+
+export const identity = test('a body knows its id, its title and its row', async ({ check }) => {
+  const { seen } = await runInside([test('berth {n}', { cases: values('n', [3]) }, ({ id, title, row, log }) => log(`${id} | ${title} | ${row.n}`))]);
+  check.equal(seen[0]?.result.output, ['suites#berth-n/n=3 | berth 3 | 3\n']);
+});
+
+export const lateSignal = test('the signal of a case is aborted, though the body reads it after the time limit', { timeout: 5000 }, async ({ check }) => {
+  let reason: unknown;
+  const { statuses } = await runInside([
+    test('late', { timeout: 10 }, async (now) => {
+      await wait(40);
+      reason = now.signal.reason;
+    }),
+    test('after', async ({ eventually }) => void (await eventually(() => reason))),
+  ]);
+  check.equal(statuses, { late: 'failed/timeout', after: 'passed' });
+  check.equal((reason as Error).message, 'the time limit of this case is over');
+});
+
+export const attached = test('attachments and deferred cleanups of a setup belong to its case', async ({ check }) => {
+  const trace: string[] = [];
+  const chart = fixture('chart', {
+    setup({ attach, defer }) {
+      attach('chart.txt', 'low water');
+      defer(() => trace.push('rolled up'));
+      return 'chart';
+    },
+  });
+  const wrong = fixture('wrong', { setup: ({ defer }) => defer('roll' as never) });
+  const { seen } = await runInside([test('reads', { needs: { chart } }, () => void trace.push('read')), test('breaks', { needs: { wrong } }, () => {})]);
+  check.equal(seen[0]?.result.attachments, [{ name: 'chart.txt', content: 'low water' }]);
+  check.equal(trace, ['read', 'rolled up']);
+  check.equal(
+    seen[1]?.result.failures.map(({ message }) => message),
+    ['defer of fixture "wrong": roll is not a function'],
+  );
+});
+
+export const interruptedEarly = test('an interruption during {where} leaves cases without results', {
+  cases: values('where', ['a setup', 'the wait for a lock'] as const),
+}, async ({ row, check }) => {
+  const abort = new AbortController();
+  const trace: string[] = [];
+  const slow = fixture('slow', {
+    setup: ({ signal }) =>
+      new Promise((_, reject) => {
+        signal.addEventListener('abort', () => {
+          trace.push((signal.reason as Error).message);
+          reject(signal.reason as Error);
+        });
+        setTimeout(() => abort.abort(), 1);
+      }),
+  });
+  const suites =
+    row.where === 'a setup'
+      ? [test('one', { needs: { slow } }, () => void trace.push('body'))]
+      : [
+          suite('quay', { concurrency: 2, locks: ['crane'] }, [
+            test('one', async () => {
+              await wait(5);
+              abort.abort();
+            }),
+            test('two', () => void trace.push('body')),
+          ]),
+        ];
+  const { counts } = await runSuites(suites, { signal: abort.signal });
+  check.equal([counts['not-run'], trace], row.where === 'a setup' ? [1, ['the run was interrupted']] : [2, []]);
+});
+
+export const throwing = test('overrides that throw for a row fail its case only', async ({ check }) => {
+  const clock = fixture('clock', { settings: { hour: 8 }, setup: ({ settings }) => settings.hour });
+  const { statuses } = await runInside([
+    test(
+      'at {n}',
+      {
+        needs: { clock },
+        cases: values('n', [1, 2, 3]),
+        overrides: ({ n }) => {
+          if (n === 2) throw new RangeError('no such hour');
+          return [clock.with({ hour: n })];
+        },
+      },
+      ({ row, check }, { clock }) => check.equal(clock, row.n),
+    ),
+  ]);
+  check.equal(statuses, { 'at 1': 'passed', 'at 2': 'errored/setup', 'at 3': 'passed' });
+});
+
+export const listener = test('a listener that throws is reported, and the other results arrive', async ({ check }) => {
+  const said: string[] = [];
+  await runSuites([test('one', () => {}), test('two', () => {})], {
+    onEvent(event) {
+      if (event.type === 'ended' && event.case.title === 'one') throw new Error('no ink');
+      if (event.type === 'ended') said.push(event.case.title);
+      if (event.type === 'problem') said.push(formatProblem(event.problem));
+    },
+  });
+  check.equal(said, ['internal error in Red Lattice: Error: no ink', 'two']);
 });
