@@ -50,15 +50,22 @@ export class JournalWriter {
   flush(): void {
     this.#lastFlush = now();
     const bytes = this.#waiting.take();
-    try {
+    this.#tryWriting(() => {
       for (let at = 0; at < bytes.length; ) at += write(this.#file, bytes, at);
-    } catch (error) {
-      this.#onWriteError(error as Error);
-    }
+    });
   }
 
   close(): void {
     this.flush();
-    closeSync(this.#file);
+    // A test can have closed the file.
+    this.#tryWriting(() => closeSync(this.#file));
+  }
+
+  #tryWriting(callback: () => void): void {
+    try {
+      callback();
+    } catch (error) {
+      this.#onWriteError(error as Error);
+    }
   }
 }
