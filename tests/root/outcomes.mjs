@@ -1235,4 +1235,97 @@ export function due(loa: Length, season: number): number {
     ],
     wrote: { 'dues.csv': 'due\n1\n', 'other.csv': 'due\n1\n5\n' },
   },
+  {
+    name: 'a run ends soon if its record cannot be written',
+    files: {
+      'a.lattice.mjs': `
+        import { closeSync, readdirSync, readlinkSync } from 'node:fs';
+        export const one = test('one', ({ check }) => check.holds(true));
+        export const breaks = test('breaks', ({ check }) => {
+          if (process.platform !== 'linux') return process.kill(process.pid, 'SIGKILL');
+          for (const file of readdirSync('/proc/self/fd')) {
+            try { if (readlinkSync('/proc/self/fd/' + file).endsWith('.journal')) closeSync(Number(file)); } catch {}
+          }
+          check.holds(false);
+        });
+        export const later = test('later', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--lanes', '1'],
+    ...(process.platform === 'linux'
+      ? {
+          status: 2,
+          last: '1 passed, 0 failed',
+          error: ['cannot be written: EBADF', 'Results are lost.'],
+          says: ['? the rest not run: the record could not be written'],
+        }
+      : { status: 1 }),
+    within: 8000,
+  },
+  {
+    name: 'lanes that keep crashing end the run',
+    files: {
+      'a.lattice.mjs': `export const berths = test('berth {n}', { cases: range('n', 1, 9) }, () => process.kill(process.pid, 'SIGKILL'));`,
+    },
+    args: ['run', '--lanes', '1'],
+    status: 1,
+    says: [
+      '! lanes keep crashing before a case has a result: the process was ended by SIGKILL',
+      '? the rest not run: its lanes kept crashing; --resume continues',
+    ],
+    last: '0 passed, 3 failed',
+  },
+  {
+    name: 'lanes that plan different tests are a problem',
+    files: {
+      'a.lattice.mjs': `
+        const wait = () => new Promise((done) => setTimeout(done, 400));
+        export const berths = Array.from({ length: 6 }, (_, n) => test(n + ' in ' + process.pid, async ({ check }) => { await wait(); check.holds(true); }));`,
+    },
+    args: ['run', '--lanes', '2'],
+    status: 1,
+    says: ['! two lanes loaded the same files and planned different tests. What a file exports must not change from one load to the next.'],
+    last: '6 passed, 0 failed',
+  },
+  {
+    name: 'a run is not resumed with other tests',
+    files: {
+      'titles.mjs': `import { appendFileSync, existsSync } from 'node:fs';
+        export const title = existsSync('changed.txt') ? 'other' : 'one';
+        export const change = () => appendFileSync('changed.txt', 'yes');`,
+      'a.lattice.mjs': `
+        import { change, title } from './titles.mjs';
+        export const first = test(title, ({ check }) => { change(); check.holds(false); });
+        export const second = test('second', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--stop-after', '1'],
+    status: 1,
+    last: '0 passed, 1 failed',
+    then: [{ args: ['run', '--resume'], status: 2, says: ['the tests differ from those of the run to resume', 'Start a new run without --resume.'] }],
+  },
+  {
+    name: 'tests with one title, and a test under two names',
+    files: {
+      'a.lattice.mjs': `
+        export const one = test('berth', ({ check }) => check.holds(true));
+        export const again = one;
+        export const two = test('berth', ({ check }) => check.holds(true));`,
+    },
+    status: 0,
+    says: ['two tests have the title "berth"; the id of the second is a.lattice.mjs#berth~2', '"berth" is exported as `again`, `one`; it runs once'],
+    last: '2 passed, 0 failed',
+  },
+  {
+    name: 'a required check of a case that has ended is reported once',
+    files: {
+      'a.lattice.mjs': `
+        export const hasty = test('hasty', ({ check, ensure }) => {
+          check.holds(true);
+          setTimeout(async () => ensure.equal(1, 2), 30);
+        });
+        export const slow = test('slow', async ({ check }) => { await new Promise((resolve) => setTimeout(resolve, 80)); check.holds(true); });`,
+    },
+    status: 1,
+    says: ['a check ran after its case had ended (a.lattice.mjs#hasty): not equal', '1 problem outside the cases\n2 passed'],
+    last: '2 passed, 0 failed',
+  },
 ];
