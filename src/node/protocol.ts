@@ -87,7 +87,8 @@ export type SerializedValue =
   | { readonly value: string }
   | {
       readonly error: {
-        readonly name: string;
+        /** Undefined if something other than an Error was thrown, which `message` describes. */
+        readonly name: string | undefined;
         readonly message: string;
         readonly stack: string | undefined;
         readonly fixture: string | undefined;

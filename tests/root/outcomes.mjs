@@ -1328,4 +1328,56 @@ export function due(loa: Length, season: number): number {
     says: ['a check ran after its case had ended (a.lattice.mjs#hasty): not equal', '1 problem outside the cases\n2 passed'],
     last: '2 passed, 0 failed',
   },
+  {
+    name: 'errors, output and exits that belong to no case',
+    files: {
+      'a.lattice.mjs': `
+        console.log('while loading');
+        setTimeout(() => { console.log('a bell'); throw new Error('loose rope'); }, 50);
+        setTimeout(() => { Promise.reject(new Error('loose sail')); }, 60);
+        export const one = test('one', async ({ check }) => { await new Promise((done) => setTimeout(done, 200)); check.holds(true); });`,
+      'b.lattice.mjs': `
+        export const two = test('two', { tags: ['exits'] }, async ({ check }) => { await new Promise((done) => setTimeout(done, 400)); check.holds(true); });
+        setTimeout(() => process.exit(3), 100);`,
+    },
+    args: ['run', 'a.lattice.mjs', '--lanes', '1'],
+    status: 1,
+    results: { one: pass },
+    says: [
+      'an error was thrown outside any case: Error: loose rope',
+      'a promise was rejected outside any case: Error: loose sail',
+      '2 problems outside the cases\n1 passed',
+    ],
+    last: '1 passed, 0 failed',
+    then: [
+      { args: ['report', '--format', 'json'], status: 0, says: ['"output":["while loading\\n","a bell\\n"]'] },
+      { args: ['run', 'b.lattice.mjs', '--lanes', '1'], status: 1, says: ['process.exit(3) was called outside any case', '0 passed, 1 failed'] },
+    ],
+  },
+  {
+    name: 'run fixtures that fail in their own process',
+    files: {
+      'a.lattice.mjs': `
+        const gate = fixture('gate', { scope: 'run', setup: () => () => 1 });
+        const office = fixture('office', { scope: 'run', setup: ({ log }) => { log('opening'); throw 'no key'; } });
+        const desk = fixture('desk', { scope: 'run', needs: { office }, setup: () => 1 });
+        const quay = fixture('quay', { scope: 'run', setup: () => { throw new RangeError('no quay'); } });
+        const body = ({ check }) => check.holds(true);
+        export const one = test('one', { needs: { gate } }, body);
+        export const two = test('two', { needs: { desk } }, body);
+        export const three = test('three', { needs: { desk } }, body);
+        export const four = test('four', { needs: { quay } }, body);`,
+    },
+    args: ['run', '--lanes', '1'],
+    status: 1,
+    results: { one: 'errored/setup', two: 'errored/setup', three: 'errored/setup', four: 'errored/setup' },
+    says: [
+      'the value of fixture "gate" cannot be sent to the lanes: () => 1 could not be cloned. A fixture of scope "run" lives in a process of its own.',
+      'in fixture "office", setup\n  threw "no key", which is not an Error',
+      'fixture "office" failed to set up; the first case that needed it has the error',
+      'in fixture "quay", setup\n  RangeError: no quay',
+    ],
+    last: '0 passed, 4 failed',
+    then: [{ args: ['report', '--format', 'json'], status: 0, says: ['"output":["opening\\n"]'] }],
+  },
 ];

@@ -1,7 +1,7 @@
 import { deserialize, serialize } from 'node:v8';
 import type { TeardownContext } from '../../fixtures/fixture.ts';
 import { SetupError } from '../../fixtures/scope-instance.ts';
-import { isInstanceOf } from '../../problems/instance-of.ts';
+import { describeThrown, isInstanceOf } from '../../problems/instance-of.ts';
 import { ProblemError } from '../../problems/problem-error.ts';
 import type { FixtureAddress } from '../../running/fixture-address.ts';
 import type { RunFixtures } from '../../running/run-fixture-host.ts';
@@ -62,7 +62,7 @@ export function serializeError(error: unknown): SerializedValue {
   const { reason } = inner;
   const described = isInstanceOf(reason, Error)
     ? { name: reason.name, message: reason.message, stack: reason.stack }
-    : { name: 'Error', message: `threw ${String(reason)}`, stack: undefined };
+    : { name: undefined, message: describeThrown(reason), stack: undefined };
   return {
     error: { ...described, fixture: isInstanceOf(error, SetupError) ? findInnermost(error).node.name : undefined, isAlreadyReported: inner.alreadyReported },
   };
@@ -74,6 +74,6 @@ const findInnermost = (error: SetupError): SetupError => (isInstanceOf(error.rea
 function deserializeValue(serialized: SerializedValue): unknown {
   if (!('error' in serialized)) return deserialize(Buffer.from(serialized.value, 'base64'));
   const { name, message, stack, fixture, isAlreadyReported } = serialized.error;
-  const reason = Object.assign(new Error(message), { name, ...(stack !== undefined && { stack }) });
+  const reason = name === undefined ? message : Object.assign(new Error(message), { name, ...(stack !== undefined && { stack }) });
   throw fixture === undefined ? reason : new SetupError({ name: fixture }, reason, isAlreadyReported);
 }
