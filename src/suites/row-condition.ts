@@ -32,6 +32,8 @@ function equals(found: unknown, value: string): boolean {
   if (found === missing) return false;
   // Only quoted or shortened texts differ from how they are shown. This is fast for many rows.
   if (typeof found === 'string') return /^"|…$/.test(value) && formatShortValue(found) === value;
+  // Causes and their commands show a list as its JSON.
+  if (Array.isArray(found) && value.startsWith('[') && JSON.stringify(found) === value) return true;
   const size = toComparable(found);
   return (
     (size !== undefined && size === asNumber(value)) ||

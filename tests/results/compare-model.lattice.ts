@@ -1,9 +1,9 @@
 import { range, suite, table, test } from 'red-lattice';
 import { formatValuesName } from '../../src/cases/ids.ts';
 import { createRandom } from '../../src/cases/random.ts';
-import { renderComparison } from '../../src/formats/comparison.ts';
+import { comparisonAsMarkdown, renderComparison } from '../../src/formats/comparison.ts';
 import { plainStyle } from '../../src/formats/style.ts';
-import { type Change, changes, compare, hasNewFailure } from '../../src/results/compare.ts';
+import { type Change, type Compared, type Comparison, changes, compare, hasNewFailure } from '../../src/results/compare.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
 import type { RunInfo } from '../../src/results/run-info.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
@@ -115,5 +115,83 @@ export const comparisons = suite('a comparison of two runs', [
     }
     const isRed = ids.some((id) => kindOf(after.get(id)) === 'fails' && kindOf(before.get(id)) !== 'fails');
     check.equal(hasNewFailure(found), isRed, 'whether a case fails that did not');
+  }),
+
+  test('names up to eight cases of a test, three of one side, twenty tests and eight files, in each format', ({ check }) => {
+    const side = (status: Status, milliseconds: number, message?: string) => ({ status, milliseconds, message });
+    const cases = (path: string, count: number, more: object): Compared[] =>
+      Array.from({ length: count }, (_, i) => ({
+        id: `${path}/${i}`,
+        title: `${path} › n=${i}`,
+        path: [path],
+        row: undefined,
+        before: undefined,
+        after: undefined,
+        ...more,
+      }));
+    const none = Object.fromEntries(changes.map((change) => [change, []])) as unknown as Comparison['cases'];
+    const comparison: Comparison = {
+      same: 7,
+      pace: 1.3,
+      cases: {
+        ...none,
+        'newly failing': Array.from({ length: 21 }, (_, i) =>
+          cases(`t${i}`, i === 0 ? 9 : 1, { before: side('passed', 1), after: side('failed', 1, 'off') }),
+        ).flat(),
+        new: [...cases('fresh', 4, { after: side('failed', 1, 'off by 2') }), ...cases('many', 9, { after: side('passed', 1) })],
+        gone: cases('old', 3, { before: side('passed', 1) }),
+        excused: cases('dues', 1, { before: side('passed', 1), after: side('skipped', 1) }),
+        slower: cases('long', 2, { before: side('passed', 100), after: side('passed', 250) }),
+        faster: cases('short', 1, { before: side('passed', 300), after: side('passed', 100) }),
+      },
+    };
+    const withFiles = (name: string, digest: string) => {
+      const made = run(name);
+      return { ...made, info: { ...made.info, files: {}, reads: Object.fromEntries(Array.from({ length: 10 }, (_, i) => [`d${i}.csv`, digest])) } };
+    };
+    const [before, after] = [withFiles('before', 'a'), withFiles('after', 'b')];
+    const lines = renderComparison(comparison, before, after, plainStyle, 80);
+    check.equal(lines.slice(2), [
+      '',
+      'newly failing: 29',
+      '  t0',
+      ...Array.from({ length: 8 }, (_, i) => `    n=${i}  was passed: off`),
+      '    … and 1 more case',
+      ...Array.from({ length: 19 }, (_, i) => [`  t${i + 1}`, '    n=0  was passed: off']).flat(),
+      '  … in 1 more test',
+      '',
+      'not in the earlier run: 13',
+      '  fresh',
+      ...[0, 1, 2].map((i) => `    n=${i}  failed: off by 2`),
+      '    … and 1 more case',
+      '  many  9 cases',
+      '',
+      'not in the later run: 3',
+      '  old',
+      ...[0, 1, 2].map((i) => `    n=${i}`),
+      '',
+      'not failing because skipped, not requested or a known failure: 1',
+      '  dues',
+      '    n=0  skipped, was passed',
+      '',
+      'slower: 2',
+      '  long',
+      ...[0, 1].map((i) => `    n=${i}  100 ms → 250 ms, 2.5 × as long`),
+      '',
+      'faster: 1',
+      '  short',
+      '    n=0  300 ms → 100 ms, 3.0 × as fast',
+      '',
+      `changed between the runs: ${Array.from({ length: 8 }, (_, i) => `d${i}.csv`).join(', ')}, … and 2 more files`,
+      'the median case took 1.3 × as long as before; slower and faster are relative to that',
+      '29 newly failing, 13 not in the earlier run, 3 not in the later run, 1 not failing because skipped, not requested or a known failure, 2 slower, 1 faster, 7 the same',
+    ]);
+    const markdown = comparisonAsMarkdown(comparison, before, after);
+    for (const part of ['  - … and 1 more case\n', '- `many`\n  - 9 cases\n', '- … in 1 more test\n', '  - `n=0` `100 ms → 250 ms, 2.5 × as long`\n'])
+      check.includes(markdown, part);
+    const long = Array.from({ length: 20 }, (_, i) => cases(`t${i}`, 8, { title: 'n'.repeat(250), after: side('failed', 1, 'x'.repeat(250)) })).flat();
+    const cut = comparisonAsMarkdown({ ...comparison, cases: { ...none, 'newly failing': long } }, before, after);
+    check.holds(cut.length < 60_000);
+    check.matches(cut, /\n\n… the rest was omitted\.\n$/);
   }),
 ]);
