@@ -121,6 +121,16 @@ export const longFailures = suite('a failure', [
   test('shows a value of several lines behind its label', ({ check }) =>
     check.equal(linesOf({ actual: '{\n  berth: "N4",\n}' }).slice(-5, -2), ['  actual    {', '              berth: "N4",', '            }'])),
 
+  test('shows a text of several lines behind its label, and a note of several lines behind the message', ({ check }) => {
+    check.equal(failedWith({ actual: JSON.stringify('north\nsouth'), expectedKind: 'pattern', expected: '/east/' }).slice(-6, -2), [
+      'actual',
+      '│ north',
+      '│ south',
+      'pattern   /east/',
+    ]);
+    check.equal(linesOf({ message: 'off by 2', note: 'first line\nsecond line' }).slice(2, 5), ['  off by 2', '  │ first line', '  │ second line']);
+  }),
+
   test('with a message of {count} lines shows {shown}', {
     cases: table(
       ['count', 'shown', 'cut'],

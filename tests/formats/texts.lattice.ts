@@ -4,16 +4,19 @@ import { renderExplanation } from '../../src/formats/human/explain.ts';
 import { renderCodeFrame } from '../../src/formats/human/frame.ts';
 import { renderGrid } from '../../src/formats/human/grid.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
-import { renderTest } from '../../src/formats/human/run.ts';
+import { renderFailures, renderTest } from '../../src/formats/human/run.ts';
 import { narrowedAsJson } from '../../src/formats/narrow.ts';
 import { renderUnrun } from '../../src/formats/not-run.ts';
+import { planAsCsv } from '../../src/formats/plan.ts';
 import { colourStyle, formatDuration, plainStyle } from '../../src/formats/style.ts';
+import { formatTriedRows } from '../../src/formats/tried-rows.ts';
 import { formatProblem, suggest } from '../../src/problems/format-problem.ts';
 import { findNearestName } from '../../src/problems/nearest-name.ts';
 import type { NarrowedResult } from '../../src/results/narrowing/session.ts';
-import { createRunState, type TestState } from '../../src/results/run-state.ts';
+import { applyEntry, createRunState, type TestState } from '../../src/results/run-state.ts';
 import { StatusStrip } from '../../src/results/status-strip.ts';
 import type { Condition } from '../../src/results/where/condition.ts';
+import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 
 const withoutColours = (text: string): string => text.replace(/\u001b\[\d+m/g, '');
 
@@ -302,5 +305,102 @@ export const texts = suite('a text', [
     const cause = { conditions: [row.condition], failed: 1, cases: 1, passedWithout: 1, casesWithout: 1, isProven: true, smallest: [] };
     const result = { header: { id: 'a' }, causes: [cause], unexplained: [], probes: [] } as unknown as NarrowedResult;
     check.equal(JSON.parse(narrowedAsJson([result])).tests[0].causes[0].conditions, [...row.comparisons]);
+  }),
+
+  test('of narrowed tests has unexplained cases and the smallest values in JSON', ({ check }) => {
+    const cause = { conditions: [], failed: 3, cases: 3, passedWithout: 2, casesWithout: 2, isProven: false, smallest: [{ column: 'loa', value: 9 }] };
+    const result = { header: { id: 'a' }, causes: [cause], unexplained: [{ id: 'a/n=1', reason: 'differs', row: {} }], probes: [{}, {}] };
+    check.equal(JSON.parse(narrowedAsJson([result as unknown as NarrowedResult])), {
+      tests: [
+        {
+          id: 'a',
+          causes: [{ conditions: [], failed: 3, passed: 2, proven: false, smallest: [{ column: 'loa', value: 9 }] }],
+          unexplained: [{ id: 'a/n=1', reason: 'differs' }],
+          extraCases: 2,
+        },
+      ],
+    });
+  }),
+
+  test(
+    'of tried rows is a data file: {path}',
+    {
+      cases: table(
+        ['path', 'text'],
+        [
+          ['rows.csv', 'loa,hull,failed\n9,,true\n,"a,b",false\n'],
+          [
+            'rows.json',
+            `${JSON.stringify(
+              [
+                { loa: 9, failed: true },
+                { hull: 'a,b', failed: false },
+              ],
+              null,
+              2,
+            )}\n`,
+          ],
+          ['rows.jsonl', '{"loa":9,"failed":true}\n{"hull":"a,b","failed":false}\n'],
+        ],
+      ),
+    },
+    async ({ row, check }) =>
+      check.equal(
+        await formatTriedRows(
+          [
+            { row: { loa: 9 }, failed: true },
+            { row: { hull: 'a,b' }, failed: false },
+          ],
+          row.path,
+        ),
+        row.text,
+      ),
+  ),
+
+  test('of tried rows keeps a column that is called failed', async ({ check }) => {
+    check.equal(await formatTriedRows([{ row: { failed: 'no' }, failed: true }], 'a.csv'), 'failed,(failed)\nno,true\n');
+  }),
+
+  test('of a plan as CSV has the test, the name and the tags only if they differ: {what}', {
+    cases: namedRows<{ what: string; tests: readonly number[]; more: object; lines: readonly string[] }>({
+      rows: { what: 'one test', tests: [0, 0], more: {}, lines: ['n', '0', '1'] },
+      several: { what: 'two tests', tests: [0, 1], more: {}, lines: ['test,n', 'a.ts#t0,0', 'a.ts#t1,1'] },
+      names: { what: 'named rows', tests: [0, 0], more: { name: 'low' }, lines: ['(case),n', 'low,0', 'low,1'] },
+      tags: { what: 'tagged rows', tests: [0, 0], more: { tags: ['x', 'y'] }, lines: ['(tags),n', 'x y,0', 'x y,1'] },
+      all: { what: 'all of them', tests: [0, 1], more: { name: 'low', tags: ['x'] }, lines: ['test,(case),(tags),n', 'a.ts#t0,low,x,0', 'a.ts#t1,low,x,1'] },
+    }),
+  }, async ({ row, check }) => {
+    const header = (number: number) => ({ test: number, id: `a.ts#t${number}`, file: 'a.ts', path: [`t${number}`], tags: [], columns: [] });
+    const entries = [
+      ...[0, 1].map((number) => ({ type: 'test', header: header(number) }) as const),
+      ...row.tests.map(
+        (number, n) =>
+          ({ type: 'listed', name: { test: number, ordinal: n, id: `a.ts#t${number}/${n}`, title: '', row: { n }, tags: [], ...row.more } }) as const,
+      ),
+    ];
+    let text = '';
+    for await (const chunk of planAsCsv(() => entries as never)) text += chunk;
+    check.equal(text.trimEnd().split('\n'), [...row.lines]);
+  }),
+
+  test('of many failures has the first fifty whole, the others brief, and at most 250 of them', ({ check }) => {
+    const state = createRunState();
+    const header = { test: 0, id: 'a.ts#t', file: 'a.ts', path: ['t'], tags: [], columns: [] };
+    applyEntry(state, { type: 'test', header });
+    // Each has a message of its own, except a pair that is shown and one that is not.
+    const words = Array.from({ length: 303 }, (_, i) => [...String(i)].map((digit) => 'abcdefghij'[Number(digit)]).join(''));
+    for (const [ordinal, word] of words.entries()) {
+      const message = `tide ${{ 52: words[51], 301: words[300] }[ordinal] ?? word}`;
+      const own = { test: 0, ordinal, id: `a.ts#t/${word}`, title: `t › ${word}`, row: {}, tags: [], attachments: [], status: 'failed' as const };
+      applyEntry(state, { type: 'ended', result: { ...EMPTY_OUTCOME, ...own, failures: [{ cause: 'check', message }] } });
+    }
+    const formatting = { style: plainStyle, nameFile: (file: string) => file, shown: new Set<string>(), source: () => undefined };
+    const lines = renderFailures(state, new Map(), formatting as never);
+    const numbered = lines.filter((line) => /^✗ \d+\. /.test(line));
+    check.equal(
+      [numbered.length, numbered[49], numbered[50], numbered[51]],
+      [250, `✗ 50. t › ${words[49]}`, `✗ 51. t › ${words[50]}  tide ${words[50]}`, `✗ 52. t › ${words[51]}  and 1 more case  tide ${words[51]}`],
+    );
+    check.equal(lines.at(-1), '… and 52 more failures; red-lattice view shows all of them');
   }),
 ]);

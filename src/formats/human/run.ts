@@ -141,8 +141,8 @@ export function renderFailures(state: RunState, where: ReadonlyMap<number, Where
     const found = groups[i + 1]?.[0]?.test === first.test ? undefined : where.get(first.test);
     if (found) lines.push('', ...renderWhere(found, (conditions) => formatting.reruns?.findCases(first.test, conditions), formatting));
   }
-  if (groups.length > MAX_BRIEF_FAILURES)
-    lines.push(formatting.style.dim(`… and ${formatCount(groups.length - MAX_BRIEF_FAILURES, 'more failure')}; red-lattice view shows all of them`));
+  const omitted = groups.slice(MAX_BRIEF_FAILURES).reduce((sum, alike) => sum + alike.length, 0);
+  if (omitted > 0) lines.push(formatting.style.dim(`… and ${formatCount(omitted, 'more failure')}; red-lattice view shows all of them`));
   for (const { id, title, result } of state.tornDown)
     lines.push('', ...renderFailure({ kind: 'teardown', id, title, row: {}, ...result }, number++, formatting));
   for (const problem of state.runProblems) lines.push('', ...renderProblem(problem, formatting, formatting.style.red));
