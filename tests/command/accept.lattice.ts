@@ -86,7 +86,7 @@ export const accepting = suite('accept', { timeout: 60_000 }, [
     },
     async ({ row, check }, { project }) => {
       await runCommand(['run'], project);
-      const { status, out } = await runInTerminal('accept a.lattice.mjs', project, { typed: { after: '? ', keys: `${row.answer}\r` } });
+      const { status, out } = await runInTerminal('accept a.lattice.mjs', project, { typed: [{ after: '? ', keys: `${row.answer}\r` }] });
       check.equal(status, row.is === 'yes' ? 0 : 1, out);
       check.equal((await readFile(join(project, 'data', 'dues.csv'), 'utf8')) === csv, row.is === 'no');
     },

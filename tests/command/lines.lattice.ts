@@ -85,17 +85,36 @@ export const all = suite('a suite with a title that is longer than the terminal 
 `,
 });
 
+const two = projectOf({
+  'a.lattice.mjs': `import { test } from 'red-lattice'; export const one = test('one', ({ check }) => check.holds(false));`,
+  'b.lattice.mjs': `import { test } from 'red-lattice'; export const other = test('other', ({ check }) => check.holds(true));`,
+});
+
 export const narrow = suite('a terminal', { timeout: 60_000 }, [
   testWith({ project: failing })(
     'is restored after a watch that the key {key} ends',
     { cases: table(['key'], [['q'], ['\u0003']]) },
     async ({ row, check }, { project }) => {
-      const { out } = await runInTerminal('run --watch', project, { typed: { after: 'q: quit', keys: row.key }, then: 'stty -a' });
+      const { out } = await runInTerminal('run --watch', project, { typed: [{ after: 'q: quit', keys: row.key }], then: 'stty -a' });
       check.matches(out, /0 passed, 12 failed/);
       check.matches(out, /[; ]icanon/);
       check.matches(out, /[; ]echo /);
     },
   ),
+
+  testWith({ project: two })('runs all, failed or the last cases again in a watch, by keys', async ({ check }, { project }) => {
+    const { out } = await runInTerminal('run --watch', project, {
+      typed: ['f', '\r', 'a', '\n', 'q'].map((keys) => ({ after: 'q: quit', keys })),
+    });
+    check.equal(out.match(/\d passed, \d failed/g), [
+      '1 passed, 1 failed',
+      '0 passed, 1 failed',
+      '0 passed, 1 failed',
+      '1 passed, 1 failed',
+      '1 passed, 1 failed',
+    ]);
+    check.matches(out, /watching \d files {2}Enter: run again · a: run all · f: run failed · q: quit/);
+  }),
 
   testWith({ project: failing })(
     'of {columns} columns shows a whole run, live: {live}',
