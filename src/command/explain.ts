@@ -37,7 +37,6 @@ export async function explainCommand(target: string, options: ExplainOptions, se
       if (entry.type === 'explained') found.push(entry.explanation);
     }).done;
     for (const line of renderPlanProblems(state, formatting)) terminal.error(line);
-    if (found.length === 0 && state.planProblems.length > 0) return 2;
     if (options.format === 'json') terminal.out(JSON.stringify(found, null, 2));
     else {
       const [first, ...others] = found;
@@ -52,7 +51,9 @@ export async function explainCommand(target: string, options: ExplainOptions, se
       }
     }
     if (found.length === 0) terminal.error(`red-lattice: no case matches "${escapeToOneLine(target)}". red-lattice plan --all lists all cases.`);
-    return found.length === 0 ? 3 : 0;
+    if (found.length > 0) return 0;
+    // A file with problems can have the case.
+    return state.planProblems.length + state.loadFailures.length > 0 ? 2 : 3;
   } finally {
     rmSync(record, { recursive: true, force: true });
   }

@@ -36,6 +36,11 @@ const project = fixture('project', {
     await writeFile(join(folder, 'holds.mjs'), '');
     await writeFile(join(folder, 'elsewhere.lattice.js'), "import { tempDirectory } from 'red-lattice';\n");
     await writeFile(join(folder, 'misspelled.lattice.js'), "import { fixtur } from 'red-lattice';\n");
+    await mkdir(join(folder, 'apart'));
+    await writeFile(
+      join(folder, 'apart', 'many.lattice.ts'),
+      "import { range, test } from 'red-lattice';\nexport const many = test('berth {n}', { cases: range('n', 0, 11) }, ({ check }) => check.equal(1, 1));\n",
+    );
     await mkdir(join(folder, 'newer'));
     await writeFile(join(folder, 'newer', 'run.json'), '{"kind":"red-lattice run record","version":99,"tool":"9.0.0"}');
     return folder;
@@ -72,6 +77,19 @@ export const refusals = suite('errors of commands', { timeout: 60_000 }, [
           ['compare one nowhere', /nowhere is not a run record/],
           ['compare one one --variants a', /It must be two variant titles/],
           ['compare one one --variants a,b', /no case belongs to a variant "a" or "b"/],
+          ['compare one one --variants a,b,c', /It must be two variant titles/],
+          ['report one --grid-by loa/a/b', /It must look like season,hull\/loa/],
+          ['run --lanes two', /argument 'two' is invalid\. It must be an integer of at least 0\./],
+          ['run --stop-after 0', /argument '0' is invalid\. It must be an integer of at least 1\./],
+          ['run --retries 1.5', /argument '1\.5' is invalid\. It must be an integer/],
+          ['run --row loa', /It must look like season=winter or loa>=12\./],
+          ['run --title /(/', /argument '\/\(\/' is invalid\./],
+          ['run --profile quick', /unknown profile "quick": red-lattice\.config\.ts has no profiles/],
+          ['run --balance-by nowhere', /--balance-by: nowhere is not a run record/],
+          ['narrow --export rows.txt', /--export rows\.txt: the file must end in \.csv, \.json, \.jsonl/],
+          ['narrow nowhere.lattice.ts', /nowhere\.lattice\.ts/],
+          ['plan nowhere.lattice.ts', /nowhere\.lattice\.ts/],
+          ['explain broken.lattice.ts', /the office is closed/],
           ['view', /no run has been recorded/],
           ['reprot', /reprot is neither a command nor a file; did you mean report\?/],
           ['run holds.mjs', /holds\.mjs: its name is not that of a test file \(\*\.lattice\.ts/],
@@ -126,6 +144,27 @@ export const refusals = suite('errors of commands', { timeout: 60_000 }, [
       const { points, bailOut } = readTap(out);
       check.equal(leaves(points), []);
       check.matches(bailOut, /broken\.lattice\.ts/);
+    },
+  ),
+
+  inProject(
+    'explain shows one case by its id, and lists others that match: {target}',
+    {
+      cases: table(
+        ['target', 'status', 'says'],
+        [
+          ['named.lattice.ts#shore-power-for-a-hull/hull=cat', 0, /shore power for a cat\nnamed\.lattice\.ts#/],
+          ['holds', 0, /holds\ngood\.lattice\.ts#holds/],
+          ['apart', 0, /^berth 0\n(?:.*\n)*11 more cases match "apart"; name one by its id:\n(?: {2}apart\/many\.lattice\.ts#berth-n\/n=\d+\n){10}$/],
+          ['apart/many.lattice.ts:1', 3, /^red-lattice: no case matches "apart\/many\.lattice\.ts:1"\. red-lattice plan --all lists all cases\.$/m],
+          ['no such case', 2, /the office is closed(?:.*\n)*red-lattice: no case matches "no such case"/],
+        ],
+      ),
+    },
+    async ({ row, check }, { project }) => {
+      const { status, output } = await runCommand(['explain', row.target], project);
+      check.equal(status, row.status);
+      check.matches(output, row.says);
     },
   ),
 
