@@ -76,7 +76,7 @@ function editValue(text: string, map: YAMLMap, change: CellChange): Edit | strin
   if (node?.anchor !== undefined) return 'the value has an anchor';
   if (node?.tag !== undefined) return 'the value has a tag';
   const isText = typeof (node as Scalar | null)?.value === 'string' && typeof change.value !== 'string' && change.text !== undefined;
-  const value = isText || change.value === undefined ? change.text : change.value;
+  const value = isText ? keepDecimals(change.text as string, String((node as Scalar).value)) : change.value === undefined ? change.text : change.value;
   if (value === undefined || (change.value === undefined && change.text === '')) return 'the computed value is undefined';
   const [start, end] = node?.range ?? [0, 0];
   if (!node || start === end) {
@@ -97,7 +97,7 @@ function editValue(text: string, map: YAMLMap, change: CellChange): Edit | strin
 
 /** Adds a key with its value: after the last one of the mapping, or before the first one if the last value takes several lines. */
 function addPair(text: string, map: YAMLMap, change: CellChange): Edit | string {
-  const value = change.value ?? change.text;
+  const value = change.value === undefined ? change.text : change.value;
   if (value === undefined || (change.value === undefined && value === '')) return 'the computed value is undefined';
   const written = writeScalar(value, undefined);
   const pair = `${writeScalar(change.heading, undefined)}: ${written}`;
@@ -133,7 +133,7 @@ function writeBlock(old: string, value: unknown): string {
   if (typeof value !== 'string' || value === '' || /^\s/.test(value)) return `${JSON.stringify(value)}${lineEnd}`;
   const [, body = '', breaks = ''] = /^(.*?)(\n*)$/s.exec(value) ?? [];
   const chomping = breaks === '' ? '-' : breaks === '\n' ? '' : '+';
-  const comment = /#.*$/.exec(first)?.[0].trim();
+  const comment = /#[^\r]*/.exec(first)?.[0].trim();
   const lines = [...body.split('\n'), ...breaks.slice(1).split('\n').slice(1)].map((line) => (line === '' ? '' : indent + line));
   return [`|${chomping}${comment ? ` ${comment}` : ''}`, ...lines, ''].join(lineEnd);
 }
