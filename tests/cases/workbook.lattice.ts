@@ -1,5 +1,5 @@
 import { cell, dataFile, namedRows, range, suite, table, test } from 'red-lattice';
-import { classifyBuiltInFormat, classifyNumberFormat } from '../../src/cases/data/workbook-numbers.ts';
+import { classifyBuiltInFormat, classifyNumberFormat, formatSerialDate } from '../../src/cases/data/workbook-numbers.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { formatLocation } from '../../src/problems/source-location.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
@@ -174,4 +174,61 @@ export const builtInFormats = test('the built-in formats of numbers are those of
     'date from 50',
     'number from 59',
   ]);
+});
+
+export const serials = test(
+  'the {kind} {serial} is {text}, counted from {from}',
+  {
+    cases: table(['kind', 'serial', 'from', 'text'], [
+      ['date', 1, 1900, '1900-01-01'],
+      ['date', 59, 1900, '1900-02-28'],
+      // Workbooks have a 29th of February 1900.
+      ['date', 61, 1900, '1900-03-01'],
+      ['date', 25_569, 1900, '1970-01-01'],
+      ['date', 25_569.5, 1900, '1970-01-01T12:00:00Z'],
+      ['date', 0, 1904, '1904-01-01'],
+      ['date', 24_107, 1904, '1970-01-01'],
+      ['time', 0.25, 1900, '06:00:00'],
+      ['time', 0.999_988_43, 1900, '23:59:59'],
+      ['time', 1.5, 1900, '1900-01-01T12:00:00Z'],
+      ['date', 0.25, 1900, '1899-12-31T06:00:00Z'],
+      ['date', 1e12, 1900, '1000000000000'],
+    ] as const),
+  },
+  ({ row, check }) => check.equal(formatSerialDate(row.serial, row.kind, row.from === 1904), row.text),
+);
+
+export const kinds = test('cells of a workbook have their type: {cell} in a workbook from {from}', {
+  cases: table(['cell', 'from', 'value'], [
+    ['<c s="1"><v>24107</v></c>', '1', '1970-01-01'],
+    ['<c s="1"><v>24107</v></c>', 'true', '1970-01-01'],
+    ['<c s="1"><v>25569</v></c>', '0', '1970-01-01'],
+    ['<c t="d"><v>2031-04-01T00:00:00.000Z</v></c>', '0', '2031-04-01'],
+    ['<c t="d"><v>2031-04-01T06:30:00Z</v></c>', '0', '2031-04-01T06:30:00Z'],
+    ['<c t="b"><v>true</v></c>', '0', 'true'],
+    ['<c t="b"><v>0</v></c>', '0', 'false'],
+    ['<c t="str"><v>N4</v></c>', '0', 'N4'],
+    ['<c t="str"><v> </v></c>', '0', ''],
+    ['<c t="s"><v>0</v></c>', '0', 'quay'],
+    ['<c t="s"><v>1</v></c>', '0', ''],
+    ['<c t="s"><v>9</v></c>', '0', ''],
+    ['<c><v>1e3</v></c>', '0', '1000'],
+    ['<c><v></v></c>', '0', ''],
+  ] as const),
+}, async ({ row, check }) => {
+  const book = zip({
+    'xl/workbook.xml': `<workbook xmlns:r="y"><workbookPr date1904="${row.from}"/><sheets><sheet name="S" r:id="r"/></sheets></workbook>`,
+    'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
+    'xl/sharedStrings.xml': '<sst><si><t>quay</t></si><si><t> </t></si></sst>',
+    'xl/styles.xml': '<styleSheet><cellXfs><xf numFmtId="0"/><xf numFmtId="14"/></cellXfs></styleSheet>',
+    'xl/s.xml': `<worksheet><row><c t="str"><v>a</v></c><c t="str"><v>b</v></c></row><row>${row.cell}<c><v>1</v></c></row></worksheet>`,
+  });
+  const { seen } = await runInside(
+    [test('t', { cases: dataFile('a.xlsx', { columns: { a: cell.text.default('') } }) }, () => {})],
+    memoryFiles({ 'a.xlsx': book }),
+  );
+  check.equal(
+    seen.map(({ row: { a }, result }) => [a, result.failures.map(({ message }) => message)]),
+    [[row.value, []]],
+  );
 });

@@ -1380,4 +1380,19 @@ export function due(loa: Length, season: number): number {
     last: '0 passed, 4 failed',
     then: [{ args: ['report', '--format', 'json'], status: 0, says: ['"output":["opening\\n"]'] }],
   },
+  {
+    name: 'a runtime that generates no code',
+    files: {
+      'dues.csv': 'loa,due\n6,15\n8,x\n',
+      'a.lattice.mjs': `
+        const columns = { loa: cell.number, due: cell.number };
+        export const dues = test('{loa} m', { cases: dataFile('dues.csv', { columns }) }, ({ row, check }) => check.equal(row, { loa: 6, due: 15 }));
+        export const pairs = test('{a} {b}', { cases: table(['a', 'b'], [[1, 2], [3, 4]]) }, ({ row, check }) => check.equal(row.a + 1, row.b));`,
+    },
+    node: ['--disallow-code-generation-from-strings'],
+    status: 1,
+    results: { '6 m': pass, '8 m': 'errored/data', '1 2': pass, '3 4': pass },
+    says: ['dues.csv:3:3 due: "x" is not a number'],
+    last: '3 passed, 1 failed',
+  },
 ];
