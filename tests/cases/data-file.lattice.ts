@@ -1,4 +1,4 @@
-import { cell, dataFile, namedRows, range, suite, table, test, values } from 'red-lattice';
+import { cell, dataFile, type FileSource, namedRows, range, suite, table, test, values } from 'red-lattice';
 import { createRandom } from '../../src/cases/random.ts';
 import { encodeText } from '../encode-text.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
@@ -334,3 +334,33 @@ export const reading = suite('a data file', [
     );
   }),
 ]);
+
+/** A source that does not list folders, and some of whose files cannot be read. */
+const unlisted: FileSource = {
+  async *read({ pathname }) {
+    if (pathname === '/locked.csv') throw Object.assign(new Error('no ink'), { code: 'EACCES' });
+    if (pathname === '/gone.csv') throw Object.assign(new Error('no entry'), { code: 'ENOENT' });
+    if (pathname === '/far.csv') throw new TypeError('fetch failed', { cause: new Error('refused') });
+    if (pathname === '/odd.csv') throw 'no paper';
+    yield new TextEncoder().encode('a\n1\n');
+  },
+};
+
+export const unlistedFiles = test('from a source that does not list folders: {path} says {says}', {
+  cases: table(
+    ['path', 'says'],
+    [
+      ['dues.csv', 'nothing refused'],
+      [new URL('file:///elsewhere/dues.csv'), 'nothing refused'],
+      [undefined, "cannot look for data/t.*: this file source does not list folders. Name the file with its extension, as in dataFile('data/dues.csv')."],
+      ['dues', 'dues: unknown file extension; known: .csv, .tsv, .json, .jsonl, .ndjson, .yaml, .yml, .xlsx'],
+      ['locked.csv', 'cannot read locked.csv: no ink'],
+      ['gone.csv', 'cannot read gone.csv: nothing found at file:///gone.csv'],
+      ['far.csv', 'cannot read far.csv: fetch failed: refused'],
+      ['odd.csv', 'cannot read odd.csv: no paper'],
+    ],
+  ),
+}, async ({ row, check }) => {
+  const options = { files: unlisted, base: new URL('file:///a.lattice.ts') };
+  check.equal(await refusal(() => [test('t', { cases: dataFile(row.path as string) }, () => {})], options), row.says);
+});
