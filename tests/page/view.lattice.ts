@@ -2,7 +2,7 @@ import type { ChildProcess } from 'node:child_process';
 import { readdir, writeFile } from 'node:fs/promises';
 import { request } from 'node:http';
 import { join } from 'node:path';
-import { fixture, suite, table, testWith } from 'red-lattice';
+import { fixture, namedRows, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { runCommand, startCommand } from '../program.ts';
 import { makeProject } from '../project.ts';
@@ -97,6 +97,44 @@ export const view = suite('view', { timeout: 60_000 }, [
       if (row.status !== 200) check.equal(text.includes('"format"'), false);
     },
   ),
+
+  testWith({ served: server })(
+    'answers a request to {what} with {status}: {says}',
+    {
+      cases: namedRows<{ what: string; body: string; status: number; says: string }>({
+        text: { what: 'do what is no JSON', body: 'all', status: 400, says: 'the request is not JSON' },
+        other: { what: 'do something else', body: '{"kind":"rm"}', status: 400, says: 'unknown request' },
+        none: { what: 'run no case', body: '{"kind":"ids","ids":[]}', status: 400, says: 'expected 1 to 5,000 ids' },
+        list: { what: 'run cases without a list', body: '{"kind":"ids","ids":"a"}', status: 400, says: 'expected 1 to 5,000 ids' },
+        number: { what: 'run a case that is a number', body: '{"kind":"ids","ids":[5]}', status: 400, says: 'expected 1 to 5,000 ids' },
+        empty: { what: 'run a case without an id', body: '{"kind":"ids","ids":[""]}', status: 400, says: 'expected 1 to 5,000 ids' },
+        many: {
+          what: 'run too many cases',
+          body: JSON.stringify({ kind: 'ids', ids: Array.from({ length: 5001 }, (_, i) => `a#${i}`) }),
+          status: 400,
+          says: 'expected 1 to 5,000 ids',
+        },
+        stop: {
+          what: 'stop a run that it has not started',
+          body: '{"kind":"stop"}',
+          status: 409,
+          says: 'this run was not started from this page. Stop it where it was started.',
+        },
+      }),
+    },
+    async ({ row, check }, { served: { address, token } }) => {
+      const headers = { host: address.host, authorization: `Bearer ${token}`, 'content-type': 'application/json' };
+      check.equal(await ask(address, '/act', 'POST', headers, row.body), { status: row.status, text: row.says });
+    },
+  ),
+
+  testWith({ served })('has one run at a time', async ({ check }, { served: { address, token } }) => {
+    const headers = { host: address.host, authorization: `Bearer ${token}`, 'content-type': 'application/json' };
+    const act = (kind: string) => ask(address, '/act', 'POST', headers, JSON.stringify({ kind }));
+    check.equal(await act('all'), { status: 202, text: 'started' });
+    check.equal(await act('failed'), { status: 409, text: 'a run started from this page is in progress' });
+    check.equal(await act('stop'), { status: 200, text: 'stopping' });
+  }),
 
   testWith({ served, page })(
     'follows a run in progress, and runs failed cases again',
