@@ -1,0 +1,108 @@
+// Lists what no test takes: functions, cases and catches that never run, and conditions that are never true, never false or never decided.
+// A copy of the project records each of them at once, so that killed processes count, too.
+// usage: branches.mjs [where…]    writes .red-lattice/faults/branches.txt; where: test files or folders, default: all and the base
+import { spawnSync } from 'node:child_process';
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { availableParallelism, tmpdir } from 'node:os';
+import { join, relative } from 'node:path';
+import { parse } from '@babel/parser';
+import { makeCopy, removeCopy, root, sourceFiles, workshop } from './copy.mjs';
+import { findFunctions } from './sites.mjs';
+
+const [TRUE, FALSE] = [2, 1];
+/** What is recorded, in the order of the numbers in the instrumented code: `{ file, line, kind, text }`. */
+const points = [];
+
+/** Inserts the records into a source file. */
+function instrument(file, source) {
+  const inserted = [];
+  const add = (kind, node, text) => points.push({ file, line: node.loc.start.line, kind, text: text.replace(/\s+/g, ' ').slice(0, 100) }) - 1;
+  // Insertions at one position: first what ends there, the inner before the outer; then what begins there, the outer before the inner.
+  const begin = (at, length, text) => inserted.push({ at, order: 1e9 - length, text });
+  const end = (at, length, text) => inserted.push({ at, order: length - 1e9, text });
+  const wrap = (kind, { start, end: to, ...node }) => {
+    begin(start, to - start, `__branch(${add(kind, node, source.slice(start, to))},(`);
+    end(to, to - start, '))');
+  };
+  const visit = (node) => {
+    if (node.type.startsWith('TS') && !['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression'].includes(node.type)) return;
+    if (/^(?:If|While|DoWhile|For)Statement$|^ConditionalExpression$/.test(node.type) && node.test && node.test.type !== 'BooleanLiteral')
+      wrap('condition', node.test);
+    if (node.type === 'LogicalExpression') wrap(node.operator === '??' ? 'nullish' : 'condition', node.left);
+    if (node.type === 'CatchClause') begin(node.body.start + 1, 0, `__branch(${add('catch', node, 'catch')},true);`);
+    if (node.type === 'SwitchCase') {
+      const colon = source.indexOf(':', node.test?.end ?? node.start);
+      begin(colon + 1, 0, `__branch(${add('case', node, source.slice(node.start, colon))},true);`);
+    }
+    for (const [name, part] of Object.entries(node))
+      if (!/^(?:typeAnnotation|typeParameters|returnType|loc)$/.test(name))
+        for (const inner of Array.isArray(part) ? part : [part]) if (inner && typeof inner.type === 'string') visit(inner);
+  };
+  visit(parse(source, { sourceType: 'module', plugins: ['typescript', 'decorators'] }).program);
+  const lines = source.split('\n');
+  for (const { line, start, end: to, isExpression } of findFunctions(source)) {
+    const call = `__branch(${add('function', { loc: { start: { line } } }, lines[line - 1].trim())},true)`;
+    begin(start, to - start + 0.5, isExpression ? `(${call}, ` : `${call};`);
+    if (isExpression) end(to, to - start + 0.5, ')');
+  }
+  inserted.sort((a, b) => a.at - b.at || a.order - b.order);
+  let [text, at] = ['', 0];
+  for (const { at: next, text: added } of inserted) [text, at] = [text + source.slice(at, next) + added, next];
+  return `const __branch = globalThis.__branch ?? ((_: number, value: any): any => value);${text}${source.slice(at)}`;
+}
+
+const preload = (notes) => `const { appendFileSync } = require('node:fs');
+const nullish = new Set(${JSON.stringify(points.flatMap(({ kind }, i) => (kind === 'nullish' ? [i] : [])))});
+const seen = new Uint8Array(${points.length});
+globalThis.__branch = (point, value) => {
+  const side = (nullish.has(point) ? value != null : value) ? ${TRUE} : ${FALSE};
+  if ((seen[point] & side) === 0) {
+    seen[point] |= side;
+    try { appendFileSync(${JSON.stringify(notes)}, point + ' ' + side + '\\n'); } catch {}
+  }
+  return value;
+};`;
+
+/** Why a point is listed. Undefined if tests take all of it. */
+function describe({ kind }, sides) {
+  if (sides === (TRUE | FALSE) || (sides === TRUE && /^(?:function|catch|case)$/.test(kind))) return undefined;
+  if (sides === 0) return `never ${kind === 'condition' || kind === 'nullish' ? 'reached' : 'runs'}`;
+  const isTrue = sides === TRUE;
+  return kind === 'nullish' ? (isTrue ? 'never nullish' : 'always nullish') : isTrue ? 'always true' : 'always false';
+}
+
+const folder = join(tmpdir(), `red-lattice-branches-${process.pid}`);
+mkdirSync(workshop, { recursive: true });
+const [notes, preloadPath] = [join(workshop, 'branches-seen.txt'), join(workshop, 'branches.cjs')];
+rmSync(notes, { force: true });
+makeCopy(folder);
+for (const file of sourceFiles('src')) writeFileSync(join(folder, file), instrument(file, readFileSync(join(root, file), 'utf8')));
+writeFileSync(preloadPath, preload(notes));
+const { NODE_EXTRA_CA_CERTS, ...environment } = process.env;
+const run = (args, more = {}) =>
+  spawnSync(process.execPath, args.map(String), { cwd: folder, stdio: 'inherit', env: { ...environment, NO_COLOR: '1', ...more } });
+if (run(['scripts/build.mjs', '--no-types']).status !== 0) process.exit(1);
+// Tests of sizes, of source lines and of declarations fail in this copy.
+const observed = { NODE_OPTIONS: `--require ${preloadPath}`, RED_LATTICE_PACKAGE: folder };
+const where = process.argv.slice(2);
+if (where.length === 0) run(['tests/root/run.mjs'], observed);
+run(['dist/command.js', 'run', ...(where.length > 0 ? where : ['tests', 'examples']), '--lanes', availableParallelism() + 1, '--show', 'summary'], observed);
+removeCopy(folder);
+const seen = new Uint8Array(points.length);
+for (const note of readFileSync(notes, 'utf8').split('\n')) {
+  const [point, side] = note.split(' ').map(Number);
+  if (side) seen[point] |= side;
+}
+const listed = points.flatMap((point, i) => {
+  const why = describe(point, seen[i]);
+  return why ? [{ ...point, why }] : [];
+});
+listed.sort((a, b) => (a.file < b.file ? -1 : a.file > b.file ? 1 : a.line - b.line));
+const path = join(workshop, 'branches.txt');
+writeFileSync(path, listed.map(({ file, line, why, text }) => `${file}:${line}  ${why}: ${text}\n`).join(''));
+const counts = Map.groupBy
+  ? Map.groupBy(listed, ({ why }) => why)
+  : listed.reduce((all, one) => all.set(one.why, [...(all.get(one.why) ?? []), one]), new Map());
+console.log(`${listed.length} of ${points.length} are not taken: ${[...counts].map(([why, all]) => `${all.length} ${why}`).join(', ')}`);
+for (const made of [notes, preloadPath]) rmSync(made);
+console.log(`list: ${relative(root, path)}`);
