@@ -11,6 +11,7 @@ import { JournalReader } from '../../src/results/journal/reader.ts';
 import { applyLaneEntry, createLaneState } from '../../src/results/lane-state.ts';
 import { testsInOrder } from '../../src/results/plan-order.ts';
 import type { RecordedResult } from '../../src/results/recorded-result.ts';
+import { recordedRow } from '../../src/results/rows.ts';
 import { applyEntry, createRunState } from '../../src/results/run-state.ts';
 import { Slowest } from '../../src/results/slowest.ts';
 import { StatusStrip } from '../../src/results/status-strip.ts';
@@ -41,6 +42,42 @@ const result = (test: number, ordinal: number, status: Status = 'passed', row: R
   status,
 });
 
+export const incompact = test('a row that a compact line cannot contain leaves no trace: {what}', {
+  cases: namedRows<{ what: string; row: object }>({
+    'minus zero': { what: '-0', row: { nights: -0, hull: 'cat', power: true } },
+    'not a number': { what: 'NaN', row: { nights: Number.NaN, hull: 'cat', power: true } },
+    infinity: { what: 'an infinite number', row: { nights: Number.POSITIVE_INFINITY, hull: 'cat', power: true } },
+    big: { what: 'a bigint', row: { nights: 1n, hull: 'cat', power: true } },
+    list: { what: 'a list', row: { nights: [1], hull: 'cat', power: true } },
+    object: { what: 'an object', row: { nights: {}, hull: 'cat', power: true } },
+    undefined: { what: 'undefined', row: { nights: 1, hull: 'cat', power: undefined } },
+    'no date': { what: 'an invalid date', row: { nights: 1, hull: 'cat', power: new Date(Number.NaN) } },
+    'own property': { what: 'a date with a property', row: { nights: 1, hull: 'cat', power: Object.assign(new Date(0), { zone: 'UTC' }) } },
+    'own class': { what: 'a date of another class', row: { nights: 1, hull: 'cat', power: new (class extends Date {})(0) } },
+    order: { what: 'columns in another order', row: { hull: 'cat', nights: 1, power: true } },
+    less: { what: 'a column less', row: { nights: 1, hull: 'cat' } },
+    more: { what: 'a column more', row: { nights: 1, hull: 'cat', power: true, crew: 2 } },
+    other: { what: 'another column', row: { nights: 1, hull: 'cat', crew: 2 } },
+  }),
+}, ({ row, check }) => {
+  const pass = { test: 3, duplicateIndex: 1, start: 1, setup: 0, body: 1, teardown: 0, checks: 1, line: 2, column: 1 };
+  const [writer, lines] = [new PassWriter(), new Utf8LineBuffer()];
+  const given: readonly object[] = [{ nights: 1, hull: 'cat', power: true }, row.row, { nights: 2, hull: 'cat', power: null }];
+  lines.text(encodeEntry({ type: 'test', header: header(3) }, JSON.stringify));
+  check.equal(
+    given.map((one, ordinal) => writer.write({ ...pass, ordinal, row: one as CompactPass['row'] }, columns, lines, JSON.stringify)),
+    [true, false, true],
+  );
+  const entries = [...new JournalReader().readAll(lines.take())].flat();
+  check.equal(
+    entries.flatMap((entry) => (entry.type === 'ended' ? [[entry.result.ordinal, entry.result.row]] : [])),
+    [
+      [0, given[0] as RecordedResult['row']],
+      [2, given[2] as RecordedResult['row']],
+    ],
+  );
+});
+
 export const records = suite('reading a record', [
   test('compact passes keep all their fields: seed {seed}', { cases: range('seed', 1, 50) }, ({ row, check, ensure }) => {
     const random = createRandom(`passes ${row.seed}`);
@@ -48,15 +85,15 @@ export const records = suite('reading a record', [
     const valuesOfRow = () => ({
       nights: random.pick([0, -2.5, 1e21, random.integer(0, 1e9) / random.pick([1, 10, 1000, 7])]),
       hull: random.pick(texts),
-      power: random.pick([true, false]),
+      power: random.pick<unknown>([true, false, null, new Date(random.integer(-1e12, 4e12)), new Date(0)]),
     });
     let pass: CompactPass = {
       test: 3,
       ordinal: random.integer(0, 1e6),
       duplicateIndex: random.integer(1, 3),
-      start: random.integer(0, 1e7) / 1000,
+      start: random.integer(0, random.pick([1e7, 5e9])) / 1000,
       setup: 0.25,
-      body: random.integer(0, 5e6) / 1000,
+      body: random.integer(0, random.pick([5e6, 9e9])) / 1000,
       teardown: 0.001,
       checks: random.integer(0, 9),
       line: random.pick([0, 99, 100, 999_999, 1_000_000, 9_999_999]),
@@ -111,7 +148,11 @@ export const records = suite('reading a record', [
       const results = entries.flatMap((entry) => (entry?.type === 'ended' ? [entry.result] : []));
       check.equal(
         results.map(({ test, ordinal, start, times, checks, status, row }) => ({ test, ordinal, start, ...times, checks: checks.passed, status, row })),
-        passes.map(({ duplicateIndex: _duplicateIndex, line: _line, column: _column, ...rest }) => ({ ...rest, status: 'passed' as const })),
+        passes.map(({ duplicateIndex: _duplicateIndex, line: _line, column: _column, row, ...rest }) => ({
+          ...rest,
+          status: 'passed' as const,
+          row: recordedRow(row),
+        })),
       );
       check.equal(
         results.map(({ id, location }) => [id, location?.line, location?.column]),
