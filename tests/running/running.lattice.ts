@@ -237,12 +237,22 @@ export const locks = test('cases with the same lock do not overlap', async ({ ch
       test('by overrides', { needs: { lock }, cases: range('n', 1, 2), overrides: ({ n }) => [lock.with({ number: n })] }, () => hold('gate')),
       test('by name', { locks: ['crane'], cases: range('n', 1, 2) }, () => hold('crane')),
       test('by row', { cases: range('n', 1, 4).annotate(() => ({ locks: ['gate'] })) }, () => hold('gate')),
+      test(
+        'by two annotations',
+        {
+          cases: range('n', 1, 2)
+            .annotate(() => ({ locks: ['crane'] }))
+            .annotate(() => ({ locks: ['gate'] })),
+        },
+        () => Promise.all([hold('crane'), hold('gate')]),
+      ),
+      suite('by suite and test', { locks: ['crane'] }, [test('both', { locks: ['gate'] }, () => Promise.all([hold('crane'), hold('gate')]))]),
       test('alone', { needs: { quay }, cases: range('n', 1, 2) }, () => hold('alone')),
       test('free', { cases: range('n', 1, 8) }, () => wait(5)),
     ]),
   ]);
   check.equal(most, 1);
-  check.equal(seen.length, 22);
+  check.equal(seen.length, 25);
   check.holds(performance.now() - started > 6 * 5, 'one after the other');
 });
 
