@@ -492,6 +492,7 @@ export const outcomes = [
       '1 case passed only after a retry (flaky):\n  flaky',
       ...strict.map(() => '4 warnings in a strict run\n4 passed'),
     ],
+    then: [{ args: ['report', '--format', 'ctrf'], status: 0, says: ['"retries":1,"flaky":true', '"flaky":1,'] }],
   })),
   {
     name: 'errors of the plan',
