@@ -100,9 +100,8 @@ interface RowInSheet {
   /** The namespace prefix of elements. */
   readonly prefix: string;
   readonly cells: CellInSheet[];
-  /** The end of the row: its end tag, or the end of its only tag. */
+  /** The start of its end tag. */
   end: number;
-  readonly isClosed: boolean;
 }
 
 /** Finds some rows and their cells in the text of a sheet. */
@@ -119,7 +118,8 @@ function findRows(xml: string, lines: ReadonlySet<number>): ReadonlyMap<number, 
     if (name === 'row') {
       number = Number(attribute(tag, 'r') ?? number + 1);
       column = -1;
-      row = lines.has(number) ? { prefix: tag.name.slice(0, -3), cells: [], end: parser.position, isClosed: tag.isSelfClosing } : undefined;
+      // A row that is a single tag has no cells, and so is no row of data.
+      row = lines.has(number) && !tag.isSelfClosing ? { prefix: tag.name.slice(0, -3), cells: [], end: parser.position } : undefined;
       if (row) rows.set(number, row);
     } else if (name === 'c') {
       const address = attribute(tag, 'r');
@@ -137,7 +137,7 @@ function findRows(xml: string, lines: ReadonlySet<number>): ReadonlyMap<number, 
       cell.end = parser.position;
       cell = undefined;
     } else if (name === 'row') {
-      if (row && !row.isClosed) row.end = findTagStart();
+      if (row) row.end = findTagStart();
       row = undefined;
     }
   });
