@@ -1,6 +1,6 @@
 import { SaxesParser } from 'saxes';
 import { attribute, type DescribedSheet, describeSheet, parseColumnNumber, readWorkbookHeadings, removePrefix } from '../cases/data/workbook.ts';
-import { DAY_MS, EPOCH_1900, EPOCH_1904, type NumberKind } from '../cases/data/workbook-numbers.ts';
+import { type NumberKind, toSerialDate } from '../cases/data/workbook-numbers.ts';
 import { readArchived, replaceArchived } from './archive.ts';
 import { type CellChange, type Edited, type MadeChange, type Refusal, refuseChange, type Splice, splice } from './change.ts';
 
@@ -160,7 +160,7 @@ function formatCell({ value, text }: CellChange, kind: NumberKind | undefined, f
   if (kind === 'time') return undefined;
   const day = kind === 'date' && /^\d{4}-\d\d-\d\d/.test(text) ? Date.parse(text) : Number.NaN;
   if (!Number.isNaN(day)) {
-    const serial = day / DAY_MS + (from1904 ? EPOCH_1904 : EPOCH_1900);
+    const serial = toSerialDate(day, from1904);
     return { type: '', content: (prefix) => `<${prefix}v>${serial}</${prefix}v>`, shown: text };
   }
   const escaped = text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('\r', '&#13;');

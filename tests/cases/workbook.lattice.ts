@@ -1,5 +1,5 @@
-import { cell, dataFile, namedRows, range, suite, table, test } from 'red-lattice';
-import { classifyBuiltInFormat, classifyNumberFormat, formatSerialDate } from '../../src/cases/data/workbook-numbers.ts';
+import { cell, dataFile, namedRows, range, suite, table, test, values } from 'red-lattice';
+import { classifyBuiltInFormat, classifyNumberFormat, formatSerialDate, toSerialDate } from '../../src/cases/data/workbook-numbers.ts';
 import { createRandom } from '../../src/cases/random.ts';
 import { formatLocation } from '../../src/problems/source-location.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
@@ -232,3 +232,13 @@ export const kinds = test('cells of a workbook have their type: {cell} in a work
     [[row.value, []]],
   );
 });
+
+export const days = test(
+  'the serial number of a day is read as that day: {day} from {from}',
+  {
+    cases: values('day', ['1900-01-01', '1900-02-28', '1900-03-01', '1904-01-01', '1970-01-01', '2031-04-01', '2031-04-01T06:30:00Z', '9999-12-31'] as const)
+      .cross(values('from', [1900, 1904] as const))
+      .filter(({ day, from }) => day >= String(from)),
+  },
+  ({ row: { day, from }, check }) => check.equal(formatSerialDate(toSerialDate(Date.parse(day), from === 1904), 'date', from === 1904), day),
+);

@@ -16,19 +16,28 @@ export function classifyNumberFormat(code: string): NumberKind {
 }
 
 /** The serial number of 1970-01-01 in workbooks that count days from 1900, and from 1904. */
-export const EPOCH_1900 = 25_569;
-export const EPOCH_1904 = 24_107;
-export const DAY_MS = 86_400_000;
+const EPOCH_1900 = 25_569;
+const EPOCH_1904 = 24_107;
+const DAY_MS = 86_400_000;
+/** The serial number of a day that does not exist: the 29th of February 1900. */
+const LEAP_DAY_1900 = 60;
 
 /**
  * Formats a serial day as an ISO date, and a fraction of a day as a time. Days are counted from 1900 or 1904; workbooks treat 1900 as a
  * leap year (ISO/IEC 29500-1, 18.17.4).
  */
 export function formatSerialDate(serial: number, kind: NumberKind, from1904: boolean): string {
-  const days = from1904 ? serial - EPOCH_1904 : serial < 60 ? serial - (EPOCH_1900 - 1) : serial - EPOCH_1900;
+  const days = from1904 ? serial - EPOCH_1904 : serial < LEAP_DAY_1900 ? serial - (EPOCH_1900 - 1) : serial - EPOCH_1900;
   const at = new Date(Math.round(days * DAY_MS));
   if (Number.isNaN(at.getTime())) return String(serial);
   const iso = at.toISOString();
   if (kind === 'time' && serial < 1) return iso.slice(11, 19);
   return iso.endsWith('T00:00:00.000Z') ? iso.slice(0, 10) : iso.replace('.000Z', 'Z');
+}
+
+/** The serial day of a time in milliseconds since 1970: the inverse of `formatSerialDate`. */
+export function toSerialDate(milliseconds: number, from1904: boolean): number {
+  const days = milliseconds / DAY_MS;
+  if (from1904) return days + EPOCH_1904;
+  return days + EPOCH_1900 > LEAP_DAY_1900 ? days + EPOCH_1900 : days + EPOCH_1900 - 1;
 }
