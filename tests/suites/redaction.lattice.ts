@@ -1,0 +1,75 @@
+import { namedRows, rows, suite, test, values } from 'red-lattice';
+import { compileRedactions, hidden, type RedactionPredicate, redactEntry, redactSettings, Secrets } from '../../src/suites/redaction.ts';
+
+const isRedacted: RedactionPredicate = (name) => name === 'pin';
+const cycle: Record<string, unknown> = { pin: 'abcd' };
+cycle['self'] = cycle;
+const today = new Date(0);
+
+export const redaction = suite('redaction', [
+  test('of a row replaces values by their names, at any depth', {
+    cases: namedRows<{ row: object; becomes: object | undefined; secrets?: readonly unknown[] }>({
+      'a column': { row: { pin: 1234, loa: 9 }, becomes: { pin: hidden, loa: 9 } },
+      'a property': { row: { stay: { pin: 1234, nights: 2 } }, becomes: { stay: { pin: hidden, nights: 2 } } },
+      'an object in a list': { row: { stays: [1, { pin: 1234 }] }, becomes: { stays: [1, { pin: hidden }] } },
+      'a secret under another name': { row: { note: 'key', parts: ['key'] }, becomes: { note: hidden, parts: [hidden] }, secrets: ['key'] },
+      'undefined and null': { row: { pin: undefined, other: null }, becomes: { pin: hidden, other: null } },
+      nothing: { row: { loa: 9, stay: { nights: [2] } }, becomes: undefined },
+      'an object of a class': { row: { at: today, pool: new Map([['pin', 1]]) }, becomes: undefined },
+      'an object that contains itself': { row: { own: cycle }, becomes: { own: { pin: hidden, self: cycle } } },
+    }),
+  }, ({ row: { row, becomes, secrets }, check }) => {
+    const entry = { row, name: 'first' };
+    const redacted = redactEntry(entry, isRedacted, secrets);
+    if (becomes === undefined) check.same(redacted, entry);
+    else check.equal(redacted, { row: becomes, name: 'first' });
+  }),
+
+  test('of texts replaces what settings and rows hide, from {length} characters', { cases: values('length', [3, 4]) }, ({ row: { length }, check }) => {
+    const secrets = new Secrets(isRedacted);
+    const text = (letter: string): string => letter.repeat(length);
+    check.equal(secrets.redactText('abcd'), 'abcd', 'without secrets');
+    secrets.registerSecrets({ pin: text('a'), hour: 9, stay: { pin: { first: text('b'), list: [text('c')] }, at: today }, none: null, open: text('d') });
+    secrets.learnHidden({ code: text('e'), stay: { key: text('f') }, loa: text('g') }, { code: hidden, stay: { key: hidden }, loa: text('g') });
+    const shown = (letter: string): string => (length < 4 ? text(letter) : hidden);
+    const [a, b, c, e, f] = ['a', 'b', 'c', 'e', 'f'].map(shown) as [string, string, string, string, string];
+    check.equal(secrets.redactText([...'abcdefg'].map(text).join(' ')), `${a} ${b} ${c} ${text('d')} ${e} ${f} ${text('g')}`);
+    const bytes = Uint8Array.of(1);
+    check.equal(secrets.redactText({ note: [text('a'), 5, null], content: bytes }), { note: [a, 5, null], content: bytes });
+  }),
+
+  test('of settings hides their values', ({ check }) => {
+    const described = {
+      id: 'a',
+      fixtures: [
+        {
+          name: 'gate',
+          settings: [
+            { name: 'pin', value: '1234' },
+            { name: 'hour', value: '9' },
+          ],
+        },
+      ],
+    };
+    check.equal(redactSettings(described, isRedacted).fixtures[0]?.settings, [
+      { name: 'pin', value: hidden },
+      { name: 'hour', value: '9' },
+    ]);
+    check.same(redactSettings(described, undefined), described);
+  }),
+
+  test(
+    'by {patterns} applies to {name}: {applies}',
+    {
+      cases: rows<{ patterns: readonly (string | { source: string; flags: string })[] | undefined; name: string; applies: boolean | undefined }>([
+        { patterns: undefined, name: 'pin', applies: undefined },
+        { patterns: [], name: 'pin', applies: undefined },
+        { patterns: ['pin'], name: 'pin', applies: true },
+        { patterns: ['pin'], name: 'pins', applies: false },
+        { patterns: ['code', { source: 'PIN', flags: 'i' }], name: 'the pins', applies: true },
+        { patterns: ['code', { source: 'PIN', flags: '' }], name: 'the pins', applies: false },
+      ]),
+    },
+    ({ row: { patterns, name, applies }, check }) => check.equal(compileRedactions(patterns as never)?.(name), applies),
+  ),
+]);
