@@ -625,7 +625,7 @@ export const outcomes = [
     status: 143,
     results: {},
     says: ['interrupted: everything set up was torn down'],
-    wrote: { 'order.txt': '+office +quay body abort -quay -office ' },
+    wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
   },
   {
     name: 'a third interruption ends everything',
@@ -1395,5 +1395,13 @@ export function due(loa: Length, season: number): number {
     results: { '6 m': pass, '8 m': 'errored/data', '1 2': pass, '3 4': pass },
     says: ['dues.csv:3:3 due: "x" is not a number'],
     last: '3 passed, 1 failed',
+  },
+  {
+    name: 'an interruption ends narrow',
+    files: interruptible('await new Promise(() => {});'),
+    args: ['narrow', '--lanes', '1'],
+    signals: [['SIGINT', 'body']],
+    status: 130,
+    wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
   },
 ];
