@@ -1404,4 +1404,18 @@ export function due(loa: Length, season: number): number {
     status: 130,
     wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
   },
+  {
+    name: 'a merge of shards that stopped early counts what did not run',
+    files: {
+      'a.lattice.mjs': `export const one = test('berth {n}', { cases: range('n', 1, 20) }, ({ check }) => check.holds(false));`,
+    },
+    args: ['run', '--shard', '1/2', '--stop-after', '1', '--lanes', '1'],
+    status: 1,
+    last: '0 passed, 1 failed',
+    then: [
+      { args: ['run', '--shard', '2/2', '--stop-after', '2', '--lanes', '1'], status: 1, says: ['? 8 not run: the run stopped after 2 failed'] },
+      { args: ['merge', 'previous', 'latest', '-o', 'whole'], status: 1, says: ['? 17 not run: the run stopped after 1 failed', '0 passed, 3 failed'] },
+      { args: ['report', 'whole', '--format', 'json'], status: 0, says: ['"notRun":{"cases":17,"isMore":false,"reason":"the run stopped after 1 failed"}'] },
+    ],
+  },
 ];
