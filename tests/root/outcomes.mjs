@@ -1198,17 +1198,23 @@ export function due(loa: Length, season: number): number {
       'a.lattice.mjs': `
         const columns = { loa: cell.number, due: cell.number, note: cell.text.default('') };
         export const dues = test('{loa} m', { cases: dataFile('dues.csv', { columns }) }, ({ row, check }) => { check.columns({ due: row.loa * 2.5 }); });
-        export const notice = test('notice', async ({ check }) => { await check.file('out/n4.txt', 'N4\\n'); });`,
+        export const notice = test('notice', async ({ check }) => { await check.file('out/n4.txt', 'N4\\n'); });
+        export const own = test('{a} twice', { cases: table(['a', 'b'], [[1, 2], [2, 5]]) }, ({ row, check }) => { check.columns({ b: 2 * row.a }); });`,
     },
     args: ['run'],
     status: 1,
-    results: { '6 m': pass, '8 m': 'failed/check', notice: 'failed/check' },
+    results: { '6 m': pass, '8 m': 'failed/check', notice: 'failed/check', '1 twice': pass, '2 twice': 'failed/check' },
     then: [
-      { args: ['accept', '--check'], status: 1, says: ['19 → 20', 'new file of 3 bytes', '1 value in 1 file and 1 whole file would change'] },
+      {
+        args: ['report', '--format', 'json'],
+        status: 0,
+        says: ['"differingFile":{"file":"out/n4.txt","attachment":"computed out/n4.txt","isNew":true}', '"tableRow":{"location":{"file":"a.lattice.mjs","line":6,"column":55},"index":1'],
+      },
+      { args: ['accept', '--check'], status: 1, says: ['19 → 20', 'new file of 3 bytes', '2 values in 2 files and 1 whole file would change'] },
       { args: ['accept'], status: 2, error: ['accept writes without a question only with --yes'] },
       { args: ['run'], status: 1 },
-      { args: ['accept', '--yes'], status: 0, says: ['accepted 1 value in 1 file and 1 whole file'] },
-      { args: ['run'], status: 0, says: ['3 passed, 0 failed'] },
+      { args: ['accept', '--yes'], status: 0, says: ['accepted 2 values in 2 files and 1 whole file'] },
+      { args: ['run'], status: 0, says: ['5 passed, 0 failed'] },
     ],
     wrote: { 'dues.csv': '# by hand\r\nloa,due,note\r\n6,15,"a, b"\r\n8,20,\r\n', 'out/n4.txt': 'N4\n' },
   },
