@@ -81,7 +81,9 @@ export class PageWriter {
   readonly #folder: string | undefined;
   readonly #nameFile: FormatPath;
   readonly #source: (file: string) => string | undefined;
-  readonly #included = new Set<string>();
+  /** The places and the files that have been sent. */
+  readonly #excerpts = new Set<string>();
+  readonly #contents = new Set<string>();
   #bytes = 0;
 
   constructor(folder: string | undefined, nameFile: FormatPath, source: (file: string) => string | undefined) {
@@ -103,8 +105,8 @@ export class PageWriter {
 
   *#excerpt({ file, line, sheet }: SourceLocation): Generator<string> {
     const key = `${file}:${line}`;
-    if (sheet !== undefined || this.#included.has(key) || this.#included.size > MAX_EXCERPTS) return;
-    this.#included.add(key);
+    if (sheet !== undefined || this.#excerpts.has(key) || this.#excerpts.size >= MAX_EXCERPTS) return;
+    this.#excerpts.add(key);
     const lines = this.#source(file)?.split('\n');
     if (!lines || line > lines.length) return;
     const first = Math.max(1, line - EXCERPT_LINES_AROUND);
@@ -117,8 +119,8 @@ export class PageWriter {
   }
 
   *#content(file: string): Generator<string> {
-    if (this.#folder === undefined || this.#included.has(file)) return;
-    this.#included.add(file);
+    if (this.#folder === undefined || this.#contents.has(file)) return;
+    this.#contents.add(file);
     const path = join(this.#folder, 'attachments', basename(file));
     // A record can come from anywhere: a link could lead to any file.
     const status = lstatSync(path, { throwIfNoEntry: false });
