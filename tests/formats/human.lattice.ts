@@ -4,6 +4,7 @@ import { diffValues, measureDistance } from '../../src/checks/difference.ts';
 import { breakLine, measureWidth, padOrTruncate, sliceColumns } from '../../src/formats/columns.ts';
 import { renderFailure } from '../../src/formats/human/failure.ts';
 import { renderCodeFrame } from '../../src/formats/human/frame.ts';
+import { renderLeaks } from '../../src/formats/human/leaks.ts';
 import { renderProgress } from '../../src/formats/human/live.ts';
 import { renderNarrowed } from '../../src/formats/human/narrow.ts';
 import { renderTimeline } from '../../src/formats/human/timeline.ts';
@@ -12,6 +13,7 @@ import { formatCode } from '../../src/formats/markdown-text.ts';
 import { plainStyle } from '../../src/formats/style.ts';
 import { parseFrames } from '../../src/problems/source-location.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
+import type { Leak } from '../../src/results/leaks.ts';
 import { createRunState } from '../../src/results/run-state.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
 import type { Failure } from '../../src/running/result.ts';
@@ -491,3 +493,33 @@ export const stacks = test(
       row.frames as (string | number | undefined)[][],
     ),
 );
+
+export const leaks = test('what is left open is counted by its case, or shown with its place: {what}', {
+  cases: namedRows<{ what: string; leaks: readonly Leak[]; lines: readonly string[] }>({
+    nothing: { what: 'nothing', leaks: [], lines: [] },
+    counts: {
+      what: 'counts',
+      leaks: [
+        { kind: 'child process', after: { id: 'a', title: 'moors' } },
+        { kind: 'timer', after: { id: 'a', title: 'moors' } },
+        { kind: 'child process', after: { id: 'a', title: 'moors' } },
+        { kind: 'child process', after: undefined },
+      ],
+      lines: [
+        '',
+        '! 2 child processes left open by moors',
+        '! 1 timer left open by moors',
+        '! 1 child process left open by concurrent cases',
+        '  run with --leaks to see where each was opened',
+      ],
+    },
+    places: {
+      what: 'places',
+      leaks: [{ kind: 'timer', after: { id: 'a', title: 'moors' }, location: { file: '/p/a.ts', line: 2, column: 3 } }, { kind: 'server', after: undefined }],
+      lines: ['', '! timer left open by moors', '  a.ts:2:3', '', '! server left open by a case'],
+    },
+  }),
+}, ({ row, check }) => {
+  const formatting = { style: plainStyle, nameFile: (file: string) => file.replace('/p/', ''), shown: new Set<string>(), source: () => undefined };
+  check.equal(renderLeaks(row.leaks, formatting as never), [...row.lines]);
+});

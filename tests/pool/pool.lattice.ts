@@ -145,6 +145,11 @@ const scenarios: Readonly<Record<string, Scenario>> = {
       const [results = ''] = (await scene.server.command('KEYS', `${scene.prefix}:run:*:results`)) as string[];
       for (const message of ['{', '{"kind":"journal"}', '{"kind":"exit","code":"x","output":1}', '[]'])
         await scene.server.command('XADD', results, '*', 'seat', '0-1', 'n', '1', 'message', message);
+      for (const announced of [
+        ['run', 'gone'],
+        ['no', 'run'],
+      ])
+        await scene.server.command('XADD', `${scene.prefix}:runs`, '*', ...announced);
       await scene.server.command('CONFIG', 'SET', 'maxmemory', '1');
       await untilRefused(scene.server);
       await scene.server.command('CONFIG', 'SET', 'maxmemory', '0');

@@ -1208,7 +1208,10 @@ export function due(loa: Length, season: number): number {
       {
         args: ['report', '--format', 'json'],
         status: 0,
-        says: ['"differingFile":{"file":"out/n4.txt","attachment":"computed out/n4.txt","isNew":true}', '"tableRow":{"location":{"file":"a.lattice.mjs","line":6,"column":55},"index":1'],
+        says: [
+          '"differingFile":{"file":"out/n4.txt","attachment":"computed out/n4.txt","isNew":true}',
+          '"tableRow":{"location":{"file":"a.lattice.mjs","line":6,"column":55},"index":1',
+        ],
       },
       { args: ['accept', '--check'], status: 1, says: ['19 → 20', 'new file of 3 bytes', '2 values in 2 files and 1 whole file would change'] },
       { args: ['accept'], status: 2, error: ['accept writes without a question only with --yes'] },
