@@ -165,6 +165,49 @@ export const records = suite('reading a record', [
     }
   }),
 
+  test('only lines of some types are read, and plain passes: {types}', {
+    cases: table(['types', 'read'], [
+      [undefined, ['header', 'test', 'ended', 'ended', 'idle', 'ended', 'output', 'ended']],
+      [['idle'], ['header', 'test', 'ended', 'idle', 'ended', 'ended']],
+      [['ended'], ['header', 'test', 'ended', 'ended', 'ended', 'ended']],
+      [
+        ['idle', 'output'],
+        ['header', 'test', 'ended', 'idle', 'ended', 'output', 'ended'],
+      ],
+      [[], ['header', 'test', 'ended', 'ended', 'ended']],
+    ] as const),
+  }, ({ row: { types, read }, check }) => {
+    const pass = {
+      test: 3,
+      ordinal: 1,
+      duplicateIndex: 1,
+      start: 1,
+      setup: 1,
+      body: 1,
+      teardown: 1,
+      checks: 1,
+      line: 0,
+      column: 1,
+      row: { nights: 1, hull: 'cat', power: true },
+    };
+    const lines = [
+      ...[{ type: 'header', version: 6, lane: 0 } as const, { type: 'test', header: header(3) } as const].map((entry) =>
+        encodeEntry(entry, JSON.stringify).trimEnd(),
+      ),
+      encodeEntry({ type: 'ended', result: result(3, 0, 'failed') }, JSON.stringify).trimEnd(),
+      passLine(pass),
+      '{"type":"idle"}',
+      passLine({ ...pass, ordinal: 5 }),
+      '{"type":"output","text":"idle"}',
+      passLine({ ...pass, ordinal: 9 }),
+    ];
+    const entries = [...new JournalReader().readAll(new TextEncoder().encode(`${lines.join('\n')}\n`), { types })].flat();
+    check.equal(
+      entries.map(({ type }) => type),
+      [...read],
+    );
+  }),
+
   test('a line that continues a missing line is left out, in its own lane', ({ check }) => {
     const reader = new JournalReader();
     const pass = { test: 0, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
