@@ -1,6 +1,6 @@
 import { crc32 } from 'node:zlib';
 import { unzipSync } from 'fflate';
-import { cell, dataFile, namedRows, range, rows as rowsOf, runSuites, suite, test, values } from 'red-lattice';
+import { cell, dataFile, namedRows, range, rows as rowsOf, runSuites, suite, table, test, values } from 'red-lattice';
 import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
 import { editFile } from '../../src/accepting/edit-file.ts';
 import { createRandom, type Random } from '../../src/cases/random.ts';
@@ -483,4 +483,27 @@ export const workbookCells = test('cells of a workbook are written, or refused: 
   );
   if (refuses === undefined) check.includes(new TextDecoder().decode(unzipSync(content)['xl/s.xml']), becomes);
   else check.equal(content, ownBook);
+});
+
+export const wideSheets = test('a cell that is added to column {column} has its address', {
+  cases: table(
+    ['index', 'column'],
+    [
+      [25, 'Z'],
+      [26, 'AA'],
+      [51, 'AZ'],
+      [52, 'BA'],
+      [701, 'ZZ'],
+      [702, 'AAA'],
+    ],
+  ),
+}, async ({ row: { index, column }, check }) => {
+  const headings = Array.from({ length: 703 }, (_, i) => `<c t="str"><v>h${i}</v></c>`).join('');
+  const book = zip({
+    ...Object.fromEntries(Object.entries(unzipSync(ownBook)).map(([name, bytes]) => [name, new TextDecoder().decode(bytes)])),
+    'xl/s.xml': `<worksheet><row>${headings}</row><row><c><v>1</v></c></row></worksheet>`,
+  });
+  const change = { file: 'file:///a.xlsx', line: 2, column: 1, heading: `h${index}`, value: 7, text: '7', sheet: 'S', index: 0, cases: ['dues'] };
+  const { content } = await editFile(book, 'a.xlsx', [change]);
+  check.includes(new TextDecoder().decode(unzipSync(content)['xl/s.xml']), `<row><c><v>1</v></c><c r="${column}2"><v>7</v></c></row>`);
 });
