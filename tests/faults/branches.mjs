@@ -64,7 +64,7 @@ globalThis.__branch = (point, value) => {
 };`;
 
 /** Why a point is listed. Undefined if tests take all of it. */
-function describe({ kind }, sides) {
+function explainSides({ kind }, sides) {
   if (sides === (TRUE | FALSE) || (sides === TRUE && /^(?:function|catch|case)$/.test(kind))) return undefined;
   if (sides === 0) return `never ${kind === 'condition' || kind === 'nullish' ? 'reached' : 'runs'}`;
   const isTrue = sides === TRUE;
@@ -94,7 +94,7 @@ for (const note of readFileSync(notes, 'utf8').split('\n')) {
   if (side) seen[point] |= side;
 }
 const listed = points.flatMap((point, i) => {
-  const why = describe(point, seen[i]);
+  const why = explainSides(point, seen[i]);
   return why ? [{ ...point, why }] : [];
 });
 listed.sort((a, b) => (a.file < b.file ? -1 : a.file > b.file ? 1 : a.line - b.line));

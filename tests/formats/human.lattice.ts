@@ -515,7 +515,10 @@ export const leaks = test('what is left open is counted by its case, or shown wi
     },
     places: {
       what: 'places',
-      leaks: [{ kind: 'timer', after: { id: 'a', title: 'moors' }, location: { file: '/p/a.ts', line: 2, column: 3 } }, { kind: 'server', after: undefined }],
+      leaks: [
+        { kind: 'timer', after: { id: 'a', title: 'moors' }, location: { file: '/p/a.ts', line: 2, column: 3 } },
+        { kind: 'server', after: undefined },
+      ],
       lines: ['', '! timer left open by moors', '  a.ts:2:3', '', '! server left open by a case'],
     },
   }),

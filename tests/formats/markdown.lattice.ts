@@ -108,7 +108,7 @@ export const markdown = suite('Markdown for a merge request', [
     for (const part of parts) check.includes(text, part);
   }),
 
-  test('names fifty tests, and as many failures as fit', ({ check }) => {
+  test('names fifty tests, and as many failures as there is room for', ({ check }) => {
     const letters = (number: number): string => [...String(number)].map((digit) => 'abcdefghij'[Number(digit)]).join('');
     const text = report(stateOf(Array.from({ length: 120 }, (_, i) => failed(failure(letters(i), { actual: `"${letters(i).repeat(400)}"` })))));
     check.equal(text.match(/^\| `a\.ts › t\d+` \|/gm)?.length, 50);

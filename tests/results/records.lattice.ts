@@ -42,6 +42,9 @@ const result = (test: number, ordinal: number, status: Status = 'passed', row: R
   status,
 });
 
+/** A pass whose line continues no other. */
+const onePass: CompactPass = { test: 0, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
+
 export const incompact = test('a row that a compact line cannot contain leaves no trace: {what}', {
   cases: namedRows<{ what: string; row: object }>({
     'minus zero': { what: '-0', row: { nights: -0, hull: 'cat', power: true } },
@@ -177,19 +180,7 @@ export const records = suite('reading a record', [
       [[], ['header', 'test', 'ended', 'ended', 'ended']],
     ] as const),
   }, ({ row: { types, read }, check }) => {
-    const pass = {
-      test: 3,
-      ordinal: 1,
-      duplicateIndex: 1,
-      start: 1,
-      setup: 1,
-      body: 1,
-      teardown: 1,
-      checks: 1,
-      line: 0,
-      column: 1,
-      row: { nights: 1, hull: 'cat', power: true },
-    };
+    const pass = { ...onePass, test: 3, row: { nights: 1, hull: 'cat', power: true } };
     const lines = [
       ...[{ type: 'header', version: 6, lane: 0 } as const, { type: 'test', header: header(3) } as const].map((entry) =>
         encodeEntry(entry, JSON.stringify).trimEnd(),
@@ -210,7 +201,7 @@ export const records = suite('reading a record', [
 
   test('a line that continues a missing line is left out, in its own lane', ({ check }) => {
     const reader = new JournalReader();
-    const pass = { test: 0, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
+    const pass = onePass;
     const read = (line: string): number | undefined => {
       const entry = reader.read(line);
       return entry?.type === 'ended' ? entry.result.ordinal : undefined;
@@ -285,7 +276,7 @@ export const records = suite('reading a record', [
   test('passes after an invalid head are read one by one: {head}', {
     cases: values('head', ['*', '*-60 3 20 1 0 0 0', '*x 3 20 1 0 0 0', '*9 3 20 1 0 0 0', '*60 3 20', '*99999 3 20 1 0 0 0']),
   }, ({ row, check }) => {
-    const line = passLine({ test: 3, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} });
+    const line = passLine({ ...onePass, test: 3 });
     const bytes = new TextEncoder().encode(`${row.head}\n${`${line}\n`.repeat(20)}`);
     check.equal(
       [...new JournalReader().readAll(bytes, { inBlocks: true })].flat().map(({ type }) => type),
@@ -315,19 +306,7 @@ export const records = suite('reading a record', [
   }),
 
   test('an incomplete line is left out', ({ check }) => {
-    const line = passLine({
-      test: 0,
-      ordinal: 1,
-      duplicateIndex: 1,
-      start: 1,
-      setup: 1,
-      body: 1,
-      teardown: 1,
-      checks: 1,
-      line: 0,
-      column: 1,
-      row: { hull: 'cat', nights: 2 },
-    });
+    const line = passLine({ ...onePass, row: { hull: 'cat', nights: 2 } });
     for (let length = 1; length < line.length; length++) check.equal(new JournalReader().read(line.slice(0, length)), undefined, line.slice(0, length));
     check.present(new JournalReader().read(line));
   }),
