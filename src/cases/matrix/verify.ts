@@ -29,6 +29,8 @@ const MAX_TRIED_ROWS = 100_000;
  * completed to a row without an exclusion. If that is not known after 100,000 tries, it counts as `undecided`, and is required only
  * if it occurs in a row. With `locate: 1`, `indistinct` are pairs of combinations of up to `strength` values that are in the same rows, though a
  * possible row has only one of them; with `locate: 2`, the same for sets of one or two combinations.
+ *
+ * Throws a ProblemError for invalid arguments, and for axes in `exclude` and `mixedStrength` that do not exist.
  */
 export function verifyCoverage<A extends Readonly<Record<string, Datum>>>(
   axes: { readonly [K in keyof A]: readonly A[K][] },
