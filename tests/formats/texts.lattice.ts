@@ -1,5 +1,6 @@
 import { namedRows, type Problem, rows, suite, table, test } from 'red-lattice';
 import { wantsOneProcess } from '../../src/command/one-process.ts';
+import { buildArguments, findProfile, formatUnknownProfile } from '../../src/command/profile.ts';
 import { renderExplanation } from '../../src/formats/human/explain.ts';
 import { renderCodeFrame } from '../../src/formats/human/frame.ts';
 import { renderGrid } from '../../src/formats/human/grid.ts';
@@ -285,6 +286,33 @@ export const texts = suite('a text', [
     },
     ({ row, check }) => check.equal(wantsOneProcess(row.args), row.isOne),
   ),
+
+  test(
+    'of {args} names the profile {name}',
+    {
+      cases: table(
+        ['args', 'name'],
+        [
+          [['run'], undefined],
+          [['--profile', 'quick', 'run'], 'quick'],
+          [['--profile=quick', 'run'], 'quick'],
+          [['run', '--profile', 'quick'], 'quick'],
+          [['run', '--profile=a=b'], 'a=b'],
+          [['run', '--profile'], ''],
+          [['run', '--profiles'], undefined],
+        ],
+      ),
+    },
+    ({ row, check }) => check.equal(findProfile(row.args), row.name),
+  ),
+
+  test('of a profile is a list of arguments', ({ check }) => {
+    const profile = { stopAfter: 2, strict: true, watch: false, tag: ['quick', 'money'] };
+    check.equal(buildArguments(profile), ['--stop-after', '2', '--strict', '--tag', 'quick', '--tag', 'money']);
+    check.equal(formatUnknownProfile('qick', { quick: {}, slow: {} }), 'unknown profile "qick"; did you mean "quick"?');
+    check.equal(formatUnknownProfile('nightly', { quick: {}, slow: {} }), 'unknown profile "nightly"; known: quick, slow');
+    check.equal(formatUnknownProfile('nightly', undefined), 'unknown profile "nightly": red-lattice.config.ts has no profiles');
+  }),
 
   test('of a cause is {comparisons} in JSON', {
     cases: namedRows<{ condition: Condition; comparisons: readonly unknown[] }>({
