@@ -1,5 +1,10 @@
 import { namedRows, rows, suite, test, values } from 'red-lattice';
+import * as library from '../../src/index.ts';
+import { expandCases } from '../../src/suites/expand.ts';
+import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
+import type { PlannedTest } from '../../src/suites/planned.ts';
 import { compileRedactions, hidden, type RedactionPredicate, redactEntry, redactSettings, Secrets } from '../../src/suites/redaction.ts';
+import { memoryFiles } from '../inner.ts';
 
 const isRedacted: RedactionPredicate = (name) => name === 'pin';
 const cycle: Record<string, unknown> = { pin: 'abcd' };
@@ -72,4 +77,18 @@ export const redaction = suite('redaction', [
     },
     ({ row: { patterns, name, applies }, check }) => check.equal(compileRedactions(patterns as never)?.(name), applies),
   ),
+
+  test('leaves duplicates, which are numbered even if they are far apart', async ({ check }) => {
+    // In a file of rising numbers, names are compared only from the first repetition on.
+    const lines = Array.from({ length: 2000 }, (_, i) => `${i},${9000 - i}`);
+    const { files, base } = memoryFiles({ 'stays.csv': `loa,pin\n${[...lines, '7,1', '7,2', '2001,3'].join('\n')}\n` }, 500);
+    const stays = library.test('stays', { cases: library.dataFile('stays.csv') }, () => {});
+    const host = { files, isRedacted };
+    const plan = await planFiles([{ file: 'a.lattice.ts', url: new URL('a.lattice.ts', base), exports: { stays }, folders: [] }], host, BUILT_IN_DEFAULTS);
+    const ids: string[] = [];
+    for await (const cases of expandCases(plan.tests[0] as PlannedTest, host)) for (const { id } of cases) ids.push(id.replace(/^.*\//, ''));
+    check.equal([ids.length, new Set(ids).size], [2003, 2003]);
+    check.equal(ids.slice(2000, 2002), [`${ids[7]}~2`, `${ids[7]}~3`]);
+    check.equal(ids[2002]?.includes('~'), false);
+  }),
 ]);
