@@ -82,7 +82,7 @@ export const redaction = suite('redaction', [
     // In a file of rising numbers, names are compared only from the first repetition on.
     const lines = Array.from({ length: 2000 }, (_, i) => `${i},${9000 - i}`);
     const { files, base } = memoryFiles({ 'stays.csv': `loa,pin\n${[...lines, '7,1', '7,2', '2001,3'].join('\n')}\n` }, 500);
-    const stays = library.test('stays', { cases: library.dataFile('stays.csv') }, () => {});
+    const stays = library.test('stays', { cases: library.dataFile('stays.csv', { columns: { loa: library.cell.integer, pin: library.cell.text } }) }, () => {});
     const host = { files, isRedacted };
     const plan = await planFiles([{ file: 'a.lattice.ts', url: new URL('a.lattice.ts', base), exports: { stays }, folders: [] }], host, BUILT_IN_DEFAULTS);
     const ids: string[] = [];
