@@ -70,6 +70,13 @@ export const comparison = suite('a comparison of records', [
         changes: { a: 'slower', b: 'faster' },
         same: 41,
       },
+      quick: {
+        what: 'a case that was too quick to measure',
+        before: many(1, { a: ['passed', 0.02], b: ['passed', 50] }),
+        after: many(1, { a: ['passed', 50], b: ['passed', 0.02] }),
+        changes: { a: 'slower', b: 'faster' },
+        same: 40,
+      },
       machine: {
         what: 'a slower machine, beside which one case is slower still',
         before: many(1, { a: ['passed', 100], b: ['passed', 100] }),
