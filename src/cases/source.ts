@@ -4,10 +4,10 @@ import { ProblemError, throwProblem } from '../problems/problem-error.ts';
 import { outsideTests } from './ambient-host.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './annotations.ts';
 import type { ColumnCell } from './column-cell.ts';
-import { formatValuesName } from './ids.ts';
+import { joinEntries, mergeEntries } from './merge-entries.ts';
 import type { Partition } from './partition.ts';
 import { createRandom } from './random.ts';
-import { type ExpansionContext, MAX_ROWS, type RowBatches, type RowEntry, type RowPlace } from './row.ts';
+import { type ExpansionContext, MAX_ROWS, type RowBatches, type RowEntry } from './row.ts';
 import { formatShortValue } from './values.ts';
 
 /** A value of a row. String literals keep their literal type; numbers and objects are widened. */
@@ -375,31 +375,4 @@ async function* flattenBatches(chunks: RowBatches): AsyncGenerator<RowEntry> {
 function rebuildPart({ columns, rebuild }: SourceDefinition, entry: RowEntry): RowEntry | undefined {
   if (!rebuild) return { row: {} };
   return rebuild({ row: columns ? Object.fromEntries(Object.entries(entry.row).filter(([column]) => columns.includes(column))) : entry.row });
-}
-
-/** Merges two entries: names side by side if either has one, annotations added up. */
-function mergeEntries(left: RowEntry, right: RowEntry): RowEntry {
-  const named = left.name !== undefined || right.name !== undefined;
-  return {
-    row: { ...left.row, ...right.row },
-    name: named ? [left.name ?? formatValuesName(left.row), right.name ?? formatValuesName(right.row)].filter(Boolean).join(', ') : undefined,
-    annotations:
-      left.annotations && right.annotations ? mergeAnnotations<Annotations>(left.annotations, right.annotations) : (left.annotations ?? right.annotations),
-    location: right.location ?? left.location,
-    lines: right.location ? right.lines : left.lines,
-    ...((left.others || right.others || (left.location && right.location)) && { others: listOtherPlaces(left, right) }),
-    problems: left.problems || right.problems ? [...(left.problems ?? []), ...(right.problems ?? [])] : undefined,
-  };
-}
-
-/** The places of the rows of a merged entry, except the one that is its location. */
-function listOtherPlaces(left: RowEntry, right: RowEntry): readonly RowPlace[] {
-  const outer = left.location && right.location ? [{ location: left.location, lines: left.lines ?? 1 }] : [];
-  return [...outer, ...(left.others ?? []), ...(right.others ?? [])];
-}
-
-function joinEntries(left: RowEntry, right: RowEntry, operation: string): RowEntry {
-  const shared = Object.keys(left.row).filter((column) => Object.hasOwn(right.row, column));
-  if (shared.length) throwProblem({ code: 'overlapping-columns', columns: shared, operation });
-  return mergeEntries(left, right);
 }

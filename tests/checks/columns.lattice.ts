@@ -163,7 +163,7 @@ export const columns = suite('check.columns', [
         actual: JSON.stringify('{\n  "berth": "N5"\n}\n'),
         expected: JSON.stringify('{\n  "berth": "N4",\n  "dues": [\n    1\n  ]\n}\n'),
       },
-      'a file that is no JSON': {
+      'a file without JSON': {
         path: 'tide.txt',
         content: 1,
         message: 'differs from tide.txt',

@@ -31,7 +31,7 @@ export const styles = suite('the style of a project', [
         'declarations beside JavaScript': { files: { 'lib/a.d.ts': '', 'lib/a.cjs': '' }, style: plain },
         'JavaScript alone': { files: { 'a.jsx': '' }, style: plain },
         'JavaScript in ES modules': { files: { 'package.json': '{"type":"module"}', 'a.js': '' }, style: { ...plain, isModule: true, extension: 'js' } },
-        'a package that is no JSON': { files: { 'package.json': '{', 'a.js': '' }, style: plain },
+        'a damaged package file': { files: { 'package.json': '{', 'a.js': '' }, style: plain },
         'modules as the package says': { files: { 'tsconfig.json': nodeNext }, style: { ...typed, extension: 'mts' } },
         'ES modules as the package says': { files: { 'tsconfig.json': nodeNext, 'package.json': '{"type":"module"}' }, style: { ...typed, isModule: true } },
         'a folder of tests': { files: { 'test/a.ts': '' }, style: { ...typed, testFolder: 'test' } },
@@ -40,7 +40,7 @@ export const styles = suite('the style of a project', [
     },
     async ({ row, check }, { folder }) => {
       await writeAll(folder, row.files);
-      check.equal(findProjectStyle(folder), row.style);
+      check.equal(findProjectStyle(folder) as object, row.style);
     },
   ),
 

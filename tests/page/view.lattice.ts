@@ -102,7 +102,7 @@ export const view = suite('view', { timeout: 60_000 }, [
     'answers a request to {what} with {status}: {says}',
     {
       cases: namedRows<{ what: string; body: string; status: number; says: string }>({
-        text: { what: 'do what is no JSON', body: 'all', status: 400, says: 'the request is not JSON' },
+        text: { what: 'do something that is not JSON', body: 'all', status: 400, says: 'the request is not JSON' },
         other: { what: 'do something else', body: '{"kind":"rm"}', status: 400, says: 'unknown request' },
         none: { what: 'run no case', body: '{"kind":"ids","ids":[]}', status: 400, says: 'expected 1 to 5,000 ids' },
         list: { what: 'run cases without a list', body: '{"kind":"ids","ids":"a"}', status: 400, says: 'expected 1 to 5,000 ids' },

@@ -258,7 +258,11 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     check.equal(await west.ended, 0, west.output);
     const east = await at.join(url, 'east');
     // Runs that are gone, or that nobody understands, are passed over.
-    for (const fields of [['run', 'gone'], ['other', '']]) await server.command('XADD', 'once:runs', '*', ...fields);
+    for (const fields of [
+      ['run', 'gone'],
+      ['other', ''],
+    ])
+      await server.command('XADD', 'once:runs', '*', ...fields);
     for (const title of ['berth', 'office']) check.equal(await (await at.run(url, ['--title', title])).ended, 0);
     await until(() => east.output.split(': ended').length === 3);
     check.equal(east.process.exitCode, null, east.output);

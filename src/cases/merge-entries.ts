@@ -1,0 +1,31 @@
+import { throwProblem } from '../problems/problem-error.ts';
+import { type Annotations, mergeAnnotations } from './annotations.ts';
+import { formatValuesName } from './ids.ts';
+import type { RowEntry, RowPlace } from './row.ts';
+
+/** Merges two entries: names side by side if either has one, annotations added up. */
+export function mergeEntries(left: RowEntry, right: RowEntry): RowEntry {
+  const named = left.name !== undefined || right.name !== undefined;
+  return {
+    row: { ...left.row, ...right.row },
+    name: named ? [left.name ?? formatValuesName(left.row), right.name ?? formatValuesName(right.row)].filter(Boolean).join(', ') : undefined,
+    annotations:
+      left.annotations && right.annotations ? mergeAnnotations<Annotations>(left.annotations, right.annotations) : (left.annotations ?? right.annotations),
+    location: right.location ?? left.location,
+    lines: right.location ? right.lines : left.lines,
+    ...((left.others || right.others || (left.location && right.location)) && { others: listOtherPlaces(left, right) }),
+    problems: left.problems || right.problems ? [...(left.problems ?? []), ...(right.problems ?? [])] : undefined,
+  };
+}
+
+/** The places of the rows of a merged entry, except the one that is its location. */
+function listOtherPlaces(left: RowEntry, right: RowEntry): readonly RowPlace[] {
+  const outer = left.location && right.location ? [{ location: left.location, lines: left.lines ?? 1 }] : [];
+  return [...outer, ...(left.others ?? []), ...(right.others ?? [])];
+}
+
+export function joinEntries(left: RowEntry, right: RowEntry, operation: string): RowEntry {
+  const shared = Object.keys(left.row).filter((column) => Object.hasOwn(right.row, column));
+  if (shared.length) throwProblem({ code: 'overlapping-columns', columns: shared, operation });
+  return mergeEntries(left, right);
+}
