@@ -625,7 +625,7 @@ export const outcomes = [
     status: 143,
     results: {},
     says: ['interrupted: everything set up was torn down'],
-    wrote: { 'order.txt': '+office +quay body abort late -quay -office ' },
+    wrote: { 'order.txt': '+office +quay body abort -quay -office ' },
   },
   {
     name: 'a third interruption ends everything',
