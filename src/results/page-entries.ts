@@ -2,6 +2,7 @@ import type { Status } from '../running/result.ts';
 import { isPass } from './journal/compact-pass.ts';
 import type { JournalEntry } from './journal/entries.ts';
 import { decodeEntry } from './journal/reader.ts';
+import { findEntryFault } from './journal/shape.ts';
 import type { FormatPath } from './report.ts';
 import type { RunInfo } from './run-info.ts';
 
@@ -66,7 +67,9 @@ export function pageLine(one: string | JournalEntry, nameFile: FormatPath): Page
   if (typeof one === 'string' && isPass(one.charCodeAt(0))) return one.endsWith(']') ? { text: one } : undefined;
   const entry = typeof one === 'string' ? decodeEntry(one) : one;
   if (!entry || ENTRIES_NOT_ON_PAGE.has(entry.type)) return undefined;
-  return { text: JSON.stringify(named(entry, nameFile)), entry };
+  // The page reports a malformed line, and nothing is added to it.
+  const isWhole = typeof one !== 'string' || findEntryFault(entry) === undefined;
+  return { text: JSON.stringify(named(entry, nameFile)), entry: isWhole ? entry : undefined };
 }
 
 /** Fields with user data, which stay unchanged. */
