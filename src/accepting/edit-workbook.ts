@@ -118,7 +118,7 @@ function findRows(xml: string, lines: ReadonlySet<number>): ReadonlyMap<number, 
     if (name === 'row') {
       number = Number(attribute(tag, 'r') ?? number + 1);
       column = -1;
-      // A row that is a single tag has no cells, and so is no row of data.
+      // A row element without content has no cells, so no case comes from it.
       row = lines.has(number) && !tag.isSelfClosing ? { prefix: tag.name.slice(0, -3), cells: [], end: parser.position } : undefined;
       if (row) rows.set(number, row);
     } else if (name === 'c') {

@@ -22,7 +22,7 @@ export const outside = test('outside', { needs: { all } }, async ({ check }, { a
   const names = [];
   for await (const { name } of dataFiles('../plans/*/*.txt')) names.push(name);
   for await (const { name } of dataFiles('../plans/north')) names.push(name);
-  check.equal(names.length, 3, 'a folder is no file');
+  check.equal(names.length, 3, 'a folder is not a data file');
 });
 export const files = test('plan', { cases: dataFiles('../plans/*/*.txt') }, async ({ row, check }) => check.holds(await row.text()));
 export const unread = test('{nights} nights', { cases: dataFile('../data/stays.csv', { columns: { nights: cell.integer } }) }, ({ check }) => check.holds(1));
