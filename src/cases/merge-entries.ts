@@ -24,7 +24,8 @@ function listOtherPlaces(left: RowEntry, right: RowEntry): readonly RowPlace[] {
   return [...outer, ...(left.others ?? []), ...(right.others ?? [])];
 }
 
-export function joinEntries(left: RowEntry, right: RowEntry, operation: string): RowEntry {
+/** Merges two entries without a common column. Throws a ProblemError if they have one. */
+export function mergeDistinct(left: RowEntry, right: RowEntry, operation: string): RowEntry {
   const shared = Object.keys(left.row).filter((column) => Object.hasOwn(right.row, column));
   if (shared.length) throwProblem({ code: 'overlapping-columns', columns: shared, operation });
   return mergeEntries(left, right);

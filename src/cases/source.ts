@@ -4,7 +4,7 @@ import { ProblemError, throwProblem } from '../problems/problem-error.ts';
 import { outsideTests } from './ambient-host.ts';
 import { type Annotations, mergeAnnotations, type RowAnnotations, validateAnnotations } from './annotations.ts';
 import type { ColumnCell } from './column-cell.ts';
-import { joinEntries, mergeEntries } from './merge-entries.ts';
+import { mergeDistinct, mergeEntries } from './merge-entries.ts';
 import type { Partition } from './partition.ts';
 import { createRandom } from './random.ts';
 import { type ExpansionContext, MAX_ROWS, type RowBatches, type RowEntry } from './row.ts';
@@ -97,6 +97,8 @@ function reportThrown(error: unknown, entry: RowEntry, source: string): RowEntry
   return { ...entry, problems: problems.map((problem) => ({ ...problem, at: problem.at ?? entry.location })) };
 }
 
+const unchanged = (entry: RowEntry): RowEntry => entry;
+
 function tryChange(entry: RowEntry, source: string, change: (entry: RowEntry) => RowEntry | undefined): RowEntry | undefined {
   try {
     return change(entry);
@@ -122,7 +124,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return this.#with(other, '×', async function* (left, right, expansion) {
       for await (const lefts of left.open(expansion)) {
         for (const entry of lefts) {
-          for await (const rights of right.open(expansion)) yield rights.map((rightEntry) => joinEntries(entry, rightEntry, 'cross'));
+          for await (const rights of right.open(expansion)) yield rights.map((rightEntry) => mergeDistinct(entry, rightEntry, 'cross'));
         }
       }
     });
@@ -139,7 +141,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
           for await (const _ of one.done ? rights : lefts) longer++;
           throw new ProblemError([{ code: 'zip-length-mismatch', left: one.done ? rows : longer, right: two.done ? rows : longer }]);
         }
-        yield [joinEntries(one.value, two.value, 'zip')];
+        yield [mergeDistinct(one.value, two.value, 'zip')];
       }
     });
   }
@@ -159,17 +161,18 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
   }
 
   filter(condition: (row: Row) => boolean): CaseSource<Row> {
-    return this.#map(this.#parts.columns, undefined, () => (entry) => (entry.problems || condition(entry.row as Row) ? entry : undefined));
+    return this.#map(this.#parts.columns, undefined, unchanged, () => (entry) => (entry.problems || condition(entry.row as Row) ? entry : undefined));
   }
 
   select(...columns: readonly PropertyKey[]): CaseSource<any> {
     const names = columns.map(String);
-    const selected = this.#reshape(names, names, (row) =>
-      Object.fromEntries(names.filter((name) => Object.hasOwn(row, name)).map((name) => [name, row[name]])),
+    return this.#reshape(
+      names,
+      names,
+      (row) => Object.fromEntries(names.filter((name) => Object.hasOwn(row, name)).map((name) => [name, row[name]])),
+      // A row cannot be rebuilt from some of its columns: the others can be needed to compute a column, or to exclude the row.
+      this.#parts.columns?.every((column) => names.includes(column)) ? (row) => row : undefined,
     );
-    if (this.#parts.columns?.every((column) => names.includes(column))) return selected;
-    // A row cannot be rebuilt from some of its columns: the others can be needed to compute a column, or to exclude the row.
-    return new CaseSourceImpl({ ...CaseSourceImpl.partsOf(selected), rebuild: undefined });
   }
 
   rename(names: Readonly<Record<string, string | undefined>>): CaseSource<any> {
@@ -186,12 +189,12 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     );
   }
 
-  /** The same rows with other columns. `restore` is the inverse, if there is one. `used` are the columns that must exist. */
+  /** The same rows with other columns. `restore` is the inverse; without it, rows cannot be rebuilt. `used` are the columns that must exist. */
   #reshape(
     used: readonly string[],
     columns: readonly string[] | undefined,
     reshape: (row: Readonly<Record<string, unknown>>) => object,
-    restore?: (row: Readonly<Record<string, unknown>>) => object,
+    restore: ((row: Readonly<Record<string, unknown>>) => object) | undefined,
     nameOf?: (column: string) => string,
   ): CaseSourceImpl<any> {
     const { columns: known, description } = this.#parts;
@@ -202,8 +205,8 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     const reshaped = this.#map(
       columns,
       this.#parts.facts,
-      () => (entry) => (entry.problems ? entry : { ...entry, row: reshape(entry.row as Record<string, unknown>) }),
       restore && ((entry) => ({ ...entry, row: restore(entry.row as Record<string, unknown>) })),
+      () => (entry) => (entry.problems ? entry : { ...entry, row: reshape(entry.row as Record<string, unknown>) }),
     );
     const parts = CaseSourceImpl.partsOf(reshaped);
     const cells = nameOf && new Map([...(parts.cells ?? [])].map(([column, one]) => [nameOf(column), one]));
@@ -218,6 +221,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     return this.#map(
       undefined,
       this.#parts.facts,
+      unchanged,
       () => (entry) => (entry.problems ? entry : { ...entry, row: { ...entry.row, ...compute(entry.row as Row) } }),
     );
   }
@@ -272,7 +276,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
   }
 
   nameBy(name: (row: Row, index: number) => string): CaseSource<Row> {
-    return this.#map(this.#parts.columns, this.#parts.facts, () => {
+    return this.#map(this.#parts.columns, this.#parts.facts, unchanged, () => {
       let index = 0;
       return (entry) => {
         // An invalid row counts too, so that the others keep their names when it is fixed.
@@ -289,7 +293,7 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
   }
 
   annotate(annotations: (row: Row) => RowAnnotations | undefined | void): CaseSource<Row> {
-    return this.#map(this.#parts.columns, this.#parts.facts, () => (entry) => {
+    return this.#map(this.#parts.columns, this.#parts.facts, unchanged, () => (entry) => {
       const added = entry.problems ? undefined : annotations(entry.row as Row);
       if (!added) return entry;
       const problems = validateAnnotations(added, 'annotate').map((problem) => ({ ...problem, at: entry.location }));
@@ -304,11 +308,12 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
     }
   }
 
+  /** Changes each entry. `restore` finds the entry before the change, as far as the source needs it; without it, rows cannot be rebuilt. */
   #map(
     columns: readonly string[] | undefined,
     facts: SourceDefinition['facts'],
+    restore: ((entry: RowEntry) => RowEntry) | undefined,
     begin: () => (entry: RowEntry) => RowEntry | undefined,
-    restore: (entry: RowEntry) => RowEntry = (entry) => entry,
   ): CaseSourceImpl<any> {
     const parts = this.#parts;
     return new CaseSourceImpl({
@@ -317,11 +322,13 @@ export class CaseSourceImpl<Row extends object = object> implements CaseSource<R
       cells: parts.cells,
       problems: parts.problems,
       facts,
-      rebuild(entry) {
-        const inner = restore(entry);
-        const rebuilt = parts.rebuild ? parts.rebuild(inner) : inner;
-        return rebuilt && tryChange(rebuilt, parts.description, begin());
-      },
+      rebuild:
+        restore &&
+        ((entry) => {
+          const inner = restore(entry);
+          const rebuilt = parts.rebuild ? parts.rebuild(inner) : inner;
+          return rebuilt && tryChange(rebuilt, parts.description, begin());
+        }),
       async *open(expansion) {
         const change = begin();
         for await (const chunk of parts.open(expansion)) {

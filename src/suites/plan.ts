@@ -193,7 +193,7 @@ class Planner {
       return suite.children(row);
     } catch (error) {
       this.#report(
-        isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'children-threw', title: suite.title, reason: reasonOf(error) }],
+        problemsOf(error, (reason) => ({ code: 'children-threw', title: suite.title, reason })),
         suite.origin,
       );
       return [undefined];
@@ -280,7 +280,7 @@ class Planner {
       if (!mayBeEmpty) this.#report([{ code: 'empty-source', title: test.title, source: description }], test.origin);
       return planned.columns.length ? planned.columns : undefined;
     } catch (error) {
-      this.#report(problemsOf(error, description), test.origin);
+      this.#report(problemsOf(error, describeSource(description)), test.origin);
       return undefined;
     }
   }
@@ -301,7 +301,7 @@ class Planner {
       }
       if (entries.length === 0 && !options.allowEmpty) this.#report([{ code: 'empty-source', title: suite.title, source: parts.description }], suite.origin);
     } catch (error) {
-      this.#report(problemsOf(error, parts.description), suite.origin);
+      this.#report(problemsOf(error, describeSource(parts.description)), suite.origin);
     }
     return { entries, columns: [...(parts.columns ?? new Set(entries.flatMap((entry) => Object.keys(entry.row))))] };
   }
@@ -310,7 +310,7 @@ class Planner {
     try {
       resolve(collectNeeds(planned), planned.inherited.overrideLayers, this.#nodes);
     } catch (error) {
-      this.#report(problemsOf(error, `test "${planned.test.title}"`), planned.test.origin);
+      this.#report(problemsOf(error, describeSource(`test "${planned.test.title}"`)), planned.test.origin);
     }
   }
 
@@ -366,7 +366,10 @@ class Planner {
     try {
       return buildOverrideLayers(listOverrides(), owner, ownerKey);
     } catch (error) {
-      this.#report(isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'overrides-threw', reason: reasonOf(error) }], origin);
+      this.#report(
+        problemsOf(error, (reason) => ({ code: 'overrides-threw', reason })),
+        origin,
+      );
       return [];
     }
   }
@@ -391,7 +394,12 @@ class Planner {
   }
 }
 
-const reasonOf = (error: unknown): string => (isInstanceOf(error, Error) ? `${error.name}: ${error.message}` : String(error));
+/** The problems of an error: its own, or the one that describes what threw. */
+const problemsOf = (error: unknown, describe: (reason: string) => Problem): readonly Problem[] => {
+  if (isInstanceOf(error, ProblemError)) return error.problems;
+  return [describe(isInstanceOf(error, Error) ? `${error.name}: ${error.message}` : String(error))];
+};
 
-const problemsOf = (error: unknown, source: string): readonly Problem[] =>
-  isInstanceOf(error, ProblemError) ? error.problems : [{ code: 'source-threw', source, reason: reasonOf(error) }];
+const describeSource =
+  (source: string) =>
+  (reason: string): Problem => ({ code: 'source-threw', source, reason });

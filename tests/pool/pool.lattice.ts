@@ -257,7 +257,7 @@ export const pool = suite('a pool', { ...skips, timeout: 240_000, concurrency: 3
     check.equal(await first.ended, 0, first.output);
     check.equal(await west.ended, 0, west.output);
     const east = await at.join(url, 'east');
-    // Runs that are gone, or that nobody understands, are passed over.
+    // Machines ignore announced runs that are gone or malformed.
     for (const fields of [
       ['run', 'gone'],
       ['other', ''],

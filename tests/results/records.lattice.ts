@@ -45,7 +45,7 @@ const result = (test: number, ordinal: number, status: Status = 'passed', row: R
 /** A pass whose line continues no other. */
 const onePass: CompactPass = { test: 0, ordinal: 1, duplicateIndex: 1, start: 1, setup: 1, body: 1, teardown: 1, checks: 1, line: 0, column: 1, row: {} };
 
-export const incompact = test('a row that a compact line cannot contain leaves no trace: {what}', {
+export const incompact = test('a row that a compact line cannot contain is not written: {what}', {
   cases: namedRows<{ what: string; row: object }>({
     'minus zero': { what: '-0', row: { nights: -0, hull: 'cat', power: true } },
     'not a number': { what: 'NaN', row: { nights: Number.NaN, hull: 'cat', power: true } },

@@ -214,7 +214,7 @@ class Classes {
       if (classNumber > 0) counts.set(classNumber, (counts.get(classNumber) ?? 0) + 1);
     }
     let gain = 0;
-    for (const [of, count] of counts) gain += count * ((this.#members.get(of) as Set<number>).size - count);
+    for (const [classNumber, count] of counts) gain += count * ((this.#members.get(classNumber) as Set<number>).size - count);
     return gain;
   }
 
@@ -227,10 +227,10 @@ class Classes {
       if (members) members.push(combination);
       else inside.set(classNumber, [combination]);
     }
-    for (const [of, members] of inside) {
-      const all = this.#members.get(of) as Set<number>;
+    for (const [classNumber, members] of inside) {
+      const all = this.#members.get(classNumber) as Set<number>;
       for (const member of members) all.delete(member);
-      this.#members.delete(of);
+      this.#members.delete(classNumber);
       this.#keep([...all]);
       this.#keep(members);
     }
