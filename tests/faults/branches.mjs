@@ -5,9 +5,8 @@ import { spawnSync } from 'node:child_process';
 import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
-import { parse } from '@babel/parser';
-import { makeCopy, removeCopy, root, sourceFiles, workshop } from './copy.mjs';
-import { findFunctions } from './sites.mjs';
+import { environment, makeCopy, removeCopy, root, sourceFiles, workshop } from './copy.mjs';
+import { findFunctions, visitCode } from './sites.mjs';
 
 const [TRUE, FALSE] = [2, 1];
 /** What is recorded, in the order of the numbers in the instrumented code: `{ file, line, kind, text }`. */
@@ -24,8 +23,7 @@ function instrument(file, source) {
     begin(start, to - start, `__branch(${add(kind, node, source.slice(start, to))},(`);
     end(to, to - start, '))');
   };
-  const visit = (node) => {
-    if (node.type.startsWith('TS') && !['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression'].includes(node.type)) return;
+  visitCode(source, (node) => {
     if (/^(?:If|While|DoWhile|For)Statement$|^ConditionalExpression$/.test(node.type) && node.test && node.test.type !== 'BooleanLiteral')
       wrap('condition', node.test);
     if (node.type === 'LogicalExpression') wrap(node.operator === '??' ? 'nullish' : 'condition', node.left);
@@ -34,11 +32,7 @@ function instrument(file, source) {
       const colon = source.indexOf(':', node.test?.end ?? node.start);
       begin(colon + 1, 0, `__branch(${add('case', node, source.slice(node.start, colon))},true);`);
     }
-    for (const [name, part] of Object.entries(node))
-      if (!/^(?:typeAnnotation|typeParameters|returnType|loc)$/.test(name))
-        for (const inner of Array.isArray(part) ? part : [part]) if (inner && typeof inner.type === 'string') visit(inner);
-  };
-  visit(parse(source, { sourceType: 'module', plugins: ['typescript', 'decorators'] }).program);
+  });
   const lines = source.split('\n');
   for (const { line, start, end: to, isExpression } of findFunctions(source)) {
     const call = `__branch(${add('function', { loc: { start: { line } } }, lines[line - 1].trim())},true)`;
@@ -78,9 +72,7 @@ rmSync(notes, { force: true });
 makeCopy(folder);
 for (const file of sourceFiles('src')) writeFileSync(join(folder, file), instrument(file, readFileSync(join(root, file), 'utf8')));
 writeFileSync(preloadPath, preload(notes));
-const { NODE_EXTRA_CA_CERTS, ...environment } = process.env;
-const run = (args, more = {}) =>
-  spawnSync(process.execPath, args.map(String), { cwd: folder, stdio: 'inherit', env: { ...environment, NO_COLOR: '1', ...more } });
+const run = (args, more = {}) => spawnSync(process.execPath, args.map(String), { cwd: folder, stdio: 'inherit', env: { ...environment, ...more } });
 if (run(['scripts/build.mjs', '--no-types']).status !== 0) process.exit(1);
 // Tests of sizes, of source lines and of declarations fail in this copy.
 const observed = { NODE_OPTIONS: `--require ${preloadPath}`, RED_LATTICE_PACKAGE: folder };
@@ -100,9 +92,8 @@ const listed = points.flatMap((point, i) => {
 listed.sort((a, b) => (a.file < b.file ? -1 : a.file > b.file ? 1 : a.line - b.line));
 const path = join(workshop, 'branches.txt');
 writeFileSync(path, listed.map(({ file, line, why, text }) => `${file}:${line}  ${why}: ${text}\n`).join(''));
-const counts = Map.groupBy
-  ? Map.groupBy(listed, ({ why }) => why)
-  : listed.reduce((all, one) => all.set(one.why, [...(all.get(one.why) ?? []), one]), new Map());
-console.log(`${listed.length} of ${points.length} are not taken: ${[...counts].map(([why, all]) => `${all.length} ${why}`).join(', ')}`);
+const counts = new Map();
+for (const { why } of listed) counts.set(why, (counts.get(why) ?? 0) + 1);
+console.log(`${listed.length} of ${points.length} are not taken: ${[...counts].map(([why, count]) => `${count} ${why}`).join(', ')}`);
 for (const made of [notes, preloadPath]) rmSync(made);
 console.log(`list: ${relative(root, path)}`);

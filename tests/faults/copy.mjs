@@ -49,12 +49,14 @@ export function makeCopy(folder) {
 
 export const removeCopy = (folder) => rmSync(folder, { recursive: true, force: true });
 
+/** The environment of programs in copies: Node would read additional certificates at each start. */
+const { NODE_EXTRA_CA_CERTS, ...own } = process.env;
+export const environment = { ...own, NO_COLOR: '1' };
+
 /** Runs a program for up to `limit` milliseconds. Returns its status, or 'hang', and the end of its output. */
 export function runNode(args, cwd, limit, env = {}, runtime = process.execPath) {
-  // Node would read additional certificates at each start.
-  const { NODE_EXTRA_CA_CERTS, ...own } = process.env;
   return new Promise((done) => {
-    const child = spawn(runtime, args, { cwd, env: { ...own, NO_COLOR: '1', ...env }, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
+    const child = spawn(runtime, args, { cwd, env: { ...environment, ...env }, stdio: ['ignore', 'pipe', 'pipe'], detached: true });
     let output = '';
     for (const stream of [child.stdout, child.stderr]) stream.on('data', (text) => (output = (output + text).slice(-200_000)));
     const timer = setTimeout(() => {

@@ -18,7 +18,20 @@ const otherOperators = {
   '??': ['&&'],
 };
 
-const parseSource = (source) => parse(source, { sourceType: 'module', plugins: ['typescript', 'decorators'] });
+const parseTree = (source) => parse(source, { sourceType: 'module', plugins: ['typescript', 'decorators'] }).program;
+
+/** Calls `visit` with each node of a text and its parent, the outer nodes first, but for those of types. */
+export function visitCode(source, visit) {
+  const walk = (node, parent) => {
+    if (node.type.startsWith('TS') && !['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression'].includes(node.type)) return;
+    visit(node, parent);
+    for (const [name, part] of Object.entries(node)) {
+      if (name === 'typeAnnotation' || name === 'typeParameters' || name === 'returnType' || name === 'loc') continue;
+      for (const inner of Array.isArray(part) ? part : [part]) if (inner && typeof inner.type === 'string') walk(inner, node);
+    }
+  };
+  walk(parseTree(source), undefined);
+}
 
 /**
  * The functions of a text: the line of each, where its body starts (behind a brace) and ends, and whether the body is an expression.
@@ -41,19 +54,17 @@ export function findFunctions(source) {
     for (const [name, part] of Object.entries(node))
       if (name !== 'loc') for (const inner of Array.isArray(part) ? part : [part]) if (inner && typeof inner.type === 'string') visit(inner);
   };
-  visit(parseSource(source).program);
+  visit(parseTree(source));
   return functions;
 }
 
 /** All faults of a text, in order: `{ kind, line, start, end, text }`. The text replaces everything from start to end. */
 export function findSites(source) {
-  const tree = parseSource(source);
   const sites = [];
   const text = (node) => source.slice(node.start, node.end);
   const add = (kind, node, replacement, from = node.start, to = node.end) =>
     sites.push({ kind, line: node.loc.start.line, start: from, end: to, text: replacement });
-  const visit = (node, parent) => {
-    if (node.type.startsWith('TS') && !['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression'].includes(node.type)) return;
+  visitCode(source, (node, parent) => {
     if ((node.type === 'IfStatement' || node.type === 'ConditionalExpression' || node.type === 'WhileStatement') && node.test.type !== 'BooleanLiteral')
       add('negated condition', node.test, `!(${text(node.test)})`);
     if ((node.type === 'BinaryExpression' || node.type === 'LogicalExpression') && otherOperators[node.operator]) {
@@ -84,12 +95,7 @@ export function findSites(source) {
       const [first, second] = node.arguments;
       add('swapped arguments', node, `${text(second)}, ${text(first)}`, first.start, second.end);
     }
-    for (const [name, part] of Object.entries(node)) {
-      if (name === 'typeAnnotation' || name === 'typeParameters' || name === 'returnType' || name === 'loc') continue;
-      for (const inner of Array.isArray(part) ? part : [part]) if (inner && typeof inner.type === 'string') visit(inner, node);
-    }
-  };
-  visit(tree.program, undefined);
+  });
   return sites;
 }
 
