@@ -1,6 +1,6 @@
 import { crc32 } from 'node:zlib';
 import { unzipSync } from 'fflate';
-import { cell, dataFile, namedRows, range, rows as rowsOf, runSuites, suite, table, test, values } from 'red-lattice';
+import { cell, dataFile, range, rows as rowsOf, runSuites, suite, table, test, values } from 'red-lattice';
 import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
 import { editFile } from '../../src/accepting/edit-file.ts';
 import { createRandom, type Random } from '../../src/cases/random.ts';
@@ -114,228 +114,10 @@ const UTF8_NAMES = 0x0800;
 interface Wanted {
   readonly name: string;
   readonly text: string;
-  /** Line, column, heading and value of each change. The value undefined has an empty text. In a test file, the row comes last. */
-  readonly changes: readonly (readonly [number, number, string, unknown, number?])[];
-  /** The new text, or the reasons of refusals. */
+  readonly changes: readonly { readonly line: number; readonly column: number; readonly heading: string; readonly value?: unknown; readonly index?: number }[];
   readonly becomes: string | readonly string[];
-  /** The reasons of refusals if other changes are made. */
   readonly refuses?: readonly string[];
 }
-
-const wanted: Readonly<Record<string, Wanted>> = {
-  'a line that is not there': { name: 'a.csv', text: 'loa,due\n6,15\n', changes: [[9, 1, 'due', 16]], becomes: ['the file has no such line'] },
-  'a line that is too short': { name: 'a.csv', text: 'loa,due\n6\n', changes: [[2, 1, 'due', 16]], becomes: ['the line has no such cell'] },
-  'a heading that is not there': {
-    name: 'a.csv',
-    text: 'loa,due\n6,15\n',
-    changes: [[2, 1, 'price', 16]],
-    becomes: ['no heading "price"; the headings are loa, due'],
-  },
-  'a value that no cell holds': {
-    name: 'a.csv',
-    text: 'loa,due\n6,15\n',
-    changes: [[2, 1, 'due', { a: 1 }]],
-    becomes: ['the value cannot be the text of a cell'],
-  },
-  'a quote that is never closed': { name: 'a.csv', text: 'loa,due\n6,"15\n7,16\n', changes: [[2, 1, 'due', '8']], becomes: 'loa,due\n6,"8"\n7,16\n' },
-  'an empty cell at the end of a line': { name: 'a.csv', text: 'loa,due\r\n6,\r\n', changes: [[2, 1, 'due', '8']], becomes: 'loa,due\r\n6,8\r\n' },
-  'a cell between blanks': {
-    name: 'a.csv',
-    text: 'loa, due ,note\n6 , 15  ,x\n8 ,  ,y\n',
-    changes: [
-      [2, 1, 'due', '20'],
-      [3, 1, 'due', '7'],
-    ],
-    becomes: 'loa, due ,note\n6 , 20  ,x\n8 ,7,y\n',
-  },
-  'a heading with quotes': {
-    name: 'a.csv',
-    text: 'loa,"due ""in"" euros"\n6,15\n',
-    changes: [[2, 1, 'due "in" euros', '8']],
-    becomes: 'loa,"due ""in"" euros"\n6,8\n',
-  },
-  'an empty object': { name: 'a.json', text: '[{}, {}]', changes: [[1, 6, 'due', 8]], becomes: '[{}, {"due": 8}]' },
-  'a list over several lines': {
-    name: 'a.json',
-    text: '[\r\n  {\r\n    "parts": [\r\n      1\r\n    ]\r\n  }\r\n]',
-    changes: [[2, 3, 'parts', [2, 3]]],
-    becomes: '[\r\n  {\r\n    "parts": [\r\n      2,\r\n      3\r\n    ]\r\n  }\r\n]',
-  },
-  'a mapping that is not there': { name: 'a.yaml', text: '- due: 1\n', changes: [[7, 3, 'due', 2]], becomes: ['found no mapping at this place'] },
-  'a mapping without the key': {
-    name: 'a.yaml',
-    text: '- loa: 6 # small\r\n- {}\r\n- loa: 8\r\n  note: |\r\n    two\r\n    lines\r\n- loa:',
-    changes: [
-      [1, 3, 'due', 15],
-      [1, 3, 'to', 'N4'],
-      [2, 3, 'due', 16],
-      [3, 3, 'due', 'on'],
-      [7, 3, 'due', 18],
-    ],
-    becomes: '- loa: 6 # small\r\n  due: 15\r\n  to: N4\r\n- {due: 16}\r\n- due: "on"\r\n  loa: 8\r\n  note: |\r\n    two\r\n    lines\r\n- loa:\r\n  due: 18',
-  },
-  'a mapping in which one of two values would be read as another': {
-    name: 'a.yaml',
-    text: '- due: 1\n  note: small\n',
-    changes: [
-      [1, 3, 'due', Number.NaN],
-      [1, 3, 'note', 'large'],
-    ],
-    becomes: '- due: 1\n  note: large\n',
-    refuses: ['the value would be read as another one in this place'],
-  },
-  'objects in a test file': {
-    name: 'a.ts',
-    text: `values([{ loa: 6, due: 15 }, { loa: 8, due: 19 }]);`,
-    changes: [[1, 1, 'due', 20, 1]],
-    becomes: `values([{ loa: 6, due: 15 }, { loa: 8, due: 20 }]);`,
-  },
-  'named objects in a test file': {
-    name: 'a.ts',
-    text: `namedRows({ small: { due: 15 }, 'large': { due: undefined } } as const);`,
-    changes: [
-      [1, 1, 'due', 20, 0],
-      [1, 1, 'due', "N'10", 1],
-    ],
-    becomes: `namedRows({ small: { due: 20 }, 'large': { due: 'N\\'10' } } as const);`,
-  },
-  'values of one column in a test file': { name: 'a.ts', text: `values('due', [15, 19])`, changes: [[1, 1, 'due', 20, 1]], becomes: `values('due', [15, 20])` },
-  'an empty value in a table': {
-    name: 'a.ts',
-    text: `table(['due'], [[15]])`,
-    changes: [[1, 1, 'due', undefined, 0]],
-    becomes: `table(['due'], [[undefined]])`,
-  },
-  'negative numbers, templates, lists and objects in a test file': {
-    name: 'a.ts',
-    text: 'table(["a", "b", "c", "d"], [[-1, `tide`, [1, \'x\'], { n: null }]] satisfies unknown)',
-    changes: [
-      [1, 1, 'a', -2, 0],
-      [1, 1, 'b', 'a `b` ${c} \\', 0],
-      [1, 1, 'c', [2], 0],
-      [1, 1, 'd', { n: 1 }, 0],
-    ],
-    becomes: 'table(["a", "b", "c", "d"], [[-2, `a \\`b\\` \\${c} \\\\`, [2], {"n":1}]] satisfies unknown)',
-  },
-  'quotes of a test file': {
-    name: 'a.ts',
-    text: `table(['a', 'b'], [["x", 'y']])`,
-    changes: [
-      [1, 1, 'a', `say "it's"`, 0],
-      [1, 1, 'b', `say "it's"`, 0],
-    ],
-    becomes: `table(['a', 'b'], [["say \\"it's\\"", 'say "it\\'s"']])`,
-  },
-  'what a test file computes': {
-    name: 'a.tsx',
-    text: "const page = <p>due</p>;\ntable(['a', 'b', 'c', 'd', 'e'], [[+1, `${n}`, [n], { n }, n]]);",
-    changes: [...'abcde'].map((column) => [2, 1, column, 5, 0] as const),
-    becomes: Array(5).fill('the value is not a plain literal; change it by hand') as string[],
-  },
-  'rows that a test file does not write out': {
-    name: 'a.ts',
-    text: `rows([...all, { due: 1 }]);\nvalues('due', [1]);\nvalues('loa');\nrows([{ ...all, due: 1 }]);\nrows([{ ['due']: 1 }]);\nrows(all);\ntable(['due'], [[1]]);\nrows([, { due: 1 }]);`,
-    changes: [
-      [1, 1, 'due', 5, 1],
-      [2, 1, 'loa', 5, 0],
-      [3, 1, 'loa', 5, 0],
-      [4, 1, 'due', 5, 0],
-      [5, 1, 'due', 5, 0],
-      [6, 1, 'due', 5, 0],
-      [7, 1, 'due', 5, 3],
-      [7, 1, 'loa', 5, 0],
-      [8, 1, 'due', 5, 1],
-      [9, 1, 'due', 5, 0],
-    ],
-    becomes: Array(10).fill('the rows are not written out at this place') as string[],
-  },
-  'a text for a number that becomes undefined': {
-    name: 'a.json',
-    text: '[{"due": "1", "to": 2}]',
-    changes: [
-      [1, 2, 'due', undefined],
-      [1, 2, 'to', undefined],
-    ],
-    becomes: Array(2).fill('the value cannot be written as JSON') as string[],
-  },
-  'a number in a file that holds it as a text': { name: 'a.json', text: '[{"due": "15.00"}]', changes: [[1, 2, 'due', 16]], becomes: '[{"due": "16.00"}]' },
-  'null in a mapping': {
-    name: 'a.yaml',
-    text: '- due: 2\n',
-    changes: [
-      [1, 3, 'due', null],
-      [1, 3, 'to', null],
-    ],
-    becomes: '- due: null\n  to: null\n',
-  },
-  'several new properties': {
-    name: 'a.json',
-    text: '[\n  {\n    "loa": 6\n  },\n  {}\n]',
-    changes: [
-      [2, 3, 'due', 1],
-      [2, 3, 'to', 'N4'],
-      [5, 3, 'due', 1],
-      [5, 3, 'to', 'N4'],
-    ],
-    becomes: '[\n  {\n    "loa": 6,\n    "due": 1,\n    "to": "N4"\n  },\n  {"due": 1, "to": "N4"}\n]',
-  },
-  'a list with tabs': {
-    name: 'a.json',
-    text: '[\n\t{\n\t\t"parts": [\n\t\t\t1\n\t\t]\n\t}\n]',
-    changes: [[2, 2, 'parts', [2]]],
-    becomes: '[\n\t{\n\t\t"parts": [\n\t\t\t2\n\t\t]\n\t}\n]',
-  },
-  'a place without an object': {
-    name: 'a.json',
-    text: '[5, {"due": 1}]',
-    changes: [
-      [1, 2, 'due', 2],
-      [1, 3, 'due', 2],
-      [9, 1, 'due', 2],
-    ],
-    becomes: Array(3).fill('found no object at this place') as string[],
-  },
-  'values of a mapping that must stay': {
-    name: 'a.yaml',
-    text: '- due: !money 1\n  to: &home N4\n  back: *home\n  parts:\n    - berth\n  stay:\n    nights: 1\n  loa: 6\n',
-    changes: [...['due', 'to', 'back', 'parts', 'stay'].map((column) => [1, 3, column, 5] as const), [1, 3, 'loa', undefined], [1, 3, 'none', undefined]],
-    becomes: [
-      'the value has a tag',
-      'the value has an anchor',
-      'the value is an alias',
-      'the value is a list on several lines; change it by hand',
-      'the value is a mapping on several lines; change it by hand',
-      'the computed value is undefined',
-      'the computed value is undefined',
-    ],
-  },
-  'texts, numbers and keys of a mapping': {
-    name: 'a.yaml',
-    text: '- due: "15.0"\n  1: 2\n  empty:\n  quoted: \'a\'\n  list: [1, 2]\n  "a: b": 3 # third\n',
-    changes: [
-      [1, 3, 'due', 16],
-      [1, 3, '1', 5],
-      [1, 3, 'empty', 'now'],
-      [1, 3, 'quoted', "it's"],
-      [1, 3, 'list', ['x']],
-      [1, 3, 'a: b', 4],
-    ],
-    becomes: '- due: "16.0"\n  1: 5\n  empty: now\n  quoted: \'it\'\'s\'\n  list: ["x"]\n  "a: b": 4 # third\n',
-  },
-  'blocks of a mapping': {
-    name: 'a.yaml',
-    text: '- a: | # kept\r\n    one\r\n  b: |\r\n    one\r\n  c: |\r\n    one\r\n  d: |\r\n    one\r\n  e: >\r\n    one\r\n',
-    changes: [
-      [1, 3, 'a', 'two\n\nlines\n'],
-      [1, 3, 'b', 'two'],
-      [1, 3, 'c', 'two\n\n'],
-      [1, 3, 'd', ' two'],
-      [1, 3, 'e', ''],
-    ],
-    becomes: '- a: | # kept\r\n    two\r\n\r\n    lines\r\n  b: |-\r\n    two\r\n  c: |+\r\n    two\r\n\r\n  d: " two"\r\n  e: ""\r\n',
-  },
-  'a file that cannot be changed': { name: 'a.toml', text: 'due = 1', changes: [[1, 1, 'due', 2]], becomes: ['files that end in .toml cannot be changed'] },
-};
 
 const writers = { 'CSV and TSV': writeDelimited, 'JSON and JSON Lines': writeJson, YAML: writeYaml };
 
@@ -370,15 +152,14 @@ export const edits = suite('accepted values', { timeout: 60_000 }, [
     check.equal(encoding === 'utf-8' || text.startsWith('\uFEFF'), true, 'the byte order mark of UTF-16 stays');
   }),
 
-  test('are written into {what}, or refused with a reason', {
-    cases: namedRows(wanted).derive(({ text }) => ({ what: Object.keys(wanted).find((name) => wanted[name]?.text === text) ?? '' })),
-  }, async ({ row: { name, text, changes, becomes, refuses = [] }, check }) => {
+  test('are written into {what}, or refused with a reason', { cases: dataFile('edits.yaml') }, async ({ row, check }) => {
+    const { name, text, changes, becomes, refuses = [] } = row as unknown as Wanted;
     const edited = await editFile(
       new TextEncoder().encode(text),
       name,
-      changes.map(([line, column, heading, value, index]) => {
+      changes.map(({ value, ...place }) => {
         const shown = typeof value === 'object' ? undefined : String(value ?? '');
-        return { file: `file:///${name}`, line, column, heading, value, text: shown, index, cases: ['dues'] };
+        return { ...place, file: `file:///${name}`, value, text: shown, index: place.index, cases: ['dues'] };
       }),
     );
     if (typeof becomes === 'string') {

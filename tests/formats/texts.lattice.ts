@@ -1,4 +1,4 @@
-import { namedRows, type Problem, rows, suite, table, test } from 'red-lattice';
+import { dataFile, namedRows, type Problem, suite, table, test } from 'red-lattice';
 import { wantsOneProcess } from '../../src/command/one-process.ts';
 import { buildArguments, findProfile, formatUnknownProfile } from '../../src/command/profile.ts';
 import { renderExplanation } from '../../src/formats/human/explain.ts';
@@ -161,74 +161,8 @@ export const texts = suite('a text', [
     check.equal(renderGrid(results, undefined, undefined, row.width, plainStyle)[0]?.trim(), row.across);
   }),
 
-  test(
-    'of a limit says how to stay below it: locate {locate}',
-    {
-      cases: table(['locate', 'text'], [
-        [1, '`locate: 1` has 70,000 combinations to distinguish; the limit is 20,000. Lower `strength`, or find causes with `red-lattice narrow`.'],
-        [
-          2,
-          '`locate: 2` has 70,000 combinations and pairs of combinations to distinguish; the limit is 20,000. Use `locate: 1`, or find causes with `red-lattice narrow`.',
-        ],
-      ] as const),
-    },
-    ({ row, check }) => check.equal(formatProblem({ code: 'locate-limit-exceeded', required: 70_000, limit: 20_000, locate: row.locate }), row.text),
-  ),
-
-  test(
-    'of the problem {code} says what to do',
-    {
-      cases: rows<{ code: Problem['code']; of: object; text: string }>([
-        {
-          ...{ code: 'coverage-limit-exceeded', of: { strength: 4, axes: 30, required: 12_345_678, limit: 1_000_000 } },
-          text: 'strength 4 for 30 axes requires 12,345,678 combinations; the limit is 1,000,000. Lower `strength`, and list the axes that matter most in `mixedStrength`.',
-        },
-        {
-          ...{ code: 'feasibility-unknown', of: { count: 1 } },
-          text: 'could not determine in time whether 1 combination is possible under `exclude`; covered if a row was found',
-        },
-        { code: 'too-many-rows', of: { limit: 1_000_000 }, text: 'a source of cases has more than 1,000,000 rows; it may be endless' },
-        { code: 'exported-twice', of: { title: 'dues', names: ['dues', 'default'] }, text: '"dues" is exported as `dues`, `default`; it runs once' },
-        { code: 'duplicate-title', of: { title: 'dues', id: 'a.ts#dues_2' }, text: 'two tests have the title "dues"; the id of the second is a.ts#dues_2' },
-        { code: 'overrides-threw', of: { reason: 'no berth' }, text: 'the `overrides` function threw for this row: no berth' },
-        {
-          ...{ code: 'late-log', of: { id: 'a.ts#dues', detail: 'a.ts:3:1' } },
-          text: 'a line was logged after its case had ended (a.ts#dues): a.ts:3:1; is an await missing?',
-        },
-        {
-          ...{ code: 'late-step', of: { id: 'a.ts#dues', detail: 'a.ts:3:1' } },
-          text: 'a step started after its case had ended (a.ts#dues): a.ts:3:1; is an await missing?',
-        },
-        {
-          ...{ code: 'late-cleanup', of: { id: 'a.ts#dues', detail: 'a.ts:3:1' } },
-          text: 'a cleanup was deferred after its case had ended (a.ts#dues): a.ts:3:1; is an await missing?',
-        },
-        {
-          ...{ code: 'unstable-setting', of: { owner: 'test "dues"', fixture: 'gate', rows: 3, scope: 'file' } },
-          text: 'test "dues" sets fixture "gate" to a new function or object 3 times, so it was set up for each, although its scope is "file". Create the value once, or use plain data.',
-        },
-        { code: 'unhandled-error', of: { detail: 'Error: late' }, text: 'an error was thrown outside any case: Error: late' },
-        { code: 'unhandled-rejection', of: { detail: 'Error: late' }, text: 'a promise was rejected outside any case: Error: late' },
-        { code: 'plan-crash', of: { reason: 'the lane was killed' }, text: 'during planning, the lane was killed' },
-        {
-          ...{ code: 'plan-mismatch', of: {} },
-          text: 'the tests differ from those of the run to resume: something that their files import has changed. Start a new run without --resume.',
-        },
-        { code: 'repeated-crashes', of: { reason: 'exit status 9' }, text: 'lanes keep crashing before a case has a result: exit status 9' },
-        { code: 'pool-client-missing', of: {}, text: 'a pool needs the client of its server. Install it: npm install --save-dev @redis/client' },
-        { code: 'internal-error', of: { reason: 'no case' }, text: 'internal error in Red Lattice: no case' },
-        {
-          ...{ code: 'results-lost', of: { cases: 1200 } },
-          text: '1,200 of the cases that ran have no result. Did a test replace a built-in function?',
-        },
-        { code: 'results-lost', of: { cases: 1 }, text: '1 of the cases that ran has no result. Did a test replace a built-in function?' },
-        {
-          ...{ code: 'lane-unresponsive', of: { lane: 2 } },
-          text: 'lane 2 stopped responding and was ended; the other cases ran in a new process. Did a test replace a built-in function?',
-        },
-      ]),
-    },
-    ({ row, check }) => check.equal(formatProblem({ code: row.code, ...row.of } as Problem), row.text),
+  test('of a problem is: {text}', { cases: dataFile('problems.jsonl') }, ({ row, check }) =>
+    check.equal(formatProblem(row['problem'] as unknown as Problem), row['text'] as string),
   ),
 
   test('of an explanation has everything about its fixtures', ({ check }) => {

@@ -1,4 +1,4 @@
-import { type Condition, formatCondition, matrix, namedRows, range, rows, suite, table, test, values, whereItFails } from 'red-lattice';
+import { type Condition, dataFile, formatCondition, matrix, namedRows, range, suite, table, test, values, whereItFails } from 'red-lattice';
 import { meets, plant } from '../../bench/where/plant.mjs';
 import { createRandom } from '../../src/cases/random.ts';
 import type { JournalEntry } from '../../src/results/journal/entries.ts';
@@ -250,45 +250,20 @@ const cellRows: readonly Row[] = [
   { loa: null, limit: 'n/a', stay: { nights: 9 }, parts: ['water'], arrives: 5, leaves: '2031-04-03' },
 ];
 
-export const conditions = test('a condition is shown, is selected by options, and holds for rows: {text}', {
-  cases: rows<{ condition: Condition; text: string; options?: readonly string[]; holdsFor: readonly number[] }>([
-    { condition: { kind: 'value', column: 'loa', value: 8 }, text: 'loa=8', options: ['loa=8'], holdsFor: [0] },
-    { condition: { kind: 'value', column: 'note', value: '' }, text: 'note is empty', holdsFor: [1] },
-    { condition: { kind: 'value', column: 'parts', value: '["berth"]' }, text: 'parts=["berth"]', options: ['parts=["berth"]'], holdsFor: [0] },
-    { condition: { kind: 'not', column: 'loa', value: 8 }, text: 'loa!=8', options: ['loa!=8'], holdsFor: [1, 2, 3] },
-    { condition: { kind: 'not', column: 'note', value: '' }, text: 'note is not empty', holdsFor: [0, 2, 3] },
-    { condition: { kind: 'missing', column: 'note' }, text: 'note is missing', holdsFor: [3] },
-    { condition: { kind: 'missing', column: 'stay.nights' }, text: 'stay.nights is missing', holdsFor: [2] },
-    { condition: { kind: 'prefix', column: 'note', prefix: 'calm' }, text: 'note starts with "calm"', holdsFor: [0, 2] },
-    { condition: { kind: 'length', column: 'note', from: 5, to: undefined }, text: 'length of note>=5', holdsFor: [2] },
-    { condition: { kind: 'length', column: 'note', from: undefined, to: 4 }, text: 'length of note<=4', holdsFor: [0, 1] },
-    { condition: { kind: 'length', column: 'note', from: 4, to: 4 }, text: 'length of note=4', holdsFor: [0] },
-    { condition: { kind: 'contains', column: 'note', value: 'sea' }, text: 'note contains "sea"', holdsFor: [2] },
-    { condition: { kind: 'contains', column: 'parts', value: 'berth' }, text: 'parts contains "berth"', holdsFor: [0, 2] },
-    { condition: { kind: 'contains', column: 'stay', value: 'nights' }, text: 'stay contains "nights"', holdsFor: [0, 1, 3] },
-    { condition: { kind: 'lacks', column: 'parts', value: 'berth' }, text: 'parts does not contain "berth"', holdsFor: [1, 3] },
-    { condition: { kind: 'size', column: 'parts', from: undefined, to: 0 }, text: 'parts is empty', holdsFor: [1] },
-    { condition: { kind: 'size', column: 'parts', from: 1, to: undefined }, text: 'parts is not empty', holdsFor: [0, 2, 3] },
-    { condition: { kind: 'size', column: 'parts', from: 2, to: undefined }, text: 'size of parts>=2', holdsFor: [2] },
-    { condition: { kind: 'size', column: 'parts', from: 1, to: 1 }, text: 'size of parts=1', holdsFor: [0, 3] },
-    { condition: { kind: 'size', column: 'stay', from: undefined, to: 0 }, text: 'stay is empty', holdsFor: [2] },
-    { condition: { kind: 'range', column: 'loa', from: 9, to: undefined }, text: 'loa>=9', options: ['loa>=9'], holdsFor: [1, 2] },
-    { condition: { kind: 'range', column: 'loa', from: undefined, to: 9 }, text: 'loa<=9', options: ['loa<=9'], holdsFor: [0, 1] },
-    { condition: { kind: 'range', column: 'loa', from: 9, to: 10 }, text: '9<=loa<=10', options: ['loa>=9', 'loa<=10'], holdsFor: [1] },
-    {
-      ...{ condition: { kind: 'range', column: 'arrives', from: '2031-05-01', to: undefined }, text: 'arrives>=2031-05-01' },
-      ...{ options: ['arrives>=2031-05-01'], holdsFor: [1, 2] },
-    },
-    { condition: { kind: 'order', column: 'loa', operator: '<', other: 'limit' }, text: 'loa < limit', holdsFor: [0] },
-    { condition: { kind: 'order', column: 'loa', operator: '<=', other: 'limit' }, text: 'loa <= limit', holdsFor: [0, 1] },
-    { condition: { kind: 'order', column: 'loa', operator: '=', other: 'limit' }, text: 'loa = limit', holdsFor: [1] },
-    { condition: { kind: 'order', column: 'loa', operator: '!=', other: 'limit' }, text: 'loa != limit', holdsFor: [0, 2] },
-    { condition: { kind: 'order', column: 'loa', operator: '>', other: 'limit' }, text: 'loa > limit', holdsFor: [2] },
-    { condition: { kind: 'order', column: 'loa', operator: '>=', other: 'limit' }, text: 'loa >= limit', holdsFor: [1, 2] },
-    { condition: { kind: 'order', column: 'arrives', operator: '<', other: 'leaves' }, text: 'arrives < leaves', holdsFor: [0] },
-    { condition: { kind: 'order', column: 'arrives', operator: '!=', other: 'leaves' }, text: 'arrives != leaves', holdsFor: [0, 1] },
-  ] as readonly { condition: Condition; text: string; options?: readonly string[]; holdsFor: readonly number[] }[]),
-}, ({ row: { condition, text, options, holdsFor }, check }) => {
+interface Shown {
+  readonly text: string;
+  readonly condition: Condition;
+  /** The indices of the rows that meet it. */
+  readonly holdsFor: readonly number[];
+  /** The values of `--row` that select the same rows, if it can be written so. */
+  readonly options?: readonly string[];
+}
+
+export const conditions = test('a condition is shown, is selected by options, and holds for rows: {text}', { cases: dataFile('conditions.jsonl') }, ({
+  row,
+  check,
+}) => {
+  const { condition, text, options, holdsFor } = row as unknown as Shown;
   check.equal(formatCondition(condition), text);
   check.equal(asRowOptions([condition]), options && [...options]);
   const meeting = (test: (row: Row) => boolean): number[] => cellRows.flatMap((row, i) => (test(row) ? [i] : []));
