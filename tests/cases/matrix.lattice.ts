@@ -1,4 +1,4 @@
-import { type CaseSource, type MatrixOptions, matrix, namedRows, range, rows, suite, table, test, verifyCoverage } from 'red-lattice';
+import { type CaseSource, cell, dataFile, type MatrixOptions, matrix, namedRows, range, rows, suite, table, test, verifyCoverage } from 'red-lattice';
 import { parseAxes } from '../../src/cases/matrix/axes.ts';
 import { Combinations } from '../../src/cases/matrix/combinations.ts';
 import { Constraints } from '../../src/cases/matrix/constraints.ts';
@@ -370,26 +370,7 @@ export const covering = suite('a covering matrix', [
 
 export const constructed = test('{axes} axes of {levels} values are covered at strength {cover} in at most {most} rows', {
   timeout: 60_000,
-  cases: table(
-    ['axes', 'levels', 'cover', 'most'],
-    [
-      // Rows that need no search: what the constructions give, or one less.
-      [100, 2, 2, 10],
-      [5, 4, 2, 16],
-      [6, 4, 3, 64],
-      [5, 4, 4, 256],
-      [13, 3, 2, 15],
-      [6, 6, 2, 43],
-      [24, 4, 2, 31],
-      [30, 5, 2, 45],
-      [12, 4, 3, 121],
-      [20, 2, 3, 18],
-      // Made from starters.
-      [20, 10, 2, 181],
-      [40, 4, 3, 268],
-      [20, 3, 3, 78],
-    ],
-  ),
+  cases: dataFile('covering.csv', { columns: { axes: cell.integer, levels: cell.integer, cover: cell.integer, most: cell.integer } }),
 }, async ({ row: { axes, levels, cover, most }, check }) => {
   const model = Object.fromEntries(Array.from({ length: axes }, (_, axis) => [`a${axis}`, Array.from({ length: levels }, (_, level) => level)]));
   const rows = await collect(matrix(model, { strength: cover }));

@@ -179,21 +179,7 @@ export const builtInFormats = test('the built-in formats of numbers are those of
 export const serials = test(
   'the {kind} {serial} is {text}, counted from {from}',
   {
-    cases: table(['kind', 'serial', 'from', 'text'], [
-      ['date', 1, 1900, '1900-01-01'],
-      ['date', 59, 1900, '1900-02-28'],
-      // Workbooks have a 29th of February 1900.
-      ['date', 61, 1900, '1900-03-01'],
-      ['date', 25_569, 1900, '1970-01-01'],
-      ['date', 25_569.5, 1900, '1970-01-01T12:00:00Z'],
-      ['date', 0, 1904, '1904-01-01'],
-      ['date', 24_107, 1904, '1970-01-01'],
-      ['time', 0.25, 1900, '06:00:00'],
-      ['time', 0.999_988_43, 1900, '23:59:59'],
-      ['time', 1.5, 1900, '1900-01-01T12:00:00Z'],
-      ['date', 0.25, 1900, '1899-12-31T06:00:00Z'],
-      ['date', 1e12, 1900, '1000000000000'],
-    ] as const),
+    cases: dataFile('serials.csv', { columns: { kind: cell.oneOf('date', 'time'), serial: cell.number, from: cell.integer, text: cell.text } }),
   },
   ({ row, check }) => check.equal(formatSerialDate(row.serial, row.kind, row.from === 1904), row.text),
 );

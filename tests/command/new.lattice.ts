@@ -1,6 +1,6 @@
 import { mkdir, readdir, readFile, writeFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { fixture, namedRows, suite, table, testWith } from 'red-lattice';
+import { dataFile, fixture, suite, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { root, runCommand, runNode } from '../program.ts';
 import { makeProject } from '../project.ts';
@@ -47,45 +47,10 @@ export const starters = suite('new', { timeout: 60_000 }, [
   inProject(
     'matches a project with {what}',
     {
-      cases: namedRows<{ what: string; files: Record<string, string>; name: string; wrote: readonly string[]; script: string }>({
-        nothing: {
-          what: 'no files',
-          files: {},
-          name: 'berths',
-          wrote: ['berths.lattice.ts', 'berths.csv', 'red-lattice.config.ts', 'tsconfig.json'],
-          script: 'test',
-        },
-        package: {
-          what: 'a package of ES modules alone',
-          files: { 'package.json': '{"type":"module"}' },
-          name: 'berths',
-          wrote: ['berths.lattice.ts', 'berths.csv', 'red-lattice.config.ts', 'tsconfig.json'],
-          script: 'test',
-        },
-        commonjs: {
-          what: 'JavaScript and a test script',
-          files: { 'src/dues.js': '', 'test/x.js': '', 'package.json': '{\n\t"scripts": {\n\t\t"test": "make check"\n\t}\n}\n' },
-          name: 'berths',
-          wrote: ['test/berths.lattice.mjs', 'test/berths.csv', 'red-lattice.config.mjs'],
-          script: 'lattice',
-        },
-        modules: {
-          what: 'ES modules in JavaScript',
-          files: { 'lib/dues.js': '', 'package.json': '{"type":"module","scripts":{"test":"echo \\"Error: no test specified\\" && exit 1"}}' },
-          name: './berths',
-          wrote: ['berths.lattice.js', 'berths.csv', 'red-lattice.config.mjs'],
-          script: 'test',
-        },
-        nodenext: {
-          what: 'TypeScript of a CommonJS package',
-          files: { 'tsconfig.json': '{ "compilerOptions": { "module": "NodeNext" } }', 'tests/x.ts': '' },
-          name: 'berths',
-          wrote: ['tests/berths.lattice.mts', 'tests/berths.csv', 'red-lattice.config.ts'],
-          script: 'test',
-        },
-      }),
+      cases: dataFile('projects.yaml'),
     },
-    async ({ row, check }, { project }) => {
+    async ({ row: given, check }, { project }) => {
+      const row = given as unknown as { files: Record<string, string>; name: string; wrote: readonly string[]; script: string };
       for (const [name, text] of Object.entries(row.files)) {
         await mkdir(dirname(join(project, name)), { recursive: true });
         await writeFile(join(project, name), text);
