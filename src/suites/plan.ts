@@ -395,9 +395,9 @@ class Planner {
 }
 
 /** The problems of an error: its own, or the one that describes what threw. */
-const problemsOf = (error: unknown, describe: (reason: string) => Problem): readonly Problem[] => {
+const problemsOf = (error: unknown, buildProblem: (reason: string) => Problem): readonly Problem[] => {
   if (isInstanceOf(error, ProblemError)) return error.problems;
-  return [describe(isInstanceOf(error, Error) ? `${error.name}: ${error.message}` : String(error))];
+  return [buildProblem(isInstanceOf(error, Error) ? `${error.name}: ${error.message}` : String(error))];
 };
 
 const describeSource =
