@@ -192,10 +192,7 @@ class Planner {
     try {
       return suite.children(row);
     } catch (error) {
-      this.#report(
-        problemsOf(error, (reason) => ({ code: 'children-threw', title: suite.title, reason })),
-        suite.origin,
-      );
+      this.#report(problemsOf(error, { code: 'children-threw', title: suite.title }), suite.origin);
       return [undefined];
     }
   }
@@ -280,7 +277,7 @@ class Planner {
       if (!mayBeEmpty) this.#report([{ code: 'empty-source', title: test.title, source: description }], test.origin);
       return planned.columns.length ? planned.columns : undefined;
     } catch (error) {
-      this.#report(problemsOf(error, describeSource(description)), test.origin);
+      this.#report(problemsOf(error, { code: 'source-threw', source: description }), test.origin);
       return undefined;
     }
   }
@@ -301,7 +298,7 @@ class Planner {
       }
       if (entries.length === 0 && !options.allowEmpty) this.#report([{ code: 'empty-source', title: suite.title, source: parts.description }], suite.origin);
     } catch (error) {
-      this.#report(problemsOf(error, describeSource(parts.description)), suite.origin);
+      this.#report(problemsOf(error, { code: 'source-threw', source: parts.description }), suite.origin);
     }
     return { entries, columns: [...(parts.columns ?? new Set(entries.flatMap((entry) => Object.keys(entry.row))))] };
   }
@@ -310,7 +307,7 @@ class Planner {
     try {
       resolve(collectNeeds(planned), planned.inherited.overrideLayers, this.#nodes);
     } catch (error) {
-      this.#report(problemsOf(error, describeSource(`test "${planned.test.title}"`)), planned.test.origin);
+      this.#report(problemsOf(error, { code: 'source-threw', source: `test "${planned.test.title}"` }), planned.test.origin);
     }
   }
 
@@ -366,10 +363,7 @@ class Planner {
     try {
       return buildOverrideLayers(listOverrides(), owner, ownerKey);
     } catch (error) {
-      this.#report(
-        problemsOf(error, (reason) => ({ code: 'overrides-threw', reason })),
-        origin,
-      );
+      this.#report(problemsOf(error, { code: 'overrides-threw' }), origin);
       return [];
     }
   }
@@ -394,12 +388,11 @@ class Planner {
   }
 }
 
-/** The problems of an error: its own, or the one that describes what threw. */
-const problemsOf = (error: unknown, buildProblem: (reason: string) => Problem): readonly Problem[] => {
-  if (isInstanceOf(error, ProblemError)) return error.problems;
-  return [buildProblem(isInstanceOf(error, Error) ? `${error.name}: ${error.message}` : String(error))];
-};
+/** What threw, without the reason. */
+type Thrown =
+  | { readonly code: 'source-threw'; readonly source: string }
+  | { readonly code: 'children-threw'; readonly title: string }
+  | { readonly code: 'overrides-threw' };
 
-const describeSource =
-  (source: string) =>
-  (reason: string): Problem => ({ code: 'source-threw', source, reason });
+const problemsOf = (error: unknown, thrown: Thrown): readonly Problem[] =>
+  isInstanceOf(error, ProblemError) ? error.problems : [{ ...thrown, reason: isInstanceOf(error, Error) ? `${error.name}: ${error.message}` : String(error) }];
