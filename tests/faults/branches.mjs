@@ -1,5 +1,5 @@
-// Lists what no test takes: functions, cases and catches that never run, and conditions that are never true, never false or never decided.
-// A copy of the project records each of them at once, so that killed processes count, too.
+// Lists functions, cases and catches that no test runs, and conditions that are always true or always false in all tests, or never reached.
+// Each process writes what it reaches at once, so that killed processes count, too.
 // usage: branches.mjs [where…]    writes .red-lattice/faults/branches.txt; where: test files or folders, default: all and the base
 import { spawnSync } from 'node:child_process';
 import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
@@ -94,6 +94,6 @@ const path = join(workshop, 'branches.txt');
 writeFileSync(path, listed.map(({ file, line, why, text }) => `${file}:${line}  ${why}: ${text}\n`).join(''));
 const counts = new Map();
 for (const { why } of listed) counts.set(why, (counts.get(why) ?? 0) + 1);
-console.log(`${listed.length} of ${points.length} are not taken: ${[...counts].map(([why, count]) => `${count} ${why}`).join(', ')}`);
+console.log(`${listed.length} of ${points.length} are not tested on both sides: ${[...counts].map(([why, count]) => `${count} ${why}`).join(', ')}`);
 for (const made of [notes, preloadPath]) rmSync(made);
 console.log(`list: ${relative(root, path)}`);

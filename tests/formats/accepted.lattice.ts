@@ -30,18 +30,8 @@ export const accepted = suite('accepted values', [
       `  line 4  due      2 → ${'20'.padStart(40)}  n=2`,
     ]);
     // Titles without a common beginning are shown whole.
-    check.equal(
-      renderFileChanges(
-        file(
-          made(2, (i) => [`t${i} › n`])
-            .slice(0, 1)
-            .concat(made(3, (i) => [`t${i} › n`]).slice(2)),
-        ),
-        plainStyle,
-        false,
-      ).slice(2),
-      ['  line 2  due  empty →  0  t0 › n', '  line 4  due      2 → 20  t2 › n'],
-    );
+    const apart = renderFileChanges(file(made(3, (i) => [`t${i} › n`])), plainStyle, false).slice(2);
+    check.equal(apart.map((line) => line.split('  ').at(-1)), ['t0 › n', 't1 › n', 't2 › n']);
   }),
 
   test('are limited in number, but not with --all', ({ check }) => {
@@ -51,7 +41,7 @@ export const accepted = suite('accepted values', [
     check.equal([count(renderFileChanges(file(made(30)), plainStyle, false)), count(renderFileChanges(file(made(32)), plainStyle, true))], [30, 32]);
     const whole = file([], { lines: Array.from({ length: 31 }, (_, i) => `+line ${i}`), cases: ['a', 'b', 'c'] });
     const shown = renderFileChanges(whole, plainStyle, false);
-    check.equal([shown.slice(0, 5), shown.length, shown.at(-1)], [['', 'dues.csv', '  a', '  b', '  +line 0'], 35, '  and 1 more lines (--all)']);
+    check.equal([shown.slice(0, 5), shown.length, shown.at(-1)], [['', 'dues.csv', '  a', '  b', '  +line 0'], 35, '  and 1 more line (--all)']);
     check.equal(renderFileChanges(whole, plainStyle, true).length, 35);
     const refusals = renderRefusals(refused(11), nameFile, plainStyle, false);
     check.equal(refusals.slice(0, 6), ['', '11 values not accepted', '  gone.csv: changed since', '    a', '    b', '  dues.csv:1 due: changed since']);

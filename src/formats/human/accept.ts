@@ -69,7 +69,7 @@ function renderWholeFile(name: string, lines: readonly string[], cases: readonly
       const text = `  ${escapeToOneLine(line)}`;
       return line.startsWith('+') ? style.green(text) : line.startsWith('-') ? style.red(text) : text;
     }),
-    ...(lines.length > shown.length ? [style.dim(`  and ${lines.length - shown.length} more lines (--all)`)] : []),
+    ...(lines.length > shown.length ? [style.dim(`  and ${formatCount(lines.length - shown.length, 'more line')} (--all)`)] : []),
   ];
 }
 

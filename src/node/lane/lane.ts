@@ -161,7 +161,7 @@ export class Lane {
         this.#send({ from: 'lane', type: 'fetched', request: message.request, serialized: await (await this.#host).fetch(message.address) });
         break;
       case 'used':
-        await (await this.#host).used(message.address, message.users);
+        (await this.#host).used(message.address, message.users);
         break;
       case 'close':
         await this.#closeHost();

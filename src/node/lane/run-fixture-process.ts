@@ -27,6 +27,8 @@ export class RunFixtureProcess {
   readonly #watch = new DeadlineTimer();
   readonly #nodes = new NodeInterner();
   readonly #graphs = new Map<string, Promise<Graph>>();
+  /** The uses that are being recorded. */
+  readonly #uses: Promise<void>[] = [];
 
   constructor(plan: Plan, expansionHost: ExpansionHost, seed: number, hasNoTimeouts: boolean, output: (text: string) => void) {
     this.#plan = plan;
@@ -64,11 +66,13 @@ export class RunFixtureProcess {
     }
   }
 
-  async used(address: FixtureAddress, users: TeardownContext): Promise<void> {
-    this.#host.recordUse(await this.#node(address), users);
+  used(address: FixtureAddress, users: TeardownContext): void {
+    this.#uses.push(this.#node(address).then((node) => this.#host.recordUse(node, users)));
   }
 
+  /** Tears down after all uses are recorded: messages of several uses and the end can arrive at once. */
   async close(): Promise<TeardownFailure[]> {
+    await Promise.allSettled(this.#uses);
     return (await this.#host.close()).map(({ fixture, error }) => ({ fixture, failure: buildThrowFailure(error, 'teardown', { fixture }) }));
   }
 
