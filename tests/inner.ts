@@ -4,6 +4,7 @@ import { type CaseResult, type Child, type FileSource, formatProblem, type Plann
 export interface Seen {
   readonly id: string;
   readonly title: string;
+  readonly tags: readonly string[];
   readonly row: Readonly<Record<string, unknown>>;
   readonly status: string;
   readonly result: CaseResult;
@@ -23,15 +24,16 @@ type Options = Omit<NonNullable<Parameters<typeof runSuites>[1]>, 'onEvent'>;
 export async function runInside(suites: readonly Child[], options: Options = {}): Promise<InnerRun> {
   const seen: Seen[] = [];
   const messages: string[] = [];
-  const add = (planned: Pick<PlannedCase, 'id' | 'title' | 'row'>, result: CaseResult): void => {
-    seen.push({ id: planned.id, title: planned.title, row: planned.row, status: result.cause ? `${result.status}/${result.cause}` : result.status, result });
+  const add = (planned: Pick<PlannedCase, 'id' | 'title' | 'tags' | 'row'>, result: CaseResult): void => {
+    const status = result.cause ? `${result.status}/${result.cause}` : result.status;
+    seen.push({ id: planned.id, title: planned.title, tags: planned.tags, row: planned.row, status, result });
   };
   const { ok } = await runSuites(suites, {
     seed: 1,
     ...options,
     onEvent(event) {
       if (event.type === 'ended') add(event.case, event.result);
-      if (event.type === 'teardown-failed') add({ id: event.id, title: event.title, row: {} }, event.result);
+      if (event.type === 'teardown-failed') add({ id: event.id, title: event.title, tags: [], row: {} }, event.result);
       if (event.type === 'problem') messages.push(event.problem.code);
     },
   });

@@ -31,7 +31,10 @@ export const accepted = suite('accepted values', [
     ]);
     // Titles without a common beginning are shown whole.
     const apart = renderFileChanges(file(made(3, (i) => [`t${i} › n`])), plainStyle, false).slice(2);
-    check.equal(apart.map((line) => line.split('  ').at(-1)), ['t0 › n', 't1 › n', 't2 › n']);
+    check.equal(
+      apart.map((line) => line.split('  ').at(-1)),
+      ['t0 › n', 't1 › n', 't2 › n'],
+    );
   }),
 
   test('are limited in number, but not with --all', ({ check }) => {
