@@ -59,6 +59,12 @@ export const excerpts = suite('the lines of a page', [
     check.equal(long, [{ type: 'source', file: 'a.ts', first: 1, lines: ['x'.repeat(400)] }]);
   }),
 
+  test('have nothing beside a malformed line', ({ check }) => {
+    const damaged = (entry: JournalEntry): string => JSON.stringify(entry).replace(/"failures":\[.*?\](?=,")/, '"failures":7');
+    check.equal([...writerOf().lines(damaged(ended(0, [at(6)])))].length, 1);
+    check.equal([...writerOf().lines(JSON.stringify(ended(0, [at(6)])))].length, 2, 'a whole line');
+  }),
+
   test('have up to 400 sources, whatever is attached', ({ check }) => {
     const writer = writerOf('/nowhere', () => 'line\n'.repeat(500));
     const entries = Array.from({ length: 450 }, (_, i) => ended(i, [at(i + 1)], [`n${i}.txt`]));
