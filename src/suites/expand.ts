@@ -10,7 +10,7 @@ import type { OverrideLayer } from '../fixtures/graph.ts';
 import { describeThrown } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
-import { formatIdentity, PlannedCaseImpl, type PlannedTest } from './planned.ts';
+import { formatIdentity, joinNames, PlannedCaseImpl, type PlannedTest } from './planned.ts';
 import { findOverrideSecrets, type RedactionPredicate, redactEntry } from './redaction.ts';
 import type { TestOptions } from './suite.ts';
 
@@ -140,10 +140,5 @@ export async function summarizeSource(test: PlannedTest, host: ExpansionHost): P
 
 /** Merges a suite's row with the row of the suite around it. */
 export function joinEntries(outer: RowEntry | undefined, inner: RowEntry): RowEntry {
-  if (!outer) return inner;
-  return {
-    ...inner,
-    row: { ...outer.row, ...inner.row },
-    name: outer.name && inner.name ? `${outer.name}, ${inner.name}` : (inner.name ?? outer.name),
-  };
+  return outer ? { ...inner, row: { ...outer.row, ...inner.row }, name: joinNames(outer, inner) } : inner;
 }

@@ -184,11 +184,16 @@ function formatIdPart(test: PlannedTest, redactedEntry: RowEntry): string | unde
 }
 
 /** What distinguishes a case from the others of its test: its row, the rows of the surrounding suites, and their names. */
-export function formatIdentity({ parent: { redactedEntry: outer } }: PlannedTest, redactedEntry: RowEntry): Pick<RowEntry, 'row' | 'name'> {
-  if (!outer) return redactedEntry;
-  const isNamed = outer.name !== undefined || redactedEntry.name !== undefined;
-  const names = [outer.name ?? formatValuesName(outer.row), redactedEntry.name ?? formatValuesName(redactedEntry.row)];
-  return { row: { ...outer.row, ...redactedEntry.row }, name: isNamed ? names.filter(Boolean).join(', ') : undefined };
+export const formatIdentity = ({ parent: { redactedEntry: outer } }: PlannedTest, redactedEntry: RowEntry): Pick<RowEntry, 'row' | 'name'> =>
+  outer ? { row: { ...outer.row, ...redactedEntry.row }, name: joinNames(outer, redactedEntry) } : redactedEntry;
+
+/** The name of a row within the row of a suite. If only one of them has a name, the values of the other are its name. */
+export function joinNames(outer: RowEntry, inner: RowEntry): string | undefined {
+  if (outer.name === undefined && inner.name === undefined) return undefined;
+  return [outer, inner]
+    .map(({ name, row }) => name ?? formatValuesName(row))
+    .filter(Boolean)
+    .join(', ');
 }
 
 export function listTitles(group: Group): string[] {

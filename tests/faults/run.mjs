@@ -12,7 +12,7 @@ import { parseArgs } from 'node:util';
 import { installRuntime } from '../../scripts/install-runtime.mjs';
 import { makeCopy, removeCopy, root, runNode, sourceFiles, workshop } from './copy.mjs';
 import { measureReach, readReach } from './reach.mjs';
-import { findFunctions, findSites, plant } from './sites.mjs';
+import { findFunctions, findSites, keyOf, plant, shuffle, startRandom } from './sites.mjs';
 
 const { values: options } = parseArgs({
   options: {
@@ -30,20 +30,6 @@ const equivalent = JSON.parse(readFileSync(new URL('equivalent.json', import.met
 const quickFiles = 6;
 /** In milliseconds. A judge that takes longer hangs, which counts as seen. */
 const limits = { build: 60_000, base: 240_000, folder: 400_000, near: 400_000, all: 1_200_000 };
-
-/** The same numbers for the same seed. */
-function randomFrom(seed) {
-  let state = [...seed].reduce((sum, unit) => Math.imul(sum, 31) + unit.charCodeAt(0), 7) | 0;
-  return () => {
-    state = (state + 0x9e3779b9) | 0;
-    let mixed = Math.imul(state ^ (state >>> 16), 0x21f0aaad);
-    mixed = Math.imul(mixed ^ (mixed >>> 15), 0x735a2d97);
-    return ((mixed ^ (mixed >>> 15)) >>> 0) / 2 ** 32;
-  };
-}
-
-/** Names a fault permanently: by its code and the change, not by its line. */
-const keyOf = ({ file, before, after, nth }) => `${file} | ${before} → ${after}${nth > 0 ? ` (${nth + 1})` : ''}`;
 
 /** The line of the innermost function around a place. 0 is the module. */
 const lineAround = (functions, { start, end }) =>
@@ -65,15 +51,6 @@ function allFaults() {
     }
   }
   return faults;
-}
-
-/** Moves `count` random elements to the beginning of a list. */
-function shuffle(list, count, random) {
-  for (let i = 0; i < count; i++) {
-    const j = i + Math.floor(random() * (list.length - i));
-    [list[i], list[j]] = [list[j], list[i]];
-  }
-  return list;
 }
 
 /** Chooses faults from all folders, by the square root of their sizes, in random order. */
@@ -160,7 +137,7 @@ for (const key of Object.keys(equivalent)) if (!keys.has(key)) console.error(`eq
 const chosen = choose(
   all.filter((fault) => (!options.folder || fault.file.startsWith(`src/${options.folder}/`)) && equivalent[keyOf(fault)] === undefined),
   Number(options.sample),
-  randomFrom(`${options.seed}`),
+  startRandom(`${options.seed}`),
 );
 const resultPath = join(workshop, `result-${options.folder ?? 'all'}-${options.sample}-${options.seed}.json`);
 mkdirSync(workshop, { recursive: true });

@@ -58,20 +58,30 @@ export function findFunctions(source) {
   return functions;
 }
 
-/** All faults of a text, in order: `{ kind, line, start, end, text }`. The text replaces everything from start to end. */
+/**
+ * All faults of a text, in order: `{ kind, line, start, end, text, parts }`. The text replaces everything from start to end; `parts` are the
+ * same change as whole expressions or statements, `{ start, end, text }`.
+ */
 export function findSites(source) {
   const sites = [];
   const text = (node) => source.slice(node.start, node.end);
-  const add = (kind, node, replacement, from = node.start, to = node.end) =>
-    sites.push({ kind, line: node.loc.start.line, start: from, end: to, text: replacement });
+  const add = (kind, node, replacement, from = node.start, to = node.end, parts = undefined) => {
+    const whole = `${source.slice(node.start, from)}${replacement}${source.slice(to, node.end)}`;
+    const { start, end } = node;
+    sites.push({ kind, line: node.loc.start.line, start: from, end: to, text: replacement, parts: parts ?? [{ start, end, text: whole }] });
+  };
   visitCode(source, (node, parent) => {
     if ((node.type === 'IfStatement' || node.type === 'ConditionalExpression' || node.type === 'WhileStatement') && node.test.type !== 'BooleanLiteral')
       add('negated condition', node.test, `!(${text(node.test)})`);
     if ((node.type === 'BinaryExpression' || node.type === 'LogicalExpression') && otherOperators[node.operator]) {
       const isText = [node.left, node.right].some(({ type }) => type === 'StringLiteral' || type === 'TemplateLiteral');
       for (const other of isText && '+-'.includes(node.operator) ? [] : otherOperators[node.operator]) {
+        const kind = `${node.operator} becomes ${other}`;
         const from = node.left.end + source.slice(node.left.end, node.right.start).indexOf(node.operator);
-        add(`${node.operator} becomes ${other}`, node, `${node.operator === '??' ? ' && ' : other}`, from, from + node.operator.length);
+        // A chain of `??` cannot contain `&&` without parentheses.
+        if (node.operator === '??' && [node.left, node.right, parent].some((next) => next.operator === '??'))
+          add(kind, node, `((${text(node.left)}) && (${text(node.right)}))`);
+        else add(kind, node, `${node.operator === '??' ? ' && ' : other}`, from, from + node.operator.length);
       }
     }
     if (
@@ -93,10 +103,34 @@ export function findSites(source) {
       node.arguments.every(({ type }) => type !== 'SpreadElement' && type !== 'ArrowFunctionExpression')
     ) {
       const [first, second] = node.arguments;
-      add('swapped arguments', node, `${text(second)}, ${text(first)}`, first.start, second.end);
+      const part = ({ start, end }, other) => ({ start, end, text: text(other) });
+      add('swapped arguments', node, `${text(second)}, ${text(first)}`, first.start, second.end, [part(first, second), part(second, first)]);
     }
   });
   return sites;
 }
 
 export const plant = (source, { start, end, text }) => source.slice(0, start) + text + source.slice(end);
+
+/** Names a fault permanently: by its code and the change, not by its line. */
+export const keyOf = ({ file, before, after, nth }) => `${file} | ${before} → ${after}${nth > 0 ? ` (${nth + 1})` : ''}`;
+
+/** The same numbers for the same seed. */
+export function startRandom(seed) {
+  let state = [...seed].reduce((sum, unit) => Math.imul(sum, 31) + unit.charCodeAt(0), 7) | 0;
+  return () => {
+    state = (state + 0x9e3779b9) | 0;
+    let mixed = Math.imul(state ^ (state >>> 16), 0x21f0aaad);
+    mixed = Math.imul(mixed ^ (mixed >>> 15), 0x735a2d97);
+    return ((mixed ^ (mixed >>> 15)) >>> 0) / 2 ** 32;
+  };
+}
+
+/** Moves `count` random elements to the beginning of a list. */
+export function shuffle(list, count, random) {
+  for (let i = 0; i < count; i++) {
+    const j = i + Math.floor(random() * (list.length - i));
+    [list[i], list[j]] = [list[j], list[i]];
+  }
+  return list;
+}

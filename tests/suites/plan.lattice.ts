@@ -303,3 +303,29 @@ export const marks = test('annotations add up, and inner ones win', async ({ che
     ],
   );
 });
+
+const quays = values('quay', ['north', 'south']);
+const hulls = values('hull', ['mono', 'cat']);
+const namedQuays = namedRows({ first: { quay: 'north' }, second: { quay: 'south' } });
+const namedHulls = namedRows({ one: { hull: 'mono' }, two: { hull: 'cat' } });
+
+export const nested = test('a suite with rows in a suite with rows has every combination', {
+  cases: namedRows({
+    'rows without names': { outer: quays, inner: hulls, ids: ['quay=north,hull=mono', 'quay=north,hull=cat', 'quay=south,hull=mono', 'quay=south,hull=cat'] },
+    'names outside': { outer: namedQuays, inner: hulls, ids: ['first,-hull=mono', 'first,-hull=cat', 'second,-hull=mono', 'second,-hull=cat'] },
+    'names inside': { outer: quays, inner: namedHulls, ids: ['quay=north,-one', 'quay=north,-two', 'quay=south,-one', 'quay=south,-two'] },
+    'names in both': { outer: namedQuays, inner: namedHulls, ids: ['first,-one', 'first,-two', 'second,-one', 'second,-two'] },
+    'the same column inside': { outer: namedQuays, inner: values('quay', ['own']), ids: ['first,-quay=own', 'second,-quay=own'] },
+  }),
+}, async ({ row: { outer, inner, ids }, check }) => {
+  const { seen, messages } = await runInside([suite('outer', { cases: outer }, [suite('inner', { cases: inner as never }, [test('t', body)])])]);
+  check.equal(messages, []);
+  check.equal(
+    seen.map(({ id }) => id.replace('suites#outer/inner/t/', '').replace(/-[0-9a-f]{8}$/, '')),
+    ids,
+  );
+  check.equal(
+    seen.map(({ row }) => Object.values(row).join(' ')),
+    seen.length === 2 ? ['own', 'own'] : ['north mono', 'north cat', 'south mono', 'south cat'],
+  );
+});
