@@ -1,7 +1,8 @@
 // Judges many faults quickly: one build has all of them, and each is switched on in turn in a process that has loaded the tests. Tests that
 // take long are left out, so that what nobody sees here is a candidate for run.mjs, or for a look.
-// usage: sweep.mjs [--sample 1000] [--seed 7] [--where results/cause] [--budget 8]    writes .red-lattice/faults/sweep.json
+// usage: sweep.mjs [--sample 1000] [--seed 7] [--where results/cause] [--budget 8] [--again] [--fresh]    writes .red-lattice/faults/sweep.json
 //   --where: the beginnings of the paths, in src/, with commas. --budget: the time for the tests of one fault without it, in seconds.
+//   --again: only the faults that the last sweep did not see. --fresh: find out again which tests reach which functions.
 // Faults in code that runs while modules are loaded are left out: it has run when they are switched on.
 import { spawn, spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
@@ -18,6 +19,7 @@ const { values: options } = parseArgs({
     seed: { type: 'string', default: '7' },
     where: { type: 'string', default: '' },
     budget: { type: 'string', default: '8' },
+    again: { type: 'boolean', default: false },
     fresh: { type: 'boolean', default: false },
   },
 });
@@ -284,7 +286,11 @@ function testsOf({ file, place }) {
 
 const random = startRandom(options.seed);
 const candidates = faults.map((fault, i) => ({ ...fault, number: i + 1 })).filter((fault) => inWhere(fault.file) && !equivalent[keyOf(fault)]);
-const chosen = shuffle(candidates, Math.min(candidates.length, Number(options.sample)), random).slice(0, Number(options.sample));
+const resultPath = join(workshop, 'sweep.json');
+const unseen = options.again ? new Set(JSON.parse(readFileSync(resultPath, 'utf8')).flatMap((fault) => (fault.seen ? [] : [keyOf(fault)]))) : undefined;
+const chosen = unseen
+  ? candidates.filter((fault) => unseen.has(keyOf(fault)))
+  : shuffle(candidates, Math.min(candidates.length, Number(options.sample)), random).slice(0, Number(options.sample));
 console.log(`${chosen.length} of ${candidates.length} faults`);
 const results = [];
 const begun = Date.now();
@@ -307,7 +313,7 @@ await Promise.all(
         results.push({ ...fault, seen, seconds, tests: judges.length });
         if (!seen) console.log(`NOBODY ${fault.file}:${fault.line}  ${fault.kind}: ${fault.before.slice(0, 90)} → ${fault.after.slice(0, 90)}`);
         if (results.length % 100 === 0) console.error(`${results.length} of ${chosen.length} after ${Math.round((Date.now() - begun) / 1000)} s`);
-        writeFileSync(join(workshop, 'sweep.json'), `${JSON.stringify(results, null, 1)}\n`);
+        writeFileSync(resultPath, `${JSON.stringify(results, null, 1)}\n`);
       },
     ),
   ),
