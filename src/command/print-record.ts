@@ -1,3 +1,4 @@
+import { renderLeaks } from '../formats/human/leaks.ts';
 import {
   Headings,
   MAX_LISTED_TESTS,
@@ -27,7 +28,12 @@ export function printRecord(record: OpenedRecord, root: string, display: Display
   const where = whereTestsFail(record.entries, failingTests(state));
   printTests(state, display.sort ?? 'plan', terminal);
   const formatting = { ...createFormatting(info.root ?? root, terminal, root), reruns: findRerunSelections(record.entries, state, info) };
-  const blocks = [renderPlanProblems(state, formatting), renderFailures(state, where, formatting), renderGrids(record.entries, where, display, terminal)];
+  const blocks = [
+    renderPlanProblems(state, formatting),
+    renderFailures(state, where, formatting),
+    renderGrids(record.entries, where, display, terminal),
+    renderLeaks(state.leaks, formatting),
+  ];
   for (const line of blocks.flat()) terminal.out(line);
   terminal.out('');
   if (info.milliseconds === undefined) terminal.out(terminal.style.yellow('the run is incomplete'));
