@@ -3,12 +3,22 @@ import { type Annotations, mergeAnnotations } from './annotations.ts';
 import { formatValuesName } from './ids.ts';
 import type { RowEntry, RowPlace } from './row.ts';
 
-/** Merges two entries: names side by side if either has one, annotations added up. */
+type NamedRow = Pick<RowEntry, 'row' | 'name'>;
+
+/** Joins the names of two rows. If only one has a name, the values of the other are its name. Undefined if neither has one. */
+export function joinNames(left: NamedRow, right: NamedRow): string | undefined {
+  if (left.name === undefined && right.name === undefined) return undefined;
+  return [left, right]
+    .map(({ name, row }) => name ?? formatValuesName(row))
+    .filter(Boolean)
+    .join(', ');
+}
+
+/** Merges two entries: their names are joined, and their annotations add up. */
 export function mergeEntries(left: RowEntry, right: RowEntry): RowEntry {
-  const named = left.name !== undefined || right.name !== undefined;
   return {
     row: { ...left.row, ...right.row },
-    name: named ? [left.name ?? formatValuesName(left.row), right.name ?? formatValuesName(right.row)].filter(Boolean).join(', ') : undefined,
+    name: joinNames(left, right),
     annotations:
       left.annotations && right.annotations ? mergeAnnotations<Annotations>(left.annotations, right.annotations) : (left.annotations ?? right.annotations),
     location: right.location ?? left.location,

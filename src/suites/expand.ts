@@ -1,6 +1,7 @@
 import { DuplicateCounter } from '../cases/duplicate-counter.ts';
 import type { RowIdentity } from '../cases/identity.ts';
 import { formatSlug } from '../cases/ids.ts';
+import { joinNames } from '../cases/merge-entries.ts';
 import { isInPartition, type Partition } from '../cases/partition.ts';
 import type { ExpansionContext, ExpansionHost, RowEntry } from '../cases/row.ts';
 import { CaseSourceImpl, type SharedChunks, type SourceSummary } from '../cases/source.ts';
@@ -10,7 +11,7 @@ import type { OverrideLayer } from '../fixtures/graph.ts';
 import { describeThrown } from '../problems/instance-of.ts';
 import type { Problem } from '../problems/problem.ts';
 import { ProblemError } from '../problems/problem-error.ts';
-import { formatIdentity, joinNames, PlannedCaseImpl, type PlannedTest } from './planned.ts';
+import { formatIdentity, PlannedCaseImpl, type PlannedTest } from './planned.ts';
 import { findOverrideSecrets, type RedactionPredicate, redactEntry } from './redaction.ts';
 import type { TestOptions } from './suite.ts';
 
@@ -55,14 +56,15 @@ export async function* expandInBatches(test: PlannedTest, host: ExpansionHost, s
   const expansion = buildExpansion(test, host);
   // Different rows can be equal after redaction, so the source cannot know which of them belong together.
   const openPartition = (): Promise<SharedChunks | undefined> | undefined => (share && !isRedacted ? parts.openPartition?.(expansion, share) : undefined);
-  const redact = (entry: RowEntry): RowEntry => (isRedacted ? redactEntry(entry, isRedacted, findSecrets(overrides, entry, isRedacted)) : entry);
+  const redact = (entries: readonly RowEntry[]): readonly RowEntry[] =>
+    isRedacted ? entries.map((entry) => redactEntry(entry, isRedacted, findSecrets(overrides, entry, isRedacted))) : entries;
   const collectIdentities = (shown: readonly RowEntry[]): readonly RowIdentity[] =>
     test.parent.redactedEntry ? shown.map((entry) => formatIdentity(test, entry)) : shown;
   const shared = await openPartition();
   async function* replay(): AsyncGenerator<readonly RowIdentity[]> {
     const sharedAnew = await openPartition();
     if (sharedAnew) for await (const { entries } of sharedAnew) yield collectIdentities(entries);
-    else for await (const entries of parts.open({ ...expansion, onWarning: undefined })) yield collectIdentities(isRedacted ? entries.map(redact) : entries);
+    else for await (const entries of parts.open({ ...expansion, onWarning: undefined })) yield collectIdentities(redact(entries));
   }
   const duplicates = new DuplicateCounter(parts.isReplayable ? replay : undefined);
   if (shared) {
@@ -78,14 +80,15 @@ export async function* expandInBatches(test: PlannedTest, host: ExpansionHost, s
   let rows = 0;
   for await (const opened of parts.open(expansion)) {
     let entries = opened;
-    let shown = isRedacted ? entries.map(redact) : entries;
+    let shown: readonly RowEntry[];
     let numbers: readonly number[] | undefined;
     try {
+      shown = redact(entries);
       numbers = await duplicates.countDuplicate(collectIdentities(shown));
     } catch {
       // A row can have a getter that throws. Only its own case fails.
       entries = opened.map(readable);
-      shown = isRedacted ? entries.map(redact) : entries;
+      shown = redact(entries);
       numbers = await duplicates.countDuplicate(collectIdentities(shown));
     }
     const own: PlannedCaseImpl[] = [];

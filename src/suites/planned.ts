@@ -1,5 +1,6 @@
 import { type Annotations, mergeAnnotations, type RowAnnotations } from '../cases/annotations.ts';
 import { formatCaseId, formatCaseSlug, formatValuesName } from '../cases/ids.ts';
+import { joinNames } from '../cases/merge-entries.ts';
 import type { FileSource, RowEntry } from '../cases/row.ts';
 import { fillIn, hasPlaceholders, renderTitle, type Title } from '../cases/title.ts';
 import type { Definition, Provider } from '../fixtures/fixture.ts';
@@ -186,15 +187,6 @@ function formatIdPart(test: PlannedTest, redactedEntry: RowEntry): string | unde
 /** What distinguishes a case from the others of its test: its row, the rows of the surrounding suites, and their names. */
 export const formatIdentity = ({ parent: { redactedEntry: outer } }: PlannedTest, redactedEntry: RowEntry): Pick<RowEntry, 'row' | 'name'> =>
   outer ? { row: { ...outer.row, ...redactedEntry.row }, name: joinNames(outer, redactedEntry) } : redactedEntry;
-
-/** The name of a row within the row of a suite. If only one of them has a name, the values of the other are its name. */
-export function joinNames(outer: RowEntry, inner: RowEntry): string | undefined {
-  if (outer.name === undefined && inner.name === undefined) return undefined;
-  return [outer, inner]
-    .map(({ name, row }) => name ?? formatValuesName(row))
-    .filter(Boolean)
-    .join(', ');
-}
 
 export function listTitles(group: Group): string[] {
   const titles: string[] = [];

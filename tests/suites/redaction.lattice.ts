@@ -1,8 +1,9 @@
 import { namedRows, rows, suite, test, values } from 'red-lattice';
+import type { ExpansionHost } from '../../src/cases/row.ts';
 import * as library from '../../src/index.ts';
 import { expandCases } from '../../src/suites/expand.ts';
 import { BUILT_IN_DEFAULTS, planFiles } from '../../src/suites/plan.ts';
-import type { PlannedTest } from '../../src/suites/planned.ts';
+import type { PlannedCaseImpl, PlannedTest } from '../../src/suites/planned.ts';
 import { compileRedactions, hidden, type RedactionPredicate, redactEntry, redactSettings, Secrets } from '../../src/suites/redaction.ts';
 import { memoryFiles } from '../inner.ts';
 
@@ -10,6 +11,15 @@ const isRedacted: RedactionPredicate = (name) => name === 'pin';
 const cycle: Record<string, unknown> = { pin: 'abcd' };
 cycle['self'] = cycle;
 const today = new Date(0);
+
+/** Plans a test of a file, and creates its cases. */
+async function expand(planned: unknown, { base, ...host }: Omit<ExpansionHost, 'kept'> & { base: URL }): Promise<PlannedCaseImpl[]> {
+  const file = { file: 'a.lattice.ts', url: new URL('a.lattice.ts', base), exports: { planned }, folders: [] };
+  const plan = await planFiles([file], host, BUILT_IN_DEFAULTS);
+  const cases: PlannedCaseImpl[] = [];
+  for await (const some of expandCases(plan.tests[0] as PlannedTest, host)) cases.push(...some);
+  return cases;
+}
 
 export const redaction = suite('redaction', [
   test('of a row replaces values by their names, at any depth', {
@@ -83,12 +93,79 @@ export const redaction = suite('redaction', [
     const lines = Array.from({ length: 2000 }, (_, i) => `${i},${9000 - i}`);
     const { files, base } = memoryFiles({ 'stays.csv': `loa,pin\n${[...lines, '7,1', '7,2', '2001,3'].join('\n')}\n` }, 500);
     const stays = library.test('stays', { cases: library.dataFile('stays.csv', { columns: { loa: library.cell.integer, pin: library.cell.text } }) }, () => {});
-    const host = { files, isRedacted };
-    const plan = await planFiles([{ file: 'a.lattice.ts', url: new URL('a.lattice.ts', base), exports: { stays }, folders: [] }], host, BUILT_IN_DEFAULTS);
-    const ids: string[] = [];
-    for await (const cases of expandCases(plan.tests[0] as PlannedTest, host)) for (const { id } of cases) ids.push(id.replace(/^.*\//, ''));
+    const ids = (await expand(stays, { files, base, isRedacted })).map(({ id }) => id.replace(/^.*\//, ''));
     check.equal([ids.length, new Set(ids).size], [2003, 2003]);
     check.equal(ids.slice(2000, 2002), [`${ids[7]}~2`, `${ids[7]}~3`]);
     check.equal(ids[2002]?.includes('~'), false);
+  }),
+
+  test('leaves the problems of rows: {what}', {
+    cases: namedRows<{ what: string; make: () => unknown; found: readonly (readonly string[])[]; rows?: readonly object[] }>({
+      both: {
+        what: 'those of cells and of tags',
+        make: () =>
+          library.test(
+            't',
+            {
+              cases: library
+                .values('quay', ['N'])
+                .annotate(() => ({ tags: ['north'] }))
+                .cross(library.dataFile('stays.csv', { columns: { loa: library.cell.integer } })),
+            },
+            () => {},
+          ),
+        found: [['unknown-tag'], ['invalid-cell', 'unknown-tag'], ['unknown-tag']],
+      },
+      getter: {
+        what: 'a value that cannot be read',
+        make: () =>
+          library.test(
+            't',
+            {
+              cases: library.rows([
+                {
+                  get loa(): number {
+                    throw new Error('fog');
+                  },
+                  pin: '1234',
+                },
+                { loa: 5, pin: '5' },
+              ]),
+            },
+            () => {},
+          ),
+        found: [['unreadable-value'], []],
+        rows: [{ pin: hidden }, { loa: 5, pin: hidden }],
+      },
+      overrides: {
+        what: 'overrides that cannot be made hide nothing',
+        make: () =>
+          library.test(
+            't',
+            {
+              cases: library.values('loa', [1, 2]),
+              overrides: ({ loa }) => {
+                if (loa === 1) throw new Error('fog');
+                return [];
+              },
+            },
+            () => {},
+          ),
+        found: [[], []],
+        rows: [{ loa: 1 }, { loa: 2 }],
+      },
+    }),
+  }, async ({ row: { make, found, rows: shown }, check }) => {
+    const { files, base } = memoryFiles({ 'stays.csv': 'loa\n7\nx\n8\n' });
+    const cases = await expand(make(), { files, base, isRedacted, tags: new Set(['south']) });
+    check.equal(
+      cases.map(({ entry }) => (entry.problems ?? []).map(({ code }) => code)),
+      found.map((codes) => [...codes]),
+    );
+    if (shown)
+      check.equal(
+        cases.map(({ redactedRow }) => ({ ...redactedRow })),
+        [...shown],
+      );
   }),
 ]);
