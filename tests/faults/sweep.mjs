@@ -31,7 +31,7 @@ const equivalent = JSON.parse(readFileSync(new URL('equivalent.json', import.met
 
 /** All faults. The number of one is its index + 1. */
 const faults = [];
-/** All functions, `file:line`. */
+/** All functions: the file, and the number of the function in it. */
 const functions = [];
 
 /** The text of a file with all its faults, each behind a condition, and a record at the beginning of each function. */
@@ -47,7 +47,7 @@ function plantAll(file, source) {
     const [before, after] = [lines[site.line - 1].trim(), plant(source, site).split('\n')[site.line - 1].trim()];
     const nth = counts.get(before + after) ?? 0;
     counts.set(before + after, nth + 1);
-    const number = faults.push({ file, line: site.line, kind: site.kind, before, after, nth, place: `${file}:${around.line}` });
+    const number = faults.push({ file, line: site.line, kind: site.kind, before, after, nth, place: `${file}:${bodies.indexOf(around)}` });
     const on = `__planted.n===${number}`;
     for (const { start, end, text } of site.parts)
       wraps.push(
@@ -58,8 +58,8 @@ function plantAll(file, source) {
             : { start, end, write: (inner) => `(${on}?${text}:${inner})` },
       );
   }
-  for (const { line, start, end, isExpression } of bodies) {
-    const call = `__planted.reach?.(${functions.push(`${file}:${line}`) - 1})`;
+  for (const [nth, { start, end, isExpression }] of bodies.entries()) {
+    const call = `__planted.reach?.(${functions.push(`${file}:${nth}`) - 1})`;
     if (isExpression) wraps.push({ start, end, write: (inner) => `(${call},${inner})` });
     else wraps.push({ start, end: start, write: () => `${call};` });
   }
