@@ -7,7 +7,7 @@ const MAX_DEPTH = 12;
 /**
  * Formats a whole value as text for people: on one line if it fits, else with one line per item.
  *
- * Equal values have the same text if their order is defined. The text is cut at 20,000 characters and 12 levels.
+ * Equal values have the same text if their order is defined. The text is cut where its values have 20,000 characters, and at 12 levels.
  */
 export function formatValue(value: unknown): string {
   const state = { left: MAX_LENGTH };
