@@ -133,7 +133,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       break;
     case 'warning':
       // Two tests can read the same file.
-      if (!state.warnings.some((known) => JSON.stringify(known) === JSON.stringify(entry.problem))) state.warnings.push(entry.problem);
+      addWarning(state, entry.problem);
       break;
     case 'teardown-failed':
       state.tornDown.push(entry);
@@ -151,7 +151,7 @@ export function applyEntry(state: RunState, entry: JournalEntry): void {
       break;
     case 'override-usage':
       // Lanes that used the same fixture report the same warning.
-      for (const problem of entry.warnings) if (!state.warnings.some((known) => isSame(known, problem))) state.warnings.push(problem);
+      for (const problem of entry.warnings) addWarning(state, problem);
       for (const { number, unusedReason } of entry.uses) {
         if (unusedReason) state.unusedOverrides.set(number, unusedReason);
         else state.effective.add(number);
@@ -242,7 +242,10 @@ export function setNotRun(state: RunState, notRun: NotRun | undefined): void {
   state.counts['not-run'] = notRun?.cases ?? 0;
 }
 
-const isSame = (a: Problem, b: Problem): boolean => JSON.stringify(a) === JSON.stringify(b);
+function addWarning({ warnings }: RunState, problem: Problem): void {
+  const text = JSON.stringify(problem);
+  if (!warnings.some((known) => JSON.stringify(known) === text)) warnings.push(problem);
+}
 
 /** The state of a complete record. */
 export function buildRunState({ info, entries }: { readonly info: RunInfo; entries(): Iterable<JournalEntry> }): RunState {

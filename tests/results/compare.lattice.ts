@@ -114,6 +114,8 @@ export const comparison = suite('a comparison of records', [
     const both = function* (): Generator<JournalEntry> {
       yield* entries({ a: ['passed'], b: ['passed'] }, 'this-year');
       yield* entries({ a: ['failed'], b: ['passed'], c: ['passed'] }, 'next-year');
+      // It belongs to both.
+      yield { type: 'teardown-failed', id: 'teardown', title: 'teardown of the quay', result: { ...EMPTY_OUTCOME, status: 'errored' } };
     };
     const found = compare(both, both, { before: 'this year', after: 'next year' });
     check.equal([changesIn(found), found.same], [{ a: 'newly failing', c: 'new' }, 1]);
