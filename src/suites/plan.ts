@@ -179,10 +179,11 @@ class Planner {
         this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'variants' }], suite.origin);
       const groups = options.variants ? Object.entries(options.variants).map(([name, bindings]) => this.#planVariant(suite, group, name, bindings)) : [group];
       for (const one of groups) {
+        const before = this.problems.length;
         const children = this.#children(suite, row);
         if (children.length === 0 && !one.inherited.allowEmpty) this.#report([{ code: 'empty-suite', title: suite.title, lacks: 'children' }], suite.origin);
         for (const child of children) await this.#add(child, one, base);
-        this.#annotateChildren(one, options.annotations ?? {}, suite);
+        this.#annotateChildren(one, options.annotations ?? {}, suite, this.problems.length === before);
       }
     }
   }
@@ -311,7 +312,8 @@ class Planner {
     }
   }
 
-  #annotateChildren(group: MutableGroup, annotations: Readonly<Record<string, Annotations>>, suite: SuiteImpl): void {
+  /** `isWhole`: no child was left out because of its problems. Otherwise, a title could be that of one that was. */
+  #annotateChildren(group: MutableGroup, annotations: Readonly<Record<string, Annotations>>, suite: SuiteImpl, isWhole: boolean): void {
     const listDescendants = (at: Group, path: string): [string, Group | PlannedTest][] =>
       at.children.flatMap((child) => {
         const title = `${path}${child.kind === 'test' ? child.title.template : child.title}`;
@@ -321,7 +323,7 @@ class Planner {
     for (const [path, laidOver] of Object.entries(annotations)) {
       this.#report(findUnknownTags(laidOver.tags, this.#host.tags, `annotations of suite "${suite.title}"`), suite.origin);
       const hit = all.filter(([title]) => title === path);
-      if (hit.length === 0)
+      if (hit.length === 0 && isWhole)
         this.#report([{ code: 'unknown-title', name: path, owner: `annotations of suite "${suite.title}"`, known: all.map(([title]) => title) }], suite.origin);
       for (const [, node] of hit)
         for (const test of listTests(node))

@@ -93,6 +93,17 @@ export const workbooks = suite('a workbook', [
     ]);
   }),
 
+  test('of a formula without a stored result, only its own cell has a problem', async ({ check }) => {
+    const book = zip({
+      'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',
+      'xl/_rels/workbook.xml.rels': '<Relationships><Relationship Id="r" Target="s.xml"/></Relationships>',
+      'xl/s.xml': `<worksheet><row>${['a', 'b'].map((heading) => `<c t="str"><v>${heading}</v></c>`).join('')}</row><row><c><f>B2</f></c><c t="inlineStr"><is><t>x</t></is></c></row><row><c t="inlineStr"><is><t>y</t></is></c><c><f>1</f><v>2</v></c></row></worksheet>`,
+    });
+    const [first, second] = await read(book, { columns: { a: cell.text, b: cell.text } });
+    check.equal(first, 'prices.xlsx:S!A2 a: the formula has no stored result. Open the workbook and save it.');
+    check.equal(second, { a: 'y', b: '2' });
+  }),
+
   test('needs no memory for empty cells before a distant one', async ({ check }) => {
     const far = zip({
       'xl/workbook.xml': '<workbook xmlns:r="y"><sheets><sheet name="S" r:id="r"/></sheets></workbook>',

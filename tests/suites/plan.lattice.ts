@@ -1,4 +1,20 @@
-import { type Child, cell, dataFile, fixture, folder, formatProblem, matrix, namedRows, rows, runSuites, suite, table, test, values } from 'red-lattice';
+import {
+  type Child,
+  cell,
+  dataFile,
+  fixture,
+  folder,
+  formatProblem,
+  matrix,
+  namedRows,
+  type ProblemError,
+  rows,
+  runSuites,
+  suite,
+  table,
+  test,
+  values,
+} from 'red-lattice';
 import { test as otherTest } from '../../src/index.ts';
 import { memoryFiles, refusal, runInside } from '../inner.ts';
 
@@ -328,4 +344,32 @@ export const nested = test('a suite with rows in a suite with rows has every com
     seen.map(({ row }) => Object.values(row).join(' ')),
     seen.length === 2 ? ['own', 'own'] : ['north mono', 'north cat', 'south mono', 'south cat'],
   );
+});
+
+export const places = test('a problem has the place of {what}', {
+  cases: namedRows<{ what: string; suites: () => Child; place: string }>({
+    row: {
+      what: 'the row of a suite',
+      suites: () =>
+        suite('s', { cases: dataFile('dues.csv', { columns: { loa: cell.number, nights: cell.boolean.optional() } }).filter(() => true) }, [test('t', body)]),
+      place: 'none',
+    },
+    cell: {
+      what: 'the cell of a suite',
+      suites: () => suite('s', { cases: dataFile('stays.csv', { columns: { nights: cell.integer } }) }, [test('t', body)]),
+      place: '/memory/stays.csv:3:3',
+    },
+    suite: { what: 'the suite', suites: () => suite('s', { cases: table(['n'], []) }, [test('t', body)]), place: 'plan.lattice.ts' },
+  }),
+}, async ({ row: { suites, place }, check }) => {
+  const stays = memoryFiles({ 'dues.csv': 'loa,nights\n8,1\n', 'stays.csv': 'x,nights\n1,2\n1,two\n' });
+  try {
+    await runSuites([suites()], stays);
+    check.equal(place, 'none');
+  } catch (error) {
+    const [problem] = (error as ProblemError).problems;
+    const { file = '', line, column } = problem?.at ?? {};
+    if (place.includes('csv')) check.equal(`${file.replace('file://', '')}:${line}:${column}`, place);
+    else check.includes(file, place);
+  }
 });

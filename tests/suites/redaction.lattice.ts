@@ -169,3 +169,18 @@ export const redaction = suite('redaction', [
       );
   }),
 ]);
+
+export const foreignTags = test('tags that the configuration does not know are reported where they are', async ({ check }) => {
+  const body = (): void => {};
+  const children = [
+    library.suite('s', { tags: ['known', 'suites'], annotations: { t: { tags: ['laid'] } } }, [library.test('t', { tags: ['tests', 'known'] }, body)]),
+    library.test('rows', { cases: library.values('n', [1]).annotate(() => ({ tags: ['rows'] })) }, body),
+  ];
+  const { files, base } = memoryFiles({});
+  const plan = await planFiles([{ file: 'a', url: base, exports: { children }, folders: [] }], { files, tags: new Set(['known']) }, BUILT_IN_DEFAULTS);
+  check.equal(plan.problems.map((problem) => library.formatProblem(problem)).sort(), [
+    'annotations of suite "s": unknown tag `laid`; known: `known`',
+    'suite "s": unknown tag `suites`; known: `known`',
+    'test "t": unknown tag `tests`; known: `known`',
+  ]);
+});
