@@ -1,4 +1,5 @@
 import { type Failure, namedRows, table, test } from 'red-lattice';
+import { keepDecimals } from '../../src/accepting/change.ts';
 import { collectChanges, type TestedResult } from '../../src/accepting/collect.ts';
 import { chooseContents, describeLines, keepLineEndings } from '../../src/accepting/whole-files.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
@@ -129,4 +130,26 @@ export const lines = test(
     ),
   },
   ({ row: { before, after, shown }, check }) => check.equal(describeLines(encode(before), encode(after)), shown && [...shown]),
+);
+
+export const decimals = test(
+  '{text} replaces {before} as {written}',
+  {
+    cases: table(
+      ['text', 'before', 'written'],
+      [
+        ['16.1', '15.30', '16.10'],
+        ['16', '15.0', '16.0'],
+        ['16', '15.000', '16.000'],
+        ['-16', '-15.25', '-16.00'],
+        ['16.15', '15.3', '16.15'],
+        ['16.155', '15.30', '16.155'],
+        ['16', '15', '16'],
+        ['16', 'none', '16'],
+        ['none', '15.0', 'none'],
+        ['1e21', '15.0', '1e21'],
+      ],
+    ),
+  },
+  ({ row: { text, before, written }, check }) => check.equal(keepDecimals(text, before), written),
 );

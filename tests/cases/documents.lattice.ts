@@ -2,6 +2,7 @@ import { cell, dataFile, namedRows, range, suite, table, test } from 'red-lattic
 import * as valibot from 'valibot';
 import { z } from 'zod';
 import { readDocument } from '../../src/cases/data/documents.ts';
+import { findDuplicateKey, hasDuplicateKeys } from '../../src/cases/data/json-faults.ts';
 import { createRandom, type Random } from '../../src/cases/random.ts';
 import { memoryFiles, refusal, refusalsAt, runInside } from '../inner.ts';
 
@@ -257,3 +258,31 @@ export const schemas = suite('a Standard Schema', [
     check.matches(String(whole[2]), /^4:1 vessel: /);
   }),
 ]);
+
+export const duplicateKeys = test('a key that is twice in an object of JSON is found: seed {seed}', { cases: range('seed', 1, 60) }, async ({
+  row: { seed },
+  check,
+}) => {
+  const random = createRandom(`duplicate keys ${seed}`);
+  const texts = ['', 'a', 'b', 'a:b', '\\', '"', '\\"', '{', ':', 'é\n'];
+  let twice: string | undefined;
+  const write = (depth: number): string => {
+    if (depth === 0 || random.integer(0, 2) === 0) return JSON.stringify(random.pick([...texts, 5, null, true]));
+    const items = Array.from({ length: random.integer(0, 3) }, () => write(depth - 1));
+    if (random.integer(0, 2) === 0) return `[${items.join(', ')}]`;
+    const keys = random.shuffle(texts).slice(0, items.length);
+    if (keys.length > 1 && random.integer(0, 6) === 0) {
+      keys[1] = keys[0] as string;
+      twice ??= keys[0];
+    }
+    return `{${keys.map((key, i) => `${JSON.stringify(key)} : ${items[i]}`).join(', ')}}`;
+  };
+  for (let round = 0; round < 20; round++) {
+    twice = undefined;
+    const text = write(4);
+    check.equal(hasDuplicateKeys(text, JSON.parse(text)), twice !== undefined, text);
+    const found = await findDuplicateKey(text);
+    check.equal(found === undefined, twice === undefined, text);
+    if (found) check.holds(text.slice(found.column - 1).startsWith(JSON.stringify(found.key)), `${text} at ${found.column}`);
+  }
+});

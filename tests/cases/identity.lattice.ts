@@ -1,4 +1,5 @@
 import { range, table, test } from 'red-lattice';
+import { writeDigits } from '../../src/cases/digits.ts';
 import { DuplicateCounter } from '../../src/cases/duplicate-counter.ts';
 import { isPlainIdentifier, MAX_WORD_LENGTH } from '../../src/cases/identifiers.ts';
 import { IdentityCounter, type RowIdentity } from '../../src/cases/identity.ts';
@@ -132,4 +133,29 @@ export const counters = test('repeated rows are numbered in tables of any size: 
   }
   check.equal(inTables, countPlainly(rows));
   check.equal(lazily, countPlainly(rows));
+});
+
+export const digits = test('a number is written as text, or not at all: seed {seed}', { cases: range('seed', 1, 20) }, ({ row: { seed }, check }) => {
+  const random = createRandom(`digits ${seed}`);
+  const bytes = new Uint8Array(64);
+  for (let i = 0; i < 300; i++) {
+    const whole = random.integer(0, 10 ** random.integer(1, 9));
+    const number = random.pick([
+      whole,
+      -whole,
+      whole / 1000,
+      (whole % 1e6) / random.pick([10, 100, 1000, 7]),
+      0,
+      -0,
+      2 ** 31 - 1,
+      2 ** 31,
+      1e21,
+      0.001,
+      0.0005,
+    ]);
+    const end = writeDigits(bytes, 5, number);
+    if (end >= 0) check.equal(new TextDecoder().decode(bytes.subarray(5, end)), String(number));
+    const isShort = number >= 0 && !Object.is(number, -0) && number < 2e6 && Number(number.toFixed(3)) === number;
+    if (isShort) check.holds(end > 5, `${number} has few digits`);
+  }
 });

@@ -56,6 +56,8 @@ export const sources = suite('sources', [
   }),
 
   test('sample repeatably, in their order', async ({ check }) => {
+    const whole = await collect(range('n', 1, 2500));
+    check.equal([whole.length, whole.findIndex(({ n }, i) => n !== i + 1)], [2500, -1]);
     const sample = range('n', 1, 1000).sample(20, 7);
     const [first, again, other] = [await collect(sample), await collect(sample), await collect(range('n', 1, 1000).sample(20, 8))];
     check.equal(first, again);

@@ -100,6 +100,10 @@ export const refusals = test(
         says: 'fixture "clock": unknown setting `nwo`; did you mean `now`?',
         suites: () => [test('t', { overrides: [fixture('clock', { settings: { now: 1 }, setup: () => 1 }).with({ nwo: 2 } as never)] }, body)],
       },
+      'an unknown setting beside a known one': {
+        says: 'fixture "clock": unknown setting `nwo`; did you mean `now`?',
+        suites: () => [test('t', { overrides: [fixture('clock', { settings: { now: 1 }, setup: () => 1 }).with({ now: 2, nwo: 2 } as never)] }, body)],
+      },
       'a need that lives too short': {
         says: 'fixture "wide" has scope "file" and cannot need "narrow", whose scope "case" is shorter',
         suites: () => [

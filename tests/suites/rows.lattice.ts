@@ -12,6 +12,8 @@ const row = {
   code: '007',
   remark: 'hull repainted, engine serviced, insurance renewed',
   big: 9007199254740993n,
+  parts: ['power', 'crane'],
+  '[a]': ['x'],
 };
 
 export const conditions = test(
