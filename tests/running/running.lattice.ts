@@ -1,4 +1,4 @@
-import { type CaseContext, fixture, formatProblem, namedRows, range, rows, runSuites, suite, table, test, values } from 'red-lattice';
+import { type CaseContext, type CaseResult, fixture, formatProblem, namedRows, range, rows, runSuites, suite, table, test, values } from 'red-lattice';
 import { runInside } from '../inner.ts';
 
 const wait = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds));
@@ -479,4 +479,104 @@ export const listener = test('a listener that throws is reported, and the other 
     },
   });
   check.equal(said, ['internal error in Red Lattice: Error: no ink', 'two']);
+});
+
+export const details = test('of a case that passed, {what} is kept', {
+  cases: namedRows<{ what: string; body: (context: CaseContext<{}>) => void; found: (result: CaseResult) => unknown; value: unknown; retries?: number }>({
+    output: { what: 'what it wrote', body: ({ log }) => log('at the quay'), found: ({ output }) => output, value: ['at the quay\n'] },
+    step: {
+      what: 'its step',
+      body: ({ step }) => step('mooring', () => {}),
+      found: ({ steps }) => steps.map(({ title, status }) => [title, status]),
+      value: [['mooring', 'passed']],
+    },
+    attachment: {
+      what: 'what it attached',
+      body: ({ attach }) => void attach('n4.txt', 'N4'),
+      found: ({ attachments }) => attachments.map(({ name }) => name),
+      value: ['n4.txt'],
+    },
+    checks: {
+      what: 'the number of its checks',
+      body: ({ check }) => void [check.equal(1, 1), check.holds(true)],
+      found: ({ checks }) => checks,
+      value: { passed: 2, failed: 0 },
+    },
+    nothing: {
+      what: 'nothing else',
+      body: () => {},
+      found: ({ output, steps, attachments, attempts }) => [output.length, steps.length, attachments.length, attempts],
+      value: [0, 0, 0, 1],
+    },
+    attempts: { what: 'the number of its attempts', retries: 1, body: failOnce(), found: ({ attempts }) => attempts, value: 2 },
+  }),
+}, async ({ row: { body, found, value, retries = 0 }, check }) => {
+  const { seen } = await runInside([test('t', { retries }, body)]);
+  check.equal([seen[0]?.status, seen[0] && found(seen[0].result)], ['passed', value]);
+});
+
+function failOnce(): () => void {
+  let runs = 0;
+  return () => {
+    if (runs++ === 0) throw new Error('fog');
+  };
+}
+
+export const stepTimes = test('a step has its time, also if it fails', async ({ check }) => {
+  const wait = (): void => {
+    for (const begun = performance.now(); performance.now() - begun < 2; );
+  };
+  const { seen } = await runInside([
+    test('t', ({ step }) => {
+      step('passes', wait);
+      step('fails', () => {
+        wait();
+        throw new Error('fog');
+      });
+    }),
+  ]);
+  check.equal(
+    seen[0]?.result.steps.map(({ title, status, milliseconds }) => [title, status, milliseconds >= 2 && milliseconds < 1000]),
+    [
+      ['passes', 'passed', true],
+      ['fails', 'failed', true],
+    ],
+  );
+});
+
+export const late = test('a case that takes too long says after how many checks: {said}', {
+  concurrency: 3,
+  cases: table(
+    ['count', 'inStep', 'said'],
+    [
+      [0, false, 'exceeded its time limit of 5 ms after no checks'],
+      [1, false, 'exceeded its time limit of 5 ms after 1 check'],
+      [2, true, 'exceeded its time limit of 5 ms after 2 checks, in step "waiting › inside"'],
+    ],
+  ),
+}, async ({ row: { count, inStep, said }, check }) => {
+  const never = (): Promise<never> => new Promise(() => {});
+  const { seen } = await runInside([
+    test('t', { timeout: 5 }, async ({ check, step }) => {
+      for (let i = 0; i < count; i++) check.holds(i === 0);
+      if (inStep) await step('waiting', ({ step }) => step('inside', never));
+      else await never();
+    }),
+  ]);
+  check.equal(seen[0]?.result.failures.at(-1)?.message, said);
+});
+
+export const causes = test('the causes of an error are listed up to the ninth in a chain', async ({ check }) => {
+  let error: Error = new Error('0');
+  for (let depth = 1; depth <= 12; depth++) error = depth === 11 ? new AggregateError([error, 'plain'], '11') : new Error(`${depth}`, { cause: error });
+  const { seen } = await runInside([
+    test('t', () => {
+      throw error;
+    }),
+  ]);
+  check.equal(seen[0]?.result.failures[0]?.causes, [
+    'AggregateError: 11',
+    ...[10, 9, 8, 7, 6, 5, 4, 3].map((depth) => `Error: ${depth}`),
+    'threw "plain", which is not an Error',
+  ]);
 });
