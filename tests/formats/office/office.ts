@@ -21,6 +21,8 @@ const crane = fixture('crane', {
   },
 });
 
+const spare = fixture('spare', { setup: () => ({}) });
+
 export const all = suite('the office', { tags: ['office'] }, [
   test('holds', { needs: { desk } }, ({ check }) => check.equal(1, 1)),
   test('differs', { needs: { desk }, tags: ['bill'] }, ({ check, step, log, attach }) => {
@@ -53,6 +55,11 @@ export const all = suite('the office', { tags: ['office'] }, [
   }),
   test('needs a crane', { needs: { crane } }, ({ check }) => check.equal(1, 1)),
   test('also needs a crane', { needs: { crane } }, ({ check }) => check.equal(1, 1)),
+  test('has a spare crane', { needs: { crane }, overrides: [crane.replaceWith(spare)] }, ({ check, attach }) => {
+    attach('plan.txt', 'N4');
+    check.holds(!draft, 'by hand');
+  }),
+  test('overrides in vain', { overrides: [desk.replaceWith(spare)] }, ({ check }) => check.equal(1, 1)),
   test('is flaky', { retries: 2 }, ({ check }) => check.equal(draft && looks++ === 0 ? 'fog' : 'clear', 'clear')),
   test('is skipped', { skip: 'no tide table yet' }, () => {}),
   test('is known', { knownFailure: 'the meter runs fast' }, ({ check }) => check.equal(1, 2)),
