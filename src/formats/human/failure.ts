@@ -111,10 +111,11 @@ function limitPerLine(failures: readonly Failure[]): { readonly failure: Failure
   });
 }
 
-/** Renders a fixture of a case: its settings, and who replaced it. */
+/** Renders a fixture of a case: its settings, and what it replaces or who replaced it. */
 function renderFixture({ name, settings, replaced }: UsedFixture): string {
-  const formatted = settings.map((setting) => `${escapeToOneLine(setting.name)}=${escapeToOneLine(setting.value)}`).join(', ');
-  return `${escapeToOneLine(name)}${formatted ? ` (${formatted})` : ''}${replaced ? ` replaced by ${escapeToOneLine(replaced.owner)}` : ''}`;
+  const details = settings.map((setting) => `${setting.name}=${setting.value}`);
+  if (replaced) details.push(replaced.by.startsWith('replaces ') ? replaced.by : `replaced by ${replaced.owner}`);
+  return escapeToOneLine(`${name}${details.length > 0 ? ` (${details.join(', ')})` : ''}`);
 }
 
 const MAX_VALUE_LENGTH = 80;
