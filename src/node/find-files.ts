@@ -134,12 +134,22 @@ function listEntries(folder: string): Dirent[] {
 
 async function glob(patterns: readonly string[], folder: string): Promise<string[]> {
   const { glob: find } = await import('tinyglobby');
-  return (
-    await find(
-      patterns.map((one) => (isAbsolute(one) ? relative(folder, one) : one)),
-      { cwd: folder, ignore: ignored, absolute: true, expandDirectories: false },
-    )
-  ).sort();
+  const found = await find(
+    patterns.map((one) => (isAbsolute(one) ? relative(folder, one) : one)),
+    { cwd: folder, ignore: ignored, absolute: true, expandDirectories: false },
+  );
+  return found.filter((file) => !isInLoop(file, folder)).sort();
+}
+
+/** Whether the path of a file goes through a link to one of the folders above. */
+function isInLoop(file: string, folder: string): boolean {
+  const above = new Set<string>();
+  for (let at = dirname(file); ; at = dirname(at)) {
+    const real = realpathSync(at);
+    if (above.has(real)) return true;
+    above.add(real);
+    if (at === folder || at === dirname(at)) return false;
+  }
 }
 
 async function buildNotFoundProblem(given: string, folder: string): Promise<Problem> {

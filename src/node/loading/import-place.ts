@@ -46,20 +46,26 @@ function findSpecifier(url: string, specifier: string, name?: string): SourceLoc
   } catch {
     return undefined;
   }
-  let from = 0;
   let before: string | undefined;
   // A source can import a module several times: find the import of the name.
   for (const { index } of source.matchAll(new RegExp(`(['"\`])${escaped(specifier)}\\1`, 'g'))) {
-    const taken = name === undefined ? undefined : [...source.slice(from, index).matchAll(new RegExp(`\\b${escaped(name)}\\b`, 'g'))].at(-1)?.index;
-    if (name === undefined || taken !== undefined) {
-      before = source.slice(0, taken === undefined ? index : from + taken);
-      break;
-    }
-    from = index;
+    const at = name === undefined ? index : findName(source, index, name);
+    if (at === undefined) continue;
+    before = source.slice(0, at);
+    break;
   }
   if (before === undefined) return undefined;
   const lines = before.split('\n');
   return { file: url, line: lines.length, column: (lines.at(-1) ?? '').length + 1 };
 }
+
+/** The position of a name in the import, or export, whose specifier is at an index. */
+function findName(source: string, index: number, name: string): number | undefined {
+  const from = lastMatch(source.slice(0, index), /\b(?:import|export)\b/g) ?? 0;
+  const at = lastMatch(source.slice(from, index), new RegExp(`\\b${escaped(name)}\\b`, 'g'));
+  return at === undefined ? undefined : from + at;
+}
+
+const lastMatch = (text: string, pattern: RegExp): number | undefined => [...text.matchAll(pattern)].at(-1)?.index;
 
 const escaped = (text: string): string => text.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');

@@ -1,0 +1,213 @@
+import { appendFileSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
+import { dirname, join, relative } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { fixture, formatProblem, namedRows, range, table, testWith } from 'red-lattice';
+import { tempDirectory } from 'red-lattice/node';
+import { createRandom } from '../../src/cases/random.ts';
+import { findFiles, findPath, findRoot } from '../../src/node/find-files.ts';
+import { LineReader } from '../../src/node/line-reader.ts';
+import { createSourceReader } from '../../src/node/sources.ts';
+
+/** Writes files, with the folders around them. */
+function write(folder: string, files: Readonly<Record<string, string>>): void {
+  for (const [name, text] of Object.entries(files)) {
+    mkdirSync(dirname(join(folder, name)), { recursive: true });
+    writeFileSync(join(folder, name), text);
+  }
+}
+
+const project = fixture('a folder with projects', {
+  scope: 'file',
+  needs: { folder: tempDirectory('file') },
+  setup(_, { folder }) {
+    write(folder, {
+      'office/package.json': '{}',
+      'office/dues.lattice.ts': 'one\ntwo\n',
+      'office/bookings/stays.lattice.mjs': 'one',
+      'office/bookings/stays.csv': 'nights\n1\n',
+      'office/bookings/helper.ts': '',
+      'office/bookings/folder.lattice.ts': '',
+      'office/.hidden/a.lattice.ts': '',
+      'office/node_modules/p/a.lattice.ts': '',
+      'office/empty/notes.txt': '',
+      'tides/red-lattice.config.ts': '',
+      'tides/tides.lattice.tsx': '',
+      'tides/levels.csv': 'level\n1\n',
+      'alone/table.csv': 'a\n',
+    });
+    symlinkSync(join(folder, 'tides'), join(folder, 'office', 'linked'));
+    symlinkSync(join(folder, 'office'), join(folder, 'office', 'around'));
+    symlinkSync(join(folder, 'nowhere'), join(folder, 'office', 'broken.lattice.ts'));
+    return folder;
+  },
+});
+const testProject = testWith({ project });
+
+const all = ['office/bookings/stays.lattice.mjs', 'office/dues.lattice.ts', 'office/linked/tides.lattice.tsx'];
+
+export const found = testProject(
+  '{where} in {from} finds {what}',
+  {
+    cases: namedRows<{
+      what: string;
+      where: readonly string[];
+      from?: string;
+      patterns?: readonly string[];
+      files?: readonly string[];
+      targets?: readonly string[];
+      says?: readonly string[];
+    }>({
+      nothing: { what: 'all test files, through links', where: [], files: all },
+      folder: { what: 'those of a folder', where: ['bookings'], files: ['office/bookings/stays.lattice.mjs'] },
+      file: { what: 'a file', where: ['dues.lattice.ts'], files: ['office/dues.lattice.ts'], targets: ['office/dues.lattice.ts'] },
+      line: { what: 'a line', where: ['dues.lattice.ts:2'], files: ['office/dues.lattice.ts'], targets: ['office/dues.lattice.ts:2'] },
+      column: { what: 'a line with a column', where: ['dues.lattice.ts:1:7'], files: ['office/dues.lattice.ts'], targets: ['office/dues.lattice.ts:1'] },
+      'line after the end': {
+        what: 'no line after the end',
+        where: ['dues.lattice.ts:3'],
+        files: ['office/dues.lattice.ts'],
+        targets: ['office/dues.lattice.ts:3'],
+        says: ['dues.lattice.ts:3: the file ends at line 2'],
+      },
+      'a line of a file without an end of line': {
+        what: 'its only line',
+        where: ['bookings/stays.lattice.mjs:1'],
+        files: ['office/bookings/stays.lattice.mjs'],
+        targets: ['office/bookings/stays.lattice.mjs:1'],
+      },
+      both: { what: 'all of a folder, whatever else is given', where: ['.', 'dues.lattice.ts:2'], files: all },
+      data: { what: 'all that could read a data file', where: ['bookings/stays.csv:2'], files: all, targets: ['office/bookings/stays.csv:2'] },
+      'data of another project': {
+        what: 'the tests of the project that has the data',
+        where: ['../tides/levels.csv'],
+        files: ['tides/tides.lattice.tsx'],
+        targets: ['tides/levels.csv'],
+      },
+      script: {
+        what: 'no test in another script',
+        where: ['bookings/helper.ts'],
+        files: all,
+        targets: ['office/bookings/helper.ts'],
+        says: ['bookings/helper.ts: its name is not that of a test file (*.lattice.ts, .mts, .js, .mjs)'],
+      },
+      pattern: {
+        what: 'files by a pattern',
+        where: ['**/*.mjs'],
+        files: ['office/bookings/stays.lattice.mjs'],
+        targets: ['office/bookings/stays.lattice.mjs'],
+      },
+      'no match': { what: 'no file by a pattern that matches nothing', where: ['*.tsx'], says: ['*.tsx: no such file or folder'] },
+      absent: { what: 'a name that is near', where: ['due.lattice.ts:4'], says: ['due.lattice.ts:4: no such file or folder; did you mean dues.lattice.ts?'] },
+      'from below': {
+        what: 'a path from the root',
+        where: ['bookings/stays.lattice.mjs'],
+        from: 'office/bookings',
+        files: ['office/bookings/stays.lattice.mjs'],
+        targets: ['office/bookings/stays.lattice.mjs'],
+      },
+      'near from below': {
+        what: 'a near name of the root',
+        where: ['booking/stays.lattice.mjs'],
+        from: 'office/empty',
+        says: ['booking/stays.lattice.mjs: no such file or folder; did you mean bookings/stays.lattice.mjs?'],
+      },
+      empty: {
+        what: 'no test in a folder without any',
+        where: ['empty'],
+        says: ['empty: no test files (*.lattice.ts, .mts, .js, .mjs) in this folder or below. red-lattice new <name> creates one.'],
+      },
+      patterns: {
+        what: 'what the configuration says',
+        where: [],
+        patterns: ['bookings/*.ts', '**/*.mjs'],
+        files: ['office/bookings/helper.ts', 'office/bookings/stays.lattice.mjs'],
+      },
+      'a file that patterns make a test': {
+        what: 'a script that is a test file by its pattern',
+        where: ['bookings/helper.ts'],
+        patterns: ['bookings/*.ts'],
+        files: ['office/bookings/helper.ts'],
+        targets: ['office/bookings/helper.ts'],
+      },
+    }),
+  },
+  async ({ row: { where, from = 'office', patterns, files = [], targets = [], says = [] }, check }, { project }) => {
+    const result = await findFiles(where, join(project, from), patterns);
+    const short = (path: string): string => relative(project, path);
+    check.equal(result.files.map(short), [...files].sort());
+    check.equal(
+      result.targets.map(({ url, line }) => `${short(fileURLToPath(url))}${line === undefined ? '' : `:${line}`}`),
+      [...targets],
+    );
+    check.equal(
+      result.problems.map((problem) => formatProblem(problem)),
+      [...says],
+    );
+  },
+);
+
+export const roots = testProject(
+  'the root of {folder} is {root}',
+  {
+    cases: table(
+      ['folder', 'root'],
+      [
+        ['office', 'office'],
+        ['office/bookings', 'office'],
+        ['tides', 'tides'],
+      ],
+    ),
+  },
+  ({ row: { folder, root }, check }, { project }) => {
+    check.equal(findRoot(join(project, folder)), join(project, root));
+    check.equal(findPath('bookings/stays.csv', join(project, 'office/empty')), join(project, 'office/bookings/stays.csv'));
+    check.equal(findPath('absent', join(project, folder)), join(project, folder, 'absent'));
+  },
+);
+
+export const sources = testWith({ folder: tempDirectory('case') })('a source is read only inside of the repository', ({ check }, { folder }) => {
+  write(folder, {
+    'repository/.git/head': '',
+    'repository/office/dues.ts': 'dues',
+    'repository/shared.ts': 'shared',
+    'outside.ts': 'outside',
+    'repository/large.ts': 'x'.repeat(8_000_001),
+    'repository/limit.ts': 'x'.repeat(8_000_000),
+  });
+  symlinkSync(join(folder, 'outside.ts'), join(folder, 'repository', 'office', 'link.ts'));
+  const read = createSourceReader(join(folder, 'repository', 'office'));
+  check.equal(['dues.ts', '../shared.ts', join(folder, 'repository/shared.ts')].map(read), ['dues', 'shared', 'shared']);
+  check.equal(['link.ts', '../../outside.ts', '../large.ts', '..', 'absent.ts'].map(read), [undefined, undefined, undefined, undefined, undefined]);
+  check.equal(read('../limit.ts')?.length, 8_000_000);
+  // Each is read once.
+  write(folder, { 'repository/office/dues.ts': 'changed', 'repository/office/absent.ts': 'there' });
+  check.equal([read('dues.ts'), read('absent.ts')], ['dues', undefined]);
+});
+
+export const grows = testWith({ folder: tempDirectory('case') })(
+  'the lines of a growing file are read once, when they are complete: seed {seed}',
+  {
+    cases: range('seed', 1, 25),
+  },
+  ({ row: { seed }, check }, { folder }) => {
+    const random = createRandom(`lines ${seed}`);
+    const path = join(folder, 'journal');
+    const reader = new LineReader(path);
+    check.equal([...reader.read()], [], 'before there is a file');
+    let written = '';
+    const lines: string[] = [];
+    for (let round = 0; round < 12; round++) {
+      const text = Array.from({ length: random.integer(0, 4) }, () =>
+        random.pick(['\n', 'berth N4\n', '港', '\uFEFFa', `${'x'.repeat(random.pick([10, 1000, 300_000]))}\n`]),
+      ).join('');
+      appendFileSync(path, text);
+      written += text;
+      lines.push(...[...reader.read()].flat());
+      const complete = written.split('\n');
+      const rest = complete.pop();
+      check.equal([lines.length, reader.rest === rest], [complete.length, true]);
+    }
+    reader.close();
+    check.holds(lines.join('\n') === written.split('\n').slice(0, -1).join('\n'), 'the lines are those that were written');
+  },
+);
