@@ -90,8 +90,8 @@ export const resolved = testSources(
       );
     else {
       const found = resolve();
-      const expected = url?.startsWith('node:') ? url : at(url as string).replace('%3F', '?');
-      check.equal([found.url, found.from], [expected, from]);
+      const expected = url?.startsWith('node:') ? url : at(url ?? '').replace('%3F', '?');
+      check.equal([found.url, found.from as string | undefined], [expected, from]);
       check.equal(isTypeScript(found.url.startsWith('node:') ? at('a.js') : found.url), /\.(?:m?ts|[jt]sx)(?:\?|$)/.test(url ?? ''));
     }
   },
@@ -129,7 +129,7 @@ export const places = testSources(
       again: { what: 'the first of two', source: "import './b.ts';\nimport './b.ts';\n", specifier: './b.ts', place: '1:8' },
       quotes: { what: 'whichever quotes it has', source: 'import "./a.ts"; import "./b.ts";', specifier: './b.ts', place: '1:25' },
       absent: { what: 'nothing that is not there', source: "import './a.ts';", specifier: './b.ts' },
-      pattern: { what: 'the text itself, which is no pattern', source: "import './axts';\nimport './a.ts';", specifier: './a.ts', place: '2:8' },
+      pattern: { what: 'the text itself, not of a pattern', source: "import './axts';\nimport './a.ts';", specifier: './a.ts', place: '2:8' },
       name: {
         what: 'a missing export',
         source: "import { a } from './b.ts';\nimport { c, d } from './b.ts';\n",

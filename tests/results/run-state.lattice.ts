@@ -50,7 +50,7 @@ export const exits = test(
       nothing: { what: 'no case', entries: [planned(), header], exit: 3 },
     }),
   },
-  ({ row: { entries, exit }, check }) => check.equal(exitStatus(apply(entries)), exit),
+  ({ row: { entries, exit }, check }) => check.equal<number>(exitStatus(apply(entries)), exit),
 );
 
 /** A block of passes, of which some check nothing. */
@@ -91,18 +91,18 @@ export const blocks = test('of passes read together, those without a check are n
 });
 
 export const warned = test('a warning that several lanes report counts once', ({ check }) => {
-  const [one, other]: Problem[] = [
+  const [one, other] = [
     { code: 'unused-column', name: 'a' },
     { code: 'unused-column', name: 'b' },
-  ] as never;
-  const usage: JournalEntry = { type: 'override-usage', uses: [], warnings: [one, other] as Problem[] };
-  const state = apply([planned(), { type: 'warning', problem: one as Problem }, { type: 'warning', problem: one as Problem }, usage, usage, planned()]);
+  ] as unknown as [Problem, Problem];
+  const usage: JournalEntry = { type: 'override-usage', uses: [], warnings: [one, other] };
+  const state = apply([planned(), { type: 'warning', problem: one }, { type: 'warning', problem: one }, usage, usage, planned()]);
   check.equal(state.warnings, [one, other]);
   check.equal(warningsIn(apply([planned(), header, ended('passed', { attempts: 2, checks: { passed: 1, failed: 0 } })])), 1, 'a flaky case');
 });
 
 export const states = test('of a run, files, plans and failing tests are known', ({ check }) => {
-  const loadFailure: Problem = { code: 'load-failed', file: 'a', reason: 'x' } as never;
+  const loadFailure = { code: 'load-failed', file: 'a', reason: 'x' } as unknown as Problem;
   const state = apply([planned([{ code: 'plan-mismatch' } as never]), header, ended('failed'), ended('passed'), problem('load-failed')]);
   check.equal(
     [isOfAnotherPlan(state), isOfAnotherPlan(apply([planned([{ code: 'no-feasible-combination' }])])), isOfAnotherPlan(apply([planned()]))],

@@ -21,7 +21,7 @@ export const probed = test('a row to try has {what}', {
       probe: { base: 1, take: { 'stay.guest.name': 0 } },
       row: { ...second, stay: { nights: 5, guest: { name: 'Ada' } } },
     },
-    plain: { what: 'an object in place of a plain value', probe: { base: 2, take: { 'stay.nights': 1 } }, row: { hull: 'tri', stay: { nights: 5 } } },
+    plain: { what: 'an object instead of a plain value', probe: { base: 2, take: { 'stay.nights': 1 } }, row: { hull: 'tri', stay: { nights: 5 } } },
     missing: {
       what: 'no value where the other row has none',
       probe: { base: 1, take: { note: 0 } },

@@ -100,7 +100,7 @@ export const redaction = suite('redaction', [
   }),
 
   test('leaves the problems of rows: {what}', {
-    cases: namedRows<{ what: string; make: () => unknown; found: readonly (readonly string[])[]; rows?: readonly object[] }>({
+    cases: namedRows<{ what: string; make: () => unknown; found: readonly (readonly string[])[]; rows?: readonly Readonly<Record<string, unknown>>[] }>({
       both: {
         what: 'those of cells and of tags',
         make: () =>
@@ -110,7 +110,7 @@ export const redaction = suite('redaction', [
               cases: library
                 .values('quay', ['N'])
                 .annotate(() => ({ tags: ['north'] }))
-                .cross(library.dataFile('stays.csv', { columns: { loa: library.cell.integer } })),
+                .cross(library.dataFile('stays.csv', { columns: { loa: library.cell.integer } }) as never),
             },
             () => {},
           ),
@@ -159,7 +159,7 @@ export const redaction = suite('redaction', [
     const { files, base } = memoryFiles({ 'stays.csv': 'loa\n7\nx\n8\n' });
     const cases = await expand(make(), { files, base, isRedacted, tags: new Set(['south']) });
     check.equal(
-      cases.map(({ entry }) => (entry.problems ?? []).map(({ code }) => code)),
+      cases.map(({ entry }) => (entry.problems ?? []).map(({ code }): string => code)),
       found.map((codes) => [...codes]),
     );
     if (shown)
