@@ -81,6 +81,13 @@ export const refusals = suite('errors of commands', { timeout: 60_000 }, [
           ['report one --grid-by loa/a/b', /It must look like season,hull\/loa/],
           ['run --lanes two', /argument 'two' is invalid\. It must be an integer of at least 0\./],
           ['run --stop-after 0', /argument '0' is invalid\. It must be an integer of at least 1\./],
+          ['run --timeout 0', /argument '0' is invalid\. It must be an integer of at least 1\./],
+          ['run --concurrency 0', /argument '0' is invalid\. It must be an integer of at least 1\./],
+          ['narrow --budget 0', /argument '0' is invalid\. It must be an integer of at least 1\./],
+          // The lowest numbers are accepted.
+          ['run nowhere.ts --lanes 0 --concurrency 1 --timeout 1 --seed 0 --retries 0 --stop-after 1 --load-timeout 1', /nowhere\.ts: no such file or folder/],
+          ['narrow nowhere.ts --budget 1 --lanes 1 --seed 0 --load-timeout 1', /nowhere\.ts: no such file or folder/],
+          ['view nowhere --port 1', /nowhere is not a run record/],
           ['run --retries 1.5', /argument '1\.5' is invalid\. It must be an integer/],
           ['run --row loa', /It must look like season=winter or loa>=12\./],
           ['run --title /(/', /argument '\/\(\/' is invalid\./],
