@@ -192,6 +192,8 @@ async function startDriver(folder, files, next) {
       try {
         process.kill(-child.pid, 'SIGKILL');
       } catch {}
+      // Programs that tests have started in groups of their own.
+      spawnSync('pkill', ['-9', '-f', folder]);
     },
   };
 }
