@@ -1,7 +1,7 @@
 import { appendFileSync, mkdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { dirname, join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { fixture, formatProblem, namedRows, range, table, testWith } from 'red-lattice';
+import { dataFile, fixture, formatProblem, range, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { createRandom } from '../../src/cases/random.ts';
 import { findFiles, findPath, findRoot } from '../../src/node/find-files.ts';
@@ -43,108 +43,29 @@ const project = fixture('a folder with projects', {
 });
 const testProject = testWith({ project });
 
-const all = ['office/bookings/stays.lattice.mjs', 'office/dues.lattice.ts', 'office/linked/tides.lattice.tsx'];
+interface Found {
+  readonly where: readonly string[];
+  readonly from?: string;
+  readonly patterns?: readonly string[];
+  readonly files?: readonly string[];
+  readonly targets?: readonly string[];
+  readonly says?: readonly string[];
+}
 
-export const found = testProject(
-  '{where} in {from} finds {what}',
-  {
-    cases: namedRows<{
-      what: string;
-      where: readonly string[];
-      from?: string;
-      patterns?: readonly string[];
-      files?: readonly string[];
-      targets?: readonly string[];
-      says?: readonly string[];
-    }>({
-      nothing: { what: 'all test files, through links', where: [], files: all },
-      folder: { what: 'those of a folder', where: ['bookings'], files: ['office/bookings/stays.lattice.mjs'] },
-      file: { what: 'a file', where: ['dues.lattice.ts'], files: ['office/dues.lattice.ts'], targets: ['office/dues.lattice.ts'] },
-      line: { what: 'a line', where: ['dues.lattice.ts:2'], files: ['office/dues.lattice.ts'], targets: ['office/dues.lattice.ts:2'] },
-      column: { what: 'a line with a column', where: ['dues.lattice.ts:1:7'], files: ['office/dues.lattice.ts'], targets: ['office/dues.lattice.ts:1'] },
-      'line after the end': {
-        what: 'no line after the end',
-        where: ['dues.lattice.ts:3'],
-        files: ['office/dues.lattice.ts'],
-        targets: ['office/dues.lattice.ts:3'],
-        says: ['dues.lattice.ts:3: the file ends at line 2'],
-      },
-      'a line of a file without an end of line': {
-        what: 'its only line',
-        where: ['bookings/stays.lattice.mjs:1'],
-        files: ['office/bookings/stays.lattice.mjs'],
-        targets: ['office/bookings/stays.lattice.mjs:1'],
-      },
-      both: { what: 'all of a folder, whatever else is given', where: ['.', 'dues.lattice.ts:2'], files: all },
-      data: { what: 'all that could read a data file', where: ['bookings/stays.csv:2'], files: all, targets: ['office/bookings/stays.csv:2'] },
-      'data of another project': {
-        what: 'the tests of the project that has the data',
-        where: ['../tides/levels.csv'],
-        files: ['tides/tides.lattice.tsx'],
-        targets: ['tides/levels.csv'],
-      },
-      script: {
-        what: 'no test in another script',
-        where: ['bookings/helper.ts'],
-        files: all,
-        targets: ['office/bookings/helper.ts'],
-        says: ['bookings/helper.ts: its name is not that of a test file (*.lattice.ts, .mts, .js, .mjs)'],
-      },
-      pattern: {
-        what: 'files by a pattern',
-        where: ['**/*.mjs'],
-        files: ['office/bookings/stays.lattice.mjs'],
-        targets: ['office/bookings/stays.lattice.mjs'],
-      },
-      'no match': { what: 'no file by a pattern that matches nothing', where: ['*.tsx'], says: ['*.tsx: no such file or folder'] },
-      absent: { what: 'a name that is near', where: ['due.lattice.ts:4'], says: ['due.lattice.ts:4: no such file or folder; did you mean dues.lattice.ts?'] },
-      'from below': {
-        what: 'a path from the root',
-        where: ['bookings/stays.lattice.mjs'],
-        from: 'office/bookings',
-        files: ['office/bookings/stays.lattice.mjs'],
-        targets: ['office/bookings/stays.lattice.mjs'],
-      },
-      'near from below': {
-        what: 'a near name of the root',
-        where: ['booking/stays.lattice.mjs'],
-        from: 'office/empty',
-        says: ['booking/stays.lattice.mjs: no such file or folder; did you mean bookings/stays.lattice.mjs?'],
-      },
-      empty: {
-        what: 'no test in a folder without any',
-        where: ['empty'],
-        says: ['empty: no test files (*.lattice.ts, .mts, .js, .mjs) in this folder or below. red-lattice new <name> creates one.'],
-      },
-      patterns: {
-        what: 'what the configuration says',
-        where: [],
-        patterns: ['bookings/*.ts', '**/*.mjs'],
-        files: ['office/bookings/helper.ts', 'office/bookings/stays.lattice.mjs'],
-      },
-      'a file that patterns make a test': {
-        what: 'a script that is a test file by its pattern',
-        where: ['bookings/helper.ts'],
-        patterns: ['bookings/*.ts'],
-        files: ['office/bookings/helper.ts'],
-        targets: ['office/bookings/helper.ts'],
-      },
-    }),
-  },
-  async ({ row: { where, from = 'office', patterns, files = [], targets = [], says = [] }, check }, { project }) => {
-    const result = await findFiles(where, join(project, from), patterns);
-    const short = (path: string): string => relative(project, path);
-    check.equal(result.files.map(short), [...files].sort());
-    check.equal(
-      result.targets.map(({ url, line }) => `${short(fileURLToPath(url))}${line === undefined ? '' : `:${line}`}`),
-      [...targets],
-    );
-    check.equal(
-      result.problems.map((problem) => formatProblem(problem)),
-      [...says],
-    );
-  },
-);
+export const found = testProject('an argument finds {what}', { cases: dataFile('found.yaml') }, async ({ row, check }, { project }) => {
+  const { where, from = 'office', patterns, files = [], targets = [], says = [] } = row as unknown as Found;
+  const result = await findFiles(where, join(project, from), patterns);
+  const short = (path: string): string => relative(project, path);
+  check.equal(result.files.map(short), [...files].sort());
+  check.equal(
+    result.targets.map(({ url, line }) => `${short(fileURLToPath(url))}${line === undefined ? '' : `:${line}`}`),
+    [...targets],
+  );
+  check.equal(
+    result.problems.map((problem) => formatProblem(problem)),
+    [...says],
+  );
+});
 
 export const roots = testProject(
   'the root of {folder} is {root}',

@@ -1,7 +1,7 @@
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { pathToFileURL } from 'node:url';
-import { fixture, namedRows, table, testWith } from 'red-lattice';
+import { cell, dataFile, fixture, namedRows, table, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
 import { findRowLines } from '../../src/node/lane/row-lines.ts';
 import { findPlaceOfImport, noteImport, notePlace, noteSyntaxError } from '../../src/node/loading/import-place.ts';
@@ -48,33 +48,7 @@ const testSources = testWith({ folder: folderOf });
 export const resolved = testSources(
   '{specifier} is {what}',
   {
-    cases: namedRows<{ specifier: string; what: string; url?: string; from?: 'node' | 'source' }>({
-      builtIn: { specifier: 'fs', what: 'a module of Node', url: 'node:fs', from: 'node' },
-      'with its prefix': { specifier: 'node:fs', what: 'the same', url: 'node:fs', from: 'node' },
-      exact: { specifier: './dues.ts', what: 'a source', url: 'dues.ts', from: 'source' },
-      compiled: { specifier: './dues.js', what: 'the source of a compiled file', url: 'dues.ts', from: 'source' },
-      'compiled tsx': { specifier: './tides.js', what: 'the source of a compiled component', url: 'tides.tsx', from: 'source' },
-      jsx: { specifier: './tides.jsx', what: 'the source of a component', url: 'tides.tsx', from: 'source' },
-      'compiled jsx': { specifier: './pilots.js', what: 'a component', url: 'pilots.jsx', from: 'source' },
-      own: { specifier: './berths.js', what: 'JavaScript, although there is TypeScript', url: 'berths.js', from: 'source' },
-      mjs: { specifier: './cranes.mjs', what: 'the source of a compiled module', url: 'cranes.mts', from: 'source' },
-      bare: { specifier: './berths', what: 'TypeScript, without an extension', url: 'berths.ts', from: 'source' },
-      'bare module': { specifier: './cranes', what: 'a module, without an extension', url: 'cranes.mts', from: 'source' },
-      folder: { specifier: './quays', what: 'the index of a folder', url: 'quays/index.ts', from: 'source' },
-      'a folder with a slash': { specifier: './levels', what: 'the index of another folder', url: 'levels/index.js', from: 'source' },
-      json: { specifier: './notes.json', what: 'loaded by Node', url: 'notes.json', from: 'node' },
-      packaged: { specifier: './node_modules/p/index.js', what: 'a file of a package', url: 'node_modules/p/index.js', from: 'node' },
-      query: { specifier: './dues.js?again', what: 'a source, with its query', url: 'dues.ts?again', from: 'source' },
-      above: { specifier: '../sources/../absent.ts', what: 'absent' },
-      'no extension': { specifier: './absent', what: 'absent' },
-      'another ending': { specifier: './notes', what: 'absent' },
-      mapped: { specifier: '@gate', what: 'mapped by settings', url: 'mapped/gate.ts', from: 'source' },
-      'mapped to nothing': { specifier: '@absent', what: 'found in a package', url: 'node_modules/p/index.js', from: 'node' },
-      'a package': { specifier: 'p', what: 'found in a package', url: 'node_modules/p/index.js', from: 'node' },
-      'a package of sources': { specifier: 'p/source', what: 'a source that a package exports', url: 'node_modules/p/source.ts', from: 'source' },
-      itself: { specifier: 'red-lattice', what: 'never mapped', url: 'node_modules/p/index.js', from: 'node' },
-      'a name that begins alike': { specifier: 'red-lattices', what: 'mapped', url: 'mapped/gate.ts', from: 'source' },
-    }),
+    cases: dataFile('resolved.csv', { columns: { specifier: cell.text, what: cell.text, url: cell.text.optional(), from: cell.text.optional() } }),
   },
   ({ row: { specifier, what, url, from }, check }, { folder }) => {
     const at = (name: string): string => pathToFileURL(join(folder, name)).href;

@@ -223,24 +223,6 @@ export const reports = suite('reports', { timeout: 60_000 }, [
     check.matches(output.slice(out.length), /^1 passed, 0 failed$/m);
   }),
 
-  testReport('failures are printed in full: row, fixtures, difference, causes, the command to rerun, where the test fails', ({ check }, { outcomes }) => {
-    const { output } = outcomes.bad;
-    for (const part of [
-      'in step "outer › inner"',
-      'the bill: not equal',
-      'caused by: Error: one',
-      'caused by: TypeError: two',
-      'threw { berth: 4 }, which is not an Error',
-      'teardown of fixture "ledger"',
-      'rerun: npx red-lattice run outcomes.lattice.ts:6\n',
-      'rerun: npx red-lattice run outcomes.lattice.ts:24 --row hull=cat --row season=winter',
-      '7 more cases fail the same way',
-    ])
-      check.includes(output, part);
-    check.matches(output, /✗ hull=cat & season=winter {3}8 of {2}8 fail\n {4}elsewhere {18}0 of 40/);
-    check.equal([output.includes('\u001b'), output.includes('accept:')], [false, false]);
-  }),
-
   testReport('the command quotes an id with special characters', ({ check }, { outcomes }) => {
     check.matches(outcomes.bad.output, /rerun: npx red-lattice run --id (?:[\w./,=+:@%-]+|'[^']*')$/m);
     check.includes(outcomes.bad.output, hostile.split(' ')[0] as string);
@@ -312,10 +294,4 @@ export const comparisons = suite('compare', { timeout: 60_000 }, [
       check.equal((await runCommand(['compare', 'good', 'good'], outcomes.folder)).status, 0);
     },
   ),
-
-  testReport('as Markdown has a headline with the counts', async ({ check }, { outcomes }) => {
-    const { out } = await runCommand(['compare', 'good', 'bad', '--format', 'markdown'], outcomes.folder);
-    check.matches(out, /^## ✗ 13 newly failing, 1 still failing/);
-    check.includes(out, '\n- `outcomes.lattice.ts › the office › {nights} nights`\n  - `two nights` `nights: "two" is not an integer`\n');
-  }),
 ]);
