@@ -1,6 +1,8 @@
 import { namedRows, suite, test } from 'red-lattice';
+import { EarlyEnds } from '../../src/node/early-ends.ts';
 import { type Attribution, attributeEnd } from '../../src/node/lane-end.ts';
 import type { LaneEnd } from '../../src/node/lane-process.ts';
+import { createSlot } from '../../src/node/lane-slot.ts';
 import type { Activity, JournalEntry } from '../../src/results/journal/entries.ts';
 import { applyLaneEntry, computeSilenceLimit, countLostResults, createLaneState } from '../../src/results/lane-state.ts';
 import type { CaseName, RecordedResult } from '../../src/results/recorded-result.ts';
@@ -170,3 +172,65 @@ export const attribution = suite('the early end of a lane', [
     check.equal([finish(2), finish(3), finish(2, 0), finish(5, 3), finish(5, 1), finish(5, 0, true)], [0, 1, 0, 0, 2, 0]);
   }),
 ]);
+
+type End = 'new case' | 'same case' | 'load' | 'rows' | 'unknown' | 'plan';
+const ends: Record<End, (number: number) => readonly JournalEntry[]> = {
+  'new case': (number) => [started(number), announce('body', `a#b/${number}`)],
+  'same case': () => [started(0), announce('body', 'a#b/0')],
+  load: (number) => [announce('load', `/p/${number}.lattice.ts`)],
+  rows: () => [announce('rows', 'rows of a#b', 100, name(9))],
+  unknown: () => [],
+  plan: () => [announce('plan', 'rows')],
+};
+
+export const givingUp = test('a run is given up after three early ends in a row without progress: {what}', {
+  cases: namedRows<{ what: string; ends: readonly (readonly [End, hasNewResults?: boolean])[]; fruitless: readonly boolean[]; written: number }>({
+    unknown: { what: 'without any case', ends: [['unknown'], ['unknown'], ['unknown']], fruitless: [false, false, true], written: 0 },
+    results: {
+      what: 'with new results of new cases',
+      ends: [
+        ['new case', true],
+        ['new case', true],
+        ['new case', true],
+        ['new case', true],
+      ],
+      fruitless: [false, false, false, false],
+      written: 4,
+    },
+    'no results': { what: 'of new cases without other results', ends: [['new case'], ['new case'], ['new case']], fruitless: [false, false, true], written: 3 },
+    same: {
+      what: 'of the same case, which is recorded once',
+      ends: [
+        ['same case', true],
+        ['same case', true],
+        ['same case', true],
+        ['same case', true],
+      ],
+      fruitless: [false, false, false, true],
+      written: 1,
+    },
+    between: {
+      what: 'with progress between',
+      ends: [['unknown'], ['unknown'], ['new case', true], ['unknown'], ['unknown'], ['unknown']],
+      fruitless: [false, false, false, false, false, true],
+      written: 1,
+    },
+    files: { what: 'of files that do not load', ends: [['load'], ['load'], ['load'], ['load']], fruitless: [false, false, false, false], written: 4 },
+    plan: { what: 'of a plan, which is hopeless at once', ends: [['plan']], fruitless: [false], written: 1 },
+  }),
+}, ({ row, check }) => {
+  const written: JournalEntry[] = [];
+  const early = new EarlyEnds('/p', (entry) => written.push(entry));
+  const slot = createSlot(1);
+  const found = row.ends.map(([end, hasNewResults = false], number) => early.attribute(slot, laneAfter(ends[end](number)), crashed, hasNewResults));
+  check.equal(
+    found.map(({ isFruitless }) => isFruitless),
+    [...row.fruitless],
+  );
+  check.equal(written.length, row.written);
+  check.equal(
+    found.map(({ isHopeless }) => isHopeless),
+    row.ends.map(([end]) => end === 'plan'),
+  );
+  check.equal(early.unloadableFiles.length, row.ends.filter(([end]) => end === 'load').length);
+});
