@@ -68,6 +68,13 @@ export const attribution = suite('the early end of a lane', [
         recorded: [],
         rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
       },
+      'another problem': {
+        what: 'while it loads a file is explained by no other problem',
+        entries: [announce('load', '/p/a.lattice.ts'), { type: 'problem', problem: { code: 'teardown-lost', fixture: 'quay', owner: 'run' } }],
+        end: crashed,
+        recorded: ['problem load-failed/crash'],
+        rest: { isSure: true, unloadableFile: '/p/a.lattice.ts' },
+      },
       plan: {
         what: 'while it plans ends the run',
         entries: [announce('plan', 'rows')],
