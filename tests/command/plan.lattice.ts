@@ -1,4 +1,4 @@
-import { mkdir, symlink, writeFile } from 'node:fs/promises';
+import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { cell, dataFile, namedRows, suite, table, test, testWith } from 'red-lattice';
 import { tempDirectory } from 'red-lattice/node';
@@ -81,31 +81,6 @@ export const apart = test('apart', { cases: matrix({ a: [] }) }, () => {});
       ['2', '2', '2', '3', '3'],
       output,
     );
-  }),
-
-  inProject('finds test files through links, and once if links form a cycle', async ({ check }, { project }) => {
-    for (const folder of ['more/deep', 'elsewhere', '.hidden', 'node_modules/other']) await mkdir(join(project, folder), { recursive: true });
-    const text = `import { test } from 'red-lattice';\nexport const one = test('one', () => {});\n`;
-    for (const file of [
-      'more/deep/a.lattice.js',
-      'elsewhere/b.lattice.mts',
-      '.hidden/c.lattice.ts',
-      'node_modules/other/d.lattice.ts',
-      'more/folder.lattice.ts',
-      'more/e.lattice.css',
-    ])
-      await writeFile(join(project, file), text);
-    await symlink(project, join(project, 'more', 'deep', 'back'));
-    await symlink(join(project, 'elsewhere'), join(project, 'more', 'link'));
-    await symlink('nowhere', join(project, 'more', 'broken'));
-    const files = async (...where: string[]): Promise<string[]> => {
-      const { tests } = JSON.parse((await runCommand(['plan', '--format', 'json', ...where], project)).out) as { tests: { id: string }[] };
-      return [...new Set(tests.map(({ id }) => id.split('#')[0] as string))];
-    };
-    const back = ['berths.lattice.ts', 'elsewhere/b.lattice.mts', 'stays.lattice.ts'].map((file) => `more/deep/back/${file}`);
-    check.equal(await files(join(project, 'more', '*', 'a.*')), ['more/deep/a.lattice.js'], 'a pattern with the whole path');
-    check.equal(await files('more'), ['more/deep/a.lattice.js', ...back, 'more/link/b.lattice.mts']);
-    check.equal(await files(), ['berths.lattice.ts', 'elsewhere/b.lattice.mts', 'more/deep/a.lattice.js', 'more/link/b.lattice.mts', 'stays.lattice.ts']);
   }),
 
   inProject(

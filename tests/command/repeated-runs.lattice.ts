@@ -1,4 +1,4 @@
-import { cp, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises';
+import { mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { suite, table, testWith, values } from 'red-lattice';
 import { runCommand, startCommand } from '../program.ts';
@@ -182,16 +182,12 @@ export const long = test('long', { timeout: 60_000 }, ({ signal, check }) => exi
     await eventually(() => !isAlive(pid), { within: 15_000 });
   }),
 
-  inProject('--failed works after the record has been removed; 20 records are kept', async ({ check }, { project }) => {
+  inProject('--failed works after the record has been removed', async ({ check }, { project }) => {
     const runs = join(project, '.red-lattice', 'runs');
     check.equal(last((await runCommand(['run'], project)).out), '19 passed, 2 failed');
     const [first = ''] = await readdir(runs);
     check.equal(last((await runCommand(['report', first], project)).out), '19 passed, 2 failed', 'a record by its name');
     check.includes((await runCommand(['report', `tests/${first}`], project)).output, 'is not a run record');
-    for (let day = 10; day < 35; day++) await cp(join(runs, first), join(runs, `203001${day}-080000-1`), { recursive: true });
-    await rm(join(runs, first), { recursive: true });
-    check.equal(last((await runCommand(['run', '--title', 'nobody here'], project)).out), '0 passed, 0 failed');
-    check.equal((await readdir(runs)).length, 20);
     await rm(runs, { recursive: true });
     check.equal(last((await runCommand(['run', '--failed'], project)).out), '0 passed, 2 failed');
     // A test that no longer exists is forgotten by the next run of everything, and by no other.

@@ -314,26 +314,6 @@ export const timelines = test('a timeline has the lanes on one axis, and a fixtu
   check.matches(shown[0], / 0 +350 ms$/);
 });
 
-export const ordered = test('a timeline of a lane has fixtures and cases in the order of their starts', ({ check }) => {
-  const entries = function* (): Generator<JournalEntry> {
-    yield { type: 'header', version: 6, lane: 0 };
-    yield { type: 'running', at: 0 };
-    for (const [n, file] of ['a', 'b'].entries()) {
-      const start = n * 100;
-      yield { type: 'span', span: { kind: 'setup', fixture: `clock of ${file}`, scope: 'file', owner: file, start, milliseconds: 10 } };
-      yield { type: 'span', span: { kind: 'setup', fixture: `tide of ${file}`, scope: 'case', owner: `case ${file}`, start: start + 10, milliseconds: 5 } };
-      const name = { test: n, ordinal: 0, id: file, title: `case ${file}`, row: {}, tags: [], attachments: [] };
-      yield { type: 'ended', result: { ...EMPTY_OUTCOME, ...name, status: 'passed', start: start + 10, times: { setup: 5, body: 20, teardown: 0 } } };
-    }
-  };
-  check.equal(
-    renderTimeline(entries, 80, plainStyle)
-      .slice(1, -2)
-      .map((line) => line.slice(0, 25).trimEnd()),
-    ['a', 'b'].flatMap((file) => [`clock of ${file} (file)`, `      case ${file}`, `        tide of ${file} (case)`]),
-  );
-});
-
 export const longTimelines = test('a lane of {cases} cases has {bars} bars in a timeline', {
   cases: table(
     ['cases', 'bars', 'more'],

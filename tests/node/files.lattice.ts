@@ -67,6 +67,11 @@ export const found = testProject('an argument finds {what}', { cases: dataFile('
   );
 });
 
+export const wholePath = testProject('a pattern can be a whole path', async ({ check }, { project }) => {
+  const { files } = await findFiles([join(project, 'office', 'bookings', '*.m*')], join(project, 'office'));
+  check.equal(files, [join(project, 'office', 'bookings', 'stays.lattice.mjs')]);
+});
+
 export const roots = testProject(
   'the root of {folder} is {root}',
   {
