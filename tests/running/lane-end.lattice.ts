@@ -171,6 +171,17 @@ export const attribution = suite('the early end of a lane', [
     check.equal(computeSilenceLimit(lane), 50);
   }),
 
+  test('passes that are read together end the cases that were announced, and no others', ({ check }) => {
+    const lane = laneAfter([started(1), started(2), started(3)]);
+    const block = { test: 2, passes: 2, milliseconds: 1, longest: 1, unchecked: 0, ordinals: () => Int32Array.of(1, 3), results: () => [] };
+    applyLaneEntry(lane, { type: 'passed', block }, 0);
+    check.equal(
+      [...lane.runningCases.values()].map(({ name: { ordinal } }) => ordinal),
+      [2],
+    );
+    check.equal(lane.results, 2);
+  }),
+
   test('selected cases without a result are lost, unless the run left them out', ({ check }) => {
     const finish = (selected: number, left?: number, stuck = false): number => {
       const notRun = left === undefined ? {} : { notRun: { cases: left, isMore: false } };

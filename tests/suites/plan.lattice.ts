@@ -244,6 +244,10 @@ export const strange = test(
         ['suite "s": string is not an array of tests and suites', () => suite('s', 'a test' as never)],
         ['suite "s": 42 is not a test or suite', () => suite('s', [42 as never])],
         ['the body of test "t": undefined is not a function', () => test('t', undefined as never)],
+        [
+          'row 2 is 5; expected an array of cells\nmissing column `loas`; did you mean `loa`?',
+          () => test('t', { cases: (table(['loa'], [[1], 5 as never]) as any).rename({ loas: 'length' }) }, body),
+        ],
         ['row 2 is 5; expected an array of cells', () => test('t', { cases: table(['a'], [[1], 5 as never]) }, body)],
         ['table: `rows` is 5; expected an array of rows', () => test('t', { cases: table(['a'], 5 as never) }, body)],
         ['rows: `rows` is "a"; expected an iterable, or function that returns one', () => test('t', { cases: rows('a' as never) }, body)],
