@@ -8,7 +8,8 @@ export interface DiffLine {
 }
 
 const CONTEXT_LINES = 3;
-const MAX_COMPARED_LINES = 4000;
+/** Longer lines, both together, are not compared character by character. */
+const MAX_COMPARED_CHARACTERS = 4000;
 const MAX_LINE_LENGTH = 240;
 /** The number of equal characters kept on both sides of a difference in a long line. */
 const CONTEXT_CHARACTERS = 40;
@@ -103,7 +104,7 @@ function truncate(line: DiffLine): DiffLine {
 const plainNumber = /^-?\d+(?:\.\d+)?(?:e[+-]?\d+)?,?$/;
 
 function diffInline(actual: string, expected: string): DiffLine[] {
-  if (actual.length + expected.length > MAX_COMPARED_LINES) return trimCommonEnds(actual, expected);
+  if (actual.length + expected.length > MAX_COMPARED_CHARACTERS) return trimCommonEnds(actual, expected);
   const whole = plainNumber.test(actual.trim()) && plainNumber.test(expected.trim());
   const parts = whole ? undefined : diffChars(expected, actual, { maxEditLength: 200 });
   const shared = parts?.reduce((sum, part) => sum + (part.added || part.removed ? 0 : part.value.length), 0) ?? 0;

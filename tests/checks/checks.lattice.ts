@@ -36,6 +36,7 @@ export const equality = suite('equal', [
       dates: { what: 'dates', a: new Date(5), b: new Date(5) },
       bytes: { what: 'typed arrays', a: new Uint8Array([1, 2]), b: new Uint8Array([1, 2]) },
       cycles: { what: 'circles', a: circle('x'), b: circle('x') },
+      'one for two': { what: 'one circle, and two', a: Array(3).fill(circle('x')), b: [circle('x'), circle('x'), circle('x')] },
       sets: { what: 'sets of objects, in any order', a: new Set([{ a: 1 }, { a: 2 }]), b: new Set([{ a: 2 }, { a: 1 }]) },
       maps: { what: 'maps with objects as keys', a: new Map([[{ a: 1 }, 1]]), b: new Map([[{ a: 1 }, 1]]) },
       errors: { what: 'errors', a: new RangeError('deep'), b: new RangeError('deep') },

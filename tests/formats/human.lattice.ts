@@ -83,6 +83,18 @@ export const differences = test('shows the difference between {what}', {
       expected: `${'a'.repeat(4000)}345${'b'.repeat(30)}`,
       shown: [`actual …${'a'.repeat(40)}[12]${'b'.repeat(30)}`, `expected …${'a'.repeat(40)}[345]${'b'.repeat(30)}`],
     },
+    far: {
+      what: 'texts that are too long to be compared in full, from the first difference to the last',
+      actual: `"${'a'.repeat(1960)}1b2${'c'.repeat(60)}"`,
+      expected: `"${'a'.repeat(1960)}3b4${'c'.repeat(60)}"`,
+      shown: [`actual …${'a'.repeat(40)}[1b2]${'c'.repeat(40)}…`, `expected …${'a'.repeat(40)}[3b4]${'c'.repeat(40)}…`],
+    },
+    near: {
+      what: 'texts that are just short enough to be compared in full, difference by difference',
+      actual: `"${'a'.repeat(1960)}1b2${'c'.repeat(35)}"`,
+      expected: `"${'a'.repeat(1960)}3b4${'c'.repeat(35)}"`,
+      shown: [`actual …${'a'.repeat(40)}[1]b[2]${'c'.repeat(35)}"`, `expected …${'a'.repeat(40)}[3]b[4]${'c'.repeat(35)}"`],
+    },
     structures: {
       what: 'structures',
       actual: '{\n  a: 1,\n  b: 2,\n}',

@@ -18,6 +18,7 @@ import { applyEntry, createRunState, type TestState } from '../../src/results/ru
 import { StatusStrip } from '../../src/results/status-strip.ts';
 import type { Condition } from '../../src/results/where/condition.ts';
 import { EMPTY_OUTCOME } from '../../src/running/outcome.ts';
+import { limitText } from '../../src/running/text-limits.ts';
 
 const withoutColours = (text: string): string => text.replace(/\u001b\[\d+m/g, '');
 
@@ -73,6 +74,21 @@ export const texts = suite('a text', [
       ),
     },
     ({ row, check }) => check.equal(suggest(row.name, row.known), row.text),
+  ),
+
+  test(
+    'is cut if it is longer than allowed, and says how long it was: {text}',
+    {
+      cases: table(
+        ['text', 'limit', 'shown'],
+        [
+          ['at noon', 7, 'at noon'],
+          ['at noon', 6, 'at noo… (7 characters)'],
+          ['x'.repeat(1200), 3, 'xxx… (1,200 characters)'],
+        ],
+      ),
+    },
+    ({ row: { text, limit, shown }, check }) => check.equal(limitText(text, limit), shown),
   ),
 
   test('of several names that are equally near, the first is suggested', ({ check }) =>

@@ -1,4 +1,4 @@
-import { formatCondition, matrix, type NarrowedTest, namedRows, narrow, range, suite, test } from 'red-lattice';
+import { formatCondition, matrix, type NarrowedTest, namedRows, narrow, range, suite, table, test } from 'red-lattice';
 import { createRandom, type Random } from '../../src/cases/random.ts';
 
 type Row = Readonly<Record<string, unknown>>;
@@ -104,6 +104,20 @@ export const narrowing = suite('narrow', { timeout: 60_000 }, [
       [...(row.smallest ?? [])],
     );
     check.holds(found.causes.every(({ isProven }) => isProven));
+  }),
+
+  test('the smallest text is searched if most rows have a text of their own: {different} of 48', {
+    cases: table(
+      ['different', 'smallest'],
+      [
+        [24, []],
+        [25, ['ß']],
+      ],
+    ),
+  }, ({ row: { different, smallest }, check }) => {
+    const rows = stays.map((stay, i) => ({ ...stay, note: `stay ${i % different}${i % different === 7 ? ' at Hafenstraße' : ''}` }));
+    const found = search(rows, (stay) => String(stay['note']).includes('ß'));
+    check.equal([textsOf(found), found.causes.flatMap(({ smallest }) => smallest.map(({ value }) => value))], [['note=stay 7 at Hafenstraße'], [...smallest]]);
   }),
 
   test('finds a combination of five values by bisection', async ({ check }) => {

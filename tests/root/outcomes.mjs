@@ -1391,6 +1391,24 @@ export function due(loa: Length, season: number): number {
     then: [{ args: ['report', '--format', 'json'], status: 0, says: ['"output":["opening\\n"]'] }],
   },
   {
+    name: 'a fixture of the run that fails to tear down',
+    files: {
+      'a.lattice.mjs': `
+        const tides = fixture('tides', { scope: 'run', setup: () => 1, teardown: () => { console.log('closing'); throw new Error('no ebb'); } });
+        export const one = test('one', { needs: { tides } }, ({ check }) => check.holds(true));
+        export const two = test('two', ({ check }) => check.holds(true));`,
+    },
+    args: ['run', '--lanes', '2'],
+    status: 1,
+    results: { one: 'passed', two: 'passed', 'teardown of fixture "tides" for the run': 'errored/teardown' },
+    says: ['! 1. teardown of fixture "tides" for the run  errored\n\n  in fixture "tides", teardown\n  Error: no ebb', '1 shared teardown failed'],
+    last: '2 passed, 0 failed',
+    then: [
+      { args: ['report', '--format', 'json'], status: 0, says: ['"output":["closing\\n"]', '"teardown of fixture \\"tides\\" for the run'] },
+      { args: ['run', '--lanes', '0'], status: 1, says: ['Error: no ebb', '1 shared teardown failed', '2 passed, 0 failed'] },
+    ],
+  },
+  {
     name: 'a runtime that generates no code',
     files: {
       'dues.csv': 'loa,due\n6,15\n8,x\n',
