@@ -88,7 +88,7 @@ export const builtIns = test('a built-in function that {what} replaces is {then}
     if (then === 'left') acceptBuiltIns();
     restoreBuiltIns();
   });
-  // The next setup finds the original again.
-  acceptBuiltIns();
+  // The next setup finds the original again. Without it, the quick comparison decides.
+  if (then === 'left') acceptBuiltIns();
   check.same(left, then === 'left' ? other : original);
 });
