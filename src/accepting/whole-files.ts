@@ -1,4 +1,4 @@
-import { diffValues } from '../checks/difference.ts';
+import { diffLines } from '../checks/difference.ts';
 import type { FileChange, Refusal } from './change.ts';
 import { decodeText } from './text-encoding.ts';
 
@@ -49,7 +49,5 @@ export function describeLines(before: Uint8Array, after: Uint8Array): readonly s
   const [old, text] = [decodeText(before)?.text, decodeText(after)?.text];
   if (old === undefined || text === undefined || `${old}${text}`.includes('\0')) return undefined;
   const signs = { both: ' ', actual: '+', expected: '-', omitted: ' ' } as const;
-  const lines = diffValues(text.replaceAll('\r\n', '\n'), old.replaceAll('\r\n', '\n')).map((line) => `${signs[line.side]} ${line.text}`);
-  // Of two single lines, the new one comes first.
-  return lines.length === 2 && lines[0]?.startsWith('+') ? lines.reverse() : lines;
+  return diffLines(text.replaceAll('\r\n', '\n'), old.replaceAll('\r\n', '\n')).map((line) => `${signs[line.side]} ${line.text}`);
 }

@@ -42,7 +42,8 @@ export function parseShownText(shown: string): string | undefined {
   }
 }
 
-function diffLines(actual: string, expected: string): DiffLine[] {
+/** Compares two texts line by line, with three lines of context. Of lines that differ, the expected ones come first. */
+export function diffLines(actual: string, expected: string): DiffLine[] {
   const [a, b] = [actual.split('\n'), expected.split('\n')];
   const lines: DiffLine[] = [];
   for (const part of diffArrays(b, a, { maxEditLength: 2000 }) ?? [

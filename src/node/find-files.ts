@@ -138,13 +138,19 @@ async function glob(patterns: readonly string[], folder: string): Promise<string
     patterns.map((one) => (isAbsolute(one) ? relative(folder, one) : one)),
     { cwd: folder, ignore: ignored, absolute: true, expandDirectories: false },
   );
-  return found.filter((file) => !isInLoop(file, folder)).sort();
+  const loops = new Map<string, boolean>();
+  const isInLoop = (at: string): boolean => {
+    const known = loops.get(at) ?? isLooped(at, folder);
+    loops.set(at, known);
+    return known;
+  };
+  return found.filter((file) => !isInLoop(dirname(file))).sort();
 }
 
-/** Whether the path of a file goes through a link to one of the folders above. */
-function isInLoop(file: string, folder: string): boolean {
+/** Whether a path below a folder goes through a link to one of the folders above. */
+function isLooped(path: string, folder: string): boolean {
   const above = new Set<string>();
-  for (let at = dirname(file); ; at = dirname(at)) {
+  for (let at = path; ; at = dirname(at)) {
     const real = realpathSync(at);
     if (above.has(real)) return true;
     above.add(real);

@@ -182,7 +182,7 @@ async function startDriver(folder, files, next) {
   const child = spawn(process.execPath, [join(folder, 'dist', 'command.js'), 'run', 'tests/driver.lattice.ts', '--lanes', '1', '--show', 'summary'], {
     cwd: folder,
     env: { ...env, NODE_OPTIONS: `--require ${join(workshop, 'planted.cjs')}` },
-    stdio: ['ignore', process.env.LOUD ? 'inherit' : 'ignore', process.env.LOUD ? 'inherit' : 'ignore'],
+    stdio: 'ignore',
     detached: true,
   });
   const gone = new Promise((done) => child.on('exit', done)).then(() => server.close());
@@ -249,8 +249,7 @@ for (const folder of workers) {
 /** The tests that can be repeated in one process: what each reaches, its seconds, and how many errors it handles late. */
 const tests = new Map();
 const files = sourceFiles('tests').filter(
-  (file) =>
-    file.endsWith('.lattice.ts') && file.includes(process.env.ONLY ?? '') && !/^tests\/(?:packaging|docs|page|browser|pool)\/|command\/new\./.test(file),
+  (file) => file.endsWith('.lattice.ts') && !/^tests\/(?:packaging|docs|page|browser|pool)\/|command\/new\./.test(file),
 );
 const reachPath = join(workshop, 'sweep-reach.json');
 const known = options.fresh || !existsSync(reachPath) ? undefined : JSON.parse(readFileSync(reachPath, 'utf8'));
