@@ -5,7 +5,7 @@ import { dirname, join, relative, resolve } from 'node:path';
 import { root } from './steps.mjs';
 
 const MAX_LINES = 400;
-const folders = ['src', 'page/src', 'scripts', 'bench'];
+const folders = ['src', 'page/src', 'scripts', 'bench', 'faults'];
 
 const files = folders.flatMap((folder) =>
   readdirSync(join(root, folder), { withFileTypes: true, recursive: true })

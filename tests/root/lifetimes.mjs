@@ -1,5 +1,5 @@
 // Compares generated projects, as a copy of the library runs them, with the model of tests/fixtures/. Exit status 1 at the first
-// difference. Used to see that lies about lifetimes are found.
+// difference. Used to see that faults in lifetimes are found.
 // usage: lifetimes.mjs <package folder> <temporary directory>
 import { join } from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';

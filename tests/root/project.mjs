@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os';
 import { dirname, join, resolve } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
-/** The package under test: this one, or a copy with a lie. */
+/** The package under test: this one, or a copy with a fault. */
 export const packageFolder = resolve(process.env.RED_LATTICE_PACKAGE ?? fileURLToPath(new URL('../..', import.meta.url)));
 const command = join(packageFolder, 'dist', 'command.js');
 const longest = 60_000;

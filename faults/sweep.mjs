@@ -11,6 +11,7 @@ import { availableParallelism, tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { parseArgs } from 'node:util';
 import { environment, makeCopy, removeCopy, root, sourceFiles, workshop } from './copy.mjs';
+import { callFirst, replaceRanges } from './ranges.mjs';
 import { findFunctions, findSites, keyOf, plant, shuffle, startRandom } from './sites.mjs';
 
 const { values: options } = parseArgs({
@@ -41,8 +42,7 @@ function plantAll(file, source) {
   const bodies = findFunctions(source);
   const lines = source.split('\n');
   const counts = new Map();
-  /** `{ start, end, write(inner) }`: replaces a range, whose text has its own faults already. */
-  const wraps = [];
+  const ranges = [];
   for (const site of findSites(source)) {
     const around = bodies.filter((body) => body.start <= site.start && site.end <= body.end).sort((a, b) => a.end - a.start - (b.end - b.start))[0];
     if (!around) continue;
@@ -52,7 +52,7 @@ function plantAll(file, source) {
     const number = faults.push({ file, line: site.line, kind: site.kind, before, after, nth, place: `${file}:${bodies.indexOf(around)}` });
     const on = `__planted.n===${number}`;
     for (const { start, end, text } of site.parts)
-      wraps.push(
+      ranges.push(
         site.kind === 'dropped statement'
           ? { start, end, write: (inner) => `{if(!(${on})){${inner}}}` }
           : site.kind === 'emptied catch'
@@ -60,23 +60,8 @@ function plantAll(file, source) {
             : { start, end, write: (inner) => `(${on}?${text}:${inner})` },
       );
   }
-  for (const [nth, { start, end, isExpression }] of bodies.entries()) {
-    const call = `__planted.reach?.(${functions.push(`${file}:${nth}`) - 1})`;
-    if (isExpression) wraps.push({ start, end, write: (inner) => `(${call},${inner})` });
-    else wraps.push({ start, end: start, write: () => `${call};` });
-  }
-  // The outer ones first. Of those for the same range, the first is the outermost.
-  wraps.sort((a, b) => a.start - b.start || b.end - a.end);
-  const write = (from, to) => {
-    let [text, at] = ['', from];
-    while (wraps[0] && wraps[0].start < to + (wraps[0].end === wraps[0].start ? 1 : 0) && wraps[0].end <= to) {
-      const wrap = wraps.shift();
-      text += source.slice(at, wrap.start) + wrap.write(write(wrap.start, wrap.end));
-      at = wrap.end;
-    }
-    return text + source.slice(at, to);
-  };
-  return `const __planted=globalThis.__planted??{n:0};${write(0, source.length)}`;
+  for (const [nth, body] of bodies.entries()) ranges.push(callFirst(body, `__planted.reach?.(${functions.push(`${file}:${nth}`) - 1})`));
+  return `const __planted=globalThis.__planted??{n:0};${replaceRanges(source, ranges)}`;
 }
 
 const preload = `const { appendFileSync } = require('node:fs');

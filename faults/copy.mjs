@@ -4,7 +4,7 @@ import { cpSync, mkdirSync, readdirSync, rmSync, symlinkSync } from 'node:fs';
 import { join, relative } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
-export const root = fileURLToPath(new URL('../..', import.meta.url));
+export const root = fileURLToPath(new URL('..', import.meta.url));
 export const workshop = join(root, '.red-lattice', 'faults');
 
 /** The TypeScript files below a folder of the project, from its root. */
@@ -29,6 +29,7 @@ const copied = [
   'LICENSE',
   'CHANGELOG.md',
   'bench',
+  'faults',
   'biome.json',
   'CONTRIBUTING.md',
   'SECURITY.md',

@@ -5,9 +5,10 @@ import { spawnSync } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { hostile } from '../root/hostile/projects.mjs';
-import { outcomes } from '../root/outcomes.mjs';
+import { hostile } from '../tests/root/hostile/projects.mjs';
+import { outcomes } from '../tests/root/outcomes.mjs';
 import { makeCopy, removeCopy, root, runNode, sourceFiles, workshop } from './copy.mjs';
+import { callFirst, replaceRanges } from './ranges.mjs';
 import { findFunctions } from './sites.mjs';
 
 /** In milliseconds. */
@@ -26,27 +27,11 @@ globalThis.__reached = (at) => {
 `;
 
 /** Inserts a record at the beginning of each function, and of the module. */
-function instrument(file, source) {
-  const edits = findFunctions(source).map(({ start, line, isExpression, end }) => ({
-    at: start,
-    end,
-    isExpression,
-    call: `globalThis.__reached?.('${file}:${line}')`,
-  }));
-  // Of edits at the same position, the outer one is applied last, and so comes first in the text.
-  const parts = edits.flatMap(({ at, end, isExpression, call }) =>
-    isExpression
-      ? [
-          [at, `(${call}, `],
-          [end, ')'],
-        ]
-      : [[at, `${call};`]],
-  );
-  let text = source;
-  parts.sort(([a, first], [b, second]) => b - a || Number(first === ')') - Number(second === ')'));
-  for (const [at, inserted] of parts) text = text.slice(0, at) + inserted + text.slice(at);
-  return `globalThis.__reached?.('${file}:0');${text}`;
-}
+const instrument = (file, source) =>
+  `globalThis.__reached?.('${file}:0');${replaceRanges(
+    source,
+    findFunctions(source).map((body) => callFirst(body, `globalThis.__reached?.('${file}:${body.line}')`)),
+  )}`;
 
 /** Runs one test or project. Returns the functions that it reached, and its duration in seconds. */
 async function measure(folder, args, name, number) {

@@ -6,6 +6,7 @@ import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { availableParallelism, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { environment, makeCopy, removeCopy, root, sourceFiles, workshop } from './copy.mjs';
+import { callFirst, replaceRanges } from './ranges.mjs';
 import { findFunctions, visitCode } from './sites.mjs';
 
 const [TRUE, FALSE] = [2, 1];
@@ -14,35 +15,32 @@ const points = [];
 
 /** Inserts the records into a source file. */
 function instrument(file, source) {
-  const inserted = [];
-  const add = (kind, node, text) => points.push({ file, line: node.loc.start.line, kind, text: text.replace(/\s+/g, ' ').slice(0, 100) }) - 1;
-  // Insertions at one position: first what ends there, the inner before the outer; then what begins there, the outer before the inner.
-  const begin = (at, length, text) => inserted.push({ at, order: 1e9 - length, text });
-  const end = (at, length, text) => inserted.push({ at, order: length - 1e9, text });
-  const wrap = (kind, { start, end: to, ...node }) => {
-    begin(start, to - start, `__branch(${add(kind, node, source.slice(start, to))},(`);
-    end(to, to - start, '))');
+  const ranges = [];
+  const add = (kind, line, text) => points.push({ file, line, kind, text: text.replace(/\s+/g, ' ').slice(0, 100) }) - 1;
+  const wrap = (kind, { start, end, loc }) => {
+    const point = add(kind, loc.start.line, source.slice(start, end));
+    ranges.push({ start, end, write: (inner) => `__branch(${point},(${inner}))` });
+  };
+  const mark = (kind, at, line, text) => {
+    const point = add(kind, line, text);
+    ranges.push({ start: at, end: at, write: () => `__branch(${point},true);` });
   };
   visitCode(source, (node) => {
     if (/^(?:If|While|DoWhile|For)Statement$|^ConditionalExpression$/.test(node.type) && node.test && node.test.type !== 'BooleanLiteral')
       wrap('condition', node.test);
     if (node.type === 'LogicalExpression') wrap(node.operator === '??' ? 'nullish' : 'condition', node.left);
-    if (node.type === 'CatchClause') begin(node.body.start + 1, 0, `__branch(${add('catch', node, 'catch')},true);`);
+    if (node.type === 'CatchClause') mark('catch', node.body.start + 1, node.loc.start.line, 'catch');
     if (node.type === 'SwitchCase') {
       const colon = source.indexOf(':', node.test?.end ?? node.start);
-      begin(colon + 1, 0, `__branch(${add('case', node, source.slice(node.start, colon))},true);`);
+      mark('case', colon + 1, node.loc.start.line, source.slice(node.start, colon));
     }
   });
   const lines = source.split('\n');
-  for (const { line, start, end: to, isExpression } of findFunctions(source)) {
-    const call = `__branch(${add('function', { loc: { start: { line } } }, lines[line - 1].trim())},true)`;
-    begin(start, to - start + 0.5, isExpression ? `(${call}, ` : `${call};`);
-    if (isExpression) end(to, to - start + 0.5, ')');
+  for (const body of findFunctions(source)) {
+    const point = add('function', body.line, lines[body.line - 1].trim());
+    ranges.push(callFirst(body, `__branch(${point},true)`));
   }
-  inserted.sort((a, b) => a.at - b.at || a.order - b.order);
-  let [text, at] = ['', 0];
-  for (const { at: next, text: added } of inserted) [text, at] = [text + source.slice(at, next) + added, next];
-  return `const __branch = globalThis.__branch ?? ((_: number, value: any): any => value);${text}${source.slice(at)}`;
+  return `const __branch = globalThis.__branch ?? ((_: number, value: any): any => value);${replaceRanges(source, ranges)}`;
 }
 
 const preload = (notes) => `const { appendFileSync } = require('node:fs');

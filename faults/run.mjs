@@ -9,7 +9,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node
 import { availableParallelism, tmpdir } from 'node:os';
 import { join, relative } from 'node:path';
 import { parseArgs } from 'node:util';
-import { installRuntime } from '../../scripts/install-runtime.mjs';
+import { installRuntime } from '../scripts/install-runtime.mjs';
 import { makeCopy, removeCopy, root, runNode, sourceFiles, workshop } from './copy.mjs';
 import { measureReach, readReach } from './reach.mjs';
 import { findFunctions, findSites, keyOf, plant, shuffle, startRandom } from './sites.mjs';
